@@ -1,0 +1,41 @@
+# make demo and make test each work on a fresh clone with nothing but Python 3.11+ and make.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+export PYTHONHASHSEED ?= random
+
+.PHONY: demo test bench shots docs clean
+
+demo: $(VENV)/.installed
+	$(BIN)/inkov demo inkov-demo
+
+test: $(VENV)/.tested
+	$(BIN)/ruff check src tests bench
+	$(BIN)/ruff format --check src tests bench
+	$(BIN)/mypy
+	PYTHONPATH=src $(BIN)/lint-imports --no-logo
+	$(BIN)/python docs/generate.py --check
+	$(BIN)/pytest
+
+bench: $(VENV)/.tested
+	$(BIN)/python -m bench
+
+docs: $(VENV)/.installed
+	$(BIN)/python docs/generate.py
+
+shots: $(VENV)/.installed
+	$(BIN)/python docs/shots.py
+
+$(VENV)/bin/python:
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.installed: $(VENV)/bin/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+	@touch $@
+
+$(VENV)/.tested: $(VENV)/bin/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[test]'
+	@touch $@ $(VENV)/.installed
+
+clean:
+	rm -rf $(VENV) inkov-demo .pytest_cache .mypy_cache .ruff_cache .hypothesis .import_linter_cache

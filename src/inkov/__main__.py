@@ -1,0 +1,3 @@
+from inkov.cli.app import main
+
+main()

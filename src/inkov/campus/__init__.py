@@ -1,0 +1,53 @@
+"""The neutral model of a campus: pure data, and for every fact where it comes from.
+
+Readers build it, every later room reads it, nothing in it decides anything. What a switch *does* with these facts is
+decided in `inkov.forwarding`.
+"""
+
+from inkov.campus.model import (
+    Accept,
+    Address,
+    Bridge,
+    Cable,
+    Campus,
+    Device,
+    Fact,
+    Gateway,
+    Host,
+    Mode,
+    Negotiation,
+    Neighbour,
+    Port,
+    PortKind,
+    Private,
+    Vlan,
+)
+from inkov.campus.order import natural
+from inkov.campus.origin import Basis, Origin, Problem
+from inkov.campus.platform import OPENCONFIG, STANDARD, Platform
+
+__all__ = [
+    "OPENCONFIG",
+    "STANDARD",
+    "Accept",
+    "Address",
+    "Basis",
+    "Bridge",
+    "Cable",
+    "Campus",
+    "Device",
+    "Fact",
+    "Gateway",
+    "Host",
+    "Mode",
+    "Negotiation",
+    "Neighbour",
+    "Origin",
+    "Platform",
+    "Port",
+    "PortKind",
+    "Private",
+    "Problem",
+    "Vlan",
+    "natural",
+]

@@ -1,0 +1,195 @@
+"""Devices, ports, VLAN tables, gateways, hosts and the reports about links.
+
+Attributes of a port are `Fact`s, or None where the configuration says nothing. Readers fill these structures; after
+reading, nobody changes them.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from ipaddress import IPv4Interface, IPv6Interface
+from typing import TYPE_CHECKING, Generic, TypeVar
+
+from msgspec import Struct, field
+
+from inkov.campus.origin import Origin, Problem
+from inkov.vlanset import VlanSet
+
+if TYPE_CHECKING:
+    from inkov.campus.platform import Platform
+
+T = TypeVar("T")
+Address = IPv4Interface | IPv6Interface
+
+
+class Fact(Struct, Generic[T], frozen=True):
+    """A value, and where it was said."""
+
+    value: T
+    origin: Origin
+
+
+class Mode(StrEnum):
+    """What a port is, where it is fixed (or what it would be, where negotiation decides)."""
+
+    ACCESS = "access"
+    TRUNK = "trunk"
+    GENERAL = "general"
+    PRIVATE_HOST = "private host"
+    PROMISCUOUS = "promiscuous"
+    ROUTED = "routed"
+
+
+class Negotiation(StrEnum):
+    """Whether a port decides by itself to be a trunk. Silent and announcing ports are what their mode says."""
+
+    SILENT = "silent"
+    ANNOUNCING = "announcing"
+    PASSIVE = "passive"
+    ACTIVE = "active"
+
+
+class Accept(StrEnum):
+    """Acceptable frame types (IEEE 802.1Q, 6.9). Untagged includes priority-tagged frames."""
+
+    ALL = "all"
+    TAGGED = "tagged"
+    UNTAGGED = "untagged"
+
+
+class PortKind(StrEnum):
+    PHYSICAL = "port"
+    BUNDLE = "bundle"
+    SUB = "sub-interface"
+
+
+class Private(StrEnum):
+    """The part a VLAN plays in a private VLAN (RFC 5517)."""
+
+    PRIMARY = "primary"
+    ISOLATED = "isolated"
+    COMMUNITY = "community"
+
+
+class Vlan(Struct):
+    """One row of a switch's VLAN table. `secondaries` belong to a primary VLAN."""
+
+    vid: int
+    origin: Origin
+    name: Fact[str] | None = None
+    active: Fact[bool] | None = None
+    private: Fact[Private] | None = None
+    secondaries: Fact[VlanSet] | None = None
+
+
+class Port(Struct):
+    """A physical port, a bundle, or a tagged sub-interface (`parent`, `outer`) of one of these."""
+
+    name: str
+    origin: Origin
+    kind: PortKind = PortKind.PHYSICAL
+    description: Fact[str] | None = None
+    enabled: Fact[bool] | None = None
+    bundle: Fact[str] | None = None
+    parent: Fact[str] | None = None
+    outer: Fact[int] | None = None
+    mode: Fact[Mode] | None = None
+    negotiation: Fact[Negotiation] | None = None
+    access_vlan: Fact[int] | None = None
+    voice_vlan: Fact[int | None] | None = None
+    native_vlan: Fact[int | None] | None = None
+    native_tagged: Fact[bool] | None = None
+    allowed: Fact[VlanSet] | None = None
+    withheld: Fact[VlanSet] | None = None
+    pvid: Fact[int | None] | None = None
+    accept: Fact[Accept] | None = None
+    ingress_filtering: Fact[bool] | None = None
+    tagged: Fact[VlanSet] | None = None
+    untagged: Fact[VlanSet | None] | None = None
+    primary: Fact[int] | None = None
+    secondary: Fact[int] | None = None
+    secondaries: Fact[VlanSet] | None = None
+    protected: Fact[bool] | None = None
+    registration: Fact[bool] | None = None
+    addresses: tuple[Fact[Address], ...] = ()
+    vrf: Fact[str] | None = None
+
+
+class Bridge(Struct):
+    """One bridge of a device that holds several. Ports that no bridge names belong to the device's main one."""
+
+    name: str
+    origin: Origin
+    ports: dict[str, Origin] = field(default_factory=dict)
+
+
+class Gateway(Struct):
+    """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one)."""
+
+    vid: int
+    origin: Origin
+    bridge: str = ""
+    enabled: Fact[bool] | None = None
+    addresses: tuple[Fact[Address], ...] = ()
+    vrf: Fact[str] | None = None
+
+
+class Neighbour(Struct, frozen=True):
+    """A neighbour report (IEEE 802.1AB): `device` hears `far_device` at its port `port`."""
+
+    device: str
+    port: str
+    far_device: str
+    far_port: str
+    origin: Origin
+    far_port_description: str = ""
+
+
+class Cable(Struct, frozen=True):
+    """A row of a cabling table."""
+
+    device: str
+    port: str
+    far_device: str
+    far_port: str
+    origin: Origin
+
+
+class Host(Struct, frozen=True):
+    """A named host at a port. `vid` is set where it sends tagged frames."""
+
+    name: str
+    device: str
+    port: str
+    origin: Origin
+    vid: int | None = None
+    address: Address | None = None
+    gateway: str | None = None
+
+
+class Device(Struct):
+    """A switch (or router). `vlans` is None where the source brings no VLAN table.
+
+    `table_is_membership`: the VLANs of the device are those its ports carry, by design of the system.
+    `overridden` holds the facts that a later statement of the same file replaced: (port, attribute, old, new).
+    """
+
+    name: str
+    origin: Origin
+    platform: Platform
+    vlans: dict[int, Vlan] | None = None
+    ports: dict[str, Port] = field(default_factory=dict)
+    bridges: dict[str, Bridge] = field(default_factory=dict)
+    gateways: list[Gateway] = field(default_factory=list)
+    table_is_membership: bool = False
+    overridden: list[tuple[str, str, Origin, Origin]] = field(default_factory=list)
+
+
+class Campus(Struct):
+    """All that was read. `devices` is sorted by name."""
+
+    devices: dict[str, Device] = field(default_factory=dict)
+    neighbours: list[Neighbour] = field(default_factory=list)
+    cables: list[Cable] = field(default_factory=list)
+    hosts: list[Host] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)

@@ -1,0 +1,40 @@
+"""Where a fact comes from: a line of a file, a platform's default, or an assumption of ours."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from msgspec import Struct
+
+
+class Basis(StrEnum):
+    STATED = "stated"
+    DEFAULT = "default"
+    ASSUMED = "assumed"
+
+
+class Origin(Struct, frozen=True, gc=False):
+    """The origin of one fact.
+
+    `file` is the path as the user gave it. Text formats have `line` (from 1); JSON has `pointer` (RFC 6901, without
+    module prefixes) and no line: the line is looked up when it is shown (`readers.locate`), since most never are.
+    `says` tells, for a default, whose it is, and for an assumption, what was assumed and why.
+    """
+
+    file: str = ""
+    line: int = 0
+    pointer: str = ""
+    basis: Basis = Basis.STATED
+    says: str = ""
+
+
+class Problem(Struct, frozen=True):
+    """Something of the input that could not be used: what is wrong, where, and the cure.
+
+    `lost` is true if a whole file or a whole device had to be left out.
+    """
+
+    origin: Origin
+    says: str
+    cure: str = ""
+    lost: bool = False

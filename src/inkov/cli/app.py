@@ -1,0 +1,77 @@
+"""The command `inkov` and its subcommands, in the order practitioners work in.
+
+Only Typer is imported here; each command imports what it needs when it runs, so that `inkov --help` answers at once.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+from typing import Annotated, NoReturn
+
+import typer
+
+from inkov import __version__
+from inkov.cli import audit, demo, links, ports, read, rules, trunks, vlans
+from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED, UNUSABLE
+
+app = typer.Typer(
+    name="inkov",
+    help="Audit the switch configurations of a campus: VLANs, ports, links and trunks, both ends together.",
+    epilog="CONFIGS are files or folders, in any mix of the formats read. Start with: inkov demo",
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"inkov {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _root(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and exit.")
+    ] = False,
+) -> None:
+    pass
+
+
+for name, command in (
+    ("demo", demo.demo),
+    ("read", read.read),
+    ("vlans", vlans.vlans),
+    ("ports", ports.ports),
+    ("links", links.links),
+    ("trunks", trunks.trunks),
+    ("audit", audit.audit),
+    ("rules", rules.rules),
+):
+    app.command(name)(command)
+
+
+def main() -> None:
+    """The console script. No traceback reaches a user, unless INKOV_TRACEBACK is set."""
+    try:
+        app()
+    except KeyboardInterrupt:
+        _leave("interrupted", INTERRUPTED)
+    except BrokenPipeError:
+        # The reader (as in `| head`) has what it wants. Python would complain again at exit, flushing stdout.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(PIPE_CLOSED)
+    except Exception as error:
+        if "INKOV_TRACEBACK" in os.environ:
+            raise
+        says = f"{type(error).__name__}: {error}".partition("\n")[0]
+        _leave(f"a fault of Inkov's own, please report it: {says} (INKOV_TRACEBACK=1 shows where)", UNUSABLE)
+
+
+def _leave(says: str, status: int) -> NoReturn:
+    sys.stderr.write(f"inkov: {says}\n")
+    sys.exit(status)

@@ -1,0 +1,218 @@
+"""The options all commands share, reading the campus, and writing what comes out."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from collections.abc import Callable, Iterable
+from enum import StrEnum
+from typing import TYPE_CHECKING, Annotated, Any, NoReturn
+
+import typer
+
+from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
+
+if TYPE_CHECKING:
+    from inkov.forwarding import Fabric
+    from inkov.readers import Loaded
+    from inkov.render.grid import Grid
+    from inkov.render.terminal import Screen
+    from inkov.vlanset import VlanSet
+
+
+class Format(StrEnum):
+    TABLE = "table"
+    JSON = "json"
+    CSV = "csv"
+    MARKDOWN = "markdown"
+
+
+Configs = Annotated[
+    list[str],
+    typer.Argument(metavar="CONFIGS...", help="Files or folders of configurations and tables.", show_default=False),
+]
+FormatOption = Annotated[Format, typer.Option("--format", "-f", help="What to write.")]
+OutputOption = Annotated[
+    str | None, typer.Option("--output", "-o", metavar="FILE", help="Write to FILE instead of the screen.")
+]
+SwitchOption = Annotated[str | None, typer.Option("--switch", "-s", metavar="NAME", help="Only this switch.")]
+VlanOption = Annotated[
+    str | None, typer.Option("--vlan", "-v", metavar="LIST", help="Only these VLANs, as in 10,20-30 or 'all but 1'.")
+]
+QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing about the input on the error output.")]
+ColourOption = Annotated[bool, typer.Option("--no-colour", help="No colour, even on a terminal.")]
+
+
+class View:
+    """How a command's result is written: format, file and colour. Made from its options."""
+
+    def __init__(self, form: Format, output: str | None, no_colour: bool) -> None:
+        self.format = form
+        self.output = output
+        self._plain = no_colour or "NO_COLOR" in os.environ
+
+    @property
+    def screen(self) -> Screen:
+        from inkov.render.terminal import Screen
+
+        if self.output is not None or not sys.stdout.isatty():
+            return Screen(None, colour=False)
+        return Screen(os.get_terminal_size(sys.stdout.fileno()).columns, colour=not self._plain)
+
+    def listing(self, key: str, rows: Any, grid: Callable[[], Grid], loaded: Loaded) -> None:
+        """Write rows as JSON under `key`, or as the grid in the format asked for."""
+        from inkov.render.grid import to_csv, to_markdown
+        from inkov.render.text import plain, to_json
+
+        if self.format is Format.JSON:
+            self.write(to_json({key: plain(rows, loaded.locator)}))
+        elif self.format is Format.CSV:
+            self.write(to_csv(grid()))
+        elif self.format is Format.MARKDOWN:
+            self.write(to_markdown(grid()))
+        else:
+            from inkov.render.terminal import grid_text
+
+            self.write(grid_text(grid(), self.screen))
+
+    def write(self, text: str) -> None:
+        """Write to the screen, or beside the output file and then rename: nobody finds half a file."""
+        if self.output is None:
+            _to_stdout(text)
+            return
+        folder = os.path.dirname(os.path.abspath(self.output))
+        try:
+            handle, beside = tempfile.mkstemp(dir=folder, prefix=".inkov-")
+            try:
+                with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
+                    file.write(text)
+                os.chmod(beside, 0o666 & ~_umask())
+                os.replace(beside, self.output)
+            except BaseException:
+                os.unlink(beside)
+                raise
+        except OSError as error:
+            fail(f"cannot write {self.output}: {(error.strerror or str(error)).lower()}")
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def _to_stdout(text: str) -> None:
+    encoding = sys.stdout.encoding or "ascii"
+    if not encoding.lower().replace("-", "").startswith("utf"):
+        text = text.replace("≠", "!=").replace("·", ".").replace("─", "-").encode(encoding, "replace").decode(encoding)
+    sys.stdout.write(text)
+    sys.stdout.flush()
+
+
+def fail(says: str, status: int = UNUSABLE) -> NoReturn:
+    """End with one line on the error output."""
+    sys.stderr.write(f"inkov: {says}\n")
+    raise typer.Exit(status)
+
+
+class Session:
+    """The campus that was read, resolved, and what was wrong with the input."""
+
+    def __init__(self, loaded: Loaded, fabric: Fabric) -> None:
+        self.loaded = loaded
+        self.fabric = fabric
+
+    @property
+    def status(self) -> int:
+        """The exit status as far as the input decides it."""
+        problems = self.loaded.campus.problems
+        if any(problem.lost for problem in problems):
+            return UNUSABLE
+        return FINDINGS if problems else ALL_WELL
+
+    def end(self, status: int = ALL_WELL) -> None:
+        """Leave with the worse of `status` and the input's."""
+        worst = max(status, self.status)
+        if worst:
+            raise typer.Exit(worst)
+
+    def switch(self, name: str | None) -> str | None:
+        """The switch that --switch names. Ends with the nearest names if there is none."""
+        if name is not None and name not in self.fabric.campus.devices:
+            fail(f"no switch {name!r} among the files{nearest(name, self.fabric.campus.devices)}")
+        return name
+
+
+def start(configs: list[str], quiet: bool, *, account: bool = False) -> Session:
+    """Read, wire and resolve; say on the error output what was wrong with the input."""
+    from inkov.forwarding import resolve
+    from inkov.readers.load import NothingToRead, load
+    from inkov.wiring import wire
+
+    for path in configs:
+        if not os.path.lexists(path):
+            fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
+    try:
+        loaded = load(configs, account=account, progress=_progress(quiet))
+    except NothingToRead as nothing:
+        if not quiet:
+            _say_problems(nothing.problems, None)
+        fail(f"{nothing}; `inkov demo` writes an example of each format")
+    if not quiet:
+        _say_problems(loaded.campus.problems, loaded)
+    return Session(loaded, resolve(loaded.campus, wire(loaded.campus)))
+
+
+def _siblings(path: str) -> list[str]:
+    folder = os.path.dirname(path)
+    try:
+        return [os.path.join(folder, name) for name in sorted(os.listdir(folder or "."))]
+    except OSError:
+        return []
+
+
+def _say_problems(problems: Iterable[Any], loaded: Loaded | None) -> None:
+    from inkov.readers import Locator
+    from inkov.render.text import place, safe
+
+    locator = loaded.locator if loaded else Locator({})
+    for problem in problems:
+        where = place(problem.origin, locator)
+        says = "\n".join(safe(line) for line in problem.says.split("\n"))
+        cure = f" ({safe(problem.cure)})" if problem.cure else ""
+        first, line_end, rest = says.partition("\n")
+        sys.stderr.write(f"inkov: {where}: {first}{cure}{line_end}{rest}\n")
+
+
+def _progress(quiet: bool) -> Callable[[int, int], None] | None:
+    if quiet or not sys.stderr.isatty():
+        return None
+
+    def show(done: int, total: int) -> None:
+        if total >= 100 and done % 25 == 0:
+            sys.stderr.write(f"\rreading {done} of {total} files")
+        if total >= 100 and done == total - 1:
+            sys.stderr.write("\r\x1b[K")
+
+    return show
+
+
+def nearest(name: str, known: Iterable[str]) -> str:
+    """`; did you mean ...?` with the nearest known names, or nothing."""
+    from difflib import get_close_matches
+
+    close = get_close_matches(name, list(known), n=3, cutoff=0.5)
+    return f"; did you mean {' or '.join(close)}?" if close else ""
+
+
+def vlan_list(text: str | None) -> VlanSet | None:
+    """The VLANs that --vlan names."""
+    from inkov.vlanset import VlanListError, VlanSet
+
+    if text is None:
+        return None
+    try:
+        return VlanSet.parse(text)
+    except VlanListError as error:
+        fail(f"--vlan: {error}")

@@ -1,0 +1,51 @@
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from typing import Annotated
+
+import typer
+
+from inkov.cli import audit, links, ports, read, trunks, vlans
+from inkov.cli.common import fail
+
+
+def demo(
+    folder: Annotated[str, typer.Argument(metavar="[DIR]", help="Where to write it.")] = "inkov-demo",
+    force: Annotated[bool, typer.Option("--force", help="Replace what is there.")] = False,
+) -> None:
+    """Write the demo campus and run the tour on it."""
+    from inkov.demo import DemoExists, copy_demo
+
+    try:
+        copy_demo(folder, replace=force)
+    except DemoExists:
+        fail(f"{folder} is there and is not the untouched demo; name another folder, or replace it with --force")
+    except OSError as error:
+        fail(f"cannot write the demo to {folder}: {(error.strerror or str(error)).lower()}")
+    garden, repaired = os.path.join(folder, "garden"), os.path.join(folder, "repaired")
+    typer.echo("A botanic garden: eight switches in two formats, with the mistakes people make.\n")
+    _show("read", garden, lambda: read.read([garden]))
+    _show("vlans", garden, lambda: vlans.vlans([garden]))
+    _show("ports", garden, lambda: ports.ports([garden], switch="gate-1"), "--switch gate-1")
+    _show("links", garden, lambda: links.links([garden]))
+    _show("trunks", garden, lambda: trunks.trunks([garden]))
+    _show("audit", garden, lambda: audit.audit([garden]))
+    _show("audit", repaired, lambda: audit.audit([repaired]))
+    typer.echo(
+        f"What to try next:\n"
+        f"  inkov ports {garden} --switch core-1 --matrix    VLAN × port of one switch\n"
+        f"  inkov vlans {garden} --vlan 60-70                some VLANs only\n"
+        f"  inkov audit {garden} --format json               findings for other programs\n"
+        f"  inkov rules native-default                       one rule explained\n"
+        f"  inkov audit FOLDER                               your own exports and sheets"
+    )
+
+
+def _show(command: str, folder: str, run: Callable[[], None], options: str = "") -> None:
+    typer.echo(f"$ inkov {command} {folder} {options}".rstrip())
+    try:
+        run()
+    except typer.Exit as ended:  # findings are what the demo is for
+        typer.echo(f"(exit status {ended.exit_code})")
+    typer.echo()

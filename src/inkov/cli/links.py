@@ -1,0 +1,32 @@
+from __future__ import annotations
+
+from inkov.cli.common import (
+    ColourOption,
+    Configs,
+    Format,
+    FormatOption,
+    OutputOption,
+    QuietOption,
+    SwitchOption,
+    View,
+    start,
+)
+
+
+def links(
+    configs: Configs,
+    switch: SwitchOption = None,
+    form: FormatOption = Format.TABLE,
+    output: OutputOption = None,
+    quiet: QuietOption = False,
+    no_colour: ColourOption = False,
+) -> None:
+    """Every link, both ends on one line, with the evidence for it."""
+    from inkov.render.listings import links_grid
+    from inkov.survey.links import link_rows
+
+    session = start(configs, quiet)
+    rows = link_rows(session.fabric, session.switch(switch))
+    locator = session.loaded.locator
+    View(form, output, no_colour).listing("links", rows, lambda: links_grid(rows, locator), session.loaded)
+    session.end()

@@ -1,0 +1,56 @@
+from __future__ import annotations
+
+from itertools import groupby
+from typing import Annotated
+
+import typer
+
+from inkov.cli.common import (
+    ColourOption,
+    Configs,
+    Format,
+    FormatOption,
+    OutputOption,
+    QuietOption,
+    SwitchOption,
+    View,
+    VlanOption,
+    start,
+    vlan_list,
+)
+
+
+def ports(
+    configs: Configs,
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    matrix: Annotated[bool, typer.Option("--matrix", help="VLAN × port: T tagged, U untagged, · not at all.")] = False,
+    form: FormatOption = Format.TABLE,
+    output: OutputOption = None,
+    quiet: QuietOption = False,
+    no_colour: ColourOption = False,
+) -> None:
+    """The ports of each switch: mode, VLANs, and what is behind them."""
+    from inkov.render.grid import to_csv, to_markdown
+    from inkov.render.listings import matrix_grid, ports_grid
+    from inkov.render.terminal import grid_text
+    from inkov.survey.ports import matrix as memberships
+    from inkov.survey.ports import port_rows
+
+    wanted = vlan_list(vlan)
+    session = start(configs, quiet)
+    view, locator = View(form, output, no_colour), session.loaded.locator
+    name = session.switch(switch)
+    if not matrix:
+        rows = port_rows(session.fabric, name, wanted)
+        view.listing("ports", rows, lambda: ports_grid(rows, locator), session.loaded)
+    elif form is Format.JSON:
+        cells = memberships(session.fabric, name, wanted)
+        view.listing("matrix", cells, lambda: matrix_grid(cells), session.loaded)
+    else:
+        # Each switch has its own ports, so each has a table of its own.
+        write = {Format.CSV: to_csv, Format.MARKDOWN: to_markdown}.get(form, lambda g: grid_text(g, view.screen))
+        members = memberships(session.fabric, name, wanted)
+        grids = [matrix_grid(list(group)) for _, group in groupby(members, key=lambda member: member.switch)]
+        view.write("\n".join(write(grid) for grid in grids))
+    session.end()

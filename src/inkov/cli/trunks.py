@@ -1,0 +1,32 @@
+from __future__ import annotations
+
+from inkov.cli.common import (
+    ColourOption,
+    Configs,
+    Format,
+    FormatOption,
+    OutputOption,
+    QuietOption,
+    SwitchOption,
+    View,
+    start,
+)
+
+
+def trunks(
+    configs: Configs,
+    switch: SwitchOption = None,
+    form: FormatOption = Format.TABLE,
+    output: OutputOption = None,
+    quiet: QuietOption = False,
+    no_colour: ColourOption = False,
+) -> None:
+    """Every trunk, both ends on one line: mode, native VLAN, allowed and shared VLANs."""
+    from inkov.render.listings import trunks_grid
+    from inkov.survey.trunks import trunk_rows
+
+    session = start(configs, quiet)
+    rows = trunk_rows(session.fabric, session.switch(switch))
+    locator = session.loaded.locator
+    View(form, output, no_colour).listing("trunks", rows, lambda: trunks_grid(rows, locator), session.loaded)
+    session.end()

@@ -1,0 +1,35 @@
+from __future__ import annotations
+
+from inkov.cli.common import (
+    ColourOption,
+    Configs,
+    Format,
+    FormatOption,
+    OutputOption,
+    QuietOption,
+    SwitchOption,
+    View,
+    VlanOption,
+    start,
+    vlan_list,
+)
+
+
+def vlans(
+    configs: Configs,
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    form: FormatOption = Format.TABLE,
+    output: OutputOption = None,
+    quiet: QuietOption = False,
+    no_colour: ColourOption = False,
+) -> None:
+    """Each VLAN: where it is defined, under which name, with how many ports."""
+    from inkov.render.listings import vlans_grid
+    from inkov.survey.vlans import vlan_rows
+
+    wanted = vlan_list(vlan)
+    session = start(configs, quiet)
+    rows = vlan_rows(session.fabric, wanted, session.switch(switch))
+    View(form, output, no_colour).listing("vlans", rows, lambda: vlans_grid(rows), session.loaded)
+    session.end()

@@ -1,0 +1,45 @@
+"""Writes the files of the demo campus into a folder."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+from filecmp import dircmp
+from importlib.resources import as_file, files
+
+__all__ = ["DemoExists", "copy_demo"]
+
+
+class DemoExists(Exception):
+    """The folder holds something else than the untouched demo."""
+
+
+def copy_demo(folder: str, *, replace: bool) -> None:
+    """Write the demo to `folder`: beside it first, then renamed, so that it is there whole or not at all.
+
+    A folder that already holds the untouched demo is left as it is. DemoExists if it holds anything else, unless
+    `replace`. OSError if it cannot be written.
+    """
+    with as_file(files("inkov.demo") / "campus") as source:
+        if os.path.lexists(folder) and not replace:
+            if not os.path.isdir(folder) or _differs(dircmp(source, folder, ignore=[])):
+                raise DemoExists(folder)
+            return
+        above = os.path.dirname(os.path.abspath(folder))
+        os.makedirs(above, exist_ok=True)
+        beside = tempfile.mkdtemp(dir=above, prefix=".inkov-")
+        try:
+            fresh = os.path.join(beside, "demo")
+            shutil.copytree(source, fresh)
+            if os.path.isdir(folder) and not os.path.islink(folder):
+                os.rename(folder, os.path.join(beside, "old"))
+            os.replace(fresh, folder)
+        finally:
+            shutil.rmtree(beside, ignore_errors=True)
+
+
+def _differs(compared: dircmp[str]) -> bool:
+    if compared.left_only or compared.right_only or compared.diff_files or compared.funny_files:
+        return True
+    return any(_differs(below) for below in compared.subdirs.values())

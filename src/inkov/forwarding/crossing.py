@@ -1,0 +1,65 @@
+"""Stage 5, the link view: what leaves one end of a link and what of it arrives, each way by itself (FM 3.7 to FM 3.9).
+
+Here the wire is looked at: a frame on it is untagged or wears one tag, and the far end takes it by what it sees.
+"""
+
+from __future__ import annotations
+
+from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Fold
+from inkov.wiring import End
+
+__all__ = ["cross"]
+
+
+def cross(fabric: Fabric) -> None:
+    """Fill `fabric.crossings` and `fabric.link_up`."""
+    for number, link in enumerate(fabric.wiring.links):
+        up = link.a in fabric.at and link.b in fabric.at
+        fabric.link_up.append(up)
+        if up:
+            for near, far in ((link.a, link.b), (link.b, link.a)):
+                for sender in fabric.at[near]:
+                    crossing = _one_way(fabric, number, fabric.bridge_ports[sender], far)
+                    fabric.crossings.setdefault(sender, []).append(crossing)
+
+
+def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossing:
+    receivers = [fabric.bridge_ports[n] for n in fabric.at[far]]
+    whole = next((r for r in receivers if r.outer == 0), None)
+    subs = [r for r in receivers if r.outer]
+    taken = sum(1 << r.outer for r in subs)  # tags that a sub-interface takes off the port itself
+    view = sender.view
+    if sender.outer:  # whatever leaves, leaves with this tag
+        tagged, untagged = 0, 0
+        folds = [Fold(r.number, view.emit, _entry(r)) for r in subs if r.outer == sender.outer]
+        if whole is not None and not taken >> sender.outer & 1:
+            folds.append(Fold(whole.number, view.emit, whole.view.admit & 1 << sender.outer))
+        hidden: list[Fold] = []
+    else:
+        tagged, untagged = view.emit & ~view.bare, view.bare
+        folds = [Fold(r.number, tagged & 1 << r.outer, _entry(r)) for r in subs]
+        hidden = [Fold(r.number, untagged, _entry(r)) for r in subs]
+        if whole is not None:
+            folds.append(Fold(whole.number, untagged, _entry(whole)))
+            hidden.append(Fold(whole.number, untagged, whole.view.admit & ~taken))
+    same = []
+    if whole is not None and tagged & whole.view.admit & ~taken:
+        same.append((whole.number, tagged & whole.view.admit & ~taken))
+    kept = []
+    for fold in folds:
+        if fold.leaves == fold.arrives and fold.leaves.bit_count() == 1:  # the number stays: no translation
+            same = _with(same, fold.to, fold.leaves)
+        elif fold.leaves and fold.arrives:
+            kept.append(fold)
+    return Crossing(link, tuple(same), tuple(kept), tuple(f for f in hidden if f.leaves and f.arrives))
+
+
+def _entry(receiver: BridgePort) -> int:
+    """Where an untagged frame goes on arrival, as a mask (FM 3.1)."""
+    return 1 << receiver.view.pvid if receiver.view.pvid else 0
+
+
+def _with(same: list[tuple[int, int]], to: int, mask: int) -> list[tuple[int, int]]:
+    if any(number == to for number, _ in same):
+        return [(number, have | mask if number == to else have) for number, have in same]
+    return [*same, (to, mask)]

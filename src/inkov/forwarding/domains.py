@@ -1,0 +1,205 @@
+"""Broadcast domains: which (bridge, VID) hubs talk with each other, for all VLANs at once (FM 6.1, FM 6.2).
+
+Nearly every link passes a VLAN both ways under one number, or under one number each way. Such a pair of hubs is
+contracted: all of them at once, as the components of one sparse graph (SciPy). What is left (one-way crossings, folds
+without a way back, protected ends) is followed exactly, by flooding from the components it touches.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.reach import Entry, flood
+from inkov.forwarding.serve import served
+from inkov.vlanset import VlanSet
+from inkov.wiring import Link
+
+__all__ = ["Break", "Domains", "Island", "breaks", "domains", "islands"]
+
+Ints = NDArray[np.int64]
+
+
+class Domains(Struct):
+    """`label` is the domain of hub (bridge, VID), by bridge and by column; `column` finds the column of a VID."""
+
+    label: Ints
+    column: dict[int, int]
+
+    def of(self, bridge: int, vid: int) -> int:
+        """The number of the hub's domain; -1 if no link or port of the campus passes this VID."""
+        column = self.column.get(vid)
+        return -1 if column is None else int(self.label[bridge, column])
+
+
+class Island(Struct):
+    """A part of a VLAN that no other part of it talks with: the bridges with something to serve in it."""
+
+    domain: int
+    bridges: list[int]
+
+    def devices(self, fabric: Fabric) -> list[str]:
+        return sorted({fabric.bridges[b].device for b in self.bridges})
+
+
+class Break(Struct):
+    """Where a VLAN stops between two of its islands: the first link on a shortest way that does not pass it.
+
+    `way` is the whole shortest way, as devices.
+    """
+
+    one: Island
+    other: Island
+    link: Link
+    way: list[str]
+
+
+def domains(fabric: Fabric) -> Domains:
+    """The domains of all hubs."""
+    used = 0
+    for port in fabric.bridge_ports:
+        used |= port.view.emit | port.view.enters()
+    for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
+        used |= mask & inside.live
+    vids = np.fromiter(VlanSet(used), dtype=np.int64)
+    column = {int(vid): index for index, vid in enumerate(vids)}
+    width = max(len(vids), 1)
+    place = np.zeros(4096, dtype=np.int64)
+    place[vids] = np.arange(len(vids))
+    rows, columns, loose = _edges(fabric, place, width)
+    size = len(fabric.bridges) * width
+    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(size, size))
+    _, label = connected_components(graph, directed=False)
+    result = Domains(label.astype(np.int64).reshape(len(fabric.bridges), width), column)
+    if loose:
+        _join_both_ways(fabric, result, loose)
+    return result
+
+
+def _bits(mask: int, known: dict[int, Ints]) -> Ints:
+    found = known.get(mask)
+    if found is None:
+        packed = np.frombuffer(mask.to_bytes(512, "little"), dtype=np.uint8)
+        found = known[mask] = np.flatnonzero(np.unpackbits(packed, bitorder="little")).astype(np.int64)
+    return found
+
+
+def _edges(fabric: Fabric, place: Ints, width: int) -> tuple[Ints, Ints, set[tuple[int, int]]]:
+    """Hub pairs to contract, as two arrays of hub numbers; and the hubs (bridge, VID) that need a closer look."""
+    known: dict[int, Ints] = {}
+    rows: list[Ints] = [np.zeros(0, dtype=np.int64)]
+    columns: list[Ints] = [np.zeros(0, dtype=np.int64)]
+    loose: set[tuple[int, int]] = set()
+    ports = fabric.bridge_ports
+    # What crosses between two bridge ports, each way: pairs (leaves as, arrives as) other than the same number.
+    same: dict[tuple[int, int], int] = {}
+    folds: dict[tuple[int, int], set[tuple[int, int]]] = {}
+    for sender, crossings in fabric.crossings.items():
+        for crossing in crossings:
+            for to, mask in crossing.same:
+                same[sender, to] = same.get((sender, to), 0) | mask
+            for fold in crossing.folds:
+                pairs = {(v, w) for v in VlanSet(fold.leaves) for w in VlanSet(fold.arrives)}
+                folds.setdefault((sender, fold.to), set()).update(pairs)
+    for (sender, to), mask in same.items():
+        back = same.get((to, sender), 0)
+        if sender < to and mask & back:
+            bits = place[_bits(mask & back, known)]
+            rows.append(ports[sender].bridge * width + bits)
+            columns.append(ports[to].bridge * width + bits)
+        loose.update((ports[sender].bridge, vid) for vid in VlanSet(mask & ~back))
+    for (sender, to), pairs in folds.items():
+        backward = folds.get((to, sender), set())
+        for v, w in pairs:
+            if (w, v) in backward:
+                rows.append(np.array([ports[sender].bridge * width + place[v]]))
+                columns.append(np.array([ports[to].bridge * width + place[w]]))
+            else:
+                loose.add((ports[sender].bridge, v))
+    return np.concatenate(rows), np.concatenate(columns), loose
+
+
+def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]) -> None:
+    """Join the components that reach each other by way of one-way crossings."""
+    reached: dict[int, set[int]] = {}
+    for bridge, vid in sorted(loose):
+        start = result.of(bridge, vid)
+        if start in reached:
+            continue
+        spread = flood(fabric, [Entry(-1, 1 << vid, bridge)], "honest")
+        reached[start] = {
+            result.of(other, v) for other in range(len(fabric.bridges)) for v in VlanSet(spread.present(other))
+        }
+    for start, others in reached.items():
+        for other in others:
+            if other != start and start in reached.get(other, ()):
+                result.label[result.label == max(start, other)] = min(start, other)
+
+
+def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]]:
+    """For each VLAN with something to serve anywhere, its islands, largest first."""
+    serving = served(fabric)
+    parts: dict[int, dict[int, list[int]]] = {}
+    for bridge, mask in enumerate(serving):
+        if not fabric.bridges[bridge].routed:
+            for vid in VlanSet(mask & fabric.bridges[bridge].live):
+                parts.setdefault(vid, {}).setdefault(found.of(bridge, vid), []).append(bridge)
+    for vid in sorted(parts):
+        split = [Island(domain, bridges) for domain, bridges in parts[vid].items()]
+        split.sort(key=lambda island: (-len(island.bridges), island.bridges))
+        yield vid, split
+
+
+def breaks(fabric: Fabric, found: Domains, vid: int, split: list[Island]) -> list[Break]:
+    """Where VLAN `vid` stops between its largest island and each other one, by a shortest way over links that are up.
+
+    An island with no physical way to the largest has no entry.
+    """
+    neighbours: dict[str, list[tuple[str, Link]]] = {}
+    for number, link in enumerate(fabric.wiring.links):
+        if fabric.link_up[number]:
+            neighbours.setdefault(link.a.device, []).append((link.b.device, link))
+            neighbours.setdefault(link.b.device, []).append((link.a.device, link))
+    result = []
+    for other in split[1:]:
+        start, goal = set(split[0].devices(fabric)), set(other.devices(fabric))
+        way = _shortest(neighbours, start, goal - start)
+        if way is not None:
+            devices, links = way
+            stop = next((k for k in links if not _passes(fabric, k, vid)), links[0])
+            result.append(Break(split[0], other, stop, devices))
+    return result
+
+
+def _shortest(
+    neighbours: dict[str, list[tuple[str, Link]]], start: set[str], goal: set[str]
+) -> tuple[list[str], list[Link]] | None:
+    came: dict[str, tuple[str, Link] | None] = dict.fromkeys(sorted(start))
+    queue = list(came)
+    for device in queue:
+        if device in goal:
+            devices, links = [device], []
+            step = came[device]
+            while step is not None:
+                devices.append(step[0])
+                links.append(step[1])
+                step = came[step[0]]
+            return devices[::-1], links[::-1]
+        for far, link in neighbours.get(device, ()):
+            if far not in came:
+                came[far] = (device, link)
+                queue.append(far)
+    return None
+
+
+def _passes(fabric: Fabric, link: Link, vid: int) -> bool:
+    return all(
+        any(mask >> vid & 1 for sender in fabric.at[end] for c in fabric.crossings[sender] for _, mask in c.same)
+        for end in (link.a, link.b)
+    )

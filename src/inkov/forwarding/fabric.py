@@ -1,0 +1,140 @@
+"""The resolved campus: every port with all its stages, the bridges, and what crosses each link each way.
+
+Pure data. `resolve` builds it once; checks, proofs and tables read it.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from msgspec import Struct, field
+
+from inkov.campus import Campus, Device, Gateway, Mode, Origin, Port
+from inkov.forwarding.negotiation import Party
+from inkov.forwarding.settle import Settled
+from inkov.forwarding.view import View
+from inkov.wiring import End, Wiring
+
+__all__ = ["Assumption", "BridgePort", "Crossing", "Fabric", "Fold", "Hub", "Inside", "Resolved"]
+
+
+class Hub(NamedTuple):
+    """One VLAN on one bridge of one switch: where frames of that VLAN meet. `bridge` "" is the main one."""
+
+    device: str
+    bridge: str
+    vid: int
+
+
+class Resolved(Struct):
+    """A port with what each stage made of it.
+
+    `stated` are the port's own facts; `settled` the values with defaults; `remote` and `mode` the outcome of
+    negotiation; `free` the view before the switch's VLAN table, `view` the one within it. `up` is false for a port
+    that is shut, for a bundle's member (its bundle forwards) and for a sub-interface of such a port.
+    """
+
+    end: End
+    stated: Port
+    settled: Settled
+    remote: Party
+    mode: Mode
+    free: View
+    view: View
+    up: bool
+    bundle: str = ""
+
+
+class BridgePort(Struct):
+    """A port as a bridge has it: number in the fabric, number of its bridge, the end its frames pass, and its view.
+
+    `outer` is 0 for the port itself; for a tagged sub-interface it is the tag its frames wear outside. `lured` is the
+    view it takes if a host there asks to be a trunk or registers VLANs; None where asking changes nothing (FM 4.4).
+    """
+
+    number: int
+    bridge: int
+    end: End
+    port: str
+    outer: int
+    view: View
+    lured: View | None = None
+
+
+class Fold(NamedTuple):
+    """What departs with a VID in `leaves` arrives at `to` in every VID of `arrives`."""
+
+    to: int
+    leaves: int
+    arrives: int
+
+
+class Crossing(Struct, frozen=True):
+    """One direction of a link, from one bridge port (FM 3.8): VIDs in `same` keep their number, folds change it.
+
+    `same` holds (bridge port, mask) pairs. `hidden` are the further folds for frames with a tag hidden behind the
+    first (FM 4.3).
+    """
+
+    link: int
+    same: tuple[tuple[int, int], ...]
+    folds: tuple[Fold, ...]
+    hidden: tuple[Fold, ...]
+
+
+class Inside(Struct):
+    """A bridge of a device: the VIDs it forwards and its ports. `routed` bridges hold one routed port."""
+
+    device: str
+    name: str
+    live: int
+    ports: list[int] = field(default_factory=list)
+    routed: str = ""
+
+
+class Assumption(NamedTuple):
+    """Something the answer rests on that no file states. `device` and `port` tell whose it is ("" for none)."""
+
+    device: str
+    port: str
+    says: str
+    origin: Origin
+
+
+class Fabric(Struct):
+    """Everything the forwarding rooms know. Ports are found by end, bridge ports by number.
+
+    `linked` are the ends at which a cable to a known port is, up or not; `crossings` lists, for a bridge port, what
+    leaves by it over each of its links; `link_up` says for each link whether both ends are up.
+    """
+
+    campus: Campus
+    wiring: Wiring
+    ports: dict[End, Resolved] = field(default_factory=dict)
+    bridges: list[Inside] = field(default_factory=list)
+    bridge_ports: list[BridgePort] = field(default_factory=list)
+    crossings: dict[int, list[Crossing]] = field(default_factory=dict)
+    link_up: list[bool] = field(default_factory=list)
+    at: dict[End, list[int]] = field(default_factory=dict)
+    bridge_of: dict[tuple[str, str], int] = field(default_factory=dict)
+    live: dict[str, int] = field(default_factory=dict)
+    assumptions: list[Assumption] = field(default_factory=list)
+
+    def device(self, name: str) -> Device:
+        return self.campus.devices[name]
+
+    def end_of(self, device: str, port: str) -> End:
+        """The end that a port forwards as: itself, or its bundle."""
+        resolved = self.ports[End(device, port)]
+        return End(device, resolved.bundle) if resolved.bundle else resolved.end
+
+    def is_host_port(self, bridge_port: BridgePort) -> bool:
+        """True if no known port is at the other end of the cable: whoever is there counts as a host (FM 4.6)."""
+        return bridge_port.end not in self.wiring.of and not self.bridges[bridge_port.bridge].routed
+
+    def hub(self, bridge: int, vid: int) -> Hub:
+        inside = self.bridges[bridge]
+        return Hub(inside.device, inside.name, vid)
+
+    def gateways(self) -> list[tuple[Device, Gateway]]:
+        return [(device, gateway) for device in self.campus.devices.values() for gateway in device.gateways]

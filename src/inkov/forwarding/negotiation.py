@@ -1,0 +1,63 @@
+"""Stage 3, negotiated: whether a port that negotiates becomes an access or a trunk port (FM 1.3 to FM 1.5).
+
+All that is known of negotiation is the table `OUTCOME`. A port that does not negotiate is what its mode says.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from inkov.campus import Mode, Negotiation
+from inkov.forwarding.settle import Settled
+
+__all__ = ["OUTCOME", "Party", "operational_mode", "party"]
+
+
+class Party(StrEnum):
+    """What a port is towards the far end's negotiation."""
+
+    FIXED_ACCESS = "fixed access"
+    PASSIVE = "passive"
+    ACTIVE = "active"
+    ANNOUNCING = "announcing trunk"
+    SILENT = "silent trunk"
+    NOBODY = "no switch there"
+
+
+_A, _T = Mode.ACCESS, Mode.TRUNK
+OUTCOME: dict[Party, dict[Party, Mode]] = {
+    Party.PASSIVE: {
+        Party.FIXED_ACCESS: _A,
+        Party.PASSIVE: _A,
+        Party.ACTIVE: _T,
+        Party.ANNOUNCING: _T,
+        Party.SILENT: _A,  # a mismatch: one end access, the other trunk
+        Party.NOBODY: _A,
+    },
+    Party.ACTIVE: {
+        Party.FIXED_ACCESS: _A,
+        Party.PASSIVE: _T,
+        Party.ACTIVE: _T,
+        Party.ANNOUNCING: _T,
+        Party.SILENT: _A,  # a mismatch, too: nobody answers
+        Party.NOBODY: _A,
+    },
+}
+"""local party -> remote party -> what the local port becomes."""
+
+_NEGOTIATES = {Negotiation.PASSIVE: Party.PASSIVE, Negotiation.ACTIVE: Party.ACTIVE}
+
+
+def party(settled: Settled) -> Party:
+    """What a port shows to its far end. Ports that are no plain trunks answer to no request: like fixed access."""
+    if settled.mode in (Mode.ACCESS, Mode.TRUNK) and settled.negotiation in _NEGOTIATES:
+        return _NEGOTIATES[settled.negotiation]
+    if settled.mode is Mode.TRUNK:
+        return Party.ANNOUNCING if settled.negotiation is Negotiation.ANNOUNCING else Party.SILENT
+    return Party.FIXED_ACCESS
+
+
+def operational_mode(settled: Settled, remote: Party) -> Mode:
+    """What the port is once both ends have had their say."""
+    local = party(settled)
+    return OUTCOME[local][remote] if local in OUTCOME else settled.mode

@@ -1,0 +1,141 @@
+"""Who can hear a frame: the closure of the forwarding relation over all links that are up, whole VID sets at a time.
+
+The state of a bridge is, for each of its ports, the set of VIDs that frames have come in by. From this follows exactly
+what each port sends (FM 3.4 to FM 3.6): a VID that came in by two ports leaves by all; one that came in by a single
+port leaves by all but that one; what came in by protected ports only does not leave by protected ports. Bridges are
+worked through until nothing new arrives anywhere.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from inkov.forwarding.fabric import BridgePort, Fabric
+from inkov.forwarding.view import View
+
+__all__ = ["Entry", "Flood", "Level", "entries_at", "flood"]
+
+Level = str
+"""`honest` or `hostile` (FM 4)."""
+
+
+class Entry(NamedTuple):
+    """Frames that start at a bridge port, in the VIDs of `mask`; `port` -1: sent by the device itself, on `bridge`."""
+
+    port: int
+    mask: int
+    bridge: int
+
+
+class Flood:
+    """The closure from some entries.
+
+    `came[p]` and `sent[p]` are the VIDs that arrived by and left by bridge port *p*; `present(bridge)` those that are
+    on a bridge at all.
+    """
+
+    def __init__(self, fabric: Fabric, level: Level) -> None:
+        self.fabric = fabric
+        self.level = level
+        self.came: dict[int, int] = {}
+        self.sent: dict[int, int] = {}
+        self._once: dict[int, int] = {}
+        self._twice: dict[int, int] = {}
+        self._free: dict[int, int] = {}  # the VIDs that came in by some port that is not protected
+
+    def present(self, bridge: int) -> int:
+        return self._once.get(bridge, 0)
+
+    def leaving(self, port: BridgePort, view: View) -> int:
+        """The VIDs that leave by a port with this view."""
+        if view.protected:
+            return view.emit & self._free.get(port.bridge, 0)
+        once = self._once.get(port.bridge, 0)
+        return view.emit & (once & ~self.came.get(port.number, 0) | self._twice.get(port.bridge, 0))
+
+    def heard(self) -> Iterator[tuple[BridgePort, int, bool]]:
+        """What the hosts hear: (host port, VID, tagged), by port and VID."""
+        fabric = self.fabric
+        for bridge in self._once:
+            for number in fabric.bridges[bridge].ports:
+                port = fabric.bridge_ports[number]
+                if not fabric.is_host_port(port):
+                    continue
+                yield from _on_wire(port, port.view, self.leaving(port, port.view))
+                if self.level == "hostile" and port.lured is not None:
+                    yield from _on_wire(port, port.lured, self.leaving(port, port.lured))
+
+    def _arrive(self, port: int, bridge: int, mask: int, protected: bool) -> bool:
+        new = mask & ~self.came.get(port, 0)
+        if not new:
+            return False
+        self.came[port] = self.came.get(port, 0) | new
+        once = self._once.get(bridge, 0)
+        self._twice[bridge] = self._twice.get(bridge, 0) | once & new
+        self._once[bridge] = once | new
+        if not protected:
+            self._free[bridge] = self._free.get(bridge, 0) | new
+        return True
+
+
+def _on_wire(port: BridgePort, view: View, mask: int) -> Iterator[tuple[BridgePort, int, bool]]:
+    while mask:
+        low = mask & -mask
+        yield port, low.bit_length() - 1, bool(port.outer) or not view.bare & low
+        mask ^= low
+
+
+def entries_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Entry]:
+    """All that a host at these bridge ports may send (FM 4): honest ones their own VLANs, hostile ones any tag."""
+    entries = []
+    for number in numbers:
+        port = fabric.bridge_ports[number]
+        mask = port.view.enters() if level == "hostile" else honest_mask(port.view)
+        if level == "hostile" and port.lured is not None:
+            mask |= port.lured.enters()
+        if mask:
+            entries.append(Entry(number, mask, port.bridge))
+    return entries
+
+
+def honest_mask(view: View) -> int:
+    """The VIDs an honest host sends in: untagged frames, and its voice VLAN where one is set (FM 4.1)."""
+    voice = view.admit if view.form == "access with voice" else 0
+    return voice | (1 << view.pvid if view.pvid else 0)
+
+
+def flood(fabric: Fabric, entries: Iterable[Entry], level: Level) -> Flood:
+    """The closure from `entries` over all links that are up."""
+    result = Flood(fabric, level)
+    ports = fabric.bridge_ports
+    dirty: dict[int, None] = {}
+    for number, mask, bridge in entries:
+        # The device itself is one more party on its bridge: number -1 - bridge.
+        port = number if number >= 0 else -1 - bridge
+        protected = number >= 0 and ports[number].view.protected
+        result._arrive(port, bridge, mask & fabric.bridges[bridge].live, protected)
+        dirty[bridge] = None
+    hostile = level == "hostile"
+    linked: dict[int, list[int]] = {}
+    while dirty:
+        work, dirty = dirty, {}
+        for bridge in work:
+            if bridge not in linked:
+                linked[bridge] = [n for n in fabric.bridges[bridge].ports if n in fabric.crossings]
+            for number in linked[bridge]:
+                sender = ports[number]
+                before = result.sent.get(number, 0)
+                new = result.leaving(sender, sender.view) & ~before
+                if not new:
+                    continue
+                result.sent[number] = before | new
+                for crossing in fabric.crossings[number]:
+                    arriving = [(to, new & mask) for to, mask in crossing.same]
+                    folds = crossing.folds + crossing.hidden if hostile else crossing.folds
+                    arriving += [(to, arrives) for to, leaves, arrives in folds if new & leaves]
+                    for to, mask in arriving:
+                        receiver = ports[to]
+                        if mask and result._arrive(to, receiver.bridge, mask, receiver.view.protected):
+                            dirty[receiver.bridge] = None
+    return result

@@ -1,0 +1,207 @@
+"""From the campus and its wiring to the fabric: runs the stages for every port and every link.
+
+The order is that of the stages: settle (1, 2), who is at the far end and what comes of negotiation (3), the view and
+the switch's own VLAN table (4), bridges and sub-interfaces, and last what crosses each link (5).
+"""
+
+from __future__ import annotations
+
+from inkov.campus import Basis, Campus, Device, Mode, Origin, Port, PortKind, Private
+from inkov.forwarding.crossing import cross
+from inkov.forwarding.fabric import Assumption, BridgePort, Fabric, Inside, Resolved
+from inkov.forwarding.negotiation import OUTCOME, Party, operational_mode, party
+from inkov.forwarding.settle import Settled, settle
+from inkov.forwarding.view import NOTHING, View, view_of
+from inkov.vlanset import VlanSet
+from inkov.wiring import End, Wiring
+from inkov.wiring.links import bundle_of
+
+__all__ = ["resolve"]
+
+
+def resolve(campus: Campus, wiring: Wiring) -> Fabric:
+    """All stages of all ports and links."""
+    fabric = Fabric(campus, wiring)
+    builder = _Builder(fabric)
+    for device in campus.devices.values():
+        builder.settle(device)
+    for device in campus.devices.values():
+        builder.negotiate(device)
+        builder.bridge(device)
+    cross(fabric)
+    return fabric
+
+
+class _Builder:
+    def __init__(self, fabric: Fabric) -> None:
+        self.fabric = fabric
+        self.views: dict[tuple[Settled, Mode, bool], View] = {}
+
+    # Stages 1 and 2.
+
+    def settle(self, device: Device) -> None:
+        ports = self.fabric.ports
+        for port in device.ports.values():
+            end = End(device.name, port.name)
+            settled = settle(port, device.platform)
+            bundle = bundle_of(device, port.name) if port.bundle is not None else port.name
+            up = self._up(device, port)
+            ports[end] = Resolved(end, port, settled, Party.NOBODY, settled.mode, NOTHING, NOTHING, up)
+            if bundle != port.name:
+                ports[end].bundle, ports[end].up = bundle, False
+            elif port.bundle is not None:
+                says = f"the bundle {port.bundle.value!r} is not there to join: the port is taken as it is by itself"
+                self._assume(device.name, port.name, says, port.bundle.origin)
+        self.fabric.live[device.name] = self._live(device)
+
+    def _up(self, device: Device, port: Port) -> bool:
+        if port.enabled is not None and not port.enabled.value:
+            return False
+        if port.kind is PortKind.SUB:
+            parent = device.ports.get(port.parent.value) if port.parent else None
+            if parent is None or parent.kind is PortKind.SUB or port.outer is None:
+                says = "a sub-interface without an existing port under it, or without a tag: it is left out"
+                self._assume(device.name, port.name, says, port.origin)
+                return False
+            return self._up(device, parent)
+        if port.kind is PortKind.BUNDLE:
+            members = [p for p in device.ports.values() if p.bundle is not None and p.bundle.value == port.name]
+            return not members or any(p.enabled is None or p.enabled.value for p in members)
+        return True
+
+    def _live(self, device: Device) -> int:
+        """The VIDs the switch forwards: its table's active ones (FM 3.3), VID 1 unless the table says otherwise."""
+        if device.vlans is not None and not device.table_is_membership:
+            live = 2
+            for vlan in device.vlans.values():
+                if vlan.active is None or vlan.active.value:
+                    live |= 1 << vlan.vid
+                else:
+                    live &= ~(1 << vlan.vid)
+            return live
+        live = 2
+        for port in device.ports.values():
+            settled = self.fabric.ports[End(device.name, port.name)].settled
+            for value in settled:
+                if isinstance(value, VlanSet):
+                    live |= value.bits if value is not settled.allowed or settled.mode is Mode.TRUNK else 0
+            for vid in (settled.access_vlan, settled.voice_vlan, settled.native_vlan, settled.pvid,
+                        settled.primary, settled.secondary):  # fmt: skip
+                live |= 1 << vid if vid else 0
+        for gateway in device.gateways:
+            live |= 1 << gateway.vid
+        if not device.table_is_membership:
+            says = f"{device.name} brings no VLAN table: taken to have every VLAN its ports name"
+            self._assume(device.name, "", says, device.origin)
+        return live
+
+    # Stages 3 and 4.
+
+    def negotiate(self, device: Device) -> None:
+        live = self.fabric.live[device.name]
+        within: dict[int, View] = {}
+        for port in device.ports.values():
+            resolved = self.fabric.ports[End(device.name, port.name)]
+            local = party(resolved.settled)
+            if local in OUTCOME:
+                resolved.remote = self._remote(resolved.end)
+                resolved.mode = operational_mode(resolved.settled, resolved.remote)
+            if not resolved.up:
+                continue
+            resolved.free = self._view(device, resolved, resolved.mode)
+            key = id(resolved.free)
+            if key not in within:
+                routed = resolved.mode is Mode.ROUTED
+                within[key] = resolved.free if routed else resolved.free.within(live)
+            resolved.view = within[key]
+
+    def _remote(self, end: End) -> Party:
+        links = self.fabric.wiring.of.get(end, [])
+        parties = {party(self.fabric.ports[link.far(end)].settled) for link in links}
+        if len(parties) > 1:
+            # Reports disagree about who is there: take the one with which the port carries more.
+            parties = {p for p in parties if p in (Party.ANNOUNCING, Party.ACTIVE)} or parties
+        return min(parties, default=Party.NOBODY)
+
+    def _view(self, device: Device, resolved: Resolved, mode: Mode) -> View:
+        settled = resolved.settled
+        community = False
+        if mode is Mode.PRIVATE_HOST and settled.secondary:
+            vlan = (device.vlans or {}).get(settled.secondary)
+            community = vlan is None or vlan.private is None or vlan.private.value is not Private.ISOLATED
+            if vlan is None or vlan.private is None:
+                says = f"VLAN {settled.secondary} is not said to be isolated or community: taken as a community"
+                self._assume(device.name, resolved.end.port, says, resolved.stated.origin)
+        key = (settled, mode, community)
+        view = self.views.get(key)
+        if view is None:
+            view = self.views[key] = view_of(settled, mode, community=community)
+        return view
+
+    # Bridges and their ports (FM 1.8, FM 1.9).
+
+    def bridge(self, device: Device) -> None:
+        fabric = self.fabric
+        live = fabric.live[device.name]
+        home = {port: bridge.name for bridge in device.bridges.values() for port in bridge.ports}
+        for name in home:
+            if name not in device.ports:
+                origin = device.bridges[home[name]].ports[name]
+                says = f"bridge {home[name]} names a port {name!r} that the device does not have: left out"
+                self._assume(device.name, name, says, origin)
+        for port in device.ports.values():
+            resolved = fabric.ports[End(device.name, port.name)]
+            if not resolved.up:
+                continue
+            if resolved.mode is Mode.ROUTED:
+                bridge = self._bridge(device.name, f"routed {port.name}", 2)
+                fabric.bridges[bridge].routed = port.name
+            else:
+                bridge = self._bridge(device.name, home.get(port.name, ""), live)
+            self._add(device, resolved, bridge)
+        for gateway in device.gateways:
+            self._bridge(device.name, gateway.bridge, live)
+
+    def _bridge(self, device: str, name: str, live: int) -> int:
+        fabric = self.fabric
+        number = fabric.bridge_of.get((device, name))
+        if number is None:
+            number = fabric.bridge_of[device, name] = len(fabric.bridges)
+            fabric.bridges.append(Inside(device, name, live))
+        return number
+
+    def _add(self, device: Device, resolved: Resolved, bridge: int) -> None:
+        fabric, port = self.fabric, resolved.stated
+        end, outer, view = resolved.end, 0, resolved.view
+        if port.kind is PortKind.SUB:
+            assert port.parent is not None and port.outer is not None
+            end = End(device.name, bundle_of(device, port.parent.value))
+            outer = port.outer.value
+            if any(fabric.bridge_ports[n].outer == outer for n in fabric.at.get(end, ())):
+                self._assume(device.name, port.name, f"a second sub-interface with tag {outer}: left out", port.origin)
+                return
+            if view.admit or view.emit & ~view.bare:
+                says = "frames with two tags are not followed: only its untagged VLAN counts"
+                self._assume(device.name, port.name, says, port.origin)
+                view = View(view.form, view.pvid, 0, view.emit & view.bare, view.bare, view.protected)
+        number = len(fabric.bridge_ports)
+        lured = self._lured(device, resolved) if end not in fabric.wiring.of else None
+        fabric.bridge_ports.append(BridgePort(number, bridge, end, port.name, outer, view, lured))
+        fabric.bridges[bridge].ports.append(number)
+        fabric.at.setdefault(end, []).append(number)
+
+    def _lured(self, device: Device, resolved: Resolved) -> View | None:
+        """What the port becomes for a host that asks to be a trunk (FM 4.4) or registers every VLAN (FM 4.5)."""
+        live = self.fabric.live[device.name]
+        settled = resolved.settled
+        view: View | None = None
+        if party(settled) in OUTCOME and resolved.mode is not Mode.TRUNK:
+            view = self._view(device, resolved, Mode.TRUNK).within(live)
+        if settled.registration and resolved.mode is not Mode.ROUTED:
+            base = view or resolved.view
+            view = View(base.form, base.pvid, live, live, base.bare, base.protected)
+        return view
+
+    def _assume(self, device: str, port: str, says: str, origin: Origin) -> None:
+        stated = Origin(origin.file, origin.line, origin.pointer, Basis.ASSUMED, says)
+        self.fabric.assumptions.append(Assumption(device, port, says, stated))

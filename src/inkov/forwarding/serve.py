@@ -1,0 +1,61 @@
+"""Which VLANs have something to serve on which switch: the ground for "needed" and "missing" (FM 6.3)."""
+
+from __future__ import annotations
+
+from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.view import ALL, Form
+
+__all__ = ["gateway_bits", "member_ports", "served", "served_by_device"]
+
+_TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
+
+
+def served(fabric: Fabric) -> list[int]:
+    """For each bridge the VIDs with a host port, a voice VLAN or a gateway there, as a mask.
+
+    A trunk with nobody known behind it serves the VLANs of its list if that list names any: one that is left at
+    everything tells nothing about what is behind it.
+    """
+    bits = [0] * len(fabric.bridges)
+    for port in fabric.bridge_ports:
+        view = port.view
+        if view.form in _TRUNKS and fabric.ports[port.end].settled.allowed.bits == ALL:
+            continue
+        if fabric.is_host_port(port):
+            bits[port.bridge] |= view.emit
+    for device, gateway in fabric.gateways():
+        if gateway.enabled is None or gateway.enabled.value:
+            bits[fabric.bridge_of[device.name, gateway.bridge]] |= 1 << gateway.vid
+    return bits
+
+
+def served_by_device(fabric: Fabric) -> dict[str, int]:
+    """The same, for each device all its bridges together."""
+    bits = dict.fromkeys(fabric.campus.devices, 0)
+    for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
+        if not inside.routed:
+            bits[inside.device] |= mask
+    return bits
+
+
+def gateway_bits(fabric: Fabric) -> dict[str, int]:
+    """For each device with gateways the VIDs they are in."""
+    bits: dict[str, int] = {}
+    for device, gateway in fabric.gateways():
+        if gateway.enabled is None or gateway.enabled.value:
+            bits[device.name] = bits.get(device.name, 0) | 1 << gateway.vid
+    return bits
+
+
+def member_ports(fabric: Fabric) -> dict[tuple[str, int], int]:
+    """How many host ports are members of a VLAN on a device, trunks with nobody behind them left out."""
+    counts: dict[tuple[str, int], int] = {}
+    for port in fabric.bridge_ports:
+        if fabric.is_host_port(port) and port.view.form not in _TRUNKS:
+            mask = port.view.emit
+            while mask:
+                low = mask & -mask
+                key = (port.end.device, low.bit_length() - 1)
+                counts[key] = counts.get(key, 0) + 1
+                mask ^= low
+    return counts

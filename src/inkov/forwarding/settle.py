@@ -1,0 +1,51 @@
+"""Stages 1 and 2, stated and completed: every attribute of a port gets a value and an origin (FM 1.1, FM 1.2)."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from inkov.campus import Accept, Fact, Mode, Negotiation, Platform, Port
+from inkov.vlanset import VlanSet
+
+__all__ = ["Settled", "settle", "settled_fact"]
+
+
+class Settled(NamedTuple):
+    """The values that hold for a port before its far end is looked at."""
+
+    mode: Mode
+    negotiation: Negotiation
+    access_vlan: int
+    voice_vlan: int | None
+    native_vlan: int | None
+    native_tagged: bool
+    allowed: VlanSet
+    withheld: VlanSet
+    pvid: int | None
+    accept: Accept
+    ingress_filtering: bool
+    tagged: VlanSet
+    untagged: VlanSet | None
+    primary: int | None
+    secondary: int | None
+    secondaries: VlanSet
+    protected: bool
+    registration: bool
+
+
+def settle(port: Port, platform: Platform) -> Settled:
+    """The stated value of each attribute, or else the platform's default."""
+    unstated = platform.unstated
+    values: list[Any] = []
+    for attribute in Settled._fields:
+        fact = getattr(port, attribute)
+        if fact is None:
+            fact = unstated.get(attribute)
+        values.append(None if fact is None else fact.value)
+    return Settled._make(values)
+
+
+def settled_fact(port: Port, platform: Platform, attribute: str) -> Fact[Any] | None:
+    """One attribute's value with its origin; None if it is neither stated nor has a default."""
+    fact: Fact[Any] | None = getattr(port, attribute)
+    return platform.unstated.get(attribute) if fact is None else fact

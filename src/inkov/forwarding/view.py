@@ -1,0 +1,143 @@
+"""Stage 4, the forwarding view: a port as IEEE Std 802.1Q sees it (6.9 ingress, 8.6 forwarding; FM 2).
+
+The familiar settings are short forms of six attributes. `_SHORT_FORMS` is that table; nothing else knows what
+"access" or "trunk" means for a frame.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from enum import StrEnum
+
+from msgspec import Struct
+
+from inkov.campus import Accept, Mode
+from inkov.forwarding.settle import Settled
+from inkov.vlanset import VlanSet
+
+__all__ = ["ALL", "NOTHING", "Form", "View", "view_of"]
+
+ALL = VlanSet.all().bits
+
+
+class Form(StrEnum):
+    """The row of the table that a port follows."""
+
+    ACCESS = "access"
+    ACCESS_VOICE = "access with voice"
+    TRUNK = "trunk"
+    TRUNK_NO_NATIVE = "trunk without native"
+    TRUNK_NATIVE_TAGGED = "trunk, native tagged"
+    GENERAL = "general"
+    ISOLATED = "private, isolated"
+    COMMUNITY = "private, community"
+    PROMISCUOUS = "promiscuous"
+    ROUTED = "routed"
+    DOWN = "down"
+
+
+class View(Struct, frozen=True):
+    """The six attributes. VID sets are masks (bit v = VID v).
+
+    `pvid`: the VID given to an untagged frame on arrival, 0 if such frames are dropped. `admit`: the VIDs a tagged
+    frame may arrive with. `emit`: the VIDs that leave. `bare`: the part of `emit` that leaves untagged.
+    """
+
+    form: Form
+    pvid: int = 0
+    admit: int = 0
+    emit: int = 0
+    bare: int = 0
+    protected: bool = False
+
+    @property
+    def accept(self) -> Accept | None:
+        """The frame types that can come in at all; None if none can."""
+        if self.pvid and self.admit:
+            return Accept.ALL
+        return Accept.UNTAGGED if self.pvid else Accept.TAGGED if self.admit else None
+
+    def enters(self) -> int:
+        """The VIDs in which some frame can arrive here."""
+        return self.admit | (1 << self.pvid if self.pvid else 0)
+
+    def within(self, live: int) -> View:
+        """The view on a switch that has only the VIDs `live` (FM 3.3)."""
+        pvid = self.pvid if live >> self.pvid & 1 else 0
+        return View(self.form, pvid, self.admit & live, self.emit & live, self.bare & live, self.protected)
+
+
+NOTHING = View(Form.DOWN)
+
+
+def _bit(vid: int | None) -> int:
+    return 1 << vid if vid else 0
+
+
+def _access(s: Settled, community: bool) -> View:
+    v, w = s.access_vlan, s.voice_vlan
+    if w is None:
+        return View(Form.ACCESS, v, 0, _bit(v), _bit(v), s.protected)
+    return View(Form.ACCESS_VOICE, v, _bit(w), _bit(v) | _bit(w), _bit(v), s.protected)
+
+
+def _trunk(s: Settled, community: bool) -> View:
+    allowed, emit = s.allowed.bits, s.allowed.bits & ~s.withheld.bits
+    native = s.native_vlan
+    if native is None or not allowed >> native & 1:
+        return View(Form.TRUNK_NO_NATIVE, 0, allowed, emit, 0, s.protected)
+    if s.native_tagged:
+        return View(Form.TRUNK_NATIVE_TAGGED, native, allowed, emit, 0, s.protected)
+    return View(Form.TRUNK, native, allowed, emit, emit & _bit(native), s.protected)
+
+
+def _general(s: Settled, community: bool) -> View:
+    bare = _bit(s.pvid) if s.untagged is None else s.untagged.bits
+    emit = s.tagged.bits | bare
+    admit = 0 if s.accept is Accept.UNTAGGED else emit if s.ingress_filtering else ALL
+    pvid = 0 if s.accept is Accept.TAGGED else s.pvid or 0
+    # Ingress filtering looks at the PVID as well (802.1Q, 8.6.2): no member of it, no untagged frame comes in.
+    if s.ingress_filtering and not emit >> pvid & 1:
+        pvid = 0
+    sent = emit & ~s.withheld.bits
+    return View(Form.GENERAL, pvid, admit, sent, bare & sent, s.protected)
+
+
+def _private_host(s: Settled, community: bool) -> View:
+    if not s.primary or not s.secondary:
+        return NOTHING
+    if community:
+        both = _bit(s.primary) | _bit(s.secondary)
+        return View(Form.COMMUNITY, s.secondary, 0, both, both, s.protected)
+    return View(Form.ISOLATED, s.secondary, 0, _bit(s.primary), _bit(s.primary), s.protected)
+
+
+def _promiscuous(s: Settled, community: bool) -> View:
+    if not s.primary:
+        return NOTHING
+    both = _bit(s.primary) | s.secondaries.bits
+    return View(Form.PROMISCUOUS, s.primary, 0, both, both, s.protected)
+
+
+def _routed(s: Settled, community: bool) -> View:
+    # A routed port (or tagged sub-interface) is a bridge port alone on a bridge of its own, where the router's
+    # interface is the only other party. What VID that bridge uses inside does not show outside.
+    return View(Form.ROUTED, 1, 0, 2, 2)
+
+
+_SHORT_FORMS: dict[Mode, Callable[[Settled, bool], View]] = {
+    Mode.ACCESS: _access,
+    Mode.TRUNK: _trunk,
+    Mode.GENERAL: _general,
+    Mode.PRIVATE_HOST: _private_host,
+    Mode.PROMISCUOUS: _promiscuous,
+    Mode.ROUTED: _routed,
+}
+
+
+def view_of(settled: Settled, mode: Mode, *, community: bool) -> View:
+    """The view of a port whose operational mode is `mode`, before the switch's own VLAN table is looked at.
+
+    `community`: the port's secondary VLAN is a community, not isolated (only private host ports ask).
+    """
+    return _SHORT_FORMS[mode](settled, community)

@@ -1,0 +1,9 @@
+"""From files to campus parts: one module per input format, a registry that recognises a format by content, and a
+ledger that says of every file what became of it.
+"""
+
+from inkov.readers.ledger import FileReport, Part
+from inkov.readers.load import Loaded, load
+from inkov.readers.locate import Locator
+
+__all__ = ["FileReport", "Loaded", "Locator", "Part", "load"]

@@ -1,0 +1,42 @@
+"""What became of each file: the account that lets nothing be skipped in silence."""
+
+from __future__ import annotations
+
+from msgspec import Struct, field
+
+from inkov.campus import Cable, Device, Host, Neighbour, Origin, Problem
+
+
+class Part(Struct):
+    """What one file gave: campus parts, and what of the file was not used.
+
+    `ignored` and `unmatched` list (origin, text): known and without meaning here; not understood.
+    `about` names the content of a device's file in halves ("interfaces", "lldp"): files of one folder that hold
+    different halves of one device are joined by `load`. `named` is false if the file does not say its device's name.
+    """
+
+    devices: list[Device] = field(default_factory=list)
+    neighbours: list[Neighbour] = field(default_factory=list)
+    cables: list[Cable] = field(default_factory=list)
+    hosts: list[Host] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    ignored: list[tuple[Origin, str]] = field(default_factory=list)
+    unmatched: list[tuple[Origin, str]] = field(default_factory=list)
+    about: frozenset[str] = frozenset()
+    named: bool = True
+
+
+class FileReport(Struct):
+    """One file: its format ("" if nobody recognises it), and how much of it was understood.
+
+    The counts are of lines in text formats, of values in JSON, of rows in tables. `said` tells why a file was left out.
+    """
+
+    file: str
+    format: str
+    size: int
+    devices: list[str] = field(default_factory=list)
+    understood: int = 0
+    ignored: list[tuple[Origin, str]] = field(default_factory=list)
+    unmatched: list[tuple[Origin, str]] = field(default_factory=list)
+    said: str = ""

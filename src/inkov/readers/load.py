@@ -1,0 +1,187 @@
+"""Files and folders to a campus. The only place that opens input files.
+
+A folder is read with all below it, in the order of the paths, so that the same files give the same campus whatever
+order the disk lists them in. Links to folders are not followed. Nothing is read that is no regular file.
+"""
+
+from __future__ import annotations
+
+import os
+import stat
+from collections.abc import Callable, Iterable
+from itertools import groupby
+from pathlib import PurePath
+
+from msgspec import Struct
+
+from inkov.campus import Campus, Device, Neighbour, Origin, Problem
+from inkov.readers.ledger import FileReport, Part
+from inkov.readers.locate import Locator
+from inkov.readers.registry import read_bytes
+
+__all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "load"]
+
+MAX_FILE_BYTES = 64 * 1024 * 1024
+"""A larger file is no switch's configuration; it is left out with a message."""
+
+
+class NothingToRead(Exception):
+    """No file among those named could be read. `problems` says why."""
+
+    def __init__(self, says: str, problems: list[Problem]) -> None:
+        super().__init__(says)
+        self.problems = problems
+
+
+class Loaded(Struct):
+    """The campus, the account of every file, and the means to find the line of any fact."""
+
+    campus: Campus
+    reports: list[FileReport]
+    locator: Locator
+
+
+def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int, int], None] | None = None) -> Loaded:
+    """Read files and folders. `progress` is told (files done, files in all).
+
+    Raises NothingToRead if not one device could be read.
+    """
+    problems: list[Problem] = []
+    reports: list[FileReport] = []
+    parts: list[tuple[str, Part]] = []
+    kept: dict[str, bytes] = {}
+    paths = list(paths)
+    files = _files(paths, problems, reports)
+    for done, file in enumerate(files):
+        if progress is not None:
+            progress(done, len(files))
+        data = _bytes(file, problems, reports)
+        if data is None:
+            continue
+        report, part = read_bytes(file, data, account=account)
+        reports.append(report)
+        parts.append((file, part))
+        if report.format:
+            kept[file] = data
+        elif report.said and file in paths:
+            problems.append(Problem(Origin(file), report.said, "name files of a format that is read", True))
+    campus = _assemble(parts, problems)
+    reports.sort(key=lambda report: report.file)
+    if not campus.devices:
+        listed = ", ".join(paths)
+        says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
+        raise NothingToRead(says, campus.problems)
+    return Loaded(campus, reports, Locator(kept))
+
+
+def _files(paths: list[str], problems: list[Problem], reports: list[FileReport]) -> list[str]:
+    found: dict[str, None] = {}
+
+    def refused(error: OSError) -> None:
+        problems.append(Problem(Origin(str(error.filename)), f"cannot be listed: {_reason(error)}", "", True))
+
+    for path in paths:
+        if not os.path.isdir(path):
+            found[path] = None
+            continue
+        for folder, below, names in os.walk(path, onerror=refused):
+            for name in list(below):
+                inner = os.path.join(folder, name)
+                if name.startswith(".") or os.path.islink(inner):
+                    below.remove(name)
+                    said = "a hidden folder, not read" if name.startswith(".") else "a link to a folder, not followed"
+                    reports.append(FileReport(inner, "", 0, said=said))
+            for name in names:
+                file = os.path.join(folder, name)
+                if name.startswith("."):
+                    reports.append(FileReport(file, "", 0, said="a hidden file, not read"))
+                else:
+                    found[file] = None
+    return sorted(found)
+
+
+def _bytes(file: str, problems: list[Problem], reports: list[FileReport]) -> bytes | None:
+    try:
+        status = os.stat(file)
+        if not stat.S_ISREG(status.st_mode):
+            reports.append(FileReport(file, "", 0, said="no regular file, not read"))
+            return None
+        if status.st_size <= MAX_FILE_BYTES:
+            with open(file, "rb") as opened:
+                return opened.read(MAX_FILE_BYTES)
+        size, most = status.st_size / 1e6, MAX_FILE_BYTES / 1e6
+        said = f"too large to be a switch configuration: {size:.0f} MB, {most:.0f} MB are read at most"
+        problems.append(Problem(Origin(file), said, "move it out of the folder, or split it by device", True))
+        reports.append(FileReport(file, "", status.st_size, said=said))
+    except OSError as error:
+        problems.append(Problem(Origin(file), f"cannot be read: {_reason(error)}", "", True))
+        reports.append(FileReport(file, "", 0, said=_reason(error)))
+    return None
+
+
+def _reason(error: OSError) -> str:
+    return (error.strerror or str(error)).lower()
+
+
+def _assemble(parts: list[tuple[str, Part]], problems: list[Problem]) -> Campus:
+    """One campus of all parts. The same device in two files is a problem: the first, by path, is kept."""
+    devices: dict[str, Device] = {}
+    campus = Campus(problems=problems)
+    for _, part in _joined(parts):
+        problems.extend(part.problems)
+        kept = set()
+        for device in part.devices:
+            if device.name in devices:
+                says = (
+                    f"switch {device.name!r} is already described by {devices[device.name].origin.file}; left out here"
+                )
+                problems.append(Problem(device.origin, says, "keep one of the files, or correct the name", True))
+            else:
+                devices[device.name] = device
+                kept.add(device.name)
+        campus.neighbours += [n for n in part.neighbours if n.device in kept]
+        campus.cables += part.cables
+        campus.hosts += part.hosts
+    campus.devices = dict(sorted(devices.items()))
+    return campus
+
+
+def _joined(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
+    """Join the halves of a device: files of one folder that hold different containers, at most one of them named."""
+    result: list[tuple[str, Part]] = []
+    parts = sorted(parts, key=lambda item: (os.path.dirname(item[0]), item[0]))
+    for folder, group in groupby(parts, key=lambda item: os.path.dirname(item[0])):
+        members = list(group)
+        halves = [part for _, part in members if part.about]
+        about = [name for part in halves for name in part.about]
+        named = [part for part in halves if part.named]
+        if len(halves) < 2 or len(about) != len(set(about)) or len(named) > 1:
+            result += members
+            continue
+        whole = (named or halves)[0]
+        device = whole.devices[0]
+        if not named:
+            device.name = PurePath(os.path.abspath(folder)).name
+            says = f"no file states a hostname: named {device.name!r} after the folder"
+            device.origin = Origin(device.origin.file, basis=device.origin.basis, says=says)
+        for part in halves:
+            _absorb(whole, device, part)
+        result += [member for member in members if member[1] is whole or not member[1].about]
+    return result
+
+
+def _absorb(whole: Part, device: Device, part: Part) -> None:
+    other = part.devices[0]
+    renamed = [
+        Neighbour(device.name, n.port, n.far_device, n.far_port, n.origin, n.far_port_description)
+        for n in part.neighbours
+    ]
+    if part is whole:
+        part.neighbours = renamed
+        return
+    if other.vlans is not None:
+        device.vlans = {**other.vlans, **(device.vlans or {})}
+    device.ports.update(other.ports)
+    device.gateways += other.gateways
+    whole.neighbours += renamed
+    whole.problems += part.problems

@@ -1,0 +1,70 @@
+"""The account of an OpenConfig file: which of its values were understood, and which were not used.
+
+This walks the whole tree a second time, so it is made only where the account itself is asked for (`inkov read`).
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+
+from inkov.campus import Origin
+
+__all__ = ["account"]
+
+_UNDERSTOOD = re.compile(
+    r"""/(?:
+        interfaces/interface/(?:
+            name | (?:config|state)/(?:name|type|enabled|description)
+          | ethernet/(?:config|state)/aggregate-id
+          | (?:ethernet|aggregation)/switched-vlan/(?:config|state)/(?:interface-mode|access-vlan|native-vlan|trunk-vlans)
+          | routed-vlan/(?:config|state)/vlan
+          | (?:routed-vlan|subinterfaces/subinterface)/ipv[46]/addresses/address/(?:ip|(?:config|state)/(?:ip|prefix-length))
+          | subinterfaces/subinterface/(?:index|config/(?:index|enabled))
+          | subinterfaces/subinterface/vlan/(?:config|match/single-tagged/config)/vlan-id )
+      | (?:network-instances/network-instance/)?vlans/vlan/(?:vlan-id|(?:config|state)/(?:vlan-id|name|status))
+      | network-instances/network-instance/(?:name|config/name)
+      | system/(?:config|state)/hostname
+      | lldp/interfaces/interface/(?:name|config/name
+          | neighbors/neighbor/(?:id|state/(?:id|system-name|chassis-id|port-id|port-id-type|port-description)))
+    )\Z""",
+    re.VERBOSE,
+)
+_VLAN_RELEVANT = re.compile(r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/|/vlan/match/")
+
+
+def account(file: str, data: bytes) -> tuple[int, list[tuple[Origin, str]], list[tuple[Origin, str]]]:
+    """(values understood, ignored, unmatched). The two lists hold, by subtree, how many values were not used."""
+    tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+    understood = 0
+    ignored: Counter[str] = Counter()
+    unmatched: Counter[str] = Counter()
+    for pointer in _leaves(tree, ""):
+        if _UNDERSTOOD.match(pointer):
+            understood += 1
+        elif _VLAN_RELEVANT.search(pointer):
+            unmatched[pointer] += 1
+        else:
+            ignored[pointer] += 1
+    return understood, _listed(file, ignored), _listed(file, unmatched)
+
+
+def _listed(file: str, counted: Counter[str]) -> list[tuple[Origin, str]]:
+    return [(Origin(file), f"{path} ({n} value{'s' * (n > 1)})") for path, n in sorted(counted.items())]
+
+
+def _leaves(tree: Any, pointer: str) -> Iterator[str]:
+    """The pointer of every value, without module prefixes and list positions."""
+    stack = [(tree, pointer)]
+    while stack:
+        node, at = stack.pop()
+        if isinstance(node, dict):
+            stack.extend((value, f"{at}/{key.rpartition(':')[2]}") for key, value in node.items())
+        elif isinstance(node, list):
+            stack.extend((value, at) for value in node)
+        else:
+            yield at

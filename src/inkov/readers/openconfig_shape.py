@@ -1,0 +1,203 @@
+"""The shape of OpenConfig JSON as far as it is read: typed structs for msgspec, and no behaviour.
+
+A member that an augmentation adds may come with its module's name or without: such a member has two fields, the
+prefixed one (RFC 7951, section 4) and the plain one. Members that are not listed here are skipped while decoding;
+`openconfig_ledger` accounts for them.
+"""
+
+from __future__ import annotations
+
+from msgspec import Struct, field
+
+
+class SwitchedConfig(Struct, rename="kebab"):
+    interface_mode: str | None = None
+    native_vlan: int | None = None
+    access_vlan: int | None = None
+    trunk_vlans: list[int | str] | None = None
+
+
+class Switched(Struct):
+    config: SwitchedConfig | None = None
+    state: SwitchedConfig | None = None
+
+
+class EthernetConfig(Struct, rename="kebab"):
+    aggregate_id: str | None = None
+    aggregate_id_q: str | None = field(default=None, name="openconfig-if-aggregate:aggregate-id")
+
+
+class Switching(Struct):
+    config: EthernetConfig | None = None
+    state: EthernetConfig | None = None
+    plain: Switched | None = field(default=None, name="switched-vlan")
+    prefixed: Switched | None = field(default=None, name="openconfig-vlan:switched-vlan")
+
+
+class AddressConfig(Struct, rename="kebab"):
+    ip: str | None = None
+    prefix_length: int | None = None
+
+
+class AddressEntry(Struct):
+    ip: str | None = None
+    config: AddressConfig | None = None
+    state: AddressConfig | None = None
+
+
+class Addresses(Struct):
+    address: list[AddressEntry] = []
+
+
+class Family(Struct):
+    addresses: Addresses = field(default_factory=Addresses)
+
+
+class VlanIdConfig(Struct, rename="kebab"):
+    vlan_id: int | str | None = None
+
+
+class VlanIdHolder(Struct):
+    config: VlanIdConfig | None = None
+    state: VlanIdConfig | None = None
+
+
+class Match(Struct, rename="kebab"):
+    single_tagged: VlanIdHolder | None = None
+
+
+class SubVlan(Struct):
+    config: VlanIdConfig | None = None
+    match: Match | None = None
+
+
+class L3(Struct):
+    ipv4_plain: Family | None = field(default=None, name="ipv4")
+    ipv4: Family | None = field(default=None, name="openconfig-if-ip:ipv4")
+    ipv6_plain: Family | None = field(default=None, name="ipv6")
+    ipv6: Family | None = field(default=None, name="openconfig-if-ip:ipv6")
+
+
+class SubConfig(Struct):
+    enabled: bool | None = None
+    description: str | None = None
+
+
+class Subinterface(L3):
+    index: int = 0
+    config: SubConfig | None = None
+    plain: SubVlan | None = field(default=None, name="vlan")
+    prefixed: SubVlan | None = field(default=None, name="openconfig-vlan:vlan")
+
+
+class Subinterfaces(Struct):
+    subinterface: list[Subinterface] = []
+
+
+class RoutedConfig(Struct):
+    vlan: int | str | None = None
+
+
+class Routed(L3):
+    config: RoutedConfig | None = None
+    state: RoutedConfig | None = None
+
+
+class InterfaceConfig(Struct):
+    name: str | None = None
+    type: str | None = None
+    enabled: bool | None = None
+    description: str | None = None
+
+
+class Interface(Struct):
+    name: str | None = None
+    config: InterfaceConfig | None = None
+    state: InterfaceConfig | None = None
+    ethernet_plain: Switching | None = field(default=None, name="ethernet")
+    ethernet: Switching | None = field(default=None, name="openconfig-if-ethernet:ethernet")
+    aggregation_plain: Switching | None = field(default=None, name="aggregation")
+    aggregation: Switching | None = field(default=None, name="openconfig-if-aggregate:aggregation")
+    subinterfaces: Subinterfaces | None = None
+    routed_plain: Routed | None = field(default=None, name="routed-vlan")
+    routed: Routed | None = field(default=None, name="openconfig-vlan:routed-vlan")
+
+
+class VlanConfig(Struct, rename="kebab"):
+    vlan_id: int | None = None
+    name: str | None = None
+    status: str | None = None
+
+
+class VlanEntry(Struct, rename="kebab"):
+    vlan_id: int | str | None = None
+    config: VlanConfig | None = None
+    state: VlanConfig | None = None
+
+
+class Vlans(Struct):
+    vlan: list[VlanEntry] = []
+
+
+class Instance(Struct):
+    name: str | None = None
+    vlans: Vlans | None = None
+
+
+class Instances(Struct, rename="kebab"):
+    network_instance: list[Instance] = []
+
+
+class Interfaces(Struct):
+    interface: list[Interface] = []
+
+
+class SystemConfig(Struct):
+    hostname: str | None = None
+
+
+class System(Struct):
+    config: SystemConfig | None = None
+    state: SystemConfig | None = None
+
+
+class NeighbourState(Struct, rename="kebab"):
+    system_name: str | None = None
+    chassis_id: str | None = None
+    port_id: str | None = None
+    port_description: str | None = None
+
+
+class NeighbourEntry(Struct):
+    state: NeighbourState | None = None
+
+
+class Neighbours(Struct):
+    neighbor: list[NeighbourEntry] = []
+
+
+class LldpInterface(Struct):
+    name: str | None = None
+    config: InterfaceConfig | None = None
+    neighbors: Neighbours | None = None
+
+
+class LldpInterfaces(Struct):
+    interface: list[LldpInterface] = []
+
+
+class Lldp(Struct):
+    interfaces: LldpInterfaces | None = None
+
+
+class Root(Struct):
+    interfaces: Interfaces | None = None
+    interfaces_q: Interfaces | None = field(default=None, name="openconfig-interfaces:interfaces")
+    vlans: Vlans | None = None
+    vlans_q: Vlans | None = field(default=None, name="openconfig-vlan:vlans")
+    instances: Instances | None = field(default=None, name="network-instances")
+    instances_q: Instances | None = field(default=None, name="openconfig-network-instance:network-instances")
+    system: System | None = None
+    system_q: System | None = field(default=None, name="openconfig-system:system")
+    lldp: Lldp | None = None
+    lldp_q: Lldp | None = field(default=None, name="openconfig-lldp:lldp")

@@ -1,0 +1,98 @@
+"""Write a device as a switch sheet. Reading it back gives the same device, but for the origins."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from inkov.campus import Device, Fact, Gateway, Neighbour, Port, PortKind, Vlan
+from inkov.readers.sheet import HEADER, PORT_KEYS
+from inkov.vlanset import VlanSet
+
+__all__ = ["write_sheet"]
+
+_BARE = re.compile(r'(?!\s)(?:[^\x00-\x1f\x7f-\xa0\u2028\u2029"#;\[\]\ufeff\x85])+(?<!\s)\Z')
+_BARE_NAME = re.compile(r'(?:(?!\.\.)[^\s,:;#"\[\]\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff])+\Z')
+_YES_NO = {"native_tagged", "protected"}
+_SECTION = {PortKind.PHYSICAL: "port", PortKind.BUNDLE: "bundle", PortKind.SUB: "sub"}
+
+
+def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
+    """The sheet of `device`, with the neighbour reports that are its own."""
+    members: dict[str, list[str]] = {}
+    for port in device.ports.values():
+        if port.bundle is not None:
+            members.setdefault(port.bundle.value, []).append(port.name)
+    lines = [HEADER, f"switch: {_text(device.name)}"]
+    if device.vlans is not None:
+        lines += ["", "[vlans]", *(_vlan(vlan) for vlan in device.vlans.values())]
+    for port in device.ports.values():
+        lines += ["", f"[{_SECTION[port.kind]} {_name(port.name)}]", *_port(port, members.get(port.name, []))]
+    for bridge in device.bridges.values():
+        lines += ["", f"[bridge {_text(bridge.name)}]"]
+        if bridge.ports:
+            lines.append(f"ports: {', '.join(map(_name, bridge.ports))}")
+    for gateway in device.gateways:
+        lines += ["", *_gateway(gateway)]
+    own = [n for n in neighbours if n.device == device.name]
+    if own:
+        lines += ["", "[neighbours]"]
+        lines += [
+            f"{_name(n.port)}: {_name(n.far_device)}:{_name(n.far_port)}"
+            + (f"; {json.dumps(n.far_port_description)}" if n.far_port_description else "")
+            for n in own
+        ]
+    return "\n".join(lines) + "\n"
+
+
+def _vlan(vlan: Vlan) -> str:
+    parts = [_text(vlan.name.value) if vlan.name else ""]
+    if vlan.active is not None:
+        parts.append("active" if vlan.active.value else "suspended")
+    if vlan.private is not None:
+        of = f" of {vlan.secondaries.value}" if vlan.secondaries is not None else ""
+        parts.append(f"{vlan.private.value}{of}")
+    return f"{vlan.vid}: {'; '.join(parts)}".rstrip()
+
+
+def _port(port: Port, members: list[str]) -> Iterator[str]:
+    if members and port.kind == PortKind.BUNDLE:
+        yield f"members: {', '.join(map(_name, members))}"
+    for key, (attribute, _) in PORT_KEYS.items():
+        fact: Fact[Any] | None = getattr(port, attribute)
+        if fact is not None:
+            yield f"{key}: {_value(attribute, fact.value)}"
+    if port.addresses:
+        yield f"address: {', '.join(str(a.value) for a in port.addresses)}"
+
+
+def _gateway(gateway: Gateway) -> Iterator[str]:
+    yield f"[gateway {gateway.vid}{f' in {_text(gateway.bridge)}' if gateway.bridge else ''}]"
+    if gateway.enabled is not None:
+        yield f"state: {'on' if gateway.enabled.value else 'off'}"
+    if gateway.addresses:
+        yield f"address: {', '.join(str(a.value) for a in gateway.addresses)}"
+    if gateway.vrf is not None:
+        yield f"vrf: {_text(gateway.vrf.value)}"
+
+
+def _value(attribute: str, value: Any) -> str:
+    if value is None:
+        return "none"
+    if isinstance(value, bool):
+        return ("yes" if value else "no") if attribute in _YES_NO else ("on" if value else "off")
+    if isinstance(value, VlanSet | int):
+        return str(value)
+    if attribute in ("description", "vrf", "parent"):
+        return _text(value)
+    return str(value.value)
+
+
+def _text(text: str) -> str:
+    return text if _BARE.match(text) else json.dumps(text)
+
+
+def _name(name: str) -> str:
+    return name if _BARE_NAME.match(name) else json.dumps(name)

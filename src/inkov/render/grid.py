@@ -1,0 +1,63 @@
+"""A table as data, and its three text forms. Every listing of Inkov is a `Grid`."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from msgspec import Struct, field
+
+from inkov.render.text import safe
+
+__all__ = ["Column", "Grid", "to_csv", "to_markdown"]
+
+
+class Column(Struct, frozen=True):
+    """`right` aligns numbers; `whole` keeps a cell on one line."""
+
+    name: str
+    right: bool = False
+    whole: bool = False
+
+
+class Grid(Struct):
+    """Rows of texts under columns. Rows with the same first cell are shown as one group where `grouped`.
+
+    `marks` are the (row, column) cells that need the eye; `notes` stand below the table.
+    """
+
+    columns: list[Column]
+    rows: list[list[str]] = field(default_factory=list)
+    grouped: bool = False
+    marks: set[tuple[int, int]] = field(default_factory=set)
+    notes: list[str] = field(default_factory=list)
+
+    def add(self, *cells: str, marked: tuple[int, ...] = ()) -> None:
+        self.marks.update((len(self.rows), column) for column in marked)
+        self.rows.append([safe(cell) for cell in cells])
+
+
+def to_csv(grid: Grid) -> str:
+    """RFC 4180, with the column names in lower case in the first row, and none of the notes."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow([column.name.lower() for column in grid.columns])
+    # A spreadsheet takes a cell that begins like this for a formula; what was read must stay a text.
+    writer.writerows(
+        [f"'{cell}" if cell[:1] in "=+-@" and len(cell) > 1 else cell for cell in row] for row in grid.rows
+    )
+    return out.getvalue()
+
+
+def to_markdown(grid: Grid) -> str:
+    def line(cells: list[str]) -> str:
+        return "| " + " | ".join(cells) + " |"
+
+    def cell(text: str) -> str:
+        return "".join(f"\\{c}" if c in "|\\`*_<>[]" else c for c in text)
+
+    rule = ["---:" if column.right else "---" for column in grid.columns]
+    lines = [line([column.name for column in grid.columns]), line(rule)]
+    lines += [line([cell(text) for text in row]) for row in grid.rows]
+    lines += ["", *(cell(note) for note in grid.notes)] if grid.notes else []
+    return "\n".join(lines) + "\n"

@@ -1,0 +1,148 @@
+"""The layout of each listing: which row of a survey becomes which cells."""
+
+from __future__ import annotations
+
+from inkov.checks import Rule
+from inkov.forwarding import Fabric
+from inkov.readers import Loaded, Locator
+from inkov.render.grid import Column, Grid
+from inkov.render.text import brief, place
+from inkov.survey.links import LinkRow
+from inkov.survey.ports import Membership, PortRow
+from inkov.survey.trunks import TrunkRow
+from inkov.survey.vlans import VlanRow
+
+__all__ = ["links_grid", "matrix_grid", "ports_grid", "read_grid", "rules_grid", "trunks_grid", "vlans_grid"]
+
+_LISTED = 6
+
+
+def _count(number: int, noun: str) -> str:
+    return f"{number} {noun}{'' if number == 1 else 'es' if noun.endswith('ch') else 's'}"
+
+
+def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
+    """One row for each file, and below it what the campus came to."""
+    grid = Grid([Column("File"), Column("Format"), Column("Switch"), Column("Read", True), Column("Not used")])
+    for report in loaded.reports:
+        parts = []
+        if report.ignored:
+            parts.append(f"{len(report.ignored)} without meaning here")
+        if report.unmatched:
+            parts.append(f"{len(report.unmatched)} not understood")
+        left = report.said or ", ".join(parts)
+        marked = (4,) if report.unmatched or not report.format else ()
+        read = str(report.understood) if report.format else ""
+        grid.add(report.file, report.format or "-", ", ".join(report.devices), read, left, marked=marked)
+    campus, wiring = loaded.campus, fabric.wiring
+    ports = sum(len(device.ports) for device in campus.devices.values())
+    grid.notes.append(
+        f"{_count(len(loaded.reports), 'file')}: {_count(len(campus.devices), 'switch')}, {_count(ports, 'port')}, "
+        f"{_count(len(wiring.links), 'link')}, {_count(len(wiring.outside), 'neighbour')} outside the files"
+    )
+    for report in loaded.reports:
+        for kind, lines in (("not understood", report.unmatched), ("without meaning here", report.ignored)):
+            for origin, text in lines:
+                grid.notes.append(f"{place(origin, loaded.locator)}: {kind}: {text.strip()}")
+    grid.notes += [f"assumed: {assumption.says}" for assumption in fabric.assumptions]
+    return grid
+
+
+def vlans_grid(rows: list[VlanRow]) -> Grid:
+    grid = Grid([Column("VLAN", True), Column("Name"), Column("Defined on"), Column("Ports", True), Column("Remarks")])
+    for row in rows:
+        defined = [at.switch for at in row.at if at.defined]
+        total = len(row.at) + len(row.absent)
+        remarks = []
+        if len(row.names) > 1:
+            for name in row.names[1:]:
+                where = ", ".join(at.switch for at in row.at if at.name == name)
+                remarks.append(f"{name!r} on {where}")
+        undefined = [at.switch for at in row.at if at.defined is False]
+        if undefined:
+            remarks.append(f"used but not defined on {', '.join(undefined)}")
+        suspended = [at.switch for at in row.at if not at.active]
+        if suspended:
+            remarks.append(f"suspended on {', '.join(suspended)}")
+        clash = bool(remarks)
+        if not row.ports and not any(at.gateway for at in row.at):
+            remarks.append("no ports")
+        if len(defined) == total:
+            on = f"all {total}"
+        elif len(row.absent) < len(defined) and len(row.absent) <= _LISTED:
+            on = f"all but {', '.join(row.absent)}"
+        elif len(defined) <= _LISTED:
+            on = ", ".join(defined) or "none"
+        else:
+            on = f"{len(defined)} of {total}"
+        name = row.names[0] if row.names else "-"
+        grid.add(str(row.vlan), name, on, str(row.ports), "; ".join(remarks), marked=(1, 4) if clash else ())
+    return grid
+
+
+def ports_grid(rows: list[PortRow], locator: Locator) -> Grid:
+    columns = [Column("Switch"), Column("Port", whole=True), Column("State"), Column("Mode"), Column("Untagged"),
+               Column("Tagged"), Column("Behind"), Column("Said at")]  # fmt: skip
+    grid = Grid(columns, grouped=True)
+    for row in rows:
+        untagged = "" if row.untagged == "none" else row.untagged
+        tagged = "" if row.tagged == "none" else row.tagged
+        grid.add(row.switch, row.port, row.state, row.mode, untagged, tagged, row.behind, brief(row.origin, locator),
+                 marked=(2,) if row.state == "off" else ())  # fmt: skip
+    return grid
+
+
+def matrix_grid(rows: list[Membership]) -> Grid:
+    """VLAN × port of one switch. The columns are that switch's ports."""
+    ports = list(rows[0].ports) if rows else []
+    columns = [Column("Switch"), Column("VLAN", True, True), *(Column(port, whole=True) for port in ports)]
+    grid = Grid(columns, grouped=True)
+    for row in rows:
+        grid.add(row.switch, str(row.vlan), *(mark or "·" for mark in row.ports.values()))
+    return grid
+
+
+def links_grid(rows: list[LinkRow], locator: Locator) -> Grid:
+    grid = Grid([Column("One end"), Column("Other end"), Column("State"), Column("Evidence"), Column("Remarks")])
+    for row in rows:
+        said = dict.fromkeys(e.says for e in row.evidence)
+        places = dict.fromkeys(brief(e.origin, locator) for e in row.evidence)
+        evidence = f"{', '.join(said)}: {', '.join(places)}"
+        state = "bundle" if row.kind == "bundle" and row.state == "up" else row.state or row.kind
+        grid.add(row.a, row.b, state, evidence, "; ".join(row.remarks), marked=(4,) if row.remarks else ())
+    return grid
+
+
+def _both(a: str, b: str | None) -> str:
+    """The values of both ends: one if they agree, else both."""
+    return a if b is None or a == b else f"{a} ≠ {b}"
+
+
+def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
+    columns = [Column("One end"), Column("Other end"), Column("Mode"), Column("Native"), Column("Allowed"),
+               Column("Shared"), Column("Said at")]  # fmt: skip
+    grid = Grid(columns)
+    for row in rows:
+        a, b = row.a, row.b
+        shared = "; ".join([row.shared, *(f"one way: {w}" for w in row.one_way), *row.translated]) if b else ""
+        if not row.up:
+            shared = "shut"
+        pairs = [(getattr(a, name), getattr(b, name) if b else None) for name in ("mode", "native", "stated")]
+        marked = [at for at, (one, other) in enumerate(pairs, 2) if other is not None and one != other]
+        said = ", ".join(brief(end.origin, locator) for end in (a, b) if end)
+        grid.add(f"{a.switch}:{a.port}", f"{b.switch}:{b.port}" if b else "nobody known", *(_both(*p) for p in pairs),
+                 shared, said, marked=tuple(marked + ([5] if row.translated or row.one_way else [])))  # fmt: skip
+    if any(end.how != "stated" for row in rows for end in (row.a, row.b) if end):
+        for row in rows:
+            for end in (row.a, row.b):
+                if end is not None and end.how != "stated":
+                    grid.notes.append(f"{end.switch}:{end.port} is {end.mode}: {end.how}")
+    return grid
+
+
+def rules_grid(rules: list[Rule]) -> Grid:
+    columns = [Column("Family"), Column("Rule", whole=True), Column("Severity"), Column("What it finds")]
+    grid = Grid(columns, grouped=True)
+    for rule in rules:
+        grid.add(rule.family, rule.slug, rule.severity, rule.what)
+    return grid

@@ -1,0 +1,59 @@
+"""What every output shares: texts from configurations made harmless, places in words, results as plain JSON values."""
+
+from __future__ import annotations
+
+from enum import Enum
+from typing import Any
+
+import msgspec
+from msgspec import Struct
+
+from inkov.campus import Basis, Origin
+from inkov.readers import Locator
+from inkov.vlanset import VlanSet
+
+__all__ = ["brief", "place", "plain", "safe", "to_json"]
+
+
+def safe(text: str) -> str:
+    """The text with control and other unprintable characters written out: nothing read can drive the terminal."""
+    if text.isprintable():
+        return text
+    return "".join(c if c.isprintable() else c.encode("unicode_escape").decode("ascii") for c in text)
+
+
+def place(origin: Origin, locator: Locator) -> str:
+    """`file:line`; the file alone where there is no line; "" for a default."""
+    line = locator.line(origin)
+    return safe(f"{origin.file}:{line}" if line else origin.file)
+
+
+def brief(origin: Origin, locator: Locator) -> str:
+    """`place` with the file's name only, if no other file that was read has the same name: for narrow columns."""
+    whole = place(origin, locator)
+    return whole.rpartition("/")[2] if locator.unique_name(origin.file) else whole
+
+
+def plain(value: Any, locator: Locator) -> Any:
+    """A result as dicts, lists, texts and numbers. An origin becomes file, line and, for JSON files, pointer."""
+    if isinstance(value, Origin):
+        found: dict[str, Any] = {"file": value.file or None, "line": locator.line(value) or None}
+        if value.pointer:
+            found["pointer"] = locator.pointer(value)
+        if value.basis is not Basis.STATED:
+            found |= {"basis": str(value.basis), "says": value.says}
+        return found
+    if isinstance(value, Struct):
+        return {name: plain(getattr(value, name), locator) for name in value.__struct_fields__}
+    if isinstance(value, VlanSet):
+        return str(value)
+    if isinstance(value, dict):
+        return {key: plain(item, locator) for key, item in value.items()}
+    if isinstance(value, list | tuple):
+        return [plain(item, locator) for item in value]
+    return value.value if isinstance(value, Enum) else value
+
+
+def to_json(value: Any) -> str:
+    """Indented JSON, keys in the order given, with a line end."""
+    return msgspec.json.format(msgspec.json.encode(value), indent=2).decode() + "\n"

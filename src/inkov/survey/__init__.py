@@ -1,0 +1,1 @@
+"""What a person asks to see, as plain rows: VLANs, ports, links, trunks. No judgement, no layout."""

@@ -1,0 +1,108 @@
+"""Every trunk, both ends on one row: how it came about, tagging, native VLAN, and the VLANs that cross."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from inkov.campus import Basis, Mode, Negotiation, Origin
+from inkov.forwarding import Fabric, Form, Resolved
+from inkov.forwarding.negotiation import OUTCOME, party
+from inkov.forwarding.settle import settled_fact
+from inkov.vlanset import bits_to_text
+from inkov.wiring import End
+
+__all__ = ["TrunkEnd", "TrunkRow", "trunk_rows"]
+
+_TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED, Form.GENERAL}
+
+
+class TrunkEnd(Struct):
+    """One end. `how` tells how its mode came about; `stated` is its list and `live` what of it the switch has."""
+
+    switch: str
+    port: str
+    mode: str
+    how: str
+    native: str
+    stated: str
+    live: str
+    origin: Origin
+
+
+class TrunkRow(Struct):
+    """A trunk: `b` is None where nobody known is at the far end; `up` is false if an end is shut. `shared` crosses both ways under one number.
+
+    `one_way` lists what crosses in one direction only, `translated` what arrives under another number.
+    """
+
+    a: TrunkEnd
+    b: TrunkEnd | None
+    up: bool
+    shared: str
+    one_way: list[str]
+    translated: list[str]
+
+
+def trunk_rows(fabric: Fabric, switch: str | None = None) -> list[TrunkRow]:
+    """The links with a tagged end, then tagged ports with nobody known behind them."""
+    rows = []
+    for number, link in enumerate(fabric.wiring.links):
+        a, b = fabric.ports[link.a], fabric.ports[link.b]
+        if not {a.view.form, b.view.form} & _TRUNKS or (switch and switch not in (link.a.device, link.b.device)):
+            continue
+        there, back = _crosses(fabric, number, link.a), _crosses(fabric, number, link.b)
+        row = TrunkRow(
+            _end(fabric, a), _end(fabric, b), fabric.link_up[number], bits_to_text(there[0] & back[0]), [], []
+        )
+        for near, far, here, opposite in ((link.a, link.b, there, back), (link.b, link.a, back, there)):
+            if here[0] & ~opposite[0]:
+                row.one_way.append(f"{bits_to_text(here[0] & ~opposite[0])} from {near} to {far}")
+            row.translated += [f"{leaves} at {near} becomes {arrives} at {far}" for leaves, arrives in here[1]]
+        rows.append(row)
+    for end, resolved in fabric.ports.items():
+        if resolved.view.form in _TRUNKS and end not in fabric.wiring.of and (switch in (None, end.device)):
+            rows.append(TrunkRow(_end(fabric, resolved), None, True, "", [], []))
+    return rows
+
+
+def _crosses(fabric: Fabric, link: int, near: End) -> tuple[int, list[tuple[str, str]]]:
+    """What crosses a link from one end: the VIDs that keep their number, and (left as, arrives as) of the others."""
+    same, folds = 0, []
+    for sender in fabric.at.get(near, ()):
+        for crossing in fabric.crossings.get(sender, ()):
+            if crossing.link == link:
+                for _, mask in crossing.same:
+                    same |= mask
+                folds += [(bits_to_text(fold.leaves), bits_to_text(fold.arrives)) for fold in crossing.folds]
+    return same, folds
+
+
+def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
+    """Why a port is in its mode, in a few words, and where that was said."""
+    platform = fabric.device(resolved.end.device).platform
+    mode = settled_fact(resolved.stated, platform, "mode")
+    negotiation = settled_fact(resolved.stated, platform, "negotiation")
+    assert mode is not None and negotiation is not None
+    if party(resolved.settled) in OUTCOME:
+        return f"negotiated: {resolved.settled.negotiation}, far end {resolved.remote}", negotiation.origin
+    if mode.origin.basis is Basis.STATED:
+        announcing = ", announcing" if resolved.settled.negotiation is Negotiation.ANNOUNCING else ""
+        return f"stated{announcing}", mode.origin
+    return str(mode.origin.basis), mode.origin
+
+
+def _end(fabric: Fabric, resolved: Resolved) -> TrunkEnd:
+    how, origin = how_it_came(fabric, resolved)
+    view = resolved.view
+    native = "none"
+    if resolved.mode is Mode.TRUNK:
+        vid = resolved.settled.native_vlan
+        native = "none" if vid is None else f"{vid}" + (" tagged" if resolved.settled.native_tagged else "")
+        stated = str(resolved.settled.allowed)
+    else:
+        native = str(view.pvid or "none")
+        stated = bits_to_text(resolved.free.emit)
+    return TrunkEnd(
+        resolved.end.device, resolved.end.port, str(resolved.mode), how, native, stated,
+        bits_to_text(view.emit), origin if origin.file else resolved.stated.origin,
+    )  # fmt: skip

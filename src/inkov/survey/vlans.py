@@ -1,0 +1,69 @@
+"""VLAN × switch: where each VLAN is defined, under which name, with how many members."""
+
+from __future__ import annotations
+
+from msgspec import Struct, field
+
+from inkov.campus import natural
+from inkov.forwarding import Fabric
+from inkov.forwarding.serve import gateway_bits, member_ports, served_by_device
+from inkov.vlanset import VlanSet
+
+__all__ = ["VlanAt", "VlanRow", "vlan_rows"]
+
+
+class VlanAt(Struct):
+    """One VLAN on one switch. `ports` counts host ports that are members; `defined` is None without a VLAN table."""
+
+    switch: str
+    defined: bool | None
+    name: str | None = None
+    active: bool = True
+    ports: int = 0
+    gateway: bool = False
+
+
+class VlanRow(Struct):
+    """One VLAN. `at` lists the switches that define it or have members of it; `absent` those that do neither."""
+
+    vlan: int
+    names: list[str] = field(default_factory=list)
+    at: list[VlanAt] = field(default_factory=list)
+    absent: list[str] = field(default_factory=list)
+    ports: int = 0
+
+
+def vlan_rows(fabric: Fabric, vlans: VlanSet | None = None, switch: str | None = None) -> list[VlanRow]:
+    """The rows of all VLANs that are defined or have members anywhere (of `vlans`, on `switch`, if given)."""
+    members, gateways, serving = member_ports(fabric), gateway_bits(fabric), served_by_device(fabric)
+    devices = [d for d in fabric.campus.devices.values() if switch is None or d.name == switch]
+    devices.sort(key=lambda device: natural(device.name))
+    bits = 0
+    for device in devices:
+        bits |= serving[device.name]
+        for vid in device.vlans or {}:
+            bits |= 1 << vid
+    if vlans is not None:
+        bits &= vlans.bits
+    rows = []
+    for vid in VlanSet(bits):
+        row = VlanRow(vid)
+        for device in devices:
+            vlan = (device.vlans or {}).get(vid)
+            ports = members.get((device.name, vid), 0)
+            gateway = bool(gateways.get(device.name, 0) >> vid & 1)
+            if vlan is None and not ports and not gateway:
+                row.absent.append(device.name)
+                continue
+            # VID 1, the default PVID, is there without being listed.
+            defined = None if device.vlans is None else vlan is not None or vid == 1
+            at = VlanAt(device.name, defined, ports=ports, gateway=gateway)
+            if vlan is not None:
+                at.name = vlan.name.value if vlan.name is not None else None
+                at.active = vlan.active is None or vlan.active.value
+            row.at.append(at)
+            row.ports += ports
+        named = [at.name for at in row.at if at.name]
+        row.names = sorted(set(named), key=lambda name: (-named.count(name), natural(name)))
+        rows.append(row)
+    return rows

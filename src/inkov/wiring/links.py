@@ -1,0 +1,226 @@
+"""From reports to links.
+
+Every report (a neighbour heard, a row of a cabling table) names two ports. What the reports agree on becomes a link
+with all its evidence. A port that different reports join to different ports is a conflict; each of these links is
+kept, since what follows must not take for apart what may be joined. Members of a bundle stand for their bundle.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from msgspec import Struct, field
+
+from inkov.campus import Campus, Device, Origin, natural
+from inkov.wiring.names import Names
+
+__all__ = ["Conflict", "End", "Evidence", "Link", "Outside", "Stray", "Wiring", "wire"]
+
+
+class End(NamedTuple):
+    """One end of a link: a port (or bundle) of a device."""
+
+    device: str
+    port: str
+
+    def __str__(self) -> str:
+        return f"{self.device}:{self.port}"
+
+
+class Evidence(Struct, frozen=True):
+    """One report of a link. `by` is the device that heard the other one, or "" for a cabling table.
+
+    `spelled` is the far port as the report writes it, where the configuration writes it otherwise.
+    """
+
+    by: str
+    origin: Origin
+    spelled: str = ""
+
+
+class Link(Struct, frozen=True):
+    """A link between two ends, `a` before `b` in natural order.
+
+    `cables` are the physical ports it consists of, one pair for each cable (several where the ends are bundles).
+    """
+
+    a: End
+    b: End
+    cables: tuple[tuple[End, End], ...]
+    evidence: tuple[Evidence, ...]
+
+    def far(self, end: End) -> End:
+        return self.b if end == self.a else self.a
+
+    @property
+    def seen_by(self) -> list[str]:
+        """The devices whose neighbour reports show the link."""
+        return sorted({e.by for e in self.evidence if e.by}, key=natural)
+
+    @property
+    def one_sided(self) -> bool:
+        """True if one end reports the link, the other does not, and no cabling table confirms it."""
+        if any(not e.by for e in self.evidence):
+            return False
+        return not {self.a.device, self.b.device} <= {e.by for e in self.evidence}
+
+
+class Outside(Struct, frozen=True):
+    """A neighbour that is not among the files: `far` and `far_port` as it was reported."""
+
+    near: End
+    far: str
+    far_port: str
+    origin: Origin
+
+
+class Conflict(Struct, frozen=True):
+    """One port, and the different ports that reports join it to."""
+
+    near: End
+    links: tuple[Link, ...]
+
+
+class Stray(Struct, frozen=True):
+    """A report that leads to no port: what is wrong with it."""
+
+    near: End
+    says: str
+    origin: Origin
+
+
+class Wiring(Struct):
+    """All links, in natural order, and what the reports leave open. `of` lists the links of an end."""
+
+    links: list[Link] = field(default_factory=list)
+    outside: list[Outside] = field(default_factory=list)
+    conflicts: list[Conflict] = field(default_factory=list)
+    strays: list[Stray] = field(default_factory=list)
+    of: dict[End, list[Link]] = field(default_factory=dict)
+
+    def cabled(self, end: End) -> bool:
+        """True if something known is at the other end of the cable."""
+        return end in self.of
+
+
+class _Report(NamedTuple):
+    near: End
+    far: End
+    by: str
+    origin: Origin
+    description: str
+
+
+def _pair(one: End, other: End) -> tuple[End, End]:
+    keys = sorted((one, other), key=lambda end: (natural(end.device), natural(end.port)))
+    return keys[0], keys[1]
+
+
+def bundle_of(device: Device, port: str) -> str:
+    """The bundle that a port forwards as, or the port itself. A bundle is in no other bundle (IEEE 802.1AX, 6.1)."""
+    fact = device.ports[port].bundle if port in device.ports else None
+    bundle = device.ports.get(fact.value) if fact is not None else None
+    if bundle is None or bundle.bundle is not None or bundle.name == port:
+        return port
+    return bundle.name
+
+
+class _Finder:
+    """Finds devices and ports by the names reports give them."""
+
+    def __init__(self, campus: Campus) -> None:
+        self._campus = campus
+        self._devices = Names(campus.devices, domains=True)
+        self._ports: dict[str, Names] = {}
+
+    def device(self, name: str) -> str | None:
+        return self._devices.find(name)
+
+    def port(self, device: str, name: str, description: str = "") -> str | None:
+        if device not in self._ports:
+            ports = self._campus.devices[device].ports
+            about = {port.name: port.description.value for port in ports.values() if port.description is not None}
+            self._ports[device] = Names(ports, about)
+        names = self._ports[device]
+        return names.find(name) or (names.find(description) if description else None)
+
+
+def wire(campus: Campus) -> Wiring:
+    """All links of the campus."""
+    wiring = Wiring()
+    finder = _Finder(campus)
+    cables: dict[tuple[End, End], list[Evidence]] = {}
+    for report in _reports(campus):
+        found = _resolve(report, finder, wiring)
+        if found is not None:
+            pair, evidence = found
+            kept = cables.setdefault(pair, [])
+            if evidence not in kept:
+                kept.append(evidence)
+    grouped: dict[tuple[End, End], list[tuple[End, End]]] = {}
+    for pair in cables:
+        ends = [End(end.device, bundle_of(campus.devices[end.device], end.port)) for end in pair]
+        grouped.setdefault(_pair(*ends), []).append(pair)
+    for (a, b), pairs in grouped.items():
+        pairs.sort(key=_order)
+        reports = tuple(e for pair in pairs for e in cables[pair])
+        wiring.links.append(Link(a, b, tuple(pairs), reports))
+    wiring.links.sort(key=lambda link: _order((link.a, link.b)))
+    for link in wiring.links:
+        for end in dict.fromkeys((link.a, link.b)):
+            wiring.of.setdefault(end, []).append(link)
+    _conflicts(wiring)
+    return wiring
+
+
+def _order(pair: tuple[End, End]) -> tuple[object, ...]:
+    return tuple(natural(text) for end in pair for text in end)
+
+
+def _reports(campus: Campus) -> list[_Report]:
+    reports = [
+        _Report(End(n.device, n.port), End(n.far_device, n.far_port), n.device, n.origin, n.far_port_description)
+        for n in campus.neighbours
+    ]
+    reports += [_Report(End(c.device, c.port), End(c.far_device, c.far_port), "", c.origin, "") for c in campus.cables]
+    return reports
+
+
+def _resolve(report: _Report, finder: _Finder, wiring: Wiring) -> tuple[tuple[End, End], Evidence] | None:
+    near_device, far_device = finder.device(report.near.device), finder.device(report.far.device)
+    if near_device is None and far_device is not None:  # a cabling row whose first switch is not among the files
+        report = report._replace(near=report.far, far=report.near)
+        near_device, far_device = far_device, None
+    if near_device is None:
+        wiring.strays.append(Stray(report.near, f"{report.near.device!r} is not among the files", report.origin))
+        return None
+    near_port = finder.port(near_device, report.near.port)
+    if near_port is None:
+        says = f"{near_device} has no port {report.near.port!r}"
+        wiring.strays.append(Stray(End(near_device, report.near.port), says, report.origin))
+        return None
+    near = End(near_device, near_port)
+    if far_device is None:
+        wiring.outside.append(Outside(near, report.far.device, report.far.port, report.origin))
+        return None
+    far_port = finder.port(far_device, report.far.port, report.description)
+    if far_port is None:
+        wiring.strays.append(Stray(near, f"{far_device} has no port {report.far.port!r}", report.origin))
+        return None
+    far = End(far_device, far_port)
+    if near == far:
+        wiring.strays.append(Stray(near, "the port is reported as its own neighbour", report.origin))
+        return None
+    spelled = report.far.port if report.far.port != far_port else ""
+    return _pair(near, far), Evidence(report.by, report.origin, spelled)
+
+
+def _conflicts(wiring: Wiring) -> None:
+    joined: dict[End, dict[End, Link]] = {}
+    for link in wiring.links:
+        for one, other in link.cables:
+            joined.setdefault(one, {})[other] = link
+            joined.setdefault(other, {})[one] = link
+    for near in sorted(joined, key=lambda end: (natural(end.device), natural(end.port))):
+        if len(joined[near]) > 1:
+            wiring.conflicts.append(Conflict(near, tuple(dict.fromkeys(joined[near].values()))))

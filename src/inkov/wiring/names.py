@@ -1,0 +1,74 @@
+"""Finding a device or a port under the name that another device has for it.
+
+A neighbour report spells names as the far end announces them, a cabling table as somebody typed them. `Names` knows
+the names of one kind in one place and finds the one meant, in this order, each step only if it points to one name:
+
+1. the same text; 2. the same but for case, spaces and leading zeros of numbers; 3. the same numbers, and a word that
+begins like the other ("eth1/2" and "ethernet 1/2"); 4. for ports, the description; for devices, the name up to the
+first dot ("gate-1.garden.example" and "gate-1").
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+
+__all__ = ["Names"]
+
+_PARTS = re.compile(r"([^0-9]*)([0-9].*)?\Z", re.DOTALL)
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"(?<![0-9])0+(?=[0-9])", "", "".join(name.casefold().split()))
+
+
+def _split(plain: str) -> tuple[str, str]:
+    match = _PARTS.match(plain)
+    assert match is not None
+    return match[1].rstrip("-_./ "), match[2] or ""
+
+
+class Names:
+    """The names of one kind in one place. `aliases` maps further texts to names (port descriptions)."""
+
+    def __init__(
+        self, names: Iterable[str], aliases: Mapping[str, str] | None = None, *, domains: bool = False
+    ) -> None:
+        self._exact = set(names)
+        self._domains = domains
+        self._plain: dict[str, set[str]] = {}
+        self._tails: dict[str, set[str]] = {}
+        self._aliases: dict[str, set[str]] = {}
+        for name in self._exact:
+            plain = _plain(name)
+            self._plain.setdefault(plain, set()).add(name)
+            self._tails.setdefault(_split(plain)[1], set()).add(name)
+            if domains:
+                self._aliases.setdefault(plain.partition(".")[0], set()).add(name)
+        for name, alias in (aliases or {}).items():
+            self._aliases.setdefault(_plain(alias), set()).add(name)
+
+    def find(self, text: str) -> str | None:
+        """The name that `text` means, or None if there is none or more than one."""
+        if text in self._exact:
+            return text
+        plain = _plain(text)
+        if self._domains:
+            short = plain.partition(".")[0]
+            return _only(self._plain.get(plain)) or _only(self._plain.get(short)) or _only(self._aliases.get(short))
+        return _only(self._plain.get(plain)) or self._abbreviated(plain) or _only(self._aliases.get(plain))
+
+    def _abbreviated(self, plain: str) -> str | None:
+        word, tail = _split(plain)
+        if not tail:
+            return None
+        near = set()
+        for name in self._tails.get(tail, ()):
+            other = _split(_plain(name))[0]
+            if word and other and (other.startswith(word) or word.startswith(other)):
+                near.add(name)
+        return _only(near)
+
+
+def _only(names: set[str] | None) -> str | None:
+    return next(iter(names)) if names and len(names) == 1 else None
