@@ -7,13 +7,16 @@ from __future__ import annotations
 
 import os
 import sys
-from typing import Annotated, NoReturn
+from collections.abc import Callable
+from functools import wraps
+from typing import Annotated, Any
 
 import typer
 
 from inkov import __version__
 from inkov.cli import audit, demo, links, ports, read, rules, trunks, vlans
-from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED, UNUSABLE
+from inkov.cli.common import fail
+from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
 
 app = typer.Typer(
     name="inkov",
@@ -42,6 +45,30 @@ def _root(
     pass
 
 
+def _guarded(command: Callable[..., None]) -> Callable[..., None]:
+    """No traceback reaches a user, unless INKOV_TRACEBACK is set."""
+
+    @wraps(command)
+    def run(*arguments: Any, **options: Any) -> None:
+        try:
+            command(*arguments, **options)
+        except typer.Exit:
+            raise
+        except KeyboardInterrupt:
+            fail("interrupted", INTERRUPTED)
+        except BrokenPipeError:
+            # The reader (as in `| head`) has what it wants. Python would complain again at exit, flushing stdout.
+            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+            raise typer.Exit(PIPE_CLOSED) from None
+        except Exception as error:
+            if "INKOV_TRACEBACK" in os.environ:
+                raise
+            says = f"{type(error).__name__}: {error}".partition("\n")[0]
+            fail(f"a fault of Inkov's own, please report it: {says} (INKOV_TRACEBACK=1 shows where)")
+
+    return run
+
+
 for name, command in (
     ("demo", demo.demo),
     ("read", read.read),
@@ -52,26 +79,9 @@ for name, command in (
     ("audit", audit.audit),
     ("rules", rules.rules),
 ):
-    app.command(name)(command)
+    app.command(name)(_guarded(command))
 
 
 def main() -> None:
-    """The console script. No traceback reaches a user, unless INKOV_TRACEBACK is set."""
-    try:
-        app()
-    except KeyboardInterrupt:
-        _leave("interrupted", INTERRUPTED)
-    except BrokenPipeError:
-        # The reader (as in `| head`) has what it wants. Python would complain again at exit, flushing stdout.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(PIPE_CLOSED)
-    except Exception as error:
-        if "INKOV_TRACEBACK" in os.environ:
-            raise
-        says = f"{type(error).__name__}: {error}".partition("\n")[0]
-        _leave(f"a fault of Inkov's own, please report it: {says} (INKOV_TRACEBACK=1 shows where)", UNUSABLE)
-
-
-def _leave(says: str, status: int) -> NoReturn:
-    sys.stderr.write(f"inkov: {says}\n")
-    sys.exit(status)
+    """The console script."""
+    app()

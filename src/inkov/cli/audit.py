@@ -42,7 +42,7 @@ def audit(
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """All checks; each finding says where, at both ends, and what cures it."""
+    """All checks: what is wrong, where at both ends, and the cure."""
     from inkov.checks import CATALOGUE
     from inkov.checks import audit as run
     from inkov.render.findings import findings_grid, findings_json, findings_text

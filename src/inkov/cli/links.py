@@ -21,7 +21,7 @@ def links(
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """Every link, both ends on one line, with the evidence for it."""
+    """Each link, both ends on one line, and the evidence for it."""
     from inkov.render.listings import links_grid
     from inkov.survey.links import link_rows
 

@@ -30,7 +30,7 @@ def ports(
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """The ports of each switch: mode, VLANs, and what is behind them."""
+    """Each port: its mode, its VLANs, and what is behind it."""
     from inkov.render.grid import to_csv, to_markdown
     from inkov.render.listings import matrix_grid, ports_grid
     from inkov.render.terminal import grid_text

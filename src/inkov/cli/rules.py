@@ -13,7 +13,7 @@ def rules(
     output: OutputOption = None,
     no_colour: ColourOption = False,
 ) -> None:
-    """The catalogue of checks, or one rule with its reason, cure and example."""
+    """The checks, or one of them with its reason and example."""
     from inkov.checks import CATALOGUE
     from inkov.checks import rules as catalogue
     from inkov.render.findings import rule_text

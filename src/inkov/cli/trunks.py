@@ -21,7 +21,7 @@ def trunks(
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """Every trunk, both ends on one line: mode, native VLAN, allowed and shared VLANs."""
+    """Each trunk, both ends on one line, and what crosses it."""
     from inkov.render.listings import trunks_grid
     from inkov.survey.trunks import trunk_rows
 

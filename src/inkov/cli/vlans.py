@@ -24,7 +24,7 @@ def vlans(
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """Each VLAN: where it is defined, under which name, with how many ports."""
+    """Each VLAN: where it is defined, its names, its ports."""
     from inkov.render.listings import vlans_grid
     from inkov.survey.vlans import vlan_rows
 

@@ -40,3 +40,13 @@ class FileReport(Struct):
     ignored: list[tuple[Origin, str]] = field(default_factory=list)
     unmatched: list[tuple[Origin, str]] = field(default_factory=list)
     said: str = ""
+
+
+def as_text(file: str, data: bytes) -> tuple[str, list[Problem]]:
+    """The bytes of a file as text; what is not UTF-8 is replaced, and the first such byte is a problem."""
+    try:
+        return data.decode("utf-8-sig"), []
+    except UnicodeDecodeError as error:
+        at = Origin(file, data.count(b"\n", 0, error.start) + 1)
+        says = f"byte {data[error.start]:#04x} is not UTF-8; such bytes are replaced"
+        return data.decode("utf-8-sig", "replace"), [Problem(at, says, "save the file as UTF-8")]

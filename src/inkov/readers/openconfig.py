@@ -370,7 +370,7 @@ class _Reader:
                         state.port_id,
                         Origin(self.file, pointer=pointer),
                         state.port_description or "",
-                    )  # fmt: skip
+                    )
                 )
 
 

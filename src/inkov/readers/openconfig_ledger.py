@@ -21,9 +21,11 @@ _UNDERSTOOD = re.compile(
         interfaces/interface/(?:
             name | (?:config|state)/(?:name|type|enabled|description)
           | ethernet/(?:config|state)/aggregate-id
-          | (?:ethernet|aggregation)/switched-vlan/(?:config|state)/(?:interface-mode|access-vlan|native-vlan|trunk-vlans)
+          | (?:ethernet|aggregation)/switched-vlan/(?:config|state)/
+            (?:interface-mode|access-vlan|native-vlan|trunk-vlans)
           | routed-vlan/(?:config|state)/vlan
-          | (?:routed-vlan|subinterfaces/subinterface)/ipv[46]/addresses/address/(?:ip|(?:config|state)/(?:ip|prefix-length))
+          | (?:routed-vlan|subinterfaces/subinterface)/ipv[46]/addresses/address/
+            (?:ip|(?:config|state)/(?:ip|prefix-length))
           | subinterfaces/subinterface/(?:index|config/(?:index|enabled))
           | subinterfaces/subinterface/vlan/(?:config|match/single-tagged/config)/vlan-id )
       | (?:network-instances/network-instance/)?vlans/vlan/(?:vlan-id|(?:config|state)/(?:vlan-id|name|status))

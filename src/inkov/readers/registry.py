@@ -9,7 +9,7 @@ import msgspec
 
 from inkov.campus import Origin, Problem
 from inkov.readers import openconfig, openconfig_ledger, sheet, tables
-from inkov.readers.ledger import FileReport, Part
+from inkov.readers.ledger import FileReport, Part, as_text
 
 __all__ = ["FORMATS", "HEAD_BYTES", "read_bytes"]
 
@@ -27,8 +27,12 @@ def _table(report: FileReport, data: bytes, account: bool) -> Part:
 
 
 def _openconfig(report: FileReport, data: bytes, account: bool) -> Part:
+    text, not_utf8 = as_text(report.file, data)
+    if not_utf8:
+        data = text.encode()
     try:
         part = openconfig.read_openconfig(report.file, data)
+        part.problems += not_utf8
         if account:
             report.understood, ignored, unmatched = openconfig_ledger.account(report.file, data)
             part.ignored += ignored
@@ -49,7 +53,7 @@ def _openconfig(report: FileReport, data: bytes, account: bool) -> Part:
 
 def _malformed(file: str, data: bytes, says: str) -> Problem:
     byte = re.search(r"\(byte (\d+)\)", says)
-    at = min(int(byte[1]), len(data)) if byte else len(data.rstrip())
+    at = min(int(byte[1]), len(data)) if byte else len(data)
     line = data.count(b"\n", 0, at) + 1
     column = at - (data.rfind(b"\n", 0, at) + 1) + 1
     if "truncated" in says:

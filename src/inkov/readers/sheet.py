@@ -30,7 +30,7 @@ from inkov.campus import (
     Problem,
     Vlan,
 )
-from inkov.readers.ledger import Part
+from inkov.readers.ledger import Part, as_text
 from inkov.vlanset import VlanListError, VlanSet
 
 __all__ = ["HEADER", "read_sheet", "recognise"]
@@ -193,15 +193,11 @@ class _Sheet:
         self.at = Origin(file=file)
         self.line: Callable[[str, str], None] = self._head
         self.understood = 0
+        self.opened: set[str] = set()
 
     def read(self, data: bytes) -> tuple[Part, int]:
-        try:
-            text = data.decode("utf-8")
-        except UnicodeDecodeError as error:
-            at = Origin(self.file, data.count(b"\n", 0, error.start) + 1)
-            self._problem(at, f"byte {data[error.start]:#04x} is not UTF-8", "save the file as UTF-8")
-            text = data.decode("utf-8", "replace")
-        for number, raw in enumerate(text.lstrip("\ufeff").split("\n"), 1):
+        text, self.part.problems = as_text(self.file, data)
+        for number, raw in enumerate(text.split("\n"), 1):
             line = _without_comment(raw)
             if not line:
                 continue
@@ -311,6 +307,9 @@ class _Sheet:
         ports = []
         for name in called:
             port = switch.ports.setdefault(name, Port(name, self.at, kind))
+            if name not in self.opened:  # a bundle may have named it before
+                self.opened.add(name)
+                port.kind, port.origin = kind, self.at
             if port.kind != kind:
                 raise _Bad(f"{name!r} is already a {port.kind}, line {port.origin.line}")
             ports.append(port)

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from inkov.campus import Device, Fact, Gateway, Neighbour, Port, PortKind, Vlan
+from inkov.campus import Device, Fact, Gateway, Neighbour, Port, PortKind, Vlan, natural
 from inkov.readers.sheet import HEADER, PORT_KEYS
 from inkov.vlanset import VlanSet
 
@@ -22,13 +22,14 @@ _SECTION = {PortKind.PHYSICAL: "port", PortKind.BUNDLE: "bundle", PortKind.SUB: 
 def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
     """The sheet of `device`, with the neighbour reports that are its own."""
     members: dict[str, list[str]] = {}
-    for port in device.ports.values():
+    ports = sorted(device.ports.values(), key=lambda port: natural(port.name))
+    for port in ports:
         if port.bundle is not None:
             members.setdefault(port.bundle.value, []).append(port.name)
     lines = [HEADER, f"switch: {_text(device.name)}"]
     if device.vlans is not None:
         lines += ["", "[vlans]", *(_vlan(vlan) for vlan in device.vlans.values())]
-    for port in device.ports.values():
+    for port in ports:
         lines += ["", f"[{_SECTION[port.kind]} {_name(port.name)}]", *_port(port, members.get(port.name, []))]
     for bridge in device.bridges.values():
         lines += ["", f"[bridge {_text(bridge.name)}]"]

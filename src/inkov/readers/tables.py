@@ -13,7 +13,7 @@ from ipaddress import ip_address, ip_interface
 from msgspec import Struct
 
 from inkov.campus import Cable, Host, Origin, Problem
-from inkov.readers.ledger import Part
+from inkov.readers.ledger import Part, as_text
 
 __all__ = ["read_table", "recognise"]
 
@@ -82,13 +82,10 @@ def _column(cell: str) -> str:
 def read_table(file: str, data: bytes) -> tuple[Part, int, str]:
     """Read one table. Returns what it holds, how many rows were understood, and the kind of table."""
     part = Part()
-    text = data.decode("utf-8-sig", "replace")
+    text, part.problems = as_text(file, data)
     known = _known(text.splitlines()[:1])
     assert known is not None
     table, mark = known
-    if "\ufffd" in text:
-        line = text[: text.index("\ufffd")].count("\n") + 1
-        part.problems.append(Problem(Origin(file, line), "not UTF-8 here", "save the table as UTF-8"))
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=mark)
     columns = [_column(cell) for cell in next(reader)]
     for column in columns:

@@ -30,7 +30,9 @@ class TrunkEnd(Struct):
 
 
 class TrunkRow(Struct):
-    """A trunk: `b` is None where nobody known is at the far end; `up` is false if an end is shut. `shared` crosses both ways under one number.
+    """A trunk: `b` is None where nobody known is at the far end; `up` is false if an end is shut.
+
+    `shared` crosses both ways under one number.
 
     `one_way` lists what crosses in one direction only, `translated` what arrives under another number.
     """

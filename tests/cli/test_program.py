@@ -1,0 +1,292 @@
+"""The built program on files in a temporary folder: outputs, exit statuses, and bad input of every kind."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import DEMO, Inkov, run_inkov
+
+SHEET = "inkov sheet 1\nswitch: {name}\n[vlans]\n10: climate\n[port 1]\nmode: access\nvlan: 10\n"
+
+
+def write(folder: Path, **files: str) -> None:
+    for name, text in files.items():
+        (folder / name.replace("__", ".")).write_text(text)
+
+
+@pytest.fixture
+def garden(tmp_path: Path) -> Path:
+    return Path(shutil.copytree(DEMO / "garden", tmp_path / "garden"))
+
+
+# --- what comes out ----------------------------------------------------------------------------------------------
+
+
+def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) -> None:
+    result = inkov("--help")
+    lines = result.out.split("Commands:\n")[1].split("\n\n")[0].splitlines()
+    commands = [line.split()[0] for line in lines]
+    assert commands[:8] == ["demo", "read", "vlans", "ports", "links", "trunks", "audit", "rules"]
+    assert result.status == 0 and "..." not in "".join(lines) and all(len(line) <= 80 for line in lines)
+    assert inkov("--version").out.startswith("inkov 0.")
+
+
+@pytest.mark.parametrize("command", ["read", "vlans", "ports", "links", "trunks", "audit"])
+def test_every_listing_in_every_format(inkov: Inkov, garden: Path, command: str) -> None:
+    status = 1 if command == "audit" else 0
+    table = inkov(command, garden)
+    assert table.status == status and table.err == "" and "\x1b" not in table.out
+    data = inkov(command, garden, "--format", "json")
+    rows = next(iter(data.json.values()))
+    rows = rows["files"] if command == "read" else rows
+    as_csv = list(csv.reader(io.StringIO(inkov(command, garden, "--format", "csv").out)))
+    assert len(as_csv) - 1 == len(rows) > 5 and len({len(row) for row in as_csv}) == 1
+    markdown = inkov(command, garden, "--format", "markdown").out.splitlines()
+    assert sum(line.startswith("| ") for line in markdown) == len(rows) + 2
+    inkov(command, garden, "--format", "json", "--output", "out.json")
+    assert (garden.parent / "out.json").read_text() == data.out
+
+
+def test_the_same_bytes_whatever_the_hash_seed_and_file_order(garden: Path) -> None:
+    files = sorted(garden.iterdir())
+    for command in ("read", "vlans", "ports", "links", "trunks", "audit"):
+        one = run_inkov(command, *files, "-f", "json", PYTHONHASHSEED="1")
+        other = run_inkov(command, *reversed(files), "-f", "json", PYTHONHASHSEED="2")
+        assert one.out == other.out != ""
+
+
+def test_listings_say_what_matters(inkov: Inkov, garden: Path) -> None:
+    vlans = {row["vlan"]: row for row in inkov("vlans", garden, "-f", "json").json["vlans"]}
+    assert vlans[20]["names"] == ["irrigation", "irigation"] and vlans[70]["absent"] == [
+        "fern-1", "gate-1", "herbarium-1", "orchard-1", "palm-1", "pond-1",
+    ]  # fmt: skip
+    trunks = inkov("trunks", garden, "-f", "json").json["trunks"]
+    joined = [t["translated"] for t in trunks if t["b"] and t["b"]["switch"] == "pond-1"]
+    assert joined == [
+        ["90 at core-1:port-6 becomes 40 at pond-1:port-24", "40 at pond-1:port-24 becomes 90 at core-1:port-6"]
+    ]
+    links = inkov("links", garden, "--switch", "pond-1", "-f", "json").json["links"]
+    assert [(link["kind"], link["a"], link["b"]) for link in links] == [
+        ("link", "core-1:port-6", "pond-1:port-24"), ("outside", "pond-1:port-5", "cafe-ap-1:0"),
+    ]  # fmt: skip
+    matrix = inkov("ports", garden, "--matrix", "--switch", "gate-1", "--vlan", "40,50").out.splitlines()
+    assert matrix[1].split() == ["VLAN", "1", "2", "3", "4", "5", "6", "7", "8", "10", "11", "12", "24"]
+    assert [line.split()[0] for line in matrix[3:]] == ["40", "50"] and matrix[4].split()[1:] == ["U"] * 8 + [
+        "·"
+    ] * 3 + ["T"]
+
+
+def test_colour_only_where_it_is_wanted(garden: Path) -> None:
+    def on_terminal(*arguments: str, **environment: str) -> str:
+        import pty
+
+        main, side = pty.openpty()
+        command = [sys.executable, "-m", "inkov", "audit", str(garden), *arguments]
+        env = {**os.environ, "TERM": "xterm-256color", **environment}
+        process = subprocess.Popen(command, stdout=side, env=env)
+        os.close(side)
+        out = b""
+        while True:
+            try:
+                chunk = os.read(main, 65536)
+            except OSError:
+                break
+            if not chunk:
+                break
+            out += chunk
+        process.wait()
+        os.close(main)
+        return out.decode()
+
+    assert "\x1b[" in on_terminal()
+    assert "\x1b[" not in on_terminal(NO_COLOR="1") and "\x1b[" not in on_terminal("--no-colour")
+
+
+def test_rules_are_explained(inkov: Inkov) -> None:
+    assert "native-default" in inkov("rules").out
+    explained = inkov("rules", "native-default").out
+    assert all(word in explained for word in ("RISK", "Why", "Cure", "Example"))
+    wrong = inkov("rules", "native-defualt")
+    assert wrong.status == 2 and "did you mean native-default" in wrong.err
+
+
+def test_the_demo(inkov: Inkov, tmp_path: Path) -> None:
+    first = inkov("demo", "tour")
+    assert first.status == 0 and "2 breaches, 3 faults, 8 risks, 2 notes on 8 switches." in first.out
+    assert "No findings on 8 switches." in first.out
+    assert inkov("demo", "tour").out == first.out
+    (tmp_path / "tour" / "garden" / "mine.txt").write_text("keep me")
+    refused = inkov("demo", "tour")
+    assert refused.status == 2 and "--force" in refused.err
+    assert (tmp_path / "tour" / "garden" / "mine.txt").exists()
+    assert inkov("demo", "tour", "--force").status == 0
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["tour"]
+
+
+# --- exit status and wrong usage ---------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("fail_on", "status"), [("breach", 1), ("fault", 1), ("risk", 1), ("note", 1), ("never", 0)])
+def test_fail_on(inkov: Inkov, garden: Path, fail_on: str, status: int) -> None:
+    assert inkov("audit", garden, "--fail-on", fail_on).status == status
+
+
+def test_fail_on_looks_at_the_severity(inkov: Inkov, garden: Path) -> None:
+    only = ("--only", "link-one-sided", "--only", "allowed-nowhere-defined")
+    assert inkov("audit", garden, *only).status == 0
+    assert inkov("audit", garden, *only, "--fail-on", "note").status == 1
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["audit"], "Missing argument"),
+        (["audti", "garden"], "No such command"),
+        (["audit", "graden"], "graden: no such file or folder; did you mean garden?"),
+        (["audit", "garden", "--switch", "core1"], "no switch 'core1' among the files; did you mean core-1"),
+        (["audit", "garden", "--only", "nativ-default"], "did you mean native-default"),
+        (["vlans", "garden", "--vlan", "10,5000"], "5000 is not a VLAN number (1 to 4094)\n  10,5000\n     ^^^^"),
+        (["vlans", "garden", "--format", "xml"], "Invalid value for '--format'"),
+        (["audit", "garden", "--output", "no/where.json"], "cannot write no/where.json: no such file or directory"),
+    ],
+)  # fmt: skip
+def test_wrong_usage(inkov: Inkov, garden: Path, arguments: list[str], says: str) -> None:
+    result = inkov(*arguments)
+    assert result.status == 2 and says in result.err and result.out == ""
+
+
+# --- bad input: one clear line each, the rest still read ---------------------------------------------------------
+
+
+def test_an_empty_folder_and_one_with_nothing_readable(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "empty").mkdir()
+    result = inkov("audit", "empty")
+    assert (result.status, result.err.count("\n")) == (2, 1) and "no file to read in empty" in result.err
+    (tmp_path / "other").mkdir()
+    write(tmp_path / "other", readme__txt="hello\n", empty__json="")
+    result = inkov("audit", "other")
+    assert result.status == 2 and "no switch configuration in other" in result.err
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "says"),
+    [
+        ("cut.json", '{"openconfig-interfaces:interfaces": {"interface": [', "cut.json:1: the JSON ends in the middle"),
+        ("bad.json", "{\n  nonsense\n}", "bad.json:2: not JSON at column 3"),
+        ("b.sheet", "inkov sheet 1\n[port 1]\nvlan: 10\n", "b.sheet:1: the sheet does not name its switch"),
+        ("zz.sheet", SHEET.format(name="a"), "switch 'a' is already described by in/a.sheet"),
+    ],
+)
+def test_a_file_that_is_lost_costs_no_other(inkov: Inkov, tmp_path: Path, name: str, text: str, says: str) -> None:
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "a.sheet").write_text(SHEET.format(name="a"))
+    (tmp_path / "in" / name).write_text(text)
+    result = inkov("vlans", "in")
+    assert result.status == 2 and says in result.err and "climate" in result.out
+    assert inkov("vlans", "in", "--quiet").err == ""
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ('"native-vlan": 90', '"native-vlan": 4095', "core-1.json:122: 4095 is not a VLAN number"),
+        ('"native-vlan": 90', '"native-vlan": "x"', "wrong type: expected `int | null`, got `str`"),
+        ('"name": "port-9"', '"name": "port-8"', "port port-8 is named twice"),
+        ("image archive", "image \udcff archive", "byte 0xff is not UTF-8"),
+    ],
+)
+def test_a_bad_value_costs_its_entry_only(inkov: Inkov, garden: Path, old: str, new: str, says: str) -> None:
+    core = garden / "core-1.json"
+    core.write_bytes(core.read_text().replace(old, new).encode("utf-8", "surrogateescape"))
+    result = inkov("ports", garden, "--switch", "core-1")
+    assert result.status == 1 and says in result.err and "port-13" in result.out
+    assert "problem(s) with the input" in inkov("audit", garden, "--fail-on", "never").out
+
+
+def test_json_of_something_else(inkov: Inkov, garden: Path) -> None:
+    (garden / "menu.json").write_text('{"soup": 1}')
+    result = inkov("audit", garden, "--only", "vlan-name-differs")
+    assert "1 file(s) not read" in result.out
+    assert "nothing that is read here (it holds: soup)" in inkov("read", garden).out
+    named = inkov("vlans", garden / "menu.json", garden / "gate-1.sheet")
+    assert named.status == 2 and "it holds: soup" in named.err and "tills" in named.out
+
+
+def test_a_file_that_is_too_large_is_not_opened(inkov: Inkov, garden: Path) -> None:
+    with (garden / "huge.json").open("wb") as file:
+        file.truncate(200_000_000)
+    result = inkov("vlans", garden)
+    assert result.status == 2 and "200 MB, 67 MB are read at most" in result.err and "climate" in result.out
+
+
+def test_links_that_lead_in_circles(inkov: Inkov, garden: Path) -> None:
+    (garden / "loop").symlink_to(garden)
+    (garden / "ring.json").symlink_to(garden / "ring.json")
+    result = inkov("read", garden)
+    assert result.status == 2 and "ring.json: cannot be read: too many levels of symbolic links" in result.err
+    assert "a link to a folder, not followed" in result.out and "core-1" in result.out
+
+
+@pytest.mark.skipif(os.geteuid() == 0, reason="root may read everything")
+def test_a_folder_without_permission(inkov: Inkov, garden: Path) -> None:
+    (garden / "closed").mkdir(mode=0)
+    result = inkov("vlans", garden)
+    assert (
+        result.status == 2 and "closed: cannot be listed: permission denied" in result.err and "climate" in result.out
+    )
+
+
+def test_no_regular_file(inkov: Inkov, garden: Path) -> None:
+    os.mkfifo(garden / "pipe.json")
+    result = inkov("read", garden)
+    assert result.status == 0 and "no regular file, not read" in result.out
+
+
+def test_control_characters_never_reach_the_screen(inkov: Inkov, tmp_path: Path) -> None:
+    text = SHEET.format(name='"a\\u001b[31m"').replace("climate", '"x\\u0007\\u202ey|`"')
+    write(tmp_path, a__sheet=text + '[port 2]\nabout: "=1+1"\n')
+    for form in ("table", "json", "csv", "markdown"):
+        out = inkov("vlans", "a.sheet", "-f", form).out + inkov("ports", "a.sheet", "-f", form).out
+        assert not set(out) & {"\x1b", "\x07", "\u202e"} or (form == "json" and "\x1b" not in out and "\x07" not in out)
+
+
+def test_a_device_in_halves_is_joined(inkov: Inkov, garden: Path, tmp_path: Path) -> None:
+    whole = json.loads((garden / "core-1.json").read_text())
+    half = tmp_path / "split" / "core-1"
+    half.mkdir(parents=True)
+    for key, value in whole.items():
+        (half / f"{key.rpartition(':')[2]}.json").write_text(json.dumps({key: value}, indent=2))
+    for name in ("gate-1.sheet", "palm-1.json"):
+        shutil.copy(garden / name, tmp_path / "split" / name)
+    links = inkov("links", "split", "-f", "json").json["links"]
+    assert [(link["a"], link["b"]) for link in links if link["kind"] == "link"] == [
+        ("core-1:port-1", "gate-1:24"), ("core-1:port-2", "palm-1:port-24"),
+    ]  # fmt: skip
+    (half / "system.json").unlink()
+    assert "named 'core-1' after the folder" in inkov("read", "split", "-f", "json").out
+    assert "core-1" in inkov("ports", "split", "--switch", "core-1").out
+
+
+def test_a_closed_pipe_and_an_interrupt_end_quietly(garden: Path) -> None:
+    piped = subprocess.run(
+        f"{sys.executable} -m inkov ports {garden} -f json | head -c 10", shell=True, capture_output=True, text=True
+    )
+    assert piped.stderr == "" and len(piped.stdout) == 10
+    # The signal comes while the result is being written beside the output file.
+    code = (
+        "import os, signal; from inkov.cli.app import main; "
+        "os.chmod = lambda *_: signal.raise_signal(signal.SIGINT); main()"
+    )
+    arguments = ["vlans", str(garden), "--output", str(garden / "out.txt")]
+    stopped = subprocess.run([sys.executable, "-c", code, *arguments], capture_output=True, text=True)
+    assert (stopped.returncode, stopped.stderr) == (130, "inkov: interrupted\n")
+    assert not [p.name for p in garden.iterdir() if p.name == "out.txt" or p.name.startswith(".inkov")]

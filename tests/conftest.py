@@ -1,0 +1,98 @@
+"""What the tests of all rooms share: campuses written as sheets, and the built program."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from textwrap import dedent
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from inkov.campus import Campus
+from inkov.forwarding import Fabric, resolve
+from inkov.readers import load
+from inkov.readers.registry import read_bytes
+from inkov.wiring import wire
+
+settings.register_profile(
+    "inkov", deadline=None, derandomize=True, print_blob=True, suppress_health_check=[HealthCheck.too_slow]
+)
+settings.load_profile("inkov")
+
+DEMO = Path(__file__).parent.parent / "src" / "inkov" / "demo" / "campus"
+
+
+def campus_of(*sheets: str) -> Campus:
+    """A campus from sheets as texts; `inkov sheet 1` and the indentation may be left out."""
+    campus = Campus()
+    for number, sheet in enumerate(sheets):
+        text = "inkov sheet 1\n" + dedent(sheet)
+        _, part = read_bytes(f"s{number}.sheet", text.encode(), account=False)
+        assert not part.problems, part.problems
+        campus.devices.update({device.name: device for device in part.devices})
+        campus.neighbours += part.neighbours
+    campus.devices = dict(sorted(campus.devices.items()))
+    return campus
+
+
+def fabric_of(*sheets: str) -> Fabric:
+    campus = campus_of(*sheets)
+    return resolve(campus, wire(campus))
+
+
+def fabric_at(folder: Path) -> Fabric:
+    campus = load([str(folder)]).campus
+    return resolve(campus, wire(campus))
+
+
+class Result:
+    def __init__(self, done: subprocess.CompletedProcess[str]) -> None:
+        self.status = done.returncode
+        self.out = done.stdout
+        self.err = done.stderr
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+Inkov = Callable[..., Result]
+
+
+def run_inkov(*arguments: str | Path, cwd: Path | None = None, **environment: str) -> Result:
+    """Run the program as a user would; no output may ever hold a traceback."""
+    done = subprocess.run(
+        [sys.executable, "-m", "inkov", *map(str, arguments)],
+        cwd=cwd,
+        env={**os.environ, "PYTHONIOENCODING": "utf-8", **environment},
+        capture_output=True,
+        text=True,
+        encoding="utf-8",
+        timeout=120,
+    )
+    assert "Traceback" not in done.stderr, done.stderr
+    return Result(done)
+
+
+@pytest.fixture
+def inkov(tmp_path: Path) -> Inkov:
+    """The program, run in the test's own folder."""
+
+    def run(*arguments: str | Path, **environment: str) -> Result:
+        return run_inkov(*arguments, cwd=tmp_path, **environment)
+
+    return run
+
+
+def need(available: bool, what: str) -> None:
+    """Skip where an oracle's program is absent; in CI that is a failure."""
+    if not available:
+        if os.environ.get("INKOV_REQUIRE_ORACLES"):
+            pytest.fail(f"{what} is required here")
+        pytest.skip(f"{what} is not installed")

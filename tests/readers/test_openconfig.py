@@ -1,0 +1,209 @@
+"""OpenConfig JSON: prefixes or none, one bad value costs one entry, and every fact leads to its line."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkov.campus import Mode, Origin, PortKind
+from inkov.readers.ledger import Part
+from inkov.readers.locate import Locator
+from inkov.readers.registry import read_bytes
+from inkov.vlanset import VlanSet
+from tests.conftest import DEMO
+from tests.readers.test_sheet import without_origins
+
+CORE = (DEMO / "garden" / "core-1.json").read_bytes()
+
+
+def read(data: Any) -> Part:
+    raw = data if isinstance(data, bytes) else json.dumps(data, indent=1).encode()
+    return read_bytes("x.json", raw, account=True)[1]
+
+
+def switch(*interfaces: Any, **more: Any) -> dict[str, Any]:
+    return {
+        "openconfig-system:system": {"config": {"hostname": "core-1"}},
+        "openconfig-interfaces:interfaces": {"interface": list(interfaces)},
+        **more,
+    }
+
+
+def port(name: str, **vlan: Any) -> dict[str, Any]:
+    return {"name": name, "openconfig-if-ethernet:ethernet": {"openconfig-vlan:switched-vlan": {"config": vlan}}}
+
+
+def test_reads_what_is_stated() -> None:
+    device = read(CORE).devices[0]
+    assert device.name == "core-1"
+    assert device.vlans is not None and list(device.vlans) == [10, 20, 30, 40, 50, 60, 70, 90, 99]
+    trunk, access, spare = device.ports["port-1"], device.ports["port-7"], device.ports["port-15"]
+    assert trunk.mode and trunk.mode.value is Mode.TRUNK and trunk.access_vlan is None
+    assert trunk.allowed and str(trunk.allowed.value) == "40,50,60,77,90,99"
+    assert access.mode and access.mode.value is Mode.ACCESS and access.access_vlan and access.access_vlan.value == 10
+    assert spare.enabled and spare.enabled.value is False
+    assert device.ports["bundle-1"].kind is PortKind.BUNDLE and device.ports["bundle-1"].allowed is None
+    member = device.ports["port-3"].bundle
+    assert member and member.value == "bundle-1"
+
+
+@pytest.mark.parametrize("everywhere", [False, True])
+def test_prefixes_may_be_missing_or_on_every_name(everywhere: bool) -> None:
+    def rename(tree: Any) -> Any:
+        if isinstance(tree, dict):
+            plain = {key.rpartition(":")[2]: rename(value) for key, value in tree.items()}
+            return {f"openconfig-interfaces:{k}": v for k, v in plain.items()} if everywhere else plain
+        return [rename(item) for item in tree] if isinstance(tree, list) else tree
+
+    other = read(rename(json.loads(CORE)))
+    usual = read(CORE)
+    assert not other.problems
+    assert without_origins(other.devices) == without_origins(usual.devices)
+    assert without_origins(other.neighbours) == without_origins(usual.neighbours)
+
+
+def test_the_older_vlan_list_and_state_only_exports() -> None:
+    tree = switch(
+        {"name": "1", "state": {"enabled": False}, "ethernet": {"switched-vlan": {"state": {"access-vlan": 7}}}},
+        vlans={"vlan": [{"vlan-id": 7, "state": {"vlan-id": 7, "name": "ponds", "status": "SUSPENDED"}}]},
+    )
+    device = read(tree).devices[0]
+    assert device.vlans and without_origins(device.vlans[7])["name"] == ("fact", "ponds")
+    assert device.vlans[7].active and device.vlans[7].active.value is False
+    assert device.ports["1"].access_vlan and device.ports["1"].access_vlan.value == 7
+    assert device.ports["1"].enabled and device.ports["1"].enabled.value is False
+
+
+@pytest.mark.parametrize(
+    ("item", "vids"),
+    [(10, "10"), ("10..20", "10-20"), ("7", "7"), ("4094..4094", "4094")],
+)
+def test_trunk_vlans(item: Any, vids: str) -> None:
+    part = read(switch(port("1", **{"interface-mode": "TRUNK", "trunk-vlans": [item, 3000]})))
+    allowed = part.devices[0].ports["1"].allowed
+    assert allowed and allowed.value == VlanSet.parse(vids + ",3000") and not part.problems
+
+
+@pytest.mark.parametrize("item", [0, 4095, -1, "20..10", "1..", "..5", "1..2..3", "a", "", "٣", "99999999999..3"])
+def test_a_bad_vlan_range_costs_itself_only(item: Any) -> None:
+    part = read(switch(port("1", **{"interface-mode": "TRUNK", "trunk-vlans": [5, item]})))
+    allowed = part.devices[0].ports["1"].allowed
+    assert allowed and set(allowed.value) == {5}
+    [problem] = part.problems
+    assert problem.origin.pointer.endswith("/trunk-vlans/1")
+
+
+@pytest.mark.parametrize(
+    ("vlan", "says"),
+    [
+        ({"access-vlan": 0}, "0 is not a VLAN number"),
+        ({"access-vlan": 4095}, "4095 is not a VLAN number"),
+        ({"access-vlan": "ten"}, "wrong type: expected `int | null`, got `str`; the entry of 'bad' is left out"),
+        ({"trunk-vlans": "1..5"}, "wrong type: expected `array | null`"),
+        ({"interface-mode": "BOTH"}, "'BOTH' is neither ACCESS nor TRUNK"),
+    ],
+)
+def test_one_bad_value_costs_no_other_port(vlan: dict[str, Any], says: str) -> None:
+    part = read(switch(port("good", **{"access-vlan": 10}), port("bad", **vlan), port("also-good")))
+    [problem] = part.problems
+    assert says in problem.says and problem.origin.pointer.startswith("/interfaces/interface/1")
+    ports = part.devices[0].ports
+    assert {"good", "also-good"} <= set(ports)
+    assert ports["good"].access_vlan and ports["good"].access_vlan.value == 10
+    assert ports["good"].origin.pointer == "/interfaces/interface/0"
+    assert ports["also-good"].origin.pointer == "/interfaces/interface/2"
+
+
+def test_a_port_named_twice_and_a_mode_not_stated() -> None:
+    part = read(
+        switch(port("1", **{"access-vlan": 10}), port("1", **{"access-vlan": 20}), port("2", **{"trunk-vlans": [5]}))
+    )
+    assert [p.says.split(";")[0] for p in part.problems] == ["port 1 is named twice"]
+    ports = part.devices[0].ports
+    assert ports["1"].access_vlan and ports["1"].access_vlan.value == 10
+    assert ports["2"].mode and ports["2"].mode.value is Mode.TRUNK and ports["2"].mode.origin.basis == "assumed"
+
+
+@pytest.mark.parametrize(
+    ("data", "line", "says"),
+    [
+        (CORE[:700], CORE[:700].count(b"\n") + 1, "ends in the middle"),
+        (CORE.replace(b'"hostname"', b"hostname", 1), 4, "not JSON at column 7"),
+        (b'{"a": \n\n nul}', 3, "not JSON"),
+        (b'{"a":' + b"[" * 100_000, 0, "nested too deeply"),
+        (b"{" + b"\xff" * 4 + b"}", 1, "not JSON"),
+    ],
+)
+def test_what_is_not_json_is_placed(data: bytes, line: int, says: str) -> None:
+    report, part = read_bytes("x.json", data, account=False)
+    [problem] = part.problems
+    assert problem.lost and says in problem.says and problem.origin.line == line
+    assert not report.format
+
+
+def test_json_of_something_else_says_what_it_holds() -> None:
+    report, part = read_bytes("x.json", b'{"colour": 1, "size": 2}', account=False)
+    assert "it holds: colour, size" in report.said and not part.devices
+
+
+def test_every_fact_leads_to_its_line() -> None:
+    part = read(CORE)
+    locator = Locator({"x.json": CORE})
+    lines = CORE.decode().split("\n")
+    checked = 0
+    for device_port in part.devices[0].ports.values():
+        for attribute, name in (("mode", "interface-mode"), ("allowed", "trunk-vlans"), ("access_vlan", "access-vlan"),
+                                ("bundle", "aggregate-id"), ("description", "description")):  # fmt: skip
+            found = getattr(device_port, attribute)
+            if found is not None:
+                text = lines[locator.line(found.origin) - 1]
+                assert re.search(rf'"(?:[\w-]+:)?{name}":', text), (found.origin, text)
+                tree = json.loads(CORE)
+                for step in locator.pointer(found.origin).split("/")[1:]:  # RFC 6901, as the file spells it
+                    tree = tree[int(step) if isinstance(tree, list) else step]
+                assert (
+                    attribute == "allowed"
+                    or str(getattr(found.value, "value", found.value)).upper() == str(tree).upper()
+                )
+                checked += 1
+    assert checked > 40
+    assert locator.line(Origin("x.json", pointer="/nothing/here")) == 1
+
+
+TREES = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.text(max_size=5),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=5), inner, max_size=4),
+    max_leaves=12,
+)
+
+
+@given(
+    st.dictionaries(st.text(max_size=4).filter(lambda k: ":" not in k and "/" not in k), TREES, min_size=1),
+    st.sampled_from([None, 0, 3]),
+)
+def test_the_locator_finds_every_member_of_any_json(tree: dict[str, Any], indent: int | None) -> None:
+    text = json.dumps(tree, indent=indent)
+    locator = Locator({"x": text.encode()})
+    for key in tree:
+        line = text.split("\n")[locator.line(Origin("x", pointer=f"/{key}")) - 1]
+        assert json.dumps(key) + ":" in line
+
+
+@given(st.data())
+def test_no_mutation_of_a_real_file_makes_it_fail(data: st.DataObject) -> None:
+    at = data.draw(st.integers(0, len(CORE) - 1))
+    patch = data.draw(st.sampled_from([b"", b"{", b"]", b'"', b"null", b"-1", b"[]", b"{}", b"\xff", b",", b"4095"]))
+    cut = data.draw(st.integers(0, 30))
+    read_bytes("x.json", CORE[:at] + patch + CORE[at + cut :], account=True)
+
+
+@pytest.mark.parametrize("file", sorted(DEMO.glob("*/*.json")), ids=lambda f: f"{f.parent.name}/{f.name}")
+def test_the_demo_is_understood_whole(file: Path) -> None:
+    report, part = read_bytes(str(file), file.read_bytes(), account=True)
+    assert not part.problems and not part.unmatched and report.understood > 50

@@ -1,0 +1,194 @@
+"""Switch sheets: the round trip loses nothing, later lines win, and every fault is placed."""
+
+from __future__ import annotations
+
+from ipaddress import ip_interface
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkov.campus import (
+    STANDARD,
+    Accept,
+    Bridge,
+    Device,
+    Fact,
+    Gateway,
+    Mode,
+    Negotiation,
+    Neighbour,
+    Origin,
+    Port,
+    PortKind,
+    Private,
+    Vlan,
+)
+from inkov.readers.ledger import Part
+from inkov.readers.sheet import read_sheet
+from inkov.readers.sheet_writer import write_sheet
+from inkov.vlanset import VlanSet
+
+NOWHERE = Origin()
+TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
+NAMES = st.one_of(st.from_regex(r"[a-z]{0,4}[0-9]{1,3}(/[0-9]{1,2})?", fullmatch=True), TEXTS.filter(bool))
+VIDS = st.integers(1, 4094)
+VID_SETS = st.sets(VIDS, max_size=5).map(VlanSet.from_vids) | st.just(VlanSet.all())
+VALUES: dict[str, st.SearchStrategy[Any]] = {
+    "description": TEXTS,
+    "enabled": st.booleans(),
+    "mode": st.sampled_from(Mode),
+    "negotiation": st.sampled_from(Negotiation),
+    "access_vlan": VIDS,
+    "voice_vlan": VIDS | st.none(),
+    "native_vlan": VIDS | st.none(),
+    "native_tagged": st.booleans(),
+    "allowed": VID_SETS,
+    "withheld": VID_SETS,
+    "pvid": VIDS | st.none(),
+    "accept": st.sampled_from(Accept),
+    "ingress_filtering": st.booleans(),
+    "tagged": VID_SETS,
+    "untagged": VID_SETS,
+    "primary": VIDS,
+    "secondary": VIDS,
+    "secondaries": VID_SETS,
+    "protected": st.booleans(),
+    "registration": st.booleans(),
+    "vrf": TEXTS,
+    "outer": VIDS,
+    "parent": NAMES,
+}
+ADDRESSES = st.lists(st.sampled_from(["10.0.0.1/24", "10.9.8.7/31", "2001:db8::1/64"]).map(ip_interface), max_size=2)
+
+
+def fact(value: Any) -> Fact[Any]:
+    return Fact(value, NOWHERE)
+
+
+@st.composite
+def devices(draw: st.DrawFn) -> tuple[Device, list[Neighbour]]:
+    device = Device(draw(NAMES), NOWHERE, STANDARD)
+    if draw(st.booleans()):
+        device.vlans = {}
+        for vid in draw(st.lists(VIDS, max_size=4, unique=True)):
+            vlan = device.vlans[vid] = Vlan(vid, NOWHERE)
+            vlan.name = draw(st.none() | TEXTS.map(fact))
+            vlan.active = draw(st.none() | st.booleans().map(fact))
+            vlan.private = draw(st.none() | st.sampled_from(Private).map(fact))
+            if vlan.private is not None and vlan.private.value is Private.PRIMARY:
+                vlan.secondaries = draw(st.none() | VID_SETS.map(fact))
+    for name in draw(st.lists(NAMES, max_size=5, unique=True)):
+        port = device.ports[name] = Port(name, NOWHERE, draw(st.sampled_from(PortKind)))
+        for attribute in draw(st.sets(st.sampled_from(sorted(VALUES)), max_size=6)):
+            setattr(port, attribute, fact(draw(VALUES[attribute])))
+        port.addresses = tuple(fact(a) for a in draw(ADDRESSES))
+    bundles = [p.name for p in device.ports.values() if p.kind is PortKind.BUNDLE]
+    for port in device.ports.values():
+        if bundles and port.kind is PortKind.PHYSICAL and draw(st.booleans()):
+            port.bundle = fact(draw(st.sampled_from(bundles)))
+    bridged = draw(st.permutations(list(device.ports)))
+    for name in draw(st.lists(NAMES, max_size=2, unique=True)):
+        device.bridges[name] = Bridge(name, NOWHERE, {bridged.pop(): NOWHERE for _ in range(min(2, len(bridged)))})
+    for vid in draw(st.lists(VIDS, max_size=2)):
+        bridge = draw(st.sampled_from(["", *device.bridges]))
+        addresses = tuple(fact(a) for a in draw(ADDRESSES))
+        gateway = Gateway(vid, NOWHERE, bridge, draw(st.none() | st.booleans().map(fact)), addresses)
+        gateway.vrf = draw(st.none() | TEXTS.map(fact))
+        device.gateways.append(gateway)
+    ends = st.tuples(NAMES, NAMES, NAMES, TEXTS)
+    neighbours = [Neighbour(device.name, p, d, q, NOWHERE, t) for p, d, q, t in draw(st.lists(ends, max_size=3))]
+    return device, neighbours
+
+
+def without_origins(value: Any) -> Any:
+    """The facts alone: what must survive being written and read."""
+    if isinstance(value, Fact):
+        return ("fact", value.value)
+    if isinstance(value, dict):
+        return {key: without_origins(item) for key, item in value.items()}
+    if isinstance(value, list | tuple):
+        return [without_origins(item) for item in value]
+    if isinstance(value, Origin):
+        return None
+    if hasattr(value, "__struct_fields__"):
+        return {name: without_origins(getattr(value, name)) for name in value.__struct_fields__ if name != "overridden"}
+    return value
+
+
+@given(devices())
+def test_round_trip(made: tuple[Device, list[Neighbour]]) -> None:
+    device, neighbours = made
+    text = write_sheet(device, neighbours)
+    part, _ = read_sheet("x.sheet", text.encode())
+    assert not part.problems, (part.problems, text)
+    assert without_origins(part.devices[0]) == without_origins(device), text
+    assert without_origins(part.neighbours) == without_origins(neighbours)
+    assert write_sheet(part.devices[0], part.neighbours) == text
+
+
+def read(text: str) -> Part:
+    return read_sheet("x.sheet", ("inkov sheet 1\nswitch: gate-1\n" + text).encode())[0]
+
+
+def test_later_lines_win_and_the_earlier_ones_are_remembered() -> None:
+    part = read("[port 1..3]\nmode: access\nvlan: 10\n[port 2]\nvlan: 20\n")
+    device = part.devices[0]
+    assert [device.ports[p].access_vlan for p in "123"] == [
+        Fact(10, Origin("x.sheet", 5)), Fact(20, Origin("x.sheet", 7)), Fact(10, Origin("x.sheet", 5)),
+    ]  # fmt: skip
+    assert device.overridden == [("2", "access_vlan", Origin("x.sheet", 5), Origin("x.sheet", 7))]
+
+
+def test_names_and_ranges() -> None:
+    part = read('[port 1..2, a1..a3, x/09..11, "odd, name"] # four kinds\nabout: "a # b" # said\n')
+    ports = part.devices[0].ports
+    assert list(ports) == ["1", "2", "a1", "a2", "a3", "x/9", "x/10", "x/11", "odd, name"]
+    assert {p.description.value for p in ports.values() if p.description} == {"a # b"}
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "says"),
+    [
+        ("[port 1]\nvlan: 4095", 4, "4095 is not a VLAN number"),
+        ("[port 1]\nvlan: 10-11", 4, "one VLAN number is expected"),
+        ("[port 1]\nallowed: 20-10", 4, "20-10 runs backwards"),
+        ("[port 1]\nmode: tunnel", 4, "'tunnel' is not one of: access, trunk, general"),
+        ("[port 1]\nspeed: 10", 4, "'speed' is not a key of a port"),
+        ("[port 1..]\nvlan: 10", 3, "is not a range of names"),
+        ("[port 1..99999]", 3, "more than 4096"),
+        ("[port ]", 3, "a name is missing"),
+        ("[ports 1]", 3, "[ports] is not a section"),
+        ("[port 1\nvlan: 10", 3, "not closed by ]"),
+        ("just words", 3, "neither `key: value` nor [section]"),
+        ("vlan: 10", 3, "not known before the first section"),
+        ("switch: gate-2", 3, "named twice"),
+        ("[vlans]\n10: a; loud", 4, "says nothing of a VLAN"),
+        ("[vlans]\n10,5000: a", 4, "5000 is not a VLAN number"),
+        ("[bundle 1]\n[port 1]", 4, "'1' is already a bundle"),
+        ("[bridge a]\nports: 1\n[bridge b]\nports: 1", 6, "already in bridge a"),
+        ("[gateway 10]\naddress: 10.0.0.300/24", 4, "not an address with its prefix"),
+        ("[neighbours]\n1: gate-2", 4, "not a place"),
+        ('[port 1]\nabout: "a', 4, "not a quoted text"),
+    ],
+)
+def test_a_fault_is_placed_and_the_rest_is_read(text: str, line: int, says: str) -> None:
+    part = read(text + "\n[port 77]\nvlan: 7\n")
+    problem = part.problems[0]
+    assert (problem.origin, problem.lost) == (Origin("x.sheet", line), False)
+    assert says in problem.says
+    port = part.devices[0].ports["77"]
+    assert port.access_vlan is not None and port.access_vlan.value == 7
+    assert part.unmatched[0][0].line == line
+
+
+def test_a_sheet_without_its_switch_is_lost() -> None:
+    part, _ = read_sheet("x.sheet", b"inkov sheet 1\n[port 1]\nvlan: 10\n")
+    assert not part.devices
+    assert [p.lost for p in part.problems if "does not name its switch" in p.says] == [True]
+
+
+@given(st.binary(max_size=200))
+def test_no_bytes_make_it_fail(data: bytes) -> None:
+    read_sheet("x.sheet", b"inkov sheet 1\nswitch: a\n[port 1]\n" + data)

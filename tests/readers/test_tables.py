@@ -1,0 +1,56 @@
+"""Tables: columns in any order, errors with row and column."""
+
+from __future__ import annotations
+
+from ipaddress import ip_interface
+
+import pytest
+
+from inkov.campus import Cable, Host, Origin
+from inkov.readers.registry import read_bytes
+
+
+@pytest.mark.parametrize("mark", [",", ";", "\t"])
+def test_columns_in_any_order(mark: str) -> None:
+    rows = ["Far_Port,switch,PORT,far switch,note", "24,core-1,port-1,gate-1,blue", "", '"a,b",core-1,port-2,palm-1,']
+    text = "\r\n".join(rows if mark == "," else [row.replace(",", mark) for row in rows[:3]])
+    report, part = read_bytes("t.csv", text.encode("utf-8-sig"), account=False)
+    assert report.format == "cabling table"
+    assert part.cables[0] == Cable("core-1", "port-1", "gate-1", "24", Origin("t.csv", 2))
+    if mark == ",":
+        assert part.cables[1] == Cable("core-1", "port-2", "palm-1", "a,b", Origin("t.csv", 4))
+    assert [text for _, text in part.ignored] == ["column 'note'"] and not part.problems
+
+
+def test_hosts_and_their_errors() -> None:
+    text = (
+        "host,switch,port,address,gateway,vlan\n"
+        "till-1,gate-1,1,10.50.0.11/24,10.50.0.1,\n"
+        "phone,gate-1,2,,,40\n"
+        "a,gate-1,3,10.50.0.12,,\n"
+        "b,gate-1,4,10.50.0.999/24,,\n"
+        "c,gate-1,5,,nowhere,\n"
+        "d,gate-1,6,,,4095\n"
+        "e,,7,,,\n"
+    )
+    report, part = read_bytes("h.csv", text.encode(), account=False)
+    assert report.format == "host table" and report.understood == 2
+    assert part.hosts == [
+        Host("till-1", "gate-1", "1", Origin("h.csv", 2), None, ip_interface("10.50.0.11/24"), "10.50.0.1"),
+        Host("phone", "gate-1", "2", Origin("h.csv", 3), 40),
+    ]
+    assert [(p.origin.line, p.says.split(":")[0]) for p in part.problems] == [
+        (4, "column 'address'"), (5, "column 'address'"), (6, "column 'gateway'"), (7, "column 'vlan'"),
+        (8, "column 'switch'"),
+    ]  # fmt: skip
+
+
+def test_another_table_is_nobodys() -> None:
+    report, _ = read_bytes("t.csv", b"name,colour\na,b\n", account=False)
+    assert report.format == "" and report.said == "not a format that is read"
+
+
+def test_a_malformed_table_is_lost_from_there_on() -> None:
+    data = b"switch,port,far switch,far port\na,1,b,2\na,2,b," + b"x" * 200_000 + b"\n"
+    _, part = read_bytes("t.csv", data, account=False)
+    assert len(part.cables) == 1 and part.problems[0].lost and "field larger" in part.problems[0].says

@@ -1,0 +1,88 @@
+"""Links from reports: spellings, one-sided evidence, contradictions, bundles, neighbours outside."""
+
+from __future__ import annotations
+
+import pytest
+
+from inkov.campus import Cable, Campus, Origin
+from inkov.wiring import End, Wiring, wire
+from inkov.wiring.names import Names
+from tests.conftest import campus_of
+
+A = "switch: gate-1\n[port 1..4]\nstate: on\n"
+B = "switch: palm-1\n[port eth1/1..eth1/4]\nstate: on\n"
+
+
+def cabled(campus: Campus, *rows: tuple[str, str, str, str]) -> Wiring:
+    campus.cables += [Cable(*row, Origin("cabling.csv", n)) for n, row in enumerate(rows, 2)]
+    return wire(campus)
+
+
+def test_both_ends_make_one_link() -> None:
+    wiring = wire(campus_of(A + "[neighbours]\n1: palm-1:eth1/2\n", B + "[neighbours]\neth1/2: gate-1:1\n"))
+    [link] = wiring.links
+    assert (link.a, link.b) == (End("gate-1", "1"), End("palm-1", "eth1/2"))
+    assert link.seen_by == ["gate-1", "palm-1"] and not link.one_sided
+    assert [(e.origin.file, e.origin.line) for e in link.evidence] == [("s0.sheet", 6), ("s1.sheet", 6)]
+    assert wiring.of[End("palm-1", "eth1/2")] == [link]
+
+
+def test_one_side_alone_is_one_sided_until_a_table_confirms_it() -> None:
+    sheets = A + "[neighbours]\n1: palm-1:eth1/2\n", B
+    assert wire(campus_of(*sheets)).links[0].one_sided
+    wiring = cabled(campus_of(*sheets), ("palm-1", "eth1/2", "gate-1", "1"))
+    assert len(wiring.links) == 1 and not wiring.links[0].one_sided
+
+
+@pytest.mark.parametrize("spelling", ["eth1/2", "ETH 1/2", "Ethernet1/2", "e1/2", "eth01/02"])
+def test_spellings_of_a_port(spelling: str) -> None:
+    wiring = wire(campus_of(A + f'[neighbours]\n1: PALM-1.garden.example:"{spelling}"\n', B))
+    assert wiring.links[0].b == End("palm-1", "eth1/2")
+    assert wiring.links[0].evidence[0].spelled == ("" if spelling == "eth1/2" else spelling)
+
+
+def test_a_port_found_by_its_description() -> None:
+    b = "switch: palm-1\n[port 7]\nabout: up to the gate\n[port 8]\n"
+    wiring = wire(campus_of(A + '[neighbours]\n1: palm-1:"Up to the Gate"\n2: palm-1:x; up to the gate\n', b))
+    assert [link.b for link in wiring.links] == [End("palm-1", "7")] * 2
+
+
+def test_an_ambiguous_name_finds_nothing() -> None:
+    names = Names(["a1", "A1", "eth1", "ether1", "b2"])
+    assert names.find("a1") == "a1" and names.find("e1") is None and names.find("ethernet1") is None
+    assert names.find("B 2") == "b2" and names.find("2") is None and names.find("") is None
+
+
+def test_contradictions_keep_every_link() -> None:
+    a = A + "[neighbours]\n1: palm-1:eth1/1\n"
+    wiring = cabled(campus_of(a, B), ("gate-1", "1", "palm-1", "eth1/3"))
+    [conflict] = wiring.conflicts
+    assert conflict.near == End("gate-1", "1")
+    assert {link.b.port for link in conflict.links} == {"eth1/1", "eth1/3"} and len(wiring.links) == 2
+
+
+def test_bundles_are_one_link() -> None:
+    a = "switch: gate-1\n[bundle b]\nmembers: 1, 2\n[neighbours]\n1: palm-1:1\n2: palm-1:2\n"
+    b = "switch: palm-1\n[bundle up]\nmembers: 1, 2\n[neighbours]\n1: gate-1:1\n2: gate-1:2\n"
+    [link] = wire(campus_of(a, b)).links
+    assert (str(link.a), str(link.b), len(link.cables), len(link.evidence)) == ("gate-1:b", "palm-1:up", 2, 4)
+
+
+def test_a_ring_of_bundles_is_no_bundle() -> None:
+    a = campus_of(
+        A + "[neighbours]\n1: palm-1:1\n", "switch: palm-1\n[bundle x]\nmembers: y, 1\n[bundle y]\nmembers: x\n"
+    )
+    assert str(wire(a).links[0].b) == "palm-1:1"
+
+
+def test_what_leads_nowhere_is_said() -> None:
+    a = A + "[neighbours]\n1: cafe-ap:0\n2: palm-1:eth9/9\n3: gate-1:3\n9: palm-1:eth1/1\n"
+    wiring = cabled(campus_of(a, B), ("x", "1", "y", "2"), ("cafe", "0", "palm-1", "eth1/4"))
+    assert [(str(o.near), o.far, o.far_port) for o in wiring.outside] == [
+        ("gate-1:1", "cafe-ap", "0"), ("palm-1:eth1/4", "cafe", "0"),
+    ]  # fmt: skip
+    assert [stray.says for stray in wiring.strays] == [
+        "palm-1 has no port 'eth9/9'", "the port is reported as its own neighbour", "gate-1 has no port '9'",
+        "'x' is not among the files",
+    ]  # fmt: skip
+    assert not wiring.links
