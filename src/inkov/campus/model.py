@@ -1,7 +1,8 @@
 """Devices, ports, VLAN tables, gateways, hosts and the reports about links.
 
 Attributes of a port are `Fact`s, or None where the configuration says nothing. Readers fill these structures; after
-reading, nobody changes them.
+reading, nobody changes them. Nothing here refers back to what holds it, so that the garbage collector may leave these
+structures alone (`gc=False`): on a large campus there are millions of them.
 """
 
 from __future__ import annotations
@@ -22,7 +23,7 @@ T = TypeVar("T")
 Address = IPv4Interface | IPv6Interface
 
 
-class Fact(Struct, Generic[T], frozen=True):
+class Fact(Struct, Generic[T], frozen=True, gc=False):
     """A value, and where it was said."""
 
     value: T
@@ -71,7 +72,7 @@ class Private(StrEnum):
     COMMUNITY = "community"
 
 
-class Vlan(Struct):
+class Vlan(Struct, gc=False):
     """One row of a switch's VLAN table. `secondaries` belong to a primary VLAN."""
 
     vid: int
@@ -82,7 +83,7 @@ class Vlan(Struct):
     secondaries: Fact[VlanSet] | None = None
 
 
-class Port(Struct):
+class Port(Struct, gc=False):
     """A physical port, a bundle, or a tagged sub-interface (`parent`, `outer`) of one of these."""
 
     name: str
@@ -115,7 +116,7 @@ class Port(Struct):
     vrf: Fact[str] | None = None
 
 
-class Bridge(Struct):
+class Bridge(Struct, gc=False):
     """One bridge of a device that holds several. Ports that no bridge names belong to the device's main one."""
 
     name: str
@@ -123,7 +124,7 @@ class Bridge(Struct):
     ports: dict[str, Origin] = field(default_factory=dict)
 
 
-class Gateway(Struct):
+class Gateway(Struct, gc=False):
     """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one)."""
 
     vid: int
@@ -134,7 +135,7 @@ class Gateway(Struct):
     vrf: Fact[str] | None = None
 
 
-class Neighbour(Struct, frozen=True):
+class Neighbour(Struct, frozen=True, gc=False):
     """A neighbour report (IEEE 802.1AB): `device` hears `far_device` at its port `port`."""
 
     device: str
@@ -145,7 +146,7 @@ class Neighbour(Struct, frozen=True):
     far_port_description: str = ""
 
 
-class Cable(Struct, frozen=True):
+class Cable(Struct, frozen=True, gc=False):
     """A row of a cabling table."""
 
     device: str
@@ -155,7 +156,7 @@ class Cable(Struct, frozen=True):
     origin: Origin
 
 
-class Host(Struct, frozen=True):
+class Host(Struct, frozen=True, gc=False):
     """A named host at a port. `vid` is set where it sends tagged frames."""
 
     name: str

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 _DIGITS = re.compile(r"([0-9]+)")
 
 
+@lru_cache(maxsize=1 << 17)
 def natural(name: str) -> tuple[tuple[str, int, str], ...]:
     """A sort key. Names that differ only in leading zeros still have different keys."""
     pieces = _DIGITS.split(name)

@@ -26,7 +26,7 @@ class Hub(NamedTuple):
     vid: int
 
 
-class Resolved(Struct):
+class Resolved(Struct, gc=False):
     """A port with what each stage made of it.
 
     `stated` are the port's own facts; `settled` the values with defaults; `remote` and `mode` the outcome of
@@ -45,7 +45,7 @@ class Resolved(Struct):
     bundle: str = ""
 
 
-class BridgePort(Struct):
+class BridgePort(Struct, gc=False):
     """A port as a bridge has it: number in the fabric, number of its bridge, the end its frames pass, and its view.
 
     `outer` is 0 for the port itself; for a tagged sub-interface it is the tag its frames wear outside. `lured` is the
@@ -69,7 +69,7 @@ class Fold(NamedTuple):
     arrives: int
 
 
-class Crossing(Struct, frozen=True):
+class Crossing(Struct, frozen=True, gc=False):
     """One direction of a link, from one bridge port (FM 3.8): VIDs in `same` keep their number, folds change it.
 
     `same` holds (bridge port, mask) pairs. `hidden` are the further folds for frames with a tag hidden behind the

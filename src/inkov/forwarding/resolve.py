@@ -41,6 +41,8 @@ class _Builder:
 
     def settle(self, device: Device) -> None:
         ports = self.fabric.ports
+        if device.origin.basis is Basis.ASSUMED:
+            self.fabric.assumptions.append(Assumption(device.name, "", device.origin.says, device.origin))
         for port in device.ports.values():
             end = End(device.name, port.name)
             settled = settle(port, device.platform)

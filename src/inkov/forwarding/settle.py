@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from operator import attrgetter
 from typing import Any, NamedTuple
 
 from inkov.campus import Accept, Fact, Mode, Negotiation, Platform, Port
@@ -35,14 +36,11 @@ class Settled(NamedTuple):
 
 def settle(port: Port, platform: Platform) -> Settled:
     """The stated value of each attribute, or else the platform's default."""
-    unstated = platform.unstated
-    values: list[Any] = []
-    for attribute in Settled._fields:
-        fact = getattr(port, attribute)
-        if fact is None:
-            fact = unstated.get(attribute)
-        values.append(None if fact is None else fact.value)
-    return Settled._make(values)
+    facts = zip(_facts(port), platform.values(Settled._fields), strict=True)
+    return Settled._make([default if fact is None else fact.value for fact, default in facts])
+
+
+_facts = attrgetter(*Settled._fields)
 
 
 def settled_fact(port: Port, platform: Platform, attribute: str) -> Fact[Any] | None:

@@ -36,7 +36,7 @@ class Form(StrEnum):
     DOWN = "down"
 
 
-class View(Struct, frozen=True):
+class View(Struct, frozen=True, gc=False):
     """The six attributes. VID sets are masks (bit v = VID v).
 
     `pvid`: the VID given to an untagged frame on arrival, 0 if such frames are dropped. `admit`: the VIDs a tagged

@@ -27,7 +27,7 @@ class End(NamedTuple):
         return f"{self.device}:{self.port}"
 
 
-class Evidence(Struct, frozen=True):
+class Evidence(Struct, frozen=True, gc=False):
     """One report of a link. `by` is the device that heard the other one, or "" for a cabling table.
 
     `spelled` is the far port as the report writes it, where the configuration writes it otherwise.
@@ -38,7 +38,7 @@ class Evidence(Struct, frozen=True):
     spelled: str = ""
 
 
-class Link(Struct, frozen=True):
+class Link(Struct, frozen=True, gc=False):
     """A link between two ends, `a` before `b` in natural order.
 
     `cables` are the physical ports it consists of, one pair for each cable (several where the ends are bundles).
@@ -65,7 +65,7 @@ class Link(Struct, frozen=True):
         return not {self.a.device, self.b.device} <= {e.by for e in self.evidence}
 
 
-class Outside(Struct, frozen=True):
+class Outside(Struct, frozen=True, gc=False):
     """A neighbour that is not among the files: `far` and `far_port` as it was reported."""
 
     near: End
@@ -137,8 +137,10 @@ class _Finder:
         return self._devices.find(name)
 
     def port(self, device: str, name: str, description: str = "") -> str | None:
+        ports = self._campus.devices[device].ports
+        if name in ports:  # nearly always
+            return name
         if device not in self._ports:
-            ports = self._campus.devices[device].ports
             about = {port.name: port.description.value for port in ports.values() if port.description is not None}
             self._ports[device] = Names(ports, about)
         names = self._ports[device]

@@ -1,0 +1,96 @@
+"""`make bench`: times each stage on generated campuses and prints it as a multiple of decoding the same files.
+
+The floor is what any program must do that reads such files: open each, and decode its JSON with the standard library.
+Floor and stage are measured in the same run, in turn, several times; the medians' ratio is printed. `--floor fast`
+takes the typed decoder's untyped mode as floor instead, which is stricter.
+"""
+
+from __future__ import annotations
+
+import argparse
+import gc
+import json
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from bench.campus import write_campus
+from inkov.checks import audit
+from inkov.forwarding import resolve
+from inkov.forwarding.domains import domains
+from inkov.forwarding.reach import entries_at, flood
+from inkov.readers import load
+from inkov.wiring import wire
+
+LIMITS = {"read": 5.0, "resolve and domains": 6.0, "hears": 0.1, "audit, files to findings": 12.0, "checks alone": 4.0}
+"""The most each stage may cost at 1,000 switches, in multiples of the floor."""
+
+
+def timed(work: Callable[[], Any]) -> float:
+    gc.collect()
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def decode_all(files: list[Path], decode: Callable[[bytes], Any]) -> None:
+    for file in files:
+        decode(file.read_bytes())
+
+
+def measure(files: list[Path], decode: Callable[[bytes], Any], runs: int) -> dict[str, float]:
+    """Medians in seconds, the floor first."""
+    paths = [str(file) for file in files]
+    seconds: dict[str, list[float]] = {}
+    for _ in range(runs):
+        loaded = load(paths)
+        campus = loaded.campus
+        wiring = wire(campus)
+        fabric = resolve(campus, wiring)
+        port = next(p for p in fabric.bridge_ports if fabric.is_host_port(p))
+        stages: dict[str, Callable[[], Any]] = {
+            "floor": lambda: decode_all(files, decode),
+            "read": lambda: load(paths),
+            "resolve and domains": lambda: domains(resolve(campus, wire(campus))),
+            "hears": lambda: list(flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()),
+            "checks alone": lambda: audit(fabric),
+            "audit, files to findings": lambda: audit(resolve(c := load(paths).campus, wire(c))),
+        }
+        for name, work in stages.items():
+            seconds.setdefault(name, []).append(timed(work))
+        assert not audit(fabric), "the generated campus is meant to be clean"
+    return {name: statistics.median(times) for name, times in seconds.items()}
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
+    parser.add_argument("--switches", type=int, nargs="+", default=[10, 100, 1000])
+    parser.add_argument("--runs", type=int, default=3)
+    parser.add_argument("--floor", choices=["standard", "fast"], default="standard")
+    options = parser.parse_args()
+    gc.disable()  # as the program itself does
+    decode = json.loads if options.floor == "standard" else msgspec.json.decode
+    measured: dict[int, dict[str, float]] = {}
+    for switches in options.switches:
+        with tempfile.TemporaryDirectory() as folder:
+            files = write_campus(Path(folder), switches)
+            size = sum(file.stat().st_size for file in files)
+            measured[switches] = median = measure(files, decode, options.runs)
+        print(f"{len(files)} switches, {size / 1e6:.1f} MB; floor {median['floor'] * 1e3:.0f} ms")
+        for name, seconds in median.items():
+            if name != "floor":
+                limit = f"   at most {LIMITS[name]:g}" if switches >= 1000 else ""
+                print(f"  {name:<26} {seconds / median['floor']:6.2f} x{limit}")
+    sizes = sorted(measured)
+    if len(sizes) > 1:
+        few, many = sizes[-2], sizes[-1]
+        growth = measured[many]["resolve and domains"] / measured[few]["resolve and domains"]
+        print(f"growth of resolve and domains from {few} to {many} switches: {growth:.1f} x")
+
+
+main()
