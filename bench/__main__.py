@@ -43,27 +43,32 @@ def decode_all(files: list[Path], decode: Callable[[bytes], Any]) -> None:
         decode(file.read_bytes())
 
 
+def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[], Any]]:
+    """What is timed, by name, on a campus that was read once."""
+    campus = load(paths).campus
+    fabric = resolve(campus, wire(campus))
+    port = next(p for p in fabric.bridge_ports if fabric.is_host_port(p))
+
+    def files_to_findings() -> None:
+        fresh = load(paths).campus
+        assert not audit(resolve(fresh, wire(fresh))), "the generated campus is meant to be clean"
+
+    return {
+        "floor": floor,
+        "read": lambda: load(paths),
+        "resolve and domains": lambda: domains(resolve(campus, wire(campus))),
+        "hears": lambda: list(flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()),
+        "checks alone": lambda: audit(fabric),
+        "audit, files to findings": files_to_findings,
+    }
+
+
 def measure(files: list[Path], decode: Callable[[bytes], Any], runs: int) -> dict[str, float]:
     """Medians in seconds, the floor first."""
-    paths = [str(file) for file in files]
     seconds: dict[str, list[float]] = {}
     for _ in range(runs):
-        loaded = load(paths)
-        campus = loaded.campus
-        wiring = wire(campus)
-        fabric = resolve(campus, wiring)
-        port = next(p for p in fabric.bridge_ports if fabric.is_host_port(p))
-        stages: dict[str, Callable[[], Any]] = {
-            "floor": lambda: decode_all(files, decode),
-            "read": lambda: load(paths),
-            "resolve and domains": lambda: domains(resolve(campus, wire(campus))),
-            "hears": lambda: list(flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()),
-            "checks alone": lambda: audit(fabric),
-            "audit, files to findings": lambda: audit(resolve(c := load(paths).campus, wire(c))),
-        }
-        for name, work in stages.items():
+        for name, work in stages([str(file) for file in files], lambda: decode_all(files, decode)).items():
             seconds.setdefault(name, []).append(timed(work))
-        assert not audit(fabric), "the generated campus is meant to be clean"
     return {name: statistics.median(times) for name, times in seconds.items()}
 
 

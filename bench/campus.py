@@ -80,7 +80,9 @@ def _write(
         config = {"interface-mode": "TRUNK", "native-vlan": NATIVE, "trunk-vlans": sorted({*carried, NATIVE})}
         interfaces.append(_interface(port, f"to {other}", True, config))
         state = {"id": "1", "system-name": other, "port-id": far_port, "port-id-type": "INTERFACE_NAME"}
-        neighbours.append({"name": port, "config": {"name": port}, "neighbors": {"neighbor": [{"id": "1", "state": state}]}})
+        neighbours.append(
+            {"name": port, "config": {"name": port}, "neighbors": {"neighbor": [{"id": "1", "state": state}]}}
+        )
     table = [
         {"vlan-id": vid, "config": {"vlan-id": vid, "name": names[vid], "status": "ACTIVE"}} for vid in sorted(here)
     ]

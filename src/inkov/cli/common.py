@@ -102,10 +102,14 @@ def _umask() -> int:
     return mask
 
 
+_ASCII = str.maketrans({"≠": "!=", "·": ".", "─": "-", "↔": "<->", "→": "->", "←": "<-", "×": "x"})
+"""For terminals without Unicode."""
+
+
 def _to_stdout(text: str) -> None:
     encoding = sys.stdout.encoding or "ascii"
     if not encoding.lower().replace("-", "").startswith("utf"):
-        text = text.replace("≠", "!=").replace("·", ".").replace("─", "-").encode(encoding, "replace").decode(encoding)
+        text = text.translate(_ASCII).encode(encoding, "replace").decode(encoding)
     sys.stdout.write(text)
     sys.stdout.flush()
 

@@ -13,11 +13,12 @@ __all__ = ["Column", "Grid", "to_csv", "to_markdown"]
 
 
 class Column(Struct, frozen=True):
-    """`right` aligns numbers; `whole` keeps a cell on one line."""
+    """`right` aligns numbers; `whole` keeps a cell on one line; `spare` may be left out of a narrow terminal."""
 
     name: str
     right: bool = False
     whole: bool = False
+    spare: bool = False
 
 
 class Grid(Struct):

@@ -23,11 +23,19 @@ def _count(number: int, noun: str) -> str:
 
 def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
     """One row for each file, and below it what the campus came to."""
-    grid = Grid([Column("File"), Column("Format"), Column("Switch"), Column("Read", True), Column("Not used")])
+    grid = Grid(
+        [
+            Column("File", whole=True),
+            Column("Format", spare=True),
+            Column("Switch"),
+            Column("Read", True),
+            Column("Not used"),
+        ]
+    )
     for report in loaded.reports:
         parts = []
         if report.ignored:
-            parts.append(f"{len(report.ignored)} without meaning here")
+            parts.append(f"{len(report.ignored)} ignored")
         if report.unmatched:
             parts.append(f"{len(report.unmatched)} not understood")
         left = report.said or ", ".join(parts)
@@ -41,7 +49,7 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
         f"{_count(len(wiring.links), 'link')}, {_count(len(wiring.outside), 'neighbour')} outside the files"
     )
     for report in loaded.reports:
-        for kind, lines in (("not understood", report.unmatched), ("without meaning here", report.ignored)):
+        for kind, lines in (("not understood", report.unmatched), ("ignored", report.ignored)):
             for origin, text in lines:
                 grid.notes.append(f"{place(origin, loaded.locator)}: {kind}: {text.strip()}")
     grid.notes += [f"assumed: {assumption.says}" for assumption in fabric.assumptions]
@@ -82,7 +90,7 @@ def vlans_grid(rows: list[VlanRow]) -> Grid:
 
 def ports_grid(rows: list[PortRow], locator: Locator) -> Grid:
     columns = [Column("Switch"), Column("Port", whole=True), Column("State"), Column("Mode"), Column("Untagged"),
-               Column("Tagged"), Column("Behind"), Column("Said at")]  # fmt: skip
+               Column("Tagged"), Column("Behind"), Column("Said at", spare=True)]  # fmt: skip
     grid = Grid(columns, grouped=True)
     for row in rows:
         untagged = "" if row.untagged == "none" else row.untagged
@@ -103,14 +111,26 @@ def matrix_grid(rows: list[Membership]) -> Grid:
 
 
 def links_grid(rows: list[LinkRow], locator: Locator) -> Grid:
-    grid = Grid([Column("One end"), Column("Other end"), Column("State"), Column("Evidence"), Column("Remarks")])
+    columns = [Column("One end", whole=True), Column("Other end", whole=True), Column("State"), Column("Seen by"),
+               Column("Remarks"), Column("Said at", spare=True)]  # fmt: skip
+    grid = Grid(columns)
     for row in rows:
-        said = dict.fromkeys(e.says for e in row.evidence)
         places = dict.fromkeys(brief(e.origin, locator) for e in row.evidence)
-        evidence = f"{', '.join(said)}: {', '.join(places)}"
         state = "bundle" if row.kind == "bundle" and row.state == "up" else row.state or row.kind
-        grid.add(row.a, row.b, state, evidence, "; ".join(row.remarks), marked=(4,) if row.remarks else ())
+        grid.add(
+            row.a, row.b, state, _witnesses(row), "; ".join(row.remarks), ", ".join(places),
+            marked=(4,) if row.remarks else (),
+        )  # fmt: skip
     return grid
+
+
+def _witnesses(row: LinkRow) -> str:
+    said = dict.fromkeys(e.says for e in row.evidence)
+    heard = [says for says in said if says.startswith("heard by")]
+    if len(heard) == 2:
+        spelled = "".join(says[says.index(" (") :] for says in heard if " (" in says)
+        said = {f"both ends{spelled}": None} | {says: None for says in said if says not in heard}
+    return ", ".join(says.removeprefix("heard by ") for says in said)
 
 
 def _both(a: str, b: str | None) -> str:
@@ -119,25 +139,38 @@ def _both(a: str, b: str | None) -> str:
 
 
 def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
-    columns = [Column("One end"), Column("Other end"), Column("Mode"), Column("Native"), Column("Allowed"),
-               Column("Shared"), Column("Said at")]  # fmt: skip
+    columns = [Column("One end", whole=True), Column("Other end", whole=True), Column("Mode"), Column("Native"),
+               Column("Allowed"),
+               Column("Shared"), Column("Said at", spare=True)]  # fmt: skip
     grid = Grid(columns)
     for row in rows:
         a, b = row.a, row.b
-        shared = "; ".join([row.shared, *(f"one way: {w}" for w in row.one_way), *row.translated]) if b else ""
-        if not row.up:
-            shared = "shut"
+        shared = _crossing(row) if b and row.up else "shut" if b else ""
         pairs = [(getattr(a, name), getattr(b, name) if b else None) for name in ("mode", "native", "stated")]
         marked = [at for at, (one, other) in enumerate(pairs, 2) if other is not None and one != other]
         said = ", ".join(brief(end.origin, locator) for end in (a, b) if end)
         grid.add(f"{a.switch}:{a.port}", f"{b.switch}:{b.port}" if b else "nobody known", *(_both(*p) for p in pairs),
-                 shared, said, marked=tuple(marked + ([5] if row.translated or row.one_way else [])))  # fmt: skip
-    if any(end.how != "stated" for row in rows for end in (row.a, row.b) if end):
-        for row in rows:
-            for end in (row.a, row.b):
-                if end is not None and end.how != "stated":
-                    grid.notes.append(f"{end.switch}:{end.port} is {end.mode}: {end.how}")
+                 shared, said, marked=tuple(marked + ([5] if row.translated else [])))  # fmt: skip
+    if any(row.translated for row in rows):
+        grid.notes.append("90 ↔ 40: VLAN 90 of the one end is joined with VLAN 40 of the other; → and ←: one way only")
+    for row in rows:
+        for end in (row.a, row.b):
+            if end is not None and end.how != "stated":
+                grid.notes.append(f"{end.switch}:{end.port} is {end.mode}: {end.how}")
     return grid
+
+
+_WAYS = {"both": "↔", "a to b": "→", "b to a": "←"}
+
+
+def _crossing(row: TrunkRow) -> str:
+    parts = [row.shared]
+    parts += [f"{leaves} {_WAYS[way]} {arrives}" for leaves, arrives, way in row.translated]
+    if row.a_to_b != "none":
+        parts.append(f"{row.a_to_b} →")
+    if row.b_to_a != "none":
+        parts.append(f"← {row.b_to_a}")
+    return "; ".join(parts)
 
 
 def rules_grid(rules: list[Rule]) -> Grid:

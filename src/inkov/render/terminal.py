@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Iterable
 from itertools import groupby
 
 from rich.box import Box
+from rich.cells import cell_len
 from rich.console import Console, Group, RenderableType
 from rich.padding import Padding
 from rich.table import Table
@@ -16,10 +18,12 @@ from inkov.render.grid import Grid
 
 __all__ = ["Screen", "grid_text"]
 
+_COMMA = re.compile(r",(?=[0-9])")
 _WIDE = 100_000  # not a terminal: nothing is wrapped
 _LINES = Box("    \n    \n ── \n    \n    \n    \n    \n    \n")
-_HEAD, _MARK, _GROUP, _NOTE = "bold", "bold yellow", "bold cyan", "dim"
-SEVERITY = {"breach": "bold white on red", "fault": "bold red", "risk": "yellow", "note": "cyan"}
+# Colours that can be read on a light ground as well as on a dark one.
+_HEAD, _MARK, _GROUP, _NOTE = "bold", "bold magenta", "bold underline", "dim"
+SEVERITY = {"breach": "bold white on red", "fault": "bold red", "risk": "bold magenta", "note": "bold cyan"}
 
 
 class Screen:
@@ -43,27 +47,46 @@ class Screen:
 def grid_text(grid: Grid, screen: Screen) -> str:
     """The table, its groups under headings of their own, its notes below."""
     parts: list[RenderableType] = []
+    shown, widths, left_out = _fit(grid, screen.width)
     numbered = list(enumerate(grid.rows))
     if grid.grouped:
-        for name, rows in groupby(numbered, key=lambda item: item[1][0]):
-            parts += [Text(name, style=_GROUP), _table(grid, list(rows), 1)]
+        for number, (name, rows) in enumerate(groupby(numbered, key=lambda item: item[1][0])):
+            parts += [Text("\n" * bool(number) + name, style=_GROUP), _table(grid, list(rows), shown, widths)]
     elif numbered:
-        parts.append(_table(grid, numbered, 0))
+        parts.append(_table(grid, numbered, shown, widths))
     parts += [Text(note, style=_NOTE) for note in grid.notes]
+    if left_out:
+        parts.append(Text(f"Left out at this width: {', '.join(left_out)}", style=_NOTE))
     return screen.render(*parts)
 
 
-def _table(grid: Grid, rows: Iterable[tuple[int, list[str]]], first: int) -> Table:
+def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, list[str]]:
+    """The columns to show, how wide each is at its widest (None if they must be squeezed), and those left out."""
+    first = 1 if grid.grouped else 0
+    shown = list(range(first, len(grid.columns)))
+    natural = [max([cell_len(c.name), *(cell_len(row[at]) for row in grid.rows)]) for at, c in enumerate(grid.columns)]
+    left_out: list[str] = []
+    while width is not None and sum(natural[at] + 2 for at in shown) - 2 > width:
+        spare = [at for at in shown if grid.columns[at].spare]
+        if not spare:
+            return shown, None, left_out
+        shown.remove(spare[-1])
+        left_out.append(grid.columns[spare[-1]].name)
+    return shown, natural, left_out
+
+
+def _table(grid: Grid, rows: Iterable[tuple[int, list[str]]], shown: list[int], widths: list[int] | None) -> Table:
     table = Table(box=_LINES, pad_edge=False, header_style=_HEAD, show_edge=False, padding=(0, 1, 0, 0))
-    for column in grid.columns[first:]:
+    for at in shown:
+        column = grid.columns[at]
         table.add_column(
-            column.name, justify="right" if column.right else "left", no_wrap=column.whole, overflow="fold"
-        )
+            column.name, justify="right" if column.right else "left", no_wrap=column.whole, overflow="fold",
+            min_width=widths[at] if widths else None,
+        )  # fmt: skip
     for number, row in rows:
-        cells = row[first:]
-        table.add_row(
-            *(Text(cell, style=_MARK if (number, at + first) in grid.marks else "") for at, cell in enumerate(cells))
-        )
+        # Squeezed lists of VIDs break between numbers, not within one.
+        cells = row if widths else [_COMMA.sub(", ", cell) for cell in row]
+        table.add_row(*(Text(cells[at], style=_MARK if (number, at) in grid.marks else "") for at in shown))
     return table
 
 

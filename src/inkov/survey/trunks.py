@@ -32,17 +32,17 @@ class TrunkEnd(Struct):
 class TrunkRow(Struct):
     """A trunk: `b` is None where nobody known is at the far end; `up` is false if an end is shut.
 
-    `shared` crosses both ways under one number.
-
-    `one_way` lists what crosses in one direction only, `translated` what arrives under another number.
+    `shared` crosses both ways under one number. `a_to_b` and `b_to_a` keep their number in that direction only;
+    `translated` lists (VIDs as a has them, VIDs as b has them, way), the way being "both", "a to b" or "b to a".
     """
 
     a: TrunkEnd
     b: TrunkEnd | None
     up: bool
     shared: str
-    one_way: list[str]
-    translated: list[str]
+    a_to_b: str
+    b_to_a: str
+    translated: list[tuple[str, str, str]]
 
 
 def trunk_rows(fabric: Fabric, switch: str | None = None) -> list[TrunkRow]:
@@ -53,17 +53,20 @@ def trunk_rows(fabric: Fabric, switch: str | None = None) -> list[TrunkRow]:
         if not {a.view.form, b.view.form} & _TRUNKS or (switch and switch not in (link.a.device, link.b.device)):
             continue
         there, back = _crosses(fabric, number, link.a), _crosses(fabric, number, link.b)
-        row = TrunkRow(
-            _end(fabric, a), _end(fabric, b), fabric.link_up[number], bits_to_text(there[0] & back[0]), [], []
-        )
-        for near, far, here, opposite in ((link.a, link.b, there, back), (link.b, link.a, back, there)):
-            if here[0] & ~opposite[0]:
-                row.one_way.append(f"{bits_to_text(here[0] & ~opposite[0])} from {near} to {far}")
-            row.translated += [f"{leaves} at {near} becomes {arrives} at {far}" for leaves, arrives in here[1]]
-        rows.append(row)
+        both = there[0] & back[0]
+        only = bits_to_text(there[0] & ~both), bits_to_text(back[0] & ~both)
+        ways: dict[tuple[str, str], str] = dict.fromkeys(there[1], "a to b")
+        for leaves, arrives in back[1]:
+            ways[arrives, leaves] = "both" if (arrives, leaves) in ways else "b to a"
+        rows.append(
+            TrunkRow(
+                _end(fabric, a), _end(fabric, b), fabric.link_up[number], bits_to_text(both),
+                *only, [(*pair, way) for pair, way in ways.items()],
+            )
+        )  # fmt: skip
     for end, resolved in fabric.ports.items():
         if resolved.view.form in _TRUNKS and end not in fabric.wiring.of and (switch in (None, end.device)):
-            rows.append(TrunkRow(_end(fabric, resolved), None, True, "", [], []))
+            rows.append(TrunkRow(_end(fabric, resolved), None, True, "", "", "", []))
     return rows
 
 

@@ -1,0 +1,89 @@
+"""Makes the pictures in docs/screenshots: each command in a terminal window on a virtual screen, on the demo campus.
+
+Needs, from Debian: xvfb, xterm, imagemagick, fonts-dejavu-core.
+"""
+
+from __future__ import annotations
+
+import os
+import shlex
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+SHOTS = {
+    "help": "inkov --help",
+    "read": "inkov read garden",
+    "vlans": "inkov vlans garden",
+    "ports": "inkov ports garden --switch core-1",
+    "matrix": "inkov ports garden --switch gate-1 --matrix",
+    "links": "inkov links garden",
+    "trunks": "inkov trunks garden",
+    "audit": "inkov audit garden --only trunk-meets-access --only untagged-vlan-differs "
+    "--only vlan-missing-in-transit --only allowed-differs --only native-default",
+    "rules": "inkov rules",
+    "rule": "inkov rules untagged-vlan-differs",
+}
+"""File name -> command, run where the demo campus is."""
+
+SCREEN = (1280, 800)
+DISPLAY = ":97"
+TRIM = ("-trim", "+repage")
+FOLDER = Path(__file__).parent / "screenshots"
+
+
+def shoot(name: str, command: str, demo: Path) -> None:
+    """Run `command` in a terminal window and keep what the window shows."""
+    done = demo / ".done"
+    done.unlink(missing_ok=True)
+    title = shlex.quote(command)
+    shown = f"printf '\\033[?25l\\033[1m$ %s\\033[0m\\n' {title}; {command}; touch {done}; exec sleep 60"
+    window = subprocess.Popen(
+        ["xterm", "-geometry", "126x50+0+0", "-fa", "DejaVu Sans Mono", "-fs", "10", "-bg", "#fbfbf8", "-fg", "#222222",
+         "-b", "12", "+sb", "-xrm", "xterm*cursorColor: #fbfbf8", "-e", "sh", "-c", shown],
+        cwd=demo, env={**os.environ, "DISPLAY": DISPLAY},
+    )  # fmt: skip
+    try:
+        deadline = time.monotonic() + 30
+        while not done.exists() and time.monotonic() < deadline:
+            time.sleep(0.05)
+        before = b""
+        while True:  # until the window has drawn everything
+            time.sleep(0.3)
+            picture = subprocess.run(
+                ["import", "-display", DISPLAY, "-window", "root", "png:-"], check=True, capture_output=True
+            ).stdout
+            if picture == before or time.monotonic() > deadline:
+                break
+            before = picture
+    finally:
+        window.terminate()
+        window.wait()
+    target = FOLDER / f"{name}.png"
+    subprocess.run(
+        ["convert", "png:-", "-bordercolor", "#fbfbf8", *TRIM, "-border", "1", *TRIM, "-border", "14",
+         "-strip", "-colors", "64", str(target)],
+        input=picture, check=True,
+    )  # fmt: skip
+    print(target)
+
+
+def main() -> None:
+    wanted = sys.argv[1:] or list(SHOTS)
+    FOLDER.mkdir(exist_ok=True)
+    width, height = SCREEN
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", f"{width}x{height}x24"], stderr=subprocess.DEVNULL)
+    try:
+        with tempfile.TemporaryDirectory() as folder:
+            os.environ["PATH"] = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
+            subprocess.run(["inkov", "demo", folder + "/demo"], check=True, stdout=subprocess.DEVNULL)
+            for name in wanted:
+                shoot(name, SHOTS[name], Path(folder) / "demo")
+    finally:
+        screen.terminate()
+        screen.wait()
+
+
+main()
