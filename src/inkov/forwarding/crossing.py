@@ -27,7 +27,7 @@ def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossin
     receivers = [fabric.bridge_ports[n] for n in fabric.at[far]]
     whole = next((r for r in receivers if r.outer == 0), None)
     subs = [r for r in receivers if r.outer]
-    taken = sum(1 << r.outer for r in subs)  # tags that a sub-interface takes off the port itself
+    taken = sum(1 << r.outer for r in subs)  # these tags do not reach the port itself (FM 3.9)
     view = sender.view
     if sender.outer:  # whatever leaves, leaves with this tag
         tagged, untagged = 0, 0

@@ -48,8 +48,8 @@ class Resolved(Struct, gc=False):
 class BridgePort(Struct, gc=False):
     """A port as a bridge has it: number in the fabric, number of its bridge, the end its frames pass, and its view.
 
-    `outer` is 0 for the port itself; for a tagged sub-interface it is the tag its frames wear outside. `lured` is the
-    view it takes if a host there asks to be a trunk or registers VLANs; None where asking changes nothing (FM 4.4).
+    `outer` is 0 for the port itself; for a tagged sub-interface it is the tag its frames wear outside. `lured` are the
+    views it takes for a host there that asks to be a trunk or registers VLANs, if asking changes anything (FM 4.4).
     """
 
     number: int
@@ -58,7 +58,7 @@ class BridgePort(Struct, gc=False):
     port: str
     outer: int
     view: View
-    lured: View | None = None
+    lured: tuple[View, ...] = ()
 
 
 class Fold(NamedTuple):

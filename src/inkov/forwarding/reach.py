@@ -12,7 +12,8 @@ from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from inkov.forwarding.fabric import BridgePort, Fabric
-from inkov.forwarding.view import View
+from inkov.forwarding.view import Form, View
+from inkov.wiring import End
 
 __all__ = ["Entry", "Flood", "Level", "entries_at", "flood"]
 
@@ -62,9 +63,8 @@ class Flood:
                 port = fabric.bridge_ports[number]
                 if not fabric.is_host_port(port):
                     continue
-                yield from _on_wire(port, port.view, self.leaving(port, port.view))
-                if self.level == "hostile" and port.lured is not None:
-                    yield from _on_wire(port, port.lured, self.leaving(port, port.lured))
+                for view in views_at(port, self.level):
+                    yield from _on_wire(port, view, self.leaving(port, view))
 
     def _arrive(self, port: int, bridge: int, mask: int, protected: bool) -> bool:
         new = mask & ~self.came.get(port, 0)
@@ -91,18 +91,34 @@ def entries_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Ent
     entries = []
     for number in numbers:
         port = fabric.bridge_ports[number]
-        mask = port.view.enters() if level == "hostile" else honest_mask(port.view)
-        if level == "hostile" and port.lured is not None:
-            mask |= port.lured.enters()
-        if mask:
-            entries.append(Entry(number, mask, port.bridge))
+        views = views_at(port, level)
+        untagged = tagged = 0
+        for view in views:
+            untagged |= 1 << view.pvid if view.pvid else 0
+            tagged |= view.admit if level == "hostile" else honest_tags(view)
+        if port.outer == 0:  # a tag that a sub-interface owns does not reach the port itself (FM 3.9)
+            tagged &= ~owned_tags(fabric, port.end)
+        if untagged | tagged:
+            entries.append(Entry(number, untagged | tagged, port.bridge))
     return entries
 
 
-def honest_mask(view: View) -> int:
-    """The VIDs an honest host sends in: untagged frames, and its voice VLAN where one is set (FM 4.1)."""
-    voice = view.admit if view.form == "access with voice" else 0
-    return voice | (1 << view.pvid if view.pvid else 0)
+def views_at(port: BridgePort, level: Level) -> tuple[View, ...]:
+    """The views a port can take: its own, and at the hostile level those it can be lured into."""
+    return (port.view, *port.lured) if level == "hostile" else (port.view,)
+
+
+def honest_tags(view: View) -> int:
+    """The tags an honest host uses: its voice VLAN's, where one is set (FM 4.1)."""
+    return view.admit if view.form is Form.ACCESS_VOICE else 0
+
+
+def owned_tags(fabric: Fabric, end: End) -> int:
+    """The tags that sub-interfaces take off an end, as a mask."""
+    mask = 0
+    for number in fabric.at.get(end, ()):
+        mask |= (1 << fabric.bridge_ports[number].outer) & ~1
+    return mask
 
 
 def flood(fabric: Fabric, entries: Iterable[Entry], level: Level) -> Flood:

@@ -187,22 +187,21 @@ class _Builder:
                 self._assume(device.name, port.name, says, port.origin)
                 view = View(view.form, view.pvid, 0, view.emit & view.bare, view.bare, view.protected)
         number = len(fabric.bridge_ports)
-        lured = self._lured(device, resolved) if end not in fabric.wiring.of else None
+        lured = self._lured(device, resolved) if end not in fabric.wiring.of else ()
         fabric.bridge_ports.append(BridgePort(number, bridge, end, port.name, outer, view, lured))
         fabric.bridges[bridge].ports.append(number)
         fabric.at.setdefault(end, []).append(number)
 
-    def _lured(self, device: Device, resolved: Resolved) -> View | None:
+    def _lured(self, device: Device, resolved: Resolved) -> tuple[View, ...]:
         """What the port becomes for a host that asks to be a trunk (FM 4.4) or registers every VLAN (FM 4.5)."""
         live = self.fabric.live[device.name]
         settled = resolved.settled
-        view: View | None = None
+        views = [resolved.view]
         if party(settled) in OUTCOME and resolved.mode is not Mode.TRUNK:
-            view = self._view(device, resolved, Mode.TRUNK).within(live)
+            views.append(self._view(device, resolved, Mode.TRUNK).within(live))
         if settled.registration and resolved.mode is not Mode.ROUTED:
-            base = view or resolved.view
-            view = View(base.form, base.pvid, live, live, base.bare, base.protected)
-        return view
+            views = [View(v.form, v.pvid, live, live, v.bare, v.protected) for v in views]
+        return tuple(view for view in views if view is not resolved.view)
 
     def _assume(self, device: str, port: str, says: str, origin: Origin) -> None:
         stated = Origin(origin.file, origin.line, origin.pointer, Basis.ASSUMED, says)

@@ -1,0 +1,133 @@
+"""Random campuses for the oracles: every kind of port, cycles, mismatches, bundles, several bridges in a box."""
+
+from __future__ import annotations
+
+import random
+from typing import Any
+
+from inkov.campus import (
+    STANDARD,
+    Accept,
+    Bridge,
+    Cable,
+    Campus,
+    Device,
+    Fact,
+    Mode,
+    Negotiation,
+    Origin,
+    Port,
+    PortKind,
+    Private,
+    Vlan,
+)
+from inkov.vlanset import VlanSet
+
+NOWHERE = Origin()
+VIDS = [1, 10, 20, 30, 31, 32]
+PRIVATE = {30: Private.PRIMARY, 31: Private.ISOLATED, 32: Private.COMMUNITY}
+
+
+def fact(value: Any) -> Fact[Any]:
+    return Fact(value, NOWHERE)
+
+
+def some(rng: random.Random) -> Fact[VlanSet]:
+    return fact(VlanSet.from_vids(v for v in VIDS if rng.random() < 0.6))
+
+
+def random_port(rng: random.Random, name: str, *, uplink: bool, kind: PortKind = PortKind.PHYSICAL) -> Port:
+    """A port with a random setting, mostly trunks between switches and access ports towards hosts."""
+    port = Port(name, NOWHERE, kind)
+    modes = [Mode.TRUNK] * 6 + [Mode.GENERAL] * 2 if uplink else [Mode.ACCESS] * 4 + [Mode.PRIVATE_HOST] * 2
+    mode = rng.choice([*modes, *Mode])
+    port.mode = fact(mode)
+    vid = lambda: fact(rng.choice(VIDS))  # noqa: E731
+    maybe = lambda chance, value: fact(value) if rng.random() < chance else None  # noqa: E731
+    if mode in (Mode.ACCESS, Mode.TRUNK):
+        port.negotiation = maybe(0.3, rng.choice(list(Negotiation)))
+        port.access_vlan = vid() if rng.random() < 0.9 else None
+        port.voice_vlan = maybe(0.2, rng.choice([*VIDS, None]))
+        port.native_vlan = maybe(0.7, rng.choice([*VIDS, None]))
+        port.native_tagged = maybe(0.15, True)
+        port.allowed = some(rng) if rng.random() < 0.85 else None
+        port.withheld = some(rng) if rng.random() < 0.1 else None
+    elif mode is Mode.GENERAL:
+        port.pvid = maybe(0.8, rng.choice([*VIDS, None]))
+        port.accept = maybe(0.5, rng.choice(list(Accept)))
+        port.ingress_filtering = maybe(0.6, rng.random() < 0.5)
+        port.tagged = some(rng) if rng.random() < 0.7 else None
+        port.untagged = some(rng) if rng.random() < 0.4 else None
+    elif mode is Mode.PRIVATE_HOST:
+        port.primary, port.secondary = fact(30), fact(rng.choice([31, 31, 32, 32, 10]))
+    elif mode is Mode.PROMISCUOUS:
+        port.primary, port.secondaries = fact(30), some(rng)
+    port.protected = maybe(0.12, True)
+    port.registration = maybe(0.06, True)
+    port.enabled = maybe(0.06, False)
+    return port
+
+
+def random_campus(rng: random.Random, most: int = 12) -> Campus:
+    """1 to `most` switches with one to four host ports each, cabled as a random graph with cycles."""
+    campus = Campus()
+    count = rng.randint(1, most)
+    for number in range(count):
+        device = campus.devices[f"s{number}"] = Device(f"s{number}", NOWHERE, STANDARD)
+        if rng.random() < 0.9:
+            device.vlans = {}
+            for v in VIDS[1:]:
+                if rng.random() < 0.85:
+                    row = device.vlans[v] = Vlan(v, NOWHERE)
+                    row.active = fact(False) if rng.random() < 0.06 else None
+                    row.private = fact(PRIVATE[v]) if v in PRIVATE and rng.random() < 0.9 else None
+        for n in range(rng.randint(1, 4)):
+            device.ports[f"h{n}"] = random_port(rng, f"h{n}", uplink=rng.random() < 0.15)
+    for number in range(1, count + count // 2):
+        one = f"s{number if number < count else rng.randrange(count)}"
+        other = f"s{rng.randrange(number) if number < count else rng.randrange(count)}"
+        _cable(rng, campus, one, other, number)
+    for device in campus.devices.values():
+        if rng.random() < 0.35:
+            _second_bridge(rng, device)
+    return campus
+
+
+def _cable(rng: random.Random, campus: Campus, one: str, other: str, number: int) -> None:
+    ends = [(one, f"u{number}a"), (other, f"u{number}b")]
+    ports = [random_port(rng, name, uplink=True) for _, name in ends]
+    if rng.random() < 0.5:  # half of the links fit: the same settings at both ends
+        ports[1] = random_port(rng, ends[1][1], uplink=True)
+        for attribute in ("mode", "negotiation", "access_vlan", "voice_vlan", "native_vlan", "native_tagged", "allowed"):
+            setattr(ports[1], attribute, getattr(ports[0], attribute))
+    for (device, name), port in zip(ends, ports, strict=True):
+        campus.devices[device].ports[name] = port
+    if rng.random() < 0.15:  # one end, or both, as a bundle of two
+        for (device, name), port in zip(ends, ports, strict=True):
+            port.kind = PortKind.BUNDLE
+            for member in ("x", "y"):
+                odd = random_port(rng, name + member, uplink=True)  # its own settings do not count
+                odd.bundle = fact(name)
+                campus.devices[device].ports[name + member] = odd
+        for member in ("x", "y"):
+            row = [text for device, name in ends for text in (device, name + member)]
+            campus.cables.append(Cable(*row, NOWHERE))
+    else:
+        campus.cables.append(Cable(*ends[0], *ends[1], NOWHERE))
+
+
+def _second_bridge(rng: random.Random, device: Device) -> None:
+    parents = [p for p in device.ports.values() if p.bundle is None and p.kind is not PortKind.SUB]
+    bridge = device.bridges["b2"] = Bridge("b2", NOWHERE)
+    for parent in rng.sample(parents, min(len(parents), 2)):
+        for outer in rng.sample(VIDS[1:], 2):
+            name = f"{parent.name}.{outer}"
+            sub = device.ports[name] = Port(name, NOWHERE, PortKind.SUB)
+            sub.parent, sub.outer = fact(parent.name), fact(outer)
+            sub.mode = fact(rng.choice([Mode.ACCESS, Mode.ACCESS, Mode.GENERAL, Mode.ROUTED]))
+            sub.access_vlan = fact(rng.choice([1, 1, 10, 20]))
+            sub.protected = fact(True) if rng.random() < 0.1 else None
+            if rng.random() < 0.8:
+                bridge.ports[name] = NOWHERE
+    for port in rng.sample(parents, min(len(parents), 1)):
+        bridge.ports[port.name] = NOWHERE
