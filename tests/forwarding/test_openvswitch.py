@@ -1,0 +1,136 @@
+"""The engine against a real switch implementation, for the port kinds it has: one broadcast from every host port."""
+
+from __future__ import annotations
+
+import os
+import random
+from collections.abc import Iterator
+
+import pytest
+
+from inkov.campus import STANDARD, Cable, Campus, Device, Mode, Origin, Port, Vlan
+from inkov.forwarding import resolve
+from inkov.forwarding.reach import Entry, flood
+from inkov.vlanset import VlanSet
+from inkov.wiring import wire
+from tests.campuses import NOWHERE, fact
+from tests.conftest import need
+from tests.forwarding.openvswitch import OpenVSwitch, installed
+
+CAMPUSES = int(os.environ.get("INKOV_REALITY", "320"))
+VIDS = [10, 20, 30, 40]
+
+
+@pytest.fixture(scope="module")
+def switch(tmp_path_factory: pytest.TempPathFactory) -> Iterator[OpenVSwitch]:
+    need(installed(), "Open vSwitch (Debian: openvswitch-switch)")
+    private = OpenVSwitch(tmp_path_factory.mktemp("ovs"))
+    yield private
+    private.stop()
+
+
+def random_port(rng: random.Random, name: str, uplink: bool) -> Port:
+    port = Port(name, Origin())
+    if rng.random() < (0.15 if uplink else 0.7):
+        port.mode, port.access_vlan = fact(Mode.ACCESS), fact(rng.choice(VIDS))
+    else:
+        allowed = [vid for vid in VIDS if rng.random() < 0.75] or [10]
+        port.mode, port.allowed = fact(Mode.TRUNK), fact(VlanSet.from_vids(allowed))
+        port.native_vlan = fact(rng.choice([*allowed, None]))
+        port.native_tagged = fact(True) if rng.random() < 0.2 else None
+    port.protected = fact(True) if rng.random() < 0.2 else None
+    return port
+
+
+def random_tree(rng: random.Random) -> Campus:
+    """A tree of up to six switches: a broadcast in it passes each switch once, as in a spanning tree."""
+    campus = Campus()
+    for number in range(rng.randint(1, 6)):
+        table = {vid: Vlan(vid, NOWHERE) for vid in VIDS}
+        device = campus.devices[f"s{number}"] = Device(f"s{number}", NOWHERE, STANDARD, table)
+        for n in range(rng.randint(1, 3)):
+            device.ports[f"s{number}h{n}"] = random_port(rng, f"s{number}h{n}", uplink=False)
+        if number:
+            far = rng.randrange(number)
+            one, other = f"p{number}a", f"p{number}b"
+            device.ports[one] = random_port(rng, one, uplink=True)
+            campus.devices[f"s{far}"].ports[other] = random_port(rng, other, uplink=True)
+            if rng.random() < 0.5:
+                for attribute in ("mode", "access_vlan", "allowed", "native_vlan", "native_tagged"):
+                    setattr(campus.devices[f"s{far}"].ports[other], attribute, getattr(device.ports[one], attribute))
+            campus.cables.append(Cable(f"s{number}", one, f"s{far}", other, NOWHERE))
+    return campus
+
+
+def set_up(campus: Campus, switch: OpenVSwitch) -> None:
+    """Build the campus in Open vSwitch, in place of what was there."""
+    peers = {}
+    for cable in campus.cables:
+        peers[cable.port], peers[cable.far_port] = cable.far_port, cable.port
+    commands = [["--if-exists", "del-br", f"s{number}"] for number in range(6)]
+    switch.configure(*commands)
+    commands = []
+    for device in campus.devices.values():
+        commands.append(["add-br", device.name])
+        commands.append(["set", "bridge", device.name, "datapath_type=dummy", "fail_mode=standalone"])
+        for port in device.ports.values():
+            commands.append(["add-port", device.name, port.name])
+            kind = ["type=patch", f"options:peer={peers[port.name]}"] if port.name in peers else ["type=dummy"]
+            commands.append(["set", "interface", port.name, *kind])
+            commands.append(["set", "port", port.name, *columns(port)])
+    switch.configure(*commands)
+
+
+def columns(port: Port) -> list[str]:
+    protected = [f"protected={'true' if port.protected else 'false'}"]
+    if port.mode is not None and port.mode.value is Mode.ACCESS:
+        assert port.access_vlan is not None
+        return [*protected, "vlan_mode=access", f"tag={port.access_vlan.value}"]
+    assert port.allowed is not None and port.native_vlan is not None
+    trunks = f"trunks={','.join(map(str, port.allowed.value))}"
+    if port.native_vlan.value is None:
+        return [*protected, trunks, "vlan_mode=trunk"]
+    tagging = "native-tagged" if port.native_tagged else "native-untagged"
+    return [*protected, trunks, f"vlan_mode={tagging}", f"tag={port.native_vlan.value}"]
+
+
+def check(campus: Campus, switch: OpenVSwitch, seed: int) -> int:
+    """Compare every host port's broadcasts; returns how many were compared."""
+    set_up(campus, switch)
+    numbers = switch.numbers()
+    names = {number: name for name, number in numbers.items()}
+    fabric = resolve(campus, wire(campus))
+    compared = 0
+    for port in fabric.bridge_ports:
+        if not fabric.is_host_port(port):
+            continue
+        for tag in (None, *VIDS):
+            vid = port.view.pvid if tag is None else tag if port.view.admit >> tag & 1 else 0
+            entries = [Entry(port.number, 1 << vid, port.bridge)] if vid else []
+            spread = flood(fabric, entries, "honest")
+            mine = {(q.port, v if tagged else None) for q, v, tagged in spread.heard() if q.number != port.number}
+            left = {(names[n], t) for n, t in switch.trace(numbers[port.port], tag)}
+            theirs = {(name, t) for name, t in left if name not in campus.devices}  # each bridge has a port of its own
+            assert mine == theirs, f"seed {seed}, {port.port} tag {tag}: ours {mine - theirs}, theirs {theirs - mine}"
+            compared += 1
+    return compared
+
+
+def test_agrees_with_open_vswitch(switch: OpenVSwitch) -> None:
+    compared = sum(check(random_tree(random.Random(seed)), switch, seed) for seed in range(CAMPUSES))
+    assert compared > 5 * CAMPUSES
+
+
+def test_the_oracle_can_say_no(switch: OpenVSwitch) -> None:
+    campus = Campus()
+    table = {10: Vlan(10, NOWHERE)}
+    device = campus.devices["s0"] = Device("s0", NOWHERE, STANDARD, table)
+    for name in ("s0h0", "s0h1"):
+        device.ports[name] = Port(name, NOWHERE, mode=fact(Mode.ACCESS), access_vlan=fact(10))
+    set_up(campus, switch)
+    assert len(switch.trace(switch.numbers()["s0h0"], None)) == 1 + 1  # the other port, and the bridge's own
+    device.ports["s0h1"].access_vlan = fact(20)  # now the engine is told something else than the switch
+    numbers = switch.numbers()
+    heard = {n for n, _ in switch.trace(numbers["s0h0"], None)}
+    fabric = resolve(campus, wire(campus))
+    assert numbers["s0h1"] in heard and not list(flood(fabric, [Entry(0, 1 << 10, 0)], "honest").heard())[1:]
