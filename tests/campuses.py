@@ -32,7 +32,7 @@ def fact(value: Any) -> Fact[Any]:
     return Fact(value, NOWHERE)
 
 
-def some(rng: random.Random) -> Fact[VlanSet]:
+def some(rng: random.Random) -> Fact[Any]:
     return fact(VlanSet.from_vids(v for v in VIDS if rng.random() < 0.6))
 
 
@@ -42,8 +42,13 @@ def random_port(rng: random.Random, name: str, *, uplink: bool, kind: PortKind =
     modes = [Mode.TRUNK] * 6 + [Mode.GENERAL] * 2 if uplink else [Mode.ACCESS] * 4 + [Mode.PRIVATE_HOST] * 2
     mode = rng.choice([*modes, *Mode])
     port.mode = fact(mode)
-    vid = lambda: fact(rng.choice(VIDS))  # noqa: E731
-    maybe = lambda chance, value: fact(value) if rng.random() < chance else None  # noqa: E731
+
+    def vid() -> Fact[Any]:
+        return fact(rng.choice(VIDS))
+
+    def maybe(chance: float, value: Any) -> Fact[Any] | None:
+        return fact(value) if rng.random() < chance else None
+
     if mode in (Mode.ACCESS, Mode.TRUNK):
         port.negotiation = maybe(0.3, rng.choice(list(Negotiation)))
         port.access_vlan = vid() if rng.random() < 0.9 else None
@@ -98,7 +103,15 @@ def _cable(rng: random.Random, campus: Campus, one: str, other: str, number: int
     ports = [random_port(rng, name, uplink=True) for _, name in ends]
     if rng.random() < 0.5:  # half of the links fit: the same settings at both ends
         ports[1] = random_port(rng, ends[1][1], uplink=True)
-        for attribute in ("mode", "negotiation", "access_vlan", "voice_vlan", "native_vlan", "native_tagged", "allowed"):
+        for attribute in (
+            "mode",
+            "negotiation",
+            "access_vlan",
+            "voice_vlan",
+            "native_vlan",
+            "native_tagged",
+            "allowed",
+        ):
             setattr(ports[1], attribute, getattr(ports[0], attribute))
     for (device, name), port in zip(ends, ports, strict=True):
         campus.devices[device].ports[name] = port
@@ -110,8 +123,8 @@ def _cable(rng: random.Random, campus: Campus, one: str, other: str, number: int
                 odd.bundle = fact(name)
                 campus.devices[device].ports[name + member] = odd
         for member in ("x", "y"):
-            row = [text for device, name in ends for text in (device, name + member)]
-            campus.cables.append(Cable(*row, NOWHERE))
+            (one, name), (other, far_name) = ends
+            campus.cables.append(Cable(one, name + member, other, far_name + member, NOWHERE))
     else:
         campus.cables.append(Cable(*ends[0], *ends[1], NOWHERE))
 

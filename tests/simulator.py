@@ -67,7 +67,9 @@ class Simulator:
         return True
 
     def is_up_or_member(self, place: Place) -> bool:
-        return said(self.port(place).enabled, True) and (self.port(place).kind is not PortKind.BUNDLE or self.is_up(place))
+        return said(self.port(place).enabled, True) and (
+            self.port(place).kind is not PortKind.BUNDLE or self.is_up(place)
+        )
 
     def wish(self, place: Place) -> str:
         port = self.port(place)
@@ -190,8 +192,9 @@ class Simulator:
         found: dict[int, Place] = {}
         for p in self.campus.devices[end[0]].ports.values():
             if p.kind is PortKind.SUB and p.parent and p.outer and self.is_up((end[0], p.name)):
-                if self.forwards_as(end[0], p.parent.value) == end:
-                    found.setdefault(p.outer.value, (end[0], p.name))
+                if self.forwards_as(end[0], p.parent.value) != end:
+                    continue
+                found.setdefault(p.outer.value, (end[0], p.name))
         return found
 
     def arrive(self, end: Place, tag: int | None) -> set[At]:
@@ -212,8 +215,10 @@ class Simulator:
             place = (at.device, name)
             if place == came or not self.is_up(place) or self.bridge(place) != self.bridge(came):
                 continue
-            if p.kind is PortKind.SUB and self.subs(self.forwards_as(at.device, p.parent.value)).get(p.outer.value) != place:  # type: ignore[union-attr]
-                continue
+            if p.kind is PortKind.SUB:
+                assert p.parent and p.outer
+                if self.subs(self.forwards_as(at.device, p.parent.value)).get(p.outer.value) != place:
+                    continue
             if said(p.protected, False) and said(self.port(came).protected, False):
                 continue
             for mode in self.modes(place):

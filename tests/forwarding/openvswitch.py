@@ -36,10 +36,8 @@ class OpenVSwitch:
         self._wait(folder / "db.sock")
         self._run("ovs-vsctl", f"--db={self.socket}", "--no-wait", "init")
         control = folder / "vswitchd.ctl"
-        self.processes.append(
-            self._start("ovs-vswitchd", self.socket, "--enable-dummy=override", "--disable-system", f"--unixctl={control}",
-                        "--log-file", "-vsyslog:off", "-vconsole:off")  # fmt: skip
-        )
+        options = ["--enable-dummy=override", "--disable-system", f"--unixctl={control}", "--log-file"]
+        self.processes.append(self._start("ovs-vswitchd", self.socket, *options, "-vsyslog:off", "-vconsole:off"))
         self._wait(control)
         self.control = str(control)
 

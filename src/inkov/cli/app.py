@@ -15,7 +15,7 @@ from typing import Annotated, Any
 import typer
 
 from inkov import __version__
-from inkov.cli import audit, demo, links, ports, read, rules, trunks, vlans
+from inkov.cli import audit, demo, follow, hears, links, ports, read, rules, trunks, vlans
 from inkov.cli.common import fail
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
 
@@ -78,6 +78,8 @@ for name, command in (
     ("links", links.links),
     ("trunks", trunks.trunks),
     ("audit", audit.audit),
+    ("follow", follow.follow),
+    ("hears", hears.hears),
     ("rules", rules.rules),
 ):
     app.command(name)(_guarded(command))

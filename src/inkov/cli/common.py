@@ -28,6 +28,18 @@ class Format(StrEnum):
     MARKDOWN = "markdown"
 
 
+class Level(StrEnum):
+    """What hosts may do: docs/forwarding-model.md, section 4."""
+
+    HONEST = "honest"
+    HOSTILE = "hostile"
+
+
+LevelOption = Annotated[Level, typer.Option("--level", "-l", help="What hosts may send: their own VLANs, or anything.")]
+BecauseOption = Annotated[
+    str | None,
+    typer.Option("--because", metavar="SWITCH:PORT", help="Why this port does what it does, stage by stage."),
+]
 Configs = Annotated[
     list[str],
     typer.Argument(metavar="CONFIGS...", help="Files or folders of configurations and tables.", show_default=False),
@@ -62,11 +74,17 @@ class View:
 
     def listing(self, key: str, rows: Any, grid: Callable[[], Grid], loaded: Loaded) -> None:
         """Write rows as JSON under `key`, or as the grid in the format asked for."""
+        from inkov.render.text import plain
+
+        self.result({key: plain(rows, loaded.locator)} if self.format is Format.JSON else {}, grid)
+
+    def result(self, value: dict[str, Any], grid: Callable[[], Grid]) -> None:
+        """Write plain values as JSON, or the grid in the format asked for."""
         from inkov.render.grid import to_csv, to_markdown
-        from inkov.render.text import plain, to_json
+        from inkov.render.text import to_json
 
         if self.format is Format.JSON:
-            self.write(to_json({key: plain(rows, loaded.locator)}))
+            self.write(to_json(value))
         elif self.format is Format.CSV:
             self.write(to_csv(grid()))
         elif self.format is Format.MARKDOWN:

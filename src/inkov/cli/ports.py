@@ -6,6 +6,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli.common import (
+    BecauseOption,
     ColourOption,
     Configs,
     Format,
@@ -18,11 +19,13 @@ from inkov.cli.common import (
     start,
     vlan_list,
 )
+from inkov.cli.explain import explain
 
 
 def ports(
     configs: Configs,
     switch: SwitchOption = None,
+    because: BecauseOption = None,
     vlan: VlanOption = None,
     matrix: Annotated[bool, typer.Option("--matrix", help="VLAN × port: T tagged, U untagged, · not at all.")] = False,
     form: FormatOption = Format.TABLE,
@@ -39,6 +42,9 @@ def ports(
 
     wanted = vlan_list(vlan)
     session = start(configs, quiet)
+    if because is not None:
+        explain(session, because, View(form, output, no_colour))
+        return
     view, locator = View(form, output, no_colour), session.loaded.locator
     name = session.switch(switch)
     if not matrix:

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from inkov.cli.common import (
+    BecauseOption,
     ColourOption,
     Configs,
     Format,
@@ -11,11 +12,13 @@ from inkov.cli.common import (
     View,
     start,
 )
+from inkov.cli.explain import explain
 
 
 def trunks(
     configs: Configs,
     switch: SwitchOption = None,
+    because: BecauseOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
@@ -26,6 +29,9 @@ def trunks(
     from inkov.survey.trunks import trunk_rows
 
     session = start(configs, quiet)
+    if because is not None:
+        explain(session, because, View(form, output, no_colour))
+        return
     rows = trunk_rows(session.fabric, session.switch(switch))
     locator = session.loaded.locator
     View(form, output, no_colour).listing("trunks", rows, lambda: trunks_grid(rows, locator), session.loaded)

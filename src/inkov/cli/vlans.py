@@ -24,12 +24,14 @@ def vlans(
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """Each VLAN: where it is defined, its names, its ports."""
+    """Each VLAN: where it is defined, its names, ports and islands."""
     from inkov.render.listings import vlans_grid
     from inkov.survey.vlans import vlan_rows
 
     wanted = vlan_list(vlan)
     session = start(configs, quiet)
     rows = vlan_rows(session.fabric, wanted, session.switch(switch))
-    View(form, output, no_colour).listing("vlans", rows, lambda: vlans_grid(rows), session.loaded)
+    View(form, output, no_colour).listing(
+        "vlans", rows, lambda: vlans_grid(rows, session.loaded.locator), session.loaded
+    )
     session.end()

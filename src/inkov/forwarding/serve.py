@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.view import ALL, Form
 
-__all__ = ["gateway_bits", "member_ports", "served", "served_by_device"]
+__all__ = ["gateway_bits", "is_live", "member_ports", "served", "served_by_device"]
 
 _TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
 
@@ -59,3 +61,12 @@ def member_ports(fabric: Fabric) -> dict[tuple[str, int], int]:
                 counts[key] = counts.get(key, 0) + 1
                 mask ^= low
     return counts
+
+
+def is_live(fabric: Fabric) -> Callable[[int, int], bool]:
+    """Tells of (bridge, VID) whether a live port carries it: a host port that is up, or a link that is (FM 5.2)."""
+    carried = [0] * len(fabric.bridges)
+    for port in fabric.bridge_ports:
+        if port.end not in fabric.wiring.of or port.number in fabric.crossings:
+            carried[port.bridge] |= port.view.emit
+    return lambda bridge, vid: bool(carried[bridge] >> vid & 1)

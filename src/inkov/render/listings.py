@@ -56,7 +56,7 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
     return grid
 
 
-def vlans_grid(rows: list[VlanRow]) -> Grid:
+def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
     grid = Grid([Column("VLAN", True), Column("Name"), Column("Defined on"), Column("Ports", True), Column("Remarks")])
     for row in rows:
         defined = [at.switch for at in row.at if at.defined]
@@ -72,6 +72,12 @@ def vlans_grid(rows: list[VlanRow]) -> Grid:
         suspended = [at.switch for at in row.at if not at.active]
         if suspended:
             remarks.append(f"suspended on {', '.join(suspended)}")
+        if len(row.islands) > 1:
+            remarks.append(f"falls into {len(row.islands)} islands")
+            for gap in row.breaks:
+                grid.notes.append(
+                    f"VLAN {row.vlan}, {', '.join(gap.island)} cut off: {gap.says} ({brief(gap.origin, locator)})"
+                )
         clash = bool(remarks)
         if not row.ports and not any(at.gateway for at in row.at):
             remarks.append("no ports")
@@ -141,16 +147,22 @@ def _both(a: str, b: str | None) -> str:
 def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
     columns = [Column("One end", whole=True), Column("Other end", whole=True), Column("Mode"), Column("Native"),
                Column("Allowed"),
-               Column("Shared"), Column("Said at", spare=True)]  # fmt: skip
+               Column("Live", spare=True), Column("Shared"), Column("Needed", spare=True), Column("Surplus"),
+               Column("Missing"), Column("Said at", spare=True)]  # fmt: skip
     grid = Grid(columns)
     for row in rows:
         a, b = row.a, row.b
         shared = _crossing(row) if b and row.up else "shut" if b else ""
-        pairs = [(getattr(a, name), getattr(b, name) if b else None) for name in ("mode", "native", "stated")]
-        marked = [at for at, (one, other) in enumerate(pairs, 2) if other is not None and one != other]
+        names = ("mode", "native", "stated", "live")
+        pairs = [(getattr(a, name), getattr(b, name) if b else None) for name in names]
+        marked = {at for at, (one, other) in enumerate(pairs[:3], 2) if other is not None and one != other}
+        marked |= {6} if row.translated else set()
+        marked |= {9} if row.missing not in ("", "none") else set()
         said = ", ".join(brief(end.origin, locator) for end in (a, b) if end)
-        grid.add(f"{a.switch}:{a.port}", f"{b.switch}:{b.port}" if b else "nobody known", *(_both(*p) for p in pairs),
-                 shared, said, marked=tuple(marked + ([5] if row.translated else [])))  # fmt: skip
+        grid.add(
+            f"{a.switch}:{a.port}", f"{b.switch}:{b.port}" if b else "nobody known", *(_both(*p) for p in pairs),
+            shared, row.needed, row.surplus, row.missing, said, marked=tuple(marked),
+        )  # fmt: skip
     if any(row.translated for row in rows):
         grid.notes.append("90 ↔ 40: VLAN 90 of the one end is joined with VLAN 40 of the other; → and ←: one way only")
     for row in rows:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec import Struct
 
 from inkov.campus import Basis, Mode, Negotiation, Origin
 from inkov.forwarding import Fabric, Form, Resolved
+from inkov.forwarding.needed import needed, unneeded
 from inkov.forwarding.negotiation import OUTCOME, party
 from inkov.forwarding.settle import settled_fact
 from inkov.vlanset import bits_to_text
@@ -34,20 +37,25 @@ class TrunkRow(Struct):
 
     `shared` crosses both ways under one number. `a_to_b` and `b_to_a` keep their number in that direction only;
     `translated` lists (VIDs as a has them, VIDs as b has them, way), the way being "both", "a to b" or "b to a".
+    `needed` has something to serve on both sides; `surplus` crosses unneeded, `missing` is needed and does not cross.
     """
 
     a: TrunkEnd
     b: TrunkEnd | None
     up: bool
     shared: str
-    a_to_b: str
-    b_to_a: str
-    translated: list[tuple[str, str, str]]
+    a_to_b: str = "none"
+    b_to_a: str = "none"
+    translated: list[tuple[str, str, str]] = []
+    needed: str = ""
+    surplus: str = ""
+    missing: str = ""
 
 
-def trunk_rows(fabric: Fabric, switch: str | None = None) -> list[TrunkRow]:
+def trunk_rows(fabric: Fabric, switch: str | None = None, wanted: Mapping[str, int] | None = None) -> list[TrunkRow]:
     """The links with a tagged end, then tagged ports with nobody known behind them."""
     rows = []
+    needs = needed(fabric, wanted)
     for number, link in enumerate(fabric.wiring.links):
         a, b = fabric.ports[link.a], fabric.ports[link.b]
         if not {a.view.form, b.view.form} & _TRUNKS or (switch and switch not in (link.a.device, link.b.device)):
@@ -58,15 +66,17 @@ def trunk_rows(fabric: Fabric, switch: str | None = None) -> list[TrunkRow]:
         ways: dict[tuple[str, str], str] = dict.fromkeys(there[1], "a to b")
         for leaves, arrives in back[1]:
             ways[arrives, leaves] = "both" if (arrives, leaves) in ways else "b to a"
+        natives = [end.settled.native_vlan for end in (a, b) if end.mode is Mode.TRUNK and end.settled.native_vlan]
         rows.append(
             TrunkRow(
-                _end(fabric, a), _end(fabric, b), fabric.link_up[number], bits_to_text(both),
-                *only, [(*pair, way) for pair, way in ways.items()],
+                _end(fabric, a), _end(fabric, b), fabric.link_up[number], bits_to_text(both), *only,
+                [(*pair, way) for pair, way in ways.items()], bits_to_text(needs[number]),
+                bits_to_text(unneeded(both, needs[number], natives)), bits_to_text(needs[number] & ~both),
             )
         )  # fmt: skip
     for end, resolved in fabric.ports.items():
         if resolved.view.form in _TRUNKS and end not in fabric.wiring.of and (switch in (None, end.device)):
-            rows.append(TrunkRow(_end(fabric, resolved), None, True, "", "", "", []))
+            rows.append(TrunkRow(_end(fabric, resolved), None, True, ""))
     return rows
 
 

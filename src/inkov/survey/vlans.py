@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from msgspec import Struct, field
 
-from inkov.campus import natural
+from inkov.campus import Origin, natural
 from inkov.forwarding import Fabric
+from inkov.forwarding.because import why_stopped
+from inkov.forwarding.domains import Domains, Island, breaks, domains, islands
 from inkov.forwarding.serve import gateway_bits, member_ports, served_by_device
 from inkov.vlanset import VlanSet
 
-__all__ = ["VlanAt", "VlanRow", "vlan_rows"]
+__all__ = ["VlanAt", "VlanBreak", "VlanRow", "vlan_rows"]
 
 
 class VlanAt(Struct):
@@ -23,14 +27,27 @@ class VlanAt(Struct):
     gateway: bool = False
 
 
+class VlanBreak(Struct):
+    """Why one island of a VLAN does not talk with the largest: where the shortest way between them stops it."""
+
+    island: list[str]
+    says: str
+    origin: Origin
+
+
 class VlanRow(Struct):
-    """One VLAN. `at` lists the switches that define it or have members of it; `absent` those that do neither."""
+    """One VLAN. `at` lists the switches that define it or have members of it; `absent` those that do neither.
+
+    `islands` are the switches with something to serve in it, in parts that talk with each other, largest part first.
+    """
 
     vlan: int
     names: list[str] = field(default_factory=list)
     at: list[VlanAt] = field(default_factory=list)
     absent: list[str] = field(default_factory=list)
     ports: int = 0
+    islands: list[list[str]] = field(default_factory=list)
+    breaks: list[VlanBreak] = field(default_factory=list)
 
 
 def vlan_rows(fabric: Fabric, vlans: VlanSet | None = None, switch: str | None = None) -> list[VlanRow]:
@@ -45,6 +62,8 @@ def vlan_rows(fabric: Fabric, vlans: VlanSet | None = None, switch: str | None =
             bits |= 1 << vid
     if vlans is not None:
         bits &= vlans.bits
+    found = domains(fabric)
+    parts = dict(islands(fabric, found))
     rows = []
     for vid in VlanSet(bits):
         row = VlanRow(vid)
@@ -65,5 +84,22 @@ def vlan_rows(fabric: Fabric, vlans: VlanSet | None = None, switch: str | None =
             row.ports += ports
         named = [at.name for at in row.at if at.name]
         row.names = sorted(set(named), key=lambda name: (-named.count(name), natural(name)))
+        split = parts.get(vid, [])
+        row.islands = [island.devices(fabric) for island in split]
+        if len(split) > 1:
+            row.breaks = list(_breaks(fabric, found, vid, split))
         rows.append(row)
     return rows
+
+
+def _breaks(fabric: Fabric, found: Domains, vid: int, split: list[Island]) -> Iterator[VlanBreak]:
+    gaps = {tuple(gap.other.bridges): gap for gap in breaks(fabric, found, vid, split)}
+    for island in split[1:]:
+        devices = island.devices(fabric)
+        gap = gaps.get(tuple(island.bridges))
+        if gap is None:
+            says = "no cable that is up leads there"
+            yield VlanBreak(devices, says, fabric.device(devices[0]).origin)
+        else:
+            says, origin = why_stopped(fabric, gap.link, vid)
+            yield VlanBreak(devices, f"{gap.link.a} to {gap.link.b}: {says}", origin)

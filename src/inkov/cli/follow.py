@@ -1,0 +1,64 @@
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from inkov.cli.common import (
+    ColourOption,
+    Configs,
+    Format,
+    FormatOption,
+    Level,
+    LevelOption,
+    OutputOption,
+    QuietOption,
+    View,
+    VlanOption,
+    fail,
+    start,
+)
+from inkov.cli.exits import ALL_WELL, FINDINGS
+from inkov.cli.places import assumptions, entries_from, find_place, one_vlan
+
+
+def follow(
+    source: Annotated[str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")],
+    target: Annotated[str, typer.Argument(metavar="B", help="Where it is meant to arrive.")],
+    configs: Configs,
+    level: LevelOption = Level.HONEST,
+    vlan: VlanOption = None,
+    form: FormatOption = Format.TABLE,
+    output: OutputOption = None,
+    quiet: QuietOption = False,
+    no_colour: ColourOption = False,
+) -> None:
+    """The way of a frame from A to B hop by hop, or where and why it stops."""
+    from inkov.forwarding.follow import follow as run
+    from inkov.forwarding.ping import ping
+    from inkov.forwarding.stations import bridge_ports_at
+    from inkov.render.follow import ping_grid, ping_json, story_grid, story_json
+
+    wanted = one_vlan(vlan)
+    session = start(configs, quiet)
+    fabric, locator = session.fabric, session.loaded.locator
+    one, other = find_place(session, source), find_place(session, target)
+    if one.end == other.end:
+        fail(f"{source} and {target} are the same port")
+    rests = assumptions(session)
+    view = View(form, output, no_colour)
+    if one.host is not None and other.host is not None and wanted is None and level is Level.HONEST:
+        result = ping(fabric, one.host, other.host)
+        plain = ping_json(one.label, other.label, result, rests, locator)
+        view.result(plain, lambda: ping_grid(one.label, other.label, result, rests, locator))
+        session.end(ALL_WELL if result.works else FINDINGS)
+        return
+    entries = entries_from(session, one, level.value, wanted)
+    ports = bridge_ports_at(fabric, other.end)
+    if not ports:
+        fail(f"{other.label} is shut: nothing is heard there")
+    stories = [run(fabric, entries, one.end, port, level.value) for port in ports]
+    story = next((story for story in stories if story.arrives), stories[0])
+    plain = story_json(one.label, other.label, story, rests, locator)
+    view.result(plain, lambda: story_grid(one.label, other.label, story, rests, locator))
+    session.end(ALL_WELL if story.arrives else FINDINGS)

@@ -1,0 +1,46 @@
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from inkov.cli.common import (
+    ColourOption,
+    Configs,
+    Format,
+    FormatOption,
+    Level,
+    LevelOption,
+    OutputOption,
+    QuietOption,
+    View,
+    VlanOption,
+    start,
+)
+from inkov.cli.places import assumptions, entries_from, find_place, one_vlan
+
+
+def hears(
+    place: Annotated[str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")],
+    configs: Configs,
+    level: LevelOption = Level.HONEST,
+    vlan: VlanOption = None,
+    form: FormatOption = Format.TABLE,
+    output: OutputOption = None,
+    quiet: QuietOption = False,
+    no_colour: ColourOption = False,
+) -> None:
+    """Who hears a broadcast sent at A, in which VLAN, tagged or not."""
+    from inkov.forwarding.stations import hears as listeners
+    from inkov.render.follow import hears_grid, hears_json
+
+    wanted = one_vlan(vlan)
+    session = start(configs, quiet)
+    sender = find_place(session, place)
+    entries = entries_from(session, sender, level.value, wanted)
+    heard = listeners(session.fabric, entries, level.value)
+    rests = assumptions(session)
+    view = View(form, output, no_colour)
+    result = hears_json(sender.end, entries, level.value, heard)
+    view.result(result, lambda: hears_grid(sender.label, result, rests))
+    session.end()

@@ -1,0 +1,108 @@
+"""Places as a user names them: `switch:port`, or a host of the plan or of a host table."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+from inkov.cli.common import Session, fail, nearest
+
+if TYPE_CHECKING:
+    from inkov.campus import Host
+    from inkov.forwarding.reach import Entry, Level
+    from inkov.wiring import End
+
+
+class Place(NamedTuple):
+    """A port, and the host there if one was named."""
+
+    label: str
+    end: End
+    host: Host | None
+
+
+def find_place(session: Session, text: str) -> Place:  # noqa: RET503 (fail does not return)
+    """The place that `text` names. Ends with the nearest names if there is none."""
+    from inkov.wiring import End
+
+    campus = session.fabric.campus
+    hosts = {host.name: host for host in campus.hosts}
+    if text in hosts:
+        host = hosts[text]
+        device, port = _at(session, host.device, host.port, f"host {text} ({host.origin.file}:{host.origin.line})")
+        return Place(text, End(device, port), host)
+    for cut in [at for at, char in enumerate(text) if char == ":"]:
+        if text[:cut] in campus.devices:
+            device, port = _at(session, text[:cut], text[cut + 1 :], "")
+            return Place(f"{device}:{port}", End(device, port), None)
+    switch = text.partition(":")[0]
+    known = [*hosts, *campus.devices] if ":" not in text else campus.devices
+    what = "no host, and no place written switch:port" if ":" not in text else "no switch of that name is read"
+    fail(f"{text}: {what}{nearest(switch, known)}")
+
+
+def _at(session: Session, device: str, port: str, whose: str) -> tuple[str, str]:
+    campus = session.fabric.campus
+    before = f"{whose}: " if whose else ""
+    if device not in campus.devices:
+        fail(f"{before}no switch {device!r} among the files{nearest(device, campus.devices)}")
+    ports = campus.devices[device].ports
+    if port not in ports:
+        fail(f"{before}{device} has no port {port!r}{nearest(port, ports)}")
+    return device, port
+
+
+def one_vlan(text: str | None) -> int | None:
+    """The VLAN that --vlan names, where only one makes sense."""
+    from inkov.cli.common import vlan_list
+
+    vids = vlan_list(text)
+    if vids is None:
+        return None
+    if len(vids) != 1:
+        fail(f"--vlan: one VLAN is expected here, not {text!r}")
+    return next(iter(vids))
+
+
+def entries_from(session: Session, place: Place, level: Level, vid: int | None) -> list[Entry]:
+    """What is sent at a place. Ends with what the port does take, if nothing enters there in the VLAN asked for."""
+    from inkov.forwarding.because import why_dropped
+    from inkov.forwarding.stations import bridge_ports_at, sent_from
+    from inkov.render.text import place as written
+    from inkov.vlanset import bits_to_text
+
+    fabric, end = session.fabric, place.end
+    if vid is None and place.host is not None:
+        vid = place.host.vid
+    entries = sent_from(fabric, end, level, vid)
+    if not entries:
+        resolved = fabric.ports[fabric.end_of(end.device, end.port)]
+        takes = 0
+        for port in bridge_ports_at(fabric, end):
+            takes |= port.view.enters()
+        why = why_dropped(fabric, resolved, vid if vid != resolved.settled.access_vlan else None)
+        at = written(why.origin, session.loaded.locator)
+        if takes and vid is not None:
+            fail(f"{place.label} takes no frames of VLAN {vid}: what it takes is VLAN {bits_to_text(takes)} ({at})")
+        if takes:
+            fail(f"{place.label}: {why.says} ({at}); name a VLAN with --vlan, of {bits_to_text(takes)}")
+        fail(f"{place.label}: {why.says} ({at})")
+    return entries
+
+
+def assumptions(session: Session, *ends: End) -> list[str]:
+    """What an answer rests on: of the whole campus, and of the ports it is about."""
+    fabric = session.fabric
+    found = [a.says for a in fabric.assumptions]
+    found += [
+        f"nothing is known of what is behind {o.near}: {o.far} is not among the files" for o in fabric.wiring.outside
+    ]
+    found += [f"{stray.near}: {stray.says}" for stray in fabric.wiring.strays]
+    found += [
+        f"reports disagree where {conflict.near} is cabled to: each of its links is taken to be there"
+        for conflict in fabric.wiring.conflicts
+    ]
+    found += [
+        f"the link {link.a} to {link.b} is reported by one end only" for link in fabric.wiring.links if link.one_sided
+    ]
+    found += [f"{report.file} was not read" for report in session.loaded.reports if not report.format]
+    return list(dict.fromkeys(found))

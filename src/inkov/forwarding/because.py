@@ -1,0 +1,325 @@
+"""Why a port does what it does: each value with the line, the default or the assumption behind it, in plain sentences.
+
+The sentences are made from what `resolve` decided and from the facts it decided on; nothing is decided here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from inkov.campus import Basis, Fact, Mode, Origin
+from inkov.forwarding.fabric import Fabric, Resolved
+from inkov.forwarding.negotiation import OUTCOME, party
+from inkov.forwarding.settle import settled_fact
+from inkov.forwarding.view import ALL, Form
+from inkov.vlanset import VlanSet, bits_to_text
+from inkov.wiring import End, Link
+
+__all__ = ["Reason", "chain", "said", "why_arrives", "why_dropped", "why_leaves", "why_not_leaves", "why_stopped"]
+
+
+class Reason(NamedTuple):
+    """One link of the chain: the stage it belongs to, what holds there, and where that was said."""
+
+    stage: str
+    says: str
+    origin: Origin
+
+
+class Said(NamedTuple):
+    """A sentence, and where the thing it rests on was said."""
+
+    says: str
+    origin: Origin
+
+
+_ASKED: dict[Mode, tuple[str, ...]] = {
+    Mode.ACCESS: ("access_vlan", "voice_vlan"),
+    Mode.TRUNK: ("allowed", "native_vlan", "native_tagged", "withheld"),
+    Mode.GENERAL: ("pvid", "accept", "ingress_filtering", "tagged", "untagged"),
+    Mode.PRIVATE_HOST: ("primary", "secondary"),
+    Mode.PROMISCUOUS: ("primary", "secondaries"),
+    Mode.ROUTED: (),
+}
+"""The attributes that decide in each mode."""
+
+_NAMES = {
+    "enabled": "state",
+    "access_vlan": "access VLAN",
+    "voice_vlan": "voice VLAN",
+    "native_vlan": "native VLAN",
+    "native_tagged": "native VLAN tagged",
+    "allowed": "allowed list",
+    "withheld": "withheld VLANs",
+    "pvid": "PVID",
+    "accept": "acceptable frame types",
+    "ingress_filtering": "ingress filtering",
+    "tagged": "tagged VLANs",
+    "untagged": "untagged VLANs",
+    "primary": "primary VLAN",
+    "secondary": "secondary VLAN",
+    "secondaries": "mapped secondary VLANs",
+}
+
+
+def _fact(fabric: Fabric, resolved: Resolved, attribute: str) -> Fact[object]:
+    fact = settled_fact(resolved.stated, fabric.device(resolved.end.device).platform, attribute)
+    return fact if fact is not None else Fact(None, resolved.stated.origin)
+
+
+def said(fabric: Fabric, resolved: Resolved, attribute: str) -> Origin:
+    """Where an attribute was decided; for a default, the port's own place with the default's words."""
+    origin = _fact(fabric, resolved, attribute).origin
+    if origin.file:
+        return origin
+    own = resolved.stated.origin
+    return Origin(own.file, own.line, own.pointer, origin.basis, origin.says)
+
+
+def _whose(origin: Origin) -> str:
+    return "" if origin.basis is Basis.STATED else f", {origin.basis}: {origin.says}"
+
+
+def _shown(value: object) -> str:
+    if value is None:
+        return "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return str(value)
+
+
+# --- one frame at one port ----------------------------------------------------------------------------------------
+
+
+def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Said:
+    """Why a frame that arrives at a port is then in VLAN `vid`."""
+    if not tagged:
+        names = {Mode.ACCESS: "access_vlan", Mode.TRUNK: "native_vlan", Mode.GENERAL: "pvid",
+                 Mode.PRIVATE_HOST: "secondary", Mode.PROMISCUOUS: "primary"}  # fmt: skip
+        if resolved.mode is Mode.ROUTED:
+            return Said("the routed port takes untagged frames", said(fabric, resolved, "mode"))
+        attribute = names[resolved.mode]
+        origin = said(fabric, resolved, attribute)
+        return Said(f"untagged frames are in VLAN {vid} here, its {_NAMES[attribute]}{_whose(origin)}", origin)
+    attribute = {Mode.ACCESS: "voice_vlan", Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(resolved.mode, "mode")
+    if resolved.mode is Mode.GENERAL and not resolved.settled.ingress_filtering:
+        attribute = "ingress_filtering"
+        origin = said(fabric, resolved, attribute)
+        return Said(f"ingress filtering is off, so any tag comes in{_whose(origin)}", origin)
+    if resolved.mode is Mode.GENERAL and vid not in resolved.settled.tagged:
+        attribute = "untagged"
+    origin = said(fabric, resolved, attribute)
+    return Said(f"VLAN {vid} is in its {_NAMES.get(attribute, attribute)}{_whose(origin)}", origin)
+
+
+def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Said:
+    """Why a frame of VLAN `vid` leaves by a port, and why with or without a tag."""
+    settled = resolved.settled
+    attribute, says = "mode", f"VLAN {vid} leaves here"
+    if resolved.mode is Mode.ACCESS:
+        attribute = "voice_vlan" if tagged else "access_vlan"
+        says = f"VLAN {vid} is its {_NAMES[attribute]}"
+    elif resolved.mode is Mode.TRUNK:
+        if vid == settled.native_vlan:
+            attribute = "native_tagged" if tagged else "native_vlan"
+            says = f"VLAN {vid} is native here" + (", and tagged all the same" if tagged else "")
+        else:
+            attribute, says = "allowed", f"its allowed list holds VLAN {vid}"
+    elif resolved.mode is Mode.GENERAL:
+        attribute = "tagged" if tagged else "untagged" if settled.untagged is not None else "pvid"
+        says = f"VLAN {vid} is among its {_NAMES[attribute]}" if attribute != "pvid" else f"VLAN {vid} is its PVID"
+    elif resolved.mode is Mode.PRIVATE_HOST:
+        attribute = "primary" if vid == settled.primary else "secondary"
+        says = f"it hears VLAN {vid}, its {_NAMES[attribute]}"
+    elif resolved.mode is Mode.PROMISCUOUS:
+        attribute = "primary" if vid == settled.primary else "secondaries"
+        says = f"it hears VLAN {vid}, among its {_NAMES[attribute]}"
+    origin = said(fabric, resolved, attribute)
+    return Said(says + _whose(origin), origin)
+
+
+def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Said:
+    """Why a frame of VLAN `vid`, on the bridge, does not leave by a port."""
+    settled, end = resolved.settled, resolved.end
+    if not resolved.up:
+        return Said(f"{end} is shut", said(fabric, resolved, "enabled"))
+    if resolved.mode is Mode.TRUNK:
+        if vid not in settled.allowed:
+            origin = said(fabric, resolved, "allowed")
+            return Said(f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {vid}", origin)
+        if vid in settled.withheld:
+            return Said(f"VLAN {vid} is withheld from {end}", said(fabric, resolved, "withheld"))
+    attribute = {Mode.ACCESS: "access_vlan", Mode.GENERAL: "tagged", Mode.PRIVATE_HOST: "primary",
+                 Mode.PROMISCUOUS: "secondaries"}.get(resolved.mode, "mode")  # fmt: skip
+    passed = bits_to_text(resolved.view.emit)
+    origin = said(fabric, resolved, attribute)
+    return Said(f"{end} ({resolved.view.form}) passes VLAN {passed}, not VLAN {vid}{_whose(origin)}", origin)
+
+
+def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Said:
+    """Why a port drops a frame that arrives with a tag (None: without one)."""
+    settled, end, device = resolved.settled, resolved.end, fabric.device(resolved.end.device)
+    if not resolved.up:
+        return Said(f"{end} is shut", said(fabric, resolved, "enabled"))
+    wanted = tag if tag is not None else resolved.free.pvid
+    if wanted and resolved.free.enters() >> wanted & 1 and not fabric.live[end.device] >> wanted & 1:
+        row = (device.vlans or {}).get(wanted)
+        if row is not None and row.active is not None:
+            return Said(f"VLAN {wanted} is suspended on {end.device}", row.active.origin)
+        return Said(f"{end.device} does not define VLAN {wanted}", device.origin)
+    if tag is None:
+        if resolved.mode is Mode.TRUNK:
+            native = settled.native_vlan
+            missing = f": its native VLAN {native} is not on its allowed list" if native else ": it has no native VLAN"
+            return Said(f"{end} drops untagged frames{missing}", said(fabric, resolved, "native_vlan"))
+        return Said(f"{end} ({resolved.view.form}) drops untagged frames", said(fabric, resolved, "mode"))
+    if resolved.mode is Mode.TRUNK:
+        origin = said(fabric, resolved, "allowed")
+        return Said(f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {tag}", origin)
+    return Said(f"{end} ({resolved.view.form}) takes no frames tagged {tag}", said(fabric, resolved, "mode"))
+
+
+def why_stopped(fabric: Fabric, link: Link, vid: int) -> Said:
+    """Why VLAN `vid` does not cross a link both ways under its number: the first end that stops it."""
+    ends = [fabric.ports[link.a], fabric.ports[link.b]]
+    for resolved in ends:
+        device = resolved.end.device
+        if resolved.up and not fabric.live[device] >> vid & 1 and resolved.free.emit >> vid & 1:
+            row = (fabric.device(device).vlans or {}).get(vid)
+            if row is not None and row.active is not None:
+                return Said(f"VLAN {vid} is suspended on {device}", row.active.origin)
+            return Said(f"{device} does not define VLAN {vid}", fabric.device(device).origin)
+    for near, far in (ends, ends[::-1]):
+        if not near.view.emit >> vid & 1:
+            return why_not_leaves(fabric, near, vid)
+        tagged = not near.view.bare >> vid & 1
+        if tagged and not far.view.admit >> vid & 1:
+            return why_dropped(fabric, far, vid)
+        if not tagged and far.view.pvid != vid:
+            if not far.view.pvid:
+                return why_dropped(fabric, far, None)
+            why = why_arrives(fabric, far, far.view.pvid, False)
+            return Said(f"VLAN {vid} leaves {near.end} untagged, and at {far.end} {why.says}", why.origin)
+    return Said("it crosses", ends[0].stated.origin)
+
+
+# --- the whole chain of one port ----------------------------------------------------------------------------------
+
+
+def chain(fabric: Fabric, end: End) -> list[Reason]:
+    """Everything decided about one port, stage by stage."""
+    resolved = fabric.ports[end]
+    return [*_stated(resolved), *_completed(fabric, resolved), *_negotiated(fabric, resolved), *_view(fabric, resolved),
+            *_links(fabric, resolved)]  # fmt: skip
+
+
+def _stated(resolved: Resolved) -> Iterator[Reason]:
+    port = resolved.stated
+    attributes = ("enabled", "mode", "negotiation", *_NAMES, "protected", "registration", "bundle")
+    for attribute in dict.fromkeys(attributes):
+        fact = getattr(port, attribute)
+        if fact is not None and fact.origin.basis is Basis.STATED:
+            value = ("on" if fact.value else "off") if attribute == "enabled" else _shown(fact.value)
+            name = _NAMES.get(attribute, attribute.replace("_", " "))
+            yield Reason("stated", f"{name}: {value}", fact.origin)
+
+
+def _completed(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
+    for attribute in ("mode", "negotiation", *_ASKED[resolved.mode]):
+        fact = _fact(fabric, resolved, attribute)
+        if fact.origin.basis is not Basis.STATED and (attribute in ("mode",) or fact.value not in (None, False)):
+            if isinstance(fact.value, VlanSet) and not fact.value:
+                continue
+            name = _NAMES.get(attribute, attribute)
+            origin = said(fabric, resolved, attribute)
+            yield Reason("completed", f"{name}: {_shown(fact.value)}, {fact.origin.basis}: {fact.origin.says}", origin)
+
+
+def _negotiated(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
+    end = resolved.end
+    if resolved.bundle:
+        assert resolved.stated.bundle is not None
+        says = f"{end} is a member of {resolved.bundle}, which forwards in its place; its own settings do not count"
+        yield Reason("negotiated", says, resolved.stated.bundle.origin)
+        return
+    local = party(resolved.settled)
+    if local in OUTCOME:
+        links = fabric.wiring.of.get(end, [])
+        far = f"{links[0].far(end)} is {resolved.remote}" if links else "no switch is known there"
+        becomes = f"{end} is {local}, {far}: it becomes {resolved.mode}"
+        yield Reason("negotiated", becomes, said(fabric, resolved, "negotiation"))
+    else:
+        yield Reason("negotiated", f"it does not negotiate: it is {resolved.mode}", said(fabric, resolved, "mode"))
+
+
+def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
+    stage, view, free = "forwarding view", resolved.view, resolved.free
+    if resolved.bundle:
+        return
+    if not resolved.up:
+        yield Reason(stage, "it is shut: it forwards nothing", said(fabric, resolved, "enabled"))
+        return
+    if view.form is Form.ROUTED:
+        yield Reason(stage, "it is routed: no VLAN of the switch passes it", said(fabric, resolved, "mode"))
+        return
+    if view.pvid:
+        yield Reason(stage, *why_arrives(fabric, resolved, view.pvid, False))
+    else:
+        yield Reason(stage, *why_dropped(fabric, resolved, None))
+    lost = (free.emit | free.enters()) & ~view.emit & ~view.enters()
+    passed = {
+        "tagged frames may arrive in VLANs": view.admit,
+        "leaves tagged: VLANs": view.emit & ~view.bare,
+        "leaves untagged: VLANs": view.bare,
+    }
+    for name, mask in passed.items():
+        if mask:
+            attribute = _ASKED[resolved.mode][0]
+            yield Reason(stage, f"{name} {bits_to_text(mask)}", said(fabric, resolved, attribute))
+    if lost and resolved.settled.allowed.bits != ALL:  # a list left at everything names nothing
+        says = f"{resolved.end.device} does not have VLANs {bits_to_text(lost)}: they are named here and do not pass"
+        yield Reason(stage, says, fabric.device(resolved.end.device).origin)
+
+
+def _links(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
+    if resolved.bundle:
+        return
+    end = resolved.end
+    for link in fabric.wiring.of.get(end, ()):
+        far = fabric.ports[link.far(end)]
+        if not resolved.up or not far.up:
+            shut = resolved if not resolved.up else far
+            says = f"nothing crosses to {far.end}: {shut.end} is shut"
+            yield Reason("link view", says, said(fabric, shut, "enabled"))
+            continue
+        yield from _crossing(fabric, resolved, far)
+    if end not in fabric.wiring.of:
+        yield Reason("link view", "no switch is known at the other end: whoever is there counts as a host",
+                     resolved.stated.origin)  # fmt: skip
+
+
+def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]:
+    sent, taken = near.view.emit & ~near.view.bare, far.view.admit
+    if sent & taken:
+        says = f"VLANs {bits_to_text(sent & taken)} leave tagged and are taken by {far.end}"
+        yield Reason("link view", says, near.stated.origin)
+    for vid in VlanSet(near.view.bare):
+        if far.view.pvid:
+            why = why_arrives(fabric, far, far.view.pvid, False)
+            says = f"VLAN {vid} leaves untagged and arrives at {far.end} as VLAN {far.view.pvid}: {why.says}"
+        else:
+            why = why_dropped(fabric, far, None)
+            says = f"VLAN {vid} leaves untagged and is dropped: {why.says}"
+        yield Reason("link view", says, why.origin)
+    lost: dict[Said, int] = {}
+    for vid in VlanSet(sent & ~taken):
+        why = why_dropped(fabric, far, vid)
+        words = why.says.replace(f"VLAN {vid}", "it").replace(f"tagged {vid}", "so tagged")
+        lost[Said(words, why.origin)] = lost.get(Said(words, why.origin), 0) | 1 << vid
+    for why, mask in lost.items():
+        yield Reason("link view", f"VLANs {bits_to_text(mask)} do not cross: {why.says}", why.origin)
+    withheld = near.settled.withheld.bits & near.settled.allowed.bits if near.mode is Mode.TRUNK else 0
+    if withheld:
+        says = f"VLANs {bits_to_text(withheld)} are withheld: allowed, and not sent"
+        yield Reason("pruned", says, said(fabric, near, "withheld"))

@@ -1,0 +1,195 @@
+"""From here to there: the story of a frame, hop by hop, or where and why it stops (FM 6.5)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from inkov.campus import Mode, Origin
+from inkov.forwarding.because import Said, why_arrives, why_dropped, why_leaves, why_not_leaves
+from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
+from inkov.forwarding.path import Goal, Way, find_way, to_port
+from inkov.forwarding.reach import Entry, Flood, Level, flood
+from inkov.vlanset import bits_to_text
+from inkov.wiring import End, Link
+
+__all__ = ["Step", "Story", "follow", "heard_instead", "tell"]
+
+
+class Step(Struct, frozen=True):
+    """One event at one port. `vlan` is the VID on that switch; None where the frame is in none."""
+
+    switch: str
+    port: str
+    event: str  # sent, arrives, leaves, heard, stops
+    vlan: int | None
+    tagged: bool
+    because: str
+    origin: Origin
+
+
+class Story(Struct):
+    """Whether the frame arrives, by which steps, and for a frame that does not, how far it is heard instead.
+
+    `simple`: the way passes no switch twice, so that it can happen within a single tree; false if only ways that do
+    are known; None if that could not be settled.
+    """
+
+    arrives: bool
+    steps: list[Step]
+    simple: bool | None = True
+    instead: dict[int, int] = {}
+
+
+def follow(fabric: Fabric, entries: list[Entry], source: End, target: BridgePort, level: Level) -> Story:
+    """The story from what a host at `source` sends (`entries`) to bridge port `target`."""
+    goal = to_port(fabric, target.number, level)
+    way = find_way(fabric, entries, goal, level)
+    if way is not None:
+        steps = list(tell(fabric, way))
+        vid = way.end.vid
+        tagged = not target.view.bare >> vid & 1 or bool(target.outer)
+        resolved = fabric.ports[End(target.end.device, target.port)]
+        leaves = why_leaves(fabric, resolved, vid, tagged)
+        steps.append(Step(target.end.device, target.port, "heard", vid, tagged, leaves.says, leaves.origin))
+        return Story(True, steps, way.simple)
+    spread = flood(fabric, entries, level)
+    instead: dict[int, int] = {}
+    for port, vid, _ in spread.heard():
+        if port.number not in {entry.port for entry in entries}:
+            instead[vid] = instead.get(vid, 0) + 1
+    return Story(
+        False, list(_stops(fabric, entries, source, target, level, spread)), True, dict(sorted(instead.items()))
+    )
+
+
+def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
+    """A way as steps: sent or arriving at the first switch, leaving and arriving at each link."""
+    state = way.start
+    if state.port >= 0:
+        port = fabric.bridge_ports[state.port]
+        tagged = port.view.pvid != state.vid
+        yield _arrival(fabric, port, state.vid, tagged, "sent", False)
+    else:
+        inside = fabric.bridges[state.bridge]
+        says = f"the device itself sends in VLAN {state.vid}" if not inside.routed else "the routed port sends it"
+        yield Step(inside.device, inside.routed, "sent", state.vid, False, says, fabric.device(inside.device).origin)
+    for hop in way.hops:
+        leaves, arrives = fabric.bridge_ports[hop.leaves], fabric.bridge_ports[hop.arrives.port]
+        tagged = bool(leaves.outer) or not leaves.view.bare >> state.vid & 1
+        why = why_leaves(fabric, _of(fabric, leaves), state.vid, tagged)
+        says = why.says if tagged else f"{why.says}, so it leaves untagged"
+        if leaves.outer:
+            says = f"{why.says}; the sub-interface tags it {leaves.outer}"
+        if hop.hidden:
+            says += f"; the tag hidden behind, {hop.arrives.vid}, is now the first"
+        yield Step(leaves.end.device, leaves.port, "leaves", state.vid, tagged, says, why.origin)
+        yield _arrival(fabric, arrives, hop.arrives.vid, tagged or hop.hidden, "arrives", hop.hidden)
+        state = hop.arrives
+
+
+def _of(fabric: Fabric, port: BridgePort) -> Resolved:
+    return fabric.ports[End(port.end.device, port.port)]
+
+
+def _arrival(fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: str, hidden: bool) -> Step:
+    resolved = _of(fabric, port)
+    if port.outer:
+        assert resolved.stated.outer is not None
+        why = Said(f"the sub-interface takes tag {port.outer}; it is VLAN {vid} inside", resolved.stated.outer.origin)
+    elif tagged and not port.view.admit >> vid & 1:
+        why = Said("a host that asks gets this VLAN here", resolved.stated.origin)  # lured (FM 4.4)
+    else:
+        why = why_arrives(fabric, resolved, vid, tagged)
+    says = f"the hidden tag shows: {why.says}" if hidden else why.says
+    return Step(port.end.device, port.port, event, vid, tagged, says, why.origin)
+
+
+def _stops(
+    fabric: Fabric, entries: list[Entry], source: End, target: BridgePort, level: Level, spread: Flood
+) -> Iterator[Step]:
+    """The way as far as it leads towards the target, and what stops the frame there."""
+    if not entries:
+        why = why_dropped(fabric, fabric.ports[source], None)
+        yield Step(source.device, source.port, "stops", None, False, why.says, why.origin)
+        return
+    there = fabric.ports[End(target.end.device, target.port)]
+    if spread.present(target.bridge):
+        way = find_way(fabric, entries, _on(target.bridge), level)
+        if way is not None:
+            yield from tell(fabric, way)
+            why = why_not_leaves(fabric, there, way.end.vid)
+            if target.view.emit & spread.present(target.bridge):
+                says = f"{there.end} does not send it: it came by this port, or both ports are protected"
+                why = Said(says, there.stated.origin)
+            yield Step(target.end.device, target.port, "stops", way.end.vid, False, why.says, why.origin)
+            return
+    gap = _gap(fabric, spread, target.bridge)
+    if gap is None:
+        way = find_way(fabric, entries, lambda state: True, level)
+        if way is not None:
+            yield from tell(fabric, way)
+        says = f"no link that is up leads on towards {target.end.device}"
+        yield Step(source.device, source.port, "stops", None, False, says, fabric.device(source.device).origin)
+        return
+    near, far = gap
+    bridge = fabric.bridge_ports[fabric.at[near][0]].bridge
+    wanted = target.view.emit & spread.present(bridge) or spread.present(bridge)
+    way = find_way(fabric, entries, _on(bridge, wanted), level)
+    assert way is not None
+    yield from tell(fabric, way)
+    yield from _block(fabric, fabric.ports[near], fabric.ports[far], way.end.vid)
+
+
+def _on(bridge: int, vids: int = -1) -> Goal:
+    return lambda state: state.bridge == bridge and bool(vids >> state.vid & 1)
+
+
+def _gap(fabric: Fabric, spread: Flood, goal: int) -> tuple[End, End] | None:
+    """The first link on a shortest cabled way towards bridge `goal` that the frame does not cross, as (near, far)."""
+    into: dict[int, list[tuple[int, End, End]]] = {}
+    for number, link in enumerate(fabric.wiring.links):
+        if fabric.link_up[number]:
+            for near, far in _both_ways(link):
+                for one in fabric.at[near]:
+                    for other in fabric.at[far]:
+                        pair = fabric.bridge_ports[one].bridge, fabric.bridge_ports[other].bridge
+                        into.setdefault(pair[1], []).append((pair[0], near, far))
+    seen, queue = {goal}, [goal]
+    for bridge in queue:
+        for before, near, far in into.get(bridge, ()):
+            if spread.present(before):
+                return near, far
+            if before not in seen:
+                seen.add(before)
+                queue.append(before)
+    return None
+
+
+def _both_ways(link: Link) -> tuple[tuple[End, End], tuple[End, End]]:
+    return (link.a, link.b), (link.b, link.a)
+
+
+def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[Step]:
+    """What stops VLAN `vid` between the two ends of a link."""
+    if not near.view.emit >> vid & 1:
+        why = why_not_leaves(fabric, near, vid)
+        yield Step(near.end.device, near.end.port, "stops", vid, False, why.says, why.origin)
+        return
+    tagged = not near.view.bare >> vid & 1
+    why = why_leaves(fabric, near, vid, tagged)
+    yield Step(near.end.device, near.end.port, "leaves", vid, tagged, why.says, why.origin)
+    why = why_dropped(fabric, far, vid if tagged else None)
+    if far.mode is Mode.ROUTED:
+        why = Said(f"{far.end} is routed: the VLAN ends there", far.stated.origin)
+    yield Step(far.end.device, far.end.port, "stops", vid if tagged else None, tagged, why.says, why.origin)
+
+
+def heard_instead(instead: dict[int, int]) -> str:
+    """In words, for a frame that does not arrive: how many ports hear it, in which VLANs."""
+    if not instead:
+        return "no host port hears it"
+    total = sum(instead.values())
+    mask = sum(1 << vid for vid in instead)
+    return f"heard instead by {total} host port{'' if total == 1 else 's'}, in VLAN {bits_to_text(mask)}"

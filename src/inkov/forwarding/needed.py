@@ -1,0 +1,144 @@
+"""Which VLANs a link needs (FM 6.4): those with something to serve on both sides of it, on every redundant way.
+
+A link lies on some way without repeats between two switches that serve a VLAN exactly if the block (the part of the
+graph that no single switch's loss splits) it belongs to has something to serve in two of the directions that lead out
+of it. So the blocks and cut vertices of the cabling are worked out (Tarjan), once for each set of switches that a VLAN
+may pass: those that serve it, and those to which it is carried already. Where these do not hang together, any switch
+may be passed: a VLAN that is cut needs whatever joins it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.serve import served
+from inkov.vlanset import VlanSet
+
+__all__ = ["links_on_ways", "needed", "unneeded"]
+
+Adjacency = Mapping[int, list[tuple[int, int]]]
+"""vertex -> (other vertex, number of the link)."""
+
+
+def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]:
+    """For each link, in the order of the wiring, the VIDs it needs, as a mask.
+
+    `wanted` adds VIDs to what devices serve (the plan's word).
+    """
+    serving = served(fabric)
+    for device, mask in (wanted or {}).items():
+        serving[fabric.bridge_of[device, ""]] |= mask
+    adjacency: dict[int, list[tuple[int, int]]] = {}
+    carried = list(serving)
+    for number, link in enumerate(fabric.wiring.links):
+        if not fabric.link_up[number]:
+            continue
+        ends = []
+        for end in (link.a, link.b):
+            port = fabric.bridge_ports[fabric.at[end][0]]
+            ends.append(port.bridge)
+            carried[port.bridge] |= port.view.emit
+        if ends[0] != ends[1]:
+            adjacency.setdefault(ends[0], []).append((ends[1], number))
+            adjacency.setdefault(ends[1], []).append((ends[0], number))
+    result = [0] * len(fabric.wiring.links)
+    everything = 0
+    for mask in serving:
+        everything |= mask
+    for vid in VlanSet(everything):
+        terminals = {bridge for bridge, mask in enumerate(serving) if mask >> vid & 1}
+        if len(terminals) < 2:
+            continue
+        passable = {bridge for bridge in adjacency if carried[bridge] >> vid & 1} | terminals
+        within = {
+            bridge: [(far, link) for far, link in adjacency.get(bridge, ()) if far in passable] for bridge in passable
+        }
+        graph: Adjacency = within if _hang_together(within, terminals) else adjacency
+        for link_number in links_on_ways(graph, terminals):
+            result[link_number] |= 1 << vid
+    return result
+
+
+def _hang_together(graph: Adjacency, terminals: set[int]) -> bool:
+    seen = {next(iter(terminals))}
+    work = list(seen)
+    while work:
+        for far, _ in graph.get(work.pop(), ()):
+            if far not in seen:
+                seen.add(far)
+                work.append(far)
+    return terminals <= seen
+
+
+def links_on_ways(graph: Adjacency, terminals: set[int]) -> set[int]:
+    """The links that lie on some way, passing no vertex twice, between two different terminals."""
+    found: set[int] = set()
+    done: set[int] = set()
+    for root in graph:
+        if root not in done:
+            found |= _component(graph, root, terminals, done)
+    return found
+
+
+def _component(graph: Adjacency, root: int, terminals: set[int], done: set[int]) -> set[int]:
+    """One connected part: its blocks by Tarjan's depth-first search, without recursion."""
+    depth = {root: 0}
+    low = {root: 0}
+    hanging: dict[int, int] = {}  # terminals at a vertex and below it, by way of finished blocks
+    blocks: list[
+        tuple[set[int], int, int]
+    ] = []  # links; vertices with terminals behind them; terminals behind them all
+    edges: list[tuple[int, int, int]] = []
+    stack = [(root, -1, iter(graph.get(root, ())))]
+    while stack:
+        vertex, by, onward = stack[-1]
+        step = next(onward, None)
+        if step is None:
+            stack.pop()
+            hanging[vertex] = hanging.get(vertex, 0) + (vertex in terminals)
+            if stack:
+                top = stack[-1][0]
+                low[top] = min(low[top], low[vertex])
+                if low[vertex] >= depth[top]:
+                    blocks.append(_close(edges, top, vertex, by, hanging))
+            continue
+        far, link = step
+        if link == by:
+            continue
+        if far not in depth:
+            depth[far] = low[far] = depth[vertex] + 1
+            edges.append((vertex, far, link))
+            stack.append((far, link, iter(graph.get(far, ()))))
+        elif depth[far] < depth[vertex]:
+            edges.append((vertex, far, link))
+            low[vertex] = min(low[vertex], depth[far])
+    done.update(depth)
+    total = hanging[root]
+    return {link for links, sides, below in blocks if sides + (total > below) > 1 for link in links}
+
+
+def _close(
+    edges: list[tuple[int, int, int]], top: int, vertex: int, by: int, hanging: dict[int, int]
+) -> tuple[set[int], int, int]:
+    """Take the finished block below `top` off the pile of edges, and hang its terminals on `top`."""
+    links: set[int] = set()
+    vertices: set[int] = set()
+    while True:
+        one, other, link = edges.pop()
+        links.add(link)
+        vertices.update((one, other))
+        if link == by:
+            break
+    vertices.discard(top)
+    weights = [hanging.get(v, 0) for v in vertices]
+    hanging[top] = hanging.get(top, 0) + sum(weights)
+    return links, sum(weight > 0 for weight in weights), sum(weights)
+
+
+def unneeded(shared: int, needs: int, natives: Iterable[int]) -> int:
+    """The surplus of a link: what crosses it and nobody needs, its native VLAN aside (that is there to be empty)."""
+    surplus = shared & ~needs
+    for vid in natives:
+        surplus &= ~(1 << vid)
+    return surplus

@@ -1,0 +1,179 @@
+"""The way of a frame, hop by hop: the shortest one, and one that can happen within a single tree (FM 3.10).
+
+The closure of `reach` says who can be reached over all links that are up. Within a spanning tree a frame passes each
+bridge at most once. A way found here that does so is a witness; one that cannot avoid passing a bridge twice is none.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from typing import NamedTuple
+
+from inkov.forwarding.fabric import BridgePort, Fabric
+from inkov.forwarding.reach import Entry, Level, views_at
+
+__all__ = ["Hop", "State", "Way", "find_way", "to_bridge", "to_port", "to_present"]
+
+_MOST_STEPS = 200_000  # of the search for a way that passes no bridge twice; beyond it the answer is "not known"
+
+
+class State(NamedTuple):
+    """A frame on a bridge: it came in by bridge port `port` (negative: from the device itself) in VLAN `vid`."""
+
+    bridge: int
+    port: int
+    vid: int
+
+
+class Hop(NamedTuple):
+    """One link crossed: the frame leaves by `leaves`, over link `link`, and is then `arrives`.
+
+    `hidden`: what the far end sees is a tag that was hidden behind the one taken off here.
+    """
+
+    leaves: int
+    link: int
+    arrives: State
+    hidden: bool
+
+
+class Way(NamedTuple):
+    """`start`, then the hops. `simple` is true if no bridge is passed twice; None if that was not settled."""
+
+    start: State
+    hops: tuple[Hop, ...]
+    simple: bool | None
+
+    @property
+    def end(self) -> State:
+        return self.hops[-1].arrives if self.hops else self.start
+
+    @property
+    def bridges(self) -> list[int]:
+        return [self.start.bridge, *(hop.arrives.bridge for hop in self.hops)]
+
+
+Goal = Callable[[State], bool]
+
+
+def to_port(fabric: Fabric, target: int, level: Level, vid: int | None = None) -> Goal:
+    """Reached where the frame leaves by bridge port `target` (as VLAN `vid`, if given)."""
+    port = fabric.bridge_ports[target]
+    emit = 0
+    for view in views_at(port, level):
+        emit |= view.emit
+    if vid is not None:
+        emit &= 1 << vid
+
+    def reached(state: State) -> bool:
+        return state.bridge == port.bridge and bool(emit >> state.vid & 1) and _may_leave(fabric, state, port)
+
+    return reached
+
+
+def to_present(bridge: int, vid: int) -> Goal:
+    """Reached where the frame is on a bridge in one VLAN: what a gateway there hears."""
+    return lambda state: state.bridge == bridge and state.vid == vid
+
+
+def to_bridge(bridge: int) -> Goal:
+    """Reached where the frame is on a bridge at all."""
+    return lambda state: state.bridge == bridge
+
+
+def find_way(fabric: Fabric, entries: Iterable[Entry], goal: Goal, level: Level) -> Way | None:
+    """The shortest way from one of `entries` to the goal; a longer one instead, if only that passes no bridge twice."""
+    starts = [
+        State(entry.bridge, entry.port, vid)
+        for entry in entries
+        for vid in _vids(entry.mask & fabric.bridges[entry.bridge].live)
+    ]
+    shortest = _shortest(fabric, starts, goal, level)
+    if shortest is None or len(set(shortest.bridges)) == len(shortest.bridges):
+        return shortest
+    budget = [_MOST_STEPS]
+    for start in starts:
+        hops = _simple(fabric, start, goal, level, budget)
+        if hops is not None:
+            return Way(start, hops, True)
+    return shortest._replace(simple=False if budget[0] > 0 else None)
+
+
+def _may_leave(fabric: Fabric, state: State, port: BridgePort) -> bool:
+    """Not back by the port it came by (FM 3.5), not from protected to protected (FM 3.6)."""
+    if port.number == state.port:
+        return False
+    return not (port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected)
+
+
+def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
+    bit = 1 << state.vid
+    for number in fabric.bridges[state.bridge].ports:
+        if number not in fabric.crossings:
+            continue
+        port = fabric.bridge_ports[number]
+        if not port.view.emit & bit or not _may_leave(fabric, state, port):
+            continue
+        for crossing in fabric.crossings[number]:
+            for to, mask in crossing.same:
+                if mask & bit:
+                    yield Hop(number, crossing.link, State(fabric.bridge_ports[to].bridge, to, state.vid), False)
+            for folds, hidden in ((crossing.folds, False), (crossing.hidden if level == "hostile" else (), True)):
+                for to, leaves, arrives in folds:
+                    if leaves & bit:
+                        for vid in _vids(arrives):
+                            yield Hop(number, crossing.link, State(fabric.bridge_ports[to].bridge, to, vid), hidden)
+
+
+def _shortest(fabric: Fabric, starts: list[State], goal: Goal, level: Level) -> Way | None:
+    came: dict[State, Hop | None] = dict.fromkeys(starts)
+    before: dict[State, State] = {}
+    queue = list(came)
+    for state in queue:
+        if goal(state):
+            hops: list[Hop] = []
+            start = state
+            while (hop := came[start]) is not None:
+                hops.append(hop)
+                start = before[start]
+            return Way(start, tuple(reversed(hops)), True)
+        for hop in _onward(fabric, state, level):
+            if hop.arrives not in came:
+                came[hop.arrives] = hop
+                before[hop.arrives] = state
+                queue.append(hop.arrives)
+    return None
+
+
+def _simple(fabric: Fabric, start: State, goal: Goal, level: Level, budget: list[int]) -> tuple[Hop, ...] | None:
+    """A way from `start` that passes no bridge twice, by depth-first search within a budget of steps."""
+    if goal(start):
+        return ()
+    path: list[Hop] = []
+    visited = {start.bridge}
+    stack = [_onward(fabric, start, level)]
+    while stack:
+        budget[0] -= 1
+        if budget[0] <= 0:
+            return None
+        hop = next(stack[-1], None)
+        if hop is None:
+            stack.pop()
+            if path:
+                visited.discard(path.pop().arrives.bridge)
+            continue
+        if hop.arrives.bridge in visited:
+            continue
+        if goal(hop.arrives):
+            return (*path, hop)
+        path.append(hop)
+        visited.add(hop.arrives.bridge)
+        stack.append(_onward(fabric, hop.arrives, level))
+    return None
+
+
+def _vids(mask: int) -> Iterator[int]:
+    while mask:
+        low = mask & -mask
+        yield low.bit_length() - 1
+        mask ^= low

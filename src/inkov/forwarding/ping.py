@@ -1,0 +1,180 @@
+"""What a ping between two named hosts would do, and which part of it fails (FM 5.3 to FM 5.6).
+
+A ping is two packets: there and back. Each is sent by a host that decides, by its own address and prefix, whether the
+other one is near (then it is asked for by broadcast) or far (then the packet goes to the gateway). Routers of one
+routing table that share a VLAN are taken to know each other's networks; no filter is known here.
+"""
+
+from __future__ import annotations
+
+from ipaddress import ip_address
+
+from msgspec import Struct, field
+
+from inkov.campus import Host, Origin
+from inkov.forwarding.fabric import BridgePort, Fabric
+from inkov.forwarding.follow import Step, Story, follow, tell
+from inkov.forwarding.path import find_way, to_present
+from inkov.forwarding.reach import Entry, flood
+from inkov.forwarding.stations import Interface, bridge_ports_at, interfaces, reaches_station, sent_from
+from inkov.wiring import End
+
+__all__ = ["Part", "Ping", "ping"]
+
+
+class Part(Struct):
+    """One thing a ping needs: what it is, whether it is so, in words, and the steps of the frame if one was sent."""
+
+    name: str
+    holds: bool
+    says: str
+    origin: Origin
+    steps: list[Step] = field(default_factory=list)
+
+
+class Ping(Struct):
+    """All parts, up to and including the first that fails in each direction."""
+
+    works: bool
+    parts: list[Part]
+    assumes: list[str] = field(default_factory=list)
+
+
+def ping(fabric: Fabric, one: Host, other: Host) -> Ping:
+    """There and back between two hosts."""
+    result = Ping(True, [])
+    for here, there in ((one, other), (other, one)):
+        parts = _Direction(fabric, here, there, result).run()
+        result.parts += parts
+        result.works = result.works and all(part.holds for part in parts)
+    return result
+
+
+class _Direction:
+    def __init__(self, fabric: Fabric, here: Host, there: Host, result: Ping) -> None:
+        self.fabric = fabric
+        self.here = here
+        self.there = there
+        self.result = result
+        self.name = f"{here.name} to {there.name}"
+
+    def run(self) -> list[Part]:
+        """The parts in order; the last one may fail."""
+        mine, its = self.here.address, self.there.address
+        if mine is None or its is None:
+            nameless = self.here if mine is None else self.there
+            self.result.assumes.append(f"{nameless.name} has no address: only layer 2 is judged")
+            return [self._near()]
+        if its.ip in mine.network:
+            return [self._near()]
+        parts = [self._gateway_set()]
+        if parts[-1].holds:
+            gateway, part = self._gateway_found()
+            parts.append(part)
+            if gateway is not None:
+                parts.append(self._to_gateway(gateway))
+                if parts[-1].holds:
+                    egress, part = self._routed(gateway)
+                    parts.append(part)
+                    if egress is not None:
+                        parts.append(self._from_gateway(egress))
+        return parts
+
+    def _part(self, holds: bool, says: str, origin: Origin | None = None, steps: list[Step] | None = None) -> Part:
+        return Part(self.name, holds, says, origin or self.here.origin, steps or [])
+
+    def _entries(self, host: Host) -> list[Entry]:
+        return sent_from(self.fabric, End(host.device, host.port), "honest", host.vid)
+
+    def _target(self, host: Host) -> BridgePort | None:
+        ports = bridge_ports_at(self.fabric, End(host.device, host.port))
+        return ports[0] if ports else None
+
+    def _near(self) -> Part:
+        target = self._target(self.there)
+        if target is None:
+            return self._part(False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut")
+        end = End(self.here.device, self.here.port)
+        story = follow(self.fabric, self._entries(self.here), end, target, "honest")
+        return self._arrived(story, f"{self.there.name} is near (same subnet)")
+
+    def _arrived(self, story: Story, near: str) -> Part:
+        holds, says = (
+            story.arrives,
+            f"{near}: its frames arrive" if story.arrives else f"{near}: its frames do not arrive",
+        )
+        last = story.steps[-1]
+        if holds and last.tagged is not (self.there.vid is not None):
+            holds, says = (
+                False,
+                f"{near}: frames arrive {'tagged' if last.tagged else 'untagged'}, which it does not hear",
+            )
+        return self._part(holds, says, last.origin, story.steps)
+
+    def _gateway_set(self) -> Part:
+        mine = self.here.address
+        assert mine is not None
+        if self.here.gateway is None:
+            return self._part(False, f"{self.there.name} is in another subnet, and {self.here.name} has no gateway")
+        if ip_address(self.here.gateway) not in mine.network:
+            says = f"the gateway {self.here.gateway} of {self.here.name} is not in its subnet {mine.network}"
+            return self._part(False, says)
+        return self._part(True, f"{self.there.name} is far: by the gateway {self.here.gateway}")
+
+    def _gateway_found(self) -> tuple[Interface | None, Part]:
+        owners = [i for i in interfaces(self.fabric) if any(str(a.value.ip) == self.here.gateway for a in i.addresses)]
+        if not owners:
+            return None, self._part(False, f"no device among the files has the address {self.here.gateway}")
+        up = [interface for interface in owners if not interface.why_down]
+        if not up:
+            says = f"the gateway {owners[0].label} is down: {owners[0].why_down}"
+            return None, self._part(False, says, owners[0].origin)
+        return up[0], self._part(True, f"the gateway is {up[0].label}, and it is up", up[0].origin)
+
+    def _to_gateway(self, gateway: Interface) -> Part:
+        entries = self._entries(self.here)
+        way = find_way(self.fabric, entries, to_present(gateway.bridge, gateway.vid), "honest")
+        if way is None:
+            says = f"frames of {self.here.name} do not get to {gateway.label}"
+            return self._part(False, says, self.fabric.ports[End(self.here.device, self.here.port)].stated.origin)
+        return self._part(
+            True, f"frames of {self.here.name} get to {gateway.label}", None, list(tell(self.fabric, way))
+        )
+
+    def _routed(self, gateway: Interface) -> tuple[Interface | None, Part]:
+        """The interface whose network holds the destination, on a router that the gateway's router knows (FM 5.5)."""
+        its = self.there.address
+        assert its is not None
+        every = [interface for interface in interfaces(self.fabric) if not interface.why_down]
+        known, queue = {(gateway.device, gateway.vrf)}, [(gateway.device, gateway.vrf)]
+        for router in queue:
+            own = [i for i in every if (i.device, i.vrf) == router]
+            for interface in own:
+                if any(its.ip in a.value.network for a in interface.addresses):
+                    if router != queue[0]:
+                        self.result.assumes.append(f"{gateway.device} and {router[0]} know each other's networks")
+                    says = f"{router[0]} routes it into {interface.name}"
+                    return interface, self._part(True, says, interface.origin)
+            for interface in own:
+                spread = flood(self.fabric, [_out(interface)], "honest")
+                for other in every:
+                    node = (other.device, other.vrf)
+                    if node not in known and other.vrf == gateway.vrf and reaches_station(spread, other):
+                        known.add(node)
+                        queue.append(node)
+        table = f" (routing table {gateway.vrf!r})" if gateway.vrf else ""
+        says = f"no router that {gateway.device} knows{table} has an interface in the subnet of {self.there.name}"
+        return None, self._part(False, says, gateway.origin)
+
+    def _from_gateway(self, egress: Interface) -> Part:
+        target = self._target(self.there)
+        if target is None:
+            return self._part(False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut")
+        source = End(egress.device, egress.name)
+        story = follow(self.fabric, [_out(egress)], source, target, "honest")
+        return self._arrived(story, f"from {egress.label} to {self.there.name}")
+
+
+def _out(interface: Interface) -> Entry:
+    """Frames that a routed interface sends into its VLAN."""
+    return Entry(-1, 1 << interface.vid, interface.bridge)

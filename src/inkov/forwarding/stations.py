@@ -1,0 +1,119 @@
+"""Who takes part: hosts at ports, gateways on bridges, and what each may send (FM 4, FM 5)."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from inkov.campus import Address, Fact, Mode, Origin, natural
+from inkov.forwarding.fabric import BridgePort, Fabric
+from inkov.forwarding.path import Way, find_way, to_port, to_present
+from inkov.forwarding.reach import Entry, Flood, Level, entries_at, flood
+from inkov.forwarding.serve import is_live
+from inkov.wiring import End
+
+__all__ = ["Heard", "Interface", "bridge_ports_at", "hears", "interfaces", "reaches_station", "sent_from"]
+
+
+class Heard(Struct, frozen=True):
+    """A host port that hears a frame. `certain` is false if no way is known that could happen in a single tree."""
+
+    switch: str
+    port: str
+    vlan: int
+    tagged: bool
+    certain: bool = True
+
+
+class Interface(Struct, frozen=True):
+    """A routed interface (FM 5.1): on bridge `bridge` in VLAN `vid`, in the routing table `vrf` of its device.
+
+    `why_down` is "" for one that is up.
+    """
+
+    device: str
+    name: str
+    bridge: int
+    vid: int
+    vrf: str
+    addresses: tuple[Fact[Address], ...]
+    why_down: str
+    origin: Origin
+
+    @property
+    def label(self) -> str:
+        return f"{self.device} {self.name}"
+
+
+def bridge_ports_at(fabric: Fabric, end: End) -> list[BridgePort]:
+    """The bridge ports that frames of a port pass, its own first; for a sub-interface just its own."""
+    own = fabric.end_of(end.device, end.port)
+    found = [fabric.bridge_ports[number] for number in fabric.at.get(own, ())]
+    if found:
+        return sorted(found, key=lambda port: port.outer)
+    return [port for port in fabric.bridge_ports if port.end.device == end.device and port.port == end.port]
+
+
+def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) -> list[Entry]:
+    """What a host at a port may send at a level, or of that only what is then in VLAN `vid`; [] if nothing enters."""
+    ports = bridge_ports_at(fabric, end)
+    if level == "honest":
+        ports = [port for port in ports if port.outer == 0 or port.port == end.port or vid is not None]
+    # With a VLAN asked for, an honest host is one that sends in it: tagged, where the port takes it so.
+    entries = entries_at(fabric, [port.number for port in ports], "hostile" if vid is not None else level)
+    if vid is not None:
+        entries = [Entry(e.port, e.mask & 1 << vid, e.bridge) for e in entries if e.mask >> vid & 1]
+    return entries
+
+
+def hears(fabric: Fabric, entries: list[Entry], level: Level) -> list[Heard]:
+    """The host ports that hear frames from `entries`, the senders' own left out, in natural order."""
+    senders = {entry.port for entry in entries}
+    started = 0
+    for entry in entries:
+        started |= entry.mask
+    found: dict[Heard, None] = {}
+    ways: dict[tuple[int, int], Way | None] = {}  # to each hub, for all ports there
+    for port, vid, tagged in flood(fabric, entries, level).heard():
+        if port.number in senders:
+            continue
+        certain = True
+        if not started >> vid & 1:  # it changed its number on the way: see that this can happen within one tree
+            hub = port.bridge, vid
+            if hub not in ways:
+                ways[hub] = find_way(fabric, entries, to_present(*hub), level)
+            way = ways[hub]
+            if way is None or not way.simple or not to_port(fabric, port.number, level, vid)(way.end):
+                way = find_way(fabric, entries, to_port(fabric, port.number, level, vid), level)
+            certain = way is not None and way.simple is True
+        found[Heard(port.end.device, port.port, vid, tagged, certain)] = None
+    return sorted(found, key=lambda h: (natural(h.switch), natural(h.port), h.vlan, h.tagged))
+
+
+def interfaces(fabric: Fabric) -> list[Interface]:
+    """Every routed interface: of VLANs, of routed ports, of their tagged sub-interfaces."""
+    live = is_live(fabric)
+    found = []
+    for device, gateway in fabric.gateways():
+        bridge = fabric.bridge_of[device.name, gateway.bridge]
+        why = ""
+        if gateway.enabled is not None and not gateway.enabled.value:
+            why = "it is shut"
+        elif not fabric.live[device.name] >> gateway.vid & 1:
+            why = f"VLAN {gateway.vid} is not defined or suspended on {device.name}"
+        elif not live(bridge, gateway.vid):
+            why = f"no port of {device.name} that is up carries VLAN {gateway.vid}"
+        vrf = gateway.vrf.value if gateway.vrf is not None else ""
+        name = f"VLAN {gateway.vid}"
+        found.append(Interface(device.name, name, bridge, gateway.vid, vrf, gateway.addresses, why, gateway.origin))
+    for end, resolved in fabric.ports.items():
+        if resolved.mode is Mode.ROUTED and resolved.stated.addresses:
+            port, vrf = resolved.stated, resolved.stated.vrf.value if resolved.stated.vrf is not None else ""
+            number = fabric.bridge_of.get((end.device, f"routed {end.port}"), -1)
+            why = "" if resolved.up and number >= 0 else "it is shut"
+            found.append(Interface(end.device, end.port, number, 1, vrf, port.addresses, why, port.origin))
+    return found
+
+
+def reaches_station(spread: Flood, interface: Interface) -> bool:
+    """True if frames of a flood get to a routed interface."""
+    return interface.bridge >= 0 and bool(spread.present(interface.bridge) >> interface.vid & 1)

@@ -1,0 +1,141 @@
+"""Stories of frames: hop by hop, who hears, and what a ping would do."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from inkov.forwarding.because import Reason
+from inkov.forwarding.follow import Step, Story, heard_instead
+from inkov.forwarding.ping import Ping
+from inkov.forwarding.reach import Entry
+from inkov.forwarding.stations import Heard
+from inkov.readers import Locator
+from inkov.render.grid import Column, Grid
+from inkov.render.text import place, plain, safe
+from inkov.vlanset import VlanSet, bits_to_text
+from inkov.wiring import End
+
+__all__ = ["because_grid", "hears_grid", "hears_json", "ping_grid", "ping_json", "story_grid", "story_json"]
+
+_SHOWN = 6
+
+
+def hears_json(sender: End, entries: list[Entry], level: str, heard: list[Heard]) -> dict[str, Any]:
+    """The fixed shape. `vlan` of `from` is null where frames enter in several; `certain` is there only if false."""
+    mask = 0
+    for entry in entries:
+        mask |= entry.mask
+    vids = list(VlanSet(mask)) if mask.bit_count() == 1 else []
+    return {
+        "from": {"switch": sender.device, "port": sender.port, "vlan": vids[0] if vids else None},
+        "level": level,
+        "heard": [
+            {"switch": h.switch, "port": h.port, "vlan": h.vlan, "tagged": h.tagged}
+            | ({} if h.certain else {"certain": False})
+            for h in heard
+        ],
+        "sent_in": bits_to_text(mask),
+    }
+
+
+def hears_grid(label: str, result: dict[str, Any], rests: list[str]) -> Grid:
+    grid = Grid([Column("Switch"), Column("Port"), Column("VLAN", True), Column("Tagged"), Column("Remarks")])
+    for row in result["heard"]:
+        remark = "" if row.get("certain", True) else "not settled: no way in a single tree is known"
+        grid.add(row["switch"], row["port"], str(row["vlan"]), "yes" if row["tagged"] else "no", remark)
+    ports = len({(row["switch"], row["port"]) for row in result["heard"]})
+    heard = f"heard at {ports} host port{'s' * (ports != 1)}"
+    grid.notes.append(f"Sent at {safe(label)} in VLAN {result['sent_in']}, {result['level']}: {heard}")
+    _rests(grid, rests)
+    return grid
+
+
+def _rests(grid: Grid, rests: list[str]) -> None:
+    grid.notes += [f"Rests on: {safe(text)}" for text in rests[:_SHOWN]]
+    if len(rests) > _SHOWN:
+        grid.notes.append(f"... and {len(rests) - _SHOWN} more; --format json lists them")
+
+
+def _step(step: Step, locator: Locator) -> dict[str, Any]:
+    return {
+        "switch": step.switch,
+        "port": step.port,
+        "event": step.event,
+        "vlan": step.vlan,
+        "tagged": step.tagged,
+        "because": step.because,
+        "origin": plain(step.origin, locator),
+    }
+
+
+def story_json(one: str, other: str, story: Story, rests: list[str], locator: Locator) -> dict[str, Any]:
+    """The fixed shape, and what the answer rests on."""
+    return {
+        "from": one,
+        "to": other,
+        "arrives": story.arrives,
+        "steps": [_step(step, locator) for step in story.steps],
+        **({} if story.simple else {"certain": False}),
+        **({} if story.arrives else {"instead": heard_instead(story.instead)}),
+        "assumes": rests,
+    }
+
+
+_COLUMNS = [Column("Switch"), Column("Port"), Column("Event"), Column("VLAN", True), Column("Wire"), Column("Because"),
+            Column("Said at")]  # fmt: skip
+
+
+def _add(grid: Grid, steps: list[Step], locator: Locator, *before: str) -> None:
+    for step in steps:
+        vlan = str(step.vlan) if step.vlan is not None else "-"
+        wire = "tagged" if step.tagged else "untagged" if step.event != "stops" else ""
+        marked = (len(before) + 2,) if step.event == "stops" else ()
+        grid.add(*before, step.switch, step.port, step.event, vlan, wire, step.because, place(step.origin, locator),
+                 marked=marked)  # fmt: skip
+
+
+def story_grid(one: str, other: str, story: Story, rests: list[str], locator: Locator) -> Grid:
+    grid = Grid(list(_COLUMNS))
+    _add(grid, story.steps, locator)
+    if story.arrives:
+        grid.notes.append(f"A frame from {safe(one)} arrives at {safe(other)}.")
+        if story.simple is not True:
+            grid.notes.append("Not settled: every way found passes a switch twice, which a single tree does not allow.")
+    else:
+        grid.notes.append(f"A frame from {safe(one)} does not arrive at {safe(other)}: {heard_instead(story.instead)}.")
+    _rests(grid, rests)
+    return grid
+
+
+def ping_json(one: str, other: str, result: Ping, rests: list[str], locator: Locator) -> dict[str, Any]:
+    return {
+        "from": one,
+        "to": other,
+        "arrives": result.works,
+        "steps": [_step(step, locator) for part in result.parts for step in part.steps],
+        "parts": [
+            {"way": p.name, "holds": p.holds, "says": p.says, "origin": plain(p.origin, locator)} for p in result.parts
+        ],
+        "assumes": [*result.assumes, *rests],
+    }
+
+
+def ping_grid(one: str, other: str, result: Ping, rests: list[str], locator: Locator) -> Grid:
+    grid = Grid([Column("Way"), *_COLUMNS], grouped=True)
+    for part in result.parts:
+        at = place(part.origin, locator)
+        grid.add(part.name, "", "", "holds" if part.holds else "fails", "", "", part.says, at,
+                 marked=() if part.holds else (3,))  # fmt: skip
+        _add(grid, part.steps, locator, part.name)
+    verdict = "works" if result.works else "does not work"
+    grid.notes.append(f"A ping between {safe(one)} and {safe(other)} {verdict}.")
+    _rests(grid, [*result.assumes, *rests])
+    return grid
+
+
+def because_grid(end: End, chain: list[Reason], locator: Locator) -> Grid:
+    grid = Grid([Column("Stage", whole=True), Column("What holds, and why"), Column("Said at")])
+    for number, reason in enumerate(chain):
+        same = number and chain[number - 1].stage == reason.stage
+        grid.add("" if same else reason.stage, reason.says, place(reason.origin, locator))
+    return grid

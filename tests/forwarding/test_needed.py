@@ -1,0 +1,92 @@
+"""Needed VLANs against networkx: a link is needed if a simple path between two terminals uses it."""
+
+from __future__ import annotations
+
+import random
+from itertools import combinations
+from typing import Any
+
+import networkx as nx
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from inkov.forwarding.needed import links_on_ways
+from inkov.survey.trunks import trunk_rows
+from tests.conftest import fabric_of
+
+
+def by_block_cut_tree(edges: list[tuple[int, int]], terminals: set[int]) -> set[int]:
+    """networkx: the blocks on the paths of the block-cut tree between terminals, parallel links sharing a block."""
+    graph = nx.Graph(edges)
+    tree: Any = nx.Graph()
+    blocks = [frozenset(block) for block in nx.biconnected_components(graph)]
+    for block in blocks:
+        tree.add_edges_from((block, vertex) for vertex in block)
+    found: set[frozenset[int]] = set()
+    for one, other in combinations([t for t in terminals if t in tree], 2):
+        if nx.has_path(tree, one, other):
+            found |= {node for node in nx.shortest_path(tree, one, other) if isinstance(node, frozenset)}
+    return {number for number, (a, b) in enumerate(edges) if any({a, b} <= block for block in found)}
+
+
+@settings(max_examples=400)
+@given(st.randoms(use_true_random=False))
+def test_agrees_with_networkx(rng: random.Random) -> None:
+    size = rng.randint(2, 14)
+    edges = [(rng.randrange(size), rng.randrange(size)) for _ in range(rng.randint(1, 22))]
+    edges = [(a, b) for a, b in edges if a != b]
+    terminals = {v for v in range(size) if rng.random() < 0.35}
+    graph: dict[int, list[tuple[int, int]]] = {}
+    for number, (a, b) in enumerate(edges):
+        graph.setdefault(a, []).append((b, number))
+        graph.setdefault(b, []).append((a, number))
+    assert links_on_ways(graph, terminals) == by_block_cut_tree(edges, terminals)
+
+
+def test_a_long_chain_needs_no_recursion() -> None:
+    chain = {n: [(m, min(n, m)) for m in (n - 1, n + 1) if 0 <= m <= 20_000] for n in range(20_001)}
+    assert links_on_ways(chain, {0, 20_000}) == set(range(20_000))
+
+
+VLANS = "[vlans]\n10: a\n20: b\n30: c\n99: n\n"
+
+
+def trunk(port: str, allowed: str) -> str:
+    return f"[port {port}]\nmode: trunk\nnative: 99\nallowed: {allowed},99\n"
+
+
+def host(vid: int) -> str:
+    return f"[port h{vid}]\nmode: access\nvlan: {vid}\n"
+
+
+@pytest.mark.parametrize(
+    ("middle", "surplus", "missing"),
+    [
+        (VLANS + trunk("1..2", "10,20"), ["20", "20"], ["none", "none"]),
+        (VLANS + trunk("1..2", "20"), ["20", "20"], ["10", "10"]),
+        (VLANS + trunk("1", "10") + trunk("2", "10,30"), ["none", "none"], ["none", "none"]),
+        ("[vlans]\n20: b\n99: n\n" + trunk("1..2", "10,20"), ["20", "20"], ["10", "10"]),
+    ],
+)
+def test_surplus_and_missing_on_a_chain(middle: str, surplus: list[str], missing: list[str]) -> None:
+    a = "switch: a\n" + VLANS + trunk("1", "10,20") + host(10) + "[neighbours]\n1: m:1\n"
+    b = "switch: b\n" + VLANS + trunk("1", "10,20") + host(10) + host(30) + "[neighbours]\n1: m:2\n"
+    rows = trunk_rows(fabric_of(a, b, "switch: m\n" + middle))
+    assert [row.surplus for row in rows] == surplus and [row.missing for row in rows] == missing
+
+
+def test_redundant_ways_are_needed_and_unused_uplinks_are_not() -> None:
+    ring = {"a": ("b", "c"), "b": ("a", "c"), "c": ("a", "b")}
+
+    def sheet(name: str, allowed: str, *hosts: int) -> str:
+        ports = "".join(trunk(far, allowed) for far in ring[name])
+        heard = "".join(f"{far}: {far}:{name}\n" for far in ring[name])
+        return f"switch: {name}\n{VLANS}{ports}{''.join(map(host, hosts))}[neighbours]\n{heard}"
+
+    rows = trunk_rows(fabric_of(sheet("a", "10", 10), sheet("b", "10", 10), sheet("c", "10")))
+    assert [row.needed for row in rows] == ["10", "10", "10"]  # by way of c as well: it is carried there
+    rows = trunk_rows(fabric_of(sheet("a", "10", 10), sheet("b", "10", 10), sheet("c", "20", 20)))
+    assert [(row.needed, row.surplus, row.missing) for row in rows] == [
+        ("10", "none", "none"), ("none", "none", "none"), ("none", "none", "none"),
+    ]  # fmt: skip
