@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 export PYTHONHASHSEED ?= random
 
-.PHONY: demo test bench shots docs clean
+.PHONY: demo test reality bench shots docs clean
 
 demo: $(VENV)/.installed
 	$(BIN)/inkov demo inkov-demo
@@ -15,7 +15,11 @@ test: $(VENV)/.tested
 	$(BIN)/mypy
 	PYTHONPATH=src $(BIN)/lint-imports --no-logo
 	$(BIN)/python docs/generate.py --check
-	$(BIN)/pytest
+	$(BIN)/pytest -n auto
+
+# The oracles for longer: thousands of random campuses in the simulator and in a real switch.
+reality: $(VENV)/.tested
+	INKOV_CAMPUSES=20000 INKOV_REALITY=3000 $(BIN)/pytest -n auto tests/forwarding
 
 bench: $(VENV)/.tested
 	$(BIN)/python -m bench

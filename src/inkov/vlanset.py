@@ -70,6 +70,9 @@ class VlanSet:
     def __setattr__(self, name: str, value: object) -> None:
         raise AttributeError("VlanSet is immutable")
 
+    def __reduce__(self) -> tuple[type[VlanSet], tuple[int]]:
+        return VlanSet, (self.bits,)
+
     @classmethod
     def of(cls, *vids: int) -> VlanSet:
         """The set of the given VIDs. ValueError for a number outside 1 to 4094."""

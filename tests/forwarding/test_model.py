@@ -124,7 +124,9 @@ def test_fm_1_6_what_is_shut() -> None:
 
 
 def test_fm_1_7_a_bundle_forwards_for_its_members() -> None:
-    bundle = "[bundle u]\nmembers: m1, m2\nmode: trunk\nallowed: 10\nnative: none\n" + access("m1", 20) + access("h", 10)
+    bundle = (
+        "[bundle u]\nmembers: m1, m2\nmode: trunk\nallowed: 10\nnative: none\n" + access("m1", 20) + access("h", 10)
+    )
     a = f"switch: a\n{VLANS}{bundle}{joined('m1: b:m1', 'm2: b:m2')}"
     fabric = fabric_of(a, a.replace("switch: a", "switch: b").replace("b:m", "a:m"))
     assert heard(fabric, "a:h") == {("b:h", 10, False)}
@@ -160,7 +162,12 @@ def test_fm_1_10_withheld_vlans_are_taken_but_not_sent() -> None:
 
 
 def test_fm_2_1_accept_follows_from_the_other_attributes() -> None:
-    assert [View(Form.GENERAL, *p).accept for p in ((1, 2), (1, 0), (0, 2), (0, 0))] == ["all", "untagged", "tagged", None]
+    assert [View(Form.GENERAL, *p).accept for p in ((1, 2), (1, 0), (0, 2), (0, 0))] == [
+        "all",
+        "untagged",
+        "tagged",
+        None,
+    ]
 
 
 @pytest.mark.parametrize(
@@ -168,9 +175,12 @@ def test_fm_2_1_accept_follows_from_the_other_attributes() -> None:
     [
         pytest.param(["mode: access", "vlan: 10"], Form.ACCESS, (10, "none", "10", "10"), id="fm_2_2_access"),
         pytest.param(["vlan: 10", "voice: 20"], Form.ACCESS_VOICE, (10, "20", "10,20", "10"), id="fm_2_3_voice"),
-        pytest.param(["mode: trunk", "allowed: 10,99", "native: 99"], Form.TRUNK, (99, "10,99", "10,99", "99"), id="fm_2_4"),
-        pytest.param(["mode: trunk", "allowed: 10", "native: 99"], Form.TRUNK_NO_NATIVE, (0, "10", "10", "none"), id="fm_2_5"),
-        pytest.param(["mode: trunk", "allowed: 10", "native: none"], Form.TRUNK_NO_NATIVE, (0, "10", "10", "none"), id="none"),
+        pytest.param(["mode: trunk", "allowed: 10,99", "native: 99"], Form.TRUNK,
+                     (99, "10,99", "10,99", "99"), id="fm_2_4"),
+        pytest.param(["mode: trunk", "allowed: 10", "native: 99"], Form.TRUNK_NO_NATIVE,
+                     (0, "10", "10", "none"), id="fm_2_5"),
+        pytest.param(["mode: trunk", "allowed: 10", "native: none"], Form.TRUNK_NO_NATIVE,
+                     (0, "10", "10", "none"), id="no native"),
         pytest.param(["mode: trunk", "allowed: 10,99", "native: 99", "native tagged: yes"], Form.TRUNK_NATIVE_TAGGED,
                      (99, "10,99", "10,99", "none"), id="fm_2_6"),
         pytest.param(["mode: general", "pvid: 10", "tagged: 20", "ingress filtering: on"], Form.GENERAL,
@@ -179,8 +189,8 @@ def test_fm_2_1_accept_follows_from_the_other_attributes() -> None:
                      (10, "1,10,20,30-32,99", "10,20", "10"), id="filtering off"),
         pytest.param(["mode: general", "pvid: 10", "untagged: 20", "ingress filtering: on"], Form.GENERAL,
                      (0, "20", "20", "20"), id="no member of its PVID"),
-        pytest.param(["mode: general", "pvid: 10", "tagged: 20", "accept: tagged", "ingress filtering: on"], Form.GENERAL,
-                     (0, "10,20", "10,20", "10"), id="tagged only"),
+        pytest.param(["mode: general", "pvid: 10", "tagged: 20", "accept: tagged", "ingress filtering: on"],
+                     Form.GENERAL, (0, "10,20", "10,20", "10"), id="tagged only"),
         pytest.param(["mode: general", "pvid: 10", "tagged: 20", "accept: untagged"], Form.GENERAL,
                      (10, "none", "10,20", "10"), id="untagged only"),
         pytest.param(["mode: private host", "primary: 30", "secondary: 31"], Form.ISOLATED,
@@ -201,7 +211,9 @@ def test_fm_2_8_private_vlans_among_hosts() -> None:
     hosts = "".join(port(p, "mode: private host", "primary: 30", f"secondary: {s}") for p, s in
                     [("i1", 31), ("i2", 31), ("c1", 32), ("c2", 32)])  # fmt: skip
     fabric = one(hosts + port("gw", "mode: promiscuous", "primary: 30", "secondaries: 31,32"))
-    names = {place: {where.removeprefix("s:") for where, *_ in heard(fabric, f"s:{place}")} for place in ("i1", "c1", "gw")}
+    names = {
+        place: {where.removeprefix("s:") for where, *_ in heard(fabric, f"s:{place}")} for place in ("i1", "c1", "gw")
+    }
     assert names == {"i1": {"gw"}, "c1": {"c2", "gw"}, "gw": {"i1", "i2", "c1", "c2"}}
     unsaid = one(port("1", "mode: private host", "primary: 30", "secondary: 20"))
     assert view(unsaid, "1").form is Form.COMMUNITY and "taken as a community" in unsaid.assumptions[0].says
@@ -225,7 +237,9 @@ def test_fm_3_1_and_fm_3_2_arrival() -> None:
 def test_fm_3_3_only_vlans_the_switch_has() -> None:
     fabric = one(access("1", 40) + access("2", 40) + access("3", 1) + access("4", 1))
     assert heard(fabric, "s:1") == set() and heard(fabric, "s:3") == {("s:4", 1, False)}
-    suspended = fabric_of("switch: s\n[vlans]\n10: a; suspended\n1: d; suspended\n" + access("1..2", 10) + access("3..4", 1))
+    suspended = fabric_of(
+        "switch: s\n[vlans]\n10: a; suspended\n1: d; suspended\n" + access("1..2", 10) + access("3..4", 1)
+    )
     assert heard(suspended, "s:1") == set() == heard(suspended, "s:3")
     without = fabric_of("switch: s\n" + access("1..2", 40))
     assert heard(without, "s:1") == {("s:2", 40, False)} and "brings no VLAN table" in without.assumptions[0].says
@@ -238,7 +252,9 @@ def test_fm_3_4_and_fm_3_7_hub_and_departure() -> None:
 
 def test_fm_3_5_no_turning_back() -> None:
     # The native VLANs differ: 10 of a arrives as 20 of b. It does not come back to a as 20, though b's trunk sends 20.
-    fabric = two(trunk("u", "10,20", "10") + access("h", 10) + access("x", 20), trunk("u", "10,20", "20") + access("y", 20))
+    fabric = two(
+        trunk("u", "10,20", "10") + access("h", 10) + access("x", 20), trunk("u", "10,20", "20") + access("y", 20)
+    )
     assert heard(fabric, "a:h") == {("b:y", 20, False)}
     # Reached by a second port as well, the hub sends by both.
     both = fabric_of(
@@ -275,12 +291,15 @@ def test_fm_3_10_a_way_that_passes_a_switch_twice_is_no_witness() -> None:
     fabric = fabric_of(
         f"switch: a\n{VLANS}{trunk('u', '10,20', '10')}{trunk('v', '10,20')}{access('h', 10)}{access('x', 20)}"
         f"{joined('u: b:u', 'v: b:v')}",
-        f"switch: b\n{VLANS}{trunk('u', '10,20', '20')}{trunk('v', '10,20')}{access('y', 20)}{joined('u: a:u', 'v: a:v')}",
+        f"switch: b\n{VLANS}{trunk('u', '10,20', '20')}{trunk('v', '10,20')}{access('y', 20)}"
+        f"{joined('u: a:u', 'v: a:v')}",
     )
     entries = sent_from(fabric, End("a", "h"), "honest")
     certain = {(h.switch, h.port): h.certain for h in hears(fabric, entries, "honest")}
     assert certain == {("a", "x"): False, ("b", "y"): True}
-    way = find_way(fabric, entries, to_port(fabric, bridge_ports_at(fabric, End("a", "x"))[0].number, "honest"), "honest")
+    way = find_way(
+        fabric, entries, to_port(fabric, bridge_ports_at(fabric, End("a", "x"))[0].number, "honest"), "honest"
+    )
     assert way is not None and way.simple is False and len(way.hops) == 2
 
 
@@ -295,7 +314,9 @@ def test_fm_3_10_a_longer_way_is_taken_if_only_it_passes_no_switch_twice() -> No
         f"switch: d\n{VLANS}{trunk('1..2')}",
     )
     target = bridge_ports_at(fabric, End("c", "x"))[0]
-    way = find_way(fabric, sent_from(fabric, End("a", "h"), "honest"), to_port(fabric, target.number, "honest"), "honest")
+    way = find_way(
+        fabric, sent_from(fabric, End("a", "h"), "honest"), to_port(fabric, target.number, "honest"), "honest"
+    )
     assert way is not None and way.simple and [fabric.bridges[b].device for b in way.bridges] == ["a", "b", "d", "c"]
 
 
@@ -303,7 +324,9 @@ def test_fm_3_10_a_longer_way_is_taken_if_only_it_passes_no_switch_twice() -> No
 
 
 def test_fm_4_1_and_fm_4_2_honest_and_hostile() -> None:
-    fabric = one(access("1", 10, "voice: 20") + access("2", 10) + access("3", 20) + trunk("4", "10,31", "none") + access("5", 31))
+    fabric = one(
+        access("1", 10, "voice: 20") + access("2", 10) + access("3", 20) + trunk("4", "10,31", "none") + access("5", 31)
+    )
     assert {where for where, *_ in heard(fabric, "s:1")} == {"s:2", "s:3", "s:4"}
     assert heard(fabric, "s:4", "hostile") >= {("s:5", 31, False)}
     assert sent_from(fabric, End("s", "4"), "honest") == []
@@ -325,7 +348,9 @@ def test_fm_4_4_negotiation_abused() -> None:
 def test_fm_4_5_registration_abused() -> None:
     fabric = one(access("1", 10, "registration: on") + access("2", 20))
     assert heard(fabric, "s:1") == set()
-    assert heard(fabric, "s:1", "hostile") == {("s:2", 20, False)} and ("s:1", 20, True) in heard(fabric, "s:2", "hostile")
+    assert heard(fabric, "s:1", "hostile") == {("s:2", 20, False)} and ("s:1", 20, True) in heard(
+        fabric, "s:2", "hostile"
+    )
 
 
 def test_fm_4_6_a_trunk_to_nobody_is_a_host_port() -> None:
@@ -345,7 +370,9 @@ def host(name: str, device: str, where: str, address: str | None = None, gateway
 
 
 def routed(more_a: str = "", more_b: str = "") -> Fabric:
-    return two(trunk("u") + access("h", 10) + access("k", 20) + GATEWAYS + more_a, trunk("u") + access("h", 20) + more_b)
+    return two(
+        trunk("u") + access("h", 10) + access("k", 20) + GATEWAYS + more_a, trunk("u") + access("h", 20) + more_b
+    )
 
 
 A10 = host("a10", "a", "h", "10.0.10.5/24", "10.0.10.1")
@@ -373,7 +400,9 @@ def test_fm_5_3_and_fm_5_6_near_hosts() -> None:
     assert verdict(ping(routed(more_b=access("x", 10)), A10, near)) == "works"
     assert "do not arrive" in verdict(ping(routed(more_b=access("x", 31)), A10, near))
     narrow = host("b10", "b", "x", "10.0.10.6/31", None)  # thinks that a10 is far
-    assert verdict(ping(routed(more_b=access("x", 10)), A10, narrow)) == "a10 is in another subnet, and b10 has no gateway"
+    assert (
+        verdict(ping(routed(more_b=access("x", 10)), A10, narrow)) == "a10 is in another subnet, and b10 has no gateway"
+    )
     tagged = routed(more_b=trunk("x", "10", "none"))
     assert "arrive tagged, which it does not hear" in verdict(ping(tagged, A10, near))
 
@@ -383,7 +412,10 @@ def test_fm_5_3_and_fm_5_6_near_hosts() -> None:
     [
         (A10, "works"),
         (host("x", "a", "h", "10.0.10.5/24"), "b20 is in another subnet, and x has no gateway"),
-        (host("x", "a", "h", "10.0.10.5/24", "10.0.20.1"), "the gateway 10.0.20.1 of x is not in its subnet 10.0.10.0/24"),
+        (
+            host("x", "a", "h", "10.0.10.5/24", "10.0.20.1"),
+            "the gateway 10.0.20.1 of x is not in its subnet 10.0.10.0/24",
+        ),
         (host("x", "a", "h", "10.0.10.5/24", "10.0.10.9"), "no device among the files has the address 10.0.10.9"),
         (host("x", "a", "k", "10.0.10.5/24", "10.0.10.1"), "frames of x do not get to a VLAN 10"),
     ],
@@ -403,10 +435,17 @@ def test_fm_5_5_routers_that_share_a_vlan() -> None:
     far = "[gateway 99]\naddress: 10.0.99.2/24\n[gateway 31]\naddress: 10.0.31.1/24\n" + access("z", 31)
     target = host("b31", "b", "z", "10.0.31.5/24", "10.0.31.1")
     result = ping(routed("[gateway 99]\naddress: 10.0.99.1/24\n", far), A10, target)
-    assert result.works and result.assumes == ["a and b know each other's networks", "b and a know each other's networks"]
+    assert result.works and result.assumes == [
+        "a and b know each other's networks",
+        "b and a know each other's networks",
+    ]
     assert "no router that a knows" in verdict(ping(routed("", far), A10, target))
-    other_table = far.replace("[gateway 99]", "[gateway 99]\nvrf: guests").replace("[gateway 31]", "[gateway 31]\nvrf: guests")
-    assert "no router that a knows" in verdict(ping(routed("[gateway 99]\naddress: 10.0.99.1/24\n", other_table), A10, target))
+    other_table = far.replace("[gateway 99]", "[gateway 99]\nvrf: guests").replace(
+        "[gateway 31]", "[gateway 31]\nvrf: guests"
+    )
+    assert "no router that a knows" in verdict(
+        ping(routed("[gateway 99]\naddress: 10.0.99.1/24\n", other_table), A10, target)
+    )
 
 
 # --- 6 ------------------------------------------------------------------------------------------------------------
@@ -453,17 +492,29 @@ def test_fm_6_5_where_it_stops() -> None:
         (two(trunk("u") + access("h", 10), trunk("u", "20,99") + access("x", 10)), "b:u", "does not hold VLAN 10"),
         (two(trunk("u", "20,99") + access("h", 10), trunk("u") + access("x", 10)), "a:u", "does not hold VLAN 10"),
         (two(trunk("u") + access("h", 10), trunk("u") + access("x", 20)), "b:x", "passes VLAN 20, not VLAN 10"),
-        (two(trunk("u", "10", "10") + access("h", 10), trunk("u", "10", "none") + access("x", 10)), "b:u", "has no native"),
-        (two(trunk("u", "10,99", "99", "withheld: 10") + access("h", 10), trunk("u") + access("x", 10)), "a:u", "withheld"),
-        (two(trunk("u", "10", "99", "state: off") + access("h", 10), trunk("u") + access("x", 10)), "a:h", "no link that is up"),
+        (
+            two(trunk("u", "10", "10") + access("h", 10), trunk("u", "10", "none") + access("x", 10)),
+            "b:u",
+            "has no native",
+        ),
+        (
+            two(trunk("u", "10,99", "99", "withheld: 10") + access("h", 10), trunk("u") + access("x", 10)),
+            "a:u",
+            "withheld",
+        ),
+        (
+            two(trunk("u", "10", "99", "state: off") + access("h", 10), trunk("u") + access("x", 10)),
+            "a:h",
+            "no link that is up",
+        ),
     ]
     for fabric, where, says in cases:
         found = story(fabric, "a:h", "b:x")
         last = found.steps[-1]
         assert not found.arrives and last.event == "stops"
         assert (f"{last.switch}:{last.port}", says in last.because) == (where, True), last
-    events = [(s.switch, s.port, s.event, s.vlan, s.tagged) for s in story(two(
-        trunk("u", "10,20", "10") + access("h", 10), trunk("u", "10,20", "20") + access("x", 20)), "a:h", "b:x").steps]  # fmt: skip
+    leak = two(trunk("u", "10,20", "10") + access("h", 10), trunk("u", "10,20", "20") + access("x", 20))
+    events = [(s.switch, s.port, s.event, s.vlan, s.tagged) for s in story(leak, "a:h", "b:x").steps]
     assert events == [("a", "h", "sent", 10, False), ("a", "u", "leaves", 10, False), ("b", "u", "arrives", 20, False),
                       ("b", "x", "heard", 20, False)]  # fmt: skip
 

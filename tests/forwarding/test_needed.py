@@ -32,7 +32,7 @@ def by_block_cut_tree(edges: list[tuple[int, int]], terminals: set[int]) -> set[
 
 @settings(max_examples=400)
 @given(st.randoms(use_true_random=False))
-def test_agrees_with_networkx(rng: random.Random) -> None:
+def test_fm_6_4_agrees_with_networkx(rng: random.Random) -> None:
     size = rng.randint(2, 14)
     edges = [(rng.randrange(size), rng.randrange(size)) for _ in range(rng.randint(1, 22))]
     edges = [(a, b) for a, b in edges if a != b]

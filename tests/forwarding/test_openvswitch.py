@@ -116,9 +116,10 @@ def check(campus: Campus, switch: OpenVSwitch, seed: int) -> int:
     return compared
 
 
-def test_agrees_with_open_vswitch(switch: OpenVSwitch) -> None:
-    compared = sum(check(random_tree(random.Random(seed)), switch, seed) for seed in range(CAMPUSES))
-    assert compared > 5 * CAMPUSES
+@pytest.mark.parametrize("part", range(2))
+def test_agrees_with_open_vswitch(switch: OpenVSwitch, part: int) -> None:
+    seeds = range(part, CAMPUSES, 2)
+    assert sum(check(random_tree(random.Random(seed)), switch, seed) for seed in seeds) > 5 * len(seeds)
 
 
 def test_the_oracle_can_say_no(switch: OpenVSwitch) -> None:

@@ -21,7 +21,7 @@ import pytest
 from tests.conftest import DEMO, need
 
 PACKAGE = "ydk-models-openconfig"
-MODULES = ("interfaces", "if-ethernet", "if-aggregate", "vlan", "network-instance", "system", "lldp")
+MODULES = ("interfaces", "if-ethernet", "if-aggregate", "vlan", "if-ip", "network-instance", "system", "lldp")
 
 
 @pytest.fixture(scope="module")
@@ -40,7 +40,7 @@ def yang(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def _mended(text: str) -> str:
-    if not re.search(r"^module openconfig-(?:vlan|vlan-types|if-aggregate) ", text, re.MULTILINE):
+    if not re.search(r"^module openconfig-(?:vlan|vlan-types|if-aggregate|inet-types) ", text, re.MULTILINE):
         return text
     text = re.sub(r"""when "(?:oc-if:type|interface-mode) = '[\w:]+'"\s*(?:;|\{[^}]*\})""", "", text)
     return re.sub(

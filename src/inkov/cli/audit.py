@@ -11,6 +11,7 @@ from inkov.cli.common import (
     Format,
     FormatOption,
     OutputOption,
+    PlanOption,
     QuietOption,
     Session,
     SwitchOption,
@@ -37,6 +38,7 @@ def audit(
         list[str] | None, typer.Option("--only", metavar="RULE", help="Only this rule; can be repeated.")
     ] = None,
     fail_on: Annotated[FailOn, typer.Option("--fail-on", help="Exit with 1 from this severity on.")] = FailOn.RISK,
+    plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
@@ -52,7 +54,7 @@ def audit(
     for slug in only or ():
         if slug not in CATALOGUE:
             fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
-    session = start(configs, quiet)
+    session = start(configs, quiet, plan)
     name = session.switch(switch)
     findings = [f for f in run(session.fabric, only) if name is None or name in {w.switch for w in f.where}]
     view, locator = View(form, output, no_colour), session.loaded.locator

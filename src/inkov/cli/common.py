@@ -15,6 +15,7 @@ from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
 
 if TYPE_CHECKING:
     from inkov.forwarding import Fabric
+    from inkov.plan import Plan
     from inkov.readers import Loaded
     from inkov.render.grid import Grid
     from inkov.render.terminal import Screen
@@ -38,7 +39,7 @@ class Level(StrEnum):
 LevelOption = Annotated[Level, typer.Option("--level", "-l", help="What hosts may send: their own VLANs, or anything.")]
 BecauseOption = Annotated[
     str | None,
-    typer.Option("--because", metavar="SWITCH:PORT", help="Why this port does what it does, stage by stage."),
+    typer.Option("--because", metavar="SWITCH:PORT", help="Why a port does what it does, stage by stage."),
 ]
 Configs = Annotated[
     list[str],
@@ -51,6 +52,9 @@ OutputOption = Annotated[
 SwitchOption = Annotated[str | None, typer.Option("--switch", "-s", metavar="NAME", help="Only this switch.")]
 VlanOption = Annotated[
     str | None, typer.Option("--vlan", "-v", metavar="LIST", help="Only these VLANs, as in 10,20-30 or 'all but 1'.")
+]
+PlanOption = Annotated[
+    str | None, typer.Option("--plan", "-p", metavar="FILE", help="The plan; else plan.yaml among the files.")
 ]
 QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing about the input on the error output.")]
 ColourOption = Annotated[bool, typer.Option("--no-colour", help="No colour, even on a terminal.")]
@@ -141,9 +145,10 @@ def fail(says: str, status: int = UNUSABLE) -> NoReturn:
 class Session:
     """The campus that was read, resolved, and what was wrong with the input."""
 
-    def __init__(self, loaded: Loaded, fabric: Fabric) -> None:
+    def __init__(self, loaded: Loaded, fabric: Fabric, plan: Plan) -> None:
         self.loaded = loaded
         self.fabric = fabric
+        self.plan = plan
 
     @property
     def status(self) -> int:
@@ -166,8 +171,9 @@ class Session:
         return name
 
 
-def start(configs: list[str], quiet: bool, *, account: bool = False) -> Session:
+def start(configs: list[str], quiet: bool, plan: str | None = None, *, account: bool = False) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input."""
+    from inkov.campus import Problem
     from inkov.forwarding import resolve
     from inkov.readers.load import NothingToRead, load
     from inkov.wiring import wire
@@ -181,9 +187,33 @@ def start(configs: list[str], quiet: bool, *, account: bool = False) -> Session:
         if not quiet:
             _say_problems(nothing.problems, None)
         fail(f"{nothing}; `inkov demo` writes an example of each format")
+    intended = _plan(loaded, plan)
+    loaded.campus.hosts += intended.hosts
+    loaded.campus.problems += intended.problems
+    for name, origin in intended.switches:
+        if name not in loaded.campus.devices:
+            says = f"the plan names a switch {name!r} that is not among the files{nearest(name, loaded.campus.devices)}"
+            loaded.campus.problems.append(Problem(origin, says))
     if not quiet:
         _say_problems(loaded.campus.problems, loaded)
-    return Session(loaded, resolve(loaded.campus, wire(loaded.campus)))
+    return Session(loaded, resolve(loaded.campus, wire(loaded.campus)), intended)
+
+
+def _plan(loaded: Loaded, named: str | None) -> Plan:
+    """The plan that --plan names, or else the one found among the files."""
+    from inkov.plan import Plan, read_plan
+
+    if named is not None:
+        try:
+            with open(named, "rb") as file:
+                return read_plan(named, file.read())
+        except OSError as error:
+            fail(f"cannot read the plan {named}: {(error.strerror or str(error)).lower()}")
+    if len(loaded.plans) > 1:
+        fail(f"several plans among the files: {', '.join(sorted(loaded.plans))}; name one with --plan")
+    for path, data in loaded.plans.items():
+        return read_plan(path, data)
+    return Plan()
 
 
 def _siblings(path: str) -> list[str]:

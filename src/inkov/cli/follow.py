@@ -12,6 +12,7 @@ from inkov.cli.common import (
     Level,
     LevelOption,
     OutputOption,
+    PlanOption,
     QuietOption,
     View,
     VlanOption,
@@ -28,19 +29,20 @@ def follow(
     configs: Configs,
     level: LevelOption = Level.HONEST,
     vlan: VlanOption = None,
+    plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """The way of a frame from A to B hop by hop, or where and why it stops."""
+    """The way of a frame from A to B, or where and why it stops."""
     from inkov.forwarding.follow import follow as run
     from inkov.forwarding.ping import ping
     from inkov.forwarding.stations import bridge_ports_at
     from inkov.render.follow import ping_grid, ping_json, story_grid, story_json
 
     wanted = one_vlan(vlan)
-    session = start(configs, quiet)
+    session = start(configs, quiet, plan)
     fabric, locator = session.fabric, session.loaded.locator
     one, other = find_place(session, source), find_place(session, target)
     if one.end == other.end:

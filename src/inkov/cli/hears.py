@@ -12,6 +12,7 @@ from inkov.cli.common import (
     Level,
     LevelOption,
     OutputOption,
+    PlanOption,
     QuietOption,
     View,
     VlanOption,
@@ -25,17 +26,18 @@ def hears(
     configs: Configs,
     level: LevelOption = Level.HONEST,
     vlan: VlanOption = None,
+    plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """Who hears a broadcast sent at A, in which VLAN, tagged or not."""
+    """Who hears a broadcast sent at A, in which VLAN, how tagged."""
     from inkov.forwarding.stations import hears as listeners
     from inkov.render.follow import hears_grid, hears_json
 
     wanted = one_vlan(vlan)
-    session = start(configs, quiet)
+    session = start(configs, quiet, plan)
     sender = find_place(session, place)
     entries = entries_from(session, sender, level.value, wanted)
     heard = listeners(session.fabric, entries, level.value)

@@ -6,6 +6,7 @@ from inkov.cli.common import (
     Format,
     FormatOption,
     OutputOption,
+    PlanOption,
     QuietOption,
     SwitchOption,
     View,
@@ -16,6 +17,7 @@ from inkov.cli.common import (
 def links(
     configs: Configs,
     switch: SwitchOption = None,
+    plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
@@ -25,7 +27,7 @@ def links(
     from inkov.render.listings import links_grid
     from inkov.survey.links import link_rows
 
-    session = start(configs, quiet)
+    session = start(configs, quiet, plan)
     rows = link_rows(session.fabric, session.switch(switch))
     locator = session.loaded.locator
     View(form, output, no_colour).listing("links", rows, lambda: links_grid(rows, locator), session.loaded)

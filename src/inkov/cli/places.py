@@ -85,7 +85,7 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
             fail(f"{place.label} takes no frames of VLAN {vid}: what it takes is VLAN {bits_to_text(takes)} ({at})")
         if takes:
             fail(f"{place.label}: {why.says} ({at}); name a VLAN with --vlan, of {bits_to_text(takes)}")
-        fail(f"{place.label}: {why.says} ({at})")
+        fail(f"{why.says} ({at}): nothing sent at {place.label} gets in")
     return entries
 
 

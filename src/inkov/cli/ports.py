@@ -12,6 +12,7 @@ from inkov.cli.common import (
     Format,
     FormatOption,
     OutputOption,
+    PlanOption,
     QuietOption,
     SwitchOption,
     View,
@@ -28,6 +29,7 @@ def ports(
     because: BecauseOption = None,
     vlan: VlanOption = None,
     matrix: Annotated[bool, typer.Option("--matrix", help="VLAN × port: T tagged, U untagged, · not at all.")] = False,
+    plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
@@ -41,7 +43,7 @@ def ports(
     from inkov.survey.ports import port_rows
 
     wanted = vlan_list(vlan)
-    session = start(configs, quiet)
+    session = start(configs, quiet, plan)
     if because is not None:
         explain(session, because, View(form, output, no_colour))
         return

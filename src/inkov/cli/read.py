@@ -1,10 +1,21 @@
 from __future__ import annotations
 
-from inkov.cli.common import ColourOption, Configs, Format, FormatOption, OutputOption, QuietOption, View, start
+from inkov.cli.common import (
+    ColourOption,
+    Configs,
+    Format,
+    FormatOption,
+    OutputOption,
+    PlanOption,
+    QuietOption,
+    View,
+    start,
+)
 
 
 def read(
     configs: Configs,
+    plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
@@ -13,7 +24,7 @@ def read(
     """What was read of each file, and what was not."""
     from inkov.render.listings import read_grid
 
-    session = start(configs, quiet, account=True)
+    session = start(configs, quiet, plan, account=True)
     loaded = session.loaded
     rows = {"files": loaded.reports, "assumed": session.fabric.assumptions, "problems": loaded.campus.problems}
     View(form, output, no_colour).listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded)

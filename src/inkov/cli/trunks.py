@@ -7,6 +7,7 @@ from inkov.cli.common import (
     Format,
     FormatOption,
     OutputOption,
+    PlanOption,
     QuietOption,
     SwitchOption,
     View,
@@ -19,6 +20,7 @@ def trunks(
     configs: Configs,
     switch: SwitchOption = None,
     because: BecauseOption = None,
+    plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
@@ -28,11 +30,11 @@ def trunks(
     from inkov.render.listings import trunks_grid
     from inkov.survey.trunks import trunk_rows
 
-    session = start(configs, quiet)
+    session = start(configs, quiet, plan)
     if because is not None:
         explain(session, because, View(form, output, no_colour))
         return
-    rows = trunk_rows(session.fabric, session.switch(switch))
+    rows = trunk_rows(session.fabric, session.switch(switch), session.plan.needed)
     locator = session.loaded.locator
     View(form, output, no_colour).listing("trunks", rows, lambda: trunks_grid(rows, locator), session.loaded)
     session.end()

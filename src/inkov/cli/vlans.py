@@ -6,6 +6,7 @@ from inkov.cli.common import (
     Format,
     FormatOption,
     OutputOption,
+    PlanOption,
     QuietOption,
     SwitchOption,
     View,
@@ -19,6 +20,7 @@ def vlans(
     configs: Configs,
     switch: SwitchOption = None,
     vlan: VlanOption = None,
+    plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     quiet: QuietOption = False,
@@ -29,7 +31,7 @@ def vlans(
     from inkov.survey.vlans import vlan_rows
 
     wanted = vlan_list(vlan)
-    session = start(configs, quiet)
+    session = start(configs, quiet, plan)
     rows = vlan_rows(session.fabric, wanted, session.switch(switch))
     View(form, output, no_colour).listing(
         "vlans", rows, lambda: vlans_grid(rows, session.loaded.locator), session.loaded

@@ -1,4 +1,4 @@
-"""Stage 5, the link view: what leaves one end of a link and what of it arrives, each way by itself (FM 3.7 to FM 3.9).
+"""Stage 5, the link view: what leaves one end of a link and arrives at the other (FM 3.7, FM 3.8, FM 3.9).
 
 Here the wire is looked at: a frame on it is untagged or wears one tag, and the far end takes it by what it sees.
 """

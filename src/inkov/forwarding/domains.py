@@ -49,7 +49,7 @@ class Island(Struct):
 
 
 class Break(Struct):
-    """Where a VLAN stops between two of its islands: the first link on a shortest way that does not pass it.
+    """Where a VLAN stops between two of its islands (FM 6.6): the first link on a shortest way that does not pass it.
 
     `way` is the whole shortest way, as devices.
     """

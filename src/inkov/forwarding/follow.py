@@ -133,8 +133,7 @@ def _stops(
         says = f"no link that is up leads on towards {target.end.device}"
         yield Step(source.device, source.port, "stops", None, False, says, fabric.device(source.device).origin)
         return
-    near, far = gap
-    bridge = fabric.bridge_ports[fabric.at[near][0]].bridge
+    bridge, near, far = gap
     wanted = target.view.emit & spread.present(bridge) or spread.present(bridge)
     way = find_way(fabric, entries, _on(bridge, wanted), level)
     assert way is not None
@@ -146,8 +145,8 @@ def _on(bridge: int, vids: int = -1) -> Goal:
     return lambda state: state.bridge == bridge and bool(vids >> state.vid & 1)
 
 
-def _gap(fabric: Fabric, spread: Flood, goal: int) -> tuple[End, End] | None:
-    """The first link on a shortest cabled way towards bridge `goal` that the frame does not cross, as (near, far)."""
+def _gap(fabric: Fabric, spread: Flood, goal: int) -> tuple[int, End, End] | None:
+    """The first link towards bridge `goal` that the frame does not cross, as (bridge before it, its end, far end)."""
     into: dict[int, list[tuple[int, End, End]]] = {}
     for number, link in enumerate(fabric.wiring.links):
         if fabric.link_up[number]:
@@ -160,7 +159,7 @@ def _gap(fabric: Fabric, spread: Flood, goal: int) -> tuple[End, End] | None:
     for bridge in queue:
         for before, near, far in into.get(bridge, ()):
             if spread.present(before):
-                return near, far
+                return before, near, far
             if before not in seen:
                 seen.add(before)
                 queue.append(before)

@@ -28,7 +28,9 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
     """
     serving = served(fabric)
     for device, mask in (wanted or {}).items():
-        serving[fabric.bridge_of[device, ""]] |= mask
+        bridge = fabric.bridge_of.get((device, ""))
+        if bridge is not None:
+            serving[bridge] |= mask
     adjacency: dict[int, list[tuple[int, int]]] = {}
     carried = list(serving)
     for number, link in enumerate(fabric.wiring.links):

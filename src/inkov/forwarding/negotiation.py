@@ -1,4 +1,4 @@
-"""Stage 3, negotiated: whether a port that negotiates becomes an access or a trunk port (FM 1.3 to FM 1.5).
+"""Stage 3, negotiated: whether a port that negotiates becomes an access or a trunk port (FM 1.3, FM 1.4, FM 1.5).
 
 All that is known of negotiation is the table `OUTCOME`. A port that does not negotiate is what its mode says.
 """

@@ -1,4 +1,4 @@
-"""What a ping between two named hosts would do, and which part of it fails (FM 5.3 to FM 5.6).
+"""What a ping between two named hosts would do, and which part of it fails (FM 5.3, FM 5.4, FM 5.6).
 
 A ping is two packets: there and back. Each is sent by a host that decides, by its own address and prefix, whether the
 other one is near (then it is asked for by broadcast) or far (then the packet goes to the gateway). Routers of one

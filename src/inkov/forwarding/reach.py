@@ -1,9 +1,9 @@
 """Who can hear a frame: the closure of the forwarding relation over all links that are up, whole VID sets at a time.
 
-The state of a bridge is, for each of its ports, the set of VIDs that frames have come in by. From this follows exactly
-what each port sends (FM 3.4 to FM 3.6): a VID that came in by two ports leaves by all; one that came in by a single
-port leaves by all but that one; what came in by protected ports only does not leave by protected ports. Bridges are
-worked through until nothing new arrives anywhere.
+The state of a bridge is, for each of its ports, the set of VIDs that frames have come in by. From this follows
+exactly what each port sends (FM 3.4, FM 3.5, FM 3.6): a VID that came in by two ports leaves by all; one that came in
+by a single port leaves by all but that one; what came in by protected ports only does not leave by protected ports.
+Bridges are worked through until nothing new arrives anywhere.
 """
 
 from __future__ import annotations
@@ -87,7 +87,7 @@ def _on_wire(port: BridgePort, view: View, mask: int) -> Iterator[tuple[BridgePo
 
 
 def entries_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Entry]:
-    """All that a host at these bridge ports may send (FM 4): honest ones their own VLANs, hostile ones any tag."""
+    """All that a host at these ports may send: an honest one its own VLANs (FM 4.1), a hostile one any tag (FM 4.2)."""
     entries = []
     for number in numbers:
         port = fabric.bridge_ports[number]

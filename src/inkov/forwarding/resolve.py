@@ -57,6 +57,7 @@ class _Builder:
         self.fabric.live[device.name] = self._live(device)
 
     def _up(self, device: Device, port: Port) -> bool:
+        """FM 1.6: a port that is shut, and what stands on it, forwards nothing."""
         if port.enabled is not None and not port.enabled.value:
             return False
         if port.kind is PortKind.SUB:

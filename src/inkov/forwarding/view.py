@@ -37,7 +37,7 @@ class Form(StrEnum):
 
 
 class View(Struct, frozen=True, gc=False):
-    """The six attributes. VID sets are masks (bit v = VID v).
+    """The six attributes (FM 2.1). VID sets are masks (bit v = VID v).
 
     `pvid`: the VID given to an untagged frame on arrival, 0 if such frames are dropped. `admit`: the VIDs a tagged
     frame may arrive with. `emit`: the VIDs that leave. `bare`: the part of `emit` that leaves untagged.
@@ -58,7 +58,7 @@ class View(Struct, frozen=True, gc=False):
         return Accept.UNTAGGED if self.pvid else Accept.TAGGED if self.admit else None
 
     def enters(self) -> int:
-        """The VIDs in which some frame can arrive here."""
+        """The VIDs in which some frame can arrive here (FM 3.1, FM 3.2)."""
         return self.admit | (1 << self.pvid if self.pvid else 0)
 
     def within(self, live: int) -> View:
@@ -126,12 +126,12 @@ def _routed(s: Settled, community: bool) -> View:
 
 
 _SHORT_FORMS: dict[Mode, Callable[[Settled, bool], View]] = {
-    Mode.ACCESS: _access,
-    Mode.TRUNK: _trunk,
-    Mode.GENERAL: _general,
-    Mode.PRIVATE_HOST: _private_host,
-    Mode.PROMISCUOUS: _promiscuous,
-    Mode.ROUTED: _routed,
+    Mode.ACCESS: _access,  # FM 2.2, FM 2.3
+    Mode.TRUNK: _trunk,  # FM 2.4, FM 2.5, FM 2.6, FM 1.10
+    Mode.GENERAL: _general,  # FM 2.7
+    Mode.PRIVATE_HOST: _private_host,  # FM 2.8
+    Mode.PROMISCUOUS: _promiscuous,  # FM 2.9
+    Mode.ROUTED: _routed,  # FM 2.10
 }
 
 

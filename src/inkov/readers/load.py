@@ -25,6 +25,9 @@ MAX_FILE_BYTES = 64 * 1024 * 1024
 """A larger file is no switch's configuration; it is left out with a message."""
 
 
+PLAN_NAMES = ("plan.yaml", "plan.yml")
+
+
 class NothingToRead(Exception):
     """No file among those named could be read. `problems` says why."""
 
@@ -34,11 +37,15 @@ class NothingToRead(Exception):
 
 
 class Loaded(Struct):
-    """The campus, the account of every file, and the means to find the line of any fact."""
+    """The campus, the account of every file, and the means to find the line of any fact.
+
+    `plans` are the plan files that were found, by path, for the plan's own loader.
+    """
 
     campus: Campus
     reports: list[FileReport]
     locator: Locator
+    plans: dict[str, bytes] = {}
 
 
 def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int, int], None] | None = None) -> Loaded:
@@ -50,6 +57,7 @@ def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int
     reports: list[FileReport] = []
     parts: list[tuple[str, Part]] = []
     kept: dict[str, bytes] = {}
+    plans: dict[str, bytes] = {}
     paths = list(paths)
     files = _files(paths, problems, reports)
     for done, file in enumerate(files):
@@ -57,6 +65,10 @@ def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int
             progress(done, len(files))
         data = _bytes(file, problems, reports)
         if data is None:
+            continue
+        if os.path.basename(file) in PLAN_NAMES:
+            plans[file] = data
+            reports.append(FileReport(file, "the plan", len(data)))
             continue
         report, part = read_bytes(file, data, account=account)
         reports.append(report)
@@ -71,7 +83,7 @@ def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
         raise NothingToRead(says, campus.problems)
-    return Loaded(campus, reports, Locator(kept))
+    return Loaded(campus, reports, Locator(kept), plans)
 
 
 def _files(paths: list[str], problems: list[Problem], reports: list[FileReport]) -> list[str]:

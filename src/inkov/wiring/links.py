@@ -117,7 +117,7 @@ def _pair(one: End, other: End) -> tuple[End, End]:
 
 
 def bundle_of(device: Device, port: str) -> str:
-    """The bundle that a port forwards as, or the port itself. A bundle is in no other bundle (IEEE 802.1AX, 6.1)."""
+    """The bundle that a port forwards as, or the port itself (FM 1.7). A bundle is in no other bundle."""
     fact = device.ports[port].bundle if port in device.ports else None
     bundle = device.ports.get(fact.value) if fact is not None else None
     if bundle is None or bundle.bundle is not None or bundle.name == port:

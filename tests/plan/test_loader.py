@@ -1,0 +1,89 @@
+"""The plan: what it says, and errors with line, column and the line itself."""
+
+from __future__ import annotations
+
+from ipaddress import ip_interface
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkov.campus import Host, Origin
+from inkov.plan import read_plan
+from tests.conftest import Inkov
+
+PLAN = """\
+vlans:
+  10: climate
+  20: {name: irrigation, needed: [a, b]}
+  30: {needed: [a]}
+hosts:
+  pump:
+    at: a:h
+    address: 10.0.20.5/24
+    gateway: 10.0.20.1
+  phone: {at: "b:1/2", vlan: 20}
+claims: []
+"""
+
+
+def test_what_a_plan_says() -> None:
+    plan = read_plan("plan.yaml", PLAN.encode())
+    assert plan.problems == [] and plan.unused == ["claims"]
+    assert plan.needed == {"a": 1 << 20 | 1 << 30, "b": 1 << 20}
+    assert plan.hosts == [
+        Host("pump", "a", "h", Origin("plan.yaml", 6), None, ip_interface("10.0.20.5/24"), "10.0.20.1"),
+        Host("phone", "b", "1/2", Origin("plan.yaml", 10), 20),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "column", "says"),
+    [
+        ("vlan:\n  10: a", 1, 1, "'vlan' is no part of a plan; did you mean vlans?"),
+        ("vlans:\n  5000: a", 2, 3, "5000 is not a VLAN number"),
+        ("vlans: [10]", 1, 1, "expected here: a map from VLAN number"),
+        ("vlans:\n  10: {nmae: a}", 2, 8, "'nmae' is not known here; did you mean name"),
+        ("vlans:\n  10: {needed: a}", 2, 8, "expected here: a list of switches"),
+        ("hosts:\n  x: {address: 10.0.0.1/24}", 2, 3, "a host needs `at: switch:port`"),
+        ("hosts:\n  x: {at: a:1, address: 10.0.0.1}", 2, 25, "an address with its prefix"),
+        ("hosts:\n  x: {at: a:1, gateway: here}", 2, 25, "an address, as in"),
+        ("hosts:\n  x: {at: a:1, vlan: ten}", 2, 22, "'ten' is not a VLAN number"),
+        ("vlans:\n  10: [", 2, 8, "not well-formed YAML"),
+        ("- a", 1, 1, "a plan is a map"),
+        ("a: &a [*a, *a]\nvlans:\n  10: a\n  10: b", 4, 3, "not well-formed YAML"),
+    ],
+)
+def test_errors_are_placed_and_shown(text: str, line: int, column: int, says: str) -> None:
+    problem = read_plan("plan.yaml", text.encode()).problems[0]
+    first, shown, mark = problem.says.split("\n")
+    assert problem.origin.line == line and first.startswith(f"column {column}: ") and says in first
+    assert mark == "  " + " " * (column - 1) + "^"
+    assert shown[2:] == (text + "\n").split("\n")[line - 1]
+
+
+@given(st.text(alphabet="vlans: \n\t{}[]-&*!|>'\"#,10\x00", max_size=60))
+def test_no_text_makes_it_fail(text: str) -> None:
+    read_plan("plan.yaml", text.encode())
+
+
+def test_the_plan_in_the_folder_is_used(inkov: Inkov, tmp_path: Path) -> None:
+    sheet = "inkov sheet 1\nswitch: {0}\n[vlans]\n20: x\n[port h]\nvlan: 20\n"
+    sheet += "[port u]\nmode: trunk\nnative: none\nallowed: 20,30\n[neighbours]\nu: {1}:u\n"
+    folder = tmp_path / "in"
+    folder.mkdir()
+    (folder / "a.sheet").write_text(sheet.format("a", "b"))
+    (folder / "b.sheet").write_text(sheet.format("b", "a"))
+    plan = "vlans:\n  20: x\n  30: {needed: [a, b]}\nhosts:\n  pump: {at: 'a:h'}\n  valve: {at: 'b:h'}\n"
+    (folder / "plan.yaml").write_text(plan)
+    assert inkov("follow", "pump", "valve", "in").status == 0
+    assert [t["missing"] for t in inkov("trunks", "in", "-f", "json").json["trunks"]] == ["30"]
+    assert "the plan" in inkov("read", "in").out
+    (folder / "plan.yaml").write_text("vlans:\n  30: {needed: [a, c]}\n")
+    wrong = inkov("trunks", "in")
+    assert wrong.status == 1 and "plan.yaml:2: the plan names a switch 'c' that is not among the files" in wrong.err
+    (tmp_path / "other.yaml").write_text("hosts:\n  tap: {at: 'b:h'}\nvlans:\n  99x: a\n")
+    named = inkov("follow", "a:h", "tap", "in", "--plan", "other.yaml")
+    assert named.status == 1 and "other.yaml:4: column 3: '99x' is not a VLAN number" in named.err
+    assert inkov("trunks", "in", "--plan", "none.yaml").status == 2
