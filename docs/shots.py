@@ -23,6 +23,10 @@ SHOTS = {
     "trunks": "inkov trunks garden",
     "audit": "inkov audit garden --only trunk-meets-access --only untagged-vlan-differs "
     "--only vlan-missing-in-transit --only allowed-differs --only native-default",
+    "hears": "inkov hears orchard-1:6 garden --level hostile",
+    "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
+    "ping": "inkov follow freezer-1 alarm-server garden",
+    "because": "inkov trunks garden --because core-1:port-6",
     "rules": "inkov rules",
     "rule": "inkov rules untagged-vlan-differs",
 }

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli import audit, links, ports, read, trunks, vlans
+from inkov.cli import audit, follow, hears, links, ports, read, trunks, vlans
 from inkov.cli.common import fail
 
 
@@ -31,6 +31,13 @@ def demo(
     _show("links", garden, lambda: links.links([garden]))
     _show("trunks", garden, lambda: trunks.trunks([garden]))
     _show("audit", garden, lambda: audit.audit([garden]))
+    _show("hears core-1:port-13", garden, lambda: hears.hears("core-1:port-13", [garden]))
+    _show(
+        "follow core-1:port-13 pond-1:port-1",
+        garden,
+        lambda: follow.follow("core-1:port-13", "pond-1:port-1", [garden]),
+    )
+    _show("follow freezer-1 alarm-server", garden, lambda: follow.follow("freezer-1", "alarm-server", [garden]))
     _show("audit", repaired, lambda: audit.audit([repaired]))
     typer.echo(
         f"What to try next:\n"
@@ -38,6 +45,7 @@ def demo(
         f"  inkov vlans {garden} --vlan 60-70                some VLANs only\n"
         f"  inkov audit {garden} --format json               findings for other programs\n"
         f"  inkov rules native-default                       one rule explained\n"
+        f"  inkov trunks {garden} --because palm-1:port-24   why a port does what it does\n"
         f"  inkov audit FOLDER                               your own exports and sheets"
     )
 

@@ -38,7 +38,7 @@ def follow(
     """The way of a frame from A to B, or where and why it stops."""
     from inkov.forwarding.follow import follow as run
     from inkov.forwarding.ping import ping
-    from inkov.forwarding.stations import bridge_ports_at
+    from inkov.forwarding.stations import bridge_ports_at, sent_from
     from inkov.render.follow import ping_grid, ping_json, story_grid, story_json
 
     wanted = one_vlan(vlan)
@@ -47,15 +47,17 @@ def follow(
     one, other = find_place(session, source), find_place(session, target)
     if one.end == other.end:
         fail(f"{source} and {target} are the same port")
-    rests = assumptions(session)
     view = View(form, output, no_colour)
     if one.host is not None and other.host is not None and wanted is None and level is Level.HONEST:
         result = ping(fabric, one.host, other.host)
+        sent = [sent_from(fabric, place.end, "honest", place.host.vid) for place in (one, other) if place.host]
+        rests = assumptions(session, [entry for entries in sent for entry in entries], "honest")
         plain = ping_json(one.label, other.label, result, rests, locator)
         view.result(plain, lambda: ping_grid(one.label, other.label, result, rests, locator))
         session.end(ALL_WELL if result.works else FINDINGS)
         return
     entries = entries_from(session, one, level.value, wanted)
+    rests = assumptions(session, entries, level.value)
     ports = bridge_ports_at(fabric, other.end)
     if not ports:
         fail(f"{other.label} is shut: nothing is heard there")

@@ -41,7 +41,7 @@ def hears(
     sender = find_place(session, place)
     entries = entries_from(session, sender, level.value, wanted)
     heard = listeners(session.fabric, entries, level.value)
-    rests = assumptions(session)
+    rests = assumptions(session, entries, level.value)
     view = View(form, output, no_colour)
     result = hears_json(sender.end, entries, level.value, heard)
     view.result(result, lambda: hears_grid(sender.label, result, rests))

@@ -89,20 +89,26 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
     return entries
 
 
-def assumptions(session: Session, *ends: End) -> list[str]:
-    """What an answer rests on: of the whole campus, and of the ports it is about."""
-    fabric = session.fabric
-    found = [a.says for a in fabric.assumptions]
-    found += [
-        f"nothing is known of what is behind {o.near}: {o.far} is not among the files" for o in fabric.wiring.outside
+def assumptions(session: Session, entries: list[Entry], level: Level) -> list[str]:
+    """What an answer about frames from `entries` rests on: all that is not stated where such frames come by."""
+    from inkov.forwarding.reach import flood
+
+    fabric, wiring = session.fabric, session.fabric.wiring
+    spread = flood(fabric, entries, level)
+    passed = {inside.device for number, inside in enumerate(fabric.bridges) if spread.present(number)}
+    passed |= {fabric.bridges[entry.bridge].device for entry in entries}
+    found = [
+        a.says if not a.port else f"{a.device}:{a.port}: {a.says}" for a in fabric.assumptions if a.device in passed
     ]
-    found += [f"{stray.near}: {stray.says}" for stray in fabric.wiring.strays]
-    found += [
-        f"reports disagree where {conflict.near} is cabled to: each of its links is taken to be there"
-        for conflict in fabric.wiring.conflicts
-    ]
-    found += [
-        f"the link {link.a} to {link.b} is reported by one end only" for link in fabric.wiring.links if link.one_sided
-    ]
+    for outside in wiring.outside:
+        if outside.near.device in passed:
+            found.append(f"nothing is known of what is behind {outside.near}: {outside.far} is not among the files")
+    found += [f"{stray.near}: {stray.says}" for stray in wiring.strays if stray.near.device in passed]
+    for conflict in wiring.conflicts:
+        if passed & {end.device for link in conflict.links for end in (link.a, link.b)}:
+            found.append(f"reports disagree where {conflict.near} is cabled to: each of its links is taken to be there")
+    for link in wiring.links:
+        if link.one_sided and passed & {link.a.device, link.b.device}:
+            found.append(f"the link {link.a} to {link.b} is reported by one end only")
     found += [f"{report.file} was not read" for report in session.loaded.reports if not report.format]
     return list(dict.fromkeys(found))

@@ -150,6 +150,9 @@ def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Said:
             return Said(f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {vid}", origin)
         if vid in settled.withheld:
             return Said(f"VLAN {vid} is withheld from {end}", said(fabric, resolved, "withheld"))
+    if not resolved.view.emit and resolved.free.emit:
+        says = f"{end} is in VLAN {bits_to_text(resolved.free.emit)}, which {end.device} does not have"
+        return Said(says, said(fabric, resolved, _ASKED[resolved.mode][0]))
     attribute = {Mode.ACCESS: "access_vlan", Mode.GENERAL: "tagged", Mode.PRIVATE_HOST: "primary",
                  Mode.PROMISCUOUS: "secondaries"}.get(resolved.mode, "mode")  # fmt: skip
     passed = bits_to_text(resolved.view.emit)

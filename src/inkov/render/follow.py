@@ -11,7 +11,7 @@ from inkov.forwarding.reach import Entry
 from inkov.forwarding.stations import Heard
 from inkov.readers import Locator
 from inkov.render.grid import Column, Grid
-from inkov.render.text import place, plain, safe
+from inkov.render.text import brief, plain, safe
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End
 
@@ -90,7 +90,7 @@ def _add(grid: Grid, steps: list[Step], locator: Locator, *before: str) -> None:
         vlan = str(step.vlan) if step.vlan is not None else "-"
         wire = "tagged" if step.tagged else "untagged" if step.event != "stops" else ""
         marked = (len(before) + 2,) if step.event == "stops" else ()
-        grid.add(*before, step.switch, step.port, step.event, vlan, wire, step.because, place(step.origin, locator),
+        grid.add(*before, step.switch, step.port, step.event, vlan, wire, step.because, brief(step.origin, locator),
                  marked=marked)  # fmt: skip
 
 
@@ -123,7 +123,7 @@ def ping_json(one: str, other: str, result: Ping, rests: list[str], locator: Loc
 def ping_grid(one: str, other: str, result: Ping, rests: list[str], locator: Locator) -> Grid:
     grid = Grid([Column("Way"), *_COLUMNS], grouped=True)
     for part in result.parts:
-        at = place(part.origin, locator)
+        at = brief(part.origin, locator)
         grid.add(part.name, "", "", "holds" if part.holds else "fails", "", "", part.says, at,
                  marked=() if part.holds else (3,))  # fmt: skip
         _add(grid, part.steps, locator, part.name)
@@ -137,5 +137,5 @@ def because_grid(end: End, chain: list[Reason], locator: Locator) -> Grid:
     grid = Grid([Column("Stage", whole=True), Column("What holds, and why"), Column("Said at")])
     for number, reason in enumerate(chain):
         same = number and chain[number - 1].stage == reason.stage
-        grid.add("" if same else reason.stage, reason.says, place(reason.origin, locator))
+        grid.add("" if same else reason.stage, reason.says, brief(reason.origin, locator))
     return grid

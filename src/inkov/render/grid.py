@@ -24,12 +24,14 @@ class Column(Struct, frozen=True):
 class Grid(Struct):
     """Rows of texts under columns. Rows with the same first cell are shown as one group where `grouped`.
 
+    With `blocks`, a terminal too narrow for the table gets each row as a paragraph under its first two cells.
     `marks` are the (row, column) cells that need the eye; `notes` stand below the table.
     """
 
     columns: list[Column]
     rows: list[list[str]] = field(default_factory=list)
     grouped: bool = False
+    blocks: bool = False
     marks: set[tuple[int, int]] = field(default_factory=set)
     notes: list[str] = field(default_factory=list)
 

@@ -149,7 +149,7 @@ def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
                Column("Allowed"),
                Column("Live", spare=True), Column("Shared"), Column("Needed", spare=True), Column("Surplus"),
                Column("Missing"), Column("Said at", spare=True)]  # fmt: skip
-    grid = Grid(columns)
+    grid = Grid(columns, blocks=True)
     for row in rows:
         a, b = row.a, row.b
         shared = _crossing(row) if b and row.up else "shut" if b else ""

@@ -52,6 +52,10 @@ def grid_text(grid: Grid, screen: Screen) -> str:
     if grid.grouped:
         for number, (name, rows) in enumerate(groupby(numbered, key=lambda item: item[1][0])):
             parts += [Text("\n" * bool(number) + name, style=_GROUP), _table(grid, list(rows), shown, widths)]
+    elif numbered and grid.blocks and widths is None:
+        left_out = []
+        for row in numbered:
+            parts += _block(grid, *row)
     elif numbered:
         parts.append(_table(grid, numbered, shown, widths))
     parts += [Text(note, style=_NOTE) for note in grid.notes]
@@ -88,6 +92,16 @@ def _table(grid: Grid, rows: Iterable[tuple[int, list[str]]], shown: list[int], 
         cells = row if widths else [_COMMA.sub(", ", cell) for cell in row]
         table.add_row(*(Text(cells[at], style=_MARK if (number, at) in grid.marks else "") for at in shown))
     return table
+
+
+def _block(grid: Grid, number: int, row: list[str]) -> list[RenderableType]:
+    text = Text()
+    for at, (column, cell) in enumerate(zip(grid.columns[2:], row[2:], strict=True), 2):
+        if cell:
+            text.append("   " if text else "")
+            text.append(f"{column.name.lower()} ", style=_NOTE)
+            text.append(_COMMA.sub(", ", cell), style=_MARK if (number, at) in grid.marks else "")
+    return [Text("  ".join(row[:2]), style=_HEAD), Padding(text, (0, 0, 0, 4))]
 
 
 def indented(text: str, by: int, style: str = "") -> Padding:
