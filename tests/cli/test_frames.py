@@ -84,7 +84,7 @@ def test_because_prints_the_chain(command: str) -> None:
     chain = result.json["because"]
     stages = list(dict.fromkeys(reason["stage"] for reason in chain))
     assert stages == ["stated", "completed", "negotiated", "forwarding view", "link view"]
-    lost = next(r for r in chain if "does not have VLANs 77,99" in r["says"])
+    lost = next(r for r in chain if "does not have VLAN 77,99" in r["says"])
     assert lost["origin"]["file"] == "garden/gate-1.sheet"
     defaulted = next(r for r in chain if r["stage"] == "completed")
     assert "default: IEEE 802.1Q" in defaulted["says"]

@@ -18,6 +18,7 @@ from inkov.forwarding.ping import Ping, ping
 from inkov.forwarding.reach import flood
 from inkov.forwarding.serve import served_by_device
 from inkov.forwarding.stations import bridge_ports_at, hears, interfaces, sent_from
+from inkov.survey.vlans import vlan_rows
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
 from tests.conftest import fabric_of
@@ -525,6 +526,17 @@ def test_fm_6_6_islands() -> None:
     assert {vid: [island.devices(fabric) for island in split] for vid, split in parts.items()} == {
         10: [["a"], ["b"]], 20: [["b"]],
     }  # fmt: skip
+
+
+def test_fm_6_6_islands_behind_protected_ports() -> None:
+    ends = [f"switch: {n}\n{VLANS}{trunk('u')}{access('h', 10)}{joined(f'u: m:{n}')}" for n in ("a", "b")]
+    middle = "switch: m\n" + VLANS + "".join(trunk(n, "10,99", "99", "protected: yes") for n in ("a", "b"))
+    fabric = fabric_of(*ends, middle + joined("a: a:u", "b: b:u"))
+    assert heard(fabric, "a:h") == set()
+    [(vid, split)] = islands(fabric, domains(fabric))
+    assert (vid, [island.devices(fabric) for island in split]) == (10, [["a"], ["b"]])
+    [row] = [row for row in vlan_rows(fabric) if row.vlan == 10]
+    assert "protected ports on the way" in row.breaks[0].says
 
 
 # --- the page itself ----------------------------------------------------------------------------------------------

@@ -100,6 +100,8 @@ def assumptions(session: Session, entries: list[Entry], level: Level) -> list[st
     found = [
         a.says if not a.port else f"{a.device}:{a.port}: {a.says}" for a in fabric.assumptions if a.device in passed
     ]
+    if level == "hostile":
+        found += _negotiation(session, passed)
     for outside in wiring.outside:
         if outside.near.device in passed:
             found.append(f"nothing is known of what is behind {outside.near}: {outside.far} is not among the files")
@@ -112,3 +114,15 @@ def assumptions(session: Session, entries: list[Entry], level: Level) -> list[st
             found.append(f"the link {link.a} to {link.b} is reported by one end only")
     found += [f"{report.file} was not read" for report in session.loaded.reports if not report.format]
     return list(dict.fromkeys(found))
+
+
+def _negotiation(session: Session, passed: set[str]) -> list[str]:
+    """At the hostile level it matters which ports negotiate; where no file says so, a default was taken."""
+    fabric = session.fabric
+    unsaid: dict[str, int] = {}
+    for port in fabric.bridge_ports:
+        stated = fabric.ports[port.end].stated
+        if fabric.is_host_port(port) and stated.negotiation is None and port.end.device in passed:
+            says = fabric.device(port.end.device).platform.unstated["negotiation"].origin.says
+            unsaid[says] = unsaid.get(says, 0) + 1
+    return [f"negotiation is not stated at {n} host ports, default: {says}" for says, n in sorted(unsaid.items())]

@@ -204,7 +204,8 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Said:
                 return why_dropped(fabric, far, None)
             why = why_arrives(fabric, far, far.view.pvid, False)
             return Said(f"VLAN {vid} leaves {near.end} untagged, and at {far.end} {why.says}", why.origin)
-    return Said("it crosses", ends[0].stated.origin)
+    says = f"every link passes VLAN {vid}, but protected ports on the way keep the parts apart"
+    return Said(says, ends[0].stated.origin)
 
 
 # --- the whole chain of one port ----------------------------------------------------------------------------------
@@ -272,16 +273,16 @@ def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
         yield Reason(stage, *why_dropped(fabric, resolved, None))
     lost = (free.emit | free.enters()) & ~view.emit & ~view.enters()
     passed = {
-        "tagged frames may arrive in VLANs": view.admit,
-        "leaves tagged: VLANs": view.emit & ~view.bare,
-        "leaves untagged: VLANs": view.bare,
+        "tagged frames may arrive: VLAN": view.admit,
+        "leaves tagged: VLAN": view.emit & ~view.bare,
+        "leaves untagged: VLAN": view.bare,
     }
     for name, mask in passed.items():
         if mask:
             attribute = _ASKED[resolved.mode][0]
             yield Reason(stage, f"{name} {bits_to_text(mask)}", said(fabric, resolved, attribute))
     if lost and resolved.settled.allowed.bits != ALL:  # a list left at everything names nothing
-        says = f"{resolved.end.device} does not have VLANs {bits_to_text(lost)}: they are named here and do not pass"
+        says = f"{resolved.end.device} does not have VLAN {bits_to_text(lost)}: named here, and not passed"
         yield Reason(stage, says, fabric.device(resolved.end.device).origin)
 
 
@@ -305,7 +306,7 @@ def _links(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
 def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]:
     sent, taken = near.view.emit & ~near.view.bare, far.view.admit
     if sent & taken:
-        says = f"VLANs {bits_to_text(sent & taken)} leave tagged and are taken by {far.end}"
+        says = f"crosses tagged to {far.end}: VLAN {bits_to_text(sent & taken)}"
         yield Reason("link view", says, near.stated.origin)
     for vid in VlanSet(near.view.bare):
         if far.view.pvid:
@@ -321,8 +322,8 @@ def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]
         words = why.says.replace(f"VLAN {vid}", "it").replace(f"tagged {vid}", "so tagged")
         lost[Said(words, why.origin)] = lost.get(Said(words, why.origin), 0) | 1 << vid
     for why, mask in lost.items():
-        yield Reason("link view", f"VLANs {bits_to_text(mask)} do not cross: {why.says}", why.origin)
+        yield Reason("link view", f"does not cross to {far.end}: VLAN {bits_to_text(mask)}; {why.says}", why.origin)
     withheld = near.settled.withheld.bits & near.settled.allowed.bits if near.mode is Mode.TRUNK else 0
     if withheld:
-        says = f"VLANs {bits_to_text(withheld)} are withheld: allowed, and not sent"
+        says = f"withheld, so allowed and not sent: VLAN {bits_to_text(withheld)}"
         yield Reason("pruned", says, said(fabric, near, "withheld"))

@@ -2,7 +2,8 @@
 
 Nearly every link passes a VLAN both ways under one number, or under one number each way. Such a pair of hubs is
 contracted: all of them at once, as the components of one sparse graph (SciPy). What is left (one-way crossings, folds
-without a way back, protected ends) is followed exactly, by flooding from the components it touches.
+without a way back) is followed exactly, by flooding from the components it touches. Protected ports break what a
+component promises, that all of it talks: islands of VLANs that pass a protected end of a link are found by flooding.
 """
 
 from __future__ import annotations
@@ -145,6 +146,10 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
 def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]]:
     """For each VLAN with something to serve anywhere, its islands, largest first."""
     serving = served(fabric)
+    doubtful = 0
+    for number in fabric.crossings:
+        if fabric.bridge_ports[number].view.protected:
+            doubtful |= fabric.bridge_ports[number].view.emit
     parts: dict[int, dict[int, list[int]]] = {}
     for bridge, mask in enumerate(serving):
         if not fabric.bridges[bridge].routed:
@@ -152,8 +157,23 @@ def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]
                 parts.setdefault(vid, {}).setdefault(found.of(bridge, vid), []).append(bridge)
     for vid in sorted(parts):
         split = [Island(domain, bridges) for domain, bridges in parts[vid].items()]
+        if doubtful >> vid & 1:
+            split = [part for island in split for part in _talking(fabric, vid, island)]
         split.sort(key=lambda island: (-len(island.bridges), island.bridges))
         yield vid, split
+
+
+def _talking(fabric: Fabric, vid: int, island: Island) -> Iterator[Island]:
+    """An island as far as its bridges really reach each other, both ways."""
+    heard = {bridge: flood(fabric, [Entry(-1, 1 << vid, bridge)], "honest") for bridge in island.bridges}
+    left = list(island.bridges)
+    while left:
+        part = [left.pop(0)]
+        for one in part:
+            for other in [b for b in left if heard[one].present(b) >> vid & 1 and heard[b].present(one) >> vid & 1]:
+                part.append(other)
+                left.remove(other)
+        yield Island(island.domain, part)
 
 
 def breaks(fabric: Fabric, found: Domains, vid: int, split: list[Island]) -> list[Break]:

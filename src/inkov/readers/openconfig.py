@@ -222,7 +222,8 @@ class _Reader:
         routed = entry.routed or entry.routed_plain
         if routed is not None:
             self._gateway(device, routed, config, at, f"{path}/routed-vlan")
-        if kind_text not in ("", "ethernetCsmacd", "ieee8023adLag") or (routed is not None and ethernet is None):
+        no_port = kind_text not in ("", "ethernetCsmacd", "ieee8023adLag") or routed is not None
+        if no_port and ethernet is None and aggregation is None:
             if routed is None:
                 self.part.ignored.append((Origin(self.file, pointer=path), f"interface {name} of type {kind_text}"))
             return

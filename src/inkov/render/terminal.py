@@ -19,6 +19,7 @@ from inkov.render.grid import Grid
 __all__ = ["Screen", "grid_text"]
 
 _COMMA = re.compile(r",(?=[0-9])")
+_NARROW = 100
 _WIDE = 100_000  # not a terminal: nothing is wrapped
 _LINES = Box("    \n    \n ── \n    \n    \n    \n    \n    \n")
 # Colours that can be read on a light ground as well as on a dark one.
@@ -52,7 +53,7 @@ def grid_text(grid: Grid, screen: Screen) -> str:
     if grid.grouped:
         for number, (name, rows) in enumerate(groupby(numbered, key=lambda item: item[1][0])):
             parts += [Text("\n" * bool(number) + name, style=_GROUP), _table(grid, list(rows), shown, widths)]
-    elif numbered and grid.blocks and widths is None:
+    elif numbered and grid.blocks and widths is None and (screen.width or _WIDE) < _NARROW:
         left_out = []
         for row in numbered:
             parts += _block(grid, *row)
