@@ -4,8 +4,8 @@ The rules are numbered in `docs/forwarding-model.md`; code cites them as FM 3.5.
 that `resolve` builds and derives nothing of this again.
 """
 
-from inkov.forwarding.fabric import BridgePort, Fabric, Hub, Resolved
+from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
 from inkov.forwarding.resolve import resolve
 from inkov.forwarding.view import Form, View
 
-__all__ = ["BridgePort", "Fabric", "Form", "Hub", "Resolved", "View", "resolve"]
+__all__ = ["BridgePort", "Fabric", "Form", "Resolved", "View", "resolve"]

@@ -15,15 +15,7 @@ from inkov.forwarding.settle import Settled
 from inkov.forwarding.view import View
 from inkov.wiring import End, Wiring
 
-__all__ = ["Assumption", "BridgePort", "Crossing", "Fabric", "Fold", "Hub", "Inside", "Resolved"]
-
-
-class Hub(NamedTuple):
-    """One VLAN on one bridge of one switch: where frames of that VLAN meet. `bridge` "" is the main one."""
-
-    device: str
-    bridge: str
-    vid: int
+__all__ = ["Assumption", "BridgePort", "Crossing", "Fabric", "Fold", "Inside", "Resolved"]
 
 
 class Resolved(Struct, gc=False):
@@ -131,10 +123,6 @@ class Fabric(Struct):
     def is_host_port(self, bridge_port: BridgePort) -> bool:
         """True if no known port is at the other end of the cable: whoever is there counts as a host (FM 4.6)."""
         return bridge_port.end not in self.wiring.of and not self.bridges[bridge_port.bridge].routed
-
-    def hub(self, bridge: int, vid: int) -> Hub:
-        inside = self.bridges[bridge]
-        return Hub(inside.device, inside.name, vid)
 
     def gateways(self) -> list[tuple[Device, Gateway]]:
         return [(device, gateway) for device in self.campus.devices.values() for gateway in device.gateways]

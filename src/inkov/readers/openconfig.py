@@ -38,14 +38,6 @@ from inkov.vlanset import VlanSet
 
 __all__ = ["NotOpenConfig", "read_openconfig", "recognise"]
 
-TOP = {
-    "interfaces": "openconfig-interfaces",
-    "vlans": "openconfig-vlan",
-    "network-instances": "openconfig-network-instance",
-    "system": "openconfig-system",
-    "lldp": "openconfig-lldp",
-}
-
 
 class NotOpenConfig(ValueError):
     """The JSON holds none of the containers that are read. `names` are its top-level member names."""

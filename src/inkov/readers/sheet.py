@@ -1,13 +1,12 @@
 """Switch sheets: Inkov's own plain-text configuration format, one readable file per switch.
 
 The grammar is in `docs/formats.md`. A sheet is a list of lines. `[...]` opens a section, `key: value` states one fact
-of it, and a later statement replaces an earlier one. What a line means is looked up in tables: `_PORT_KEYS` and its
-siblings hold, for each key, the attribute it states and the two functions from text to value and back.
+of it, and a later statement replaces an earlier one. What a key means is looked up in the tables of
+`sheet_words`: for each key the attribute it states and the function from text to value.
 """
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable
 from ipaddress import ip_interface
@@ -15,13 +14,10 @@ from typing import Any
 
 from inkov.campus import (
     STANDARD,
-    Accept,
     Bridge,
     Device,
     Fact,
     Gateway,
-    Mode,
-    Negotiation,
     Neighbour,
     Origin,
     Port,
@@ -31,138 +27,12 @@ from inkov.campus import (
     Vlan,
 )
 from inkov.readers.ledger import Part, as_text
+from inkov.readers.sheet_words import ON, PORT_KEYS, BadLine, as_value, names, one_of, one_vid, place_pair, values_of
 from inkov.vlanset import VlanListError, VlanSet
 
 __all__ = ["HEADER", "read_sheet", "recognise"]
 
 HEADER = "inkov sheet 1"
-_MOST_PORTS = 4096  # of one range: a switch has fewer, and "1..999999999" must not fill the memory
-
-
-class _Bad(ValueError):
-    """A line that does not follow the grammar: what is wrong, and the cure."""
-
-    def __init__(self, says: str, cure: str = "") -> None:
-        super().__init__(says)
-        self.cure = cure
-
-
-# --- words of one value -------------------------------------------------------------------------------------------
-
-
-def _vid(text: str) -> int:
-    vids = VlanSet.parse(text)
-    if len(vids) != 1:
-        raise _Bad(f"one VLAN number is expected, not {text!r}")
-    return next(iter(vids))
-
-
-def _vid_or_none(text: str) -> int | None:
-    return None if text.strip().lower() == "none" else _vid(text)
-
-
-def _vids_or_unset(text: str) -> VlanSet | None:
-    return VlanSet.parse(text)
-
-
-def _one_of(words: dict[str, Any]) -> Callable[[str], Any]:
-    def read(text: str) -> Any:
-        word = " ".join(text.lower().split())
-        if word not in words:
-            raise _Bad(f"{text!r} is not one of: {', '.join(words)}")
-        return words[word]
-
-    return read
-
-
-def _text(text: str) -> str:
-    if text.startswith('"'):
-        try:
-            value = json.loads(text)
-        except ValueError:
-            raise _Bad(f"{text} is not a quoted text", 'write it as "..." with \\" for a quote inside') from None
-        if isinstance(value, str):
-            return value
-    return text
-
-
-_ON = {"on": True, "off": False}
-_YES = {"yes": True, "no": False}
-
-
-def _enum(kind: Any) -> dict[str, Any]:
-    return {member.value: member for member in kind}
-
-
-PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
-    "about": ("description", _text),
-    "state": ("enabled", _one_of(_ON)),
-    "mode": ("mode", _one_of(_enum(Mode))),
-    "negotiation": ("negotiation", _one_of(_enum(Negotiation))),
-    "vlan": ("access_vlan", _vid),
-    "voice": ("voice_vlan", _vid_or_none),
-    "native": ("native_vlan", _vid_or_none),
-    "native tagged": ("native_tagged", _one_of(_YES)),
-    "allowed": ("allowed", VlanSet.parse),
-    "withheld": ("withheld", VlanSet.parse),
-    "pvid": ("pvid", _vid_or_none),
-    "accept": ("accept", _one_of(_enum(Accept))),
-    "ingress filtering": ("ingress_filtering", _one_of(_ON)),
-    "tagged": ("tagged", VlanSet.parse),
-    "untagged": ("untagged", _vids_or_unset),
-    "primary": ("primary", _vid),
-    "secondary": ("secondary", _vid),
-    "secondaries": ("secondaries", VlanSet.parse),
-    "protected": ("protected", _one_of(_YES)),
-    "registration": ("registration", _one_of(_ON)),
-    "vrf": ("vrf", _text),
-    "of": ("parent", _text),
-    "tag": ("outer", _vid),
-}
-
-
-# --- lists of names -----------------------------------------------------------------------------------------------
-
-_NAME = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[^\s,:;#"\[\]]+)\s*')
-_TAIL = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
-
-
-def names(text: str) -> list[str]:
-    """Comma-separated names, each bare or in quotes; `A..B` stands for all from A to B by their last number."""
-    found: list[str] = []
-    at = 0
-    while True:
-        match = _NAME.match(text, at)
-        if match is None:
-            raise _Bad(f"a name is missing or not well formed in {text!r}", "put names with spaces or : , ; in quotes")
-        found.extend([_text(match[1])] if match[1].startswith('"') else _range(match[1]))
-        at = match.end()
-        if at == len(text):
-            return found
-        if text[at] != ",":
-            raise _Bad(f"a comma is expected before {text[at:]!r}")
-        at += 1
-
-
-def _range(word: str) -> list[str]:
-    first, dots, last = word.partition("..")
-    if not dots:
-        return [word]
-    low, high = _TAIL.match(first), _TAIL.match(last)
-    if low is None or high is None or high[1] not in ("", low[1]) or len(low[2]) > 9 or len(high[2]) > 9:
-        raise _Bad(f"{word!r} is not a range of names", "write it as 1..12 or a1..a12")
-    if not 0 <= int(high[2]) - int(low[2]) < _MOST_PORTS:
-        raise _Bad(f"{word!r} runs backwards or holds more than {_MOST_PORTS} names")
-    return [f"{low[1]}{n}" for n in range(int(low[2]), int(high[2]) + 1)]
-
-
-def _pair(text: str) -> tuple[str, str]:
-    """`SWITCH:PORT`, either part bare or in quotes."""
-    match = _NAME.match(text)
-    second = _NAME.match(text, match.end() + 1) if match and text[match.end() : match.end() + 1] == ":" else None
-    if match is None or second is None or second.end() != len(text):
-        raise _Bad(f"{text!r} is not a place", "write it as SWITCH:PORT")
-    return _text(match[1]), _text(second[1])
 
 
 # --- the reader ---------------------------------------------------------------------------------------------------
@@ -205,7 +75,7 @@ class _Sheet:
             try:
                 self._statement(line)
                 self.understood += 1
-            except (_Bad, VlanListError) as error:
+            except (BadLine, VlanListError) as error:
                 cure = getattr(error, "cure", "")
                 self._problem(self.at, str(error), cure)
                 self.part.unmatched.append((self.at, line))
@@ -226,31 +96,31 @@ class _Sheet:
             return
         key, colon, value = _key(line)
         if not colon:
-            raise _Bad(f"{line!r} is neither `key: value` nor [section]")
+            raise BadLine(f"{line!r} is neither `key: value` nor [section]")
         self.line(key, value.strip())
 
     @property
     def _switch(self) -> Device:
         if self.device is None:
-            raise _Bad("a section before the switch has a name", "put `switch: NAME` first")
+            raise BadLine("a section before the switch has a name", "put `switch: NAME` first")
         return self.device
 
     def _head(self, key: str, value: str) -> None:
         if key != "switch":
-            raise _Bad(f"{key!r} is not known before the first section", "only `switch: NAME` stands there")
+            raise BadLine(f"{key!r} is not known before the first section", "only `switch: NAME` stands there")
         if self.device is not None:
-            raise _Bad("the switch is named twice", "one sheet describes one switch")
-        self.device = Device(_text(value), self.at, STANDARD)
+            raise BadLine("the switch is named twice", "one sheet describes one switch")
+        self.device = Device(as_value(value), self.at, STANDARD)
 
     def _open(self, line: str) -> None:
         self.line = self._skip  # until the heading is understood
         if not line.endswith("]"):
-            raise _Bad(f"{line!r} is not closed by ]")
+            raise BadLine(f"{line!r} is not closed by ]")
         word, _, rest = line[1:-1].strip().partition(" ")
         rest = rest.strip()
         switch = self._switch
         if word in ("vlans", "neighbours") and rest:
-            raise _Bad(f"nothing may follow {word!r}")
+            raise BadLine(f"nothing may follow {word!r}")
         if word == "vlans":
             switch.vlans = {} if switch.vlans is None else switch.vlans
             self.line = self._vlan
@@ -259,14 +129,16 @@ class _Sheet:
         elif word in ("port", "bundle", "sub"):
             self._open_ports(switch, word, names(rest))
         elif word == "bridge":
-            self._open_bridge(switch, _text(rest))
+            self._open_bridge(switch, as_value(rest))
         elif word == "gateway":
             self._open_gateway(switch, rest)
         else:
-            raise _Bad(f"[{word}] is not a section", "sections: vlans, port, bundle, sub, bridge, gateway, neighbours")
+            raise BadLine(
+                f"[{word}] is not a section", "sections: vlans, port, bundle, sub, bridge, gateway, neighbours"
+            )
 
     def _skip(self, key: str, value: str) -> None:
-        raise _Bad("left out, since the section's heading is not understood")
+        raise BadLine("left out, since the section's heading is not understood")
 
     def _vlan(self, key: str, value: str) -> None:
         table = self._switch.vlans
@@ -274,17 +146,17 @@ class _Sheet:
         name, *flags = _split_quoted(value, ";")
         # A row stands for the whole of each VLAN it names: a later row replaces an earlier one.
         for vid in VlanSet.parse(key):
-            vlan = Vlan(vid, self.at, name=Fact(_text(name), self.at) if name else None)
+            vlan = Vlan(vid, self.at, name=Fact(as_value(name), self.at) if name else None)
             for flag in flags:
                 word, _, rest = flag.partition(" of ")
                 if word in ("suspended", "active"):
                     vlan.active = Fact(word == "active", self.at)
-                elif word in _enum(Private):
+                elif word in values_of(Private):
                     vlan.private = Fact(Private(word), self.at)
                     if rest and word == Private.PRIMARY:
                         vlan.secondaries = Fact(VlanSet.parse(rest), self.at)
                 else:
-                    raise _Bad(
+                    raise BadLine(
                         f"{flag!r} says nothing of a VLAN",
                         "after the name: suspended, active, isolated, community, primary of VIDS",
                     )
@@ -294,11 +166,11 @@ class _Sheet:
 
     def _neighbour(self, key: str, value: str) -> None:
         place, *about = _split_quoted(value, ";")
-        far_device, far_port = _pair(place)
+        far_device, far_port = place_pair(place)
         for port in names(key):
             self.part.neighbours.append(
                 Neighbour(
-                    self._switch.name, port, far_device, far_port, self.at, _text("; ".join(about)) if about else ""
+                    self._switch.name, port, far_device, far_port, self.at, as_value("; ".join(about)) if about else ""
                 )
             )
 
@@ -311,7 +183,7 @@ class _Sheet:
                 self.opened.add(name)
                 port.kind, port.origin = kind, self.at
             if port.kind != kind:
-                raise _Bad(f"{name!r} is already a {port.kind}, line {port.origin.line}")
+                raise BadLine(f"{name!r} is already a {port.kind}, line {port.origin.line}")
             ports.append(port)
 
         def line(key: str, value: str) -> None:
@@ -324,7 +196,7 @@ class _Sheet:
                     port.addresses = _addresses(value, self.at)
                 return
             if key not in PORT_KEYS:
-                raise _Bad(f"{key!r} is not a key of a port", f"keys: {', '.join(PORT_KEYS)}, address, members")
+                raise BadLine(f"{key!r} is not a key of a port", f"keys: {', '.join(PORT_KEYS)}, address, members")
             attribute, read = PORT_KEYS[key]
             read_value = read(value)
             for port in ports:
@@ -340,34 +212,34 @@ class _Sheet:
 
     def _open_bridge(self, switch: Device, name: str) -> None:
         if not name:
-            raise _Bad("the bridge needs a name", "write it as [bridge NAME]")
+            raise BadLine("the bridge needs a name", "write it as [bridge NAME]")
         bridge = switch.bridges.setdefault(name, Bridge(name, self.at))
 
         def line(key: str, value: str) -> None:
             if key != "ports":
-                raise _Bad(f"{key!r} is not a key of a bridge", "keys: ports")
+                raise BadLine(f"{key!r} is not a key of a bridge", "keys: ports")
             for port in names(value):
                 taken = next((b.name for b in switch.bridges.values() if port in b.ports and b is not bridge), None)
                 if taken is not None:
-                    raise _Bad(f"port {port} is already in bridge {taken}")
+                    raise BadLine(f"port {port} is already in bridge {taken}")
                 bridge.ports[port] = self.at
 
         self.line = line
 
     def _open_gateway(self, switch: Device, heading: str) -> None:
         vid, _, bridge = heading.partition(" in ")
-        gateway = Gateway(_vid(vid), self.at, _text(bridge.strip()))
+        gateway = Gateway(one_vid(vid), self.at, as_value(bridge.strip()))
         switch.gateways.append(gateway)
 
         def line(key: str, value: str) -> None:
             if key == "address":
                 gateway.addresses = _addresses(value, self.at)
             elif key == "vrf":
-                gateway.vrf = Fact(_text(value), self.at)
+                gateway.vrf = Fact(as_value(value), self.at)
             elif key == "state":
-                gateway.enabled = Fact(_one_of(_ON)(value), self.at)
+                gateway.enabled = Fact(one_of(ON)(value), self.at)
             else:
-                raise _Bad(f"{key!r} is not a key of a gateway", "keys: address, vrf, state")
+                raise BadLine(f"{key!r} is not a key of a gateway", "keys: address, vrf, state")
 
         self.line = line
 
@@ -378,7 +250,7 @@ def _addresses(text: str, origin: Origin) -> tuple[Fact[Any], ...]:
         try:
             found.append(Fact(ip_interface(word.strip()), origin))
         except ValueError:
-            raise _Bad(f"{word.strip()!r} is not an address with its prefix", "write it as 10.0.0.1/24") from None
+            raise BadLine(f"{word.strip()!r} is not an address with its prefix", "write it as 10.0.0.1/24") from None
     return tuple(found)
 
 

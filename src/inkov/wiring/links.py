@@ -98,10 +98,6 @@ class Wiring(Struct):
     strays: list[Stray] = field(default_factory=list)
     of: dict[End, list[Link]] = field(default_factory=dict)
 
-    def cabled(self, end: End) -> bool:
-        """True if something known is at the other end of the cable."""
-        return end in self.of
-
 
 class _Report(NamedTuple):
     near: End

@@ -1,0 +1,143 @@
+"""The words of switch sheets: what values, names, ranges of names and places look like, and what a port's keys mean."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from typing import Any
+
+from inkov.campus import Accept, Mode, Negotiation
+from inkov.vlanset import VlanSet
+
+__all__ = ["ON", "PORT_KEYS", "BadLine", "as_value", "names", "one_of", "one_vid", "place_pair", "values_of"]
+
+_MOST_PORTS = 4096  # of one range: a switch has fewer, and "1..999999999" must not fill the memory
+
+
+class BadLine(ValueError):
+    """A line that does not follow the grammar: what is wrong, and the cure."""
+
+    def __init__(self, says: str, cure: str = "") -> None:
+        super().__init__(says)
+        self.cure = cure
+
+
+# --- words of one value -------------------------------------------------------------------------------------------
+
+
+def one_vid(text: str) -> int:
+    vids = VlanSet.parse(text)
+    if len(vids) != 1:
+        raise BadLine(f"one VLAN number is expected, not {text!r}")
+    return next(iter(vids))
+
+
+def vid_or_none(text: str) -> int | None:
+    return None if text.strip().lower() == "none" else one_vid(text)
+
+
+def _vids_or_unset(text: str) -> VlanSet | None:
+    return VlanSet.parse(text)
+
+
+def one_of(words: dict[str, Any]) -> Callable[[str], Any]:
+    def read(text: str) -> Any:
+        word = " ".join(text.lower().split())
+        if word not in words:
+            raise BadLine(f"{text!r} is not one of: {', '.join(words)}")
+        return words[word]
+
+    return read
+
+
+def as_value(text: str) -> str:
+    if text.startswith('"'):
+        try:
+            value = json.loads(text)
+        except ValueError:
+            raise BadLine(f"{text} is not a quoted text", 'write it as "..." with \\" for a quote inside') from None
+        if isinstance(value, str):
+            return value
+    return text
+
+
+ON = {"on": True, "off": False}
+_YES = {"yes": True, "no": False}
+
+
+def values_of(kind: Any) -> dict[str, Any]:
+    return {member.value: member for member in kind}
+
+
+PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
+    "about": ("description", as_value),
+    "state": ("enabled", one_of(ON)),
+    "mode": ("mode", one_of(values_of(Mode))),
+    "negotiation": ("negotiation", one_of(values_of(Negotiation))),
+    "vlan": ("access_vlan", one_vid),
+    "voice": ("voice_vlan", vid_or_none),
+    "native": ("native_vlan", vid_or_none),
+    "native tagged": ("native_tagged", one_of(_YES)),
+    "allowed": ("allowed", VlanSet.parse),
+    "withheld": ("withheld", VlanSet.parse),
+    "pvid": ("pvid", vid_or_none),
+    "accept": ("accept", one_of(values_of(Accept))),
+    "ingress filtering": ("ingress_filtering", one_of(ON)),
+    "tagged": ("tagged", VlanSet.parse),
+    "untagged": ("untagged", _vids_or_unset),
+    "primary": ("primary", one_vid),
+    "secondary": ("secondary", one_vid),
+    "secondaries": ("secondaries", VlanSet.parse),
+    "protected": ("protected", one_of(_YES)),
+    "registration": ("registration", one_of(ON)),
+    "vrf": ("vrf", as_value),
+    "of": ("parent", as_value),
+    "tag": ("outer", one_vid),
+}
+
+
+# --- lists of names -----------------------------------------------------------------------------------------------
+
+_NAME = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[^\s,:;#"\[\]]+)\s*')
+_TAIL = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
+
+
+def names(text: str) -> list[str]:
+    """Comma-separated names, each bare or in quotes; `A..B` stands for all from A to B by their last number."""
+    found: list[str] = []
+    at = 0
+    while True:
+        match = _NAME.match(text, at)
+        if match is None:
+            raise BadLine(
+                f"a name is missing or not well formed in {text!r}", "put names with spaces or : , ; in quotes"
+            )
+        found.extend([as_value(match[1])] if match[1].startswith('"') else _range(match[1]))
+        at = match.end()
+        if at == len(text):
+            return found
+        if text[at] != ",":
+            raise BadLine(f"a comma is expected before {text[at:]!r}")
+        at += 1
+
+
+def _range(word: str) -> list[str]:
+    first, dots, last = word.partition("..")
+    if not dots:
+        return [word]
+    low, high = _TAIL.match(first), _TAIL.match(last)
+    if low is None or high is None or high[1] not in ("", low[1]) or len(low[2]) > 9 or len(high[2]) > 9:
+        raise BadLine(f"{word!r} is not a range of names", "write it as 1..12 or a1..a12")
+    if not 0 <= int(high[2]) - int(low[2]) < _MOST_PORTS:
+        raise BadLine(f"{word!r} runs backwards or holds more than {_MOST_PORTS} names")
+    return [f"{low[1]}{n}" for n in range(int(low[2]), int(high[2]) + 1)]
+
+
+def place_pair(text: str) -> tuple[str, str]:
+    """`SWITCH:PORT`, either part bare or in quotes."""
+    match = _NAME.match(text)
+    second = _NAME.match(text, match.end() + 1) if match and text[match.end() : match.end() + 1] == ":" else None
+    if match is None or second is None or second.end() != len(text):
+        raise BadLine(f"{text!r} is not a place", "write it as SWITCH:PORT")
+    return as_value(match[1]), as_value(second[1])
