@@ -24,11 +24,12 @@ from inkov.campus.model import (
 )
 from inkov.campus.order import natural
 from inkov.campus.origin import Basis, Origin, Problem
-from inkov.campus.platform import OPENCONFIG, STANDARD, Platform
+from inkov.campus.platform import OPENCONFIG, STANDARD, WALK, Platform
 
 __all__ = [
     "OPENCONFIG",
     "STANDARD",
+    "WALK",
     "Accept",
     "Address",
     "Basis",

@@ -67,6 +67,14 @@ STANDARD = _platform(
 )
 """What the standard itself says: the ground for switch sheets."""
 
+WALK = _platform(
+    "Q-BRIDGE-MIB",
+    **_SHARED,
+    native_vlan=(1, "the default PVID is 1"),
+    allowed=(VlanSet.all(), "a trunk without a list carries all VLANs"),
+)
+"""What RFC 4363 says of objects that a walk does not hold: the defaults of IEEE 802.1Q."""
+
 OPENCONFIG = _platform(
     "OpenConfig",
     **_SHARED,

@@ -81,4 +81,7 @@ def _unread(session: Session) -> str:
         lines.append(f"{len(loaded.campus.problems)} problem(s) with the input; see the error output.")
     if missing:
         lines.append(f"{len(missing)} file(s) not read; `inkov read` lists them.")
+    unmatched = sum(len(report.unmatched) for report in loaded.reports)
+    if unmatched:
+        lines.append(f"{unmatched} line(s) or object(s) not understood; `inkov read --unmatched` lists them.")
     return "".join(f"{line}\n" for line in lines)

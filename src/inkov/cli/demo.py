@@ -39,15 +39,19 @@ def demo(
     )
     _show("follow freezer-1 alarm-server", garden, lambda: follow.follow("freezer-1", "alarm-server", [garden]))
     _show("audit", repaired, lambda: audit.audit([repaired]))
-    typer.echo(
-        f"What to try next:\n"
-        f"  inkov ports {garden} --switch core-1 --matrix    VLAN × port of one switch\n"
-        f"  inkov vlans {garden} --vlan 60-70                some VLANs only\n"
-        f"  inkov audit {garden} --format json               findings for other programs\n"
-        f"  inkov rules native-default                       one rule explained\n"
-        f"  inkov trunks {garden} --because palm-1:port-24   why a port does what it does\n"
-        f"  inkov audit FOLDER                               your own exports and sheets"
+    typer.echo("What to try next:")
+    tries = (
+        (f"inkov ports {garden} --switch core-1 --matrix", "VLAN × port of one switch"),
+        (f"inkov vlans {garden} --vlan 60-70", "some VLANs only"),
+        (f"inkov audit {garden} --format json", "findings for other programs"),
+        (f"inkov trunks {garden} --because palm-1:port-24", "why a port does what it does"),
+        (f"inkov hears orchard-1:6 {garden} --level hostile", "what a host gets at that sends any tag"),
+        ("inkov rules native-default", "one rule explained"),
+        ("inkov audit FOLDER", "your own exports, walks and sheets"),
     )
+    width = max(len(command) for command, _ in tries)
+    for command, meaning in tries:
+        typer.echo(f"  {command:<{width}}  {meaning}")
 
 
 def _show(command: str, folder: str, run: Callable[[], None], options: str = "") -> None:

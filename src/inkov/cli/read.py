@@ -1,5 +1,9 @@
 from __future__ import annotations
 
+from typing import Annotated
+
+import typer
+
 from inkov.cli.common import (
     ColourOption,
     Configs,
@@ -11,10 +15,15 @@ from inkov.cli.common import (
     View,
     start,
 )
+from inkov.cli.exits import ALL_WELL, FINDINGS
 
 
 def read(
     configs: Configs,
+    unmatched: Annotated[
+        bool, typer.Option("--unmatched", help="Only what was not understood, place by place.")
+    ] = False,
+    strict: Annotated[bool, typer.Option("--strict", help="Exit with 1 if anything was not understood.")] = False,
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
@@ -22,10 +31,15 @@ def read(
     no_colour: ColourOption = False,
 ) -> None:
     """What was read of each file, and what was not."""
-    from inkov.render.listings import read_grid
+    from inkov.render.listings import read_grid, unmatched_grid
 
     session = start(configs, quiet, plan, account=True)
     loaded = session.loaded
-    rows = {"files": loaded.reports, "assumed": session.fabric.assumptions, "problems": loaded.campus.problems}
-    View(form, output, no_colour).listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded)
-    session.end()
+    view = View(form, output, no_colour)
+    lines = [line for report in loaded.reports for line in report.unmatched]
+    if unmatched:
+        view.listing("unmatched", lines, lambda: unmatched_grid(lines, loaded.locator), loaded)
+    else:
+        rows = {"files": loaded.reports, "assumed": session.fabric.assumptions, "problems": loaded.campus.problems}
+        view.listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded)
+    session.end(FINDINGS if strict and lines else ALL_WELL)

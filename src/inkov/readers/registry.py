@@ -8,7 +8,7 @@ from collections.abc import Callable
 import msgspec
 
 from inkov.campus import Origin, Problem
-from inkov.readers import openconfig, openconfig_ledger, sheet, tables
+from inkov.readers import openconfig, openconfig_ledger, sheet, tables, walk, walk_device
 from inkov.readers.ledger import FileReport, Part, as_text
 
 __all__ = ["FORMATS", "HEAD_BYTES", "read_bytes"]
@@ -18,6 +18,11 @@ HEAD_BYTES = 4096
 
 def _sheet(report: FileReport, data: bytes, account: bool) -> Part:
     part, report.understood = sheet.read_sheet(report.file, data)
+    return part
+
+
+def _walk(report: FileReport, data: bytes, account: bool) -> Part:
+    part, report.understood = walk_device.read_walk(report.file, data)
     return part
 
 
@@ -66,6 +71,7 @@ FORMATS: tuple[tuple[str, Callable[[bytes], bool], Callable[[FileReport, bytes, 
     ("switch sheet", sheet.recognise, _sheet),
     ("OpenConfig JSON", openconfig.recognise, _openconfig),
     ("table", tables.recognise, _table),
+    ("SNMP walk", walk.recognise, _walk),
 )
 """(name, does the head of a file look like it, read it)."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from inkov.campus import Origin
 from inkov.checks import Rule
 from inkov.forwarding import Fabric
 from inkov.readers import Loaded, Locator
@@ -12,7 +13,8 @@ from inkov.survey.ports import Membership, PortRow
 from inkov.survey.trunks import TrunkRow
 from inkov.survey.vlans import VlanRow
 
-__all__ = ["links_grid", "matrix_grid", "ports_grid", "read_grid", "rules_grid", "trunks_grid", "vlans_grid"]
+__all__ = ["links_grid", "matrix_grid", "ports_grid", "read_grid", "rules_grid", "trunks_grid", "unmatched_grid",
+           "vlans_grid"]  # fmt: skip
 
 _LISTED = 6
 
@@ -53,6 +55,17 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
             for origin, text in lines:
                 grid.notes.append(f"{place(origin, loaded.locator)}: {kind}: {text.strip()}")
     grid.notes += [f"assumed: {assumption.says}" for assumption in fabric.assumptions]
+    return grid
+
+
+def unmatched_grid(lines: list[tuple[Origin, str]], locator: Locator) -> Grid:
+    """What of the files was not understood."""
+    grid = Grid([Column("Said at", whole=True), Column("Not understood")])
+    for origin, text in lines:
+        grid.add(place(origin, locator), text.strip())
+    grid.notes.append(
+        f"{_count(len(lines), 'line')} or objects not understood" if lines else "everything was understood"
+    )
     return grid
 
 

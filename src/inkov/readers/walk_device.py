@@ -1,0 +1,237 @@
+"""From the objects of an SNMP walk to a device.
+
+Bridge ports are numbered by the bridge (`dot1dBasePort`); `dot1dBasePortIfIndex` leads to the interface, whose name is
+the port's. A port of the Q-BRIDGE-MIB is a general port: PVID, acceptable frame types, ingress filtering, and its
+membership from the VLANs' bitmaps, in which the first octet's highest bit is bridge port 1 (RFC 4363, PortList).
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from inkov.campus import WALK, Accept, Basis, Device, Fact, Mode, Neighbour, Origin, Port, PortKind, Problem, Vlan
+from inkov.readers.ledger import Part, as_text
+from inkov.readers.walk import Row, octets, parse, whole_number, words
+from inkov.vlanset import VlanSet
+
+__all__ = ["read_walk"]
+
+_LAG_TYPE = 161  # ieee8023adLag, IANAifType
+_TRUTH = {"true": 1, "false": 2}
+_FRAMES = {"admitAll": 1, "admitOnlyVlanTagged": 2}
+_STATUS = {"up": 1, "down": 2, "testing": 3}
+_Table = dict[tuple[int, ...], Row]
+
+
+def read_walk(file: str, data: bytes) -> tuple[Part, int]:
+    """Read one walk: what it holds, and how many of its objects were understood."""
+    text, problems = as_text(file, data)
+    reader = _Walk(file)
+    reader.part.problems += problems
+    for row in parse(text):
+        if row.name:
+            reader.tables.setdefault(row.name, {})[row.index] = row
+            reader.understood += 1
+        else:
+            reader.unknown[_object(row.spelled)] += 1
+            reader.first.setdefault(_object(row.spelled), row.line)
+    reader.build()
+    return reader.part, reader.understood
+
+
+def _object(spelled: str) -> str:
+    """The object of an unknown line without its index, as far as that can be told."""
+    if spelled[:1] in ".1" or spelled.startswith("iso."):
+        return ".".join(spelled.replace("iso.", "1.", 1).strip(".").split(".")[:10])
+    return spelled.rpartition("::")[2].partition(".")[0].partition("[")[0]
+
+
+class _Walk:
+    def __init__(self, file: str) -> None:
+        self.file = file
+        self.part = Part()
+        self.tables: dict[str, _Table] = {}
+        self.understood = 0
+        self.unknown: Counter[str] = Counter()
+        self.first: dict[str, int] = {}
+        self.names: dict[int, str] = {}  # ifIndex -> name of the port
+
+    def table(self, name: str) -> _Table:
+        return self.tables.get(name, {})
+
+    def at(self, row: Row) -> Origin:
+        return Origin(self.file, row.line)
+
+    def problem(self, row: Row, says: str) -> None:
+        self.part.problems.append(Problem(self.at(row), says))
+
+    def fact(self, row: Row, value: Any) -> Fact[Any]:
+        return Fact(value, self.at(row))
+
+    def build(self) -> None:
+        device = self._device()
+        self.part.devices.append(device)
+        self._interfaces(device)
+        base = self._base_ports()
+        self._ports(device, base)
+        self._vlans(device, base)
+        self._bundles(device)
+        self._neighbours(device, base)
+        for name, count in sorted(self.unknown.items()):
+            said = (Origin(self.file, self.first[name]), f"{name} ({count} object{'s' * (count > 1)})")
+            relevant = name.startswith(("dot1q", "dot1v", "1.3.6.1.2.1.17.7"))
+            (self.part.unmatched if relevant else self.part.ignored).append(said)
+
+    def _device(self) -> Device:
+        for row in self.table("sysName").values():
+            if words(row):
+                return Device(words(row), self.at(row), WALK)
+        self.part.named = False
+        name = self.file.replace("\\", "/").rpartition("/")[2].rpartition(".")[0] or self.file
+        says = f"the walk holds no sysName: named {name!r} after the file"
+        return Device(name, Origin(self.file, basis=Basis.ASSUMED, says=says), WALK)
+
+    def _interfaces(self, device: Device) -> None:
+        rows = {index: row for name in ("ifDescr", "ifName") for index, row in self.table(name).items() if words(row)}
+        for index, row in sorted(rows.items()):
+            name = words(row)
+            if len(index) != 1:
+                continue
+            if name in device.ports:
+                self.problem(
+                    row, f"port {name} is named twice, by interfaces {index[0]} and another; this one is left out"
+                )
+                continue
+            self.names[index[0]] = name
+            kind = self.table("ifType").get(index)
+            bundle = kind is not None and whole_number(kind, {"ieee8023adLag": _LAG_TYPE}) == _LAG_TYPE
+            port = device.ports[name] = Port(name, self.at(row), PortKind.BUNDLE if bundle else PortKind.PHYSICAL)
+            alias = self.table("ifAlias").get(index)
+            if alias is not None and words(alias):
+                port.description = self.fact(alias, words(alias))
+            status = self.table("ifAdminStatus").get(index)
+            if status is not None:
+                port.enabled = self.fact(status, whole_number(status, _STATUS) != 2)
+
+    def _base_ports(self) -> dict[int, str]:
+        """Bridge port -> port name. A walk without the mapping is taken to number them alike, and this is said."""
+        rows = self.table("dot1dBasePortIfIndex")
+        found = {}
+        for index, row in rows.items():
+            interface = whole_number(row)
+            if len(index) == 1 and interface in self.names:
+                found[index[0]] = self.names[interface]
+            else:
+                self.problem(
+                    row, f"bridge port {'.'.join(map(str, index))} leads to interface {row.value}, which is not there"
+                )
+        if not rows and self.table("dot1qPvid"):
+            first = next(iter(self.table("dot1qPvid").values()))
+            says = "no dot1dBasePortIfIndex in the walk: bridge ports are taken to have their interfaces' numbers"
+            self.part.unmatched.append((self.at(first), says))
+            found = dict(self.names)
+        return found
+
+    def _ports(self, device: Device, base: dict[int, str]) -> None:
+        columns: tuple[tuple[str, str, Any], ...] = (
+            ("dot1qPvid", "pvid", lambda n: n if 1 <= n <= 4094 else None),
+            ("dot1qPortAcceptableFrameTypes", "accept", {1: Accept.ALL, 2: Accept.TAGGED}.get),
+            ("dot1qPortIngressFiltering", "ingress_filtering", lambda n: n == 1),
+            ("dot1qPortGvrpStatus", "registration", lambda n: n == 1),
+        )
+        for name, attribute, meaning in columns:
+            for index, row in self.table(name).items():
+                number = whole_number(row, _TRUTH | _FRAMES | {"enabled": 1, "disabled": 2})
+                port = base.get(index[0]) if len(index) == 1 else None
+                value = meaning(number) if number is not None else None
+                if port is None or value is None:
+                    says = (
+                        f"no port {'.'.join(map(str, index))}" if port is None else f"{row.value!r} is no value of it"
+                    )
+                    self.problem(row, f"{name}: {says}; left out")
+                    continue
+                setattr(device.ports[port], attribute, self.fact(row, value))
+                device.ports[port].mode = device.ports[port].mode or self.fact(row, Mode.GENERAL)
+
+    def _vlans(self, device: Device, base: dict[int, str]) -> None:
+        static = bool(self.table("dot1qVlanStaticEgressPorts"))
+        kind = "Static" if static else "Current"
+        tagged: dict[str, tuple[int, Row]] = {}
+        untagged: dict[str, tuple[int, Row]] = {}
+        bare: dict[int, set[str]] = {}
+        for index, row in self.table(f"dot1qVlan{kind}UntaggedPorts").items():
+            for port in self._listed(row, base):
+                bare.setdefault(index[-1] if index else 0, set()).add(port)
+        for index, row in self.table(f"dot1qVlan{kind}EgressPorts").items():
+            vid = index[-1] if index else 0
+            if not 1 <= vid <= 4094:
+                self.problem(row, f"{vid} is not a VLAN number (1 to 4094); left out")
+                continue
+            device.vlans = {} if device.vlans is None else device.vlans
+            device.vlans[vid] = Vlan(vid, self.at(row))
+            for port in self._listed(row, base):
+                kept = untagged if port in bare.get(vid, ()) else tagged
+                kept[port] = (kept.get(port, (0, row))[0] | 1 << vid, row)
+        for index, row in self.table("dot1qVlanStaticName").items():
+            if index and 1 <= index[-1] <= 4094:
+                device.vlans = {} if device.vlans is None else device.vlans
+                vlan = device.vlans.setdefault(index[-1], Vlan(index[-1], self.at(row)))
+                vlan.name = self.fact(row, words(row)) if words(row) else None
+        for index, row in self.table("dot1qVlanStaticRowStatus").items():
+            active = whole_number(row, {"active": 1}) == 1
+            if not active and index and device.vlans and index[-1] in device.vlans:
+                device.vlans[index[-1]].active = self.fact(row, False)
+        for port in base.values():
+            own = device.ports[port]
+            if own.mode is not None or port in tagged or port in untagged:
+                own.mode = own.mode or self.fact((tagged.get(port) or untagged[port])[1], Mode.GENERAL)
+                for kept, attribute in ((tagged, "tagged"), (untagged, "untagged")):
+                    listed = kept.get(port)
+                    origin = self.at(listed[1]) if listed else own.mode.origin
+                    setattr(own, attribute, Fact(VlanSet(listed[0] if listed else 0), origin))
+
+    def _listed(self, row: Row, base: dict[int, str]) -> list[str]:
+        raw = octets(row)
+        if raw is None:
+            self.problem(row, f"{row.value[:40]!r} is no list of ports; left out")
+            return []
+        if row.kind == "STRING" and b"." in raw:
+            # Some walks write octets as text, with a full stop for each that cannot be printed: which, is lost.
+            self.problem(row, f"the list of ports {row.value[:40]!r} is written as text; walk again with octets in hex")
+            return []
+        numbers = [
+            byte * 8 + bit + 1 for byte, value in enumerate(raw[:8192]) for bit in range(8) if value << bit & 0x80
+        ]
+        lost = [number for number in numbers if number not in base]
+        if lost:
+            self.problem(row, f"the list names bridge port {lost[0]}, which leads to no interface; left out")
+        return [base[number] for number in numbers if number in base]
+
+    def _bundles(self, device: Device) -> None:
+        for index, row in self.table("dot3adAggPortAttachedAggID").items():
+            target = whole_number(row)
+            if target and len(index) == 1 and index[0] in self.names and target != index[0]:
+                if target in self.names:
+                    device.ports[self.names[index[0]]].bundle = self.fact(row, self.names[target])
+                    device.ports[self.names[target]].kind = PortKind.BUNDLE
+                else:
+                    self.problem(row, f"the aggregated link {target} is not among the interfaces")
+
+    def _neighbours(self, device: Device, base: dict[int, str]) -> None:
+        local = {index[0]: words(row) for index, row in self.table("lldpLocPortId").items() if len(index) == 1}
+        for index, row in sorted(self.table("lldpRemPortId").items()):
+            if len(index) < 3:
+                continue
+            number = index[1]
+            near = local.get(number, "")
+            if near not in device.ports:
+                near = base.get(number) or self.names.get(number) or near
+            named = self.table("lldpRemSysName").get(index) or self.table("lldpRemChassisId").get(index)
+            about = self.table("lldpRemPortDesc").get(index)
+            if not near or named is None or not words(named):
+                self.problem(row, f"the neighbour at local port {number} has no name or no port; it is left out")
+                continue
+            self.part.neighbours.append(
+                Neighbour(device.name, near, words(named), words(row), self.at(row), words(about) if about else "")
+            )

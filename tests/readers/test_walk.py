@@ -1,0 +1,230 @@
+"""SNMP walks: every variant of the text gives one device, and a real snmpwalk of a real agent is read."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkov.campus import Accept, Device, Neighbour
+from inkov.forwarding import resolve
+from inkov.forwarding.reach import entries_at, flood
+from inkov.readers.ledger import Part
+from inkov.readers.registry import read_bytes
+from inkov.readers.walk import OBJECTS
+from inkov.wiring import wire
+from tests.conftest import Inkov, need
+from tests.readers.test_sheet import without_origins
+
+# A small switch of the garden: ports p1 to p4 are bridge ports 1 to 4, of interfaces 101 to 104.
+MIB: dict[str, dict[str, tuple[str, str]]] = {
+    "sysName": {"0": ("string", "fern-2")},
+    "ifName": {f"10{n}": ("string", f"p{n}") for n in range(1, 5)},
+    "ifType": {f"10{n}": ("integer", "6") for n in range(1, 5)},
+    "ifAlias": {"101": ("string", "to core-1"), "102": ("string", 'a "mist" controller')},
+    "ifAdminStatus": {**{f"10{n}": ("integer", "1") for n in (1, 2, 3)}, "104": ("integer", "2")},
+    "dot1dBasePortIfIndex": {str(n): ("integer", f"10{n}") for n in range(1, 5)},
+    "dot1qVlanStaticName": {"10": ("string", "climate"), "20": ("string", "irrigation")},
+    "dot1qVlanStaticEgressPorts": {"10": ("octets", "C0"), "20": ("octets", "B0")},
+    "dot1qVlanStaticUntaggedPorts": {"10": ("octets", "40"), "20": ("octets", "30")},
+    "dot1qVlanStaticRowStatus": {"10": ("integer", "1"), "20": ("integer", "1")},
+    "dot1qPvid": {"1": ("gauge", "1"), "2": ("gauge", "10"), "3": ("gauge", "20"), "4": ("gauge", "20")},
+    "dot1qPortAcceptableFrameTypes": {str(n): ("integer", "2" if n == 1 else "1") for n in range(1, 5)},
+    "dot1qPortIngressFiltering": {str(n): ("integer", "1" if n < 3 else "2") for n in range(1, 5)},
+    "lldpLocPortId": {"1": ("string", "p1")},
+    "lldpRemPortId": {"0.1.1": ("string", "port-7")},
+    "lldpRemSysName": {"0.1.1": ("string", "core-1")},
+}
+NAMED = {"dot1qPortIngressFiltering": {"1": "true", "2": "false"}, "ifAdminStatus": {"1": "up", "2": "down"},
+         "dot1qPortAcceptableFrameTypes": {"1": "admitAll", "2": "admitOnlyVlanTagged"}}  # fmt: skip
+
+
+def written(style: str) -> str:
+    """The switch as a walk in one of the usual styles of output."""
+    lines = []
+    for name, rows in MIB.items():
+        for index, (kind, value) in rows.items():
+            spelled = {"numeric": f".{OBJECTS[name]}.{index}", "iso": f"iso{OBJECTS[name][1:]}.{index}"}.get(style, "")
+            spelled = spelled or (f"SOME-MIB::{name}.{index}" if style == "named" else f"{name}[{index}]")
+            word = NAMED.get(name, {}).get(value, value)
+            text = {
+                "integer": f"INTEGER: {word}({value})" if style == "named" and word != value else f"INTEGER: {value}",
+                "gauge": f"Gauge32: {value}",
+                "string": "STRING: " + (value if style == "named" else '"' + value.replace('"', '\\"') + '"'),
+                "octets": f"Hex-STRING: {value} 00 \n00 00 ",
+            }[kind]
+            if style == "quiet":
+                text = {"integer": word, "gauge": value, "octets": f'"{value} "'}.get(
+                    kind, text.removeprefix("STRING: ")
+                )
+            lines.append(f"{spelled} = {text}")
+    return "\n".join(lines) + "\n"
+
+
+def read(text: str, file: str = "x.walk") -> Part:
+    report, part = read_bytes(file, text.encode(), account=True)
+    assert report.format == "SNMP walk"
+    return part
+
+
+@pytest.mark.parametrize("style", ["numeric", "iso", "named", "quiet"])
+def test_every_style_gives_one_switch(style: str) -> None:
+    part = read(written(style))
+    assert not part.problems and not part.unmatched
+    check(part.devices[0])
+    assert without_origins(part.neighbours) == without_origins(
+        [Neighbour("fern-2", "p1", "core-1", "port-7", part.neighbours[0].origin)]
+    )
+
+
+def check(device: Device) -> None:
+    """The switch above, as the model has it, and what it does to frames."""
+    assert device.name == "fern-2" and list(device.ports) == ["p1", "p2", "p3", "p4"]
+    uplink, shut = device.ports["p1"], device.ports["p4"]
+    assert uplink.tagged and str(uplink.tagged.value) == "10,20" and uplink.untagged and not uplink.untagged.value
+    assert uplink.accept and uplink.accept.value is Accept.TAGGED and uplink.ingress_filtering
+    assert uplink.ingress_filtering.value is True and shut.enabled and shut.enabled.value is False
+    alias = device.ports["p2"].description
+    assert alias and alias.value == 'a "mist" controller'
+    from inkov.campus import Campus
+
+    campus = Campus({device.name: device})
+    fabric = resolve(campus, wire(campus))
+    heard = {}
+    for port in fabric.bridge_ports:
+        spread = flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()
+        heard[port.port] = {(q.port, vid, tagged) for q, vid, tagged in spread if q.number != port.number}
+    assert heard == {"p1": set(), "p2": {("p1", 10, True)}, "p3": {("p1", 20, True)}}
+
+
+def test_where_the_facts_stand() -> None:
+    text = written("numeric")
+    device = read(text).devices[0]
+    lines = text.split("\n")
+    pvid = device.ports["p2"].pvid
+    assert pvid and lines[pvid.origin.line - 1] == f".{OBJECTS['dot1qPvid']}.2 = Gauge32: 10"
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [
+        (".{dot1dBasePortIfIndex}.9 = INTEGER: 999", "bridge port 9 leads to interface 999, which is not there"),
+        (".{dot1qPvid}.77 = Gauge32: 10", "dot1qPvid: no port 77; left out"),
+        (".{dot1qPvid}.2 = Gauge32: 5000", "'5000' is no value of it"),
+        (".{dot1qVlanStaticEgressPorts}.30 = Hex-STRING: 00 FF ", "names bridge port 9, which leads to no interface"),
+        (".{dot1qVlanStaticEgressPorts}.30 = Hex-STRING: C ", "is no list of ports"),
+        (".{dot1qVlanStaticEgressPorts}.4095 = Hex-STRING: C0 ", "4095 is not a VLAN number"),
+        (".{ifName}.105 = STRING: \"p1\"", "port p1 is named twice"),
+        (".{lldpRemPortId}.0.9.1 = STRING: \"x\"", "the neighbour at local port 9 has no name or no port"),
+    ],
+)  # fmt: skip
+def test_what_does_not_fit_is_said_and_the_rest_read(line: str, says: str) -> None:
+    part = read(written("numeric") + line.format(**OBJECTS) + "\n")
+    assert says in " ".join(problem.says for problem in part.problems)
+    assert all(problem.origin.line == written("numeric").count("\n") + 1 for problem in part.problems)
+    assert "p3" in part.devices[0].ports
+
+
+def test_unknown_objects_are_counted_and_vlan_ones_stand_out() -> None:
+    part = read(
+        written("named") + "Q-BRIDGE-MIB::dot1qTpFdbPort.10.1.2.3.4.5.6 = INTEGER: 3\nIF-MIB::ifMtu.1 = INTEGER: 1500\n"
+    )
+    assert [text for _, text in part.unmatched] == ["dot1qTpFdbPort (1 object)"]
+    assert [text for _, text in part.ignored] == ["ifMtu (1 object)"]
+
+
+def test_current_tables_serve_where_static_ones_are_missing() -> None:
+    text = re.sub(r"dot1qVlanStatic(Egress|Untagged)Ports\.", r"dot1qVlanCurrent\1Ports.0.", written("named"))
+    check(read(text).devices[0])
+
+
+@given(
+    st.integers(0, 5000),
+    st.sampled_from(["", "=", "Hex-STRING: ", "\n", ".1.3.6", "\x00", "(", '"', "9" * 30]),
+    st.integers(0, 40),
+)
+def test_no_mutation_makes_it_fail(at: int, patch: str, cut: int) -> None:
+    text = written("numeric")
+    at %= len(text)
+    read_bytes("x.walk", (text[:at] + patch + text[at + cut :]).encode(), account=True)
+
+
+# --- a real agent ------------------------------------------------------------------------------------------------
+
+AGENT = """\
+import sys
+rows = {rows!r}
+order = sorted(rows, key=lambda oid: [int(x) for x in oid.split(".")])
+def answer(oid):
+    kind, value = rows[oid]
+    print("." + oid); print(kind); print(value); sys.stdout.flush()
+while True:
+    line = sys.stdin.readline()
+    if not line: break
+    word = line.strip()
+    if word == "PING":
+        print("PONG"); sys.stdout.flush(); continue
+    asked = sys.stdin.readline().strip().strip(".")
+    if word == "getnext":
+        wanted = [int(x) for x in asked.split(".")]
+        found = next((oid for oid in order if [int(x) for x in oid.split(".")] > wanted), None)
+    else:
+        found = asked if asked in rows else None
+    if found is None:
+        print("NONE"); sys.stdout.flush()
+    else:
+        answer(found)
+"""
+
+
+@pytest.fixture(scope="module")
+def agent(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """A real SNMP agent on a loopback port, serving the tables of the switch above by a script."""
+    programs = [shutil.which(name, path=f"/usr/sbin:{os.environ['PATH']}") for name in ("snmpd", "snmpwalk")]
+    need(all(programs), "an SNMP agent and snmpwalk (Debian: snmpd, snmp)")
+    folder = tmp_path_factory.mktemp("snmp")
+    kinds = {"string": "string", "integer": "integer", "gauge": "gauge", "octets": "octet"}
+    rows = {
+        f"{OBJECTS[name]}.{index}": (kinds[kind], value)
+        for name, table in MIB.items()
+        for index, (kind, value) in table.items()
+    }
+    (folder / "agent.py").write_text(AGENT.format(rows=rows))
+    served = sorted({".".join(OBJECTS[name].split(".")[:-1]) for name in MIB if name != "sysName"})
+    lines = [f"pass_persist .{oid} {sys.executable} {folder}/agent.py" for oid in served]
+    (folder / "snmpd.conf").write_text("\n".join(["rocommunity garden 127.0.0.1", "sysName fern-2", *lines]) + "\n")
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    process = subprocess.Popen(
+        [str(programs[0]), "-f", "-C", "-c", f"{folder}/snmpd.conf", "-Lf", f"{folder}/log", "-p", f"{folder}/pid",
+         "-I", "-ifTable,ifXTable,interfaces,system_mib_not", f"udp:127.0.0.1:{port}"],
+        env={**os.environ, "SNMP_PERSISTENT_DIR": str(folder)},
+    )  # fmt: skip
+    yield f"127.0.0.1:{port}"
+    process.terminate()
+    process.wait(timeout=20)
+
+
+@pytest.mark.parametrize("options", [["-On"], ["-Oqn"], ["-OQn"], ["-Oxn"], ["-Oan"], []], ids=" ".join)
+def test_a_real_walk_of_a_real_agent(agent: str, options: list[str], inkov: Inkov, tmp_path: Path) -> None:
+    text = ""
+    for tree in ("1.3.6.1.2.1.1.5", "1.3.6.1.2.1.2", "1.3.6.1.2.1.31", "1.3.6.1.2.1.17", "1.0.8802"):
+        command = ["snmpwalk", "-v2c", "-c", "garden", "-t", "2", "-r", "10", "-m", "", *options, agent, tree]
+        text += subprocess.run(command, capture_output=True, text=True, check=True, timeout=60).stdout
+    part = read(text)
+    if "-Oan" in options:  # octets as text: what is lost is said, and not guessed
+        assert {p.says.partition(" '")[0] for p in part.problems} == {"the list of ports"}
+        return
+    check(part.devices[0])
+    (tmp_path / "fern-2.walk").write_text(text)
+    assert inkov("ports", "fern-2.walk").status == 0
