@@ -224,10 +224,10 @@ def test_what_is_not_understood_is_listed_and_strict_fails_on_it(inkov: Inkov, g
     assert inkov("read", garden, "--strict").status == 0
     assert "everything was understood" in inkov("read", garden, "--unmatched").out
     core = garden / "core-1.json"
-    core.write_text(core.read_text().replace('"access-vlan": 10', '"access-vlan": 10, "dot1q-tunnel": true', 1))
+    core.write_text(core.read_text().replace('"access-vlan": 10', '"access-vlan": 10, "second-tag": true', 1))
     (garden / "fern-2.walk").write_text(".1.3.6.1.2.1.1.5.0 = STRING: fern-2\n.1.3.6.1.2.1.17.7.9.9.1 = INTEGER: 3\n")
     listed = inkov("read", garden, "--unmatched", "--strict")
-    assert listed.status == 1 and "dot1q-tunnel (1 value)" in listed.out and "1.3.6.1.2.1.17.7" in listed.out
+    assert listed.status == 1 and "second-tag (1 value)" in listed.out and "1.3.6.1.2.1.17.7" in listed.out
     assert "`inkov read --unmatched` lists them" in inkov("audit", garden).out
 
 

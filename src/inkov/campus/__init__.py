@@ -17,6 +17,7 @@ from inkov.campus.model import (
     Mode,
     Negotiation,
     Neighbour,
+    Platform,
     Port,
     PortKind,
     Private,
@@ -24,7 +25,7 @@ from inkov.campus.model import (
 )
 from inkov.campus.order import natural
 from inkov.campus.origin import Basis, Origin, Problem
-from inkov.campus.platform import OPENCONFIG, STANDARD, WALK, Platform
+from inkov.campus.platform import OPENCONFIG, STANDARD, WALK
 
 __all__ = [
     "OPENCONFIG",

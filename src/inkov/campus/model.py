@@ -9,15 +9,12 @@ from __future__ import annotations
 
 from enum import StrEnum
 from ipaddress import IPv4Interface, IPv6Interface
-from typing import TYPE_CHECKING, Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
 from msgspec import Struct, field
 
 from inkov.campus.origin import Origin, Problem
 from inkov.vlanset import VlanSet
-
-if TYPE_CHECKING:
-    from inkov.campus.platform import Platform
 
 T = TypeVar("T")
 Address = IPv4Interface | IPv6Interface
@@ -28,6 +25,22 @@ class Fact(Struct, Generic[T], frozen=True, gc=False):
 
     value: T
     origin: Origin
+
+
+class Platform(Struct, frozen=True):
+    """A platform's name and the fact that holds for each port attribute that is not stated."""
+
+    name: str
+    unstated: dict[str, Fact[Any]]
+    _values: dict[tuple[str, ...], tuple[Any, ...]] = field(default_factory=dict)
+
+    def values(self, attributes: tuple[str, ...]) -> tuple[Any, ...]:
+        """The unstated values of some attributes, None for those without; worked out once."""
+        found = self._values.get(attributes)
+        if found is None:
+            facts = [self.unstated.get(attribute) for attribute in attributes]
+            found = self._values[attributes] = tuple(None if fact is None else fact.value for fact in facts)
+        return found
 
 
 class Mode(StrEnum):

@@ -8,27 +8,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from msgspec import Struct, field
-
-from inkov.campus.model import Accept, Fact, Mode, Negotiation
+from inkov.campus.model import Accept, Fact, Mode, Negotiation, Platform
 from inkov.campus.origin import Basis, Origin
 from inkov.vlanset import VlanSet
-
-
-class Platform(Struct, frozen=True):
-    """A platform's name and the fact that holds for each port attribute that is not stated."""
-
-    name: str
-    unstated: dict[str, Fact[Any]]
-    _values: dict[tuple[str, ...], tuple[Any, ...]] = field(default_factory=dict)
-
-    def values(self, attributes: tuple[str, ...]) -> tuple[Any, ...]:
-        """The unstated values of some attributes, None for those without; worked out once."""
-        found = self._values.get(attributes)
-        if found is None:
-            facts = [self.unstated.get(attribute) for attribute in attributes]
-            found = self._values[attributes] = tuple(None if fact is None else fact.value for fact in facts)
-        return found
 
 
 def _platform(name: str, **values: tuple[Any, str]) -> Platform:

@@ -7,6 +7,7 @@ membership from the VLANs' bitmaps, in which the first octet's highest bit is br
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from typing import Any
 
@@ -17,6 +18,7 @@ from inkov.vlanset import VlanSet
 
 __all__ = ["read_walk"]
 
+_VLAN_OBJECT = re.compile(r"dot1[qv][A-Z]|1\.3\.6\.1\.2\.1\.17\.7")  # of the Q-BRIDGE-MIB
 _LAG_TYPE = 161  # ieee8023adLag, IANAifType
 _TRUTH = {"true": 1, "false": 2}
 _FRAMES = {"admitAll": 1, "admitOnlyVlanTagged": 2}
@@ -80,8 +82,7 @@ class _Walk:
         self._neighbours(device, base)
         for name, count in sorted(self.unknown.items()):
             said = (Origin(self.file, self.first[name]), f"{name} ({count} object{'s' * (count > 1)})")
-            relevant = name.startswith(("dot1q", "dot1v", "1.3.6.1.2.1.17.7"))
-            (self.part.unmatched if relevant else self.part.ignored).append(said)
+            (self.part.unmatched if _VLAN_OBJECT.match(name) else self.part.ignored).append(said)
 
     def _device(self) -> Device:
         for row in self.table("sysName").values():
