@@ -288,6 +288,9 @@ def test_a_device_in_halves_is_joined(inkov: Inkov, garden: Path, tmp_path: Path
     assert [(link["a"], link["b"]) for link in links if link["kind"] == "link"] == [
         ("core-1:port-1", "gate-1:24"), ("core-1:port-2", "palm-1:port-24"),
     ]  # fmt: skip
+    files = inkov("read", "split", "-f", "json").json["read"]["files"]
+    assert {name for f in files if "split/core-1/" in f["file"] for name in f["devices"]} == {"core-1"}
+    assert "a part of core-1" in files[0]["said"]
     (half / "system.json").unlink()
     assert "named 'core-1' after the folder" in inkov("read", "split", "-f", "json").out
     assert "core-1" in inkov("ports", "split", "--switch", "core-1").out

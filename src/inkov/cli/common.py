@@ -173,7 +173,7 @@ class Session:
 
 def start(configs: list[str], quiet: bool, plan: str | None = None, *, account: bool = False) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input."""
-    from inkov.campus import Problem
+    from inkov.campus import Origin, Problem
     from inkov.forwarding import resolve
     from inkov.readers.load import NothingToRead, load
     from inkov.wiring import wire
@@ -190,6 +190,10 @@ def start(configs: list[str], quiet: bool, plan: str | None = None, *, account: 
     intended = _plan(loaded, plan)
     loaded.campus.hosts += intended.hosts
     loaded.campus.problems += intended.problems
+    if intended.unused:
+        for report in loaded.reports:
+            if report.format == "the plan":
+                report.ignored += [(Origin(report.file), f"{part}: not used yet") for part in intended.unused]
     for name, origin in intended.switches:
         if name not in loaded.campus.devices:
             says = f"the plan names a switch {name!r} that is not among the files{nearest(name, loaded.campus.devices)}"
@@ -202,11 +206,14 @@ def start(configs: list[str], quiet: bool, plan: str | None = None, *, account: 
 def _plan(loaded: Loaded, named: str | None) -> Plan:
     """The plan that --plan names, or else the one found among the files."""
     from inkov.plan import Plan, read_plan
+    from inkov.readers import FileReport
 
     if named is not None:
         try:
             with open(named, "rb") as file:
-                return read_plan(named, file.read())
+                data = file.read()
+            loaded.reports.append(FileReport(named, "the plan", len(data)))
+            return read_plan(named, data)
         except OSError as error:
             fail(f"cannot read the plan {named}: {(error.strerror or str(error)).lower()}")
     if len(loaded.plans) > 1:

@@ -13,6 +13,7 @@ class Part(Struct):
     `ignored` and `unmatched` list (origin, text): known and without meaning here; not understood.
     `about` names the content of a device's file in halves ("interfaces", "lldp"): files of one folder that hold
     different halves of one device are joined by `load`. `named` is false if the file does not say its device's name.
+    `joined` is the device that the file was taken as a part of, if it was.
     """
 
     devices: list[Device] = field(default_factory=list)
@@ -24,6 +25,7 @@ class Part(Struct):
     unmatched: list[tuple[Origin, str]] = field(default_factory=list)
     about: frozenset[str] = frozenset()
     named: bool = True
+    joined: str = ""
 
 
 class FileReport(Struct):

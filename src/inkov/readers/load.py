@@ -78,6 +78,11 @@ def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int
         elif report.said and file in paths:
             problems.append(Problem(Origin(file), report.said, "name files of a format that is read", True))
     campus = _assemble(parts, problems)
+    joined = {file: part.joined for file, part in parts if part.joined}
+    for report in reports:
+        if report.file in joined:
+            report.devices = [joined[report.file]]
+            report.said = f"a part of {joined[report.file]}: the files of its folder describe one switch"
     reports.sort(key=lambda report: report.file)
     if not campus.devices:
         listed = ", ".join(paths)
@@ -178,6 +183,7 @@ def _joined(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
             device.origin = Origin(device.origin.file, basis=device.origin.basis, says=says)
         for part in halves:
             _absorb(whole, device, part)
+            part.joined = device.name
         result += [member for member in members if member[1] is whole or not member[1].about]
     return result
 

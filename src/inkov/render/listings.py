@@ -40,7 +40,7 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
             parts.append(f"{len(report.ignored)} ignored")
         if report.unmatched:
             parts.append(f"{len(report.unmatched)} not understood")
-        left = report.said or ", ".join(parts)
+        left = "; ".join([*([report.said] if report.said else []), *parts])
         marked = (4,) if report.unmatched or not report.format else ()
         read = str(report.understood) if report.format else ""
         grid.add(report.file, report.format or "-", ", ".join(report.devices), read, left, marked=marked)
