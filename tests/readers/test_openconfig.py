@@ -68,6 +68,15 @@ def test_prefixes_may_be_missing_or_on_every_name(everywhere: bool) -> None:
     assert without_origins(other.neighbours) == without_origins(usual.neighbours)
 
 
+def test_an_answer_of_restconf_is_unwrapped() -> None:
+    wrapped = b'{ "ietf-restconf:data" :\n' + CORE + b"}"
+    part, locator = read(wrapped), Locator({"x.json": wrapped})
+    assert without_origins(part.devices) == without_origins(read(CORE).devices) and not part.unmatched
+    native = part.devices[0].ports["port-6"].native_vlan
+    assert native and b'"native-vlan": 90' in wrapped.split(b"\n")[locator.line(native.origin) - 1]
+    assert locator.pointer(native.origin).startswith("/ietf-restconf:data/openconfig-interfaces:interfaces/")
+
+
 def test_the_older_vlan_list_and_state_only_exports() -> None:
     tree = switch(
         {"name": "1", "state": {"enabled": False}, "ethernet": {"switched-vlan": {"state": {"access-vlan": 7}}}},

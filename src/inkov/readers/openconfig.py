@@ -49,6 +49,7 @@ class NotOpenConfig(ValueError):
 
 _ROOT = msgspec.json.Decoder(shape.Root)
 _PREFIXED_KEY = re.compile(rb'"[A-Za-z][\w.-]*:([\w.-]+)"(?=\s*:)')
+_WRAPPED = re.compile(rb'\s*\{\s*"(?:[\w-]+:)?data"\s*:')  # the answer of a RESTCONF server (RFC 8040, 3.3.1)
 _S = TypeVar("_S")
 
 
@@ -62,9 +63,14 @@ def recognise(head: bytes) -> bool:
 
 def read_openconfig(file: str, data: bytes) -> Part:
     """Read one file. NotOpenConfig if it holds none of our containers; msgspec.DecodeError if it is not JSON."""
-    reader = _Reader(file)
     if data.startswith(b"\xef\xbb\xbf"):
         data = data[3:]
+    base = ""
+    if _WRAPPED.match(data):
+        members = msgspec.json.decode(data, type=dict[str, msgspec.Raw])
+        if len(members) == 1:
+            base, data = "/data", bytes(next(iter(members.values())))
+    reader = _Reader(file, base)
     if b':config"' in data or b':interface"' in data:  # a prefix on every name: no export needs it, some have it
         data = _PREFIXED_KEY.sub(rb'"\1"', data)
     try:
@@ -76,12 +82,16 @@ def read_openconfig(file: str, data: bytes) -> Part:
 
 
 class _Reader:
-    def __init__(self, file: str) -> None:
+    def __init__(self, file: str, base: str) -> None:
         self.file = file
+        self.base = base
         self.part = Part()
 
+    def _at(self, pointer: str) -> Origin:
+        return Origin(self.file, pointer=self.base + pointer)
+
     def _problem(self, pointer: str, says: str, cure: str = "") -> None:
-        self.part.problems.append(Problem(Origin(self.file, pointer=pointer), says, cure))
+        self.part.problems.append(Problem(self._at(pointer), says, cure))
 
     # One bad value: decode each list entry by itself.
 
@@ -159,7 +169,7 @@ class _Reader:
         config = system and (system.config or system.state)
         hostname = config.hostname if config else None
         if hostname:
-            origin = Origin(self.file, pointer="/system/config/hostname")
+            origin = self._at("/system/config/hostname")
         else:
             self.part.named = False
             hostname = _stem(self.file)
@@ -194,12 +204,12 @@ class _Reader:
                 continue
             if vid in table:
                 continue  # the same VLAN listed by a second network instance
-            vlan = table[vid] = Vlan(vid, Origin(self.file, pointer=pointer))
+            vlan = table[vid] = Vlan(vid, self._at(pointer))
             if config is not None:
                 if config.name is not None:
-                    vlan.name = Fact(config.name, Origin(self.file, pointer=f"{at}/name"))
+                    vlan.name = Fact(config.name, self._at(f"{at}/name"))
                 if config.status is not None:
-                    vlan.active = Fact(config.status.upper() != "SUSPENDED", Origin(self.file, pointer=f"{at}/status"))
+                    vlan.active = Fact(config.status.upper() != "SUSPENDED", self._at(f"{at}/status"))
 
     def _interface(self, device: Device, entry: shape.Interface, path: str) -> None:
         config, at = _either(entry, path)
@@ -217,26 +227,26 @@ class _Reader:
         no_port = kind_text not in ("", "ethernetCsmacd", "ieee8023adLag") or routed is not None
         if no_port and ethernet is None and aggregation is None:
             if routed is None:
-                self.part.ignored.append((Origin(self.file, pointer=path), f"interface {name} of type {kind_text}"))
+                self.part.ignored.append((self._at(path), f"interface {name} of type {kind_text}"))
             return
         if name in device.ports:
             first = device.ports[name].origin.pointer
             self._problem(path, f"port {name} is named twice; this entry is left out, the one at {first} is read")
             return
         kind = PortKind.BUNDLE if kind_text == "ieee8023adLag" or aggregation is not None else PortKind.PHYSICAL
-        port = device.ports[name] = Port(name, Origin(self.file, pointer=path), kind)
+        port = device.ports[name] = Port(name, self._at(path), kind)
         if config is not None:
             if config.description:
-                port.description = Fact(config.description, Origin(self.file, pointer=f"{at}/description"))
+                port.description = Fact(config.description, self._at(f"{at}/description"))
             if config.enabled is not None:
-                port.enabled = Fact(config.enabled, Origin(self.file, pointer=f"{at}/enabled"))
+                port.enabled = Fact(config.enabled, self._at(f"{at}/enabled"))
         layer, holder = (aggregation, "aggregation") if kind is PortKind.BUNDLE else (ethernet, "ethernet")
         switched = None
         if ethernet is not None:
             member, member_at = _either(ethernet, f"{path}/ethernet")
             bundle = member and (member.aggregate_id_q or member.aggregate_id)
             if bundle:
-                port.bundle = Fact(bundle, Origin(self.file, pointer=f"{member_at}/aggregate-id"))
+                port.bundle = Fact(bundle, self._at(f"{member_at}/aggregate-id"))
         if layer is not None:
             switched = layer.prefixed or layer.plain
             if switched is not None:
@@ -250,7 +260,7 @@ class _Reader:
             return
         mode = config.interface_mode
         if mode is not None:
-            pointer = Origin(self.file, pointer=f"{at}/interface-mode")
+            pointer = self._at(f"{at}/interface-mode")
             word = mode.rpartition(":")[2].upper()
             if word in ("ACCESS", "TRUNK"):
                 port.mode = Fact(Mode.ACCESS if word == "ACCESS" else Mode.TRUNK, pointer)
@@ -258,16 +268,16 @@ class _Reader:
                 self._problem(pointer.pointer, f"interface-mode {mode!r} is neither ACCESS nor TRUNK")
         elif config.trunk_vlans is not None:
             says = "interface-mode is not stated: taken as a trunk, since trunk-vlans is"
-            port.mode = Fact(Mode.TRUNK, Origin(self.file, pointer=at, basis=Basis.ASSUMED, says=says))
+            port.mode = Fact(Mode.TRUNK, Origin(self.file, pointer=self.base + at, basis=Basis.ASSUMED, says=says))
         if config.access_vlan is not None and self._vid(config.access_vlan, f"{at}/access-vlan"):
-            port.access_vlan = Fact(config.access_vlan, Origin(self.file, pointer=f"{at}/access-vlan"))
+            port.access_vlan = Fact(config.access_vlan, self._at(f"{at}/access-vlan"))
         if config.native_vlan is not None and self._vid(config.native_vlan, f"{at}/native-vlan"):
-            port.native_vlan = Fact(config.native_vlan, Origin(self.file, pointer=f"{at}/native-vlan"))
+            port.native_vlan = Fact(config.native_vlan, self._at(f"{at}/native-vlan"))
         if config.trunk_vlans is not None:
             bits = 0
             for index, item in enumerate(config.trunk_vlans):
                 bits |= self._vids(item, f"{at}/trunk-vlans/{index}")
-            port.allowed = Fact(VlanSet(bits), Origin(self.file, pointer=f"{at}/trunk-vlans"))
+            port.allowed = Fact(VlanSet(bits), self._at(f"{at}/trunk-vlans"))
 
     def _vid(self, vid: int, pointer: str) -> bool:
         if 1 <= vid <= 4094:
@@ -306,13 +316,13 @@ class _Reader:
                 self._problem(where, f"{vid!r}: only a single VLAN number is read here; the sub-interface is left out")
             elif self._vid(vid, where):
                 name = f"{port.name}.{sub.index}"
-                origin = Origin(self.file, pointer=pointer)
+                origin = self._at(pointer)
                 device.ports[name] = Port(
                     name, origin, PortKind.SUB, parent=Fact(port.name, origin), mode=Fact(Mode.ROUTED, origin),
-                    outer=Fact(vid, Origin(self.file, pointer=where)), addresses=addresses,
+                    outer=Fact(vid, self._at(where)), addresses=addresses,
                 )  # fmt: skip
                 if sub.config is not None and sub.config.enabled is not None:
-                    enabled = Origin(self.file, pointer=f"{pointer}/config/enabled")
+                    enabled = self._at(f"{pointer}/config/enabled")
                     device.ports[name].enabled = Fact(sub.config.enabled, enabled)
 
     def _gateway(
@@ -327,9 +337,9 @@ class _Reader:
             self._problem(f"{inner_at}/vlan", f"the routed VLAN {vid!r} is not defined here; the gateway is left out")
             return
         if self._vid(vid, f"{inner_at}/vlan"):
-            gateway = Gateway(vid, Origin(self.file, pointer=path), addresses=self._addresses(routed, path))
+            gateway = Gateway(vid, self._at(path), addresses=self._addresses(routed, path))
             if config is not None and config.enabled is not None:
-                gateway.enabled = Fact(config.enabled, Origin(self.file, pointer=f"{at}/enabled"))
+                gateway.enabled = Fact(config.enabled, self._at(f"{at}/enabled"))
             device.gateways.append(gateway)
 
     def _addresses(self, holder: shape.L3, path: str) -> tuple[Fact[Address], ...]:
@@ -341,7 +351,7 @@ class _Reader:
                     continue
                 try:
                     address = ip_interface(f"{config.ip or entry.ip}/{config.prefix_length}")
-                    found.append(Fact(address, Origin(self.file, pointer=f"{at}/ip")))
+                    found.append(Fact(address, self._at(f"{at}/ip")))
                 except ValueError:
                     self._problem(at, f"{config.ip}/{config.prefix_length} is not an address; it is left out")
         return tuple(found)
@@ -361,7 +371,7 @@ class _Reader:
                         name or "",
                         state.system_name or state.chassis_id or "",
                         state.port_id,
-                        Origin(self.file, pointer=pointer),
+                        self._at(pointer),
                         state.port_description or "",
                     )
                 )

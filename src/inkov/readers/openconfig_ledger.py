@@ -45,7 +45,8 @@ def account(file: str, data: bytes) -> tuple[int, list[tuple[Origin, str]], list
     understood = 0
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
-    for pointer in _leaves(tree, ""):
+    for whole in _leaves(tree, ""):
+        pointer = whole.removeprefix("/data")  # an answer of RESTCONF is wrapped
         if _UNDERSTOOD.match(pointer):
             understood += 1
         elif _VLAN_RELEVANT.search(pointer):
