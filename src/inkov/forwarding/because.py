@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from inkov.campus import Basis, Fact, Mode, Origin
 from inkov.forwarding.fabric import Fabric, Resolved
-from inkov.forwarding.negotiation import OUTCOME, party
+from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.settle import settled_fact
 from inkov.forwarding.view import ALL, Form
 from inkov.vlanset import VlanSet, bits_to_text
@@ -78,7 +78,7 @@ def said(fabric: Fabric, resolved: Resolved, attribute: str) -> Origin:
 
 
 def _whose(origin: Origin) -> str:
-    return "" if origin.basis is Basis.STATED else f", {origin.basis}: {origin.says}"
+    return "" if origin.basis is Basis.STATED else f" ({origin.basis}: {origin.says})"
 
 
 def _shown(value: object) -> str:
@@ -247,11 +247,10 @@ def _negotiated(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
         says = f"{end} is a member of {resolved.bundle}, which forwards in its place; its own settings do not count"
         yield Reason("negotiated", says, resolved.stated.bundle.origin)
         return
-    local = party(resolved.settled)
-    if local in OUTCOME:
+    if negotiates(resolved.settled):
         links = fabric.wiring.of.get(end, [])
         far = f"{links[0].far(end)} is {resolved.remote}" if links else "no switch is known there"
-        becomes = f"{end} is {local}, {far}: it becomes {resolved.mode}"
+        becomes = f"{end} is {resolved.settled.negotiation}, {far}: it becomes {resolved.mode}"
         yield Reason("negotiated", becomes, said(fabric, resolved, "negotiation"))
     else:
         yield Reason("negotiated", f"it does not negotiate: it is {resolved.mode}", said(fabric, resolved, "mode"))

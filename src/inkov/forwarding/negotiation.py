@@ -10,7 +10,7 @@ from enum import StrEnum
 from inkov.campus import Mode, Negotiation
 from inkov.forwarding.settle import Settled
 
-__all__ = ["OUTCOME", "Party", "operational_mode", "party"]
+__all__ = ["OUTCOME", "Party", "negotiates", "operational_mode", "party"]
 
 
 class Party(StrEnum):
@@ -48,9 +48,14 @@ OUTCOME: dict[Party, dict[Party, Mode]] = {
 _NEGOTIATES = {Negotiation.PASSIVE: Party.PASSIVE, Negotiation.ACTIVE: Party.ACTIVE}
 
 
+def negotiates(settled: Settled) -> bool:
+    """True if the far end has a say in what the port is."""
+    return settled.negotiation in _NEGOTIATES and (settled.mode is Mode.ACCESS or settled.mode is Mode.TRUNK)
+
+
 def party(settled: Settled) -> Party:
     """What a port shows to its far end. Ports that are no plain trunks answer to no request: like fixed access."""
-    if settled.mode in (Mode.ACCESS, Mode.TRUNK) and settled.negotiation in _NEGOTIATES:
+    if negotiates(settled):
         return _NEGOTIATES[settled.negotiation]
     if settled.mode is Mode.TRUNK:
         return Party.ANNOUNCING if settled.negotiation is Negotiation.ANNOUNCING else Party.SILENT
@@ -59,5 +64,4 @@ def party(settled: Settled) -> Party:
 
 def operational_mode(settled: Settled, remote: Party) -> Mode:
     """What the port is once both ends have had their say."""
-    local = party(settled)
-    return OUTCOME[local][remote] if local in OUTCOME else settled.mode
+    return OUTCOME[party(settled)][remote] if negotiates(settled) else settled.mode

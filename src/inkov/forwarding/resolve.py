@@ -9,7 +9,7 @@ from __future__ import annotations
 from inkov.campus import Basis, Campus, Device, Mode, Origin, Port, PortKind, Private
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, BridgePort, Fabric, Inside, Resolved
-from inkov.forwarding.negotiation import OUTCOME, Party, operational_mode, party
+from inkov.forwarding.negotiation import Party, negotiates, operational_mode, party
 from inkov.forwarding.settle import Settled, settle
 from inkov.forwarding.view import NOTHING, View, view_of
 from inkov.vlanset import VlanSet
@@ -105,8 +105,7 @@ class _Builder:
         within: dict[int, View] = {}
         for port in device.ports.values():
             resolved = self.fabric.ports[End(device.name, port.name)]
-            local = party(resolved.settled)
-            if local in OUTCOME:
+            if negotiates(resolved.settled):
                 resolved.remote = self._remote(resolved.end)
                 resolved.mode = operational_mode(resolved.settled, resolved.remote)
             if not resolved.up:
@@ -195,10 +194,12 @@ class _Builder:
 
     def _lured(self, device: Device, resolved: Resolved) -> tuple[View, ...]:
         """What the port becomes for a host that asks to be a trunk (FM 4.4) or registers every VLAN (FM 4.5)."""
-        live = self.fabric.live[device.name]
         settled = resolved.settled
+        if not settled.registration and not negotiates(settled):
+            return ()
+        live = self.fabric.live[device.name]
         views = [resolved.view]
-        if party(settled) in OUTCOME and resolved.mode is not Mode.TRUNK:
+        if negotiates(settled) and resolved.mode is not Mode.TRUNK:
             views.append(self._view(device, resolved, Mode.TRUNK).within(live))
         if settled.registration and resolved.mode is not Mode.ROUTED:
             views = [View(v.form, v.pvid, live, live, v.bare, v.protected) for v in views]

@@ -9,7 +9,7 @@ from msgspec import Struct
 from inkov.campus import Basis, Mode, Negotiation, Origin
 from inkov.forwarding import Fabric, Form, Resolved
 from inkov.forwarding.needed import needed, unneeded
-from inkov.forwarding.negotiation import OUTCOME, party
+from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.settle import settled_fact
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End
@@ -98,7 +98,7 @@ def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
     mode = settled_fact(resolved.stated, platform, "mode")
     negotiation = settled_fact(resolved.stated, platform, "negotiation")
     assert mode is not None and negotiation is not None
-    if party(resolved.settled) in OUTCOME:
+    if negotiates(resolved.settled):
         return f"negotiated: {resolved.settled.negotiation}, far end {resolved.remote}", negotiation.origin
     if mode.origin.basis is Basis.STATED:
         announcing = ", announcing" if resolved.settled.negotiation is Negotiation.ANNOUNCING else ""
