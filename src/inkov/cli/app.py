@@ -15,7 +15,7 @@ from typing import Annotated, Any
 import typer
 
 from inkov import __version__
-from inkov.cli import audit, demo, follow, hears, links, ports, read, rules, trunks, vlans
+from inkov.cli import audit, convert, demo, follow, hears, links, ports, read, rules, trunks, vlans
 from inkov.cli.common import fail
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
 
@@ -81,6 +81,7 @@ for name, command in (
     ("follow", follow.follow),
     ("hears", hears.hears),
     ("rules", rules.rules),
+    ("convert", convert.convert),
 ):
     app.command(name)(_guarded(command))
 

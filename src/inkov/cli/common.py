@@ -99,23 +99,27 @@ class View:
             self.write(grid_text(grid(), self.screen))
 
     def write(self, text: str) -> None:
-        """Write to the screen, or beside the output file and then rename: nobody finds half a file."""
+        """Write to the screen, or to the output file."""
         if self.output is None:
             _to_stdout(text)
             return
-        folder = os.path.dirname(os.path.abspath(self.output))
+        write_file(self.output, text)
+
+
+def write_file(path: str, text: str) -> None:
+    """Write beside the file and rename: nobody finds half of it. Ends with one line if it cannot be written."""
+    try:
+        handle, beside = tempfile.mkstemp(dir=os.path.dirname(os.path.abspath(path)), prefix=".inkov-")
         try:
-            handle, beside = tempfile.mkstemp(dir=folder, prefix=".inkov-")
-            try:
-                with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
-                    file.write(text)
-                os.chmod(beside, 0o666 & ~_umask())
-                os.replace(beside, self.output)
-            except BaseException:
-                os.unlink(beside)
-                raise
-        except OSError as error:
-            fail(f"cannot write {self.output}: {(error.strerror or str(error)).lower()}")
+            with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
+                file.write(text)
+            os.chmod(beside, 0o666 & ~_umask())
+            os.replace(beside, path)
+        except BaseException:
+            os.unlink(beside)
+            raise
+    except OSError as error:
+        fail(f"cannot write {path}: {(error.strerror or str(error)).lower()}")
 
 
 def _umask() -> int:

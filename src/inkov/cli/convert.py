@@ -1,0 +1,90 @@
+from __future__ import annotations
+
+import csv
+import io
+import os
+import re
+from enum import StrEnum
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inkov.cli.common import Configs, QuietOption, fail, start, write_file
+from inkov.cli.exits import ALL_WELL, FINDINGS
+
+if TYPE_CHECKING:
+    from inkov.campus import Campus
+
+
+class To(StrEnum):
+    SHEET = "sheet"
+    OPENCONFIG = "openconfig"
+
+
+def convert(
+    configs: Configs,
+    folder: Annotated[str, typer.Argument(metavar="DIR", help="Where to write, one file for each switch.")],
+    to: Annotated[To, typer.Option("--to", help="The format to write.")] = To.SHEET,
+    force: Annotated[bool, typer.Option("--force", help="Replace files that are there.")] = False,
+    quiet: QuietOption = False,
+) -> None:
+    """Write what was read in an open format, one file a switch."""
+    from copy import deepcopy
+
+    from inkov.readers.openconfig_writer import write_openconfig
+    from inkov.readers.settled import by_the_standard
+    from inkov.readers.sheet_writer import write_sheet
+    from inkov.render.text import safe
+
+    session = start(configs, quiet)
+    campus = session.fabric.campus
+    files: dict[str, str] = {}
+    lost: list[str] = []
+    for device in campus.devices.values():
+        own = [neighbour for neighbour in campus.neighbours if neighbour.device == device.name]
+        name = _file_name(device.name, files)
+        if to is To.SHEET:
+            files[f"{name}.sheet"] = write_sheet(by_the_standard(deepcopy(device)), own)
+        else:
+            files[f"{name}.json"], without = write_openconfig(device, own)
+            lost += [f"{device.name}: {what}" for what in without]
+    files |= _tables(campus)
+    there = [file for file in files if os.path.lexists(os.path.join(folder, file))]
+    if there and not force:
+        fail(f"{os.path.join(folder, there[0])} is there; name another folder, or replace it with --force")
+    try:
+        os.makedirs(folder, exist_ok=True)
+    except OSError as error:
+        fail(f"cannot write to {folder}: {(error.strerror or str(error)).lower()}")
+    for file, text in files.items():
+        write_file(os.path.join(folder, file), text)
+    typer.echo(f"{len(files)} files written to {folder}")
+    for what in lost:
+        typer.echo(f"not written: {safe(what)}")
+    session.end(FINDINGS if lost else ALL_WELL)
+
+
+def _file_name(device: str, taken: dict[str, str]) -> str:
+    """The device's name as far as it can name a file, and no file twice, on whatever disk."""
+    name = re.sub(r"[^\w.-]", "_", device).lstrip(".")[:100] or "switch"
+    known = {file.rpartition(".")[0].casefold() for file in taken}
+    number = 2
+    while name.casefold() in known:
+        name, number = f"{name}-{number}", number + 1
+    return name
+
+
+def _tables(campus: Campus) -> dict[str, str]:
+    """The cabling and host tables that were read, as tables again."""
+    found = {}
+    cables = [(c.device, c.port, c.far_device, c.far_port) for c in campus.cables]
+    hosts = [(h.name, h.device, h.port, h.address or "", h.gateway or "", h.vid or "") for h in campus.hosts]
+    for file, head, rows in (
+        ("cabling.csv", ("switch", "port", "far switch", "far port"), cables),
+        ("hosts.csv", ("host", "switch", "port", "address", "gateway", "vlan"), hosts),
+    ):
+        if rows:
+            out = io.StringIO()
+            csv.writer(out, lineterminator="\n").writerows([head, *rows])
+            found[file] = out.getvalue()
+    return found

@@ -1,0 +1,123 @@
+"""Write a device as OpenConfig JSON (RFC 7951): what its models can say, and a list of what they cannot."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from inkov.campus import Device, Mode, Negotiation, Neighbour, Port, PortKind, natural
+from inkov.readers.settled import settled_value
+from inkov.vlanset import VlanSet
+
+__all__ = ["write_openconfig"]
+
+_PLAIN = {"voice_vlan": None, "native_tagged": False, "protected": False, "registration": False}
+"""Port attributes without a place in the models, and the value at which nothing is lost by leaving them out."""
+
+
+def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, list[str]]:
+    """The JSON of a device with the neighbours it reports, and what could not be said in it, in words."""
+    lost: list[str] = []
+    ports = sorted(device.ports.values(), key=lambda port: natural(port.name))
+    tree: dict[str, Any] = {
+        "openconfig-system:system": {"config": {"hostname": device.name}},
+        "openconfig-interfaces:interfaces": {
+            "interface": [
+                *(found for port in ports if (found := _interface(device, port, lost)) is not None),
+                *(_gateway(gateway.vid, gateway.addresses, gateway.enabled) for gateway in device.gateways),
+            ]
+        },
+    }
+    lost += [f"bridge {name}: the models know one bridge to a device" for name in device.bridges]
+    if device.vlans is not None:
+        tree["openconfig-network-instance:network-instances"] = {
+            "network-instance": [
+                {"name": "default", "config": {"name": "default"}, "vlans": {"vlan": _vlans(device, lost)}}
+            ]
+        }
+    if neighbours:
+        heard: dict[str, list[Neighbour]] = {}
+        for neighbour in neighbours:
+            heard.setdefault(neighbour.port, []).append(neighbour)
+        tree["openconfig-lldp:lldp"] = {"interfaces": {"interface": [_lldp(port, heard[port]) for port in heard]}}
+    return json.dumps(tree, indent=2, ensure_ascii=False) + "\n", lost
+
+
+def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | None:
+    if port.kind is PortKind.SUB:
+        lost.append(f"{port.name}: sub-interfaces are not written")
+        return None
+    mode = settled_value(device, port, "mode")
+    told = [name for name, plain in _PLAIN.items() if settled_value(device, port, name) not in (plain, None)]
+    if settled_value(device, port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
+        told.append("negotiation")
+    if settled_value(device, port, "withheld"):
+        told.append("withheld")
+    if mode not in (Mode.ACCESS, Mode.TRUNK) or told:
+        what = ", ".join(name.replace("_", " ") for name in told) or f"{mode} ports"
+        lost.append(f"{port.name}: the models have no place for {what}; the port is left out")
+        return None
+    bundle = port.kind is PortKind.BUNDLE
+    config: dict[str, Any] = {
+        "name": port.name,
+        "type": f"iana-if-type:{'ieee8023adLag' if bundle else 'ethernetCsmacd'}",
+        "enabled": settled_value(device, port, "enabled"),
+    }
+    if port.description is not None:
+        config["description"] = port.description.value
+    holder: dict[str, Any] = {"config": {"lag-type": "LACP"}} if bundle else {}
+    if port.bundle is not None:
+        holder["config"] = {"openconfig-if-aggregate:aggregate-id": port.bundle.value}
+    else:
+        holder["openconfig-vlan:switched-vlan"] = {"config": _switched(device, port, mode)}
+    name = "openconfig-if-aggregate:aggregation" if bundle else "openconfig-if-ethernet:ethernet"
+    return {"name": port.name, "config": config, name: holder}
+
+
+def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
+    if mode is Mode.ACCESS:
+        return {"interface-mode": "ACCESS", "access-vlan": settled_value(device, port, "access_vlan")}
+    found: dict[str, Any] = {"interface-mode": "TRUNK"}
+    native, allowed = settled_value(device, port, "native_vlan"), settled_value(device, port, "allowed")
+    if native is not None:
+        found["native-vlan"] = native
+    if allowed != VlanSet.all():
+        found["trunk-vlans"] = [low if low == high else f"{low}..{high}" for low, high in allowed.ranges()]
+    return found
+
+
+def _gateway(vid: int, addresses: Any, enabled: Any) -> dict[str, Any]:
+    name = f"vlan-{vid}"
+    routed: dict[str, Any] = {"config": {"vlan": vid}}
+    for address in addresses:
+        family = routed.setdefault(f"openconfig-if-ip:ipv{address.value.version}", {"addresses": {"address": []}})
+        ip, length = str(address.value.ip), address.value.network.prefixlen
+        family["addresses"]["address"].append({"ip": ip, "config": {"ip": ip, "prefix-length": length}})
+    on = True if enabled is None else enabled.value
+    config = {"name": name, "type": "iana-if-type:l3ipvlan", "enabled": on}
+    return {"name": name, "config": config, "openconfig-vlan:routed-vlan": routed}
+
+
+def _vlans(device: Device, lost: list[str]) -> list[dict[str, Any]]:
+    rows = []
+    for vid, vlan in sorted((device.vlans or {}).items()):
+        config: dict[str, Any] = {"vlan-id": vid}
+        if vlan.name is not None:
+            config["name"] = vlan.name.value
+        if vlan.active is not None:
+            config["status"] = "ACTIVE" if vlan.active.value else "SUSPENDED"
+        if vlan.private is not None:
+            lost.append(f"VLAN {vid}: the models have no place for private VLANs")
+        rows.append({"vlan-id": vid, "config": config})
+    return rows
+
+
+def _lldp(port: str, heard: list[Neighbour]) -> dict[str, Any]:
+    entries = []
+    for number, neighbour in enumerate(heard, 1):
+        state = {"id": str(number), "system-name": neighbour.far_device, "port-id": neighbour.far_port,
+                 "port-id-type": "INTERFACE_NAME"}  # fmt: skip
+        if neighbour.far_port_description:
+            state["port-description"] = neighbour.far_port_description
+        entries.append({"id": str(number), "state": state})
+    return {"name": port, "config": {"name": port}, "neighbors": {"neighbor": entries}}

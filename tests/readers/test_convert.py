@@ -1,0 +1,139 @@
+"""What is written reads back to the same forwarding: sheets for every kind of port, OpenConfig for what it can say."""
+
+from __future__ import annotations
+
+import csv
+import random
+import shutil
+from pathlib import Path
+
+import pytest
+
+from inkov.campus import Campus, Mode, PortKind
+from inkov.forwarding import resolve
+from inkov.forwarding.reach import entries_at, flood
+from inkov.readers import load
+from inkov.readers.openconfig_writer import write_openconfig
+from inkov.readers.settled import by_the_standard
+from inkov.readers.sheet_writer import write_sheet
+from inkov.wiring import wire
+from tests.campuses import random_campus
+from tests.conftest import DEMO, Inkov, run_inkov
+from tests.readers.test_yang import validate, yang
+
+__all__ = ["yang"]
+
+Heard = dict[str, set[tuple[str, int, bool]]]
+
+
+def listeners(campus: Campus) -> Heard:
+    fabric = resolve(campus, wire(campus))
+    found: Heard = {}
+    for port in fabric.bridge_ports:
+        for level in ("honest", "hostile"):
+            spread = flood(fabric, entries_at(fabric, [port.number], level), level)
+            found[f"{port.end.device}:{port.port} {level}"] = {
+                (f"{q.end.device}:{q.port}", vid, tagged)
+                for q, vid, tagged in spread.heard()
+                if q.number != port.number
+            }
+    return found
+
+
+def reread(folder: Path, campus: Campus, files: dict[str, str]) -> Campus:
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    for name, text in files.items():
+        (folder / name).write_text(text)
+    with (folder / "cabling.csv").open("w", newline="") as file:
+        rows = [(c.device, c.port, c.far_device, c.far_port) for c in campus.cables]
+        csv.writer(file).writerows([("switch", "port", "far switch", "far port"), *rows])
+    found = load([str(folder)]).campus
+    assert not found.problems, found.problems
+    return found
+
+
+def test_sheets_keep_the_forwarding_of_any_campus(tmp_path: Path) -> None:
+    for seed in range(60):
+        campus = random_campus(random.Random(seed), 5)
+        files = {f"{name}.sheet": write_sheet(device) for name, device in campus.devices.items()}
+        assert listeners(reread(tmp_path / "in", campus, files)) == listeners(campus), seed
+
+
+def test_openconfig_keeps_the_forwarding_of_what_it_can_say(tmp_path: Path) -> None:
+    written = 0
+    for seed in range(120):
+        campus = random_campus(random.Random(seed), 5)
+        for device in campus.devices.values():
+            device.bridges.clear()
+            for port in list(device.ports.values()):
+                if port.kind is PortKind.SUB:
+                    del device.ports[port.name]
+                    continue
+                mode = port.mode.value if port.mode else Mode.ACCESS
+                port.mode = port.mode if mode in (Mode.ACCESS, Mode.TRUNK) else None
+                port.voice_vlan = port.native_tagged = port.withheld = port.protected = port.registration = None
+                port.negotiation = None
+            for vlan in (device.vlans or {}).values():
+                vlan.private = None
+        files = {}
+        for name, device in campus.devices.items():
+            files[f"{name}.json"], lost = write_openconfig(device, [])
+            assert lost == []
+            written += 1
+        assert listeners(reread(tmp_path / "in", campus, files)) == listeners(campus), seed
+    assert written > 200
+
+
+def test_what_openconfig_cannot_say_is_said() -> None:
+    lost = [what for seed in range(30) for device in random_campus(random.Random(seed), 4).devices.values()
+            for what in write_openconfig(device, [])[1]]  # fmt: skip
+    text = "\n".join(lost)
+    words = "negotiation, voice vlan, withheld, protected, registration, general ports, promiscuous ports, "
+    words += "private host ports, sub-interfaces, one bridge, private VLANs"
+    for word in words.split(", "):
+        assert word in text, word
+
+
+def test_defaults_of_another_platform_are_stated() -> None:
+    campus = load([str(DEMO / "garden" / "core-1.json")]).campus
+    device = by_the_standard(campus.devices["core-1"])
+    assert "native: none" in write_sheet(device)
+
+
+@pytest.mark.parametrize("to", ["sheet", "openconfig"])
+def test_the_converted_demo_is_the_same_campus(inkov: Inkov, tmp_path: Path, to: str, yang: Path) -> None:
+    result = inkov("convert", DEMO / "garden", "out", "--to", to)
+    assert (result.status, result.out) == (0, "10 files written to out\n")
+    for command in (
+        ["audit"],
+        ["hears", "core-1:port-13"],
+        ["hears", "till-1"],
+        ["follow", "freezer-1", "alarm-server"],
+    ):
+        before = run_inkov(*command, "garden", "-f", "json", cwd=DEMO).json
+        after = inkov(*command, "out", "-f", "json").json
+        if command == ["audit"]:
+            assert [(f["rule"], f["says"]) for f in after["findings"]] == [
+                (f["rule"], f["says"]) for f in before["findings"]
+            ]
+        else:
+            assert after.get("heard", after["from"]) == before.get("heard", before["from"])
+            assert after.get("arrives") == before.get("arrives")
+    for file in (tmp_path / "out").glob("*.json"):
+        assert validate(file, yang, tmp_path) == ""
+    again = inkov("convert", DEMO / "garden", "out", "--to", to)
+    assert again.status == 2 and "--force" in again.err
+    assert inkov("convert", DEMO / "garden", "out", "--to", to, "--force").status == 0
+
+
+def test_no_name_leads_out_of_the_folder(inkov: Inkov, tmp_path: Path) -> None:
+    for number, name in enumerate(("../../evil", "a/b", "A_b", "..")):
+        (tmp_path / f"{number}.sheet").write_text(f'inkov sheet 1\nswitch: "{name}"\n[port 1]\nvlan: 10\n')
+    assert inkov("convert", *sorted(tmp_path.glob("*.sheet")), "deep/out").status == 0
+    assert sorted(p.name for p in (tmp_path / "deep" / "out").iterdir()) == [
+        "A_b.sheet",
+        "_.._evil.sheet",
+        "a_b-2.sheet",
+        "switch.sheet",
+    ]
