@@ -9,7 +9,6 @@ from __future__ import annotations
 import re
 import shutil
 import subprocess
-import time
 from pathlib import Path
 
 SCHEMA = Path("/usr/share/openvswitch/vswitch.ovsschema")
@@ -30,30 +29,19 @@ class OpenVSwitch:
         }  # fmt: skip
         self.socket = f"unix:{folder}/db.sock"
         self._run("ovsdb-tool", "create", f"{folder}/conf.db", str(SCHEMA))
-        self.processes = [
-            self._start("ovsdb-server", f"{folder}/conf.db", f"--remote=p{self.socket}", "--log-file"),
-        ]
-        self._wait(folder / "db.sock")
+        # A daemon that detaches itself returns once it answers.
+        common = ("--detach", "--no-chdir", "--log-file", "-vsyslog:off", "-vconsole:off")
+        self._run("ovsdb-server", f"{folder}/conf.db", f"--remote=p{self.socket}", f"--unixctl={folder}/db.ctl",
+                  f"--pidfile={folder}/db.pid", *common)  # fmt: skip
         self._run("ovs-vsctl", f"--db={self.socket}", "--no-wait", "init")
-        control = folder / "vswitchd.ctl"
-        options = ["--enable-dummy=override", "--disable-system", f"--unixctl={control}", "--log-file"]
-        self.processes.append(self._start("ovs-vswitchd", self.socket, *options, "-vsyslog:off", "-vconsole:off"))
-        self._wait(control)
-        self.control = str(control)
+        self.control = f"{folder}/vswitchd.ctl"
+        self._run("ovs-vswitchd", self.socket, "--enable-dummy=override", "--disable-system",
+                  f"--unixctl={self.control}", f"--pidfile={folder}/vswitchd.pid", *common)  # fmt: skip
 
     def _run(self, *command: str) -> str:
         done = subprocess.run(command, env=self.environment, capture_output=True, text=True, timeout=60)
         assert done.returncode == 0, f"{' '.join(command[:3])} ...: {done.stderr}"
         return done.stdout
-
-    def _start(self, *command: str) -> subprocess.Popen[bytes]:
-        return subprocess.Popen(command, env=self.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-
-    def _wait(self, socket: Path) -> None:
-        deadline = time.monotonic() + 30
-        while not socket.exists():
-            assert time.monotonic() < deadline and all(p.poll() is None for p in self.processes), "no answer"
-            time.sleep(0.02)
 
     def configure(self, *commands: list[str]) -> None:
         """Run `ovs-vsctl` commands as one transaction, and wait until the daemon has followed it."""
@@ -85,7 +73,5 @@ class OpenVSwitch:
         return left
 
     def stop(self) -> None:
-        for process in reversed(self.processes):
-            process.terminate()
-        for process in self.processes:
-            process.wait(timeout=20)
+        for control in (self.control, f"{self.folder}/db.ctl"):
+            self._run("ovs-appctl", "-t", control, "exit")
