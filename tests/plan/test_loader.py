@@ -84,6 +84,11 @@ def test_the_plan_in_the_folder_is_used(inkov: Inkov, tmp_path: Path) -> None:
     (folder / "plan.yaml").write_text("vlans:\n  30: {needed: [a, c]}\n")
     wrong = inkov("trunks", "in")
     assert wrong.status == 1 and "plan.yaml:2: the plan names a switch 'c' that is not among the files" in wrong.err
+    (folder / "hosts.csv").write_text("host,switch,port\npump,b,h\n")
+    (folder / "plan.yaml").write_text(plan)
+    twice = inkov("read", "in")
+    assert twice.status == 1 and "in/plan.yaml:5: host 'pump' is named twice, first at in/hosts.csv:2" in twice.err
+    (folder / "hosts.csv").unlink()
     (tmp_path / "other.yaml").write_text("hosts:\n  tap: {at: 'b:h'}\nvlans:\n  99x: a\n")
     named = inkov("follow", "a:h", "tap", "in", "--plan", "other.yaml")
     assert named.status == 1 and "other.yaml:4: column 3: '99x' is not a VLAN number" in named.err

@@ -177,7 +177,7 @@ class Session:
 
 def start(configs: list[str], quiet: bool, plan: str | None = None, *, account: bool = False) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input."""
-    from inkov.campus import Origin, Problem
+    from inkov.campus import Host, Origin, Problem
     from inkov.forwarding import resolve
     from inkov.readers.load import NothingToRead, load
     from inkov.wiring import wire
@@ -192,7 +192,15 @@ def start(configs: list[str], quiet: bool, plan: str | None = None, *, account: 
             _say_problems(nothing.problems, None)
         fail(f"{nothing}; `inkov demo` writes an example of each format")
     intended = _plan(loaded, plan)
-    loaded.campus.hosts += intended.hosts
+    hosts: dict[str, Host] = {}
+    for host in (*loaded.campus.hosts, *intended.hosts):
+        if host.name in hosts:
+            first = hosts[host.name].origin
+            says = f"host {host.name!r} is named twice, first at {first.file}:{first.line}; this one is not used"
+            loaded.campus.problems.append(Problem(host.origin, says, "give each host one name"))
+        else:
+            hosts[host.name] = host
+    loaded.campus.hosts = list(hosts.values())
     loaded.campus.problems += intended.problems
     if intended.unused:
         for report in loaded.reports:
