@@ -52,7 +52,9 @@ def findings_text(findings: list[Finding], locator: Locator, screen: Screen, swi
 def _where(finding: Finding, number: int, locator: Locator) -> tuple[str, str]:
     where = finding.where[number]
     name = f"{where.switch}:{where.port}" if where.port is not None else where.switch
-    return safe(name + (f" VLAN {where.vlan}" if where.vlan else "")), place(where.origin, locator)
+    # The pointer without module prefixes, to be short; the JSON form has it as the file spells it.
+    said = f"{place(where.origin, locator)}  {safe(where.origin.pointer)}".rstrip()
+    return safe(name + (f" VLAN {where.vlan}" if where.vlan else "")), said
 
 
 def findings_json(findings: list[Finding], locator: Locator) -> dict[str, Any]:
