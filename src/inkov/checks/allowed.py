@@ -58,13 +58,13 @@ def allowed_differs(site: Site) -> Iterator[Finding]:
         if not differ:
             continue
         parts = [
-            f"{end.end} allows {missing} and {other.end} does not"
+            f"{end.end} allows VLAN {missing} and {other.end} does not"
             for end, other in ((a, b), (b, a))
             if (missing := end.settled.allowed & differ)
         ]
         yield Finding(
             "allowed-differs", Severity.FAULT, "; ".join(parts),
-            f"allow {differ} at both ends, or at neither",
+            f"allow VLAN {differ} at both ends, or at neither",
             (site.place(a, "allowed"), site.place(b, "allowed")), site.rests_on((a, "allowed"), (b, "allowed")),
         )  # fmt: skip
 
@@ -121,7 +121,7 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Finding]:
             verb = "allows" if len(stray) == 1 else "allow"
             neither = "neither end defines" if len(group) > 1 else f"{group[0].end.device} does not define"
             yield Finding(
-                "allowed-nowhere-defined", Severity.NOTE, f"{at} {verb} {vids}, which {neither}",
-                f"take {vids} off the list, or define it",
+                "allowed-nowhere-defined", Severity.NOTE, f"{at} {verb} VLAN {vids}, which {neither}",
+                f"take VLAN {vids} off the list, or define it",
                 tuple(site.place(r, "allowed") for r, _ in stray),
             )  # fmt: skip

@@ -131,7 +131,7 @@ def native_not_allowed(site: Site) -> Iterator[Finding]:
             continue  # nobody asked for one: the trunk has none
         yield Finding(
             "native-not-allowed", Severity.RISK,
-            f"{resolved.end} has native VLAN {native}, but allows only {resolved.settled.allowed}",
+            f"{resolved.end} has native VLAN {native}, but allows only VLAN {resolved.settled.allowed}",
             f"allow VLAN {native} at {resolved.end}, or state that it has no native VLAN",
             (site.place(resolved, "native_vlan", native), site.place(resolved, "allowed")),
         )  # fmt: skip
