@@ -21,7 +21,10 @@ from inkov.campus import (
     Private,
     Vlan,
 )
+from inkov.forwarding import resolve
+from inkov.forwarding.reach import entries_at, flood
 from inkov.vlanset import VlanSet
+from inkov.wiring import wire
 
 NOWHERE = Origin()
 VIDS = [1, 10, 20, 30, 31, 32]
@@ -144,3 +147,18 @@ def _second_bridge(rng: random.Random, device: Device) -> None:
                 bridge.ports[name] = NOWHERE
     for port in rng.sample(parents, min(len(parents), 1)):
         bridge.ports[port.name] = NOWHERE
+
+
+Listeners = dict[str, set[tuple[str, int, bool]]]
+
+
+def listeners(campus: Campus, level: str = "honest") -> Listeners:
+    """For each port, who hears what a host there may send: (port, VID, tagged)."""
+    fabric = resolve(campus, wire(campus))
+    found: Listeners = {}
+    for port in fabric.bridge_ports:
+        spread = flood(fabric, entries_at(fabric, [port.number], level), level)
+        found[f"{port.end.device}:{port.port}"] = {
+            (f"{q.end.device}:{q.port}", vid, tagged) for q, vid, tagged in spread.heard() if q.number != port.number
+        }
+    return found

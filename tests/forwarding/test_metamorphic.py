@@ -14,30 +14,17 @@ from inkov.forwarding.because import chain
 from inkov.forwarding.follow import follow
 from inkov.forwarding.needed import needed
 from inkov.forwarding.ping import ping
-from inkov.forwarding.reach import entries_at, flood
+from inkov.forwarding.reach import entries_at
 from inkov.forwarding.stations import hears
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
-from tests.campuses import VIDS, fact, random_campus
+from tests.campuses import VIDS, fact, listeners, random_campus
 
-Listeners = dict[str, set[tuple[str, int, bool]]]
 SEEDS = range(120)
 
 
 def built(campus: Campus) -> Fabric:
     return resolve(campus, wire(campus))
-
-
-def listeners(campus: Campus, level: str = "honest") -> Listeners:
-    """Who hears what a host at each port may send."""
-    fabric = built(campus)
-    found: Listeners = {}
-    for port in fabric.bridge_ports:
-        spread = flood(fabric, entries_at(fabric, [port.number], level), level)
-        found[f"{port.end.device}:{port.port}"] = {
-            (f"{q.end.device}:{q.port}", vid, tagged) for q, vid, tagged in spread.heard() if q.number != port.number
-        }
-    return found
 
 
 def campus_for(seed: int) -> Campus:

@@ -10,34 +10,19 @@ from pathlib import Path
 import pytest
 
 from inkov.campus import Campus, Mode, PortKind
-from inkov.forwarding import resolve
-from inkov.forwarding.reach import entries_at, flood
 from inkov.readers import load
 from inkov.readers.openconfig_writer import write_openconfig
 from inkov.readers.settled import by_the_standard
 from inkov.readers.sheet_writer import write_sheet
-from inkov.wiring import wire
-from tests.campuses import random_campus
+from tests.campuses import Listeners, listeners, random_campus
 from tests.conftest import DEMO, Inkov, run_inkov
 from tests.readers.test_yang import validate, yang
 
 __all__ = ["yang"]
 
-Heard = dict[str, set[tuple[str, int, bool]]]
 
-
-def listeners(campus: Campus) -> Heard:
-    fabric = resolve(campus, wire(campus))
-    found: Heard = {}
-    for port in fabric.bridge_ports:
-        for level in ("honest", "hostile"):
-            spread = flood(fabric, entries_at(fabric, [port.number], level), level)
-            found[f"{port.end.device}:{port.port} {level}"] = {
-                (f"{q.end.device}:{q.port}", vid, tagged)
-                for q, vid, tagged in spread.heard()
-                if q.number != port.number
-            }
-    return found
+def frames(campus: Campus) -> list[Listeners]:
+    return [listeners(campus, level) for level in ("honest", "hostile")]
 
 
 def reread(folder: Path, campus: Campus, files: dict[str, str]) -> Campus:
@@ -57,7 +42,7 @@ def test_sheets_keep_the_forwarding_of_any_campus(tmp_path: Path) -> None:
     for seed in range(60):
         campus = random_campus(random.Random(seed), 5)
         files = {f"{name}.sheet": write_sheet(device) for name, device in campus.devices.items()}
-        assert listeners(reread(tmp_path / "in", campus, files)) == listeners(campus), seed
+        assert frames(reread(tmp_path / "in", campus, files)) == frames(campus), seed
 
 
 def test_openconfig_keeps_the_forwarding_of_what_it_can_say(tmp_path: Path) -> None:
@@ -81,7 +66,7 @@ def test_openconfig_keeps_the_forwarding_of_what_it_can_say(tmp_path: Path) -> N
             files[f"{name}.json"], lost = write_openconfig(device, [])
             assert lost == []
             written += 1
-        assert listeners(reread(tmp_path / "in", campus, files)) == listeners(campus), seed
+        assert frames(reread(tmp_path / "in", campus, files)) == frames(campus), seed
     assert written > 200
 
 
