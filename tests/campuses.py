@@ -95,6 +95,9 @@ def random_campus(rng: random.Random, most: int = 12) -> Campus:
         one = f"s{number if number < count else rng.randrange(count)}"
         other = f"s{rng.randrange(number) if number < count else rng.randrange(count)}"
         _cable(rng, campus, one, other, number)
+    if len(campus.cables) > 1 and rng.random() < 0.2:  # reports that join one port to two others
+        first, second = rng.sample(campus.cables, 2)
+        campus.cables.append(Cable(first.device, first.port, second.far_device, second.far_port, NOWHERE))
     for device in campus.devices.values():
         if rng.random() < 0.35:
             _second_bridge(rng, device)

@@ -107,6 +107,16 @@ def test_fm_1_4_fixed_ports_and_nobody() -> None:
     assert str(fabric.ports[End("a", "u")].mode) == "access"
 
 
+def test_fm_1_4_where_reports_disagree_the_trunk_counts() -> None:
+    def near(local: str) -> str:
+        a = f"switch: a\n{VLANS}{port('u', f'negotiation: {local}')}{joined('u: b:u')}"
+        b = f"switch: b\n{VLANS}{port('u', 'negotiation: passive')}"
+        c = f"switch: c\n{VLANS}{port('u', 'mode: access')}{joined('u: a:u')}"
+        return str(fabric_of(a, b, c).ports[End("a", "u")].mode)
+
+    assert (near("active"), near("passive")) == ("trunk", "access")
+
+
 def test_fm_1_5_a_mismatch_joins_native_and_access() -> None:
     fabric = two(access("u", 10) + access("h", 10), trunk("u") + access("h", 99) + access("x", 10))
     assert heard(fabric, "a:h") == {("b:h", 99, False)}
@@ -526,6 +536,14 @@ def test_fm_6_6_islands() -> None:
     assert {vid: [island.devices(fabric) for island in split] for vid, split in parts.items()} == {
         10: [["a"], ["b"]], 20: [["b"]],
     }  # fmt: skip
+
+
+def test_fm_6_6_islands_behind_a_port_with_two_links() -> None:
+    # By the reports m:u leads to a:u and to b:u; what comes in by it does not leave by it again.
+    ends = [f"switch: {n}\n{VLANS}{trunk('u')}{access('h', 10)}{joined('u: m:u')}" for n in ("a", "b")]
+    fabric = fabric_of(*ends, "switch: m\n" + VLANS + trunk("u"))
+    assert heard(fabric, "a:h") == set()
+    assert [island.devices(fabric) for island in dict(islands(fabric, domains(fabric)))[10]] == [["a"], ["b"]]
 
 
 def test_fm_6_6_islands_behind_protected_ports() -> None:

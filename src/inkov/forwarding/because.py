@@ -204,7 +204,7 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Said:
                 return why_dropped(fabric, far, None)
             why = why_arrives(fabric, far, far.view.pvid, False)
             return Said(f"VLAN {vid} leaves {near.end} untagged, and at {far.end} {why.says}", why.origin)
-    says = f"every link passes VLAN {vid}, but protected ports on the way keep the parts apart"
+    says = f"every link passes VLAN {vid}; protected ports on the way, or a port with two links, keep the parts apart"
     return Said(says, ends[0].stated.origin)
 
 

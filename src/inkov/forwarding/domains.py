@@ -2,8 +2,9 @@
 
 Nearly every link passes a VLAN both ways under one number, or under one number each way. Such a pair of hubs is
 contracted: all of them at once, as the components of one sparse graph (SciPy). What is left (one-way crossings, folds
-without a way back) is followed exactly, by flooding from the components it touches. Protected ports break what a
-component promises, that all of it talks: islands of VLANs that pass a protected end of a link are found by flooding.
+without a way back) is followed exactly, by flooding from the components it touches. Protected ports, and
+ports that reports join to several others, break what a component promises, that all of it talks: islands of VLANs that
+pass such an end are found by flooding.
 """
 
 from __future__ import annotations
@@ -147,8 +148,8 @@ def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]
     """For each VLAN with something to serve anywhere, its islands, largest first."""
     serving = served(fabric)
     doubtful = 0
-    for number in fabric.crossings:
-        if fabric.bridge_ports[number].view.protected:
+    for number, crossings in fabric.crossings.items():
+        if fabric.bridge_ports[number].view.protected or len(crossings) > 1:
             doubtful |= fabric.bridge_ports[number].view.emit
     parts: dict[int, dict[int, list[int]]] = {}
     for bridge, mask in enumerate(serving):

@@ -96,8 +96,9 @@ class Assumption(NamedTuple):
 class Fabric(Struct):
     """Everything the forwarding rooms know. Ports are found by end, bridge ports by number.
 
-    `linked` are the ends at which a cable to a known port is, up or not; `crossings` lists, for a bridge port, what
-    leaves by it over each of its links; `link_up` says for each link whether both ends are up.
+    `crossings` lists, for a bridge port, what leaves by it over each of its links; `link_up` says of each link whether
+    both ends are up; `at` finds the bridge ports of an end, `bridge_of` a bridge by device and name; `live` has the
+    VIDs of each device, as a mask.
     """
 
     campus: Campus

@@ -9,7 +9,7 @@ from __future__ import annotations
 from inkov.campus import Basis, Campus, Device, Mode, Origin, Port, PortKind, Private
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, BridgePort, Fabric, Inside, Resolved
-from inkov.forwarding.negotiation import Party, negotiates, operational_mode, party
+from inkov.forwarding.negotiation import OUTCOME, Party, negotiates, operational_mode, party
 from inkov.forwarding.settle import Settled, settle
 from inkov.forwarding.view import NOTHING, View, view_of
 from inkov.vlanset import VlanSet
@@ -106,7 +106,7 @@ class _Builder:
         for port in device.ports.values():
             resolved = self.fabric.ports[End(device.name, port.name)]
             if negotiates(resolved.settled):
-                resolved.remote = self._remote(resolved.end)
+                resolved.remote = self._remote(resolved.end, party(resolved.settled))
                 resolved.mode = operational_mode(resolved.settled, resolved.remote)
             if not resolved.up:
                 continue
@@ -117,13 +117,12 @@ class _Builder:
                 within[key] = resolved.free if routed else resolved.free.within(live)
             resolved.view = within[key]
 
-    def _remote(self, end: End) -> Party:
+    def _remote(self, end: End, local: Party) -> Party:
         links = self.fabric.wiring.of.get(end, [])
-        parties = {party(self.fabric.ports[link.far(end)].settled) for link in links}
-        if len(parties) > 1:
-            # Reports disagree about who is there: take the one with which the port carries more.
-            parties = {p for p in parties if p in (Party.ANNOUNCING, Party.ACTIVE)} or parties
-        return min(parties, default=Party.NOBODY)
+        parties = sorted({party(self.fabric.ports[link.far(end)].settled) for link in links})
+        # Where reports disagree about who is there, the one that makes the port a trunk counts (FM 1.4).
+        trunks = [remote for remote in parties if OUTCOME[local][remote] is Mode.TRUNK]
+        return next(iter(trunks or parties), Party.NOBODY)
 
     def _view(self, device: Device, resolved: Resolved, mode: Mode) -> View:
         settled = resolved.settled
