@@ -155,7 +155,7 @@ def test_names_and_ranges() -> None:
         ("[port 1]\nvlan: 10-11", 4, "one VLAN number is expected"),
         ("[port 1]\nallowed: 20-10", 4, "20-10 runs backwards"),
         ("[port 1]\nmode: tunnel", 4, "'tunnel' is not one of: access, trunk, general"),
-        ("[port 1]\nspeed: 10", 4, "'speed' is not a key of a port"),
+        ("[port 1]\ncolour: 10", 4, "'colour' is not a key of a port"),
         ("[port 1..]\nvlan: 10", 3, "is not a range of names"),
         ("[port 1..99999]", 3, "more than 4096"),
         ("[port ]", 3, "a name is missing"),

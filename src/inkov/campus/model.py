@@ -85,6 +85,41 @@ class Private(StrEnum):
     COMMUNITY = "community"
 
 
+class Guard(StrEnum):
+    """What a port refuses to become in the spanning tree: towards the root, or designated after silence."""
+
+    NONE = "none"
+    ROOT = "root"
+    LOOP = "loop"
+
+
+class TreeMode(StrEnum):
+    """Which spanning tree a switch runs (IEEE 802.1D, 802.1Q clause 13)."""
+
+    OFF = "off"
+    STP = "stp"
+    RSTP = "rstp"
+    MSTP = "mstp"
+    PER_VLAN = "per vlan"
+
+
+class Aggregation(StrEnum):
+    """How a bundle comes about (IEEE 802.1AX): by LACP, asking or answering, or without any protocol."""
+
+    ACTIVE = "active"
+    PASSIVE = "passive"
+    STATIC = "static"
+
+
+class Role(StrEnum):
+    """The part a switch plays where VLAN definitions are distributed."""
+
+    ORIGIN = "origin"
+    FOLLOWER = "follower"
+    BYSTANDER = "bystander"
+    OFF = "off"
+
+
 class Vlan(Struct, gc=False):
     """One row of a switch's VLAN table. `secondaries` belong to a primary VLAN."""
 
@@ -97,7 +132,10 @@ class Vlan(Struct, gc=False):
 
 
 class Port(Struct, gc=False):
-    """A physical port, a bundle, or a tagged sub-interface (`parent`, `outer`) of one of these."""
+    """A physical port, a bundle, or a tagged sub-interface (`parent`, `outer`) of one of these.
+
+    `prunable` are the VIDs that a pruning protocol may withhold; `mtu` is in octets, `speed` in Mbit/s.
+    """
 
     name: str
     origin: Origin
@@ -125,16 +163,53 @@ class Port(Struct, gc=False):
     secondaries: Fact[VlanSet] | None = None
     protected: Fact[bool] | None = None
     registration: Fact[bool] | None = None
+    prunable: Fact[VlanSet] | None = None
+    aggregation: Fact[Aggregation] | None = None
+    edge: Fact[bool] | None = None
+    guard: Fact[Guard] | None = None
+    bpdu_guard: Fact[bool] | None = None
+    mtu: Fact[int] | None = None
+    speed: Fact[int] | None = None
     addresses: tuple[Fact[Address], ...] = ()
     vrf: Fact[str] | None = None
 
 
 class Bridge(Struct, gc=False):
-    """One bridge of a device that holds several. Ports that no bridge names belong to the device's main one."""
+    """One bridge of a device that holds several. Ports that no bridge names belong to the device's main one.
+
+    `vlans` is the bridge's own VLAN table; None where the device's holds for it.
+    """
 
     name: str
     origin: Origin
     ports: dict[str, Origin] = field(default_factory=dict)
+    vlans: dict[int, Vlan] | None = None
+
+
+class Tree(Struct, gc=False):
+    """One spanning tree: that of `vlans`, by its number where it has one (0: the only or common one).
+
+    `costs` and `priorities` are the ports' own in this tree.
+    """
+
+    vlans: VlanSet
+    origin: Origin
+    number: int = 0
+    priority: Fact[int] | None = None
+    costs: dict[str, Fact[int]] = field(default_factory=dict)
+    priorities: dict[str, Fact[int]] = field(default_factory=dict)
+
+
+class Distribution(Struct, gc=False):
+    """How a switch takes part in a protocol that spreads VLAN definitions. A password is never kept, only its being."""
+
+    origin: Origin
+    domain: Fact[str] | None = None
+    version: Fact[int] | None = None
+    role: Fact[Role] | None = None
+    revision: Fact[int] | None = None
+    password: Fact[bool] | None = None
+    pruning: Fact[bool] | None = None
 
 
 class Gateway(Struct, gc=False):
@@ -195,6 +270,9 @@ class Device(Struct):
     ports: dict[str, Port] = field(default_factory=dict)
     bridges: dict[str, Bridge] = field(default_factory=dict)
     gateways: list[Gateway] = field(default_factory=list)
+    tree_mode: Fact[TreeMode] | None = None
+    trees: list[Tree] = field(default_factory=list)
+    distribution: Distribution | None = None
     table_is_membership: bool = False
     overridden: list[tuple[str, str, Origin, Origin]] = field(default_factory=list)
 

@@ -6,7 +6,7 @@ the switch's own VLAN table (4), bridges and sub-interfaces, and last what cross
 
 from __future__ import annotations
 
-from inkov.campus import Basis, Campus, Device, Mode, Origin, Port, PortKind, Private
+from inkov.campus import Basis, Campus, Device, Mode, Origin, Port, PortKind, Private, Vlan
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, BridgePort, Fabric, Inside, Resolved
 from inkov.forwarding.negotiation import OUTCOME, Party, negotiates, operational_mode, party
@@ -36,6 +36,8 @@ class _Builder:
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
         self.views: dict[tuple[Settled, Mode, bool], View] = {}
+        self.home: dict[End, str] = {}  # the bridge of each port that a bridge other than the main one names
+        self.tables: dict[tuple[str, str], int] = {}  # the live VIDs of bridges with a VLAN table of their own
 
     # Stages 1 and 2.
 
@@ -55,6 +57,14 @@ class _Builder:
                 says = f"the bundle {port.bundle.value!r} is not there to join: the port is taken as it is by itself"
                 self._assume(device.name, port.name, says, port.bundle.origin)
         self.fabric.live[device.name] = self._live(device)
+        for bridge in device.bridges.values():
+            self.home.update((End(device.name, port), bridge.name) for port in bridge.ports)
+            if bridge.vlans is not None:
+                self.tables[device.name, bridge.name] = _active(bridge.vlans)
+
+    def _live_in(self, device: str, bridge: str) -> int:
+        """FM 3.3: the VIDs of the bridge's own table, or else of the device's."""
+        return self.tables.get((device, bridge), self.fabric.live[device])
 
     def _up(self, device: Device, port: Port) -> bool:
         """FM 1.6: a port that is shut, and what stands on it, forwards nothing."""
@@ -75,13 +85,7 @@ class _Builder:
     def _live(self, device: Device) -> int:
         """The VIDs the switch forwards: its table's active ones (FM 3.3), VID 1 unless the table says otherwise."""
         if device.vlans is not None and not device.table_is_membership:
-            live = 2
-            for vlan in device.vlans.values():
-                if vlan.active is None or vlan.active.value:
-                    live |= 1 << vlan.vid
-                else:
-                    live &= ~(1 << vlan.vid)
-            return live
+            return _active(device.vlans)
         live = 2
         for port in device.ports.values():
             settled = self.fabric.ports[End(device.name, port.name)].settled
@@ -101,8 +105,7 @@ class _Builder:
     # Stages 3 and 4.
 
     def negotiate(self, device: Device) -> None:
-        live = self.fabric.live[device.name]
-        within: dict[int, View] = {}
+        within: dict[tuple[int, int], View] = {}
         for port in device.ports.values():
             resolved = self.fabric.ports[End(device.name, port.name)]
             if negotiates(resolved.settled):
@@ -111,7 +114,8 @@ class _Builder:
             if not resolved.up:
                 continue
             resolved.free = self._view(device, resolved, resolved.mode)
-            key = id(resolved.free)
+            live = self._live_in(device.name, self.home.get(resolved.end, ""))
+            key = id(resolved.free), live
             if key not in within:
                 routed = resolved.mode is Mode.ROUTED
                 within[key] = resolved.free if routed else resolved.free.within(live)
@@ -143,32 +147,30 @@ class _Builder:
 
     def bridge(self, device: Device) -> None:
         fabric = self.fabric
-        live = fabric.live[device.name]
-        home = {port: bridge.name for bridge in device.bridges.values() for port in bridge.ports}
-        for name in home:
-            if name not in device.ports:
-                origin = device.bridges[home[name]].ports[name]
-                says = f"bridge {home[name]} names a port {name!r} that the device does not have: left out"
-                self._assume(device.name, name, says, origin)
+        for inside in device.bridges.values():
+            for name, origin in inside.ports.items():
+                if name not in device.ports:
+                    says = f"bridge {inside.name} names a port {name!r} that the device does not have: left out"
+                    self._assume(device.name, name, says, origin)
         for port in device.ports.values():
             resolved = fabric.ports[End(device.name, port.name)]
             if not resolved.up:
                 continue
             if resolved.mode is Mode.ROUTED:
-                bridge = self._bridge(device.name, f"routed {port.name}", 2)
+                bridge = self._bridge(device.name, f"routed {port.name}", routed=True)
                 fabric.bridges[bridge].routed = port.name
             else:
-                bridge = self._bridge(device.name, home.get(port.name, ""), live)
+                bridge = self._bridge(device.name, self.home.get(resolved.end, ""))
             self._add(device, resolved, bridge)
         for gateway in device.gateways:
-            self._bridge(device.name, gateway.bridge, live)
+            self._bridge(device.name, gateway.bridge)
 
-    def _bridge(self, device: str, name: str, live: int) -> int:
+    def _bridge(self, device: str, name: str, *, routed: bool = False) -> int:
         fabric = self.fabric
         number = fabric.bridge_of.get((device, name))
         if number is None:
             number = fabric.bridge_of[device, name] = len(fabric.bridges)
-            fabric.bridges.append(Inside(device, name, live))
+            fabric.bridges.append(Inside(device, name, 2 if routed else self._live_in(device, name)))
         return number
 
     def _add(self, device: Device, resolved: Resolved, bridge: int) -> None:
@@ -196,7 +198,7 @@ class _Builder:
         settled = resolved.settled
         if not settled.registration and not negotiates(settled):
             return ()
-        live = self.fabric.live[device.name]
+        live = self._live_in(device.name, self.home.get(resolved.end, ""))
         views = [resolved.view]
         if negotiates(settled) and resolved.mode is not Mode.TRUNK:
             views.append(self._view(device, resolved, Mode.TRUNK).within(live))
@@ -207,3 +209,14 @@ class _Builder:
     def _assume(self, device: str, port: str, says: str, origin: Origin) -> None:
         stated = Origin(origin.file, origin.line, origin.pointer, Basis.ASSUMED, says)
         self.fabric.assumptions.append(Assumption(device, port, says, stated))
+
+
+def _active(table: dict[int, Vlan]) -> int:
+    """The VIDs that a VLAN table has, active (FM 3.3), VID 1 unless it says otherwise."""
+    live = 2
+    for vlan in table.values():
+        if vlan.active is None or vlan.active.value:
+            live |= 1 << vlan.vid
+        else:
+            live &= ~(1 << vlan.vid)
+    return live

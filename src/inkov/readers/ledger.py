@@ -31,7 +31,9 @@ class Part(Struct):
 class FileReport(Struct):
     """One file: its format ("" if nobody recognises it), and how much of it was understood.
 
-    The counts are of lines in text formats, of values in JSON, of rows in tables. `said` tells why a file was left out.
+    The counts are of lines in text formats, of values in JSON, of rows in tables: `understood`, `without_meaning`
+    (known, but without meaning here; `ignored` lists those worth listing), and the length of `unmatched`. `said` tells
+    why a file was left out.
     """
 
     file: str
@@ -39,6 +41,7 @@ class FileReport(Struct):
     size: int
     devices: list[str] = field(default_factory=list)
     understood: int = 0
+    without_meaning: int = 0
     ignored: list[tuple[Origin, str]] = field(default_factory=list)
     unmatched: list[tuple[Origin, str]] = field(default_factory=list)
     said: str = ""

@@ -8,16 +8,17 @@ from __future__ import annotations
 
 import os
 import stat
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from itertools import groupby
 from pathlib import PurePath
 
 from msgspec import Struct
 
 from inkov.campus import Campus, Device, Neighbour, Origin, Problem
+from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
 from inkov.readers.ledger import FileReport, Part
 from inkov.readers.locate import Locator
-from inkov.readers.registry import read_bytes
+from inkov.readers.registry import read_bytes, taken_as
 
 __all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "load"]
 
@@ -39,19 +40,26 @@ class NothingToRead(Exception):
 class Loaded(Struct):
     """The campus, the account of every file, and the means to find the line of any fact.
 
-    `plans` are the plan files that were found, by path, for the plan's own loader.
+    `plans` are the plan files that were found, by path, for the plan's own loader; `dialects` those found.
     """
 
     campus: Campus
     reports: list[FileReport]
     locator: Locator
     plans: dict[str, bytes] = {}
+    dialects: list[Dialect] = []
 
 
-def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int, int], None] | None = None) -> Loaded:
-    """Read files and folders. `progress` is told (files done, files in all).
+def load(
+    paths: Iterable[str],
+    *,
+    account: bool = False,
+    read_as: Sequence[str] = (),
+    progress: Callable[[int, int], None] | None = None,
+) -> Loaded:
+    """Read files and folders. `progress` is told (files done, files in all); `read_as` are the values of `--as`.
 
-    Raises NothingToRead if not one device could be read.
+    Raises NothingToRead if not one device could be read, UnknownFormat if `read_as` names none.
     """
     problems: list[Problem] = []
     reports: list[FileReport] = []
@@ -60,6 +68,9 @@ def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int
     plans: dict[str, bytes] = {}
     paths = list(paths)
     files = _files(paths, problems, reports)
+    dialects = read_dialects(files, problems, reports)
+    taken = taken_as(read_as, dialects)
+    files = [file for file in files if not file.endswith(".toml") or file not in {report.file for report in reports}]
     for done, file in enumerate(files):
         if progress is not None:
             progress(done, len(files))
@@ -70,7 +81,7 @@ def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int
             plans[file] = data
             reports.append(FileReport(file, "the plan", len(data)))
             continue
-        report, part = read_bytes(file, data, account=account)
+        report, part = read_bytes(file, data, account=account, dialects=dialects, taken=taken)
         reports.append(report)
         parts.append((file, part))
         if report.format:
@@ -88,7 +99,33 @@ def load(paths: Iterable[str], *, account: bool = False, progress: Callable[[int
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
         raise NothingToRead(says, campus.problems)
-    return Loaded(campus, reports, Locator(kept), plans)
+    return Loaded(campus, reports, Locator(kept), plans, dialects)
+
+
+def read_dialects(files: Iterable[str], problems: list[Problem], reports: list[FileReport]) -> list[Dialect]:
+    """The dialects among the files: TOML files that begin with `dialect =`. Bad ones become problems."""
+    found: list[Dialect] = []
+    for file in files:
+        if not file.endswith(".toml"):
+            continue
+        data = _bytes(file, problems, reports)
+        if data is None or not looks_like_dialect(data):
+            continue
+        report = FileReport(file, "a dialect", len(data))
+        reports.append(report)
+        try:
+            dialect = compile_dialect(file, data)
+        except BadDialect as bad:
+            problems += [Problem(p.origin, p.says, p.cure, True) for p in bad.problems]
+            report.said = "not usable"
+            continue
+        same = next((other for other in found if other.name == dialect.name), None)
+        if same is not None:
+            says = f"a second dialect called {dialect.name!r}, beside {same.file}: not used"
+            problems.append(Problem(Origin(file), says, "give it another name", True))
+            continue
+        found.append(dialect)
+    return found
 
 
 def _files(paths: list[str], problems: list[Problem], reports: list[FileReport]) -> list[str]:

@@ -2,18 +2,47 @@
 
 from __future__ import annotations
 
+import fnmatch
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 
 import msgspec
+from msgspec import Struct
 
 from inkov.campus import Origin, Problem
 from inkov.readers import openconfig, openconfig_ledger, sheet, tables, walk, walk_device
+from inkov.readers.dialects import Dialect, read_text, recognises
 from inkov.readers.ledger import FileReport, Part, as_text
 
-__all__ = ["FORMATS", "HEAD_BYTES", "read_bytes"]
+__all__ = ["FORMATS", "HEAD_BYTES", "Format", "TakenAs", "UnknownFormat", "read_bytes", "taken_as"]
 
 HEAD_BYTES = 4096
+Read = Callable[[FileReport, bytes, bool], Part]
+
+
+class Format(Struct, frozen=True):
+    """A format: the word that `--as` takes, its name, whether the head of a file looks like it, and its reader."""
+
+    word: str
+    name: str
+    recognise: Callable[[bytes], bool]
+    read: Read
+
+
+class TakenAs(Struct, frozen=True):
+    """Files whose name fits `pattern` are read as the format that `word` names, whatever they look like."""
+
+    word: str
+    pattern: str = "*"
+
+
+class UnknownFormat(ValueError):
+    """`--as` names no format. `known` are the words it could be."""
+
+    def __init__(self, word: str, known: list[str]) -> None:
+        super().__init__(f"{word!r} is no format")
+        self.known = known
 
 
 def _sheet(report: FileReport, data: bytes, account: bool) -> Part:
@@ -67,28 +96,64 @@ def _malformed(file: str, data: bytes, says: str) -> Problem:
     return Problem(Origin(file, line), f"not JSON at column {column}: {what}", "correct it, or export it again", True)
 
 
-FORMATS: tuple[tuple[str, Callable[[bytes], bool], Callable[[FileReport, bytes, bool], Part]], ...] = (
-    ("switch sheet", sheet.recognise, _sheet),
-    ("OpenConfig JSON", openconfig.recognise, _openconfig),
-    ("table", tables.recognise, _table),
-    ("SNMP walk", walk.recognise, _walk),
+def _dialect(dialect: Dialect, report: FileReport, data: bytes, account: bool) -> Part:
+    part, counts = read_text(dialect, report.file, data)
+    report.understood, report.without_meaning = counts
+    return part
+
+
+FORMATS: tuple[Format, ...] = (
+    Format("sheet", "switch sheet", sheet.recognise, _sheet),
+    Format("openconfig", "OpenConfig JSON", openconfig.recognise, _openconfig),
+    Format("table", "table", tables.recognise, _table),
+    Format("walk", "SNMP walk", walk.recognise, _walk),
 )
-"""(name, does the head of a file look like it, read it)."""
 
 
-def read_bytes(file: str, data: bytes, *, account: bool) -> tuple[FileReport, Part]:
-    """Read the bytes of one file by the first format that recognises them.
+def taken_as(texts: Sequence[str], dialects: Sequence[Dialect]) -> list[TakenAs]:
+    """What `--as` says: FORMAT, or FORMAT=PATTERN. UnknownFormat if there is no such format or dialect."""
+    found = []
+    known = [*(form.word for form in FORMATS), *(dialect.name for dialect in dialects)]
+    for text in texts:
+        word, _, pattern = text.partition("=")
+        if word not in known:
+            raise UnknownFormat(word, known)
+        found.append(TakenAs(word, pattern or "*"))
+    return found
+
+
+def read_bytes(
+    file: str, data: bytes, *, account: bool, dialects: Sequence[Dialect] = (), taken: Sequence[TakenAs] = ()
+) -> tuple[FileReport, Part]:
+    """Read the bytes of one file: as `taken` says, or by the first dialect or format that recognises them.
 
     With `account`, the report counts what was understood and lists what was not (a second walk for JSON).
     """
     report = FileReport(file, "", len(data))
+    read = _reader(report, data, dialects, taken)
+    if read is None:
+        report.said = "empty" if not data.strip() else "not a format that is read, and no dialect knows it"
+        return report, Part()
+    part = read(report, data, account)
+    report.devices = [device.name for device in part.devices]
+    report.ignored, report.unmatched = part.ignored, part.unmatched
+    report.without_meaning += len(part.ignored)
+    return report, part
+
+
+def _reader(report: FileReport, data: bytes, dialects: Sequence[Dialect], taken: Sequence[TakenAs]) -> Read | None:
+    """The reader for a file; the report gets the name of its format."""
+    name = report.file.replace("\\", "/").rpartition("/")[2]
+    word = next((one.word for one in taken if fnmatch.fnmatchcase(name, one.pattern)), "")
     head = data[:HEAD_BYTES]
-    for name, recognise, read in FORMATS:
-        if recognise(head):
-            report.format = name
-            part = read(report, data, account)
-            report.devices = [device.name for device in part.devices]
-            report.ignored, report.unmatched = part.ignored, part.unmatched
-            return report, part
-    report.said = "empty" if not data.strip() else "not a format that is read"
-    return report, Part()
+    text = head.decode("utf-8-sig", "replace").rpartition("\n")[0] if dialects and len(data) > HEAD_BYTES else ""
+    text = text or head.decode("utf-8-sig", "replace")
+    for dialect in dialects:
+        if dialect.name == word or (not word and recognises(dialect, report.file, text)):
+            report.format = f"dialect {dialect.name}"
+            return partial(_dialect, dialect)
+    for form in FORMATS:
+        if form.word == word or (not word and form.recognise(head)):
+            report.format = form.name
+            return form.read
+    return None

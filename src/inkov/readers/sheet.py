@@ -16,6 +16,7 @@ from inkov.campus import (
     STANDARD,
     Bridge,
     Device,
+    Distribution,
     Fact,
     Gateway,
     Neighbour,
@@ -24,15 +25,38 @@ from inkov.campus import (
     PortKind,
     Private,
     Problem,
+    Role,
+    Tree,
+    TreeMode,
     Vlan,
 )
 from inkov.readers.ledger import Part, as_text
-from inkov.readers.sheet_words import ON, PORT_KEYS, BadLine, as_value, names, one_of, one_vid, place_pair, values_of
+from inkov.readers.sheet_words import (
+    ON,
+    PORT_KEYS,
+    BadLine,
+    as_value,
+    names,
+    one_of,
+    one_vid,
+    place_pair,
+    values_of,
+    whole_number,
+)
 from inkov.vlanset import VlanListError, VlanSet
 
 __all__ = ["HEADER", "read_sheet", "recognise"]
 
 HEADER = "inkov sheet 1"
+
+DISTRIBUTION_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
+    "domain": ("domain", as_value),
+    "version": ("version", whole_number),
+    "role": ("role", one_of(values_of(Role))),
+    "revision": ("revision", whole_number),
+    "password": ("password", one_of({"set": True, "none": False})),
+    "pruning": ("pruning", one_of(ON)),
+}
 
 
 # --- the reader ---------------------------------------------------------------------------------------------------
@@ -119,11 +143,14 @@ class _Sheet:
         word, _, rest = line[1:-1].strip().partition(" ")
         rest = rest.strip()
         switch = self._switch
-        if word in ("vlans", "neighbours") and rest:
+        if word in ("neighbours", "distribution") and rest:
             raise BadLine(f"nothing may follow {word!r}")
         if word == "vlans":
-            switch.vlans = {} if switch.vlans is None else switch.vlans
-            self.line = self._vlan
+            self._open_vlans(switch, rest)
+        elif word == "tree":
+            self._open_tree(switch, rest)
+        elif word == "distribution":
+            self._open_distribution(switch)
         elif word == "neighbours":
             self.line = self._neighbour
         elif word in ("port", "bundle", "sub"):
@@ -134,15 +161,60 @@ class _Sheet:
             self._open_gateway(switch, rest)
         else:
             raise BadLine(
-                f"[{word}] is not a section", "sections: vlans, port, bundle, sub, bridge, gateway, neighbours"
+                f"[{word}] is not a section",
+                "sections: vlans, port, bundle, sub, bridge, gateway, tree, distribution, neighbours",
             )
 
     def _skip(self, key: str, value: str) -> None:
         raise BadLine("left out, since the section's heading is not understood")
 
-    def _vlan(self, key: str, value: str) -> None:
-        table = self._switch.vlans
-        assert table is not None
+    def _open_vlans(self, switch: Device, heading: str) -> None:
+        word, _, name = heading.partition(" ")
+        if heading and (word != "in" or not name.strip()):
+            raise BadLine(f"{heading!r} may not follow 'vlans'", "write [vlans], or [vlans in BRIDGE]")
+        holder: Device | Bridge = switch
+        if heading:
+            holder = switch.bridges.setdefault(as_value(name.strip()), Bridge(as_value(name.strip()), self.at))
+        table = holder.vlans = {} if holder.vlans is None else holder.vlans
+        self.line = lambda key, value: self._vlan(table, key, value)
+
+    def _open_tree(self, switch: Device, heading: str) -> None:
+        vids = VlanSet.parse(heading) if heading else VlanSet.all()
+        tree = Tree(vids, self.at)
+
+        def line(key: str, value: str) -> None:
+            word, _, rest = key.partition(" of ")
+            if key == "mode":
+                switch.tree_mode = Fact(one_of(values_of(TreeMode))(value), self.at)
+                return
+            if tree not in switch.trees:
+                switch.trees.append(tree)
+            if key == "number":
+                tree.number = whole_number(value)
+            elif key == "priority":
+                tree.priority = Fact(whole_number(value), self.at)
+            elif word in ("cost", "priority") and rest:
+                costs = tree.costs if word == "cost" else tree.priorities
+                costs.update(dict.fromkeys(names(rest), Fact(whole_number(value), self.at)))
+            else:
+                raise BadLine(
+                    f"{key!r} is not a key of a tree", "keys: mode, number, priority, cost of PORTS, priority of PORTS"
+                )
+
+        self.line = line
+
+    def _open_distribution(self, switch: Device) -> None:
+        found = switch.distribution = switch.distribution or Distribution(self.at)
+
+        def line(key: str, value: str) -> None:
+            if key not in DISTRIBUTION_KEYS:
+                raise BadLine(f"{key!r} is not a key of the distribution", f"keys: {', '.join(DISTRIBUTION_KEYS)}")
+            attribute, read = DISTRIBUTION_KEYS[key]
+            setattr(found, attribute, Fact(read(value), self.at))
+
+        self.line = line
+
+    def _vlan(self, table: dict[int, Vlan], key: str, value: str) -> None:
         name, *flags = _split_quoted(value, ";")
         # A row stands for the whole of each VLAN it names: a later row replaces an earlier one.
         for vid in VlanSet.parse(key):

@@ -7,10 +7,11 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from inkov.campus import Accept, Mode, Negotiation
+from inkov.campus import Accept, Aggregation, Guard, Mode, Negotiation
 from inkov.vlanset import VlanSet
 
-__all__ = ["ON", "PORT_KEYS", "BadLine", "as_value", "names", "one_of", "one_vid", "place_pair", "values_of"]
+__all__ = ["ON", "PORT_KEYS", "YES", "BadLine", "as_value", "names", "one_of", "one_vid", "place_pair", "values_of",
+           "whole_number"]  # fmt: skip
 
 _MOST_PORTS = 4096  # of one range: a switch has fewer, and "1..999999999" must not fill the memory
 
@@ -35,6 +36,13 @@ def one_vid(text: str) -> int:
 
 def vid_or_none(text: str) -> int | None:
     return None if text.strip().lower() == "none" else one_vid(text)
+
+
+def whole_number(text: str) -> int:
+    """A number from 0 to 2**32 - 1."""
+    if text.isascii() and text.isdigit() and len(text) < 11 and int(text) < 1 << 32:
+        return int(text)
+    raise BadLine(f"a whole number is expected, not {text!r}")
 
 
 def _vids_or_unset(text: str) -> VlanSet | None:
@@ -63,7 +71,7 @@ def as_value(text: str) -> str:
 
 
 ON = {"on": True, "off": False}
-_YES = {"yes": True, "no": False}
+YES = {"yes": True, "no": False}
 
 
 def values_of(kind: Any) -> dict[str, Any]:
@@ -78,7 +86,7 @@ PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "vlan": ("access_vlan", one_vid),
     "voice": ("voice_vlan", vid_or_none),
     "native": ("native_vlan", vid_or_none),
-    "native tagged": ("native_tagged", one_of(_YES)),
+    "native tagged": ("native_tagged", one_of(YES)),
     "allowed": ("allowed", VlanSet.parse),
     "withheld": ("withheld", VlanSet.parse),
     "pvid": ("pvid", vid_or_none),
@@ -89,8 +97,15 @@ PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "primary": ("primary", one_vid),
     "secondary": ("secondary", one_vid),
     "secondaries": ("secondaries", VlanSet.parse),
-    "protected": ("protected", one_of(_YES)),
+    "protected": ("protected", one_of(YES)),
     "registration": ("registration", one_of(ON)),
+    "prunable": ("prunable", VlanSet.parse),
+    "aggregation": ("aggregation", one_of(values_of(Aggregation))),
+    "edge": ("edge", one_of(YES)),
+    "guard": ("guard", one_of(values_of(Guard))),
+    "bpdu guard": ("bpdu_guard", one_of(ON)),
+    "mtu": ("mtu", whole_number),
+    "speed": ("speed", whole_number),
     "vrf": ("vrf", as_value),
     "of": ("parent", as_value),
     "tag": ("outer", one_vid),

@@ -7,8 +7,8 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from inkov.campus import Device, Fact, Gateway, Neighbour, Port, PortKind, Vlan, natural
-from inkov.readers.sheet import HEADER
+from inkov.campus import Device, Fact, Gateway, Neighbour, Port, PortKind, Tree, Vlan, natural
+from inkov.readers.sheet import DISTRIBUTION_KEYS, HEADER
 from inkov.readers.sheet_words import PORT_KEYS
 from inkov.vlanset import VlanSet
 
@@ -16,7 +16,7 @@ __all__ = ["write_sheet"]
 
 _BARE = re.compile(r'(?!\s)(?:[^\x00-\x1f\x7f-\xa0\u2028\u2029"#;\[\]\ufeff\x85])+(?<!\s)\Z')
 _BARE_NAME = re.compile(r'(?:(?!\.\.)[^\s,:;#"\[\]\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff])+\Z')
-_YES_NO = {"native_tagged", "protected"}
+_YES_NO = {"native_tagged", "protected", "edge"}
 _SECTION = {PortKind.PHYSICAL: "port", PortKind.BUNDLE: "bundle", PortKind.SUB: "sub"}
 
 
@@ -36,8 +36,18 @@ def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
         lines += ["", f"[bridge {_text(bridge.name)}]"]
         if bridge.ports:
             lines.append(f"ports: {', '.join(map(_name, bridge.ports))}")
+        if bridge.vlans is not None:
+            lines += ["", f"[vlans in {_text(bridge.name)}]", *(_vlan(vlan) for vlan in bridge.vlans.values())]
     for gateway in device.gateways:
         lines += ["", *_gateway(gateway)]
+    lines += _trees(device)
+    if device.distribution is not None:
+        lines += ["", "[distribution]"]
+        for key, (attribute, _) in DISTRIBUTION_KEYS.items():
+            fact = getattr(device.distribution, attribute)
+            if fact is not None:
+                shown = ("set" if fact.value else "none") if key == "password" else _value(attribute, fact.value)
+                lines.append(f"{key}: {shown}")
     own = [n for n in neighbours if n.device == device.name]
     if own:
         lines += ["", "[neighbours]"]
@@ -47,6 +57,22 @@ def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
             for n in own
         ]
     return "\n".join(lines) + "\n"
+
+
+def _trees(device: Device) -> Iterator[str]:
+    if device.tree_mode is not None:
+        yield from ("", "[tree]", f"mode: {device.tree_mode.value}")
+    for tree in device.trees:
+        yield from ("", f"[tree {tree.vlans}]", *_tree(tree))
+
+
+def _tree(tree: Tree) -> Iterator[str]:
+    yield f"number: {tree.number}"
+    if tree.priority is not None:
+        yield f"priority: {tree.priority.value}"
+    for word, facts in (("cost", tree.costs), ("priority", tree.priorities)):
+        for name in sorted(facts, key=natural):
+            yield f"{word} of {_name(name)}: {facts[name].value}"
 
 
 def _vlan(vlan: Vlan) -> str:
@@ -87,7 +113,7 @@ def _value(attribute: str, value: Any) -> str:
         return ("yes" if value else "no") if attribute in _YES_NO else ("on" if value else "off")
     if isinstance(value, VlanSet | int):
         return str(value)
-    if attribute in ("description", "vrf", "parent"):
+    if attribute in ("description", "vrf", "parent", "domain"):
         return _text(value)
     return str(value.value)
 

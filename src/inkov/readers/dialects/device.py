@@ -1,0 +1,323 @@
+"""From what the statements of a text do to a device: applied in order, so that a later statement wins over an earlier."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from msgspec import Struct
+
+from inkov.campus import Basis, Bridge, Device, Distribution, Fact, Gateway, Origin, Port, PortKind, Tree, TreeMode, Vlan
+from inkov.readers.dialects.effects import Bound, Named
+from inkov.readers.dialects.file import Dialect
+from inkov.readers.ledger import Part
+from inkov.readers.sheet import DISTRIBUTION_KEYS
+from inkov.readers.sheet_words import PORT_KEYS, BadLine
+from inkov.vlanset import VlanSet
+
+__all__ = ["Building", "Step"]
+
+_PORT_KIND = {"port": PortKind.PHYSICAL, "bundle": PortKind.BUNDLE, "sub": PortKind.SUB}
+
+
+class Step(Struct, frozen=True, gc=False):
+    """What one line does: its clauses, and what the block around it has opened."""
+
+    line: int
+    text: str
+    origin: Origin
+    kind: str
+    keys: tuple[Any, ...]
+    bound: tuple[Bound, ...]
+
+
+class Building:
+    """A device in the making."""
+
+    def __init__(self, dialect: Dialect, file: str, part: Part) -> None:
+        self.dialect = dialect
+        self.file = file
+        self.part = part
+        name = file.replace("\\", "/").rpartition("/")[2]
+        name = name.rpartition(".")[0] or name
+        says = f"the file states no name: named {name!r} after the file"
+        part.named = False
+        self.device = Device(name, Origin(file, basis=Basis.ASSUMED, says=says), dialect.platform)
+        self.device.table_is_membership = dialect.vlan_table.is_membership
+        if dialect.always:
+            always = Origin(dialect.file, basis=Basis.DEFAULT, says=f"{dialect.name} has it unless stated otherwise")
+            self.device.vlans = {vid: Vlan(vid, always) for vid in dialect.always}
+        self.by_name: dict[str, set[int]] = {}
+
+    def apply(self, steps: Iterable[Step]) -> Iterator[tuple[Step, Exception]]:
+        """Do what the steps say; those that cannot be done are given back, with the reason."""
+        steps = list(steps)
+        self._name_vlans(steps)
+        for step in steps:
+            try:
+                for bound in step.bound:
+                    self._do(step, bound)
+            except ValueError as error:
+                yield step, error
+
+    def finish(self) -> None:
+        """Hand over the device, with the VLANs that came about by being used."""
+        device = self.device
+        for key in self.dialect.vlan_table.created_by:
+            attribute = PORT_KEYS[key][0]
+            for port in device.ports.values():
+                fact = getattr(port, attribute)
+                if fact is not None and fact.value is not None:
+                    self._create(VlanSet.of(fact.value) if isinstance(fact.value, int) else fact.value, fact.origin)
+        self.part.devices.append(device)
+
+    def _create(self, vids: VlanSet, origin: Origin) -> None:
+        table = self.device.vlans = {} if self.device.vlans is None else self.device.vlans
+        for vid in vids:
+            if vid not in table:
+                table[vid] = Vlan(vid, origin)
+
+    # --- VLANs by name ---
+
+    def _name_vlans(self, steps: list[Step]) -> None:
+        """Which name is which number, from everywhere in the file: a name may be used before it is said."""
+        for step in steps:
+            for bound in step.bound:
+                if (bound.on or step.kind) != "vlan" or bound.operator != "=":
+                    continue
+                for key in bound.keys if bound.on else step.keys:
+                    if bound.attribute == "vid" and isinstance(key, Named):
+                        vid = bound.value if isinstance(bound.value, int) else None
+                        if vid is not None:
+                            self.by_name.setdefault(key.items[0], set()).add(vid)
+                    elif bound.attribute == "name" and isinstance(key, VlanSet) and len(key) == 1:
+                        self.by_name.setdefault(bound.value, set()).add(next(iter(key)))
+
+    def _vids(self, value: Any) -> VlanSet:
+        """The VLANs that a value names, looking up names. BadLine for a name that no VLAN here has, or several."""
+        if isinstance(value, VlanSet):
+            return value
+        if isinstance(value, int):
+            return VlanSet.of(value)
+        items = value.items
+        but = items[:1] == ("but",) and len(items) > 1
+        found = VlanSet()
+        for item in items[1:] if but else items:
+            named = self.by_name.get(item, set())
+            if len(named) == 1:
+                found |= VlanSet.from_vids(named)
+            elif len(named) > 1:
+                listed = ", ".join(map(str, sorted(named)))
+                raise BadLine(f"{item!r} is the name of several VLANs here: {listed}", "name the VLAN by its number")
+            else:
+                found |= self._number(item)
+        return ~found if but else found
+
+    @staticmethod
+    def _number(item: str) -> VlanSet:
+        if not item[:1].isdigit():
+            raise BadLine(f"no VLAN here is called {item!r}", "define it, or correct the name")
+        return VlanSet.parse(item)
+
+    def _vid(self, value: Any) -> int | None:
+        if value is None or isinstance(value, int):
+            return value
+        vids = self._vids(value)
+        if len(vids) != 1:
+            raise BadLine("one VLAN is expected here")
+        return next(iter(vids))
+
+    # --- clauses ---
+
+    def _do(self, step: Step, bound: Bound) -> None:
+        kind = bound.on or step.kind
+        keys = bound.keys if bound.on else step.keys
+        if kind in _PORT_KIND:
+            for key in keys:
+                self._port(step, bound, kind, key)
+        elif kind == "vlan":
+            for key in keys:
+                self._vlans(step, bound, key)
+        elif kind == "gateway":
+            for key in keys:
+                self._gateway(step, bound, key)
+        elif kind == "bridge":
+            for key in keys:
+                self._bridge(step, bound, key)
+        elif kind == "tree":
+            for key in keys:
+                self._tree(step, bound, key)
+        else:
+            self._device(step, bound)
+
+    def _port(self, step: Step, bound: Bound, kind: str, name: str) -> None:
+        device = self.device
+        if bound.operator == "gone":
+            device.ports.pop(name, None)
+            return
+        port = device.ports.get(name)
+        if port is None:
+            port = device.ports[name] = Port(name, step.origin, _PORT_KIND[kind])
+        elif kind != "port" and port.kind is PortKind.PHYSICAL:  # a member named it before
+            port.kind = _PORT_KIND[kind]
+        attribute = bound.attribute
+        if attribute in PORT_KEYS:
+            self._state(step, bound, port, PORT_KEYS[attribute][0])
+        elif attribute == "address":
+            _change_addresses(port, step, bound)
+        elif attribute == "bundle":
+            port.bundle = None if bound.operator == "unset" else Fact(bound.value, step.origin)
+        elif attribute == "bridge":
+            for bridge in device.bridges.values():
+                bridge.ports.pop(name, None)
+            if bound.operator != "unset":
+                device.bridges.setdefault(bound.value, Bridge(bound.value, step.origin)).ports[name] = step.origin
+        elif attribute:
+            common = self._tree_of(VlanSet.all(), step.origin)
+            facts = common.costs if attribute == "tree cost" else common.priorities
+            facts.pop(name, None)
+            if bound.operator != "unset":
+                facts[name] = Fact(bound.value, step.origin)
+
+    def _state(self, step: Step, bound: Bound, port: Port, attribute: str) -> None:
+        before: Fact[Any] | None = getattr(port, attribute)
+        if bound.operator == "unset":
+            setattr(port, attribute, None)
+            return
+        value = bound.value
+        if bound.operator in ("+", "-"):
+            base = before or self.dialect.platform.unstated.get(attribute)
+            kept = VlanSet() if base is None or base.value is None else base.value
+            value = kept | self._vids(value) if bound.operator == "+" else kept - self._vids(value)
+        elif isinstance(value, Named):
+            default = self.dialect.platform.unstated.get(attribute)
+            wants_set = attribute in _SET_ATTRIBUTES or (default is not None and isinstance(default.value, VlanSet))
+            value = self._vids(value) if wants_set else self._vid(value)
+        if before is not None and bound.operator == "=":
+            self.device.overridden.append((port.name, attribute, before.origin, step.origin))
+        setattr(port, attribute, Fact(value, step.origin))
+
+    def _vlans(self, step: Step, bound: Bound, key: Any) -> None:
+        if bound.attribute == "vid" and isinstance(key, Named):
+            self._create(self._vids(bound.value), step.origin)
+            vlan = (self.device.vlans or {})[bound.value]
+            vlan.name = vlan.name or Fact(key.items[0], step.origin)
+            return
+        if isinstance(key, Named) and key.items[0] not in self.by_name and not key.items[0].isdigit():
+            if bound.operator == "there":  # its number may never be said
+                return
+            raise BadLine(f"the VLAN {key.items[0]!r} has no number", "state its number in the block")
+        vids = self._vids(key)
+        if bound.operator == "gone":
+            for vid in vids:
+                (self.device.vlans or {}).pop(vid, None)
+            return
+        self._create(vids, step.origin)
+        table = self.device.vlans or {}
+        for vid in vids:
+            vlan = table[vid]
+            if vlan.origin.basis is Basis.DEFAULT or vlan.origin.line > step.line:
+                vlan.origin = step.origin
+            self._of_vlan(step, bound, vlan)
+
+    def _of_vlan(self, step: Step, bound: Bound, vlan: Vlan) -> None:
+        attribute = {"name": "name", "state": "active", "private": "private", "secondaries": "secondaries"}.get(
+            bound.attribute
+        )
+        if attribute is None:
+            return
+        value = bound.value
+        if bound.operator == "unset":
+            setattr(vlan, attribute, None)
+            return
+        if attribute == "secondaries":
+            value = self._vids(value)
+            if bound.operator != "=" and vlan.secondaries is not None:
+                kept = vlan.secondaries.value
+                value = kept | value if bound.operator == "+" else kept - value
+        setattr(vlan, attribute, Fact(value, step.origin))
+
+    def _gateway(self, step: Step, bound: Bound, key: Any) -> None:
+        vid = self._vid(key)
+        gateways = self.device.gateways
+        gateway = next((g for g in gateways if g.vid == vid), None)
+        if bound.operator == "gone":
+            if gateway is not None:
+                gateways.remove(gateway)
+            return
+        if gateway is None:
+            gateway = Gateway(vid or 0, step.origin)
+            gateways.append(gateway)
+        unset = bound.operator == "unset"
+        if bound.attribute == "address":
+            _change_addresses(gateway, step, bound)
+        elif bound.attribute == "vrf":
+            gateway.vrf = None if unset else Fact(bound.value, step.origin)
+        elif bound.attribute == "state":
+            gateway.enabled = None if unset else Fact(bound.value, step.origin)
+        elif bound.attribute == "bridge":
+            gateway.bridge = "" if unset else bound.value
+        elif bound.attribute == "vid":
+            gateway.vid = self._vid(bound.value) or gateway.vid
+
+    def _bridge(self, step: Step, bound: Bound, name: str) -> None:
+        bridge = self.device.bridges.setdefault(name, Bridge(name, step.origin))
+        if bound.attribute != "ports":
+            return
+        named = (bound.value,) if isinstance(bound.value, str) else bound.value or ()
+        if bound.operator in ("=", "unset"):
+            bridge.ports.clear()
+        for port in named:
+            if bound.operator == "-":
+                bridge.ports.pop(port, None)
+            else:
+                for other in self.device.bridges.values():
+                    other.ports.pop(port, None)
+                bridge.ports[port] = step.origin
+                self.device.ports.setdefault(port, Port(port, step.origin))
+
+    # --- the device ---
+
+    def _tree_of(self, vlans: VlanSet, origin: Origin) -> Tree:
+        found = next((tree for tree in self.device.trees if tree.vlans == vlans), None)
+        if found is None:
+            found = Tree(vlans, origin)
+            self.device.trees.append(found)
+        return found
+
+    def _tree(self, step: Step, bound: Bound, key: VlanSet) -> None:
+        tree = self._tree_of(key, step.origin)
+        if bound.operator == "gone":
+            self.device.trees.remove(tree)
+        elif bound.attribute == "priority":
+            tree.priority = None if bound.operator == "unset" else Fact(bound.value, step.origin)
+        elif bound.attribute == "number":
+            tree.number = bound.value or 0
+        elif bound.attribute == "vlans":
+            tree.vlans = self._vids(bound.value)
+
+    def _device(self, step: Step, bound: Bound) -> None:
+        device = self.device
+        unset = bound.operator == "unset"
+        if bound.attribute == "name" and not unset:
+            device.name, device.origin, self.part.named = bound.value, step.origin, True
+        elif bound.attribute == "tree mode":
+            device.tree_mode = None if unset else Fact(TreeMode(bound.value), step.origin)
+        elif bound.attribute in DISTRIBUTION_KEYS:
+            device.distribution = device.distribution or Distribution(step.origin)
+            fact = None if unset else Fact(bound.value, step.origin)
+            setattr(device.distribution, DISTRIBUTION_KEYS[bound.attribute][0], fact)
+
+
+_SET_ATTRIBUTES = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable"}
+
+
+def _change_addresses(holder: Port | Gateway, step: Step, bound: Bound) -> None:
+    kept = holder.addresses
+    if bound.operator in ("=", "unset"):
+        kept = ()
+    elif bound.operator == "-":
+        kept = tuple(fact for fact in kept if fact.value != bound.value)
+    if bound.operator in ("=", "+"):
+        kept = (*kept, Fact(bound.value, step.origin))
+    holder.addresses = kept

@@ -1,0 +1,272 @@
+"""Effects: what a statement does to the neutral model, compiled from the text beside its form.
+
+An effect is a list of clauses with `;` between them::
+
+    clause = [ "on" KIND VALUE ":" ] ( ATTRIBUTE ( "=" | "+" | "-" ) VALUE | ATTRIBUTE "unset" | "is there" | "is gone" )
+
+VALUE is plain text with captures in it. Without `on`, a clause is about what the block has opened. `ATTRIBUTES` lists,
+for each kind, what can be stated of it, and how its values are read: by the words of switch sheets.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from ipaddress import ip_interface
+from typing import Any
+
+from msgspec import Struct
+
+from inkov.campus import Private
+from inkov.readers.dialects.forms import Captured, FormError
+from inkov.readers.dialects.lists import Lists
+from inkov.readers.sheet import DISTRIBUTION_KEYS
+from inkov.readers.sheet_words import ON, PORT_KEYS, BadLine, as_value, one_of, one_vid, values_of, whole_number
+from inkov.vlanset import VlanSet
+
+__all__ = ["ATTRIBUTES", "KINDS", "Bound", "Clause", "Named", "Template", "bind", "parse_effect", "parse_template"]
+
+
+class Named(Struct, frozen=True):
+    """A list of VLANs, by number or by name, to be looked up once the whole file has been read."""
+
+    items: tuple[str, ...]
+
+
+def _address(text: str) -> Any:
+    try:
+        return ip_interface(text)
+    except ValueError:
+        raise BadLine(f"{text!r} is not an address with its prefix") from None
+
+
+_TREE_MODES = {"off": "off", "stp": "stp", "rstp": "rstp", "mstp": "mstp", "per vlan": "per vlan"}
+_PORT: dict[str, Callable[[str], Any]] = {key: read for key, (_, read) in PORT_KEYS.items()} | {
+    "bundle": as_value,
+    "bridge": as_value,
+    "address": _address,
+    "tree cost": whole_number,
+    "tree priority": whole_number,
+}
+ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
+    "port": _PORT,
+    "vlan": {
+        "vid": one_vid,
+        "name": as_value,
+        "state": one_of({"active": True, "suspended": False}),
+        "private": one_of(values_of(Private)),
+        "secondaries": VlanSet.parse,
+    },
+    "gateway": {"vid": one_vid, "address": _address, "vrf": as_value, "state": one_of(ON), "bridge": as_value},
+    "bridge": {"ports": as_value},
+    "device": {"name": as_value, "tree mode": one_of(_TREE_MODES)}
+    | {key: read for key, (_, read) in DISTRIBUTION_KEYS.items()},
+    "tree": {"number": whole_number, "priority": whole_number, "vlans": VlanSet.parse},
+}
+"""Kind -> attribute -> how its text is read. Bundles and sub-interfaces have the attributes of ports."""
+
+KINDS = {"port": "port", "ports": "port", "bundle": "bundle", "sub": "sub", "vlan": "vlan", "vlans": "vlan",
+         "gateway": "gateway", "bridge": "bridge", "device": "device", "tree": "tree"}  # fmt: skip
+"""What may follow `on` -> the kind of thing it opens."""
+
+SETS = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable", "address", "ports", "vlans"}
+"""Attributes that `+` and `-` change."""
+
+_VLAN_SETS = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable", "vlans"}
+_VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
+
+
+def shared_kind(kind: str) -> str:
+    """The kind whose attributes a kind has."""
+    return "port" if kind in ("bundle", "sub") else kind
+
+
+# --- compiled -------------------------------------------------------------------------------------------------------
+
+
+class Template(Struct, frozen=True):
+    """Text with captures in it: pieces and the labels between them. `whole` is the label of a template that is one."""
+
+    pieces: tuple[str, ...]
+    labels: tuple[str, ...]
+    whole: str = ""
+
+    def fill(self, captured: Mapping[str, Captured]) -> str:
+        text = [self.pieces[0]]
+        for label, piece in zip(self.labels, self.pieces[1:], strict=True):
+            text += [captured[label].text, piece]
+        return "".join(text)
+
+
+class Clause(Struct, frozen=True):
+    """One clause: of what (`on`, None for what the block opened), which attribute, how, and to what value."""
+
+    attribute: str
+    operator: str
+    value: Template | None = None
+    on: str = ""
+    where: Template | None = None
+
+    @property
+    def labels(self) -> set[str]:
+        return {label for template in (self.value, self.where) if template for label in template.labels}
+
+
+class Bound(Struct, frozen=True, gc=False):
+    """A clause with its captures filled in. `keys` are the names or numbers that `on` names."""
+
+    attribute: str
+    operator: str
+    value: Any = None
+    on: str = ""
+    keys: tuple[Any, ...] = ()
+
+
+_TEMPLATE = re.compile(r"\{([A-Za-z][\w-]*)\}")
+_ON = re.compile(r"\s*on\s+([a-z]+)\s*([^:]*?)\s*:")
+_STATEMENT = re.compile(r"\s*([a-z][a-z ]*?)\s*(=|\+|-)\s*(.*?)\s*\Z", re.DOTALL)
+_WORDS = re.compile(r"\s*(?:([a-z][a-z ]*?)\s+(unset)|is\s+(there|gone))\s*\Z")
+
+
+def parse_template(text: str, known: Mapping[str, str], at: int = 0) -> Template:
+    """A template whose captures must be among `known` (label -> type). FormError marks what is not."""
+    pieces, labels, end = [], [], 0
+    for found in _TEMPLATE.finditer(text):
+        if found[1] not in known:
+            names = ", ".join(sorted(known)) or "none"
+            raise FormError(at + found.start(), f"{{{found[1]}}} is not captured here (captured: {names})")
+        if known[found[1]] == "secret":
+            raise FormError(at + found.start(), "a secret is never kept: state that it is set, without its value")
+        pieces.append(text[end : found.start()])
+        labels.append(found[1])
+        end = found.end()
+    pieces.append(text[end:])
+    return Template(tuple(pieces), tuple(labels), labels[0] if pieces == ["", ""] else "")
+
+
+def parse_effect(effect: str, kind: str, known: Mapping[str, str]) -> tuple[Clause, ...]:
+    """The clauses of an effect in a block that opens `kind`. FormError marks what is wrong; literal values are tried."""
+    clauses = []
+    start = 0
+    for part in effect.split(";"):
+        if part.strip():
+            clauses.append(_clause(part, start, kind, known))
+        start += len(part) + 1
+    return tuple(clauses)
+
+
+def _clause(part: str, start: int, kind: str, known: Mapping[str, str]) -> Clause:
+    on, where, at = "", None, 0
+    target = _ON.match(part)
+    if target:
+        if target[1] not in KINDS:
+            raise FormError(start + target.start(1), f"{target[1]!r} is not one of: {', '.join(KINDS)}")
+        on, at = KINDS[target[1]], target.end()
+        where = parse_template(target[2], known, start + target.start(2))
+        if not target[2] and on != "device":
+            raise FormError(start + target.end(1), f"which {on}? write `on {on} NAME:`")
+    about = shared_kind(on or kind)
+    lead = len(part[at:]) - len(part[at:].lstrip())
+    where_at = start + at + lead
+    attributes = ATTRIBUTES.get(about, {})
+    words = _WORDS.match(part, at)
+    if words:
+        if words[1] and words[1] not in attributes:
+            raise FormError(where_at, _no_such(words[1], about, attributes))
+        return Clause(words[1] or "", words[2] or words[3], None, on, where)
+    stated = _STATEMENT.match(part, at)
+    if stated is None:
+        raise FormError(where_at, "a clause is `ATTRIBUTE = VALUE`, with + or - for =, or `ATTRIBUTE unset`")
+    attribute, operator = stated[1], stated[2]
+    if attribute not in attributes:
+        raise FormError(where_at, _no_such(attribute, about, attributes))
+    if operator != "=" and attribute not in SETS:
+        raise FormError(start + stated.start(2), f"{attribute!r} is no set: only = can be written here")
+    value = parse_template(stated[3], known, start + stated.start(3))
+    if not stated[3]:
+        raise FormError(start + stated.end(2), "a value is missing")
+    if not value.labels:
+        try:
+            attributes[attribute](stated[3])
+        except ValueError as error:
+            raise FormError(start + stated.start(3), str(error).partition("\n")[0]) from None
+    return Clause(attribute, operator, value, on, where)
+
+
+def _no_such(attribute: str, kind: str, attributes: Mapping[str, Any]) -> str:
+    if not attributes:
+        return f"this block opens nothing that {attribute!r} could be said of: write `on KIND NAME: ...`"
+    return f"{attribute!r} cannot be said of a {kind}: {', '.join(attributes)}"
+
+
+# --- filled in ------------------------------------------------------------------------------------------------------
+
+
+def bind(clause: Clause, captured: Mapping[str, Captured], kind: str, lists: Lists, *, negated: bool) -> Bound | None:
+    """The clause with its captures filled in; None where a negated statement leaves nothing to do.
+
+    BadLine or VlanListError where a value is no value of the attribute.
+    """
+    operator = clause.operator
+    value: Any = None
+    missing = any(label not in captured for label in clause.labels)
+    if negated:
+        operator = {"=": "unset", "+": "-", "-": "+", "there": "gone", "gone": "there"}.get(operator, "")
+        if operator in ("+", "-") and missing:
+            operator = "unset" if operator == "-" else ""
+        if not operator:
+            return None
+    keys: tuple[Any, ...] = ()
+    if clause.where is not None:
+        if any(label not in captured for label in clause.where.labels):
+            return None
+        keys = keys_of(clause.on, clause.where, captured, lists)
+    if clause.value is not None and operator in ("=", "+", "-"):
+        read = ATTRIBUTES[shared_kind(clause.on or kind)][clause.attribute]
+        value = _value(clause.attribute, clause.value, captured, read, lists)
+    return Bound(clause.attribute, operator, value, clause.on, keys)
+
+
+def keys_of(kind: str, template: Template, captured: Mapping[str, Captured], lists: Lists) -> tuple[Any, ...]:
+    """The ports, VLANs, ... that a template names."""
+    own = captured[template.whole] if template.whole else None
+    text = template.fill(captured)
+    if kind == "port":
+        if own is not None and own.type == "ports":
+            return tuple(lists.ports(own.text))
+        return (lists.port(text),)
+    if kind in ("vlan", "tree"):
+        if own is not None and own.type in ("vids", "vlans"):
+            return (Named(tuple(lists.items(own.text))),) if own.type == "vlans" else (lists.vlans(own.text),)
+        if kind == "tree" or own is None or own.type == "vid":
+            return (VlanSet.parse(text),)
+        return (Named((text,)),)
+    if kind == "gateway":
+        return (Named((text,)),)
+    return () if kind == "device" else (lists.port(text),)
+
+
+def _value(
+    attribute: str, template: Template, captured: Mapping[str, Captured], read: Callable[[str], Any], lists: Lists
+) -> Any:
+    if attribute in _VLAN_SETS:
+        but = template.pieces[0].strip().lower() == "all but" and len(template.labels) == 1
+        if template.whole or but:
+            own = captured[template.labels[0]]
+            found: Any = (
+                Named(("but", *lists.items(own.text)) if but else tuple(lists.items(own.text)))
+                if own.type in ("vlan", "vlans")
+                else lists.vlans(own.text)
+            )
+            return ~found if but and isinstance(found, VlanSet) else found
+    elif attribute in _VLANS and template.whole and captured[template.whole].type == "vlan":
+        return Named((captured[template.whole].text,))
+    elif attribute == "ports" and template.whole:
+        return tuple(lists.ports(captured[template.whole].text))
+    text = template.fill(captured)
+    if template.labels and read is as_value:
+        # A captured text stands for itself, whatever it looks like.
+        return lists.port(text) if attribute in ("bundle", "of") else text
+    if attribute == "of":
+        return lists.port(text)
+    return read(text)

@@ -1,0 +1,408 @@
+"""A dialect file (TOML): its tables, decoded, checked and compiled. The language is specified in docs/dialects.md.
+
+Faults are collected, not raised one by one: each has the line and column of the form or effect it is in.
+"""
+
+from __future__ import annotations
+
+import fnmatch
+import re
+import tomllib
+from typing import Any
+
+import msgspec
+from msgspec import Struct, field
+
+from inkov.campus import STANDARD, Basis, Fact, Origin, Platform, Problem
+from inkov.readers.dialects.effects import Clause, Template, parse_effect, parse_template, shared_kind
+from inkov.readers.dialects.forms import FormError, Node, Word, add_form, captures_in, parse_form
+from inkov.readers.dialects.lists import Lists
+from inkov.readers.dialects.text import Style
+from inkov.readers.sheet_words import PORT_KEYS
+from inkov.vlanset import VlanSet
+
+__all__ = ["BadDialect", "Block", "Dialect", "Example", "Head", "Statement", "compile_dialect", "looks_like_dialect"]
+
+_MOST_FORMS = 4000
+_KINDS = ("port", "bundle", "sub", "vlan", "gateway", "bridge", "tree")
+_NAMED_BY = {"port": ("ports", "port"), "vlan": ("vids", "vlans", "vid", "vlan"), "gateway": ("vid", "vlan"),
+             "tree": ("vids", "vid", "number")}  # fmt: skip
+
+
+class BadDialect(Exception):
+    """The file is no dialect that could be used. `problems` says why, with line and column in the text."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        super().__init__(problems[0].says)
+        self.problems = problems
+
+
+class ListStyle(Struct, rename="kebab", forbid_unknown_fields=True):
+    """The `[lists]` table: the marks and words of lists of VLANs and ports."""
+
+    separators: list[str] = field(default_factory=lambda: [","])
+    ranges: list[str] = field(default_factory=lambda: ["-"])
+    port_kinds: list[str] = field(default_factory=list)
+
+
+class VlanTable(Struct, rename="kebab", forbid_unknown_fields=True):
+    """The `[vlan-table]` table: which VLANs a switch has without a statement that defines them."""
+
+    always: str = ""
+    created_by: list[str] = field(default_factory=list)
+    is_membership: bool = False
+
+
+class BlockTable(Struct, forbid_unknown_fields=True):
+    """One kind of block: its heads, what its statements do, and which have no meaning here."""
+
+    opens: list[str] | dict[str, str] = field(default_factory=list)
+    says: dict[str, str] = field(default_factory=dict)
+    ignored: list[str] = field(default_factory=list)
+    within: list[str] = field(default_factory=lambda: ["device"])
+
+
+class Example(Struct, forbid_unknown_fields=True):
+    """A text in the dialect, and the switch sheet (without its first line) that says the same."""
+
+    text: str
+    gives: str = ""
+    unmatched: list[str] = field(default_factory=list)
+
+
+class _File(Struct, rename="kebab", forbid_unknown_fields=True):
+    dialect: str
+    about: str = ""
+    recognise: list[str] = field(default_factory=list)
+    files: list[str] = field(default_factory=list)
+    text: Style = field(default_factory=Style)
+    lists: ListStyle = field(default_factory=ListStyle)
+    defaults: dict[str, Any] = field(default_factory=dict)
+    vlan_table: VlanTable = field(default_factory=VlanTable)
+    device: BlockTable = field(default_factory=BlockTable)
+    port: BlockTable = field(default_factory=BlockTable)
+    bundle: BlockTable = field(default_factory=BlockTable)
+    sub: BlockTable = field(default_factory=BlockTable)
+    vlan: BlockTable = field(default_factory=BlockTable)
+    gateway: BlockTable = field(default_factory=BlockTable)
+    bridge: BlockTable = field(default_factory=BlockTable)
+    tree: BlockTable = field(default_factory=BlockTable)
+    group: dict[str, BlockTable] = field(default_factory=dict)
+    example: list[Example] = field(default_factory=list)
+
+
+# --- compiled -------------------------------------------------------------------------------------------------------
+
+
+class Statement(Struct):
+    """What a form does. `own` tells that its effects need nothing from the heads around it."""
+
+    clauses: tuple[Clause, ...]
+    ignored: bool = False
+    own: bool = True
+
+
+class Block(Struct):
+    """A kind of block: what it opens ("" for a plain group), and the tree of its statements."""
+
+    name: str
+    kind: str
+    root: Node = field(default_factory=Node)
+
+
+class Head(Struct):
+    """A head of a block: how what it opens is named, and what the head says of it besides."""
+
+    block: Block
+    name: Template
+    statement: Statement
+
+    @property
+    def root(self) -> Node:
+        return self.block.root
+
+
+class Dialect(Struct):
+    """A dialect, ready to read texts. `device` is the block of statements that stand in no other."""
+
+    name: str
+    file: str
+    text: Style
+    lists: Lists
+    platform: Platform
+    vlan_table: VlanTable
+    always: VlanSet
+    device: Block
+    recognise: list[Node]
+    files: list[str]
+    examples: list[Example]
+    spaces: dict[int, int] = field(default_factory=dict)
+
+    def claims(self, file: str) -> bool:
+        """True if one of the `files` patterns fits the file's name."""
+        name = file.replace("\\", "/").rpartition("/")[2]
+        return any(fnmatch.fnmatchcase(name, pattern) for pattern in self.files)
+
+
+_FIRST_KEY = re.compile(rb"\s*(?:#[^\n]*\n\s*)*dialect\s*=")
+
+
+def looks_like_dialect(data: bytes) -> bool:
+    """True if the first thing the file states is `dialect =`."""
+    return _FIRST_KEY.match(data.removeprefix(b"\xef\xbb\xbf")) is not None
+
+
+def compile_dialect(file: str, data: bytes) -> Dialect:
+    """Compile a dialect file. BadDialect with everything that is wrong with it."""
+    try:
+        text = data.decode("utf-8-sig")
+        tree = tomllib.loads(text)
+    except UnicodeDecodeError as error:
+        raise BadDialect([Problem(Origin(file), f"not UTF-8: {error.reason}", "save it as UTF-8", True)]) from None
+    except tomllib.TOMLDecodeError as error:
+        found = re.search(r"(.*) \(at line (\d+), column (\d+)\)", str(error))
+        line = int(found[2]) if found else text.count("\n") + 1
+        says = f"not TOML: {found[1].lower()}, column {found[3]}" if found else f"not TOML: {error}"
+        raise BadDialect([Problem(Origin(file, line), says, "", True)]) from None
+    except RecursionError:
+        raise BadDialect([Problem(Origin(file), "not TOML: nested too deeply", "", True)]) from None
+    places = _Places(file, text)
+    try:
+        decoded = msgspec.convert(tree, _File)
+    except msgspec.ValidationError as error:
+        says, _, path = str(error).partition(" - at `$")
+        keys = [key for key in re.split(r"[.\[\]`]+", path) if key and not key.isdigit()]
+        unknown = re.search(r"unknown field `(.*?)`", says)
+        raise BadDialect([places.problem([*keys, *([unknown[1]] if unknown else [])], says)]) from None
+    compiler = _Compiler(decoded, places)
+    dialect = compiler.compile()
+    if compiler.problems:
+        raise BadDialect(compiler.problems)
+    return dialect
+
+
+class _Places:
+    """Finds where in the TOML text a key or a string stands: tomllib does not tell."""
+
+    def __init__(self, file: str, text: str) -> None:
+        self.file = file
+        self.text = text
+
+    def problem(self, keys: list[str], says: str, at: int = 0) -> Problem:
+        """A problem at the last of `keys`, looked for one within the other; `at` is the offset of a fault in it."""
+        start, found = 0, 0
+        for key in keys:
+            spelled = [key, key.replace("\\", "\\\\").replace('"', '\\"')]
+            places = [place for text in spelled if (place := self._find(text, start)) >= 0]
+            if places:
+                found = start = min(places)
+        offset = found + at
+        line = self.text.count("\n", 0, offset) + 1
+        begin = self.text.rfind("\n", 0, offset) + 1
+        shown = self.text[begin:].split("\n", 1)[0]
+        column = offset - begin + 1
+        printable = "".join(c if c.isprintable() else " " for c in shown)
+        return Problem(Origin(self.file, line), f"column {column}: {says}\n  {printable}\n  {' ' * (column - 1)}^", "")
+
+    def _find(self, text: str, start: int) -> int:
+        """The first place from `start` where the text stands as a key, a table or a string of its own."""
+        found = re.compile(rf"(?<![\w-]){re.escape(text)}(?![\w-])", re.MULTILINE).search(self.text, start)
+        return found.start() if found else -1
+
+
+class _Compiler:
+    def __init__(self, decoded: _File, places: _Places) -> None:
+        self.file = decoded
+        self.places = places
+        self.problems: list[Problem] = []
+        self.forms = 0
+        lists = decoded.lists
+        self.lists = Lists(lists.separators, lists.ranges, lists.port_kinds)
+
+    def fault(self, keys: list[str], says: str, at: int = 0) -> None:
+        self.problems.append(self.places.problem(keys, says, at))
+
+    def compile(self) -> Dialect:
+        file, style = self.file, self.file.text
+        if not file.recognise and not file.files:
+            self.fault(["dialect"], "state `recognise` (forms that every such file has) or `files` (patterns of names)")
+        if style.case not in ("exact", "any"):
+            self.fault(["text", "case"], f"{style.case!r} is not one of: exact, any")
+        for pair in style.comment_block:
+            if len(pair) != 2 or not all(pair):
+                self.fault(["text", "comment-block"], "each is a pair: what opens a comment, and what closes it")
+        if any(not mark for mark in (*style.comment, *file.lists.ranges, *file.lists.separators)):
+            self.fault(["text"], "a mark cannot be empty")
+        if style.any_case:
+            style.negation = [word.lower() for word in style.negation]
+        tables = {"device": file.device, **{kind: getattr(file, kind) for kind in _KINDS}}
+        tables |= {f"group.{name}": table for name, table in file.group.items()}
+        blocks = {name: Block(name, name if name in ("device", *_KINDS) else "") for name in tables}
+        around = self._around(tables)
+        for name, table in tables.items():
+            self._says(name, table, blocks[name], around[name])
+        for name, table in tables.items():
+            self._opens(name, table, blocks, around)
+        recognise = []
+        for form in file.recognise:
+            root = Node()
+            for words in self._variants(["recognise", form], form):
+                *_, last = add_form(root, words, any_case=style.any_case)
+                last.end = Statement(())
+            recognise.append(root)
+        if self.forms > _MOST_FORMS:
+            self.fault(["dialect"], f"more than {_MOST_FORMS} forms")
+        return Dialect(file.dialect, self.places.file, style, self.lists, self._platform(), file.vlan_table,
+                       self._always(), blocks["device"], recognise, file.files, file.example,
+                       {ord(c): 32 for c in style.spaces})  # fmt: skip
+
+    # --- blocks ---
+
+    def _around(self, tables: dict[str, BlockTable]) -> dict[str, dict[str, str]]:
+        """For each block the captures of its heads, and of the blocks it stands in: what its effects may use."""
+        own: dict[str, dict[str, str]] = {}
+        for name, table in tables.items():
+            found: dict[str, str] = {}
+            for form in table.opens:
+                for words in self._variants([f"[{name}]", form], form):
+                    found |= captures_in(words)
+            own[name] = found
+        result = {}
+        for name in tables:
+            seen, todo, found = {name}, [name], dict(own[name])
+            while todo:
+                for outer in tables[todo.pop()].within:
+                    if outer in tables and outer not in seen:
+                        seen.add(outer)
+                        todo.append(outer)
+                        found = {**own[outer], **found}
+            result[name] = found
+        return result
+
+    def _variants(self, keys: list[str], form: str) -> list[list[Word]]:
+        try:
+            variants = parse_form(form)
+        except FormError as error:
+            problem = self.places.problem(keys, str(error), error.at)
+            if problem not in self.problems:
+                self.problems.append(problem)
+            return []
+        self.forms += len(variants)
+        return variants
+
+    def _says(self, name: str, table: BlockTable, block: Block, around: dict[str, str]) -> None:
+        for form, effect in table.says.items():
+            self._form(name, block, form, effect, around)
+        for form in table.ignored:
+            self._form(name, block, form, None, around)
+
+    def _form(self, name: str, block: Block, form: str, effect: str | None, around: dict[str, str]) -> None:
+        keys = [f"[{name}" + (".says]" if effect is not None else "]"), form]
+        for words in self._variants(keys, form):
+            own = captures_in(words)
+            statement = Statement((), ignored=effect is None or not effect.strip())
+            if effect:
+                clauses = self._effect([*keys, effect], effect, block.kind, {**around, **own})
+                needed = {label for clause in clauses for label in clause.labels}
+                statement = Statement(clauses, not clauses, needed <= set(own))
+            *_, last = path = list(add_form(block.root, words, any_case=self.file.text.any_case))
+            if last.end is not None and last.end != statement:
+                self.fault(keys, "another form of this block is the same")
+            last.end = last.end or statement
+            self._undo([block.root, *path], words, statement)
+
+    def _undo(self, path: list[Node], words: list[Word], statement: Statement) -> None:
+        """A negated statement may end before the captures that end its form."""
+        for node, word in zip(reversed(path[:-1]), reversed(words), strict=True):
+            if not word.captures or node is path[0]:
+                break
+            node.undo = node.undo or statement
+
+    def _effect(self, keys: list[str], effect: str, kind: str, known: dict[str, str]) -> tuple[Clause, ...]:
+        try:
+            return parse_effect(effect, kind, known)
+        except FormError as error:
+            self.fault(keys, str(error), error.at)
+            return ()
+
+    def _opens(
+        self, name: str, table: BlockTable, blocks: dict[str, Block], around: dict[str, dict[str, str]]
+    ) -> None:
+        block = blocks[name]
+        forms = table.opens if isinstance(table.opens, dict) else dict.fromkeys(table.opens, "")
+        if name == "device" and forms:
+            self.fault(["[device]"], "the device is open from the first line: it has no heads")
+            return
+        for outer in table.within:
+            if outer not in blocks:
+                self.fault([f"[{name}]", "within", outer], f"{outer!r} is not a block: {', '.join(blocks)}")
+        for form, said in forms.items():
+            keys = [f"[{name}]", form]
+            template, _, effect = said.partition(";")
+            for words in self._variants(keys, form):
+                own = captures_in(words)
+                known = {**around[name], **own}
+                try:
+                    naming = parse_template(template.strip() or self._named_by(block.kind, own), known)
+                except FormError as error:
+                    self.fault([*keys, template.strip() or form], str(error), error.at)
+                    continue
+                clauses = self._effect([*keys, effect], effect, block.kind, known) if effect.strip() else ()
+                head = Head(block, naming, Statement(clauses, own=False))
+                for outer in table.within:
+                    if outer in blocks:
+                        *_, last = add_form(blocks[outer].root, words, any_case=self.file.text.any_case)
+                        if last.block is not None and last.block.block is not block:
+                            self.fault(keys, f"the same head opens a {last.block.block.name}, too")
+                        last.block = last.block or head
+
+    @staticmethod
+    def _named_by(kind: str, own: dict[str, str]) -> str:
+        """How a head names what it opens where the dialect does not say: by its capture of the right type."""
+        if not kind:
+            return ""
+        wanted = _NAMED_BY.get(shared_kind(kind), ())
+        label = next((label for kind_ in wanted for label, type_ in own.items() if type_ == kind_), None)
+        label = label or next(iter(own), None)
+        if label is None:
+            raise FormError(0, f"the head names no {kind}: it needs a capture, or a name after =")
+        return f"{{{label}}}"
+
+    # --- defaults ---
+
+    def _platform(self) -> Platform:
+        unstated = {
+            key: Fact(fact.value, Origin(basis=Basis.DEFAULT, says=f"{self.file.dialect}: {_after(fact.origin.says)}"))
+            for key, fact in STANDARD.unstated.items()
+        }
+        for key, value in self.file.defaults.items():
+            if key not in PORT_KEYS:
+                self.fault(["[defaults]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}")
+                continue
+            attribute, read = PORT_KEYS[key]
+            spelled = {True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value)
+            try:
+                found = read(spelled)
+            except ValueError as error:
+                self.fault(["[defaults]", key], str(error).partition("\n")[0])
+                continue
+            line = self.places.problem(["[defaults]", key], "").origin.line
+            says = f"{self.file.dialect}: its dialect states so ({self.places.file}:{line})"
+            unstated[attribute] = Fact(found, Origin(basis=Basis.DEFAULT, says=says))
+        for key in self.file.vlan_table.created_by:
+            if key not in PORT_KEYS:
+                self.fault(["[vlan-table]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}")
+        return Platform(self.file.dialect, unstated)
+
+    def _always(self) -> VlanSet:
+        try:
+            return VlanSet.parse(self.file.vlan_table.always) if self.file.vlan_table.always else VlanSet()
+        except ValueError as error:
+            self.fault(["[vlan-table]", "always"], str(error).partition("\n")[0])
+            return VlanSet()
+
+
+def _after(says: str) -> str:
+    """What a default of the standard says, without whose it is."""
+    return f"not stated in the dialect, so as in IEEE 802.1Q: {says.partition(': ')[2]}"
+

@@ -1,0 +1,195 @@
+"""From the text of a configuration to statements, whatever its shape.
+
+Three shapes come out as one: a row of `Line`s, each a number, its words, and how deep it stands. What stands deeper
+belongs to the line above it. In a flat text everything has depth 0, and a line's first words are the path.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from enum import StrEnum
+from typing import NamedTuple
+
+from msgspec import Struct, field
+
+__all__ = ["LONGEST_LINE", "Line", "Shape", "Style", "lines"]
+
+LONGEST_LINE = 1 << 20
+"""Characters of a line; a longer one is no statement, and is not taken apart."""
+
+
+class Shape(StrEnum):
+    INDENTED = "indented"
+    BRACED = "braced"
+    FLAT = "flat"
+
+
+class Style(Struct, rename="kebab", forbid_unknown_fields=True):
+    """The `[text]` table of a dialect: how its texts are written."""
+
+    shape: Shape = Shape.INDENTED
+    comment: list[str] = field(default_factory=list)
+    comment_block: list[list[str]] = field(default_factory=list)
+    continued: str = ""
+    spaces: str = ""
+    statement_end: str = ""
+    close: list[str] = field(default_factory=list)
+    case: str = "exact"
+    abbreviated: bool = False
+    negation: list[str] = field(default_factory=list)
+    lead: list[str] = field(default_factory=list)
+
+    @property
+    def any_case(self) -> bool:
+        return self.case == "any"
+
+
+class Line(NamedTuple):
+    """A statement: the line it begins on, how deep it stands, its text, and whether a block of others follows it.
+
+    `meaning` is False for a comment, None for a line too long to take apart.
+    """
+
+    number: int
+    depth: int
+    text: str
+    opens: bool = False
+    meaning: bool | None = True
+
+
+def lines(text: str, style: Style) -> Iterator[Line]:
+    """The statements of a text, comments among them, in order."""
+    if style.comment_block:
+        text = _without_blocks(text, style)
+    if style.shape is Shape.BRACED:
+        return _braced(text, style)
+    return _by_line(text, style)
+
+
+def _without_blocks(text: str, style: Style) -> str:
+    """The text with comments in pairs of marks blanked out, its lines kept."""
+    for opening, closing in style.comment_block:
+        kept, at = [], 0
+        while (start := text.find(opening, at)) >= 0:
+            end = text.find(closing, start + len(opening))
+            end = len(text) if end < 0 else end + len(closing)
+            kept += [text[at:start], "\n" * text.count("\n", start, end)]
+            at = end
+        text = "".join([*kept, text[at:]])
+    return text
+
+
+def _by_line(text: str, style: Style) -> Iterator[Line]:
+    """Indented and flat texts. Each line is given out once the next one shows whether it opens a block."""
+    flat = style.shape is Shape.FLAT
+    comment, inner = tuple(style.comment), _comment_after(style)
+    held: tuple[int, int, str] | None = None
+    joined: tuple[int, int, str] | None = None
+    for number, raw in enumerate(text.split("\n"), 1):
+        stripped = raw.strip()
+        if joined is not None:
+            number, depth, before = joined
+            stripped = f"{before} {stripped}"
+            joined = None
+        elif not stripped:
+            continue
+        else:
+            # str.lstrip takes any space; a tab reaches to the next multiple of eight.
+            lead = raw[: len(raw) - len(raw.lstrip())]
+            depth = len(lead.expandtabs()) if "\t" in lead else len(lead)
+        if comment:
+            if stripped.startswith(comment):
+                yield Line(number, 0, stripped, False, False)
+                continue
+            if inner is not None and any(mark in stripped for mark in comment):
+                stripped = _cut(stripped, inner)
+        if style.continued and stripped.endswith(style.continued) and len(stripped) < LONGEST_LINE:
+            joined = number, depth, stripped[: -len(style.continued)].rstrip()
+            continue
+        if flat:
+            yield Line(number, 0, stripped, False, True if len(stripped) <= LONGEST_LINE else None)
+            continue
+        if held is not None:
+            yield Line(*held, depth > held[1], True if len(held[2]) <= LONGEST_LINE else None)
+        held = number, depth, stripped
+    if joined is not None:
+        if held is not None:
+            yield Line(*held, joined[1] > held[1])
+        held = joined
+    if held is not None:
+        yield Line(*held, False, True if len(held[2]) <= LONGEST_LINE else None)
+
+
+def _comment_after(style: Style) -> re.Pattern[str] | None:
+    """What ends a line before a comment: a mark after a space, outside quotes."""
+    if not style.comment:
+        return None
+    marks = "|".join(re.escape(mark) for mark in style.comment)
+    return re.compile(rf'"[^"]*"|(?<=\s)(?:{marks}).*', re.DOTALL)
+
+
+def _cut(text: str, comment: re.Pattern[str]) -> str:
+    return comment.sub(lambda found: found[0] if found[0].startswith('"') else "", text).rstrip()
+
+
+def _braced(text: str, style: Style) -> Iterator[Line]:
+    end = re.escape(style.statement_end) if style.statement_end else r"(?!)"
+    marks = "|".join(re.escape(mark) for mark in style.comment) or r"(?!)"
+    comment = rf"(?:(?<=\s)|^)(?:{marks})[^\n]*"
+    token = re.compile(rf'\n|"[^"\n]*"|[{{}}]|{end}|{comment}|[^\s{{}}"{end_class(style)}]+|.', re.MULTILINE)
+    number, depth = 1, 0
+    words: list[str] = []
+    size = 0
+    began = 1
+
+    def statement(opens: bool) -> Line:
+        return Line(began, depth, " ".join(words), opens, True if size <= LONGEST_LINE else None)
+
+    for found in token.finditer(text):
+        piece = found[0]
+        if piece == "\n":
+            number += 1
+            if style.statement_end or not words:
+                continue
+            # Without an end mark the line is the statement, unless its block opens on the next line.
+            rest = text[found.end() : found.end() + 200].lstrip()
+            if rest.startswith("{"):
+                continue
+        elif piece == "{":
+            if not words:
+                began = number
+            yield statement(True)
+            depth += 1
+            words, size = [], 0
+            continue
+        elif piece == "}":
+            if words:
+                yield statement(False)
+            words, size = [], 0
+            depth = max(depth - 1, 0)
+            continue
+        elif piece == style.statement_end and piece:
+            pass
+        elif style.comment and piece.startswith(tuple(style.comment)) and not piece.startswith('"'):
+            yield Line(number, 0, piece, False, False)
+            continue
+        elif piece.isspace():
+            continue
+        else:
+            if not words:
+                began = number
+            size += len(piece) + 1
+            if size <= LONGEST_LINE:
+                words.append(piece)
+            continue
+        if words:
+            yield statement(False)
+        words, size = [], 0
+    if words:
+        yield statement(False)
+
+
+def end_class(style: Style) -> str:
+    """The statement's end mark, as a word must not hold it."""
+    return re.escape(style.statement_end[:1])
