@@ -80,7 +80,7 @@ def test_the_plan_in_the_folder_is_used(inkov: Inkov, tmp_path: Path) -> None:
     assert inkov("follow", "pump", "valve", "in").status == 0
     assert [t["missing"] for t in inkov("trunks", "in", "-f", "json").json["trunks"]] == ["30"]
     (folder / "plan.yaml").write_text(plan + "claims: []\n")
-    assert "in/plan.yaml: ignored: claims: not used yet" in inkov("read", "in").out
+    assert "in/plan.yaml: without meaning here: claims: not used yet" in inkov("read", "in").out
     (folder / "plan.yaml").write_text("vlans:\n  30: {needed: [a, c]}\n")
     wrong = inkov("trunks", "in")
     assert wrong.status == 1 and "plan.yaml:2: the plan names a switch 'c' that is not among the files" in wrong.err

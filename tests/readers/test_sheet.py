@@ -180,7 +180,7 @@ def test_a_fault_is_placed_and_the_rest_is_read(text: str, line: int, says: str)
     assert says in problem.says
     port = part.devices[0].ports["77"]
     assert port.access_vlan is not None and port.access_vlan.value == 7
-    assert part.unmatched[0][0].line == line
+    assert part.unmatched[0].origin.line == line
 
 
 def test_a_sheet_without_its_switch_is_lost() -> None:

@@ -19,7 +19,7 @@ def test_columns_in_any_order(mark: str) -> None:
     assert part.cables[0] == Cable("core-1", "port-1", "gate-1", "24", Origin("t.csv", 2))
     if mark == ",":
         assert part.cables[1] == Cable("core-1", "port-2", "palm-1", "a,b", Origin("t.csv", 4))
-    assert [text for _, text in part.ignored] == ["column 'note'"] and not part.problems
+    assert [line.text for line in part.ignored] == ["column 'note'"] and not part.problems
 
 
 def test_hosts_and_their_errors() -> None:
@@ -47,7 +47,7 @@ def test_hosts_and_their_errors() -> None:
 
 def test_another_table_is_nobodys() -> None:
     report, _ = read_bytes("t.csv", b"name,colour\na,b\n", account=False)
-    assert report.format == "" and report.said == "not a format that is read"
+    assert report.format == "" and report.said.startswith("not a format that is read")
 
 
 def test_a_malformed_table_is_lost_from_there_on() -> None:

@@ -138,8 +138,8 @@ def test_unknown_objects_are_counted_and_vlan_ones_stand_out() -> None:
     part = read(
         written("named") + "Q-BRIDGE-MIB::dot1qTpFdbPort.10.1.2.3.4.5.6 = INTEGER: 3\nIF-MIB::ifMtu.1 = INTEGER: 1500\n"
     )
-    assert [text for _, text in part.unmatched] == ["dot1qTpFdbPort (1 object)"]
-    assert [text for _, text in part.ignored] == ["ifMtu (1 object)"]
+    assert [line.text for line in part.unmatched] == ["dot1qTpFdbPort (1 object)"]
+    assert [line.text for line in part.ignored] == ["ifMtu (1 object)"]
 
 
 def test_current_tables_serve_where_static_ones_are_missing() -> None:

@@ -15,7 +15,7 @@ from typing import Annotated, Any
 import typer
 
 from inkov import __version__
-from inkov.cli import audit, convert, demo, follow, hears, links, ports, read, rules, trunks, vlans
+from inkov.cli import audit, convert, demo, dialect, follow, hears, links, ports, read, rules, trunks, vlans
 from inkov.cli.common import fail
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
 
@@ -84,6 +84,17 @@ for name, command in (
     ("convert", convert.convert),
 ):
     app.command(name)(_guarded(command))
+
+dialects = typer.Typer(
+    help="Help for writing a dialect, which describes a language.",
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+dialects.command("new")(_guarded(dialect.new))
+dialects.command("check")(_guarded(dialect.check))
+dialects.command("unmatched")(_guarded(dialect.unmatched))
+app.add_typer(dialects, name="dialect")
 
 
 def main() -> None:

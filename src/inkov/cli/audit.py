@@ -6,6 +6,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli.common import (
+    AsOption,
     ColourOption,
     Configs,
     Format,
@@ -41,6 +42,7 @@ def audit(
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
+    read_as: AsOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
@@ -54,7 +56,7 @@ def audit(
     for slug in only or ():
         if slug not in CATALOGUE:
             fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
-    session = start(configs, quiet, plan)
+    session = start(configs, quiet, plan, read_as=read_as)
     name = session.switch(switch)
     findings = [f for f in run(session.fabric, only) if name is None or name in {w.switch for w in f.where}]
     view, locator = View(form, output, no_colour), session.loaded.locator
@@ -81,7 +83,7 @@ def _unread(session: Session) -> str:
         lines.append(f"{len(loaded.campus.problems)} problem(s) with the input; see the error output.")
     if missing:
         lines.append(f"{len(missing)} file(s) not read; `inkov read` lists them.")
-    unmatched = sum(len(report.unmatched) for report in loaded.reports)
+    unmatched = sum(report.not_understood for report in loaded.reports)
     if unmatched:
         lines.append(f"{unmatched} line(s) or object(s) not understood; `inkov read --unmatched` lists them.")
     return "".join(f"{line}\n" for line in lines)

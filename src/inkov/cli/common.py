@@ -56,6 +56,10 @@ VlanOption = Annotated[
 PlanOption = Annotated[
     str | None, typer.Option("--plan", "-p", metavar="FILE", help="The plan; else plan.yaml among the files.")
 ]
+AsOption = Annotated[
+    list[str] | None,
+    typer.Option("--as", metavar="FORMAT[=PATTERN]", help="Read files (whose names fit) as this format or dialect."),
+]
 QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing about the input on the error output.")]
 ColourOption = Annotated[bool, typer.Option("--no-colour", help="No colour, even on a terminal.")]
 
@@ -175,21 +179,27 @@ class Session:
         return name
 
 
-def start(configs: list[str], quiet: bool, plan: str | None = None, *, account: bool = False) -> Session:
+def start(
+    configs: list[str], quiet: bool, plan: str | None = None, *, read_as: list[str] | None = None, account: bool = False
+) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input."""
     from inkov.campus import Host, Origin, Problem
     from inkov.forwarding import resolve
+    from inkov.readers import Unread
     from inkov.readers.load import NothingToRead, load
+    from inkov.readers.registry import UnknownFormat
     from inkov.wiring import wire
 
     for path in configs:
         if not os.path.lexists(path):
             fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
     try:
-        loaded = load(configs, account=account, progress=_progress(quiet))
+        loaded = load(configs, account=account, read_as=read_as or (), progress=_progress(quiet))
+    except UnknownFormat as unknown:
+        fail(f"--as: {unknown}; it is one of: {', '.join(unknown.known)}{nearest(unknown.args[0], unknown.known)}")
     except NothingToRead as nothing:
         if not quiet:
-            _say_problems(nothing.problems, None)
+            say_problems(nothing.problems, None)
         fail(f"{nothing}; `inkov demo` writes an example of each format")
     intended = _plan(loaded, plan)
     hosts: dict[str, Host] = {}
@@ -205,13 +215,13 @@ def start(configs: list[str], quiet: bool, plan: str | None = None, *, account: 
     if intended.unused:
         for report in loaded.reports:
             if report.format == "the plan":
-                report.ignored += [(Origin(report.file), f"{part}: not used yet") for part in intended.unused]
+                report.ignored += [Unread(Origin(report.file), f"{part}: not used yet") for part in intended.unused]
     for name, origin in intended.switches:
         if name not in loaded.campus.devices:
             says = f"the plan names a switch {name!r} that is not among the files{nearest(name, loaded.campus.devices)}"
             loaded.campus.problems.append(Problem(origin, says))
     if not quiet:
-        _say_problems(loaded.campus.problems, loaded)
+        say_problems(loaded.campus.problems, loaded)
     return Session(loaded, resolve(loaded.campus, wire(loaded.campus)), intended)
 
 
@@ -243,7 +253,8 @@ def _siblings(path: str) -> list[str]:
         return []
 
 
-def _say_problems(problems: Iterable[Any], loaded: Loaded | None) -> None:
+def say_problems(problems: Iterable[Any], loaded: Loaded | None) -> None:
+    """One message for each problem, on the error output: place, what is wrong, cure."""
     from inkov.readers import Locator
     from inkov.render.text import place, safe
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.common import Configs, QuietOption, fail, start, write_file
+from inkov.cli.common import AsOption, Configs, QuietOption, fail, start, write_file
 from inkov.cli.exits import ALL_WELL, FINDINGS
 
 if TYPE_CHECKING:
@@ -26,6 +26,7 @@ def convert(
     folder: Annotated[str, typer.Argument(metavar="DIR", help="Where to write, one file for each switch.")],
     to: Annotated[To, typer.Option("--to", help="The format to write.")] = To.SHEET,
     force: Annotated[bool, typer.Option("--force", help="Replace files that are there.")] = False,
+    read_as: AsOption = None,
     quiet: QuietOption = False,
 ) -> None:
     """Write what was read in an open format, one file a switch."""
@@ -36,7 +37,7 @@ def convert(
     from inkov.readers.sheet_writer import write_sheet
     from inkov.render.text import safe
 
-    session = start(configs, quiet)
+    session = start(configs, quiet, read_as=read_as)
     campus = session.fabric.campus
     files: dict[str, str] = {}
     lost: list[str] = []

@@ -5,6 +5,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli.common import (
+    AsOption,
     ColourOption,
     Configs,
     Format,
@@ -32,6 +33,7 @@ def follow(
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
+    read_as: AsOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
@@ -42,7 +44,7 @@ def follow(
     from inkov.render.follow import ping_grid, ping_json, story_grid, story_json
 
     wanted = one_vlan(vlan)
-    session = start(configs, quiet, plan)
+    session = start(configs, quiet, plan, read_as=read_as)
     fabric, locator = session.fabric, session.loaded.locator
     one, other = find_place(session, source), find_place(session, target)
     if one.end == other.end:

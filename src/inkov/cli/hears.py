@@ -5,6 +5,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli.common import (
+    AsOption,
     ColourOption,
     Configs,
     Format,
@@ -29,6 +30,7 @@ def hears(
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
+    read_as: AsOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
@@ -37,7 +39,7 @@ def hears(
     from inkov.render.follow import hears_grid, hears_json
 
     wanted = one_vlan(vlan)
-    session = start(configs, quiet, plan)
+    session = start(configs, quiet, plan, read_as=read_as)
     sender = find_place(session, place)
     entries = entries_from(session, sender, level.value, wanted)
     heard = listeners(session.fabric, entries, level.value)

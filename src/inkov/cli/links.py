@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from inkov.cli.common import (
+    AsOption,
     ColourOption,
     Configs,
     Format,
@@ -20,6 +21,7 @@ def links(
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
+    read_as: AsOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
@@ -27,7 +29,7 @@ def links(
     from inkov.render.listings import links_grid
     from inkov.survey.links import link_rows
 
-    session = start(configs, quiet, plan)
+    session = start(configs, quiet, plan, read_as=read_as)
     rows = link_rows(session.fabric, session.switch(switch))
     locator = session.loaded.locator
     View(form, output, no_colour).listing("links", rows, lambda: links_grid(rows, locator), session.loaded)

@@ -6,6 +6,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli.common import (
+    AsOption,
     BecauseOption,
     ColourOption,
     Configs,
@@ -32,6 +33,7 @@ def ports(
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
+    read_as: AsOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
@@ -43,7 +45,7 @@ def ports(
     from inkov.survey.ports import port_rows
 
     wanted = vlan_list(vlan)
-    session = start(configs, quiet, plan)
+    session = start(configs, quiet, plan, read_as=read_as)
     if because is not None:
         explain(session, because, View(form, output, no_colour))
         return

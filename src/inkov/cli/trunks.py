@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from inkov.cli.common import (
+    AsOption,
     BecauseOption,
     ColourOption,
     Configs,
@@ -23,6 +24,7 @@ def trunks(
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
+    read_as: AsOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
@@ -30,7 +32,7 @@ def trunks(
     from inkov.render.listings import trunks_grid
     from inkov.survey.trunks import trunk_rows
 
-    session = start(configs, quiet, plan)
+    session = start(configs, quiet, plan, read_as=read_as)
     if because is not None:
         explain(session, because, View(form, output, no_colour))
         return

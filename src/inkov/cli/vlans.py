@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from inkov.cli.common import (
+    AsOption,
     ColourOption,
     Configs,
     Format,
@@ -23,6 +24,7 @@ def vlans(
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
+    read_as: AsOption = None,
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
@@ -31,7 +33,7 @@ def vlans(
     from inkov.survey.vlans import vlan_rows
 
     wanted = vlan_list(vlan)
-    session = start(configs, quiet, plan)
+    session = start(configs, quiet, plan, read_as=read_as)
     rows = vlan_rows(session.fabric, wanted, session.switch(switch))
     View(form, output, no_colour).listing(
         "vlans", rows, lambda: vlans_grid(rows, session.loaded.locator), session.loaded

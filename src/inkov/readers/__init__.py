@@ -2,8 +2,8 @@
 ledger that says of every file what became of it.
 """
 
-from inkov.readers.ledger import FileReport, Part
+from inkov.readers.ledger import FileReport, Part, Unread
 from inkov.readers.load import Loaded, load
 from inkov.readers.locate import Locator
 
-__all__ = ["FileReport", "Loaded", "Locator", "Part", "load"]
+__all__ = ["FileReport", "Loaded", "Locator", "Part", "Unread", "load"]

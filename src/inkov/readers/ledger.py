@@ -6,11 +6,26 @@ from msgspec import Struct, field
 
 from inkov.campus import Cable, Device, Host, Neighbour, Origin, Problem
 
+__all__ = ["FileReport", "Part", "Unread", "as_text"]
+
+
+class Unread(Struct, frozen=True, gc=False):
+    """A line, or `items` values or objects alike, that were not used.
+
+    `relevant` is False for what can hardly have to do with VLANs, although it was not understood.
+    """
+
+    origin: Origin
+    text: str
+    items: int = 1
+    relevant: bool = True
+
 
 class Part(Struct):
     """What one file gave: campus parts, and what of the file was not used.
 
-    `ignored` and `unmatched` list (origin, text): known and without meaning here; not understood.
+    `ignored` and `unmatched` list what was not used: known and without meaning here; not understood. `passed` counts
+    further lines without meaning that are not worth listing, such as comments.
     `about` names the content of a device's file in halves ("interfaces", "lldp"): files of one folder that hold
     different halves of one device are joined by `load`. `named` is false if the file does not say its device's name.
     `joined` is the device that the file was taken as a part of, if it was.
@@ -21,8 +36,9 @@ class Part(Struct):
     cables: list[Cable] = field(default_factory=list)
     hosts: list[Host] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
-    ignored: list[tuple[Origin, str]] = field(default_factory=list)
-    unmatched: list[tuple[Origin, str]] = field(default_factory=list)
+    ignored: list[Unread] = field(default_factory=list)
+    unmatched: list[Unread] = field(default_factory=list)
+    passed: int = 0
     about: frozenset[str] = frozenset()
     named: bool = True
     joined: str = ""
@@ -32,8 +48,8 @@ class FileReport(Struct):
     """One file: its format ("" if nobody recognises it), and how much of it was understood.
 
     The counts are of lines in text formats, of values in JSON, of rows in tables: `understood`, `without_meaning`
-    (known, but without meaning here; `ignored` lists those worth listing), and the length of `unmatched`. `said` tells
-    why a file was left out.
+    (known, but without meaning here; `ignored` lists those worth listing), `not_understood` (`unmatched` lists them).
+    `said` tells why a file was left out.
     """
 
     file: str
@@ -42,8 +58,9 @@ class FileReport(Struct):
     devices: list[str] = field(default_factory=list)
     understood: int = 0
     without_meaning: int = 0
-    ignored: list[tuple[Origin, str]] = field(default_factory=list)
-    unmatched: list[tuple[Origin, str]] = field(default_factory=list)
+    not_understood: int = 0
+    ignored: list[Unread] = field(default_factory=list)
+    unmatched: list[Unread] = field(default_factory=list)
     said: str = ""
 
 

@@ -16,11 +16,11 @@ from msgspec import Struct
 
 from inkov.campus import Campus, Device, Neighbour, Origin, Problem
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
-from inkov.readers.ledger import FileReport, Part
+from inkov.readers.ledger import FileReport, Part, as_text
 from inkov.readers.locate import Locator
-from inkov.readers.registry import read_bytes, taken_as
+from inkov.readers.registry import HEAD_BYTES, read_bytes, reader_of, taken_as
 
-__all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "load"]
+__all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "load", "unread_texts"]
 
 MAX_FILE_BYTES = 64 * 1024 * 1024
 """A larger file is no switch's configuration; it is left out with a message."""
@@ -100,6 +100,24 @@ def load(
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
         raise NothingToRead(says, campus.problems)
     return Loaded(campus, reports, Locator(kept), plans, dialects)
+
+
+def unread_texts(paths: Iterable[str]) -> list[tuple[str, str]]:
+    """(file, text) of the files that neither a format nor a dialect among them reads: those to write a dialect for."""
+    files = _files(list(paths), [], [])
+    dialects = read_dialects(files, [], [])
+    found = []
+    for file in files:
+        if file.endswith((".toml", ".csv")) or os.path.basename(file) in PLAN_NAMES:
+            continue
+        data = _bytes(file, [], [])
+        if (
+            data
+            and b"\x00" not in data[:HEAD_BYTES]
+            and reader_of(FileReport(file, "", len(data)), data, dialects) is None
+        ):
+            found.append((file, as_text(file, data)[0]))
+    return found
 
 
 def read_dialects(files: Iterable[str], problems: list[Problem], reports: list[FileReport]) -> list[Dialect]:

@@ -33,7 +33,7 @@ from inkov.campus import (
     Vlan,
 )
 from inkov.readers import openconfig_shape as shape
-from inkov.readers.ledger import Part
+from inkov.readers.ledger import Part, Unread
 from inkov.vlanset import VlanSet
 
 __all__ = ["NotOpenConfig", "read_openconfig", "recognise"]
@@ -227,7 +227,7 @@ class _Reader:
         no_port = kind_text not in ("", "ethernetCsmacd", "ieee8023adLag") or routed is not None
         if no_port and ethernet is None and aggregation is None:
             if routed is None:
-                self.part.ignored.append((self._at(path), f"interface {name} of type {kind_text}"))
+                self.part.ignored.append(Unread(self._at(path), f"interface {name} of type {kind_text}", 0))
             return
         if name in device.ports:
             first = device.ports[name].origin.pointer

@@ -13,6 +13,7 @@ from typing import Any
 import msgspec
 
 from inkov.campus import Origin
+from inkov.readers.ledger import Unread
 
 __all__ = ["account"]
 
@@ -39,7 +40,7 @@ _UNDERSTOOD = re.compile(
 _VLAN_RELEVANT = re.compile(r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/|/vlan/match/")
 
 
-def account(file: str, data: bytes) -> tuple[int, list[tuple[Origin, str]], list[tuple[Origin, str]]]:
+def account(file: str, data: bytes) -> tuple[int, list[Unread], list[Unread]]:
     """(values understood, ignored, unmatched). The two lists hold, by subtree, how many values were not used."""
     tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
     understood = 0
@@ -56,8 +57,8 @@ def account(file: str, data: bytes) -> tuple[int, list[tuple[Origin, str]], list
     return understood, _listed(file, ignored), _listed(file, unmatched)
 
 
-def _listed(file: str, counted: Counter[str]) -> list[tuple[Origin, str]]:
-    return [(Origin(file), f"{path} ({n} value{'s' * (n > 1)})") for path, n in sorted(counted.items())]
+def _listed(file: str, counted: Counter[str]) -> list[Unread]:
+    return [Unread(Origin(file), f"{path} ({n} value{'s' * (n > 1)})", n) for path, n in sorted(counted.items())]
 
 
 def _leaves(tree: Any, pointer: str) -> Iterator[str]:

@@ -9,13 +9,16 @@ from functools import partial
 
 import msgspec
 from msgspec import Struct
+from msgspec.structs import replace
 
 from inkov.campus import Origin, Problem
 from inkov.readers import openconfig, openconfig_ledger, sheet, tables, walk, walk_device
 from inkov.readers.dialects import Dialect, read_text, recognises
 from inkov.readers.ledger import FileReport, Part, as_text
+from inkov.readers.secrets import without_secrets
 
-__all__ = ["FORMATS", "HEAD_BYTES", "Format", "TakenAs", "UnknownFormat", "read_bytes", "taken_as"]
+__all__ = ["FORMATS", "HEAD_BYTES", "Format", "TakenAs", "UnknownFormat", "read_bytes", "reader_of",
+           "taken_as"]  # fmt: skip
 
 HEAD_BYTES = 4096
 Read = Callable[[FileReport, bytes, bool], Part]
@@ -97,8 +100,7 @@ def _malformed(file: str, data: bytes, says: str) -> Problem:
 
 
 def _dialect(dialect: Dialect, report: FileReport, data: bytes, account: bool) -> Part:
-    part, counts = read_text(dialect, report.file, data)
-    report.understood, report.without_meaning = counts
+    part, report.understood = read_text(dialect, report.file, data)
     return part
 
 
@@ -130,18 +132,23 @@ def read_bytes(
     With `account`, the report counts what was understood and lists what was not (a second walk for JSON).
     """
     report = FileReport(file, "", len(data))
-    read = _reader(report, data, dialects, taken)
+    read = reader_of(report, data, dialects, taken)
     if read is None:
         report.said = "empty" if not data.strip() else "not a format that is read, and no dialect knows it"
         return report, Part()
     part = read(report, data, account)
     report.devices = [device.name for device in part.devices]
+    part.ignored = [replace(line, text=without_secrets(line.text)) for line in part.ignored]
+    part.unmatched = [replace(line, text=without_secrets(line.text)) for line in part.unmatched]
     report.ignored, report.unmatched = part.ignored, part.unmatched
-    report.without_meaning += len(part.ignored)
+    report.without_meaning = part.passed + sum(line.items for line in part.ignored)
+    report.not_understood = sum(line.items for line in part.unmatched)
     return report, part
 
 
-def _reader(report: FileReport, data: bytes, dialects: Sequence[Dialect], taken: Sequence[TakenAs]) -> Read | None:
+def reader_of(
+    report: FileReport, data: bytes, dialects: Sequence[Dialect], taken: Sequence[TakenAs] = ()
+) -> Read | None:
     """The reader for a file; the report gets the name of its format."""
     name = report.file.replace("\\", "/").rpartition("/")[2]
     word = next((one.word for one in taken if fnmatch.fnmatchcase(name, one.pattern)), "")

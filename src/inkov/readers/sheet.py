@@ -30,7 +30,7 @@ from inkov.campus import (
     TreeMode,
     Vlan,
 )
-from inkov.readers.ledger import Part, as_text
+from inkov.readers.ledger import Part, Unread, as_text
 from inkov.readers.sheet_words import (
     ON,
     PORT_KEYS,
@@ -49,12 +49,22 @@ __all__ = ["HEADER", "read_sheet", "recognise"]
 
 HEADER = "inkov sheet 1"
 
+
+def _password(text: str) -> bool:
+    """Whether a password is set. Somebody may have written the password itself: it is not repeated."""
+    if text not in ("set", "none"):
+        raise BadLine(
+            "of a password a sheet only says whether there is one", "write `password: set` or `password: none`"
+        )
+    return text == "set"
+
+
 DISTRIBUTION_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "domain": ("domain", as_value),
     "version": ("version", whole_number),
     "role": ("role", one_of(values_of(Role))),
     "revision": ("revision", whole_number),
-    "password": ("password", one_of({"set": True, "none": False})),
+    "password": ("password", _password),
     "pruning": ("pruning", one_of(ON)),
 }
 
@@ -94,6 +104,7 @@ class _Sheet:
         for number, raw in enumerate(text.split("\n"), 1):
             line = _without_comment(raw)
             if not line:
+                self.part.passed += bool(raw.strip())
                 continue
             self.at = Origin(self.file, number)
             try:
@@ -102,7 +113,7 @@ class _Sheet:
             except (BadLine, VlanListError) as error:
                 cure = getattr(error, "cure", "")
                 self._problem(self.at, str(error), cure)
-                self.part.unmatched.append((self.at, line))
+                self.part.unmatched.append(Unread(self.at, line))
         if self.device is None:
             self._problem(Origin(self.file, 1), "the sheet does not name its switch", "add a line `switch: NAME`", True)
         else:

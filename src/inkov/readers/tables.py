@@ -13,7 +13,7 @@ from ipaddress import ip_address, ip_interface
 from msgspec import Struct
 
 from inkov.campus import Cable, Host, Origin, Problem
-from inkov.readers.ledger import Part, as_text
+from inkov.readers.ledger import Part, Unread, as_text
 
 __all__ = ["read_table", "recognise"]
 
@@ -90,7 +90,7 @@ def read_table(file: str, data: bytes) -> tuple[Part, int, str]:
     columns = [_column(cell) for cell in next(reader)]
     for column in columns:
         if column and column not in table.needed + table.optional:
-            part.ignored.append((Origin(file, 1), f"column {column!r}"))
+            part.ignored.append(Unread(Origin(file, 1), f"column {column!r}", 0))
     understood = 0
     try:
         for cells in reader:
@@ -106,7 +106,7 @@ def read_table(file: str, data: bytes) -> tuple[Part, int, str]:
                 understood += 1
             except _Bad as bad:
                 part.problems.append(Problem(origin, f"column {bad.column!r}: {bad}; the row is left out"))
-                part.unmatched.append((origin, mark.join(cells)))
+                part.unmatched.append(Unread(origin, mark.join(cells)))
     except csv.Error as error:
         part.problems.append(Problem(Origin(file, reader.line_num), f"not a well-formed table: {error}", lost=True))
     return part, understood, table.name

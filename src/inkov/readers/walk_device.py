@@ -12,7 +12,7 @@ from collections import Counter
 from typing import Any
 
 from inkov.campus import WALK, Accept, Basis, Device, Fact, Mode, Neighbour, Origin, Port, PortKind, Problem, Vlan
-from inkov.readers.ledger import Part, as_text
+from inkov.readers.ledger import Part, Unread, as_text
 from inkov.readers.walk import Row, octets, parse, whole_number, words
 from inkov.vlanset import VlanSet
 
@@ -81,7 +81,7 @@ class _Walk:
         self._bundles(device)
         self._neighbours(device, base)
         for name, count in sorted(self.unknown.items()):
-            said = (Origin(self.file, self.first[name]), f"{name} ({count} object{'s' * (count > 1)})")
+            said = Unread(Origin(self.file, self.first[name]), f"{name} ({count} object{'s' * (count > 1)})", count)
             (self.part.unmatched if _VLAN_OBJECT.match(name) else self.part.ignored).append(said)
 
     def _device(self) -> Device:
@@ -130,7 +130,7 @@ class _Walk:
         if not rows and self.table("dot1qPvid"):
             first = next(iter(self.table("dot1qPvid").values()))
             says = "no dot1dBasePortIfIndex in the walk: bridge ports are taken to have their interfaces' numbers"
-            self.part.unmatched.append((self.at(first), says))
+            self.part.unmatched.append(Unread(self.at(first), says))
             found = dict(self.names)
         return found
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from inkov.campus import Origin
 from inkov.checks import Rule
 from inkov.forwarding import Fabric
-from inkov.readers import Loaded, Locator
+from inkov.readers import Loaded, Locator, Unread
+from inkov.readers.dialects.shapes import ShapeGroup
 from inkov.render.grid import Column, Grid
 from inkov.render.text import brief, place
 from inkov.survey.links import LinkRow
@@ -13,8 +13,8 @@ from inkov.survey.ports import Membership, PortRow
 from inkov.survey.trunks import TrunkRow
 from inkov.survey.vlans import VlanRow
 
-__all__ = ["links_grid", "matrix_grid", "ports_grid", "read_grid", "rules_grid", "trunks_grid", "unmatched_grid",
-           "vlans_grid"]  # fmt: skip
+__all__ = ["links_grid", "matrix_grid", "ports_grid", "read_grid", "rules_grid", "shapes_grid", "trunks_grid",
+           "unmatched_grid", "vlans_grid"]  # fmt: skip
 
 _LISTED = 6
 
@@ -31,40 +31,57 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
             Column("Format", spare=True),
             Column("Switch"),
             Column("Read", True),
-            Column("Not used"),
+            Column("No meaning", True),
+            Column("Not understood", True),
+            Column("Remarks"),
         ]
     )
     for report in loaded.reports:
-        parts = []
-        if report.ignored:
-            parts.append(f"{len(report.ignored)} ignored")
-        if report.unmatched:
-            parts.append(f"{len(report.unmatched)} not understood")
-        left = "; ".join([*([report.said] if report.said else []), *parts])
-        marked = (4,) if report.unmatched or not report.format else ()
-        read = str(report.understood) if report.format else ""
-        grid.add(report.file, report.format or "-", ", ".join(report.devices), read, left, marked=marked)
+        counts = [report.understood, report.without_meaning, report.not_understood]
+        shown = [str(count) for count in counts] if report.format and any(counts) else ["", "", ""]
+        marked = (5,) if report.not_understood else () if report.format else (6,)
+        grid.add(
+            report.file, report.format or "-", ", ".join(report.devices), *shown, report.said, marked=marked
+        )  # fmt: skip
     campus, wiring = loaded.campus, fabric.wiring
     ports = sum(len(device.ports) for device in campus.devices.values())
     grid.notes.append(
         f"{_count(len(loaded.reports), 'file')}: {_count(len(campus.devices), 'switch')}, {_count(ports, 'port')}, "
         f"{_count(len(wiring.links), 'link')}, {_count(len(wiring.outside), 'neighbour')} outside the files"
     )
+    grid.notes.append(
+        f"lines, values and objects: {sum(r.understood for r in loaded.reports)} understood, "
+        f"{sum(r.without_meaning for r in loaded.reports)} known and without meaning here, "
+        f"{sum(r.not_understood for r in loaded.reports)} not understood"
+    )
     for report in loaded.reports:
-        for kind, lines in (("not understood", report.unmatched), ("ignored", report.ignored)):
-            for origin, text in lines:
-                grid.notes.append(f"{place(origin, loaded.locator)}: {kind}: {text.strip()}")
+        for kind, lines in (("not understood", report.unmatched), ("without meaning here", report.ignored)):
+            for line in lines:
+                grid.notes.append(f"{place(line.origin, loaded.locator)}: {kind}: {line.text.strip()}")
     grid.notes += [f"assumed: {assumption.says}" for assumption in fabric.assumptions]
     return grid
 
 
-def unmatched_grid(lines: list[tuple[Origin, str]], locator: Locator) -> Grid:
+def unmatched_grid(lines: list[Unread], locator: Locator) -> Grid:
     """What of the files was not understood."""
     grid = Grid([Column("Said at", whole=True), Column("Not understood")])
-    for origin, text in lines:
-        grid.add(place(origin, locator), text.strip())
+    for line in lines:
+        grid.add(place(line.origin, locator), line.text.strip())
+    total = sum(line.items for line in lines)
+    grid.notes.append(f"{_count(total, 'line')} or objects not understood" if lines else "everything was understood")
+    return grid
+
+
+def shapes_grid(groups: list[ShapeGroup], locator: Locator) -> Grid:
+    """Lines that no form of a dialect takes, by shape."""
+    grid = Grid([Column("Lines", True), Column("Shape"), Column("First of them"), Column("Said at", whole=True)])
+    for one in groups:
+        grid.add(str(one.count), one.shape, one.example, place(one.origin, locator))
+    total = sum(one.count for one in groups)
     grid.notes.append(
-        f"{_count(len(lines), 'line')} or objects not understood" if lines else "everything was understood"
+        f"{_count(total, 'line')} in {_count(len(groups), 'shape')} that no form takes"
+        if groups
+        else "every line is taken by a form"
     )
     return grid
 

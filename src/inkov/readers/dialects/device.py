@@ -1,4 +1,4 @@
-"""From what the statements of a text do to a device: applied in order, so that a later statement wins over an earlier."""
+"""From what the statements of a text do to a device: applied in order: later statements win over earlier ones."""
 
 from __future__ import annotations
 
@@ -7,7 +7,20 @@ from typing import Any
 
 from msgspec import Struct
 
-from inkov.campus import Basis, Bridge, Device, Distribution, Fact, Gateway, Origin, Port, PortKind, Tree, TreeMode, Vlan
+from inkov.campus import (
+    Basis,
+    Bridge,
+    Device,
+    Distribution,
+    Fact,
+    Gateway,
+    Origin,
+    Port,
+    PortKind,
+    Tree,
+    TreeMode,
+    Vlan,
+)
 from inkov.readers.dialects.effects import Bound, Named
 from inkov.readers.dialects.file import Dialect
 from inkov.readers.ledger import Part

@@ -2,10 +2,12 @@
 
 An effect is a list of clauses with `;` between them::
 
-    clause = [ "on" KIND VALUE ":" ] ( ATTRIBUTE ( "=" | "+" | "-" ) VALUE | ATTRIBUTE "unset" | "is there" | "is gone" )
+    clause = [ "on" KIND VALUE ":" ] what
+    what   = ATTRIBUTE ( "=" | "+" | "-" ) VALUE | ATTRIBUTE "unset" | "is there" | "is gone"
 
-VALUE is plain text with captures in it. Without `on`, a clause is about what the block has opened. `ATTRIBUTES` lists,
-for each kind, what can be stated of it, and how its values are read: by the words of switch sheets.
+VALUE is plain text with captures in it. `on` holds for the clauses after it; before it, a clause is about what the
+block has opened. `ATTRIBUTES` lists, for each kind, what can be stated of it, and how its values are read: by the words
+of switch sheets.
 """
 
 from __future__ import annotations
@@ -145,18 +147,19 @@ def parse_template(text: str, known: Mapping[str, str], at: int = 0) -> Template
 
 
 def parse_effect(effect: str, kind: str, known: Mapping[str, str]) -> tuple[Clause, ...]:
-    """The clauses of an effect in a block that opens `kind`. FormError marks what is wrong; literal values are tried."""
-    clauses = []
+    """The clauses of an effect in a block that opens `kind`. FormError marks what is wrong."""
+    clauses: list[Clause] = []
     start = 0
     for part in effect.split(";"):
         if part.strip():
-            clauses.append(_clause(part, start, kind, known))
+            before = clauses[-1] if clauses else Clause("", "")
+            clauses.append(_clause(part, start, kind, known, before))
         start += len(part) + 1
     return tuple(clauses)
 
 
-def _clause(part: str, start: int, kind: str, known: Mapping[str, str]) -> Clause:
-    on, where, at = "", None, 0
+def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: Clause) -> Clause:
+    on, where, at = before.on, before.where, 0
     target = _ON.match(part)
     if target:
         if target[1] not in KINDS:

@@ -137,6 +137,8 @@ class Dialect(Struct):
     files: list[str]
     examples: list[Example]
     spaces: dict[int, int] = field(default_factory=dict)
+    known_words: set[str] = field(default_factory=set)
+    forms: int = 0
 
     def claims(self, file: str) -> bool:
         """True if one of the `files` patterns fits the file's name."""
@@ -216,6 +218,7 @@ class _Compiler:
         self.places = places
         self.problems: list[Problem] = []
         self.forms = 0
+        self.words: set[str] = set()  # literal words of heads: a line that holds one is likely to matter
         lists = decoded.lists
         self.lists = Lists(lists.separators, lists.ranges, lists.port_kinds)
 
@@ -235,6 +238,7 @@ class _Compiler:
             self.fault(["text"], "a mark cannot be empty")
         if style.any_case:
             style.negation = [word.lower() for word in style.negation]
+            style.lead = [word.lower() for word in style.lead]
         tables = {"device": file.device, **{kind: getattr(file, kind) for kind in _KINDS}}
         tables |= {f"group.{name}": table for name, table in file.group.items()}
         blocks = {name: Block(name, name if name in ("device", *_KINDS) else "") for name in tables}
@@ -254,7 +258,7 @@ class _Compiler:
             self.fault(["dialect"], f"more than {_MOST_FORMS} forms")
         return Dialect(file.dialect, self.places.file, style, self.lists, self._platform(), file.vlan_table,
                        self._always(), blocks["device"], recognise, file.files, file.example,
-                       {ord(c): 32 for c in style.spaces})  # fmt: skip
+                       {ord(c): 32 for c in style.spaces}, self.words, self.forms)  # fmt: skip
 
     # --- blocks ---
 
@@ -325,9 +329,7 @@ class _Compiler:
             self.fault(keys, str(error), error.at)
             return ()
 
-    def _opens(
-        self, name: str, table: BlockTable, blocks: dict[str, Block], around: dict[str, dict[str, str]]
-    ) -> None:
+    def _opens(self, name: str, table: BlockTable, blocks: dict[str, Block], around: dict[str, dict[str, str]]) -> None:
         block = blocks[name]
         forms = table.opens if isinstance(table.opens, dict) else dict.fromkeys(table.opens, "")
         if name == "device" and forms:
@@ -340,6 +342,7 @@ class _Compiler:
             keys = [f"[{name}]", form]
             template, _, effect = said.partition(";")
             for words in self._variants(keys, form):
+                self.words |= {word.literal for word in words if word.literal}
                 own = captures_in(words)
                 known = {**around[name], **own}
                 try:
@@ -405,4 +408,3 @@ class _Compiler:
 def _after(says: str) -> str:
     """What a default of the standard says, without whose it is."""
     return f"not stated in the dialect, so as in IEEE 802.1Q: {says.partition(': ')[2]}"
-

@@ -1,6 +1,6 @@
 """Forms: what a statement looks like, compiled to one tree that matches a line in linear time.
 
-A form is a row of words. A word stands for itself, or holds captures: `{vid}`, `{low:vid}`, `vlan{vid}`, `{port}.{vid}`.
+A form is a row of words. A word stands for itself, or holds captures: `{vid}`, `{low:vid}`, `{port}.{vid}`.
 Words in `[...]` may be missing, `(a|b)` is either. All forms of a block share a tree by their first words, so a line is
 compared with all of them at once. A capture takes as many words as its type says, without ever trying a second length,
 and no (place in the tree, word) pair is tried twice: whatever a dialect or a text holds, the work for a line is bounded
@@ -99,10 +99,10 @@ _Sequence = list[list[Word]]
 
 def parse_form(form: str) -> list[list[Word]]:
     """The variants of a form, each a row of words. FormError marks what does not follow the grammar."""
-    tokens = [(m[0], m.start()) for m in _TOKEN.finditer(form) if not m[0].isspace()]
-    variants, at = _sequence(tokens, 0, form, "")
-    if at != len(tokens):
-        raise FormError(tokens[at][1], f"{tokens[at][0]!r} closes nothing")
+    marks = [(m[0], m.start()) for m in _TOKEN.finditer(form) if not m[0].isspace()]
+    variants, at = _sequence(marks, 0, form, "")
+    if at != len(marks):
+        raise FormError(marks[at][1], f"{marks[at][0]!r} closes nothing")
     variants = [words for words in variants if words]
     if not variants:
         raise FormError(0, "a form needs at least one word")
@@ -111,15 +111,15 @@ def parse_form(form: str) -> list[list[Word]]:
     return variants
 
 
-def _sequence(tokens: list[tuple[str, int]], at: int, form: str, until: str) -> tuple[_Sequence, int]:
+def _sequence(marks: list[tuple[str, int]], at: int, form: str, until: str) -> tuple[_Sequence, int]:
     parts: list[_Sequence] = []
-    while at < len(tokens) and tokens[at][0] not in ("]", ")", "|"):
-        token, start = tokens[at]
-        if token in ("[", "("):
-            inner, at = _choice(tokens, at + 1, form, "]" if token == "[" else ")", start)
-            parts.append([[], *inner] if token == "[" else inner)
+    while at < len(marks) and marks[at][0] not in ("]", ")", "|"):
+        word, start = marks[at]
+        if word in ("[", "("):
+            inner, at = _choice(marks, at + 1, form, "]" if word == "[" else ")", start)
+            parts.append([[], *inner] if word == "[" else inner)
             continue
-        parts.append([[_word(token, start)]])
+        parts.append([[_word(word, start)]])
         at += 1
     count = 1
     for part in parts:
@@ -129,19 +129,19 @@ def _sequence(tokens: list[tuple[str, int]], at: int, form: str, until: str) -> 
     return [[word for part in chosen for word in part] for chosen in product(*parts)], at
 
 
-def _choice(tokens: list[tuple[str, int]], at: int, form: str, close: str, start: int) -> tuple[_Sequence, int]:
+def _choice(marks: list[tuple[str, int]], at: int, form: str, close: str, start: int) -> tuple[_Sequence, int]:
     found: _Sequence = []
     while True:
-        variants, at = _sequence(tokens, at, form, close)
+        variants, at = _sequence(marks, at, form, close)
         found += variants
-        if at == len(tokens):
+        if at == len(marks):
             raise FormError(start, f"{form[start]!r} is never closed")
-        if tokens[at][0] == "|":
+        if marks[at][0] == "|":
             at += 1
-        elif tokens[at][0] == close:
+        elif marks[at][0] == close:
             return found, at + 1
         else:
-            raise FormError(tokens[at][1], f"{tokens[at][0]!r} stands where {close!r} is expected")
+            raise FormError(marks[at][1], f"{marks[at][0]!r} stands where {close!r} is expected")
 
 
 def _word(token: str, start: int) -> Word:

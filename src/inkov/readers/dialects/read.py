@@ -1,4 +1,4 @@
-"""Read a text by its dialect: each line is matched in its block, and what it does is noted; then a device is made of it.
+"""Read a text by its dialect: each line is matched in its block, what it does is noted, and a device is made of it.
 
 Two steps, since a port may be put into a VLAN by a name that is only said further down: `_Text` goes through the lines
 and collects what they do, `device.Building` applies it in order.
@@ -19,25 +19,21 @@ from inkov.readers.dialects.effects import Bound, bind, keys_of
 from inkov.readers.dialects.file import Block, Dialect, Statement
 from inkov.readers.dialects.forms import Captured, Match, match
 from inkov.readers.dialects.text import Line, lines
-from inkov.readers.ledger import Part, as_text
+from inkov.readers.ledger import Part, Unread, as_text
 from inkov.readers.sheet_words import BadLine
 from inkov.vlanset import VlanListError
 
-__all__ = ["Account", "read_text", "recognises", "split_words"]
+__all__ = ["read_text", "recognises", "split_words"]
 
 _QUOTED = re.compile(r'"([^"]*)"|(\S+)')
 _HEAD_LINES = 200
 _CACHED = 50_000
 _CACHED_LENGTH = 200
 _DEEPEST = 64
+_VLANISH = re.compile(
+    r"(?i).*(?:vlan|vid|trunk|tag|native|bridge|switch|allow)|[0-9]{1,4}(?:[-,.:][0-9]{1,4})*\Z"
+).match
 _MOST_PROBLEMS = 200  # of one file: who has more has the wrong dialect
-
-
-class Account(NamedTuple):
-    """What became of a text's lines: how many were understood, and how many known and without meaning here."""
-
-    understood: int
-    ignored: int
 
 
 class _Context(Struct):
@@ -89,13 +85,14 @@ def _fits(dialect: Dialect, root: Any, words: list[str]) -> bool:
     return len(words) < 1000 and match(root, words, dialect.lists, dialect.text) is not None
 
 
-def read_text(dialect: Dialect, file: str, data: bytes) -> tuple[Part, Account]:
-    """Read one file: what it holds, and the account of its lines."""
+def read_text(dialect: Dialect, file: str, data: bytes) -> tuple[Part, int]:
+    """Read one file: what it holds, and how many of its lines were understood."""
     text, problems = as_text(file, data)
     reader = _Text(dialect, file)
     reader.part.problems += problems
     reader.read(text)
-    return reader.part, Account(reader.understood, reader.ignored)
+    reader.part.passed = reader.ignored
+    return reader.part, reader.understood
 
 
 class _Text:
@@ -123,16 +120,16 @@ class _Text:
                 stack.pop()
             context = stack[-1]
             if line.meaning is None:
-                self._unmatched(line, "longer than any statement is: left out")
+                self._unmatched(line, context, "longer than any statement is: left out")
                 continue
             if context.ignored or context.lost:
                 if context.ignored:
                     self.ignored += 1
                 else:
-                    self._unmatched(line)
+                    self._unmatched(line, context, lost=True)
                 continue
             if len(stack) > _DEEPEST:
-                self._unmatched(line, f"deeper than {_DEEPEST} blocks: left out")
+                self._unmatched(line, context, f"deeper than {_DEEPEST} blocks: left out")
                 continue
             if self.dialect.text.close and line.text in self.dialect.text.close:
                 self.ignored += 1
@@ -152,7 +149,7 @@ class _Text:
     # --- one line ---
 
     def _line(self, line: Line, stack: list[_Context]) -> str:
-        """Match the line, note what it does, open what it opens. Returns the mark that ends a passage, if one begins."""
+        """Match the line, note what it does, open what it opens. Returns the mark that ends a passage."""
         context = stack[-1]
         try:
             known = self._known(context, line)
@@ -161,7 +158,7 @@ class _Text:
                 raise LookupError
             passage = self._effects(line, context, known, stack)
         except LookupError:
-            self._unmatched(line)
+            self._unmatched(line, context)
             if line.opens:
                 stack.append(_Context(line.depth, context.block, lost=True))
             return ""
@@ -195,11 +192,12 @@ class _Text:
     def _matched(self, context: _Context, line: Line) -> _Known:
         dialect, style = self.dialect, self.dialect.text
         words = split_words(line.text, dialect)
-        if words and words[0] in style.lead:
+        first = words[0].lower() if words and style.any_case else words[0] if words else ""
+        if first in style.lead:
             words = words[1:]
         found = match(context.block.root, [*context.prefix, *words], dialect.lists, style, opening=line.opens)
         negated = False
-        if found is None and words and words[0] in style.negation:
+        if found is None and first in style.negation:
             negated = True
             found = match(context.block.root, [*context.prefix, *words[1:]], dialect.lists, style, negated=True)
         bound: tuple[Bound, ...] | None = None
@@ -254,13 +252,16 @@ class _Text:
 
     # --- what was not understood ---
 
-    def _unmatched(self, line: Line, says: str = "") -> None:
-        self.part.unmatched.append((Origin(self.file, line.number), line.text[:_CACHED_LENGTH]))
+    def _unmatched(self, line: Line, context: _Context, says: str = "", *, lost: bool = False) -> None:
+        words = split_words(line.text[:_CACHED_LENGTH], self.dialect)
+        inside = not lost and context.kind != "device"
+        relevant = inside or not self.dialect.known_words.isdisjoint(words) or any(map(_VLANISH, words))
+        self.part.unmatched.append(Unread(Origin(self.file, line.number), line.text[:_CACHED_LENGTH], 1, relevant))
         if says:
             self._problem(line.number, says)
 
     def _fault(self, number: int, text: str, error: Exception) -> None:
-        self.part.unmatched.append((Origin(self.file, number), text[:_CACHED_LENGTH]))
+        self.part.unmatched.append(Unread(Origin(self.file, number), text[:_CACHED_LENGTH]))
         self._problem(number, str(error), getattr(error, "cure", ""))
 
     def _problem(self, number: int, says: str, cure: str = "") -> None:
@@ -269,4 +270,3 @@ class _Text:
             self.part.problems.append(Problem(Origin(self.file, number), says, cure))
         if self.faults == _MOST_PROBLEMS:
             self.part.problems.append(Problem(Origin(self.file, number), "more such lines are not reported one by one"))
-

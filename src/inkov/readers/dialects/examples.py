@@ -1,0 +1,47 @@
+"""Run the examples of a dialect: read each text, and hold what comes of it against the sheet beside it."""
+
+from __future__ import annotations
+
+from difflib import unified_diff
+
+from msgspec import Struct
+
+from inkov.readers.dialects.file import Dialect, Example
+from inkov.readers.dialects.read import read_text
+from inkov.readers.sheet import HEADER, read_sheet
+from inkov.readers.sheet_writer import write_sheet
+
+__all__ = ["Ran", "run_examples"]
+
+
+class Ran(Struct, frozen=True):
+    """An example that was run: its number (from 1), and what was wrong, line by line; nothing if it held."""
+
+    number: int
+    faults: list[str]
+
+
+def run_examples(dialect: Dialect) -> list[Ran]:
+    """All examples of a dialect, in their order."""
+    return [Ran(number, _run(dialect, example)) for number, example in enumerate(dialect.examples, 1)]
+
+
+def _run(dialect: Dialect, example: Example) -> list[str]:
+    part, _ = read_text(dialect, "example", example.text.encode())
+    faults = []
+    unmatched = [line.text.strip() for line in part.unmatched]
+    for text in unmatched:
+        if text not in example.unmatched:
+            faults.append(f"not understood: {text}")
+    faults += [f"to be unmatched, but it is not: {text}" for text in example.unmatched if text not in unmatched]
+    named = "" if "switch:" in example.gives else "switch: example "
+    wanted_part, _ = read_sheet("example", f"{HEADER}\n{named}\n{example.gives}".encode())
+    wrong = [problem for problem in wanted_part.problems if not problem.lost]
+    faults += [f"in `gives`, line {problem.origin.line - 2}: {problem.says}" for problem in wrong]
+    if wrong or not wanted_part.devices:
+        return faults
+    wanted, found = (write_sheet(part.devices[0]).splitlines()[1:] for part in (wanted_part, part))
+    for line in unified_diff(wanted, found, "gives", "read", lineterm="", n=2):
+        if not line.startswith(("---", "+++", "@@")):
+            faults.append(line)
+    return faults

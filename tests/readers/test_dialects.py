@@ -1,0 +1,462 @@
+"""Dialects: forms, effects, shapes of text, what becomes of each line, and the help for those who write one.
+
+The command languages here are made up, a line or two for what a test is about.
+"""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from textwrap import dedent
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkov.campus import Device
+from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text, recognises
+from inkov.readers.dialects.examples import run_examples
+from inkov.readers.dialects.forms import FormError, parse_form
+from inkov.readers.dialects.shapes import group, starter
+from inkov.readers.ledger import Part
+from inkov.readers.sheet_writer import write_sheet
+from tests.conftest import Inkov
+
+HEAD = 'dialect = "t"\nfiles = ["*"]\n'
+
+
+def dialect(text: str) -> Dialect:
+    return compile_dialect("t.toml", (HEAD + dedent(text)).encode())
+
+
+def part_of(tables: str, text: str) -> Part:
+    return read_text(dialect(tables), "box.txt", dedent(text).encode())[0]
+
+
+def sheet_of(tables: str, text: str) -> str:
+    """What a text comes to, as a sheet without its head; nothing of it may be a problem."""
+    part = part_of(tables, text)
+    assert not part.problems and not part.unmatched, (part.problems, part.unmatched)
+    return write_sheet(part.devices[0]).split("\n", 3)[3]
+
+
+PORTS = """
+[port]
+opens = ["pot {ports}"]
+[port.says]
+"grow {vid}" = "mode = access; vlan = {vid}"
+"carry {vids}" = "mode = trunk; allowed = {vids}"
+"carry also {vids}" = "allowed + {vids}"
+"carry not {vids}" = "allowed - {vids}"
+"carry all [but {vids}]" = "mode = trunk; allowed = all but {vids}"
+"label {text}" = "about = {text}"
+"bare {vid}" = "native = {vid}"
+"""
+INDENTED = PORTS.replace('"carry all [but {vids}]" = "mode = trunk; allowed = all but {vids}"', "") + (
+    '"carry all" = "mode = trunk; allowed = all"\n"carry all but {vids}" = "mode = trunk; allowed = all but {vids}"\n'
+)
+
+
+@pytest.mark.parametrize(
+    "form",
+    ["a {nonsense}", "a [b", "a b]", "a {vid} {vid}", "{text} a", "x{vid}{number}", "", "(a|b", "a{ports}b", "{vid"],
+)
+def test_a_bad_form_is_refused_with_its_place(form: str) -> None:
+    with pytest.raises(FormError) as bad:
+        parse_form(form)
+    assert 0 <= bad.value.at <= len(form)
+
+
+def test_words_that_may_be_missing_and_words_that_are_either() -> None:
+    variants = [" ".join(word.literal for word in words) for words in parse_form("a [b] (c|d e)")]
+    assert variants == ["a c", "a d e", "a b c", "a b d e"]
+
+
+def test_later_statements_win_and_lists_are_set_added_to_and_taken_from() -> None:
+    text = """
+    pot 1 - 3,5
+      grow 10
+    pot 2
+      grow 20
+    pot 9
+      carry 10,20 - 22
+      carry also 30
+      carry not 21
+      label "to the shed"
+    pot 10
+      carry all but 4,5
+    """
+    assert sheet_of(INDENTED, text) == dedent("""\
+        [port 1]
+        mode: access
+        vlan: 10
+
+        [port 2]
+        mode: access
+        vlan: 20
+
+        [port 3]
+        mode: access
+        vlan: 10
+
+        [port 5]
+        mode: access
+        vlan: 10
+
+        [port 9]
+        about: to the shed
+        mode: trunk
+        allowed: 10,20,22,30
+
+        [port 10]
+        mode: trunk
+        allowed: 1-3,6-4094
+        """)
+    (device,) = part_of(INDENTED, text).devices
+    assert ("2", "access_vlan") in {(port, attribute) for port, attribute, _, _ in device.overridden}
+    assert device.ports["2"].access_vlan.origin.line == 5  # type: ignore[union-attr]
+
+
+BRACED = """
+[text]
+shape = "braced"
+statement-end = ";"
+comment = ["#"]
+comment-block = [["(*", "*)"]]
+[port]
+opens = ["beds pot {port}"]
+[port.says]
+"member plain {vid}" = "pvid = {vid}; untagged + {vid}; mode = general"
+"member marked {vids}" = "tagged + {vids}"
+"""
+FLAT = """
+[text]
+shape = "flat"
+spaces = ">="
+lead = ["put"]
+negation = ["drop"]
+[port]
+opens = ["beds pot {port}"]
+[port.says]
+"member plain {vid}" = "pvid = {vid}; untagged + {vid}; mode = general"
+"member marked {vids}" = "tagged + {vids}"
+"""
+
+
+def test_braced_and_flat_texts_come_to_the_same() -> None:
+    braced = """
+    beds { # all of them
+      pot a1 { member { plain 10; marked [20 21]; } }
+      pot a2 {
+        (* member { plain 9; }
+        *) member {
+          plain
+            10;
+        }
+      }
+    }
+    """
+    flat = """
+    put beds > pot > a1 > member plain = 10
+    put beds > pot > a1 > member marked = 20
+    put beds > pot > a1 > member marked = 21-22
+    drop beds > pot > a1 > member marked = 22
+    put beds > pot > a2 > member plain = 10
+    """
+    assert sheet_of(BRACED, braced) == sheet_of(FLAT, flat)
+    assert "tagged: 20-21" in sheet_of(BRACED, braced)
+
+
+def test_negated_and_abbreviated_statements() -> None:
+    tables = '[text]\nnegation = ["un"]\nabbreviated = true\ncase = "any"\n' + INDENTED
+    text = """
+    POT 1
+      gro 10
+      label x
+      UN label
+      un grow 10
+    pot 2
+      carry 10,20
+      un carry also 20
+      lab y
+    """
+    found = sheet_of(tables, text)
+    assert "[port 1]\n\n" in found and "allowed: 10\n" in found and "about: y" in found
+    ambiguous = part_of(tables.replace('"label {text}"', '"grass {text}"'), "pot 1\n  gr 10\n")
+    assert [line.text for line in ambiguous.unmatched] == ["gr 10"]
+
+
+def test_vlans_by_name_and_membership_from_the_vlans_side() -> None:
+    tables = """
+    [vlan]
+    opens = ["plot {name}"]
+    [vlan.says]
+    "number {vid}" = "vid = {vid}"
+    "marked on {ports}" = "on ports {ports}: mode = general; tagged + {name}"
+    [port]
+    opens = ["pot {port}"]
+    [port.says]
+    "grow {vlan}" = "vlan = {vlan}"
+    "carry {vlans}" = "mode = trunk; allowed = {vlans}"
+    """
+    tables = tables.replace("{name}", "{vlan}")
+    text = """
+    pot 1
+      grow ferns
+    pot 2
+      carry mosses, ferns
+    plot ferns
+      number 30
+      marked on 7-8
+    plot mosses
+      number 31
+    """
+    found = sheet_of(tables, text)
+    assert "30: ferns\n31: mosses" in found and "[port 1]\nvlan: 30" in found and "allowed: 30-31" in found
+    assert "[port 8]\nmode: general\ntagged: 30" in found
+    part = part_of(tables, "pot 1\n  grow trees\n")
+    assert [p.says for p in part.problems] == ["no VLAN here is called 'trees'"] and len(part.unmatched) == 1
+
+
+def test_everything_the_model_holds_can_be_said() -> None:
+    tables = """
+    [lists]
+    port-kinds = ["pot", "channel"]
+    [vlan-table]
+    always = "1"
+    created-by = ["vlan"]
+    [device.says]
+    "box {name}" = "name = {name}"
+    "spread in {word} release {n:number}" = "domain = {word}; version = {n}; role = follower"
+    "spread edition {m:number}" = "revision = {m}"
+    "spread lock {secret}" = "password = set"
+    "spread prunes" = "pruning = on"
+    "tree quick" = "tree mode = rstp"
+    "tree weight {number} [for] {vids}" = "on tree {vids}: priority = {number}"
+    "plot {vid} holds {vids}" = "on vlan {vid}: private = primary; secondaries + {vids}"
+    "plot {vid} alone" = "on vlan {vid}: private = isolated"
+    "yard {word} with {ports}" = "on bridge {word}: ports + {ports}"
+    [port]
+    opens = ["{port}:"]
+    [port.says]
+    "voice {vid}" = "voice = {vid}"
+    "grow {vid}" = "vlan = {vid}"
+    "shy" = "protected = yes"
+    "asks" = "negotiation = active"
+    "prune {vids}" = "prunable = {vids}; withheld = {vids}"
+    "tip, guarded" = "edge = yes; bpdu guard = on; guard = root"
+    "cost {number}" = "tree cost = {number}"
+    "only marked" = "accept = tagged; ingress filtering = on"
+    "guest of {p:vid} {s:vid}" = "mode = private host; primary = {p}; secondary = {s}"
+    "joins {number}" = "bundle = channel {number}; aggregation = active"
+    [bundle]
+    opens = { "strand {number}" = "channel {number}; mode = trunk" }
+    [sub]
+    opens = { "cutting {port} {vid}" = "{port}.{vid}; of = {port}; tag = {vid}" }
+    [sub.says]
+    "at {ip:word} {mask:word}" = "mode = routed; address + {ip}/{mask}; vrf = green"
+    [gateway]
+    opens = ["well {vid}"]
+    [gateway.says]
+    "at {address}" = "address = {address}"
+    "shut" = "state = off"
+    """.replace("{port}:", "at {port}")
+    text = """
+    box shed-1
+    spread in acre release 2
+    spread edition 7
+    spread lock hunter2
+    spread prunes
+    tree quick
+    tree weight 4096 for 10,20
+    plot 10 holds 11-12
+    plot 11 alone
+    at pot1/1
+      voice 40
+      grow 50
+      shy
+      asks
+      prune 60
+      tip, guarded
+      cost 200
+      only marked
+    at p 1/2
+      guest of 10 11
+    at pot 1/3
+      joins 4
+    strand 4
+    cutting pot1/9 100
+      at 10.0.0.1 255.255.255.0
+    well 50
+      at 10.5.0.1/24
+      shut
+    yard back with pot 1/5-6
+    """
+    found = sheet_of(tables, text)
+    for said in (
+        "10: ; primary of 11-12",
+        "11: ; isolated",
+        '[port "pot 1/1"]',
+        "voice: 40",
+        "vlan: 50",
+        "protected: yes",
+        "negotiation: active",
+        "withheld: 60",
+        "prunable: 60",
+        "edge: yes\nguard: root\nbpdu guard: on",
+        "accept: tagged\ningress filtering: on",
+        "mode: private host\nprimary: 10\nsecondary: 11",
+        '[bundle "channel 4"]\nmembers: "pot 1/3"\nmode: trunk',
+        '[sub "pot 1/9.100"]',
+        "tag: 100\naddress: 10.0.0.1/24",
+        "[gateway 50]\nstate: off\naddress: 10.5.0.1/24",
+        '[bridge back]\nports: "pot 1/5", "pot 1/6"',
+        "mode: rstp",
+        'cost of "pot 1/1": 200',
+        "[tree 10,20]",
+        "domain: acre\nversion: 2\nrole: follower\nrevision: 7\npassword: set\npruning: on",
+    ):
+        assert said in found, (said, found)
+    assert "hunter2" not in found and "50:" in found  # made by its use
+
+
+def test_each_line_is_one_of_three_and_secrets_are_not_shown(inkov: Inkov, tmp_path: Path) -> None:
+    tables = INDENTED.replace("[port.says]", 'ignored = ["water {text}"]\n[port.says]') + '[text]\ncomment = ["%"]\n'
+    tables += '[device]\nignored = ["notice {passage}", "lid {secret}"]\n'
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "t.toml").write_text(HEAD.replace("*", "*.txt") + tables)
+    (tmp_path / "in" / "box.txt").write_text(
+        "% a comment\nnotice !hello\nwe are open!\nlid abc\npot 1\n  grow 10\n  water daily\n  grow 4095\n"
+        "  prune hard\nwhatever password hunter2\nfar away\n"
+    )
+    (tmp_path / "in" / "odd.bin").write_text("nobody knows\n")
+    found = inkov("read", "in", "-f", "json")
+    by_name = {report["file"]: report for report in found.json["read"]["files"]}
+    report = by_name["in/box.txt"]
+    assert (report["understood"], report["without_meaning"], report["not_understood"]) == (2, 5, 4)
+    assert by_name["in/odd.bin"]["format"] == "" and found.status == 1
+    assert "hunter2" not in found.out + found.err and "whatever password ..." in found.out
+    relevant = {line["text"]: line["relevant"] for line in report["unmatched"]}
+    assert relevant == {"grow 4095": True, "prune hard": True, "whatever password ...": False, "far away": False}
+
+
+def test_the_platforms_defaults_are_the_dialects() -> None:
+    tables = '[defaults]\nnative = "none"\nmode = "trunk"\n"ingress filtering" = "on"\n' + INDENTED
+    device: Device = part_of(tables, "pot 1\n").devices[0]
+    fact = device.platform.unstated["native_vlan"]
+    assert fact.value is None and fact.origin.says == "t: its dialect states so (t.toml:4)"
+    assert device.platform.unstated["ingress_filtering"].value is True
+
+
+@pytest.mark.parametrize(
+    ("tables", "line", "says"),
+    [
+        ('[port.says]\n"grow {vid}" = "vlan = {vids}"\n', 4, "column 24: {vids} is not captured here (captured: vid)"),
+        ('[port.says]\n"grow {vidd}" = "vlan = {vid}"\n', 4, "column 7: 'vidd' is not a type of capture"),
+        ('[port.says]\n"grow {vid}" = "vlna = {vid}"\n', 4, "column 17: 'vlna' cannot be said of a port"),
+        ('[port.says]\n"a" = "mode = acess"\n', 4, "'acess' is not one of: access"),
+        ('[port.says]\n"a" = "on shed 7: mode = access"\n', 4, "'shed' is not one of: port"),
+        ('[port]\nopens = ["pot {port}"]\nwithin = ["bed"]\n', 5, "'bed' is not a block"),
+        ('[device.says]\n"a {secret}" = "name = {secret}"\n', 4, "a secret is never kept"),
+        ('[device.says]\n"a b" = "name = x"\n"a [b]" = "name = y"\n', 5, "another form of this block is the same"),
+        ('[text]\nshape = "round"\n', 4, "Invalid enum value"),
+        ("[text]\nshap = 1\n", 4, "unknown field `shap`"),
+        ('[defaults]\nmode = "acess"\n', 4, "'acess' is not one of"),
+        ("[text\n", 3, "not TOML"),
+    ],
+)
+def test_a_fault_in_a_dialect_is_placed(tables: str, line: int, says: str) -> None:
+    with pytest.raises(BadDialect) as bad:
+        dialect(tables)
+    found = bad.value.problems[0]
+    assert found.origin.line == line and says in found.says, found
+
+
+def test_which_dialect_a_file_is_in() -> None:
+    known = compile_dialect("t.toml", b'dialect = "t"\nrecognise = ["pot {port}", "box {name}"]\n')
+    assert recognises(known, "x", "box a\n\npot 1\n") and not recognises(known, "x", "box a\n")
+    assert recognises(dialect(""), "x", "")
+
+
+def test_examples_hold_or_show_the_difference() -> None:
+    example = (
+        '[[example]]\ntext = """\npot 1\n  grow 10\n  frob\n"""\ngives = """\n[port 1]\nmode: access\nvlan: 11\n"""\n'
+    )
+    (ran,) = run_examples(dialect(INDENTED + example))
+    assert ran.faults[0] == "not understood: frob" and "-vlan: 11" in ran.faults and "+vlan: 10" in ran.faults
+    held = example.replace("11", "10") + 'unmatched = ["frob"]\n'
+    assert run_examples(dialect(INDENTED + held))[0].faults == []
+
+
+def test_the_commands_help_to_write_one(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    pots = "".join(f'pot {n}\n  grow {n + 9}\n  label "pot {n}"\n' for n in range(1, 9))
+    (tmp_path / "in" / "box.txt").write_text("% made up\n" + pots + "lid secret hunter2\n")
+    started = inkov("dialect", "new", "in", "-o", "in/t.toml")
+    text = (tmp_path / "in" / "t.toml").read_text()
+    assert started.status == 0 and '# "pot {number}" = ""          # 8 ×' in text and "hunter2" not in text
+    assert 'shape = "indented"' in text and 'comment = ["%"]' in text
+    assert inkov("dialect", "check", "in/t.toml").status == 0
+    rows = inkov("dialect", "unmatched", "in", "-f", "json").json["unmatched"]
+    assert [(row["count"], row["shape"]) for row in rows][:2] == [(8, "grow {number}"), (8, "label {text}")]
+    (tmp_path / "in" / "t.toml").write_text(text + INDENTED + '[device]\nignored = ["lid {secret}"]\n')
+    done = inkov("dialect", "unmatched", "in")
+    assert done.status == 0 and "every line is taken by a form" in done.out
+    assert len(inkov("ports", "in", "-f", "json").json["ports"]) == 8
+    (tmp_path / "in" / "t.toml").write_text(text + "[port.says]\n'a' = 'vlna = 1'\n")
+    bad = inkov("dialect", "check", "in/t.toml")
+    assert bad.status == 2 and "'vlna' cannot be said of a port" in bad.err
+    assert inkov("read", "in").status == 2  # and the campus says so, too
+
+
+def test_a_format_can_be_named(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "t.toml").write_text('dialect = "t"\nfiles = ["never"]\n' + INDENTED)
+    (tmp_path / "box.txt").write_text("pot 1\n  grow 10\n")
+    assert inkov("ports", ".").status == 2
+    assert len(inkov("ports", ".", "--as", "t=box.*", "-f", "json").json["ports"]) == 1
+    wrong = inkov("ports", ".", "--as", "tt")
+    assert wrong.status == 2 and "'tt' is no format; it is one of: sheet, openconfig" in wrong.err
+
+
+def test_shapes_blank_out_names_and_numbers() -> None:
+    from inkov.campus import Origin
+
+    words = ["fern", "moss", "ivy", "sage", "mint", "dill", "rue", "yew", "box"]
+    lines = [(Origin("f", n), f"call {word}") for n, word in enumerate(words)] + [(Origin("f", 20), "vids 1-3,5 on 7")]
+    assert [(g.count, g.shape) for g in group(lines)] == [(9, "call {word}"), (1, "vids {vids} on {number}")]
+    assert "{secret}" in starter([("f", "lock password abc\n")])
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["pot " + "1," * 100_000, "x " * 400_000, "pot 1\n" + "  carry " + ",".join(["1-9"] * 100_000), "[" * 100_000,
+     "y" * 3_000_000, "\n".join(" " * n + "pot 1" for n in range(2000))],
+    ids=["ports", "words", "ranges", "brackets", "line", "depth"],
+)  # fmt: skip
+def test_no_text_makes_it_hang(text: str) -> None:
+    """Not a timing: what grows faster than its input would not come back at all."""
+    began = time.monotonic()
+    for tables in (INDENTED, BRACED, FLAT):
+        part_of(tables, text)
+    assert time.monotonic() - began < 100
+
+
+def test_no_dialect_makes_it_hang() -> None:
+    many = "".join(f'"{"[a] " * 6} {{w{n}:word}} {{number}} b{n}" = ""\n' for n in range(40))
+    hostile = "[text]\nabbreviated = true\n[device.says]\n" + many
+    part_of(hostile, "a " * 2000 + "\n" + "a a a a a a x 1 b39\n" * 2000)
+    with pytest.raises(BadDialect, match="64 variants"):
+        dialect('[device.says]\n"' + "[a] " * 7 + '" = ""\n')
+    nested = '[text]\nshape = "flat"\n[group.g]\nopens = ["a"]\nwithin = ["device", "group.g"]\n'
+    assert len(part_of(nested, "a " * 5000).problems) == 1
+
+
+WORDS = ["pot", "1", "1-3", "grow", "carry", "10,20", "\n", "\n  ", "\t", '"', "{", "}", ";", "%", "é", "also"]
+
+
+@given(st.lists(st.sampled_from(WORDS), max_size=40))
+def test_any_text_is_read_without_a_fault_of_ours(words: list[str]) -> None:
+    text = " ".join(words)
+    for tables in (INDENTED, BRACED, FLAT):
+        part = part_of(tables, text)
+        assert all(line.origin.line <= text.count("\n") + 1 for line in part.unmatched)
