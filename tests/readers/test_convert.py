@@ -75,7 +75,7 @@ def test_what_openconfig_cannot_say_is_said() -> None:
             for what in write_openconfig(device, [])[1]]  # fmt: skip
     text = "\n".join(lost)
     words = "negotiation, voice vlan, withheld, protected, registration, general ports, promiscuous ports, "
-    words += "private host ports, sub-interfaces, one bridge, private VLANs"
+    words += "private host ports, sub-interfaces, several bridges, private VLANs"
     for word in words.split(", "):
         assert word in text, word
 

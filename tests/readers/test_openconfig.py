@@ -6,16 +6,20 @@ import json
 import re
 from pathlib import Path
 from typing import Any
+from xml.sax.saxutils import escape
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkov.campus import Mode, Origin, PortKind
+from inkov.campus import Campus, Mode, Origin, PortKind
+from inkov.forwarding import resolve
 from inkov.readers.ledger import Part
 from inkov.readers.locate import Locator
 from inkov.readers.registry import read_bytes
 from inkov.vlanset import VlanSet
+from inkov.wiring import End, wire
+from tests.campuses import listeners
 from tests.conftest import DEMO
 from tests.readers.test_sheet import without_origins
 
@@ -216,3 +220,111 @@ def test_no_mutation_of_a_real_file_makes_it_fail(data: st.DataObject) -> None:
 def test_the_demo_is_understood_whole(file: Path) -> None:
     report, part = read_bytes(str(file), file.read_bytes(), account=True)
     assert not part.problems and not part.unmatched and report.understood > 50
+
+
+def to_xml(tree: Any, name: str = "") -> str:
+    """JSON as the XML that NETCONF would return; one element a line."""
+    if isinstance(tree, list):
+        return "".join(to_xml(item, name) for item in tree)
+    inner = "".join(to_xml(value, key) for key, value in tree.items()) if isinstance(tree, dict) else None
+    text = str(tree).lower() if isinstance(tree, bool) else escape(str(tree))
+    module, _, plain = name.rpartition(":")
+    space = f' xmlns="http://openconfig.net/yang/{module.removeprefix("openconfig-")}"' if module else ""
+    return f"<{plain}{space}>{text if inner is None else chr(10) + inner}</{plain}>\n" if name else inner or ""
+
+
+@pytest.mark.parametrize("name", sorted(path.name for path in (DEMO / "garden").glob("*.json")))
+def test_xml_says_the_same_as_json(name: str) -> None:
+    data = (DEMO / "garden" / name).read_bytes()
+    envelope = '<?xml version="1.0"?>\n<rpc-reply xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><data>\n'
+    text = envelope + to_xml(json.loads(data)) + "</data></rpc-reply>"
+    report, part = read_bytes("x.xml", text.encode(), account=True)
+    wanted_report, wanted = read_bytes("x.json", data, account=True)
+    assert not part.problems and report.format == "OpenConfig XML"
+    assert without_origins(part.devices) == without_origins(wanted.devices)
+    assert without_origins(part.neighbours) == without_origins(wanted.neighbours)
+    assert (report.understood, report.not_understood) == (wanted_report.understood, wanted_report.not_understood)
+    locator, lines = Locator({"x.xml": text.encode()}), text.split("\n")
+    for port in part.devices[0].ports.values():
+        for fact in (port.mode, port.access_vlan, port.allowed):
+            if fact is not None:
+                value = "TRUNK|ACCESS" if fact is port.mode else "vlan"
+                assert re.search(value, lines[locator.line(fact.origin) - 1]), fact
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("<a><b></a>", "not well-formed XML: mismatched tag"),
+        ("<a>" * 200, "nested deeper than 100 elements"),
+        ("<a>" * 1_000_000, "nested deeper"),
+        ('<!DOCTYPE a [<!ENTITY x "y">]><a>&x;</a>', "refused"),
+        ('<!DOCTYPE a SYSTEM "file:///etc/passwd"><a/>', "refused"),
+        ("<interfaces><interface><name>1</name>", "not well-formed XML"),
+    ],
+)
+def test_bad_xml_is_one_problem(text: str, says: str) -> None:
+    _, part = read_bytes("x.xml", text.encode(), account=True)
+    (problem,) = part.problems
+    assert says in problem.says and problem.lost and not part.devices
+
+
+def test_a_wrong_value_in_xml_costs_one_entry() -> None:
+    entry = "<interface><name>{0}</name><config><name>{0}</name><mtu>{1}</mtu></config><ethernet/></interface>"
+    text = f"<interfaces>{entry.format('a', 'large')}\n{entry.format('b', '1500')}</interfaces>"
+    _, part = read_bytes("x.xml", text.encode(), account=True)
+    assert list(part.devices[0].ports) == ["b"] and "the entry of 'a' is left out" in part.problems[0].says
+
+
+def test_aggregation_and_spanning_tree() -> None:
+    bundle = {"name": "b1", "config": {"type": "iana-if-type:ieee8023adLag"}, "aggregation": {"config": {}}}
+    static = {"name": "b2", "aggregation": {"config": {"lag-type": "STATIC"}}}
+    lacp = {"interfaces": {"interface": [{"name": "b1", "config": {"name": "b1", "lacp-mode": "PASSIVE"}}]}}
+    ports = {"interface": [{"name": "p1", "config": {"name": "p1", "cost": 200, "port-priority": 64}}]}
+    stp = {
+        "global": {"config": {"enabled-protocol": ["openconfig-spanning-tree-types:MSTP"], "bpdu-guard": True}},
+        "mstp": {"mst-instances": {"mst-instance": [
+            {"mst-id": 2, "config": {"mst-id": 2, "vlan": [10, "20..22"], "bridge-priority": 4096}, "interfaces": ports}
+        ]}},
+        "interfaces": {"interface": [
+            {"name": "p1", "config": {"edge-port": "openconfig-spanning-tree-types:EDGE_ENABLE", "guard": "ROOT"}}
+        ]},
+    }  # fmt: skip
+    more = {"openconfig-lacp:lacp": lacp, "openconfig-spanning-tree:stp": stp}
+    part = read(switch(port("p1"), bundle, static, **more))
+    device = part.devices[0]
+    assert not part.problems and not part.unmatched
+    assert [device.ports[name].aggregation.value for name in ("b1", "b2")] == ["passive", "static"]  # type: ignore[union-attr]
+    assert device.tree_mode and device.tree_mode.value == "mstp"
+    (tree,) = device.trees
+    assert (str(tree.vlans), tree.number, tree.priority.value) == ("10,20-22", 2, 4096)  # type: ignore[union-attr]
+    assert tree.costs["p1"].value == 200 and tree.priorities["p1"].value == 64
+    edge = device.ports["p1"]
+    assert edge.edge and edge.edge.value and edge.bpdu_guard and edge.bpdu_guard.value and edge.guard
+    assert edge.guard.origin.pointer == "/stp/interfaces/interface/0/config/guard"
+
+
+def test_network_instances_are_kept_apart() -> None:
+    def instance(name: str, kind: str, members: list[str], *vids: int) -> dict[str, Any]:
+        return {
+            "name": name,
+            "config": {"name": name, "type": f"openconfig-network-instance-types:{kind}"},
+            "interfaces": {"interface": [{"id": m, "config": {"id": m, "interface": m}} for m in members]},
+            "vlans": {"vlan": [{"vlan-id": vid, "config": {"vlan-id": vid}} for vid in vids]},
+        }
+
+    access = [port(name, **{"interface-mode": "ACCESS", "access-vlan": 10}) for name in ("a1", "a2", "b1", "m1", "c1")]
+    routed = {"name": "well", "config": {"type": "iana-if-type:l3ipvlan"}, "routed-vlan": {"config": {"vlan": 10}}}
+    instances = {"network-instance": [
+        instance("main", "DEFAULT_INSTANCE", [], 10), instance("a", "L2VSI", ["a1", "a2"], 10),
+        instance("b", "L2VSI", ["b1"], 10), instance("c", "L2VSI", ["c1"], 30), instance("green", "L3VRF", ["well"]),
+    ]}  # fmt: skip
+    more = {"openconfig-network-instance:network-instances": instances}
+    part = read(switch(*access, routed, **more))
+    device = part.devices[0]
+    campus = Campus(devices={device.name: device})
+    heard = listeners(campus)
+    assert heard["core-1:a1"] == {("core-1:a2", 10, False)} and not heard["core-1:m1"]
+    assert not heard["core-1:c1"] and device.gateways[0].vrf and device.gateways[0].vrf.value == "green"
+    fabric = resolve(campus, wire(campus))
+    assert not fabric.ports[End("core-1", "c1")].view.emit  # its own table does not have VLAN 10

@@ -12,10 +12,13 @@ from hypothesis import strategies as st
 from inkov.campus import (
     STANDARD,
     Accept,
+    Aggregation,
     Bridge,
     Device,
+    Distribution,
     Fact,
     Gateway,
+    Guard,
     Mode,
     Negotiation,
     Neighbour,
@@ -23,6 +26,9 @@ from inkov.campus import (
     Port,
     PortKind,
     Private,
+    Role,
+    Tree,
+    TreeMode,
     Vlan,
 )
 from inkov.readers.ledger import Part
@@ -56,6 +62,13 @@ VALUES: dict[str, st.SearchStrategy[Any]] = {
     "secondaries": VID_SETS,
     "protected": st.booleans(),
     "registration": st.booleans(),
+    "prunable": VID_SETS,
+    "aggregation": st.sampled_from(Aggregation),
+    "edge": st.booleans(),
+    "guard": st.sampled_from(Guard),
+    "bpdu_guard": st.booleans(),
+    "mtu": st.integers(0, 1 << 20),
+    "speed": st.integers(0, 1 << 20),
     "vrf": TEXTS,
     "outer": VIDS,
     "parent": NAMES,
@@ -91,6 +104,17 @@ def devices(draw: st.DrawFn) -> tuple[Device, list[Neighbour]]:
     bridged = draw(st.permutations(list(device.ports)))
     for name in draw(st.lists(NAMES, max_size=2, unique=True)):
         device.bridges[name] = Bridge(name, NOWHERE, {bridged.pop(): NOWHERE for _ in range(min(2, len(bridged)))})
+        if draw(st.booleans()):
+            device.bridges[name].vlans = {vid: Vlan(vid, NOWHERE) for vid in draw(st.sets(VIDS, max_size=2))}
+    device.tree_mode = draw(st.none() | st.sampled_from(TreeMode).map(fact))
+    numbers = st.integers(0, 65535).map(fact)
+    for vids in draw(st.lists(VID_SETS, max_size=2)):
+        costs = draw(st.dictionaries(NAMES, numbers, max_size=2))
+        device.trees.append(Tree(vids, NOWHERE, draw(st.integers(0, 9)), draw(st.none() | numbers), costs, costs))
+    if draw(st.booleans()):
+        role, flag = draw(st.none() | st.sampled_from(Role).map(fact)), draw(st.none() | st.booleans().map(fact))
+        number, text = draw(st.none() | numbers), draw(st.none() | TEXTS.map(fact))
+        device.distribution = Distribution(NOWHERE, text, number, role, number, flag, flag)
     for vid in draw(st.lists(VIDS, max_size=2)):
         bridge = draw(st.sampled_from(["", *device.bridges]))
         addresses = tuple(fact(a) for a in draw(ADDRESSES))

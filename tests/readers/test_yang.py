@@ -21,7 +21,8 @@ import pytest
 from tests.conftest import DEMO, need
 
 PACKAGE = "ydk-models-openconfig"
-MODULES = ("interfaces", "if-ethernet", "if-aggregate", "vlan", "if-ip", "network-instance", "system", "lldp")
+MODULES = ("interfaces", "if-ethernet", "if-aggregate", "vlan", "if-ip", "network-instance", "system", "lldp",
+           "lacp")  # fmt: skip
 
 
 @pytest.fixture(scope="module")

@@ -213,7 +213,7 @@ class Distribution(Struct, gc=False):
 
 
 class Gateway(Struct, gc=False):
-    """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one)."""
+    """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one), by its own name if any."""
 
     vid: int
     origin: Origin
@@ -221,6 +221,7 @@ class Gateway(Struct, gc=False):
     enabled: Fact[bool] | None = None
     addresses: tuple[Fact[Address], ...] = ()
     vrf: Fact[str] | None = None
+    name: str = ""
 
 
 class Neighbour(Struct, frozen=True, gc=False):

@@ -14,6 +14,7 @@ from collections.abc import Mapping
 import msgspec
 
 from inkov.campus import Origin
+from inkov.readers.openconfig_xml import looks_like_xml, parse_xml
 
 __all__ = ["Locator"]
 
@@ -29,14 +30,26 @@ class Locator:
         self._files = files
         self._names = Counter(file.rpartition("/")[2] for file in files)
         # (file, pointer) -> (offset of the value, its length, the pointer as written in the file, offset of its name)
+        self._xml: dict[str, dict[str, int]] = {}
         self._known: dict[tuple[str, str], tuple[int, int, str, int]] = {}
 
     def line(self, origin: Origin) -> int:
         """The line (from 1) of an origin; 0 if it has none."""
         if origin.line or not origin.file or not origin.pointer:
             return origin.line
+        if looks_like_xml(self._files.get(origin.file, b"")[:100]):
+            return self._xml_line(origin)
         found = self._find(origin.file, origin.pointer)
         return self._files[origin.file].count(b"\n", 0, found[3]) + 1 if found else 0
+
+    def _xml_line(self, origin: Origin) -> int:
+        """The line of the element that a pointer leads to, or of the nearest one around it."""
+        if origin.file not in self._xml:
+            self._xml[origin.file] = parse_xml(self._files[origin.file]).lines
+        lines, pointer = self._xml[origin.file], origin.pointer
+        while pointer and pointer not in lines:
+            pointer = pointer.rpartition("/")[0]
+        return lines.get(pointer, 0)
 
     def pointer(self, origin: Origin) -> str:
         """The pointer of an origin as the file spells it, module prefixes included; "" for text formats."""
@@ -55,6 +68,8 @@ class Locator:
             return known
         data = self._files.get(file)
         if data is None:
+            return None
+        if looks_like_xml(data[:100]):
             return None
         if not pointer:
             start = 3 if data.startswith(b"\xef\xbb\xbf") else 0

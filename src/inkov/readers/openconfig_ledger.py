@@ -15,13 +15,14 @@ import msgspec
 from inkov.campus import Origin
 from inkov.readers.ledger import Unread
 
-__all__ = ["account"]
+__all__ = ["account", "account_tree"]
 
 _UNDERSTOOD = re.compile(
     r"""/(?:
         interfaces/interface/(?:
-            name | (?:config|state)/(?:name|type|enabled|description)
-          | ethernet/(?:config|state)/aggregate-id
+            name | (?:config|state)/(?:name|type|enabled|description|mtu)
+          | ethernet/(?:config|state)/(?:aggregate-id|port-speed)
+          | aggregation/config/lag-type
           | (?:ethernet|aggregation)/switched-vlan/(?:config|state)/
             (?:interface-mode|access-vlan|native-vlan|trunk-vlans)
           | routed-vlan/(?:config|state)/vlan
@@ -30,7 +31,14 @@ _UNDERSTOOD = re.compile(
           | subinterfaces/subinterface/(?:index|config/(?:index|enabled))
           | subinterfaces/subinterface/vlan/(?:config|match/single-tagged/config)/vlan-id )
       | (?:network-instances/network-instance/)?vlans/vlan/(?:vlan-id|(?:config|state)/(?:vlan-id|name|status))
-      | network-instances/network-instance/(?:name|config/name)
+      | network-instances/network-instance/(?:name|config/(?:name|type)|interfaces/interface/(?:id|config/.*))
+      | lacp/interfaces/interface/(?:name|(?:config|state)/(?:name|lacp-mode))
+      | stp/(?:global/config/(?:enabled-protocol|bpdu-guard)
+          | rstp/(?:config/bridge-priority|interfaces/interface/(?:name|config/.*))
+          | mstp/mst-instances/mst-instance/(?:mst-id|config/(?:mst-id|vlan|bridge-priority)
+              | interfaces/interface/(?:name|config/.*))
+          | rapid-pvst/vlan/(?:vlan-id|config/(?:vlan-id|bridge-priority)|interfaces/interface/(?:name|config/.*))
+          | interfaces/interface/(?:name|config/(?:name|edge-port|guard|bpdu-guard)))
       | system/(?:config|state)/hostname
       | lldp/interfaces/interface/(?:name|config/name
           | neighbors/neighbor/(?:id|state/(?:id|system-name|chassis-id|port-id|port-id-type|port-description)))
@@ -41,8 +49,12 @@ _VLAN_RELEVANT = re.compile(r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:confi
 
 
 def account(file: str, data: bytes) -> tuple[int, list[Unread], list[Unread]]:
+    """The account of a JSON file."""
+    return account_tree(file, msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf")))
+
+
+def account_tree(file: str, tree: Any) -> tuple[int, list[Unread], list[Unread]]:
     """(values understood, ignored, unmatched). The two lists hold, by subtree, how many values were not used."""
-    tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
     understood = 0
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()

@@ -24,6 +24,8 @@ class Switched(Struct):
 
 class EthernetConfig(Struct, rename="kebab"):
     aggregate_id: str | None = None
+    port_speed: str | None = None
+    lag_type: str | None = None
     aggregate_id_q: str | None = field(default=None, name="openconfig-if-aggregate:aggregate-id")
 
 
@@ -108,6 +110,7 @@ class InterfaceConfig(Struct):
     type: str | None = None
     enabled: bool | None = None
     description: str | None = None
+    mtu: int | None = None
 
 
 class Interface(Struct):
@@ -139,8 +142,29 @@ class Vlans(Struct):
     vlan: list[VlanEntry] = []
 
 
+class InstanceConfig(Struct):
+    name: str | None = None
+    type: str | None = None
+
+
+class MemberConfig(Struct):
+    interface: str | None = None
+    subinterface: int | None = None
+
+
+class InstanceMember(Struct):
+    id: str | None = None
+    config: MemberConfig | None = None
+
+
+class InstanceMembers(Struct):
+    interface: list[InstanceMember] = []
+
+
 class Instance(Struct):
     name: str | None = None
+    config: InstanceConfig | None = None
+    interfaces: InstanceMembers | None = None
     vlans: Vlans | None = None
 
 
@@ -190,6 +214,102 @@ class Lldp(Struct):
     interfaces: LldpInterfaces | None = None
 
 
+VidItems = list[int | str] | int | str | None
+
+
+class LacpConfig(Struct, rename="kebab"):
+    name: str | None = None
+    lacp_mode: str | None = None
+
+
+class LacpInterface(Struct):
+    name: str | None = None
+    config: LacpConfig | None = None
+    state: LacpConfig | None = None
+
+
+class LacpInterfaces(Struct):
+    interface: list[LacpInterface] = []
+
+
+class Lacp(Struct):
+    interfaces: LacpInterfaces | None = None
+
+
+class TreePortConfig(Struct, rename="kebab"):
+    name: str | None = None
+    cost: int | None = None
+    port_priority: int | None = None
+
+
+class TreePort(Struct):
+    name: str | None = None
+    config: TreePortConfig | None = None
+
+
+class TreePorts(Struct):
+    interface: list[TreePort] = []
+
+
+class TreeConfig(Struct, rename="kebab"):
+    bridge_priority: int | None = None
+    vlan: VidItems = None
+
+
+class StpTree(Struct, rename="kebab"):
+    config: TreeConfig | None = None
+    interfaces: TreePorts | None = None
+    mst_id: int | None = None
+    vlan_id: int | None = None
+
+
+class MstInstances(Struct, rename="kebab"):
+    mst_instance: list[StpTree] = []
+
+
+class Mstp(Struct, rename="kebab"):
+    mst_instances: MstInstances | None = None
+
+
+class PerVlan(Struct):
+    vlan: list[StpTree] = []
+
+
+class StpPortConfig(Struct, rename="kebab"):
+    name: str | None = None
+    edge_port: str | None = None
+    guard: str | None = None
+    bpdu_guard: bool | None = None
+
+
+class StpPort(Struct):
+    name: str | None = None
+    config: StpPortConfig | None = None
+    state: StpPortConfig | None = None
+
+
+class StpPorts(Struct):
+    interface: list[StpPort] = []
+
+
+class StpGlobalConfig(Struct, rename="kebab"):
+    enabled_protocol: list[str] = []
+    bpdu_guard: bool | None = None
+
+
+class StpGlobal(Struct):
+    config: StpGlobalConfig | None = None
+    state: StpGlobalConfig | None = None
+
+
+class Stp(Struct, rename="kebab"):
+    overall: StpGlobal | None = field(default=None, name="global")
+    rstp: StpTree | None = None
+    mstp: Mstp | None = None
+    rapid_pvst: PerVlan | None = None
+    interfaces: StpPorts | None = None
+
+
 class Root(Struct):
     interfaces: Interfaces | None = None
     interfaces_q: Interfaces | None = field(default=None, name="openconfig-interfaces:interfaces")
@@ -201,3 +321,7 @@ class Root(Struct):
     system_q: System | None = field(default=None, name="openconfig-system:system")
     lldp: Lldp | None = None
     lldp_q: Lldp | None = field(default=None, name="openconfig-lldp:lldp")
+    lacp: Lacp | None = None
+    lacp_q: Lacp | None = field(default=None, name="openconfig-lacp:lacp")
+    stp: Stp | None = None
+    stp_q: Stp | None = field(default=None, name="openconfig-spanning-tree:stp")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from inkov.campus import Device, Mode, Negotiation, Neighbour, Port, PortKind, natural
+from inkov.campus import Aggregation, Device, Mode, Negotiation, Neighbour, Port, PortKind, natural
 from inkov.readers.settled import settled_value
 from inkov.vlanset import VlanSet
 
@@ -13,6 +13,10 @@ __all__ = ["write_openconfig"]
 
 _PLAIN = {"voice_vlan": None, "native_tagged": False, "protected": False, "registration": False}
 """Port attributes without a place in the models, and the value at which nothing is lost by leaving them out."""
+
+
+_ASIDE = ("prunable", "edge", "guard", "bpdu_guard", "speed")
+"""Port attributes that are left out without changing what the port forwards."""
 
 
 def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, list[str]]:
@@ -28,7 +32,14 @@ def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, 
             ]
         },
     }
-    lost += [f"bridge {name}: the models know one bridge to a device" for name in device.bridges]
+    lost += [f"bridge {name}: several bridges of a device are not written" for name in device.bridges]
+    if device.trees or device.tree_mode is not None:
+        lost.append("spanning tree: it is not written")
+    if device.distribution is not None:
+        lost.append("distribution of VLANs: the models have no place for it")
+    bundles = [port for port in ports if port.kind is PortKind.BUNDLE and port.aggregation is not None]
+    if bundles:
+        tree["openconfig-lacp:lacp"] = {"interfaces": {"interface": _lacp(bundles)}}
     if device.vlans is not None:
         tree["openconfig-network-instance:network-instances"] = {
             "network-instance": [
@@ -65,13 +76,25 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     }
     if port.description is not None:
         config["description"] = port.description.value
-    holder: dict[str, Any] = {"config": {"lag-type": "LACP"}} if bundle else {}
+    static = port.aggregation is not None and port.aggregation.value is Aggregation.STATIC
+    holder: dict[str, Any] = {"config": {"lag-type": "STATIC" if static else "LACP"}} if bundle else {}
+    if port.mtu is not None:
+        config["mtu"] = port.mtu.value
+    lost += [f"{port.name}: {name.replace('_', ' ')} is not written" for name in _ASIDE if getattr(port, name)]
     if port.bundle is not None:
         holder["config"] = {"openconfig-if-aggregate:aggregate-id": port.bundle.value}
     else:
         holder["openconfig-vlan:switched-vlan"] = {"config": _switched(device, port, mode)}
     name = "openconfig-if-aggregate:aggregation" if bundle else "openconfig-if-ethernet:ethernet"
     return {"name": port.name, "config": config, name: holder}
+
+
+def _lacp(bundles: list[Port]) -> list[dict[str, Any]]:
+    return [
+        {"name": bundle.name, "config": {"name": bundle.name, "lacp-mode": bundle.aggregation.value.upper()}}
+        for bundle in bundles
+        if bundle.aggregation is not None and bundle.aggregation.value is not Aggregation.STATIC
+    ]
 
 
 def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from inkov.campus import Origin, Problem
-from inkov.readers import openconfig, openconfig_ledger, sheet, tables, walk, walk_device
+from inkov.readers import openconfig, openconfig_ledger, openconfig_xml, sheet, tables, walk, walk_device
 from inkov.readers.dialects import Dialect, read_text, recognises
 from inkov.readers.ledger import FileReport, Part, as_text
 from inkov.readers.secrets import without_secrets
@@ -88,6 +88,24 @@ def _openconfig(report: FileReport, data: bytes, account: bool) -> Part:
     return Part()
 
 
+def _openconfig_xml(report: FileReport, data: bytes, account: bool) -> Part:
+    try:
+        tree = openconfig_xml.parse_xml(data)
+        part = openconfig.read_openconfig_xml(report.file, tree)
+    except openconfig_xml.BadXml as bad:
+        report.format = ""
+        return Part(problems=[Problem(Origin(report.file, bad.line), str(bad), "export it again", True)])
+    except openconfig.NotOpenConfig as other:
+        report.format = ""
+        report.said = f"XML, but with nothing that is read here (it holds: {', '.join(other.names[:4]) or 'nothing'})"
+        return Part()
+    if account:
+        report.understood, ignored, unmatched = openconfig_ledger.account_tree(report.file, tree.root)
+        part.ignored += ignored
+        part.unmatched += unmatched
+    return part
+
+
 def _malformed(file: str, data: bytes, says: str) -> Problem:
     byte = re.search(r"\(byte (\d+)\)", says)
     at = min(int(byte[1]), len(data)) if byte else len(data)
@@ -107,6 +125,7 @@ def _dialect(dialect: Dialect, report: FileReport, data: bytes, account: bool) -
 FORMATS: tuple[Format, ...] = (
     Format("sheet", "switch sheet", sheet.recognise, _sheet),
     Format("openconfig", "OpenConfig JSON", openconfig.recognise, _openconfig),
+    Format("openconfig-xml", "OpenConfig XML", openconfig_xml.looks_like_xml, _openconfig_xml),
     Format("table", "table", tables.recognise, _table),
     Format("walk", "SNMP walk", walk.recognise, _walk),
 )

@@ -1,0 +1,101 @@
+"""The spanning tree of an OpenConfig device (openconfig-spanning-tree) and its LACP (openconfig-lacp)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from inkov.campus import Aggregation, Device, Fact, Guard, Origin, PortKind, Tree, TreeMode
+from inkov.readers import openconfig_shape as shape
+from inkov.vlanset import VlanSet
+
+__all__ = ["read_lacp", "read_stp"]
+
+At = Callable[[str], Origin]
+Say = Callable[[str, str], None]
+_MODES = {"STP": TreeMode.STP, "RSTP": TreeMode.RSTP, "MSTP": TreeMode.MSTP, "RAPID_PVST": TreeMode.PER_VLAN}
+_EDGE = {"EDGE_ENABLE": True, "EDGE_DISABLE": False}
+
+
+def read_stp(device: Device, stp: shape.Stp, at: At, say: Say) -> None:
+    """Mode, trees and port settings. `at` makes an origin of a pointer, `say` a problem."""
+    config = stp.overall and (stp.overall.config or stp.overall.state)
+    for index, word in enumerate(config.enabled_protocol if config else ()):
+        pointer = f"/stp/global/config/enabled-protocol/{index}"
+        mode = _MODES.get(word.rpartition(":")[2].upper())
+        if mode is None:
+            say(pointer, f"{word!r} is not a spanning tree protocol that is known here")
+        elif device.tree_mode is None:
+            device.tree_mode = Fact(mode, at(pointer))
+    if stp.rstp is not None:
+        _tree(device, Tree(VlanSet.all(), at("/stp/rstp")), stp.rstp, "/stp/rstp", at)
+    for index, instance in enumerate(
+        stp.mstp.mst_instances.mst_instance if stp.mstp and stp.mstp.mst_instances else ()
+    ):
+        path = f"/stp/mstp/mst-instances/mst-instance/{index}"
+        vids = _vids(instance.config.vlan if instance.config else None, f"{path}/config/vlan", say)
+        _tree(device, Tree(vids, at(path), instance.mst_id or 0), instance, path, at)
+    for index, entry in enumerate(stp.rapid_pvst.vlan if stp.rapid_pvst else ()):
+        path = f"/stp/rapid-pvst/vlan/{index}"
+        vids = _vids(entry.vlan_id, f"{path}/vlan-id", say)
+        if vids:
+            _tree(device, Tree(vids, at(path)), entry, path, at)
+    for index, port in enumerate(stp.interfaces.interface if stp.interfaces else ()):
+        _port(device, port, f"/stp/interfaces/interface/{index}", at, say)
+    if config and config.bpdu_guard:  # of all edge ports that do not say otherwise
+        for known in device.ports.values():
+            if known.edge is not None and known.edge.value and known.bpdu_guard is None:
+                known.bpdu_guard = Fact(True, at("/stp/global/config/bpdu-guard"))
+
+
+def _tree(device: Device, tree: Tree, entry: shape.StpTree, path: str, at: At) -> None:
+    if entry.config is not None and entry.config.bridge_priority is not None:
+        tree.priority = Fact(entry.config.bridge_priority, at(f"{path}/config/bridge-priority"))
+    for index, port in enumerate(entry.interfaces.interface if entry.interfaces else ()):
+        name = port.name or (port.config and port.config.name)
+        if port.config is None or not name:
+            continue
+        where = f"{path}/interfaces/interface/{index}/config"
+        if port.config.cost is not None:
+            tree.costs[name] = Fact(port.config.cost, at(f"{where}/cost"))
+        if port.config.port_priority is not None:
+            tree.priorities[name] = Fact(port.config.port_priority, at(f"{where}/port-priority"))
+    device.trees.append(tree)
+
+
+def _port(device: Device, entry: shape.StpPort, path: str, at: At, say: Say) -> None:
+    config = entry.config or entry.state
+    name = entry.name or (config and config.name)
+    if config is None or not name:
+        return
+    port = device.ports.get(name)
+    if port is None:
+        say(path, f"the spanning tree names a port {name!r} that is not among the interfaces")
+        return
+    if config.edge_port is not None and (edge := _EDGE.get(config.edge_port.rpartition(":")[2])) is not None:
+        port.edge = Fact(edge, at(f"{path}/config/edge-port"))
+    if config.guard is not None and config.guard.lower() in set(Guard):
+        port.guard = Fact(Guard(config.guard.lower()), at(f"{path}/config/guard"))
+    if config.bpdu_guard is not None:
+        port.bpdu_guard = Fact(config.bpdu_guard, at(f"{path}/config/bpdu-guard"))
+
+
+def _vids(value: shape.VidItems, pointer: str, say: Say) -> VlanSet:
+    items = value if isinstance(value, list) else [] if value is None else [value]
+    try:
+        return VlanSet.parse(",".join(str(item).replace("..", "-") for item in items)) if items else VlanSet()
+    except ValueError:
+        say(pointer, f"{items!r} is not a list of VLAN numbers; it is left out")
+        return VlanSet()
+
+
+def read_lacp(device: Device, lacp: shape.Lacp, at: At) -> None:
+    """How each bundle comes about."""
+    for index, entry in enumerate(lacp.interfaces.interface if lacp.interfaces else ()):
+        config = entry.config or entry.state
+        name = entry.name or (config and config.name)
+        port = device.ports.get(name) if name else None
+        if port is not None and port.kind is PortKind.BUNDLE:
+            # ACTIVE is the default of lacp-mode (openconfig-lacp).
+            passive = config is not None and (config.lacp_mode or "").rpartition(":")[2] == "PASSIVE"
+            where = at(f"/lacp/interfaces/interface/{index}")
+            port.aggregation = Fact(Aggregation.PASSIVE if passive else Aggregation.ACTIVE, where)

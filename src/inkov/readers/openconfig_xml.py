@@ -1,0 +1,128 @@
+"""OpenConfig as XML, the way NETCONF returns it (RFC 6241, 7950), turned into the tree that its JSON would be.
+
+Lists are told from containers by their names, since XML does not; values stay text, and are converted by type later.
+Only a hardened parser is used, and documents with a DTD are refused: there is no reason for one in a configuration.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from msgspec import Struct, field
+
+__all__ = ["BadXml", "Tree", "looks_like_xml", "parse_xml"]
+
+_DEEPEST = 100
+_ENVELOPES = {"rpc-reply", "data", "config", "running", "candidate", "startup"}
+_LISTS = {
+    ("interfaces", "interface"),
+    ("subinterfaces", "subinterface"),
+    ("addresses", "address"),
+    ("vlans", "vlan"),
+    ("rapid-pvst", "vlan"),
+    ("network-instances", "network-instance"),
+    ("neighbors", "neighbor"),
+    ("mst-instances", "mst-instance"),
+    ("config", "trunk-vlans"),
+    ("state", "trunk-vlans"),
+    ("config", "enabled-protocol"),
+    ("state", "enabled-protocol"),
+}
+"""(parent, child) of the lists and leaf-lists that are read."""
+
+
+class BadXml(ValueError):
+    """Not well-formed, or refused: at `line`, and why."""
+
+    def __init__(self, line: int, says: str) -> None:
+        super().__init__(says)
+        self.line = line
+
+
+class Tree(Struct):
+    """The tree, and the line of each pointer in it."""
+
+    root: dict[str, Any]
+    lines: dict[str, int]
+
+
+def looks_like_xml(head: bytes) -> bool:
+    """True if the head of a file opens an element."""
+    text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    return text[:1] == b"<" and text[:2] != b"<<"
+
+
+class _Open(Struct):
+    name: str
+    pointer: str
+    children: dict[str, Any] = field(default_factory=dict)
+    text: list[str] = field(default_factory=list)
+    envelope: bool = False
+
+
+class _Builder:
+    """The target of the parser: elements become members, repeated ones lists."""
+
+    def __init__(self) -> None:
+        self.root: dict[str, Any] = {}
+        self.lines: dict[str, int] = {}
+        self.stack = [_Open("", "", self.root, envelope=True)]
+        self.parser: Any = None
+
+    def start(self, tag: str, attributes: dict[str, str]) -> None:
+        name = tag.rpartition("}")[2]
+        above = self.stack[-1]
+        line = self.parser.parser.CurrentLineNumber
+        if len(self.stack) > _DEEPEST:
+            raise BadXml(line, f"nested deeper than {_DEEPEST} elements")
+        if above.envelope and name in _ENVELOPES:
+            self.stack.append(_Open(name, above.pointer, above.children, envelope=True))
+            return
+        pointer = f"{above.pointer}/{name}"
+        if (above.name, name) in _LISTS:
+            self.lines.setdefault(pointer, line)
+            pointer = f"{pointer}/{len(above.children.get(name, ()))}"
+        self.lines.setdefault(pointer, line)
+        self.stack.append(_Open(name, pointer))
+
+    def data(self, data: str) -> None:
+        self.stack[-1].text.append(data)
+
+    def end(self, tag: str) -> None:
+        done = self.stack.pop()
+        if done.envelope:
+            return
+        above = self.stack[-1]
+        value: Any = done.children or "".join(done.text).strip()
+        if value == "":  # an empty container, or an empty text: nothing is said
+            return
+        if (above.name, done.name) in _LISTS:
+            above.children.setdefault(done.name, []).append(value)
+        elif done.name in above.children:  # a list that is not read
+            kept = above.children[done.name]
+            above.children[done.name] = [*(kept if isinstance(kept, list) else [kept]), value]
+        else:
+            above.children[done.name] = value
+
+    def close(self) -> None:
+        pass
+
+
+def parse_xml(data: bytes) -> Tree:
+    """The tree of a document. BadXml if it is not well-formed, has a DTD or entities, or nests too deeply."""
+    from xml.etree.ElementTree import ParseError
+
+    from defusedxml.common import DefusedXmlException
+    from defusedxml.ElementTree import DefusedXMLParser
+
+    builder = _Builder()
+    parser = builder.parser = DefusedXMLParser(target=builder, forbid_dtd=True)
+    try:
+        parser.feed(data)
+        parser.close()
+    except ParseError as error:
+        raise BadXml(error.position[0], f"not well-formed XML: {str(error).partition(':')[0]}") from None
+    except DefusedXmlException as error:
+        says = f"refused: {type(error).__name__}; a configuration needs no document type and no entities"
+        raise BadXml(parser.parser.CurrentLineNumber, says) from None
+    return Tree(builder.root, builder.lines)
