@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from msgspec import Struct, field
 
 from inkov.campus import Cable, Device, Host, Neighbour, Origin, Problem
 
-__all__ = ["FileReport", "Part", "Unread", "as_text"]
+__all__ = ["FileReport", "Part", "Piece", "Unread", "as_text"]
 
 
 class Unread(Struct, frozen=True, gc=False):
@@ -21,14 +23,23 @@ class Unread(Struct, frozen=True, gc=False):
     relevant: bool = True
 
 
+class Piece(Struct, frozen=True):
+    """A part of a system that no one file describes: `family` tells who puts it together, `kind` what it is."""
+
+    family: str
+    kind: str
+    file: str
+    content: Any
+
+
 class Part(Struct):
     """What one file gave: campus parts, and what of the file was not used.
 
     `ignored` and `unmatched` list what was not used: known and without meaning here; not understood. `passed` counts
     further lines without meaning that are not worth listing, such as comments.
     `about` names the content of a device's file in halves ("interfaces", "lldp"): files of one folder that hold
-    different halves of one device are joined by `load`. `named` is false if the file does not say its device's name.
-    `joined` is the device that the file was taken as a part of, if it was.
+    different halves of one device are joined by `load`. `pieces` are put together there as well. `named` is false if
+    the file does not say its device's name. `joined` is the device that the file was taken as a part of, if it was.
     """
 
     devices: list[Device] = field(default_factory=list)
@@ -39,6 +50,7 @@ class Part(Struct):
     ignored: list[Unread] = field(default_factory=list)
     unmatched: list[Unread] = field(default_factory=list)
     passed: int = 0
+    pieces: list[Piece] = field(default_factory=list)
     about: frozenset[str] = frozenset()
     named: bool = True
     joined: str = ""

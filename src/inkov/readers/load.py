@@ -14,9 +14,10 @@ from pathlib import PurePath
 
 from msgspec import Struct
 
-from inkov.campus import Campus, Device, Neighbour, Origin, Problem
+from inkov.campus import Basis, Campus, Device, Neighbour, Origin, Problem
+from inkov.readers import linux, networkd
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
-from inkov.readers.ledger import FileReport, Part, as_text
+from inkov.readers.ledger import FileReport, Part, Piece, as_text
 from inkov.readers.locate import Locator
 from inkov.readers.registry import HEAD_BYTES, read_bytes, reader_of, taken_as
 
@@ -88,6 +89,7 @@ def load(
             kept[file] = data
         elif report.said and file in paths:
             problems.append(Problem(Origin(file), report.said, "name files of a format that is read", True))
+    parts += put_together(parts)
     campus = _assemble(parts, problems)
     joined = {file: part.joined for file, part in parts if part.joined}
     for report in reports:
@@ -211,11 +213,47 @@ def _assemble(parts: list[tuple[str, Part]], problems: list[Problem]) -> Campus:
             else:
                 devices[device.name] = device
                 kept.add(device.name)
-        campus.neighbours += [n for n in part.neighbours if n.device in kept]
+        campus.neighbours += [n for n in part.neighbours if n.device in kept or not part.devices]
         campus.cables += part.cables
         campus.hosts += part.hosts
     campus.devices = dict(sorted(devices.items()))
     return campus
+
+
+_FAMILIES: dict[str, Callable[[str, Origin, list[Piece]], Part]] = {
+    "linux": linux.assemble,
+    "networkd": networkd.assemble_units,
+}
+_SYSTEM_FOLDERS = {"etc", "systemd", "network", "run", "lib", "usr", "local"}
+
+
+def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
+    """The systems that several files describe piece by piece, each by its family's `assemble`."""
+    systems: dict[tuple[str, str], list[tuple[Piece, Part]]] = {}
+    for file, part in parts:
+        for piece in part.pieces:
+            systems.setdefault((_system(file, piece), piece.family), []).append((piece, part))
+    found = []
+    for (place, family), members in sorted(systems.items()):
+        name = PurePath(os.path.abspath(place)).name
+        pieces = [piece for piece, _ in members]
+        says = f"these files state no name: named {name!r} after {'where they are' if os.path.isdir(place) else 'them'}"
+        origin = Origin(pieces[0].file, basis=Basis.ASSUMED, says=says)
+        whole = _FAMILIES[family](name, origin, pieces)
+        for _, part in members:
+            part.joined = name
+        found.append((pieces[0].file, whole))
+    return found
+
+
+def _system(file: str, piece: Piece) -> str:
+    """Where a piece's system is: the path up to the first dot of `NAME.WHAT.json`, or else the folder."""
+    folder, name = os.path.split(file)
+    if piece.family != "networkd" and name.count(".") > 1:
+        return os.path.join(folder, name.partition(".")[0])
+    while os.path.basename(folder) in _SYSTEM_FOLDERS:
+        folder = os.path.dirname(folder)
+    return folder or "."
 
 
 def _joined(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:

@@ -12,7 +12,18 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from inkov.campus import Origin, Problem
-from inkov.readers import openconfig, openconfig_ledger, openconfig_xml, sheet, tables, walk, walk_device
+from inkov.readers import (
+    linux,
+    lldpd,
+    networkd,
+    openconfig,
+    openconfig_ledger,
+    openconfig_xml,
+    sheet,
+    tables,
+    walk,
+    walk_device,
+)
 from inkov.readers.dialects import Dialect, read_text, recognises
 from inkov.readers.ledger import FileReport, Part, as_text
 from inkov.readers.secrets import without_secrets
@@ -117,6 +128,33 @@ def _malformed(file: str, data: bytes, says: str) -> Problem:
     return Problem(Origin(file, line), f"not JSON at column {column}: {what}", "correct it, or export it again", True)
 
 
+def _linux(report: FileReport, data: bytes, account: bool) -> Part:
+    try:
+        part, report.understood, kind = linux.read_list(report.file, data)
+    except msgspec.DecodeError as error:
+        return _not_json(report, data, error)
+    report.format = f"Linux, {kind}"
+    return part
+
+
+def _lldp(report: FileReport, data: bytes, account: bool) -> Part:
+    try:
+        part, report.understood = lldpd.read_lldp_file(report.file, data)
+    except (msgspec.DecodeError, RecursionError) as error:
+        return _not_json(report, data, error)
+    return part
+
+
+def _not_json(report: FileReport, data: bytes, error: Exception) -> Part:
+    report.format = ""
+    return Part(problems=[_malformed(report.file, data, str(error))])
+
+
+def _unit(report: FileReport, data: bytes, account: bool) -> Part:
+    part, report.understood = networkd.read_unit(report.file, data)
+    return part
+
+
 def _dialect(dialect: Dialect, report: FileReport, data: bytes, account: bool) -> Part:
     part, report.understood = read_text(dialect, report.file, data)
     return part
@@ -124,6 +162,9 @@ def _dialect(dialect: Dialect, report: FileReport, data: bytes, account: bool) -
 
 FORMATS: tuple[Format, ...] = (
     Format("sheet", "switch sheet", sheet.recognise, _sheet),
+    Format("linux", "Linux", linux.is_list, _linux),
+    Format("lldp", "LLDP neighbours", lldpd.is_lldp, _lldp),
+    Format("networkd", "systemd-networkd", networkd.is_unit, _unit),
     Format("openconfig", "OpenConfig JSON", openconfig.recognise, _openconfig),
     Format("openconfig-xml", "OpenConfig XML", openconfig_xml.looks_like_xml, _openconfig_xml),
     Format("table", "table", tables.recognise, _table),

@@ -1,0 +1,223 @@
+"""From the network devices of a Linux system to a switch of ours, whichever files told of them.
+
+A bridge that filters VLANs has general ports: PVID and membership as listed, ingress filtering on, and no VLAN table
+but the membership itself. A bridge that does not filter takes no notice of tags: untagged frames are its VLAN 1, and
+tagged ones pass through as they are. What is in no bridge and no bond is the system's own: a routed port.
+"""
+
+from __future__ import annotations
+
+from msgspec import Struct, field
+
+from inkov.campus import (
+    STANDARD,
+    Accept,
+    Address,
+    Aggregation,
+    Basis,
+    Bridge,
+    Device,
+    Fact,
+    Gateway,
+    Mode,
+    Origin,
+    Platform,
+    Port,
+    PortKind,
+    Problem,
+    Tree,
+    TreeMode,
+)
+from inkov.vlanset import VlanSet
+
+__all__ = ["LINUX", "Member", "Netdev", "build"]
+
+LINUX = Platform(
+    "Linux",
+    STANDARD.unstated
+    | {"ingress_filtering": Fact(True, Origin(basis=Basis.DEFAULT, says="Linux: with VLAN filtering, on arrival too"))},
+)
+"""What the kernel does where nothing is said: a bridge port with VLAN filtering takes the VLANs it is a member of."""
+
+_OWN_KINDS = {"", "veth", "dsa", "dummy", "bond", "team", "vlan", "bridge"}
+
+
+_TUNNELS = {"vxlan", "gretap", "ip6gretap", "geneve", "l2tp", "erspan", "openvpn"}
+
+
+class Member(Struct, gc=False):
+    """A VLAN that a bridge port is a member of."""
+
+    pvid: bool
+    untagged: bool
+    origin: Origin
+
+
+class Netdev(Struct):
+    """A network device: what is known of it, each thing with its origin. `kind` is "" for hardware."""
+
+    name: str
+    origin: Origin
+    kind: str = ""
+    enabled: Fact[bool] | None = None
+    about: Fact[str] | None = None
+    mtu: Fact[int] | None = None
+    master: Fact[str] | None = None
+    link: Fact[str] | None = None
+    vid: Fact[int] | None = None
+    filtering: Fact[bool] | None = None
+    default_pvid: Fact[int | None] | None = None
+    stp: Fact[bool] | None = None
+    priority: Fact[int] | None = None
+    cost: Fact[int] | None = None
+    port_priority: Fact[int] | None = None
+    isolated: Fact[bool] | None = None
+    bpdu_guard: Fact[bool] | None = None
+    aggregation: Fact[Aggregation] | None = None
+    vrf: Fact[str] | None = None
+    members: dict[int, Member] | None = None
+    addresses: list[Fact[Address]] = field(default_factory=list)
+
+
+def build(name: str, origin: Origin, netdevs: dict[str, Netdev], problems: list[Problem]) -> Device:
+    """The device. What cannot be placed becomes a problem."""
+    device = Device(name, origin, LINUX, table_is_membership=True)
+    builder = _Builder(device, netdevs, problems)
+    for netdev in netdevs.values():
+        if netdev.kind == "bridge":
+            builder.bridge(netdev)
+    for netdev in netdevs.values():
+        if netdev.kind not in ("bridge", "loopback"):
+            builder.port(netdev)
+    return device
+
+
+class _Builder:
+    def __init__(self, device: Device, netdevs: dict[str, Netdev], problems: list[Problem]) -> None:
+        self.device = device
+        self.netdevs = netdevs
+        self.problems = problems
+
+    def problem(self, origin: Origin, says: str, cure: str = "") -> None:
+        self.problems.append(Problem(origin, says, cure))
+
+    def bridge(self, netdev: Netdev) -> None:
+        """The bridge, its tree, and what of the system itself is in it."""
+        self.device.bridges[netdev.name] = Bridge(netdev.name, netdev.origin)
+        if netdev.stp is not None:
+            mode = TreeMode.STP if netdev.stp.value else TreeMode.OFF
+            if self.device.tree_mode is None or netdev.stp.value:
+                self.device.tree_mode = Fact(mode, netdev.stp.origin)
+        if netdev.priority is not None or any(n.cost and _in(n, netdev) for n in self.netdevs.values()):
+            tree = Tree(VlanSet.all(), netdev.origin, priority=netdev.priority)
+            for port in self.netdevs.values():
+                if _in(port, netdev):
+                    tree.costs |= {port.name: port.cost} if port.cost else {}
+                    tree.priorities |= {port.name: port.port_priority} if port.port_priority else {}
+            self.device.trees.append(tree)
+        if netdev.addresses:
+            self.gateway(netdev, netdev, self._own_vid(netdev))
+
+    def _own_vid(self, bridge: Netdev) -> int | None:
+        """The VLAN of the bridge's own untagged frames."""
+        if not _filters(bridge):
+            return 1
+        for vid, member in (bridge.members or {}).items():
+            if member.pvid:
+                return vid
+        return None if bridge.members else _default_pvid(bridge)
+
+    def gateway(self, netdev: Netdev, bridge: Netdev, vid: int | None) -> None:
+        """The system's own interface in a VLAN of a bridge."""
+        if vid is None:
+            self.problem(netdev.origin, f"{netdev.name} has an address, but its bridge takes no untagged frames for it")
+            return
+        gateway = Gateway(vid, netdev.origin, bridge.name, netdev.enabled, tuple(netdev.addresses), name=netdev.name)
+        gateway.vrf = _vrf(netdev, self.netdevs.get(netdev.master.value) if netdev.master else None)
+        self.device.gateways.append(gateway)
+
+    def port(self, netdev: Netdev) -> None:
+        """A port, a bundle, a sub-interface, or the system's own interface on a bridge."""
+        master = self.netdevs.get(netdev.master.value) if netdev.master else None
+        below = self.netdevs.get(netdev.link.value) if netdev.link and netdev.kind == "vlan" else None
+        if netdev.kind not in _OWN_KINDS and (master is None or master.kind != "bridge"):
+            return
+        if below is not None and below.kind == "bridge" and netdev.vid is not None:
+            self.gateway(netdev, below, netdev.vid.value)
+            return
+        kind = PortKind.BUNDLE if netdev.kind in ("bond", "team") else PortKind.PHYSICAL
+        if netdev.kind == "vlan":
+            if netdev.link is None or netdev.vid is None:
+                self.problem(netdev.origin, f"{netdev.name} is a VLAN of nothing that is known here; it is left out")
+                return
+            kind = PortKind.SUB
+        port = self.device.ports[netdev.name] = Port(netdev.name, netdev.origin, kind)
+        port.enabled, port.description, port.mtu = netdev.enabled, netdev.about, netdev.mtu
+        port.parent, port.outer, port.aggregation = netdev.link, netdev.vid, netdev.aggregation
+        if kind is not PortKind.SUB:
+            port.parent = port.outer = None
+        if netdev.master is not None and (master is None or master.kind in ("bond", "team")):
+            port.bundle = netdev.master
+            if master is None:
+                self.problem(
+                    netdev.master.origin, f"{netdev.name} belongs to {netdev.master.value}, which is not there"
+                )
+            return
+        if master is not None and master.kind == "bridge":
+            if netdev.kind in _TUNNELS:
+                says = f"{netdev.name} is a tunnel ({netdev.kind}): where it leads is not followed"
+                self.problem(netdev.origin, says, "add its far end to a cabling table")
+            self.device.bridges[master.name].ports[port.name] = netdev.master.origin if netdev.master else netdev.origin
+            port.protected, port.bpdu_guard = netdev.isolated, netdev.bpdu_guard
+            self._bridged(port, netdev, master)
+            return
+        routed = netdev.addresses[0].origin if netdev.addresses else netdev.origin
+        port.mode = Fact(Mode.ROUTED, routed)
+        port.addresses = tuple(netdev.addresses)
+        port.vrf = _vrf(netdev, master)
+
+    def _bridged(self, port: Port, netdev: Netdev, bridge: Netdev) -> None:
+        if not _filters(bridge):
+            origin = bridge.filtering.origin if bridge.filtering else bridge.origin
+            if port.kind is PortKind.SUB:
+                port.mode, port.access_vlan = Fact(Mode.ACCESS, origin), Fact(1, origin)
+            else:
+                # Tags are none of its business: all pass, and untagged frames stay so.
+                port.mode, port.native_vlan = Fact(Mode.TRUNK, origin), Fact(1, origin)
+                port.allowed = Fact(VlanSet.all(), origin)
+            return
+        if netdev.members is None:
+            says = f"the VLANs of bridge port {netdev.name} are not among the files: taken to have all"
+            self.problem(netdev.origin, says, "add the output of `bridge -j vlan show`")
+            port.mode, port.allowed = Fact(Mode.TRUNK, netdev.origin), Fact(VlanSet.all(), netdev.origin)
+            port.native_vlan = Fact(_default_pvid(bridge), netdev.origin)
+            return
+        origin = next((m.origin for m in netdev.members.values()), netdev.origin)
+        pvids = [vid for vid, member in netdev.members.items() if member.pvid]
+        untagged = VlanSet.from_vids(vid for vid, member in netdev.members.items() if member.untagged)
+        port.mode = Fact(Mode.GENERAL, origin)
+        port.pvid = Fact(pvids[0] if pvids else None, _origin_of(netdev.members, pvids, origin))
+        port.accept = Fact(Accept.ALL if pvids else Accept.TAGGED, origin)
+        port.untagged = Fact(untagged, origin)
+        port.tagged = Fact(VlanSet.from_vids(netdev.members) - untagged, origin)
+
+
+def _vrf(netdev: Netdev, master: Netdev | None) -> Fact[str] | None:
+    """The routing table a device belongs to: as stated, or its master."""
+    return netdev.master if master is not None and master.kind == "vrf" else netdev.vrf
+
+
+def _origin_of(members: dict[int, Member], vids: list[int], otherwise: Origin) -> Origin:
+    return members[vids[0]].origin if vids else otherwise
+
+
+def _in(netdev: Netdev, bridge: Netdev) -> bool:
+    return netdev.master is not None and netdev.master.value == bridge.name
+
+
+def _filters(bridge: Netdev) -> bool:
+    return bridge.filtering is not None and bridge.filtering.value
+
+
+def _default_pvid(bridge: Netdev) -> int | None:
+    return 1 if bridge.default_pvid is None else bridge.default_pvid.value

@@ -1,0 +1,89 @@
+"""Neighbours as `lldpcli` writes them: `-f json` (names as keys, no list for one entry), `-f json0` (all lists)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+
+from inkov.campus import Origin, Problem
+from inkov.readers.ledger import Part, Piece
+
+__all__ = ["is_lldp", "neighbours_of", "read_lldp_file"]
+
+Heard = tuple[str, str, str, Origin, str]
+"""(port, the neighbour's name, its port, where it is said, its port's description)"""
+
+
+def is_lldp(head: bytes) -> bool:
+    """True if the JSON's first member is `lldp`, without a module, and holds interfaces as this tool has them."""
+    text = head.lstrip(b"\xef\xbb\xbf \t\r\n{")
+    return text[:6] == b'"lldp"' and b'"interface"' in head and b'"interfaces"' not in head
+
+
+def read_lldp_file(file: str, data: bytes) -> tuple[Part, int]:
+    """Read one file: a part with one piece, and how many neighbours it holds. msgspec.DecodeError if it is not JSON."""
+    tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+    problems: list[Problem] = []
+    count = sum(1 for _ in neighbours_of(tree, file, problems))
+    return Part(pieces=[Piece("linux", "lldp", file, tree)]), count
+
+
+def neighbours_of(tree: Any, file: str, problems: list[Problem]) -> Iterator[Heard]:
+    """The neighbours of a decoded file, in either form."""
+    for holder, path in _each(_child(tree, "lldp"), "/lldp"):
+        for entry, pointer in _each(_child(holder, "interface"), f"{path}/interface"):
+            if not isinstance(entry, dict):
+                continue
+            named = isinstance(entry.get("name"), str)
+            rows = [(entry["name"], entry, pointer)] if named else [
+                (name, row, f"{where}") for name, value in entry.items() if isinstance(value, dict | list)
+                for row, where in _each(value, f"{pointer}/{_escape(name)}")
+            ]  # fmt: skip
+            for name, row, where in rows:
+                found = _neighbour(name, row, Origin(file, pointer=where))
+                if found is None:
+                    says = f"the neighbour at port {name} has no name or no port; it is left out"
+                    problems.append(Problem(Origin(file, pointer=where), says))
+                else:
+                    yield found
+
+
+def _neighbour(name: str, row: Any, origin: Origin) -> Heard | None:
+    chassis, port = _first(_child(row, "chassis")), _first(_child(row, "port"))
+    far = _text(_child(chassis, "name"))
+    if not far and isinstance(chassis, dict) and "id" not in chassis and chassis:
+        far = next(iter(chassis))  # the name is the key
+        chassis = chassis[far]
+    far = far or _text(_child(chassis, "id"))
+    far_port, about = _text(_child(port, "id")), _text(_child(port, "descr"))
+    return (name, far, far_port or about, origin, about) if far and (far_port or about) else None
+
+
+def _each(value: Any, pointer: str) -> Iterator[tuple[Any, str]]:
+    """The items of a list with their pointers, or the one thing that stands for a list of one."""
+    if isinstance(value, list):
+        for index, item in enumerate(value):
+            yield item, f"{pointer}/{index}"
+    elif value is not None:
+        yield value, pointer
+
+
+def _child(value: Any, name: str) -> Any:
+    return value.get(name) if isinstance(value, dict) else None
+
+
+def _first(value: Any) -> Any:
+    return (value[0] if value else None) if isinstance(value, list) else value
+
+
+def _text(value: Any) -> str:
+    """A text: as it is, or as `value` of an object, or of the first of a list."""
+    value = _first(value)
+    value = _child(value, "value") if isinstance(value, dict) else value
+    return value if isinstance(value, str) else ""
+
+
+def _escape(name: str) -> str:
+    return name.replace("~", "~0").replace("/", "~1")

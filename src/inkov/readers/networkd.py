@@ -1,0 +1,276 @@
+"""systemd-networkd: `.netdev` and `.network` unit files, as they lie in etc/systemd/network.
+
+Each file is a piece; the units of one system are put together by `assemble_units`. A `.network` file applies to the
+interfaces that its [Match] names, and for each interface the first that matches, by the files' names, counts. Names
+with wildcards match the interfaces that the other units know of.
+
+A port that joins a bridge with VLAN filtering gets the bridge's default PVID, untagged, from the kernel; [BridgeVLAN]
+adds to that. So a port with another PVID still sends the default VLAN untagged, unless DefaultPVID=none.
+"""
+
+from __future__ import annotations
+
+import fnmatch
+from collections.abc import Iterator
+from ipaddress import ip_interface
+from typing import Any
+
+from msgspec import Struct, field
+
+from inkov.campus import Aggregation, Fact, Origin, Problem
+from inkov.readers.ledger import Part, Piece, Unread, as_text
+from inkov.readers.linux_device import Member, Netdev, build
+
+__all__ = ["Unit", "assemble_units", "is_unit", "read_unit"]
+
+_YES = {"yes": True, "true": True, "1": True, "on": True, "no": False, "false": False, "0": False, "off": False}
+_KNOWN: dict[str, set[str]] = {
+    "NetDev": {"Name", "Kind", "Description", "MTUBytes"},
+    "VLAN": {"Id"},
+    "Bridge": {"VLANFiltering", "DefaultPVID", "STP", "Priority", "Cost", "Isolated"},
+    "Bond": {"Mode"},
+    "Match": {"Name"},
+    "Network": {"Description", "Bridge", "Bond", "VLAN", "Address", "VRF"},
+    "Link": {"MTUBytes", "ActivationPolicy"},
+    "BridgeVLAN": {"VLAN", "PVID", "EgressUntagged"},
+    "Address": {"Address"},
+}
+"""Section -> the keys that are read. Other keys of these sections are without meaning here, unless they name VLANs."""
+_UNMATCHED = {("Bridge", "VLANProtocol"), ("VLAN", "Protocol"), ("VLAN", "GVRP"), ("VLAN", "MVRP")}
+
+
+class Setting(Struct, frozen=True):
+    section: str
+    number: int  # of the section: some come more than once
+    key: str
+    value: str
+    line: int
+
+
+class Unit(Struct):
+    """One unit file: its settings in order."""
+
+    file: str
+    settings: list[Setting] = field(default_factory=list)
+    sections: set[str] = field(default_factory=set)
+
+    def all(self, section: str, key: str) -> list[Setting]:
+        return [one for one in self.settings if one.section == section and one.key == key]
+
+    def last(self, section: str, key: str) -> Setting | None:
+        found = self.all(section, key)
+        return found[-1] if found else None
+
+    def fact(self, section: str, key: str, read: Any, problems: list[Problem]) -> Fact[Any] | None:
+        """The last value of a key, read; a problem if it is none."""
+        setting = self.last(section, key)
+        if setting is None:
+            return None
+        origin = Origin(self.file, setting.line)
+        try:
+            return Fact(read(setting.value), origin)
+        except (ValueError, KeyError):
+            problems.append(Problem(origin, f"{key}={setting.value} is not understood; it is left out"))
+            return None
+
+
+def is_unit(head: bytes) -> bool:
+    """True if the first line that says something opens [NetDev] or [Match]."""
+    for line in head.decode("utf-8", "replace").splitlines():
+        text = line.strip()
+        if text and text[0] not in "#;":
+            return text in ("[NetDev]", "[Match]")
+    return False
+
+
+def read_unit(file: str, data: bytes) -> tuple[Part, int]:
+    """Read one unit: a part with one piece, and how many of its lines were understood."""
+    text, problems = as_text(file, data)
+    part = Part(problems=problems)
+    unit = Unit(file)
+    section, number, understood = "", 0, 0
+    joined = ""
+    for line, raw in enumerate(text.split("\n"), 1):
+        stripped = joined + raw.strip()
+        joined = ""
+        if not stripped or stripped[0] in "#;":
+            part.passed += bool(stripped)
+            continue
+        if stripped.endswith("\\"):
+            joined = stripped[:-1] + " "
+            continue
+        origin = Origin(file, line)
+        if stripped[0] == "[" and stripped[-1] == "]":
+            section, number = stripped[1:-1], number + 1
+            unit.sections.add(section)
+            known = section in _KNOWN
+            understood += known
+            part.passed += not known
+            continue
+        key, equals, value = (piece.strip() for piece in stripped.partition("="))
+        if not equals or not section:
+            part.unmatched.append(Unread(origin, stripped))
+            part.problems.append(Problem(origin, f"{stripped[:80]!r} is neither [Section] nor Key=value"))
+        elif key in _KNOWN.get(section, ()):
+            unit.settings.append(Setting(section, number, key, value, line))
+            understood += 1
+        elif (section, key) in _UNMATCHED or (section == "Match" and key != "Type") or section == "BridgeVLAN":
+            part.unmatched.append(Unread(origin, f"[{section}] {stripped}"))
+        else:
+            part.passed += 1
+    part.pieces.append(Piece("networkd", "unit", file, unit))
+    return part, understood
+
+
+def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
+    """One system of its units."""
+    part = Part()
+    units: list[Unit] = [piece.content for piece in sorted(pieces, key=lambda p: (p.file.rpartition("/")[2], p.file))]
+    netdevs: dict[str, Netdev] = {}
+    for unit in units:
+        _netdev(unit, netdevs, part.problems)
+    networks = [unit for unit in units if "Match" in unit.sections]
+    for unit in networks:
+        for setting in unit.all("Match", "Name"):
+            for word in setting.value.split():
+                if not set(word) & set("*?[!"):
+                    netdevs.setdefault(word, Netdev(word, Origin(unit.file, setting.line)))
+    for known in list(netdevs.values()):
+        unit_of = next((unit for unit in networks if _matches(unit, known.name)), None)
+        if unit_of is not None:
+            _network(unit_of, known, netdevs, part.problems)
+    for unit in networks:
+        match = unit.last("Match", "Name")
+        if match is None:
+            says = "[Match] without Name: which interfaces it is for is not known here, so it is for none"
+            part.problems.append(Problem(Origin(unit.file, 1), says, "name the interfaces in [Match] Name="))
+        elif not any(_matches(unit, known) for known in netdevs):
+            says = f"Name={match.value} matches no interface that the other units name"
+            cure = "add the output of `ip -j -d link`, or name the interfaces"
+            part.problems.append(Problem(Origin(unit.file, match.line), says, cure))
+    for known in netdevs.values():
+        _default_vlan(known, netdevs)
+    part.devices.append(build(name, origin, netdevs, part.problems))
+    return part
+
+
+def _matches(unit: Unit, name: str) -> bool:
+    setting = unit.last("Match", "Name")
+    words = setting.value.split() if setting else []
+    if words and words[0].startswith("!"):
+        words[0] = words[0][1:]
+        return not any(fnmatch.fnmatchcase(name, word) for word in words)
+    return any(fnmatch.fnmatchcase(name, word) for word in words)
+
+
+def _netdev(unit: Unit, netdevs: dict[str, Netdev], problems: list[Problem]) -> None:
+    named, kind = unit.last("NetDev", "Name"), unit.last("NetDev", "Kind")
+    if named is None or kind is None:
+        if "NetDev" in unit.sections:
+            problems.append(Problem(Origin(unit.file, 1), "[NetDev] needs Name and Kind; the unit is left out"))
+        return
+    netdev = netdevs[named.value] = Netdev(named.value, Origin(unit.file, named.line), kind.value)
+    netdev.about = unit.fact("NetDev", "Description", str, problems)
+    netdev.mtu = unit.fact("NetDev", "MTUBytes", int, problems)
+    if kind.value == "vlan":
+        netdev.vid = unit.fact("VLAN", "Id", _vid, problems)
+    elif kind.value == "bridge":
+        off = Fact(False, Origin(unit.file, kind.line, says="VLANFiltering is off unless set"))
+        netdev.filtering = unit.fact("Bridge", "VLANFiltering", _yes, problems) or off
+        netdev.default_pvid = unit.fact("Bridge", "DefaultPVID", _vid_or_none, problems)
+        netdev.stp = unit.fact("Bridge", "STP", _yes, problems)
+        netdev.priority = unit.fact("Bridge", "Priority", int, problems)
+    elif kind.value == "bond":
+        mode = unit.last("Bond", "Mode")
+        lacp = mode is not None and mode.value == "802.3ad"
+        where = Origin(unit.file, mode.line if mode else kind.line)
+        netdev.aggregation = Fact(Aggregation.ACTIVE if lacp else Aggregation.STATIC, where)
+
+
+def _network(unit: Unit, netdev: Netdev, netdevs: dict[str, Netdev], problems: list[Problem]) -> None:
+    netdev.master = unit.fact("Network", "Bridge", str, problems) or unit.fact("Network", "Bond", str, problems)
+    netdev.about = netdev.about or unit.fact("Network", "Description", str, problems)
+    netdev.vrf = unit.fact("Network", "VRF", str, problems)
+    netdev.mtu = netdev.mtu or unit.fact("Link", "MTUBytes", int, problems)
+    netdev.isolated = unit.fact("Bridge", "Isolated", _yes, problems)
+    netdev.cost = unit.fact("Bridge", "Cost", int, problems)
+    netdev.port_priority = unit.fact("Bridge", "Priority", int, problems) if netdev.kind != "bridge" else None
+    policy = unit.last("Link", "ActivationPolicy")
+    if policy is not None and policy.value in ("down", "always-down"):
+        netdev.enabled = Fact(False, Origin(unit.file, policy.line))
+    for setting in unit.all("Network", "VLAN"):
+        above = netdevs.get(setting.value)
+        if above is None or above.kind != "vlan":
+            says = f"VLAN={setting.value} names no VLAN device of these units"
+            problems.append(Problem(Origin(unit.file, setting.line), says))
+        else:
+            above.link = Fact(netdev.name, Origin(unit.file, setting.line))
+    for setting in [*unit.all("Network", "Address"), *unit.all("Address", "Address")]:
+        try:
+            netdev.addresses.append(Fact(ip_interface(setting.value), Origin(unit.file, setting.line)))
+        except ValueError:
+            says = f"{setting.value!r} is not an address with its prefix; it is left out"
+            problems.append(Problem(Origin(unit.file, setting.line), says))
+    _bridge_vlans(unit, netdev, problems)
+
+
+def _bridge_vlans(unit: Unit, netdev: Netdev, problems: list[Problem]) -> None:
+    for setting in (one for one in unit.settings if one.section == "BridgeVLAN"):
+        netdev.members = {} if netdev.members is None else netdev.members
+        origin = Origin(unit.file, setting.line)
+        try:
+            if setting.key == "PVID":
+                if setting.value.lower() not in _YES or setting.value.isdigit():
+                    for member in netdev.members.values():
+                        member.pvid = False
+                    vid = _vid(setting.value)
+                    netdev.members[vid] = Member(True, _untagged(netdev, vid), origin)
+                elif not _yes(setting.value):
+                    netdev.members[0] = Member(False, False, origin)  # no PVID at all, not even the bridge's
+                continue
+            for vid in _range(setting.value):
+                known = netdev.members.get(vid) or Member(False, False, origin)
+                known.untagged = known.untagged or setting.key == "EgressUntagged"
+                netdev.members[vid] = known
+        except ValueError:
+            problems.append(Problem(origin, f"{setting.key}={setting.value} names no VLANs (1 to 4094); left out"))
+
+
+def _untagged(netdev: Netdev, vid: int) -> bool:
+    known = (netdev.members or {}).get(vid)
+    return known is not None and known.untagged
+
+
+def _default_vlan(netdev: Netdev, netdevs: dict[str, Netdev]) -> None:
+    """What the kernel gives a port when it joins a bridge that filters VLANs."""
+    bridge = netdevs.get(netdev.master.value) if netdev.master else netdev if netdev.kind == "bridge" else None
+    if bridge is None or bridge.kind != "bridge" or bridge.filtering is None or not bridge.filtering.value:
+        return
+    members = netdev.members = netdev.members or {}
+    none = members.pop(0, None)
+    default = 1 if bridge.default_pvid is None else bridge.default_pvid.value
+    if default is not None:
+        pvid = none is None and not any(member.pvid for member in members.values())
+        origin = bridge.default_pvid.origin if bridge.default_pvid else bridge.filtering.origin
+        members.setdefault(default, Member(pvid, True, origin))
+        members[default].pvid = members[default].pvid or pvid
+
+
+def _range(text: str) -> Iterator[int]:
+    low, dash, high = text.partition("-")
+    yield from range(_vid(low), _vid(high if dash else low) + 1)
+
+
+def _vid(text: str) -> int:
+    vid = int(text)
+    if not 1 <= vid <= 4094:
+        raise ValueError(text)
+    return vid
+
+
+def _vid_or_none(text: str) -> int | None:
+    return None if text == "none" else _vid(text)
+
+
+def _yes(text: str) -> bool:
+    return _YES[text.lower()]
