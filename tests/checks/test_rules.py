@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
+
 import pytest
 
 from inkov.checks import CATALOGUE, Finding, audit
-from tests.conftest import fabric_of
+from tests.conftest import Inkov, fabric_of
 
 VLANS = "[vlans]\n10: climate\n20: irrigation\n99: nobody\n"
 UP = "[port 1]\nmode: trunk\nnative: 99\nallowed: 10,20,99\n"
@@ -101,3 +104,40 @@ def test_the_catalogue_is_complete() -> None:
         assert rule.slug == rule.slug.lower() and " " not in rule.slug
         for text in (rule.what, rule.why, rule.cure, rule.example):
             assert (20 < len(text) < 260 and not text.endswith(".") and text[0].islower()) or text[0] in "'V"
+
+
+def test_a_port_plan_is_held_against_the_ports(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text("inkov sheet 1\nswitch: a\n[vlans]\n10: x\n20: y\n[port 1..2]\nvlan: 10\n")
+    (tmp_path / "plan.csv").write_text("switch,port,vlan,mode\na,1,10,access\na,2,20,\na,9,10,\nzz,1,10,\n")
+    found = inkov("audit", ".", "-f", "json").json["findings"]
+    assert [(f["rule"], f["says"], [w["file"] for w in f["where"]]) for f in found if f["rule"] != "vlan-unused"] == [
+        ("port-against-plan", "a port 2 has access vlan 10, and the plan says 20", ["./a.sheet", "./plan.csv"]),
+        ("port-against-plan", "the plan has a port 9 on a, which has none", ["./plan.csv"]),
+        ("port-against-plan", "the port plan has a switch 'zz' that is not among the files", ["./plan.csv"]),
+    ]
+
+
+def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
+    sheet = "inkov sheet 1\nswitch: core-1\n[vlans]\n10: x\n20: y\n[port port-1]\nmode: general\npvid: 10\ntagged: 20\n"
+    (tmp_path / "a.sheet").write_text(sheet)
+    vlans = [{"vlan-id": v, "config": {"vlan-id": v}} for v in (10, 20)]
+    config = {"interface-mode": "TRUNK", "native-vlan": 10, "trunk-vlans": [10, 20]}
+    tree = {
+        "system": {"config": {"hostname": "core-1"}},
+        "interfaces": {"interface": [{"name": "Port-01", "ethernet": {"switched-vlan": {"config": config}}}]},
+        "vlans": {"vlan": vlans},
+    }
+    (tmp_path / "b.json").write_text(json.dumps(tree))
+    only = ("--only", "sources-disagree", "-f", "json")
+    assert inkov("audit", ".", *only).json["findings"] == [] and "a second source for core-1" in inkov("read", ".").out
+    config["native-vlan"] = 20
+    vlans.pop()
+    (tmp_path / "b.json").write_text(json.dumps(tree))
+    [finding] = inkov("audit", ".", *only).json["findings"]
+    assert finding["says"] == (
+        "two sources of core-1 disagree: VLAN 20: defined by ./a.sheet, not defined by ./b.json, port port-1: "
+        "untagged 10 and tagged 20 by ./a.sheet, tagged 10 by ./b.json"
+    )
+    assert [w["file"] for w in finding["where"]] == ["./a.sheet", "./a.sheet", "./b.json"]
+    (tmp_path / "c.sheet").write_text(sheet)  # the same format twice is a mistake
+    assert inkov("audit", ".").status == 2

@@ -415,7 +415,7 @@ def test_a_format_can_be_named(inkov: Inkov, tmp_path: Path) -> None:
     assert inkov("ports", ".").status == 2
     assert len(inkov("ports", ".", "--as", "t=box.*", "-f", "json").json["ports"]) == 1
     wrong = inkov("ports", ".", "--as", "tt")
-    assert wrong.status == 2 and "'tt' is no format; it is one of: sheet, openconfig" in wrong.err
+    assert wrong.status == 2 and "'tt' is no format; it is one of: sheet, linux" in wrong.err
 
 
 def test_shapes_blank_out_names_and_numbers() -> None:

@@ -22,7 +22,7 @@ from tests.campuses import listeners
 
 def link(name: str, kind: str = "", **more: Any) -> dict[str, Any]:
     """An entry as `ip -j -d link` has it."""
-    info = {key: more.pop(key) for key in ("info_data", "info_slave_kind", "info_slave_data") if key in more}
+    info: dict[str, Any] = {key: more.pop(key) for key in list(more) if key.startswith("info_")}
     info |= {"info_kind": kind} if kind else {}
     down = more.pop("down", False)
     flags = ["BROADCAST", "MULTICAST"] + ([] if down else ["UP", "LOWER_UP"])

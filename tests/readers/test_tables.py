@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
 from ipaddress import ip_interface
+from pathlib import Path
 
 import pytest
 
-from inkov.campus import Cable, Host, Origin
+from inkov.campus import Cable, Host, Mode, Origin
 from inkov.readers.registry import read_bytes
 
 
@@ -54,3 +57,42 @@ def test_a_malformed_table_is_lost_from_there_on() -> None:
     data = b"switch,port,far switch,far port\na,1,b,2\na,2,b," + b"x" * 200_000 + b"\n"
     _, part = read_bytes("t.csv", data, account=False)
     assert len(part.cables) == 1 and part.problems[0].lost and "field larger" in part.problems[0].says
+
+
+PLAN: list[list[object]] = [["Switch", "Port", "Mode", "VLAN", "Allowed", "Who"], ["a", "1", "access", 10, None, "till"],
+        ["a", "2", "trunk", None, "10,20", ""], ["a", "3", "acess", 10, "", ""]]  # fmt: skip
+CABLES: list[list[object]] = [["switch", "port", "far switch", "far port"], ["a", 1.0, "b", "2"]]
+
+
+def test_a_workbook_is_the_tables_in_it(tmp_path: Path) -> None:
+    from openpyxl import Workbook
+
+    book = Workbook()
+    assert book.active is not None
+    book.active["A1"] = "notes"
+    for title, rows in (("plan", PLAN), ("cables", CABLES)):
+        sheet = book.create_sheet(title)
+        for row in rows:
+            sheet.append(row)
+    book.save(tmp_path / "t.xlsx")
+    data = (tmp_path / "t.xlsx").read_bytes()
+    report, part = read_bytes("t.xlsx", data, account=True)
+    assert report.format == "Excel, port plan, cabling table" and report.understood == 3
+    assert part.planned[0].values == {"mode": Mode.ACCESS, "access_vlan": 10} and part.planned[0].port == "1"
+    assert (part.cables[0].port, part.cables[0].origin.line) == ("1", 2)
+    (problem,) = part.problems
+    assert problem.origin.line == 4 and "worksheet 'plan', column 'mode': 'acess' is not one of" in problem.says
+    csv_text = "\n".join(";".join("" if c is None else str(c) for c in row) for row in PLAN)
+    same = read_bytes("t.csv", csv_text.encode(), account=True)[1]
+    assert [row.values for row in same.planned] == [row.values for row in part.planned]
+    for cut in range(500, len(data), 977):  # a broken workbook is one problem
+        broken = read_bytes("t.xlsx", data[:cut], account=True)[1]
+        assert all(problem.lost for problem in broken.problems) and broken.problems
+
+
+def test_a_workbook_that_unpacks_to_too_much_is_refused() -> None:
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as package:
+        package.writestr("[Content_Types].xml", b" " * (65 * 1024 * 1024))
+    (problem,) = read_bytes("t.xlsx", packed.getvalue(), account=True)[1].problems
+    assert "unpacks to more than 64 MiB" in problem.says

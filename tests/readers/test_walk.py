@@ -28,8 +28,25 @@ from tests.readers.test_sheet import without_origins
 # A small switch of the garden: ports p1 to p4 are bridge ports 1 to 4, of interfaces 101 to 104.
 MIB: dict[str, dict[str, tuple[str, str]]] = {
     "sysName": {"0": ("string", "fern-2")},
-    "ifName": {f"10{n}": ("string", f"p{n}") for n in range(1, 5)},
-    "ifType": {f"10{n}": ("integer", "6") for n in range(1, 5)},
+    "ifName": {
+        **{f"10{n}": ("string", f"p{n}") for n in range(1, 5)},
+        "110": ("string", "vlan-10"),
+        "111": ("string", "back-yard"),
+        "112": ("string", "loop"),
+    },
+    "ifType": {
+        **{f"10{n}": ("integer", "6") for n in range(1, 5)},
+        "110": ("integer", "136"),
+        "111": ("integer", "6"),
+        "112": ("integer", "24"),
+    },
+    "ipAdEntIfIndex": {"10.10.0.4": ("integer", "110"), "127.0.0.1": ("integer", "112")},
+    "ipAdEntNetMask": {"10.10.0.4": ("ipaddress", "255.255.255.0"), "127.0.0.1": ("ipaddress", "255.0.0.0")},
+    "ipAddressIfIndex": {"1.4.10.10.0.4": ("integer", "110"), "1.4.10.11.0.1": ("integer", "111")},
+    "ipAddressPrefix": {
+        "1.4.10.10.0.4": ("objectid", ".1.3.6.1.2.1.4.32.1.5.110.1.4.10.10.0.0.24"),
+        "1.4.10.11.0.1": ("objectid", ".1.3.6.1.2.1.4.32.1.5.111.1.4.10.11.0.0.25"),
+    },
     "ifAlias": {"101": ("string", "to core-1"), "102": ("string", 'a "mist" controller')},
     "ifAdminStatus": {**{f"10{n}": ("integer", "1") for n in (1, 2, 3)}, "104": ("integer", "2")},
     "dot1dBasePortIfIndex": {str(n): ("integer", f"10{n}") for n in range(1, 5)},
@@ -59,13 +76,19 @@ def written(style: str) -> str:
             text = {
                 "integer": f"INTEGER: {word}({value})" if style == "named" and word != value else f"INTEGER: {value}",
                 "gauge": f"Gauge32: {value}",
+                "ipaddress": f"IpAddress: {value}",
+                "objectid": f"OID: {value}",
                 "string": "STRING: " + (value if style == "named" else '"' + value.replace('"', '\\"') + '"'),
                 "octets": f"Hex-STRING: {value} 00 \n00 00 ",
             }[kind]
             if style == "quiet":
-                text = {"integer": word, "gauge": value, "octets": f'"{value} "'}.get(
-                    kind, text.removeprefix("STRING: ")
-                )
+                text = {
+                    "integer": word,
+                    "gauge": value,
+                    "ipaddress": value,
+                    "objectid": value,
+                    "octets": f'"{value} "',
+                }.get(kind, text.removeprefix("STRING: "))
             lines.append(f"{spelled} = {text}")
     return "\n".join(lines) + "\n"
 
@@ -88,7 +111,11 @@ def test_every_style_gives_one_switch(style: str) -> None:
 
 def check(device: Device) -> None:
     """The switch above, as the model has it, and what it does to frames."""
-    assert device.name == "fern-2" and list(device.ports) == ["p1", "p2", "p3", "p4"]
+    assert device.name == "fern-2" and list(device.ports) == ["p1", "p2", "p3", "p4", "back-yard"]
+    (gateway,) = device.gateways
+    assert gateway.vid == 10 and str(gateway.addresses[0].value) == "10.10.0.4/24" and gateway.origin.says
+    (address,) = device.ports["back-yard"].addresses
+    assert str(address.value) == "10.11.0.1/25"
     uplink, shut = device.ports["p1"], device.ports["p4"]
     assert uplink.tagged and str(uplink.tagged.value) == "10,20" and uplink.untagged and not uplink.untagged.value
     assert uplink.accept and uplink.accept.value is Accept.TAGGED and uplink.ingress_filtering
@@ -103,7 +130,7 @@ def check(device: Device) -> None:
     for port in fabric.bridge_ports:
         spread = flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()
         heard[port.port] = {(q.port, vid, tagged) for q, vid, tagged in spread if q.number != port.number}
-    assert heard == {"p1": set(), "p2": {("p1", 10, True)}, "p3": {("p1", 20, True)}}
+    assert heard == {"p1": set(), "p2": {("p1", 10, True)}, "p3": {("p1", 20, True)}, "back-yard": set()}
 
 
 def test_where_the_facts_stand() -> None:
@@ -192,7 +219,8 @@ def agent(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     programs = [shutil.which(name, path=f"/usr/sbin:{os.environ['PATH']}") for name in ("snmpd", "snmpwalk")]
     need(all(programs), "an SNMP agent and snmpwalk (Debian: snmpd, snmp)")
     folder = tmp_path_factory.mktemp("snmp")
-    kinds = {"string": "string", "integer": "integer", "gauge": "gauge", "octets": "octet"}
+    kinds = {"string": "string", "integer": "integer", "gauge": "gauge", "octets": "octet", "ipaddress": "ipaddress",
+             "objectid": "objectid"}  # fmt: skip
     rows = {
         f"{OBJECTS[name]}.{index}": (kinds[kind], value)
         for name, table in MIB.items()
@@ -207,7 +235,8 @@ def agent(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         port = probe.getsockname()[1]
     process = subprocess.Popen(
         [str(programs[0]), "-f", "-C", "-c", f"{folder}/snmpd.conf", "-Lf", f"{folder}/log", "-p", f"{folder}/pid",
-         "-I", "-ifTable,ifXTable,interfaces,system_mib_not", f"udp:127.0.0.1:{port}"],
+         "-I", "-ifTable,ifXTable,interfaces,ipAddressTable,ipAddr,ip,ipAddressPrefixTable,system_mib_not",
+         f"udp:127.0.0.1:{port}"],
         env={**os.environ, "SNMP_PERSISTENT_DIR": str(folder)},
     )  # fmt: skip
     yield f"127.0.0.1:{port}"
@@ -218,7 +247,7 @@ def agent(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
 @pytest.mark.parametrize("options", [["-On"], ["-Oqn"], ["-OQn"], ["-Oxn"], ["-Oan"], []], ids=" ".join)
 def test_a_real_walk_of_a_real_agent(agent: str, options: list[str], inkov: Inkov, tmp_path: Path) -> None:
     text = ""
-    for tree in ("1.3.6.1.2.1.1.5", "1.3.6.1.2.1.2", "1.3.6.1.2.1.31", "1.3.6.1.2.1.17", "1.0.8802"):
+    for tree in ("1.3.6.1.2.1.1.5", "1.3.6.1.2.1.2", "1.3.6.1.2.1.4", "1.3.6.1.2.1.31", "1.3.6.1.2.1.17", "1.0.8802"):
         command = ["snmpwalk", "-v2c", "-c", "garden", "-t", "2", "-r", "10", "-m", "", *options, agent, tree]
         text += subprocess.run(command, capture_output=True, text=True, check=True, timeout=60).stdout
     part = read(text)

@@ -245,6 +245,15 @@ class Cable(Struct, frozen=True, gc=False):
     origin: Origin
 
 
+class Planned(Struct, frozen=True):
+    """A row of a port plan: what a port should be. `values` maps attributes of `Port` to their intended values."""
+
+    device: str
+    port: str
+    origin: Origin
+    values: dict[str, Any]
+
+
 class Host(Struct, frozen=True, gc=False):
     """A named host at a port. `vid` is set where it sends tagged frames."""
 
@@ -279,10 +288,16 @@ class Device(Struct):
 
 
 class Campus(Struct):
-    """All that was read. `devices` is sorted by name."""
+    """All that was read. `devices` is sorted by name.
+
+    `others` are further descriptions of devices among them, from sources of another kind: they do not forward, they
+    are compared.
+    """
 
     devices: dict[str, Device] = field(default_factory=dict)
     neighbours: list[Neighbour] = field(default_factory=list)
     cables: list[Cable] = field(default_factory=list)
     hosts: list[Host] = field(default_factory=list)
+    planned: list[Planned] = field(default_factory=list)
+    others: list[Device] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Mode
-from inkov.checks.catalogue import Finding, Severity, Site, rule
+from inkov.campus import Fact, Mode
+from inkov.checks.catalogue import Finding, Severity, Site, Where, rule
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
+from inkov.wiring import End
+from inkov.wiring.names import Names
 
 _FAMILY = "Access ports"
 _DEFAULT_VID = 1  # IEEE 802.1Q, Table 9-2: the default PVID
@@ -63,3 +65,66 @@ def port_in_default_vlan(site: Site) -> Iterator[Finding]:
             tuple(site.place(p, "access_vlan", _DEFAULT_VID) for p in ports),
             tuple(dict.fromkeys(a for p in ports for a in site.rests_on((p, "mode"), (p, "access_vlan")))),
         )  # fmt: skip
+
+
+@rule(
+    "port-against-plan",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a port is not what the port plan says",
+    why="whoever is plugged in there is in another VLAN than everybody believes",
+    cure="configure the port as planned, or correct the plan",
+    example="the plan has gate-1 port 3 in VLAN 60, and gate-1 has it in VLAN 50",
+)
+def port_against_plan(site: Site) -> Iterator[Finding]:
+    names: dict[str, Names] = {}
+    devices = Names(site.fabric.campus.devices, domains=True)
+    unknown: dict[str, Where] = {}
+    for planned in site.fabric.campus.planned:
+        device = devices.find(planned.device)
+        if device is None:
+            unknown.setdefault(planned.device, Where(planned.device, None, None, planned.origin))
+            continue
+        if device not in names:
+            names[device] = Names(site.fabric.device(device).ports)
+        port = names[device].find(planned.port)
+        here = Where(device, port or planned.port, planned.values.get("access_vlan"), planned.origin)
+        if port is None:
+            yield Finding(
+                "port-against-plan", Severity.FAULT, f"the plan has a port {planned.port} on {device}, which has none",
+                "correct the plan, or complete the configuration of the switch", (here,),
+            )  # fmt: skip
+            continue
+        resolved = site.resolved(End(device, port))
+        for attribute, wanted in planned.values.items():
+            found = _of_port(resolved, attribute)
+            if found != wanted:
+                word = attribute.replace("_", " ")
+                yield Finding(
+                    "port-against-plan", Severity.FAULT,
+                    f"{device} port {port} has {word} {_word(found)}, and the plan says {_word(wanted)}",
+                    f"set {word} {_word(wanted)} on port {port} of {device}, or correct the plan",
+                    (site.place(resolved, attribute), here), site.rests_on((resolved, attribute)),
+                )  # fmt: skip
+
+    for name, where in unknown.items():
+        yield Finding(
+            "port-against-plan", Severity.NOTE, f"the port plan has a switch {name!r} that is not among the files",
+            "add its configuration, or correct the plan", (where,),
+        )  # fmt: skip
+
+
+def _of_port(resolved: Resolved, attribute: str) -> object:
+    """What a port is: its mode once negotiated, other attributes as stated or by default."""
+    if attribute == "mode":
+        return resolved.mode
+    if attribute == "enabled":
+        return resolved.stated.enabled is None or resolved.stated.enabled.value
+    if attribute in ("description", "edge"):
+        fact: Fact[object] | None = getattr(resolved.stated, attribute)
+        return (False if attribute == "edge" else "") if fact is None else fact.value
+    return getattr(resolved.settled, attribute)
+
+
+def _word(value: object) -> str:
+    return {True: "on", False: "off"}[value] if isinstance(value, bool) else "none" if value is None else str(value)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from inkov.campus import natural
-from inkov.checks import access, allowed, links, native, vlans  # noqa: F401  (they enter their rules)
+from inkov.checks import access, allowed, links, native, sources, vlans  # noqa: F401  (they enter their rules)
 from inkov.checks.catalogue import CATALOGUE, Finding, Rule, Site
 from inkov.forwarding import Fabric
 
 __all__ = ["audit", "rules"]
 
-FAMILIES = ("VLAN definitions", "Access ports", "Links and trunks", "Allowed lists", "Native VLAN")
+FAMILIES = ("VLAN definitions", "Access ports", "Links and trunks", "Allowed lists", "Native VLAN", "Input")
 
 
 def rules() -> list[Rule]:

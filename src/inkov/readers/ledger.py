@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from inkov.campus import Cable, Device, Host, Neighbour, Origin, Problem
+from inkov.campus import Cable, Device, Host, Neighbour, Origin, Planned, Problem
 
 __all__ = ["FileReport", "Part", "Piece", "Unread", "as_text"]
 
@@ -46,6 +46,7 @@ class Part(Struct):
     neighbours: list[Neighbour] = field(default_factory=list)
     cables: list[Cable] = field(default_factory=list)
     hosts: list[Host] = field(default_factory=list)
+    planned: list[Planned] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     ignored: list[Unread] = field(default_factory=list)
     unmatched: list[Unread] = field(default_factory=list)

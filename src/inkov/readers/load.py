@@ -90,12 +90,17 @@ def load(
         elif report.said and file in paths:
             problems.append(Problem(Origin(file), report.said, "name files of a format that is read", True))
     parts += put_together(parts)
-    campus = _assemble(parts, problems)
+    campus = _assemble(parts, problems, {report.file: report.format for report in reports})
     joined = {file: part.joined for file, part in parts if part.joined}
     for report in reports:
         if report.file in joined:
             report.devices = [joined[report.file]]
             report.said = f"a part of {joined[report.file]}: the files of its folder describe one switch"
+    second = {device.origin.file: device.name for device in campus.others}
+    for report in reports:
+        if report.file in second:
+            first = campus.devices[second[report.file]].origin.file
+            report.said = f"a second source for {second[report.file]}: compared with {first}"
     reports.sort(key=lambda report: report.file)
     if not campus.devices:
         listed = ", ".join(paths)
@@ -197,25 +202,36 @@ def _reason(error: OSError) -> str:
     return (error.strerror or str(error)).lower()
 
 
-def _assemble(parts: list[tuple[str, Part]], problems: list[Problem]) -> Campus:
-    """One campus of all parts. The same device in two files is a problem: the first, by path, is kept."""
+def _assemble(parts: list[tuple[str, Part]], problems: list[Problem], formats: dict[str, str]) -> Campus:
+    """One campus of all parts.
+
+    The same device in two files of one format is a problem, and the first, by path, is kept. In files of different
+    formats it is a second source: the first counts, the second is kept to be compared.
+    """
     devices: dict[str, Device] = {}
+    kinds: dict[str, str] = {}
     campus = Campus(problems=problems)
-    for _, part in _joined(parts):
+    for file, part in sorted(_joined(parts), key=lambda item: item[0]):
+        kind = formats.get(file, "").partition(",")[0]
         problems.extend(part.problems)
         kept = set()
         for device in part.devices:
-            if device.name in devices:
+            if device.name in devices and kind != kinds[device.name]:
+                campus.others.append(device)
+                kept.add(device.name)
+            elif device.name in devices:
                 says = (
                     f"switch {device.name!r} is already described by {devices[device.name].origin.file}; left out here"
                 )
                 problems.append(Problem(device.origin, says, "keep one of the files, or correct the name", True))
             else:
                 devices[device.name] = device
+                kinds[device.name] = kind
                 kept.add(device.name)
         campus.neighbours += [n for n in part.neighbours if n.device in kept or not part.devices]
         campus.cables += part.cables
         campus.hosts += part.hosts
+        campus.planned += part.planned
     campus.devices = dict(sorted(devices.items()))
     return campus
 

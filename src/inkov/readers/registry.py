@@ -23,6 +23,7 @@ from inkov.readers import (
     tables,
     walk,
     walk_device,
+    workbook,
 )
 from inkov.readers.dialects import Dialect, read_text, recognises
 from inkov.readers.ledger import FileReport, Part, as_text
@@ -128,6 +129,12 @@ def _malformed(file: str, data: bytes, says: str) -> Problem:
     return Problem(Origin(file, line), f"not JSON at column {column}: {what}", "correct it, or export it again", True)
 
 
+def _workbook(report: FileReport, data: bytes, account: bool) -> Part:
+    part, report.understood, tables_in_it = workbook.read_workbook(report.file, data)
+    report.format = f"Excel, {tables_in_it}" if tables_in_it else ""
+    return part
+
+
 def _linux(report: FileReport, data: bytes, account: bool) -> Part:
     try:
         part, report.understood, kind = linux.read_list(report.file, data)
@@ -168,6 +175,7 @@ FORMATS: tuple[Format, ...] = (
     Format("openconfig", "OpenConfig JSON", openconfig.recognise, _openconfig),
     Format("openconfig-xml", "OpenConfig XML", openconfig_xml.looks_like_xml, _openconfig_xml),
     Format("table", "table", tables.recognise, _table),
+    Format("excel", "Excel", workbook.is_workbook, _workbook),
     Format("walk", "SNMP walk", walk.recognise, _walk),
 )
 

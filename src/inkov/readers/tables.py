@@ -1,4 +1,4 @@
-"""Tables in CSV (RFC 4180; comma, semicolon or tab between columns): cabling and hosts.
+"""Tables, as CSV (RFC 4180; comma, semicolon or tab between columns) or Excel workbooks: cabling, hosts, port plans.
 
 The first row names the columns, in any order and case. `_TABLES` says which columns make which table.
 """
@@ -7,15 +7,16 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from ipaddress import ip_address, ip_interface
 
 from msgspec import Struct
 
-from inkov.campus import Cable, Host, Origin, Problem
+from inkov.campus import Cable, Host, Origin, Planned, Problem
 from inkov.readers.ledger import Part, Unread, as_text
+from inkov.readers.sheet_words import PORT_KEYS
 
-__all__ = ["read_table", "recognise"]
+__all__ = ["read_rows", "read_table", "recognise", "table_of"]
 
 Row = dict[str, str]
 
@@ -26,7 +27,9 @@ class _Bad(ValueError):
         self.column = column
 
 
-class _Table(Struct, frozen=True):
+class Table(Struct, frozen=True):
+    """A kind of table: the columns it needs (one of each), those it may have, and what a row adds."""
+
     name: str
     needed: tuple[str, ...]
     optional: tuple[str, ...]
@@ -54,9 +57,26 @@ def _host(part: Part, row: Row, origin: Origin) -> None:
     part.hosts.append(Host(row["host"], row["switch"], row["port"], origin, int(vid) if vid else None, interface, near))
 
 
+_PLANNED = ("mode", "vlan", "voice", "native", "allowed", "state", "about", "protected", "edge")
+
+
+def _planned(part: Part, row: Row, origin: Origin) -> None:
+    values = {}
+    for key in _PLANNED:
+        if row.get(key):
+            attribute, read = PORT_KEYS[key]
+            try:
+                values[attribute] = read(row[key])
+            except ValueError as error:
+                raise _Bad(key, str(error).partition("\n")[0]) from None
+    part.planned.append(Planned(row["switch"], row["port"], origin, values))
+
+
 _TABLES = (
-    _Table("cabling table", ("switch", "port", "far switch", "far port"), (), _cable),
-    _Table("host table", ("host", "switch", "port"), ("address", "gateway", "vlan"), _host),
+    Table("cabling table", ("switch", "port", "far switch", "far port"), (), _cable),
+    Table("host table", ("host", "switch", "port"), ("address", "gateway", "vlan"), _host),
+    Table("port plan", ("switch", "port", "vlan"), _PLANNED, _planned),
+    Table("port plan", ("switch", "port", "mode"), _PLANNED, _planned),
 )
 
 
@@ -65,14 +85,19 @@ def recognise(head: bytes) -> bool:
     return _known(head.decode("utf-8-sig", "replace").splitlines()[:1]) is not None
 
 
-def _known(lines: list[str]) -> tuple[_Table, str] | None:
+def _known(lines: list[str]) -> tuple[Table, str] | None:
     for mark in ",;\t":
         for row in csv.reader(lines, delimiter=mark):
-            columns = [_column(cell) for cell in row]
-            for table in _TABLES:
-                if set(table.needed) <= set(columns):
-                    return table, mark
+            table = table_of(row)
+            if table is not None:
+                return table, mark
     return None
+
+
+def table_of(cells: Iterable[str]) -> Table | None:
+    """The kind of table that a first row opens, if any."""
+    columns = {_column(cell) for cell in cells}
+    return next((table for table in _TABLES if set(table.needed) <= columns), None)
 
 
 def _column(cell: str) -> str:
@@ -80,33 +105,52 @@ def _column(cell: str) -> str:
 
 
 def read_table(file: str, data: bytes) -> tuple[Part, int, str]:
-    """Read one table. Returns what it holds, how many rows were understood, and the kind of table."""
+    """Read one CSV. Returns what it holds, how many rows were understood, and the kind of table."""
     part = Part()
     text, part.problems = as_text(file, data)
     known = _known(text.splitlines()[:1])
-    assert known is not None
+    if known is None:
+        part.problems.append(Problem(Origin(file, 1), "the first row does not name the columns of a table", "", True))
+        return part, 0, "table"
     table, mark = known
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=mark)
-    columns = [_column(cell) for cell in next(reader)]
-    for column in columns:
-        if column and column not in table.needed + table.optional:
-            part.ignored.append(Unread(Origin(file, 1), f"column {column!r}", 0))
-    understood = 0
-    try:
+
+    def rows() -> Iterator[tuple[int, list[str]]]:
         for cells in reader:
-            if not any(cell.strip() for cell in cells):
-                continue
-            origin = Origin(file, reader.line_num)
-            row = {column: cell.strip() for column, cell in zip(columns, cells, strict=False)}
-            try:
-                for column in table.needed:
-                    if not row.get(column):
-                        raise _Bad(column, "is empty")
-                table.add(part, row, origin)
-                understood += 1
-            except _Bad as bad:
-                part.problems.append(Problem(origin, f"column {bad.column!r}: {bad}; the row is left out"))
-                part.unmatched.append(Unread(origin, mark.join(cells)))
+            yield reader.line_num, cells
+
+    try:
+        understood = read_rows(file, table, rows(), part)
     except csv.Error as error:
+        understood = 0
         part.problems.append(Problem(Origin(file, reader.line_num), f"not a well-formed table: {error}", lost=True))
     return part, understood, table.name
+
+
+def read_rows(file: str, table: Table, rows: Iterator[tuple[int, list[str]]], part: Part, place: str = "") -> int:
+    """Read the rows of a table into `part`, the first of them naming the columns; returns how many were understood.
+
+    `place` goes before what is wrong with a row: the worksheet of a workbook.
+    """
+    first, head = next(rows)
+    columns = [_column(cell) for cell in head]
+    part.passed += 1
+    for column in columns:
+        if column and column not in table.needed + table.optional:
+            part.ignored.append(Unread(Origin(file, first), f"{place}column {column!r}", 0))
+    understood = 0
+    for line, cells in rows:
+        if not any(cell.strip() for cell in cells):
+            continue
+        origin = Origin(file, line)
+        row = {column: cell.strip() for column, cell in zip(columns, cells, strict=False)}
+        try:
+            for column in table.needed:
+                if not row.get(column) and not (table.name == "port plan" and column in _PLANNED):
+                    raise _Bad(column, "is empty")
+            table.add(part, row, origin)
+            understood += 1
+        except _Bad as bad:
+            part.problems.append(Problem(origin, f"{place}column {bad.column!r}: {bad}; the row is left out"))
+            part.unmatched.append(Unread(origin, ",".join(cells)))
+    return understood

@@ -24,6 +24,11 @@ OBJECTS: dict[str, str] = {
     "ifDescr": f"{_MIB2}.2.2.1.2",  # IF-MIB, RFC 2863
     "ifType": f"{_MIB2}.2.2.1.3",
     "ifAdminStatus": f"{_MIB2}.2.2.1.7",
+    "ipAdEntIfIndex": f"{_MIB2}.4.20.1.2",  # IP-MIB, RFC 4293: the older table
+    "ipAdEntNetMask": f"{_MIB2}.4.20.1.3",
+    "ipAddressIfIndex": f"{_MIB2}.4.34.1.3",  # and the newer one, for both families
+    "ipAddressType": f"{_MIB2}.4.34.1.4",
+    "ipAddressPrefix": f"{_MIB2}.4.34.1.5",
     "ifName": f"{_MIB2}.31.1.1.1.1",
     "ifAlias": f"{_MIB2}.31.1.1.1.18",
     "dot1dBasePortIfIndex": f"{_BRIDGE}.1.4.1.2",  # BRIDGE-MIB, RFC 4188
@@ -116,7 +121,20 @@ def _numbered(spelled: str) -> tuple[str, tuple[int, ...]]:
     return "", ()
 
 
+def _octets_of(found: re.Match[str]) -> str:
+    """An address in an index, `ipv4."10.0.0.1"`, as the numbers it stands for: type, length, octets (RFC 4001)."""
+    if found[1] == "ipv4":
+        return f"1.4.{found[2]}"
+    pairs = found[2].split(":")
+    return f"2.{len(pairs)}." + ".".join(str(int(pair or "0", 16)) for pair in pairs)
+
+
+_ADDRESS_INDEX = re.compile(r'(ipv4|ipv6)\."([0-9A-Fa-f.:]{3,47})"')
+
+
 def _named(spelled: str) -> tuple[str, tuple[int, ...]]:
+    if '"' in spelled:
+        spelled = _ADDRESS_INDEX.sub(_octets_of, spelled)
     name, *rest = re.split(r"[.\[\]]+", spelled.rpartition("::")[2])
     return (name, _index(rest)) if name in OBJECTS else ("", ())
 

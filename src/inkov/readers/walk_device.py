@@ -14,6 +14,7 @@ from typing import Any
 from inkov.campus import WALK, Accept, Basis, Device, Fact, Mode, Neighbour, Origin, Port, PortKind, Problem, Vlan
 from inkov.readers.ledger import Part, Unread, as_text
 from inkov.readers.walk import Row, octets, parse, whole_number, words
+from inkov.readers.walk_addresses import WalkAddresses
 from inkov.vlanset import VlanSet
 
 __all__ = ["read_walk"]
@@ -79,6 +80,7 @@ class _Walk:
         self._ports(device, base)
         self._vlans(device, base)
         self._bundles(device)
+        WalkAddresses(self.tables, self.names, self.file, self.part.problems).give(device, set(base.values()))
         self._neighbours(device, base)
         for name, count in sorted(self.unknown.items()):
             said = Unread(Origin(self.file, self.first[name]), f"{name} ({count} object{'s' * (count > 1)})", count)

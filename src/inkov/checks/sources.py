@@ -1,0 +1,92 @@
+"""Input: two sources that describe one switch, and do not agree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.campus import Campus, Device, Origin
+from inkov.checks.catalogue import Finding, Severity, Site, Where, rule
+from inkov.checks.words import listed
+from inkov.forwarding import Fabric, Resolved, resolve
+from inkov.vlanset import bits_to_text
+from inkov.wiring import End, Wiring
+from inkov.wiring.names import Names
+
+_FAMILY = "Input"
+
+
+@rule(
+    "sources-disagree",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="two files describe one switch, and it would not forward the same by both",
+    why="one of them is not what the switch does: out of date, or a change that was never stored",
+    cure="find out which is true, and collect the other again or correct the switch",
+    example="the export of core-1 has port 7 in VLAN 10, the walk of core-1 has it in VLAN 20",
+)
+def sources_disagree(site: Site) -> Iterator[Finding]:
+    for other in site.fabric.campus.others:
+        first = site.fabric.campus.devices[other.name]
+        found = [*_tables(first, other), *_ports(first, other)]
+        if found:
+            said = listed([f"{what}: {one} by {first.origin.file}, {two} by {other.origin.file}"
+                           for what, one, two, *_ in found[:3]])  # fmt: skip
+            more = f", and {len(found) - 3} more" if len(found) > 3 else ""
+            yield Finding(
+                "sources-disagree", Severity.RISK, f"two sources of {first.name} disagree: {said}{more}",
+                "find out which is true, and collect the other again or correct the switch",
+                tuple(place for *_, places in found for place in places),
+            )  # fmt: skip
+
+
+_Difference = tuple[str, str, str, tuple[Where, ...]]
+
+
+def _tables(first: Device, other: Device) -> Iterator[_Difference]:
+    if first.vlans is None or other.vlans is None or first.table_is_membership or other.table_is_membership:
+        return
+    for vid in sorted((set(first.vlans) ^ set(other.vlans)) - {1}):
+        has = first.vlans.get(vid) or other.vlans[vid]
+        words = ("defined", "not defined") if vid in first.vlans else ("not defined", "defined")
+        yield f"VLAN {vid}", *words, (Where(first.name, None, vid, has.origin),)
+
+
+def _ports(first: Device, other: Device) -> Iterator[_Difference]:
+    one, two = _alone(first), _alone(other)
+    names = Names(other.ports, {p.name: p.description.value for p in other.ports.values() if p.description})
+    for name in first.ports:
+        known = names.find(name)
+        if known is None:
+            continue
+        near, far = one.ports[End(first.name, name)], two.ports[End(other.name, known)]
+        if near.bundle or far.bundle:
+            continue
+        shown = _shown(near), _shown(far)
+        if shown[0] != shown[1]:
+            places = (Where(first.name, name, None, _said(near)), Where(first.name, known, None, _said(far)))
+            yield f"port {name}", *shown, places
+
+
+def _said(resolved: Resolved) -> Origin:
+    port = resolved.stated
+    for fact in (port.access_vlan, port.pvid, port.allowed, port.tagged, port.mode):
+        if fact is not None:
+            return fact.origin
+    return port.origin
+
+
+def _alone(device: Device) -> Fabric:
+    """The device by itself: what it would do with nobody at its ports."""
+    return resolve(Campus({device.name: device}), Wiring())
+
+
+def _shown(resolved: Resolved) -> str:
+    """What the port sends, and what untagged frames become: what two sources must agree on."""
+    if not resolved.up:
+        return "off"
+    view = resolved.view
+    parts = [f"untagged {bits_to_text(view.bare)}"] if view.bare else []
+    parts += [f"tagged {bits_to_text(view.emit & ~view.bare)}"] if view.emit & ~view.bare else []
+    if view.pvid and not view.bare >> view.pvid & 1:
+        parts.append(f"PVID {view.pvid}")
+    return " and ".join(parts) or "nothing"
