@@ -111,7 +111,7 @@ def test_a_port_plan_is_held_against_the_ports(inkov: Inkov, tmp_path: Path) -> 
     (tmp_path / "plan.csv").write_text("switch,port,vlan,mode\na,1,10,access\na,2,20,\na,9,10,\nzz,1,10,\n")
     found = inkov("audit", ".", "-f", "json").json["findings"]
     assert [(f["rule"], f["says"], [w["file"] for w in f["where"]]) for f in found if f["rule"] != "vlan-unused"] == [
-        ("port-against-plan", "a port 2 has access vlan 10, and the plan says 20", ["./a.sheet", "./plan.csv"]),
+        ("port-against-plan", "a port 2 has VLAN 10, and the plan says 20", ["./a.sheet", "./plan.csv"]),
         ("port-against-plan", "the plan has a port 9 on a, which has none", ["./plan.csv"]),
         ("port-against-plan", "the port plan has a switch 'zz' that is not among the files", ["./plan.csv"]),
     ]

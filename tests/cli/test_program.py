@@ -68,7 +68,8 @@ def test_the_same_bytes_whatever_the_hash_seed_and_file_order(garden: Path) -> N
 def test_listings_say_what_matters(inkov: Inkov, garden: Path) -> None:
     vlans = {row["vlan"]: row for row in inkov("vlans", garden, "-f", "json").json["vlans"]}
     assert vlans[20]["names"] == ["irrigation", "irigation"] and vlans[70]["absent"] == [
-        "fern-1", "gate-1", "herbarium-1", "orchard-1", "palm-1", "pond-1",
+        "aviary-1", "barn-1", "fern-1", "fern-2", "gate-1", "herbarium-1", "lily-1", "mill-1", "orchard-1", "palm-1",
+        "pond-1",
     ]  # fmt: skip
     trunks = inkov("trunks", garden, "-f", "json").json["trunks"]
     joined = [t["translated"] for t in trunks if t["b"] and t["b"]["switch"] == "pond-1"]
@@ -120,8 +121,8 @@ def test_rules_are_explained(inkov: Inkov) -> None:
 
 def test_the_demo(inkov: Inkov, tmp_path: Path) -> None:
     first = inkov("demo", "tour")
-    assert first.status == 0 and "2 breaches, 3 faults, 8 risks, 2 notes on 8 switches." in first.out
-    assert "No findings on 8 switches." in first.out
+    assert first.status == 0 and "2 breaches, 4 faults, 9 risks, 2 notes on 13 switches." in first.out
+    assert "No findings on 13 switches." in first.out
     assert inkov("demo", "tour").out == first.out
     (tmp_path / "tour" / "garden" / "mine.txt").write_text("keep me")
     refused = inkov("demo", "tour")
@@ -259,7 +260,7 @@ def test_a_folder_without_permission(garden: Path, monkeypatch: pytest.MonkeyPat
     loaded = load([str(garden)])
     [problem] = loaded.campus.problems
     assert problem.lost and problem.origin.file.endswith("closed")
-    assert problem.says == "cannot be listed: permission denied" and len(loaded.campus.devices) == 8
+    assert problem.says == "cannot be listed: permission denied" and len(loaded.campus.devices) == 13
 
 
 def test_no_regular_file(inkov: Inkov, garden: Path) -> None:

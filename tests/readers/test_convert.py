@@ -89,7 +89,11 @@ def test_defaults_of_another_platform_are_stated() -> None:
 @pytest.mark.parametrize("to", ["sheet", "openconfig"])
 def test_the_converted_demo_is_the_same_campus(inkov: Inkov, tmp_path: Path, to: str, yang: Path) -> None:
     result = inkov("convert", DEMO / "garden", "out", "--to", to)
-    assert (result.status, result.out) == (0, "10 files written to out\n")
+    assert result.out.startswith("15 files written to out\n") and result.err == ""
+    # What does not forward frames is all that is lost.
+    lost = [line.rpartition(": ")[2] for line in result.out.splitlines()[1:]]
+    assert set(lost) <= {"it is not written", "edge is not written", "bpdu guard is not written"}
+    assert (result.status, bool(lost)) == ((1, True) if to == "openconfig" else (0, False))
     for command in (
         ["audit"],
         ["hears", "core-1:port-13"],
@@ -98,10 +102,9 @@ def test_the_converted_demo_is_the_same_campus(inkov: Inkov, tmp_path: Path, to:
     ):
         before = run_inkov(*command, "garden", "-f", "json", cwd=DEMO).json
         after = inkov(*command, "out", "-f", "json").json
-        if command == ["audit"]:
-            assert [(f["rule"], f["says"]) for f in after["findings"]] == [
-                (f["rule"], f["says"]) for f in before["findings"]
-            ]
+        if command == ["audit"]:  # the port plan and second sources are not written
+            kept = [f for f in before["findings"] if f["rule"] not in ("port-against-plan", "sources-disagree")]
+            assert [(f["rule"], f["says"]) for f in after["findings"]] == [(f["rule"], f["says"]) for f in kept]
         else:
             assert after.get("heard", after["from"]) == before.get("heard", before["from"])
             assert after.get("arrives") == before.get("arrives")
@@ -109,7 +112,7 @@ def test_the_converted_demo_is_the_same_campus(inkov: Inkov, tmp_path: Path, to:
         assert validate(file, yang, tmp_path) == ""
     again = inkov("convert", DEMO / "garden", "out", "--to", to)
     assert again.status == 2 and "--force" in again.err
-    assert inkov("convert", DEMO / "garden", "out", "--to", to, "--force").status == 0
+    assert inkov("convert", DEMO / "garden", "out", "--to", to, "--force").status == result.status
 
 
 def test_no_name_leads_out_of_the_folder(inkov: Inkov, tmp_path: Path) -> None:

@@ -195,6 +195,9 @@ def test_a_running_system_and_its_units_are_the_same(tmp_path: Path) -> None:
     running, stored = told(tmp_path / "running"), told(tmp_path / "stored")
     for level in ("honest", "hostile"):
         assert listeners(running, level) == listeners(stored, level)
+    (tmp_path / "running" / "aviary-1" / "hostname").write_text("owls\n")
+    renamed = load([str(tmp_path / "running")])
+    assert list(renamed.campus.devices) == ["owls"] and not renamed.campus.devices["owls"].origin.says
     heard = listeners(running)
     assert heard["aviary-1:lan1"] == {("aviary-1:bond0", 10, True)}  # lan2 is protected as well
     assert ("aviary-1:eth6.60", 1, True) in heard["aviary-1:eth5"]

@@ -59,7 +59,8 @@ def test_a_malformed_table_is_lost_from_there_on() -> None:
     assert len(part.cables) == 1 and part.problems[0].lost and "field larger" in part.problems[0].says
 
 
-PLAN: list[list[object]] = [["Switch", "Port", "Mode", "VLAN", "Allowed", "Who"], ["a", "1", "access", 10, None, "till"],
+PLAN: list[list[object]] = [["Switch", "Port", "Mode", "VLAN", "Allowed", "Who"],
+        ["a", "1", "access", 10, None, "till"],
         ["a", "2", "trunk", None, "10,20", ""], ["a", "3", "acess", 10, "", ""]]  # fmt: skip
 CABLES: list[list[object]] = [["switch", "port", "far switch", "far port"], ["a", 1.0, "b", "2"]]
 

@@ -8,6 +8,7 @@ from inkov.campus import Fact, Mode
 from inkov.checks.catalogue import Finding, Severity, Site, Where, rule
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
+from inkov.vlanset import VlanSet
 from inkov.wiring import End
 from inkov.wiring.names import Names
 
@@ -99,12 +100,14 @@ def port_against_plan(site: Site) -> Iterator[Finding]:
         for attribute, wanted in planned.values.items():
             found = _of_port(resolved, attribute)
             if found != wanted:
-                word = attribute.replace("_", " ")
+                word = attribute.replace("_", " ").replace("access vlan", "VLAN")
+                vid_of_general = resolved.mode is Mode.GENERAL and attribute in ("access_vlan", "native_vlan")
+                said = "pvid" if vid_of_general else attribute
                 yield Finding(
                     "port-against-plan", Severity.FAULT,
                     f"{device} port {port} has {word} {_word(found)}, and the plan says {_word(wanted)}",
                     f"set {word} {_word(wanted)} on port {port} of {device}, or correct the plan",
-                    (site.place(resolved, attribute), here), site.rests_on((resolved, attribute)),
+                    (site.place(resolved, said), here), site.rests_on((resolved, said)),
                 )  # fmt: skip
 
     for name, where in unknown.items():
@@ -115,9 +118,18 @@ def port_against_plan(site: Site) -> Iterator[Finding]:
 
 
 def _of_port(resolved: Resolved, attribute: str) -> object:
-    """What a port is: its mode once negotiated, other attributes as stated or by default."""
+    """What a port is, once all stages are through; attributes that forward nothing as stated.
+
+    A general port that is a member of one VLAN, untagged, is an access port by another name.
+    """
+    view = resolved.free
+    single = view.pvid and view.emit == view.bare == 1 << view.pvid
     if attribute == "mode":
-        return resolved.mode
+        return Mode.ACCESS if resolved.mode is Mode.GENERAL and single else resolved.mode
+    if resolved.up and attribute in ("access_vlan", "native_vlan"):
+        return view.pvid or None
+    if resolved.up and attribute == "allowed":
+        return VlanSet(view.emit)
     if attribute == "enabled":
         return resolved.stated.enabled is None or resolved.stated.enabled.value
     if attribute in ("description", "edge"):

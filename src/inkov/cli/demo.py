@@ -24,7 +24,7 @@ def demo(
     except OSError as error:
         fail(f"cannot write the demo to {folder}: {(error.strerror or str(error)).lower()}")
     garden, repaired = os.path.join(folder, "garden"), os.path.join(folder, "repaired")
-    typer.echo("A botanic garden: eight switches in two formats, with the mistakes people make.\n")
+    typer.echo("A botanic garden: thirteen switches in six formats, with the mistakes people make.\n")
     _show("read", garden, lambda: read.read([garden]))
     _show("vlans", garden, lambda: vlans.vlans([garden]))
     _show("ports", garden, lambda: ports.ports([garden], switch="gate-1"), "--switch gate-1")
@@ -47,7 +47,9 @@ def demo(
         (f"inkov trunks {garden} --because palm-1:port-24", "why a port does what it does"),
         (f"inkov hears orchard-1:6 {garden} --level hostile", "what a host gets at that sends any tag"),
         ("inkov rules native-default", "one rule explained"),
-        ("inkov audit FOLDER", "your own exports, walks and sheets"),
+        (f"inkov dialect check {garden}/arbour.toml", "a command language, described for Inkov"),
+        ("inkov dialect new FOLDER", "start a dialect for the language of your own switches"),
+        ("inkov audit FOLDER", "your own exports, walks, sheets and texts"),
     )
     width = max(len(command) for command, _ in tries)
     for command, meaning in tries:

@@ -97,13 +97,17 @@ class _Builder:
         self.device = device
         self.netdevs = netdevs
         self.problems = problems
+        bridges = [netdev.name for netdev in netdevs.values() if netdev.kind == "bridge"]
+        # The only bridge of a system is its main one, and needs no name.
+        self.named = {name: name if len(bridges) > 1 else "" for name in bridges}
 
     def problem(self, origin: Origin, says: str, cure: str = "") -> None:
         self.problems.append(Problem(origin, says, cure))
 
     def bridge(self, netdev: Netdev) -> None:
         """The bridge, its tree, and what of the system itself is in it."""
-        self.device.bridges[netdev.name] = Bridge(netdev.name, netdev.origin)
+        if self.named[netdev.name]:
+            self.device.bridges[netdev.name] = Bridge(netdev.name, netdev.origin)
         if netdev.stp is not None:
             mode = TreeMode.STP if netdev.stp.value else TreeMode.OFF
             if self.device.tree_mode is None or netdev.stp.value:
@@ -132,7 +136,9 @@ class _Builder:
         if vid is None:
             self.problem(netdev.origin, f"{netdev.name} has an address, but its bridge takes no untagged frames for it")
             return
-        gateway = Gateway(vid, netdev.origin, bridge.name, netdev.enabled, tuple(netdev.addresses), name=netdev.name)
+        gateway = Gateway(
+            vid, netdev.origin, self.named[bridge.name], netdev.enabled, tuple(netdev.addresses), name=netdev.name
+        )
         gateway.vrf = _vrf(netdev, self.netdevs.get(netdev.master.value) if netdev.master else None)
         self.device.gateways.append(gateway)
 
@@ -167,7 +173,8 @@ class _Builder:
             if netdev.kind in _TUNNELS:
                 says = f"{netdev.name} is a tunnel ({netdev.kind}): where it leads is not followed"
                 self.problem(netdev.origin, says, "add its far end to a cabling table")
-            self.device.bridges[master.name].ports[port.name] = netdev.master.origin if netdev.master else netdev.origin
+            if self.named[master.name] and netdev.master is not None:
+                self.device.bridges[master.name].ports[port.name] = netdev.master.origin
             port.protected, port.bpdu_guard = netdev.isolated, netdev.bpdu_guard
             self._bridged(port, netdev, master)
             return

@@ -7,6 +7,7 @@ order the disk lists them in. Links to folders are not followed. Nothing is read
 from __future__ import annotations
 
 import os
+import re
 import stat
 from collections.abc import Callable, Iterable, Sequence
 from itertools import groupby
@@ -28,6 +29,7 @@ MAX_FILE_BYTES = 64 * 1024 * 1024
 
 
 PLAN_NAMES = ("plan.yaml", "plan.yml")
+_HOSTNAME = re.compile(rb"[A-Za-z0-9][A-Za-z0-9.-]{0,253}\s*\Z")  # etc/hostname of a Linux system
 
 
 class NothingToRead(Exception):
@@ -81,6 +83,10 @@ def load(
         if os.path.basename(file) in PLAN_NAMES:
             plans[file] = data
             reports.append(FileReport(file, "the plan", len(data)))
+            continue
+        if os.path.basename(file) == "hostname" and _HOSTNAME.match(data):
+            reports.append(FileReport(file, "host name", len(data), understood=1))
+            parts.append((file, Part(pieces=[Piece("name", "hostname", file, data.decode("ascii").strip())])))
             continue
         report, part = read_bytes(file, data, account=account, dialects=dialects, taken=taken)
         reports.append(report)
@@ -246,8 +252,12 @@ _SYSTEM_FOLDERS = {"etc", "systemd", "network", "run", "lib", "usr", "local"}
 def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
     """The systems that several files describe piece by piece, each by its family's `assemble`."""
     systems: dict[tuple[str, str], list[tuple[Piece, Part]]] = {}
+    names: dict[str, tuple[str, str, Part]] = {}
     for file, part in parts:
         for piece in part.pieces:
+            if piece.family == "name":
+                names[_system(file, piece)] = piece.content, file, part
+                continue
             systems.setdefault((_system(file, piece), piece.family), []).append((piece, part))
     found = []
     for (place, family), members in sorted(systems.items()):
@@ -255,6 +265,9 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
         pieces = [piece for piece, _ in members]
         says = f"these files state no name: named {name!r} after {'where they are' if os.path.isdir(place) else 'them'}"
         origin = Origin(pieces[0].file, basis=Basis.ASSUMED, says=says)
+        if place in names:
+            name, said, part = names[place]
+            origin, part.joined = Origin(said, 1), name
         whole = _FAMILIES[family](name, origin, pieces)
         for _, part in members:
             part.joined = name

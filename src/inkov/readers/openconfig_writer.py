@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from inkov.campus import Aggregation, Device, Mode, Negotiation, Neighbour, Port, PortKind, natural
+from inkov.campus import Accept, Aggregation, Device, Mode, Negotiation, Neighbour, Port, PortKind, natural
 from inkov.readers.settled import settled_value
 from inkov.vlanset import VlanSet
 
@@ -58,7 +58,7 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     if port.kind is PortKind.SUB:
         lost.append(f"{port.name}: sub-interfaces are not written")
         return None
-    mode = settled_value(device, port, "mode")
+    mode = Mode.TRUNK if _is_trunk(device, port) else settled_value(device, port, "mode")
     told = [name for name, plain in _PLAIN.items() if settled_value(device, port, name) not in (plain, None)]
     if settled_value(device, port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
         told.append("negotiation")
@@ -97,11 +97,25 @@ def _lacp(bundles: list[Port]) -> list[dict[str, Any]]:
     ]
 
 
+def _is_trunk(device: Device, port: Port) -> bool:
+    """True for a general port that is a trunk by another name: it takes what it is a member of, untagged its PVID."""
+    if settled_value(device, port, "mode") is not Mode.GENERAL or not settled_value(device, port, "ingress_filtering"):
+        return False
+    pvid, untagged = settled_value(device, port, "pvid"), settled_value(device, port, "untagged")
+    accept = settled_value(device, port, "accept")
+    bare = VlanSet.of(pvid) if pvid is not None else VlanSet()
+    return (bare if untagged is None else untagged) == bare and accept in (Accept.ALL, None if pvid else Accept.TAGGED)
+
+
 def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
     if mode is Mode.ACCESS:
         return {"interface-mode": "ACCESS", "access-vlan": settled_value(device, port, "access_vlan")}
     found: dict[str, Any] = {"interface-mode": "TRUNK"}
-    native, allowed = settled_value(device, port, "native_vlan"), settled_value(device, port, "allowed")
+    if settled_value(device, port, "mode") is Mode.GENERAL:
+        native = settled_value(device, port, "pvid")
+        allowed = settled_value(device, port, "tagged") | (VlanSet.of(native) if native else VlanSet())
+    else:
+        native, allowed = settled_value(device, port, "native_vlan"), settled_value(device, port, "allowed")
     if native is not None:
         found["native-vlan"] = native
     if allowed != VlanSet.all():

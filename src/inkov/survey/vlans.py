@@ -74,8 +74,9 @@ def vlan_rows(fabric: Fabric, vlans: VlanSet | None = None, switch: str | None =
             if vlan is None and not ports and not gateway:
                 row.absent.append(device.name)
                 continue
-            # VID 1, the default PVID, is there without being listed.
+            # VID 1, the default PVID, is there without being listed; what is carried may be the table itself.
             defined = None if device.vlans is None else vlan is not None or vid == 1
+            defined = True if device.table_is_membership else defined
             at = VlanAt(device.name, defined, ports=ports, gateway=gateway)
             if vlan is not None:
                 at.name = vlan.name.value if vlan.name is not None else None
