@@ -281,7 +281,7 @@ def test_aggregation_and_spanning_tree() -> None:
     static = {"name": "b2", "aggregation": {"config": {"lag-type": "STATIC"}}}
     lacp = {"interfaces": {"interface": [{"name": "b1", "config": {"name": "b1", "lacp-mode": "PASSIVE"}}]}}
     ports = {"interface": [{"name": "p1", "config": {"name": "p1", "cost": 200, "port-priority": 64}}]}
-    stp = {
+    stp: dict[str, Any] = {
         "global": {"config": {"enabled-protocol": ["openconfig-spanning-tree-types:MSTP"], "bpdu-guard": True}},
         "mstp": {"mst-instances": {"mst-instance": [
             {"mst-id": 2, "config": {"mst-id": 2, "vlan": [10, "20..22"], "bridge-priority": 4096}, "interfaces": ports}
@@ -299,6 +299,12 @@ def test_aggregation_and_spanning_tree() -> None:
     (tree,) = device.trees
     assert (str(tree.vlans), tree.number, tree.priority.value) == ("10,20-22", 2, 4096)  # type: ignore[union-attr]
     assert tree.costs["p1"].value == 200 and tree.priorities["p1"].value == 64
+    stp["rapid-trees"] = {"vlan": [{"vlan-id": 30, "config": {"vlan-id": 30, "bridge-priority": 8192}}]}
+    stp["global"]["config"]["enabled-protocol"] = ["RAPID_TREES"]
+    other = read(switch(port("p1"), **more)).devices[0]
+    assert other.tree_mode and other.tree_mode.value == "per vlan" and str(other.trees[1].vlans) == "30"
+    stp["mstp"] = {"mst-instances": 7}
+    assert [p.says[:20] for p in read(switch(port("p1"), **more)).problems] == ["wrong type: expected"]
     edge = device.ports["p1"]
     assert edge.edge and edge.edge.value and edge.bpdu_guard and edge.bpdu_guard.value and edge.guard
     assert edge.guard.origin.pointer == "/stp/interfaces/interface/0/config/guard"

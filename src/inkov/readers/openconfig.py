@@ -34,8 +34,16 @@ from inkov.campus import (
 )
 from inkov.readers import openconfig_shape as shape
 from inkov.readers.ledger import Part, Unread
-from inkov.readers.openconfig_lists import assign_interfaces, either, read_instances, read_lldp
-from inkov.readers.openconfig_tree import read_lacp, read_stp
+from inkov.readers.openconfig_lists import (
+    assign_interfaces,
+    child,
+    either,
+    json_type,
+    read_instances,
+    read_lldp,
+    stem,
+)
+from inkov.readers.openconfig_tree import per_vlan_member, read_lacp, read_stp
 from inkov.readers.openconfig_xml import Tree
 from inkov.vlanset import VlanSet
 
@@ -128,7 +136,7 @@ class _Reader:
             root.vlans = shape.Vlans(self._entries(tree, ("vlans", "vlan"), shape.VlanEntry))
         if "network-instances" in tree:
             root.instances = shape.Instances()
-            instances = _child(tree, ("network-instances", "network-instance"))
+            instances = child(tree, ("network-instances", "network-instance"))
             for index, entry in enumerate(instances if isinstance(instances, list) else []):
                 path = f"/network-instances/network-instance/{index}"
                 vlans = entry.pop("vlans", None) if isinstance(entry, dict) else None
@@ -139,24 +147,24 @@ class _Reader:
                 root.instances.network_instance.append(instance)
         root.system = self._one(tree, ("system",), shape.System)
         root.lacp = self._one(tree, ("lacp",), shape.Lacp)
-        root.stp = self._one(tree, ("stp",), shape.Stp)
+        root.stp = tree.get("stp")
         if "lldp" in tree:
             heard = self._entries(tree, ("lldp", "interfaces", "interface"), shape.LldpInterface)
             root.lldp = shape.Lldp(shape.LldpInterfaces(heard))
         return root
 
     def _entries(self, tree: Any, path: tuple[str, ...], kind: type[_S], above: str = "") -> list[_S]:
-        entries = _child(tree, path)
+        entries = child(tree, path)
         pointer = above + "".join(f"/{name}" for name in path)
         if entries is None:
             return []
         if not isinstance(entries, list):
-            self.problem(pointer, f"a list is expected here, not {_json_type(entries)}")
+            self.problem(pointer, f"a list is expected here, not {json_type(entries)}")
             return []
         return [self._convert(entry, f"{pointer}/{i}", kind) or kind() for i, entry in enumerate(entries)]
 
     def _one(self, tree: Any, path: tuple[str, ...], kind: type[_S]) -> _S | None:
-        value = _child(tree, path)
+        value = child(tree, path)
         return None if value is None else self._convert(value, "".join(f"/{name}" for name in path), kind)
 
     def _convert(self, value: Any, pointer: str, kind: type[_S]) -> _S | None:
@@ -194,7 +202,7 @@ class _Reader:
             origin = self.at("/system/config/hostname")
         else:
             self.part.named = False
-            hostname = _stem(self.file)
+            hostname = stem(self.file)
             origin = Origin(
                 self.file, basis=Basis.ASSUMED, says=f"the file states no hostname: named {hostname!r} after the file"
             )
@@ -213,7 +221,11 @@ class _Reader:
         if lacp is not None:
             read_lacp(device, lacp, self.at)
         if stp is not None:
-            read_stp(device, stp, self.at, self.problem)
+            per_vlan = per_vlan_member(stp)
+            stp = {"per-vlan" if name == per_vlan else name: held for name, held in stp.items()} if per_vlan else stp
+            trees = self._convert(stp, "/stp", shape.Stp)
+            if trees is not None:
+                read_stp(device, trees, per_vlan, self.at, self.problem)
         return True
 
     def vlans(self, table: dict[int, Vlan], vlans: shape.Vlans, path: str) -> None:
@@ -388,20 +400,3 @@ class _Reader:
                 except ValueError:
                     self.problem(at, f"{config.ip}/{config.prefix_length} is not an address; it is left out")
         return tuple(found)
-
-
-def _child(tree: Any, path: tuple[str, ...]) -> Any:
-    for name in path:
-        if not isinstance(tree, dict):
-            return None
-        tree = tree.get(name)
-    return tree
-
-
-def _json_type(value: Any) -> str:
-    return {dict: "an object", list: "a list", str: "a text", bool: "true or false"}.get(type(value), "a number")
-
-
-def _stem(file: str) -> str:
-    name = file.replace("\\", "/").rpartition("/")[2]
-    return name.rpartition(".")[0] or name

@@ -37,7 +37,7 @@ _UNDERSTOOD = re.compile(
           | rstp/(?:config/bridge-priority|interfaces/interface/(?:name|config/.*))
           | mstp/mst-instances/mst-instance/(?:mst-id|config/(?:mst-id|vlan|bridge-priority)
               | interfaces/interface/(?:name|config/.*))
-          | rapid-pvst/vlan/(?:vlan-id|config/(?:vlan-id|bridge-priority)|interfaces/interface/(?:name|config/.*))
+          | rapid-[a-z]+/vlan/(?:vlan-id|config/(?:vlan-id|bridge-priority)|interfaces/interface/(?:name|config/.*))
           | interfaces/interface/(?:name|config/(?:name|edge-port|guard|bpdu-guard)))
       | system/(?:config|state)/hostname
       | lldp/interfaces/interface/(?:name|config/name

@@ -7,6 +7,8 @@ prefixed one (RFC 7951, section 4) and the plain one. Members that are not liste
 
 from __future__ import annotations
 
+from typing import Any
+
 from msgspec import Struct, field
 
 
@@ -306,7 +308,7 @@ class Stp(Struct, rename="kebab"):
     overall: StpGlobal | None = field(default=None, name="global")
     rstp: StpTree | None = None
     mstp: Mstp | None = None
-    rapid_pvst: PerVlan | None = None
+    per_vlan: PerVlan | None = None
     interfaces: StpPorts | None = None
 
 
@@ -323,5 +325,5 @@ class Root(Struct):
     lldp_q: Lldp | None = field(default=None, name="openconfig-lldp:lldp")
     lacp: Lacp | None = None
     lacp_q: Lacp | None = field(default=None, name="openconfig-lacp:lacp")
-    stp: Stp | None = None
-    stp_q: Stp | None = field(default=None, name="openconfig-spanning-tree:stp")
+    stp: Any = None
+    stp_q: Any = field(default=None, name="openconfig-spanning-tree:stp")

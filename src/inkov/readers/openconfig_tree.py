@@ -3,25 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from inkov.campus import Aggregation, Device, Fact, Guard, Origin, PortKind, Tree, TreeMode
 from inkov.readers import openconfig_shape as shape
 from inkov.vlanset import VlanSet
 
-__all__ = ["read_lacp", "read_stp"]
+__all__ = ["per_vlan_member", "read_lacp", "read_stp"]
 
 At = Callable[[str], Origin]
 Say = Callable[[str, str], None]
-_MODES = {"STP": TreeMode.STP, "RSTP": TreeMode.RSTP, "MSTP": TreeMode.MSTP, "RAPID_PVST": TreeMode.PER_VLAN}
+_MODES = {"STP": TreeMode.STP, "RSTP": TreeMode.RSTP, "MSTP": TreeMode.MSTP}
+_KNOWN = {"global", "rstp", "mstp", "interfaces"}
 _EDGE = {"EDGE_ENABLE": True, "EDGE_DISABLE": False}
 
 
-def read_stp(device: Device, stp: shape.Stp, at: At, say: Say) -> None:
+def per_vlan_member(tree: Any) -> str:
+    """The member of the `stp` container that holds a list of trees by VLAN: known by what it holds, not by its name."""
+    members = tree.items() if isinstance(tree, dict) else ()
+    return next(
+        (name for name, held in members if name not in _KNOWN and isinstance(held, dict) and "vlan" in held), ""
+    )
+
+
+def read_stp(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> None:
     """Mode, trees and port settings. `at` makes an origin of a pointer, `say` a problem."""
     config = stp.overall and (stp.overall.config or stp.overall.state)
     for index, word in enumerate(config.enabled_protocol if config else ()):
         pointer = f"/stp/global/config/enabled-protocol/{index}"
-        mode = _MODES.get(word.rpartition(":")[2].upper())
+        word = word.rpartition(":")[2].upper()
+        mode = TreeMode.PER_VLAN if word.startswith("RAPID_") else _MODES.get(word)  # a rapid tree for each VLAN
         if mode is None:
             say(pointer, f"{word!r} is not a spanning tree protocol that is known here")
         elif device.tree_mode is None:
@@ -34,8 +45,8 @@ def read_stp(device: Device, stp: shape.Stp, at: At, say: Say) -> None:
         path = f"/stp/mstp/mst-instances/mst-instance/{index}"
         vids = _vids(instance.config.vlan if instance.config else None, f"{path}/config/vlan", say)
         _tree(device, Tree(vids, at(path), instance.mst_id or 0), instance, path, at)
-    for index, entry in enumerate(stp.rapid_pvst.vlan if stp.rapid_pvst else ()):
-        path = f"/stp/rapid-pvst/vlan/{index}"
+    for index, entry in enumerate(stp.per_vlan.vlan if stp.per_vlan else ()):
+        path = f"/stp/{per_vlan}/vlan/{index}"
         vids = _vids(entry.vlan_id, f"{path}/vlan-id", say)
         if vids:
             _tree(device, Tree(vids, at(path)), entry, path, at)

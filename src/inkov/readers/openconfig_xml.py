@@ -19,7 +19,6 @@ _LISTS = {
     ("subinterfaces", "subinterface"),
     ("addresses", "address"),
     ("vlans", "vlan"),
-    ("rapid-pvst", "vlan"),
     ("network-instances", "network-instance"),
     ("neighbors", "neighbor"),
     ("mst-instances", "mst-instance"),
@@ -60,6 +59,11 @@ class _Open(Struct):
     envelope: bool = False
 
 
+def _is_list(above: _Open, name: str) -> bool:
+    # Spanning trees by VLAN are a list right below a protocol's container.
+    return (above.name, name) in _LISTS or (name == "vlan" and above.pointer.rpartition("/")[0] == "/stp")
+
+
 class _Builder:
     """The target of the parser: elements become members, repeated ones lists."""
 
@@ -79,7 +83,7 @@ class _Builder:
             self.stack.append(_Open(name, above.pointer, above.children, envelope=True))
             return
         pointer = f"{above.pointer}/{name}"
-        if (above.name, name) in _LISTS:
+        if _is_list(above, name):
             self.lines.setdefault(pointer, line)
             pointer = f"{pointer}/{len(above.children.get(name, ()))}"
         self.lines.setdefault(pointer, line)
@@ -96,7 +100,7 @@ class _Builder:
         value: Any = done.children or "".join(done.text).strip()
         if value == "":  # an empty container, or an empty text: nothing is said
             return
-        if (above.name, done.name) in _LISTS:
+        if _is_list(above, done.name):
             above.children.setdefault(done.name, []).append(value)
         elif done.name in above.children:  # a list that is not read
             kept = above.children[done.name]
