@@ -11,15 +11,19 @@ import argparse
 import gc
 import json
 import statistics
+import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
 from bench.campus import write_campus
+from bench.formats import write_texts, write_walks
 from inkov.checks import audit
 from inkov.forwarding import resolve
 from inkov.forwarding.domains import domains
@@ -72,6 +76,47 @@ def measure(files: list[Path], decode: Callable[[bytes], Any], runs: int) -> dic
     return {name: statistics.median(times) for name, times in seconds.items()}
 
 
+FORMAT_LIMITS = {"dialect text": 40.0, "SNMP walk": 15.0, "OpenConfig JSON": 5.0}
+"""The most reading may cost, in multiples of reading the files and splitting their lines (JSON: decoding it)."""
+MEMORY_LIMIT = 10.0
+"""The most memory that reading may take, in multiples of the bytes read."""
+
+
+def split_all(files: list[Path]) -> None:
+    for file in files:
+        for line in file.read_text().split("\n"):
+            line.split()
+
+
+def peak(files: list[str]) -> int:
+    """The bytes that a process of its own needs at most for reading files, above what it needs before."""
+    code = (
+        "import gc, re, sys; gc.disable(); from inkov.readers import load\n"
+        "def most(): return int(re.search(r'VmHWM:\\s*(\\d+)', open('/proc/self/status').read())[1]) * 1024\n"
+        "base = most(); kept = load(sys.argv[1:]); print(most() - base)"
+    )
+    return int(subprocess.run([sys.executable, "-c", code, *files], capture_output=True, text=True, check=True).stdout)
+
+
+def other_formats(switches: int, runs: int) -> None:
+    """Reading by format: time over the floor of the same run, and memory over the bytes read."""
+    with tempfile.TemporaryDirectory() as folder:
+        exports = write_campus(Path(folder) / "json", switches)
+        kinds: dict[str, tuple[list[Path], Callable[[list[Path]], None]]] = {
+            "OpenConfig JSON": (exports, partial(decode_all, decode=json.loads)),
+            "dialect text": (write_texts(exports, Path(folder) / "text"), split_all),
+            "SNMP walk": (write_walks(exports, Path(folder) / "walk"), split_all),
+        }
+        print(f"reading {switches} switches by format, in multiples of reading and splitting (JSON: decoding)")
+        for name, (files, floor) in kinds.items():
+            below = str(files[0].parent)
+            pairs = [(timed(partial(load, [below])), timed(partial(floor, files))) for _ in range(runs)]
+            ratio = statistics.median(work / bottom for work, bottom in pairs)
+            memory = peak([below]) / sum(file.stat().st_size for file in files)
+            print(f"  {name:<26} {ratio:6.2f} x   at most {FORMAT_LIMITS[name]:g}"
+                  f"   memory {memory:5.2f} x   at most {MEMORY_LIMIT:g}")  # fmt: skip
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
     parser.add_argument("--switches", type=int, nargs="+", default=[10, 100, 1000])
@@ -91,6 +136,8 @@ def main() -> None:
             if name != "floor":
                 limit = f"   at most {LIMITS[name]:g}" if switches >= 1000 else ""
                 print(f"  {name:<26} {seconds / median['floor']:6.2f} x{limit}")
+    if max(options.switches) >= 100:
+        other_formats(max(options.switches), options.runs)
     sizes = sorted(measured)
     if len(sizes) > 1:
         few, many = sizes[-2], sizes[-1]

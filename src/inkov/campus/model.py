@@ -7,9 +7,10 @@ structures alone (`gc=False`): on a large campus there are millions of them.
 
 from __future__ import annotations
 
+from abc import ABC
 from enum import StrEnum
 from ipaddress import IPv4Interface, IPv6Interface
-from typing import Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from msgspec import Struct, field
 
@@ -17,7 +18,16 @@ from inkov.campus.origin import Origin, Problem
 from inkov.vlanset import VlanSet
 
 T = TypeVar("T")
-Address = IPv4Interface | IPv6Interface
+
+if TYPE_CHECKING:
+    Address = IPv4Interface | IPv6Interface
+else:
+
+    class Address(ABC):  # noqa: B024 - one type for msgspec, which takes no union of two foreign ones
+        """An IPv4 or IPv6 address with its prefix."""
+
+    Address.register(IPv4Interface)
+    Address.register(IPv6Interface)
 
 
 class Fact(Struct, Generic[T], frozen=True, gc=False):

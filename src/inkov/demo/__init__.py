@@ -1,5 +1,10 @@
-"""The demo campus: a made-up botanic garden with research glasshouses, as it is and repaired."""
+"""The demo campus: data files, and how they are copied."""
+
+from importlib.resources import files
 
 from inkov.demo.copy import DemoExists, copy_demo
 
-__all__ = ["DemoExists", "copy_demo"]
+__all__ = ["DIALECTS", "DemoExists", "copy_demo"]
+
+DIALECTS = files("inkov.demo") / "campus" / "garden"
+"""Where the demo's dialects are."""

@@ -63,6 +63,7 @@ _LINE = re.compile(
 )
 _TYPE = re.compile(r"(INTEGER|STRING|Hex-STRING|Gauge32|Unsigned32|Counter32|Counter64|Timeticks|OID|BITS|IpAddress|"
                    r"Network Address|Opaque|UInteger32):\s?(.*)\Z", re.DOTALL)  # fmt: skip
+_KINDS = {"INTEGER", "STRING", "Hex-STRING", "Gauge32", "Unsigned32"}
 _HEX = re.compile(r"(?:[0-9A-Fa-f]{2}[\s:]*)+\Z")
 
 
@@ -90,25 +91,46 @@ def parse(text: str) -> Iterator[Row]:
     """The objects of a walk. A line that opens no object goes on with the value before it."""
     held: list[str] | None = None
     at, spelled = 0, ""
+    columns = _Columns()
     for number, raw in enumerate(text.split("\n"), 1):
         line = raw.rstrip("\r")
-        match = _LINE.match(line)
-        if match is None:
-            if held is not None:
-                held.append(line)
-            continue
+        object_, equals, value = line.partition(" = ")
+        if not equals or object_[:2] != ".1" or " " in object_:  # nearly all lines of a numeric walk are like this
+            match = _LINE.match(line)
+            if match is None:
+                if held is not None:
+                    held.append(line)
+                continue
+            object_, value = match[1] or match[2], match[3]
         if held is not None:
-            yield _row(spelled, "\n".join(held), at)
-        held, at, spelled = [match[3]], number, match[1] or match[2]
+            yield columns.row(spelled, held[0] if len(held) == 1 else "\n".join(held), at)
+        held, at, spelled = [value], number, object_
     if held is not None:
-        yield _row(spelled, "\n".join(held), at)
+        yield columns.row(spelled, "\n".join(held), at)
 
 
-def _row(spelled: str, text: str, line: int) -> Row:
-    typed = _TYPE.match(text)
-    kind, value = (typed[1], typed[2]) if typed else ("", text)
-    name, index = _numbered(spelled) if spelled[:1] in ".1" or spelled.startswith("iso.") else _named(spelled)
-    return Row(name, index, kind, value.strip(), line, spelled)
+class _Columns:
+    """Rows of one column follow one another: the object of the last one is tried first."""
+
+    def __init__(self) -> None:
+        self.column, self.name, self.length = "?", "", 1
+
+    def row(self, spelled: str, text: str, line: int) -> Row:
+        kind, colon, value = text.partition(": ")
+        if not colon or kind not in _KINDS:
+            typed = _TYPE.match(text)
+            kind, value = (typed[1], typed[2]) if typed else ("", text)
+        if spelled.startswith(self.column):
+            name, rest = self.name, spelled[self.length :]
+            index = (int(rest),) if len(rest) < 10 and rest.isdecimal() else _index(rest.split("."))
+        elif spelled[:1] in ".1" or spelled.startswith("iso."):
+            name, index = _numbered(spelled)
+            if name and spelled[:1] == ".":
+                self.column, self.name = f".{OBJECTS[name]}.", name
+                self.length = len(self.column)
+        else:
+            name, index = _named(spelled)
+        return Row(name, index, kind, value.strip(), line, spelled)
 
 
 def _numbered(spelled: str) -> tuple[str, tuple[int, ...]]:
@@ -145,6 +167,8 @@ def _index(parts: list[str]) -> tuple[int, ...]:
 
 def whole_number(row: Row, names: dict[str, int] | None = None) -> int | None:
     """The value as a number: `7`, `up(1)`, or a name that `names` knows; None if it is none."""
+    if len(row.value) < 11 and row.value.isdigit() and row.value.isascii():
+        return int(row.value)
     match = re.search(r"(?:^|\()(-?[0-9]{1,10})\)?(?:\s.*)?\Z", row.value[:200])
     return int(match[1]) if match else (names or {}).get(row.value)
 
@@ -160,7 +184,8 @@ def words(row: Row) -> str:
             text = ""
         return text if text.isprintable() and text else ":".join(f"{byte:02x}" for byte in raw)
     if len(value) > 1 and value[0] == value[-1] == '"':
-        value = re.sub(r"\\(.)", r"\1", value[1:-1])
+        value = value[1:-1]
+        value = re.sub(r"\\(.)", r"\1", value) if "\\" in value else value
     return value
 
 
@@ -170,8 +195,10 @@ def octets(row: Row) -> bytes | None:
     quoted = len(value) > 1 and value[0] == value[-1] == '"'
     inner = value[1:-1] if quoted else value
     if row.kind == "Hex-STRING" or (row.kind == "" and _HEX.match(inner.strip() or "x")):
-        digits = re.sub(r"[\s:]", "", inner)
-        return bytes.fromhex(digits) if re.fullmatch(r"(?:[0-9A-Fa-f]{2})*", digits) else None
+        try:
+            return bytes.fromhex(inner.replace(":", " "))
+        except ValueError:
+            return None
     if row.kind in ("STRING", ""):
         # All bytes happened to be printable, and were written as text.
         return (re.sub(r"\\(.)", r"\1", inner) if quoted else inner).encode("latin-1", "replace")

@@ -8,7 +8,7 @@ membership from the VLANs' bitmaps, in which the first octet's highest bit is br
 from __future__ import annotations
 
 import re
-from collections import Counter
+from collections import Counter, defaultdict
 from typing import Any
 
 from inkov.campus import WALK, Accept, Basis, Device, Fact, Mode, Neighbour, Origin, Port, PortKind, Problem, Vlan
@@ -23,6 +23,7 @@ _VLAN_OBJECT = re.compile(r"dot1[qv][A-Z]|1\.3\.6\.1\.2\.1\.17\.7")  # of the Q-
 _LAG_TYPE = 161  # ieee8023adLag, IANAifType
 _TRUTH = {"true": 1, "false": 2}
 _FRAMES = {"admitAll": 1, "admitOnlyVlanTagged": 2}
+_NAMED = _TRUTH | _FRAMES | {"enabled": 1, "disabled": 2}
 _STATUS = {"up": 1, "down": 2, "testing": 3}
 _Table = dict[tuple[int, ...], Row]
 
@@ -32,13 +33,15 @@ def read_walk(file: str, data: bytes) -> tuple[Part, int]:
     text, problems = as_text(file, data)
     reader = _Walk(file)
     reader.part.problems += problems
+    tables: defaultdict[str, _Table] = defaultdict(dict)
     for row in parse(text):
         if row.name:
-            reader.tables.setdefault(row.name, {})[row.index] = row
+            tables[row.name][row.index] = row
             reader.understood += 1
         else:
             reader.unknown[_object(row.spelled)] += 1
             reader.first.setdefault(_object(row.spelled), row.line)
+    reader.tables.update(tables)
     reader.build()
     return reader.part, reader.understood
 
@@ -58,6 +61,7 @@ class _Walk:
         self.understood = 0
         self.unknown: Counter[str] = Counter()
         self.first: dict[str, int] = {}
+        self.lists: dict[bytes, list[str]] = {}  # ports by their bitmap
         self.names: dict[int, str] = {}  # ifIndex -> name of the port
 
     def table(self, name: str) -> _Table:
@@ -145,7 +149,7 @@ class _Walk:
         )
         for name, attribute, meaning in columns:
             for index, row in self.table(name).items():
-                number = whole_number(row, _TRUTH | _FRAMES | {"enabled": 1, "disabled": 2})
+                number = whole_number(row, _NAMED)
                 port = base.get(index[0]) if len(index) == 1 else None
                 value = meaning(number) if number is not None else None
                 if port is None or value is None:
@@ -203,13 +207,17 @@ class _Walk:
             # Some walks write octets as text, with a full stop for each that cannot be printed: which, is lost.
             self.problem(row, f"the list of ports {row.value[:40]!r} is written as text; walk again with octets in hex")
             return []
-        numbers = [
-            byte * 8 + bit + 1 for byte, value in enumerate(raw[:8192]) for bit in range(8) if value << bit & 0x80
-        ]
-        lost = [number for number in numbers if number not in base]
-        if lost:
-            self.problem(row, f"the list names bridge port {lost[0]}, which leads to no interface; left out")
-        return [base[number] for number in numbers if number in base]
+        known = self.lists.get(raw)
+        if known is None:
+            numbers = [
+                byte * 8 + bit + 1 for byte, value in enumerate(raw[:8192]) if value
+                for bit in range(8) if value << bit & 0x80
+            ]  # fmt: skip
+            lost = [number for number in numbers if number not in base]
+            if lost:
+                self.problem(row, f"the list names bridge port {lost[0]}, which leads to no interface; left out")
+            known = self.lists[raw] = [base[number] for number in numbers if number in base]
+        return known
 
     def _bundles(self, device: Device) -> None:
         for index, row in self.table("dot3adAggPortAttachedAggID").items():

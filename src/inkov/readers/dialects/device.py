@@ -36,7 +36,6 @@ _PORT_KIND = {"port": PortKind.PHYSICAL, "bundle": PortKind.BUNDLE, "sub": PortK
 class Step(Struct, frozen=True, gc=False):
     """What one line does: its clauses, and what the block around it has opened."""
 
-    line: int
     text: str
     origin: Origin
     kind: str
@@ -66,10 +65,18 @@ class Building:
         """Do what the steps say; those that cannot be done are given back, with the reason."""
         steps = list(steps)
         self._name_vlans(steps)
+        ports = self.device.ports
         for step in steps:
             try:
                 for bound in step.bound:
-                    self._do(step, bound)
+                    if bound.plain and not bound.on and step.kind == "port":  # most lines are of this kind
+                        for key in step.keys:
+                            port = ports.get(key)
+                            if port is None:
+                                port = ports[key] = Port(key, step.origin)
+                            self._set(step, port, bound.plain, bound.value)
+                    else:
+                        self._do(step, bound)
             except ValueError as error:
                 yield step, error
 
@@ -206,7 +213,14 @@ class Building:
             default = self.dialect.platform.unstated.get(attribute)
             wants_set = attribute in _SET_ATTRIBUTES or (default is not None and isinstance(default.value, VlanSet))
             value = self._vids(value) if wants_set else self._vid(value)
-        if before is not None and bound.operator == "=":
+        if bound.operator == "=":
+            self._set(step, port, attribute, value)
+            return
+        setattr(port, attribute, Fact(value, step.origin))
+
+    def _set(self, step: Step, port: Port, attribute: str, value: Any) -> None:
+        before = getattr(port, attribute)
+        if before is not None:
             self.device.overridden.append((port.name, attribute, before.origin, step.origin))
         setattr(port, attribute, Fact(value, step.origin))
 
@@ -229,7 +243,7 @@ class Building:
         table = self.device.vlans or {}
         for vid in vids:
             vlan = table[vid]
-            if vlan.origin.basis is Basis.DEFAULT or vlan.origin.line > step.line:
+            if vlan.origin.basis is Basis.DEFAULT or vlan.origin.line > step.origin.line:
                 vlan.origin = step.origin
             self._of_vlan(step, bound, vlan)
 

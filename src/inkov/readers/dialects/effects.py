@@ -115,13 +115,17 @@ class Clause(Struct, frozen=True):
 
 
 class Bound(Struct, frozen=True, gc=False):
-    """A clause with its captures filled in. `keys` are the names or numbers that `on` names."""
+    """A clause with its captures filled in. `keys` are the names or numbers that `on` names.
+
+    `plain` is the port's attribute where the clause just sets it to a value that is known.
+    """
 
     attribute: str
     operator: str
     value: Any = None
     on: str = ""
     keys: tuple[Any, ...] = ()
+    plain: str = ""
 
 
 _TEMPLATE = re.compile(r"\{([A-Za-z][\w-]*)\}")
@@ -227,7 +231,9 @@ def bind(clause: Clause, captured: Mapping[str, Captured], kind: str, lists: Lis
     if clause.value is not None and operator in ("=", "+", "-"):
         read = ATTRIBUTES[shared_kind(clause.on or kind)][clause.attribute]
         value = _value(clause.attribute, clause.value, captured, read, lists)
-    return Bound(clause.attribute, operator, value, clause.on, keys)
+    settable = operator == "=" and shared_kind(clause.on or kind) == "port" and not isinstance(value, Named)
+    plain = PORT_KEYS[clause.attribute][0] if settable and clause.attribute in PORT_KEYS else ""
+    return Bound(clause.attribute, operator, value, clause.on, keys, plain)
 
 
 def keys_of(kind: str, template: Template, captured: Mapping[str, Captured], lists: Lists) -> tuple[Any, ...]:

@@ -95,11 +95,11 @@ class _File(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class Statement(Struct):
-    """What a form does. `own` tells that its effects need nothing from the heads around it."""
+    """What a form does. `needs` are the captures that its effects use."""
 
     clauses: tuple[Clause, ...]
     ignored: bool = False
-    own: bool = True
+    needs: set[str] = field(default_factory=set)
 
 
 class Block(Struct):
@@ -116,6 +116,7 @@ class Head(Struct):
     block: Block
     name: Template
     statement: Statement
+    needs: set[str] = field(default_factory=set)
 
     @property
     def root(self) -> Node:
@@ -123,7 +124,10 @@ class Head(Struct):
 
 
 class Dialect(Struct):
-    """A dialect, ready to read texts. `device` is the block of statements that stand in no other."""
+    """A dialect, ready to read texts. `device` is the block of statements that stand in no other.
+
+    `known` and `bare` are kept by the reader: what it made of lines it has seen.
+    """
 
     name: str
     file: str
@@ -139,6 +143,8 @@ class Dialect(Struct):
     spaces: dict[int, int] = field(default_factory=dict)
     known_words: set[str] = field(default_factory=set)
     forms: int = 0
+    known: dict[tuple[Any, ...], Any] = field(default_factory=dict)
+    bare: dict[str, tuple[int, str, bool]] = field(default_factory=dict)
 
     def claims(self, file: str) -> bool:
         """True if one of the `files` patterns fits the file's name."""
@@ -308,7 +314,7 @@ class _Compiler:
             if effect:
                 clauses = self._effect([*keys, effect], effect, block.kind, {**around, **own})
                 needed = {label for clause in clauses for label in clause.labels}
-                statement = Statement(clauses, not clauses, needed <= set(own))
+                statement = Statement(clauses, not clauses, needed)
             *_, last = path = list(add_form(block.root, words, any_case=self.file.text.any_case))
             if last.end is not None and last.end != statement:
                 self.fault(keys, "another form of this block is the same")
@@ -351,7 +357,8 @@ class _Compiler:
                     self.fault([*keys, template.strip() or form], str(error), error.at)
                     continue
                 clauses = self._effect([*keys, effect], effect, block.kind, known) if effect.strip() else ()
-                head = Head(block, naming, Statement(clauses, own=False))
+                needs = {label for clause in clauses for label in clause.labels} | set(naming.labels)
+                head = Head(block, naming, Statement(clauses), needs)
                 for outer in table.within:
                     if outer in blocks:
                         *_, last = add_form(blocks[outer].root, words, any_case=self.file.text.any_case)

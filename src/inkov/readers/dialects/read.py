@@ -27,7 +27,7 @@ __all__ = ["read_text", "recognises", "split_words"]
 
 _QUOTED = re.compile(r'"([^"]*)"|(\S+)')
 _HEAD_LINES = 200
-_CACHED = 50_000
+_CACHED = 8_000
 _CACHED_LENGTH = 200
 _DEEPEST = 64
 _VLANISH = re.compile(
@@ -53,13 +53,27 @@ class _Context(Struct):
     ignored: bool = False
 
 
+class _Note(NamedTuple):
+    """Clauses about one thing: `kind` and `keys` say what it is; a `kind` of "" is what the block around has opened."""
+
+    kind: str
+    keys: tuple[Any, ...]
+    bound: tuple[Bound, ...]
+
+
 class _Known(NamedTuple):
-    """A line that was matched before: the match, and its effects where these need nothing from around it."""
+    """A line that was matched before. `notes` are its effects, None where these need captures from around it.
+
+    `opened` is what the line opened last: block, kind, keys, captures.
+    """
 
     match: Match | None
-    bound: tuple[Bound, ...] | None
-    negated: bool
-    words: tuple[str, ...]
+    words: tuple[str, ...] = ()
+    negated: bool = False
+    ignored: bool = False
+    notes: tuple[_Note, ...] | None = None
+    opened: tuple[Block, str, tuple[Any, ...], dict[str, Captured]] | None = None
+    passage: str = ""
 
 
 def split_words(text: str, dialect: Dialect) -> list[str]:
@@ -77,8 +91,14 @@ def recognises(dialect: Dialect, file: str, head: str) -> bool:
         return True
     if not dialect.recognise:
         return False
-    found = [split_words(line.text, dialect) for line in islice(lines(head, dialect.text), _HEAD_LINES) if line.meaning]
-    return all(any(_fits(dialect, root, words) for words in found) for root in dialect.recognise)
+    left = list(dialect.recognise)
+    for line in islice(lines(head, dialect.text), _HEAD_LINES):
+        if line.meaning:
+            words = split_words(line.text, dialect)
+            left = [root for root in left if not _fits(dialect, root, words)]
+            if not left:
+                return True
+    return False
 
 
 def _fits(dialect: Dialect, root: Any, words: list[str]) -> bool:
@@ -102,7 +122,6 @@ class _Text:
         self.part = Part()
         self.steps: list[Step] = []
         self.understood = self.ignored = 0
-        self.cache: dict[tuple[int, tuple[str, ...]], dict[tuple[str, bool], _Known]] = {}
         self.faults = 0
 
     def read(self, text: str) -> None:
@@ -140,54 +159,66 @@ class _Text:
         building = Building(self.dialect, self.file, self.part)
         for step, error in building.apply(self.steps):
             self.understood -= 1
-            self._fault(step.line, step.text, error)
+            self._fault(step.origin.line, step.text, error)
         building.finish()
 
     def _lines(self, text: str) -> Iterator[Line]:
-        return lines(text.replace("\r\n", "\n"), self.dialect.text)
+        return lines(text.replace("\r\n", "\n"), self.dialect.text, self.dialect.bare)
 
     # --- one line ---
 
     def _line(self, line: Line, stack: list[_Context]) -> str:
         """Match the line, note what it does, open what it opens. Returns the mark that ends a passage."""
         context = stack[-1]
+        # Switches of a kind say much the same: a line that was matched in one file is known in the next.
+        cache = self.dialect.known
+        key = id(context.block), context.prefix, line.text, line.opens
+        known: _Known | None = cache.get(key)
         try:
-            known = self._known(context, line)
-            found = known.match
-            if found is None:
-                raise LookupError
-            passage = self._effects(line, context, known, stack)
-        except LookupError:
-            self._unmatched(line, context)
-            if line.opens:
-                stack.append(_Context(line.depth, context.block, lost=True))
-            return ""
+            if known is None:
+                known = self._matched(context, line)
+                if len(line.text) < _CACHED_LENGTH:
+                    if len(cache) >= _CACHED:  # full of lines that were seen once: begin again
+                        cache.clear()
+                    cache[key] = known
+            notes, opened = known.notes, known.opened
+            if notes is None:
+                notes, opened = self._notes(known, context)
         except (BadLine, VlanListError) as error:
             self._fault(line.number, line.text, error)
-            if line.opens:
-                stack.append(_Context(line.depth, context.block, lost=True))
+            known = _Known(None)
+        if known.match is None or notes is None:
+            if known.words or not known.match:
+                self._lose(line, context, stack, known)
             return ""
-        end = found.end
-        if isinstance(end, Statement) and end.ignored:
+        if known.ignored:
             self.ignored += 1
             if line.opens:
                 stack.append(_Context(line.depth, context.block, ignored=True))
-        else:
-            self.understood += 1
-            if line.opens and stack[-1] is context:
+            return known.passage
+        self.understood += 1
+        if notes:
+            origin = Origin(self.file, line.number)
+            for kind, keys, bound in notes:
+                at = (kind, keys) if kind else (context.kind, context.keys)
+                self.steps.append(Step(line.text, origin, *at, bound))
+        if line.opens:
+            if opened is not None:
+                block, kind, keys, own = opened
+                stack.append(_Context(line.depth, block, (), kind or context.kind, keys if kind else context.keys,
+                                      {**context.captured, **own}))  # fmt: skip
+            else:
                 # The line opens no block of the dialect: its words go before those of the lines below it.
                 stack.append(_Context(line.depth, context.block, (*context.prefix, *known.words), context.kind,
                                       context.keys, context.captured))  # fmt: skip
-        return passage
+        return known.passage
 
-    def _known(self, context: _Context, line: Line) -> _Known:
-        cache = self.cache.setdefault((id(context.block), context.prefix), {})
-        known = cache.get((line.text, line.opens))
-        if known is None:
-            known = self._matched(context, line)
-            if len(line.text) < _CACHED_LENGTH and len(cache) < _CACHED:
-                cache[line.text, line.opens] = known
-        return known
+    def _lose(self, line: Line, context: _Context, stack: list[_Context], known: _Known) -> None:
+        """A line that no form takes (or whose value was reported as wrong), and with it what stands below it."""
+        if known.words:
+            self._unmatched(line, context)
+        if line.opens:
+            stack.append(_Context(line.depth, context.block, lost=True))
 
     def _matched(self, context: _Context, line: Line) -> _Known:
         dialect, style = self.dialect, self.dialect.text
@@ -200,10 +231,21 @@ class _Text:
         if found is None and first in style.negation:
             negated = True
             found = match(context.block.root, [*context.prefix, *words[1:]], dialect.lists, style, negated=True)
-        bound: tuple[Bound, ...] | None = None
-        if found is not None and isinstance(found.end, Statement) and not found.opened and found.end.own:
-            bound = tuple(self._bound(found.end, found.captured, context.kind, negated))
-        return _Known(found, bound, negated, tuple(words))
+        if found is None:
+            return _Known(None, tuple(words) or ("",))
+        last = found.captured.get("passage")
+        mark = last.text[:1] if last is not None and last.text[:1] not in last.text[1:] else ""
+        ignored = isinstance(found.end, Statement) and found.end.ignored
+        known = _Known(found, tuple(words), negated, ignored, None, None, mark)
+        own: dict[str, Captured] = {}
+        for head, captured in found.opened:
+            own |= captured
+            if not head.needs <= own.keys():
+                return known
+        if isinstance(found.end, Statement) and not found.end.needs <= own.keys() | found.captured.keys():
+            return known
+        notes, opened = self._notes(known, _Context(-1, context.block))
+        return known._replace(notes=notes, opened=opened)
 
     def _bound(self, end: Statement, captured: dict[str, Captured], kind: str, negated: bool) -> Iterator[Bound]:
         for clause in end.clauses:
@@ -211,44 +253,33 @@ class _Text:
             if bound is not None:
                 yield bound
 
-    def _effects(self, line: Line, context: _Context, known: _Known, stack: list[_Context]) -> str:
+    def _notes(
+        self, known: _Known, context: _Context
+    ) -> tuple[tuple[_Note, ...] | None, tuple[Block, str, tuple[Any, ...], dict[str, Captured]] | None]:
+        """What a matched line does, and what it opens, with the captures of the heads around it."""
         found = known.match
-        assert found is not None
-        origin = Origin(self.file, line.number)
-        if known.bound is not None:
-            if known.bound:
-                self._note(line, origin, context.kind, context.keys, known.bound)
-        else:
-            self._open_and_bind(line, origin, context, known, stack)
-        last = found.captured.get("passage")
-        return last.text[:1] if last is not None and last.text[:1] not in last.text[1:] else ""
-
-    def _open_and_bind(
-        self, line: Line, origin: Origin, context: _Context, known: _Known, stack: list[_Context]
-    ) -> None:
-        found = known.match
-        assert found is not None
-        captured, kind, keys, block = context.captured, context.kind, context.keys, context.block
-        for number, (head, own) in enumerate(found.opened):
-            captured = {**captured, **own}
+        if found is None:
+            return None, None
+        captured, kind, keys, block = context.captured, "", (), context.block
+        own: dict[str, Captured] = {}
+        notes = []
+        for number, (head, taken) in enumerate(found.opened):
+            own |= taken
+            captured = {**captured, **taken}
             block = head.block
             if block.kind:
-                kind = block.kind
-                keys = keys_of(kind, head.name, captured, self.dialect.lists)
+                kind, keys = block.kind, keys_of(block.kind, head.name, captured, self.dialect.lists)
                 gone = known.negated and number == len(found.opened) - 1 and found.end is None
                 opening = [Bound("", "gone" if gone else "there")]
                 if not gone:
                     opening += self._bound(head.statement, captured, kind, False)
-                self._note(line, origin, kind, keys, tuple(opening))
+                notes.append(_Note(kind, keys, tuple(opening)))
         if isinstance(found.end, Statement):
-            captured_here = {**captured, **found.captured}
-            self._note(line, origin, kind, keys, tuple(self._bound(found.end, captured_here, kind, known.negated)))
-        if line.opens and found.opened:
-            stack.append(_Context(line.depth, block, (), kind, keys, captured))
-
-    def _note(self, line: Line, origin: Origin, kind: str, keys: tuple[Any, ...], bound: tuple[Bound, ...]) -> None:
-        if bound:
-            self.steps.append(Step(line.number, line.text, origin, kind, keys, bound))
+            of = kind or context.block.kind or context.kind
+            bound = tuple(self._bound(found.end, {**captured, **found.captured}, of, known.negated))
+            if bound:
+                notes.append(_Note(kind, keys, bound))
+        return tuple(notes), (block, kind, keys, own) if found.opened else None
 
     # --- what was not understood ---
 

@@ -7,7 +7,7 @@ belongs to the line above it. In a flat text everything has depth 0, and a line'
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -17,6 +17,11 @@ __all__ = ["LONGEST_LINE", "Line", "Shape", "Style", "lines"]
 
 LONGEST_LINE = 1 << 20
 """Characters of a line; a longer one is no statement, and is not taken apart."""
+
+
+_KNOWN_LINES = 8_000
+Bare = tuple[int, str, bool]
+"""How deep a line stands, its text without space and comment around it, and whether it is a comment."""
 
 
 class Shape(StrEnum):
@@ -58,13 +63,13 @@ class Line(NamedTuple):
     meaning: bool | None = True
 
 
-def lines(text: str, style: Style) -> Iterator[Line]:
-    """The statements of a text, comments among them, in order."""
+def lines(text: str, style: Style, known: dict[str, Bare] | None = None) -> Iterator[Line]:
+    """The statements of a text, comments among them, in order. `known` may keep what lines come to, across texts."""
     if style.comment_block:
         text = _without_blocks(text, style)
     if style.shape is Shape.BRACED:
         return _braced(text, style)
-    return _by_line(text, style)
+    return _by_line(text, style, {} if known is None else known)
 
 
 def _without_blocks(text: str, style: Style) -> str:
@@ -80,45 +85,63 @@ def _without_blocks(text: str, style: Style) -> str:
     return text
 
 
-def _by_line(text: str, style: Style) -> Iterator[Line]:
+def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
     """Indented and flat texts. Each line is given out once the next one shows whether it opens a block."""
     flat = style.shape is Shape.FLAT
-    comment, inner = tuple(style.comment), _comment_after(style)
-    held: tuple[int, int, str] | None = None
+    held: tuple[int, int, str, bool | None] | None = None
     joined: tuple[int, int, str] | None = None
+    bare = _bare(style)
     for number, raw in enumerate(text.split("\n"), 1):
-        stripped = raw.strip()
+        found = known.get(raw)
+        if found is None:
+            found = bare(raw)
+            if len(raw) < 200:
+                if len(known) >= _KNOWN_LINES:
+                    known.clear()
+                known[raw] = found
+        depth, stripped, comment = found
         if joined is not None:
             number, depth, before = joined
-            stripped = f"{before} {stripped}"
-            joined = None
+            stripped, comment, joined = f"{before} {stripped}", False, None
         elif not stripped:
             continue
-        else:
-            # str.lstrip takes any space; a tab reaches to the next multiple of eight.
-            lead = raw[: len(raw) - len(raw.lstrip())]
-            depth = len(lead.expandtabs()) if "\t" in lead else len(lead)
-        if comment:
-            if stripped.startswith(comment):
-                yield Line(number, 0, stripped, False, False)
-                continue
-            if inner is not None and any(mark in stripped for mark in comment):
-                stripped = _cut(stripped, inner)
+        elif comment:
+            yield Line(number, 0, stripped, False, False)
+            continue
         if style.continued and stripped.endswith(style.continued) and len(stripped) < LONGEST_LINE:
             joined = number, depth, stripped[: -len(style.continued)].rstrip()
             continue
+        meaning = True if len(stripped) <= LONGEST_LINE else None
         if flat:
-            yield Line(number, 0, stripped, False, True if len(stripped) <= LONGEST_LINE else None)
+            yield Line(number, 0, stripped, False, meaning)
             continue
         if held is not None:
-            yield Line(*held, depth > held[1], True if len(held[2]) <= LONGEST_LINE else None)
-        held = number, depth, stripped
+            yield Line(held[0], held[1], held[2], depth > held[1], held[3])
+        held = number, depth, stripped, meaning
     if joined is not None:
         if held is not None:
-            yield Line(*held, joined[1] > held[1])
-        held = joined
+            yield Line(held[0], held[1], held[2], joined[1] > held[1], held[3])
+        held = *joined, True
     if held is not None:
-        yield Line(*held, False, True if len(held[2]) <= LONGEST_LINE else None)
+        yield Line(held[0], held[1], held[2], False, held[3])
+
+
+def _bare(style: Style) -> Callable[[str], Bare]:
+    """The function that makes `Bare` of a line."""
+    comment, inner = tuple(style.comment), _comment_after(style)
+
+    def bare(raw: str) -> Bare:
+        stripped = raw.strip()
+        # str.lstrip takes any space; a tab reaches to the next multiple of eight.
+        lead = raw[: len(raw) - len(raw.lstrip())]
+        depth = len(lead.expandtabs()) if "\t" in lead else len(lead)
+        if comment and stripped.startswith(comment):
+            return depth, stripped, True
+        if inner is not None and any(mark in stripped for mark in comment):
+            stripped = _cut(stripped, inner)
+        return depth, stripped, False
+
+    return bare
 
 
 def _comment_after(style: Style) -> re.Pattern[str] | None:
