@@ -111,7 +111,8 @@ def other_formats(switches: int, runs: int) -> None:
         for name, (files, floor) in kinds.items():
             below = str(files[0].parent)
             pairs = [(timed(partial(load, [below])), timed(partial(floor, files))) for _ in range(runs)]
-            ratio = statistics.median(work / bottom for work, bottom in pairs)
+            # The best of each: what is above it is the machine's other business.
+            ratio = min(work for work, _ in pairs) / min(bottom for _, bottom in pairs)
             memory = peak([below]) / sum(file.stat().st_size for file in files)
             print(f"  {name:<26} {ratio:6.2f} x   at most {FORMAT_LIMITS[name]:g}"
                   f"   memory {memory:5.2f} x   at most {MEMORY_LIMIT:g}")  # fmt: skip

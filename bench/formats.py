@@ -43,8 +43,10 @@ def _text(device: Device) -> Iterator[str]:
         yield f"    named {vlan.name.value if vlan.name else ''}"
     for port in device.ports.values():
         yield f"bench {port.name}"
-        yield f'    marker "{port.description.value if port.description else ""}"'
-        yield "    watering daily"
+        about = port.description.value if port.description else ""
+        yield f'    marker "{about}, outlet {port.name}.2, patched in the spring of 2024"'
+        yield "    watering daily at sunrise"
+        yield "    lamp daylight"
         if port.enabled and not port.enabled.value:
             yield "    closed"
         elif port.access_vlan:

@@ -30,7 +30,7 @@ else:
     Address.register(IPv6Interface)
 
 
-class Fact(Struct, Generic[T], frozen=True, gc=False):
+class Fact(Struct, Generic[T], frozen=True, gc=False, array_like=True):
     """A value, and where it was said."""
 
     value: T
@@ -130,7 +130,7 @@ class Role(StrEnum):
     OFF = "off"
 
 
-class Vlan(Struct, gc=False):
+class Vlan(Struct, gc=False, array_like=True):
     """One row of a switch's VLAN table. `secondaries` belong to a primary VLAN."""
 
     vid: int
@@ -141,7 +141,7 @@ class Vlan(Struct, gc=False):
     secondaries: Fact[VlanSet] | None = None
 
 
-class Port(Struct, gc=False):
+class Port(Struct, gc=False, array_like=True):
     """A physical port, a bundle, or a tagged sub-interface (`parent`, `outer`) of one of these.
 
     `prunable` are the VIDs that a pruning protocol may withhold; `mtu` is in octets, `speed` in Mbit/s.
@@ -222,7 +222,7 @@ class Distribution(Struct, gc=False):
     pruning: Fact[bool] | None = None
 
 
-class Gateway(Struct, gc=False):
+class Gateway(Struct, gc=False, array_like=True):
     """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one), by its own name if any."""
 
     vid: int

@@ -2,9 +2,21 @@
 
 from __future__ import annotations
 
+from abc import ABC
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
+
+
+if TYPE_CHECKING:
+    FileName = str
+else:
+
+    class FileName(ABC):  # noqa: B024 - a type of its own, so that a name decoded a thousand times is kept once
+        """The path of a file, as the user gave it."""
+
+    FileName.register(str)
 
 
 class Basis(StrEnum):
@@ -13,7 +25,7 @@ class Basis(StrEnum):
     ASSUMED = "assumed"
 
 
-class Origin(Struct, frozen=True, gc=False):
+class Origin(Struct, frozen=True, gc=False, array_like=True):
     """The origin of one fact.
 
     `file` is the path as the user gave it. Text formats have `line` (from 1); JSON has `pointer` (RFC 6901, without
@@ -21,7 +33,7 @@ class Origin(Struct, frozen=True, gc=False):
     `says` tells, for a default, whose it is, and for an assumption, what was assumed and why.
     """
 
-    file: str = ""
+    file: FileName = ""
     line: int = 0
     pointer: str = ""
     basis: Basis = Basis.STATED

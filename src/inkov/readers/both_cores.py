@@ -17,6 +17,7 @@ from typing import IO, Any
 import msgspec
 
 from inkov.campus import Address, Platform
+from inkov.campus.origin import FileName
 from inkov.readers.ledger import FileReport, Part
 from inkov.vlanset import VlanSet
 
@@ -24,7 +25,7 @@ __all__ = ["Share", "read_share", "worth_it"]
 
 Found = dict[str, tuple[FileReport, Part]]
 _LEAST_FILES = 64
-_LEAST_BYTES = 4 << 20
+_LEAST_BYTES = 8 << 20
 
 
 def worth_it(sizes: Sequence[int]) -> bool:
@@ -97,10 +98,13 @@ def _encode(value: Any) -> Any:
 def _decode(kind: Any, value: Any) -> Any:
     if kind is VlanSet:
         return VlanSet(int.from_bytes(value, "little"))
+    if kind is FileName:
+        return _NAMES.setdefault(value, value)
     if kind is Address:
         return ip_interface(value)
     raise NotImplementedError(kind)
 
 
+_NAMES: dict[str, str] = {}
 _ENCODER = msgspec.msgpack.Encoder(enc_hook=_encode)
 _DECODER: Any = msgspec.msgpack.Decoder(Found, dec_hook=_decode)

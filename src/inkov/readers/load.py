@@ -100,7 +100,8 @@ def load(
         reports.append(report)
         parts.append((file, part))
         if report.format:
-            kept[file] = data
+            # Only pointers have to be looked up in a file again.
+            kept[file] = data if data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"[", b"<") else b""
         elif report.said and file in paths:
             problems.append(Problem(Origin(file), report.said, "name files of a format that is read", True))
     parts += put_together(parts)

@@ -89,24 +89,22 @@ def recognise(head: bytes) -> bool:
 
 def parse(text: str) -> Iterator[Row]:
     """The objects of a walk. A line that opens no object goes on with the value before it."""
-    held: list[str] | None = None
+    held, more = "", ""
     at, spelled = 0, ""
-    columns = _Columns()
-    for number, raw in enumerate(text.split("\n"), 1):
-        line = raw.rstrip("\r")
+    row = _Columns().row
+    for number, line in enumerate(text.replace("\r\n", "\n").split("\n"), 1):
         object_, equals, value = line.partition(" = ")
         if not equals or object_[:2] != ".1" or " " in object_:  # nearly all lines of a numeric walk are like this
             match = _LINE.match(line)
             if match is None:
-                if held is not None:
-                    held.append(line)
+                more += f"\n{line}"
                 continue
             object_, value = match[1] or match[2], match[3]
-        if held is not None:
-            yield columns.row(spelled, held[0] if len(held) == 1 else "\n".join(held), at)
-        held, at, spelled = [value], number, object_
-    if held is not None:
-        yield columns.row(spelled, "\n".join(held), at)
+        if at:
+            yield row(spelled, held + more if more else held, at)
+        held, more, at, spelled = value, "", number, object_
+    if at:
+        yield row(spelled, held + more, at)
 
 
 class _Columns:
@@ -116,13 +114,15 @@ class _Columns:
         self.column, self.name, self.length = "?", "", 1
 
     def row(self, spelled: str, text: str, line: int) -> Row:
-        kind, colon, value = text.partition(": ")
-        if not colon or kind not in _KINDS:
+        kind, _, value = text.partition(": ")
+        if kind not in _KINDS:
             typed = _TYPE.match(text)
             kind, value = (typed[1], typed[2]) if typed else ("", text)
         if spelled.startswith(self.column):
             name, rest = self.name, spelled[self.length :]
-            index = (int(rest),) if len(rest) < 10 and rest.isdecimal() else _index(rest.split("."))
+            if rest.isdecimal() and len(rest) < 10:
+                return Row(name, (int(rest),), kind, value.strip(), line, spelled)
+            index = _index(rest.split("."))
         elif spelled[:1] in ".1" or spelled.startswith("iso."):
             name, index = _numbered(spelled)
             if name and spelled[:1] == ".":

@@ -100,9 +100,15 @@ class _Walk:
         return Device(name, Origin(self.file, basis=Basis.ASSUMED, says=says), WALK)
 
     def _interfaces(self, device: Device) -> None:
-        rows = {index: row for name in ("ifDescr", "ifName") for index, row in self.table(name).items() if words(row)}
-        for index, row in sorted(rows.items()):
-            name = words(row)
+        rows = {
+            index: (row, text)
+            for name in ("ifDescr", "ifName")
+            for index, row in self.table(name).items()
+            if (text := words(row))
+        }
+        types, aliases, states = self.table("ifType"), self.table("ifAlias"), self.table("ifAdminStatus")
+        for index in sorted(rows):
+            row, name = rows[index]
             if len(index) != 1:
                 continue
             if name in device.ports:
@@ -111,13 +117,13 @@ class _Walk:
                 )
                 continue
             self.names[index[0]] = name
-            kind = self.table("ifType").get(index)
+            kind = types.get(index)
             bundle = kind is not None and whole_number(kind, {"ieee8023adLag": _LAG_TYPE}) == _LAG_TYPE
             port = device.ports[name] = Port(name, self.at(row), PortKind.BUNDLE if bundle else PortKind.PHYSICAL)
-            alias = self.table("ifAlias").get(index)
-            if alias is not None and words(alias):
-                port.description = self.fact(alias, words(alias))
-            status = self.table("ifAdminStatus").get(index)
+            alias = aliases.get(index)
+            if alias is not None and (about := words(alias)):
+                port.description = self.fact(alias, about)
+            status = states.get(index)
             if status is not None:
                 port.enabled = self.fact(status, whole_number(status, _STATUS) != 2)
 
@@ -147,6 +153,7 @@ class _Walk:
             ("dot1qPortIngressFiltering", "ingress_filtering", lambda n: n == 1),
             ("dot1qPortGvrpStatus", "registration", lambda n: n == 1),
         )
+        file, ports = self.file, device.ports
         for name, attribute, meaning in columns:
             for index, row in self.table(name).items():
                 number = whole_number(row, _NAMED)
@@ -158,8 +165,10 @@ class _Walk:
                     )
                     self.problem(row, f"{name}: {says}; left out")
                     continue
-                setattr(device.ports[port], attribute, self.fact(row, value))
-                device.ports[port].mode = device.ports[port].mode or self.fact(row, Mode.GENERAL)
+                own, origin = ports[port], Origin(file, row.line)
+                setattr(own, attribute, Fact(value, origin))
+                if own.mode is None:
+                    own.mode = Fact(Mode.GENERAL, origin)
 
     def _vlans(self, device: Device, base: dict[int, str]) -> None:
         static = bool(self.table("dot1qVlanStaticEgressPorts"))
@@ -189,14 +198,18 @@ class _Walk:
             active = whole_number(row, {"active": 1}) == 1
             if not active and index and device.vlans and index[-1] in device.vlans:
                 device.vlans[index[-1]].active = self.fact(row, False)
+        sets: dict[int, VlanSet] = {}
         for port in base.values():
             own = device.ports[port]
             if own.mode is not None or port in tagged or port in untagged:
                 own.mode = own.mode or self.fact((tagged.get(port) or untagged[port])[1], Mode.GENERAL)
                 for kept, attribute in ((tagged, "tagged"), (untagged, "untagged")):
                     listed = kept.get(port)
-                    origin = self.at(listed[1]) if listed else own.mode.origin
-                    setattr(own, attribute, Fact(VlanSet(listed[0] if listed else 0), origin))
+                    bits = listed[0] if listed else 0
+                    known = sets.get(bits)
+                    if known is None:
+                        known = sets[bits] = VlanSet(bits)
+                    setattr(own, attribute, Fact(known, self.at(listed[1]) if listed else own.mode.origin))
 
     def _listed(self, row: Row, base: dict[int, str]) -> list[str]:
         raw = octets(row)

@@ -27,7 +27,7 @@ __all__ = ["read_text", "recognises", "split_words"]
 
 _QUOTED = re.compile(r'"([^"]*)"|(\S+)')
 _HEAD_LINES = 200
-_CACHED = 8_000
+_CACHED = 2_000
 _CACHED_LENGTH = 200
 _DEEPEST = 64
 _VLANISH = re.compile(

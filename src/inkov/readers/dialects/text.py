@@ -19,7 +19,7 @@ LONGEST_LINE = 1 << 20
 """Characters of a line; a longer one is no statement, and is not taken apart."""
 
 
-_KNOWN_LINES = 8_000
+_KNOWN_LINES = 2_000
 Bare = tuple[int, str, bool]
 """How deep a line stands, its text without space and comment around it, and whether it is a comment."""
 
