@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 export PYTHONHASHSEED ?= random
 
-.PHONY: demo test reality bench shots docs clean
+.PHONY: demo test reality fuzz bench shots docs clean
 
 demo: $(VENV)/.installed
 	$(BIN)/inkov demo inkov-demo
@@ -20,6 +20,10 @@ test: $(VENV)/.tested
 # The oracles for longer: thousands of random campuses in the simulator and in a real switch.
 reality: $(VENV)/.tested
 	INKOV_CAMPUSES=20000 INKOV_REALITY=3000 $(BIN)/pytest -n auto tests/forwarding
+
+# Mutants of valid files, for five minutes.
+fuzz: $(VENV)/.tested
+	$(BIN)/python -m tests.readers.fuzz 300
 
 bench: $(VENV)/.tested
 	$(BIN)/python -m bench

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-
 if TYPE_CHECKING:
     FileName = str
 else:

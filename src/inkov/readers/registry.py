@@ -138,7 +138,7 @@ def _workbook(report: FileReport, data: bytes, account: bool) -> Part:
 def _linux(report: FileReport, data: bytes, account: bool) -> Part:
     try:
         part, report.understood, kind = linux.read_list(report.file, data)
-    except msgspec.DecodeError as error:
+    except (msgspec.DecodeError, RecursionError) as error:
         return _not_json(report, data, error)
     report.format = f"Linux, {kind}"
     return part

@@ -1,0 +1,78 @@
+"""Hostile input: mutants of every kind of file, and what is made to break readers. `make fuzz` goes on for longer."""
+
+from __future__ import annotations
+
+import random
+import resource
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from inkov.readers import load
+from inkov.readers.registry import read_bytes
+from tests.conftest import DEMO
+from tests.readers.fuzz import SEEDS, copy_of_the_demo, mutant, survive
+
+
+@pytest.mark.parametrize("seed", SEEDS, ids=lambda path: path.name)
+def test_mutants_are_read_without_a_fault_of_ours(seed: Path, tmp_path: Path) -> None:
+    folder = copy_of_the_demo(tmp_path)
+    (folder / seed.relative_to(DEMO / "garden")).touch()
+    rng = random.Random(seed.name)
+    for _ in range(25):
+        survive(folder, seed, mutant(seed.read_bytes(), rng))
+
+
+HOSTILE = {
+    "a.json": b'{"interfaces":' + b"[" * 1_000_000,
+    "b.json": b'[{"ifname":"a","vlans":' + b"[" * 1_000_000,
+    "c.sheet": b"inkov sheet 1\nswitch: c\n[port 1]\nabout: " + b"x" * 50_000_000,
+    "d.xml": b'<!DOCTYPE d [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;">]>'
+    b"<interfaces>&c;</interfaces>",
+    "e.xml": b"<interfaces>" + b"<a>" * 1_000_000,
+    "f.sheet": b"inkov sheet 1\nswitch: f\n[port 1]\nallowed: " + b",".join([b"1-4094"] * 100_000),
+    "g.txt": b"arbour of g\nbench 1\n    spans " + b",".join([b"1-9"] * 100_000) + b"\n" + b"z" * 50_000_000,
+    "h.walk": b".1.3.6.1.2.1.17.7.1.4.3.1.2.10 = Hex-STRING: " + b"FF " * 2_000_000 + b"\n"
+    b".1.3.6.1.2.1.17.1.4.1.2.1 = INTEGER: 77\n.1.3.6.1.2.1.17.7.1.4.5.1.1.9 = Gauge32: 10\n",
+    "i.csv": b"switch,port,far switch,far port\n" + b'"' * 1_000_001,
+    "j.txt": b"rill name j\nrill basin a depth 10\n" + b"rill > " * 1_000_000,
+    "k.network": b"[Match]\nName=" + b"a* " * 100_000 + b"\n[BridgeVLAN]\nVLAN=1-4094\n",
+    "l.json": b'{"lldp":{"interface":' + b'{"a":' * 500_000,
+}  # fmt: skip
+
+
+def test_what_is_made_to_break_readers(tmp_path: Path) -> None:
+    """All of it at once, in a process that may not take more than 4 GB."""
+    for name, data in HOSTILE.items():
+        (tmp_path / name).write_bytes(data)
+    for name in ("arbour.toml", "rill.toml"):
+        (tmp_path / name).write_bytes((DEMO / "garden" / name).read_bytes())
+    done = subprocess.run(
+        [sys.executable, "-m", "inkov", "read", str(tmp_path), "-f", "json"],
+        capture_output=True, text=True, timeout=300,
+        preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_AS, (4 << 30, 4 << 30)),
+    )  # fmt: skip
+    assert done.returncode == 2 and "Traceback" not in done.stderr and "fault of Inkov" not in done.stderr
+    for name in HOSTILE:
+        assert name in done.stderr or name in ("c.sheet", "f.sheet", "h.walk"), name
+
+
+def test_two_processes_read_what_one_does(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    module = sys.modules["inkov.readers.load"]
+    both = []
+    for both_cores in (True, False):
+        monkeypatch.setattr(module, "worth_it", lambda sizes, both_cores=both_cores: both_cores)
+        loaded = load([str(DEMO / "garden")], account=True)
+        both.append((loaded.campus, loaded.reports))
+    assert both[0] == both[1]
+    # A process that comes to harm costs time, and nothing else.
+    monkeypatch.setattr(module, "worth_it", lambda sizes: True)
+    monkeypatch.setattr("inkov.readers.both_cores._ENCODER", None)
+    assert load([str(DEMO / "garden")], account=True).campus == both[0][0]
+
+
+def test_a_file_that_nobody_reads_is_named() -> None:
+    report, part = read_bytes("x", b"\x7fELF\x00\x01", account=True)
+    assert not part.devices and report.said.startswith("not a format that is read")
