@@ -27,6 +27,7 @@ SHOTS = {
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
     "ping": "inkov follow freezer-1 alarm-server garden",
     "because": "inkov trunks garden --because core-1:port-6",
+    "dialect": "inkov dialect check garden/arbour.toml garden/rill.toml; inkov dialect unmatched garden/fern-2.txt",
     "rules": "inkov rules",
     "rule": "inkov rules untagged-vlan-differs",
 }
