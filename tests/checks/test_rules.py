@@ -15,6 +15,8 @@ UP = "[port 1]\nmode: trunk\nnative: 99\nallowed: 10,20,99\n"
 LINKED_A = "switch: a\n" + VLANS + UP + "[neighbours]\n1: b:1\n"
 LINKED_B = "switch: b\n" + VLANS + UP + "[neighbours]\n1: a:1\n"
 HOST_10 = "[port 2]\nmode: access\nvlan: 10\n"
+GENERAL = "[port {}]\nmode: general\npvid: {}\ntagged: {}\nuntagged: {}\ningress filtering: on\n"
+GENERAL_B = "switch: b\n" + VLANS + GENERAL + "[neighbours]\n1: a:1\n"
 
 
 def findings(*sheets: str) -> list[Finding]:
@@ -27,6 +29,7 @@ def slugs(*sheets: str) -> list[str]:
 
 def test_the_ground_is_clean() -> None:
     assert slugs(LINKED_A + HOST_10, LINKED_B + HOST_10) == []
+    assert slugs(LINKED_A + HOST_10, GENERAL_B.format(1, 99, "10,20", 99)) == []
 
 
 @pytest.mark.parametrize(
@@ -50,6 +53,14 @@ def test_the_ground_is_clean() -> None:
         ("allowed-differs", LINKED_A, LINKED_B.replace("10,20,99", "10,99")),
         ("trunk-allows-everything", LINKED_A, LINKED_B.replace("allowed: 10,20,99", "allowed: all")),
         ("allowed-nowhere-defined", LINKED_A.replace("10,20,99", "10,20,77,99"), LINKED_B),
+        # The same by general ports, as walks and Linux tell of them.
+        ("access-vlan-undefined", LINKED_A + GENERAL.format(2, 30, "none", 30), LINKED_B),
+        ("port-in-default-vlan", LINKED_A + GENERAL.format(2, 1, "none", 1), LINKED_B),
+        ("trunk-meets-access", LINKED_A, GENERAL_B.format(1, 10, "none", 10)),
+        ("untagged-vlan-differs", LINKED_A, GENERAL_B.format(1, 20, "10,99", 20)),
+        ("allowed-differs", LINKED_A, GENERAL_B.format(1, 99, "10", 99)),
+        ("allowed-nowhere-defined", LINKED_A.replace("10,20,99", "10,20,77,99"),
+         GENERAL_B.format(1, 99, "10,20,77", 99)),
         ("link-one-sided", LINKED_A, LINKED_B.replace("[neighbours]\n1: a:1\n", "")),
     ],
 )  # fmt: skip
@@ -129,7 +140,7 @@ def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
     }
     (tmp_path / "b.json").write_text(json.dumps(tree))
     only = ("--only", "sources-disagree", "-f", "json")
-    assert inkov("audit", ".", *only).json["findings"] == [] and "a second source for core-1" in inkov("read", ".").out
+    assert inkov("audit", ".", *only).json["findings"] == [] and "a second source: compared" in inkov("read", ".").out
     config["native-vlan"] = 20
     vlans.pop()
     (tmp_path / "b.json").write_text(json.dumps(tree))

@@ -29,8 +29,8 @@ def access_vlan_undefined(site: Site) -> Iterator[Finding]:
     found: dict[tuple[str, int], list[Resolved]] = {}
     for resolved in site.ports():
         table = site.fabric.device(resolved.end.device).vlans
-        vid = resolved.settled.access_vlan
-        if resolved.mode is Mode.ACCESS and table is not None and vid not in table and vid != _DEFAULT_VID:
+        vid = resolved.access
+        if resolved.like is Mode.ACCESS and table is not None and vid not in table and vid != _DEFAULT_VID:
             found.setdefault((resolved.end.device, vid), []).append(resolved)
     for (device, vid), ports in found.items():
         yield Finding(
@@ -55,7 +55,7 @@ def port_in_default_vlan(site: Site) -> Iterator[Finding]:
     found: dict[str, list[Resolved]] = {}
     for resolved in site.ports():
         hosts = resolved.end not in site.fabric.wiring.of
-        if hosts and resolved.mode is Mode.ACCESS and resolved.settled.access_vlan == _DEFAULT_VID:
+        if hosts and resolved.like is Mode.ACCESS and resolved.access == _DEFAULT_VID:
             found.setdefault(resolved.end.device, []).append(resolved)
     for device, ports in found.items():
         yield Finding(
@@ -101,13 +101,11 @@ def port_against_plan(site: Site) -> Iterator[Finding]:
             found = _of_port(resolved, attribute)
             if found != wanted:
                 word = attribute.replace("_", " ").replace("access vlan", "VLAN")
-                vid_of_general = resolved.mode is Mode.GENERAL and attribute in ("access_vlan", "native_vlan")
-                said = "pvid" if vid_of_general else attribute
                 yield Finding(
                     "port-against-plan", Severity.FAULT,
                     f"{device} port {port} has {word} {_word(found)}, and the plan says {_word(wanted)}",
                     f"set {word} {_word(wanted)} on port {port} of {device}, or correct the plan",
-                    (site.place(resolved, said), here), site.rests_on((resolved, said)),
+                    (site.place(resolved, attribute), here), site.rests_on((resolved, attribute)),
                 )  # fmt: skip
 
     for name, where in unknown.items():
@@ -123,9 +121,8 @@ def _of_port(resolved: Resolved, attribute: str) -> object:
     A general port that is a member of one VLAN, untagged, is an access port by another name.
     """
     view = resolved.free
-    single = view.pvid and view.emit == view.bare == 1 << view.pvid
     if attribute == "mode":
-        return Mode.ACCESS if resolved.mode is Mode.GENERAL and single else resolved.mode
+        return resolved.like
     if resolved.up and attribute in ("access_vlan", "native_vlan"):
         return view.pvid or None
     if resolved.up and attribute == "allowed":

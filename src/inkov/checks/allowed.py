@@ -19,7 +19,7 @@ def trunk_links(site: Site) -> Iterator[tuple[Link, Resolved, Resolved]]:
     """The links that are up and have a trunk at both ends."""
     for number, link in enumerate(site.fabric.wiring.links):
         a, b = site.resolved(link.a), site.resolved(link.b)
-        if site.fabric.link_up[number] and a.mode is b.mode is Mode.TRUNK:
+        if site.fabric.link_up[number] and a.like is b.like is Mode.TRUNK:
             yield link, a, b
 
 
@@ -27,9 +27,9 @@ def trunk_groups(site: Site) -> Iterator[list[Resolved]]:
     """The trunk ends that are up, those of one link together."""
     done: set[End] = set()
     for resolved in site.ports():
-        if resolved.mode is Mode.TRUNK and resolved.end not in done:
+        if resolved.like is Mode.TRUNK and resolved.end not in done:
             fars = [site.resolved(link.far(resolved.end)) for link in site.fabric.wiring.of.get(resolved.end, ())]
-            group = [resolved, *(f for f in fars if f.mode is Mode.TRUNK and f.up and f.end not in done)]
+            group = [resolved, *(f for f in fars if f.like is Mode.TRUNK and f.up and f.end not in done)]
             done.update(r.end for r in group)
             yield group
 
@@ -46,13 +46,13 @@ def trunk_groups(site: Site) -> Iterator[list[Resolved]]:
 def allowed_differs(site: Site) -> Iterator[Finding]:
     for _, a, b in trunk_links(site):
         defined_a, defined_b = defined(site, a.end.device), defined(site, b.end.device)
-        differ = a.settled.allowed ^ b.settled.allowed
+        differ = a.allowed ^ b.allowed
         for table in (defined_a, defined_b):
             differ = differ if table is None else differ & table
         for end in (a, b):  # the native VLAN has rules of its own
-            native = end.settled.native_vlan
+            native = end.native
             differ = differ - VlanSet.of(native) if native else differ
-        if _ALL in (a.settled.allowed, b.settled.allowed):
+        if _ALL in (a.allowed, b.allowed):
             # The list left at everything is a finding of its own; here only what is in fact cut counts.
             differ = VlanSet.from_vids(v for v in differ if len(site.islands.get(v, ())) > 1)
         if not differ:
@@ -60,7 +60,7 @@ def allowed_differs(site: Site) -> Iterator[Finding]:
         parts = [
             f"{end.end} allows VLAN {missing} and {other.end} does not"
             for end, other in ((a, b), (b, a))
-            if (missing := end.settled.allowed & differ)
+            if (missing := end.allowed & differ)
         ]
         yield Finding(
             "allowed-differs", Severity.FAULT, "; ".join(parts),
@@ -80,7 +80,7 @@ def allowed_differs(site: Site) -> Iterator[Finding]:
 )
 def trunk_allows_everything(site: Site) -> Iterator[Finding]:
     for group in trunk_groups(site):
-        ends = [r for r in group if r.settled.allowed == _ALL]
+        ends = [r for r in group if r.allowed == _ALL]
         if ends:
             stated = [r for r in ends if r.stated.allowed is not None]
             how = "by its list" if len(stated) == len(ends) else "since no list is stated"
@@ -104,15 +104,15 @@ def trunk_allows_everything(site: Site) -> Iterator[Finding]:
 )
 def allowed_nowhere_defined(site: Site) -> Iterator[Finding]:
     for group in trunk_groups(site):
-        lists = [r for r in group if r.settled.allowed != _ALL]
+        lists = [r for r in group if r.allowed != _ALL]
         tables = [defined(site, r.end.device) for r in group]
         known = VlanSet.of(1)  # it is there without being defined
         for table in tables:
             known = known | (table if table is not None else _ALL)
         for resolved in group:
-            native = resolved.settled.native_vlan
+            native = resolved.native
             known = known | VlanSet.of(native) if native else known  # native-undefined tells
-        stray = [(r, r.settled.allowed - known) for r in lists if r.settled.allowed - known]
+        stray = [(r, r.allowed - known) for r in lists if r.allowed - known]
         if stray:
             vids = stray[0][1]
             for _, more in stray[1:]:

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from msgspec import Struct
 
-from inkov.campus import Basis, Fact, Origin, natural
+from inkov.campus import Basis, Fact, Mode, Origin, natural
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.domains import Domains, Island, domains, islands
 from inkov.forwarding.serve import served_by_device
@@ -16,6 +16,10 @@ from inkov.forwarding.settle import settled_fact
 from inkov.wiring import End
 
 __all__ = ["CATALOGUE", "Finding", "Rule", "Severity", "Site", "Where", "rule"]
+
+
+_OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"}
+"""What decides in a general port what these decide in a trunk or an access port."""
 
 
 class Severity(StrEnum):
@@ -94,6 +98,8 @@ class Site:
 
     def fact(self, resolved: Resolved, attribute: str) -> Fact[object]:
         """An attribute with its origin: the line that states it, or whose default it is."""
+        if resolved.mode is Mode.GENERAL:
+            attribute = _OF_GENERAL.get(attribute, attribute)
         platform = self.fabric.device(resolved.end.device).platform
         fact = settled_fact(resolved.stated, platform, attribute)
         if fact is None:
@@ -111,6 +117,8 @@ class Site:
         """The defaults and assumptions behind some attributes, in words."""
         found: dict[str, None] = {}
         for resolved, attribute in facts:
+            if resolved.mode is Mode.GENERAL:
+                attribute = _OF_GENERAL.get(attribute, attribute)  # noqa: PLW2901
             origin = self.fact(resolved, attribute).origin
             if origin.basis is not Basis.STATED:
                 found[f"{resolved.end}: {attribute.replace('_', ' ')} not stated; {origin.says}"] = None

@@ -24,9 +24,9 @@ _FAMILY = "Links and trunks"
 def trunk_meets_access(site: Site) -> Iterator[Finding]:
     for number, link in enumerate(site.fabric.wiring.links):
         ends = [site.resolved(link.a), site.resolved(link.b)]
-        if not site.fabric.link_up[number] or {r.mode for r in ends} != {Mode.TRUNK, Mode.ACCESS}:
+        if not site.fabric.link_up[number] or {r.like for r in ends} != {Mode.TRUNK, Mode.ACCESS}:
             continue
-        trunk, access = ends if ends[0].mode is Mode.TRUNK else ends[::-1]
+        trunk, access = ends if ends[0].like is Mode.TRUNK else ends[::-1]
         native, vid = trunk.view.pvid, access.view.pvid
         joins = bool(native and vid and native != vid and trunk.view.bare)
         says = f"{trunk.end} is a trunk, but {access.end} at its other end is an access port in VLAN {vid or '?'}"

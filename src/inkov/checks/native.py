@@ -33,7 +33,7 @@ def _joined(site: Site, number: int, link: Link) -> list[tuple[int, int, bool]]:
 def _mismatched(site: Site) -> Iterator[tuple[Link, Resolved, Resolved, list[tuple[int, int, bool]]]]:
     for number, link in enumerate(site.fabric.wiring.links):
         a, b = site.resolved(link.a), site.resolved(link.b)
-        if {a.mode, b.mode} == {Mode.TRUNK, Mode.ACCESS} or Mode.ROUTED in (a.mode, b.mode):
+        if {a.like, b.like} == {Mode.TRUNK, Mode.ACCESS} or Mode.ROUTED in (a.mode, b.mode):
             continue  # trunk-meets-access tells
         joined = _joined(site, number, link)
         if joined:
@@ -78,7 +78,7 @@ def untagged_vlan_differs(site: Site) -> Iterator[Finding]:
 def native_default(site: Site) -> Iterator[Finding]:
     told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for group in trunk_groups(site):
-        ends = [r for r in group if r.settled.native_vlan == _DEFAULT_VID and r.view.pvid and r.end not in told]
+        ends = [r for r in group if r.native == _DEFAULT_VID and r.view.pvid and r.end not in told]
         if ends:
             verb = "has" if len(ends) == 1 else "have"
             yield Finding(
@@ -101,8 +101,8 @@ def native_default(site: Site) -> Iterator[Finding]:
 )
 def native_undefined(site: Site) -> Iterator[Finding]:
     for resolved in site.ports():
-        native, table = resolved.settled.native_vlan, site.fabric.device(resolved.end.device).vlans
-        if resolved.mode is not Mode.TRUNK or native in (None, _DEFAULT_VID) or table is None:
+        native, table = resolved.native, site.fabric.device(resolved.end.device).vlans
+        if resolved.like is not Mode.TRUNK or native in (None, _DEFAULT_VID) or table is None:
             continue
         if native not in table:
             yield Finding(
@@ -124,14 +124,14 @@ def native_undefined(site: Site) -> Iterator[Finding]:
 )
 def native_not_allowed(site: Site) -> Iterator[Finding]:
     for resolved in site.ports():
-        native = resolved.settled.native_vlan
-        if resolved.mode is not Mode.TRUNK or native is None or native in resolved.settled.allowed:
+        native = resolved.native
+        if resolved.like is not Mode.TRUNK or native is None or native in resolved.allowed:
             continue
         if resolved.stated.native_vlan is None:
             continue  # nobody asked for one: the trunk has none
         yield Finding(
             "native-not-allowed", Severity.RISK,
-            f"{resolved.end} has native VLAN {native}, but allows only VLAN {resolved.settled.allowed}",
+            f"{resolved.end} has native VLAN {native}, but allows only VLAN {resolved.allowed}",
             f"allow VLAN {native} at {resolved.end}, or state that it has no native VLAN",
             (site.place(resolved, "native_vlan", native), site.place(resolved, "allowed")),
         )  # fmt: skip

@@ -13,6 +13,7 @@ from inkov.campus import Campus, Device, Gateway, Mode, Origin, Port
 from inkov.forwarding.negotiation import Party
 from inkov.forwarding.settle import Settled
 from inkov.forwarding.view import View
+from inkov.vlanset import VlanSet
 from inkov.wiring import End, Wiring
 
 __all__ = ["Assumption", "BridgePort", "Crossing", "Fabric", "Fold", "Inside", "Resolved"]
@@ -35,6 +36,36 @@ class Resolved(Struct, gc=False):
     view: View
     up: bool
     bundle: str = ""
+
+    @property
+    def like(self) -> Mode:
+        """The mode; for a general port the one that it is by another name: walks and Linux know general ports only.
+
+        A trunk sends tagged frames and takes what it sends; an access port has one VLAN, untagged.
+        """
+        view = self.free
+        if (
+            self.mode is not Mode.GENERAL
+            or view.admit & ~view.emit
+            or view.bare != (1 << view.pvid if view.pvid else 0)
+        ):
+            return self.mode
+        return Mode.TRUNK if view.emit & ~view.bare else Mode.ACCESS if view.pvid else Mode.GENERAL
+
+    @property
+    def allowed(self) -> VlanSet:
+        """What a trunk lets through, by its list or (a general port) its membership."""
+        return VlanSet(self.free.emit) if self.mode is Mode.GENERAL else self.settled.allowed
+
+    @property
+    def native(self) -> int | None:
+        """The VLAN of a trunk's untagged frames, allowed or not."""
+        return (self.free.pvid or None) if self.mode is Mode.GENERAL else self.settled.native_vlan
+
+    @property
+    def access(self) -> int:
+        """The VLAN of an access port."""
+        return self.free.pvid if self.mode is Mode.GENERAL else self.settled.access_vlan
 
 
 class BridgePort(Struct, gc=False):

@@ -110,12 +110,12 @@ def load(
     for report in reports:
         if report.file in joined:
             report.devices = [joined[report.file]]
-            report.said = f"a part of {joined[report.file]}: the files of its folder describe one switch"
+            report.said = f"a part of {joined[report.file]}"
     second = {device.origin.file: device.name for device in campus.others}
     for report in reports:
         if report.file in second:
             first = campus.devices[second[report.file]].origin.file
-            report.said = f"a second source for {second[report.file]}: compared with {first}"
+            report.said = f"a second source: compared with {os.path.basename(first)}"
     reports.sort(key=lambda report: report.file)
     if not campus.devices:
         listed = ", ".join(paths)

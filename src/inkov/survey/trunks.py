@@ -16,7 +16,7 @@ from inkov.wiring import End
 
 __all__ = ["TrunkEnd", "TrunkRow", "trunk_rows"]
 
-_TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED, Form.GENERAL}
+_TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
 
 
 class TrunkEnd(Struct):
@@ -58,7 +58,7 @@ def trunk_rows(fabric: Fabric, switch: str | None = None, wanted: Mapping[str, i
     needs = needed(fabric, wanted)
     for number, link in enumerate(fabric.wiring.links):
         a, b = fabric.ports[link.a], fabric.ports[link.b]
-        if not {a.view.form, b.view.form} & _TRUNKS or (switch and switch not in (link.a.device, link.b.device)):
+        if not (_is_trunk(a) or _is_trunk(b)) or (switch and switch not in (link.a.device, link.b.device)):
             continue
         there, back = _crosses(fabric, number, link.a), _crosses(fabric, number, link.b)
         both = there[0] & back[0]
@@ -66,7 +66,7 @@ def trunk_rows(fabric: Fabric, switch: str | None = None, wanted: Mapping[str, i
         ways: dict[tuple[str, str], str] = dict.fromkeys(there[1], "a to b")
         for leaves, arrives in back[1]:
             ways[arrives, leaves] = "both" if (arrives, leaves) in ways else "b to a"
-        natives = [end.settled.native_vlan for end in (a, b) if end.mode is Mode.TRUNK and end.settled.native_vlan]
+        natives = [end.native for end in (a, b) if end.like is Mode.TRUNK and end.native]
         rows.append(
             TrunkRow(
                 _end(fabric, a), _end(fabric, b), fabric.link_up[number], bits_to_text(both), *only,
@@ -75,9 +75,15 @@ def trunk_rows(fabric: Fabric, switch: str | None = None, wanted: Mapping[str, i
             )
         )  # fmt: skip
     for end, resolved in fabric.ports.items():
-        if resolved.view.form in _TRUNKS and end not in fabric.wiring.of and (switch in (None, end.device)):
+        if _is_trunk(resolved) and end not in fabric.wiring.of and (switch in (None, end.device)):
             rows.append(TrunkRow(_end(fabric, resolved), None, True, ""))
     return rows
+
+
+def _is_trunk(resolved: Resolved) -> bool:
+    """True for a trunk, and for a general port that sends tagged frames."""
+    view = resolved.view
+    return view.form in _TRUNKS or (view.form is Form.GENERAL and bool(view.emit & ~view.bare))
 
 
 def _crosses(fabric: Fabric, link: int, near: End) -> tuple[int, list[tuple[str, str]]]:
@@ -118,6 +124,6 @@ def _end(fabric: Fabric, resolved: Resolved) -> TrunkEnd:
         native = str(view.pvid or "none")
         stated = bits_to_text(resolved.free.emit)
     return TrunkEnd(
-        resolved.end.device, resolved.end.port, str(resolved.mode), how, native, stated,
+        resolved.end.device, resolved.end.port, str(resolved.like), how, native, stated,
         bits_to_text(view.emit), origin if origin.file else resolved.stated.origin,
     )  # fmt: skip

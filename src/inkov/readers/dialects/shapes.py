@@ -17,7 +17,7 @@ from inkov.readers.secrets import without_secrets
 
 __all__ = ["ShapeGroup", "group", "starter"]
 
-_MOST_DIFFERENT = 8  # words at one place: more are names
+_MOST_DIFFERENT = 3  # words at one place, each rarely seen: more are names
 _FREQUENT = 3
 _WORD = re.compile(r'"[^"]*"|\S+')
 _VIDS = re.compile(r"[0-9]{1,4}(?:[-,][0-9]{1,4})+,?\Z")
