@@ -111,11 +111,10 @@ def load(
         if report.file in joined:
             report.devices = [joined[report.file]]
             report.said = f"a part of {joined[report.file]}"
-    second = {device.origin.file: device.name for device in campus.others}
+    second = {device.origin.file for device in campus.others}
     for report in reports:
         if report.file in second:
-            first = campus.devices[second[report.file]].origin.file
-            report.said = f"a second source: compared with {os.path.basename(first)}"
+            report.said = "a second source"
     reports.sort(key=lambda report: report.file)
     if not campus.devices:
         listed = ", ".join(paths)
