@@ -13,7 +13,7 @@ import msgspec
 from msgspec import Struct
 
 from inkov.campus import Aggregation, Fact, Neighbour, Origin, Problem
-from inkov.readers.ledger import Part, Piece
+from inkov.readers.ledger import Part, Piece, Unread
 from inkov.readers.linux_device import Member, Netdev, build
 from inkov.readers.lldpd import neighbours_of
 
@@ -90,6 +90,7 @@ def read_list(file: str, data: bytes) -> tuple[Part, int, str]:
     """
     entries: list[Entry] = []
     problems: list[Problem] = []
+    unmatched: list[Unread] = []
     for index, raw in enumerate(msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"), type=list[msgspec.Raw])):
         try:
             entries.append(msgspec.json.decode(raw, type=Entry))
@@ -99,6 +100,7 @@ def read_list(file: str, data: bytes) -> tuple[Part, int, str]:
             if bytes(raw).strip() != b"{}":
                 pointer = f"/{index}" + where.rstrip("`").replace(".", "/").replace("[", "/").replace("]", "")
                 problems.append(Problem(Origin(file, pointer=pointer), f"wrong type: {says}; the entry is left out"))
+                unmatched.append(Unread(Origin(file, pointer=pointer), f"entry {index + 1}"))
     if any(entry.vlans is not None for entry in entries):
         kind = "bridge vlan"
     elif any(entry.addr_info is not None for entry in entries):
@@ -107,8 +109,9 @@ def read_list(file: str, data: bytes) -> tuple[Part, int, str]:
         kind = "ip link"
     else:
         kind = "bridge link"
-    part = Part(problems=problems, pieces=[Piece("linux", kind, file, entries)])
-    return part, sum(1 for entry in entries if entry.ifname), kind
+    part = Part(problems=problems, unmatched=unmatched, pieces=[Piece("linux", kind, file, entries)])
+    part.passed = sum("LOOPBACK" in entry.flags for entry in entries)
+    return part, sum(1 for entry in entries if entry.ifname) - part.passed, kind
 
 
 _ORDER = ["ip link", "ip addr", "bridge link", "bridge vlan"]

@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from inkov.campus import Origin, Problem
-from inkov.readers.ledger import Part, Piece
+from inkov.readers.ledger import Part, Piece, Unread
 
 __all__ = ["is_lldp", "neighbours_of", "read_lldp_file"]
 
@@ -27,7 +27,9 @@ def read_lldp_file(file: str, data: bytes) -> tuple[Part, int]:
     tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
     problems: list[Problem] = []
     count = sum(1 for _ in neighbours_of(tree, file, problems))
-    return Part(pieces=[Piece("linux", "lldp", file, tree)]), count
+    # The problems are said when the pieces are put together; here they only count.
+    unmatched = [Unread(problem.origin, problem.says) for problem in problems]
+    return Part(unmatched=unmatched, pieces=[Piece("linux", "lldp", file, tree)]), count
 
 
 def neighbours_of(tree: Any, file: str, problems: list[Problem]) -> Iterator[Heard]:
