@@ -5,6 +5,7 @@ The command languages here are made up, a line or two for what a test is about.
 
 from __future__ import annotations
 
+import random
 import time
 from pathlib import Path
 from textwrap import dedent
@@ -13,13 +14,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkov.campus import Device
+from inkov.campus import Device, Private
+from inkov.readers import load
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text, recognises
 from inkov.readers.dialects.examples import run_examples
 from inkov.readers.dialects.forms import FormError, parse_form
 from inkov.readers.dialects.shapes import group, starter
 from inkov.readers.ledger import Part
+from inkov.readers.sheet_words import PORT_KEYS
 from inkov.readers.sheet_writer import write_sheet
+from tests.campuses import listeners, random_campus
 from tests.conftest import Inkov
 
 HEAD = 'dialect = "t"\nfiles = ["*"]\n'
@@ -477,3 +481,53 @@ def test_the_tutorial_comes_to_what_it_says(inkov: Inkov, tmp_path: Path) -> Non
         ("8", "10", "none"),
         ("24", "none", "10,60"),
     ]
+
+
+def everything() -> str:
+    """A dialect whose statements are the keys of a sheet, one form for each."""
+    says = "".join(f'"{key.replace(" ", "-")} {{text}}" = "{key} = {{text}}"\n' for key in PORT_KEYS)
+    tables = '[lists]\nranges = [".."]\n[text]\nshape = "indented"\n[device.says]\n"switch {name}" = "name = {name}"\n'
+    tables += '[vlan]\nopens = ["vlan {vid}"]\n[vlan.says]\n"holds {vids}" = "secondaries = {vids}"\n'
+    tables += "".join(f'"{word}" = "private = {word}"\n' for word in Private)
+    tables += '"active" = "state = active"\n"suspended" = "state = suspended"\n"named {name}" = "name = {name}"\n'
+    for kind in ("port", "bundle", "sub"):
+        tables += f'[{kind}]\nopens = ["{kind} {{port}}"]\n[{kind}.says]\n{says}'
+    tables += '[bridge]\nopens = ["bridge {name}"]\n[bridge.says]\n"ports {ports}" = "ports + {ports}"\n'
+    return tables.replace("[bundle.says]\n", '[bundle.says]\n"members {ports}" = "on ports {ports}: bundle = {port}"\n')
+
+
+def as_text(device: Device) -> str:
+    """A device in that dialect, by way of its sheet."""
+    out = [f"switch {device.name}"]
+    for vlan in (device.vlans or {}).values():
+        out += [f"vlan {vlan.vid}"]
+        out += [f"  named {vlan.name.value}"] if vlan.name else []
+        out += ["  active" if vlan.active.value else "  suspended"] if vlan.active else []
+        out += [f"  {vlan.private.value}"] if vlan.private else []
+        out += [f"  holds {vlan.secondaries.value}"] if vlan.secondaries and vlan.secondaries.value else []
+    section = ""
+    for line in write_sheet(device).splitlines()[2:]:
+        key, _, value = line.partition(": ")
+        if line.startswith("["):
+            section = line[1:-1].partition(" ")[0]
+            out += [line[1:-1]] if section in ("port", "bundle", "sub", "bridge") else []
+        elif line and section in ("port", "bundle", "sub", "bridge"):
+            out.append(f"  {key.replace(' ', '-')} {value}")
+    return "\n".join(out) + "\n"
+
+
+def test_a_text_forwards_as_the_sheet_that_says_the_same(tmp_path: Path) -> None:
+    """On random campuses, at both levels: every key of a port, VLANs, bundles and bridges, said in a dialect."""
+    (tmp_path / "t.toml").write_text('dialect = "t"\nfiles = ["*.txt"]\n' + everything())
+    for seed in range(40):
+        campus = random_campus(random.Random(seed), 4)
+        for device in campus.devices.values():
+            device.gateways.clear()
+            (tmp_path / f"{device.name}.txt").write_text(as_text(device))
+        found = load([str(tmp_path)]).campus
+        assert not found.problems and list(found.devices) == list(campus.devices), found.problems
+        found.cables = campus.cables
+        for level in ("honest", "hostile"):
+            assert listeners(found, level) == listeners(campus, level), seed
+        for file in tmp_path.glob("*.txt"):
+            file.unlink()
