@@ -17,6 +17,7 @@ from inkov.campus import STANDARD, Basis, Fact, Origin, Platform, Problem
 from inkov.readers.dialects.effects import Clause, Template, parse_effect, parse_template, shared_kind
 from inkov.readers.dialects.forms import FormError, Node, Word, add_form, captures_in, parse_form
 from inkov.readers.dialects.lists import Lists
+from inkov.readers.dialects.places import Places
 from inkov.readers.dialects.text import Style
 from inkov.readers.sheet_words import PORT_KEYS
 from inkov.vlanset import VlanSet
@@ -174,7 +175,7 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
         raise BadDialect([Problem(Origin(file, line), says, "", True)]) from None
     except RecursionError:
         raise BadDialect([Problem(Origin(file), "not TOML: nested too deeply", "", True)]) from None
-    places = _Places(file, text)
+    places = Places(file, text)
     try:
         decoded = msgspec.convert(tree, _File)
     except msgspec.ValidationError as error:
@@ -189,37 +190,8 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
     return dialect
 
 
-class _Places:
-    """Finds where in the TOML text a key or a string stands: tomllib does not tell."""
-
-    def __init__(self, file: str, text: str) -> None:
-        self.file = file
-        self.text = text
-
-    def problem(self, keys: list[str], says: str, at: int = 0) -> Problem:
-        """A problem at the last of `keys`, looked for one within the other; `at` is the offset of a fault in it."""
-        start, found = 0, 0
-        for key in keys:
-            spelled = [key, key.replace("\\", "\\\\").replace('"', '\\"')]
-            places = [place for text in spelled if (place := self._find(text, start)) >= 0]
-            if places:
-                found = start = min(places)
-        offset = found + at
-        line = self.text.count("\n", 0, offset) + 1
-        begin = self.text.rfind("\n", 0, offset) + 1
-        shown = self.text[begin:].split("\n", 1)[0]
-        column = offset - begin + 1
-        printable = "".join(c if c.isprintable() else " " for c in shown)
-        return Problem(Origin(self.file, line), f"column {column}: {says}\n  {printable}\n  {' ' * (column - 1)}^", "")
-
-    def _find(self, text: str, start: int) -> int:
-        """The first place from `start` where the text stands as a key, a table or a string of its own."""
-        found = re.compile(rf"(?<![\w-]){re.escape(text)}(?![\w-])", re.MULTILINE).search(self.text, start)
-        return found.start() if found else -1
-
-
 class _Compiler:
-    def __init__(self, decoded: _File, places: _Places) -> None:
+    def __init__(self, decoded: _File, places: Places) -> None:
         self.file = decoded
         self.places = places
         self.problems: list[Problem] = []
