@@ -179,6 +179,13 @@ class Session:
         return name
 
 
+def check_paths(paths: list[str]) -> None:
+    """End with the nearest names if one of the paths is not there."""
+    for path in paths:
+        if not os.path.lexists(path):
+            fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
+
+
 def start(
     configs: list[str], quiet: bool, plan: str | None = None, *, read_as: list[str] | None = None, account: bool = False
 ) -> Session:
@@ -190,9 +197,7 @@ def start(
     from inkov.readers.registry import UnknownFormat
     from inkov.wiring import wire
 
-    for path in configs:
-        if not os.path.lexists(path):
-            fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
+    check_paths(configs)
     try:
         loaded = load(configs, account=account, read_as=read_as or (), progress=_progress(quiet))
     except UnknownFormat as unknown:

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import os
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -11,12 +12,15 @@ from inkov.cli.common import (
     FormatOption,
     OutputOption,
     View,
+    check_paths,
     fail,
     say_problems,
 )
 from inkov.cli.exits import FINDINGS, UNUSABLE
 
 if TYPE_CHECKING:
+    from inkov.campus import Problem
+    from inkov.readers import FileReport
     from inkov.readers.dialects import Dialect
 
 Files = Annotated[list[str], typer.Argument(metavar="DIALECT...", help="Dialect files.", show_default=False)]
@@ -27,9 +31,12 @@ def new(configs: Configs, output: OutputOption = None) -> None:
     from inkov.readers.dialects.shapes import starter
     from inkov.readers.load import unread_texts
 
-    texts = unread_texts(configs)
+    check_paths(configs)
+    problems: list[Problem] = []
+    texts = unread_texts(configs, problems)
+    say_problems(problems, None)
     if not texts:
-        fail("no text among these files that is not read already: nothing to write a dialect for")
+        fail("every file here is read already, or is no text: name configurations that `inkov read` does not recognise")
     View(Format.TABLE, output, True).write(starter(texts))
 
 
@@ -37,15 +44,20 @@ def check(files: Files) -> None:
     """Check dialects: their forms and effects, and the examples in them."""
     from inkov.readers.dialects import BadDialect, compile_dialect
     from inkov.readers.dialects.examples import run_examples
+    from inkov.readers.load import file_bytes
     from inkov.render.text import safe
 
+    check_paths(files)
     worst = 0
     for file in files:
+        problems: list[Problem] = []
+        data = b"" if os.path.isdir(file) else file_bytes(file, problems, [])
+        if data is None or os.path.isdir(file):
+            say_problems(problems, None)
+            fail(f"{file}: name the dialect files themselves, as in {os.path.join(file, 'NAME.toml')}" if not problems
+                 else f"{file} was not checked")  # fmt: skip
         try:
-            with open(file, "rb") as opened:
-                dialect: Dialect = compile_dialect(file, opened.read())
-        except OSError as error:
-            fail(f"cannot read {file}: {(error.strerror or str(error)).lower()}")
+            dialect: Dialect = compile_dialect(file, data)
         except BadDialect as bad:
             say_problems(bad.problems, None)
             worst = UNUSABLE
@@ -81,7 +93,9 @@ def unmatched(
     from inkov.render.listings import shapes_grid
     from inkov.render.text import plain
 
+    check_paths(configs)
     lines: list[tuple[Origin, str]] = []
+    reports: list[FileReport] = []
     locator = Locator({})
     try:
         loaded = load(configs, account=True)
@@ -90,11 +104,16 @@ def unmatched(
         lines += [(line.origin, line.text) for report in reports for line in report.unmatched]
     except NothingToRead:
         pass
-    for file, text in unread_texts(configs):
+    problems: list[Problem] = []
+    texts = unread_texts(configs, problems)
+    say_problems(problems, None)
+    if not lines and not texts and not reports:
+        fail("no text here that a dialect reads, or that needs one: name configurations in a command language")
+    for file, text in texts:
         lines += [(Origin(file, number), line) for number, line in enumerate(text.split("\n"), 1) if line.strip()]
     groups = group(lines)
     view = View(form, output, no_colour)
     rows = [{"count": g.count, "shape": g.shape, "example": g.example, "origin": g.origin} for g in groups]
     view.result({"unmatched": plain(rows, locator)}, lambda: shapes_grid(groups, locator))
-    if groups:
-        raise typer.Exit(FINDINGS)
+    if problems or groups:
+        raise typer.Exit(UNUSABLE if problems else FINDINGS)

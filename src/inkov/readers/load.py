@@ -24,7 +24,7 @@ from inkov.readers.ledger import FileReport, Part, Piece, as_text
 from inkov.readers.locate import Locator
 from inkov.readers.registry import HEAD_BYTES, read_bytes, reader_of, taken_as
 
-__all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "load", "unread_texts"]
+__all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "file_bytes", "load", "unread_texts"]
 
 MAX_FILE_BYTES = 64 * 1024 * 1024
 """A larger file is no switch's configuration; it is left out with a message."""
@@ -45,14 +45,13 @@ class NothingToRead(Exception):
 class Loaded(Struct):
     """The campus, the account of every file, and the means to find the line of any fact.
 
-    `plans` are the plan files that were found, by path, for the plan's own loader; `dialects` those found.
+    `plans` are the plan files that were found, by path, for the plan's own loader.
     """
 
     campus: Campus
     reports: list[FileReport]
     locator: Locator
     plans: dict[str, bytes] = {}
-    dialects: list[Dialect] = []
 
 
 def load(
@@ -75,7 +74,8 @@ def load(
     files = _files(paths, problems, reports)
     dialects = read_dialects(files, problems, reports)
     taken = taken_as(read_as, dialects)
-    files = [file for file in files if not file.endswith(".toml") or file not in {report.file for report in reports}]
+    told = {report.file for report in reports}
+    files = [file for file in files if file not in told]
     one = partial(read_bytes, account=account, dialects=dialects, taken=taken)
     elsewhere = _elsewhere(files, dialects, one)
     mine = [file for file in files if file not in elsewhere.files]
@@ -85,14 +85,14 @@ def load(
             read = elsewhere.collect()
         if progress is not None:
             progress(done, len(files))
-        data = _bytes(file, problems, reports)
+        data = file_bytes(file, problems, reports)
         if data is None:
             continue
         if os.path.basename(file) in PLAN_NAMES:
             plans[file] = data
             reports.append(FileReport(file, "the plan", len(data)))
             continue
-        if os.path.basename(file) == "hostname" and _HOSTNAME.match(data):
+        if _is_hostname(file, data):
             reports.append(FileReport(file, "host name", len(data), understood=1))
             parts.append((file, Part(pieces=[Piece("name", "hostname", file, data.decode("ascii").strip())])))
             continue
@@ -120,23 +120,29 @@ def load(
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
         raise NothingToRead(says, campus.problems)
-    return Loaded(campus, reports, Locator(kept), plans, dialects)
+    return Loaded(campus, reports, Locator(kept), plans)
 
 
-def unread_texts(paths: Iterable[str]) -> list[tuple[str, str]]:
-    """(file, text) of the files that neither a format nor a dialect among them reads: those to write a dialect for."""
-    files = _files(list(paths), [], [])
-    dialects = read_dialects(files, [], [])
+def _is_hostname(file: str, data: bytes) -> bool:
+    """True if the file is the etc/hostname of a Linux system."""
+    return os.path.basename(file) == "hostname" and _HOSTNAME.match(data) is not None
+
+
+def unread_texts(paths: Iterable[str], problems: list[Problem]) -> list[tuple[str, str]]:
+    """(file, text) of the files that neither a format nor a dialect among them reads: those to write a dialect for.
+
+    `problems` gets what is wrong with the files and dialects.
+    """
+    files = _files(list(paths), problems, [])
+    dialects = read_dialects(files, problems, [])
     found = []
     for file in files:
         if file.endswith((".toml", ".csv")) or os.path.basename(file) in PLAN_NAMES:
             continue
-        data = _bytes(file, [], [])
-        if (
-            data
-            and b"\x00" not in data[:HEAD_BYTES]
-            and reader_of(FileReport(file, "", len(data)), data, dialects) is None
-        ):
+        data = file_bytes(file, problems, [])
+        if not data or b"\x00" in data[:HEAD_BYTES] or _is_hostname(file, data):
+            continue
+        if reader_of(FileReport(file, "", len(data)), data, dialects) is None:
             found.append((file, as_text(file, data)[0]))
     return found
 
@@ -147,7 +153,7 @@ def read_dialects(files: Iterable[str], problems: list[Problem], reports: list[F
     for file in files:
         if not file.endswith(".toml"):
             continue
-        data = _bytes(file, problems, reports)
+        data = file_bytes(file, problems, reports)
         if data is None or not looks_like_dialect(data):
             continue
         report = FileReport(file, "a dialect", len(data))
@@ -223,14 +229,15 @@ def _elsewhere(
     platforms = [STANDARD, OPENCONFIG, WALK, linux_device.LINUX, *(dialect.platform for dialect in dialects)]
 
     def one(file: str) -> tuple[FileReport, Part] | None:
-        data = _bytes(file, [], [])
+        data = file_bytes(file, [], [])
         own = os.path.basename(file) in (*PLAN_NAMES, "hostname")
         return None if data is None or own else read(file, data)
 
     return _Elsewhere(set(chosen), read_share(chosen, one, {platform.name: platform for platform in platforms}))
 
 
-def _bytes(file: str, problems: list[Problem], reports: list[FileReport]) -> bytes | None:
+def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) -> bytes | None:
+    """The bytes of a regular file of bearable size; None, and a problem, if it is none or cannot be read."""
     try:
         status = os.stat(file)
         if not stat.S_ISREG(status.st_mode):

@@ -20,6 +20,7 @@ from msgspec import Struct, field
 from inkov.campus import Aggregation, Fact, Origin, Problem
 from inkov.readers.ledger import Part, Piece, Unread, as_text
 from inkov.readers.linux_device import Member, Netdev, build
+from inkov.readers.secrets import without_secrets
 
 __all__ = ["Unit", "assemble_units", "is_unit", "read_unit"]
 
@@ -110,7 +111,8 @@ def read_unit(file: str, data: bytes) -> tuple[Part, int]:
         key, equals, value = (piece.strip() for piece in stripped.partition("="))
         if not equals or not section:
             part.unmatched.append(Unread(origin, stripped))
-            part.problems.append(Problem(origin, f"{stripped[:80]!r} is neither [Section] nor Key=value"))
+            shown = without_secrets(stripped)[:80]
+            part.problems.append(Problem(origin, f"{shown!r} is neither [Section] nor Key=value"))
         elif key in _KNOWN.get(section, ()):
             unit.settings.append(Setting(section, number, key, value, line))
             understood += 1

@@ -31,6 +31,7 @@ from inkov.campus import (
     Vlan,
 )
 from inkov.readers.ledger import Part, Unread, as_text
+from inkov.readers.secrets import without_secrets
 from inkov.readers.sheet_words import (
     ON,
     PORT_KEYS,
@@ -131,7 +132,7 @@ class _Sheet:
             return
         key, colon, value = _key(line)
         if not colon:
-            raise BadLine(f"{line!r} is neither `key: value` nor [section]")
+            raise BadLine(f"{without_secrets(line)!r} is neither `key: value` nor [section]")
         self.line(key, value.strip())
 
     @property

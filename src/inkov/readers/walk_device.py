@@ -41,6 +41,9 @@ def read_walk(file: str, data: bytes) -> tuple[Part, int]:
         else:
             reader.unknown[_object(row.spelled)] += 1
             reader.first.setdefault(_object(row.spelled), row.line)
+    if not tables and not reader.unknown:
+        reader.part.problems.append(Problem(Origin(file, 1), "no line here is an object of a walk", "", True))
+        return reader.part, 0
     reader.tables.update(tables)
     reader.build()
     return reader.part, reader.understood

@@ -243,7 +243,7 @@ class Building:
         table = self.device.vlans or {}
         for vid in vids:
             vlan = table[vid]
-            if vlan.origin.basis is Basis.DEFAULT or vlan.origin.line > step.origin.line:
+            if vlan.origin.basis is Basis.DEFAULT:
                 vlan.origin = step.origin
             self._of_vlan(step, bound, vlan)
 
@@ -259,8 +259,8 @@ class Building:
             return
         if attribute == "secondaries":
             value = self._vids(value)
-            if bound.operator != "=" and vlan.secondaries is not None:
-                kept = vlan.secondaries.value
+            if bound.operator != "=":
+                kept = vlan.secondaries.value if vlan.secondaries is not None else VlanSet()
                 value = kept | value if bound.operator == "+" else kept - value
         setattr(vlan, attribute, Fact(value, step.origin))
 

@@ -219,14 +219,15 @@ def bind(clause: Clause, captured: Mapping[str, Captured], kind: str, lists: Lis
     missing = any(label not in captured for label in clause.labels)
     if negated:
         operator = {"=": "unset", "+": "-", "-": "+", "there": "gone", "gone": "there"}.get(operator, "")
-        if operator in ("+", "-") and missing:
-            operator = "unset" if operator == "-" else ""
+        if operator == "-" and missing:
+            operator = "unset"
         if not operator:
             return None
+        of_what = clause.where is not None and any(label not in captured for label in clause.where.labels)
+        if of_what or (operator == "+" and missing):
+            raise BadLine("the negated statement leaves out what it is about", "give it a form of its own")
     keys: tuple[Any, ...] = ()
     if clause.where is not None:
-        if any(label not in captured for label in clause.where.labels):
-            return None
         keys = keys_of(clause.on, clause.where, captured, lists)
     if clause.value is not None and operator in ("=", "+", "-"):
         read = ATTRIBUTES[shared_kind(clause.on or kind)][clause.attribute]

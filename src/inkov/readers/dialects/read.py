@@ -135,6 +135,14 @@ class _Text:
             if line.meaning is False:
                 self.ignored += 1
                 continue
+            if line.text in self.dialect.text.close:
+                # The word may stand as deep as what it closes, or as its head: one block ends, not two.
+                self.ignored += 1
+                while stack[-1].depth > line.depth:
+                    stack.pop()
+                if len(stack) > 1:
+                    stack.pop()
+                continue
             while stack[-1].depth >= line.depth and len(stack) > 1:
                 stack.pop()
             context = stack[-1]
@@ -149,11 +157,6 @@ class _Text:
                 continue
             if len(stack) > _DEEPEST:
                 self._unmatched(line, context, f"deeper than {_DEEPEST} blocks: left out")
-                continue
-            if self.dialect.text.close and line.text in self.dialect.text.close:
-                self.ignored += 1
-                if len(stack) > 1:
-                    stack.pop()
                 continue
             passage = self._line(line, stack)
         building = Building(self.dialect, self.file, self.part)
