@@ -41,7 +41,6 @@ class InfoData(Struct):
 class LinkInfo(Struct):
     info_kind: str = ""
     info_data: InfoData | None = None
-    info_slave_kind: str = ""
     info_slave_data: SlaveData | None = None
 
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from ipaddress import ip_interface
 from typing import Any
 
 from inkov.campus import (
@@ -25,7 +24,6 @@ from inkov.campus import (
     PortKind,
     Private,
     Problem,
-    Role,
     Tree,
     TreeMode,
     Vlan,
@@ -33,11 +31,13 @@ from inkov.campus import (
 from inkov.readers.ledger import Part, Unread, as_text
 from inkov.readers.secrets import without_secrets
 from inkov.readers.sheet_words import (
+    DISTRIBUTION_KEYS,
     ON,
     PORT_KEYS,
     BadLine,
     as_value,
     names,
+    one_address,
     one_of,
     one_vid,
     place_pair,
@@ -49,25 +49,6 @@ from inkov.vlanset import VlanListError, VlanSet
 __all__ = ["HEADER", "read_sheet", "recognise"]
 
 HEADER = "inkov sheet 1"
-
-
-def _password(text: str) -> bool:
-    """Whether a password is set. Somebody may have written the password itself: it is not repeated."""
-    if text not in ("set", "none"):
-        raise BadLine(
-            "of a password a sheet only says whether there is one", "write `password: set` or `password: none`"
-        )
-    return text == "set"
-
-
-DISTRIBUTION_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
-    "domain": ("domain", as_value),
-    "version": ("version", whole_number),
-    "role": ("role", one_of(values_of(Role))),
-    "revision": ("revision", whole_number),
-    "password": ("password", _password),
-    "pruning": ("pruning", one_of(ON)),
-}
 
 
 # --- the reader ---------------------------------------------------------------------------------------------------
@@ -331,10 +312,7 @@ class _Sheet:
 def _addresses(text: str, origin: Origin) -> tuple[Fact[Any], ...]:
     found = []
     for word in text.split(","):
-        try:
-            found.append(Fact(ip_interface(word.strip()), origin))
-        except ValueError:
-            raise BadLine(f"{word.strip()!r} is not an address with its prefix", "write it as 10.0.0.1/24") from None
+        found.append(Fact(one_address(word.strip()), origin))
     return tuple(found)
 
 

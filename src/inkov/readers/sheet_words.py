@@ -5,13 +5,14 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
+from ipaddress import ip_interface
 from typing import Any
 
-from inkov.campus import Accept, Aggregation, Guard, Mode, Negotiation
+from inkov.campus import Accept, Aggregation, Guard, Mode, Negotiation, Role
 from inkov.vlanset import VlanSet
 
-__all__ = ["ON", "PORT_KEYS", "YES", "BadLine", "as_value", "names", "one_of", "one_vid", "place_pair", "values_of",
-           "whole_number"]  # fmt: skip
+__all__ = ["DISTRIBUTION_KEYS", "ON", "PORT_KEYS", "YES", "BadLine", "as_value", "names", "one_address", "one_of",
+           "one_vid", "place_pair", "values_of", "whole_number"]  # fmt: skip
 
 _MOST_PORTS = 4096  # of one range: a switch has fewer, and "1..999999999" must not fill the memory
 
@@ -43,6 +44,14 @@ def whole_number(text: str) -> int:
     if text.isascii() and text.isdigit() and len(text) < 11 and int(text) < 1 << 32:
         return int(text)
     raise BadLine(f"a whole number is expected, not {text!r}")
+
+
+def one_address(text: str) -> Any:
+    """An IPv4 or IPv6 address with its prefix."""
+    try:
+        return ip_interface(text)
+    except ValueError:
+        raise BadLine(f"{text!r} is not an address with its prefix", "write it as 10.0.0.1/24") from None
 
 
 def _vids_or_unset(text: str) -> VlanSet | None:
@@ -109,6 +118,25 @@ PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "vrf": ("vrf", as_value),
     "of": ("parent", as_value),
     "tag": ("outer", one_vid),
+}
+
+
+def _password(text: str) -> bool:
+    """Whether a password is set. Somebody may have written the password itself: it is not repeated."""
+    if text not in ("set", "none"):
+        raise BadLine(
+            "of a password a sheet only says whether there is one", "write `password: set` or `password: none`"
+        )
+    return text == "set"
+
+
+DISTRIBUTION_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
+    "domain": ("domain", as_value),
+    "version": ("version", whole_number),
+    "role": ("role", one_of(values_of(Role))),
+    "revision": ("revision", whole_number),
+    "password": ("password", _password),
+    "pruning": ("pruning", one_of(ON)),
 }
 
 

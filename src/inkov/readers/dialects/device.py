@@ -18,14 +18,12 @@ from inkov.campus import (
     Port,
     PortKind,
     Tree,
-    TreeMode,
     Vlan,
 )
-from inkov.readers.dialects.effects import Bound, Named
+from inkov.readers.dialects.effects import VLAN_SETS, Bound, Named
 from inkov.readers.dialects.file import Dialect
 from inkov.readers.ledger import Part
-from inkov.readers.sheet import DISTRIBUTION_KEYS
-from inkov.readers.sheet_words import PORT_KEYS, BadLine
+from inkov.readers.sheet_words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine
 from inkov.vlanset import VlanSet
 
 __all__ = ["Building", "Step"]
@@ -65,18 +63,10 @@ class Building:
         """Do what the steps say; those that cannot be done are given back, with the reason."""
         steps = list(steps)
         self._name_vlans(steps)
-        ports = self.device.ports
         for step in steps:
             try:
                 for bound in step.bound:
-                    if bound.plain and not bound.on and step.kind == "port":  # most lines are of this kind
-                        for key in step.keys:
-                            port = ports.get(key)
-                            if port is None:
-                                port = ports[key] = Port(key, step.origin)
-                            self._set(step, port, bound.plain, bound.value)
-                    else:
-                        self._do(step, bound)
+                    self._do(step, bound)
             except ValueError as error:
                 yield step, error
 
@@ -101,17 +91,19 @@ class Building:
 
     def _name_vlans(self, steps: list[Step]) -> None:
         """Which name is which number, from everywhere in the file: a name may be used before it is said."""
+        names: dict[int, str] = {}  # the last one said counts
         for step in steps:
             for bound in step.bound:
                 if (bound.on or step.kind) != "vlan" or bound.operator != "=":
                     continue
                 for key in bound.keys if bound.on else step.keys:
-                    if bound.attribute == "vid" and isinstance(key, Named):
-                        vid = bound.value if isinstance(bound.value, int) else None
-                        if vid is not None:
-                            self.by_name.setdefault(key.items[0], set()).add(vid)
-                    elif bound.attribute == "name" and isinstance(key, VlanSet) and len(key) == 1:
-                        self.by_name.setdefault(bound.value, set()).add(next(iter(key)))
+                    numbered = isinstance(key, Named) and key.items[0].isdigit()
+                    if bound.attribute == "vid" and isinstance(key, Named) and isinstance(bound.value, int):
+                        names[bound.value] = key.items[0]
+                    elif bound.attribute == "name" and (numbered or isinstance(key, VlanSet)):
+                        names |= dict.fromkeys(self._vids(key), bound.value)
+        for vid, name in names.items():
+            self.by_name.setdefault(name, set()).add(vid)
 
     def _vids(self, value: Any) -> VlanSet:
         """The VLANs that a value names, looking up names. BadLine for a name that no VLAN here has, or several."""
@@ -181,7 +173,9 @@ class Building:
         elif kind != "port" and port.kind is PortKind.PHYSICAL:  # a member named it before
             port.kind = _PORT_KIND[kind]
         attribute = bound.attribute
-        if attribute in PORT_KEYS:
+        if bound.plain:
+            self._set(step, port, bound.plain, bound.value)
+        elif attribute in PORT_KEYS:
             self._state(step, bound, port, PORT_KEYS[attribute][0])
         elif attribute == "address":
             _change_addresses(port, step, bound)
@@ -210,9 +204,7 @@ class Building:
             kept = VlanSet() if base is None or base.value is None else base.value
             value = kept | self._vids(value) if bound.operator == "+" else kept - self._vids(value)
         elif isinstance(value, Named):
-            default = self.dialect.platform.unstated.get(attribute)
-            wants_set = attribute in _SET_ATTRIBUTES or (default is not None and isinstance(default.value, VlanSet))
-            value = self._vids(value) if wants_set else self._vid(value)
+            value = self._vids(value) if attribute in VLAN_SETS else self._vid(value)
         if bound.operator == "=":
             self._set(step, port, attribute, value)
             return
@@ -329,14 +321,11 @@ class Building:
         if bound.attribute == "name" and not unset:
             device.name, device.origin, self.part.named = bound.value, step.origin, True
         elif bound.attribute == "tree mode":
-            device.tree_mode = None if unset else Fact(TreeMode(bound.value), step.origin)
+            device.tree_mode = None if unset else Fact(bound.value, step.origin)
         elif bound.attribute in DISTRIBUTION_KEYS:
             device.distribution = device.distribution or Distribution(step.origin)
             fact = None if unset else Fact(bound.value, step.origin)
             setattr(device.distribution, DISTRIBUTION_KEYS[bound.attribute][0], fact)
-
-
-_SET_ATTRIBUTES = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable"}
 
 
 def _change_addresses(holder: Port | Gateway, step: Step, bound: Bound) -> None:

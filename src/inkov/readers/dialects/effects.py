@@ -14,19 +14,39 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
-from ipaddress import ip_interface
 from typing import Any
 
 from msgspec import Struct
 
-from inkov.campus import Private
+from inkov.campus import Private, TreeMode
 from inkov.readers.dialects.forms import Captured, FormError
 from inkov.readers.dialects.lists import Lists
-from inkov.readers.sheet import DISTRIBUTION_KEYS
-from inkov.readers.sheet_words import ON, PORT_KEYS, BadLine, as_value, one_of, one_vid, values_of, whole_number
+from inkov.readers.sheet_words import (
+    DISTRIBUTION_KEYS,
+    ON,
+    PORT_KEYS,
+    BadLine,
+    as_value,
+    one_address,
+    one_of,
+    one_vid,
+    values_of,
+    whole_number,
+)
 from inkov.vlanset import VlanSet
 
-__all__ = ["ATTRIBUTES", "KINDS", "Bound", "Clause", "Named", "Template", "bind", "parse_effect", "parse_template"]
+__all__ = [
+    "ATTRIBUTES",
+    "KINDS",
+    "VLAN_SETS",
+    "Bound",
+    "Clause",
+    "Named",
+    "Template",
+    "bind",
+    "parse_effect",
+    "parse_template",
+]
 
 
 class Named(Struct, frozen=True):
@@ -35,18 +55,10 @@ class Named(Struct, frozen=True):
     items: tuple[str, ...]
 
 
-def _address(text: str) -> Any:
-    try:
-        return ip_interface(text)
-    except ValueError:
-        raise BadLine(f"{text!r} is not an address with its prefix") from None
-
-
-_TREE_MODES = {"off": "off", "stp": "stp", "rstp": "rstp", "mstp": "mstp", "per vlan": "per vlan"}
 _PORT: dict[str, Callable[[str], Any]] = {key: read for key, (_, read) in PORT_KEYS.items()} | {
     "bundle": as_value,
     "bridge": as_value,
-    "address": _address,
+    "address": one_address,
     "tree cost": whole_number,
     "tree priority": whole_number,
 }
@@ -59,9 +71,9 @@ ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
         "private": one_of(values_of(Private)),
         "secondaries": VlanSet.parse,
     },
-    "gateway": {"vid": one_vid, "address": _address, "vrf": as_value, "state": one_of(ON), "bridge": as_value},
+    "gateway": {"vid": one_vid, "address": one_address, "vrf": as_value, "state": one_of(ON), "bridge": as_value},
     "bridge": {"ports": as_value},
-    "device": {"name": as_value, "tree mode": one_of(_TREE_MODES)}
+    "device": {"name": as_value, "tree mode": one_of(values_of(TreeMode))}
     | {key: read for key, (_, read) in DISTRIBUTION_KEYS.items()},
     "tree": {"number": whole_number, "priority": whole_number, "vlans": VlanSet.parse},
 }
@@ -71,10 +83,10 @@ KINDS = {"port": "port", "ports": "port", "bundle": "bundle", "sub": "sub", "vla
          "gateway": "gateway", "bridge": "bridge", "device": "device", "tree": "tree"}  # fmt: skip
 """What may follow `on` -> the kind of thing it opens."""
 
-SETS = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable", "address", "ports", "vlans"}
+VLAN_SETS = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable", "vlans"}
+SETS = VLAN_SETS | {"address", "ports"}
 """Attributes that `+` and `-` change."""
 
-_VLAN_SETS = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable", "vlans"}
 _VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
 
 
@@ -259,7 +271,7 @@ def keys_of(kind: str, template: Template, captured: Mapping[str, Captured], lis
 def _value(
     attribute: str, template: Template, captured: Mapping[str, Captured], read: Callable[[str], Any], lists: Lists
 ) -> Any:
-    if attribute in _VLAN_SETS:
+    if attribute in VLAN_SETS:
         but = template.pieces[0].strip().lower() == "all but" and len(template.labels) == 1
         if template.whole or but:
             own = captured[template.labels[0]]

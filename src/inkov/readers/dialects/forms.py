@@ -100,7 +100,7 @@ _Sequence = list[list[Word]]
 def parse_form(form: str) -> list[list[Word]]:
     """The variants of a form, each a row of words. FormError marks what does not follow the grammar."""
     marks = [(m[0], m.start()) for m in _TOKEN.finditer(form) if not m[0].isspace()]
-    variants, at = _sequence(marks, 0, form, "")
+    variants, at = _sequence(marks, 0, form)
     if at != len(marks):
         raise FormError(marks[at][1], f"{marks[at][0]!r} closes nothing")
     variants = [words for words in variants if words]
@@ -111,7 +111,7 @@ def parse_form(form: str) -> list[list[Word]]:
     return variants
 
 
-def _sequence(marks: list[tuple[str, int]], at: int, form: str, until: str) -> tuple[_Sequence, int]:
+def _sequence(marks: list[tuple[str, int]], at: int, form: str) -> tuple[_Sequence, int]:
     parts: list[_Sequence] = []
     while at < len(marks) and marks[at][0] not in ("]", ")", "|"):
         word, start = marks[at]
@@ -132,7 +132,7 @@ def _sequence(marks: list[tuple[str, int]], at: int, form: str, until: str) -> t
 def _choice(marks: list[tuple[str, int]], at: int, form: str, close: str, start: int) -> tuple[_Sequence, int]:
     found: _Sequence = []
     while True:
-        variants, at = _sequence(marks, at, form, close)
+        variants, at = _sequence(marks, at, form)
         found += variants
         if at == len(marks):
             raise FormError(start, f"{form[start]!r} is never closed")
@@ -227,13 +227,12 @@ def _order(word: Word) -> tuple[int, int]:
 class Match(Struct):
     """A line that fits: the blocks it opens on its way, each with its captures, and what ends it.
 
-    `end` is None where the line only opens blocks, or (`partial`) is the beginning of longer forms.
+    `end` is None where the line only opens blocks, or is the beginning of longer forms.
     """
 
     opened: list[tuple[Any, dict[str, Captured]]]
     captured: dict[str, Captured]
     end: Any = None
-    partial: bool = False
 
 
 class _Matching(Struct):
@@ -287,7 +286,7 @@ class _Matching(Struct):
         if end is not None:
             return Match(list(self.opened), dict(self.captured), end)
         if self.opening and (node.literals or node.captures) and not self.negated:
-            return Match(list(self.opened), dict(self.captured), None, True)
+            return Match(list(self.opened), dict(self.captured), None)
         return None
 
     def _take(self, word: Word, at: int) -> int:

@@ -55,13 +55,15 @@ class Lists(Struct):
                 end += 1
             return end - at
         while end < len(words):
-            joined = any(words[end - 1].endswith(mark) for mark in self._glue) or any(
-                words[end].startswith(mark) for mark in self._glue
-            )
-            if not joined:
+            begins = words[end][:1] in self._glue or words[end].lower() in self._glue
+            if not begins and not self._goes_on(words[end - 1]):
                 break
             end += 1
         return end - at
+
+    def _goes_on(self, word: str) -> bool:
+        """True if a word is a mark of lists, or ends with one that is no word."""
+        return word.lower() in self._glue or (not word[-1:].isalnum() and word[-1:] in self._glue)
 
     def port_from(self, words: list[str], at: int) -> int:
         """1 or 2 words: a port's name, or its kind and its number."""
@@ -75,7 +77,7 @@ class Lists(Struct):
         while end < len(words):
             word = words[end]
             item = any(c.isdigit() for c in word) or word.lower() in self._glue or self._kind(word) is not None
-            if not item and (end > at and not words[end - 1].endswith(tuple(self._glue))):
+            if not item and end > at and not self._goes_on(words[end - 1]):
                 break
             end += 1
         while end - at > 1 and words[end - 1].lower() in self._glue and words[end - 1] != "]":
