@@ -531,3 +531,45 @@ def test_a_text_forwards_as_the_sheet_that_says_the_same(tmp_path: Path) -> None
             assert listeners(found, level) == listeners(campus, level), seed
         for file in tmp_path.glob("*.txt"):
             file.unlink()
+
+
+def test_a_close_word_ends_one_block_wherever_it_stands() -> None:
+    tables = '[text]\nclose = ["done"]\n[group.shed]\nopens = ["shed {word}"]\n' + INDENTED.replace(
+        "[port]\n", '[port]\nwithin = ["device", "group.shed"]\n'
+    )
+    texts = ("shed a\n  pot 1\n    grow 10\n    done\n  pot 2\n    grow 20\n", "shed a\n  pot 1\n    grow 10\n  done\n"
+             "  pot 2\n    grow 20\ndone\n")  # fmt: skip
+    one, other = (sheet_of(tables, text) for text in texts)
+    assert one == other and "[port 2]\nmode: access\nvlan: 20" in one
+
+
+def test_what_a_negated_statement_leaves_out_is_said() -> None:
+    tables = '[text]\nnegation = ["un"]\n[vlan]\nopens = ["plot {vid}"]\n[vlan.says]\n'
+    tables += '"bare on {ports}" = "on ports {ports}: untagged + {vid}"\n'
+    part = part_of(tables, "plot 10\n  bare on 1-2\n  un bare on 2\n  un bare on\n")
+    assert [(p.origin.line, p.says) for p in part.problems] == [
+        (4, "the negated statement leaves out what it is about")
+    ]
+    assert "[port 2]\nuntagged: none" in write_sheet(part.devices[0])
+
+
+def test_the_last_name_of_a_vlan_counts() -> None:
+    tables = '[device.says]\n"plot {vlan} named {name}" = "on vlan {vlan}: name = {name}"\n'
+    tables += '"pot {port} {vlan}" = "on port {port}: vlan = {vlan}"\n'
+    assert "[port 1]\nvlan: 20" in sheet_of(tables, "plot 10 named a\nplot 10 named b\nplot 20 named a\npot 1 a\n")
+
+
+def test_wrong_names_and_empty_folders(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "empty").mkdir()
+    (tmp_path / "bad").mkdir()
+    (tmp_path / "bad" / "t.toml").write_text('dialect = "t"\nfiles = ["x"]\n[text]\nshap = 1\n')
+    (tmp_path / "bad" / "box.txt").write_text("enable password hunter2\n")
+    for command in ("new", "unmatched", "check"):
+        missing = inkov("dialect", command, "emptyy")
+        assert missing.status == 2 and "emptyy: no such file or folder; did you mean empty?" in missing.err
+        assert inkov("dialect", command, "empty").status == 2
+    said = inkov("dialect", "unmatched", "bad")
+    assert said.status == 2 and "unknown field `shap`" in said.err and "password ..." in said.out
+    everything = inkov("read", "bad", "--as", "sheet=*.txt")
+    assert "hunter2" not in everything.out + everything.err and everything.status == 2
+    assert "no line here is an object of a walk" in inkov("read", "bad", "--as", "walk=*.txt").err

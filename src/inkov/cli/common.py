@@ -258,18 +258,29 @@ def _siblings(path: str) -> list[str]:
         return []
 
 
+_MOST_TOLD = 20  # problems of one file: who has more has another problem
+
+
 def say_problems(problems: Iterable[Any], loaded: Loaded | None) -> None:
     """One message for each problem, on the error output: place, what is wrong, cure."""
     from inkov.readers import Locator
     from inkov.render.text import place, safe
 
     locator = loaded.locator if loaded else Locator({})
+    told: dict[str, int] = {}
     for problem in problems:
+        told[problem.origin.file] = told.get(problem.origin.file, 0) + 1
+        if told[problem.origin.file] > _MOST_TOLD:
+            continue
         where = place(problem.origin, locator)
         says = "\n".join(safe(line) for line in problem.says.split("\n"))
         cure = f" ({safe(problem.cure)})" if problem.cure else ""
         first, line_end, rest = says.partition("\n")
         sys.stderr.write(f"inkov: {where}: {first}{cure}{line_end}{rest}\n")
+    for file, count in told.items():
+        if count > _MOST_TOLD:
+            more = f"{count - _MOST_TOLD} more problems like these"
+            sys.stderr.write(f"inkov: {safe(file)}: {more} (`inkov read -f json` has all)\n")
 
 
 def _progress(quiet: bool) -> Callable[[int, int], None] | None:

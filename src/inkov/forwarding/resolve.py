@@ -28,6 +28,7 @@ def resolve(campus: Campus, wiring: Wiring) -> Fabric:
     for device in campus.devices.values():
         builder.negotiate(device)
         builder.bridge(device)
+    builder.second_sources()
     cross(fabric)
     return fabric
 
@@ -38,6 +39,12 @@ class _Builder:
         self.views: dict[tuple[Settled, Mode, bool], View] = {}
         self.home: dict[End, str] = {}  # the bridge of each port that a bridge other than the main one names
         self.tables: dict[tuple[str, str], int] = {}  # the live VIDs of bridges with a VLAN table of their own
+
+    def second_sources(self) -> None:
+        """Where two files describe a device, every answer about it rests on one of them."""
+        for other in self.fabric.campus.others:
+            first = self.fabric.campus.devices[other.name].origin.file
+            self._assume(other.name, "", f"{other.name} is described by two files: {first} counts", other.origin)
 
     # Stages 1 and 2.
 

@@ -6,9 +6,9 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from inkov.campus import Cable, Device, Host, Neighbour, Origin, Planned, Problem
+from inkov.campus import Basis, Cable, Device, Host, Neighbour, Origin, Planned, Problem
 
-__all__ = ["FileReport", "Part", "Piece", "Unread", "as_text"]
+__all__ = ["FileReport", "Part", "Piece", "Unread", "as_text", "named_after"]
 
 
 class Unread(Struct, frozen=True, gc=False):
@@ -75,6 +75,13 @@ class FileReport(Struct):
     ignored: list[Unread] = field(default_factory=list)
     unmatched: list[Unread] = field(default_factory=list)
     said: str = ""
+
+
+def named_after(file: str, why: str) -> tuple[str, Origin]:
+    """The name of a device whose file states none: the file's, without its ending. `why` says what is missing."""
+    name = file.replace("\\", "/").rpartition("/")[2]
+    name = name.rpartition(".")[0] or name
+    return name, Origin(file, basis=Basis.ASSUMED, says=f"{why}: named {name!r} after the file")
 
 
 def as_text(file: str, data: bytes) -> tuple[str, list[Problem]]:

@@ -233,7 +233,10 @@ def _elsewhere(
         own = os.path.basename(file) in (*PLAN_NAMES, "hostname")
         return None if data is None or own else read(file, data)
 
-    return _Elsewhere(set(chosen), read_share(chosen, one, {platform.name: platform for platform in platforms}))
+    try:
+        return _Elsewhere(set(chosen), read_share(chosen, one, {platform.name: platform for platform in platforms}))
+    except OSError:  # no process or no file to be had: then this one reads all
+        return _Elsewhere(set())
 
 
 def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) -> bytes | None:

@@ -33,7 +33,7 @@ from inkov.campus import (
     Vlan,
 )
 from inkov.readers import openconfig_shape as shape
-from inkov.readers.ledger import Part, Unread
+from inkov.readers.ledger import Part, Unread, named_after
 from inkov.readers.openconfig_lists import (
     assign_interfaces,
     child,
@@ -41,7 +41,6 @@ from inkov.readers.openconfig_lists import (
     json_type,
     read_instances,
     read_lldp,
-    stem,
 )
 from inkov.readers.openconfig_tree import per_vlan_member, read_lacp, read_stp
 from inkov.readers.openconfig_xml import Tree
@@ -202,10 +201,7 @@ class _Reader:
             origin = self.at("/system/config/hostname")
         else:
             self.part.named = False
-            hostname = stem(self.file)
-            origin = Origin(
-                self.file, basis=Basis.ASSUMED, says=f"the file states no hostname: named {hostname!r} after the file"
-            )
+            hostname, origin = named_after(self.file, "the file states no hostname")
         device = Device(hostname, origin, OPENCONFIG)
         self.part.devices.append(device)
         if older_vlans is not None:

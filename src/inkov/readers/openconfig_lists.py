@@ -8,7 +8,7 @@ from typing import Any
 from inkov.campus import Bridge, Device, Fact, Neighbour, Origin, Vlan
 from inkov.readers import openconfig_shape as shape
 
-__all__ = ["assign_interfaces", "child", "either", "json_type", "read_instances", "read_lldp", "stem"]
+__all__ = ["assign_interfaces", "child", "either", "json_type", "read_instances", "read_lldp"]
 
 At = Callable[[str], Origin]
 _MAIN = {"DEFAULT_INSTANCE", "L3VRF", "L2L3", ""}
@@ -95,9 +95,3 @@ def child(tree: Any, path: tuple[str, ...]) -> Any:
 def json_type(value: Any) -> str:
     """What a decoded value is, in words."""
     return {dict: "an object", list: "a list", str: "a text", bool: "true or false"}.get(type(value), "a number")
-
-
-def stem(file: str) -> str:
-    """A file's name without folder and ending."""
-    name = file.replace("\\", "/").rpartition("/")[2]
-    return name.rpartition(".")[0] or name

@@ -91,12 +91,8 @@ def _openconfig(report: FileReport, data: bytes, account: bool) -> Part:
         report.format = ""
         names = ", ".join(other.names[:4]) + (", ..." if len(other.names) > 4 else "")
         report.said = f"JSON, but with nothing that is read here (it holds: {names or 'nothing'})"
-    except msgspec.DecodeError as error:
-        report.format = ""
-        return Part(problems=[_malformed(report.file, data, str(error))])
-    except RecursionError:
-        report.format = ""
-        return Part(problems=[Problem(Origin(report.file), "JSON nested too deeply to be a configuration", "", True)])
+    except (msgspec.DecodeError, RecursionError) as error:
+        return _not_json(report, data, error)
     return Part()
 
 
@@ -154,6 +150,9 @@ def _lldp(report: FileReport, data: bytes, account: bool) -> Part:
 
 def _not_json(report: FileReport, data: bytes, error: Exception) -> Part:
     report.format = ""
+    if isinstance(error, RecursionError):
+        says = "JSON nested too deeply to be a configuration"
+        return Part(problems=[Problem(Origin(report.file), says, "export it again", True)])
     return Part(problems=[_malformed(report.file, data, str(error))])
 
 

@@ -11,8 +11,8 @@ import re
 from collections import Counter, defaultdict
 from typing import Any
 
-from inkov.campus import WALK, Accept, Basis, Device, Fact, Mode, Neighbour, Origin, Port, PortKind, Problem, Vlan
-from inkov.readers.ledger import Part, Unread, as_text
+from inkov.campus import WALK, Accept, Device, Fact, Mode, Neighbour, Origin, Port, PortKind, Problem, Vlan
+from inkov.readers.ledger import Part, Unread, as_text, named_after
 from inkov.readers.walk import Row, octets, parse, whole_number, words
 from inkov.readers.walk_addresses import WalkAddresses
 from inkov.vlanset import VlanSet
@@ -98,9 +98,7 @@ class _Walk:
             if words(row):
                 return Device(words(row), self.at(row), WALK)
         self.part.named = False
-        name = self.file.replace("\\", "/").rpartition("/")[2].rpartition(".")[0] or self.file
-        says = f"the walk holds no sysName: named {name!r} after the file"
-        return Device(name, Origin(self.file, basis=Basis.ASSUMED, says=says), WALK)
+        return Device(*named_after(self.file, "the walk holds no sysName"), WALK)
 
     def _interfaces(self, device: Device) -> None:
         rows = {

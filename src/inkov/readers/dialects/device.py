@@ -22,7 +22,7 @@ from inkov.campus import (
 )
 from inkov.readers.dialects.effects import VLAN_SETS, Bound, Named
 from inkov.readers.dialects.file import Dialect
-from inkov.readers.ledger import Part
+from inkov.readers.ledger import Part, named_after
 from inkov.readers.sheet_words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine
 from inkov.vlanset import VlanSet
 
@@ -48,11 +48,8 @@ class Building:
         self.dialect = dialect
         self.file = file
         self.part = part
-        name = file.replace("\\", "/").rpartition("/")[2]
-        name = name.rpartition(".")[0] or name
-        says = f"the file states no name: named {name!r} after the file"
         part.named = False
-        self.device = Device(name, Origin(file, basis=Basis.ASSUMED, says=says), dialect.platform)
+        self.device = Device(*named_after(file, "the file states no name"), dialect.platform)
         self.device.table_is_membership = dialect.vlan_table.is_membership
         if dialect.always:
             always = Origin(dialect.file, basis=Basis.DEFAULT, says=f"{dialect.name} has it unless stated otherwise")
