@@ -11,13 +11,12 @@ import re
 import stat
 from collections.abc import Callable, Iterable, Sequence
 from functools import partial
-from itertools import groupby
-from pathlib import PurePath
 
 from msgspec import Struct
 
-from inkov.campus import OPENCONFIG, STANDARD, WALK, Basis, Campus, Device, Neighbour, Origin, Problem
-from inkov.readers import linux, linux_device, networkd
+from inkov.campus import OPENCONFIG, STANDARD, WALK, Campus, Origin, Problem
+from inkov.readers import linux_device
+from inkov.readers.assembly import assemble, put_together
 from inkov.readers.both_cores import Share, read_share, worth_it
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
 from inkov.readers.ledger import FileReport, Part, Piece, as_text
@@ -105,7 +104,7 @@ def load(
         elif report.said and file in paths:
             problems.append(Problem(Origin(file), report.said, "name files of a format that is read", True))
     parts += put_together(parts)
-    campus = _assemble(parts, problems, {report.file: report.format for report in reports})
+    campus = assemble(parts, problems, {report.file: report.format for report in reports})
     joined = {file: part.joined for file, part in parts if part.joined}
     for report in reports:
         if report.file in joined:
@@ -261,122 +260,3 @@ def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) ->
 
 def _reason(error: OSError) -> str:
     return (error.strerror or str(error)).lower()
-
-
-def _assemble(parts: list[tuple[str, Part]], problems: list[Problem], formats: dict[str, str]) -> Campus:
-    """One campus of all parts.
-
-    The same device in two files of one format is a problem, and the first, by path, is kept. In files of different
-    formats it is a second source: the first counts, the second is kept to be compared.
-    """
-    devices: dict[str, Device] = {}
-    kinds: dict[str, str] = {}
-    campus = Campus(problems=problems)
-    for file, part in sorted(_joined(parts), key=lambda item: item[0]):
-        kind = formats.get(file, "").partition(",")[0]
-        problems.extend(part.problems)
-        kept = set()
-        for device in part.devices:
-            if device.name in devices and kind != kinds[device.name]:
-                campus.others.append(device)
-                kept.add(device.name)
-            elif device.name in devices:
-                says = (
-                    f"switch {device.name!r} is already described by {devices[device.name].origin.file}; left out here"
-                )
-                problems.append(Problem(device.origin, says, "keep one of the files, or correct the name", True))
-            else:
-                devices[device.name] = device
-                kinds[device.name] = kind
-                kept.add(device.name)
-        campus.neighbours += [n for n in part.neighbours if n.device in kept or not part.devices]
-        campus.cables += part.cables
-        campus.hosts += part.hosts
-        campus.planned += part.planned
-    campus.devices = dict(sorted(devices.items()))
-    return campus
-
-
-_FAMILIES: dict[str, Callable[[str, Origin, list[Piece]], Part]] = {
-    "linux": linux.assemble,
-    "networkd": networkd.assemble_units,
-}
-_SYSTEM_FOLDERS = {"etc", "systemd", "network", "run", "lib", "usr", "local"}
-
-
-def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
-    """The systems that several files describe piece by piece, each by its family's `assemble`."""
-    systems: dict[tuple[str, str], list[tuple[Piece, Part]]] = {}
-    names: dict[str, tuple[str, str, Part]] = {}
-    for file, part in parts:
-        for piece in part.pieces:
-            if piece.family == "name":
-                names[_system(file, piece)] = piece.content, file, part
-                continue
-            systems.setdefault((_system(file, piece), piece.family), []).append((piece, part))
-    found = []
-    for (place, family), members in sorted(systems.items()):
-        name = PurePath(os.path.abspath(place)).name
-        pieces = [piece for piece, _ in members]
-        says = f"these files state no name: named {name!r} after {'where they are' if os.path.isdir(place) else 'them'}"
-        origin = Origin(pieces[0].file, basis=Basis.ASSUMED, says=says)
-        if place in names:
-            name, said, part = names[place]
-            origin, part.joined = Origin(said, 1), name
-        whole = _FAMILIES[family](name, origin, pieces)
-        for _, part in members:
-            part.joined = name
-        found.append((pieces[0].file, whole))
-    return found
-
-
-def _system(file: str, piece: Piece) -> str:
-    """Where a piece's system is: the path up to the first dot of `NAME.WHAT.json`, or else the folder."""
-    folder, name = os.path.split(file)
-    if piece.family != "networkd" and name.count(".") > 1:
-        return os.path.join(folder, name.partition(".")[0])
-    while os.path.basename(folder) in _SYSTEM_FOLDERS:
-        folder = os.path.dirname(folder)
-    return folder or "."
-
-
-def _joined(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
-    """Join the halves of a device: files of one folder that hold different containers, at most one of them named."""
-    result: list[tuple[str, Part]] = []
-    parts = sorted(parts, key=lambda item: (os.path.dirname(item[0]), item[0]))
-    for folder, group in groupby(parts, key=lambda item: os.path.dirname(item[0])):
-        members = list(group)
-        halves = [part for _, part in members if part.about]
-        about = [name for part in halves for name in part.about]
-        named = [part for part in halves if part.named]
-        if len(halves) < 2 or len(about) != len(set(about)) or len(named) > 1:
-            result += members
-            continue
-        whole = (named or halves)[0]
-        device = whole.devices[0]
-        if not named:
-            device.name = PurePath(os.path.abspath(folder)).name
-            says = f"no file states a hostname: named {device.name!r} after the folder"
-            device.origin = Origin(device.origin.file, basis=device.origin.basis, says=says)
-        for part in halves:
-            _absorb(whole, device, part)
-            part.joined = device.name
-        result += [member for member in members if member[1] is whole or not member[1].about]
-    return result
-
-
-def _absorb(whole: Part, device: Device, part: Part) -> None:
-    other = part.devices[0]
-    renamed = [
-        Neighbour(device.name, n.port, n.far_device, n.far_port, n.origin, n.far_port_description)
-        for n in part.neighbours
-    ]
-    if part is whole:
-        part.neighbours = renamed
-        return
-    if other.vlans is not None:
-        device.vlans = {**other.vlans, **(device.vlans or {})}
-    device.ports.update(other.ports)
-    device.gateways += other.gateways
-    whole.neighbours += renamed
-    whole.problems += part.problems

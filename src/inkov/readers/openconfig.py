@@ -5,15 +5,14 @@ addresses), the VLAN lists of `openconfig-network-instance` and of the older top
 name of `openconfig-system`, and the neighbours of `openconfig-lldp`. RFC 7951 (section 4) puts a module's name before a
 member where the module changes; exports with no such prefixes, or with one on every name, are read as well.
 
-Decoding is typed (the structs below), in one pass over the bytes. If one value has the wrong type, the file is taken
-apart and each list entry decoded by itself, so that one bad interface costs no other.
+Decoding is typed (`openconfig_shape`), in one pass over the bytes. If one value has the wrong type, `openconfig_pieces`
+takes the file apart, so that one bad interface costs no other.
 """
 
 from __future__ import annotations
 
 import re
 from ipaddress import ip_interface
-from typing import Any, TypeVar
 
 import msgspec
 
@@ -36,12 +35,11 @@ from inkov.readers import openconfig_shape as shape
 from inkov.readers.ledger import Part, Unread, named_after
 from inkov.readers.openconfig_lists import (
     assign_interfaces,
-    child,
     either,
-    json_type,
     read_instances,
     read_lldp,
 )
+from inkov.readers.openconfig_pieces import Pieces
 from inkov.readers.openconfig_tree import per_vlan_member, read_lacp, read_stp
 from inkov.readers.openconfig_xml import Tree
 from inkov.vlanset import VlanSet
@@ -62,7 +60,6 @@ _PREFIXED_KEY = re.compile(rb'"[A-Za-z][\w.-]*:([\w.-]+)"(?=\s*:)')
 _WRAPPED = re.compile(rb'\s*\{\s*"(?:[\w-]+:)?data"\s*:')  # the answer of a RESTCONF server (RFC 8040, 3.3.1)
 _SPEED = re.compile(r"SPEED_([0-9]{1,5})(MB|GB)\Z")  # identities of openconfig-if-ethernet
 _UNITS = {"MB": 1, "GB": 1000}
-_S = TypeVar("_S")
 
 
 # --- reading -------------------------------------------------------------------------------------------------------
@@ -88,7 +85,7 @@ def read_openconfig(file: str, data: bytes) -> Part:
     try:
         root = _ROOT.decode(data)
     except msgspec.ValidationError:
-        root = reader.piecewise(msgspec.json.decode(_PREFIXED_KEY.sub(rb'"\1"', data)))
+        root = reader.pieces.root(msgspec.json.decode(_PREFIXED_KEY.sub(rb'"\1"', data)))
     if not reader.root(root):
         tree = msgspec.json.decode(data)
         raise NotOpenConfig(list(tree) if isinstance(tree, dict) else [])
@@ -101,84 +98,24 @@ def read_openconfig_xml(file: str, tree: Tree) -> Part:
     try:
         root = msgspec.convert(tree.root, shape.Root, strict=False)
     except msgspec.ValidationError:
-        root = reader.piecewise(tree.root)
+        root = reader.pieces.root(tree.root)
     if not reader.root(root):
         raise NotOpenConfig(list(tree.root))
     return reader.part
 
 
 class _Reader:
-    """`strict` is False for XML, in which every value is text, and converted by what is wanted."""
-
     def __init__(self, file: str, base: str, *, strict: bool = True) -> None:
         self.file = file
         self.base = base
-        self.strict = strict
         self.part = Part()
+        self.pieces = Pieces(self.problem, strict=strict)
 
     def at(self, pointer: str) -> Origin:
         return Origin(self.file, pointer=self.base + pointer)
 
     def problem(self, pointer: str, says: str, cure: str = "") -> None:
         self.part.problems.append(Problem(self.at(pointer), says, cure))
-
-    # One bad value: decode each list entry by itself.
-
-    def piecewise(self, tree: Any) -> shape.Root:
-        """The root of a decoded tree (keys without prefixes: the locator finds them again by their last part)."""
-        if not isinstance(tree, dict):
-            raise NotOpenConfig([])
-        root = shape.Root()
-        if "interfaces" in tree:
-            root.interfaces = shape.Interfaces(self._entries(tree, ("interfaces", "interface"), shape.Interface))
-        if "vlans" in tree:
-            root.vlans = shape.Vlans(self._entries(tree, ("vlans", "vlan"), shape.VlanEntry))
-        if "network-instances" in tree:
-            root.instances = shape.Instances()
-            instances = child(tree, ("network-instances", "network-instance"))
-            for index, entry in enumerate(instances if isinstance(instances, list) else []):
-                path = f"/network-instances/network-instance/{index}"
-                vlans = entry.pop("vlans", None) if isinstance(entry, dict) else None
-                # An empty instance keeps the pointers of those after it right.
-                instance = self._convert(entry, path, shape.Instance) or shape.Instance()
-                if vlans is not None:
-                    instance.vlans = shape.Vlans(self._entries(vlans, ("vlan",), shape.VlanEntry, f"{path}/vlans"))
-                root.instances.network_instance.append(instance)
-        root.system = self._one(tree, ("system",), shape.System)
-        root.lacp = self._one(tree, ("lacp",), shape.Lacp)
-        root.stp = tree.get("stp")
-        if "lldp" in tree:
-            heard = self._entries(tree, ("lldp", "interfaces", "interface"), shape.LldpInterface)
-            root.lldp = shape.Lldp(shape.LldpInterfaces(heard))
-        return root
-
-    def _entries(self, tree: Any, path: tuple[str, ...], kind: type[_S], above: str = "") -> list[_S]:
-        entries = child(tree, path)
-        pointer = above + "".join(f"/{name}" for name in path)
-        if entries is None:
-            return []
-        if not isinstance(entries, list):
-            self.problem(pointer, f"a list is expected here, not {json_type(entries)}")
-            return []
-        return [self._convert(entry, f"{pointer}/{i}", kind) or kind() for i, entry in enumerate(entries)]
-
-    def _one(self, tree: Any, path: tuple[str, ...], kind: type[_S]) -> _S | None:
-        value = child(tree, path)
-        return None if value is None else self._convert(value, "".join(f"/{name}" for name in path), kind)
-
-    def _convert(self, value: Any, pointer: str, kind: type[_S]) -> _S | None:
-        try:
-            return msgspec.convert(value, kind, strict=self.strict)
-        except msgspec.ValidationError as error:
-            says, _, where = str(error).partition(" - at `$")
-            inner = re.sub(r"\[(\d+)\]", r"/\1", where.rstrip("`")).replace(".", "/")
-            named = f" of {value['name']!r}" if isinstance(value, dict) and isinstance(value.get("name"), str) else ""
-            self.problem(
-                pointer + inner,
-                f"wrong type: {says[:1].lower()}{says[1:]}; the entry{named} is left out",
-                "correct the value in the export",
-            )
-            return None
 
     # The whole file.
 
@@ -219,7 +156,7 @@ class _Reader:
         if stp is not None:
             per_vlan = per_vlan_member(stp)
             stp = {"per-vlan" if name == per_vlan else name: held for name, held in stp.items()} if per_vlan else stp
-            trees = self._convert(stp, "/stp", shape.Stp)
+            trees = self.pieces.convert(stp, "/stp", shape.Stp)
             if trees is not None:
                 read_stp(device, trees, per_vlan, self.at, self.problem)
         return True

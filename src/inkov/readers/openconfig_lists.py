@@ -1,4 +1,4 @@
-"""Two lists of an OpenConfig device, its network instances and the neighbours that LLDP reports; walking its tree."""
+"""Two lists of an OpenConfig device: its network instances, and the neighbours that LLDP reports."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Any
 from inkov.campus import Bridge, Device, Fact, Neighbour, Origin, Vlan
 from inkov.readers import openconfig_shape as shape
 
-__all__ = ["assign_interfaces", "child", "either", "json_type", "read_instances", "read_lldp"]
+__all__ = ["assign_interfaces", "either", "read_instances", "read_lldp"]
 
 At = Callable[[str], Origin]
 _MAIN = {"DEFAULT_INSTANCE", "L3VRF", "L2L3", ""}
@@ -81,17 +81,3 @@ def either(holder: Any, path: str) -> tuple[Any, str]:
     if holder.config is not None or getattr(holder, "state", None) is None:
         return holder.config, f"{path}/config"
     return holder.state, f"{path}/state"
-
-
-def child(tree: Any, path: tuple[str, ...]) -> Any:
-    """What a path of member names leads to; None if nothing is there."""
-    for name in path:
-        if not isinstance(tree, dict):
-            return None
-        tree = tree.get(name)
-    return tree
-
-
-def json_type(value: Any) -> str:
-    """What a decoded value is, in words."""
-    return {dict: "an object", list: "a list", str: "a text", bool: "true or false"}.get(type(value), "a number")
