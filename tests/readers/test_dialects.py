@@ -573,3 +573,8 @@ def test_wrong_names_and_empty_folders(inkov: Inkov, tmp_path: Path) -> None:
     everything = inkov("read", "bad", "--as", "sheet=*.txt")
     assert "hunter2" not in everything.out + everything.err and everything.status == 2
     assert "no line here is an object of a walk" in inkov("read", "bad", "--as", "walk=*.txt").err
+
+
+def test_a_line_may_go_on_and_tabs_indent() -> None:
+    tables = '[text]\ncontinued = "\\\\"\n' + INDENTED
+    assert "allowed: 10,20-21" in sheet_of(tables, "pot 1\n\tcarry 10,\\\n 20-21\n\tlabel x\npot 2\n")

@@ -106,6 +106,9 @@ def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
     assert mode is not None and negotiation is not None
     if negotiates(resolved.settled):
         return f"negotiated: {resolved.settled.negotiation}, far end {resolved.remote}", negotiation.origin
+    member = resolved.stated.tagged or resolved.stated.untagged
+    if resolved.mode is Mode.GENERAL and member is not None:  # whatever it is called, its membership makes it so
+        return "stated", member.origin
     if mode.origin.basis is Basis.STATED:
         announcing = ", announcing" if resolved.settled.negotiation is Negotiation.ANNOUNCING else ""
         return f"stated{announcing}", mode.origin
