@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import shutil
 import subprocess
 import tempfile
+import time
 from pathlib import Path
 from typing import Any
 
@@ -335,11 +337,14 @@ def test_neighbours_of_a_real_lldpd(tmp_path: Path) -> None:
 
 
 def _heard(socket: Path, form: str) -> str:
-    """What the daemon has heard; asked again until it has, each question being answered by the daemon itself."""
-    for _ in range(200):
-        done = subprocess.run(
-            ["lldpcli", "-u", socket, "-f", form, "show", "neighbors"], capture_output=True, text=True
-        )
+    """What the daemon has heard by now or will hear within a minute: between two questions we wait on the daemon's own
+    announcement of a change, for a second at most (one that came before we listened is found by asking)."""
+    ask = ["lldpcli", "-u", str(socket), "-f", form]
+    give_up = time.monotonic() + 60
+    while time.monotonic() < give_up:
+        done = subprocess.run([*ask, "show", "neighbors"], capture_output=True, text=True, timeout=30)
         if "fern-1" in done.stdout:
             return done.stdout
-    pytest.fail("the daemons do not hear each other")
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            subprocess.run([*ask, "watch", "limit", "1"], capture_output=True, timeout=1)
+    pytest.fail(f"the daemons do not hear each other: {done.stdout} {done.stderr}")
