@@ -72,7 +72,7 @@ def heard(fabric: Fabric, place: str, level: str = "honest", vid: int | None = N
 def test_fm_1_1_the_later_statement_holds() -> None:
     fabric = one(access("1", 10) + "[port 1]\nvlan: 20\n")
     assert view(fabric, "1").pvid == 20
-    assert [name for name, *_ in fabric.device("s").overridden] == ["1"]
+    assert [change.port for change in fabric.device("s").overridden] == ["1"]
 
 
 def test_fm_1_2_defaults_and_whose() -> None:

@@ -117,7 +117,7 @@ def test_later_statements_win_and_lists_are_set_added_to_and_taken_from() -> Non
         allowed: 1-3,6-4094
         """)
     (device,) = part_of(INDENTED, text).devices
-    assert ("2", "access_vlan") in {(port, attribute) for port, attribute, _, _ in device.overridden}
+    assert ("2", "access_vlan") in {(change.port, change.attribute) for change in device.overridden}
     assert device.ports["2"].access_vlan.origin.line == 5  # type: ignore[union-attr]
 
 

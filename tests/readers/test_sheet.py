@@ -23,6 +23,7 @@ from inkov.campus import (
     Negotiation,
     Neighbour,
     Origin,
+    Overridden,
     Port,
     PortKind,
     Private,
@@ -162,7 +163,7 @@ def test_later_lines_win_and_the_earlier_ones_are_remembered() -> None:
     assert [device.ports[p].access_vlan for p in "123"] == [
         Fact(10, Origin("x.sheet", 5)), Fact(20, Origin("x.sheet", 7)), Fact(10, Origin("x.sheet", 5)),
     ]  # fmt: skip
-    assert device.overridden == [("2", "access_vlan", Origin("x.sheet", 5), Origin("x.sheet", 7))]
+    assert device.overridden == [Overridden("2", "access_vlan", Origin("x.sheet", 5), Origin("x.sheet", 7), "10", "20")]
 
 
 def test_names_and_ranges() -> None:

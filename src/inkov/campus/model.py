@@ -276,11 +276,24 @@ class Host(Struct, frozen=True, gc=False):
     gateway: str | None = None
 
 
+class Overridden(Struct, frozen=True, gc=False):
+    """A fact that a later statement of the same file replaced. `port` is "" for a row of the VLAN table.
+
+    `before` and `after` are the values as text (VID sets as lists).
+    """
+
+    port: str
+    attribute: str
+    old: Origin
+    new: Origin
+    before: str
+    after: str
+
+
 class Device(Struct):
     """A switch (or router). `vlans` is None where the source brings no VLAN table.
 
     `table_is_membership`: the VLANs of the device are those its ports carry, by design of the system.
-    `overridden` holds the facts that a later statement of the same file replaced: (port, attribute, old, new).
     """
 
     name: str
@@ -294,14 +307,14 @@ class Device(Struct):
     trees: list[Tree] = field(default_factory=list)
     distribution: Distribution | None = None
     table_is_membership: bool = False
-    overridden: list[tuple[str, str, Origin, Origin]] = field(default_factory=list)
+    overridden: list[Overridden] = field(default_factory=list)
 
 
 class Campus(Struct):
     """All that was read. `devices` is sorted by name.
 
     `others` are further descriptions of devices among them, from sources of another kind: they do not forward, they
-    are compared.
+    are compared. `unmatched` are the lines that were not understood and may have to do with VLANs, secrets left out.
     """
 
     devices: dict[str, Device] = field(default_factory=dict)
@@ -311,3 +324,4 @@ class Campus(Struct):
     planned: list[Planned] = field(default_factory=list)
     others: list[Device] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
+    unmatched: list[tuple[Origin, str]] = field(default_factory=list)

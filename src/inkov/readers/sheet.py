@@ -20,6 +20,7 @@ from inkov.campus import (
     Gateway,
     Neighbour,
     Origin,
+    Overridden,
     Port,
     PortKind,
     Private,
@@ -226,7 +227,8 @@ class _Sheet:
                         "after the name: suspended, active, isolated, community, primary of VIDS",
                     )
             if vid in table:
-                self._switch.overridden.append((f"vlan {vid}", "row", table[vid].origin, self.at))
+                change = Overridden("", "vlan", table[vid].origin, self.at, str(vid), str(vid))
+                self._switch.overridden.append(change)
             table[vid] = vlan
 
     def _neighbour(self, key: str, value: str) -> None:
@@ -272,7 +274,8 @@ class _Sheet:
     def _state(self, port: Port, attribute: str, value: Any) -> None:
         before = getattr(port, attribute)
         if before is not None:
-            self._switch.overridden.append((port.name, attribute, before.origin, self.at))
+            change = Overridden(port.name, attribute, before.origin, self.at, str(before.value), str(value))
+            self._switch.overridden.append(change)
         setattr(port, attribute, Fact(value, self.at))
 
     def _open_bridge(self, switch: Device, name: str) -> None:

@@ -15,6 +15,7 @@ from inkov.campus import (
     Fact,
     Gateway,
     Origin,
+    Overridden,
     Port,
     PortKind,
     Tree,
@@ -210,7 +211,8 @@ class Building:
     def _set(self, step: Step, port: Port, attribute: str, value: Any) -> None:
         before = getattr(port, attribute)
         if before is not None:
-            self.device.overridden.append((port.name, attribute, before.origin, step.origin))
+            change = Overridden(port.name, attribute, before.origin, step.origin, str(before.value), str(value))
+            self.device.overridden.append(change)
         setattr(port, attribute, Fact(value, step.origin))
 
     def _vlans(self, step: Step, bound: Bound, key: Any) -> None:

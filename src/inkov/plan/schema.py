@@ -1,0 +1,130 @@
+"""What a plan may say: the types here are its schema. The loader reads them, and editors get a JSON Schema of them.
+
+Every part is optional. Names of members are written with hyphens in the file. `origin` is where an entry stands; it is
+never written.
+"""
+
+from __future__ import annotations
+
+from datetime import date
+from ipaddress import IPv4Address, IPv4Interface, IPv4Network, IPv6Address, IPv6Interface, IPv6Network
+from typing import Annotated, ClassVar, Literal
+
+from msgspec import Meta, Struct, field
+
+from inkov.campus import Origin
+from inkov.vlanset import VlanSet
+
+__all__ = ["Acceptance", "DistributionPractice", "PlanFile", "PlannedHost", "PlannedPlatform", "PlannedSegment",
+           "PlannedVlan", "Practice", "Subnet", "UnusedPractice", "Vid"]  # fmt: skip
+
+Vid = Annotated[int, Meta(ge=1, le=4094)]
+Subnet = IPv4Network | IPv6Network
+Interface = IPv4Interface | IPv6Interface
+HostAddress = IPv4Address | IPv6Address
+Severity = Literal["breach", "fault", "risk", "note"]
+
+
+class PlannedVlan(Struct, rename="kebab", forbid_unknown_fields=True):
+    """A VLAN: `10: climate` is short for `10: {name: climate}`.
+
+    `needed` names switches that must have it whatever serves it there; `routed: no` forbids a gateway in it.
+    """
+
+    short: ClassVar[str] = "name"
+    name: str = ""
+    segment: str = ""
+    subnet: Subnet | None = None
+    needed: list[str] = field(default_factory=list)
+    routed: bool | None = None
+    origin: Origin = Origin()
+
+
+class PlannedSegment(Struct, rename="kebab", forbid_unknown_fields=True):
+    """A segment: `tills: 50,51` is short for `tills: {vlans: 50,51}`."""
+
+    short: ClassVar[str] = "vlans"
+    vlans: VlanSet
+    about: str = ""
+    origin: Origin = Origin()
+
+
+class PlannedHost(Struct, rename="kebab", forbid_unknown_fields=True):
+    """A host at a port, as `switch:port`; `vlan` where it sends tagged frames."""
+
+    at: str
+    address: Interface | None = None
+    gateway: HostAddress | None = None
+    vlan: Vid | None = None
+    origin: Origin = Origin()
+
+
+class UnusedPractice(Struct, rename="kebab", forbid_unknown_fields=True):
+    """Where unused ports belong: `vlan` is the parking VLAN; `shut: no` if they may stay on (in it)."""
+
+    vlan: Vid | None = None
+    shut: bool = True
+    origin: Origin = Origin()
+
+
+class DistributionPractice(Struct, rename="kebab", forbid_unknown_fields=True):
+    """What the protocol that spreads VLAN definitions can: the VLANs that each version carries (default: all), and the
+    versions that carry private VLANs."""
+
+    carries: dict[int, VlanSet] = field(default_factory=dict)
+    private: list[int] = field(default_factory=list)
+    origin: Origin = Origin()
+
+
+class Practice(Struct, rename="kebab", forbid_unknown_fields=True):
+    """House rules. What is not said is not asked for."""
+
+    native: Vid | None = None
+    management: Vid | None = None
+    negotiation: Literal["on", "off"] | None = None
+    reserved: VlanSet | None = None
+    names: str = ""
+    root: list[str] = field(default_factory=list)
+    unused: UnusedPractice | None = None
+    edge: bool | None = None
+    guard: bool | None = None
+    distribution: DistributionPractice = field(default_factory=DistributionPractice)
+    origin: Origin = Origin()
+
+
+class Acceptance(Struct, rename="kebab", forbid_unknown_fields=True):
+    """A finding that is accepted, `because` of something and `until` a day (that day included).
+
+    It covers the findings of `rule` that point at one place with all of `switch`, `port` and `vlan` that are given.
+    """
+
+    rule: str
+    because: str
+    switch: str = ""
+    port: str = ""
+    vlan: Vid | None = None
+    until: date | None = None
+    origin: Origin = Origin()
+
+
+class PlannedPlatform(Struct, rename="kebab", forbid_unknown_fields=True):
+    """A make of switch: the `files` it is known by (patterns such as `north-*.txt`) or its `switches`; what its unstated
+    settings mean, by the keys of switch sheets; and whether it can do private VLANs."""
+
+    files: list[str] = field(default_factory=list)
+    switches: list[str] = field(default_factory=list)
+    unstated: dict[str, str] = field(default_factory=dict)
+    private_vlans: bool = True
+    origin: Origin = Origin()
+
+
+class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
+    """The whole plan."""
+
+    vlans: dict[Vid, PlannedVlan] = field(default_factory=dict)
+    segments: dict[str, PlannedSegment] = field(default_factory=dict)
+    hosts: dict[str, PlannedHost] = field(default_factory=dict)
+    practice: Practice = field(default_factory=Practice)
+    accepted: list[Acceptance] = field(default_factory=list)
+    platforms: dict[str, PlannedPlatform] = field(default_factory=dict)
+    origin: Origin = Origin()

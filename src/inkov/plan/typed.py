@@ -1,0 +1,190 @@
+"""From YAML with places to the types of a schema: what does not fit is a fault at its line and column.
+
+A map or list loses the entries that do not fit and keeps the others, so that one slip does not cost the plan.
+"""
+
+from __future__ import annotations
+
+import types
+from collections.abc import Callable
+from datetime import date
+from difflib import get_close_matches
+from ipaddress import ip_address, ip_interface, ip_network
+from typing import Annotated, Any, Literal, Union, get_args, get_origin
+
+from msgspec import NODEFAULT, Meta, Struct
+from msgspec.structs import fields
+
+from inkov.campus import Origin
+from inkov.plan.schema import HostAddress, Interface, Subnet
+from inkov.vlanset import VlanListError, VlanSet
+
+__all__ = ["Fault", "Place", "Typed"]
+
+Place = tuple[int, int]
+"""Line and column, from 0."""
+
+
+class Fault(Exception):
+    """What is wrong, and where."""
+
+    def __init__(self, place: Place, says: str) -> None:
+        super().__init__(says)
+        self.place = place
+
+
+class Typed:
+    """Reads values of a file as types. `report` is told of the faults that cost no more than one entry."""
+
+    def __init__(self, file: str, report: Callable[[Fault], None]) -> None:
+        self.file = file
+        self.report = report
+
+    def read(self, node: Any, kind: Any, place: Place) -> Any:
+        """The value of `kind` at a node. Raises Fault."""
+        if isinstance(kind, type) and issubclass(kind, Struct):
+            return self._struct(node, kind, place)
+        if kind in _LEAVES:
+            return _leaf(node, kind, place)
+        outer, inner = get_origin(kind), get_args(kind)
+        if outer is Annotated:
+            return _bounded(node, inner[1], place)
+        if outer in (Union, types.UnionType):
+            [only] = [one for one in inner if one is not type(None)]
+            return None if node is None else self.read(node, only, place)
+        if outer is Literal:
+            said = _YES_NO.get(node, node) if isinstance(node, bool) else node
+            if said not in inner:
+                raise Fault(place, f"{_shown(node)} is not one of: {', '.join(map(str, inner))}")
+            return said
+        if outer is list:
+            if not isinstance(node, list):
+                raise Fault(place, f"expected here: a list, not {_shown(node)}")
+            return self._each([(None, n, node.lc.item(i)) for i, n in enumerate(node)], None, inner[0])  # type: ignore[attr-defined]
+        assert outer is dict, kind
+        if not isinstance(node, dict):
+            raise Fault(place, f"expected here: a map, not {_shown(node)}")
+        return dict(self._each([(k, v, node.lc.key(k)) for k, v in node.items()], inner[0], inner[1]))  # type: ignore[attr-defined]
+
+    def _each(self, entries: list[tuple[Any, Any, Place]], keys: Any, values: Any) -> list[Any]:
+        found = []
+        for key, value, place in entries:
+            try:
+                if keys is None:
+                    found.append(self.read(value, values, place))
+                else:
+                    found.append((self.read(key, keys, place), self.read(value, values, place)))
+            except Fault as fault:
+                self.report(fault)
+        return found
+
+    def _struct(self, node: Any, kind: type[Struct], place: Place) -> Struct:
+        known = {f.encode_name: f for f in fields(kind) if f.name != "origin"}
+        origin = {"origin": Origin(self.file, place[0] + 1)}
+        short = getattr(kind, "short", "")
+        if short and not isinstance(node, dict):
+            if node is None and known[short].default is not NODEFAULT:
+                return kind(**origin)
+            return kind(**{short: self.read(node, known[short].type, place)}, **origin)
+        if not isinstance(node, dict):
+            raise Fault(place, f"expected here: a map with {', '.join(known)}; not {_shown(node)}")
+        values: dict[str, Any] = {}
+        for key, value in node.items():
+            at = node.lc.key(key)  # type: ignore[attr-defined]
+            if key not in known:
+                self.report(Fault(at, f"{_shown(key)} is not known here{_nearest(str(key), list(known))}"))
+                continue
+            try:
+                where = at if isinstance(value, dict) else node.lc.value(key)  # type: ignore[attr-defined]
+                values[known[key].name] = self.read(value, known[key].type, where)
+            except Fault as fault:
+                if known[key].required:
+                    raise
+                self.report(fault)
+        for name, f in known.items():
+            if f.required and f.name not in values:
+                raise Fault(place, f"`{name}` is missing here")
+        return kind(**values, **origin)
+
+
+_YES_NO = {True: "on", False: "off"}
+
+
+def _vlans(node: Any) -> VlanSet:
+    if isinstance(node, list):
+        return VlanSet.parse(",".join(str(item) for item in node))
+    return VlanSet.parse(str(node))
+
+
+def _text(node: Any) -> str:
+    if isinstance(node, (dict, list)) or node is None:
+        raise ValueError
+    return _YES_NO[node] if isinstance(node, bool) else str(node)
+
+
+def _whole(node: Any) -> int:
+    if isinstance(node, bool) or not isinstance(node, int):
+        raise ValueError
+    return int(node)
+
+
+def _truth(node: Any) -> bool:
+    if isinstance(node, bool):
+        return node
+    return {"yes": True, "no": False, "on": True, "off": False}[str(node).lower()]
+
+
+def _day(node: Any) -> date:
+    if isinstance(node, date):
+        return date(node.year, node.month, node.day)
+    return date.fromisoformat(str(node))
+
+
+def _interface(node: Any) -> Any:
+    if "/" not in str(node):
+        raise ValueError
+    return ip_interface(str(node))
+
+
+_LEAVES: dict[Any, tuple[Callable[[Any], Any], str]] = {
+    str: (_text, "a text"),
+    int: (_whole, "a whole number"),
+    bool: (_truth, "yes or no"),
+    date: (_day, "a day, as in 2027-01-31"),
+    VlanSet: (_vlans, "VLANs, as in 10,20-30"),
+    Interface: (_interface, "an address with its prefix, as in 10.0.0.5/24"),
+    HostAddress: (lambda node: ip_address(str(node)), "an address, as in 10.0.0.1"),
+    Subnet: (lambda node: ip_network(str(node)), "a subnet, as in 10.0.10.0/24"),
+    Interface | None: (lambda node: None if node is None else _interface(node), "an address, as in 10.0.0.5/24"),
+    HostAddress | None: (lambda node: None if node is None else ip_address(str(node)), "an address, as in 10.0.0.1"),
+    Subnet | None: (lambda node: None if node is None else ip_network(str(node)), "a subnet, as in 10.0.10.0/24"),
+}
+
+
+def _leaf(node: Any, kind: Any, place: Place) -> Any:
+    read, expected = _LEAVES[kind]
+    try:
+        return read(node)
+    except VlanListError as error:
+        raise Fault(place, f"expected here: {expected}; {error.reason}") from None
+    except (ValueError, KeyError, TypeError):
+        raise Fault(place, f"expected here: {expected}; not {_shown(node)}") from None
+
+
+def _bounded(node: Any, meta: Meta, place: Place) -> int:
+    """A VLAN number: nothing else in a plan has bounds."""
+    assert meta.ge is not None and meta.le is not None
+    if isinstance(node, bool) or not isinstance(node, int) or not meta.ge <= node <= meta.le:
+        raise Fault(place, f"{_shown(node)} is not a VLAN number ({meta.ge} to {meta.le})")
+    return int(node)
+
+
+def _shown(node: Any) -> str:
+    if isinstance(node, (dict, list)):
+        return "a map" if isinstance(node, dict) else "a list"
+    return "nothing" if node is None else repr(node)[:60] if not isinstance(node, bool) else _YES_NO[node]
+
+
+def _nearest(name: str, known: list[str]) -> str:
+    close = get_close_matches(name, known, n=2, cutoff=0.5)
+    return f"; did you mean {' or '.join(close)}?" if close else f"; known are {', '.join(known)}"
