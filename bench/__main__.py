@@ -55,7 +55,7 @@ def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[]
 
     def files_to_findings() -> None:
         fresh = load(paths).campus
-        assert not audit(resolve(fresh, wire(fresh))), "the generated campus is meant to be clean"
+        assert not audit(resolve(fresh, wire(fresh))).findings, "the generated campus is meant to be clean"
 
     return {
         "floor": floor,

@@ -1,19 +1,25 @@
-"""Access ports: members of VLANs that are not there, and ports nobody put anywhere."""
+"""Access ports: members of VLANs that are not there, ports nobody put anywhere, voice VLANs, ports out of use."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
-from inkov.campus import Fact, Mode
-from inkov.checks.catalogue import Finding, Severity, Site, Where, rule
+from inkov.campus import Mode
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
-from inkov.vlanset import VlanSet
-from inkov.wiring import End
-from inkov.wiring.names import Names
 
 _FAMILY = "Access ports"
-_DEFAULT_VID = 1  # IEEE 802.1Q, Table 9-2: the default PVID
+
+
+def by_switch(ports: list[Resolved]) -> dict[str, list[Resolved]]:
+    """Ports by their switch, in the order given."""
+    found: dict[str, list[Resolved]] = {}
+    for resolved in ports:
+        found.setdefault(resolved.end.device, []).append(resolved)
+    return found
 
 
 @rule(
@@ -25,20 +31,19 @@ _DEFAULT_VID = 1  # IEEE 802.1Q, Table 9-2: the default PVID
     cure="define the VLAN on the switch, or move the port to the VLAN that was meant",
     example="palm-2 port 7 is in VLAN 24, and palm-2 has no VLAN 24",
 )
-def access_vlan_undefined(site: Site) -> Iterator[Finding]:
+def access_vlan_undefined(site: Site) -> Iterator[Found]:
     found: dict[tuple[str, int], list[Resolved]] = {}
-    for resolved in site.ports():
-        table = site.fabric.device(resolved.end.device).vlans
-        vid = resolved.access
-        if resolved.like is Mode.ACCESS and table is not None and vid not in table and vid != _DEFAULT_VID:
+    for resolved in site.access_ports:
+        table, vid = site.defined(resolved.end.device), resolved.access
+        if table is not None and vid not in table and vid != DEFAULT_VID:
             found.setdefault((resolved.end.device, vid), []).append(resolved)
     for (device, vid), ports in found.items():
-        yield Finding(
-            "access-vlan-undefined", Severity.FAULT,
+        yield Found(
             f"{device} does not define VLAN {vid}, but has {counted(len(ports), 'port')} in it: "
             f"{listed([p.end.port for p in ports])}",
             f"define VLAN {vid} on {device}, or move {'the port' if len(ports) == 1 else 'the ports'}",
             tuple(site.place(p, "access_vlan", vid) for p in ports),
+            root=site.absent(vid, device), key=(device, str(vid)),
         )  # fmt: skip
 
 
@@ -51,89 +56,201 @@ def access_vlan_undefined(site: Site) -> Iterator[Finding]:
     cure="put the port into the VLAN it serves, or shut it",
     example="pond-1 port 11 is on, and no line says which VLAN it is in",
 )
-def port_in_default_vlan(site: Site) -> Iterator[Finding]:
-    found: dict[str, list[Resolved]] = {}
-    for resolved in site.ports():
-        hosts = resolved.end not in site.fabric.wiring.of
-        if hosts and resolved.like is Mode.ACCESS and resolved.access == _DEFAULT_VID:
-            found.setdefault(resolved.end.device, []).append(resolved)
-    for device, ports in found.items():
-        yield Finding(
-            "port-in-default-vlan", Severity.RISK,
-            f"{device} has {counted(len(ports), 'host port')} in the default VLAN {_DEFAULT_VID}: "
+def port_in_default_vlan(site: Site) -> Iterator[Found]:
+    for device, ports in by_switch([r for r in site.host_ports if r.like is Mode.ACCESS
+                                    and r.access == DEFAULT_VID]).items():  # fmt: skip
+        yield Found(
+            f"{device} has {counted(len(ports), 'host port')} in the default VLAN {DEFAULT_VID}: "
             f"{listed([p.end.port for p in ports])}",
             "put each into the VLAN it serves, or shut it",
-            tuple(site.place(p, "access_vlan", _DEFAULT_VID) for p in ports),
+            tuple(site.place(p, "access_vlan", DEFAULT_VID) for p in ports),
             tuple(dict.fromkeys(a for p in ports for a in site.rests_on((p, "mode"), (p, "access_vlan")))),
+            key=(device,),
         )  # fmt: skip
 
 
 @rule(
-    "port-against-plan",
+    "untagged-in-several",
     family=_FAMILY,
-    severity=Severity.FAULT,
-    what="a port is not what the port plan says",
-    why="whoever is plugged in there is in another VLAN than everybody believes",
-    cure="configure the port as planned, or correct the plan",
-    example="the plan has gate-1 port 3 in VLAN 60, and gate-1 has it in VLAN 50",
+    severity=Severity.RISK,
+    what="a host port is an untagged member of several VLANs",
+    why="the host hears all of them and answers into one: nearly always a membership that nobody took away",
+    cure="leave the port untagged in one VLAN only",
+    example="pond-1 port 3 sends VLAN 20 and VLAN 60 untagged",
 )
-def port_against_plan(site: Site) -> Iterator[Finding]:
-    names: dict[str, Names] = {}
-    devices = Names(site.fabric.campus.devices, domains=True)
-    unknown: dict[str, Where] = {}
-    for planned in site.fabric.campus.planned:
-        device = devices.find(planned.device)
-        if device is None:
-            unknown.setdefault(planned.device, Where(planned.device, None, None, planned.origin))
-            continue
-        if device not in names:
-            names[device] = Names(site.fabric.device(device).ports)
-        port = names[device].find(planned.port)
-        here = Where(device, port or planned.port, planned.values.get("access_vlan"), planned.origin)
-        if port is None:
-            yield Finding(
-                "port-against-plan", Severity.FAULT, f"the plan has a port {planned.port} on {device}, which has none",
-                "correct the plan, or complete the configuration of the switch", (here,),
+def untagged_in_several(site: Site) -> Iterator[Found]:
+    for resolved in site.host_ports:
+        bare = resolved.view.bare
+        if resolved.mode is Mode.GENERAL and bare & (bare - 1):
+            vids = [vid for vid in range(bare.bit_length()) if bare >> vid & 1]
+            yield Found(
+                f"{resolved.end} sends VLAN {listed([str(v) for v in vids])} untagged; what it hears becomes VLAN "
+                f"{resolved.view.pvid or 'none'}",
+                f"leave {resolved.end} untagged in one VLAN only",
+                (site.place(resolved, "untagged", resolved.view.pvid or None),),
             )  # fmt: skip
-            continue
-        resolved = site.resolved(End(device, port))
-        for attribute, wanted in planned.values.items():
-            found = _of_port(resolved, attribute)
-            if found != wanted:
-                word = attribute.replace("_", " ").replace("access vlan", "VLAN")
-                yield Finding(
-                    "port-against-plan", Severity.FAULT,
-                    f"{device} port {port} has {word} {_word(found)}, and the plan says {_word(wanted)}",
-                    f"set {word} {_word(wanted)} on port {port} of {device}, or correct the plan",
-                    (site.place(resolved, attribute), here), site.rests_on((resolved, attribute)),
+
+
+# --- voice ---------------------------------------------------------------------------------------------------------
+
+
+@rule(
+    "voice-vlan-missing",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="an access port has no voice VLAN, though its neighbours in the same VLAN have",
+    why="a phone plugged in there talks in the VLAN of the computers, or not at all",
+    cure="state the voice VLAN there as well",
+    example="ports 1 to 8 of gate-1 have voice VLAN 15, port 5 between them has none",
+)
+def voice_vlan_missing(site: Site) -> Iterator[Found]:
+    talking = {r.end.device for r in site.stating("voice_vlan") if r.settled.voice_vlan}
+    ports = [r for r in site.host_ports if r.end.device in talking and r.mode is Mode.ACCESS]
+    for device, mine in by_switch(ports).items():
+        for vid in sorted({r.access for r in mine}):
+            peers = [r for r in mine if r.access == vid]
+            with_voice = [r for r in peers if r.settled.voice_vlan]
+            missing = [
+                here for before, here, after in zip(peers, peers[1:], peers[2:], strict=False)
+                if not here.settled.voice_vlan and before.settled.voice_vlan and after.settled.voice_vlan
+            ]  # fmt: skip
+            if missing and len(with_voice) >= 4 * (len(peers) - len(with_voice)):
+                voice = max(r.settled.voice_vlan or 0 for r in with_voice)
+                names = listed([r.end.port for r in missing])
+                yield Found(
+                    f"{device} port {names} in VLAN {vid} has no voice VLAN; {len(with_voice)} ports like it have "
+                    f"VLAN {voice}",
+                    f"state voice VLAN {voice} on port {names} of {device}",
+                    (*(site.place(r, "access_vlan", vid) for r in missing),
+                     site.place(with_voice[0], "voice_vlan", voice)),
+                    key=(device, *(r.end.port for r in missing)),
                 )  # fmt: skip
 
-    for name, where in unknown.items():
-        yield Finding(
-            "port-against-plan", Severity.NOTE, f"the port plan has a switch {name!r} that is not among the files",
-            "add its configuration, or correct the plan", (where,),
+
+@rule(
+    "voice-vlan-undefined",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="the voice VLAN of a port is not defined on its switch",
+    why="the phones are told a VLAN that the switch drops: they get no address and no call",
+    cure="define the voice VLAN on the switch, or state the one that was meant",
+    example="gate-1 ports 1 to 8 have voice VLAN 15, and gate-1 has no VLAN 15",
+)
+def voice_vlan_undefined(site: Site) -> Iterator[Found]:
+    found: dict[tuple[str, int], list[Resolved]] = {}
+    for resolved in site.stating("voice_vlan"):
+        table, vid = site.defined(resolved.end.device), resolved.settled.voice_vlan
+        if resolved.up and resolved.mode is Mode.ACCESS and vid and table is not None and vid not in table:
+            found.setdefault((resolved.end.device, vid), []).append(resolved)
+    for (device, vid), ports in found.items():
+        if vid != DEFAULT_VID:
+            yield Found(
+                f"{device} does not define VLAN {vid}, the voice VLAN of {counted(len(ports), 'port')}: "
+                f"{listed([p.end.port for p in ports])}",
+                f"define VLAN {vid} on {device}", tuple(site.place(p, "voice_vlan", vid) for p in ports),
+                root=site.absent(vid, device), key=(device, str(vid)),
+            )  # fmt: skip
+
+
+@rule(
+    "voice-vlan-is-data",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="the voice VLAN of a port is its data VLAN as well",
+    why="phones and computers are in one network: whoever can plug in can listen, and a busy computer breaks up calls",
+    cure="give voice a VLAN of its own",
+    example="gate-1 port 4 is in VLAN 50 and has voice VLAN 50",
+)
+def voice_vlan_is_data(site: Site) -> Iterator[Found]:
+    same = [
+        r for r in site.stating("voice_vlan") if r.up and r.mode is Mode.ACCESS and r.settled.voice_vlan == r.access
+    ]
+    for device, ports in by_switch(same).items():
+        yield Found(
+            f"{device} has {counted(len(ports), 'port')} whose voice VLAN is the data VLAN: "
+            f"{listed([f'{p.end.port} (VLAN {p.access})' for p in ports])}",
+            "give voice a VLAN of its own", tuple(site.place(p, "voice_vlan", p.access) for p in ports),
+            key=(device,),
         )  # fmt: skip
 
 
-def _of_port(resolved: Resolved, attribute: str) -> object:
-    """What a port is, once all stages are through; attributes that forward nothing as stated.
+# --- ports out of use ----------------------------------------------------------------------------------------------
 
-    A general port that is a member of one VLAN, untagged, is an access port by another name.
-    """
-    view = resolved.free
-    if attribute == "mode":
-        return resolved.like
-    if resolved.up and attribute in ("access_vlan", "native_vlan"):
-        return view.pvid or None
-    if resolved.up and attribute == "allowed":
-        return VlanSet(view.emit)
-    if attribute == "enabled":
-        return resolved.stated.enabled is None or resolved.stated.enabled.value
-    if attribute in ("description", "edge"):
-        fact: Fact[object] | None = getattr(resolved.stated, attribute)
-        return (False if attribute == "edge" else "") if fact is None else fact.value
-    return getattr(resolved.settled, attribute)
+_UNUSED = re.compile(r"\b(spare|unused|not used|not in use|free|reserved?|vacant|empty)\b", re.IGNORECASE)
 
 
-def _word(value: object) -> str:
-    return {True: "on", False: "off"}[value] if isinstance(value, bool) else "none" if value is None else str(value)
+@rule(
+    "unused-port-open",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a port that is described as unused is on, or not in the parking VLAN that the plan names",
+    why="an outlet that nobody watches is open to whoever finds it",
+    cure="shut the port, and put it into the parking VLAN if there is one",
+    example="gate-1 port 17 is described as spare, and is on in VLAN 50",
+)
+def unused_port_open(site: Site) -> Iterator[Found]:
+    practice = site.plan.practice.unused
+    parking = practice.vlan if practice is not None else None
+    of = site.fabric.wiring.of
+    found: dict[tuple[str, str], list[Resolved]] = {}
+    for resolved in site.stating("description"):
+        about = resolved.stated.description
+        if resolved.end in of or resolved.bundle or about is None or not _UNUSED.search(about.value):
+            continue
+        parked = (
+            parking is not None and resolved.settled.mode is Mode.ACCESS and resolved.settled.access_vlan == parking
+        )
+        if resolved.up and not (parked and practice is not None and not practice.shut):
+            found.setdefault((resolved.end.device, "on"), []).append(resolved)
+        elif not resolved.up and parking is not None and not parked:
+            found.setdefault((resolved.end.device, "parking"), []).append(resolved)
+    for (device, what), ports in found.items():
+        names, number = listed([p.end.port for p in ports]), counted(len(ports), "port")
+        says = (f"{device} has {number} described as unused and on: {names}" if what == "on" else
+                f"{device} has {number} out of use and not in the parking VLAN {parking}: {names}")  # fmt: skip
+        yield Found(
+            says, "shut them" if what == "on" else f"put them into VLAN {parking}",
+            tuple(site.place(p, "description" if what == "on" else "access_vlan", p.access or None) for p in ports),
+            severity=Severity.RISK if what == "on" else Severity.NOTE, key=(device, what),
+        )  # fmt: skip
+
+
+# --- against the statements before --------------------------------------------------------------------------------
+
+
+@rule(
+    "ranges-overlap",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="two statements for several ports overlap, and the later one silently won",
+    why="somebody counted wrong by a port: the ports in both are not where the first statement says",
+    cure="make the two ranges meet without overlapping",
+    example="line 4 puts ports 1 to 8 into VLAN 10, line 7 ports 8 to 12 into VLAN 20: port 8 is in VLAN 20",
+)
+def ranges_overlap(site: Site) -> Iterator[Found]:
+    for device in site.devices:
+        changed: dict[tuple[object, object, str], list[str]] = {}
+        values: dict[tuple[object, object, str], tuple[str, str]] = {}
+        for change in device.overridden:
+            if change.attribute in ("access_vlan", "voice_vlan", "mode") and change.before != change.after:
+                key = change.old, change.new, change.attribute
+                changed.setdefault(key, []).append(change.port)
+                values[key] = change.before, change.after
+        for (old, new, attribute), ports in changed.items():
+            covered = [p.name for p in device.ports.values()
+                       if (fact := getattr(p, attribute)) is not None and fact.origin == new]  # fmt: skip
+            if len(covered) <= len(ports) or not all(_known(o) for o in (old, new)):
+                continue  # the later statement is an exception to the earlier one, or replaces it altogether
+            word = attribute.replace("_vlan", " VLAN").replace("access VLAN", "VLAN")
+            before, after = values[old, new, attribute]
+            yield Found(
+                f"{device.name} port {listed(ports)}: {word} {before} is stated first, and {after} by a later "
+                f"statement for {counted(len(covered), 'port')}, which wins",
+                "make the two ranges meet without overlapping",
+                tuple(Where(device.name, ports[0], None, origin) for origin in (old, new)),  # type: ignore[arg-type]
+                key=(device.name, attribute, *ports),
+            )  # fmt: skip
+
+
+def _known(origin: object) -> bool:
+    return bool(getattr(origin, "file", ""))

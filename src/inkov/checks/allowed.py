@@ -1,37 +1,57 @@
-"""Allowed lists: what each end of a trunk lets through, one end against the other."""
+"""Allowed lists: what each end of a trunk lets through, one end against the other and against what is needed."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Mode
-from inkov.checks.catalogue import Finding, Severity, Site, rule
-from inkov.checks.vlans import defined
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
+from inkov.checks.words import both, listed
 from inkov.forwarding import Resolved
-from inkov.vlanset import VlanSet
-from inkov.wiring import End, Link
+from inkov.forwarding.because import why_stopped
+from inkov.forwarding.needed import unneeded
+from inkov.vlanset import VlanSet, bits_to_text
+from inkov.wiring import End
 
 _FAMILY = "Allowed lists"
-_ALL = VlanSet.all()
 
 
-def trunk_links(site: Site) -> Iterator[tuple[Link, Resolved, Resolved]]:
-    """The links that are up and have a trunk at both ends."""
-    for number, link in enumerate(site.fabric.wiring.links):
-        a, b = site.resolved(link.a), site.resolved(link.b)
-        if site.fabric.link_up[number] and a.like is b.like is Mode.TRUNK:
-            yield link, a, b
+@rule(
+    "list-replaced",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a list of VLANs is stated twice for one port, and the second list replaced the first",
+    why="who writes a second list usually means to add: the VLANs of the first one are gone, and nothing complained",
+    cure="state one list that holds both, or take the first one away if it is not meant",
+    example="line 12 lets core-1 port 3 pass 10,20, line 19 says 30: VLANs 10 and 20 do not cross any more",
+)
+def list_replaced(site: Site) -> Iterator[Found]:
+    for device in site.devices:
+        for change in device.overridden:
+            if change.attribute not in ("allowed", "tagged") or change.port not in device.ports:
+                continue
+            before, after = VlanSet.parse(change.before), VlanSet.parse(change.after)
+            lost = before - after
+            if not lost or before == EVERYTHING:
+                continue
+            resolved = site.resolved(End(device.name, change.port))
+            missed = _missed(site, resolved, lost)
+            also = f"; of these, VLAN {bits_to_text(missed)} is needed there" if missed else ""
+            yield Found(
+                f"{resolved.end} lists VLAN {before} first and {after} later: the later list replaced the first, and "
+                f"VLAN {lost} is gone{also}",
+                f"state one list at {resolved.end}: {before | after}, if the second was meant to add",
+                (Where(device.name, change.port, None, change.old), Where(device.name, change.port, None, change.new)),
+                severity=Severity.FAULT if missed else None, vlans=missed,
+                root=site.at_link(site.fabric.wiring.of[resolved.end][0]) if missed else "",
+            )  # fmt: skip
 
 
-def trunk_groups(site: Site) -> Iterator[list[Resolved]]:
-    """The trunk ends that are up, those of one link together."""
-    done: set[End] = set()
-    for resolved in site.ports():
-        if resolved.like is Mode.TRUNK and resolved.end not in done:
-            fars = [site.resolved(link.far(resolved.end)) for link in site.fabric.wiring.of.get(resolved.end, ())]
-            group = [resolved, *(f for f in fars if f.like is Mode.TRUNK and f.up and f.end not in done)]
-            done.update(r.end for r in group)
-            yield group
+def _missed(site: Site, resolved: Resolved, lost: VlanSet) -> int:
+    needs = 0
+    for number in site.link_numbers.get(resolved.end, ()):
+        needs |= site.needs[number]
+    return needs & lost.bits
 
 
 @rule(
@@ -43,18 +63,10 @@ def trunk_groups(site: Site) -> Iterator[list[Resolved]]:
     cure="give both ends the same list: the VLANs that are needed on both sides",
     example="core-1 port 3 allows 10,20,30 and gate-1 port 1 only 10,20, though both define VLAN 30",
 )
-def allowed_differs(site: Site) -> Iterator[Finding]:
-    for _, a, b in trunk_links(site):
-        defined_a, defined_b = defined(site, a.end.device), defined(site, b.end.device)
-        differ = a.allowed ^ b.allowed
-        for table in (defined_a, defined_b):
-            differ = differ if table is None else differ & table
-        for end in (a, b):  # the native VLAN has rules of its own
-            native = end.native
-            differ = differ - VlanSet.of(native) if native else differ
-        if _ALL in (a.allowed, b.allowed):
-            # The list left at everything is a finding of its own; here only what is in fact cut counts.
-            differ = VlanSet.from_vids(v for v in differ if len(site.islands.get(v, ())) > 1)
+def allowed_differs(site: Site) -> Iterator[Found]:
+    for joined in site.trunk_links:
+        a, b = joined.a, joined.b
+        differ = _differing(site, joined)
         if not differ:
             continue
         parts = [
@@ -62,11 +74,100 @@ def allowed_differs(site: Site) -> Iterator[Finding]:
             for end, other in ((a, b), (b, a))
             if (missing := end.allowed & differ)
         ]
-        yield Finding(
-            "allowed-differs", Severity.FAULT, "; ".join(parts),
+        lost = [text for vid in differ for text in _loses(site, joined, vid)]
+        yield Found(
+            "; ".join(parts) + (f": {'; '.join(lost[:4])}" if lost else ""),
             f"allow VLAN {differ} at both ends, or at neither",
             (site.place(a, "allowed"), site.place(b, "allowed")), site.rests_on((a, "allowed"), (b, "allowed")),
+            vlans=differ.bits & site.served_anywhere, root=site.at_link(joined.link),
         )  # fmt: skip
+
+
+def _differing(site: Site, joined: Joined) -> VlanSet:
+    """The VLANs that one end of a trunk link allows and the other does not, though both switches have them."""
+    a, b = joined.a, joined.b
+    differ = a.allowed ^ b.allowed
+    for end in (a, b):
+        table = site.defined(end.end.device)
+        differ = differ if table is None else differ & table
+        native = end.native  # it has rules of its own
+        differ = differ - VlanSet.of(native) if native else differ
+    if EVERYTHING in (a.allowed, b.allowed):
+        # The list left at everything is a finding of its own; here only what is in fact cut counts.
+        differ = VlanSet.from_vids(v for v in differ if len(site.islands.get(v, ())) > 1)
+    return differ
+
+
+def _loses(site: Site, joined: Joined, vid: int) -> Iterator[str]:
+    """Who is cut off from a VLAN by a link that does not pass it."""
+    for gap in site.breaks.get(vid, ()):
+        if gap.link is joined.link:
+            yield f"VLAN {vid} of {listed(gap.other.devices(site.fabric))} is cut off"
+
+
+@rule(
+    "needed-vlan-missing",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a VLAN has members on both sides of a trunk, and neither end lets it through, nor does another way",
+    why="its members on the two sides are cut off from each other: usually a switch was added behind an old one, and "
+    "nobody went back to widen the list",
+    cure="allow the VLAN at both ends of the trunk",
+    example="core-1 and pond-1 have ports in VLAN 60, and the trunk between them allows 40,90 at both ends",
+)
+def needed_vlan_missing(site: Site) -> Iterator[Found]:
+    by_link = {joined.link: joined for joined in site.trunk_links}
+    lost: dict[End, tuple[Joined, dict[int, list[str]]]] = {}
+    for vid, gaps in site.breaks.items():
+        for gap in gaps:
+            joined = by_link.get(gap.link)
+            if joined is None or vid in _differing(site, joined) or not _both_have(site, joined, vid):
+                continue
+            _, parts = lost.setdefault(joined.a.end, (joined, {}))
+            parts.setdefault(vid, []).extend(gap.other.devices(site.fabric))
+    for joined, parts in lost.values():
+        a, b = joined.a, joined.b
+        vids = VlanSet.from_vids(parts)
+        who = "; ".join(f"VLAN {vid} of {listed(sorted(set(names)))} is cut off" for vid, names in parts.items())
+        why = why_stopped(site.fabric, joined.link, next(iter(parts)))
+        yield Found(
+            f"the trunk between {a.end} and {b.end} does not pass VLAN {vids}: {who}; {why.says}",
+            f"allow VLAN {vids} at {a.end} and at {b.end}, the shortest way between its members",
+            (site.place(a, "allowed"), site.place(b, "allowed")), vlans=vids.bits,
+            root=site.at_link(joined.link), key=(str(a.end), str(b.end), str(vids)),
+        )  # fmt: skip
+
+
+def _both_have(site: Site, joined: Joined, vid: int) -> bool:
+    natives = {r.native for r in (joined.a, joined.b)}
+    if vid in natives and len(natives) > 1:
+        return False  # untagged-vlan-differs tells
+    return all(site.fabric.live[r.end.device] >> vid & 1 for r in (joined.a, joined.b))
+
+
+@rule(
+    "spare-link-lacks-vlan",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a redundant link does not let a VLAN through that both its switches carry",
+    why="for this VLAN the spare is none: it works until the other way fails",
+    cure="allow the VLAN at both ends of the spare link as well",
+    example="dist-1 and dist-2 both carry VLAN 30 to access-1, and the link between them does not allow it",
+)
+def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
+    for joined in site.trunk_links:
+        missing = site.needs[joined.number] & ~site.shared[joined.number]
+        for vid in VlanSet(missing):
+            if vid in _differing(site, joined) or not _both_have(site, joined, vid) or len(site.islands[vid]) > 1:
+                missing &= ~(1 << vid)
+        if missing:
+            a, b = joined.a, joined.b
+            yield Found(
+                f"the link between {a.end} and {b.end} does not pass VLAN {bits_to_text(missing)}, which both switches "
+                "carry: for this VLAN it is no spare way",
+                f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
+                (site.place(a, "allowed"), site.place(b, "allowed")), vlans=missing,
+            )  # fmt: skip
 
 
 @rule(
@@ -78,19 +179,73 @@ def allowed_differs(site: Site) -> Iterator[Finding]:
     cure="list the VLANs that are needed on the other side",
     example="core-1 port 3 is a trunk without a list",
 )
-def trunk_allows_everything(site: Site) -> Iterator[Finding]:
-    for group in trunk_groups(site):
-        ends = [r for r in group if r.allowed == _ALL]
+def trunk_allows_everything(site: Site) -> Iterator[Found]:
+    for group in site.trunk_groups:
+        ends = [r for r in group if r.allowed == EVERYTHING]
         if ends:
             stated = [r for r in ends if r.stated.allowed is not None]
             how = "by its list" if len(stated) == len(ends) else "since no list is stated"
             verb = "lets" if len(ends) == 1 else "let"
-            yield Finding(
-                "trunk-allows-everything", Severity.RISK,
-                f"{' and '.join(str(r.end) for r in ends)} {verb} every VLAN through, {how}",
-                "state the list of the VLANs that are needed on the other side",
+            numbers = set(site.link_numbers.get(ends[0].end, ()))
+            needs = 0
+            for number in numbers:
+                needs |= site.needs[number]
+            list_needed = f": {bits_to_text(needs)}" if needs else ""
+            yield Found(
+                f"{both([r.end for r in ends])} {verb} every VLAN through, {how}",
+                f"state the list of the VLANs that are needed on the other side{list_needed}",
                 tuple(site.place(r, "allowed") for r in ends), site.rests_on(*((r, "allowed") for r in ends)),
             )  # fmt: skip
+
+
+@rule(
+    "surplus-vlans",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="both ends of a trunk let VLANs through that nobody needs on one side of it",
+    why="broadcasts of these VLANs cross for nothing, and a leak on the far side is a leak into them",
+    cure="take these VLANs off both lists",
+    example="the trunk from core-1 to gate-1 allows VLAN 30, and nothing in VLAN 30 is at or behind gate-1",
+)
+def surplus_vlans(site: Site) -> Iterator[Found]:
+    for joined, surplus in _surplus(site):
+        surplus &= ~(1 << (site.plan.practice.management or 0))  # noqa: PLW2901
+        if surplus:
+            yield _of_surplus(site, joined, surplus)
+
+
+@rule(
+    "management-surplus",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a trunk lets the management VLAN through to where nothing is managed",
+    why="every socket behind it is one slip away from the addresses of all switches",
+    cure="take the management VLAN off both lists",
+    example="the plan says VLAN 90 is management, and a trunk carries it to a switch without an address in it",
+)
+def management_surplus(site: Site) -> Iterator[Found]:
+    management = 1 << (site.plan.practice.management or 0)
+    for joined, surplus in _surplus(site) if management > 1 else ():
+        if surplus & management:
+            yield _of_surplus(site, joined, management)
+
+
+def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
+    for joined in site.trunk_links:
+        if EVERYTHING not in (joined.a.allowed, joined.b.allowed):
+            natives = [r.native for r in (joined.a, joined.b) if r.native]
+            surplus = unneeded(site.shared[joined.number], site.needs[joined.number], natives)
+            if surplus:
+                yield joined, surplus
+
+
+def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
+    a, b = joined.a, joined.b
+    return Found(
+        f"VLAN {bits_to_text(surplus)} crosses between {a.end} and {b.end}, and nobody on one side needs it",
+        f"take VLAN {bits_to_text(surplus)} off the lists of {a.end} and {b.end}",
+        (site.place(a, "allowed"), site.place(b, "allowed")),
+    )
 
 
 @rule(
@@ -102,26 +257,22 @@ def trunk_allows_everything(site: Site) -> Iterator[Finding]:
     cure="take the VLAN off the list, or define it",
     example="core-1 port 3 and gate-1 port 1 allow VLAN 77, which neither switch has",
 )
-def allowed_nowhere_defined(site: Site) -> Iterator[Finding]:
-    for group in trunk_groups(site):
-        lists = [r for r in group if r.allowed != _ALL]
-        tables = [defined(site, r.end.device) for r in group]
-        known = VlanSet.of(1)  # it is there without being defined
-        for table in tables:
-            known = known | (table if table is not None else _ALL)
+def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
+    for group in site.trunk_groups:
+        lists = [r for r in group if r.allowed != EVERYTHING]
+        known = VlanSet.of(DEFAULT_VID)  # it is there without being defined
         for resolved in group:
-            native = resolved.native
-            known = known | VlanSet.of(native) if native else known  # native-undefined tells
+            table = site.defined(resolved.end.device)
+            known = known | (table if table is not None else EVERYTHING)
+            known = known | VlanSet.of(resolved.native) if resolved.native else known  # native-undefined tells
         stray = [(r, r.allowed - known) for r in lists if r.allowed - known]
         if stray:
             vids = stray[0][1]
             for _, more in stray[1:]:
                 vids = vids | more
-            at = " and ".join(str(r.end) for r, _ in stray)
-            verb = "allows" if len(stray) == 1 else "allow"
             neither = "neither end defines" if len(group) > 1 else f"{group[0].end.device} does not define"
-            yield Finding(
-                "allowed-nowhere-defined", Severity.NOTE, f"{at} {verb} VLAN {vids}, which {neither}",
+            yield Found(
+                f"{both([r.end for r, _ in stray])} allow{'s' * (len(stray) == 1)} VLAN {vids}, which {neither}",
                 f"take VLAN {vids} off the list, or define it",
                 tuple(site.place(r, "allowed") for r, _ in stray),
             )  # fmt: skip

@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable
 from enum import StrEnum
-from functools import cached_property
+from hashlib import blake2b
+from importlib import resources
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from inkov.campus import Basis, Fact, Mode, Origin, natural
-from inkov.forwarding import Fabric, Resolved
-from inkov.forwarding.domains import Domains, Island, domains, islands
-from inkov.forwarding.serve import served_by_device
-from inkov.forwarding.settle import settled_fact
-from inkov.wiring import End
+from inkov.campus import Origin
 
-__all__ = ["CATALOGUE", "Finding", "Rule", "Severity", "Site", "Where", "rule"]
+if TYPE_CHECKING:
+    from inkov.checks.site import Site
 
-
-_OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"}
-"""What decides in a general port what these decide in a trunk or an access port."""
+__all__ = ["CATALOGUE", "Affected", "Finding", "Found", "Rule", "Severity", "Where", "identity", "rule"]
 
 
 class Severity(StrEnum):
@@ -36,7 +32,10 @@ class Severity(StrEnum):
 
 
 class Where(Struct, frozen=True):
-    """One place a finding points at. `origin` has the file and line (or pointer); `vlan` and `port` may be absent."""
+    """One place a finding points at. `origin` has the file and line (or pointer); `vlan` and `port` may be absent.
+
+    `switch` is "" for a place that is of no switch: a line of the plan, say.
+    """
 
     switch: str
     port: str | None
@@ -44,19 +43,53 @@ class Where(Struct, frozen=True):
     origin: Origin
 
 
+class Found(Struct, frozen=True):
+    """What a check yields: what is wrong, the cure, where (both ends of a link), and what the finding rests on.
+
+    `severity` is the rule's unless this case is graver or lighter. Findings with one `root` have one cause, and the
+    worst of them tells the others as consequences. `vlans` are those whose members everywhere are affected, as a mask.
+    `key` tells the finding from others of its rule, the same on every run; by default its places do.
+    """
+
+    says: str
+    cure: str
+    where: tuple[Where, ...]
+    assumes: tuple[str, ...] = ()
+    severity: Severity | None = None
+    root: str = ""
+    vlans: int = 0
+    key: tuple[str, ...] = ()
+
+
+class Affected(Struct, frozen=True):
+    """The blast radius: how many host ports a mistake touches, and which named hosts."""
+
+    ports: int
+    hosts: tuple[str, ...]
+
+
 class Finding(Struct, frozen=True):
-    """One mistake: what is wrong, where (both ends of a link), the cure, and what the finding rests on."""
+    """One mistake, ranked and known by its `id`, which is the same on every run and wherever its lines move."""
 
     rule: str
     severity: Severity
     says: str
     cure: str
     where: tuple[Where, ...]
-    assumes: tuple[str, ...] = ()
+    assumes: tuple[str, ...]
+    id: str
+    affects: Affected
+    consequences: tuple[str, ...] = ()
+
+
+def identity(slug: str, found: Found) -> str:
+    """The same for the same mistake, whatever the file is called and wherever in it the lines stand."""
+    key = found.key or tuple(sorted(f"{w.switch}\0{w.port or ''}\0{w.vlan or ''}" for w in found.where))
+    return blake2b("\1".join((slug, *key)).encode(), digest_size=8).hexdigest()
 
 
 class Rule(Struct, frozen=True):
-    """A catalogue entry. `example` is told with made-up switches."""
+    """A catalogue entry. `example` is told with made-up switches; `shown` is the same as configurations."""
 
     slug: str
     family: str
@@ -65,67 +98,15 @@ class Rule(Struct, frozen=True):
     why: str
     cure: str
     example: str
-    find: Callable[[Site], Iterable[Finding]]
+    find: Callable[[Site], Iterable[Found]]
 
+    @property
+    def shown(self) -> str:
+        """The example as switch sheets (and a plan, a table): lines after "- " make the mistake, "+ " cure it.
 
-class Site:
-    """What a check may look at: the fabric, and what several checks want computed once."""
-
-    def __init__(self, fabric: Fabric) -> None:
-        self.fabric = fabric
-
-    @cached_property
-    def domains(self) -> Domains:
-        return domains(self.fabric)
-
-    @cached_property
-    def islands(self) -> dict[int, list[Island]]:
-        return dict(islands(self.fabric, self.domains))
-
-    @cached_property
-    def served(self) -> dict[str, int]:
-        return served_by_device(self.fabric)
-
-    def ports(self) -> Iterator[Resolved]:
-        """Every port that is up and forwards by itself, in natural order."""
-        for resolved in self._sorted:
-            if resolved.up:
-                yield resolved
-
-    @cached_property
-    def _sorted(self) -> list[Resolved]:
-        return sorted(self.fabric.ports.values(), key=lambda r: (natural(r.end.device), natural(r.end.port)))
-
-    def fact(self, resolved: Resolved, attribute: str) -> Fact[object]:
-        """An attribute with its origin: the line that states it, or whose default it is."""
-        if resolved.mode is Mode.GENERAL:
-            attribute = _OF_GENERAL.get(attribute, attribute)
-        platform = self.fabric.device(resolved.end.device).platform
-        fact = settled_fact(resolved.stated, platform, attribute)
-        if fact is None:
-            return Fact(None, resolved.stated.origin)
-        return fact
-
-    def place(self, resolved: Resolved, attribute: str, vlan: int | None = None) -> Where:
-        """Where an attribute of a port was decided."""
-        origin = self.fact(resolved, attribute).origin
-        if not origin.file:  # a default: the place to change it is the port
-            origin = resolved.stated.origin
-        return Where(resolved.end.device, resolved.end.port, vlan, origin)
-
-    def rests_on(self, *facts: tuple[Resolved, str]) -> tuple[str, ...]:
-        """The defaults and assumptions behind some attributes, in words."""
-        found: dict[str, None] = {}
-        for resolved, attribute in facts:
-            if resolved.mode is Mode.GENERAL:
-                attribute = _OF_GENERAL.get(attribute, attribute)  # noqa: PLW2901
-            origin = self.fact(resolved, attribute).origin
-            if origin.basis is not Basis.STATED:
-                found[f"{resolved.end}: {attribute.replace('_', ' ')} not stated; {origin.says}"] = None
-        return tuple(found)
-
-    def resolved(self, end: End) -> Resolved:
-        return self.fabric.ports[end]
+        A line `=== NAME` starts a file. The tests run both.
+        """
+        return (resources.files("inkov.checks") / "examples" / f"{self.slug}.txt").read_text("utf-8")
 
 
 CATALOGUE: dict[str, Rule] = {}
@@ -134,10 +115,10 @@ CATALOGUE: dict[str, Rule] = {}
 
 def rule(
     slug: str, *, family: str, severity: Severity, what: str, why: str, cure: str, example: str
-) -> Callable[[Callable[[Site], Iterable[Finding]]], Callable[[Site], Iterable[Finding]]]:
+) -> Callable[[Callable[[Site], Iterable[Found]]], Callable[[Site], Iterable[Found]]]:
     """Enter a check into the catalogue."""
 
-    def enter(find: Callable[[Site], Iterable[Finding]]) -> Callable[[Site], Iterable[Finding]]:
+    def enter(find: Callable[[Site], Iterable[Found]]) -> Callable[[Site], Iterable[Found]]:
         CATALOGUE[slug] = Rule(slug, family, severity, what, why, cure, example, find)
         return find
 

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from inkov.campus import Mode
-from inkov.checks.catalogue import Finding, Severity, Site, Where, rule
+from inkov.campus.secrets import without_secrets
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.negotiation import talked
+from inkov.checks.site import EVERYTHING, Joined, Site
+from inkov.vlanset import bits_to_text
 from inkov.wiring import Link
 
 _FAMILY = "Links and trunks"
@@ -21,25 +26,142 @@ _FAMILY = "Links and trunks"
     cure="make both ends trunks with the same list and native VLAN, or both access ports of the same VLAN",
     example="core-1 port 3 is a trunk, gate-1 port 1 at its other end an access port in VLAN 10",
 )
-def trunk_meets_access(site: Site) -> Iterator[Finding]:
-    for number, link in enumerate(site.fabric.wiring.links):
-        ends = [site.resolved(link.a), site.resolved(link.b)]
-        if not site.fabric.link_up[number] or {r.like for r in ends} != {Mode.TRUNK, Mode.ACCESS}:
+def trunk_meets_access(site: Site) -> Iterator[Found]:
+    for joined in site.links:
+        if {joined.a.like, joined.b.like} != {Mode.TRUNK, Mode.ACCESS} or talked(joined):
             continue
-        trunk, access = ends if ends[0].like is Mode.TRUNK else ends[::-1]
-        native, vid = trunk.view.pvid, access.view.pvid
-        joins = bool(native and vid and native != vid and trunk.view.bare)
-        says = f"{trunk.end} is a trunk, but {access.end} at its other end is an access port in VLAN {vid or '?'}"
-        if joins:
-            says += f": VLAN {native} and VLAN {vid} are joined, and all other VLANs are lost"
-        else:
-            says += ": all tagged VLANs are lost"
-        yield Finding(
-            "trunk-meets-access", Severity.BREACH if joins else Severity.FAULT, says,
+        trunk, access = (joined.a, joined.b) if joined.a.like is Mode.TRUNK else (joined.b, joined.a)
+        says, joins, lost = _joins_and_loses(site, joined)
+        yield Found(
+            f"{trunk.end} is a trunk, but {access.end} at its other end is an access port in VLAN "
+            f"{access.view.pvid or '?'}: {says}",
             f"make {access.end} a trunk like {trunk.end}, or {trunk.end} an access port",
-            (site.place(trunk, "mode", native or None), site.place(access, "mode", vid or None)),
+            (site.place(trunk, "mode", trunk.view.pvid or None), site.place(access, "mode", access.view.pvid or None)),
             site.rests_on((trunk, "mode"), (access, "mode")),
+            severity=Severity.BREACH if joins else Severity.FAULT, vlans=joins | lost, root=site.at_link(joined.link),
         )  # fmt: skip
+
+
+def _joins_and_loses(site: Site, joined: Joined) -> tuple[str, int, int]:
+    """Of a trunk that meets an access port: in words, the VLANs that are joined, the VLANs that are lost."""
+    trunk, access = (joined.a, joined.b) if joined.a.like is Mode.TRUNK else (joined.b, joined.a)
+    native, vid = trunk.view.pvid, access.view.pvid
+    joins = bool(native and vid and native != vid and trunk.view.bare)
+    lost = trunk.view.emit & ~trunk.view.bare & site.served_anywhere
+    known = trunk.allowed != EVERYTHING and lost
+    gone = f"VLAN {bits_to_text(lost)}" if known else "all tagged VLANs"
+    says = f"{gone} {'is' if known and lost.bit_count() == 1 else 'are'} lost"
+    if joins:
+        says = f"VLAN {native} and VLAN {vid} are joined, and {says}"
+    return says, (1 << native | 1 << vid) if joins else 0, lost
+
+
+@rule(
+    "tagging-differs",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="one end of a link sends a VLAN tagged, the other end sends it untagged",
+    why="what one end sends, the other drops or puts elsewhere: the VLAN does not cross, or in one direction only",
+    cure="tag the VLAN at both ends, or at neither",
+    example="core-1 port 4 sends VLAN 20 tagged, and pond-1 port 24 sends it untagged",
+)
+def tagging_differs(site: Site) -> Iterator[Found]:
+    for _, _, a, b in site.links:
+        if Mode.ROUTED in (a.mode, b.mode) or {a.like, b.like} == {Mode.TRUNK, Mode.ACCESS}:
+            continue
+        if a.settled.native_tagged != b.settled.native_tagged and a.mode is b.mode is Mode.TRUNK:
+            continue  # native-tagged-at-one-end tells
+        shared = a.view.emit & b.view.emit
+        differ = 0
+        for near, far in ((a, b), (b, a)):
+            bare = near.view.bare & ~far.view.bare & shared
+            arrives = 1 << far.view.pvid if far.view.pvid else 0
+            differ |= bare if not arrives or bare & arrives else 0  # else untagged-vlan-differs tells
+        if differ:
+            bare_end, tagged_end = (a, b) if a.view.bare & differ else (b, a)
+            vids = bits_to_text(differ)
+            yield Found(
+                f"{bare_end.end} sends VLAN {vids} untagged, and {tagged_end.end} sends it tagged",
+                f"tag VLAN {vids} at both ends, or at neither",
+                (site.place(bare_end, "native_vlan"), site.place(tagged_end, "allowed")), vlans=differ,
+            )  # fmt: skip
+
+
+@rule(
+    "trunk-to-nobody",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a trunk has nobody known at its other end",
+    why="whoever plugs in there is in every VLAN of its list, with whatever tags they like",
+    cure="shut the port, make it an access port, or write into a cabling or host table what is there",
+    example="core-1 port 12 is a trunk that allows 10,20,30, and no neighbour is heard there",
+)
+def trunk_to_nobody(site: Site) -> Iterator[Found]:
+    of = site.fabric.wiring.of
+    for resolved in site.trunks:
+        end = resolved.end
+        if end not in of and end not in site.outside and end not in site.hosts_at:
+            yield Found(
+                f"{end} is a trunk that lets VLAN {bits_to_text(resolved.view.emit)} through, and nobody is known at "
+                "its "
+                "other end",
+                f"shut {end}, or write into a cabling or host table what is there",
+                (site.place(resolved, "mode"),), site.rests_on((resolved, "mode")),
+            )  # fmt: skip
+
+
+@rule(
+    "access-port-to-switch",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="a link between two switches is an access port at both ends",
+    why="it carries one VLAN only, and whoever changes the port as if a host were there cuts off a switch",
+    cure="make it a trunk that allows what is needed, or say in the description that it is meant",
+    example="barn-1 port 9 and core-1 port 18 are cabled together, both access ports in VLAN 20",
+)
+def access_port_to_switch(site: Site) -> Iterator[Found]:
+    for joined in site.links:
+        a, b = joined.a, joined.b
+        if a.like is b.like is Mode.ACCESS and a.view.pvid == b.view.pvid and not talked(joined):
+            yield Found(
+                f"{a.end} and {b.end} are cabled together, both access ports in VLAN {a.view.pvid or '?'}",
+                "make both ends trunks, or say in the descriptions that it is meant",
+                (site.place(a, "access_vlan", a.view.pvid or None), site.place(b, "access_vlan", b.view.pvid or None)),
+            )  # fmt: skip
+
+
+_TRUNKISH = re.compile(r"\b(trunk|uplink|downlink|interswitch)\b", re.IGNORECASE)
+
+
+@rule(
+    "trunk-expected",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="the description of a port says that it is a trunk, and it is an access port",
+    why="the other end sends tagged frames that this port drops; or the description is stale, and the next engineer "
+    "errs",
+    cure="make the port a trunk, or correct the description",
+    example="gate-1 port 23 is described as 'uplink to core-2', and is an access port in VLAN 1",
+)
+def trunk_expected(site: Site) -> Iterator[Found]:
+    of = site.fabric.wiring.of
+    names = re.compile("|".join(rf"\bto {re.escape(d.name)}(?![\w-])" for d in site.devices), re.IGNORECASE)
+    for resolved in site.stating("description"):
+        about = resolved.stated.description
+        if about is None or not resolved.up or resolved.like is not Mode.ACCESS or resolved.end in of:
+            continue
+        if _TRUNKISH.search(about.value) or (about.value.lower().startswith("to ") and names.match(about.value)):
+            yield Found(
+                f"{resolved.end} is described as {without_secrets(about.value)!r}, and is an access port in VLAN "
+                f"{resolved.view.pvid or '?'}",
+                f"make {resolved.end} a trunk, or correct its description",
+                (site.place(resolved, "mode", resolved.view.pvid or None),
+                 Where(resolved.end.device, resolved.end.port, None, about.origin)),
+                site.rests_on((resolved, "mode")),
+            )  # fmt: skip
+
+
+# --- evidence ------------------------------------------------------------------------------------------------------
 
 
 @rule(
@@ -52,15 +174,15 @@ def trunk_meets_access(site: Site) -> Iterator[Finding]:
     cure="turn on neighbour discovery at both ends, export it, or add the cable to a cabling table",
     example="core-1 hears pond-1 at port 5, but pond-1 reports no neighbour at its port 24",
 )
-def link_one_sided(site: Site) -> Iterator[Finding]:
+def link_one_sided(site: Site) -> Iterator[Found]:
     reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
+    disputed = {link for conflict in site.fabric.wiring.conflicts for link in conflict.links}
     for link in site.fabric.wiring.links:
-        if not link.one_sided:
+        if not link.one_sided or link in disputed:
             continue
         hearing, silent = (link.a, link.b) if link.a.device in link.seen_by else (link.b, link.a)
         reason = "" if silent.device in reporting else " (its file holds no neighbour reports at all)"
-        yield Finding(
-            "link-one-sided", Severity.NOTE,
+        yield Found(
             f"only {hearing} reports the link to {silent}; {silent.device} does not{reason}",
             f"turn on neighbour discovery at {silent}, or add the cable to a cabling table",
             (*_evidence(link), Where(silent.device, silent.port, None, site.resolved(silent).stated.origin)),
@@ -76,16 +198,54 @@ def link_one_sided(site: Site) -> Iterator[Finding]:
     cure="look at the cable, correct the table or renew the export",
     example="the cabling table takes core-1 port 5 to pond-1, but core-1 hears fern-1 there",
 )
-def links_contradict(site: Site) -> Iterator[Finding]:
+def links_contradict(site: Site) -> Iterator[Found]:
     for conflict in site.fabric.wiring.conflicts:
         fars = [other for link in conflict.links for pair in link.cables if conflict.near in pair
                 for other in pair if other != conflict.near]  # fmt: skip
-        yield Finding(
-            "links-contradict", Severity.RISK,
+        yield Found(
             f"{conflict.near} is reported to be cabled to {' and to '.join(map(str, fars))}",
             "look where the cable goes; correct the cabling table, or renew the export",
             tuple(where for link in conflict.links for where in _evidence(link)),
-            ("each of these links is taken to be there",),
+            ("each of these links is taken to be there",), key=(str(conflict.near),),
+        )  # fmt: skip
+
+
+@rule(
+    "cable-unconfirmed",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="the cabling table has a cable that neither switch hears, though both report other neighbours",
+    why="the table may be old: the cable may have moved, or never been there",
+    cure="look at the cable; correct the table, or find out why the ports are silent",
+    example="the table takes gate-1 port 20 to pond-1 port 20; both hear neighbours, but not each other there",
+)
+def cable_unconfirmed(site: Site) -> Iterator[Found]:
+    reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
+    disputed = {link for conflict in site.fabric.wiring.conflicts for link in conflict.links}
+    for _, link, a, b in site.links:
+        if not link.seen_by and {a.end.device, b.end.device} <= reporting and link not in disputed:
+            yield Found(
+                f"the cabling table joins {a.end} and {b.end}, and neither hears the other there",
+                "look at the cable; correct the table, or find out why the ports are silent", _evidence(link),
+            )  # fmt: skip
+
+
+@rule(
+    "neighbour-unknown-port",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="a report names a port that the switch does not have",
+    why="a link that leads nowhere is not checked at all",
+    cure="correct the table, or renew the export of the switch",
+    example="core-1 hears pond-1 at its port 99, and pond-1 has no port 99",
+)
+def neighbour_unknown_port(site: Site) -> Iterator[Found]:
+    for stray in site.fabric.wiring.strays:
+        yield Found(
+            f"a report about {stray.near} leads nowhere: {stray.says}",
+            "correct the table, or renew the export of the switch",
+            (Where(stray.near.device, stray.near.port, None, stray.origin),),
+            key=(str(stray.near), stray.says),
         )  # fmt: skip
 
 
@@ -95,3 +255,55 @@ def _evidence(link: Link) -> tuple[Where, ...]:
         end = link.b if evidence.by == link.b.device else link.a
         places.append(Where(end.device, end.port, None, evidence.origin))
     return tuple(places)
+
+
+def crossing(site: Site, joined: Joined) -> int:
+    """The VLANs with anybody in them that a link passes either way, as a mask: those whom a fault of it touches."""
+    return (joined.a.view.emit | joined.b.view.emit) & site.served_anywhere
+
+
+# --- layer 1, where it is read -------------------------------------------------------------------------------------
+
+
+@rule(
+    "mtu-differs",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="the two ends of a link have different MTUs",
+    why="small frames pass and large ones vanish: pings succeed, and transfers hang",
+    cure="set the same MTU at both ends",
+    example="core-1 port 3 has MTU 9000, and gate-1 port 1 has MTU 1500",
+)
+def mtu_differs(site: Site) -> Iterator[Found]:
+    yield from _differ(site, "mtu", "MTU", "octets")
+
+
+@rule(
+    "speed-differs",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="the two ends of a link are set to different speeds",
+    why="the link does not come up, or comes up at a speed that nobody planned",
+    cure="set the same speed at both ends, or leave it to negotiation at both",
+    example="core-1 port 3 is set to 10000 Mbit/s, and gate-1 port 1 to 1000",
+)
+def speed_differs(site: Site) -> Iterator[Found]:
+    yield from _differ(site, "speed", "speed", "Mbit/s")
+
+
+def _differ(site: Site, attribute: str, name: str, unit: str) -> Iterator[Found]:
+    stating = {resolved.end for resolved in site.stating(attribute)}
+    for joined in site.links if stating else ():
+        for one, other in joined.link.cables:
+            if one not in stating or other not in stating:
+                continue
+            a, b = site.resolved(one), site.resolved(other)
+            said = getattr(a.stated, attribute), getattr(b.stated, attribute)
+            if said[0].value != said[1].value:
+                yield Found(
+                    f"{one} has {name} {said[0].value}, and {other} at its other end {said[1].value} {unit}",
+                    f"set the same {name} at both ends",
+                    tuple(Where(end.device, end.port, None, fact.origin)
+                          for end, fact in zip((one, other), said, strict=True)),
+                    vlans=crossing(site, joined),
+                )  # fmt: skip

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Mode
-from inkov.checks.allowed import trunk_groups
-from inkov.checks.catalogue import Finding, Severity, Site, rule
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import DEFAULT_VID, Site
+from inkov.checks.words import both, counted, listed
 from inkov.forwarding import Resolved
 from inkov.wiring import Link
 
 _FAMILY = "Native VLAN"
-_DEFAULT_VID = 1
 _DECIDES = {Mode.TRUNK: "native_vlan", Mode.ACCESS: "access_vlan", Mode.GENERAL: "pvid"}
 
 
@@ -49,20 +49,40 @@ def _mismatched(site: Site) -> Iterator[tuple[Link, Resolved, Resolved, list[tup
     cure="state the same native VLAN (or access VLAN) at both ends",
     example="the native VLAN of core-1 port 4 is 99, that of fern-1 port 24 at its other end is 1",
 )
-def untagged_vlan_differs(site: Site) -> Iterator[Finding]:
+def untagged_vlan_differs(site: Site) -> Iterator[Found]:
     for link, a, b, joined in _mismatched(site):
         parts = []
-        for at_a, at_b, both in joined:
-            way = "are joined" if both else "are joined, one way only,"
+        for at_a, at_b, mutual in joined:
+            way = "are joined" if mutual else "are joined, one way only,"
             parts.append(f"VLAN {at_a} of {link.a.device} and VLAN {at_b} of {link.b.device} {way}")
         one, other = _DECIDES.get(a.mode, "mode"), _DECIDES.get(b.mode, "mode")
         vid_a, vid_b = joined[0][:2]
-        yield Finding(
-            "untagged-vlan-differs", Severity.BREACH,
-            f"{'; '.join(parts)} by untagged frames between {link.a} and {link.b}".replace(",,", ","),
+        mask = 0
+        for at_a, at_b, _ in joined:
+            mask |= 1 << at_a | 1 << at_b
+        yield Found(
+            f"{'; '.join(parts)} by untagged frames between {link.a} and {link.b}{_who(site, link, *joined[0][:2])}"
+            .replace(",,", ","),
             "state the same VLAN for untagged frames at both ends",
-            (site.place(a, one, vid_a), site.place(b, other, vid_b)), site.rests_on((a, one), (b, other)),
+            (site.place(a, one, vid_a), site.place(b, other, vid_b)), site.rests_on((a, one), (b, other)), vlans=mask,
         )  # fmt: skip
+
+
+def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
+    """The named hosts that are joined, on each side."""
+    sides = []
+    for device, vid in ((link.a.device, vid_a), (link.b.device, vid_b)):
+        bridge = site.fabric.bridge_of.get((device, ""), -1)
+        label = site.domains.of(bridge, vid) if bridge >= 0 else -1
+        column = site.domains.column.get(vid)
+        if label < 0 or column is None:
+            continue
+        switches = {inside.device for number, inside in enumerate(site.fabric.bridges)
+                    if site.domains.label[number, column] == label}  # fmt: skip
+        hosts = site.hosts_in(vid, switches)
+        if hosts:
+            sides.append(f"{listed(hosts)} in VLAN {vid}")
+    return f"; hosts: {both(list(dict.fromkeys(sides)))}" if sides else ""
 
 
 @rule(
@@ -75,17 +95,16 @@ def untagged_vlan_differs(site: Site) -> Iterator[Finding]:
     cure="set aside a VLAN that no host is in, and make it the native VLAN at both ends",
     example="neither end of the trunk between core-1 and gate-1 states a native VLAN",
 )
-def native_default(site: Site) -> Iterator[Finding]:
+def native_default(site: Site) -> Iterator[Found]:
     told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
-    for group in trunk_groups(site):
-        ends = [r for r in group if r.native == _DEFAULT_VID and r.view.pvid and r.end not in told]
+    for group in site.trunk_groups:
+        ends = [r for r in group if r.native == DEFAULT_VID and r.view.pvid and r.end not in told]
         if ends:
             verb = "has" if len(ends) == 1 else "have"
-            yield Finding(
-                "native-default", Severity.RISK,
-                f"{' and '.join(str(r.end) for r in ends)} {verb} the default VLAN {_DEFAULT_VID} as native VLAN",
+            yield Found(
+                f"{both([r.end for r in ends])} {verb} the default VLAN {DEFAULT_VID} as native VLAN",
                 "make a VLAN that no host is in the native VLAN, at both ends",
-                tuple(site.place(r, "native_vlan", _DEFAULT_VID) for r in ends),
+                tuple(site.place(r, "native_vlan", DEFAULT_VID) for r in ends),
                 site.rests_on(*((r, "native_vlan") for r in ends)),
             )  # fmt: skip
 
@@ -99,17 +118,15 @@ def native_default(site: Site) -> Iterator[Finding]:
     cure="define the VLAN, or state another native VLAN",
     example="gate-1 port 1 has native VLAN 99, and gate-1 has no VLAN 99",
 )
-def native_undefined(site: Site) -> Iterator[Finding]:
-    for resolved in site.ports():
-        native, table = resolved.native, site.fabric.device(resolved.end.device).vlans
-        if resolved.like is not Mode.TRUNK or native in (None, _DEFAULT_VID) or table is None:
-            continue
-        if native not in table:
-            yield Finding(
-                    "native-undefined", Severity.RISK,
+def native_undefined(site: Site) -> Iterator[Found]:
+    for resolved in site.trunks:
+        native, table = resolved.native, site.defined(resolved.end.device)
+        if native not in (None, DEFAULT_VID) and table is not None and native not in table:
+            yield Found(
                     f"{resolved.end} has native VLAN {native}, which {resolved.end.device} does not define",
                     f"define VLAN {native} on {resolved.end.device}, or state another native VLAN",
                     (site.place(resolved, "native_vlan", native),), site.rests_on((resolved, "native_vlan")),
+                    root=site.absent(native or 0, resolved.end.device),
                 )  # fmt: skip
 
 
@@ -122,16 +139,96 @@ def native_undefined(site: Site) -> Iterator[Finding]:
     cure="put the native VLAN on the list, or state that the trunk has none",
     example="gate-1 port 1 has native VLAN 99 and allows 10,20",
 )
-def native_not_allowed(site: Site) -> Iterator[Finding]:
-    for resolved in site.ports():
+def native_not_allowed(site: Site) -> Iterator[Found]:
+    for resolved in site.trunks:
         native = resolved.native
-        if resolved.like is not Mode.TRUNK or native is None or native in resolved.allowed:
+        if native is None or native in resolved.allowed:
             continue
         if resolved.stated.native_vlan is None:
             continue  # nobody asked for one: the trunk has none
-        yield Finding(
-            "native-not-allowed", Severity.RISK,
+        yield Found(
             f"{resolved.end} has native VLAN {native}, but allows only VLAN {resolved.allowed}",
             f"allow VLAN {native} at {resolved.end}, or state that it has no native VLAN",
             (site.place(resolved, "native_vlan", native), site.place(resolved, "allowed")),
         )  # fmt: skip
+
+
+@rule(
+    "native-has-hosts",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="hosts are in a VLAN that is the native VLAN of trunks",
+    why="a host there can hide a second tag behind the first: where the frame leaves a trunk untagged, the hidden tag "
+    "counts, and the frame is in another VLAN",
+    cure="set aside a VLAN that no host is in, and make it the native VLAN of all trunks",
+    example="VLAN 50 is native on the trunk from core-1 to gate-1, and tills are in it",
+)
+def native_has_hosts(site: Site) -> Iterator[Found]:
+    trunks: dict[int, list[Resolved]] = {}
+    for resolved in site.trunks:
+        if resolved.view.pvid not in (0, DEFAULT_VID) and resolved.view.bare:
+            trunks.setdefault(resolved.view.pvid, []).append(resolved)
+    hosts: dict[int, list[Resolved]] = {}
+    for resolved in site.host_ports:
+        if resolved.like is not Mode.TRUNK and resolved.view.pvid in trunks:
+            hosts.setdefault(resolved.view.pvid, []).append(resolved)
+    told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
+    for vid, ports in sorted(hosts.items()):
+        ends = [r for r in trunks[vid] if r.end not in told]  # untagged-vlan-differs tells the others
+        if ends:
+            yield Found(
+                f"VLAN {vid} is native on {counted(len(ends), 'trunk')} ({listed([str(r.end) for r in ends])}), and "
+                f"{counted(len(ports), 'host port')} {'is' if len(ports) == 1 else 'are'} in it "
+                f"({listed([str(r.end) for r in ports])})",
+                "make a VLAN that no host is in the native VLAN of these trunks",
+                (*(site.place(r, "native_vlan", vid) for r in ends),
+                 *(site.place(r, "access_vlan", vid) for r in ports)),
+                key=(str(vid),), vlans=1 << vid,
+            )  # fmt: skip
+
+
+@rule(
+    "native-against-practice",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="the native VLAN of a trunk is not the one that the plan's house rule names",
+    why="one exception is the next mismatch: whoever connects a switch there expects the house's native VLAN",
+    cure="state the house's native VLAN at both ends",
+    example="the plan says native: 99, and the trunk from palm-1 to orchard-1 has native VLAN 98",
+)
+def native_against_practice(site: Site) -> Iterator[Found]:
+    wanted = site.plan.practice.native
+    told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
+    for group in site.trunk_groups if wanted else ():
+        ends = [r for r in group if r.native not in (None, wanted, DEFAULT_VID) and r.end not in told]
+        if ends:
+            yield Found(
+                f"{both([r.end for r in ends])} ha{'s' if len(ends) == 1 else 've'} native VLAN "
+                f"{both(sorted({str(r.native) for r in ends}))}; the house's native VLAN is {wanted}",
+                f"state native VLAN {wanted} at both ends",
+                (*(site.place(r, "native_vlan", r.native) for r in ends),
+                 Where("", None, wanted, site.plan.practice.origin)), key=tuple(str(r.end) for r in ends),
+            )  # fmt: skip
+
+
+@rule(
+    "native-tagged-at-one-end",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="one end of a trunk tags its native VLAN, the other end sends it untagged",
+    why="an end that tags its native VLAN may drop what comes untagged, and the other may drop what comes tagged: the "
+    "VLAN crosses by luck, and stops with the next release",
+    cure="tag the native VLAN at both ends, or at neither",
+    example="core-1 port 3 tags its native VLAN 99, and gate-1 port 1 does not",
+)
+def native_tagged_at_one_end(site: Site) -> Iterator[Found]:
+    for _, _, a, b in site.trunk_links:
+        tags = a.settled.native_tagged, b.settled.native_tagged
+        if a.mode is b.mode is Mode.TRUNK and a.view.pvid and a.view.pvid == b.view.pvid and tags[0] != tags[1]:
+            tagging, other = (a, b) if tags[0] else (b, a)
+            yield Found(
+                f"{tagging.end} tags its native VLAN {a.view.pvid}, and {other.end} at its other end does not",
+                "tag the native VLAN at both ends, or at neither",
+                (site.place(tagging, "native_tagged", a.view.pvid), site.place(other, "native_tagged", b.view.pvid)),
+                vlans=1 << a.view.pvid & site.served_anywhere,
+            )  # fmt: skip

@@ -1,17 +1,52 @@
-"""Runs the checks. Importing the family modules here fills the catalogue, in the order practitioners work in."""
+"""Runs the checks: one cause, one finding; ranked, known again, tuned by the plan.
+
+Importing the family modules here fills the catalogue, in the order practitioners work in.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import date
+
+from msgspec import Struct, field
 
 from inkov.campus import natural
-from inkov.checks import access, allowed, links, native, sources, vlans  # noqa: F401  (they enter their rules)
-from inkov.checks.catalogue import CATALOGUE, Finding, Rule, Site
+from inkov.checks import (  # noqa: F401  (they enter their rules)
+    access,
+    allowed,
+    bundles,
+    distribution,
+    gateways,
+    links,
+    names,
+    native,
+    negotiation,
+    port_plan,
+    private,
+    sisters,
+    sources,
+    statements,
+    tree,
+    vlans,
+)
+from inkov.checks.affected import Radius
+from inkov.checks.catalogue import CATALOGUE, Affected, Finding, Found, Rule, Severity, Where, identity
+from inkov.checks.site import Site
 from inkov.forwarding import Fabric
+from inkov.plan import Acceptance, Plan
 
-__all__ = ["audit", "rules"]
+__all__ = ["FAMILIES", "Audit", "audit", "rules"]
 
-FAMILIES = ("VLAN definitions", "Access ports", "Links and trunks", "Allowed lists", "Native VLAN", "Input")
+FAMILIES = ("VLAN definitions", "Access ports", "Links and trunks", "Allowed lists", "Native VLAN", "Negotiation",
+            "Pruning and distribution", "Private VLANs and protected ports", "Gateways and hosts", "Spanning tree",
+            "Input")  # fmt: skip
+
+
+class Audit(Struct):
+    """What an audit comes to: the findings, worst first, and those that the plan accepts, with its reasons."""
+
+    findings: list[Finding] = field(default_factory=list)
+    accepted: list[tuple[Finding, Acceptance]] = field(default_factory=list)
 
 
 def rules() -> list[Rule]:
@@ -19,18 +54,106 @@ def rules() -> list[Rule]:
     return sorted(CATALOGUE.values(), key=lambda rule: FAMILIES.index(rule.family))
 
 
-def audit(fabric: Fabric, only: Iterable[str] | None = None) -> list[Finding]:
-    """All findings (of the rules `only`, if given): worst first, then in the catalogue's order, then by place."""
-    chosen = None if only is None else set(only)
-    site = Site(fabric)
-    found: list[Finding] = []
+def audit(
+    fabric: Fabric,
+    plan: Plan | None = None,
+    *,
+    only: Iterable[str] = (),
+    skip: Iterable[str] = (),
+    today: date = date.min,
+) -> Audit:
+    """All findings (of the rules `only`, if given, without those of `skip`): worst first, then in the catalogue's
+    order, then by how many they touch, then by place.
+
+    `today` decides which acceptances of the plan have expired.
+    """
+    site = Site(fabric, plan)
+    chosen = [rule for rule in rules() if (not only or rule.slug in set(only)) and rule.slug not in set(skip)]
+    found = [(rule, one) for rule in chosen for one in rule.find(site)]
+    radius = Radius(site)
+    findings = [_finding(rule, one, consequences, radius) for rule, one, consequences in _by_cause(found)]
+    result = _accept(findings, site, {rule.slug for rule in chosen}, today)
     order = {rule.slug: number for number, rule in enumerate(rules())}
-    for rule in rules():
-        if chosen is None or rule.slug in chosen:
-            found.extend(rule.find(site))
 
     def key(finding: Finding) -> tuple[object, ...]:
         places = tuple((natural(w.switch), natural(w.port or ""), w.vlan or 0) for w in finding.where)
-        return finding.severity.rank, order[finding.rule], places, finding.says
+        return finding.severity.rank, order[finding.rule], -finding.affects.ports, places, finding.says
 
-    return sorted(found, key=key)
+    result.findings.sort(key=key)
+    result.accepted.sort(key=lambda pair: key(pair[0]))
+    return result
+
+
+def _by_cause(found: list[tuple[Rule, Found]]) -> list[tuple[Rule, Found, tuple[str, ...]]]:
+    """One entry for each cause: the worst that comes of it, and what else does (in the catalogue's order)."""
+    groups: dict[str, list[tuple[Rule, Found]]] = {}
+    for number, (rule, one) in enumerate(found):
+        groups.setdefault(one.root or f"#{number}", []).append((rule, one))
+    result = []
+    for group in groups.values():
+        lead = min(group, key=lambda entry: (entry[1].severity or entry[0].severity).rank)
+        others = tuple(f"{one.says} ({rule.slug})" for rule, one in group if one is not lead[1])
+        result.append((*lead, others))
+    return result
+
+
+def _finding(rule: Rule, one: Found, consequences: tuple[str, ...], radius: Radius) -> Finding:
+    return Finding(
+        rule.slug, one.severity or rule.severity, one.says, one.cure, one.where, one.assumes, identity(rule.slug, one),
+        radius.of(one), consequences,
+    )  # fmt: skip
+
+
+# --- what the plan accepts -----------------------------------------------------------------------------------------
+
+_STALE = "acceptance-stale"
+
+
+def _accept(findings: list[Finding], site: Site, chosen: set[str], today: date) -> Audit:
+    result = Audit()
+    used: set[int] = set()
+    for finding in findings:
+        covering = [a for a in site.plan.accepted if _covers(a, finding)]
+        used.update(map(id, covering))
+        valid = [a for a in covering if a.until is None or a.until >= today]
+        if valid:
+            result.accepted.append((finding, valid[0]))
+        else:
+            result.findings.append(finding)
+    for acceptance in site.plan.accepted if _STALE in chosen else ():
+        expired = acceptance.until is not None and acceptance.until < today
+        if id(acceptance) in used and not expired:
+            continue
+        if acceptance.rule in CATALOGUE and acceptance.rule not in chosen:
+            continue  # that rule was not asked for
+        says = _unknown(acceptance) if acceptance.rule not in CATALOGUE else (
+            f"{_named(acceptance)} was accepted until {acceptance.until}, and is still found" if id(acceptance) in used
+            else f"{_named(acceptance)} is accepted, and not found any more")  # fmt: skip
+        one = Found(says, "take it out of the plan" if id(acceptance) not in used else "mend it, or accept it anew",
+                    (Where("", None, acceptance.vlan, acceptance.origin),), key=(_named(acceptance),))  # fmt: skip
+        rule = CATALOGUE[_STALE]
+        severity = Severity.RISK if id(acceptance) in used else rule.severity
+        result.findings.append(
+            Finding(_STALE, severity, says, one.cure, one.where, (), identity(_STALE, one), Affected(0, ()))
+        )
+    return result
+
+
+def _covers(acceptance: Acceptance, finding: Finding) -> bool:
+    return acceptance.rule == finding.rule and any(
+        (not acceptance.switch or where.switch == acceptance.switch)
+        and (not acceptance.port or where.port == acceptance.port)
+        and (acceptance.vlan is None or where.vlan == acceptance.vlan)
+        for where in finding.where
+    )
+
+
+def _named(acceptance: Acceptance) -> str:
+    places = [acceptance.switch, acceptance.port and f"port {acceptance.port}",
+              acceptance.vlan and f"VLAN {acceptance.vlan}"]  # fmt: skip
+    at = " ".join(str(place) for place in places if place)
+    return acceptance.rule + (f" at {at}" if at else "")
+
+
+def _unknown(acceptance: Acceptance) -> str:
+    return f"the plan accepts {acceptance.rule!r}, which is no rule"

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Campus, Device, Origin
-from inkov.checks.catalogue import Finding, Severity, Site, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import Site
 from inkov.checks.words import listed
 from inkov.forwarding import Fabric, Resolved, resolve
 from inkov.vlanset import bits_to_text
@@ -24,7 +25,7 @@ _FAMILY = "Input"
     cure="find out which is true, and collect the other again or correct the switch",
     example="the export of core-1 has port 7 in VLAN 10, the walk of core-1 has it in VLAN 20",
 )
-def sources_disagree(site: Site) -> Iterator[Finding]:
+def sources_disagree(site: Site) -> Iterator[Found]:
     for other in site.fabric.campus.others:
         first = site.fabric.campus.devices[other.name]
         found = [*_tables(first, other), *_ports(first, other)]
@@ -32,8 +33,7 @@ def sources_disagree(site: Site) -> Iterator[Finding]:
             said = listed([f"{what}: {one} by {first.origin.file}, {two} by {other.origin.file}"
                            for what, one, two, *_ in found[:3]])  # fmt: skip
             more = f", and {len(found) - 3} more" if len(found) > 3 else ""
-            yield Finding(
-                "sources-disagree", Severity.RISK, f"two sources of {first.name} disagree: {said}{more}",
+            yield Found( f"two sources of {first.name} disagree: {said}{more}",
                 "find out which is true, and collect the other again or correct the switch",
                 tuple(place for *_, places in found for place in places),
             )  # fmt: skip

@@ -1,83 +1,33 @@
-"""VLAN definitions: names that clash, and switches that lack a VLAN which has to pass them."""
+"""VLAN definitions: VLANs that are missing, dead, unused, or not as planned."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Vlan, natural
-from inkov.checks.catalogue import Finding, Severity, Site, Where, rule
-from inkov.forwarding.domains import breaks
+from inkov.campus import natural
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import DEFAULT_VID, Site
+from inkov.checks.words import counted, listed
 from inkov.vlanset import VlanSet
 
 _FAMILY = "VLAN definitions"
 
 
-def _named(site: Site) -> Iterator[tuple[str, Vlan, str]]:
-    """(switch, row of its table, name) of all VLANs with a name."""
-    for device in sorted(site.fabric.campus.devices.values(), key=lambda d: natural(d.name)):
-        for vlan in (device.vlans or {}).values():
-            if vlan.name is not None and vlan.name.value:
-                yield device.name, vlan, vlan.name.value
-
-
-def _where(switch: str, vlan: Vlan) -> Where:
-    return Where(switch, None, vlan.vid, vlan.name.origin if vlan.name is not None else vlan.origin)
-
-
-@rule(
-    "vlan-name-differs",
-    family=_FAMILY,
-    severity=Severity.RISK,
-    what="one VLAN number has different names on different switches",
-    why="people work by the name: sooner or later somebody puts a port into what the name promises, not the number",
-    cure="give the VLAN one name everywhere",
-    example="VLAN 20 is 'irrigation' on gate-1 and 'irigation' on palm-2",
-)
-def vlan_name_differs(site: Site) -> Iterator[Finding]:
-    by_vid: dict[int, dict[str, list[Where]]] = {}
-    for switch, vlan, name in _named(site):
-        by_vid.setdefault(vlan.vid, {}).setdefault(name, []).append(_where(switch, vlan))
-    for vid in sorted(by_vid):
-        names = sorted(by_vid[vid].items(), key=lambda item: (-len(item[1]), natural(item[0])))
-        if len(names) < 2:
-            continue
-        usual, places = names[0]
-        others = [(name, where) for name, wheres in names[1:] for where in wheres]
-        listed = ", ".join(f"{name!r} on {where.switch}" for name, where in others)
-        on = places[0].switch if len(places) == 1 else f"{len(places)} switches"
-        yield Finding(
-            "vlan-name-differs", Severity.RISK, f"VLAN {vid} is {usual!r} on {on}, but {listed}",
-            f"name VLAN {vid} {usual!r} there as well, or rename it everywhere",
-            (*(where for _, where in others), places[0]),
-        )  # fmt: skip
-
-
-@rule(
-    "name-vlan-differs",
-    family=_FAMILY,
-    severity=Severity.RISK,
-    what="one VLAN name stands for different numbers on different switches",
-    why="ports that belong together by name are in two VLANs that do not talk, or a later change joins the wrong ones",
-    cure="use one number for the name, or two names",
-    example="'cameras' is VLAN 60 on gate-1 and VLAN 66 on pond-1",
-)
-def name_vlan_differs(site: Site) -> Iterator[Finding]:
-    by_name: dict[str, dict[int, list[tuple[str, Where]]]] = {}
-    for switch, vlan, name in _named(site):
-        by_name.setdefault(name.casefold(), {}).setdefault(vlan.vid, []).append((name, _where(switch, vlan)))
-    for key in sorted(by_name, key=natural):
-        vids = sorted(by_name[key].items(), key=lambda item: (-len(item[1]), item[0]))
-        if len(vids) < 2:
-            continue
-        usual, places = vids[0]
-        others = [(vid, where) for vid, named in vids[1:] for _, where in named]
-        listed = ", ".join(f"VLAN {vid} on {where.switch}" for vid, where in others)
-        on = places[0][1].switch if len(places) == 1 else f"{len(places)} switches"
-        yield Finding(
-            "name-vlan-differs", Severity.RISK, f"{places[0][0]!r} is VLAN {usual} on {on}, but {listed}",
-            f"use VLAN {usual} for {places[0][0]!r} there as well, or give one of them another name",
-            (*(where for _, where in others), places[0][1]),
-        )  # fmt: skip
+def stopped(site: Site) -> Iterator[tuple[str, int, list[str]]]:
+    """The switches that a split VLAN would have to pass and that do not have it: (switch, VID, switches with members
+    on its two sides)."""
+    fabric = site.fabric
+    for vid, gaps in site.breaks.items():
+        blamed: dict[str, list[str]] = {}
+        for gap in gaps:
+            ends = sorted({gap.way[0], gap.way[-1]}, key=natural)
+            for device in gap.way[1:-1]:
+                table = fabric.device(device).vlans
+                if table is not None and not fabric.live[device] >> vid & 1:
+                    kept = blamed.setdefault(device, [])
+                    kept.extend(end for end in ends if end not in kept)
+        for device in sorted(blamed, key=natural):
+            yield device, vid, blamed[device]
 
 
 @rule(
@@ -89,39 +39,168 @@ def name_vlan_differs(site: Site) -> Iterator[Finding]:
     cure="define the VLAN on the switch in between, also if it has no port of its own in it",
     example="gate-1 and fern-1 have ports in VLAN 30, and core-1, the only way between them, does not define it",
 )
-def vlan_missing_in_transit(site: Site) -> Iterator[Finding]:
-    fabric = site.fabric
-    for vid, split in site.islands.items():
-        blamed: dict[str, list[str]] = {}
-        for gap in breaks(fabric, site.domains, vid, split) if len(split) > 1 else ():
-            ends = sorted({gap.way[0], gap.way[-1]}, key=natural)
-            for device in gap.way[1:-1]:
-                table = fabric.device(device).vlans
-                if table is not None and vid not in table and not fabric.live[device] >> vid & 1:
-                    kept = blamed.setdefault(device, [])
-                    kept.extend(end for end in ends if end not in kept)
-        for device in sorted(blamed, key=natural):
-            ends = blamed[device]
+def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
+    for device, vid, ends in stopped(site):
+        if vid not in (site.fabric.device(device).vlans or {}):
             others = [w for name in ends for w in _member(site, name, vid)]
-            yield Finding(
-                "vlan-missing-in-transit", Severity.FAULT,
+            yield Found(
                 f"VLAN {vid} has members on {' and '.join(ends)}, but {device} between them does not define it",
                 f"define VLAN {vid} on {device}",
-                (Where(device, None, vid, fabric.device(device).origin), *others),
+                (Where(device, None, vid, site.fabric.device(device).origin), *others),
+                root=site.absent(vid, device), vlans=1 << vid, key=(device, str(vid)),
             )  # fmt: skip
 
 
 def _member(site: Site, device: str, vid: int) -> list[Where]:
     """One port (or the gateway, or the table's row) that makes a device a member of a VLAN."""
-    for resolved in site.ports():
-        end = resolved.end
-        if end.device == device and resolved.view.bare >> vid & 1 and end not in site.fabric.wiring.of:
+    for resolved in site.host_ports:
+        if resolved.end.device == device and resolved.view.bare >> vid & 1:
             return [site.place(resolved, "access_vlan", vid)]
     row = (site.fabric.device(device).vlans or {}).get(vid)
     return [Where(device, None, vid, row.origin)] if row is not None else []
 
 
-def defined(site: Site, device: str) -> VlanSet | None:
-    """The VLANs a switch's table lists; None without a table."""
-    table = site.fabric.device(device).vlans
-    return None if table is None else VlanSet.from_vids(table)
+@rule(
+    "vlan-suspended",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a VLAN is suspended on a switch that has ports in it, or that it has to pass",
+    why="a suspended VLAN forwards nothing: its ports look well and reach nobody",
+    cure="make the VLAN active, or move its ports",
+    example="VLAN 30 is suspended on palm-2, and ports 1 to 4 are in it",
+)
+def vlan_suspended(site: Site) -> Iterator[Found]:
+    passed = {(device, vid): ends for device, vid, ends in stopped(site)}
+    for device in site.devices:
+        resting = {v.vid: v for v in (device.vlans or {}).values() if v.active is not None and not v.active.value}
+        if not resting:
+            continue
+        mine = [r for r in site.host_ports if r.end.device == device.name]
+        gateways = {gateway.vid for gateway in device.gateways}
+        for vid, row in sorted(resting.items()):
+            ports = [r for r in mine if r.free.bare >> vid & 1 or r.free.pvid == vid]
+            use = [counted(len(ports), "port") + " in it: " + listed([r.end.port for r in ports])] if ports else []
+            use += ["a gateway in it"] if vid in gateways else []
+            ends = passed.get((device.name, vid))
+            use += [f"members on {' and '.join(ends)} on its two sides"] if ends and not ports else []
+            if use and row.active is not None:
+                yield Found(
+                    f"VLAN {vid} is suspended on {device.name}, which has {' and '.join(use)}",
+                    f"make VLAN {vid} active on {device.name}",
+                    (Where(device.name, None, vid, row.active.origin),
+                     *(site.place(r, "access_vlan", vid) for r in ports)),
+                    root=site.absent(vid, device.name), vlans=0 if ports else 1 << vid, key=(device.name, str(vid)),
+                )  # fmt: skip
+
+
+@rule(
+    "vlan-unused",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="a VLAN is defined and used nowhere: no port, gateway or native VLAN, and the plan does not know it",
+    why="leftovers hide what matters, and the next project takes the number for free",
+    cure="remove it where it is defined, or write into the plan what it is kept for",
+    example="core-1 and gate-1 define VLAN 44, and no port or gateway is in it",
+)
+def vlan_unused(site: Site) -> Iterator[Found]:
+    used = {DEFAULT_VID, *site.plan.vlans}
+    for device in site.devices:
+        used.update(gateway.vid for gateway in device.gateways)
+        for vlan in (device.vlans or {}).values():
+            if vlan.private is not None or vlan.secondaries is not None:
+                used.update((vlan.vid, *(vlan.secondaries.value if vlan.secondaries is not None else ())))
+    for mask in site.served.values():
+        used.update(VlanSet(mask))
+    for resolved in site.every_port:
+        settled = resolved.settled
+        used.update((settled.access_vlan, settled.voice_vlan or 1, resolved.native or 1, settled.pvid or 1,
+                     settled.primary or 1, settled.secondary or 1))  # fmt: skip
+        if settled.untagged:
+            used.update(settled.untagged)
+    practice = site.plan.practice
+    used.update(v for v in (practice.native, practice.management, practice.unused and practice.unused.vlan) if v)
+    places: dict[int, list[Where]] = {}
+    for device in site.devices:
+        for vid in (device.vlans or {}).keys() - used if not device.table_is_membership else ():
+            places.setdefault(vid, []).append(site.row(device.name, vid))
+    for vid, wheres in sorted(places.items()):
+        yield Found(
+            f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and nothing uses it",
+            f"remove VLAN {vid}, or write into the plan what it is kept for", tuple(wheres), key=(str(vid),),
+        )  # fmt: skip
+
+
+@rule(
+    "vlan-reserved",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a VLAN has a number that the plan says is reserved",
+    why="some equipment uses such numbers for itself: there the VLAN cannot be made, or collides with what is inside",
+    cure="give the VLAN another number",
+    example="the plan reserves 1002-1005, and gate-1 defines VLAN 1003",
+)
+def vlan_reserved(site: Site) -> Iterator[Found]:
+    reserved = site.plan.practice.reserved
+    for device in site.devices if reserved else ():
+        for vid in device.vlans or {}:
+            if reserved is not None and vid in reserved:
+                yield Found(
+                    f"{device.name} defines VLAN {vid}, which is reserved ({reserved})", "use another number",
+                    (site.row(device.name, vid), Where("", None, vid, site.plan.practice.origin)),
+                )  # fmt: skip
+
+
+@rule(
+    "vlan-not-planned",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a switch defines a VLAN that the plan does not know",
+    why="either the plan is out of date, or somebody made a VLAN that nobody watches",
+    cure="write the VLAN into the plan, or remove it",
+    example="the plan has VLANs 10 to 60, and pond-1 defines VLAN 66",
+)
+def vlan_not_planned(site: Site) -> Iterator[Found]:
+    if not site.plan.vlans:
+        return
+    known = {DEFAULT_VID, *site.plan.vlans, *(v for s in site.plan.segments.values() for v in s.vlans)}
+    practice = site.plan.practice
+    known.update(v for v in (practice.native, practice.management, practice.unused and practice.unused.vlan) if v)
+    places: dict[int, list[Where]] = {}
+    for device in site.devices:
+        for vid in (device.vlans or {}).keys() - known:
+            places.setdefault(vid, []).append(site.row(device.name, vid))
+    for vid, wheres in sorted(places.items()):
+        yield Found(
+            f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and the plan does not know it",
+            f"write VLAN {vid} into the plan, or remove it", tuple(wheres), key=(str(vid),),
+        )  # fmt: skip
+
+
+@rule(
+    "vlan-planned-absent",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="the plan has a VLAN that no switch defines, or not the switch that is to have it",
+    why="what is to run in it does not, or runs elsewhere",
+    cure="define the VLAN where the plan wants it, or correct the plan",
+    example="the plan has VLAN 80, and no switch defines it",
+)
+def vlan_planned_absent(site: Site) -> Iterator[Found]:
+    live = 0
+    for mask in site.fabric.live.values():
+        live |= mask
+    everywhere = {vid for device in site.devices for vid in device.vlans or {}}
+    for vid, planned in sorted(site.plan.vlans.items()):
+        said = Where("", None, vid, planned.origin)
+        if vid not in everywhere and not live >> vid & 1:
+            yield Found(f"the plan has VLAN {vid}{f' ({planned.name})' if planned.name else ''}, and no switch does",
+                        f"define VLAN {vid}, or take it out of the plan", (said,), key=(str(vid),))  # fmt: skip
+            continue
+        for name in planned.needed:
+            table = site.defined(name) if name in site.fabric.campus.devices else None
+            if table is not None and vid not in table and vid != DEFAULT_VID:
+                yield Found(
+                    f"the plan needs VLAN {vid} on {name}, which does not define it", f"define VLAN {vid} on {name}",
+                    (Where(name, None, vid, site.fabric.device(name).origin), said), severity=Severity.FAULT,
+                    root=site.absent(vid, name), key=(name, str(vid)),
+                )  # fmt: skip

@@ -67,7 +67,7 @@ ColourOption = Annotated[bool, typer.Option("--no-colour", help="No colour, even
 class View:
     """How a command's result is written: format, file and colour. Made from its options."""
 
-    def __init__(self, form: Format, output: str | None, no_colour: bool) -> None:
+    def __init__(self, form: Any, output: str | None, no_colour: bool) -> None:
         self.format = form
         self.output = output
         self._plain = no_colour or "NO_COLOR" in os.environ

@@ -108,8 +108,11 @@ class Acceptance(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class PlannedPlatform(Struct, rename="kebab", forbid_unknown_fields=True):
-    """A make of switch: the `files` it is known by (patterns such as `north-*.txt`) or its `switches`; what its unstated
-    settings mean, by the keys of switch sheets; and whether it can do private VLANs."""
+    """A make of switch: the `files` it is known by (patterns such as `north-*.txt`) or its `switches`.
+
+    `unstated` says what its unstated settings mean, by the keys of switch sheets; `private-vlans: no` that it cannot do
+    private VLANs.
+    """
 
     files: list[str] = field(default_factory=list)
     switches: list[str] = field(default_factory=list)

@@ -22,7 +22,6 @@ from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_l
 from inkov.readers.ledger import FileReport, Part, Piece, as_text
 from inkov.readers.locate import Locator
 from inkov.readers.registry import HEAD_BYTES, read_bytes, reader_of, taken_as
-from inkov.readers.secrets import without_secrets
 
 __all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "file_bytes", "load", "unread_texts"]
 
@@ -116,9 +115,7 @@ def load(
         if report.file in second:
             report.said = "a second source"
     reports.sort(key=lambda report: report.file)
-    campus.unmatched = [
-        (line.origin, without_secrets(line.text)) for r in reports for line in r.unmatched if line.relevant
-    ]
+    campus.unmatched = [(line.origin, line.text) for r in reports for line in r.unmatched if line.relevant]
     if not campus.devices:
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"

@@ -18,9 +18,9 @@ from typing import Any
 from msgspec import Struct, field
 
 from inkov.campus import Aggregation, Fact, Origin, Problem
+from inkov.campus.secrets import without_secrets
 from inkov.readers.ledger import Part, Piece, Unread, as_text
 from inkov.readers.linux_device import Member, Netdev, build
-from inkov.readers.secrets import without_secrets
 
 __all__ = ["Unit", "assemble_units", "is_unit", "read_unit"]
 

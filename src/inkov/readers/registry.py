@@ -12,6 +12,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from inkov.campus import Origin, Problem
+from inkov.campus.secrets import without_secrets
 from inkov.readers import (
     linux,
     lldpd,
@@ -27,7 +28,6 @@ from inkov.readers import (
 )
 from inkov.readers.dialects import Dialect, read_text, recognises
 from inkov.readers.ledger import FileReport, Part, as_text
-from inkov.readers.secrets import without_secrets
 
 __all__ = ["FORMATS", "HEAD_BYTES", "Format", "TakenAs", "UnknownFormat", "read_bytes", "reader_of",
            "taken_as"]  # fmt: skip

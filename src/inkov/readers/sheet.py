@@ -29,8 +29,8 @@ from inkov.campus import (
     TreeMode,
     Vlan,
 )
+from inkov.campus.secrets import without_secrets
 from inkov.readers.ledger import Part, Unread, as_text
-from inkov.readers.secrets import without_secrets
 from inkov.readers.sheet_words import (
     DISTRIBUTION_KEYS,
     ON,

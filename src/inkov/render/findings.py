@@ -1,97 +1,192 @@
-"""Findings and rules as text."""
+"""Findings and rules as text, as a table, and in the fixed JSON shape."""
 
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
+from enum import StrEnum
+from itertools import groupby
 from typing import Any
 
 from rich.console import RenderableType
 from rich.text import Text
 
-from inkov.checks import Finding, Rule, Severity
+from inkov.campus import natural
+from inkov.checks import CATALOGUE, Affected, Audit, Finding, Rule, Severity, Where
 from inkov.readers import Locator
 from inkov.render.grid import Column, Grid
 from inkov.render.terminal import SEVERITY, Screen, indented
 from inkov.render.text import place, safe
 
-__all__ = ["findings_grid", "findings_json", "findings_text", "rule_text", "summary"]
+__all__ = ["By", "findings_grid", "findings_json", "findings_text", "rule_text", "summary", "touched"]
+
+_ASSUMED = 4  # of what a finding rests on, the rest counted
+_PLACES = 8
 
 
-def summary(findings: list[Finding], switches: int) -> str:
-    """One line that says how it stands."""
+class By(StrEnum):
+    """What findings are grouped by."""
+
+    RULE = "rule"
+    SWITCH = "switch"
+    SEVERITY = "severity"
+    VLAN = "vlan"
+
+
+def summary(findings: list[Finding], switches: int, accepted: int = 0) -> str:
+    """One line that says how it stands and fits a chat message."""
     of = f"{switches} switch{'es' * (switches != 1)}"
+    also = f" {accepted} accepted by the plan." if accepted else ""
     if not findings:
-        return f"No findings on {of}."
+        return f"No findings on {of}.{also}"
     counts = Counter(finding.severity for finding in findings)
     plurals = {Severity.BREACH: "breaches"}
     parts = [f"{counts[s]} {s if counts[s] == 1 else plurals.get(s, f'{s}s')}" for s in Severity if counts[s]]
-    return f"{', '.join(parts)} on {of}."
+    return f"{', '.join(parts)} on {of}.{also}"
 
 
-def findings_text(findings: list[Finding], locator: Locator, screen: Screen, switches: int) -> str:
-    """Each finding as a short block: what, where at both ends, what cures it, what it rests on."""
+def touched(affects: Affected) -> str:
+    """The blast radius in words; "" if no host port is touched."""
+    if not affects.ports:
+        return ""
+    shown = ", ".join(affects.hosts[:5]) + (f" and {len(affects.hosts) - 5} more" if len(affects.hosts) > 5 else "")
+    return f"{affects.ports} host port{'s' * (affects.ports != 1)}{f' ({shown})' if shown else ''}"
+
+
+def findings_text(
+    audit: Audit, locator: Locator, screen: Screen, switches: int, *, by: By | None = None, explain: bool = False
+) -> str:
+    """Each finding as a short block: what, where at both ends, what comes of it, what cures it, what it rests on.
+
+    With `explain`, the first finding of each rule says why it matters.
+    """
     parts: list[RenderableType] = []
-    for finding in findings:
-        head = Text()
-        head.append(finding.severity.upper(), style=SEVERITY[finding.severity])
-        head.append(f"  {finding.rule}", style="bold")
-        parts += [head, indented(safe(finding.says), 2)]
-        places = [_where(finding, number, locator) for number in range(len(finding.where))]
-        width = max((len(name) for name, _ in places), default=0)
-        for name, said in dict.fromkeys(places):
-            parts.append(indented(f"{name:<{width}}  {said}", 4, "dim"))
-        parts.append(indented(f"Cure: {safe(finding.cure)}", 2))
-        parts += [indented(f"Rests on: {safe(assumption)}", 2, "dim") for assumption in finding.assumes[:4]]
-        if len(finding.assumes) > 4:
-            parts.append(indented(f"... and {len(finding.assumes) - 4} more of the kind", 2, "dim"))
+    explained: set[str] = set()
+    for heading, group in _grouped(audit.findings, by):
+        if heading:
+            parts += [Text(safe(heading), style="bold underline"), Text()]
+        for finding in group:
+            why = CATALOGUE[finding.rule].why if explain and finding.rule not in explained else ""
+            explained.add(finding.rule)
+            parts += [*_block(finding, locator, why), Text()]
+    if audit.accepted:
+        parts.append(Text("Accepted by the plan", style="bold underline"))
+        for finding, acceptance in audit.accepted:
+            until = f", until {acceptance.until}" if acceptance.until else ""
+            parts.append(indented(safe(f"{finding.rule}: {finding.says}; {acceptance.because}{until}"), 2, "dim"))
         parts.append(Text())
-    parts.append(Text(summary(findings, switches), style="bold"))
+    parts.append(Text(summary(audit.findings, switches, len(audit.accepted)), style="bold"))
     return screen.render(*parts)
 
 
-def _where(finding: Finding, number: int, locator: Locator) -> tuple[str, str]:
-    where = finding.where[number]
+def _block(finding: Finding, locator: Locator, why: str) -> Iterator[RenderableType]:
+    head = Text()
+    head.append(finding.severity.upper(), style=SEVERITY[finding.severity])
+    head.append(f"  {finding.rule}", style="bold")
+    if touched(finding.affects):
+        head.append(safe(f"  touches {touched(finding.affects)}"), style="dim")
+    yield head
+    yield indented(safe(finding.says), 2)
+    places = list(dict.fromkeys(_where(where, locator) for where in finding.where))
+    width = max((len(name) for name, _ in places[:_PLACES]), default=0)
+    for name, said in places[:_PLACES]:
+        yield indented(f"{name:<{width}}  {said}", 4, "dim")
+    if len(places) > _PLACES:
+        yield indented(f"and {len(places) - _PLACES} more places", 4, "dim")
+    for consequence in finding.consequences:
+        yield indented(f"So also: {safe(consequence)}", 2)
+    if why:
+        yield indented(f"Why: {why}.", 2)
+    yield indented(f"Cure: {safe(finding.cure)}", 2)
+    for assumption in finding.assumes[:_ASSUMED]:
+        yield indented(f"Rests on: {safe(assumption)}", 2, "dim")
+    if len(finding.assumes) > _ASSUMED:
+        yield indented(f"... and {len(finding.assumes) - _ASSUMED} more of the kind", 2, "dim")
+
+
+def _grouped(findings: list[Finding], by: By | None) -> Iterator[tuple[str, list[Finding]]]:
+    """The findings under headings; one that touches several switches or VLANs stands under each of them."""
+    if by is None:
+        yield "", findings
+        return
+    entries: list[tuple[tuple[Any, ...], str, Finding]] = []
+    for number, finding in enumerate(findings):
+        if by is By.RULE:
+            entries.append(((number,), finding.rule, finding))
+        elif by is By.SEVERITY:
+            entries.append(((finding.severity.rank,), finding.severity, finding))
+        elif by is By.SWITCH:
+            switches = dict.fromkeys(w.switch for w in finding.where if w.switch)
+            entries += [((not s, natural(s)), s or "no switch", finding) for s in switches or [""]]
+        else:
+            vids = dict.fromkeys(w.vlan for w in finding.where if w.vlan)
+            entries += [((v or 4095,), f"VLAN {v}" if v else "no VLAN", finding) for v in vids or [None]]
+    if by is By.RULE:  # the rules in the order of their worst finding
+        first: dict[str, int] = {}
+        for key, heading, _ in entries:
+            first.setdefault(heading, key[0])
+        entries = [((first[heading],), heading, finding) for _, heading, finding in entries]
+    entries.sort(key=lambda entry: entry[0])
+    for heading, group in groupby(entries, key=lambda entry: entry[1]):
+        members = [finding for _, _, finding in group]
+        yield f"{heading} ({len(members)})", members
+
+
+def _where(where: Where, locator: Locator) -> tuple[str, str]:
     name = f"{where.switch}:{where.port}" if where.port is not None else where.switch
     # The pointer without module prefixes, to be short; the JSON form has it as the file spells it.
     said = f"{place(where.origin, locator)}  {safe(where.origin.pointer)}".rstrip()
-    return safe(name + (f" VLAN {where.vlan}" if where.vlan else "")), said
+    return safe((name + (f" VLAN {where.vlan}" if where.vlan else "")).strip()), said
 
 
-def findings_json(findings: list[Finding], locator: Locator) -> dict[str, Any]:
-    """The fixed shape: findings with their places, and counts by severity."""
-    counts = Counter(finding.severity for finding in findings)
+def findings_json(audit: Audit, locator: Locator) -> dict[str, Any]:
+    """The fixed shape: findings with their places, and counts by severity; beside it what the plan accepts."""
+    counts = Counter(finding.severity for finding in audit.findings)
     return {
-        "findings": [
-            {
-                "rule": f.rule,
-                "severity": str(f.severity),
-                "says": f.says,
-                "cure": f.cure,
-                "where": [
-                    {
-                        "switch": w.switch,
-                        "port": w.port,
-                        "vlan": w.vlan,
-                        "file": w.origin.file or None,
-                        "line": locator.line(w.origin) or None,
-                        **({"pointer": locator.pointer(w.origin)} if w.origin.pointer else {}),
-                    }
-                    for w in f.where
-                ],
-                "assumes": list(f.assumes),
-            }
-            for f in findings
-        ],
+        "findings": [_json(finding, locator) for finding in audit.findings],
         "counts": {str(severity): counts[severity] for severity in Severity},
+        "accepted": [
+            {**_json(finding, locator), "because": a.because, "until": a.until.isoformat() if a.until else None}
+            for finding, a in audit.accepted
+        ],
     }
 
 
-def findings_grid(findings: list[Finding], locator: Locator) -> Grid:
-    grid = Grid([Column(name) for name in ("Severity", "Rule", "Says", "Where", "Cure")])
-    for finding in findings:
-        places = [" ".join(_where(finding, number, locator)) for number in range(len(finding.where))]
-        grid.add(finding.severity, finding.rule, finding.says, "; ".join(dict.fromkeys(places)), finding.cure)
+def _json(f: Finding, locator: Locator) -> dict[str, Any]:
+    return {
+        "id": f.id,
+        "rule": f.rule,
+        "severity": str(f.severity),
+        "says": safe(f.says),
+        "cure": safe(f.cure),
+        "where": [
+            {
+                "switch": w.switch or None,
+                "port": w.port,
+                "vlan": w.vlan,
+                "file": w.origin.file or None,
+                "line": locator.line(w.origin) or None,
+                **({"pointer": locator.pointer(w.origin)} if w.origin.pointer else {}),
+            }
+            for w in f.where
+        ],
+        "assumes": [safe(assumption) for assumption in f.assumes],
+        "consequences": [safe(consequence) for consequence in f.consequences],
+        "affects": {"ports": f.affects.ports, "hosts": list(f.affects.hosts)},
+    }
+
+
+def findings_grid(audit: Audit, locator: Locator) -> Grid:
+    names = ("Severity", "Rule", "Says", "Where", "Cure", "Touches", "Id")
+    grid = Grid([Column(name) for name in names])
+    for f in audit.findings:
+        places = dict.fromkeys(" ".join(_where(where, locator)) for where in f.where)
+        says = "; so also: ".join((f.says, *f.consequences))
+        grid.add(f.severity, f.rule, says, "; ".join(places), f.cure, touched(f.affects), f.id)
     return grid
+
+
+_EXAMPLE = {"-": "red", "+": "green", "=": "bold"}
 
 
 def rule_text(rule: Rule, screen: Screen) -> str:
@@ -101,4 +196,7 @@ def rule_text(rule: Rule, screen: Screen) -> str:
     parts: list[RenderableType] = [head, indented(f"{rule.family}", 2, "dim"), Text()]
     for name, text in (("Finds", rule.what), ("Why", rule.why), ("Cure", rule.cure), ("Example", rule.example)):
         parts += [Text(name, style="bold"), indented(text[:1].upper() + text[1:] + ".", 2), Text()]
+    parts += [Text("As configurations (- makes the mistake, + cures it)", style="bold")]
+    for line in rule.shown.rstrip("\n").split("\n"):
+        parts.append(indented(line, 2, _EXAMPLE.get(line[:1], "")))
     return screen.render(*parts)

@@ -13,7 +13,7 @@ from collections.abc import Iterable, Iterator
 from msgspec import Struct
 
 from inkov.campus import Origin
-from inkov.readers.secrets import without_secrets
+from inkov.campus.secrets import without_secrets
 
 __all__ = ["ShapeGroup", "group", "starter"]
 

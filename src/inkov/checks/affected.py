@@ -1,0 +1,47 @@
+"""The blast radius of a finding: the host ports and named hosts that it touches."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from inkov.checks.catalogue import Affected, Found
+from inkov.checks.site import Site
+from inkov.vlanset import VlanSet
+from inkov.wiring import End
+
+__all__ = ["Radius"]
+
+
+class Radius:
+    """Counts what a finding touches: the members everywhere of the VLANs it names as affected; the host ports among its
+    places; and where a place is a VLAN of a switch, the members there."""
+
+    def __init__(self, site: Site) -> None:
+        self.site = site
+
+    @cached_property
+    def _hosts(self) -> set[End]:
+        return {resolved.end for resolved in self.site.host_ports}
+
+    @cached_property
+    def _members(self) -> dict[int, set[End]]:
+        """The host ports of each VLAN; those that are trunks aside, which are members of all."""
+        found: dict[int, set[End]] = {}
+        for resolved in self.site.host_ports:
+            free = resolved.free
+            members = free.bare | (1 << free.pvid if free.pvid else 0) | (free.admit & free.emit)
+            for vid in VlanSet(members) if members.bit_count() < 8 else ():
+                found.setdefault(vid, set()).add(resolved.end)
+        return found
+
+    def of(self, found: Found) -> Affected:
+        ends: set[End] = set()
+        for vid in VlanSet(found.vlans & ~1):
+            ends |= self._members.get(vid, set())
+        for where in found.where:
+            if where.port is not None and End(where.switch, where.port) in self._hosts:
+                ends.add(End(where.switch, where.port))
+            elif where.port is None and where.vlan and where.switch:
+                ends |= {end for end in self._members.get(where.vlan, ()) if end.device == where.switch}
+        hosts = [name for end, names in self.site.hosts_at.items() if end in ends for name in names]
+        return Affected(len(ends), tuple(sorted(hosts)))

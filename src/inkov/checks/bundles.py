@@ -1,0 +1,141 @@
+"""Bundles (IEEE 802.1AX): members that differ from each other or from the bundle, and ends that do not fit."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from inkov.campus import Aggregation, Fact
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.links import crossing
+from inkov.checks.site import Site
+from inkov.checks.words import listed
+from inkov.forwarding import Resolved
+from inkov.wiring import End
+
+_FAMILY = "Links and trunks"
+
+_ALIKE = {
+    "mode": "mode", "access_vlan": "VLAN", "native_vlan": "native VLAN", "allowed": "allowed list", "speed": "speed",
+    "mtu": "MTU", "aggregation": "way of aggregation", "tagged": "tagged VLANs", "pvid": "PVID",
+}  # fmt: skip
+"""What members must have in common, and with their bundle where both state it."""
+
+
+def _bundles(site: Site) -> Iterator[tuple[str, Resolved, list[Resolved]]]:
+    """(switch, bundle, its members) of the bundles that are up."""
+    found: dict[End, list[Resolved]] = {}
+    for resolved in site.stating("bundle"):
+        if resolved.bundle:
+            found.setdefault(End(resolved.end.device, resolved.bundle), []).append(resolved)
+    for end, members in found.items():
+        if site.resolved(end).up:
+            yield end.device, site.resolved(end), members
+
+
+@rule(
+    "bundle-members-differ",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a member of a bundle has other settings than the other members, or than the bundle",
+    why="the bundle's settings count today; when the member leaves the bundle, or the switch takes it out for being "
+    "different, it forwards by its own",
+    cure="give all members the settings of the bundle",
+    example="ports 23 and 24 of core-1 are one bundle, and port 24 alone states VLAN 10",
+)
+def bundle_members_differ(site: Site) -> Iterator[Found]:
+    for device, bundle, members in _bundles(site):
+        for attribute, name in _ALIKE.items():
+            facts = [(r, getattr(r.stated, attribute)) for r in members]
+            stated = [(r, fact) for r, fact in facts if fact is not None]
+            whole = getattr(bundle.stated, attribute)
+            if not stated:
+                continue
+            if whole is not None and attribute != "speed":
+                wanted, odd = whole, [(r, fact) for r, fact in stated if fact.value != whole.value]
+            else:
+                [(value, _)] = Counter(str(fact.value) for _, fact in stated).most_common(1)
+                wanted = next(fact for _, fact in stated if str(fact.value) == value)
+                odd = [(r, fact) for r, fact in stated if str(fact.value) != value]
+                if not odd and len(stated) < len(members) and attribute not in ("aggregation", "speed", "mtu"):
+                    odd = stated  # some members say nothing of it, nor does the bundle
+            for resolved, fact in odd:
+                other = "the others do not" if fact is wanted else f"{wanted.value} elsewhere in it"
+                yield Found(
+                    f"{resolved.end}, in {bundle.end.port}, has {name} {fact.value}; {other}",
+                    f"give all members of {bundle.end} the same {name}",
+                    (Where(device, resolved.end.port, None, fact.origin),
+                     Where(device, bundle.end.port, None, (whole or wanted).origin)),
+                    key=(device, resolved.end.port, attribute),
+                )  # fmt: skip
+
+
+@rule(
+    "bundle-one-sided",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="the cables of a bundle end at ports that are no bundle",
+    why="one end takes the cables for one link, the other for several: frames loop or are dropped, and what comes back "
+    "over the other cable looks as if the host had moved",
+    cure="make a bundle of the ports at the other end, with the same way of aggregation",
+    example="ports 3 and 4 of core-1 are bundle-1, ports 23 and 24 of herbarium-1 at their other ends are single ports",
+)
+def bundle_one_sided(site: Site) -> Iterator[Found]:
+    done: dict[End, list[End]] = {}
+    for _, link, a, b in site.links:
+        for near, far in ((a, b), (b, a)):
+            mine = any(end != near.end for end in _ports_of(near.end, link.cables))
+            theirs = any(end != far.end for end in _ports_of(far.end, link.cables))
+            if mine and not theirs:
+                done.setdefault(near.end, []).append(far.end)
+    for near_end, fars in done.items():
+        near = site.resolved(near_end)
+        yield Found(
+            f"{near_end} is a bundle, and {listed([str(far) for far in fars])} at its other end "
+            f"{'is' if len(fars) == 1 else 'are'} not",
+            f"make a bundle of the ports at the other end of {near_end}",
+            (Where(near_end.device, near_end.port, None, near.stated.origin),
+             *(Where(far.device, far.port, None, site.resolved(far).stated.origin) for far in fars)),
+            vlans=near.view.emit & site.served_anywhere, key=(str(near_end),),
+        )  # fmt: skip
+
+
+def _ports_of(end: End, cables: tuple[tuple[End, End], ...]) -> list[End]:
+    return [one if one.device == end.device else other for one, other in cables]
+
+
+@rule(
+    "aggregation-differs",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="the two ends of a bundle do not come together: both only answer, or one uses LACP and the other no protocol",
+    why="the bundle does not form, or forms at one end only: the cables are single links, blocked or looping",
+    cure="let both ends use LACP, at least one of them asking",
+    example="bundle-1 of core-1 only answers to LACP, and b1 of herbarium-1 as well: nobody asks",
+)
+def aggregation_differs(site: Site) -> Iterator[Found]:
+    for joined in site.links:
+        ends = [(r, _aggregation(site, r)) for r in (joined.a, joined.b)]
+        (a, how_a), (b, how_b) = ends
+        if how_a is None or how_b is None:
+            continue
+        passive = how_a.value is how_b.value is Aggregation.PASSIVE
+        if passive or (Aggregation.STATIC in (how_a.value, how_b.value) and how_a.value is not how_b.value):
+            says = "both only answer to LACP, and nobody asks" if passive else (
+                f"{a.end} is {how_a.value}, {b.end} {how_b.value}")  # fmt: skip
+            yield Found(
+                f"the bundle between {a.end} and {b.end} does not form: {says}",
+                "let both ends use LACP, at least one of them asking",
+                tuple(Where(r.end.device, r.end.port, None, how.origin) for r, how in ((a, how_a), (b, how_b))),
+                vlans=crossing(site, joined),
+            )  # fmt: skip
+
+
+def _aggregation(site: Site, bundle: Resolved) -> Fact[Aggregation] | None:
+    """How a bundle comes about: stated by itself, or by the first of its members that says so."""
+    if bundle.stated.aggregation is not None:
+        return bundle.stated.aggregation
+    for member in site.stating("aggregation"):
+        if member.end.device == bundle.end.device and member.bundle == bundle.end.port:
+            return member.stated.aggregation
+    return None

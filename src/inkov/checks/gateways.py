@@ -1,0 +1,360 @@
+"""Gateways and hosts: VLAN and subnet, host and gateway, and where switches are managed (FM 5)."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from ipaddress import IPv4Network, IPv6Network, ip_address
+
+from inkov.campus import Address, Fact, Host
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import Site
+from inkov.checks.words import listed
+from inkov.forwarding.stations import Interface
+from inkov.wiring import End
+
+_FAMILY = "Gateways and hosts"
+Network = IPv4Network | IPv6Network
+
+
+def _networks(interface: Interface) -> list[Network]:
+    return [fact.value.network for fact in interface.addresses]
+
+
+def _place(interface: Interface, fact: Fact[Address] | None = None) -> Where:
+    vid = interface.vid if interface.name.startswith("VLAN ") else None
+    port = None if vid is not None else interface.name
+    return Where(interface.device, port, vid, fact.origin if fact is not None else interface.origin)
+
+
+def _of_vlans(site: Site) -> list[Interface]:
+    return [i for i in site.interfaces if i.name.startswith("VLAN ")]
+
+
+@rule(
+    "gateway-down",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a gateway is down since its VLAN is not alive on its device",
+    why="an interface of a VLAN is up only while the VLAN is defined, active and has a live port there: all hosts of "
+    "the "
+    "subnet have lost their way out",
+    cure="define the VLAN on the device, make it active, or let a link carry it there",
+    example="core-1 has a gateway in VLAN 30, and no port of core-1 carries VLAN 30",
+)
+def gateway_down(site: Site) -> Iterator[Found]:
+    for interface in _of_vlans(site):
+        if interface.why_down and interface.why_down != "it is shut":
+            yield Found(
+                f"the gateway of {interface.device} in VLAN {interface.vid} is down: {interface.why_down}",
+                f"define VLAN {interface.vid} on {interface.device}, or let one of its links carry it",
+                (_place(interface),), root=_why_down(site, interface), vlans=1 << interface.vid,
+            )  # fmt: skip
+
+
+def _why_down(site: Site, interface: Interface) -> str:
+    """The root: a link of the device whose far end would send the VLAN, or else that the device does not have it."""
+    bit = 1 << interface.vid
+    for joined in site.links:
+        for near, far in ((joined.a, joined.b), (joined.b, joined.a)):
+            if near.end.device == interface.device and far.view.emit & bit and site.fabric.live[interface.device] & bit:
+                return site.at_link(joined.link)
+    return site.absent(interface.vid, interface.device)
+
+
+@rule(
+    "vlan-routed-against-plan",
+    family=_FAMILY,
+    severity=Severity.BREACH,
+    what="a VLAN has a gateway, and the plan says that it is not routed",
+    why="whatever routes it joins it with every other VLAN of the routing table",
+    cure="remove the gateway, or correct the plan",
+    example="the plan says `70: {routed: no}`, and core-1 has an address in VLAN 70",
+)
+def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
+    for interface in _of_vlans(site):
+        planned = site.plan.vlans.get(interface.vid)
+        if (
+            planned is not None
+            and planned.routed is False
+            and interface.addresses
+            and interface.why_down != "it is shut"
+        ):
+            yield Found(
+                f"{interface.device} has {interface.addresses[0].value} in VLAN {interface.vid}, which is not to be "
+                "routed",
+                f"remove the gateway of {interface.device} in VLAN {interface.vid}, or correct the plan",
+                (_place(interface, interface.addresses[0]), Where("", None, interface.vid, planned.origin)),
+                vlans=1 << interface.vid, key=(interface.device, str(interface.vid)),
+            )  # fmt: skip
+
+
+@rule(
+    "gateway-subnets-differ",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="two gateways of one VLAN are in different subnets",
+    why="hosts of one subnet never find the gateway of the other: one of the two addresses is a slip",
+    cure="put both into the subnet of the VLAN",
+    example="core-1 has 10.20.0.1/24 in VLAN 20, and core-2 has 10.30.0.2/24 in VLAN 20",
+)
+def gateway_subnets_differ(site: Site) -> Iterator[Found]:
+    domains: dict[int, list[Interface]] = {}
+    for interface in _of_vlans(site):
+        if not interface.why_down and interface.addresses:
+            domains.setdefault(site.domains.of(interface.bridge, interface.vid), []).append(interface)
+    for label, group in domains.items():
+        if label < 0 or len(group) < 2:
+            continue
+        usual = Counter(network for i in group for network in set(_networks(i))).most_common(1)[0][0]
+        for odd in group:
+            nets = _networks(odd)
+            if any(n.version == usual.version for n in nets) and usual not in nets:
+                peer = next(i for i in group if usual in _networks(i))
+                yield Found(
+                    f"{odd.device} has {odd.addresses[0].value} in VLAN {odd.vid}, and {peer.device}, in the same "
+                    f"broadcast domain, is in {usual}",
+                    f"give {odd.device} an address in {usual}, or correct {peer.device}",
+                    (_place(odd, odd.addresses[0]), _place(peer, peer.addresses[0])), vlans=1 << odd.vid,
+                    key=(odd.device, str(odd.vid)),
+                )  # fmt: skip
+
+
+@rule(
+    "gateway-against-plan",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a gateway is not in the subnet that the plan gives its VLAN",
+    why="hosts that are set up by the plan never find it",
+    cure="give the gateway an address in the planned subnet, or correct the plan",
+    example="the plan has VLAN 20 in 10.20.0.0/24, and core-1 has 10.2.0.1/24 in VLAN 20",
+)
+def gateway_against_plan(site: Site) -> Iterator[Found]:
+    for interface in _of_vlans(site):
+        planned = site.plan.vlans.get(interface.vid)
+        subnet = planned.subnet if planned is not None else None
+        if planned is None or subnet is None:
+            continue
+        wrong = [f for f in interface.addresses if f.value.version == subnet.version and f.value.ip not in subnet]
+        if wrong and len(wrong) == len([f for f in interface.addresses if f.value.version == subnet.version]):
+            yield Found(
+                f"{interface.device} has {wrong[0].value} in VLAN {interface.vid}, and the plan has {subnet}",
+                f"give {interface.device} an address in {subnet}, or correct the plan",
+                (_place(interface, wrong[0]), Where("", None, interface.vid, planned.origin)), vlans=1 << interface.vid,
+                key=(interface.device, str(interface.vid)),
+            )  # fmt: skip
+
+
+@rule(
+    "subnets-overlap",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="two VLANs that are routed in one table have overlapping subnets",
+    why="the router sends half of the answers into the wrong VLAN",
+    cure="give one of them a subnet of its own",
+    example="core-1 has 10.20.0.1/16 in VLAN 20 and 10.20.30.1/24 in VLAN 30",
+)
+def subnets_overlap(site: Site) -> Iterator[Found]:
+    known: dict[tuple[str, int], list[tuple[int, int, Interface, Fact[Address]]]] = {}
+    for interface in site.interfaces:
+        for fact in interface.addresses:
+            network: Network = fact.value.network
+            span = int(network.network_address), int(network.broadcast_address), interface, fact
+            known.setdefault((interface.vrf, network.version), []).append(span)
+    told = set()
+    for spans in known.values():
+        spans.sort(key=lambda span: (span[0], -span[1], span[2].device, span[2].vid))
+        open_until = spans[0]
+        for span in spans[1:]:
+            one, other = open_until, span
+            if span[0] <= open_until[1] and not _same_domain(site, one[2], other[2]):
+                pair = (one[2].name, other[2].name, str(one[3].value.network), str(other[3].value.network))
+                if pair not in told:
+                    told.add(pair)
+                    yield Found(
+                        f"{one[2].label} with {one[3].value} and {other[2].label} with {other[3].value} overlap",
+                        "give one of them a subnet of its own", (_place(one[2], one[3]), _place(other[2], other[3])),
+                        vlans=1 << one[2].vid | 1 << other[2].vid, key=pair,
+                    )  # fmt: skip
+            if span[1] > open_until[1]:
+                open_until = span
+
+
+def _same_domain(site: Site, one: Interface, other: Interface) -> bool:
+    """True for interfaces of one VLAN: a VLAN that is split is told as such."""
+    if one.vid == other.vid and one.name == other.name:
+        return True
+    labels = [site.domains.of(i.bridge, i.vid) if i.bridge >= 0 else -1 for i in (one, other)]
+    return labels[0] == labels[1] >= 0
+
+
+@rule(
+    "address-used-twice",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="two hosts or gateways have one address",
+    why="which of the two answers is a matter of luck, and changes by the minute",
+    cure="give one of them another address",
+    example="core-1 and core-2 both have 10.20.0.1 in VLAN 20",
+)
+def address_used_twice(site: Site) -> Iterator[Found]:
+    users: dict[tuple[str, str], list[tuple[str, Where]]] = {}
+    for interface in site.interfaces:
+        for fact in interface.addresses:
+            users.setdefault((interface.vrf, str(fact.value.ip)), []).append((interface.label, _place(interface, fact)))
+    for host in site.fabric.campus.hosts:
+        if host.address is not None:
+            where = Where(host.device, host.port, host.vid, host.origin)
+            users.setdefault(("", str(host.address.ip)), []).append((host.name, where))
+    for (_, address), named in users.items():
+        if len({name for name, _ in named}) > 1:
+            yield Found(
+                f"{address} is the address of {listed([name for name, _ in named])}",
+                "give one of them another address",
+                tuple(where for _, where in named), key=(address, *sorted(name for name, _ in named)),
+            )  # fmt: skip
+
+
+# --- hosts ---------------------------------------------------------------------------------------------------------
+
+
+def _home(site: Site, host: Host) -> tuple[int, int, list[Interface]] | None:
+    """The VLAN of a host on its switch, the domain, and the routed interfaces in it; None where it cannot be said."""
+    resolved = site.fabric.ports.get(End(host.device, host.port))
+    if resolved is None or not resolved.up:
+        return None
+    vid = host.vid or resolved.view.pvid
+    numbers = site.fabric.at.get(resolved.end, ())
+    if not vid or not numbers:
+        return None
+    label = site.domains.of(site.fabric.bridge_ports[numbers[0]].bridge, vid)
+    return vid, label, site.interfaces_in.get(label, [])
+
+
+def _at(site: Site, host: Host, vid: int) -> tuple[Where, Where]:
+    resolved = site.resolved(End(host.device, host.port))
+    return Where(host.device, host.port, vid, host.origin), site.place(resolved, "access_vlan", vid)
+
+
+@rule(
+    "host-outside-subnet",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a host has an address outside the subnet of its VLAN",
+    why="it cannot reach its gateway or its neighbours: it is in the wrong VLAN, or has the wrong address",
+    cure="put the host's port into the VLAN of its subnet, or give it an address of the VLAN it is in",
+    example="pump-1 has 10.20.0.31/24, and its port is in VLAN 30, which is 10.30.0.0/24",
+)
+def host_outside_subnet(site: Site) -> Iterator[Found]:
+    for host in site.fabric.campus.hosts:
+        home = _home(site, host) if host.address is not None else None
+        if home is None or host.address is None:
+            continue
+        vid, _, near = home
+        subnets = [n for i in near for n in _networks(i) if n.version == host.address.version]
+        planned = site.plan.vlans.get(vid)
+        if not subnets and planned is not None and planned.subnet is not None:
+            subnets = [planned.subnet]
+        if subnets and not any(host.address.ip in subnet for subnet in subnets):
+            yield Found(
+                f"{host.name} at {host.device}:{host.port} has {host.address}, and its VLAN {vid} is "
+                f"{listed([str(s) for s in dict.fromkeys(subnets)])}",
+                f"put {host.device} port {host.port} into the VLAN of {host.address.network}, or change the address",
+                _at(site, host, vid), key=(host.name,),
+            )  # fmt: skip
+
+
+@rule(
+    "host-gateway-wrong",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a host's gateway does not exist, or is not in the host's VLAN",
+    why="the host reaches its own subnet and nothing else",
+    cure="set the gateway of the host to the address that a router has in its VLAN",
+    example="till-1 has gateway 10.50.0.254, and core-1 has 10.50.0.1 in VLAN 50",
+)
+def host_gateway_wrong(site: Site) -> Iterator[Found]:
+    owners = {str(f.value.ip): i for i in site.interfaces for f in i.addresses}
+    for host in site.fabric.campus.hosts:
+        home = _home(site, host) if host.gateway else None
+        if home is None or host.gateway is None:
+            continue
+        vid, _, near = home
+        here = [str(f.value.ip) for i in near for f in i.addresses]
+        if host.gateway in here:
+            continue
+        owner = owners.get(host.gateway)
+        right = [ip for i in near for f in i.addresses if host.address is None or f.value.ip in host.address.network
+                 for ip in [str(f.value.ip)]]  # fmt: skip
+        outside = host.address is not None and ip_address(host.gateway) not in host.address.network
+        if owner is not None:
+            if owner.vid == vid:
+                continue  # the VLAN is split, or the interface is down: told as such
+            says = f"which is {owner.label}, not in the host's VLAN {vid}"
+        elif outside:
+            says = f"which is not in its subnet {host.address.network if host.address else ''}"
+        elif right:
+            says = f"which nobody has; in VLAN {vid} there is {listed(right)}"
+        else:
+            continue  # who routes this subnet is not among the files
+        yield Found(
+            f"{host.name} at {host.device}:{host.port} has gateway {host.gateway}, {says}",
+            f"set the gateway of {host.name} to {listed(right)}" if right else
+            f"put {host.device} port {host.port} into the VLAN of its gateway, or correct the gateway",
+            _at(site, host, vid), key=(host.name,),
+        )  # fmt: skip
+
+
+@rule(
+    "host-without-gateway",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="a host has no gateway, though its VLAN has one and other hosts state theirs",
+    why="it reaches its own subnet only; a ping from elsewhere is heard and not answered",
+    cure="set its gateway, or leave it so if it is meant",
+    example="camera-7 has 10.60.0.17/24 and no gateway, and core-1 has 10.60.0.1 in its VLAN",
+)
+def host_without_gateway(site: Site) -> Iterator[Found]:
+    hosts = site.fabric.campus.hosts
+    for host in hosts if any(h.gateway for h in hosts) else ():
+        home = _home(site, host) if host.address is not None and not host.gateway else None
+        if home is None or host.address is None:
+            continue
+        vid, _, near = home
+        ways = [str(f.value.ip) for i in near for f in i.addresses if f.value.ip in host.address.network]
+        if ways and str(host.address.ip) not in ways:
+            yield Found(
+                f"{host.name} at {host.device}:{host.port} states no gateway; in VLAN {vid} there is {listed(ways)}",
+                f"set the gateway of {host.name}", _at(site, host, vid), key=(host.name,),
+            )  # fmt: skip
+
+
+@rule(
+    "management-in-user-vlan",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="the only address of a switch is not in the management VLAN",
+    why="the switch can be managed from wherever that VLAN has sockets, and not from where it should",
+    cure="move the address to the management VLAN",
+    example="all switches have their address in VLAN 90, pond-2 has it in VLAN 40",
+)
+def management_in_user_vlan(site: Site) -> Iterator[Found]:
+    by_device: dict[str, list[Interface]] = {}
+    for interface in site.interfaces:
+        if interface.addresses:
+            by_device.setdefault(interface.device, []).append(interface)
+    single = {n: own[0] for n, own in by_device.items() if len(own) == 1 and own[0].name.startswith("VLAN ")}
+    wanted, why = site.plan.practice.management, "the plan's management VLAN"
+    if wanted is None:
+        usual = Counter(i.vid for i in single.values()).most_common(1)
+        if not usual or usual[0][1] < 4 or usual[0][1] * 4 < len(single) * 3:
+            return
+        wanted, why = usual[0][0], f"where {usual[0][1]} switches have theirs"
+    for name, interface in single.items():
+        if interface.vid != wanted:
+            yield Found(
+                f"{name} has its only address, {interface.addresses[0].value}, in VLAN {interface.vid}, not in VLAN "
+                f"{wanted}, {why}",
+                f"move the address of {name} to VLAN {wanted}", (_place(interface, interface.addresses[0]),),
+                key=(name,),
+            )  # fmt: skip

@@ -1,0 +1,91 @@
+"""The port plan: what each port should be, against what it is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.campus import Fact
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import Site
+from inkov.forwarding import Resolved
+from inkov.vlanset import VlanSet
+from inkov.wiring import End
+from inkov.wiring.names import Names
+
+
+@rule(
+    "port-against-plan",
+    family="Access ports",
+    severity=Severity.FAULT,
+    what="a port is not what the port plan says",
+    why="whoever is plugged in there is in another VLAN than everybody believes",
+    cure="configure the port as planned, or correct the plan",
+    example="the plan has gate-1 port 3 in VLAN 60, and gate-1 has it in VLAN 50",
+)
+def port_against_plan(site: Site) -> Iterator[Found]:
+    names: dict[str, Names] = {}
+    devices = Names(site.fabric.campus.devices, domains=True)
+    unknown: dict[str, Where] = {}
+    for planned in site.fabric.campus.planned:
+        device = devices.find(planned.device)
+        if device is None:
+            unknown.setdefault(planned.device, Where(planned.device, None, None, planned.origin))
+            continue
+        if device not in names:
+            names[device] = Names(site.fabric.device(device).ports)
+        port = names[device].find(planned.port)
+        here = Where(device, port or planned.port, planned.values.get("access_vlan"), planned.origin)
+        if port is None:
+            yield Found(
+                f"the plan has a port {planned.port} on {device}, which has none",
+                "correct the plan, or complete the configuration of the switch", (here,),
+            )  # fmt: skip
+            continue
+        resolved = site.resolved(End(device, port))
+        wrong = {a: found for a, wanted in planned.values.items() if (found := _of_port(resolved, a)) != wanted}
+        if wrong:
+            said = [
+                f"{_named(a)} {_word(found)}, and the plan says {_word(planned.values[a])}"
+                for a, found in wrong.items()
+            ]
+            cure = " and ".join(f"{_named(a)} {_word(planned.values[a])}" for a in wrong)
+            yield Found(
+                f"{device} port {port} has {'; '.join(said)}",
+                f"set {cure} on port {port} of {device}, or correct the plan",
+                (*(site.place(resolved, a) for a in wrong), here),
+                site.rests_on(*((resolved, a) for a in wrong)), key=(device, port),
+            )  # fmt: skip
+
+    for name, where in unknown.items():
+        yield Found(
+            f"the port plan has a switch {name!r} that is not among the files",
+            "add its configuration, or correct the plan", (where,), severity=Severity.NOTE,
+        )  # fmt: skip
+
+
+def _named(attribute: str) -> str:
+    return attribute.replace("_", " ").replace("access vlan", "VLAN")
+
+
+def _of_port(resolved: Resolved, attribute: str) -> object:
+    """What a port is, once all stages are through; attributes that forward nothing as stated.
+
+    A general port that is a member of one VLAN, untagged, is an access port by another name.
+    """
+    view = resolved.free
+    if attribute == "mode":
+        return resolved.like
+    if resolved.up and attribute in ("access_vlan", "native_vlan"):
+        return view.pvid or None
+    if resolved.up and attribute == "allowed":
+        return VlanSet(view.emit)
+    if attribute == "enabled":
+        return resolved.stated.enabled is None or resolved.stated.enabled.value
+    if attribute in ("description", "edge"):
+        fact: Fact[object] | None = getattr(resolved.stated, attribute)
+        return (False if attribute == "edge" else "") if fact is None else fact.value
+    return getattr(resolved.settled, attribute)
+
+
+def _word(value: object) -> str:
+    return {True: "on", False: "off"}[value] if isinstance(value, bool) else "none" if value is None else str(value)

@@ -1,0 +1,88 @@
+"""Sister switches: same make, same ports, mostly the same settings. The port position that differs from all its peers.
+
+Nobody writes down that two switches are sisters; they are found. Switches of one platform with the same port names are
+compared port by port. Where all but one agree, that one is odd, but only if it is a sister in earnest: it must agree
+with the others at most of the positions where those agree among themselves, and there must be enough of these to be no
+accident.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from inkov.campus import Mode
+from inkov.checks.catalogue import Found, Severity, rule
+from inkov.checks.site import Site
+from inkov.checks.words import listed
+from inkov.forwarding import Resolved
+from inkov.wiring import End
+
+_PEERS = 3  # that must agree, beside the odd one
+_POSITIONS = 4  # at which all sisters with a say agree, beside the odd ones
+
+Setting = tuple[str, int, int | None]
+
+
+def _setting(resolved: Resolved) -> Setting | None:
+    """What is compared: the mode, the VLAN of untagged frames, the voice VLAN. A port that is off has no say."""
+    if not resolved.up or resolved.like not in (Mode.ACCESS, Mode.TRUNK):
+        return None
+    if resolved.like is Mode.TRUNK:
+        return "trunk", resolved.native or 0, None
+    return "access", resolved.access, resolved.settled.voice_vlan
+
+
+def _families(site: Site) -> Iterator[list[str]]:
+    groups: dict[tuple[str, frozenset[str]], list[str]] = {}
+    for device in site.devices:
+        groups.setdefault((device.platform.name, frozenset(device.ports)), []).append(device.name)
+    return (group for group in groups.values() if len(group) > _PEERS)
+
+
+@rule(
+    "odd-one-out",
+    family="Access ports",
+    severity=Severity.RISK,
+    what="a port differs from the same port of all sister switches",
+    why="switches of one kind are set up alike: the one port that differs is more often a slip than a wish",
+    cure="set the port as on the sister switches, or say in its description why it differs",
+    example="port 7 is in VLAN 20 on fern-1, fern-2 and fern-4, and in VLAN 30 on fern-3",
+)
+def odd_one_out(site: Site) -> Iterator[Found]:
+    for sisters in _families(site):
+        odd: list[tuple[Resolved, Resolved, Setting, int]] = []
+        agreeing: Counter[str] = Counter()
+        differing: Counter[str] = Counter()
+        for port in site.fabric.device(sisters[0]).ports:
+            resolved = [site.resolved(End(name, port)) for name in sisters]
+            said = [(r, s) for r in resolved if (s := _setting(r)) is not None]
+            if len(said) <= _PEERS:
+                continue
+            [(usual, number), *others] = Counter(s for _, s in said).most_common()
+            if number < len(said) - 1:
+                continue
+            agreeing.update(r.end.device for r, s in said if s == usual)
+            if others:
+                one = next(r for r, s in said if s != usual)
+                peer = next(r for r, s in said if s == usual)
+                differing[one.end.device] += 1
+                odd.append((one, peer, usual, number))
+        for one, peer, (mode, vid, voice), number in odd:
+            name = one.end.device
+            if agreeing[name] < max(_POSITIONS, 4 * differing[name]):
+                continue
+            wanted = f"a trunk with native VLAN {vid or 'none'}" if mode == "trunk" else f"in VLAN {vid}"
+            wanted += f" with voice VLAN {voice}" if voice else ""
+            peers = [n for n in sisters if n != name]
+            yield Found(
+                f"{one.end} differs from the same port of its sisters: it is {wanted} on {number} switches "
+                f"({listed(peers)})",
+                f"set {one.end} like {peer.end}, or say in its description why it differs",
+                (site.place(one, _decides(one), one.view.pvid or None), site.place(peer, _decides(peer), vid or None)),
+                site.rests_on((one, _decides(one))), key=(name, one.end.port),
+            )  # fmt: skip
+
+
+def _decides(resolved: Resolved) -> str:
+    return "access_vlan" if resolved.like is Mode.ACCESS else "native_vlan"

@@ -1,0 +1,265 @@
+"""What a check may look at: the fabric and the plan, and what several checks want worked out once."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from operator import attrgetter
+from typing import NamedTuple
+
+from inkov.campus import Basis, Device, Fact, Mode, Origin, natural
+from inkov.checks.catalogue import Where
+from inkov.forwarding import Fabric, Resolved
+from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
+from inkov.forwarding.needed import needed
+from inkov.forwarding.serve import served_by_device
+from inkov.forwarding.settle import settled_fact
+from inkov.forwarding.stations import Interface, interfaces
+from inkov.plan import Plan, PlanFile
+from inkov.vlanset import VlanSet
+from inkov.wiring import End, Link
+
+__all__ = ["DEFAULT_VID", "EVERYTHING", "Joined", "Site"]
+
+DEFAULT_VID = 1
+"""IEEE 802.1Q, Table 9-2: the default PVID."""
+EVERYTHING = VlanSet.all()
+
+_OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"}
+"""What decides in a general port what these decide in a trunk or an access port."""
+
+_RARE = ("voice_vlan", "negotiation", "edge", "guard", "bpdu_guard", "mtu", "speed", "protected", "registration",
+         "prunable", "aggregation", "bundle", "primary", "secondaries", "description", "native_tagged")  # fmt: skip
+
+
+class Joined(NamedTuple):
+    """A link that is up: its number in the wiring, and both ends resolved."""
+
+    number: int
+    link: Link
+    a: Resolved
+    b: Resolved
+
+
+class Site:
+    """The resolved campus and what is intended."""
+
+    def __init__(self, fabric: Fabric, plan: Plan | None = None) -> None:
+        self.fabric = fabric
+        self.plan: PlanFile = (plan or Plan()).says
+        self.wanted = (plan or Plan()).needed
+
+    @cached_property
+    def devices(self) -> list[Device]:
+        """The switches in natural order."""
+        return sorted(self.fabric.campus.devices.values(), key=lambda device: natural(device.name))
+
+    @cached_property
+    def domains(self) -> Domains:
+        return domains(self.fabric)
+
+    @cached_property
+    def islands(self) -> dict[int, list[Island]]:
+        return dict(islands(self.fabric, self.domains))
+
+    @cached_property
+    def breaks(self) -> dict[int, list[Break]]:
+        """For each VLAN in several islands, where it stops between the largest and each other one (FM 6.6)."""
+        parts = self.islands.items()
+        return {vid: breaks(self.fabric, self.domains, vid, split) for vid, split in parts if len(split) > 1}
+
+    @cached_property
+    def served(self) -> dict[str, int]:
+        return served_by_device(self.fabric)
+
+    @cached_property
+    def served_anywhere(self) -> int:
+        """The VIDs with a host port or a gateway on any switch, as a mask."""
+        mask = 0
+        for bits in self.served.values():
+            mask |= bits
+        return mask
+
+    @cached_property
+    def needs(self) -> list[int]:
+        """For each link the VIDs it needs, as a mask (FM 6.4)."""
+        return needed(self.fabric, self.wanted)
+
+    @cached_property
+    def every_port(self) -> list[Resolved]:
+        """All ports in natural order, also those that are shut or in a bundle."""
+        rank = {device.name: number for number, device in enumerate(self.devices)}
+        return sorted(self.fabric.ports.values(), key=lambda r: (rank[r.end.device], natural(r.end.port)))
+
+    @cached_property
+    def ports(self) -> list[Resolved]:
+        """Every port that is up and forwards by itself, in natural order."""
+        return [resolved for resolved in self.every_port if resolved.up]
+
+    @cached_property
+    def host_ports(self) -> list[Resolved]:
+        """Those of them with nobody known at the far end: whoever is there counts as a host (FM 4.6)."""
+        of = self.fabric.wiring.of
+        return [r for r in self.ports if r.end not in of and r.mode is not Mode.ROUTED]
+
+    @cached_property
+    def access_ports(self) -> list[Resolved]:
+        return [r for r in self.ports if r.like is Mode.ACCESS]
+
+    @cached_property
+    def trunks(self) -> list[Resolved]:
+        return [r for r in self.ports if r.like is Mode.TRUNK]
+
+    @cached_property
+    def links(self) -> list[Joined]:
+        """The links that are up."""
+        wiring = self.fabric.wiring
+        return [
+            Joined(number, link, self.resolved(link.a), self.resolved(link.b))
+            for number, link in enumerate(wiring.links)
+            if self.fabric.link_up[number]
+        ]
+
+    @cached_property
+    def trunk_links(self) -> list[Joined]:
+        """Those of them with a trunk at both ends."""
+        return [joined for joined in self.links if joined.a.like is joined.b.like is Mode.TRUNK]
+
+    @cached_property
+    def interfaces(self) -> list[Interface]:
+        """Every routed interface (FM 5.1), by device and VLAN."""
+        return sorted(interfaces(self.fabric), key=lambda i: (natural(i.device), i.vid, natural(i.name)))
+
+    @cached_property
+    def interfaces_in(self) -> dict[int, list[Interface]]:
+        """The routed interfaces by the broadcast domain they are in."""
+        found: dict[int, list[Interface]] = {}
+        for interface in self.interfaces:
+            label = self.domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
+            if label >= 0:
+                found.setdefault(label, []).append(interface)
+        return found
+
+    @cached_property
+    def trunk_groups(self) -> list[list[Resolved]]:
+        """The trunk ends that are up, those of one link together."""
+        done: set[End] = set()
+        groups = []
+        for resolved in self.trunks:
+            if resolved.end not in done:
+                fars = [self.resolved(link.far(resolved.end)) for link in self.fabric.wiring.of.get(resolved.end, ())]
+                group = [resolved, *(f for f in fars if f.like is Mode.TRUNK and f.up and f.end not in done)]
+                done.update(r.end for r in group)
+                groups.append(group)
+        return groups
+
+    @cached_property
+    def shared(self) -> list[int]:
+        """For each link the VIDs that cross it both ways under one number, as a mask."""
+        ways: list[dict[End, int]] = [{} for _ in self.fabric.wiring.links]
+        for sender, crossings in self.fabric.crossings.items():
+            end = self.fabric.bridge_ports[sender].end
+            for crossing in crossings:
+                for _, mask in crossing.same:
+                    ways[crossing.link][end] = ways[crossing.link].get(end, 0) | mask
+        links = self.fabric.wiring.links
+        return [way.get(link.a, 0) & way.get(link.b, 0) for way, link in zip(ways, links, strict=True)]
+
+    @cached_property
+    def link_numbers(self) -> dict[End, list[int]]:
+        """The numbers of the links at an end."""
+        found: dict[End, list[int]] = {}
+        for number, link in enumerate(self.fabric.wiring.links):
+            for end in dict.fromkeys((link.a, link.b)):
+                found.setdefault(end, []).append(number)
+        return found
+
+    @cached_property
+    def _stating(self) -> dict[str, list[Resolved]]:
+        found: dict[str, list[Resolved]] = {name: [] for name in _RARE}
+        facts = attrgetter(*_RARE)
+        lists = [found[name] for name in _RARE]
+        for resolved in self.every_port:
+            for kept, fact in zip(lists, facts(resolved.stated), strict=True):
+                if fact is not None:
+                    kept.append(resolved)
+        return found
+
+    def stating(self, attribute: str) -> list[Resolved]:
+        """The ports, up or not, whose configuration states an attribute (of those few ports state)."""
+        return self._stating[attribute]
+
+    @cached_property
+    def outside(self) -> set[End]:
+        """The ports at which something is heard that is not among the files."""
+        return {self.fabric.end_of(*report.near) for report in self.fabric.wiring.outside}
+
+    @cached_property
+    def hosts_at(self) -> dict[End, list[str]]:
+        """The named hosts at a port."""
+        found: dict[End, list[str]] = {}
+        for host in self.fabric.campus.hosts:
+            found.setdefault(End(host.device, host.port), []).append(host.name)
+        return found
+
+    def hosts_in(self, vid: int, switches: set[str]) -> list[str]:
+        """The named hosts at ports of some switches that are members of a VLAN."""
+        return [name for end, names in self.hosts_at.items() if end.device in switches and end in self.fabric.ports
+                and self.fabric.ports[end].view.emit >> vid & 1 for name in names]  # fmt: skip
+
+    def defined(self, device: str) -> VlanSet | None:
+        """The VLANs a switch's table lists; None without a table."""
+        return self._defined[device]
+
+    @cached_property
+    def _defined(self) -> dict[str, VlanSet | None]:
+        return {d.name: None if d.vlans is None else VlanSet.from_vids(d.vlans) for d in self.devices}
+
+    def resolved(self, end: End) -> Resolved:
+        return self.fabric.ports[end]
+
+    # Facts, places and what they rest on.
+
+    def fact(self, resolved: Resolved, attribute: str) -> Fact[object]:
+        """An attribute with its origin: the line that states it, or whose default it is."""
+        if resolved.mode is Mode.GENERAL:
+            attribute = _OF_GENERAL.get(attribute, attribute)
+        platform = self.fabric.device(resolved.end.device).platform
+        fact = settled_fact(resolved.stated, platform, attribute)
+        if fact is None:
+            return Fact(None, resolved.stated.origin)
+        return fact
+
+    def place(self, resolved: Resolved, attribute: str, vlan: int | None = None) -> Where:
+        """Where an attribute of a port was decided."""
+        origin = self.fact(resolved, attribute).origin
+        if not origin.file:  # a default: the place to change it is the port
+            origin = resolved.stated.origin
+        return Where(resolved.end.device, resolved.end.port, vlan, origin)
+
+    def rests_on(self, *facts: tuple[Resolved, str]) -> tuple[str, ...]:
+        """The defaults and assumptions behind some attributes, in words."""
+        found: dict[str, None] = {}
+        for resolved, attribute in facts:
+            if resolved.mode is Mode.GENERAL:
+                attribute = _OF_GENERAL.get(attribute, attribute)  # noqa: PLW2901
+            origin = self.fact(resolved, attribute).origin
+            if origin.basis is not Basis.STATED:
+                found[f"{resolved.end}: {attribute.replace('_', ' ')} not stated; {origin.says}"] = None
+        return tuple(found)
+
+    def row(self, device: str, vid: int) -> Where:
+        """The row of a VLAN in a switch's table, or else the switch."""
+        found = (self.fabric.device(device).vlans or {}).get(vid)
+        return Where(device, None, vid, found.origin if found is not None else self.fabric.device(device).origin)
+
+    def switch(self, device: str, origin: Origin | None = None) -> Where:
+        """A switch as a whole."""
+        return Where(device, None, None, origin or self.fabric.device(device).origin)
+
+    def at_link(self, link: Link) -> str:
+        """The root of all that goes wrong since a link does not pass what it should."""
+        return f"link {link.a} {link.b}"
+
+    def absent(self, vid: int, device: str) -> str:
+        """The root of all that goes wrong since a switch does not have a VLAN."""
+        return f"VLAN {vid} absent on {device}"

@@ -1,0 +1,114 @@
+"""Input: statements that were replaced, not understood, or unusable. What is not read is not checked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.campus import Origin, Overridden
+from inkov.campus.secrets import without_secrets
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import Site
+from inkov.checks.words import counted, listed
+
+_FAMILY = "Input"
+_ELSEWHERE = ("allowed", "tagged", "access_vlan", "voice_vlan", "mode")  # list-replaced and ranges-overlap tell
+
+
+@rule(
+    "statement-overridden",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="a statement is replaced by a later one of the same file",
+    why="who reads the first one believes it: only the last one counts",
+    cure="remove the statement that does not count",
+    example="line 8 gives gate-1 port 4 native VLAN 99, line 21 native VLAN 98",
+)
+def statement_overridden(site: Site) -> Iterator[Found]:
+    for device in site.devices:
+        pairs: dict[tuple[Origin, Origin], list[Overridden]] = {}
+        for change in device.overridden:
+            if change.before != change.after and not (
+                change.attribute in _ELSEWHERE and _is_told(site, device.name, change)
+            ):  # fmt: skip
+                pairs.setdefault((change.old, change.new), []).append(change)
+        for (old, new), changes in pairs.items():
+            first = changes[0]
+            ports = list(dict.fromkeys(c.port for c in changes))
+            values = without_secrets(first.before), without_secrets(first.after)
+            what = f"{first.attribute.replace('_', ' ')} {values[0]}, later {values[1]}"
+            yield Found(
+                f"{device.name} {'port ' + listed(ports) if ports[0] else 'VLAN table'}: {what}: the later statement "
+                "counts",
+                "remove the statement that does not count",
+                (Where(device.name, ports[0] or None, None, old), Where(device.name, ports[0] or None, None, new)),
+                key=(device.name, first.attribute, *ports),
+            )  # fmt: skip
+
+
+def _is_told(site: Site, device: str, change: Overridden) -> bool:
+    """True for what other rules tell, and for an exception to a range of ports: that is how people write."""
+    if change.attribute in ("allowed", "tagged"):
+        return True
+    covered = [p for p in site.fabric.device(device).ports.values()
+               if (fact := getattr(p, change.attribute)) is not None and fact.origin == change.new]  # fmt: skip
+    earlier = [p for p in site.fabric.device(device).ports.values()
+               if (fact := getattr(p, change.attribute)) is not None and fact.origin == change.old]  # fmt: skip
+    return len(covered) > 1 or bool(earlier)
+
+
+@rule(
+    "line-not-understood",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="lines that may have to do with VLANs were not understood",
+    why="what they say is not in any table, check or proof",
+    cure="add their forms to the dialect of the file; `inkov dialect unmatched` shows what to write",
+    example="gate-1.txt line 40 names a VLAN, and the dialect has no form for it",
+)
+def line_not_understood(site: Site) -> Iterator[Found]:
+    by_file: dict[str, list[tuple[Origin, str]]] = {}
+    for origin, text in site.fabric.campus.unmatched:
+        by_file.setdefault(origin.file, []).append((origin, text))
+    devices = {device.origin.file: device.name for device in site.devices}
+    for file, lines in sorted(by_file.items()):
+        shown = listed([repr(text.strip()) for _, text in lines[:3]])
+        yield Found(
+            f"{counted(len(lines), 'line')} of {file} {'was' if len(lines) == 1 else 'were'} not understood: {shown}"
+            + (f" and {len(lines) - 3} more" if len(lines) > 3 else ""),
+            "add their forms to the dialect, or name their words as without meaning",
+            tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
+            key=(devices.get(file, file),),
+        )  # fmt: skip
+
+
+@rule(
+    "statement-unusable",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a statement cannot mean what it says, and was left out: a VLAN number outside 1 to 4094, say",
+    why="the switch does something there, and nobody knows what from the file",
+    cure="correct the statement, or collect the configuration again",
+    example="line 12 puts gate-1 port 4 into VLAN 4095",
+)
+def statement_unusable(site: Site) -> Iterator[Found]:
+    devices = {device.origin.file: device.name for device in site.devices}
+    for problem in site.fabric.campus.problems:
+        says = problem.says.partition("\n")[0]
+        yield Found(
+            f"not used: {says}", problem.cure or "correct the statement, or collect the configuration again",
+            (Where(devices.get(problem.origin.file, ""), None, None, problem.origin),), key=(problem.origin.file, says),
+        )  # fmt: skip
+
+
+@rule(
+    "acceptance-stale",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="the plan accepts a finding that does not occur any more, or its acceptance has expired",
+    why="an acceptance that covers nothing today hides the mistake on the day it comes back",
+    cure="take the acceptance out of the plan, or mend what it covers",
+    example="the plan accepts trunk-allows-everything at core-1 until last March, and it is still found",
+)
+def acceptance_stale(site: Site) -> Iterator[Found]:
+    """Told where acceptances are matched with findings (`run`): only then it is known which of them cover any."""
+    return iter(())

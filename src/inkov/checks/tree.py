@@ -1,0 +1,197 @@
+"""Spanning tree, as far as configurations tell: edge settings, guards, priorities, modes (IEEE 802.1Q, clause 13).
+
+A switch whose configuration says nothing of a spanning tree is not judged by these rules.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.campus import Device, Mode, Origin, TreeMode
+from inkov.checks.access import by_switch
+from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.site import Site
+from inkov.checks.words import counted, listed
+from inkov.forwarding import Resolved
+
+_FAMILY = "Spanning tree"
+_DEFAULT_PRIORITY = 32768  # IEEE 802.1Q, Table 13-3
+
+
+def _runs(site: Site) -> dict[str, Device]:
+    """The switches that say they run a spanning tree, in one way or another."""
+    marked = {r.end.device for r in site.stating("edge") if r.settled.mode is not Mode.ROUTED}
+    found = {}
+    for device in site.devices:
+        off = device.tree_mode is not None and device.tree_mode.value is TreeMode.OFF
+        if not off and (device.tree_mode is not None or device.trees or device.name in marked):
+            found[device.name] = device
+    return found
+
+
+def _said(resolved: Resolved, attribute: str) -> bool:
+    fact = getattr(resolved.stated, attribute)
+    return fact is not None and bool(fact.value)
+
+
+@rule(
+    "edge-on-link",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a port towards another switch has the edge setting",
+    why="an edge port forwards at once, without waiting for the tree: a loop over it stands until the tree notices",
+    cure="take the edge setting off the port",
+    example="core-1 port 3, a link to gate-1, is set as an edge port",
+)
+def edge_on_link(site: Site) -> Iterator[Found]:
+    for resolved in site.stating("edge"):
+        end = site.fabric.end_of(*resolved.end)
+        if _said(resolved, "edge") and end in site.fabric.wiring.of and site.resolved(end).up:
+            far = site.fabric.wiring.of[end][0].far(end)
+            yield Found(
+                f"{resolved.end}, a link to {far}, is set as an edge port", f"take the edge setting off {resolved.end}",
+                (site.place(resolved, "edge"), Where(far.device, far.port, None, site.resolved(far).stated.origin)),
+                key=(str(resolved.end),),
+            )  # fmt: skip
+
+
+@rule(
+    "edge-missing",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="host ports lack the edge setting that other host ports have, or that the plan asks for",
+    why="a host waits half a minute for the network, and each one that is switched on makes the tree change for all",
+    cure="set host ports as edge ports",
+    example="ports 1 to 20 of gate-1 are edge ports, port 21 is not",
+)
+def edge_missing(site: Site) -> Iterator[Found]:
+    asked = site.plan.practice.edge
+    states = {r.end.device for r in site.stating("edge") if _said(r, "edge")}
+    for device, ports in _host_access(site, set(_runs(site)) if asked else states).items():
+        bare = [r for r in ports if r.stated.edge is None or not r.stated.edge.value]
+        if bare:
+            yield Found(
+                f"{device} has {counted(len(bare), 'host port')} without the edge setting: "
+                f"{listed([r.end.port for r in bare])}",
+                "set them as edge ports", tuple(site.place(r, "edge") for r in bare), key=(device,),
+            )  # fmt: skip
+
+
+@rule(
+    "guard-missing",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="host ports lack the guard against bridges that other host ports have, or that the plan asks for",
+    why="whoever plugs in a switch there takes part in the tree, and may become its root",
+    cure="turn the guard on at host ports",
+    example="ports 1 to 20 of gate-1 shut themselves when a bridge speaks there, port 21 does not",
+)
+def guard_missing(site: Site) -> Iterator[Found]:
+    asked = site.plan.practice.guard
+    states = {r.end.device for r in site.stating("bpdu_guard") if _said(r, "bpdu_guard")}
+    for device, ports in _host_access(site, set(_runs(site)) if asked else states).items():
+        bare = [
+            r
+            for r in ports
+            if not _said(r, "bpdu_guard") and (r.stated.guard is None or r.stated.guard.value == "none")
+        ]
+        if bare:
+            yield Found(
+                f"{device} has {counted(len(bare), 'host port')} without a guard against bridges: "
+                f"{listed([r.end.port for r in bare])}",
+                "turn the guard on there", tuple(site.place(r, "bpdu_guard") for r in bare), key=(device,),
+            )  # fmt: skip
+
+
+def _host_access(site: Site, devices: set[str]) -> dict[str, list[Resolved]]:
+    if not devices:
+        return {}
+    modes = (Mode.ACCESS, Mode.PRIVATE_HOST)
+    return by_switch([r for r in site.host_ports if r.end.device in devices and r.like in modes])
+
+
+def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
+    """The lowest priority that each switch with a tree states in any tree, or the default."""
+    found = {}
+    for name, device in _runs(site).items():
+        stated = [(tree.priority.value, tree.priority.origin) for tree in device.trees if tree.priority is not None]
+        fallback = device.tree_mode.origin if device.tree_mode is not None else device.origin
+        found[name] = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))
+    return found
+
+
+@rule(
+    "root-left-to-chance",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="no switch states a priority that makes it the root of the spanning tree",
+    why="the switch with the lowest address becomes root, often the oldest one in a closet: all traffic goes through "
+    "it",
+    cure="give the switch that is to be root the lowest priority, and its deputy the next one",
+    example="core-1, gate-1 and palm-1 run a spanning tree, and none states a priority",
+)
+def root_left_to_chance(site: Site) -> Iterator[Found]:
+    priorities = _priorities(site)
+    if len(priorities) < 2 or 2 * len(priorities) <= len(site.devices):
+        return  # the tree of the switches that say nothing is not known
+    lowest = min(value for value, _ in priorities.values())
+    first = [name for name, (value, _) in priorities.items() if value == lowest]
+    if len(first) > 1:
+        how = (
+            "no switch states a priority"
+            if lowest == _DEFAULT_PRIORITY
+            else f"{listed(first)} share the lowest priority"
+        )
+        yield Found(
+            f"{how}: which of {counted(len(first), 'switch')} becomes root is left to chance",
+            "give the switch that is to be root the lowest priority, and its deputy the next one",
+            tuple(site.switch(name, priorities[name][1]) for name in first), key=("root",),
+        )  # fmt: skip
+
+
+@rule(
+    "root-against-plan",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a switch that the plan does not name as root has the lowest priority",
+    why="the tree hangs from the wrong switch: traffic takes detours, and links that should be spare carry it",
+    cure="give the planned root the lowest priority",
+    example="the plan says root: [core-1, core-2], and gate-1 has the lowest priority",
+)
+def root_against_plan(site: Site) -> Iterator[Found]:
+    wanted = site.plan.practice.root
+    priorities = _priorities(site) if wanted else {}
+    if not priorities:
+        return
+    lowest = min(value for value, _ in priorities.values())
+    for name, (value, origin) in priorities.items():
+        if value == lowest and value < _DEFAULT_PRIORITY and name not in wanted:
+            yield Found(
+                f"{name} has the lowest priority, {value}, and the plan wants {listed(wanted)} as root",
+                f"raise the priority number of {name}, or lower that of {wanted[0]}",
+                (site.switch(name, origin), Where("", None, None, site.plan.practice.origin)), key=(name,),
+            )  # fmt: skip
+
+
+@rule(
+    "tree-modes-differ",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="the two ends of a link run different kinds of spanning tree",
+    why="they fall back to what both understand: slow, or one tree for all VLANs, or none at all towards the other",
+    cure="run the same kind on both",
+    example="core-1 runs one tree for each VLAN, gate-1 at the other end of the link a single fast one",
+)
+def tree_modes_differ(site: Site) -> Iterator[Found]:
+    told = set()
+    for _, link, _, _ in site.links:
+        pair = link.a.device, link.b.device
+        modes = [site.fabric.device(name).tree_mode for name in pair]
+        if modes[0] is None or modes[1] is None or modes[0].value is modes[1].value or pair in told:
+            continue
+        told.add(pair)
+        yield Found(
+            f"{pair[0]} runs spanning tree {modes[0].value}, and {pair[1]}, linked to it, {modes[1].value}",
+            "run the same kind of spanning tree on both",
+            (site.switch(pair[0], modes[0].origin), site.switch(pair[1], modes[1].origin)),
+        )  # fmt: skip
