@@ -57,12 +57,16 @@ def write_campus(folder: Path, switches: int, vlans: int = 200, seed: int = 1) -
     for uplink in uplinks:
         join(*uplink)
     join("core-1", "port-1", "core-2", "port-1", everything)
-    return [_write(folder, name, links.get(name, []), served.get(name, []), names, rng) for name in sorted(links)]
+    return [
+        _write(folder, name, number, links.get(name, []), served.get(name, []), names, rng)
+        for number, name in enumerate(sorted(links))
+    ]
 
 
 def _write(
     folder: Path,
     name: str,
+    number: int,
     links: list[tuple[str, str, str, set[int]]],
     served: list[int],
     names: dict[int, str],
@@ -71,8 +75,8 @@ def _write(
     here = {NATIVE, MANAGEMENT, *served}
     interfaces, neighbours = [], []
     taken = {port for port, *_ in links}
-    for number in range(1, HOST_PORTS + 5):
-        port = f"port-{number}"
+    for place in range(1, HOST_PORTS + 5):
+        port = f"port-{place}"
         if port not in taken:
             interfaces.append(_host_port(port, rng.choice(served) if served else None))
     for port, other, far_port, carried in links:
@@ -83,6 +87,10 @@ def _write(
         neighbours.append(
             {"name": port, "config": {"name": port}, "neighbors": {"neighbor": [{"id": "1", "state": state}]}}
         )
+    interfaces.append(_gateway(MANAGEMENT, f"172.16.{number // 250}.{number % 250 + 1}", 16))
+    if name == "core-1":
+        routed = sorted(set().union(*(carried for *_, carried in links)) - {MANAGEMENT})
+        interfaces += [_gateway(vid, f"10.{vid >> 8}.{vid & 255}.1", 24) for vid in routed]
     table = [
         {"vlan-id": vid, "config": {"vlan-id": vid, "name": names[vid], "status": "ACTIVE"}} for vid in sorted(here)
     ]
@@ -96,6 +104,13 @@ def _write(
     path = folder / f"{name}.json"
     path.write_text(json.dumps(tree, indent=2) + "\n")
     return path
+
+
+def _gateway(vid: int, ip: str, length: int) -> dict[str, Any]:
+    config = {"name": f"vlan-{vid}", "type": "iana-if-type:l3ipvlan", "enabled": True}
+    addresses = {"address": [{"ip": ip, "config": {"ip": ip, "prefix-length": length}}]}
+    routed = {"config": {"vlan": vid}, "openconfig-if-ip:ipv4": {"addresses": addresses}}
+    return {"name": f"vlan-{vid}", "config": config, "openconfig-vlan:routed-vlan": routed}
 
 
 def _host_port(port: str, vid: int | None) -> dict[str, Any]:

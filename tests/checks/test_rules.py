@@ -20,7 +20,7 @@ GENERAL_B = "switch: b\n" + VLANS + GENERAL + "[neighbours]\n1: a:1\n"
 
 
 def findings(*sheets: str) -> list[Finding]:
-    return audit(fabric_of(*sheets))
+    return audit(fabric_of(*sheets)).findings
 
 
 def slugs(*sheets: str) -> list[str]:

@@ -57,8 +57,7 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
     example="pond-1 port 11 is on, and no line says which VLAN it is in",
 )
 def port_in_default_vlan(site: Site) -> Iterator[Found]:
-    for device, ports in by_switch([r for r in site.host_ports if r.like is Mode.ACCESS
-                                    and r.access == DEFAULT_VID]).items():  # fmt: skip
+    for device, ports in by_switch([r for r in site.access_hosts if r.access == DEFAULT_VID]).items():
         yield Found(
             f"{device} has {counted(len(ports), 'host port')} in the default VLAN {DEFAULT_VID}: "
             f"{listed([p.end.port for p in ports])}",
@@ -193,9 +192,8 @@ def unused_port_open(site: Site) -> Iterator[Found]:
     parking = practice.vlan if practice is not None else None
     of = site.fabric.wiring.of
     found: dict[tuple[str, str], list[Resolved]] = {}
-    for resolved in site.stating("description"):
-        about = resolved.stated.description
-        if resolved.end in of or resolved.bundle or about is None or not _UNUSED.search(about.value):
+    for resolved, about in site.described:
+        if not _UNUSED.search(about.value) or resolved.end in of or resolved.bundle:
             continue
         parked = (
             parking is not None and resolved.settled.mode is Mode.ACCESS and resolved.settled.access_vlan == parking

@@ -145,12 +145,15 @@ _TRUNKISH = re.compile(r"\b(trunk|uplink|downlink|interswitch)\b", re.IGNORECASE
 )
 def trunk_expected(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
-    names = re.compile("|".join(rf"\bto {re.escape(d.name)}(?![\w-])" for d in site.devices), re.IGNORECASE)
-    for resolved in site.stating("description"):
-        about = resolved.stated.description
-        if about is None or not resolved.up or resolved.like is not Mode.ACCESS or resolved.end in of:
+    names = {device.name.lower() for device in site.devices}
+    for resolved, about in site.described:
+        text = about.value
+        if not (text[:3].lower() == "to " or _TRUNKISH.search(text)) or not resolved.up or resolved.end in of:
             continue
-        if _TRUNKISH.search(about.value) or (about.value.lower().startswith("to ") and names.match(about.value)):
+        words = text.lower().split()
+        if resolved.like is not Mode.ACCESS:
+            continue
+        if _TRUNKISH.search(about.value) or (words[:1] == ["to"] and words[1:2] and words[1].strip(",.;:") in names):
             yield Found(
                 f"{resolved.end} is described as {without_secrets(about.value)!r}, and is an access port in VLAN "
                 f"{resolved.view.pvid or '?'}",

@@ -19,6 +19,7 @@ from inkov.forwarding import Resolved
 from inkov.wiring import End
 
 _PEERS = 3  # that must agree, beside the odd one
+_FEW = 5  # of which all but one agree wherever all but one of more do
 _POSITIONS = 4  # at which all sisters with a say agree, beside the odd ones
 
 Setting = tuple[str, int, int | None]
@@ -40,6 +41,19 @@ def _families(site: Site) -> Iterator[list[str]]:
     return (group for group in groups.values() if len(group) > _PEERS)
 
 
+def _said(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved, Setting]]:
+    """What the port is on each sister that has a say; [] as soon as it is clear that more than one of them differs."""
+    said: list[tuple[Resolved, Setting]] = []
+    for name in sisters:
+        resolved = site.resolved(End(name, port))
+        setting = _setting(resolved)
+        if setting is not None:
+            said.append((resolved, setting))
+            if len(said) == _FEW and max(Counter(s for _, s in said).values()) < _FEW - 1:
+                return []
+    return said
+
+
 @rule(
     "odd-one-out",
     family="Access ports",
@@ -55,8 +69,7 @@ def odd_one_out(site: Site) -> Iterator[Found]:
         agreeing: Counter[str] = Counter()
         differing: Counter[str] = Counter()
         for port in site.fabric.device(sisters[0]).ports:
-            resolved = [site.resolved(End(name, port)) for name in sisters]
-            said = [(r, s) for r in resolved if (s := _setting(r)) is not None]
+            said = _said(site, sisters, port)
             if len(said) <= _PEERS:
                 continue
             [(usual, number), *others] = Counter(s for _, s in said).most_common()

@@ -28,7 +28,7 @@ _OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"
 """What decides in a general port what these decide in a trunk or an access port."""
 
 _RARE = ("voice_vlan", "negotiation", "edge", "guard", "bpdu_guard", "mtu", "speed", "protected", "registration",
-         "prunable", "aggregation", "bundle", "primary", "secondaries", "description", "native_tagged")  # fmt: skip
+         "prunable", "aggregation", "bundle", "primary", "secondaries", "native_tagged")  # fmt: skip
 
 
 class Joined(NamedTuple):
@@ -102,12 +102,30 @@ class Site:
         return [r for r in self.ports if r.end not in of and r.mode is not Mode.ROUTED]
 
     @cached_property
+    def described(self) -> list[tuple[Resolved, Fact[str]]]:
+        """The ports with a description."""
+        return [(r, about) for r in self.every_port if (about := r.stated.description) is not None]
+
+    @cached_property
+    def _alike(self) -> dict[Mode, list[Resolved]]:
+        found: dict[Mode, list[Resolved]] = {mode: [] for mode in Mode}
+        for resolved in self.ports:
+            found[resolved.like].append(resolved)
+        return found
+
+    @cached_property
     def access_ports(self) -> list[Resolved]:
-        return [r for r in self.ports if r.like is Mode.ACCESS]
+        return self._alike[Mode.ACCESS]
+
+    @cached_property
+    def access_hosts(self) -> list[Resolved]:
+        """The access ports with nobody known at the far end."""
+        of = self.fabric.wiring.of
+        return [r for r in self.access_ports if r.end not in of]
 
     @cached_property
     def trunks(self) -> list[Resolved]:
-        return [r for r in self.ports if r.like is Mode.TRUNK]
+        return self._alike[Mode.TRUNK]
 
     @cached_property
     def links(self) -> list[Joined]:
@@ -177,11 +195,13 @@ class Site:
     def _stating(self) -> dict[str, list[Resolved]]:
         found: dict[str, list[Resolved]] = {name: [] for name in _RARE}
         facts = attrgetter(*_RARE)
-        lists = [found[name] for name in _RARE]
+        nothing = (None,) * len(_RARE)
         for resolved in self.every_port:
-            for kept, fact in zip(lists, facts(resolved.stated), strict=True):
-                if fact is not None:
-                    kept.append(resolved)
+            stated = facts(resolved.stated)
+            if stated != nothing:
+                for name, fact in zip(_RARE, stated, strict=True):
+                    if fact is not None:
+                        found[name].append(resolved)
         return found
 
     def stating(self, attribute: str) -> list[Resolved]:

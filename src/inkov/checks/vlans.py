@@ -107,11 +107,16 @@ def vlan_unused(site: Site) -> Iterator[Found]:
     for device in site.devices:
         used.update(gateway.vid for gateway in device.gateways)
         for vlan in (device.vlans or {}).values():
+            if vlan.active is not None and not vlan.active.value:
+                used.add(vlan.vid)  # vlan-suspended tells, if anything is in it
             if vlan.private is not None or vlan.secondaries is not None:
                 used.update((vlan.vid, *(vlan.secondaries.value if vlan.secondaries is not None else ())))
     for mask in site.served.values():
         used.update(VlanSet(mask))
+    used.update(resolved.native or DEFAULT_VID for resolved in site.trunks)
     for resolved in site.every_port:
+        if resolved.up:
+            continue  # the VLANs of host ports are served; those of links are not used by being carried
         settled = resolved.settled
         used.update((settled.access_vlan, settled.voice_vlan or 1, resolved.native or 1, settled.pvid or 1,
                      settled.primary or 1, settled.secondary or 1))  # fmt: skip

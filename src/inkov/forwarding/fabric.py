@@ -129,7 +129,7 @@ class Fabric(Struct):
 
     `crossings` lists, for a bridge port, what leaves by it over each of its links; `link_up` says of each link whether
     both ends are up; `at` finds the bridge ports of an end, `bridge_of` a bridge by device and name; `live` has the
-    VIDs of each device, as a mask.
+    VIDs of each device, as a mask; `serving` is what `serve.served` found, once it was asked.
     """
 
     campus: Campus
@@ -143,6 +143,7 @@ class Fabric(Struct):
     bridge_of: dict[tuple[str, str], int] = field(default_factory=dict)
     live: dict[str, int] = field(default_factory=dict)
     assumptions: list[Assumption] = field(default_factory=list)
+    serving: list[int] = field(default_factory=list)
 
     def device(self, name: str) -> Device:
         return self.campus.devices[name]

@@ -26,7 +26,7 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
 
     `wanted` adds VIDs to what devices serve (the plan's word).
     """
-    serving = served(fabric)
+    serving = list(served(fabric))
     for device, mask in (wanted or {}).items():
         bridge = fabric.bridge_of.get((device, ""))
         if bridge is not None:
@@ -45,14 +45,11 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
             adjacency.setdefault(ends[0], []).append((ends[1], number))
             adjacency.setdefault(ends[1], []).append((ends[0], number))
     result = [0] * len(fabric.wiring.links)
-    everything = 0
-    for mask in serving:
-        everything |= mask
-    for vid in VlanSet(everything):
-        terminals = {bridge for bridge, mask in enumerate(serving) if mask >> vid & 1}
+    serves, carries = _by_vid(serving), _by_vid([mask if at in adjacency else 0 for at, mask in enumerate(carried)])
+    for vid, terminals in serves.items():
         if len(terminals) < 2:
             continue
-        passable = {bridge for bridge in adjacency if carried[bridge] >> vid & 1} | terminals
+        passable = carries.get(vid, set()) | terminals
         within = {
             bridge: [(far, link) for far, link in adjacency.get(bridge, ()) if far in passable] for bridge in passable
         }
@@ -60,6 +57,18 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
         for link_number in links_on_ways(graph, terminals):
             result[link_number] |= 1 << vid
     return result
+
+
+def _by_vid(masks: list[int]) -> dict[int, set[int]]:
+    """For each VID the bridges whose mask holds it."""
+    found: dict[int, set[int]] = {}
+    vids: dict[int, list[int]] = {}
+    for bridge, mask in enumerate(masks):
+        if mask not in vids:
+            vids[mask] = list(VlanSet(mask))
+        for vid in vids[mask]:
+            found.setdefault(vid, set()).add(bridge)
+    return found
 
 
 def _hang_together(graph: Adjacency, terminals: set[int]) -> bool:

@@ -18,7 +18,9 @@ def served(fabric: Fabric) -> list[int]:
     A trunk with nobody known behind it serves the VLANs of its list if that list names any: one that is left at
     everything tells nothing about what is behind it.
     """
-    bits = [0] * len(fabric.bridges)
+    if fabric.serving:
+        return fabric.serving
+    bits = fabric.serving = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
         view = port.view
         if view.form in _TRUNKS and fabric.ports[port.end].settled.allowed.bits == ALL:
