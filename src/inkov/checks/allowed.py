@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from inkov.campus import Private
 from inkov.checks.catalogue import Found, Severity, Where, rule
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
 from inkov.checks.words import both, listed
@@ -123,6 +124,8 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
             joined = by_link.get(gap.link)
             if joined is None or vid in _differing(site, joined) or not _both_have(site, joined, vid):
                 continue
+            if _is_secondary(site, joined, vid):
+                continue  # trunk-lacks-secondaries tells
             _, parts = lost.setdefault(joined.a.end, (joined, {}))
             parts.setdefault(vid, []).extend(gap.other.devices(site.fabric))
     for joined, parts in lost.values():
@@ -136,6 +139,11 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
             (site.place(a, "allowed"), site.place(b, "allowed")), vlans=vids.bits,
             root=site.at_link(joined.link), key=(str(a.end), str(b.end), str(vids)),
         )  # fmt: skip
+
+
+def _is_secondary(site: Site, joined: Joined, vid: int) -> bool:
+    rows = [(site.fabric.device(r.end.device).vlans or {}).get(vid) for r in (joined.a, joined.b)]
+    return all(row and row.private and row.private.value is not Private.PRIMARY for row in rows)
 
 
 def _both_have(site: Site, joined: Joined, vid: int) -> bool:
@@ -232,6 +240,9 @@ def management_surplus(site: Site) -> Iterator[Found]:
 
 def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
     for joined in site.trunk_links:
+        shares = [site.fabric.device(r.end.device).distribution for r in (joined.a, joined.b)]
+        if any(shared is not None and shared.pruning is not None for shared in shares):
+            continue  # the protocol withholds them, or pruning-off tells
         if EVERYTHING not in (joined.a.allowed, joined.b.allowed):
             natives = [r.native for r in (joined.a, joined.b) if r.native]
             surplus = unneeded(site.shared[joined.number], site.needs[joined.number], natives)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from fnmatch import fnmatchcase
 
 from inkov.campus import Device, Mode, Private
 from inkov.checks.catalogue import Found, Severity, Where, rule
@@ -48,9 +47,9 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
             for vid in listed_ones:
                 if vid in known:
                     continue
-                how = "as an ordinary VLAN" if vid in (device.vlans or {}) else "not at all"
+                how = "defines as an ordinary VLAN" if vid in (device.vlans or {}) else "does not define"
                 yield Found(
-                    f"VLAN {primary} of {device.name} is primary of VLAN {vid}, which {device.name} defines {how}",
+                    f"VLAN {primary} of {device.name} is primary of VLAN {vid}, which {device.name} {how}",
                     f"define VLAN {vid} on {device.name} as isolated or community",
                     tuple(dict.fromkeys((site.row(device.name, primary), site.row(device.name, vid)))),
                     root=site.absent(vid, device.name), vlans=1 << vid, key=(device.name, str(primary), str(vid)),
@@ -196,7 +195,7 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
                     f"the trunk between {a.end} and {b.end} carries {what.format(primary, bits_to_text(missing))}",
                     f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
                     (site.place(a, "allowed", primary), site.place(b, "allowed", primary)), vlans=missing,
-                    root=f"trunk {joined.link.a} {joined.link.b} passes VLAN {bits_to_text(missing)}",
+                    root=site.at_link(joined.link),
                 )  # fmt: skip
 
 
@@ -212,10 +211,7 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
 def private_unsupported(site: Site) -> Iterator[Found]:
     for device in _private_devices(site):
         for name, platform in site.plan.platforms.items():
-            file = device.origin.file.replace("\\", "/")
-            fits = device.platform.name == name or any(fnmatchcase(device.name, p) for p in platform.switches)
-            fits = fits or any(fnmatchcase(file, p) or fnmatchcase(file.rpartition("/")[2], p) for p in platform.files)
-            if fits and not platform.private_vlans:
+            if device.platform.name == name and not platform.private_vlans:
                 rows = [v.vid for v in (device.vlans or {}).values() if v.private is not None]
                 yield Found(
                     f"{device.name} is a {name} switch, which cannot do private VLANs, and has VLAN "

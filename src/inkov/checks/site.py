@@ -28,7 +28,7 @@ _OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"
 """What decides in a general port what these decide in a trunk or an access port."""
 
 _RARE = ("voice_vlan", "negotiation", "edge", "guard", "bpdu_guard", "mtu", "speed", "protected", "registration",
-         "prunable", "aggregation", "bundle", "primary", "secondaries", "native_tagged")  # fmt: skip
+         "prunable", "aggregation", "native_vlan", "untagged", "bundle", "primary", "secondaries", "native_tagged")  # fmt: skip
 
 
 class Joined(NamedTuple):
@@ -190,6 +190,11 @@ class Site:
             for end in dict.fromkeys((link.a, link.b)):
                 found.setdefault(end, []).append(number)
         return found
+
+    def in_use(self, resolved: Resolved) -> bool:
+        """False for a port whose links all end at ports that are shut."""
+        numbers = self.link_numbers.get(resolved.end)
+        return numbers is None or any(self.fabric.link_up[number] for number in numbers)
 
     @cached_property
     def _stating(self) -> dict[str, list[Resolved]]:

@@ -67,7 +67,10 @@ def _is_told(site: Site, device: str, change: Overridden) -> bool:
 )
 def line_not_understood(site: Site) -> Iterator[Found]:
     by_file: dict[str, list[tuple[Origin, str]]] = {}
+    unusable = {problem.origin for problem in site.fabric.campus.problems}  # statement-unusable tells
     for origin, text in site.fabric.campus.unmatched:
+        if origin in unusable:
+            continue
         by_file.setdefault(origin.file, []).append((origin, text))
     devices = {device.origin.file: device.name for device in site.devices}
     for file, lines in sorted(by_file.items()):

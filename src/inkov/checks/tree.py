@@ -114,6 +114,8 @@ def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
     """The lowest priority that each switch with a tree states in any tree, or the default."""
     found = {}
     for name, device in _runs(site).items():
+        if device.tree_mode is None and not device.trees:
+            continue
         stated = [(tree.priority.value, tree.priority.origin) for tree in device.trees if tree.priority is not None]
         fallback = device.tree_mode.origin if device.tree_mode is not None else device.origin
         found[name] = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))

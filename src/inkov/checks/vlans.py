@@ -114,14 +114,14 @@ def vlan_unused(site: Site) -> Iterator[Found]:
     for mask in site.served.values():
         used.update(VlanSet(mask))
     used.update(resolved.native or DEFAULT_VID for resolved in site.trunks)
+    used.update(resolved.settled.native_vlan or DEFAULT_VID for resolved in site.stating("native_vlan"))
+    used.update(vid for resolved in site.stating("untagged") for vid in resolved.settled.untagged or ())
     for resolved in site.every_port:
         if resolved.up:
             continue  # the VLANs of host ports are served; those of links are not used by being carried
         settled = resolved.settled
         used.update((settled.access_vlan, settled.voice_vlan or 1, resolved.native or 1, settled.pvid or 1,
                      settled.primary or 1, settled.secondary or 1))  # fmt: skip
-        if settled.untagged:
-            used.update(settled.untagged)
     practice = site.plan.practice
     used.update(v for v in (practice.native, practice.management, practice.unused and practice.unused.vlan) if v)
     places: dict[int, list[Where]] = {}

@@ -194,6 +194,7 @@ def start(
     from inkov.forwarding import resolve
     from inkov.readers import Unread
     from inkov.readers.load import NothingToRead, load
+    from inkov.readers.platforms import shape
     from inkov.readers.registry import UnknownFormat
     from inkov.wiring import wire
 
@@ -217,6 +218,7 @@ def start(
             hosts[host.name] = host
     loaded.campus.hosts = list(hosts.values())
     loaded.campus.problems += intended.problems
+    loaded.campus.problems += shape(loaded.campus, intended.says.platforms)
     if intended.unused:
         for report in loaded.reports:
             if report.format == "the plan":
