@@ -1,4 +1,4 @@
-"""Every rule's example is run: as it makes the mistake, the rule finds it and nothing else is found; cured, nothing is."""
+"""Every rule's example is run: with the mistake, its rule alone finds something; with the cure, nothing is found."""
 
 from __future__ import annotations
 

@@ -38,7 +38,8 @@ def test_the_ground_is_clean() -> None:
         # Variants beside those of the catalogue's examples.
         ("access-vlan-undefined", LINKED_A + "[port 2]\nnegotiation: silent\nvlan: 30\n", LINKED_B),
         ("negotiation-fails", LINKED_A + "[port 1]\nnegotiation: active\nvlan: 10\n", LINKED_B),
-        ("untagged-vlan-differs", LINKED_A, LINKED_B.replace(UP, GENERAL.format(1, 10, 20, 99))),
+        ("untagged-vlan-differs", LINKED_A,
+         LINKED_B.replace(UP, GENERAL.format(1, 10, 20, 99).replace("filtering: on", "filtering: off"))),
         ("trunk-allows-everything", LINKED_A, LINKED_B.replace("allowed: 10,20,99", "allowed: all")),
         ("edge-on-link", LINKED_A + "[port 1]\nedge: yes\n[port 11..12]\nedge: yes\n", LINKED_B),
         ("vlan-suspended", LINKED_A.replace("20: irrigation", "20: irrigation; suspended"), LINKED_B),

@@ -166,7 +166,8 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
         missing = site.needs[joined.number] & ~site.shared[joined.number]
         for vid in VlanSet(missing):
-            if vid in _differing(site, joined) or not _both_have(site, joined, vid) or len(site.islands[vid]) > 1:
+            told = vid in _differing(site, joined) or _is_secondary(site, joined, vid) or len(site.islands[vid]) > 1
+            if told or not _both_have(site, joined, vid):
                 missing &= ~(1 << vid)
         if missing:
             a, b = joined.a, joined.b

@@ -45,6 +45,7 @@ def _bundles(site: Site) -> Iterator[tuple[str, Resolved, list[Resolved]]]:
 )
 def bundle_members_differ(site: Site) -> Iterator[Found]:
     for device, bundle, members in _bundles(site):
+        odd_ones: dict[str, list[tuple[str, Where]]] = {}
         for attribute, name in _ALIKE.items():
             facts = [(r, getattr(r.stated, attribute)) for r in members]
             stated = [(r, fact) for r, fact in facts if fact is not None]
@@ -61,13 +62,15 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
                     odd = stated  # some members say nothing of it, nor does the bundle
             for resolved, fact in odd:
                 other = "the others do not" if fact is wanted else f"{wanted.value} elsewhere in it"
-                yield Found(
-                    f"{resolved.end}, in {bundle.end.port}, has {name} {fact.value}; {other}",
-                    f"give all members of {bundle.end} the same {name}",
-                    (Where(device, resolved.end.port, None, fact.origin),
-                     Where(device, bundle.end.port, None, (whole or wanted).origin)),
-                    key=(device, resolved.end.port, attribute),
-                )  # fmt: skip
+                where = Where(device, resolved.end.port, None, fact.origin)
+                odd_ones.setdefault(resolved.end.port, []).append((f"{name} {fact.value} ({other})", where))
+        for port, what in odd_ones.items():
+            yield Found(
+                f"{device}:{port}, in {bundle.end.port}, has {', '.join(said for said, _ in what)}",
+                f"give all members of {bundle.end} the same settings",
+                (*(where for _, where in what), Where(device, bundle.end.port, None, bundle.stated.origin)),
+                key=(device, port),
+            )  # fmt: skip
 
 
 @rule(

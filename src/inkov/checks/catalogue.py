@@ -47,7 +47,8 @@ class Found(Struct, frozen=True):
     """What a check yields: what is wrong, the cure, where (both ends of a link), and what the finding rests on.
 
     `severity` is the rule's unless this case is graver or lighter. Findings with one `root` have one cause, and the
-    worst of them tells the others as consequences. `vlans` are those whose members everywhere are affected, as a mask.
+    first of them in the catalogue's order tells the others as consequences. `vlans` are those whose members everywhere
+    are affected, as a mask.
     `key` tells the finding from others of its rule, the same on every run; by default its places do.
     """
 

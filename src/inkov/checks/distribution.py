@@ -107,20 +107,14 @@ def prunable_inverted(site: Site) -> Iterator[Found]:
     example="core-1 is in domain 'garden', gate-1 at the other end of the link in domain 'gardens'",
 )
 def distribution_domains_differ(site: Site) -> Iterator[Found]:
-    part = _taking_part(site)
-    told = set()
-    for _, link, _, _ in site.links:
-        one, other = part.get(link.a.device), part.get(link.b.device)
-        pair = link.a.device, link.b.device
-        if one is None or other is None or one.domain is None or other.domain is None or pair in told:
-            continue
-        if one.domain.value != other.domain.value:
-            told.add(pair)
-            yield Found(
-                f"{pair[0]} is in domain {one.domain.value!r}, and {pair[1]}, linked to it, in {other.domain.value!r}",
-                "state the same domain on both, or turn distribution off where it is not meant",
-                (site.switch(pair[0], one.domain.origin), site.switch(pair[1], other.domain.origin)),
-            )  # fmt: skip
+    stated = {name: shared.domain for name, shared in _taking_part(site).items() if shared.domain is not None}
+    for odd, others in site.odd_neighbours({name: fact.value for name, fact in stated.items()}):
+        usual = stated[others[0]].value
+        yield Found(
+            f"{odd} is in domain {stated[odd].value!r}, and {listed(others)}, linked to it, in {usual!r}",
+            "state the same domain on both, or turn distribution off where it is not meant",
+            tuple(site.switch(name, stated[name].origin) for name in (odd, *others)), key=(odd,),
+        )  # fmt: skip
 
 
 @rule(

@@ -53,12 +53,12 @@ def gateway_down(site: Site) -> Iterator[Found]:
 
 
 def _why_down(site: Site, interface: Interface) -> str:
-    """The root: a link of the device whose far end would send the VLAN, or else that the device does not have it."""
+    """The root: a link of the device that needs the VLAN and does not pass it, or that the device does not have it."""
     bit = 1 << interface.vid
-    for joined in site.links:
-        for near, far in ((joined.a, joined.b), (joined.b, joined.a)):
-            if near.end.device == interface.device and far.view.emit & bit and site.fabric.live[interface.device] & bit:
-                return site.at_link(joined.link)
+    for joined in site.links if site.fabric.live[interface.device] & bit else ():
+        ends = joined.a.end.device, joined.b.end.device
+        if interface.device in ends and site.needs[joined.number] & ~site.shared[joined.number] & bit:
+            return site.at_link(joined.link)
     return site.absent(interface.vid, interface.device)
 
 
@@ -161,23 +161,27 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
             network: Network = fact.value.network
             span = int(network.network_address), int(network.broadcast_address), interface, fact
             known.setdefault((interface.vrf, network.version), []).append(span)
-    told = set()
+    wide: dict[tuple[str, str], list[tuple[Interface, Fact[Address], Interface, Fact[Address]]]] = {}
     for spans in known.values():
         spans.sort(key=lambda span: (span[0], -span[1], span[2].device, span[2].vid))
         open_until = spans[0]
         for span in spans[1:]:
             one, other = open_until, span
             if span[0] <= open_until[1] and not _same_domain(site, one[2], other[2]):
-                pair = (one[2].name, other[2].name, str(one[3].value.network), str(other[3].value.network))
-                if pair not in told:
-                    told.add(pair)
-                    yield Found(
-                        f"{one[2].label} with {one[3].value} and {other[2].label} with {other[3].value} overlap",
-                        "give one of them a subnet of its own", (_place(one[2], one[3]), _place(other[2], other[3])),
-                        vlans=1 << one[2].vid | 1 << other[2].vid, key=pair,
-                    )  # fmt: skip
+                wide.setdefault((one[2].name, str(one[3].value.network)), []).append((*one[2:], *other[2:]))
             if span[1] > open_until[1]:
                 open_until = span
+    for (name, span_of), pairs in wide.items():
+        first, fact = pairs[0][:2]
+        others = list(dict.fromkeys((i.name, str(f.value.network)) for _, _, i, f in pairs))
+        mask = 1 << first.vid
+        for _, _, near, _ in pairs:
+            mask |= 1 << near.vid
+        yield Found(
+            f"{first.label} with {fact.value} overlaps {listed([f'{n} with {net}' for n, net in others])}",
+            "give each a subnet of its own",
+            (_place(first, fact), *(_place(near, far) for _, _, near, far in pairs)), vlans=mask, key=(name, span_of),
+        )  # fmt: skip
 
 
 def _same_domain(site: Site, one: Interface, other: Interface) -> bool:

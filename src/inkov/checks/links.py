@@ -127,6 +127,7 @@ def access_port_to_switch(site: Site) -> Iterator[Found]:
                 f"{a.end} and {b.end} are cabled together, both access ports in VLAN {a.view.pvid or '?'}",
                 "make both ends trunks, or say in the descriptions that it is meant",
                 (site.place(a, "access_vlan", a.view.pvid or None), site.place(b, "access_vlan", b.view.pvid or None)),
+                root=site.at_link(joined.link),
             )  # fmt: skip
 
 
@@ -297,16 +298,17 @@ def speed_differs(site: Site) -> Iterator[Found]:
 def _differ(site: Site, attribute: str, name: str, unit: str) -> Iterator[Found]:
     stating = {resolved.end for resolved in site.stating(attribute)}
     for joined in site.links if stating else ():
-        for one, other in joined.link.cables:
-            if one not in stating or other not in stating:
-                continue
-            a, b = site.resolved(one), site.resolved(other)
-            said = getattr(a.stated, attribute), getattr(b.stated, attribute)
-            if said[0].value != said[1].value:
-                yield Found(
-                    f"{one} has {name} {said[0].value}, and {other} at its other end {said[1].value} {unit}",
-                    f"set the same {name} at both ends",
-                    tuple(Where(end.device, end.port, None, fact.origin)
-                          for end, fact in zip((one, other), said, strict=True)),
-                    vlans=crossing(site, joined),
-                )  # fmt: skip
+        parts, places = [], []
+        for pair in joined.link.cables:
+            if stating.issuperset(pair):
+                said = [getattr(site.resolved(end).stated, attribute) for end in pair]
+                if said[0].value != said[1].value:
+                    parts.append(
+                        f"{pair[0]} has {name} {said[0].value}, and {pair[1]} at its other end {said[1].value}"
+                    )
+                    places += [Where(*end, None, fact.origin) for end, fact in zip(pair, said, strict=True)]
+        if parts:
+            yield Found(
+                f"{'; '.join(parts)} {unit}", f"set the same {name} at both ends", tuple(places),
+                vlans=crossing(site, joined),
+            )  # fmt: skip

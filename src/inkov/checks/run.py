@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from datetime import date
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from inkov.campus import natural
 from inkov.checks import (  # noqa: F401  (they enter their rules)
@@ -84,16 +85,32 @@ def audit(
     return result
 
 
+_HINTS = ("odd-one-out",)
+"""Rules that tell what was probably meant: where another finding points at the same port, they are part of it."""
+
+
 def _by_cause(found: list[tuple[Rule, Found]]) -> list[tuple[Rule, Found, tuple[str, ...]]]:
-    """One entry for each cause: the worst that comes of it, and what else does (in the catalogue's order)."""
+    """One entry for each cause: what is first in the catalogue's order, as grave as the worst that comes of it."""
     groups: dict[str, list[tuple[Rule, Found]]] = {}
+    found = sorted(found, key=lambda entry: entry[0].slug in _HINTS)
     for number, (rule, one) in enumerate(found):
         groups.setdefault(one.root or f"#{number}", []).append((rule, one))
+    told: dict[tuple[str, str | None], list[tuple[Rule, Found]]] = {}
+    for group in groups.values():
+        for rule, one in group:
+            for where in one.where if rule.slug not in _HINTS else ():
+                told.setdefault((where.switch, where.port), group)
+    for root, group in list(groups.items()):
+        rule, one = group[0]
+        other = told.get((one.where[0].switch, one.where[0].port)) if rule.slug in _HINTS else None
+        if other is not None and other is not group:
+            other.extend(groups.pop(root))
     result = []
     for group in groups.values():
-        lead = min(group, key=lambda entry: (entry[1].severity or entry[0].severity).rank)
-        others = tuple(f"{one.says} ({rule.slug})" for rule, one in group if one is not lead[1])
-        result.append((*lead, others))
+        rule, lead = group[0]
+        worst = min((one.severity or rule.severity for rule, one in group), key=lambda severity: severity.rank)
+        others = tuple(f"{one.says} ({rule.slug})" for rule, one in group[1:])
+        result.append((rule, replace(lead, severity=worst), others))
     return result
 
 

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-from inkov.campus import Mode
+from inkov.campus import Mode, PortKind
 from inkov.checks.catalogue import Found, Severity, rule
 from inkov.checks.site import Site
 from inkov.checks.words import listed
@@ -37,7 +37,8 @@ def _setting(resolved: Resolved) -> Setting | None:
 def _families(site: Site) -> Iterator[list[str]]:
     groups: dict[tuple[str, frozenset[str]], list[str]] = {}
     for device in site.devices:
-        groups.setdefault((device.platform.name, frozenset(device.ports)), []).append(device.name)
+        physical = frozenset(p.name for p in device.ports.values() if p.kind is PortKind.PHYSICAL)
+        groups.setdefault((device.platform.name, physical), []).append(device.name)
     return (group for group in groups.values() if len(group) > _PEERS)
 
 
@@ -68,7 +69,8 @@ def odd_one_out(site: Site) -> Iterator[Found]:
         odd: list[tuple[Resolved, Resolved, Setting, int]] = []
         agreeing: Counter[str] = Counter()
         differing: Counter[str] = Counter()
-        for port in site.fabric.device(sisters[0]).ports:
+        ports = site.fabric.device(sisters[0]).ports.values()
+        for port in (p.name for p in ports if p.kind is PortKind.PHYSICAL):
             said = _said(site, sisters, port)
             if len(said) <= _PEERS:
                 continue

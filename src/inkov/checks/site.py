@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from functools import cached_property
 from operator import attrgetter
 from typing import NamedTuple
@@ -28,7 +29,8 @@ _OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"
 """What decides in a general port what these decide in a trunk or an access port."""
 
 _RARE = ("voice_vlan", "negotiation", "edge", "guard", "bpdu_guard", "mtu", "speed", "protected", "registration",
-         "prunable", "aggregation", "native_vlan", "untagged", "bundle", "primary", "secondaries", "native_tagged")  # fmt: skip
+         "prunable", "aggregation", "native_vlan", "untagged",
+         "bundle", "primary", "secondaries", "native_tagged")  # fmt: skip
 
 
 class Joined(NamedTuple):
@@ -190,6 +192,19 @@ class Site:
             for end in dict.fromkeys((link.a, link.b)):
                 found.setdefault(end, []).append(number)
         return found
+
+    def odd_neighbours(self, said: dict[str, str]) -> list[tuple[str, list[str]]]:
+        """Of linked switches that say different things: the one whose word fewer say, with the neighbours that say
+        another, those of one other word together."""
+        count = Counter(said.values())
+        found: dict[tuple[str, str], list[str]] = {}
+        for _, link, _, _ in self.links:
+            a, b = link.a.device, link.b.device
+            if a in said and b in said and said[a] != said[b]:
+                odd, other = (a, b) if count[said[a]] < count[said[b]] else (b, a)
+                kept = found.setdefault((odd, said[other]), [])
+                kept += [other] if other not in kept else []
+        return [(odd, others) for (odd, _), others in found.items()]
 
     def in_use(self, resolved: Resolved) -> bool:
         """False for a port whose links all end at ports that are shut."""

@@ -185,15 +185,11 @@ def root_against_plan(site: Site) -> Iterator[Found]:
     example="core-1 runs one tree for each VLAN, gate-1 at the other end of the link a single fast one",
 )
 def tree_modes_differ(site: Site) -> Iterator[Found]:
-    told = set()
-    for _, link, _, _ in site.links:
-        pair = link.a.device, link.b.device
-        modes = [site.fabric.device(name).tree_mode for name in pair]
-        if modes[0] is None or modes[1] is None or modes[0].value is modes[1].value or pair in told:
-            continue
-        told.add(pair)
+    stated = {device.name: device.tree_mode for device in site.devices if device.tree_mode is not None}
+    for odd, others in site.odd_neighbours({name: str(fact.value) for name, fact in stated.items()}):
         yield Found(
-            f"{pair[0]} runs spanning tree {modes[0].value}, and {pair[1]}, linked to it, {modes[1].value}",
+            f"{odd} runs spanning tree {stated[odd].value}, and {listed(others)}, linked to it, "
+            f"{stated[others[0]].value}",
             "run the same kind of spanning tree on both",
-            (site.switch(pair[0], modes[0].origin), site.switch(pair[1], modes[1].origin)),
+            tuple(site.switch(name, stated[name].origin) for name in (odd, *others)), key=(odd,),
         )  # fmt: skip

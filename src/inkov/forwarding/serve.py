@@ -26,7 +26,8 @@ def served(fabric: Fabric) -> list[int]:
         if view.form in _TRUNKS and fabric.ports[port.end].settled.allowed.bits == ALL:
             continue
         if fabric.is_host_port(port):
-            bits[port.bridge] |= view.emit
+            # A private host sends into a VLAN that it does not hear: that one has to get to who does.
+            bits[port.bridge] |= view.emit | (1 << view.pvid if view.pvid else 0)
     for device, gateway in fabric.gateways():
         if gateway.enabled is None or gateway.enabled.value:
             bits[fabric.bridge_of[device.name, gateway.bridge]] |= 1 << gateway.vid

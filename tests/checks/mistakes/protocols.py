@@ -1,0 +1,221 @@
+"""Mistakes in distribution, private VLANs, spanning trees, and in the input itself."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from inkov.campus import (
+    Device,
+    Guard,
+    Mode,
+    Overridden,
+    Private,
+    Role,
+    TreeMode,
+    Vlan,
+)
+from inkov.vlanset import VlanSet
+from inkov.wiring import End
+from tests.checks.mistakes.ground import (
+    PLANTED,
+    SPOT,
+    Ground,
+    mistake,
+    said,
+    some,
+    state,
+)
+
+# --- distribution ---------------------------------------------------------------------------------------------------
+
+
+def _follower(ground: Ground) -> Device | None:
+    sharing = [d for d in ground.campus.devices.values() if d.distribution is not None and d.distribution.role]
+    device: Device | None = some(ground, [d for d in sharing if "follower" in str(d.distribution)])
+    return device
+
+
+def of_follower(rule: str, name: str, *also: str, **settings: Any) -> None:
+    def plant(ground: Ground) -> list[SPOT] | None:
+        device = _follower(ground)
+        if device is None or device.distribution is None or "garden" not in str(device.distribution.domain):
+            return None
+        for attribute, value in settings.items():
+            setattr(device.distribution, attribute, None if value is None else said(value))
+        return [(device.name, None)]
+
+    plant.__name__ = name
+    mistake(rule, *also)(plant)
+
+
+of_follower("distribution-domains-differ", "another_domain", domain="orchard", role=Role.BYSTANDER)
+of_follower("distribution-versions-differ", "another_version", "private-not-distributed", version=2)
+of_follower("distribution-follower-newest", "a_follower_ahead", revision=41)
+of_follower("distribution-unprotected", "no_password", password=None)
+
+
+@mistake("distribution-no-origin")
+def nobody_is_the_origin(ground: Ground) -> list[SPOT] | None:
+    device = ground.campus.devices.get("core-1")
+    if device is None or device.distribution is None or not device.distribution.role or _follower(ground) is None:
+        return None
+    device.distribution.role = said(Role.FOLLOWER)
+    return [("core-1", None)]
+
+
+@mistake("distribution-origins-differ")
+def two_origins(ground: Ground) -> list[SPOT] | None:
+    device = next((d for n, d in ground.campus.devices.items() if n.startswith("hut")), None)
+    if device is None or device.distribution is None:
+        return None
+    device.distribution.role = said(Role.ORIGIN)
+    return [("core-1", None), (device.name, None)]
+
+
+# --- private VLANs and protection -----------------------------------------------------------------------------------
+
+
+def _closet(ground: Ground) -> str | None:
+    name: str | None = some(ground, [n for n in ground.campus.devices if n.startswith("closet")])
+    return name
+
+
+@mistake("secondary-undefined", "association-differs", "trunk-lacks-secondaries")
+def a_secondary_that_is_none(ground: Ground) -> list[SPOT] | None:
+    name = _closet(ground)
+    if name is None:
+        return None
+    ground.table(name)[31].private = None
+    return [(name, None)]
+
+
+@mistake("secondary-unassociated", "private-host-mismatch")
+def a_secondary_without_primary(ground: Ground) -> list[SPOT] | None:
+    if "core-1" not in ground.campus.devices or 31 not in ground.table("core-1"):
+        return None
+    ground.table("core-1")[33] = Vlan(33, PLANTED, said("attic"), private=said(Private.COMMUNITY))
+    return [("core-1", None)]
+
+
+@mistake("association-differs")
+def an_isolated_vlan_that_is_a_community(ground: Ground) -> list[SPOT] | None:
+    name = _closet(ground)
+    if name is None:
+        return None
+    ground.table(name)[31].private = said(Private.COMMUNITY)
+    return [(name, None)]
+
+
+@mistake("promiscuous-mapping-incomplete", "surplus-vlans")
+def a_mapping_with_a_gap(ground: Ground) -> list[SPOT] | None:
+    found = [r for r in ground.site.host_ports if r.mode is Mode.PROMISCUOUS]
+    if not found:
+        return None
+    state(ground, found[0].end, secondaries=VlanSet.of(31))
+    return [found[0].end]
+
+
+@mistake("private-host-mismatch")
+def a_private_host_of_another_primary(ground: Ground) -> list[SPOT] | None:
+    host = some(ground, [r for r in ground.site.host_ports if r.mode is Mode.PRIVATE_HOST])
+    if host is None:
+        return None
+    state(ground, host.end, primary=20)
+    return [host.end]
+
+
+@mistake("trunk-lacks-secondaries")
+def a_trunk_without_a_secondary(ground: Ground) -> list[SPOT] | None:
+    joined = some(ground, [j for j in ground.trunk_links() if 31 in j.a.settled.allowed])
+    if joined is None:
+        return None
+    for resolved in (joined.a, joined.b):
+        state(ground, resolved.end, allowed=resolved.settled.allowed - VlanSet.of(31))
+    return [joined.a.end, joined.b.end]
+
+
+@mistake("protected-uplink")
+def a_protected_uplink(ground: Ground) -> list[SPOT] | None:
+    for joined in ground.trunk_links():
+        for resolved in (joined.a, joined.b):
+            if any(r.settled.protected for r in ground.site.host_ports if r.end.device == resolved.end.device):
+                state(ground, resolved.end, protected=True)
+                return [resolved.end]
+    return None
+
+
+@mistake("protected-only-here")
+def protected_ports_on_two_switches(ground: Ground) -> list[SPOT] | None:
+    if "closet-2" not in ground.campus.devices:
+        return None
+    for port in ("11", "12"):
+        state(ground, End("closet-2", port), protected=True)
+    return [("closet-1", "11"), ("closet-2", "11")]
+
+
+# --- spanning tree --------------------------------------------------------------------------------------------------
+
+
+@mistake("edge-missing")
+def an_edge_setting_forgotten(ground: Ground) -> list[SPOT] | None:
+    host = some(ground, ground.hosts(lambda r: r.stated.edge is not None and r.stated.edge.value))
+    if host is None:
+        return None
+    state(ground, host.end, edge=None)
+    return [host.end]
+
+
+@mistake("guard-missing")
+def a_guard_forgotten(ground: Ground) -> list[SPOT] | None:
+    host = some(ground, ground.hosts(lambda r: r.stated.bpdu_guard is not None and r.stated.bpdu_guard.value))
+    if host is None:
+        return None
+    state(ground, host.end, bpdu_guard=None, guard=Guard.NONE)
+    return [host.end]
+
+
+@mistake("root-left-to-chance")
+def no_root(ground: Ground) -> list[SPOT] | None:
+    if "core-2" not in ground.campus.devices:
+        return None
+    for device in ground.campus.devices.values():
+        device.trees = []
+    return [("core-1", None)]
+
+
+@mistake("root-against-plan")
+def the_wrong_root(ground: Ground) -> list[SPOT] | None:
+    if "core-2" not in ground.campus.devices:
+        return None
+    ground.campus.devices["core-2"].trees[0].priority = said(0)
+    return [("core-2", None)]
+
+
+@mistake("tree-modes-differ")
+def another_kind_of_tree(ground: Ground) -> list[SPOT] | None:
+    found = some(ground, [t for t in ground.single() if all(ground.campus.devices[r.end.device].tree_mode
+                                                            for r in t[1:])])  # fmt: skip
+    if found is None:
+        return None
+    ground.campus.devices[found[2].end.device].tree_mode = said(TreeMode.PER_VLAN)
+    return [(found[1].end.device, None), (found[2].end.device, None)]
+
+
+# --- input ----------------------------------------------------------------------------------------------------------
+
+
+@mistake("statement-overridden")
+def a_statement_said_twice(ground: Ground) -> list[SPOT] | None:
+    joined = some(ground, ground.trunk_links())
+    if joined is None:
+        return None
+    fact = joined.a.stated.native_vlan
+    ground.campus.devices[joined.a.end.device].overridden.append(
+        Overridden(joined.a.end.port, "native_vlan", PLANTED, fact.origin, "98", "99"))  # fmt: skip
+    return [joined.a.end]
+
+
+@mistake("line-not-understood")
+def a_line_nobody_understands(ground: Ground) -> list[SPOT] | None:
+    ground.campus.unmatched.append((PLANTED, "vlan 20 something"))
+    return [("", None)]
