@@ -158,6 +158,8 @@ def clean_campus(seed: int, closets: int) -> Campus:
         maker.join(spare, up[:1], device, ["23"], vids)
         if not bundled:
             maker.host(device, "22", "spare", enabled=False)
+        if not feeds:
+            maker.host(device, "24", "spare", enabled=False)
         for room in range(1, 7):
             maker.host(device, str(room), f"room {room}", mode=Mode.ACCESS, access_vlan=CLIMATE, voice_vlan=VOICE)
         for valve in (7, 8):

@@ -246,7 +246,7 @@ def ranges_overlap(site: Site) -> Iterator[Found]:
                 f"statement for {counted(len(covered), 'port')}, which wins",
                 "make the two ranges meet without overlapping",
                 tuple(Where(device.name, ports[0], None, origin) for origin in (old, new)),  # type: ignore[arg-type]
-                key=(device.name, attribute, *ports),
+                root=site.overridden(device.name, ports), key=(device.name, attribute, *ports),
             )  # fmt: skip
 
 

@@ -181,8 +181,8 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
                 f"{counted(len(ports), 'host port')} {'is' if len(ports) == 1 else 'are'} in it "
                 f"({listed([str(r.end) for r in ports])})",
                 "make a VLAN that no host is in the native VLAN of these trunks",
-                (*(site.place(r, "native_vlan", vid) for r in ends),
-                 *(site.place(r, "access_vlan", vid) for r in ports)),
+                (*(site.place(r, "access_vlan", vid) for r in ports),
+                 *(site.place(r, "native_vlan", vid) for r in ends)),
                 key=(str(vid),), vlans=1 << vid,
             )  # fmt: skip
 

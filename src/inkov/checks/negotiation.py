@@ -167,9 +167,10 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
             for number in site.fabric.at.get(resolved.end, ()):
                 for view in site.fabric.bridge_ports[number].lured:
                     opened |= view.emit
+        opens = f"VLAN {bits_to_text(opened)}" if opened else "no VLAN yet, as the list is empty"
         yield Found(
-            f"{counted(len(ports), 'host port')} of {device} would become trunks for anyone who asks ({how}): "
-            f"{listed([r.end.port for r in ports])}; open then: VLAN {bits_to_text(opened)}",
+            f"{counted(len(ports), 'host port')} of {device} would become {'a trunk' if len(ports) == 1 else 'trunks'} "
+            f"for anyone who asks ({how}): {listed([r.end.port for r in ports])}; open then: {opens}",
             "make them fixed access ports, without negotiation",
             tuple(site.place(r, "negotiation") for r in ports),
             tuple(dict.fromkeys(a for r in ports for a in site.rests_on((r, "negotiation")))), key=(device, str(how)),

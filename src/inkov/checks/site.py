@@ -300,6 +300,10 @@ class Site:
         """The root of all that goes wrong since a link does not pass what it should."""
         return f"link {link.a} {link.b}"
 
+    def overridden(self, device: str, ports: list[str]) -> str:
+        """The root of all that one range of ports took from another."""
+        return f"overridden on {device}: {ports}"
+
     def absent(self, vid: int, device: str) -> str:
         """The root of all that goes wrong since a switch does not have a VLAN."""
         return f"VLAN {vid} absent on {device}"

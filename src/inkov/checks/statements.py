@@ -11,7 +11,7 @@ from inkov.checks.site import Site
 from inkov.checks.words import counted, listed
 
 _FAMILY = "Input"
-_ELSEWHERE = ("allowed", "tagged", "access_vlan", "voice_vlan", "mode")  # list-replaced and ranges-overlap tell
+_RANGES = ("access_vlan", "voice_vlan", "mode")  # of which ranges-overlap tells
 
 
 @rule(
@@ -27,9 +27,7 @@ def statement_overridden(site: Site) -> Iterator[Found]:
     for device in site.devices:
         pairs: dict[tuple[Origin, Origin], list[Overridden]] = {}
         for change in device.overridden:
-            if change.before != change.after and not (
-                change.attribute in _ELSEWHERE and _is_told(site, device.name, change)
-            ):  # fmt: skip
+            if change.before != change.after and not _is_told(site, device.name, change):
                 pairs.setdefault((change.old, change.new), []).append(change)
         for (old, new), changes in pairs.items():
             first = changes[0]
@@ -41,7 +39,7 @@ def statement_overridden(site: Site) -> Iterator[Found]:
                 "counts",
                 "remove the statement that does not count",
                 (Where(device.name, ports[0] or None, None, old), Where(device.name, ports[0] or None, None, new)),
-                key=(device.name, first.attribute, *ports),
+                root=site.overridden(device.name, ports), key=(device.name, first.attribute, *ports),
             )  # fmt: skip
 
 
@@ -49,11 +47,10 @@ def _is_told(site: Site, device: str, change: Overridden) -> bool:
     """True for what other rules tell, and for an exception to a range of ports: that is how people write."""
     if change.attribute in ("allowed", "tagged"):
         return True
-    covered = [p for p in site.fabric.device(device).ports.values()
-               if (fact := getattr(p, change.attribute)) is not None and fact.origin == change.new]  # fmt: skip
-    earlier = [p for p in site.fabric.device(device).ports.values()
-               if (fact := getattr(p, change.attribute)) is not None and fact.origin == change.old]  # fmt: skip
-    return len(covered) > 1 or bool(earlier)
+    facts = [getattr(port, change.attribute, None) for port in site.fabric.device(device).ports.values()]
+    covered = sum(fact is not None and fact.origin == change.new for fact in facts)
+    earlier = sum(fact is not None and fact.origin == change.old for fact in facts)
+    return earlier > 0 if covered == 1 else change.attribute in _RANGES
 
 
 @rule(
