@@ -48,7 +48,7 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
         odd_ones: dict[str, list[tuple[str, Where]]] = {}
         for attribute, name in _ALIKE.items():
             facts = [(r, getattr(r.stated, attribute)) for r in members]
-            stated = [(r, fact) for r, fact in facts if fact is not None]
+            stated = [(r, fact) for r, fact in facts if fact is not None and fact.value is not None]
             whole = getattr(bundle.stated, attribute)
             if not stated:
                 continue

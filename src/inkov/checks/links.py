@@ -99,8 +99,8 @@ def tagging_differs(site: Site) -> Iterator[Found]:
 def trunk_to_nobody(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
     for resolved in site.trunks:
-        end = resolved.end
-        if end not in of and end not in site.outside and end not in site.hosts_at:
+        end, tagged = resolved.end, resolved.view.emit & ~resolved.view.bare
+        if tagged and end not in of and end not in site.outside and end not in site.hosts_at:
             yield Found(
                 f"{end} is a trunk that lets VLAN {bits_to_text(resolved.view.emit)} through, and nobody is known at "
                 "its "

@@ -1,8 +1,8 @@
 """Mistakes of every kind, planted into campuses as a slip of the hand would: one thing changed, nothing else.
 
 A mistake is a function that changes the campus (or the plan) and returns the places that its finding must name, or None
-where the campus gives no occasion for it. `KINDS` has those that were imported, with the rule that must find them, and the rules that
-may tell of what the mistake brings about directly.
+where the campus gives no occasion for it. `KINDS` has those that were imported, with the rule that must find them, and
+the rules that may tell of what the mistake brings about directly.
 """
 
 from __future__ import annotations

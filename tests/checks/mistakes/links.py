@@ -159,9 +159,10 @@ def another_native_vlan_than_the_house_has(ground: Ground) -> list[SPOT] | None:
 @mistake("trunk-to-nobody")
 def a_trunk_to_nobody(ground: Ground) -> list[SPOT] | None:
     end = some(ground, ground.spare())
-    if end is None:
+    known = [v for v in (10, 20, 40) if v in (ground.campus.devices[end.device].vlans or {})] if end else []
+    if not known:
         return None
-    state(ground, end, enabled=True, mode=Mode.TRUNK, description="x", allowed=VlanSet.of(20), native_vlan=None)
+    state(ground, end, enabled=True, mode=Mode.TRUNK, description="x", allowed=VlanSet.of(known[0]))
     ground.port(end).native_vlan = said(None)
     return [end]
 
