@@ -166,7 +166,8 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
 def native_has_hosts(site: Site) -> Iterator[Found]:
     trunks: dict[int, list[Resolved]] = {}
     for resolved in site.trunks:
-        if resolved.view.pvid not in (0, DEFAULT_VID) and resolved.view.bare and site.in_use(resolved):
+        tagged = resolved.view.emit & ~resolved.view.bare
+        if resolved.view.pvid not in (0, DEFAULT_VID) and resolved.view.bare and tagged and site.in_use(resolved):
             trunks.setdefault(resolved.view.pvid, []).append(resolved)
     hosts: dict[int, list[Resolved]] = {}
     for resolved in site.host_ports:

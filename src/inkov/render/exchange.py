@@ -94,7 +94,7 @@ def _result(f: Finding, index: dict[str, int], locator: Locator, known: set[str]
                              for n, (p, w) in enumerate(zip(places[1:], f.where[1:], strict=True), 1)],
         "partialFingerprints": {"inkovFinding/v1": f.id},
         "properties": {
-            "severity": str(f.severity), "ports": f.affects.ports, "hosts": list(f.affects.hosts),
+            "severity": str(f.severity), "ports": f.affects.ports, "hosts": [safe(host) for host in f.affects.hosts],
             "assumes": [safe(a) for a in f.assumes],
         },
     }  # fmt: skip

@@ -161,8 +161,8 @@ def _json(f: Finding, locator: Locator) -> dict[str, Any]:
         "cure": safe(f.cure),
         "where": [
             {
-                "switch": w.switch or None,
-                "port": w.port,
+                "switch": safe(w.switch) or None,
+                "port": safe(w.port) if w.port is not None else None,
                 "vlan": w.vlan,
                 "file": w.origin.file or None,
                 "line": locator.line(w.origin) or None,
@@ -172,7 +172,7 @@ def _json(f: Finding, locator: Locator) -> dict[str, Any]:
         ],
         "assumes": [safe(assumption) for assumption in f.assumes],
         "consequences": [safe(consequence) for consequence in f.consequences],
-        "affects": {"ports": f.affects.ports, "hosts": list(f.affects.hosts)},
+        "affects": {"ports": f.affects.ports, "hosts": [safe(host) for host in f.affects.hosts]},
     }
 
 
