@@ -29,18 +29,18 @@ def checks() -> str:
         *(f"| {severity} | {MEANING[severity]} |" for severity in Severity),
         "",
         "A finding may be graver than its rule: a trunk that meets an access port loses traffic (fault), and is a",
-        "breach where it joins two VLANs on the way. What comes of one cause is one finding, as grave as the worst of it.",
+        "breach where it joins two VLANs on the way. What comes of one cause is one finding, as grave as the worst",
+        "of it.",
         "",
         "Each example is a small campus, run by the tests: with the lines after `-` the rule, and no other, finds",
-        "something; with those after `+` nothing is found. `inkov sheet 1` and `switch: NAME` at the head of each sheet are",
-        "left out.",
+        "something; with those after `+` nothing is found. `src/inkov/checks/examples` has them whole.",
     ]
     for family, entries in groupby(rules(), key=lambda rule: rule.family):
         lines += ["", f"## {family}"]
         for rule in entries:
             lines += ["", f"### {rule.slug}", "", f"*{rule.severity}*: {rule.what}.", ""]
             lines += [f"- **Why**: {rule.why}.", f"- **Cure**: {rule.cure}.", f"- **Example**: {rule.example}."]
-            lines += ["", "```diff", *rule.shown.rstrip("\n").split("\n"), "```"]
+            lines += ["", "```diff", *rule.gist, "```"]
     return "\n".join(lines) + "\n"
 
 

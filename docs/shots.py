@@ -22,7 +22,9 @@ SHOTS = {
     "links": "inkov links garden",
     "trunks": "inkov trunks garden",
     "audit": "inkov audit garden --only trunk-meets-access --only untagged-vlan-differs "
-    "--only vlan-missing-in-transit --only allowed-differs --only native-default",
+    "--only vlan-missing-in-transit --only allowed-differs --only list-replaced",
+    "by-vlan": "inkov audit garden --by vlan --explain --only host-outside-subnet --only mtu-differs "
+    "--only host-gateway-wrong --only vlan-unused --only port-against-plan",
     "hears": "inkov hears orchard-1:6 garden --level hostile",
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
     "ping": "inkov follow freezer-1 alarm-server garden",

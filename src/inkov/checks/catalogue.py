@@ -15,6 +15,8 @@ from inkov.campus import Origin
 if TYPE_CHECKING:
     from inkov.checks.site import Site
 
+_NEAR = 3  # lines of an example around its mistake
+
 __all__ = ["CATALOGUE", "Affected", "Finding", "Found", "Rule", "Severity", "Where", "identity", "rule"]
 
 
@@ -108,6 +110,22 @@ class Rule(Struct, frozen=True):
         A line `=== NAME` starts a file. The tests run both.
         """
         return (resources.files("inkov.checks") / "examples" / f"{self.slug}.txt").read_text("utf-8")
+
+    @property
+    def gist(self) -> list[str]:
+        """The lines of the example that matter: the files with a mistake, and there what is near it."""
+        found: list[str] = []
+        for part in self.shown.split("=== ")[1:]:
+            lines = part.rstrip("\n").split("\n")
+            near = {n + d for n, line in enumerate(lines) if line[:1] in ("-", "+") for d in range(-_NEAR, _NEAR + 1)}
+            if near:
+                found.append(f"=== {lines[0]}")
+                kept = [(n, line) for n, line in enumerate(lines) if n and n in near]
+                for (before, _), (n, line) in zip([(0, ""), *kept], kept, strict=False):
+                    found += ["  ..."] if n > before + 1 else []
+                    found.append(line)
+                found += ["  ..."] if kept[-1][0] < len(lines) - 1 else []
+        return found
 
 
 CATALOGUE: dict[str, Rule] = {}

@@ -176,6 +176,8 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
     told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for vid, ports in sorted(hosts.items()):
         ends = [r for r in trunks[vid] if r.end not in told]  # untagged-vlan-differs tells the others
+        homes = {r.end.device for r in ports}
+        near = [r for r in ends if r.end.device in homes] or ends[:1]
         if ends:
             yield Found(
                 f"VLAN {vid} is native on {counted(len(ends), 'trunk')} ({listed([str(r.end) for r in ends])}), and "
@@ -183,7 +185,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
                 f"({listed([str(r.end) for r in ports])})",
                 "make a VLAN that no host is in the native VLAN of these trunks",
                 (*(site.place(r, "access_vlan", vid) for r in ports),
-                 *(site.place(r, "native_vlan", vid) for r in ends)),
+                 *(site.place(r, "native_vlan", vid) for r in near)),
                 key=(str(vid),), vlans=1 << vid,
             )  # fmt: skip
 

@@ -106,9 +106,8 @@ def audit(
     chosen = [r for r in rules() if (not only or r.slug in only) and r.slug not in (skip or ())]
     text = _written(result, session, form, chosen, fails, known)
     if not text:
-        shown = findings_text(
-            result, session.loaded.locator, view.screen, switches, by=By(by) if by else None, explain=explain
-        )
+        group, locator = By(by) if by else None, session.loaded.locator
+        shown = findings_text(result, locator, view.screen, switches, by=group, only=name, explain=explain)
         since = f"Since the baseline: {old} known and not shown, {gone} gone.\n" if known is not None else ""
         text = shown + since + _unread(session)
     view.write(text)

@@ -54,15 +54,23 @@ def touched(affects: Affected) -> str:
 
 
 def findings_text(
-    audit: Audit, locator: Locator, screen: Screen, switches: int, *, by: By | None = None, explain: bool = False
+    audit: Audit,
+    locator: Locator,
+    screen: Screen,
+    switches: int,
+    *,
+    by: By | None = None,
+    only: str | None = None,
+    explain: bool = False,
 ) -> str:
     """Each finding as a short block: what, where at both ends, what comes of it, what cures it, what it rests on.
 
-    With `explain`, the first finding of each rule says why it matters.
+    With `only`, groups by switch are of this switch alone. With `explain`, the first finding of each rule says why it
+    matters.
     """
     parts: list[RenderableType] = []
     explained: set[str] = set()
-    for heading, group in _grouped(audit.findings, by):
+    for heading, group in _grouped(audit.findings, by, only):
         if heading:
             parts += [Text(safe(heading), style="bold underline"), Text()]
         for finding in group:
@@ -104,7 +112,7 @@ def _block(finding: Finding, locator: Locator, why: str) -> Iterator[RenderableT
         yield indented(f"... and {len(finding.assumes) - _ASSUMED} more of the kind", 2, "dim")
 
 
-def _grouped(findings: list[Finding], by: By | None) -> Iterator[tuple[str, list[Finding]]]:
+def _grouped(findings: list[Finding], by: By | None, only: str | None) -> Iterator[tuple[str, list[Finding]]]:
     """The findings under headings; one that touches several switches or VLANs stands under each of them."""
     if by is None:
         yield "", findings
@@ -116,7 +124,7 @@ def _grouped(findings: list[Finding], by: By | None) -> Iterator[tuple[str, list
         elif by is By.SEVERITY:
             entries.append(((finding.severity.rank,), finding.severity, finding))
         elif by is By.SWITCH:
-            switches = dict.fromkeys(w.switch for w in finding.where if w.switch)
+            switches = dict.fromkeys(w.switch for w in finding.where if w.switch and only in (None, w.switch))
             entries += [((not s, natural(s)), s or "no switch", finding) for s in switches or [""]]
         else:
             vids = dict.fromkeys(w.vlan for w in finding.where if w.vlan)
@@ -195,8 +203,9 @@ def rule_text(rule: Rule, screen: Screen) -> str:
     head.append(f"  {rule.slug}", style="bold")
     parts: list[RenderableType] = [head, indented(f"{rule.family}", 2, "dim"), Text()]
     for name, text in (("Finds", rule.what), ("Why", rule.why), ("Cure", rule.cure), ("Example", rule.example)):
-        parts += [Text(name, style="bold"), indented(text[:1].upper() + text[1:] + ".", 2), Text()]
+        sentence = text if name == "Example" else text[:1].upper() + text[1:]  # which may begin with a switch's name
+        parts += [Text(name, style="bold"), indented(sentence + ".", 2), Text()]
     parts += [Text("As configurations (- makes the mistake, + cures it)", style="bold")]
-    for line in rule.shown.rstrip("\n").split("\n"):
+    for line in rule.gist:
         parts.append(indented(line, 2, _EXAMPLE.get(line[:1], "")))
     return screen.render(*parts)

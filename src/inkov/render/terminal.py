@@ -86,13 +86,18 @@ def _table(grid: Grid, rows: Iterable[tuple[int, list[str]]], shown: list[int], 
         column = grid.columns[at]
         table.add_column(
             column.name, justify="right" if column.right else "left", no_wrap=column.whole, overflow="fold",
-            min_width=widths[at] if widths else None,
+            min_width=widths[at] if widths else _widest(grid, at) if column.whole else None,
         )  # fmt: skip
     for number, row in rows:
         # Squeezed lists of VIDs break between numbers, not within one.
         cells = row if widths else [_COMMA.sub(", ", cell) for cell in row]
         table.add_row(*(Text(cells[at], style=_MARK if (number, at) in grid.marks else "") for at in shown))
     return table
+
+
+def _widest(grid: Grid, at: int) -> int:
+    """So that a column on one line is as wide in each group."""
+    return max(cell_len(row[at]) for row in grid.rows)
 
 
 def _block(grid: Grid, number: int, row: list[str]) -> list[RenderableType]:
