@@ -24,13 +24,18 @@ hosts:
     address: 10.0.20.5/24
     gateway: 10.0.20.1
   phone: {at: "b:1/2", vlan: 20}
-claims: []
+claims:
+  - isolate: [climate, vlan 20]
+  - {isolate: pump, from: everything, except: phone, one-way: yes, level: hostile}
 """
 
 
 def test_what_a_plan_says() -> None:
     plan = read_plan("plan.yaml", PLAN.encode())
-    assert plan.problems == [] and plan.unused == ["claims"]
+    assert plan.problems == []
+    first, second = plan.says.claims
+    assert (first.kind, first.isolate, first.origin.line) == ("isolate", ["climate", "vlan 20"], 12)
+    assert (second.from_, second.except_, second.one_way) == (["everything"], ["phone"], True)
     assert plan.needed == {"a": 1 << 20 | 1 << 30, "b": 1 << 20}
     assert plan.hosts == [
         Host("pump", "a", "h", Origin("plan.yaml", 6), None, ip_interface("10.0.20.5/24"), "10.0.20.1"),
@@ -43,6 +48,9 @@ def test_what_a_plan_says() -> None:
     [
         ("vlan:\n  10: a", 1, 1, "'vlan' is not known here; did you mean vlans?"),
         ("vlans:\n  5000: a", 2, 3, "5000 is not a VLAN number"),
+        ("claims:\n  - {join: a, reach: [a, b]}", 2, 1, "exactly one of isolate, join"),
+        ("claims:\n  - reach: [a]", 2, 1, "expected here: two places"),
+        ("claims:\n  - isolate: [a]", 2, 1, "two members or more"),
         ("vlans: [10]", 1, 8, "expected here: a map, not a list"),
         ("vlans:\n  10: {nmae: a}", 2, 8, "'nmae' is not known here; did you mean name"),
         ("vlans:\n  10: {needed: a}", 2, 16, "expected here: a list, not 'a'"),
@@ -80,8 +88,6 @@ def test_the_plan_in_the_folder_is_used(inkov: Inkov, tmp_path: Path) -> None:
     (folder / "plan.yaml").write_text(plan)
     assert inkov("follow", "pump", "valve", "in").status == 0
     assert [t["missing"] for t in inkov("trunks", "in", "-f", "json").json["trunks"]] == ["30"]
-    (folder / "plan.yaml").write_text(plan + "claims: []\n")
-    assert "in/plan.yaml: without meaning here: claims: not used yet" in inkov("read", "in").out
     (folder / "plan.yaml").write_text("vlans:\n  30: {needed: [a, c]}\n")
     wrong = inkov("trunks", "in")
     assert wrong.status == 1 and "plan.yaml:2: the plan names a switch 'c' that is not among the files" in wrong.err

@@ -190,9 +190,8 @@ def start(
     configs: list[str], quiet: bool, plan: str | None = None, *, read_as: list[str] | None = None, account: bool = False
 ) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input."""
-    from inkov.campus import Host, Origin, Problem
+    from inkov.campus import Host, Problem
     from inkov.forwarding import resolve
-    from inkov.readers import Unread
     from inkov.readers.load import NothingToRead, load
     from inkov.readers.platforms import shape
     from inkov.readers.registry import UnknownFormat
@@ -219,10 +218,6 @@ def start(
     loaded.campus.hosts = list(hosts.values())
     loaded.campus.problems += intended.problems
     loaded.campus.problems += shape(loaded.campus, intended.says.platforms)
-    if intended.unused:
-        for report in loaded.reports:
-            if report.format == "the plan":
-                report.ignored += [Unread(Origin(report.file), f"{part}: not used yet") for part in intended.unused]
     for name, origin in intended.switches:
         if name not in loaded.campus.devices:
             says = f"the plan names a switch {name!r} that is not among the files{nearest(name, loaded.campus.devices)}"

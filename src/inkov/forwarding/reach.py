@@ -48,6 +48,14 @@ class Flood:
     def present(self, bridge: int) -> int:
         return self._once.get(bridge, 0)
 
+    def alone(self, bridge: int, port: int) -> int:
+        """The VIDs that came in by one port and no other."""
+        return self.came.get(port, 0) & ~self._twice.get(bridge, 0)
+
+    def shielded(self, bridge: int) -> int:
+        """The VIDs that came in by protected ports only."""
+        return self._once.get(bridge, 0) & ~self._free.get(bridge, 0)
+
     def leaving(self, port: BridgePort, view: View) -> int:
         """The VIDs that leave by a port with this view."""
         if view.protected:

@@ -1,6 +1,6 @@
 """What is intended, as far as the user cares to say: VLANs, segments, hosts, house rules, and what is accepted."""
 
 from inkov.plan.loader import Plan, read_plan
-from inkov.plan.schema import Acceptance, PlanFile, PlannedVlan, Practice
+from inkov.plan.schema import Acceptance, Claim, PlanFile, PlannedVlan, Practice
 
-__all__ = ["Acceptance", "Plan", "PlanFile", "PlannedVlan", "Practice", "read_plan"]
+__all__ = ["Acceptance", "Claim", "Plan", "PlanFile", "PlannedVlan", "Practice", "read_plan"]

@@ -15,15 +15,12 @@ from inkov.plan.typed import Fault, Place, Typed
 
 __all__ = ["Plan", "read_plan"]
 
-_LATER = ("claims", "ports", "links")
-
 
 class Plan(Struct):
-    """The intended state: what the file says, and what is wrong with it. `unused` are parts that are not used yet."""
+    """The intended state: what the file says, and what is wrong with it."""
 
     says: PlanFile = field(default_factory=PlanFile)
     problems: list[Problem] = field(default_factory=list)
-    unused: list[str] = field(default_factory=list)
 
     @property
     def hosts(self) -> list[Host]:
@@ -83,16 +80,31 @@ def read_plan(file: str, data: bytes) -> Plan:
     if not isinstance(tree, dict):
         problem((0, 0), "a plan is a map of parts: vlans, hosts, ...")
         return plan
-    for part in _LATER:
-        if tree.pop(part, _LATER) is not _LATER:
-            plan.unused.append(part)
     try:
         typed = Typed(file, lambda fault: problem(fault.place, str(fault)))
         plan.says = typed.read(tree, PlanFile, (0, 0))
         _hosts_have_places(plan.says, tree, problem)
+        _claims_say_one_thing(plan.says, tree, problem)
     except (Fault, RecursionError) as fault:
         problem(fault.place if isinstance(fault, Fault) else (0, 0), str(fault))
     return plan
+
+
+def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
+    for claim in list(says.claims):
+        pair = claim.reach if claim.reach is not None else claim.not_reach
+        if not claim.kind:
+            wrong = "a claim states exactly one of isolate, join, reach, not-reach, carried-by"
+        elif pair is not None and len(pair) != 2:
+            wrong = "expected here: two places, as in [till-1, core-1:7]"
+        elif claim.kind != "isolate" and (claim.from_ or claim.except_ or claim.one_way):
+            wrong = "`from`, `except` and `one-way` belong to `isolate`"
+        elif claim.kind == "isolate" and claim.from_ is None and (len(claim.isolate or ()) < 2 or claim.one_way):
+            wrong = "expected here: two members or more in `isolate`, or a `from`"
+        else:
+            continue
+        problem((claim.origin.line - 1, 0), wrong)
+        says.claims.remove(claim)
 
 
 def _hosts_have_places(says: PlanFile, tree: Any, problem: Any) -> None:

@@ -15,9 +15,11 @@ from msgspec import Meta, Struct, field
 from inkov.campus import Origin
 from inkov.vlanset import VlanSet
 
-__all__ = ["Acceptance", "DistributionPractice", "PlanFile", "PlannedHost", "PlannedPlatform", "PlannedSegment",
-           "PlannedVlan", "Practice", "Subnet", "UnusedPractice", "Vid"]  # fmt: skip
+__all__ = ["Acceptance", "Carried", "Claim", "DistributionPractice", "PlanFile", "PlannedHost", "PlannedPlatform",
+           "PlannedSegment", "PlannedVlan", "Practice", "Subnet", "UnusedPractice", "Vid"]  # fmt: skip
 
+Names = Annotated[list[str], Meta(extra={"one": True})]
+"""A list of names, or one name."""
 Vid = Annotated[int, Meta(ge=1, le=4094)]
 Subnet = IPv4Network | IPv6Network
 Interface = IPv4Interface | IPv6Interface
@@ -121,8 +123,46 @@ class PlannedPlatform(Struct, rename="kebab", forbid_unknown_fields=True):
     origin: Origin = Origin()
 
 
+class Carried(Struct, rename="kebab", forbid_unknown_fields=True):
+    """A VLAN (or several) that may appear on some switches and links only: `on` has names of switches, or patterns."""
+
+    vlans: VlanSet
+    on: Names
+    origin: Origin = Origin()
+
+
+class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
+    """What must hold. Exactly one of `isolate`, `join`, `reach`, `not-reach`, `carried-by` is stated.
+
+    `isolate` alone: each of its members from every other; with `from`: each of them from each of those; `except` leaves
+    members of `from` out. `one-way`: only frames from `isolate` to `from` are forbidden. Members are segments, VLANs
+    (by name, or as `vlan 30,31`), hosts, ports as `switch:port` with `*`, or `everything`.
+    """
+
+    isolate: Names | None = None
+    from_: Names | None = field(default=None, name="from")
+    except_: Names | None = field(default=None, name="except")
+    one_way: bool = False
+    join: Names | None = None
+    reach: Names | None = None
+    not_reach: Names | None = None
+    carried_by: Carried | None = None
+    layer: Literal[2, 3] = 2
+    level: Literal["honest", "hostile"] = "honest"
+    about: str = ""
+    origin: Origin = Origin()
+
+    @property
+    def kind(self) -> str:
+        """Which of the five it is; "" if none or several are stated."""
+        kinds = {"isolate": self.isolate, "join": self.join, "reach": self.reach, "not-reach": self.not_reach,
+                 "carried-by": self.carried_by}  # fmt: skip
+        stated = [kind for kind, value in kinds.items() if value is not None]
+        return stated[0] if len(stated) == 1 else ""
+
+
 class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
-    """The whole plan."""
+    """The whole plan. `ports` and `links` name tables (port plans, cabling) beside it."""
 
     vlans: dict[Vid, PlannedVlan] = field(default_factory=dict)
     segments: dict[str, PlannedSegment] = field(default_factory=dict)
@@ -130,4 +170,7 @@ class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     practice: Practice = field(default_factory=Practice)
     accepted: list[Acceptance] = field(default_factory=list)
     platforms: dict[str, PlannedPlatform] = field(default_factory=dict)
+    claims: list[Claim] = field(default_factory=list)
+    ports: list[str] = field(default_factory=list)
+    links: list[str] = field(default_factory=list)
     origin: Origin = Origin()

@@ -48,6 +48,8 @@ class Typed:
             return _leaf(node, kind, place)
         outer, inner = get_origin(kind), get_args(kind)
         if outer is Annotated:
+            if get_origin(inner[0]) is list:
+                return self.read(node, inner[0], place) if isinstance(node, list) else [_leaf(node, str, place)]
             return _bounded(node, inner[1], place)
         if outer in (Union, types.UnionType):
             [only] = [one for one in inner if one is not type(None)]

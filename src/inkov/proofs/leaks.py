@@ -1,0 +1,150 @@
+"""Does any frame of these seats get to those? The closure decides; a way that can happen is the witness (FM 3.10)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from inkov.forwarding import Fabric
+from inkov.forwarding.because import why_arrives, why_leaves
+from inkov.forwarding.fabric import Resolved
+from inkov.forwarding.follow import Step, tell
+from inkov.forwarding.path import Goal, State, Way, find_way
+from inkov.forwarding.reach import Entry, Flood, entries_at, flood, views_at
+from inkov.proofs.seats import Seat
+from inkov.proofs.verdict import Blame
+from inkov.wiring import End
+
+__all__ = ["Leak", "blamed", "closure", "entries_of", "find_leak", "reached", "told"]
+
+
+class Leak(NamedTuple):
+    """A way from a seat to another that must not be; None where only ways are known that cannot happen."""
+
+    target: Seat
+    way: Way | None
+
+
+def entries_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Entry]:
+    """What the hosts in some seats may send: an honest one in its form, a hostile one anything its port takes."""
+    masks: dict[int, int] = {}
+    for seat in seats:
+        view = fabric.bridge_ports[seat.port].view
+        vid = seat.tag or view.pvid
+        masks[seat.port] = masks.get(seat.port, 0) | (1 << vid if vid else 0)
+    if level == "hostile":
+        return entries_at(fabric, sorted(masks), level)
+    return [Entry(p, mask, fabric.bridge_ports[p].bridge) for p, mask in sorted(masks.items()) if mask]
+
+
+def closure(fabric: Fabric, seats: Iterable[Seat], level: str) -> Flood:
+    """Where frames of some seats can be."""
+    return flood(fabric, entries_of(fabric, seats, level), level)
+
+
+def _audible(fabric: Fabric, seat: Seat, level: str) -> int:
+    """The VIDs whose frames leave a seat's port in the form that its host hears; a hostile one hears every form."""
+    port = fabric.bridge_ports[seat.port]
+    mask = 0
+    for view in views_at(port, level):
+        if level == "hostile" or port.outer:
+            mask |= view.emit
+        else:
+            mask |= view.emit & ~view.bare & 1 << seat.tag if seat.tag else view.bare
+    return mask
+
+
+def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: str) -> list[Seat]:
+    """The seats among `targets` that hear something of a closure."""
+    found = []
+    for seat in sorted(targets):
+        port = fabric.bridge_ports[seat.port]
+        if spread.present(port.bridge):
+            leaving = 0
+            for view in views_at(port, level):
+                leaving |= spread.leaving(port, view)
+            if leaving & _audible(fabric, seat, level):
+                found.append(seat)
+    return found
+
+
+def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], level: str) -> Leak:
+    """The shortest way from `sources` to any of `targets`, all of which the closure reaches, that can happen."""
+    entries = entries_of(fabric, sources, level)
+    by_bridge: dict[int, list[tuple[Seat, int]]] = {}
+    for seat in targets:
+        by_bridge.setdefault(fabric.bridge_ports[seat.port].bridge, []).append((seat, _audible(fabric, seat, level)))
+
+    def heard_by(state: State) -> Seat | None:
+        for seat, mask in by_bridge.get(state.bridge, ()):
+            port = fabric.bridge_ports[seat.port]
+            shielded = port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected
+            if mask >> state.vid & 1 and state.port != seat.port and not shielded:
+                return seat
+        return None
+
+    goal: Goal = lambda state: heard_by(state) is not None  # noqa: E731
+    way = find_way(fabric, entries, goal, level)
+    if way is None:
+        return Leak(targets[0], None)
+    target = heard_by(way.end)
+    assert target is not None
+    return Leak(target, way if way.simple else None)
+
+
+def told(fabric: Fabric, leak: Leak) -> list[Step]:
+    """A leak as steps, the last being heard at the target."""
+    if leak.way is None:
+        return []
+    port, vid = fabric.bridge_ports[leak.target.port], leak.way.end.vid
+    tagged = bool(port.outer) or not port.view.bare >> vid & 1
+    resolved = fabric.ports[End(port.end.device, port.port)]
+    why = why_leaves(fabric, resolved, vid, tagged)
+    heard = Step(port.end.device, port.port, "heard", vid, tagged, why.says, why.origin)
+    return [*tell(fabric, leak.way), heard]
+
+
+def blamed(fabric: Fabric, sources: frozenset[Seat], leak: Leak, level: str) -> list[Blame]:
+    """The lines to blame for a leak.
+
+    A hop over which a frame changes its VLAN is needed if without it the closure of the sources does not reach the
+    target any more; where no single one is, all of this way's are named.
+    """
+    if leak.way is None:
+        return []
+    found: list[Blame] = []
+    state = leak.way.start
+    for hop in leak.way.hops:
+        if hop.arrives.vid != state.vid:
+            alone = not _still(fabric, sources, leak.target, level, hop.leaves, hop.link)
+            near, far = (_resolved(fabric, number) for number in (hop.leaves, hop.arrives.port))
+            leaves = why_leaves(fabric, near, state.vid, tagged=False)
+            found.append(Blame(near.end.device, near.end.port, f"VLAN {state.vid} leaves untagged: {leaves.says}",
+                               leaves.origin, alone))  # fmt: skip
+            arrives = why_arrives(fabric, far, hop.arrives.vid, hop.hidden)
+            found.append(Blame(far.end.device, far.end.port, f"and arrives in VLAN {hop.arrives.vid}: {arrives.says}",
+                               arrives.origin, alone))  # fmt: skip
+        state = hop.arrives
+    if not found:  # the frame keeps its VLAN: the ports at the two ends are members of it
+        start, end = _resolved(fabric, leak.way.start.port), _resolved(fabric, leak.target.port)
+        why = why_arrives(fabric, start, leak.way.start.vid, start.view.pvid != leak.way.start.vid)
+        found.append(Blame(start.end.device, start.end.port, why.says, why.origin))
+        why = why_leaves(fabric, end, state.vid, not end.view.bare >> state.vid & 1)
+        found.append(Blame(end.end.device, end.end.port, why.says, why.origin))
+    only = [blame for blame in found if blame.alone]
+    return list(dict.fromkeys(only or found))
+
+
+def _resolved(fabric: Fabric, number: int) -> Resolved:
+    port = fabric.bridge_ports[number]
+    return fabric.ports[End(port.end.device, port.port)]
+
+
+def _still(fabric: Fabric, sources: frozenset[Seat], target: Seat, level: str, leaves: int, link: int) -> bool:
+    """True if the target hears something even if nothing that leaves by a port over a link changed its VLAN."""
+    crossings = dict(fabric.crossings)
+    crossings[leaves] = [replace(c, folds=(), hidden=()) if c.link == link else c for c in crossings[leaves]]
+    other = replace(fabric, crossings=crossings)
+    return bool(reached(other, closure(other, sources, level), [target], level))

@@ -1,0 +1,276 @@
+"""Judges claims: those of the plan, and without a plan that no VLAN leaks into another and none is split."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from difflib import get_close_matches
+from fnmatch import fnmatchcase
+
+from inkov.campus import Origin
+from inkov.forwarding import Fabric
+from inkov.forwarding.because import why_stopped
+from inkov.forwarding.domains import Domains, breaks, domains, islands
+from inkov.forwarding.follow import follow, tell
+from inkov.forwarding.path import find_way
+from inkov.forwarding.reach import Flood
+from inkov.plan import Claim, Plan
+from inkov.proofs.closed import translations, vlan_groups
+from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, told
+from inkov.proofs.seats import Names, Seat, Unknown
+from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Verdict
+from inkov.vlanset import bits_to_text
+
+__all__ = ["Prover", "prove"]
+
+
+def prove(fabric: Fabric, plan: Plan | None = None, *, level: str = "honest") -> list[Verdict]:
+    """The verdicts on the plan's claims, in their order; without claims, those that need no plan, at `level`."""
+    prover = Prover(fabric, plan or Plan())
+    claims = prover.plan.says.claims
+    if not claims:
+        return [*prover.no_leaks(level), *prover.none_split()]
+    return [prover.judge(number, claim) for number, claim in enumerate(claims)]
+
+
+class Prover:
+    def __init__(self, fabric: Fabric, plan: Plan) -> None:
+        self.fabric = fabric
+        self.plan = plan
+        self.names = Names(fabric, plan.says)
+        self._domains: Domains | None = None
+
+    @property
+    def domains(self) -> Domains:
+        if self._domains is None:
+            self._domains = domains(self.fabric)
+        return self._domains
+
+    # --- the plan's claims ------------------------------------------------------------------------------------
+
+    def judge(self, number: int, claim: Claim) -> Verdict:
+        verdict = Verdict(said(claim), claim.kind, claim.level, claim.layer, UNDECIDED, "", claim.origin)
+        verdict.certificate = {"number": number}
+        try:
+            {"isolate": self._isolate, "join": self._join, "reach": self._reach, "not-reach": self._not_reach,
+             "carried-by": self._carried}[claim.kind](claim, verdict)  # fmt: skip
+        except Unknown as unknown:
+            name = str(unknown)
+            close = get_close_matches(name, self.names.known(), n=2, cutoff=0.5)
+            hint = f"; did you mean {' or '.join(close)}?" if close else ""
+            verdict.verdict, verdict.because = UNDECIDED, f"nothing is called {name!r}{hint}"
+        return verdict
+
+    def _isolate(self, claim: Claim, verdict: Verdict) -> None:
+        members = [(name, self.names.of(name)) for name in claim.isolate or ()]
+        legs: list[tuple[frozenset[Seat], frozenset[Seat]]] = []
+        if claim.from_ is None:
+            for number, (name, seats) in enumerate(members):
+                for other, its in members[number + 1 :]:
+                    if seats & its:
+                        port = self.fabric.bridge_ports[min(seats & its).port].end
+                        verdict.because = f"{name} and {other} have ports in common, {port} among them"
+                        return
+            for name, seats in members:
+                rest = frozenset(s for other, its in members if other != name for s in its)
+                legs.append((seats, rest))
+        else:
+            inside = frozenset(seat for _, seats in members for seat in seats)
+            outside = self.names.any_of(claim.from_) - self.names.any_of(claim.except_ or ()) - inside
+            legs.append((inside, outside))
+            if not claim.one_way:
+                legs.append((outside, inside))
+        self._apart(legs, verdict, claim.layer)
+
+    def _not_reach(self, claim: Claim, verdict: Verdict) -> None:
+        one, other = (self.names.of(name) for name in claim.not_reach or ())
+        self._apart([(one, other)], verdict, claim.layer)
+
+    def _apart(self, legs: list[tuple[frozenset[Seat], frozenset[Seat]]], verdict: Verdict, layer: int) -> None:
+        """No frame of the first side of a leg gets to the second."""
+        closures = []
+        for sources, targets in legs:
+            spread = closure(self.fabric, sources, verdict.level)
+            heard = reached(self.fabric, spread, targets, verdict.level)
+            if heard:
+                self._leak(sources, heard, verdict)
+                return
+            closures.append(certified(self.fabric, spread, targets))
+        empty = any(not sources or not targets for sources, targets in legs)
+        verdict.verdict = HOLDS
+        verdict.because = "no frame gets from one side to the other, over any link that is up"
+        if empty:
+            verdict.because = "one side has no port at all"
+        verdict.certificate |= {"closures": closures}
+
+    def _leak(self, sources: frozenset[Seat], heard: list[Seat], verdict: Verdict) -> None:
+        leak = find_leak(self.fabric, sources, heard, verdict.level)
+        port = self.fabric.bridge_ports[leak.target.port]
+        if leak.way is None:
+            verdict.verdict = UNDECIDED
+            verdict.because = f"frames could get to {port.end}, but only by ways that pass a switch twice: not settled"
+            return
+        verdict.verdict = BROKEN
+        verdict.witness = told(self.fabric, leak)
+        verdict.blame = blamed(self.fabric, sources, leak, verdict.level)
+        first, last = verdict.witness[0], verdict.witness[-1]
+        more = f" and {len(heard) - 1} more" if len(heard) > 1 else ""
+        verdict.because = (f"what is sent at {first.switch}:{first.port} in VLAN {first.vlan} is heard at "
+                           f"{last.switch}:{last.port}{more}")  # fmt: skip
+        verdict.certificate |= {"way": [{"switch": s.switch, "port": s.port, "event": s.event, "vlan": s.vlan,
+                                         "tagged": s.tagged} for s in verdict.witness]}  # fmt: skip
+
+    def _reach(self, claim: Claim, verdict: Verdict) -> None:
+        one, other = (self.names.of(name) for name in claim.reach or ())
+        spread = closure(self.fabric, one, verdict.level)
+        heard = reached(self.fabric, spread, other, verdict.level) if one and other else []
+        if heard:
+            self._leak(one, heard, verdict)  # the same way, but wanted
+            if verdict.verdict == BROKEN:
+                verdict.verdict, verdict.blame = HOLDS, []
+            return
+        verdict.verdict = BROKEN
+        self._stopped(one, other, verdict)
+
+    def _stopped(self, one: frozenset[Seat], other: frozenset[Seat], verdict: Verdict) -> None:
+        """Tell where what one side sends stops on its way to the other."""
+        if not one or not other:
+            verdict.because = "one side has no port that is on"
+            return
+        source, target = self.fabric.bridge_ports[min(one).port], self.fabric.bridge_ports[min(other).port]
+        story = follow(
+            self.fabric, entries_of(self.fabric, [min(one)], verdict.level), source.end, target, verdict.level
+        )
+        verdict.witness = story.steps
+        last = story.steps[-1]
+        verdict.because = f"what {source.end} sends does not arrive at {target.end}: {last.because}"
+
+    def _join(self, claim: Claim, verdict: Verdict) -> None:
+        seats = self.names.any_of(claim.join or ())
+        verdict.verdict = HOLDS
+        verdict.because = f"{len(seats)} port{'s' * (len(seats) != 1)} hear each other"
+        edges: list[list[str]] = []
+        for group in self._alike(seats):
+            spread = closure(self.fabric, group, verdict.level)
+            own = {seat.port for seat in group}
+            wanted = [s for s in seats if s.port not in own or len(group) > 1]
+            deaf = set(wanted) - set(reached(self.fabric, spread, wanted, verdict.level))
+            if deaf:
+                verdict.verdict = BROKEN
+                self._stopped(frozenset([min(group)]), frozenset([min(deaf)]), verdict)
+                return
+            edges.append([str(self.fabric.bridge_ports[min(group).port].end)])
+        verdict.certificate |= {"parts": len(edges)}
+
+    def _alike(self, seats: frozenset[Seat]) -> list[list[Seat]]:
+        """Seats whose frames go the same ways: of one VLAN on one bridge, protected or not."""
+        found: dict[tuple[int, int, int, bool], list[Seat]] = {}
+        for seat in sorted(seats):
+            port = self.fabric.bridge_ports[seat.port]
+            found.setdefault((port.bridge, seat.vid, seat.tag, port.view.protected), []).append(seat)
+        return list(found.values())
+
+    def _carried(self, claim: Claim, verdict: Verdict) -> None:
+        carried = claim.carried_by
+        assert carried is not None
+        fabric = self.fabric
+        inside = {n for n, i in enumerate(fabric.bridges) if any(fnmatchcase(i.device, p) for p in carried.on)}
+        seats = frozenset(seat for seat in self.names.seats if seat.vid in carried.vlans)
+        spread = closure(fabric, seats, verdict.level)
+        beyond = [n for n, i in enumerate(fabric.bridges) if n not in inside and spread.present(n)]
+        if not beyond:
+            verdict.verdict = HOLDS
+            verdict.because = f"VLAN {carried.vlans} is on {', '.join(carried.on)} only"
+            verdict.certificate |= {"closures": [certified(fabric, spread, frozenset())]}
+            return
+        entries = entries_of(fabric, seats, verdict.level)
+        way = find_way(fabric, entries, lambda state: state.bridge not in inside, verdict.level)
+        assert way is not None
+        verdict.verdict = BROKEN
+        verdict.witness = list(tell(fabric, way))
+        names = sorted({fabric.bridges[n].device for n in beyond})
+        verdict.because = f"frames of VLAN {carried.vlans} get to {', '.join(names[:5])}"
+
+    # --- without a plan ---------------------------------------------------------------------------------------
+
+    def no_leaks(self, level: str) -> Iterator[Verdict]:
+        """For each VLAN that anybody is in: nothing that is sent in it is heard in another.
+
+        A private VLAN counts as one with its secondaries.
+        """
+        touched = translations(self.fabric, level)
+        by_vid: dict[int, list[Seat]] = {}
+        for seat in self.names.seats:
+            by_vid.setdefault(seat.vid, []).append(seat)
+        for group in vlan_groups(self.fabric, by_vid):
+            mask = group.bits
+            sources = frozenset(seat for vid in group for seat in by_vid.get(vid, ()))
+            claim = f"VLAN {group} leaks into no other"
+            verdict = Verdict(claim, "no-leak", level, 2, UNDECIDED, "", Origin())
+            verdict.certificate = {"vlans": str(group)}
+            if not touched & mask:
+                verdict.verdict = HOLDS
+                verdict.because = "nothing that is sent in it changes its VLAN anywhere, or is heard in another"
+                verdict.certificate |= {"vlan-closed": True}
+            else:
+                self._apart([(sources, frozenset(self.names.seats) - sources)], verdict, 2)
+            yield verdict
+
+    def none_split(self) -> Iterator[Verdict]:
+        """For each VLAN with members on several switches: they all talk with each other."""
+        fabric, found = self.fabric, self.domains
+        for vid, split in islands(fabric, found):
+            if sum(len(island.bridges) for island in split) < 2:
+                continue
+            verdict = Verdict(f"VLAN {vid} is not split", "whole", "honest", 2, HOLDS, "", Origin())
+            if len(split) == 1:
+                verdict.because = f"its members on {len(split[0].bridges)} switches talk with each other"
+                verdict.certificate = {"vlans": str(vid)}
+            else:
+                verdict.verdict = BROKEN
+                gaps = breaks(fabric, found, vid, split)
+                apart = "; ".join(", ".join(island.devices(fabric)[:5]) for island in split[:4])
+                why = why_stopped(fabric, gaps[0].link, vid) if gaps else None
+                verdict.because = f"it falls into {len(split)} parts: {apart}" + (f": {why.says}" if why else "")
+                verdict.origin = why.origin if why else Origin()
+            yield verdict
+
+
+def said(claim: Claim) -> str:
+    """A claim in words."""
+    if claim.about:
+        return claim.about
+    one_way = "one way, " if claim.one_way else ""
+    if claim.isolate is not None and claim.from_ is None:
+        return f"isolate {', '.join(claim.isolate)}"
+    if claim.isolate is not None:
+        but = f" but {', '.join(claim.except_)}" if claim.except_ else ""
+        return f"{one_way}isolate {', '.join(claim.isolate)} from {', '.join(claim.from_ or ())}{but}"
+    if claim.join is not None:
+        return f"join {', '.join(claim.join)}"
+    if claim.carried_by is not None:
+        return f"VLAN {claim.carried_by.vlans} on {', '.join(claim.carried_by.on)} only"
+    a, b = claim.reach or claim.not_reach or ["", ""]
+    return f"{a} {'reaches' if claim.reach else 'does not reach'} {b}"
+
+
+def certified(fabric: Fabric, spread: Flood, targets: frozenset[Seat]) -> dict[str, dict[str, object]]:
+    """A closure as the verifier reads it: for each bridge the VIDs that can be there, and what comes in by one port
+    alone, so that it does not leave by it."""
+    aimed = {seat.port for seat in targets}
+    found: dict[str, dict[str, object]] = {}
+    for number, inside in enumerate(fabric.bridges):
+        present = spread.present(number)
+        if not present:
+            continue
+        entry: dict[str, object] = {"vids": bits_to_text(present)}
+        only = {}
+        for port in inside.ports:
+            alone = spread.alone(number, port)
+            if alone and (port in fabric.crossings or port in aimed):
+                only[fabric.bridge_ports[port].port] = bits_to_text(alone)
+        if only:
+            entry["only"] = only
+        if spread.shielded(number):
+            entry["shielded"] = bits_to_text(spread.shielded(number))
+        found[f"{inside.device}|{inside.name}"] = entry
+    return found

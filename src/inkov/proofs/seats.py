@@ -1,0 +1,122 @@
+"""Seats: where hosts sit, and who is meant by the names in claims.
+
+A seat is a host port and a form: untagged frames, or frames with one tag. A host in a seat sends and hears in its form.
+An access port has one seat, with a voice VLAN two; a trunk with nobody known behind it has one for each VLAN it passes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fnmatch import fnmatchcase
+from typing import NamedTuple
+
+from inkov.campus import Origin
+from inkov.forwarding import BridgePort, Fabric
+from inkov.plan import PlanFile
+from inkov.vlanset import VlanListError, VlanSet
+
+__all__ = ["Names", "Seat", "Unknown", "all_seats"]
+
+
+class Seat(NamedTuple):
+    """`port` is the number of a bridge port; `tag` 0 for untagged frames; `vid` the VLAN that its frames are in."""
+
+    port: int
+    tag: int
+    vid: int
+
+
+class Unknown(Exception):
+    """A name in a claim that means nothing here."""
+
+
+def seats_of(port: BridgePort) -> list[Seat]:
+    """The seats at a host port."""
+    view = port.view
+    found = []
+    vid = view.pvid or (view.bare & -view.bare).bit_length() - 1
+    if view.pvid or view.bare:
+        found.append(Seat(port.number, 0, vid))
+    if not port.outer:
+        tagged = view.admit & view.emit & ~view.bare
+        found += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
+    return found
+
+
+def all_seats(fabric: Fabric) -> list[Seat]:
+    """Every seat of the campus."""
+    return [seat for port in fabric.bridge_ports if fabric.is_host_port(port) for seat in seats_of(port)]
+
+
+class Names:
+    """Finds the seats that a name means: a segment, a VLAN, a host, ports by a pattern, or everything."""
+
+    def __init__(self, fabric: Fabric, plan: PlanFile) -> None:
+        self.fabric = fabric
+        self.plan = plan
+        self.seats = all_seats(fabric)
+        self.vlans: dict[str, VlanSet] = {}
+        for device in fabric.campus.devices.values():
+            for vlan in (device.vlans or {}).values():
+                if vlan.name is not None and vlan.name.value:
+                    self._call(vlan.name.value, vlan.vid)
+        for vid, planned in plan.vlans.items():
+            if planned.name:
+                self._call(planned.name, vid)
+        self.segments = {name: segment.vlans for name, segment in plan.segments.items()}
+        for vid, planned in plan.vlans.items():
+            if planned.segment:
+                self.segments[planned.segment] = self.segments.get(planned.segment, VlanSet()) | VlanSet.of(vid)
+        self.hosts = {host.name: host for host in fabric.campus.hosts}
+
+    def _call(self, name: str, vid: int) -> None:
+        self.vlans[name] = self.vlans.get(name, VlanSet()) | VlanSet.of(vid)
+
+    def known(self) -> list[str]:
+        """Every name there is, for the nearest to a wrong one."""
+        return [*self.segments, *self.vlans, *self.hosts, "everything"]
+
+    def vids(self, name: str) -> VlanSet | None:
+        """The VLANs that a name means; None if it means something else."""
+        if name in self.segments:
+            return self.segments[name]
+        if name in self.vlans:
+            return self.vlans[name]
+        word, _, rest = name.partition(" ")
+        text = rest if word.lower() in ("vlan", "vlans") and rest else name
+        try:
+            return VlanSet.parse(text) if text[:1].isdigit() else None
+        except VlanListError:
+            return None
+
+    def of(self, name: str) -> frozenset[Seat]:
+        """The seats that a name means. Raises Unknown."""
+        if name == "everything":
+            return frozenset(self.seats)
+        vids = self.vids(name)
+        if vids is not None:
+            return frozenset(seat for seat in self.seats if seat.vid in vids)
+        if name in self.hosts:
+            host = self.hosts[name]
+            return frozenset(s for s in self._at(host.device, host.port) if s.tag == (host.vid or 0))
+        if ":" in name:
+            device, _, port = name.partition(":")
+            found = frozenset(self._at(device, port))
+            if found or any(self._fits(end.device, end.port, device, port) for end in self.fabric.ports):
+                return found
+        raise Unknown(name)
+
+    def any_of(self, names: Iterable[str]) -> frozenset[Seat]:
+        return frozenset(seat for name in names for seat in self.of(name))
+
+    def _at(self, device: str, port: str) -> list[Seat]:
+        ports = self.fabric.bridge_ports
+        return [s for s in self.seats if self._fits(ports[s.port].end.device, ports[s.port].port, device, port)]
+
+    def _fits(self, device: str, port: str, wanted: str, wanted_port: str) -> bool:
+        return fnmatchcase(device, wanted) and fnmatchcase(port, wanted_port)
+
+    def where(self, seat: Seat) -> Origin:
+        """Where the port of a seat stands."""
+        port = self.fabric.bridge_ports[seat.port]
+        return self.fabric.ports[port.end].stated.origin
