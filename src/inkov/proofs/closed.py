@@ -28,7 +28,7 @@ def translations(fabric: Fabric, level: str) -> int:
         if not fabric.is_host_port(port):
             continue
         own = 0
-        seats = seats_of(port)
+        seats = seats_of(fabric, port)
         for seat in seats:
             own |= 1 << seat.vid
         view = port.view

@@ -21,9 +21,9 @@ __all__ = ["Leak", "blamed", "closure", "entries_of", "find_leak", "reached", "t
 
 
 class Leak(NamedTuple):
-    """A way from a seat to another that must not be; None where only ways are known that cannot happen."""
+    """A way to a bridge port where a target hears it; None where only ways are known that cannot happen."""
 
-    target: Seat
+    target: int
     way: Way | None
 
 
@@ -34,8 +34,9 @@ def entries_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Entry]
         view = fabric.bridge_ports[seat.port].view
         vid = seat.tag or view.pvid
         masks[seat.port] = masks.get(seat.port, 0) | (1 << vid if vid else 0)
-    if level == "hostile":
-        return entries_at(fabric, sorted(masks), level)
+    if level == "hostile":  # whoever is on the wire sends to the port and to all sub-interfaces on it
+        numbers = {n for port in masks for n in fabric.at[fabric.bridge_ports[port].end]}
+        return entries_at(fabric, sorted(numbers), level)
     return [Entry(p, mask, fabric.bridge_ports[p].bridge) for p, mask in sorted(masks.items()) if mask]
 
 
@@ -44,51 +45,58 @@ def closure(fabric: Fabric, seats: Iterable[Seat], level: str) -> Flood:
     return flood(fabric, entries_of(fabric, seats, level), level)
 
 
-def _audible(fabric: Fabric, seat: Seat, level: str) -> int:
-    """The VIDs whose frames leave a seat's port in the form that its host hears; a hostile one hears every form."""
-    port = fabric.bridge_ports[seat.port]
-    mask = 0
-    for view in views_at(port, level):
-        if level == "hostile" or port.outer:
-            mask |= view.emit
-        else:
-            mask |= view.emit & ~view.bare & 1 << seat.tag if seat.tag else view.bare
-    return mask
+def _audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
+    """What a host hears: bridge port -> the VIDs that leave by it in its form. A hostile one hears every form."""
+    own = fabric.bridge_ports[seat.port]
+    found = {}
+    for number in fabric.at[own.end]:
+        port, mask = fabric.bridge_ports[number], 0
+        for view in views_at(port, level):
+            if level == "hostile" or (port.outer and number == own.number):
+                mask |= view.emit
+            elif not port.outer:  # a host with a sub-interface's tag hears what the port under it sends with that tag
+                tag = own.outer or seat.tag
+                mask |= view.emit & ~view.bare & 1 << tag if tag else view.bare
+        if mask:
+            found[number] = mask
+    return found
 
 
 def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: str) -> list[Seat]:
     """The seats among `targets` that hear something of a closure."""
     found = []
     for seat in sorted(targets):
-        port = fabric.bridge_ports[seat.port]
-        if spread.present(port.bridge):
+        for number, mask in _audible(fabric, seat, level).items():
+            port = fabric.bridge_ports[number]
             leaving = 0
-            for view in views_at(port, level):
+            for view in views_at(port, level) if spread.present(port.bridge) else ():
                 leaving |= spread.leaving(port, view)
-            if leaving & _audible(fabric, seat, level):
+            if leaving & mask:
                 found.append(seat)
+                break
     return found
 
 
 def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], level: str) -> Leak:
     """The shortest way from `sources` to any of `targets`, all of which the closure reaches, that can happen."""
     entries = entries_of(fabric, sources, level)
-    by_bridge: dict[int, list[tuple[Seat, int]]] = {}
+    by_bridge: dict[int, list[tuple[int, int]]] = {}
     for seat in targets:
-        by_bridge.setdefault(fabric.bridge_ports[seat.port].bridge, []).append((seat, _audible(fabric, seat, level)))
+        for number, mask in _audible(fabric, seat, level).items():
+            by_bridge.setdefault(fabric.bridge_ports[number].bridge, []).append((number, mask))
 
-    def heard_by(state: State) -> Seat | None:
-        for seat, mask in by_bridge.get(state.bridge, ()):
-            port = fabric.bridge_ports[seat.port]
+    def heard_by(state: State) -> int | None:
+        for number, mask in by_bridge.get(state.bridge, ()):
+            port = fabric.bridge_ports[number]
             shielded = port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected
-            if mask >> state.vid & 1 and state.port != seat.port and not shielded:
-                return seat
+            if mask >> state.vid & 1 and state.port != number and not shielded:
+                return number
         return None
 
     goal: Goal = lambda state: heard_by(state) is not None  # noqa: E731
     way = find_way(fabric, entries, goal, level)
     if way is None:
-        return Leak(targets[0], None)
+        return Leak(targets[0].port, None)
     target = heard_by(way.end)
     assert target is not None
     return Leak(target, way if way.simple else None)
@@ -98,7 +106,7 @@ def told(fabric: Fabric, leak: Leak) -> list[Step]:
     """A leak as steps, the last being heard at the target."""
     if leak.way is None:
         return []
-    port, vid = fabric.bridge_ports[leak.target.port], leak.way.end.vid
+    port, vid = fabric.bridge_ports[leak.target], leak.way.end.vid
     tagged = bool(port.outer) or not port.view.bare >> vid & 1
     resolved = fabric.ports[End(port.end.device, port.port)]
     why = why_leaves(fabric, resolved, vid, tagged)
@@ -106,7 +114,7 @@ def told(fabric: Fabric, leak: Leak) -> list[Step]:
     return [*tell(fabric, leak.way), heard]
 
 
-def blamed(fabric: Fabric, sources: frozenset[Seat], leak: Leak, level: str) -> list[Blame]:
+def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str) -> list[Blame]:
     """The lines to blame for a leak.
 
     A hop over which a frame changes its VLAN is needed if without it the closure of the sources does not reach the
@@ -118,7 +126,7 @@ def blamed(fabric: Fabric, sources: frozenset[Seat], leak: Leak, level: str) -> 
     state = leak.way.start
     for hop in leak.way.hops:
         if hop.arrives.vid != state.vid:
-            alone = not _still(fabric, sources, leak.target, level, hop.leaves, hop.link)
+            alone = not _still(fabric, sources, targets, level, hop.leaves, hop.link)
             near, far = (_resolved(fabric, number) for number in (hop.leaves, hop.arrives.port))
             leaves = why_leaves(fabric, near, state.vid, tagged=False)
             found.append(Blame(near.end.device, near.end.port, f"VLAN {state.vid} leaves untagged: {leaves.says}",
@@ -128,7 +136,7 @@ def blamed(fabric: Fabric, sources: frozenset[Seat], leak: Leak, level: str) -> 
                                arrives.origin, alone))  # fmt: skip
         state = hop.arrives
     if not found:  # the frame keeps its VLAN: the ports at the two ends are members of it
-        start, end = _resolved(fabric, leak.way.start.port), _resolved(fabric, leak.target.port)
+        start, end = _resolved(fabric, leak.way.start.port), _resolved(fabric, leak.target)
         why = why_arrives(fabric, start, leak.way.start.vid, start.view.pvid != leak.way.start.vid)
         found.append(Blame(start.end.device, start.end.port, why.says, why.origin))
         why = why_leaves(fabric, end, state.vid, not end.view.bare >> state.vid & 1)
@@ -142,9 +150,9 @@ def _resolved(fabric: Fabric, number: int) -> Resolved:
     return fabric.ports[End(port.end.device, port.port)]
 
 
-def _still(fabric: Fabric, sources: frozenset[Seat], target: Seat, level: str, leaves: int, link: int) -> bool:
-    """True if the target hears something even if nothing that leaves by a port over a link changed its VLAN."""
+def _still(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], level: str, leaves: int, link: int) -> bool:
+    """True if any of the targets hears something even if nothing that leaves by a port over a link changed its VLAN."""
     crossings = dict(fabric.crossings)
     crossings[leaves] = [replace(c, folds=(), hidden=()) if c.link == link else c for c in crossings[leaves]]
     other = replace(fabric, crossings=crossings)
-    return bool(reached(other, closure(other, sources, level), [target], level))
+    return bool(reached(other, closure(other, sources, level), targets, level))

@@ -93,8 +93,11 @@ class Prover:
             heard = reached(self.fabric, spread, targets, verdict.level)
             if heard:
                 self._leak(sources, heard, verdict)
-                return
+                if verdict.verdict == BROKEN:
+                    return
             closures.append(certified(self.fabric, spread, targets))
+        if verdict.because:  # not settled
+            return
         empty = any(not sources or not targets for sources, targets in legs)
         verdict.verdict = HOLDS
         verdict.because = "no frame gets from one side to the other, over any link that is up"
@@ -104,14 +107,14 @@ class Prover:
 
     def _leak(self, sources: frozenset[Seat], heard: list[Seat], verdict: Verdict) -> None:
         leak = find_leak(self.fabric, sources, heard, verdict.level)
-        port = self.fabric.bridge_ports[leak.target.port]
+        port = self.fabric.bridge_ports[leak.target]
         if leak.way is None:
             verdict.verdict = UNDECIDED
             verdict.because = f"frames could get to {port.end}, but only by ways that pass a switch twice: not settled"
             return
         verdict.verdict = BROKEN
         verdict.witness = told(self.fabric, leak)
-        verdict.blame = blamed(self.fabric, sources, leak, verdict.level)
+        verdict.blame = blamed(self.fabric, sources, heard, leak, verdict.level)
         first, last = verdict.witness[0], verdict.witness[-1]
         more = f" and {len(heard) - 1} more" if len(heard) > 1 else ""
         verdict.because = (f"what is sent at {first.switch}:{first.port} in VLAN {first.vlan} is heard at "
@@ -256,7 +259,7 @@ def said(claim: Claim) -> str:
 def certified(fabric: Fabric, spread: Flood, targets: frozenset[Seat]) -> dict[str, dict[str, object]]:
     """A closure as the verifier reads it: for each bridge the VIDs that can be there, and what comes in by one port
     alone, so that it does not leave by it."""
-    aimed = {seat.port for seat in targets}
+    aimed = {number for seat in targets for number in fabric.at[fabric.bridge_ports[seat.port].end]}
     found: dict[str, dict[str, object]] = {}
     for number, inside in enumerate(fabric.bridges):
         present = spread.present(number)

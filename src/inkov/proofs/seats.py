@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from inkov.campus import Origin
 from inkov.forwarding import BridgePort, Fabric
+from inkov.forwarding.reach import owned_tags
 from inkov.plan import PlanFile
 from inkov.vlanset import VlanListError, VlanSet
 
@@ -30,22 +31,22 @@ class Unknown(Exception):
     """A name in a claim that means nothing here."""
 
 
-def seats_of(port: BridgePort) -> list[Seat]:
-    """The seats at a host port."""
+def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
+    """The seats at a host port. A tag that a sub-interface takes is that one's (FM 3.9)."""
     view = port.view
     found = []
     vid = view.pvid or (view.bare & -view.bare).bit_length() - 1
     if view.pvid or view.bare:
         found.append(Seat(port.number, 0, vid))
     if not port.outer:
-        tagged = view.admit & view.emit & ~view.bare
+        tagged = view.admit & view.emit & ~view.bare & ~owned_tags(fabric, port.end)
         found += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
     return found
 
 
 def all_seats(fabric: Fabric) -> list[Seat]:
     """Every seat of the campus."""
-    return [seat for port in fabric.bridge_ports if fabric.is_host_port(port) for seat in seats_of(port)]
+    return [seat for port in fabric.bridge_ports if fabric.is_host_port(port) for seat in seats_of(fabric, port)]
 
 
 class Names:

@@ -222,35 +222,42 @@ class Network:
     # --- hosts ---------------------------------------------------------------------------------------------------
 
     def seats(self) -> list[Seat]:
-        """Who sits where (FM 4.6): untagged, and with each tag that a port passes."""
+        """Who sits where (FM 4.6): untagged, and with each tag that a port passes and no sub-interface takes."""
         found = []
-        for spots in self.spots.values():
-            for spot in spots:
-                if spot.end in self.far or spot.routed:
-                    continue
+        for end, spots in self.spots.items():
+            owned = sum(1 << spot.outer for spot in spots if spot.outer)
+            for spot in spots if end not in self.far else ():
                 view = spot.views[0]
-                if view.pvid or view.bare:
+                if not spot.routed and (view.pvid or view.bare):
                     found.append(Seat(spot, 0, view.pvid or (view.bare & -view.bare).bit_length() - 1))
-                if not spot.outer:
-                    found += [Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare)]
+                if not spot.routed and not spot.outer:
+                    found += [Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare & ~owned)]
         return found
 
-    def sends(self, spot: Spot, seats: list[Seat], level: str) -> int:
-        """The VIDs that hosts in some seats of a port can put on its bridge (FM 4.1, FM 4.2)."""
-        if level == "honest":
-            return sum({1 << (s.tag or s.spot.views[0].pvid) for s in seats if s.tag or s.spot.views[0].pvid})
-        owned = sum(1 << s.outer for s in self.spots[spot.end] if s.outer)
-        mask = 0
-        for view in spot.views:
-            mask |= (view.admit & ~owned if not spot.outer else 0) | (1 << view.pvid if view.pvid else 0)
-        return mask
+    def sent(self, seats: Iterable[Seat], level: str) -> dict[Spot, int]:
+        """What hosts can put on bridges, by port (FM 4.1); a hostile one by every port on its wire (FM 4.2, FM 4.4)."""
+        found: dict[Spot, int] = {}
+        for seat in seats:
+            if level == "honest":
+                vid = seat.tag or seat.spot.views[0].pvid
+                found[seat.spot] = found.get(seat.spot, 0) | (1 << vid if vid else 0)
+                continue
+            wire = self.spots[seat.spot.end]
+            owned = sum(1 << spot.outer for spot in wire if spot.outer)
+            for spot in wire:
+                for view in spot.views:
+                    mask = (0 if spot.outer else view.admit & ~owned) | (1 << view.pvid if view.pvid else 0)
+                    found[spot] = found.get(spot, 0) | mask
+        return found
 
-    def hears(self, seat: Seat, vid: int, level: str) -> bool:
-        """Whether a host hears what leaves its port in a VLAN: an honest one in its form only."""
-        for view in seat.spot.views if level == "hostile" else seat.spot.views[:1]:
+    def hears(self, seat: Seat, out: Spot, vid: int, level: str) -> bool:
+        """Whether a host hears what leaves a port of its wire in a VLAN: an honest one in its form only."""
+        if out.end != seat.spot.end:
+            return False
+        for view in out.views if level == "hostile" else out.views[:1]:
             if view.emit >> vid & 1:
-                bare = view.bare >> vid & 1
-                if level == "hostile" or seat.spot.outer or (bare and not seat.tag) or (not bare and seat.tag == vid):
+                worn = out.outer or (0 if view.bare >> vid & 1 else vid)
+                if level == "hostile" or worn == (seat.spot.outer or seat.tag):
                     return True
         return False
 
@@ -331,43 +338,38 @@ def verify_closed(net: Network, closure: dict[str, Any], sources: list[Seat], ta
         if mask & shielded.get(spot.hub, 0) and not spot.protected:
             raise Refused(f"{how} comes in by {key(spot)}, which is not protected")
 
-    by_spot: dict[Spot, list[Seat]] = {}
-    for seat in sources:
-        by_spot.setdefault(seat.spot, []).append(seat)
-    for spot, seats in by_spot.items():
-        arrives(spot, net.sends(spot, seats, level) & net.live[spot.hub[0]], "what a host sends")
-    aimed: dict[Spot, list[Seat]] = {}
+    for spot, mask in net.sent(sources, level).items():
+        arrives(spot, mask, "what a host sends")
+    aimed: dict[End, list[Seat]] = {}
     for seat in targets:
-        aimed.setdefault(seat.spot, []).append(seat)
+        aimed.setdefault(seat.spot.end, []).append(seat)
     for hub, mask in there.items():
         for spot in net.at.get(hub, ()):
             leaving = mask & ~sum(1 << v for v in bits(mask) if only.get((hub, v)) == spot.name)
             leaving &= ~shielded[hub] if spot.protected else -1
             for far, _, arriving in net.over(spot, leaving, level):
                 arrives(far, arriving, f"what leaves {key(spot)}")
-            for seat in aimed.get(spot, ()):
-                for vid in bits(leaving):
-                    if net.hears(seat, vid, level):
-                        raise Refused(f"{key(spot)} hears VLAN {vid}")
+            for seat in aimed.get(spot.end, ()):
+                if any(net.hears(seat, spot, vid, level) for vid in bits(leaving)):
+                    raise Refused(f"{key(spot)} is heard, in one of VLAN {VlanSet(leaving & ALL)}")
 
 
-def verify_vlan_closed(net: Network, vids: int, level: str, seats: list[Seat]) -> None:
+def verify_vlan_closed(net: Network, vids: int, level: str) -> None:
     """That frames of hosts in some VLANs keep to these VLANs everywhere, and no host of another hears them."""
+    seats = net.seats()
+    for spot, mask in net.sent([seat for seat in seats if vids >> seat.vid & 1], level).items():
+        if mask & ~vids:
+            raise Refused(f"a host at {key(spot)} sends into another VLAN")
     for seat in seats:
-        if vids >> seat.vid & 1 and net.sends(seat.spot, [seat], level) & ~vids:
-            raise Refused(f"a host at {key(seat.spot)} sends into another VLAN")
         if not vids >> seat.vid & 1:
-            for vid in bits(vids & seat.spot.views[0].emit if level == "honest" else vids):
-                if net.hears(seat, vid, level):
-                    raise Refused(f"{key(seat.spot)} hears VLAN {vid}")
-    for spots in net.spots.values():
-        for spot in spots:
-            if spot.views[0].emit & vids and spot.end in net.far:
-                for far, left, arriving in net.over(spot, vids, level):
-                    if left != -1 and arriving & ~vids:
-                        raise Refused(
-                            f"what leaves {key(spot)} arrives at {key(far)} in VLAN {VlanSet(arriving & ~vids)}"
-                        )
+            for spot in net.spots[seat.spot.end]:
+                if any(net.hears(seat, spot, vid, level) for vid in bits(vids)):
+                    raise Refused(f"{key(spot)} is heard by a host in VLAN {seat.vid}")
+    for end in net.far:
+        for spot in net.spots.get(end, ()):
+            for far, left, arriving in net.over(spot, vids, level):
+                if left != -1 and arriving & ~vids:
+                    raise Refused(f"what leaves {key(spot)} is in VLAN {VlanSet(arriving & ~vids)} at {key(far)}")
 
 
 def verify_way(net: Network, steps: list[dict[str, Any]], sources: list[Seat], targets: list[Seat], level: str) -> None:
@@ -380,8 +382,7 @@ def verify_way(net: Network, steps: list[dict[str, Any]], sources: list[Seat], t
     if len(path) < 2 or len(path) % 2 or path[0][1] != "sent" or path[-1][1] != "heard":
         raise Refused("a way begins with what is sent and ends with what is heard")
     here, _, vid = path[0]
-    seats = [seat for seat in sources if seat.spot == here]
-    if not seats or not net.sends(here, seats, level) & net.live[here.hub[0]] >> vid << vid & 1 << vid:
+    if not net.sent(sources, level).get(here, 0) >> vid & 1:
         raise Refused(f"no host of the claim sends in VLAN {vid} at {key(here)}")
     passed, came = [here.hub], here
     for number in range(1, len(path) - 1, 2):
@@ -397,7 +398,7 @@ def verify_way(net: Network, steps: list[dict[str, Any]], sources: list[Seat], t
         passed.append(far.hub)
         came, vid = far, then
     last, _, heard = path[-1]
-    if last.hub != came.hub or heard != vid or not any(s.spot == last and net.hears(s, vid, level) for s in targets):
+    if last.hub != came.hub or heard != vid or not any(net.hears(seat, last, vid, level) for seat in targets):
         raise Refused(f"no host of the claim hears VLAN {vid} at {key(last)}")
     _leaves(last, came, None)
 
@@ -409,7 +410,7 @@ def _leaves(out: Spot, came: Spot, vid: int | None) -> None:
         raise Refused(f"{key(out)} does not send VLAN {vid}")
 
 
-# --- who is meant by a claim ---------------------------------------------------------------------------------------
+# --- claims --------------------------------------------------------------------------------------------------------
 
 
 def meant(net: Network, seats: list[Seat], vlans: dict[str, VlanSet], name: str) -> set[Seat]:
@@ -421,9 +422,42 @@ def meant(net: Network, seats: list[Seat], vlans: dict[str, VlanSet], name: str)
     if vids is not None:
         return {seat for seat in seats if seat.vid in vids}
     host = next((host for host in net.campus.hosts if host.name == name), None)
-    if host is not None:
-        return {
-            s for s in seats if (s.spot.hub[0], s.spot.name) == (host.device, host.port) and s.tag == (host.vid or 0)
-        }
-    device, _, port = name.partition(":")
-    return {s for s in seats if fnmatchcase(s.spot.end[0], device) and fnmatchcase(s.spot.name, port)}
+    device, port = (host.device, host.port) if host is not None else name.partition(":")[::2]
+    found = {s for s in seats if fnmatchcase(s.spot.end[0], device) and fnmatchcase(s.spot.name, port)}
+    return {s for s in found if s.tag == (host.vid or 0)} if host is not None else found
+
+
+def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str, Any]) -> None:
+    """That an entry of a certificate is true of a claim of the plan. Raises Refused."""
+    seats, level, verdict = net.seats(), claim.level, entry["verdict"]
+    every = lambda names: {s for name in names or () for s in meant(net, seats, vlans, name)}  # noqa: E731
+    legs: list[tuple[set[Seat], set[Seat]]] = []
+    if claim.isolate is not None and claim.from_ is None:
+        members = [every([name]) for name in claim.isolate]
+        legs = [(own, set().union(*members[:n], *members[n + 1 :])) for n, own in enumerate(members)]
+    elif claim.isolate is not None:
+        outside = every(claim.from_) - every(claim.except_) - every(claim.isolate)
+        legs = [(every(claim.isolate), outside), (outside, every(claim.isolate))][: 1 if claim.one_way else 2]
+    elif claim.reach is not None or claim.not_reach is not None:
+        one, other = claim.reach or claim.not_reach
+        legs = [(every([one]), every([other]))]
+    elif claim.carried_by is not None and verdict == "holds":
+        legs = [({seat for seat in seats if seat.vid in claim.carried_by.vlans}, set())]
+        for name in entry["closures"][0]:
+            if not any(fnmatchcase(name.partition("|")[0], pattern) for pattern in claim.carried_by.on):
+                raise Refused(f"frames can be on {name}")
+    else:
+        raise Refused(f"a claim of this kind has no certificate: {claim.kind}")
+    if verdict == ("holds" if claim.reach is not None else "broken"):
+        refused = None
+        for sources, targets in legs:
+            try:
+                verify_way(net, entry["way"], list(sources), list(targets), level)
+                return
+            except Refused as one:
+                refused = one
+        raise refused or Refused("no side of the claim has a port")
+    if verdict != "holds" or len(entry["closures"]) != len(legs):
+        raise Refused(f"no certificate for the verdict {verdict!r}")
+    for closure, (sources, targets) in zip(entry["closures"], legs, strict=True):
+        verify_closed(net, closure, list(sources), list(targets), level)

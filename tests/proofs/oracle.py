@@ -1,0 +1,83 @@
+"""What the naive simulator says of a claim: one seat and one frame at a time."""
+
+from __future__ import annotations
+
+from inkov.campus import Campus, Mode, PortKind
+from inkov.forwarding import Fabric
+from inkov.proofs.seats import Seat
+from tests.campuses import VIDS
+from tests.simulator import At, Simulator, said
+
+
+class Oracle:
+    def __init__(self, campus: Campus, fabric: Fabric) -> None:
+        self.sim = Simulator(campus)
+        self.fabric = fabric
+
+    def _place(self, seat: Seat) -> tuple[str, str]:
+        port = self.fabric.bridge_ports[seat.port]
+        return port.end.device, port.port
+
+    def starts(self, seat: Seat, level: str) -> set[At]:
+        """What the host in a seat puts on the bridge of its port."""
+        sim = self.sim
+        sim.hostile = level == "hostile"
+        place = self._place(seat)
+        end, outer = self._wire(place)
+        tags: set[int | None] = {None, *VIDS} if sim.hostile else {outer or seat.tag or None}
+        return {at for tag in tags for at in sim.arrive(end, tag)}
+
+    def _wire(self, place: tuple[str, str]) -> tuple[tuple[str, str], int]:
+        """The end whose wire a port is on, and the tag that it wears there (0 for none of its own)."""
+        p = self.sim.port(place)
+        if p.kind is PortKind.SUB and p.parent and p.outer:
+            return self.sim.forwards_as(place[0], p.parent.value), p.outer.value
+        return place, 0
+
+    def onward(self, at: At) -> set[At]:
+        sim = self.sim
+        found = set()
+        for out, tag, _ in sim.spread(at):
+            for far in sim.cables.get(self._wire(out)[0], ()):
+                shown = {tag, *VIDS} if sim.hostile and tag is None else {tag}
+                found |= {a for t in shown for a in sim.arrive(far, t)}
+        return found
+
+    def heard(self, at: At, targets: set[Seat], level: str) -> bool:
+        """True if a frame on a bridge leaves by the port of a target in the form that its host hears."""
+        for out, tag, _ in self.sim.spread(at):
+            for seat in targets:
+                end, outer = self._wire(self._place(seat))
+                if self._wire(out)[0] == end and (level == "hostile" or (tag or 0) == (outer or seat.tag)):
+                    return True
+        return False
+
+    def leaks(self, sources: set[Seat], targets: set[Seat], level: str) -> bool:
+        """True if any frame of a source gets to a target, over all links that are up."""
+        seen = {at for seat in sources for at in self.starts(seat, level)}
+        work = list(seen)
+        while work:
+            at = work.pop()
+            if self.heard(at, targets, level):
+                return True
+            new = self.onward(at) - seen
+            seen |= new
+            work.extend(new)
+        return False
+
+    def can_happen(self, sources: set[Seat], targets: set[Seat], level: str) -> bool:
+        """True if some frame does so passing no bridge twice."""
+
+        def bridge(at: At) -> tuple[str, str]:
+            place = at.device, at.port
+            if said(self.sim.port(place).mode, None) is Mode.ROUTED:
+                return at.device, f"routed {at.port}"
+            return at.device, self.sim.bridge(place)
+
+        def search(at: At, passed: frozenset[tuple[str, str]]) -> bool:
+            return self.heard(at, targets, level) or any(
+                search(to, passed | {bridge(to)}) for to in self.onward(at) if bridge(to) not in passed
+            )
+
+        starts = {at for seat in sources for at in self.starts(seat, level)}
+        return any(search(at, frozenset([bridge(at)])) for at in starts)
