@@ -15,7 +15,7 @@ from typing import Annotated, Any
 import typer
 
 from inkov import __version__
-from inkov.cli import audit, convert, demo, dialect, follow, hears, links, ports, read, rules, trunks, vlans
+from inkov.cli import audit, convert, demo, dialect, follow, hears, links, ports, prove, read, rules, trunks, vlans
 from inkov.cli.common import fail
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
 
@@ -80,6 +80,8 @@ for name, command in (
     ("audit", audit.audit),
     ("follow", follow.follow),
     ("hears", hears.hears),
+    ("prove", prove.prove),
+    ("verify", prove.verify),
     ("rules", rules.rules),
     ("convert", convert.convert),
 ):

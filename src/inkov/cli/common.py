@@ -172,6 +172,23 @@ class Session:
         if worst:
             raise typer.Exit(worst)
 
+    @property
+    def digests(self) -> dict[str, str]:
+        """The SHA-256 of each file that was read, by its path."""
+        from hashlib import sha256
+
+        found = {}
+        for report in self.loaded.reports:
+            if report.format:
+                with open(report.file, "rb") as file:
+                    found[report.file.replace("\\", "/")] = sha256(file.read()).hexdigest()
+        return found
+
+    @property
+    def unread(self) -> list[str]:
+        """The files that were not read, each as a sentence."""
+        return [f"{report.file} was not read" for report in self.loaded.reports if not report.format]
+
     def switch(self, name: str | None) -> str | None:
         """The switch that --switch names. Ends with the nearest names if there is none."""
         if name is not None and name not in self.fabric.campus.devices:

@@ -90,39 +90,10 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
 
 
 def assumptions(session: Session, entries: list[Entry], level: Level) -> list[str]:
-    """What an answer about frames from `entries` rests on: all that is not stated where such frames come by."""
+    """What an answer about frames from `entries` rests on."""
     from inkov.forwarding.reach import flood
+    from inkov.forwarding.rests import passed_by, rests_on
 
-    fabric, wiring = session.fabric, session.fabric.wiring
-    spread = flood(fabric, entries, level)
-    passed = {inside.device for number, inside in enumerate(fabric.bridges) if spread.present(number)}
-    passed |= {fabric.bridges[entry.bridge].device for entry in entries}
-    found = [
-        a.says if not a.port else f"{a.device}:{a.port}: {a.says}" for a in fabric.assumptions if a.device in passed
-    ]
-    if level == "hostile":
-        found += _negotiation(session, passed)
-    for outside in wiring.outside:
-        if outside.near.device in passed:
-            found.append(f"nothing is known of what is behind {outside.near}: {outside.far} is not among the files")
-    found += [f"{stray.near}: {stray.says}" for stray in wiring.strays if stray.near.device in passed]
-    for conflict in wiring.conflicts:
-        if passed & {end.device for link in conflict.links for end in (link.a, link.b)}:
-            found.append(f"reports disagree where {conflict.near} is cabled to: each of its links is taken to be there")
-    for link in wiring.links:
-        if link.one_sided and passed & {link.a.device, link.b.device}:
-            found.append(f"the link {link.a} to {link.b} is reported by one end only")
-    found += [f"{report.file} was not read" for report in session.loaded.reports if not report.format]
-    return list(dict.fromkeys(found))
-
-
-def _negotiation(session: Session, passed: set[str]) -> list[str]:
-    """At the hostile level it matters which ports negotiate; where no file says so, a default was taken."""
     fabric = session.fabric
-    unsaid: dict[str, int] = {}
-    for port in fabric.bridge_ports:
-        stated = fabric.ports[port.end].stated
-        if fabric.is_host_port(port) and stated.negotiation is None and port.end.device in passed:
-            says = fabric.device(port.end.device).platform.unstated["negotiation"].origin.says
-            unsaid[says] = unsaid.get(says, 0) + 1
-    return [f"negotiation is not stated at {n} host ports, default: {says}" for says, n in sorted(unsaid.items())]
+    passed = passed_by(flood(fabric, entries, level)) | {fabric.bridges[entry.bridge].device for entry in entries}
+    return [*rests_on(fabric, passed, level), *session.unread]

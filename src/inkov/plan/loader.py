@@ -9,11 +9,12 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from inkov.campus import Host, Origin, Problem
+from inkov.campus import Campus, Host, Origin, Problem
 from inkov.plan.schema import PlanFile
 from inkov.plan.typed import Fault, Place, Typed
+from inkov.vlanset import VlanSet
 
-__all__ = ["Plan", "read_plan"]
+__all__ = ["Plan", "read_plan", "vlan_names"]
 
 
 class Plan(Struct):
@@ -46,6 +47,27 @@ class Plan(Struct):
         """The switches the plan names, and where."""
         found = [(name, vlan.origin) for vlan in self.says.vlans.values() for name in vlan.needed]
         return found + [(name, self.says.practice.origin) for name in self.says.practice.root]
+
+
+def vlan_names(plan: Plan, campus: Campus) -> dict[str, VlanSet]:
+    """The VLANs that each name in a claim means: segments, names of VLANs in the plan and in the configurations."""
+    found: dict[str, VlanSet] = {}
+
+    def call(name: str, vid: int) -> None:
+        found[name] = found.get(name, VlanSet()) | VlanSet.of(vid)
+
+    for device in campus.devices.values():
+        for vlan in (device.vlans or {}).values():
+            if vlan.name is not None and vlan.name.value:
+                call(vlan.name.value, vlan.vid)
+    for vid, planned in plan.says.vlans.items():
+        if planned.name:
+            call(planned.name, vid)
+    segments = {name: segment.vlans for name, segment in plan.says.segments.items()}
+    for vid, planned in plan.says.vlans.items():
+        if planned.segment:
+            segments[planned.segment] = segments.get(planned.segment, VlanSet()) | VlanSet.of(vid)
+    return {**found, **segments}
 
 
 def read_plan(file: str, data: bytes) -> Plan:

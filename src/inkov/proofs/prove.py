@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from difflib import get_close_matches
 from fnmatch import fnmatchcase
 
@@ -13,6 +13,7 @@ from inkov.forwarding.domains import Domains, breaks, domains, islands
 from inkov.forwarding.follow import follow, tell
 from inkov.forwarding.path import find_way
 from inkov.forwarding.reach import Flood
+from inkov.forwarding.rests import passed_by, rests_on
 from inkov.plan import Claim, Plan
 from inkov.proofs.closed import translations, vlan_groups
 from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, told
@@ -23,20 +24,36 @@ from inkov.vlanset import bits_to_text
 __all__ = ["Prover", "prove"]
 
 
-def prove(fabric: Fabric, plan: Plan | None = None, *, level: str = "honest") -> list[Verdict]:
-    """The verdicts on the plan's claims, in their order; without claims, those that need no plan, at `level`."""
+def prove(
+    fabric: Fabric,
+    plan: Plan | None = None,
+    *,
+    level: str = "honest",
+    unread: Sequence[str] = (),
+    strict: bool = False,
+) -> list[Verdict]:
+    """The verdicts on the plan's claims, in their order; without claims, those that need no plan, at `level`.
+
+    `unread` are sentences about files that were not read. With `strict`, a verdict that rests on one of them, or on
+    lines that were not understood, is undecided.
+    """
     prover = Prover(fabric, plan or Plan())
-    claims = prover.plan.says.claims
-    if not claims:
-        return [*prover.no_leaks(level), *prover.none_split()]
-    return [prover.judge(number, claim) for number, claim in enumerate(claims)]
+    verdicts = prover.all(level)
+    lines = len(fabric.campus.unmatched)
+    missing = [*unread, *([f"{lines} line(s) that may have to do with VLANs were not understood"] if lines else [])]
+    for verdict in verdicts:
+        verdict.assumes += missing
+        if strict and missing and verdict.verdict != UNDECIDED:
+            verdict.because = f"it would be said to be {verdict.verdict}, but {missing[0]}"
+            verdict.verdict, verdict.certificate = UNDECIDED, {}
+    return verdicts
 
 
 class Prover:
     def __init__(self, fabric: Fabric, plan: Plan) -> None:
         self.fabric = fabric
         self.plan = plan
-        self.names = Names(fabric, plan.says)
+        self.names = Names(fabric, plan)
         self._domains: Domains | None = None
 
     @property
@@ -44,6 +61,17 @@ class Prover:
         if self._domains is None:
             self._domains = domains(self.fabric)
         return self._domains
+
+    def all(self, level: str) -> list[Verdict]:
+        """Every claim of the plan, or without any, those that need none."""
+        claims = self.plan.says.claims
+        if not claims:
+            return [*self.no_leaks(level), *self.none_split()]
+        return [self.judge(number, claim) for number, claim in enumerate(claims)]
+
+    def _rests(self, verdict: Verdict, *spreads: Flood) -> None:
+        passed = {name for spread in spreads for name in passed_by(spread)}
+        verdict.assumes = list(dict.fromkeys((*verdict.assumes, *rests_on(self.fabric, passed, verdict.level))))
 
     # --- the plan's claims ------------------------------------------------------------------------------------
 
@@ -91,6 +119,7 @@ class Prover:
         for sources, targets in legs:
             spread = closure(self.fabric, sources, verdict.level)
             heard = reached(self.fabric, spread, targets, verdict.level)
+            self._rests(verdict, spread)
             if heard:
                 self._leak(sources, heard, verdict)
                 if verdict.verdict == BROKEN:
@@ -126,6 +155,7 @@ class Prover:
         one, other = (self.names.of(name) for name in claim.reach or ())
         spread = closure(self.fabric, one, verdict.level)
         heard = reached(self.fabric, spread, other, verdict.level) if one and other else []
+        self._rests(verdict, spread)
         if heard:
             self._leak(one, heard, verdict)  # the same way, but wanted
             if verdict.verdict == BROKEN:
@@ -155,6 +185,7 @@ class Prover:
         for group in self._alike(seats):
             spread = closure(self.fabric, group, verdict.level)
             own = {seat.port for seat in group}
+            self._rests(verdict, spread)
             wanted = [s for s in seats if s.port not in own or len(group) > 1]
             deaf = set(wanted) - set(reached(self.fabric, spread, wanted, verdict.level))
             if deaf:
@@ -179,6 +210,7 @@ class Prover:
         inside = {n for n, i in enumerate(fabric.bridges) if any(fnmatchcase(i.device, p) for p in carried.on)}
         seats = frozenset(seat for seat in self.names.seats if seat.vid in carried.vlans)
         spread = closure(fabric, seats, verdict.level)
+        self._rests(verdict, spread)
         beyond = [n for n, i in enumerate(fabric.bridges) if n not in inside and spread.present(n)]
         if not beyond:
             verdict.verdict = HOLDS

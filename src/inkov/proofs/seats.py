@@ -13,7 +13,7 @@ from typing import NamedTuple
 from inkov.campus import Origin
 from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.reach import owned_tags
-from inkov.plan import PlanFile
+from inkov.plan import Plan, vlan_names
 from inkov.vlanset import VlanListError, VlanSet
 
 __all__ = ["Names", "Seat", "Unknown", "all_seats"]
@@ -52,35 +52,18 @@ def all_seats(fabric: Fabric) -> list[Seat]:
 class Names:
     """Finds the seats that a name means: a segment, a VLAN, a host, ports by a pattern, or everything."""
 
-    def __init__(self, fabric: Fabric, plan: PlanFile) -> None:
+    def __init__(self, fabric: Fabric, plan: Plan) -> None:
         self.fabric = fabric
-        self.plan = plan
         self.seats = all_seats(fabric)
-        self.vlans: dict[str, VlanSet] = {}
-        for device in fabric.campus.devices.values():
-            for vlan in (device.vlans or {}).values():
-                if vlan.name is not None and vlan.name.value:
-                    self._call(vlan.name.value, vlan.vid)
-        for vid, planned in plan.vlans.items():
-            if planned.name:
-                self._call(planned.name, vid)
-        self.segments = {name: segment.vlans for name, segment in plan.segments.items()}
-        for vid, planned in plan.vlans.items():
-            if planned.segment:
-                self.segments[planned.segment] = self.segments.get(planned.segment, VlanSet()) | VlanSet.of(vid)
+        self.vlans = vlan_names(plan, fabric.campus)
         self.hosts = {host.name: host for host in fabric.campus.hosts}
-
-    def _call(self, name: str, vid: int) -> None:
-        self.vlans[name] = self.vlans.get(name, VlanSet()) | VlanSet.of(vid)
 
     def known(self) -> list[str]:
         """Every name there is, for the nearest to a wrong one."""
-        return [*self.segments, *self.vlans, *self.hosts, "everything"]
+        return [*self.vlans, *self.hosts, "everything"]
 
     def vids(self, name: str) -> VlanSet | None:
         """The VLANs that a name means; None if it means something else."""
-        if name in self.segments:
-            return self.segments[name]
         if name in self.vlans:
             return self.vlans[name]
         word, _, rest = name.partition(" ")

@@ -461,3 +461,32 @@ def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str,
         raise Refused(f"no certificate for the verdict {verdict!r}")
     for closure, (sources, targets) in zip(entry["closures"], legs, strict=True):
         verify_closed(net, closure, list(sources), list(targets), level)
+
+
+def verify_entry(
+    net: Network, claims: list[Any], vlans: dict[str, VlanSet], number: int, entry: dict[str, Any]
+) -> bool:
+    """Verify the entry of a certificate at a place; False if it brings none to verify. Raises Refused."""
+    if claims:
+        claim = claims[number]
+        stated = (claim.kind, claim.level, claim.layer)
+        if (entry["kind"], entry["level"], entry["layer"]) != stated:
+            raise Refused("it is not the claim that the plan has at this place")
+        if not entry.keys() & {"closures", "way"}:
+            return False
+        verify(net, claim, vlans, entry)
+        return True
+    if entry["kind"] != "no-leak" or entry["verdict"] == "undecided":
+        return False
+    vids = VlanSet.parse(entry["vlans"]).bits
+    if entry.get("vlan-closed") is True and entry["verdict"] == "holds":
+        verify_vlan_closed(net, vids, entry["level"])
+        return True
+    inside = [seat for seat in net.seats() if vids >> seat.vid & 1]
+    outside = [seat for seat in net.seats() if not vids >> seat.vid & 1]
+    if entry["verdict"] == "broken":
+        verify_way(net, entry["way"], inside, outside, entry["level"])
+    else:
+        [closure] = entry["closures"]
+        verify_closed(net, closure, inside, outside, entry["level"])
+    return True

@@ -15,7 +15,16 @@ from inkov.render.text import brief, plain, safe
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End
 
-__all__ = ["because_grid", "hears_grid", "hears_json", "ping_grid", "ping_json", "story_grid", "story_json"]
+__all__ = [
+    "because_grid",
+    "hears_grid",
+    "hears_json",
+    "ping_grid",
+    "ping_json",
+    "step_json",
+    "story_grid",
+    "story_json",
+]
 
 _SHOWN = 6
 
@@ -56,7 +65,7 @@ def _rests(grid: Grid, rests: list[str]) -> None:
         grid.notes.append(f"... and {len(rests) - _SHOWN} more; --format json lists them")
 
 
-def _step(step: Step, locator: Locator) -> dict[str, Any]:
+def step_json(step: Step, locator: Locator) -> dict[str, Any]:
     return {
         "switch": step.switch,
         "port": step.port,
@@ -74,7 +83,7 @@ def story_json(one: str, other: str, story: Story, rests: list[str], locator: Lo
         "from": one,
         "to": other,
         "arrives": story.arrives,
-        "steps": [_step(step, locator) for step in story.steps],
+        "steps": [step_json(step, locator) for step in story.steps],
         **({} if story.simple else {"certain": False}),
         **({} if story.arrives else {"instead": heard_instead(story.instead)}),
         "assumes": rests,
@@ -112,7 +121,7 @@ def ping_json(one: str, other: str, result: Ping, rests: list[str], locator: Loc
         "from": one,
         "to": other,
         "arrives": result.works,
-        "steps": [_step(step, locator) for part in result.parts for step in part.steps],
+        "steps": [step_json(step, locator) for part in result.parts for step in part.steps],
         "parts": [
             {"way": p.name, "holds": p.holds, "says": p.says, "origin": plain(p.origin, locator)} for p in result.parts
         ],

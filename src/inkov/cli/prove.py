@@ -1,0 +1,139 @@
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from inkov.cli.audit import Report, ReportOption
+from inkov.cli.common import (
+    AsOption,
+    ColourOption,
+    Configs,
+    Level,
+    LevelOption,
+    OutputOption,
+    PlanOption,
+    QuietOption,
+    Session,
+    View,
+    check_paths,
+    fail,
+    start,
+    write_file,
+)
+from inkov.cli.exits import ALL_WELL, FINDINGS
+
+
+def prove(
+    configs: Configs,
+    plan: PlanOption = None,
+    level: LevelOption = Level.HONEST,
+    strict: Annotated[
+        bool, typer.Option("--strict", help="Undecided, where a file or a line that matters was not read.")
+    ] = False,
+    certificate: Annotated[
+        str | None, typer.Option("--certificate", metavar="FILE", help="Write what `inkov verify` checks.")
+    ] = None,
+    form: ReportOption = Report.TABLE,
+    output: OutputOption = None,
+    read_as: AsOption = None,
+    quiet: QuietOption = False,
+    no_colour: ColourOption = False,
+) -> None:
+    """The plan's claims; without a plan: no VLAN leaks into another, none is split."""
+    from inkov.proofs import prove as run
+    from inkov.render.grid import to_csv, to_markdown
+    from inkov.render.proofs import verdicts_grid, verdicts_json, verdicts_junit, verdicts_sarif, verdicts_text
+    from inkov.render.text import to_json
+
+    session = start(configs, quiet, plan, read_as=read_as)
+    verdicts = run(session.fabric, session.plan, level=level.value, unread=session.unread, strict=strict)
+    view, locator = View(form, output, no_colour), session.loaded.locator
+    if certificate is not None:
+        write_file(certificate, to_json(certificate_of(session, verdicts)))
+    if form is Report.JSON:
+        view.write(to_json(verdicts_json(verdicts, locator)))
+    elif form is Report.CSV:
+        view.write(to_csv(verdicts_grid(verdicts, locator)))
+    elif form is Report.MARKDOWN:
+        view.write(to_markdown(verdicts_grid(verdicts, locator)))
+    elif form is Report.SARIF:
+        view.write(verdicts_sarif(verdicts, locator))
+    elif form is Report.JUNIT:
+        view.write(verdicts_junit(verdicts))
+    else:
+        view.write(verdicts_text(verdicts, locator, view.screen))
+    session.end(ALL_WELL if all(v.verdict == "holds" for v in verdicts) else FINDINGS)
+
+
+def certificate_of(session: Session, verdicts: list[Any]) -> dict[str, Any]:
+    """The certificate: the files with their digests, and of each claim what the verifier needs."""
+    return {
+        "inkov-certificate": 1,
+        "files": session.digests,
+        "claims": [
+            {
+                "claim": v.claim,
+                "kind": v.kind,
+                "level": v.level,
+                "layer": v.layer,
+                "verdict": v.verdict,
+                **v.certificate,
+            }
+            for v in verdicts
+        ],
+    }
+
+
+def verify(
+    certificate: Annotated[str, typer.Argument(metavar="CERTIFICATE", help="What `inkov prove` wrote.")],
+    configs: Configs,
+    plan: PlanOption = None,
+    read_as: AsOption = None,
+    quiet: QuietOption = False,
+) -> None:
+    """The small independent checker: is a certificate true of these files?"""
+    import msgspec
+
+    from inkov.plan import vlan_names
+    from inkov.proofs.verifier import Network, Refused, verify_entry
+
+    check_paths([certificate])
+    try:
+        with open(certificate, "rb") as file:
+            said = msgspec.json.decode(file.read())
+        if said["inkov-certificate"] != 1:
+            raise KeyError
+        files, claims = dict(said["files"]), list(said["claims"])
+    except OSError as error:
+        fail(f"cannot read {certificate}: {(error.strerror or str(error)).lower()}")
+    except (msgspec.DecodeError, KeyError, TypeError, ValueError, RecursionError):
+        fail(f"{certificate} is no certificate; make one with `inkov prove CONFIGS --certificate FILE`")
+    session = start(configs, quiet, plan, read_as=read_as)
+    refused = []
+    digests = session.digests
+    for name in sorted(files.keys() | digests.keys()):
+        if files.get(name) != digests.get(name):
+            what = "is not in the certificate" if name not in files else "is not there" if name not in digests else (
+                "is not what it was")  # fmt: skip
+            refused.append(f"{name} {what}")
+    cables = [(a.device, a.port, b.device, b.port) for link in session.fabric.wiring.links for a, b in link.cables]
+    net = Network(session.fabric.campus, cables)
+    names = vlan_names(session.plan, session.fabric.campus)
+    stated = session.plan.says.claims
+    checked = 0
+    for number, entry in enumerate(claims):
+        try:
+            checked += verify_entry(net, stated, names, number, entry)
+        except Refused as why:
+            refused.append(f"claim {number + 1}: {why}")
+        except (KeyError, TypeError, ValueError, AttributeError, IndexError):
+            refused.append(f"claim {number + 1}: the entry is not well-formed")
+    if len(stated) > len(claims):
+        refused.append(f"the plan has {len(stated)} claims, the certificate {len(claims)}")
+    for line in refused:
+        typer.echo(f"refused: {line}")
+    without = len(claims) - checked
+    also = f"; {without} without a certificate" if without else ""
+    typer.echo(f"{checked} of {len(claims)} claims verified{also}." if not refused else "The certificate is refused.")
+    session.end(FINDINGS if refused else ALL_WELL)

@@ -1,0 +1,140 @@
+"""Verdicts as text, as a table, and for other systems; certificates as JSON."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from inkov.campus import Origin
+from inkov.proofs import Verdict
+from inkov.readers import Locator
+from inkov.render.exchange import junit, location, sarif
+from inkov.render.follow import step_json
+from inkov.render.grid import Column, Grid
+from inkov.render.terminal import Screen, indented
+from inkov.render.text import place, safe
+
+__all__ = ["verdicts_grid", "verdicts_json", "verdicts_junit", "verdicts_sarif", "verdicts_text"]
+
+_STYLE = {"holds": "bold green", "broken": "bold white on red", "undecided": "bold magenta"}
+_SHOWN = 4
+
+
+def verdicts_summary(verdicts: list[Verdict]) -> str:
+    """One line that says how it stands."""
+    counts = Counter(verdict.verdict for verdict in verdicts)
+    hold = f"{counts['holds']} hold{'s' * (counts['holds'] == 1)}"
+    parts = [hold, f"{counts['broken']} broken", f"{counts['undecided']} undecided"]
+    return f"{len(verdicts)} claim{'s' * (len(verdicts) != 1)}: {', '.join(parts)}."
+
+
+def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> str:
+    """Each claim with its verdict; where it is broken, the frame's way, and the lines to blame."""
+    parts: list[RenderableType] = []
+    for verdict in verdicts:
+        head = Text()
+        head.append(verdict.verdict.upper(), style=_STYLE[verdict.verdict])
+        head.append(f"  {safe(verdict.claim)}", style="bold")
+        head.append(f"  layer {verdict.layer}, {verdict.level}", style="dim")
+        parts += [head, indented(safe(verdict.because), 2)]
+        if verdict.witness:
+            names = [f"{s.switch}:{s.port}" for s in verdict.witness]
+            width = max(map(len, names))
+            for name, step in zip(names, verdict.witness, strict=True):
+                tag = "" if step.vlan is None else f"VLAN {step.vlan}{' tagged' if step.tagged else ''}"
+                parts.append(indented(safe(f"{name:<{width}}  {step.event:<7}  {tag:<16}  {step.because}"), 4))
+                parts.append(indented(f"{'':<{width}}  {place(step.origin, locator)}", 4, "dim"))
+        alone = all(blame.alone for blame in verdict.blame)
+        if verdict.blame:
+            parts.append(indented("To blame (changing any one ends the leak):" if alone else
+                                  "To blame, among others (this is not the only way):", 2))  # fmt: skip
+        for blame in verdict.blame:
+            at = place(blame.origin, locator)
+            parts.append(indented(safe(f"{blame.switch}:{blame.port}  {at}  {blame.says}"), 4))
+        if verdict.verdict != "holds" or len(verdicts) <= _SHOWN:
+            parts += [indented(f"Rests on: {safe(text)}", 2, "dim") for text in verdict.assumes[:_SHOWN]]
+            if len(verdict.assumes) > _SHOWN:
+                parts.append(indented(f"... and {len(verdict.assumes) - _SHOWN} more; -f json lists them", 2, "dim"))
+        parts.append(Text())
+    parts.append(Text(verdicts_summary(verdicts), style="bold"))
+    return screen.render(*parts)
+
+
+def _origin(origin: Origin, locator: Locator) -> dict[str, Any]:
+    return {"file": origin.file or None, "line": locator.line(origin) or None}
+
+
+def verdicts_json(verdicts: list[Verdict], locator: Locator) -> dict[str, Any]:
+    """The fixed shape, with reasons and the lines to blame."""
+    return {
+        "claims": [
+            {
+                "claim": safe(v.claim),
+                "kind": v.kind,
+                "level": v.level,
+                "layer": v.layer,
+                "verdict": v.verdict,
+                "because": safe(v.because),
+                **_origin(v.origin, locator),
+                "witness": [step_json(step, locator) for step in v.witness],
+                "blame": [
+                    {"switch": safe(b.switch), "port": safe(b.port), "says": safe(b.says), "alone": b.alone,
+                     **_origin(b.origin, locator)} for b in v.blame
+                ],
+                "assumes": [safe(text) for text in v.assumes],
+            }
+            for v in verdicts
+        ]
+    }  # fmt: skip
+
+
+def verdicts_grid(verdicts: list[Verdict], locator: Locator) -> Grid:
+    grid = Grid([Column(name) for name in ("Verdict", "Claim", "Layer", "Level", "Because", "Way", "To blame")])
+    for v in verdicts:
+        way = "; ".join(f"{s.switch}:{s.port} {s.event} {s.vlan if s.vlan is not None else ''}" for s in v.witness)
+        blame = "; ".join(f"{b.switch}:{b.port} {place(b.origin, locator)}" for b in v.blame)
+        grid.add(v.verdict, v.claim, str(v.layer), v.level, v.because, way, blame)
+    grid.notes.append(verdicts_summary(verdicts))
+    return grid
+
+
+def verdicts_junit(verdicts: list[Verdict]) -> str:
+    """Each claim as a test case; one that does not hold fails."""
+    return junit("inkov prove", [
+        (v.claim, f"inkov.{v.kind}", [] if v.verdict == "holds" else
+         [f"{v.verdict}: {v.because}", *(f"{s.switch}:{s.port} {s.event} VLAN {s.vlan}: {s.because}" for s in v.witness)])
+        for v in verdicts
+    ])  # fmt: skip
+
+
+_KINDS = {
+    "isolate": "Members that must be apart are not.", "not-reach": "A host reaches another that it must not reach.",
+    "reach": "A host does not reach another.", "join": "Members that belong together are split.",
+    "carried-by": "A VLAN appears where it must not.", "no-leak": "A VLAN leaks into another.",
+    "whole": "A VLAN is split.",
+}  # fmt: skip
+
+
+def verdicts_sarif(verdicts: list[Verdict], locator: Locator) -> str:
+    """The claims as results: those that hold pass, broken ones fail at the lines to blame."""
+    kinds = list(_KINDS)
+    rules = [{"id": kind, "shortDescription": {"text": text}, "defaultConfiguration": {"level": "error"}}
+             for kind, text in _KINDS.items()]  # fmt: skip
+    results = []
+    for v in verdicts:
+        blamed = [location(b.origin, locator, f"{b.switch}:{b.port}") for b in v.blame]
+        stops = [location(v.witness[-1].origin, locator, v.witness[-1].switch)] if v.witness else []
+        own = [location(v.origin, locator, "")] if v.origin.file else []
+        broken = v.verdict == "broken"
+        kind = {"holds": "pass", "broken": "fail", "undecided": "review"}[v.verdict]
+        results.append({
+            "ruleId": v.kind, "ruleIndex": kinds.index(v.kind), "kind": kind,
+            "level": "error" if broken else "none",
+            "message": {"text": safe(f"{v.claim}: {v.verdict}, {v.because}")},
+            "locations": (blamed or stops or own)[:1], "relatedLocations": blamed[1:],
+            "properties": {"layer": v.layer, "level": v.level, "assumes": [safe(text) for text in v.assumes]},
+        })  # fmt: skip
+    return sarif(rules, results)
