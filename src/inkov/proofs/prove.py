@@ -163,6 +163,7 @@ class Prover:
             return
         verdict.verdict = BROKEN
         self._stopped(one, other, verdict)
+        verdict.certificate |= {"closures": [certified(self.fabric, spread, other)]}
 
     def _stopped(self, one: frozenset[Seat], other: frozenset[Seat], verdict: Verdict) -> None:
         """Tell where what one side sends stops on its way to the other."""
@@ -181,7 +182,10 @@ class Prover:
         seats = self.names.any_of(claim.join or ())
         verdict.verdict = HOLDS
         verdict.because = f"{len(seats)} port{'s' * (len(seats) != 1)} hear each other"
-        edges: list[list[str]] = []
+        self._joined(seats, verdict)
+
+    def _joined(self, seats: frozenset[Seat], verdict: Verdict) -> None:
+        """Whether some seats all hear each other: exactly, group by group of seats whose frames go the same ways."""
         for group in self._alike(seats):
             spread = closure(self.fabric, group, verdict.level)
             own = {seat.port for seat in group}
@@ -191,9 +195,20 @@ class Prover:
             if deaf:
                 verdict.verdict = BROKEN
                 self._stopped(frozenset([min(group)]), frozenset([min(deaf)]), verdict)
+                self._certify_apart(min(group), min(deaf), verdict)
                 return
-            edges.append([str(self.fabric.bridge_ports[min(group).port].end)])
-        verdict.certificate |= {"parts": len(edges)}
+        vids = {seat.vid for seat in seats}
+        if len(vids) == 1:
+            verdict.certificate |= {"edges": spanning(self.fabric, min(vids))}
+
+    def _certify_apart(self, one: Seat, other: Seat, verdict: Verdict) -> None:
+        spread = closure(self.fabric, [one], "honest")
+        ends = [self.fabric.bridge_ports[seat.port] for seat in (one, other)]
+        if not reached(self.fabric, spread, [other], "honest"):
+            verdict.certificate |= {
+                "from": f"{ends[0].end.device}:{ends[0].port}", "to": f"{ends[1].end.device}:{ends[1].port}",
+                "closures": [certified(self.fabric, spread, frozenset([other]))],
+            }  # fmt: skip
 
     def _alike(self, seats: frozenset[Seat]) -> list[list[Seat]]:
         """Seats whose frames go the same ways: of one VLAN on one bridge, protected or not."""
@@ -259,7 +274,7 @@ class Prover:
             verdict = Verdict(f"VLAN {vid} is not split", "whole", "honest", 2, HOLDS, "", Origin())
             if len(split) == 1:
                 verdict.because = f"its members on {len(split[0].bridges)} switches talk with each other"
-                verdict.certificate = {"vlans": str(vid)}
+                verdict.certificate = {"vlans": str(vid), "edges": spanning(fabric, vid)}
             else:
                 verdict.verdict = BROKEN
                 gaps = breaks(fabric, found, vid, split)
@@ -267,7 +282,35 @@ class Prover:
                 why = why_stopped(fabric, gaps[0].link, vid) if gaps else None
                 verdict.because = f"it falls into {len(split)} parts: {apart}" + (f": {why.says}" if why else "")
                 verdict.origin = why.origin if why else Origin()
+                verdict.certificate = {"vlans": str(vid)}
+                members = [
+                    [s for s in self.names.seats if s.vid == vid and fabric.bridge_ports[s.port].bridge in part.bridges]
+                    for part in split[:2]
+                ]
+                if all(members):
+                    self._certify_apart(min(members[0]), min(members[1]), verdict)
             yield verdict
+
+
+def spanning(fabric: Fabric, vid: int) -> list[list[str]]:
+    """Links that join the bridges of a VLAN without a cycle, each passing it both ways under its number."""
+    ports, root = fabric.bridge_ports, list(range(len(fabric.bridges)))
+
+    def top(bridge: int) -> int:
+        while root[bridge] != bridge:
+            root[bridge] = root[root[bridge]]
+            bridge = root[bridge]
+        return bridge
+
+    passed = {(sender, to) for sender, crossings in fabric.crossings.items() for c in crossings for to, mask in c.same
+              if mask >> vid & 1 and not ports[sender].view.protected}  # fmt: skip
+    edges = []
+    for sender, to in sorted(passed):
+        one, other = top(ports[sender].bridge), top(ports[to].bridge)
+        if sender < to and (to, sender) in passed and one != other:
+            root[one] = other
+            edges.append([f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)])
+    return edges
 
 
 def said(claim: Claim) -> str:

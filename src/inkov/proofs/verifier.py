@@ -10,12 +10,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from fnmatch import fnmatchcase
+from functools import cached_property
 from typing import Any, NamedTuple
 
 from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
 from inkov.vlanset import VlanSet
 
-__all__ = ["Network", "Refused", "verify_closed", "verify_vlan_closed", "verify_way"]
+__all__ = ["Network", "Refused", "verify", "verify_entry"]
 
 ALL = VlanSet.all().bits
 End = tuple[str, str]
@@ -72,6 +73,7 @@ class Network:
         self.homes = {
             (d.name, port): b.name for d in campus.devices.values() for b in d.bridges.values() for port in b.ports
         }
+        self._changes: dict[str, dict[int, int]] = {}
         self.spots: dict[End, list[Spot]] = {}
         self.at: dict[Hub, list[Spot]] = {}
         for device in campus.devices.values():
@@ -221,6 +223,18 @@ class Network:
 
     # --- hosts ---------------------------------------------------------------------------------------------------
 
+    @cached_property
+    def by_key(self) -> dict[str, Spot]:
+        return {key(spot): spot for found in self.spots.values() for spot in found}
+
+    @cached_property
+    def by_vid(self) -> dict[int, list[Seat]]:
+        found: dict[int, list[Seat]] = {}
+        for seat in self.seats:
+            found.setdefault(seat.vid, []).append(seat)
+        return found
+
+    @cached_property
     def seats(self) -> list[Seat]:
         """Who sits where (FM 4.6): untagged, and with each tag that a port passes and no sub-interface takes."""
         found = []
@@ -260,6 +274,24 @@ class Network:
                 if level == "hostile" or worn == (seat.spot.outer or seat.tag):
                     return True
         return False
+
+    def changes(self, level: str) -> dict[int, int]:
+        """VID -> the VIDs that its frames can turn into, or that hosts who hear them are in; worked out once."""
+        if level not in self._changes:
+            found = self._changes[level] = {}
+            for spot in (spot for spots in self.spots.values() for spot in spots):
+                for _, left, arriving in self.over(spot, ALL, level):
+                    for vid in bits(left) if left != -1 else ():
+                        found[vid] = found.get(vid, 0) | arriving
+            for seat in self.seats:
+                for mask in self.sent([seat], level).values():
+                    found[seat.vid] = found.get(seat.vid, 0) | mask
+                for spot in self.spots[seat.spot.end]:
+                    emitted = sum({view.emit for view in spot.views}) if len(spot.views) == 1 else ALL
+                    for vid in bits(emitted & ~(1 << seat.vid)):
+                        if self.hears(seat, spot, vid, level):
+                            found[vid] = found.get(vid, 0) | 1 << seat.vid
+        return self._changes[level]
 
     # --- links ---------------------------------------------------------------------------------------------------
 
@@ -354,29 +386,10 @@ def verify_closed(net: Network, closure: dict[str, Any], sources: list[Seat], ta
                     raise Refused(f"{key(spot)} is heard, in one of VLAN {VlanSet(leaving & ALL)}")
 
 
-def verify_vlan_closed(net: Network, vids: int, level: str) -> None:
-    """That frames of hosts in some VLANs keep to these VLANs everywhere, and no host of another hears them."""
-    seats = net.seats()
-    for spot, mask in net.sent([seat for seat in seats if vids >> seat.vid & 1], level).items():
-        if mask & ~vids:
-            raise Refused(f"a host at {key(spot)} sends into another VLAN")
-    for seat in seats:
-        if not vids >> seat.vid & 1:
-            for spot in net.spots[seat.spot.end]:
-                if any(net.hears(seat, spot, vid, level) for vid in bits(vids)):
-                    raise Refused(f"{key(spot)} is heard by a host in VLAN {seat.vid}")
-    for end in net.far:
-        for spot in net.spots.get(end, ()):
-            for far, left, arriving in net.over(spot, vids, level):
-                if left != -1 and arriving & ~vids:
-                    raise Refused(f"what leaves {key(spot)} is in VLAN {VlanSet(arriving & ~vids)} at {key(far)}")
-
-
 def verify_way(net: Network, steps: list[dict[str, Any]], sources: list[Seat], targets: list[Seat], level: str) -> None:
     """That a frame of one of `sources` can go this way, passing no bridge twice, and is heard in one of `targets`."""
-    spots = {(s.hub[0], s.name): s for found in net.spots.values() for s in found}
     try:
-        path = [(spots[step["switch"], step["port"]], step["event"], int(step["vlan"])) for step in steps]
+        path = [(net.by_key[f"{step['switch']}:{step['port']}"], step["event"], int(step["vlan"])) for step in steps]
     except (KeyError, TypeError, ValueError):
         raise Refused("a step is at no port, or in no VLAN") from None
     if len(path) < 2 or len(path) % 2 or path[0][1] != "sent" or path[-1][1] != "heard":
@@ -410,6 +423,33 @@ def _leaves(out: Spot, came: Spot, vid: int | None) -> None:
         raise Refused(f"{key(out)} does not send VLAN {vid}")
 
 
+def verify_joined(net: Network, edges: list[list[str]], seats: list[Seat], vids: int) -> None:
+    """That hosts of one VLAN hear each other: links join their bridges, passing the VLAN both ways. Raises Refused."""
+    root: dict[Hub, Hub] = {}
+
+    def top(hub: Hub) -> Hub:
+        while root.get(hub, hub) != hub:
+            hub = root[hub]
+        return hub
+
+    if vids.bit_count() != 1:
+        raise Refused("only one VLAN is joined by links that keep its number")
+    for one, other in edges:
+        a, b = net.by_key[one], net.by_key[other]
+        for near, far in ((a, b), (b, a)):
+            over = net.over(near, vids, "honest")
+            if near.protected or not any(spot == far and arriving & vids for spot, _, arriving in over):
+                raise Refused(f"VLAN {VlanSet(vids)} does not get from {key(near)} to {key(far)}")
+        root[top(a.hub)] = top(b.hub)
+    for seat in seats:
+        view = seat.spot.views[0]
+        keeps = view.bare & vids if not seat.tag else view.emit & ~view.bare & vids
+        if seat.spot.protected or not keeps or seat.spot.outer:
+            raise Refused(f"a host at {key(seat.spot)} may not hear its own VLAN, or not from every port")
+    if len({top(seat.spot.hub) for seat in seats}) > 1:
+        raise Refused("the links do not join all bridges with hosts of the VLAN")
+
+
 # --- claims --------------------------------------------------------------------------------------------------------
 
 
@@ -429,8 +469,11 @@ def meant(net: Network, seats: list[Seat], vlans: dict[str, VlanSet], name: str)
 
 def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str, Any]) -> None:
     """That an entry of a certificate is true of a claim of the plan. Raises Refused."""
-    seats, level, verdict = net.seats(), claim.level, entry["verdict"]
-    every = lambda names: {s for name in names or () for s in meant(net, seats, vlans, name)}  # noqa: E731
+    seats, level, verdict = net.seats, claim.level, entry["verdict"]
+
+    def every(names: Any) -> set[Seat]:
+        return {seat for name in names or () for seat in meant(net, seats, vlans, name)}
+
     legs: list[tuple[set[Seat], set[Seat]]] = []
     if claim.isolate is not None and claim.from_ is None:
         members = [every([name]) for name in claim.isolate]
@@ -441,6 +484,11 @@ def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str,
     elif claim.reach is not None or claim.not_reach is not None:
         one, other = claim.reach or claim.not_reach
         legs = [(every([one]), every([other]))]
+        if claim.reach is not None and verdict == "broken":
+            verdict = "holds"  # that no frame gets there is an isolation
+    elif claim.join is not None:
+        verify_join(net, every(claim.join), entry)
+        return
     elif claim.carried_by is not None and verdict == "holds":
         legs = [({seat for seat in seats if seat.vid in claim.carried_by.vlans}, set())]
         for name in entry["closures"][0]:
@@ -448,7 +496,7 @@ def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str,
                 raise Refused(f"frames can be on {name}")
     else:
         raise Refused(f"a claim of this kind has no certificate: {claim.kind}")
-    if verdict == ("holds" if claim.reach is not None else "broken"):
+    if "way" in entry and (verdict == "broken" or claim.reach is not None):
         refused = None
         for sources, targets in legs:
             try:
@@ -463,6 +511,18 @@ def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str,
         verify_closed(net, closure, list(sources), list(targets), level)
 
 
+def verify_join(net: Network, seats: set[Seat], entry: dict[str, Any]) -> None:
+    """That members are joined by the links of an entry; or, if broken, that one of them does not hear another."""
+    if entry["verdict"] == "holds":
+        if len(seats) > 1:
+            verify_joined(net, entry["edges"], list(seats), sum({1 << seat.vid for seat in seats}))
+        return
+    one, other = ([s for s in seats if key(s.spot) == entry[side]] for side in ("from", "to"))
+    if not one or not other or entry["verdict"] != "broken":
+        raise Refused("the ports that are said to be apart are no members")
+    verify_closed(net, entry["closures"][0], one, other, "honest")
+
+
 def verify_entry(
     net: Network, claims: list[Any], vlans: dict[str, VlanSet], number: int, entry: dict[str, Any]
 ) -> bool:
@@ -472,18 +532,25 @@ def verify_entry(
         stated = (claim.kind, claim.level, claim.layer)
         if (entry["kind"], entry["level"], entry["layer"]) != stated:
             raise Refused("it is not the claim that the plan has at this place")
-        if not entry.keys() & {"closures", "way"}:
+        if not entry.keys() & {"closures", "way", "edges"}:
             return False
         verify(net, claim, vlans, entry)
         return True
-    if entry["kind"] != "no-leak" or entry["verdict"] == "undecided":
-        return False
+    if entry["kind"] not in ("no-leak", "whole"):
+        raise Refused(f"a claim of the kind {entry['kind']!r} needs a plan")
     vids = VlanSet.parse(entry["vlans"]).bits
-    if entry.get("vlan-closed") is True and entry["verdict"] == "holds":
-        verify_vlan_closed(net, vids, entry["level"])
+    if entry["kind"] == "whole" and entry.keys() & {"edges", "closures"}:
+        verify_join(net, {seat for vid in bits(vids) for seat in net.by_vid.get(vid, ())}, entry)
         return True
-    inside = [seat for seat in net.seats() if vids >> seat.vid & 1]
-    outside = [seat for seat in net.seats() if not vids >> seat.vid & 1]
+    if entry["verdict"] == "undecided" or entry["kind"] == "whole":
+        return False
+    if entry.get("vlan-closed") is True and entry["verdict"] == "holds":
+        for vid in bits(vids):
+            if net.changes(entry["level"]).get(vid, 0) & ~vids:
+                raise Refused(f"frames of VLAN {vid} can be in another, or be heard there")
+        return True
+    inside = [seat for seat in net.seats if vids >> seat.vid & 1]
+    outside = [seat for seat in net.seats if not vids >> seat.vid & 1]
     if entry["verdict"] == "broken":
         verify_way(net, entry["way"], inside, outside, entry["level"])
     else:

@@ -34,12 +34,15 @@ def verdicts_summary(verdicts: list[Verdict]) -> str:
 def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> str:
     """Each claim with its verdict; where it is broken, the frame's way, and the lines to blame."""
     parts: list[RenderableType] = []
-    for verdict in verdicts:
+    for verdict in sorted(verdicts, key=lambda v: v.verdict == "holds" and len(verdicts) > _SHOWN):
         head = Text()
         head.append(verdict.verdict.upper(), style=_STYLE[verdict.verdict])
         head.append(f"  {safe(verdict.claim)}", style="bold")
         head.append(f"  layer {verdict.layer}, {verdict.level}", style="dim")
-        parts += [head, indented(safe(verdict.because), 2)]
+        parts += [head]
+        if verdict.verdict == "holds" and len(verdicts) > _SHOWN:
+            continue  # its reason is in the other formats
+        parts += [indented(safe(verdict.because), 2)]
         if verdict.witness:
             names = [f"{s.switch}:{s.port}" for s in verdict.witness]
             width = max(map(len, names))
@@ -105,7 +108,8 @@ def verdicts_junit(verdicts: list[Verdict]) -> str:
     """Each claim as a test case; one that does not hold fails."""
     return junit("inkov prove", [
         (v.claim, f"inkov.{v.kind}", [] if v.verdict == "holds" else
-         [f"{v.verdict}: {v.because}", *(f"{s.switch}:{s.port} {s.event} VLAN {s.vlan}: {s.because}" for s in v.witness)])
+         [f"{v.verdict}: {v.because}",
+          *(f"{s.switch}:{s.port} {s.event} VLAN {s.vlan}: {s.because}" for s in v.witness)])
         for v in verdicts
     ])  # fmt: skip
 
