@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import os
 import random
+from copy import deepcopy
 from typing import Any
 
 import pytest
 
-from inkov.campus import Campus
+from inkov.campus import Bridge, Cable, Campus, Fact, Mode, Negotiation, Origin, Port, PortKind
 from inkov.forwarding import Fabric, resolve
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.prove import Prover
 from inkov.proofs.verifier import Network, Refused, verify
+from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
+from tests.clean import clean_campus
 from tests.proofs.oracle import Oracle
 
 CLAIMS = int(os.environ.get("INKOV_CLAIMS", "2000"))
@@ -100,3 +103,162 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part:
                     raise AssertionError((about, str(refused), verdict.certificate)) from None
             seen[verdict.verdict] = seen.get(verdict.verdict, 0) + 1
     assert seen["holds"] > 20 and seen["broken"] > 20, seen
+
+
+def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | None:
+    """The entry with one thing in it made untrue: a VLAN, a port or a switch of a closure, or a step of a way."""
+    entry = deepcopy(entry)
+    if "way" in entry:
+        step = rng.choice(entry["way"])
+        field = rng.choice(["switch", "port", "event", "vlan"])
+        step[field] = {"switch": "nowhere", "port": "none", "event": "heard" if step["event"] != "heard" else "sent",
+                       "vlan": 4000}[field]  # fmt: skip
+        return entry
+    filled = [c for c in entry.get("closures", ()) if c]
+    if not filled:
+        return None
+    closure = rng.choice(filled)
+    name = rng.choice(sorted(closure))
+    vids = VlanSet.parse(closure[name]["vids"])
+    closure[name]["vids"] = str(vids - VlanSet.of(rng.choice(list(vids))))
+    return entry
+
+
+def test_corrupted_certificates_are_refused() -> None:
+    """A state taken out of a closure, or any field of a way changed."""
+    refused = accepted = 0
+    for number in range(60):
+        rng = random.Random(f"corrupt {number}")
+        campus = random_campus(rng, 6)
+        fabric, net = resolve(campus, wire(campus)), network(campus)
+        claims = [claim_of(rng, fabric) for _ in range(5)]
+        for claim, verdict in zip(claims, prove(fabric, Plan(PlanFile(claims=claims))), strict=True):
+            entry = corrupted(entry_of(verdict), rng) if verdict.verdict != "undecided" else None
+            if entry is None:
+                continue
+            try:
+                verify(net, claim, {}, entry)
+                accepted += 1
+            except Refused:
+                refused += 1
+    assert refused > 80 and accepted == 0
+
+
+def test_a_certificate_of_another_campus_is_refused() -> None:
+    """Facts of the model are flipped under a certificate that held: the native VLAN of one end of a trunk, say."""
+    refused = 0
+    for number in range(8):
+        campus = clean_campus(number, 5)
+        fabric = resolve(campus, wire(campus))
+        claims = [Claim(isolate=["vlan 10", "vlan 20", "vlan 40"]), Claim(isolate=["vlan 40"], from_=["everything"])]
+        verdicts = prove(fabric, Plan(PlanFile(claims=claims)))
+        assert [v.verdict for v in verdicts] == ["holds", "holds"]
+        flipped = deepcopy(campus)
+        for port in flipped.devices["core-1"].ports.values():
+            if port.native_vlan is not None and "hut" not in port.name:
+                port.native_vlan = Fact(40, Origin())
+        net = network(flipped)
+        for claim, verdict in zip(claims, verdicts, strict=True):
+            try:
+                verify(net, claim, {}, entry_of(verdict))
+            except Refused:
+                refused += 1
+    assert refused == 16
+
+
+# --- each known kind of leak, planted in clean campuses ------------------------------------------------------------
+
+PLANTED = Origin("planted", 7)
+
+
+def fact(value: Any) -> Fact[Any]:
+    return Fact(value, PLANTED)
+
+
+def uplink(campus: Campus, name: str) -> Port:
+    """The trunk of a closet towards a core: the bundle if it has one."""
+    ports = campus.devices[name].ports
+    return next(p for p in ports.values() if p.mode is not None and p.mode.value is Mode.TRUNK)
+
+
+def plant_native(campus: Campus) -> str:
+    uplink(campus, "closet-1").native_vlan = fact(20)
+    return "honest"
+
+
+def plant_one_way(campus: Campus) -> str:
+    """Ingress filtering off at a port that sends VLAN 20 only: what comes in tagged 10 is taken."""
+    port = campus.devices["closet-1"].ports["7"]
+    port.mode, port.pvid, port.untagged = fact(Mode.GENERAL), fact(20), fact(VlanSet.of(20))
+    port.ingress_filtering = fact(False)
+    return "hostile"
+
+
+def plant_hybrid(campus: Campus) -> str:
+    port = campus.devices["closet-1"].ports["7"]
+    port.mode, port.pvid, port.untagged = fact(Mode.GENERAL), fact(20), fact(VlanSet.of(10, 20))
+    port.ingress_filtering = fact(True)
+    return "honest"
+
+
+def plant_sub_interfaces(campus: Campus) -> str:
+    """A box that bridges VLAN 10 of its uplink with the untagged frames of a port in VLAN 20."""
+    device = campus.devices["hut-4"]
+    sub = device.ports["21.10"] = Port("21.10", PLANTED, PortKind.SUB, parent=fact("21"), outer=fact(10))
+    sub.mode, sub.access_vlan = fact(Mode.ACCESS), fact(20)
+    device.bridges["join"] = Bridge("join", PLANTED, {"21.10": PLANTED, "1": PLANTED})
+    return "honest"
+
+
+def plant_double_tag(campus: Campus) -> str:
+    """Hosts in the native VLAN of a trunk can hide a tag behind it."""
+    campus.devices["closet-1"].ports["7"].access_vlan = fact(99)
+    return "hostile"
+
+
+def plant_negotiation(campus: Campus) -> str:
+    campus.devices["closet-1"].ports["7"].negotiation = fact(Negotiation.PASSIVE)
+    return "hostile"
+
+
+def plant_trunk(campus: Campus) -> str:
+    port = campus.devices["closet-1"].ports["7"]
+    port.mode, port.allowed, port.native_vlan = fact(Mode.TRUNK), fact(VlanSet.of(10, 20)), fact(20)
+    return "hostile"
+
+
+def plant_cable(campus: Campus) -> str:
+    """An access port in VLAN 10 cabled to one in VLAN 20 of another switch."""
+    campus.cables.append(Cable("closet-1", "2", "closet-2", "8", PLANTED))
+    return "honest"
+
+
+def plant_private(campus: Campus) -> str:
+    """A guest's port in a community that is the pumps' VLAN."""
+    campus.devices["closet-1"].ports["9"].secondary = fact(20)
+    return "honest"
+
+
+@pytest.mark.parametrize(
+    ("plant", "apart"),
+    [(plant_native, (20, 99)), (plant_one_way, (10, 20)), (plant_hybrid, (10, 20)), (plant_sub_interfaces, (10, 20)),
+     (plant_double_tag, (99, 10)), (plant_negotiation, (20, 10)), (plant_trunk, (20, 10)), (plant_cable, (10, 20)),
+     (plant_private, (20, 30))],
+)  # fmt: skip
+@pytest.mark.parametrize("closets", [5, 17, 48])
+def test_a_planted_leak_is_refuted_with_the_lines_to_blame(plant: Any, apart: tuple[int, int], closets: int) -> None:
+    campus = clean_campus(closets, closets)
+    if plant is plant_native:  # somebody sits in the native VLAN, or there is nobody to leak to
+        for name in ("closet-1", "closet-2"):
+            campus.devices[name].ports["12"].access_vlan = Fact(99, Origin())
+    level: Any = plant(deepcopy(campus))
+    claim = Claim(isolate=[f"vlan {apart[0]}"], from_=[f"vlan {apart[1]}"], level=level)
+    plan = Plan(PlanFile(claims=[claim]))
+    if plant not in (plant_double_tag, plant_native):
+        assert prove(resolve(campus, wire(campus)), plan)[0].verdict == "holds"
+    plant(campus)
+    fabric = resolve(campus, wire(campus))
+    [verdict] = prove(fabric, plan)
+    assert verdict.verdict == "broken", verdict.because
+    assert any(b.origin.file == "planted" for b in verdict.blame) or plant is plant_cable, verdict.blame
+    verify(network(campus), claim, {}, entry_of(verdict))

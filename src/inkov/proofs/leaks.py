@@ -8,9 +8,10 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from inkov.forwarding import Fabric
-from inkov.forwarding.because import why_arrives, why_leaves
+from inkov.forwarding.because import said, why_arrives, why_leaves
 from inkov.forwarding.fabric import Resolved
 from inkov.forwarding.follow import Step, tell
+from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.path import Goal, State, Way, find_way
 from inkov.forwarding.reach import Entry, Flood, entries_at, flood, views_at
 from inkov.proofs.seats import Seat
@@ -115,18 +116,22 @@ def told(fabric: Fabric, leak: Leak) -> list[Step]:
 
 
 def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str) -> list[Blame]:
-    """The lines to blame for a leak.
+    """The lines to blame for a leak, each tried: is the leak gone without what it says?
 
-    A hop over which a frame changes its VLAN is needed if without it the closure of the sources does not reach the
-    target any more; where no single one is, all of this way's are named.
+    First the hops over which a frame changes its VLAN, and ports that can be lured; where no single one of them is
+    needed, the ports at the two ends; where none of these is, all that this way changes its VLAN by.
     """
     if leak.way is None:
         return []
-    found: list[Blame] = []
-    state = leak.way.start
+    start, found = leak.way.start, _lured(fabric, sources, targets, leak, level)
+    state = start
     for hop in leak.way.hops:
         if hop.arrives.vid != state.vid:
-            alone = not _still(fabric, sources, targets, level, hop.leaves, hop.link)
+            crossings = dict(fabric.crossings)
+            crossings[hop.leaves] = [
+                replace(c, folds=(), hidden=()) if c.link == hop.link else c for c in crossings[hop.leaves]
+            ]
+            alone = not _still(replace(fabric, crossings=crossings), sources, targets, level)
             near, far = (_resolved(fabric, number) for number in (hop.leaves, hop.arrives.port))
             leaves = why_leaves(fabric, near, state.vid, tagged=False)
             found.append(Blame(near.end.device, near.end.port, f"VLAN {state.vid} leaves untagged: {leaves.says}",
@@ -135,14 +140,49 @@ def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
             found.append(Blame(far.end.device, far.end.port, f"and arrives in VLAN {hop.arrives.vid}: {arrives.says}",
                                arrives.origin, alone))  # fmt: skip
         state = hop.arrives
-    if not found:  # the frame keeps its VLAN: the ports at the two ends are members of it
-        start, end = _resolved(fabric, leak.way.start.port), _resolved(fabric, leak.target)
-        why = why_arrives(fabric, start, leak.way.start.vid, start.view.pvid != leak.way.start.vid)
-        found.append(Blame(start.end.device, start.end.port, why.says, why.origin))
-        why = why_leaves(fabric, end, state.vid, not end.view.bare >> state.vid & 1)
-        found.append(Blame(end.end.device, end.end.port, why.says, why.origin))
+    if not any(blame.alone for blame in found):
+        found += _members(fabric, sources, targets, leak, level)
     only = [blame for blame in found if blame.alone]
     return list(dict.fromkeys(only or found))
+
+
+def _lured(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str) -> list[Blame]:
+    """The ports at the ends of a way that are only part of it since a host there asks to be a trunk, or registers."""
+    found: list[Blame] = []
+    assert leak.way is not None
+    for number, vid in ((leak.way.start.port, leak.way.start.vid), (leak.target, leak.way.end.vid)):
+        port = fabric.bridge_ports[number] if number >= 0 else None
+        if port is None or not port.lured or (port.view.enters() | port.view.emit) >> vid & 1:
+            continue
+        ports = list(fabric.bridge_ports)
+        ports[number] = replace(port, lured=())
+        alone = not _still(replace(fabric, bridge_ports=ports), sources, targets, level)
+        resolved = _resolved(fabric, number)
+        attribute = "negotiation" if negotiates(resolved.settled) else "registration"
+        says = f"a host that asks gets VLAN {vid} here: {attribute} is {getattr(resolved.settled, attribute)}"
+        found.append(Blame(port.end.device, port.port, says, said(fabric, resolved, attribute), alone))
+    return found
+
+
+def _members(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str) -> list[Blame]:
+    """What makes the two ends of a way members of the VLANs that they send and hear in."""
+    assert leak.way is not None
+    start, vid = leak.way.start, leak.way.end.vid
+    found = []
+    if start.port >= 0:
+        one = _resolved(fabric, start.port)
+        why = why_arrives(fabric, one, start.vid, one.view.pvid != start.vid)
+        alone = not _still(fabric, frozenset(s for s in sources if s.port != start.port), targets, level)
+        found.append(Blame(one.end.device, one.end.port, why.says, why.origin, alone))
+    other = _resolved(fabric, leak.target)
+    left = [seat for seat in targets if seat.port != leak.target]
+    alone = not left or not _still(fabric, sources, left, level)
+    why = why_leaves(fabric, other, vid, not other.view.bare >> vid & 1)
+    found.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
+    if other.view.pvid and other.view.pvid != vid:
+        why = why_arrives(fabric, other, other.view.pvid, False)
+        found.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
+    return found
 
 
 def _resolved(fabric: Fabric, number: int) -> Resolved:
@@ -150,9 +190,6 @@ def _resolved(fabric: Fabric, number: int) -> Resolved:
     return fabric.ports[End(port.end.device, port.port)]
 
 
-def _still(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], level: str, leaves: int, link: int) -> bool:
-    """True if any of the targets hears something even if nothing that leaves by a port over a link changed its VLAN."""
-    crossings = dict(fabric.crossings)
-    crossings[leaves] = [replace(c, folds=(), hidden=()) if c.link == link else c for c in crossings[leaves]]
-    other = replace(fabric, crossings=crossings)
-    return bool(reached(other, closure(other, sources, level), targets, level))
+def _still(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], level: str) -> bool:
+    """True if any of the targets hears something of the sources in a fabric."""
+    return bool(reached(fabric, closure(fabric, sources, level), targets, level))
