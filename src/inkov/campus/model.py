@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from abc import ABC
 from enum import StrEnum
-from ipaddress import IPv4Interface, IPv6Interface
+from ipaddress import IPv4Interface, IPv4Network, IPv6Interface, IPv6Network
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from msgspec import Struct, field
@@ -21,6 +21,7 @@ T = TypeVar("T")
 
 if TYPE_CHECKING:
     Address = IPv4Interface | IPv6Interface
+    Network = IPv4Network | IPv6Network
 else:
 
     class Address(ABC):  # noqa: B024 - one type for msgspec, which takes no union of two foreign ones
@@ -28,6 +29,12 @@ else:
 
     Address.register(IPv4Interface)
     Address.register(IPv6Interface)
+
+    class Network(ABC):  # noqa: B024
+        """A subnet, IPv4 or IPv6."""
+
+    Network.register(IPv4Network)
+    Network.register(IPv6Network)
 
 
 class Fact(Struct, Generic[T], frozen=True, gc=False, array_like=True):
@@ -222,8 +229,33 @@ class Distribution(Struct, gc=False):
     pruning: Fact[bool] | None = None
 
 
+class FilterEntry(Struct, frozen=True, gc=False, array_like=True):
+    """One entry of a packet filter: packets from `source` to `destination` (None: any) pass if `accepts`.
+
+    `finer` is true if it speaks of some of them only: a protocol, ports.
+    """
+
+    number: int
+    accepts: bool
+    source: Network | None
+    destination: Network | None
+    finer: bool
+    origin: Origin
+
+
+class Filter(Struct, gc=False, array_like=True):
+    """A packet filter: the first entry that fits a packet decides."""
+
+    name: str
+    origin: Origin
+    entries: list[FilterEntry]
+
+
 class Gateway(Struct, gc=False, array_like=True):
-    """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one), by its own name if any."""
+    """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one), by its own name if any.
+
+    `filters_in` name the filters that packets pass which come from the VLAN, `filters_out` those for packets into it.
+    """
 
     vid: int
     origin: Origin
@@ -232,6 +264,8 @@ class Gateway(Struct, gc=False, array_like=True):
     addresses: tuple[Fact[Address], ...] = ()
     vrf: Fact[str] | None = None
     name: str = ""
+    filters_in: tuple[Fact[str], ...] = ()
+    filters_out: tuple[Fact[str], ...] = ()
 
 
 class Neighbour(Struct, frozen=True, gc=False):
@@ -306,6 +340,7 @@ class Device(Struct):
     tree_mode: Fact[TreeMode] | None = None
     trees: list[Tree] = field(default_factory=list)
     distribution: Distribution | None = None
+    filters: dict[str, Filter] = field(default_factory=dict)
     table_is_membership: bool = False
     overridden: list[Overridden] = field(default_factory=list)
 

@@ -34,6 +34,8 @@ def prove(
     certificate: Annotated[
         str | None, typer.Option("--certificate", metavar="FILE", help="Write what `inkov verify` checks.")
     ] = None,
+    matrix: Annotated[bool, typer.Option("--matrix", help="Who reaches whom instead: segments x segments.")] = False,
+    hosts: Annotated[bool, typer.Option("--hosts", help="With --matrix: hosts x hosts.")] = False,
     form: ReportOption = Report.TABLE,
     output: OutputOption = None,
     read_as: AsOption = None,
@@ -47,6 +49,9 @@ def prove(
     from inkov.render.text import to_json
 
     session = start(configs, quiet, plan, read_as=read_as)
+    if matrix or hosts:
+        _matrix(session, level, hosts, View(form, output, no_colour))
+        return
     verdicts = run(session.fabric, session.plan, level=level.value, unread=session.unread, strict=strict)
     view, locator = View(form, output, no_colour), session.loaded.locator
     if certificate is not None:
@@ -64,6 +69,18 @@ def prove(
     else:
         view.write(verdicts_text(verdicts, locator, view.screen))
     session.end(ALL_WELL if all(v.verdict == "holds" for v in verdicts) else FINDINGS)
+
+
+def _matrix(session: Session, level: Level, hosts: bool, view: View) -> None:
+    from inkov.proofs.matrix import matrix
+    from inkov.render.proofs import matrix_grid
+    from inkov.render.text import plain
+
+    if view.format in (Report.SARIF, Report.JUNIT):
+        fail("the matrix is written as table, json, csv or markdown")
+    cells = matrix(session.fabric, session.plan, level.value, hosts=hosts)
+    view.result({"reach": plain(cells, session.loaded.locator)}, lambda: matrix_grid(cells))
+    session.end()
 
 
 def certificate_of(session: Session, verdicts: list[Any]) -> dict[str, Any]:

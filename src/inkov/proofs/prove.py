@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from difflib import get_close_matches
 from fnmatch import fnmatchcase
+from functools import cached_property
 
 from inkov.campus import Origin
 from inkov.forwarding import Fabric
@@ -17,8 +18,9 @@ from inkov.forwarding.rests import passed_by, rests_on
 from inkov.plan import Claim, Plan
 from inkov.proofs.closed import translations, vlan_groups
 from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, told
+from inkov.proofs.routed import Passage, Routing
 from inkov.proofs.seats import Names, Seat, Unknown
-from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Verdict
+from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Blame, Verdict
 from inkov.vlanset import bits_to_text
 
 __all__ = ["Prover", "prove"]
@@ -54,13 +56,10 @@ class Prover:
         self.fabric = fabric
         self.plan = plan
         self.names = Names(fabric, plan)
-        self._domains: Domains | None = None
 
-    @property
+    @cached_property
     def domains(self) -> Domains:
-        if self._domains is None:
-            self._domains = domains(self.fabric)
-        return self._domains
+        return domains(self.fabric)
 
     def all(self, level: str) -> list[Verdict]:
         """Every claim of the plan, or without any, those that need none."""
@@ -72,6 +71,10 @@ class Prover:
     def _rests(self, verdict: Verdict, *spreads: Flood) -> None:
         passed = {name for spread in spreads for name in passed_by(spread)}
         verdict.assumes = list(dict.fromkeys((*verdict.assumes, *rests_on(self.fabric, passed, verdict.level))))
+
+    @cached_property
+    def routing(self) -> Routing:
+        return Routing(self.fabric, self.domains)
 
     # --- the plan's claims ------------------------------------------------------------------------------------
 
@@ -127,12 +130,33 @@ class Prover:
             closures.append(certified(self.fabric, spread, targets))
         if verdict.because:  # not settled
             return
+        if layer == 3:
+            for sources, targets in legs:
+                spread = closure(self.fabric, sources, verdict.level)
+                ways = self.routing.passages(spread, targets)
+                if ways:
+                    self._routed(ways, verdict)
+                    return
         empty = any(not sources or not targets for sources, targets in legs)
         verdict.verdict = HOLDS
         verdict.because = "no frame gets from one side to the other, over any link that is up"
+        verdict.because += ", and no router passes packets between them" if layer == 3 else ""
         if empty:
             verdict.because = "one side has no port at all"
-        verdict.certificate |= {"closures": closures}
+        if layer == 2:
+            verdict.certificate |= {"closures": closures}
+
+    def _routed(self, ways: list[Passage], verdict: Verdict) -> None:
+        """Tell of packets that a router passes from one side to the other."""
+        way = min(ways, key=lambda way: way.in_part)
+        end = self.fabric.bridge_ports[way.heard.port].end
+        part = ", in part" if way.in_part else ""
+        verdict.verdict = BROKEN
+        verdict.because = f"packets are routed from {way.into.label} to {way.out.label}, and get to {end}{part}"
+        verdict.because += f" ({way.says})" if way.says else ""
+        verdict.blame = [Blame(i.device, i.name, f"the gateway {i.label}", i.origin) for i in (way.into, way.out)]
+        if way.into.device != way.out.device:
+            verdict.assumes.append(f"{way.into.device} and {way.out.device} know each other's networks")
 
     def _leak(self, sources: frozenset[Seat], heard: list[Seat], verdict: Verdict) -> None:
         leak = find_leak(self.fabric, sources, heard, verdict.level)
@@ -160,6 +184,11 @@ class Prover:
             self._leak(one, heard, verdict)  # the same way, but wanted
             if verdict.verdict == BROKEN:
                 verdict.verdict, verdict.blame = HOLDS, []
+            return
+        ways = self.routing.passages(spread, other) if claim.layer == 3 else []
+        if ways:
+            self._routed(ways, verdict)
+            verdict.verdict, verdict.blame = UNDECIDED if ways[0].in_part else HOLDS, []
             return
         verdict.verdict = BROKEN
         self._stopped(one, other, verdict)

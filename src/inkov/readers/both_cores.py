@@ -11,12 +11,12 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
-from ipaddress import IPv4Interface, IPv6Interface, ip_interface
+from ipaddress import IPv4Interface, IPv4Network, IPv6Interface, IPv6Network, ip_interface, ip_network
 from typing import IO, Any
 
 import msgspec
 
-from inkov.campus import Address, Platform
+from inkov.campus import Address, Network, Platform
 from inkov.campus.origin import FileName
 from inkov.readers.ledger import FileReport, Part
 from inkov.vlanset import VlanSet
@@ -90,7 +90,7 @@ def read_share(
 def _encode(value: Any) -> Any:
     if isinstance(value, VlanSet):
         return value.bits.to_bytes((value.bits.bit_length() + 7) // 8, "little")
-    if isinstance(value, IPv4Interface | IPv6Interface):
+    if isinstance(value, IPv4Network | IPv6Network | IPv4Interface | IPv6Interface):
         return str(value)
     raise NotImplementedError(type(value))
 
@@ -102,6 +102,8 @@ def _decode(kind: Any, value: Any) -> Any:
         return _NAMES.setdefault(value, value)
     if kind is Address:
         return ip_interface(value)
+    if kind is Network:
+        return ip_network(value)
     raise NotImplementedError(kind)
 
 

@@ -33,6 +33,7 @@ from inkov.campus import (
 )
 from inkov.readers import openconfig_shape as shape
 from inkov.readers.ledger import Part, Unread, named_after
+from inkov.readers.openconfig_acl import Acl, read_acl
 from inkov.readers.openconfig_lists import (
     assign_interfaces,
     either,
@@ -159,6 +160,9 @@ class _Reader:
             trees = self.pieces.convert(stp, "/stp", shape.Stp)
             if trees is not None:
                 read_stp(device, trees, per_vlan, self.at, self.problem)
+        acl = self.pieces.convert(root.acl_q or root.acl, "/acl", Acl) if root.acl_q or root.acl else None
+        if acl is not None:
+            read_acl(device, acl, self.at, self.problem)
         return True
 
     def vlans(self, table: dict[int, Vlan], vlans: shape.Vlans, path: str) -> None:

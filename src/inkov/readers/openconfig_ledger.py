@@ -39,6 +39,10 @@ _UNDERSTOOD = re.compile(
               | interfaces/interface/(?:name|config/.*))
           | rapid-[a-z]+/vlan/(?:vlan-id|config/(?:vlan-id|bridge-priority)|interfaces/interface/(?:name|config/.*))
           | interfaces/interface/(?:name|config/(?:name|edge-port|guard|bpdu-guard)))
+      | acl/acl-sets/acl-set/(?:name|type|config/.*|acl-entries/acl-entry/(?:sequence-id|config/.*
+          | ipv[46]/(?:config|state)/(?:source-address|destination-address|protocol)|transport/.*|l2/.*
+          | actions/(?:config|state)/forwarding-action))
+      | acl/interfaces/interface/(?:id|config/.*|interface-ref/.*|(?:ingress|egress)-acl-sets/.*)
       | system/(?:config|state)/hostname
       | lldp/interfaces/interface/(?:name|config/name
           | neighbors/neighbor/(?:id|state/(?:id|system-name|chassis-id|port-id|port-id-type|port-description)))

@@ -47,7 +47,7 @@ class Pieces:
                 root.instances.network_instance.append(instance)
         root.system = self._one(tree, ("system",), shape.System)
         root.lacp = self._one(tree, ("lacp",), shape.Lacp)
-        root.stp = tree.get("stp")
+        root.stp, root.acl = tree.get("stp"), tree.get("acl")
         if "lldp" in tree:
             heard = self._entries(tree, ("lldp", "interfaces", "interface"), shape.LldpInterface)
             root.lldp = shape.Lldp(shape.LldpInterfaces(heard))

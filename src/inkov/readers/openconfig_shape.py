@@ -326,4 +326,6 @@ class Root(Struct):
     lacp: Lacp | None = None
     lacp_q: Lacp | None = field(default=None, name="openconfig-lacp:lacp")
     stp: Any = None
+    acl: Any = None
+    acl_q: Any = field(default=None, name="openconfig-acl:acl")
     stp_q: Any = field(default=None, name="openconfig-spanning-tree:stp")

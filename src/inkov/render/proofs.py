@@ -10,6 +10,7 @@ from rich.text import Text
 
 from inkov.campus import Origin
 from inkov.proofs import Verdict
+from inkov.proofs.matrix import Cell
 from inkov.readers import Locator
 from inkov.render.exchange import junit, location, sarif
 from inkov.render.follow import step_json
@@ -17,7 +18,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.terminal import Screen, indented
 from inkov.render.text import place, safe
 
-__all__ = ["verdicts_grid", "verdicts_json", "verdicts_junit", "verdicts_sarif", "verdicts_text"]
+__all__ = ["matrix_grid", "verdicts_grid", "verdicts_json", "verdicts_junit", "verdicts_sarif", "verdicts_text"]
 
 _STYLE = {"holds": "bold green", "broken": "bold white on red", "undecided": "bold magenta"}
 _SHOWN = 4
@@ -68,6 +69,26 @@ def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> 
 
 def _origin(origin: Origin, locator: Locator) -> dict[str, Any]:
     return {"file": origin.file or None, "line": locator.line(origin) or None}
+
+
+_CELL = {"same": "same", "leaks": "LEAK", "routed": "via", "part": "part via", "apart": "·"}
+
+
+def matrix_grid(cells: list[Cell]) -> Grid:
+    """Rows reach columns."""
+    names = list(dict.fromkeys(cell.one for cell in cells))
+    by_pair = {(cell.one, cell.other): cell for cell in cells}
+    grid = Grid([Column("reaches", whole=True), *(Column(name) for name in names)])
+    for one in names:
+        row, marked = [one], []
+        for at, other in enumerate(names, 1):
+            cell = by_pair.get((one, other))
+            row.append("-" if cell is None else f"{_CELL[cell.how]} {cell.via}".strip())
+            marked += [at] if cell is not None and cell.how in ("same", "leaks") else []
+        grid.add(*row, marked=tuple(marked))
+    grid.notes.append("same: one broadcast domain; LEAK: one way only; via: routed there; part: a filter stops some; "
+                      "·: apart")  # fmt: skip
+    return grid
 
 
 def verdicts_json(verdicts: list[Verdict], locator: Locator) -> dict[str, Any]:

@@ -1,0 +1,71 @@
+"""Who reaches whom: segments × segments, or hosts × hosts."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from inkov.forwarding import Fabric
+from inkov.plan import Plan
+from inkov.proofs.leaks import closure, reached
+from inkov.proofs.prove import Prover
+from inkov.proofs.seats import Seat
+
+__all__ = ["Cell", "matrix"]
+
+
+class Cell(Struct):
+    """How one side reaches the other: `same` (the same broadcast domain, or both hear each other), `leaks` (one way, in a
+    VLAN), `routed` (by gateways; `via` names them), `part` (routed, but a filter stops some), `apart`."""
+
+    one: str
+    other: str
+    how: str
+    via: str = ""
+
+
+def matrix(fabric: Fabric, plan: Plan, level: str = "honest", *, hosts: bool = False) -> list[Cell]:
+    """Every ordered pair of segments (without any in the plan: of VLANs in use), or of named hosts."""
+    prover = Prover(fabric, plan)
+    sides = _hosts(prover) if hosts else _segments(prover)
+    spreads = {name: closure(fabric, seats, level) for name, seats in sides.items()}
+    hears = {
+        (one, other): bool(reached(fabric, spreads[one], its - seats, level))
+        for one, seats in sides.items()
+        for other, its in sides.items()
+        if one != other
+    }
+    cells = []
+    for one in sides:
+        for other, its in sides.items():
+            if one == other:
+                continue
+            cell = Cell(one, other, "apart")
+            if hears[one, other]:
+                cell.how = "same" if hears[other, one] else "leaks"
+            else:
+                ways = prover.routing.passages(spreads[one], its)
+                if ways:
+                    way = min(ways, key=lambda way: way.in_part)
+                    cell.how = "part" if way.in_part else "routed"
+                    cell.via = way.into.device if way.into.device == way.out.device else (
+                        f"{way.into.device}, {way.out.device}")  # fmt: skip
+            cells.append(cell)
+    return cells
+
+
+def _hosts(prover: Prover) -> dict[str, frozenset[Seat]]:
+    return {name: prover.names.of(name) for name in prover.names.hosts}
+
+
+def _segments(prover: Prover) -> dict[str, frozenset[Seat]]:
+    """The plan's segments, or else each VLAN that somebody sits in, by its name."""
+    says = prover.plan.says
+    named = [*says.segments, *(v.segment for v in says.vlans.values() if v.segment)]
+    if named:
+        return {name: prover.names.of(name) for name in dict.fromkeys(named)}
+    called = {next(iter(vids)): name for name, vids in prover.names.vlans.items() if len(vids) == 1}
+    found: dict[str, frozenset[Seat]] = {}
+    for vid in sorted({seat.vid for seat in prover.names.seats}):
+        name = f"{vid} {called[vid]}" if vid in called else str(vid)
+        found[name] = frozenset(seat for seat in prover.names.seats if seat.vid == vid)
+    return found

@@ -1,0 +1,156 @@
+"""The packet filters of an OpenConfig device (openconfig-acl), and the VLAN interfaces that they are bound to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from ipaddress import ip_network
+
+from msgspec import Struct, field
+
+from inkov.campus import Device, Fact, Filter, FilterEntry, Network, Origin
+
+__all__ = ["Acl", "read_acl"]
+
+At = Callable[[str], Origin]
+Say = Callable[[str, str], None]
+
+
+class IpConfig(Struct, rename="kebab"):
+    source_address: str | None = None
+    destination_address: str | None = None
+    protocol: int | str | None = None
+
+
+class Ip(Struct):
+    config: IpConfig | None = None
+    state: IpConfig | None = None
+
+
+class ActionConfig(Struct, rename="kebab"):
+    forwarding_action: str | None = None
+
+
+class Action(Struct):
+    config: ActionConfig | None = None
+    state: ActionConfig | None = None
+
+
+class EntryConfig(Struct, rename="kebab"):
+    sequence_id: int | None = None
+
+
+class Entry(Struct, rename="kebab"):
+    sequence_id: int | None = None
+    config: EntryConfig | None = None
+    ipv4: Ip | None = None
+    ipv6: Ip | None = None
+    actions: Action | None = None
+    transport: dict[str, object] | None = None
+    l2: dict[str, object] | None = None
+
+
+class Entries(Struct, rename="kebab"):
+    acl_entry: list[Entry] = []
+
+
+class Set(Struct, rename="kebab"):
+    name: str | None = None
+    type: str | None = None
+    acl_entries: Entries | None = None
+
+
+class Sets(Struct, rename="kebab"):
+    acl_set: list[Set] = []
+
+
+class Bound(Struct, rename="kebab"):
+    set_name: str | None = None
+    type: str | None = None
+
+
+class Ingress(Struct, rename="kebab"):
+    ingress_acl_set: list[Bound] = []
+
+
+class Egress(Struct, rename="kebab"):
+    egress_acl_set: list[Bound] = []
+
+
+class RefConfig(Struct):
+    interface: str | None = None
+
+
+class Ref(Struct):
+    config: RefConfig | None = None
+
+
+class BoundInterface(Struct, rename="kebab"):
+    id: str | None = None
+    interface_ref: Ref | None = None
+    ingress: Ingress | None = field(default=None, name="ingress-acl-sets")
+    egress: Egress | None = field(default=None, name="egress-acl-sets")
+
+
+class BoundInterfaces(Struct):
+    interface: list[BoundInterface] = []
+
+
+class Acl(Struct, rename="kebab"):
+    acl_sets: Sets | None = None
+    interfaces: BoundInterfaces | None = None
+
+
+def read_acl(device: Device, acl: Acl, at: At, say: Say) -> None:
+    """Put the filters of a device and their bindings into it."""
+    for index, one in enumerate(acl.acl_sets.acl_set if acl.acl_sets else ()):
+        path = f"/acl/acl-sets/acl-set/{index}"
+        name = _called(one.name, one.type)
+        entries = [
+            _entry(entry, f"{path}/acl-entries/acl-entry/{number}", at, say)
+            for number, entry in enumerate(one.acl_entries.acl_entry if one.acl_entries else ())
+        ]
+        device.filters[name] = Filter(name, at(path), sorted(entries, key=lambda entry: entry.number))
+    gateways = {gateway.name: gateway for gateway in device.gateways}
+    for index, bound in enumerate(acl.interfaces.interface if acl.interfaces else ()):
+        path = f"/acl/interfaces/interface/{index}"
+        ref = bound.interface_ref.config.interface if bound.interface_ref and bound.interface_ref.config else None
+        gateway = gateways.get(ref or "") or gateways.get(bound.id or "")
+        pairs = ((bound.ingress.ingress_acl_set if bound.ingress else [], "ingress"),
+                 (bound.egress.egress_acl_set if bound.egress else [], "egress"))  # fmt: skip
+        for sets, way in pairs:
+            for number, one_set in enumerate(sets):
+                here = f"{path}/{way}-acl-sets/{way}-acl-set/{number}"
+                name = _called(one_set.set_name, one_set.type)
+                if gateway is None or name not in device.filters:
+                    what = f"the filter {name}" if gateway is not None else f"the VLAN interface {ref or bound.id!r}"
+                    say(here, f"{what} is not defined here; the binding is left out")
+                elif way == "ingress":
+                    gateway.filters_in = (*gateway.filters_in, Fact(name, at(here)))
+                else:
+                    gateway.filters_out = (*gateway.filters_out, Fact(name, at(here)))
+
+
+def _called(name: str | None, kind: str | None) -> str:
+    return f"{name} ({(kind or '').rpartition(':')[2].removeprefix('ACL_').lower()})"
+
+
+def _entry(entry: Entry, path: str, at: At, say: Say) -> FilterEntry:
+    number = entry.sequence_id if entry.sequence_id is not None else entry.config.sequence_id if entry.config else None
+    actions = entry.actions and (entry.actions.config or entry.actions.state)
+    word = (actions.forwarding_action or "" if actions else "").rpartition(":")[2].upper()
+    ip = entry.ipv4 or entry.ipv6
+    config = ip and (ip.config or ip.state)
+    source = _network(config.source_address if config else None, f"{path}/source-address", say)
+    destination = _network(config.destination_address if config else None, f"{path}/destination-address", say)
+    finer = bool((config and config.protocol is not None) or entry.transport or entry.l2)
+    return FilterEntry(number or 0, word == "ACCEPT", source, destination, finer, at(path))
+
+
+def _network(text: str | None, path: str, say: Say) -> Network | None:
+    if text is None:
+        return None
+    try:
+        return ip_network(text, strict=False)
+    except ValueError:
+        say(path, f"{text!r} is not a prefix; taken as any address")
+        return None
