@@ -56,7 +56,7 @@ def test_what_a_plan_says() -> None:
         ("vlans:\n  10: {needed: a}", 2, 16, "expected here: a list, not 'a'"),
         ("hosts:\n  x: {address: 10.0.0.1/24}", 2, 3, "`at` is missing here"),
         ("hosts:\n  x: {at: a1}", 2, 3, "a host needs `at: switch:port`"),
-        ("hosts:\n  x: {at: a:1, address: 10.0.0.1}", 2, 25, "an address, as in 10.0.0.5/24; not"),
+        ("hosts:\n  x: {at: a:1, address: 10.0.0.1}", 2, 25, "an address with its prefix, as in 10.0.0.5/24; not"),
         ("hosts:\n  x: {at: a:1, gateway: here}", 2, 25, "an address, as in"),
         ("hosts:\n  x: {at: a:1, vlan: ten}", 2, 22, "'ten' is not a VLAN number"),
         ("vlans:\n  10: [", 2, 8, "not well-formed YAML"),

@@ -15,7 +15,22 @@ from typing import Annotated, Any
 import typer
 
 from inkov import __version__
-from inkov.cli import audit, convert, demo, dialect, follow, hears, links, ports, prove, read, rules, trunks, vlans
+from inkov.cli import (
+    audit,
+    convert,
+    demo,
+    dialect,
+    follow,
+    hears,
+    links,
+    plan,
+    ports,
+    prove,
+    read,
+    rules,
+    trunks,
+    vlans,
+)
 from inkov.cli.common import fail
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
 
@@ -97,6 +112,17 @@ dialects.command("new")(_guarded(dialect.new))
 dialects.command("check")(_guarded(dialect.check))
 dialects.command("unmatched")(_guarded(dialect.unmatched))
 app.add_typer(dialects, name="dialect")
+
+plans = typer.Typer(
+    help="What is intended: start a plan, check it, its schema.",
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+plans.command("new")(_guarded(plan.new))
+plans.command("check")(_guarded(plan.check))
+plans.command("schema")(_guarded(plan.schema))
+app.add_typer(plans, name="plan")
 
 
 def main() -> None:

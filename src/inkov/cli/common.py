@@ -224,6 +224,10 @@ def start(
             say_problems(nothing.problems, None)
         fail(f"{nothing}; `inkov demo` writes an example of each format")
     intended = _plan(loaded, plan)
+    tables = _tables(intended, loaded)
+    if tables:  # that the plan names, and that are not among the files
+        loaded = load([*configs, *tables], account=account, read_as=read_as or (), progress=_progress(quiet))
+        intended = _plan(loaded, plan)
     hosts: dict[str, Host] = {}
     for host in (*loaded.campus.hosts, *intended.hosts):
         if host.name in hosts:
@@ -262,6 +266,15 @@ def _plan(loaded: Loaded, named: str | None) -> Plan:
     for path, data in loaded.plans.items():
         return read_plan(path, data)
     return Plan()
+
+
+def _tables(plan: Plan, loaded: Loaded) -> list[str]:
+    """The tables that a plan names and that are not read yet: their paths, which the plan states from where it is."""
+    read = {os.path.realpath(report.file) for report in loaded.reports}
+    folder = os.path.dirname(plan.says.origin.file)
+    paths = [os.path.join(folder, name) for name in (*plan.says.ports, *plan.says.links)]
+    check_paths(paths)
+    return [path for path in paths if os.path.realpath(path) not in read]
 
 
 def _siblings(path: str) -> list[str]:

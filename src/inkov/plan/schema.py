@@ -6,24 +6,32 @@ never written.
 
 from __future__ import annotations
 
+from abc import ABC
 from datetime import date
-from ipaddress import IPv4Address, IPv4Interface, IPv4Network, IPv6Address, IPv6Interface, IPv6Network
-from typing import Annotated, ClassVar, Literal
+from ipaddress import IPv4Address, IPv6Address
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from msgspec import Meta, Struct, field
 
-from inkov.campus import Origin
+from inkov.campus import Address, Network, Origin
 from inkov.vlanset import VlanSet
 
 __all__ = ["Acceptance", "Carried", "Claim", "DistributionPractice", "PlanFile", "PlannedHost", "PlannedPlatform",
-           "PlannedSegment", "PlannedVlan", "Practice", "Subnet", "UnusedPractice", "Vid"]  # fmt: skip
+           "PlannedSegment", "PlannedVlan", "Practice", "UnusedPractice", "Vid"]  # fmt: skip
+
+if TYPE_CHECKING:
+    HostAddress = IPv4Address | IPv6Address
+else:
+
+    class HostAddress(ABC):  # noqa: B024 - one type for msgspec, as Address is
+        """An IPv4 or IPv6 address."""
+
+    HostAddress.register(IPv4Address)
+    HostAddress.register(IPv6Address)
 
 Names = Annotated[list[str], Meta(extra={"one": True})]
 """A list of names, or one name."""
 Vid = Annotated[int, Meta(ge=1, le=4094)]
-Subnet = IPv4Network | IPv6Network
-Interface = IPv4Interface | IPv6Interface
-HostAddress = IPv4Address | IPv6Address
 Severity = Literal["breach", "fault", "risk", "note"]
 
 
@@ -36,7 +44,7 @@ class PlannedVlan(Struct, rename="kebab", forbid_unknown_fields=True):
     short: ClassVar[str] = "name"
     name: str = ""
     segment: str = ""
-    subnet: Subnet | None = None
+    subnet: Network | None = None
     needed: list[str] = field(default_factory=list)
     routed: bool | None = None
     origin: Origin = Origin()
@@ -55,7 +63,7 @@ class PlannedHost(Struct, rename="kebab", forbid_unknown_fields=True):
     """A host at a port, as `switch:port`; `vlan` where it sends tagged frames."""
 
     at: str
-    address: Interface | None = None
+    address: Address | None = None
     gateway: HostAddress | None = None
     vlan: Vid | None = None
     origin: Origin = Origin()

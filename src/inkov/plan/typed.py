@@ -15,8 +15,8 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 from msgspec import NODEFAULT, Meta, Struct
 from msgspec.structs import fields
 
-from inkov.campus import Origin
-from inkov.plan.schema import HostAddress, Interface, Subnet
+from inkov.campus import Address, Network, Origin
+from inkov.plan.schema import HostAddress
 from inkov.vlanset import VlanListError, VlanSet
 
 __all__ = ["Fault", "Place", "Typed"]
@@ -154,12 +154,9 @@ _LEAVES: dict[Any, tuple[Callable[[Any], Any], str]] = {
     bool: (_truth, "yes or no"),
     date: (_day, "a day, as in 2027-01-31"),
     VlanSet: (_vlans, "VLANs, as in 10,20-30"),
-    Interface: (_interface, "an address with its prefix, as in 10.0.0.5/24"),
+    Address: (_interface, "an address with its prefix, as in 10.0.0.5/24"),
     HostAddress: (lambda node: ip_address(str(node)), "an address, as in 10.0.0.1"),
-    Subnet: (lambda node: ip_network(str(node)), "a subnet, as in 10.0.10.0/24"),
-    Interface | None: (lambda node: None if node is None else _interface(node), "an address, as in 10.0.0.5/24"),
-    HostAddress | None: (lambda node: None if node is None else ip_address(str(node)), "an address, as in 10.0.0.1"),
-    Subnet | None: (lambda node: None if node is None else ip_network(str(node)), "a subnet, as in 10.0.10.0/24"),
+    Network: (lambda node: ip_network(str(node)), "a subnet, as in 10.0.10.0/24"),
 }
 
 

@@ -14,8 +14,11 @@ __all__ = ["Cell", "matrix"]
 
 
 class Cell(Struct):
-    """How one side reaches the other: `same` (the same broadcast domain, or both hear each other), `leaks` (one way, in a
-    VLAN), `routed` (by gateways; `via` names them), `part` (routed, but a filter stops some), `apart`."""
+    """How one side reaches the other.
+
+    `same`: both hear each other; `leaks`: one way only; `routed`: by the gateways that `via` names; `part`: so, but a
+    filter stops some of it; `apart`.
+    """
 
     one: str
     other: str

@@ -1,9 +1,9 @@
 """Above layer 2: which seats packets of other seats get to by way of gateways, and what filters leave of it (FM 5).
 
 Packets of a seat get to the gateways that its frames get to. Routers of one routing table that share a broadcast domain
-are taken to know each other's networks. A packet leaves a router into every VLAN of its table, and is then a frame sent by
-that router. A packet filter at the VLAN interface it came by, or at the one it leaves by, may stop it: exactly where whole
-subnets are accepted or rejected; where an entry is finer than that, the answer is "in part", and counts as reaching.
+are taken to know each other's networks. A packet leaves a router into every VLAN of its table, and is then a frame sent
+by that router. A packet filter at the VLAN interface it came by, or at the one it leaves by, may stop it: exactly where
+whole subnets are accepted or rejected; where an entry is finer, the answer is "in part", and counts as reaching.
 """
 
 from __future__ import annotations
@@ -81,10 +81,13 @@ class Routing:
         """The routed ways from where frames of a closure get to any of `targets` (one, unless `every`)."""
         found: list[Passage] = []
         wanted = list(targets)
-        for into in self.entered(spread):
-            routers = self.known((into.device, into.vrf))
-            for out in self.up:
-                if (out.device, out.vrf) not in routers or (out.bridge, out.vid) == (into.bridge, into.vid):
+        entered = self.entered(spread)
+        for alone in (True, False):  # first by one router, then by way of another
+            for into, out in ((i, o) for i in entered for o in self.up):
+                near = (into.device, into.vrf) == (out.device, out.vrf)
+                if near is not alone or (out.bridge, out.vid) == (into.bridge, into.vid):
+                    continue
+                if not near and (out.device, out.vrf) not in self.known((into.device, into.vrf)):
                     continue
                 heard = reached(self.fabric, self.spread_from(out), wanted, "honest")
                 if not heard:
@@ -138,6 +141,10 @@ def _covers(said: Network | None, subnet: Network) -> bool | None:
     """True if a prefix takes all of a subnet in, False if a part of it, None if nothing."""
     if said is None:
         return True
-    if said.version != subnet.version or not said.overlaps(subnet):  # type: ignore[arg-type]
+    if said.version != subnet.version:
         return None
-    return subnet.subnet_of(said)  # type: ignore[arg-type]
+    first, last = int(subnet.network_address), int(subnet.broadcast_address)
+    low, high = int(said.network_address), int(said.broadcast_address)
+    if last < low or first > high:
+        return None
+    return low <= first and last <= high

@@ -1,0 +1,78 @@
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from inkov.cli.common import (
+    AsOption,
+    Configs,
+    Format,
+    OutputOption,
+    PlanOption,
+    QuietOption,
+    View,
+    nearest,
+    start,
+)
+
+ForceOption = Annotated[bool, typer.Option("--force", help="Replace FILE if it is there.")]
+
+
+def new(
+    configs: Configs,
+    output: OutputOption = None,
+    force: ForceOption = False,
+    read_as: AsOption = None,
+    quiet: QuietOption = False,
+) -> None:
+    """A starting plan from the configurations: VLANs, names, subnets; claims as proposals."""
+    import os
+
+    from inkov.cli.common import fail
+    from inkov.plan.starter import starter
+
+    if output is not None and os.path.lexists(output) and not force:
+        fail(f"{output} is there; replace it with --force")
+    session = start(configs, quiet, read_as=read_as)
+    View(Format.TABLE, output, True).write(starter(session.fabric.campus))
+    session.end()
+
+
+def check(configs: Configs, plan: PlanOption = None, read_as: AsOption = None, quiet: QuietOption = False) -> None:
+    """Is the plan well-formed, and does every name in it mean something among the files?"""
+    from inkov.cli.exits import ALL_WELL, FINDINGS
+    from inkov.plan import vlan_names
+
+    session = start(configs, quiet, plan, read_as=read_as)
+    says, campus = session.plan.says, session.fabric.campus
+    hosts = {host.name for host in campus.hosts}
+    known = {*vlan_names(session.plan, campus), *hosts, "everything"}
+    wrong = []
+    for claim in says.claims:
+        lists = (claim.isolate, claim.from_, claim.except_, claim.join, claim.reach, claim.not_reach)
+        for name in (name for names in lists for name in names or ()):
+            device = name.partition(":")[0]
+            by_number = name.lower().startswith(("vlan ", "vlans ")) or name[:1].isdigit()
+            place = ":" in name and ("*" in device or "?" in device or device in campus.devices)
+            if name not in known and not by_number and not place:
+                wrong.append(
+                    f"{claim.origin.file}:{claim.origin.line}: nothing is called {name!r}{nearest(name, known)}"
+                )
+    for line in wrong:
+        typer.echo(line)
+    counts = {
+        "VLAN": len(says.vlans), "segment": len(says.segments), "host": len(says.hosts), "claim": len(says.claims),
+        "acceptance": len(says.accepted), "platform": len(says.platforms),
+    }  # fmt: skip
+    held = [f"{number} {name}{'s' * (number != 1)}" for name, number in counts.items() if number]
+    typer.echo(f"The plan holds {', '.join(held) or 'nothing'}.")
+    session.end(FINDINGS if wrong or session.plan.problems else ALL_WELL)
+
+
+def schema(output: OutputOption = None) -> None:
+    """The JSON Schema of plans, for editors."""
+    from inkov.plan.starter import schema as made
+    from inkov.render.text import to_json
+
+    View(Format.JSON, output, True).write(to_json(made()))

@@ -1,0 +1,100 @@
+"""A starting plan from the configurations, and the schema of plans for editors."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from datetime import date
+from typing import Any
+
+import msgspec
+
+from inkov.campus import Campus
+from inkov.plan.schema import PlanFile, PlannedSegment, PlannedVlan
+from inkov.vlanset import VlanSet
+
+__all__ = ["schema", "starter"]
+
+
+def starter(campus: Campus) -> str:
+    """The text of a plan: what the configurations say of VLANs, names and subnets; claims as proposals in comments."""
+    names: dict[int, Counter[str]] = {}
+    subnets: dict[int, Counter[str]] = {}
+    for device in campus.devices.values():
+        for vlan in (device.vlans or {}).values():
+            said = names.setdefault(vlan.vid, Counter())
+            if vlan.name is not None and vlan.name.value:
+                said[vlan.name.value] += 1
+        for gateway in device.gateways:
+            for fact in gateway.addresses:
+                subnets.setdefault(gateway.vid, Counter())[str(fact.value.network)] += 1
+    vids = sorted(vid for vid in names.keys() | subnets.keys() if vid != 1)
+    lines = [
+        "# A starting plan, made from the configurations by `inkov plan new`. It says what is, not what should be:",
+        "# correct it, then take the `#` from the claims that are meant.",
+        "vlans:" if vids else "vlans: {}",
+    ]
+    for vid in vids:
+        said = names.get(vid, Counter())
+        parts = [f"name: {_text(_most(said))}"] if said else []
+        parts += [f"subnet: {_most(subnets[vid])}"] if vid in subnets else []
+        others = sorted(said - Counter({_most(said): said[_most(said)]})) if said else []
+        remark = f"  # also called {', '.join(map(_text, others))}" if others else ""
+        lines.append(f"  {vid}: {{{', '.join(parts)}}}{remark}")
+    segments: dict[str, str] = {}
+    for vid, said in sorted(names.items()):
+        if said and vid != 1:
+            name = _text(_most(said))
+            segments[name] = f"{segments[name]},{vid}" if name in segments else str(vid)
+    lines += ["", "segments:" if segments else "segments: {}"]
+    lines += [f"  {name}: {listed}" for name, listed in segments.items()]
+    lines += ["", "claims: []"]
+    if len(segments) > 1:
+        lines += [f"#  - isolate: [{', '.join(segments)}]", "#    level: hostile"]
+        lines += [f"#  - join: {name}" for name in segments]
+    return "\n".join(lines) + "\n"
+
+
+def _most(said: Counter[str]) -> str:
+    return min(said, key=lambda name: (-said[name], name))
+
+
+def _text(name: str) -> str:
+    """A name as YAML has it: quoted unless it is a plain word."""
+    plain = name.isascii() and name.replace("-", "").isalnum() and name[:1].isalpha()
+    words = ("yes", "no", "on", "off", "true", "false", "null", "y", "n", "everything")
+    return name if plain and name.lower() not in words else json.dumps(name)
+
+
+_SCHEMAS: dict[Any, dict[str, Any]] = {
+    VlanSet: {"type": ["string", "integer"], "description": "VLANs, as in 10,20-30"},
+    date: {"type": "string", "format": "date"},
+}
+
+
+def _as_written(part: Any) -> None:
+    """What people write, beside what it becomes: yes and no, and one name where a list of names may stand."""
+    for value in part.values() if isinstance(part, dict) else part if isinstance(part, list) else ():
+        _as_written(value)
+    if isinstance(part, dict) and part.get("type") == "boolean":
+        del part["type"]
+        part["enum"] = [True, False, "yes", "no", "on", "off"]
+    if isinstance(part, dict) and part.get("type") == "array" and part.get("items") == {"type": "string"}:
+        part["type"] = ["array", "string"]
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of a plan."""
+
+    def hook(kind: Any) -> dict[str, Any]:
+        return _SCHEMAS.get(kind, {"type": "string"})
+
+    (found,), parts = msgspec.json.schema_components([PlanFile], schema_hook=hook, ref_template="#/$defs/{name}")
+    for name, part in parts.items():
+        part.get("properties", {}).pop("origin", None)
+        if name in (PlannedVlan.__name__, PlannedSegment.__name__):  # `10: climate` is short for `10: {name: climate}`
+            parts[name] = {"anyOf": [part, {"type": ["string", "integer", "null"]}]}
+        _as_written(part)
+    parts.pop("Origin", None)
+    parts.pop("Basis", None)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Inkov plan", **found, "$defs": parts}
