@@ -36,7 +36,10 @@ def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) ->
     result = inkov("--help")
     lines = result.out.split("Commands:\n")[1].split("\n\n")[0].splitlines()
     commands = [line.split()[0] for line in lines]
-    assert " ".join(commands) == "demo read vlans ports links trunks audit follow hears rules convert dialect"
+    assert (
+        " ".join(commands)
+        == "demo read vlans ports links trunks audit prove verify follow hears rules convert dialect plan"
+    )
     assert result.status == 0 and "..." not in "".join(lines) and all(len(line) <= 80 for line in lines)
     assert inkov("--version").out.startswith("inkov 0.")
 

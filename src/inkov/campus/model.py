@@ -327,6 +327,7 @@ class Overridden(Struct, frozen=True, gc=False):
 class Device(Struct):
     """A switch (or router). `vlans` is None where the source brings no VLAN table.
 
+    `unbound` are filters still to be bound while a device is read: (interface, whether for what comes in, filter).
     `table_is_membership`: the VLANs of the device are those its ports carry, by design of the system.
     """
 
@@ -341,6 +342,7 @@ class Device(Struct):
     trees: list[Tree] = field(default_factory=list)
     distribution: Distribution | None = None
     filters: dict[str, Filter] = field(default_factory=dict)
+    unbound: list[tuple[str, bool, Fact[str]]] = field(default_factory=list)
     table_is_membership: bool = False
     overridden: list[Overridden] = field(default_factory=list)
 

@@ -93,10 +93,10 @@ for name, command in (
     ("links", links.links),
     ("trunks", trunks.trunks),
     ("audit", audit.audit),
-    ("follow", follow.follow),
-    ("hears", hears.hears),
     ("prove", prove.prove),
     ("verify", prove.verify),
+    ("follow", follow.follow),
+    ("hears", hears.hears),
     ("rules", rules.rules),
     ("convert", convert.convert),
 ):

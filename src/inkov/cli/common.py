@@ -84,18 +84,18 @@ class View:
         """Write rows as JSON under `key`, or as the grid in the format asked for."""
         from inkov.render.text import plain
 
-        self.result({key: plain(rows, loaded.locator)} if self.format is Format.JSON else {}, grid)
+        self.result({key: plain(rows, loaded.locator)} if self.format == Format.JSON else {}, grid)
 
     def result(self, value: dict[str, Any], grid: Callable[[], Grid]) -> None:
         """Write plain values as JSON, or the grid in the format asked for."""
         from inkov.render.grid import to_csv, to_markdown
         from inkov.render.text import to_json
 
-        if self.format is Format.JSON:
+        if self.format == Format.JSON:
             self.write(to_json(value))
-        elif self.format is Format.CSV:
+        elif self.format == Format.CSV:
             self.write(to_csv(grid()))
-        elif self.format is Format.MARKDOWN:
+        elif self.format == Format.MARKDOWN:
             self.write(to_markdown(grid()))
         else:
             from inkov.render.terminal import grid_text

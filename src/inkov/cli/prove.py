@@ -42,7 +42,7 @@ def prove(
     quiet: QuietOption = False,
     no_colour: ColourOption = False,
 ) -> None:
-    """The plan's claims; without a plan: no VLAN leaks into another, none is split."""
+    """The plan's claims; without any, that no VLAN leaks or is split."""
     from inkov.proofs import prove as run
     from inkov.render.grid import to_csv, to_markdown
     from inkov.render.proofs import verdicts_grid, verdicts_json, verdicts_junit, verdicts_sarif, verdicts_text
@@ -109,7 +109,7 @@ def verify(
     read_as: AsOption = None,
     quiet: QuietOption = False,
 ) -> None:
-    """The small independent checker: is a certificate true of these files?"""
+    """Check a certificate against the files, by independent code."""
     import msgspec
 
     from inkov.plan import vlan_names

@@ -154,7 +154,9 @@ class Prover:
         verdict.verdict = BROKEN
         verdict.because = f"packets are routed from {way.into.label} to {way.out.label}, and get to {end}{part}"
         verdict.because += f" ({way.says})" if way.says else ""
-        verdict.blame = [Blame(i.device, i.name, f"the gateway {i.label}", i.origin) for i in (way.into, way.out)]
+        verdict.blame = [
+            Blame(i.device, i.name, f"the gateway {i.label}", i.origin, False) for i in (way.into, way.out)
+        ]
         if way.into.device != way.out.device:
             verdict.assumes.append(f"{way.into.device} and {way.out.device} know each other's networks")
 

@@ -107,7 +107,8 @@ class Routing:
         for interface, side in ((into, 0), (out, 1)):
             bound = self.filters.get((interface.device, interface.vid, self._bridge(interface)), ((), ()))[side]
             for fact in bound:
-                entries = self.fabric.device(interface.device).filters[fact.value].entries
+                found = self.fabric.device(interface.device).filters.get(fact.value)
+                entries = found.entries if found is not None else []  # one that is not there is no filter
                 results = {judge(entries, source, destination) for source, destination in pairs}
                 if pairs and results == {STOPPED}:
                     return STOPPED, f"the filter {fact.value} of {interface.label} stops it"

@@ -15,6 +15,7 @@ from pathlib import PurePath
 from inkov.campus import Basis, Campus, Device, Neighbour, Origin, Problem
 from inkov.readers import linux, networkd
 from inkov.readers.ledger import Part, Piece
+from inkov.readers.openconfig_acl import bind_filters
 
 __all__ = ["assemble", "put_together"]
 
@@ -50,6 +51,8 @@ def assemble(parts: list[tuple[str, Part]], problems: list[Problem], formats: di
         campus.hosts += part.hosts
         campus.planned += part.planned
     campus.devices = dict(sorted(devices.items()))
+    for device in campus.devices.values():
+        problems.extend(bind_filters(device))
     return campus
 
 
@@ -133,6 +136,8 @@ def _absorb(whole: Part, device: Device, part: Part) -> None:
     if other.vlans is not None:
         device.vlans = {**other.vlans, **(device.vlans or {})}
     device.ports.update(other.ports)
+    device.filters.update(other.filters)
+    device.unbound += other.unbound
     device.gateways += other.gateways
     whole.neighbours += renamed
     whole.problems += part.problems

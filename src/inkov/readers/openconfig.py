@@ -129,7 +129,7 @@ class _Reader:
         lldp = root.lldp_q or root.lldp
         lacp, stp = root.lacp_q or root.lacp, root.stp_q or root.stp
         found = {"interfaces": interfaces, "vlans": older_vlans, "network-instances": instances, "system": system,
-                 "lldp": lldp, "lacp": lacp, "stp": stp}  # fmt: skip
+                 "lldp": lldp, "lacp": lacp, "stp": stp, "acl": root.acl_q or root.acl}  # fmt: skip
         self.part.about = frozenset(name for name, container in found.items() if container is not None)
         if not self.part.about:
             return False

@@ -7,9 +7,9 @@ from ipaddress import ip_network
 
 from msgspec import Struct, field
 
-from inkov.campus import Device, Fact, Filter, FilterEntry, Network, Origin
+from inkov.campus import Device, Fact, Filter, FilterEntry, Network, Origin, Problem
 
-__all__ = ["Acl", "read_acl"]
+__all__ = ["Acl", "bind_filters", "read_acl"]
 
 At = Callable[[str], Origin]
 Say = Callable[[str, str], None]
@@ -110,24 +110,33 @@ def read_acl(device: Device, acl: Acl, at: At, say: Say) -> None:
             for number, entry in enumerate(one.acl_entries.acl_entry if one.acl_entries else ())
         ]
         device.filters[name] = Filter(name, at(path), sorted(entries, key=lambda entry: entry.number))
-    gateways = {gateway.name: gateway for gateway in device.gateways}
     for index, bound in enumerate(acl.interfaces.interface if acl.interfaces else ()):
         path = f"/acl/interfaces/interface/{index}"
         ref = bound.interface_ref.config.interface if bound.interface_ref and bound.interface_ref.config else None
-        gateway = gateways.get(ref or "") or gateways.get(bound.id or "")
         pairs = ((bound.ingress.ingress_acl_set if bound.ingress else [], "ingress"),
                  (bound.egress.egress_acl_set if bound.egress else [], "egress"))  # fmt: skip
         for sets, way in pairs:
             for number, one_set in enumerate(sets):
-                here = f"{path}/{way}-acl-sets/{way}-acl-set/{number}"
-                name = _called(one_set.set_name, one_set.type)
-                if gateway is None or name not in device.filters:
-                    what = f"the filter {name}" if gateway is not None else f"the VLAN interface {ref or bound.id!r}"
-                    say(here, f"{what} is not defined here; the binding is left out")
-                elif way == "ingress":
-                    gateway.filters_in = (*gateway.filters_in, Fact(name, at(here)))
-                else:
-                    gateway.filters_out = (*gateway.filters_out, Fact(name, at(here)))
+                here = at(f"{path}/{way}-acl-sets/{way}-acl-set/{number}")
+                fact = Fact(_called(one_set.set_name, one_set.type), here)
+                device.unbound.append((ref or bound.id or "", way == "ingress", fact))
+
+
+def bind_filters(device: Device) -> list[Problem]:
+    """Bind filters to gateways, once all files that tell of a device are read."""
+    problems = []
+    gateways = {gateway.name: gateway for gateway in device.gateways}
+    for interface, incoming, fact in device.unbound:
+        gateway = gateways.get(interface)
+        if gateway is None or fact.value not in device.filters:
+            what = f"the filter {fact.value}" if gateway is not None else f"the VLAN interface {interface!r}"
+            problems.append(Problem(fact.origin, f"{what} is not defined here; the binding is left out"))
+        elif incoming:
+            gateway.filters_in = (*gateway.filters_in, fact)
+        else:
+            gateway.filters_out = (*gateway.filters_out, fact)
+    device.unbound = []
+    return problems
 
 
 def _called(name: str | None, kind: str | None) -> str:

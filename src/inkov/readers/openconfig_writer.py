@@ -33,6 +33,7 @@ def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, 
         },
     }
     lost += [f"bridge {name}: several bridges of a device are not written" for name in device.bridges]
+    lost += [f"filter {name}: filters are not written" for name in device.filters]
     if device.trees or device.tree_mode is not None:
         lost.append("spanning tree: it is not written")
     if device.distribution is not None:

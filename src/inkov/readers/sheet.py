@@ -17,6 +17,7 @@ from inkov.campus import (
     Device,
     Distribution,
     Fact,
+    Filter,
     Gateway,
     Neighbour,
     Origin,
@@ -37,6 +38,7 @@ from inkov.readers.sheet_words import (
     PORT_KEYS,
     BadLine,
     as_value,
+    filter_entry,
     names,
     one_address,
     one_of,
@@ -153,10 +155,12 @@ class _Sheet:
             self._open_bridge(switch, as_value(rest))
         elif word == "gateway":
             self._open_gateway(switch, rest)
+        elif word == "filter":
+            self._open_filter(switch, as_value(rest))
         else:
             raise BadLine(
                 f"[{word}] is not a section",
-                "sections: vlans, port, bundle, sub, bridge, gateway, tree, distribution, neighbours",
+                "sections: vlans, port, bundle, sub, bridge, gateway, filter, tree, distribution, neighbours",
             )
 
     def _skip(self, key: str, value: str) -> None:
@@ -306,8 +310,23 @@ class _Sheet:
                 gateway.vrf = Fact(as_value(value), self.at)
             elif key == "state":
                 gateway.enabled = Fact(one_of(ON)(value), self.at)
+            elif key == "filter in":
+                gateway.filters_in = (*gateway.filters_in, Fact(as_value(value), self.at))
+            elif key == "filter out":
+                gateway.filters_out = (*gateway.filters_out, Fact(as_value(value), self.at))
             else:
-                raise BadLine(f"{key!r} is not a key of a gateway", "keys: address, vrf, state")
+                raise BadLine(f"{key!r} is not a key of a gateway", "keys: address, vrf, state, filter in, filter out")
+
+        self.line = line
+
+    def _open_filter(self, switch: Device, name: str) -> None:
+        if not name or name in switch.filters:
+            raise BadLine("the filter needs a name of its own", "write it as [filter NAME]")
+        found = switch.filters[name] = Filter(name, self.at, [])
+
+        def line(key: str, value: str) -> None:
+            found.entries.append(filter_entry(key, value, self.at))
+            found.entries.sort(key=lambda entry: entry.number)
 
         self.line = line
 

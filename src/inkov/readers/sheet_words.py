@@ -5,14 +5,14 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
-from ipaddress import ip_interface
+from ipaddress import ip_interface, ip_network
 from typing import Any
 
-from inkov.campus import Accept, Aggregation, Guard, Mode, Negotiation, Role
+from inkov.campus import Accept, Aggregation, FilterEntry, Guard, Mode, Negotiation, Origin, Role
 from inkov.vlanset import VlanSet
 
-__all__ = ["DISTRIBUTION_KEYS", "ON", "PORT_KEYS", "YES", "BadLine", "as_value", "names", "one_address", "one_of",
-           "one_vid", "place_pair", "values_of", "whole_number"]  # fmt: skip
+__all__ = ["DISTRIBUTION_KEYS", "ON", "PORT_KEYS", "YES", "BadLine", "as_value", "filter_entry", "names",
+           "one_address", "one_of", "one_vid", "place_pair", "values_of", "whole_number"]  # fmt: skip
 
 _MOST_PORTS = 4096  # of one range: a switch has fewer, and "1..999999999" must not fill the memory
 
@@ -52,6 +52,21 @@ def one_address(text: str) -> Any:
         return ip_interface(text)
     except ValueError:
         raise BadLine(f"{text!r} is not an address with its prefix", "write it as 10.0.0.1/24") from None
+
+
+_FILTER = re.compile(r"(accept|reject)\s+from\s+(\S+)\s+to\s+(\S+?)(\s+in part)?\Z", re.IGNORECASE)
+
+
+def filter_entry(key: str, value: str, at: Origin) -> FilterEntry:
+    """One line of a filter: `10: reject from any to 10.50.0.0/24`; with `in part` where it is finer than subnets."""
+    match = _FILTER.match(value.strip())
+    if match is None:
+        raise BadLine(f"{value!r} is no entry of a filter", "write it as accept from PREFIX to any, or reject ...")
+    try:
+        source, destination = (None if w.lower() == "any" else ip_network(w) for w in (match[2], match[3]))
+    except ValueError as error:
+        raise BadLine(str(error), "write a subnet as 10.0.0.0/24") from None
+    return FilterEntry(whole_number(key), match[1].lower() == "accept", source, destination, bool(match[4]), at)
 
 
 def _vids_or_unset(text: str) -> VlanSet | None:

@@ -40,6 +40,11 @@ def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
             lines += ["", f"[vlans in {_text(bridge.name)}]", *(_vlan(vlan) for vlan in bridge.vlans.values())]
     for gateway in device.gateways:
         lines += ["", *_gateway(gateway)]
+    for found in device.filters.values():
+        lines += ["", f"[filter {_text(found.name)}]"]
+        for entry in found.entries:
+            ends = f"from {entry.source or 'any'} to {entry.destination or 'any'}{' in part' if entry.finer else ''}"
+            lines.append(f"{entry.number}: {'accept' if entry.accepts else 'reject'} {ends}")
     lines += _trees(device)
     if device.distribution is not None:
         lines += ["", "[distribution]"]
@@ -104,6 +109,8 @@ def _gateway(gateway: Gateway) -> Iterator[str]:
         yield f"address: {', '.join(str(a.value) for a in gateway.addresses)}"
     if gateway.vrf is not None:
         yield f"vrf: {_text(gateway.vrf.value)}"
+    yield from (f"filter in: {_text(fact.value)}" for fact in gateway.filters_in)
+    yield from (f"filter out: {_text(fact.value)}" for fact in gateway.filters_out)
 
 
 def _value(attribute: str, value: Any) -> str:

@@ -1,0 +1,180 @@
+"""prove, verify, plan: as a user runs them, on the demo garden, its repaired twin, and small campuses of sheets."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from xml.etree import ElementTree
+
+import jsonschema
+import pytest
+
+from tests.cli.sarif import LOG
+from tests.conftest import DEMO, Inkov, run_inkov
+
+ROUTER = """inkov sheet 1
+switch: r
+[vlans]
+10: climate
+20: tills
+30: guests
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 3]
+vlan: 30
+[gateway 10]
+address: 10.0.10.1/24
+[gateway 20]
+address: 10.0.20.1/24
+[gateway 30]
+address: 10.0.30.1/24
+"""
+APART = "claims:\n  - {isolate: guests, from: tills, one-way: yes, layer: 3}\n"
+
+
+def verdicts(inkov: Inkov, *options: str) -> list[str]:
+    return [claim["verdict"] for claim in inkov("prove", ".", "-f", "json", *options).json["claims"]]
+
+
+def test_the_garden_and_its_repaired_twin(tmp_path: Path) -> None:
+    garden = run_inkov("prove", "garden", cwd=DEMO)
+    assert garden.status == 1 and garden.out.endswith("8 claims: 1 holds, 7 broken, 0 undecided.\n")
+    assert "To blame (changing any one ends the leak):\n    fern-1:port-24  garden/fern-1.json:115" in garden.out
+    certificate = tmp_path / "c.json"
+    repaired = run_inkov("prove", "repaired", "--certificate", certificate, cwd=DEMO)
+    assert repaired.status == 0 and repaired.out.endswith("8 claims: 8 hold, 0 broken, 0 undecided.\n")
+    verified = run_inkov("verify", certificate, "repaired", cwd=DEMO)
+    assert (verified.status, verified.out) == (0, "7 of 8 claims verified; 1 without a certificate.\n")
+    other = run_inkov("verify", certificate, "garden", cwd=DEMO)
+    assert other.status == 1 and "refused: garden/core-1.json is not in the certificate" in other.out
+
+
+def test_every_form_of_verdicts() -> None:
+    def said(form: str) -> str:
+        return run_inkov("prove", "garden", "-f", form, cwd=DEMO).out
+
+    claims = json.loads(said("json"))["claims"]
+    assert all({"claim", "level", "layer", "verdict", "witness", "assumes"} <= claim.keys() for claim in claims)
+    assert [step["event"] for step in claims[1]["witness"]] == ["sent", "leaves", "arrives", "heard"]
+    log = json.loads(said("sarif"))
+    jsonschema.validate(log, LOG)
+    assert [r["kind"] for r in log["runs"][0]["results"]].count("pass") == 1
+    suite = ElementTree.fromstring(said("junit"))[0]
+    assert (suite.get("tests"), suite.get("failures")) == ("8", "7")
+    assert said("markdown").count("\n| broken |") == 7 and len(said("csv").splitlines()) == 9
+
+
+def test_without_a_plan_vlans_are_proved_apart_and_whole(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "r.sheet").write_text(ROUTER)
+    result = inkov("prove", ".", "--certificate", "../c.json", "--level", "hostile")
+    assert result.status == 0 and result.out.endswith("3 claims: 3 hold, 0 broken, 0 undecided.\n")
+    assert inkov("verify", "../c.json", ".").out == "3 of 3 claims verified.\n"
+    (tmp_path / "r.sheet").write_text(ROUTER + "[port 3]\nmode: general\npvid: 30\nuntagged: 20,30\n")
+    changed = inkov("verify", "../c.json", ".")
+    assert changed.status == 1 and "r.sheet is not what it was" in changed.out and "claim 2: frames of" in changed.out
+
+
+@pytest.mark.parametrize(
+    ("filters", "verdict", "because"),
+    [
+        ("", "broken", "packets are routed from r VLAN 30 to r VLAN 20"),
+        ("10: reject from any to 10.0.20.0/24\n20: accept from any to any\n", "holds", "no router passes"),
+        ("10: reject from 10.0.30.0/24 to 10.0.0.0/16\n", "holds", "no router passes"),
+        ("10: reject from any to 10.0.20.0/25\n", "broken", "in part"),
+        ("10: reject from any to 10.0.20.0/24 in part\n", "broken", "in part"),
+        ("10: reject from any to 10.0.20.0/25\n20: reject from any to 10.0.20.0/24\n", "holds", "no router passes"),
+        ("10: accept from any to any\n20: reject from any to any\n", "broken", "packets are routed"),
+        ("10: accept from any to 10.0.20.9/32\n20: reject from any to any\n", "broken", "in part"),
+        ("10: reject from 10.0.99.0/24 to any\n", "broken", "packets are routed"),
+    ],
+)
+def test_filters_decide_what_is_routed(inkov: Inkov, tmp_path: Path, filters: str, verdict: str, because: str) -> None:
+    text = ROUTER + ("filter in: keep\n[filter keep]\n" + filters if filters else "")
+    (tmp_path / "r.sheet").write_text(text)
+    (tmp_path / "plan.yaml").write_text(APART)
+    [claim] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert (claim["verdict"], because in claim["because"]) == (verdict, True), claim
+    # What comes out into the tills is as good a place for the filter.
+    (tmp_path / "r.sheet").write_text(text.replace("filter in: keep\n", "").replace(
+        "address: 10.0.20.1/24\n", "address: 10.0.20.1/24\n" + "filter out: keep\n" * bool(filters)))  # fmt: skip
+    assert verdicts(inkov) == [verdict]
+
+
+def test_the_filter_of_an_openconfig_export_and_its_sheet() -> None:
+    matrix = run_inkov("prove", "repaired", "--matrix", "-f", "json", cwd=DEMO).json["reach"]
+    how = {(cell["one"].partition(" ")[2], cell["other"].partition(" ")[2]): cell["how"] for cell in matrix}
+    assert how["visitor-wifi", "tills"] == how["visitor-wifi", "management"] == "apart"
+    assert how["tills", "visitor-wifi"] == how["visitor-wifi", "climate"] == "routed"
+    hosts = run_inkov("prove", "garden", "--matrix", "--hosts", "-f", "csv", cwd=DEMO).out.splitlines()
+    assert hosts[0].startswith("reaches,till-1,") and hosts[1].split(",")[3] == "same"
+
+
+def test_plans_are_started_checked_and_described(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "r.sheet").write_text(ROUTER)
+    assert inkov("plan", "new", ".", "-o", "plan.yaml").status == 0
+    assert inkov("plan", "new", ".", "-o", "plan.yaml").status == 2
+    text = (tmp_path / "plan.yaml").read_text()
+    (tmp_path / "plan.yaml").write_text(
+        text.replace("claims: []", "claims:").replace("#  ", "  ").replace("#    ", "    ")
+    )
+    assert inkov("plan", "check", ".").out == "The plan holds 3 VLANs, 3 segments, 4 claims.\n"
+    assert verdicts(inkov) == ["holds"] * 4
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [tils, guests]\n")
+    wrong = inkov("plan", "check", ".")
+    assert wrong.status == 1 and "./plan.yaml:2: nothing is called 'tils'; did you mean tills?" in wrong.out
+    assert verdicts(inkov) == ["undecided"]
+    schema = inkov("plan", "schema").json
+    jsonschema.Draft202012Validator.check_schema(schema)
+    validator = jsonschema.Draft202012Validator(schema)
+    assert validator.is_valid({"vlans": {"10": "x"}, "claims": [{"isolate": ["a", "b"], "level": "hostile"}]})
+    assert not validator.is_valid({"claims": [{"isolated": ["a", "b"]}]})
+
+
+def test_a_verdict_that_rests_on_unread_lines_is_undecided_if_strict(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "r.sheet").write_text(ROUTER)
+    (tmp_path / "x.json").write_text('{"other": 1}')
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [climate, tills]\n")
+    assert verdicts(inkov) == ["holds"] and verdicts(inkov, "--strict") == ["undecided"]
+    assert "./x.json was not read" in inkov("prove", ".", "-f", "json").json["claims"][0]["assumes"]
+
+
+@pytest.mark.parametrize("text", ["{", "[]", '{"inkov-certificate": 2}', '{"inkov-certificate": 1, "files": 3}'])
+def test_what_is_no_certificate_is_said_in_one_line(inkov: Inkov, tmp_path: Path, text: str) -> None:
+    (tmp_path / "r.sheet").write_text(ROUTER)
+    (tmp_path / "c.json").write_text(text)
+    result = inkov("verify", "c.json", "r.sheet")
+    assert result.status == 2 and "is no certificate" in result.err and result.err.count("\n") == 1
+
+
+def test_every_field_of_a_certificate_counts(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "r.sheet").write_text(ROUTER)
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - isolate: [climate, tills]\n  - reach: ['r:1', 'r:2']\n  - join: tills\n"
+    )
+    folder = tmp_path / "in"
+    folder.mkdir()
+    for name in ("r.sheet", "plan.yaml"):
+        (tmp_path / name).rename(folder / name)
+    inkov("prove", "in", "--certificate", "c.json")
+    whole = json.loads((tmp_path / "c.json").read_text())
+    assert inkov("verify", "c.json", "in").out == "3 of 3 claims verified.\n"
+
+    def refused(change: object) -> bool:
+        (tmp_path / "d.json").write_text(json.dumps(change))
+        result = inkov("verify", "d.json", "in")
+        return result.status == 1 and "refused" in result.out
+
+    for at, entry in enumerate(whole["claims"]):
+        for key, value in entry.items():
+            if key in ("claim", "number", "edges"):
+                continue
+            other = {"holds": "broken", "broken": "holds", "honest": "hostile", 2: 3}.get(
+                value if isinstance(value, (str, int)) else "", None if isinstance(value, list) else "nonsense"
+            )
+            entries = [{**e, key: other} if n == at else e for n, e in enumerate(whole["claims"])]
+            assert refused({**whole, "claims": entries}), (at, key)
+    assert refused({**whole, "claims": whole["claims"][:2]})
+    assert refused({**whole, "files": {**whole["files"], "in/r.sheet": "0" * 64}})
+    assert refused({**whole, "files": {}})
