@@ -28,10 +28,15 @@ from inkov.checks import audit
 from inkov.forwarding import resolve
 from inkov.forwarding.domains import domains
 from inkov.forwarding.reach import entries_at, flood
+from inkov.plan import Claim, Plan, PlanFile
+from inkov.proofs import prove
+from inkov.proofs.seats import all_seats
+from inkov.proofs.verifier import Network, verify_entry
 from inkov.readers import load
 from inkov.wiring import wire
 
-LIMITS = {"read": 5.0, "resolve and domains": 6.0, "hears": 0.1, "audit, files to findings": 12.0, "checks alone": 4.0}
+LIMITS = {"read": 5.0, "resolve and domains": 6.0, "hears": 0.1, "audit, files to findings": 12.0, "checks alone": 4.0,
+          "prove, files to verdicts": 12.0, "prove 50 hostile claims": 15.0}  # fmt: skip
 """The most each stage may cost at 1,000 switches, in multiples of the floor."""
 
 
@@ -57,6 +62,18 @@ def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[]
         fresh = load(paths).campus
         assert not audit(resolve(fresh, wire(fresh))).findings, "the generated campus is meant to be clean"
 
+    vids = sorted({seat.vid for seat in all_seats(fabric)})
+    claims = [Claim(isolate=[f"vlan {vid}"], from_=["everything"], level="hostile") for vid in vids[:50]]
+    plan = Plan(PlanFile(claims=claims))
+
+    def files_to_verdicts() -> None:
+        fresh = load(paths).campus
+        assert {v.verdict for v in prove(resolve(fresh, wire(fresh)))} == {"holds"}
+
+    def files_to_fifty() -> None:
+        fresh = load(paths).campus
+        assert {v.verdict for v in prove(resolve(fresh, wire(fresh)), plan)} == {"holds"}
+
     return {
         "floor": floor,
         "read": lambda: load(paths),
@@ -64,6 +81,8 @@ def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[]
         "hears": lambda: list(flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()),
         "checks alone": lambda: audit(fabric),
         "audit, files to findings": files_to_findings,
+        "prove, files to verdicts": files_to_verdicts,
+        "prove 50 hostile claims": files_to_fifty,
     }
 
 
@@ -74,6 +93,27 @@ def measure(files: list[Path], decode: Callable[[bytes], Any], runs: int) -> dic
         for name, work in stages([str(file) for file in files], lambda: decode_all(files, decode)).items():
             seconds.setdefault(name, []).append(timed(work))
     return {name: statistics.median(times) for name, times in seconds.items()}
+
+
+def verifier(files: list[Path]) -> None:
+    """The verifier's time in multiples of the prover's, without a plan and for fifty hostile claims."""
+    campus = load([str(file) for file in files]).campus
+    fabric = resolve(campus, wire(campus))
+    cables = [(a.device, a.port, b.device, b.port) for link in fabric.wiring.links for a, b in link.cables]
+    vids = sorted({seat.vid for seat in all_seats(fabric)})
+    claims = [Claim(isolate=[f"vlan {vid}"], from_=["everything"], level="hostile") for vid in vids[:50]]
+    for name, stated in (("without a plan", []), ("50 hostile claims", claims)):
+        verdicts = prove(fabric, Plan(PlanFile(claims=stated)))
+        seconds = timed(partial(prove, fabric, Plan(PlanFile(claims=stated))))
+        head = {"layer": 2}
+        entries = [{**head, "kind": v.kind, "level": v.level, "verdict": v.verdict, **v.certificate} for v in verdicts]
+
+        def check(entries: list[dict[str, Any]] = entries, stated: list[Claim] = stated) -> None:
+            net = Network(campus, cables)
+            for number, entry in enumerate(entries):
+                assert verify_entry(net, stated, {}, number, entry)
+
+        print(f"  verifier, {name:<18} {timed(check) / seconds:6.2f} x the prover   at most 3")
 
 
 FORMAT_LIMITS = {"dialect text": 40.0, "SNMP walk": 15.0, "OpenConfig JSON": 5.0}
@@ -132,7 +172,9 @@ def main() -> None:
             files = write_campus(Path(folder), switches)
             size = sum(file.stat().st_size for file in files)
             measured[switches] = median = measure(files, decode, options.runs)
-        print(f"{len(files)} switches, {size / 1e6:.1f} MB; floor {median['floor'] * 1e3:.0f} ms")
+            print(f"{len(files)} switches, {size / 1e6:.1f} MB; floor {median['floor'] * 1e3:.0f} ms")
+            if switches >= 100:
+                verifier(files)
         for name, seconds in median.items():
             if name != "floor":
                 limit = f"   at most {LIMITS[name]:g}" if switches >= 1000 else ""

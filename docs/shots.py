@@ -25,6 +25,8 @@ SHOTS = {
     "--only vlan-missing-in-transit --only allowed-differs --only list-replaced",
     "by-vlan": "inkov audit garden --by vlan --explain --only host-outside-subnet --only mtu-differs "
     "--only host-gateway-wrong --only vlan-unused --only port-against-plan",
+    "prove": "inkov prove garden",
+    "reach": "inkov prove repaired --matrix",
     "hears": "inkov hears orchard-1:6 garden --level hostile",
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
     "ping": "inkov follow freezer-1 alarm-server garden",

@@ -73,7 +73,11 @@ def test_without_a_plan_vlans_are_proved_apart_and_whole(inkov: Inkov, tmp_path:
     assert inkov("verify", "../c.json", ".").out == "3 of 3 claims verified.\n"
     (tmp_path / "r.sheet").write_text(ROUTER + "[port 3]\nmode: general\npvid: 30\nuntagged: 20,30\n")
     changed = inkov("verify", "../c.json", ".")
-    assert changed.status == 1 and "r.sheet is not what it was" in changed.out and "claim 2: frames of" in changed.out
+    assert (
+        changed.status == 1
+        and "r.sheet is not what it was" in changed.out
+        and "claim 2: the other side hears VLAN 20" in changed.out
+    )
 
 
 @pytest.mark.parametrize(

@@ -118,6 +118,10 @@ def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | Non
     if not filled:
         return None
     closure = rng.choice(filled)
+    if "anywhere" in closure:
+        vids = VlanSet.parse(closure["anywhere"])
+        closure["anywhere"] = str(vids - VlanSet.of(rng.choice(list(vids) or [1])))
+        return entry if vids else None
     name = rng.choice(sorted(closure))
     vids = VlanSet.parse(closure[name]["vids"])
     closure[name]["vids"] = str(vids - VlanSet.of(rng.choice(list(vids))))

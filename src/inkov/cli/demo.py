@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli import audit, follow, hears, links, ports, read, trunks, vlans
+from inkov.cli import audit, follow, hears, links, ports, prove, read, trunks, vlans
 from inkov.cli.common import fail
 
 
@@ -31,6 +31,7 @@ def demo(
     _show("links", garden, lambda: links.links([garden]))
     _show("trunks", garden, lambda: trunks.trunks([garden]))
     _show("audit", garden, lambda: audit.audit([garden]))
+    _show("prove", garden, lambda: prove.prove([garden]))
     _show("hears core-1:port-13", garden, lambda: hears.hears("core-1:port-13", [garden]))
     _show(
         "follow core-1:port-13 pond-1:port-1",
@@ -39,6 +40,7 @@ def demo(
     )
     _show("follow freezer-1 alarm-server", garden, lambda: follow.follow("freezer-1", "alarm-server", [garden]))
     _show("audit", repaired, lambda: audit.audit([repaired]))
+    _show("prove", repaired, lambda: prove.prove([repaired]))
     typer.echo("What to try next:")
     tries = (
         (f"inkov ports {garden} --switch core-1 --matrix", "VLAN × port of one switch"),
@@ -46,6 +48,7 @@ def demo(
         (f"inkov audit {garden} --format json", "findings for other programs"),
         (f"inkov trunks {garden} --because palm-1:port-24", "why a port does what it does"),
         (f"inkov hears orchard-1:6 {garden} --level hostile", "what a host gets at that sends any tag"),
+        (f"inkov prove {repaired} --matrix", "who reaches whom, and by which router"),
         ("inkov rules native-default", "one rule explained"),
         (f"inkov dialect check {garden}/arbour.toml", "a command language, described for Inkov"),
         ("inkov dialect new FOLDER", "start a dialect for the language of your own switches"),

@@ -21,7 +21,7 @@ from inkov.cli.common import (
     start,
 )
 from inkov.cli.exits import ALL_WELL, FINDINGS
-from inkov.cli.places import assumptions, entries_from, find_place, one_vlan
+from inkov.cli.places import assumptions, claimed, entries_from, find_place, one_vlan
 
 
 def follow(
@@ -42,6 +42,7 @@ def follow(
     from inkov.forwarding.ping import ping
     from inkov.forwarding.stations import bridge_ports_at, sent_from
     from inkov.render.follow import ping_grid, ping_json, story_grid, story_json
+    from inkov.render.proofs import claims_json, with_claims
 
     wanted = one_vlan(vlan)
     session = start(configs, quiet, plan, read_as=read_as)
@@ -54,8 +55,11 @@ def follow(
         result = ping(fabric, one.host, other.host)
         sent = [sent_from(fabric, place.end, "honest", place.host.vid) for place in (one, other) if place.host]
         rests = assumptions(session, [entry for entries in sent for entry in entries], "honest")
-        plain = ping_json(one.label, other.label, result, rests, locator)
-        view.result(plain, lambda: ping_grid(one.label, other.label, result, rests, locator))
+        claims = claimed(session, one.end, other.end)
+        plain = {**ping_json(one.label, other.label, result, rests, locator), **claims_json(claims, locator)}
+        view.result(
+            plain, lambda: with_claims(ping_grid(one.label, other.label, result, rests, locator), claims, locator)
+        )
         session.end(ALL_WELL if result.works else FINDINGS)
         return
     entries = entries_from(session, one, level.value, wanted)
@@ -65,6 +69,7 @@ def follow(
         fail(f"{other.label} is shut: nothing is heard there")
     stories = [run(fabric, entries, one.end, port, level.value) for port in ports]
     story = next((story for story in stories if story.arrives), stories[0])
-    plain = story_json(one.label, other.label, story, rests, locator)
-    view.result(plain, lambda: story_grid(one.label, other.label, story, rests, locator))
+    claims = claimed(session, one.end, other.end)
+    plain = {**story_json(one.label, other.label, story, rests, locator), **claims_json(claims, locator)}
+    view.result(plain, lambda: with_claims(story_grid(one.label, other.label, story, rests, locator), claims, locator))
     session.end(ALL_WELL if story.arrives else FINDINGS)

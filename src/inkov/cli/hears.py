@@ -19,7 +19,7 @@ from inkov.cli.common import (
     VlanOption,
     start,
 )
-from inkov.cli.places import assumptions, entries_from, find_place, one_vlan
+from inkov.cli.places import assumptions, claimed, entries_from, find_place, one_vlan
 
 
 def hears(
@@ -37,6 +37,7 @@ def hears(
     """Who hears a broadcast sent at A, in which VLAN, how tagged."""
     from inkov.forwarding.stations import hears as listeners
     from inkov.render.follow import hears_grid, hears_json
+    from inkov.render.proofs import claims_json, with_claims
 
     wanted = one_vlan(vlan)
     session = start(configs, quiet, plan, read_as=read_as)
@@ -46,5 +47,10 @@ def hears(
     rests = assumptions(session, entries, level.value)
     view = View(form, output, no_colour)
     result = hears_json(sender.end, entries, level.value, heard)
-    view.result(result, lambda: hears_grid(sender.label, result, rests))
+    claims = claimed(session, sender.end, None)
+    locator = session.loaded.locator
+    view.result(
+        {**result, **claims_json(claims, locator)},
+        lambda: with_claims(hears_grid(sender.label, result, rests), claims, locator),
+    )
     session.end()

@@ -9,6 +9,7 @@ from inkov.cli.common import Session, fail, nearest
 if TYPE_CHECKING:
     from inkov.campus import Host
     from inkov.forwarding.reach import Entry, Level
+    from inkov.proofs import Verdict
     from inkov.wiring import End
 
 
@@ -92,8 +93,20 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
 def assumptions(session: Session, entries: list[Entry], level: Level) -> list[str]:
     """What an answer about frames from `entries` rests on."""
     from inkov.forwarding.reach import flood
-    from inkov.forwarding.rests import passed_by, rests_on
+    from inkov.forwarding.rests import Rests, passed_by
 
     fabric = session.fabric
     passed = passed_by(flood(fabric, entries, level)) | {fabric.bridges[entry.bridge].device for entry in entries}
-    return [*rests_on(fabric, passed, level), *session.unread]
+    return [*Rests(fabric).on(passed, level), *session.unread]
+
+
+def claimed(session: Session, one: End, other: End | None) -> list[Verdict]:
+    """The verdicts on the plan's claims about what is sent at one port, and heard at another if given."""
+    if not session.plan.says.claims:
+        return []
+    from inkov.proofs.prove import Prover
+
+    fabric = session.fabric
+    ends = [None if end is None else fabric.end_of(end.device, end.port) for end in (one, other)]
+    assert ends[0] is not None
+    return Prover(fabric, session.plan).covering(ends[0], ends[1])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import Flood, Level
 
-__all__ = ["passed_by", "rests_on"]
+__all__ = ["Rests", "passed_by"]
 
 
 def passed_by(spread: Flood) -> set[str]:
@@ -13,33 +13,45 @@ def passed_by(spread: Flood) -> set[str]:
     return {inside.device for number, inside in enumerate(spread.fabric.bridges) if spread.present(number)}
 
 
-def rests_on(fabric: Fabric, passed: set[str], level: Level) -> list[str]:
-    """The defaults, guesses and missing reports about some devices, in words."""
-    wiring = fabric.wiring
-    found = [
-        a.says if not a.port else f"{a.device}:{a.port}: {a.says}" for a in fabric.assumptions if a.device in passed
-    ]
-    if level == "hostile":
-        found += _negotiation(fabric, passed)
-    for outside in wiring.outside:
-        if outside.near.device in passed:
-            found.append(f"nothing is known of what is behind {outside.near}: {outside.far} is not among the files")
-    found += [f"{stray.near}: {stray.says}" for stray in wiring.strays if stray.near.device in passed]
-    for conflict in wiring.conflicts:
-        if passed & {end.device for link in conflict.links for end in (link.a, link.b)}:
-            found.append(f"reports disagree where {conflict.near} is cabled to: each of its links is taken to be there")
-    for link in wiring.links:
-        if link.one_sided and passed & {link.a.device, link.b.device}:
-            found.append(f"the link {link.a} to {link.b} is reported by one end only")
-    return list(dict.fromkeys(found))
+class Rests:
+    """The defaults, guesses and missing reports of a campus, each with the devices that it is about."""
 
+    def __init__(self, fabric: Fabric) -> None:
+        self._said: list[tuple[frozenset[str], str]] = []
+        for assumption in fabric.assumptions:
+            at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
+            self._add(at + assumption.says, assumption.device)
+        wiring = fabric.wiring
+        for outside in wiring.outside:
+            says = f"nothing is known of what is behind {outside.near}: {outside.far} is not among the files"
+            self._add(says, outside.near.device)
+        for stray in wiring.strays:
+            self._add(f"{stray.near}: {stray.says}", stray.near.device)
+        for conflict in wiring.conflicts:
+            says = f"reports disagree where {conflict.near} is cabled to: each of its links is taken to be there"
+            self._add(says, *(end.device for link in conflict.links for end in (link.a, link.b)))
+        for link in wiring.links:
+            if link.one_sided:
+                self._add(f"the link {link.a} to {link.b} is reported by one end only", link.a.device, link.b.device)
+        self._unsaid: dict[str, dict[str, int]] = {}  # device -> whose default -> host ports
+        for port in fabric.bridge_ports:
+            if fabric.is_host_port(port) and fabric.ports[port.end].stated.negotiation is None:
+                whose = fabric.device(port.end.device).platform.unstated["negotiation"].origin.says
+                counts = self._unsaid.setdefault(port.end.device, {})
+                counts[whose] = counts.get(whose, 0) + 1
 
-def _negotiation(fabric: Fabric, passed: set[str]) -> list[str]:
-    """At the hostile level it matters which ports negotiate; where no file says so, a default was taken."""
-    unsaid: dict[str, int] = {}
-    for port in fabric.bridge_ports:
-        stated = fabric.ports[port.end].stated
-        if fabric.is_host_port(port) and stated.negotiation is None and port.end.device in passed:
-            says = fabric.device(port.end.device).platform.unstated["negotiation"].origin.says
-            unsaid[says] = unsaid.get(says, 0) + 1
-    return [f"negotiation is not stated at {n} host ports, default: {says}" for says, n in sorted(unsaid.items())]
+    def _add(self, says: str, *devices: str) -> None:
+        self._said.append((frozenset(devices), says))
+
+    def on(self, passed: set[str], level: Level) -> list[str]:
+        """What is not stated about some devices, in words."""
+        found = [says for devices, says in self._said if not devices.isdisjoint(passed)]
+        unsaid: dict[str, int] = {}
+        for device in passed & self._unsaid.keys() if level == "hostile" else ():
+            for whose, number in self._unsaid[device].items():
+                unsaid[whose] = unsaid.get(whose, 0) + number
+        # At the hostile level it matters which ports negotiate; where no file says so, a default was taken.
+        found += [
+            f"negotiation is not stated at {n} host ports, default: {whose}" for whose, n in sorted(unsaid.items())
+        ]
+        return list(dict.fromkeys(found))

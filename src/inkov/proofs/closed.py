@@ -1,48 +1,98 @@
-"""Which VLANs cannot leak for the plainest of reasons: nothing anywhere turns their frames into another VLAN's.
+"""The plainest of reasons why frames do not get somewhere: nothing anywhere turns them into a VLAN that is heard there.
 
-Nearly all VLANs of a campus are so, and need no flood: one pass over all links finds the few that something touches.
+Nearly all VLANs of a campus are so, and need no flood: one pass over all links finds what turns into what.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cached_property
 
 from inkov.forwarding import Fabric
-from inkov.forwarding.reach import entries_at
-from inkov.proofs.seats import seats_of
+from inkov.forwarding.reach import entries_at, views_at
+from inkov.proofs.leaks import audible
+from inkov.proofs.seats import Seat, all_seats
 from inkov.vlanset import VlanSet
+from inkov.wiring import End
 
-__all__ = ["translations", "vlan_groups"]
+__all__ = ["Coarse", "vlan_groups"]
 
 
-def translations(fabric: Fabric, level: str) -> int:
-    """The VIDs, as a mask, whose frames some link turns into another VID, some host puts into another, or some host of
-    another VID hears."""
-    mask = 0
-    for crossings in fabric.crossings.values():
-        for crossing in crossings:
-            for fold in (*crossing.folds, *(crossing.hidden if level == "hostile" else ())):
-                if fold.leaves != fold.arrives or fold.leaves.bit_count() > 1:
-                    mask |= fold.leaves
-    for port in fabric.bridge_ports:
-        if not fabric.is_host_port(port):
-            continue
-        own = 0
-        seats = seats_of(fabric, port)
+class Coarse:
+    """What VIDs can turn into anywhere on the campus, and what hosts send and hear: no places, only VIDs."""
+
+    def __init__(self, fabric: Fabric, level: str) -> None:
+        self.fabric = fabric
+        self.level = level
+
+    @cached_property
+    def turns(self) -> dict[int, int]:
+        """VID -> the other VIDs, as a mask, that some link turns its frames into."""
+        found: dict[int, int] = {}
+        for crossings in self.fabric.crossings.values():
+            for crossing in crossings:
+                for fold in (*crossing.folds, *(crossing.hidden if self.level == "hostile" else ())):
+                    for vid in VlanSet(fold.leaves):
+                        found[vid] = found.get(vid, 0) | fold.arrives & ~(1 << vid)
+        return found
+
+    @cached_property
+    def _wires(self) -> dict[End, tuple[int, int]]:
+        """For each end with hosts what a hostile host there sends, and hears."""
+        found: dict[End, tuple[int, int]] = {}
+        for port in self.fabric.bridge_ports:
+            if port.end not in self.fabric.wiring.of:  # routed sub-interfaces on the wire count, too
+                sent, heard = found.get(port.end, (0, 0))
+                for entry in entries_at(self.fabric, [port.number], self.level):
+                    sent |= entry.mask
+                for view in views_at(port, self.level):
+                    heard |= view.emit
+                found[port.end] = sent, heard
+        return found
+
+    def sent(self, seats: Iterable[Seat]) -> int:
+        """The VIDs that hosts in some seats can put their frames into."""
+        mask, ports = 0, self.fabric.bridge_ports
+        if self.level == "hostile":
+            for end in {ports[seat.port].end for seat in seats}:
+                mask |= self._wires[end][0]
+            return mask
+        for vid in {seat.tag or ports[seat.port].view.pvid for seat in seats}:
+            mask |= 1 << vid
+        return mask & ~1
+
+    def heard(self, seats: Iterable[Seat]) -> int:
+        """The VIDs that hosts in some seats can hear."""
+        if self.level == "hostile":
+            mask = 0
+            for end in {self.fabric.bridge_ports[seat.port].end for seat in seats}:
+                mask |= self._wires[end][1]
+            return mask
+        mask, plain = 0, self._plain
         for seat in seats:
-            own |= 1 << seat.vid
-        view = port.view
-        if view.bare & ~(1 << seats[0].vid if seats else 0):  # an untagged seat that hears several VLANs
-            mask |= view.bare | own
-        if level == "hostile":
-            sent = 0
-            for entry in entries_at(fabric, [port.number], level):
-                sent |= entry.mask
-            if (sent | own).bit_count() > 1:
-                mask |= sent | own
-            for lured in port.lured:
-                mask |= lured.emit
-    return mask
+            mask |= plain.get(seat, 0)
+        return mask
+
+    @cached_property
+    def _plain(self) -> dict[Seat, int]:
+        found: dict[Seat, int] = {}
+        for seat in all_seats(self.fabric):
+            mask = 0
+            for vids in audible(self.fabric, seat, self.level).values():
+                mask |= vids
+            found[seat] = mask
+        return found
+
+    def spread(self, mask: int) -> int:
+        """The VIDs that frames in some VIDs can ever be in."""
+        work = mask
+        while work:
+            low = work & -work
+            work ^= low
+            new = self.turns.get(low.bit_length() - 1, 0) & ~mask
+            mask |= new
+            work |= new
+        return mask
 
 
 def vlan_groups(fabric: Fabric, used: Iterable[int]) -> list[VlanSet]:

@@ -18,7 +18,7 @@ from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame
 from inkov.wiring import End
 
-__all__ = ["Leak", "blamed", "closure", "entries_of", "find_leak", "reached", "told"]
+__all__ = ["Leak", "audible", "blamed", "closure", "entries_of", "find_leak", "reached", "told"]
 
 
 class Leak(NamedTuple):
@@ -46,7 +46,7 @@ def closure(fabric: Fabric, seats: Iterable[Seat], level: str) -> Flood:
     return flood(fabric, entries_of(fabric, seats, level), level)
 
 
-def _audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
+def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
     """What a host hears: bridge port -> the VIDs that leave by it in its form. A hostile one hears every form."""
     own = fabric.bridge_ports[seat.port]
     found = {}
@@ -67,7 +67,7 @@ def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: str) 
     """The seats among `targets` that hear something of a closure."""
     found = []
     for seat in sorted(targets):
-        for number, mask in _audible(fabric, seat, level).items():
+        for number, mask in audible(fabric, seat, level).items():
             port = fabric.bridge_ports[number]
             leaving = 0
             for view in views_at(port, level) if spread.present(port.bridge) else ():
@@ -83,7 +83,7 @@ def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], leve
     entries = entries_of(fabric, sources, level)
     by_bridge: dict[int, list[tuple[int, int]]] = {}
     for seat in targets:
-        for number, mask in _audible(fabric, seat, level).items():
+        for number, mask in audible(fabric, seat, level).items():
             by_bridge.setdefault(fabric.bridge_ports[number].bridge, []).append((number, mask))
 
     def heard_by(state: State) -> int | None:

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from difflib import get_close_matches
 from fnmatch import fnmatchcase
 from functools import cached_property
+from typing import Any
 
 from inkov.campus import Origin
 from inkov.forwarding import Fabric
@@ -14,14 +15,15 @@ from inkov.forwarding.domains import Domains, breaks, domains, islands
 from inkov.forwarding.follow import follow, tell
 from inkov.forwarding.path import find_way
 from inkov.forwarding.reach import Flood
-from inkov.forwarding.rests import passed_by, rests_on
+from inkov.forwarding.rests import Rests, passed_by
 from inkov.plan import Claim, Plan
-from inkov.proofs.closed import translations, vlan_groups
+from inkov.proofs.closed import Coarse, vlan_groups
 from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, told
 from inkov.proofs.routed import Passage, Routing
 from inkov.proofs.seats import Names, Seat, Unknown
 from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Blame, Verdict
-from inkov.vlanset import bits_to_text
+from inkov.vlanset import VlanSet, bits_to_text
+from inkov.wiring import End
 
 __all__ = ["Prover", "prove"]
 
@@ -56,6 +58,8 @@ class Prover:
         self.fabric = fabric
         self.plan = plan
         self.names = Names(fabric, plan)
+        self._coarses: dict[str, Coarse] = {}
+        self._masks: dict[str, dict[int, tuple[int, int]]] = {}
 
     @cached_property
     def domains(self) -> Domains:
@@ -69,8 +73,19 @@ class Prover:
         return [self.judge(number, claim) for number, claim in enumerate(claims)]
 
     def _rests(self, verdict: Verdict, *spreads: Flood) -> None:
-        passed = {name for spread in spreads for name in passed_by(spread)}
-        verdict.assumes = list(dict.fromkeys((*verdict.assumes, *rests_on(self.fabric, passed, verdict.level))))
+        self._rest_on(verdict, {name for spread in spreads for name in passed_by(spread)})
+
+    def _rest_on(self, verdict: Verdict, passed: set[str]) -> None:
+        verdict.assumes = list(dict.fromkeys((*verdict.assumes, *self.rests.on(passed, verdict.level))))
+
+    @cached_property
+    def rests(self) -> Rests:
+        return Rests(self.fabric)
+
+    def _coarse(self, level: str) -> Coarse:
+        if level not in self._coarses:
+            self._coarses[level] = Coarse(self.fabric, level)
+        return self._coarses[level]
 
     @cached_property
     def routing(self) -> Routing:
@@ -91,35 +106,44 @@ class Prover:
             verdict.verdict, verdict.because = UNDECIDED, f"nothing is called {name!r}{hint}"
         return verdict
 
+    def legs(self, claim: Claim) -> list[tuple[frozenset[Seat], frozenset[Seat]]]:
+        """What a claim is about, as (those that send, those that hear). Raises Unknown."""
+        if claim.isolate is not None and claim.from_ is None:
+            members = [self.names.of(name) for name in claim.isolate]
+            return [(own, frozenset().union(*(m for m in members if m is not own))) for own in members]
+        if claim.isolate is not None:
+            inside = self.names.any_of(claim.isolate)
+            outside = self.names.any_of(claim.from_ or ()) - self.names.any_of(claim.except_ or ()) - inside
+            return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
+        if claim.join is not None:
+            seats = self.names.any_of(claim.join)
+            return [(seats, seats)]
+        pair = claim.reach or claim.not_reach or ()
+        return [tuple(self.names.of(name) for name in pair)] if pair else []  # type: ignore[list-item]
+
     def _isolate(self, claim: Claim, verdict: Verdict) -> None:
         members = [(name, self.names.of(name)) for name in claim.isolate or ()]
-        legs: list[tuple[frozenset[Seat], frozenset[Seat]]] = []
-        if claim.from_ is None:
-            for number, (name, seats) in enumerate(members):
-                for other, its in members[number + 1 :]:
-                    if seats & its:
-                        port = self.fabric.bridge_ports[min(seats & its).port].end
-                        verdict.because = f"{name} and {other} have ports in common, {port} among them"
-                        return
-            for name, seats in members:
-                rest = frozenset(s for other, its in members if other != name for s in its)
-                legs.append((seats, rest))
-        else:
-            inside = frozenset(seat for _, seats in members for seat in seats)
-            outside = self.names.any_of(claim.from_) - self.names.any_of(claim.except_ or ()) - inside
-            legs.append((inside, outside))
-            if not claim.one_way:
-                legs.append((outside, inside))
-        self._apart(legs, verdict, claim.layer)
+        for number, (name, seats) in enumerate(members if claim.from_ is None else ()):
+            for other, its in members[number + 1 :]:
+                if seats & its:
+                    port = self.fabric.bridge_ports[min(seats & its).port].end
+                    verdict.because = f"{name} and {other} have ports in common, {port} among them"
+                    return
+        self._apart(self.legs(claim), verdict, claim.layer)
 
     def _not_reach(self, claim: Claim, verdict: Verdict) -> None:
-        one, other = (self.names.of(name) for name in claim.not_reach or ())
-        self._apart([(one, other)], verdict, claim.layer)
+        self._apart(self.legs(claim), verdict, claim.layer)
 
     def _apart(self, legs: list[tuple[frozenset[Seat], frozenset[Seat]]], verdict: Verdict, layer: int) -> None:
         """No frame of the first side of a leg gets to the second."""
-        closures = []
+        closures: list[dict[str, Any]] = []
         for sources, targets in legs:
+            coarse = self._coarse(verdict.level)
+            everywhere = coarse.spread(coarse.sent(sources))
+            if not everywhere & coarse.heard(targets):
+                closures.append({"anywhere": bits_to_text(everywhere)})
+                self._rest_on(verdict, {i.device for i in self.fabric.bridges if i.live & everywhere})
+                continue
             spread = closure(self.fabric, sources, verdict.level)
             heard = reached(self.fabric, spread, targets, verdict.level)
             self._rests(verdict, spread)
@@ -178,7 +202,7 @@ class Prover:
                                          "tagged": s.tagged} for s in verdict.witness]}  # fmt: skip
 
     def _reach(self, claim: Claim, verdict: Verdict) -> None:
-        one, other = (self.names.of(name) for name in claim.reach or ())
+        [(one, other)] = self.legs(claim)
         spread = closure(self.fabric, one, verdict.level)
         heard = reached(self.fabric, spread, other, verdict.level) if one and other else []
         self._rests(verdict, spread)
@@ -271,6 +295,21 @@ class Prover:
         names = sorted({fabric.bridges[n].device for n in beyond})
         verdict.because = f"frames of VLAN {carried.vlans} get to {', '.join(names[:5])}"
 
+    def covering(self, one: End, other: End | None) -> list[Verdict]:
+        """The verdicts on the claims about what is sent at one port (and heard at another, if given)."""
+        found = []
+        for number, claim in enumerate(self.plan.says.claims):
+            try:
+                pairs = self.legs(claim)
+            except Unknown:
+                continue
+            if any(self._at(one, a) and (other is None or self._at(other, b)) for a, b in pairs):
+                found.append(self.judge(number, claim))
+        return found
+
+    def _at(self, end: End, seats: frozenset[Seat]) -> bool:
+        return any(self.fabric.bridge_ports[seat.port].end == end for seat in seats)
+
     # --- without a plan ---------------------------------------------------------------------------------------
 
     def no_leaks(self, level: str) -> Iterator[Verdict]:
@@ -278,23 +317,46 @@ class Prover:
 
         A private VLAN counts as one with its secondaries.
         """
-        touched = translations(self.fabric, level)
         by_vid: dict[int, list[Seat]] = {}
         for seat in self.names.seats:
             by_vid.setdefault(seat.vid, []).append(seat)
         for group in vlan_groups(self.fabric, by_vid):
-            mask = group.bits
             sources = frozenset(seat for vid in group for seat in by_vid.get(vid, ()))
             claim = f"VLAN {group} leaks into no other"
             verdict = Verdict(claim, "no-leak", level, 2, UNDECIDED, "", Origin())
             verdict.certificate = {"vlans": str(group)}
-            if not touched & mask:
+            everywhere = self._coarse(level).spread(self._sent_in(group, level))
+            if not everywhere & self._heard_beside(group, level):
                 verdict.verdict = HOLDS
-                verdict.because = "nothing that is sent in it changes its VLAN anywhere, or is heard in another"
-                verdict.certificate |= {"vlan-closed": True}
+                verdict.because = "no link turns its frames into a VLAN that others hear"
+                verdict.certificate |= {"closures": [{"anywhere": bits_to_text(everywhere)}]}
+                self._rest_on(verdict, {i.device for i in self.fabric.bridges if i.live & everywhere})
             else:
                 self._apart([(sources, frozenset(self.names.seats) - sources)], verdict, 2)
             yield verdict
+
+    def _sent_in(self, group: VlanSet, level: str) -> int:
+        """What all hosts of some VLANs send."""
+        mask = 0
+        for vid in group:
+            mask |= self._by_vid(level)[vid][0]
+        return mask
+
+    def _heard_beside(self, group: VlanSet, level: str) -> int:
+        """What all hosts of all other VLANs hear."""
+        mask = 0
+        for vid, (_, heard) in self._by_vid(level).items():
+            mask |= 0 if vid in group else heard
+        return mask
+
+    def _by_vid(self, level: str) -> dict[int, tuple[int, int]]:
+        if level not in self._masks:
+            seats: dict[int, list[Seat]] = {}
+            for seat in self.names.seats:
+                seats.setdefault(seat.vid, []).append(seat)
+            coarse = self._coarse(level)
+            self._masks[level] = {vid: (coarse.sent(own), coarse.heard(own)) for vid, own in seats.items()}
+        return self._masks[level]
 
     def none_split(self) -> Iterator[Verdict]:
         """For each VLAN with members on several switches: they all talk with each other."""

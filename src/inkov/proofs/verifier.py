@@ -73,7 +73,9 @@ class Network:
         self.homes = {
             (d.name, port): b.name for d in campus.devices.values() for b in d.bridges.values() for port in b.ports
         }
-        self._changes: dict[str, dict[int, int]] = {}
+        self._turns: dict[str, dict[int, int]] = {}
+        self._heard_by_vid: dict[str, dict[int, int]] = {}
+        self._heard: dict[tuple[Seat, str], int] = {}
         self.spots: dict[End, list[Spot]] = {}
         self.at: dict[Hub, list[Spot]] = {}
         for device in campus.devices.values():
@@ -275,23 +277,35 @@ class Network:
                     return True
         return False
 
-    def changes(self, level: str) -> dict[int, int]:
-        """VID -> the VIDs that its frames can turn into, or that hosts who hear them are in; worked out once."""
-        if level not in self._changes:
-            found = self._changes[level] = {}
-            for spot in (spot for spots in self.spots.values() for spot in spots):
+    def turns(self, level: str) -> dict[int, int]:
+        """VID -> the VIDs that some link turns its frames into; worked out once."""
+        if level not in self._turns:
+            found = self._turns[level] = {}
+            for spot in (spot for end in self.far for spot in self.spots.get(end, ())):
                 for _, left, arriving in self.over(spot, ALL, level):
                     for vid in bits(left) if left != -1 else ():
                         found[vid] = found.get(vid, 0) | arriving
+        return self._turns[level]
+
+    def heard_by_vid(self, level: str) -> dict[int, int]:
+        """VID -> the VIDs that hosts in it can hear."""
+        if level not in self._heard_by_vid:
+            found = self._heard_by_vid[level] = {}
             for seat in self.seats:
-                for mask in self.sent([seat], level).values():
-                    found[seat.vid] = found.get(seat.vid, 0) | mask
-                for spot in self.spots[seat.spot.end]:
-                    emitted = sum({view.emit for view in spot.views}) if len(spot.views) == 1 else ALL
-                    for vid in bits(emitted & ~(1 << seat.vid)):
-                        if self.hears(seat, spot, vid, level):
-                            found[vid] = found.get(vid, 0) | 1 << seat.vid
-        return self._changes[level]
+                found[seat.vid] = found.get(seat.vid, 0) | self.heard(seat, level)
+        return self._heard_by_vid[level]
+
+    def heard(self, seat: Seat, level: str) -> int:
+        """The VIDs that a host can hear, as a mask; worked out once."""
+        if (seat, level) not in self._heard:
+            mask = 0
+            for spot in self.spots[seat.spot.end]:
+                emitted = 0
+                for view in spot.views:
+                    emitted |= view.emit
+                mask |= sum(1 << vid for vid in bits(emitted) if self.hears(seat, spot, vid, level))
+            self._heard[seat, level] = mask
+        return self._heard[seat, level]
 
     # --- links ---------------------------------------------------------------------------------------------------
 
@@ -346,6 +360,12 @@ def verify_closed(net: Network, closure: dict[str, Any], sources: list[Seat], ta
     A closure maps `switch|bridge` to `vids`, the VIDs that can be there; `only`, port -> VIDs that come in by that port
     alone (they do not leave by it); and `shielded`, VIDs that come in by protected ports alone.
     """
+    if "anywhere" in closure:
+        heard = 0
+        for seat in targets:
+            heard |= net.heard(seat, level)
+        verify_anywhere(net, VlanSet.parse(closure["anywhere"]).bits, sources, heard, level)
+        return
     there: dict[Hub, int] = {}
     only: dict[tuple[Hub, int], str] = {}
     shielded: dict[Hub, int] = {}
@@ -384,6 +404,18 @@ def verify_closed(net: Network, closure: dict[str, Any], sources: list[Seat], ta
             for seat in aimed.get(spot.end, ()):
                 if any(net.hears(seat, spot, vid, level) for vid in bits(leaving)):
                     raise Refused(f"{key(spot)} is heard, in one of VLAN {VlanSet(leaving & ALL)}")
+
+
+def verify_anywhere(net: Network, vids: int, sources: list[Seat], heard: int, level: str) -> None:
+    """That frames of `sources` are in some VIDs only, wherever they are, and that none of these is in `heard`."""
+    for spot, mask in net.sent(sources, level).items():
+        if mask & ~vids:
+            raise Refused(f"a host at {key(spot)} sends into VLAN {VlanSet(mask & ~vids)}")
+    for vid in bits(vids):
+        if net.turns(level).get(vid, 0) & ~vids:
+            raise Refused(f"a link turns VLAN {vid} into VLAN {VlanSet(net.turns(level)[vid] & ~vids)}")
+    if heard & vids:
+        raise Refused(f"the other side hears VLAN {VlanSet(heard & vids)}")
 
 
 def verify_way(net: Network, steps: list[dict[str, Any]], sources: list[Seat], targets: list[Seat], level: str) -> None:
@@ -542,12 +574,13 @@ def verify_entry(
         return True
     if entry["verdict"] == "undecided" or entry["kind"] == "whole":
         return False
-    if entry.get("vlan-closed") is True and entry["verdict"] == "holds":
-        for vid in bits(vids):
-            if net.changes(entry["level"]).get(vid, 0) & ~vids:
-                raise Refused(f"frames of VLAN {vid} can be in another, or be heard there")
+    inside = [seat for vid in bits(vids) for seat in net.by_vid.get(vid, ())]
+    if entry["verdict"] == "holds" and "anywhere" in entry["closures"][0]:
+        heard = 0
+        for vid, mask in net.heard_by_vid(entry["level"]).items():
+            heard |= 0 if vids >> vid & 1 else mask
+        verify_anywhere(net, VlanSet.parse(entry["closures"][0]["anywhere"]).bits, inside, heard, entry["level"])
         return True
-    inside = [seat for seat in net.seats if vids >> seat.vid & 1]
     outside = [seat for seat in net.seats if not vids >> seat.vid & 1]
     if entry["verdict"] == "broken":
         verify_way(net, entry["way"], inside, outside, entry["level"])

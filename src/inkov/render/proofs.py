@@ -18,7 +18,8 @@ from inkov.render.grid import Column, Grid
 from inkov.render.terminal import Screen, indented
 from inkov.render.text import place, safe
 
-__all__ = ["matrix_grid", "verdicts_grid", "verdicts_json", "verdicts_junit", "verdicts_sarif", "verdicts_text"]
+__all__ = ["claims_json", "matrix_grid", "verdicts_grid", "verdicts_json", "verdicts_junit", "verdicts_sarif",
+           "verdicts_text", "with_claims"]  # fmt: skip
 
 _STYLE = {"holds": "bold green", "broken": "bold white on red", "undecided": "bold magenta"}
 _SHOWN = 4
@@ -71,6 +72,22 @@ def _origin(origin: Origin, locator: Locator) -> dict[str, Any]:
     return {"file": origin.file or None, "line": locator.line(origin) or None}
 
 
+def claims_json(verdicts: list[Verdict], locator: Locator) -> dict[str, Any]:
+    """What the plan claims of a pair of ports, if anything."""
+    return verdicts_json(verdicts, locator) if verdicts else {}
+
+
+def with_claims(grid: Grid, verdicts: list[Verdict], locator: Locator) -> Grid:
+    """A listing with what the plan claims of it below, and the lines to blame."""
+    for v in verdicts:
+        blame = ", ".join(f"{b.switch}:{b.port} ({place(b.origin, locator)})" for b in v.blame)
+        to_blame = f"; to blame: {blame}" if blame else ""
+        at = place(v.origin, locator)
+        grid.notes.append(safe(f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level}) {_IS[v.verdict]}{to_blame}"))
+    return grid
+
+
+_IS = {"holds": "holds", "broken": "is broken", "undecided": "is undecided"}
 _CELL = {"same": "same", "leaks": "LEAK", "routed": "via", "part": "part via", "apart": "·"}
 
 
