@@ -22,7 +22,7 @@ from tests.conftest import DEMO, need
 
 PACKAGE = "ydk-models-openconfig"
 MODULES = ("interfaces", "if-ethernet", "if-aggregate", "vlan", "if-ip", "network-instance", "system", "lldp",
-           "lacp")  # fmt: skip
+           "lacp", "acl")  # fmt: skip
 
 
 @pytest.fixture(scope="module")
