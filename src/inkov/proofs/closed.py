@@ -11,7 +11,7 @@ from functools import cached_property
 from inkov.forwarding import Fabric
 from inkov.forwarding.reach import entries_at, views_at
 from inkov.proofs.leaks import audible
-from inkov.proofs.seats import Seat, all_seats
+from inkov.proofs.seats import Seat
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
 
@@ -21,8 +21,9 @@ __all__ = ["Coarse", "vlan_groups"]
 class Coarse:
     """What VIDs can turn into anywhere on the campus, and what hosts send and hear: no places, only VIDs."""
 
-    def __init__(self, fabric: Fabric, level: str) -> None:
+    def __init__(self, fabric: Fabric, seats: list[Seat], level: str) -> None:
         self.fabric = fabric
+        self.seats = seats
         self.level = level
 
     @cached_property
@@ -76,12 +77,28 @@ class Coarse:
     @cached_property
     def _plain(self) -> dict[Seat, int]:
         found: dict[Seat, int] = {}
-        for seat in all_seats(self.fabric):
+        for seat in self.seats:
             mask = 0
             for vids in audible(self.fabric, seat, self.level).values():
                 mask |= vids
             found[seat] = mask
         return found
+
+    @cached_property
+    def by_vid(self) -> dict[int, tuple[int, int]]:
+        """What all hosts in a VLAN send and hear together: VID -> two masks."""
+        seats: dict[int, list[Seat]] = {}
+        for seat in self.seats:
+            seats.setdefault(seat.vid, []).append(seat)
+        return {vid: (self.sent(own), self.heard(own)) for vid, own in seats.items()}
+
+    def of_vlans(self, vids: VlanSet) -> tuple[int, int]:
+        """What all hosts in some VLANs send and hear."""
+        sent = heard = 0
+        for vid, (own, its) in self.by_vid.items():
+            if vid in vids:
+                sent, heard = sent | own, heard | its
+        return sent, heard
 
     def spread(self, mask: int) -> int:
         """The VIDs that frames in some VIDs can ever be in."""

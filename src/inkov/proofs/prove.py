@@ -22,7 +22,7 @@ from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, 
 from inkov.proofs.routed import Passage, Routing
 from inkov.proofs.seats import Names, Seat, Unknown
 from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Blame, Verdict
-from inkov.vlanset import VlanSet, bits_to_text
+from inkov.vlanset import bits_to_text
 from inkov.wiring import End
 
 __all__ = ["Prover", "prove"]
@@ -59,7 +59,6 @@ class Prover:
         self.plan = plan
         self.names = Names(fabric, plan)
         self._coarses: dict[str, Coarse] = {}
-        self._masks: dict[str, dict[int, tuple[int, int]]] = {}
 
     @cached_property
     def domains(self) -> Domains:
@@ -79,12 +78,16 @@ class Prover:
         verdict.assumes = list(dict.fromkeys((*verdict.assumes, *self.rests.on(passed, verdict.level))))
 
     @cached_property
+    def passing(self) -> list[tuple[int, int, int]]:
+        return passing(self.fabric)
+
+    @cached_property
     def rests(self) -> Rests:
         return Rests(self.fabric)
 
     def _coarse(self, level: str) -> Coarse:
         if level not in self._coarses:
-            self._coarses[level] = Coarse(self.fabric, level)
+            self._coarses[level] = Coarse(self.fabric, self.names.seats, level)
         return self._coarses[level]
 
     @cached_property
@@ -122,14 +125,32 @@ class Prover:
         return [tuple(self.names.of(name) for name in pair)] if pair else []  # type: ignore[list-item]
 
     def _isolate(self, claim: Claim, verdict: Verdict) -> None:
-        members = [(name, self.names.of(name)) for name in claim.isolate or ()]
-        for number, (name, seats) in enumerate(members if claim.from_ is None else ()):
+        members = [(name, self.names.of(name)) for name in claim.isolate or ()] if claim.from_ is None else []
+        for number, (name, seats) in enumerate(members):
             for other, its in members[number + 1 :]:
                 if seats & its:
                     port = self.fabric.bridge_ports[min(seats & its).port].end
                     verdict.because = f"{name} and {other} have ports in common, {port} among them"
                     return
-        self._apart(self.legs(claim), verdict, claim.layer)
+        if claim.layer != 2 or not self._plainly_apart(claim, verdict):
+            self._apart(self.legs(claim), verdict, claim.layer)
+
+    def _plainly_apart(self, claim: Claim, verdict: Verdict) -> bool:
+        """Judge an isolation of whole VLANs by VIDs alone; False if that does not do."""
+        sides = self.names.vlan_sides(claim)
+        coarse = self._coarse(verdict.level)
+        closures: list[dict[str, Any]] = []
+        for sources, targets in sides:
+            everywhere = coarse.spread(coarse.of_vlans(sources)[0])
+            if everywhere & coarse.of_vlans(targets)[1]:
+                return False
+            closures.append({"anywhere": bits_to_text(everywhere)})
+            self._rest_on(verdict, {inside.device for inside in self.fabric.bridges if inside.live & everywhere})
+        if sides:
+            verdict.verdict = HOLDS
+            verdict.because = "no frame gets from one side to the other, over any link that is up"
+            verdict.certificate |= {"closures": closures}
+        return bool(sides)
 
     def _not_reach(self, claim: Claim, verdict: Verdict) -> None:
         self._apart(self.legs(claim), verdict, claim.layer)
@@ -254,7 +275,7 @@ class Prover:
                 return
         vids = {seat.vid for seat in seats}
         if len(vids) == 1:
-            verdict.certificate |= {"edges": spanning(self.fabric, min(vids))}
+            verdict.certificate |= {"edges": spanning(self.fabric, self.passing, min(vids))}
 
     def _certify_apart(self, one: Seat, other: Seat, verdict: Verdict) -> None:
         spread = closure(self.fabric, [one], "honest")
@@ -325,8 +346,9 @@ class Prover:
             claim = f"VLAN {group} leaks into no other"
             verdict = Verdict(claim, "no-leak", level, 2, UNDECIDED, "", Origin())
             verdict.certificate = {"vlans": str(group)}
-            everywhere = self._coarse(level).spread(self._sent_in(group, level))
-            if not everywhere & self._heard_beside(group, level):
+            coarse = self._coarse(level)
+            everywhere = coarse.spread(coarse.of_vlans(group)[0])
+            if not everywhere & coarse.of_vlans(~group)[1]:
                 verdict.verdict = HOLDS
                 verdict.because = "no link turns its frames into a VLAN that others hear"
                 verdict.certificate |= {"closures": [{"anywhere": bits_to_text(everywhere)}]}
@@ -334,29 +356,6 @@ class Prover:
             else:
                 self._apart([(sources, frozenset(self.names.seats) - sources)], verdict, 2)
             yield verdict
-
-    def _sent_in(self, group: VlanSet, level: str) -> int:
-        """What all hosts of some VLANs send."""
-        mask = 0
-        for vid in group:
-            mask |= self._by_vid(level)[vid][0]
-        return mask
-
-    def _heard_beside(self, group: VlanSet, level: str) -> int:
-        """What all hosts of all other VLANs hear."""
-        mask = 0
-        for vid, (_, heard) in self._by_vid(level).items():
-            mask |= 0 if vid in group else heard
-        return mask
-
-    def _by_vid(self, level: str) -> dict[int, tuple[int, int]]:
-        if level not in self._masks:
-            seats: dict[int, list[Seat]] = {}
-            for seat in self.names.seats:
-                seats.setdefault(seat.vid, []).append(seat)
-            coarse = self._coarse(level)
-            self._masks[level] = {vid: (coarse.sent(own), coarse.heard(own)) for vid, own in seats.items()}
-        return self._masks[level]
 
     def none_split(self) -> Iterator[Verdict]:
         """For each VLAN with members on several switches: they all talk with each other."""
@@ -367,7 +366,7 @@ class Prover:
             verdict = Verdict(f"VLAN {vid} is not split", "whole", "honest", 2, HOLDS, "", Origin())
             if len(split) == 1:
                 verdict.because = f"its members on {len(split[0].bridges)} switches talk with each other"
-                verdict.certificate = {"vlans": str(vid), "edges": spanning(fabric, vid)}
+                verdict.certificate = {"vlans": str(vid), "edges": spanning(fabric, self.passing, vid)}
             else:
                 verdict.verdict = BROKEN
                 gaps = breaks(fabric, found, vid, split)
@@ -385,7 +384,17 @@ class Prover:
             yield verdict
 
 
-def spanning(fabric: Fabric, vid: int) -> list[list[str]]:
+def passing(fabric: Fabric) -> list[tuple[int, int, int]]:
+    """Pairs of bridge ports and the VIDs, as a mask, that pass between them both ways under one number."""
+    ways: dict[tuple[int, int], int] = {}
+    for sender, crossings in fabric.crossings.items():
+        for crossing in crossings if not fabric.bridge_ports[sender].view.protected else ():
+            for to, mask in crossing.same:
+                ways[sender, to] = ways.get((sender, to), 0) | mask
+    return [(one, to, mask & ways.get((to, one), 0)) for (one, to), mask in sorted(ways.items()) if one < to]
+
+
+def spanning(fabric: Fabric, both_ways: list[tuple[int, int, int]], vid: int) -> list[list[str]]:
     """Links that join the bridges of a VLAN without a cycle, each passing it both ways under its number."""
     ports, root = fabric.bridge_ports, list(range(len(fabric.bridges)))
 
@@ -395,14 +404,13 @@ def spanning(fabric: Fabric, vid: int) -> list[list[str]]:
             bridge = root[bridge]
         return bridge
 
-    passed = {(sender, to) for sender, crossings in fabric.crossings.items() for c in crossings for to, mask in c.same
-              if mask >> vid & 1 and not ports[sender].view.protected}  # fmt: skip
     edges = []
-    for sender, to in sorted(passed):
-        one, other = top(ports[sender].bridge), top(ports[to].bridge)
-        if sender < to and (to, sender) in passed and one != other:
-            root[one] = other
-            edges.append([f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)])
+    for sender, to, mask in both_ways:
+        if mask >> vid & 1:
+            one, other = top(ports[sender].bridge), top(ports[to].bridge)
+            if one != other:
+                root[one] = other
+                edges.append([f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)])
     return edges
 
 

@@ -13,7 +13,7 @@ from typing import NamedTuple
 from inkov.campus import Origin
 from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.reach import owned_tags
-from inkov.plan import Plan, vlan_names
+from inkov.plan import Claim, Plan, vlan_names
 from inkov.vlanset import VlanListError, VlanSet
 
 __all__ = ["Names", "Seat", "Unknown", "all_seats"]
@@ -72,6 +72,26 @@ class Names:
             return VlanSet.parse(text) if text[:1].isdigit() else None
         except VlanListError:
             return None
+
+    def vlan_sides(self, claim: Claim) -> list[tuple[VlanSet, VlanSet]]:
+        """The sides of an isolation as (VLANs that send, VLANs that hear), if whole VLANs are all it names; else []."""
+        named = [*(claim.isolate or ()), *(claim.from_ or ()), *(claim.except_ or ())]
+        sets = {name: VlanSet.all() if name == "everything" else self.vids(name) for name in named}
+        if any(vids is None for vids in sets.values()):
+            return []
+
+        def together(names: Iterable[str]) -> VlanSet:
+            mask = 0
+            for name in names:
+                mask |= (sets[name] or VlanSet()).bits
+            return VlanSet(mask)
+
+        inside = together(claim.isolate or ())
+        if claim.from_ is None:
+            members = claim.isolate or []
+            return [(sets[m] or VlanSet(), together(n for n in members if n != m)) for m in members]
+        outside = together(claim.from_) - together(claim.except_ or ()) - inside
+        return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
 
     def of(self, name: str) -> frozenset[Seat]:
         """The seats that a name means. Raises Unknown."""

@@ -499,6 +499,30 @@ def meant(net: Network, seats: list[Seat], vlans: dict[str, VlanSet], name: str)
     return {s for s in found if s.tag == (host.vid or 0)} if host is not None else found
 
 
+def vlan_sides(claim: Any, vlans: dict[str, VlanSet]) -> list[tuple[int, int]]:
+    """The sides of an isolation of whole VLANs, as masks of VIDs; [] for any other."""
+
+    def mask(names: Any) -> int:
+        found = 0
+        for name in names or ():
+            number = name.partition(" ")[2] if name.lower().startswith(("vlan ", "vlans ")) else name
+            vids = VlanSet.all() if name == "everything" else vlans.get(name)
+            vids = VlanSet.parse(number) if vids is None and number[:1].isdigit() else vids
+            if vids is None:
+                raise LookupError(name)
+            found |= vids.bits
+        return found
+
+    try:
+        inside, outside = mask(claim.isolate), mask(claim.from_) & ~mask(claim.except_) & ~mask(claim.isolate)
+        if claim.from_ is None:
+            members = claim.isolate
+            return [(mask([one]), mask([name for name in members if name != one])) for one in members]
+    except LookupError:
+        return []
+    return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
+
+
 def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str, Any]) -> None:
     """That an entry of a certificate is true of a claim of the plan. Raises Refused."""
     seats, level, verdict = net.seats, claim.level, entry["verdict"]
@@ -507,6 +531,16 @@ def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str,
         return {seat for name in names or () for seat in meant(net, seats, vlans, name)}
 
     legs: list[tuple[set[Seat], set[Seat]]] = []
+    if claim.isolate is not None and verdict == "holds" and all("anywhere" in one for one in entry["closures"]):
+        sides = vlan_sides(claim, vlans)
+        for closure, (sends, hears) in zip(entry["closures"], sides, strict=bool(sides)):
+            sent = [seat for vid in bits(sends) for seat in net.by_vid.get(vid, ())]
+            heard = 0
+            for vid, mask in net.heard_by_vid(level).items():
+                heard |= mask if hears >> vid & 1 else 0
+            verify_anywhere(net, VlanSet.parse(closure["anywhere"]).bits, sent, heard, level)
+        if sides:
+            return
     if claim.isolate is not None and claim.from_ is None:
         members = [every([name]) for name in claim.isolate]
         legs = [(own, set().union(*members[:n], *members[n + 1 :])) for n, own in enumerate(members)]
