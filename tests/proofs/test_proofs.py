@@ -266,3 +266,14 @@ def test_a_planted_leak_is_refuted_with_the_lines_to_blame(plant: Any, apart: tu
     assert verdict.verdict == "broken", verdict.because
     assert any(b.origin.file == "planted" for b in verdict.blame) or plant is plant_cable, verdict.blame
     verify(network(campus), claim, {}, entry_of(verdict))
+
+
+def test_a_port_in_no_vlan_is_no_way_in_unseen() -> None:
+    """A host port in a VLAN that is not there, which becomes a trunk for whoever asks."""
+    campus = clean_campus(1, 3)
+    port = campus.devices["closet-1"].ports["7"]
+    port.access_vlan, port.negotiation = fact(3000), fact(Negotiation.PASSIVE)
+    claim = Claim(isolate=["vlan 20"], from_=["everything"], level="hostile")
+    [verdict] = prove(resolve(campus, wire(campus)), Plan(PlanFile(claims=[claim])))
+    assert verdict.verdict == "broken" and any(b.origin.file == "planted" for b in verdict.blame)
+    verify(network(campus), claim, {}, entry_of(verdict))

@@ -92,13 +92,26 @@ class Coarse:
             seats.setdefault(seat.vid, []).append(seat)
         return {vid: (self.sent(own), self.heard(own)) for vid, own in seats.items()}
 
-    def of_vlans(self, vids: VlanSet) -> tuple[int, int]:
-        """What all hosts in some VLANs send and hear."""
-        sent = heard = 0
-        for vid, (own, its) in self.by_vid.items():
-            if vid in vids:
-                sent, heard = sent | own, heard | its
-        return sent, heard
+    def sent_in(self, vids: VlanSet) -> int:
+        """What all hosts in some VLANs send."""
+        mask = 0
+        for vid in vids:
+            mask |= self.by_vid.get(vid, (0, 0))[0]
+        return mask
+
+    def heard_in(self, vids: VlanSet) -> int:
+        """What all hosts in some VLANs hear."""
+        mask = 0
+        for vid in vids:
+            mask |= self.by_vid.get(vid, (0, 0))[1]
+        return mask
+
+    def heard_beside(self, vids: VlanSet) -> int:
+        """What all other hosts hear, those in no VLAN among them."""
+        mask = 0
+        for vid, (_, heard) in self.by_vid.items():
+            mask |= 0 if vid in vids else heard
+        return mask
 
     def spread(self, mask: int) -> int:
         """The VIDs that frames in some VIDs can ever be in."""

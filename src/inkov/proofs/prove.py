@@ -141,8 +141,8 @@ class Prover:
         coarse = self._coarse(verdict.level)
         closures: list[dict[str, Any]] = []
         for sources, targets in sides:
-            everywhere = coarse.spread(coarse.of_vlans(sources)[0])
-            if everywhere & coarse.of_vlans(targets)[1]:
+            everywhere = coarse.spread(coarse.sent_in(sources))
+            if everywhere & coarse.heard_in(targets):
                 return False
             closures.append({"anywhere": bits_to_text(everywhere)})
             self._rest_on(verdict, {inside.device for inside in self.fabric.bridges if inside.live & everywhere})
@@ -341,14 +341,14 @@ class Prover:
         by_vid: dict[int, list[Seat]] = {}
         for seat in self.names.seats:
             by_vid.setdefault(seat.vid, []).append(seat)
-        for group in vlan_groups(self.fabric, by_vid):
+        for group in vlan_groups(self.fabric, by_vid.keys() - {0}):
             sources = frozenset(seat for vid in group for seat in by_vid.get(vid, ()))
             claim = f"VLAN {group} leaks into no other"
             verdict = Verdict(claim, "no-leak", level, 2, UNDECIDED, "", Origin())
             verdict.certificate = {"vlans": str(group)}
             coarse = self._coarse(level)
-            everywhere = coarse.spread(coarse.of_vlans(group)[0])
-            if not everywhere & coarse.of_vlans(~group)[1]:
+            everywhere = coarse.spread(coarse.sent_in(group))
+            if not everywhere & coarse.heard_beside(group):
                 verdict.verdict = HOLDS
                 verdict.because = "no link turns its frames into a VLAN that others hear"
                 verdict.certificate |= {"closures": [{"anywhere": bits_to_text(everywhere)}]}

@@ -20,7 +20,7 @@ __all__ = ["Names", "Seat", "Unknown", "all_seats"]
 
 
 class Seat(NamedTuple):
-    """`port` is the number of a bridge port; `tag` 0 for untagged frames; `vid` the VLAN that its frames are in."""
+    """`port` is the number of a bridge port; `tag` 0 for untagged frames; `vid` the VLAN of its frames, 0 for none."""
 
     port: int
     tag: int
@@ -41,6 +41,8 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     if not port.outer:
         tagged = view.admit & view.emit & ~view.bare & ~owned_tags(fabric, port.end)
         found += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
+    if not found and (view.enters() or port.lured):  # in no VLAN, and yet a hostile host gets in there
+        found.append(Seat(port.number, 0, 0))
     return found
 
 
@@ -77,7 +79,7 @@ class Names:
         """The sides of an isolation as (VLANs that send, VLANs that hear), if whole VLANs are all it names; else []."""
         named = [*(claim.isolate or ()), *(claim.from_ or ()), *(claim.except_ or ())]
         sets = {name: VlanSet.all() if name == "everything" else self.vids(name) for name in named}
-        if any(vids is None for vids in sets.values()):
+        if any(vids is None for vids in sets.values()) or any(seat.vid == 0 for seat in self.seats):
             return []
 
         def together(names: Iterable[str]) -> VlanSet:

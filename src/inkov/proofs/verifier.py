@@ -243,11 +243,15 @@ class Network:
         for end, spots in self.spots.items():
             owned = sum(1 << spot.outer for spot in spots if spot.outer)
             for spot in spots if end not in self.far else ():
-                view = spot.views[0]
-                if not spot.routed and (view.pvid or view.bare):
-                    found.append(Seat(spot, 0, view.pvid or (view.bare & -view.bare).bit_length() - 1))
-                if not spot.routed and not spot.outer:
-                    found += [Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare & ~owned)]
+                view, own = spot.views[0], []
+                if spot.routed:
+                    continue
+                if view.pvid or view.bare:
+                    own.append(Seat(spot, 0, view.pvid or (view.bare & -view.bare).bit_length() - 1))
+                if not spot.outer:
+                    own += [Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare & ~owned)]
+                enters = view.pvid or view.admit or len(spot.views) > 1
+                found += own or ([Seat(spot, 0, 0)] if enters else [])
         return found
 
     def sent(self, seats: Iterable[Seat], level: str) -> dict[Spot, int]:
@@ -532,7 +536,7 @@ def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str,
 
     legs: list[tuple[set[Seat], set[Seat]]] = []
     if claim.isolate is not None and verdict == "holds" and all("anywhere" in one for one in entry["closures"]):
-        sides = vlan_sides(claim, vlans)
+        sides = vlan_sides(claim, vlans) if 0 not in net.by_vid else []
         for closure, (sends, hears) in zip(entry["closures"], sides, strict=bool(sides)):
             sent = [seat for vid in bits(sends) for seat in net.by_vid.get(vid, ())]
             heard = 0
