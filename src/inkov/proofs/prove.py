@@ -148,7 +148,9 @@ class Prover:
             self._rest_on(verdict, {inside.device for inside in self.fabric.bridges if inside.live & everywhere})
         if sides:
             verdict.verdict = HOLDS
-            verdict.because = "no frame gets from one side to the other, over any link that is up"
+            nobody = any(not coarse.sent_in(sources) or not coarse.heard_in(targets) for sources, targets in sides)
+            verdict.because = "one side has no port at all" if nobody else (
+                "no frame gets from one side to the other, over any link that is up")  # fmt: skip
             verdict.certificate |= {"closures": closures}
         return bool(sides)
 
@@ -257,7 +259,7 @@ class Prover:
     def _join(self, claim: Claim, verdict: Verdict) -> None:
         seats = self.names.any_of(claim.join or ())
         verdict.verdict = HOLDS
-        verdict.because = f"{len(seats)} port{'s' * (len(seats) != 1)} hear each other"
+        verdict.because = f"{len(seats)} ports hear each other" if len(seats) > 1 else "no port beside another is in it"
         self._joined(seats, verdict)
 
     def _joined(self, seats: frozenset[Seat], verdict: Verdict) -> None:

@@ -42,8 +42,8 @@ def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> 
         head.append(f"  {safe(verdict.claim)}", style="bold")
         head.append(f"  layer {verdict.layer}, {verdict.level}", style="dim")
         parts += [head]
-        if verdict.verdict == "holds" and len(verdicts) > _SHOWN:
-            continue  # its reason is in the other formats
+        if verdict.verdict == "holds" and len(verdicts) > _SHOWN and "no port" not in verdict.because:
+            continue  # its reason is in the other formats; that nobody is concerned must be seen
         parts += [indented(safe(verdict.because), 2)]
         if verdict.witness:
             names = [f"{s.switch}:{s.port}" for s in verdict.witness]
