@@ -182,3 +182,52 @@ def test_every_field_of_a_certificate_counts(inkov: Inkov, tmp_path: Path) -> No
     assert refused({**whole, "claims": whole["claims"][:2]})
     assert refused({**whole, "files": {**whole["files"], "in/r.sheet": "0" * 64}})
     assert refused({**whole, "files": {}})
+
+
+def test_a_gateway_carries_its_vlan_too(inkov: Inkov, tmp_path: Path) -> None:
+    """A VLAN is where its gateway is, also where no host of it sits."""
+    host = "inkov sheet 1\nswitch: a\n[vlans]\n10: x\n[port 1]\nvlan: 10\n"
+    folder = tmp_path / "in"
+    folder.mkdir()
+    (folder / "a.sheet").write_text(host)
+    (folder / "b.sheet").write_text("inkov sheet 1\nswitch: b\n[vlans]\n10: x\n11: y\n[port 1]\nvlan: 11\n")
+    (folder / "plan.yaml").write_text("claims:\n  - carried-by: {vlans: 10, on: [a]}\n")
+    assert inkov("prove", "in", "--certificate", "c.json").status == 0
+    assert inkov("verify", "c.json", "in").out == "1 of 1 claims verified.\n"
+    with (folder / "b.sheet").open("a") as file:
+        file.write("[gateway 10]\naddress: 10.0.0.1/24\n")
+    broken = inkov("prove", "in")
+    assert broken.status == 1 and "frames of VLAN 10 get to b" in broken.out
+    assert "claim 1: the gateway of b in VLAN 10 is not in the closure" in inkov("verify", "c.json", "in").out
+
+
+def test_follow_and_hears_say_what_the_plan_claims() -> None:
+    follow = run_inkov("follow", "core-1:port-13", "pond-1:port-1", "garden", cwd=DEMO).out
+    claim = (
+        "Claim: nobody but its own ports hears management (garden/plan.yaml:6, layer 2, hostile) is broken; to blame: "
+    )
+    assert claim + "core-1:port-6 (garden/core-1.json:122)" in follow
+    hears = run_inkov("hears", "gate-1:1", "repaired", "-f", "json", cwd=DEMO).json
+    assert [c["verdict"] for c in hears["claims"]] == ["holds", "holds"]
+
+
+def test_a_plan_names_makes_and_tables(inkov: Inkov, tmp_path: Path) -> None:
+    """What a make leaves unstated, and tables that are not among the files."""
+    folder = tmp_path / "in"
+    folder.mkdir()
+    sheet = (
+        "inkov sheet 1\nswitch: {}\n[vlans]\n10: x\n20: y\n[port 1]\nmode: trunk\nallowed: 10,20\n[port 2]\nvlan: 10\n"
+    )
+    for name in ("a", "b"):
+        (folder / f"{name}.sheet").write_text(sheet.format(name))
+    (tmp_path / "cables.csv").write_text("switch,port,far switch,far port\na,1,b,1\n")
+    (tmp_path / "plan.yaml").write_text(
+        "links: cables.csv\nplatforms:\n  oak: {switches: [a, b], unstated: {native: none}}\n  elm: {files: [none-*]}\n"
+    )
+    result = inkov("trunks", "in", "--plan", "plan.yaml", "-f", "json")
+    [trunk] = result.json["trunks"]
+    assert (trunk["a"]["native"], trunk["b"]["switch"]) == ("none", "b")
+    assert result.status == 1 and "no switch is of the make 'elm' (known by none-*)" in result.err
+    (tmp_path / "plan.yaml").write_text("links: nowhere.csv\n")
+    gone = inkov("trunks", "in", "--plan", "plan.yaml")
+    assert gone.status == 2 and "nowhere.csv: no such file or folder" in gone.err

@@ -179,6 +179,6 @@ class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     accepted: list[Acceptance] = field(default_factory=list)
     platforms: dict[str, PlannedPlatform] = field(default_factory=dict)
     claims: list[Claim] = field(default_factory=list)
-    ports: list[str] = field(default_factory=list)
-    links: list[str] = field(default_factory=list)
+    ports: Names = field(default_factory=list)
+    links: Names = field(default_factory=list)
     origin: Origin = Origin()

@@ -14,7 +14,7 @@ from inkov.forwarding.because import why_stopped
 from inkov.forwarding.domains import Domains, breaks, domains, islands
 from inkov.forwarding.follow import follow, tell
 from inkov.forwarding.path import find_way
-from inkov.forwarding.reach import Flood
+from inkov.forwarding.reach import Entry, Flood, flood
 from inkov.forwarding.rests import Rests, passed_by
 from inkov.plan import Claim, Plan
 from inkov.proofs.closed import Coarse, vlan_groups
@@ -237,7 +237,7 @@ class Prover:
         ways = self.routing.passages(spread, other) if claim.layer == 3 else []
         if ways:
             self._routed(ways, verdict)
-            verdict.verdict, verdict.blame = UNDECIDED if ways[0].in_part else HOLDS, []
+            verdict.verdict, verdict.blame = UNDECIDED if all(way.in_part for way in ways) else HOLDS, []
             return
         verdict.verdict = BROKEN
         self._stopped(one, other, verdict)
@@ -302,7 +302,10 @@ class Prover:
         fabric = self.fabric
         inside = {n for n, i in enumerate(fabric.bridges) if any(fnmatchcase(i.device, p) for p in carried.on)}
         seats = frozenset(seat for seat in self.names.seats if seat.vid in carried.vlans)
-        spread = closure(fabric, seats, verdict.level)
+        entries = entries_of(fabric, seats, verdict.level)
+        entries += [Entry(-1, 1 << gateway.vid, fabric.bridge_of[device.name, gateway.bridge])
+                    for device, gateway in fabric.gateways() if gateway.vid in carried.vlans]  # fmt: skip
+        spread = flood(fabric, entries, verdict.level)
         self._rests(verdict, spread)
         beyond = [n for n, i in enumerate(fabric.bridges) if n not in inside and spread.present(n)]
         if not beyond:
@@ -310,7 +313,6 @@ class Prover:
             verdict.because = f"VLAN {carried.vlans} is on {', '.join(carried.on)} only"
             verdict.certificate |= {"closures": [certified(fabric, spread, frozenset())]}
             return
-        entries = entries_of(fabric, seats, verdict.level)
         way = find_way(fabric, entries, lambda state: state.bridge not in inside, verdict.level)
         assert way is not None
         verdict.verdict = BROKEN

@@ -489,12 +489,20 @@ def verify_joined(net: Network, edges: list[list[str]], seats: list[Seat], vids:
 # --- claims --------------------------------------------------------------------------------------------------------
 
 
+def vids_of(vlans: dict[str, VlanSet], name: str) -> VlanSet | None:
+    """The VLANs that a name means, by what they are called or by number; None for another thing."""
+    number = name.partition(" ")[2] if name.lower().startswith(("vlan ", "vlans ")) else name
+    try:
+        return vlans.get(name) or (VlanSet.parse(number) if number[:1].isdigit() else None)
+    except ValueError:
+        return None
+
+
 def meant(net: Network, seats: list[Seat], vlans: dict[str, VlanSet], name: str) -> set[Seat]:
     """The seats that a name of a claim means: a segment or VLAN (by `vlans`), numbers, a host, ports, or everything."""
     if name == "everything":
         return set(seats)
-    number = name.partition(" ")[2] if name.lower().startswith(("vlan ", "vlans ")) else name
-    vids = vlans.get(name) or (VlanSet.parse(number) if number[:1].isdigit() else None)
+    vids = vids_of(vlans, name)
     if vids is not None:
         return {seat for seat in seats if seat.vid in vids}
     host = next((host for host in net.campus.hosts if host.name == name), None)
@@ -509,9 +517,7 @@ def vlan_sides(claim: Any, vlans: dict[str, VlanSet]) -> list[tuple[int, int]]:
     def mask(names: Any) -> int:
         found = 0
         for name in names or ():
-            number = name.partition(" ")[2] if name.lower().startswith(("vlan ", "vlans ")) else name
-            vids = VlanSet.all() if name == "everything" else vlans.get(name)
-            vids = VlanSet.parse(number) if vids is None and number[:1].isdigit() else vids
+            vids = VlanSet.all() if name == "everything" else vids_of(vlans, name)
             if vids is None:
                 raise LookupError(name)
             found |= vids.bits
@@ -562,6 +568,13 @@ def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str,
         for name in entry["closures"][0]:
             if not any(fnmatchcase(name.partition("|")[0], pattern) for pattern in claim.carried_by.on):
                 raise Refused(f"frames can be on {name}")
+        for device in net.campus.devices.values():
+            for gateway in (g for g in device.gateways if g.vid in claim.carried_by.vlans):
+                stated = entry["closures"][0].get(f"{device.name}|{gateway.bridge}", {"vids": "none"})
+                alone = [VlanSet.parse(vids) for vids in stated.get("only", {}).values()]
+                live = net.live[device.name] >> gateway.vid & 1
+                if live and (gateway.vid not in VlanSet.parse(stated["vids"]) or any(gateway.vid in v for v in alone)):
+                    raise Refused(f"the gateway of {device.name} in VLAN {gateway.vid} is not in the closure")
     else:
         raise Refused(f"a claim of this kind has no certificate: {claim.kind}")
     if verdict not in ("holds", "broken"):
