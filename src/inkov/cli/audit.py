@@ -12,6 +12,8 @@ from inkov.cli.common import (
     OutputOption,
     PlanOption,
     QuietOption,
+    Report,
+    ReportOption,
     Session,
     SwitchOption,
     View,
@@ -33,17 +35,6 @@ class FailOn(StrEnum):
     NEVER = "never"
 
 
-class Report(StrEnum):
-    """How findings and verdicts are written."""
-
-    TABLE = "table"
-    JSON = "json"
-    CSV = "csv"
-    MARKDOWN = "markdown"
-    SARIF = "sarif"
-    JUNIT = "junit"
-
-
 class GroupBy(StrEnum):
     RULE = "rule"
     SWITCH = "switch"
@@ -51,7 +42,6 @@ class GroupBy(StrEnum):
     VLAN = "vlan"
 
 
-ReportOption = Annotated[Report, typer.Option("--format", "-f", help="What to write.")]
 _Rules = Annotated[list[str] | None, typer.Option("--only", metavar="RULE", help="Only this rule; can be repeated.")]
 
 
@@ -81,7 +71,7 @@ def audit(
 
     from inkov.checks import CATALOGUE, Severity, rules
     from inkov.checks import audit as run
-    from inkov.render.findings import By, findings_text
+    from inkov.render.findings import findings_text
 
     for slug in (*(only or ()), *(skip or ())):
         if slug not in CATALOGUE:
@@ -106,8 +96,8 @@ def audit(
     chosen = [r for r in rules() if (not only or r.slug in only) and r.slug not in (skip or ())]
     text = _written(result, session, form, chosen, fails, known)
     if not text:
-        group, locator = By(by) if by else None, session.loaded.locator
-        shown = findings_text(result, locator, view.screen, switches, by=group, only=name, explain=explain)
+        locator = session.loaded.locator
+        shown = findings_text(result, locator, view.screen, switches, by=by, only=name, explain=explain)
         since = f"Since the baseline: {old} known and not shown, {gone} gone.\n" if known is not None else ""
         text = shown + since + _unread(session)
     view.write(text)

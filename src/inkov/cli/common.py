@@ -29,6 +29,17 @@ class Format(StrEnum):
     MARKDOWN = "markdown"
 
 
+class Report(StrEnum):
+    """How findings and verdicts are written."""
+
+    TABLE = "table"
+    JSON = "json"
+    CSV = "csv"
+    MARKDOWN = "markdown"
+    SARIF = "sarif"
+    JUNIT = "junit"
+
+
 class Level(StrEnum):
     """What hosts may do: docs/forwarding-model.md, section 4."""
 
@@ -36,6 +47,7 @@ class Level(StrEnum):
     HOSTILE = "hostile"
 
 
+ReportOption = Annotated[Report, typer.Option("--format", "-f", help="What to write.")]
 LevelOption = Annotated[Level, typer.Option("--level", "-l", help="What hosts may send: their own VLANs, or anything.")]
 BecauseOption = Annotated[
     str | None,

@@ -4,7 +4,6 @@ from typing import Annotated, Any
 
 import typer
 
-from inkov.cli.audit import Report, ReportOption
 from inkov.cli.common import (
     AsOption,
     ColourOption,
@@ -14,6 +13,8 @@ from inkov.cli.common import (
     OutputOption,
     PlanOption,
     QuietOption,
+    Report,
+    ReportOption,
     Session,
     View,
     check_paths,

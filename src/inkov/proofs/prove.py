@@ -17,6 +17,7 @@ from inkov.forwarding.path import find_way
 from inkov.forwarding.reach import Entry, Flood, flood
 from inkov.forwarding.rests import Rests, passed_by
 from inkov.plan import Claim, Plan
+from inkov.proofs.certificate import certified, passing, spanning
 from inkov.proofs.closed import Coarse, vlan_groups
 from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, told
 from inkov.proofs.routed import Passage, Routing
@@ -133,39 +134,47 @@ class Prover:
                     verdict.because = f"{name} and {other} have ports in common, {port} among them"
                     return
         if claim.layer != 2 or not self._plainly_apart(claim, verdict):
-            self._apart(self.legs(claim), verdict, claim.layer)
+            self._apart(self.legs(claim), verdict)
 
     def _plainly_apart(self, claim: Claim, verdict: Verdict) -> bool:
         """Judge an isolation of whole VLANs by VIDs alone; False if that does not do."""
         sides = self.names.vlan_sides(claim)
         coarse = self._coarse(verdict.level)
-        closures: list[dict[str, Any]] = []
-        for sources, targets in sides:
-            everywhere = coarse.spread(coarse.sent_in(sources))
-            if everywhere & coarse.heard_in(targets):
-                return False
-            closures.append({"anywhere": bits_to_text(everywhere)})
-            self._rest_on(verdict, {inside.device for inside in self.fabric.bridges if inside.live & everywhere})
-        if sides:
-            verdict.verdict = HOLDS
-            nobody = any(not coarse.sent_in(sources) or not coarse.heard_in(targets) for sources, targets in sides)
-            verdict.because = "one side has no port at all" if nobody else (
-                "no frame gets from one side to the other, over any link that is up")  # fmt: skip
+        masks = [(coarse.sent_in(sources), coarse.heard_in(targets)) for sources, targets in sides]
+        closures = [self._nowhere_near(sent, heard, verdict) for sent, heard in masks]
+        if not closures or None in closures:
+            return False
+        self._holds(verdict, closures, nobody=any(not sent or not heard for sent, heard in masks))
+        return True
+
+    def _nowhere_near(self, sent: int, heard: int, verdict: Verdict) -> dict[str, Any] | None:
+        """The closure if no link turns what is sent into a VID that is heard, wherever anybody is; else None."""
+        everywhere = self._coarse(verdict.level).spread(sent)
+        if everywhere & heard:
+            return None
+        self._rest_on(verdict, {inside.device for inside in self.fabric.bridges if inside.live & everywhere})
+        return {"anywhere": bits_to_text(everywhere)}
+
+    def _holds(self, verdict: Verdict, closures: Sequence[Any], *, nobody: bool) -> None:
+        verdict.verdict = HOLDS
+        verdict.because = "no frame gets from one side to the other, over any link that is up"
+        verdict.because += ", and no router passes packets between them" if verdict.layer == 3 else ""
+        if nobody:
+            verdict.because = "one side has no port at all"
+        if verdict.layer == 2:  # what routers do is not certified
             verdict.certificate |= {"closures": closures}
-        return bool(sides)
 
     def _not_reach(self, claim: Claim, verdict: Verdict) -> None:
-        self._apart(self.legs(claim), verdict, claim.layer)
+        self._apart(self.legs(claim), verdict)
 
-    def _apart(self, legs: list[tuple[frozenset[Seat], frozenset[Seat]]], verdict: Verdict, layer: int) -> None:
+    def _apart(self, legs: list[tuple[frozenset[Seat], frozenset[Seat]]], verdict: Verdict) -> None:
         """No frame of the first side of a leg gets to the second."""
         closures: list[dict[str, Any]] = []
         for sources, targets in legs:
             coarse = self._coarse(verdict.level)
-            everywhere = coarse.spread(coarse.sent(sources))
-            if not everywhere & coarse.heard(targets):
-                closures.append({"anywhere": bits_to_text(everywhere)})
-                self._rest_on(verdict, {i.device for i in self.fabric.bridges if i.live & everywhere})
+            plain = self._nowhere_near(coarse.sent(sources), coarse.heard(targets), verdict)
+            if plain is not None:
+                closures.append(plain)
                 continue
             spread = closure(self.fabric, sources, verdict.level)
             heard = reached(self.fabric, spread, targets, verdict.level)
@@ -177,21 +186,14 @@ class Prover:
             closures.append(certified(self.fabric, spread, targets))
         if verdict.because:  # not settled
             return
-        if layer == 3:
+        if verdict.layer == 3:
             for sources, targets in legs:
                 spread = closure(self.fabric, sources, verdict.level)
                 ways = self.routing.passages(spread, targets)
                 if ways:
                     self._routed(ways, verdict)
                     return
-        empty = any(not sources or not targets for sources, targets in legs)
-        verdict.verdict = HOLDS
-        verdict.because = "no frame gets from one side to the other, over any link that is up"
-        verdict.because += ", and no router passes packets between them" if layer == 3 else ""
-        if empty:
-            verdict.because = "one side has no port at all"
-        if layer == 2:
-            verdict.certificate |= {"closures": closures}
+        self._holds(verdict, closures, nobody=any(not sources or not targets for sources, targets in legs))
 
     def _routed(self, ways: list[Passage], verdict: Verdict) -> None:
         """Tell of packets that a router passes from one side to the other."""
@@ -346,19 +348,16 @@ class Prover:
         for seat in self.names.seats:
             by_vid.setdefault(seat.vid, []).append(seat)
         for group in vlan_groups(self.fabric, by_vid.keys() - {0}):
-            sources = frozenset(seat for vid in group for seat in by_vid.get(vid, ()))
             claim = f"VLAN {group} leaks into no other"
             verdict = Verdict(claim, "no-leak", level, 2, UNDECIDED, "", Origin())
             verdict.certificate = {"vlans": str(group)}
             coarse = self._coarse(level)
-            everywhere = coarse.spread(coarse.sent_in(group))
-            if not everywhere & coarse.heard_beside(group):
-                verdict.verdict = HOLDS
-                verdict.because = "no link turns its frames into a VLAN that others hear"
-                verdict.certificate |= {"closures": [{"anywhere": bits_to_text(everywhere)}]}
-                self._rest_on(verdict, {i.device for i in self.fabric.bridges if i.live & everywhere})
+            plain = self._nowhere_near(coarse.sent_in(group), coarse.heard_beside(group), verdict)
+            if plain is not None:
+                self._holds(verdict, [plain], nobody=False)
             else:
-                self._apart([(sources, frozenset(self.names.seats) - sources)], verdict, 2)
+                sources = frozenset(seat for vid in group for seat in by_vid.get(vid, ()))
+                self._apart([(sources, frozenset(self.names.seats) - sources)], verdict)
             yield verdict
 
     def none_split(self) -> Iterator[Verdict]:
@@ -388,36 +387,6 @@ class Prover:
             yield verdict
 
 
-def passing(fabric: Fabric) -> list[tuple[int, int, int]]:
-    """Pairs of bridge ports and the VIDs, as a mask, that pass between them both ways under one number."""
-    ways: dict[tuple[int, int], int] = {}
-    for sender, crossings in fabric.crossings.items():
-        for crossing in crossings if not fabric.bridge_ports[sender].view.protected else ():
-            for to, mask in crossing.same:
-                ways[sender, to] = ways.get((sender, to), 0) | mask
-    return [(one, to, mask & ways.get((to, one), 0)) for (one, to), mask in sorted(ways.items()) if one < to]
-
-
-def spanning(fabric: Fabric, both_ways: list[tuple[int, int, int]], vid: int) -> list[list[str]]:
-    """Links that join the bridges of a VLAN without a cycle, each passing it both ways under its number."""
-    ports, root = fabric.bridge_ports, list(range(len(fabric.bridges)))
-
-    def top(bridge: int) -> int:
-        while root[bridge] != bridge:
-            root[bridge] = root[root[bridge]]
-            bridge = root[bridge]
-        return bridge
-
-    edges = []
-    for sender, to, mask in both_ways:
-        if mask >> vid & 1:
-            one, other = top(ports[sender].bridge), top(ports[to].bridge)
-            if one != other:
-                root[one] = other
-                edges.append([f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)])
-    return edges
-
-
 def said(claim: Claim) -> str:
     """A claim in words."""
     if claim.about:
@@ -434,26 +403,3 @@ def said(claim: Claim) -> str:
         return f"VLAN {claim.carried_by.vlans} on {', '.join(claim.carried_by.on)} only"
     a, b = claim.reach or claim.not_reach or ["", ""]
     return f"{a} {'reaches' if claim.reach else 'does not reach'} {b}"
-
-
-def certified(fabric: Fabric, spread: Flood, targets: frozenset[Seat]) -> dict[str, dict[str, object]]:
-    """A closure as the verifier reads it: for each bridge the VIDs that can be there, and what comes in by one port
-    alone, so that it does not leave by it."""
-    aimed = {number for seat in targets for number in fabric.at[fabric.bridge_ports[seat.port].end]}
-    found: dict[str, dict[str, object]] = {}
-    for number, inside in enumerate(fabric.bridges):
-        present = spread.present(number)
-        if not present:
-            continue
-        entry: dict[str, object] = {"vids": bits_to_text(present)}
-        only = {}
-        for port in inside.ports:
-            alone = spread.alone(number, port)
-            if alone and (port in fabric.crossings or port in aimed):
-                only[fabric.bridge_ports[port].port] = bits_to_text(alone)
-        if only:
-            entry["only"] = only
-        if spread.shielded(number):
-            entry["shielded"] = bits_to_text(spread.shielded(number))
-        found[f"{inside.device}|{inside.name}"] = entry
-    return found

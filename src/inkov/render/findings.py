@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from enum import StrEnum
 from itertools import groupby
 from typing import Any
 
@@ -18,19 +17,10 @@ from inkov.render.grid import Column, Grid
 from inkov.render.terminal import SEVERITY, Screen, indented
 from inkov.render.text import place, safe
 
-__all__ = ["By", "findings_grid", "findings_json", "findings_text", "rule_text", "summary", "touched"]
+__all__ = ["findings_grid", "findings_json", "findings_text", "rule_text", "summary", "touched"]
 
 _ASSUMED = 4  # of what a finding rests on, the rest counted
 _PLACES = 8
-
-
-class By(StrEnum):
-    """What findings are grouped by."""
-
-    RULE = "rule"
-    SWITCH = "switch"
-    SEVERITY = "severity"
-    VLAN = "vlan"
 
 
 def summary(findings: list[Finding], switches: int, accepted: int = 0) -> str:
@@ -59,14 +49,14 @@ def findings_text(
     screen: Screen,
     switches: int,
     *,
-    by: By | None = None,
+    by: str | None = None,
     only: str | None = None,
     explain: bool = False,
 ) -> str:
     """Each finding as a short block: what, where at both ends, what comes of it, what cures it, what it rests on.
 
-    With `only`, groups by switch are of this switch alone. With `explain`, the first finding of each rule says why it
-    matters.
+    `by` is rule, switch, severity or vlan. With `only`, groups by switch are of this switch alone. With `explain`, the
+    first finding of each rule says why it matters.
     """
     parts: list[RenderableType] = []
     explained: set[str] = set()
@@ -112,24 +102,24 @@ def _block(finding: Finding, locator: Locator, why: str) -> Iterator[RenderableT
         yield indented(f"... and {len(finding.assumes) - _ASSUMED} more of the kind", 2, "dim")
 
 
-def _grouped(findings: list[Finding], by: By | None, only: str | None) -> Iterator[tuple[str, list[Finding]]]:
+def _grouped(findings: list[Finding], by: str | None, only: str | None) -> Iterator[tuple[str, list[Finding]]]:
     """The findings under headings; one that touches several switches or VLANs stands under each of them."""
     if by is None:
         yield "", findings
         return
     entries: list[tuple[tuple[Any, ...], str, Finding]] = []
     for number, finding in enumerate(findings):
-        if by is By.RULE:
+        if by == "rule":
             entries.append(((number,), finding.rule, finding))
-        elif by is By.SEVERITY:
+        elif by == "severity":
             entries.append(((finding.severity.rank,), finding.severity, finding))
-        elif by is By.SWITCH:
+        elif by == "switch":
             switches = dict.fromkeys(w.switch for w in finding.where if w.switch and only in (None, w.switch))
             entries += [((not s, natural(s)), s or "no switch", finding) for s in switches or [""]]
         else:
             vids = dict.fromkeys(w.vlan for w in finding.where if w.vlan)
             entries += [((v or 4095,), f"VLAN {v}" if v else "no VLAN", finding) for v in vids or [None]]
-    if by is By.RULE:  # the rules in the order of their worst finding
+    if by == "rule":  # the rules in the order of their worst finding
         first: dict[str, int] = {}
         for key, heading, _ in entries:
             first.setdefault(heading, key[0])

@@ -1,0 +1,348 @@
+"""What switches do with frames, written out again for the verifier: one port at a time, from docs/forwarding-model.md.
+
+It shares nothing with the engine but the campus model and VID sets. Rules are cited as there (FM 2.1); nothing here
+knows of certificates or claims.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from functools import cached_property
+from typing import Any, NamedTuple
+
+from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
+from inkov.vlanset import VlanSet
+
+__all__ = ["ALL", "End", "Hub", "Network", "Seat", "Spot", "bits", "key"]
+
+ALL = VlanSet.all().bits
+End = tuple[str, str]
+Hub = tuple[str, str]  # device and bridge
+
+
+class View(NamedTuple):
+    """FM 2.1, VID sets as masks."""
+
+    pvid: int = 0
+    admit: int = 0
+    emit: int = 0
+    bare: int = 0
+
+
+class Spot(NamedTuple):
+    """A port as a bridge has it: the end its frames pass, the tag they wear there (0 for none of its own)."""
+
+    end: End
+    name: str
+    outer: int
+    hub: Hub
+    views: tuple[View, ...]  # its own first, then those it can be lured into
+    protected: bool
+    routed: bool
+
+
+class Seat(NamedTuple):
+    spot: Spot
+    tag: int
+    vid: int
+
+
+def bits(mask: int) -> Iterator[int]:
+    return iter(VlanSet(mask & ALL))
+
+
+class Network:
+    """The campus as frames see it. `cables` are pairs of ports, as (switch, port, far switch, far port)."""
+
+    def __init__(self, campus: Campus, cables: Iterable[tuple[str, str, str, str]]) -> None:
+        self.campus = campus
+        self.far: dict[End, list[End]] = {}
+        for a, p, b, q in cables:
+            one, other = self.whole((a, p)), self.whole((b, q))
+            for near, far in ((one, other), (other, one)):
+                if far not in self.far.setdefault(near, []):
+                    self.far[near].append(far)
+        self.live = {device.name: self._live(device) for device in campus.devices.values()}
+        self.homes = {
+            (d.name, port): b.name for d in campus.devices.values() for b in d.bridges.values() for port in b.ports
+        }
+        self._turns: dict[str, dict[int, int]] = {}
+        self._heard_by_vid: dict[str, dict[int, int]] = {}
+        self._heard: dict[tuple[Seat, str], int] = {}
+        self.spots: dict[End, list[Spot]] = {}
+        self.at: dict[Hub, list[Spot]] = {}
+        for device in campus.devices.values():
+            for port in device.ports.values():
+                spot = self._spot(device, port)
+                if spot is not None:
+                    self.spots.setdefault(spot.end, []).append(spot)
+                    self.at.setdefault(spot.hub, []).append(spot)
+
+    # --- what a port is ----------------------------------------------------------------------------------------
+
+    def value(self, device: Device, port: Port, attribute: str) -> Any:
+        """FM 1.1, FM 1.2: what is stated, or else the platform's default."""
+        fact = getattr(port, attribute) or device.platform.unstated.get(attribute)
+        return None if fact is None else fact.value
+
+    def whole(self, end: End) -> End:
+        """FM 1.7: a member of a bundle is its bundle."""
+        ports = self.campus.devices[end[0]].ports
+        name = ports[end[1]].bundle
+        bundle = ports.get(name.value) if name is not None else None
+        return end if bundle is None or bundle.bundle is not None or bundle.name == end[1] else (end[0], bundle.name)
+
+    def _up(self, device: Device, port: Port) -> bool:
+        """FM 1.6."""
+        if port.enabled is not None and not port.enabled.value:
+            return False
+        if port.kind is PortKind.SUB:
+            parent = device.ports.get(port.parent.value) if port.parent else None
+            return (
+                parent is not None
+                and parent.kind is not PortKind.SUB
+                and port.outer is not None
+                and self._up(device, parent)
+            )
+        if port.kind is PortKind.BUNDLE:
+            members = [p for p in device.ports.values() if p.bundle is not None and p.bundle.value == port.name]
+            return not members or any(p.enabled is None or p.enabled.value for p in members)
+        return True
+
+    def _live(self, device: Device) -> int:
+        """FM 3.3."""
+        if device.vlans is not None and not device.table_is_membership:
+            return self._active(device.vlans)
+        mask = 2 | sum(1 << gateway.vid for gateway in {g.vid: g for g in device.gateways}.values() if gateway.vid != 1)
+        for port in device.ports.values():
+            for name in ("access_vlan", "voice_vlan", "native_vlan", "pvid", "primary", "secondary"):
+                mask |= 1 << (self.value(device, port, name) or 1)
+            for name in ("withheld", "tagged", "untagged", "secondaries"):
+                mask |= (self.value(device, port, name) or VlanSet()).bits
+            if self.value(device, port, "mode") is Mode.TRUNK:
+                mask |= self.value(device, port, "allowed").bits
+        return mask
+
+    def _active(self, table: dict[int, Any]) -> int:
+        mask = 2
+        for row in table.values():
+            on = row.active is None or row.active.value
+            mask = mask | 1 << row.vid if on else mask & ~(1 << row.vid)
+        return mask
+
+    def _asks(self, device: Device, port: Port) -> Negotiation | None:
+        how = self.value(device, port, "negotiation")
+        plain = self.value(device, port, "mode") in (Mode.ACCESS, Mode.TRUNK)
+        return how if plain and how in (Negotiation.PASSIVE, Negotiation.ACTIVE) else None
+
+    def _mode(self, device: Device, port: Port) -> Mode:
+        """FM 1.3, FM 1.4: a port that asks becomes a trunk if the other end asks, announces, or waits for an asker."""
+        mine = self._asks(device, port)
+        if mine is None:
+            return self.value(device, port, "mode")  # type: ignore[no-any-return]
+        for name, far in self.far.get((device.name, port.name), ()):
+            other = self.campus.devices[name]
+            peer = other.ports[far]
+            its = self._asks(other, peer)
+            announces = its is None and self.value(other, peer, "mode") is Mode.TRUNK and (
+                self.value(other, peer, "negotiation") is Negotiation.ANNOUNCING)  # fmt: skip
+            if announces or its is Negotiation.ACTIVE or (its is Negotiation.PASSIVE and mine is Negotiation.ACTIVE):
+                return Mode.TRUNK
+        return Mode.ACCESS
+
+    def _view(self, device: Device, port: Port, mode: Mode, live: int) -> View:
+        """FM 2.2 to FM 2.10, within the VIDs that the bridge has."""
+
+        def get(name: str) -> Any:
+            return self.value(device, port, name)
+
+        def one(vid: int | None) -> int:
+            return 1 << vid if vid else 0
+
+        pvid = admit = emit = bare = 0
+        if mode is Mode.ROUTED:
+            return View(1, 0, 2, 2)
+        if mode is Mode.ACCESS:
+            pvid, admit = get("access_vlan"), one(get("voice_vlan"))
+            bare = one(pvid)
+            emit = bare | admit
+        elif mode is Mode.TRUNK:
+            admit = get("allowed").bits
+            emit = admit & ~get("withheld").bits
+            native = get("native_vlan")
+            if native and admit >> native & 1:
+                pvid, bare = native, 0 if get("native_tagged") else emit & one(native)
+        elif mode is Mode.GENERAL:
+            listed = get("untagged")
+            bare = one(get("pvid")) if listed is None else listed.bits
+            member = get("tagged").bits | bare
+            accept, filtering = get("accept"), get("ingress_filtering")
+            admit = 0 if accept is Accept.UNTAGGED else member if filtering else ALL
+            pvid = 0 if accept is Accept.TAGGED else get("pvid") or 0
+            pvid = 0 if filtering and not member >> pvid & 1 else pvid
+            emit = member & ~get("withheld").bits
+            bare &= emit
+        elif mode is Mode.PRIVATE_HOST and get("primary") and get("secondary"):
+            pvid = get("secondary")
+            row = (device.vlans or {}).get(pvid)
+            isolated = row is not None and row.private is not None and row.private.value is Private.ISOLATED
+            emit = bare = one(get("primary")) | (0 if isolated else one(pvid))
+        elif mode is Mode.PROMISCUOUS and get("primary"):
+            pvid = get("primary")
+            emit = bare = one(pvid) | get("secondaries").bits
+        return View(pvid if live >> pvid & 1 else 0, admit & live, emit & live, bare & live)
+
+    def _spot(self, device: Device, port: Port) -> Spot | None:
+        end = (device.name, port.name)
+        if not self._up(device, port) or self.whole(end) != end:
+            return None
+        mode = self._mode(device, port)
+        bridge = f"routed {port.name}" if mode is Mode.ROUTED else self.homes.get(end, "")
+        table = device.bridges[bridge].vlans if bridge in device.bridges else None
+        live = self.live[device.name] if table is None else self._active(table)
+        views = [self._view(device, port, mode, live)]
+        outer = 0
+        if port.kind is PortKind.SUB:  # FM 3.9
+            assert port.parent is not None and port.outer is not None
+            end, outer = self.whole((device.name, port.parent.value)), port.outer.value
+            if any(s.outer == outer for s in self.spots.get(end, ())):
+                return None
+            views = [View(v.pvid, 0, v.emit & v.bare, v.bare) for v in views]
+        if end not in self.far:  # FM 4.4, FM 4.5
+            if self._asks(device, port) and mode is not Mode.TRUNK:
+                views.append(self._view(device, port, Mode.TRUNK, live))
+            if self.value(device, port, "registration") and mode is not Mode.ROUTED:
+                views += [View(v.pvid, live, live, v.bare) for v in views]
+        protected = bool(self.value(device, port, "protected")) and mode is not Mode.ROUTED
+        return Spot(end, port.name, outer, (device.name, bridge), tuple(views), protected, mode is Mode.ROUTED)
+
+    # --- hosts ---------------------------------------------------------------------------------------------------
+
+    @cached_property
+    def by_key(self) -> dict[str, Spot]:
+        return {key(spot): spot for found in self.spots.values() for spot in found}
+
+    @cached_property
+    def by_vid(self) -> dict[int, list[Seat]]:
+        found: dict[int, list[Seat]] = {}
+        for seat in self.seats:
+            found.setdefault(seat.vid, []).append(seat)
+        return found
+
+    @cached_property
+    def seats(self) -> list[Seat]:
+        """Who sits where (FM 4.6): untagged, and with each tag that a port passes and no sub-interface takes."""
+        found = []
+        for end, spots in self.spots.items():
+            owned = sum(1 << spot.outer for spot in spots if spot.outer)
+            for spot in spots if end not in self.far else ():
+                view, own = spot.views[0], []
+                if spot.routed:
+                    continue
+                if view.pvid or view.bare:
+                    own.append(Seat(spot, 0, view.pvid or (view.bare & -view.bare).bit_length() - 1))
+                if not spot.outer:
+                    own += [Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare & ~owned)]
+                enters = view.pvid or view.admit or len(spot.views) > 1
+                found += own or ([Seat(spot, 0, 0)] if enters else [])
+        return found
+
+    def sent(self, seats: Iterable[Seat], level: str) -> dict[Spot, int]:
+        """What hosts can put on bridges, by port (FM 4.1); a hostile one by every port on its wire (FM 4.2, FM 4.4)."""
+        found: dict[Spot, int] = {}
+        for seat in seats:
+            if level == "honest":
+                vid = seat.tag or seat.spot.views[0].pvid
+                found[seat.spot] = found.get(seat.spot, 0) | (1 << vid if vid else 0)
+                continue
+            wire = self.spots[seat.spot.end]
+            owned = sum(1 << spot.outer for spot in wire if spot.outer)
+            for spot in wire:
+                for view in spot.views:
+                    mask = (0 if spot.outer else view.admit & ~owned) | (1 << view.pvid if view.pvid else 0)
+                    found[spot] = found.get(spot, 0) | mask
+        return found
+
+    def hears(self, seat: Seat, out: Spot, vid: int, level: str) -> bool:
+        """Whether a host hears what leaves a port of its wire in a VLAN: an honest one in its form only."""
+        if out.end != seat.spot.end:
+            return False
+        for view in out.views if level == "hostile" else out.views[:1]:
+            if view.emit >> vid & 1:
+                worn = out.outer or (0 if view.bare >> vid & 1 else vid)
+                if level == "hostile" or worn == (seat.spot.outer or seat.tag):
+                    return True
+        return False
+
+    def turns(self, level: str) -> dict[int, int]:
+        """VID -> the VIDs that some link turns its frames into; worked out once."""
+        if level not in self._turns:
+            found = self._turns[level] = {}
+            for spot in (spot for end in self.far for spot in self.spots.get(end, ())):
+                for _, left, arriving in self.over(spot, ALL, level):
+                    for vid in bits(left) if left != -1 else ():
+                        found[vid] = found.get(vid, 0) | arriving
+        return self._turns[level]
+
+    def heard_by_vid(self, level: str) -> dict[int, int]:
+        """VID -> the VIDs that hosts in it can hear."""
+        if level not in self._heard_by_vid:
+            found = self._heard_by_vid[level] = {}
+            for seat in self.seats:
+                found[seat.vid] = found.get(seat.vid, 0) | self.heard(seat, level)
+        return self._heard_by_vid[level]
+
+    def heard(self, seat: Seat, level: str) -> int:
+        """The VIDs that a host can hear, as a mask; worked out once."""
+        if (seat, level) not in self._heard:
+            mask = 0
+            for spot in self.spots[seat.spot.end]:
+                emitted = 0
+                for view in spot.views:
+                    emitted |= view.emit
+                mask |= sum(1 << vid for vid in bits(emitted) if self.hears(seat, spot, vid, level))
+            self._heard[seat, level] = mask
+        return self._heard[seat, level]
+
+    # --- links ---------------------------------------------------------------------------------------------------
+
+    def over(self, spot: Spot, mask: int, level: str) -> Iterator[tuple[Spot, int, int]]:
+        """What leaves a port in the VIDs of `mask` arrives as: (far port, VIDs left as, VIDs arrived as)."""
+        view = spot.views[0]
+        mask &= view.emit
+        for far in self.far.get(spot.end, ()):
+            spots = self.spots.get(far, [])
+            owned = {s.outer: s for s in spots if s.outer}
+            whole = next((s for s in spots if not s.outer), None)
+            if spot.outer:
+                yield from self._tagged(owned, whole, spot.outer, mask)
+                continue
+            for tag in owned:
+                if (mask & ~view.bare) >> tag & 1:
+                    yield from self._tagged(owned, whole, tag, 1 << tag)
+            taken = sum(1 << tag for tag in owned)
+            if whole is not None and mask & ~view.bare & ~taken & whole.views[0].admit:
+                yield whole, -1, mask & ~view.bare & ~taken & whole.views[0].admit
+            bare = mask & view.bare
+            if bare and whole is not None:
+                if whole.views[0].pvid:
+                    yield whole, bare, 1 << whole.views[0].pvid
+                if level == "hostile":  # FM 4.3: a tag hidden behind may show
+                    yield whole, bare, whole.views[0].admit & ~taken
+            if bare and level == "hostile":
+                for sub in owned.values():
+                    if sub.views[0].pvid:
+                        yield sub, bare, 1 << sub.views[0].pvid
+
+    def _tagged(
+        self, owned: dict[int, Spot], whole: Spot | None, tag: int, mask: int
+    ) -> Iterator[tuple[Spot, int, int]]:
+        if tag in owned:
+            if owned[tag].views[0].pvid and mask:
+                yield owned[tag], mask, 1 << owned[tag].views[0].pvid
+        elif whole is not None and whole.views[0].admit >> tag & 1 and mask:
+            yield whole, mask, 1 << tag
+
+
+def key(spot: Spot) -> str:
+    return f"{spot.hub[0]}:{spot.name}"
