@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Device, Mode, Origin, TreeMode
+from inkov.campus import Device, Guard, Mode, Origin, TreeMode
 from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, rule
 from inkov.checks.site import Site
@@ -65,16 +65,12 @@ def edge_on_link(site: Site) -> Iterator[Found]:
     example="ports 1 to 20 of gate-1 are edge ports, port 21 is not",
 )
 def edge_missing(site: Site) -> Iterator[Found]:
-    asked = site.plan.practice.edge
-    states = {r.end.device for r in site.stating("edge") if _said(r, "edge")}
-    for device, ports in _host_access(site, set(_runs(site)) if asked else states).items():
-        bare = [r for r in ports if r.stated.edge is None or not r.stated.edge.value]
-        if bare:
-            yield Found(
-                f"{device} has {counted(len(bare), 'host port')} without the edge setting: "
-                f"{listed([r.end.port for r in bare])}",
-                "set them as edge ports", tuple(site.place(r, "edge") for r in bare), key=(device,),
-            )  # fmt: skip
+    for device, bare in _lacking(site, "edge", site.plan.practice.edge):
+        yield Found(
+            f"{device} has {counted(len(bare), 'host port')} without the edge setting: "
+            f"{listed([r.end.port for r in bare])}",
+            "set them as edge ports", tuple(site.place(r, "edge") for r in bare), key=(device,),
+        )  # fmt: skip
 
 
 @rule(
@@ -87,14 +83,8 @@ def edge_missing(site: Site) -> Iterator[Found]:
     example="ports 1 to 20 of gate-1 shut themselves when a bridge speaks there, port 21 does not",
 )
 def guard_missing(site: Site) -> Iterator[Found]:
-    asked = site.plan.practice.guard
-    states = {r.end.device for r in site.stating("bpdu_guard") if _said(r, "bpdu_guard")}
-    for device, ports in _host_access(site, set(_runs(site)) if asked else states).items():
-        bare = [
-            r
-            for r in ports
-            if not _said(r, "bpdu_guard") and (r.stated.guard is None or r.stated.guard.value == "none")
-        ]
+    for device, ports in _lacking(site, "bpdu_guard", site.plan.practice.guard):
+        bare = [r for r in ports if r.stated.guard is None or r.stated.guard.value is Guard.NONE]
         if bare:
             yield Found(
                 f"{device} has {counted(len(bare), 'host port')} without a guard against bridges: "
@@ -103,11 +93,12 @@ def guard_missing(site: Site) -> Iterator[Found]:
             )  # fmt: skip
 
 
-def _host_access(site: Site, devices: set[str]) -> dict[str, list[Resolved]]:
-    if not devices:
-        return {}
+def _lacking(site: Site, attribute: str, asked: bool | None) -> Iterator[tuple[str, list[Resolved]]]:
+    """By switch, the host ports without a setting that other ports of the switch have (or that is asked for)."""
+    devices = set(_runs(site)) if asked else {r.end.device for r in site.stating(attribute) if _said(r, attribute)}
     modes = (Mode.ACCESS, Mode.PRIVATE_HOST)
-    return by_switch([r for r in site.host_ports if r.end.device in devices and r.like in modes])
+    lacking = [r for r in site.host_ports if r.end.device in devices and not _said(r, attribute) and r.like in modes]
+    yield from by_switch(lacking).items()
 
 
 def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:

@@ -93,6 +93,17 @@ def vlan_suspended(site: Site) -> Iterator[Found]:
                 )  # fmt: skip
 
 
+def _beside(site: Site, known: set[int]) -> Iterator[tuple[int, list[Where]]]:
+    """The VLANs that tables define beside `known` ones and those that the house rules name, with their rows."""
+    practice = site.plan.practice
+    named = {practice.native, practice.management, practice.unused.vlan if practice.unused is not None else None}
+    places: dict[int, list[Where]] = {}
+    for device in site.devices:
+        for vid in (device.vlans or {}).keys() - known - named if not device.table_is_membership else ():
+            places.setdefault(vid, []).append(site.row(device.name, vid))
+    yield from sorted(places.items())
+
+
 @rule(
     "vlan-unused",
     family=_FAMILY,
@@ -122,13 +133,7 @@ def vlan_unused(site: Site) -> Iterator[Found]:
         settled = resolved.settled
         used.update((settled.access_vlan, settled.voice_vlan or 1, resolved.native or 1, settled.pvid or 1,
                      settled.primary or 1, settled.secondary or 1))  # fmt: skip
-    practice = site.plan.practice
-    used.update(v for v in (practice.native, practice.management, practice.unused and practice.unused.vlan) if v)
-    places: dict[int, list[Where]] = {}
-    for device in site.devices:
-        for vid in (device.vlans or {}).keys() - used if not device.table_is_membership else ():
-            places.setdefault(vid, []).append(site.row(device.name, vid))
-    for vid, wheres in sorted(places.items()):
+    for vid, wheres in _beside(site, used):
         yield Found(
             f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and nothing uses it",
             f"remove VLAN {vid}, or write into the plan what it is kept for", tuple(wheres), key=(str(vid),),
@@ -168,13 +173,7 @@ def vlan_not_planned(site: Site) -> Iterator[Found]:
     if not site.plan.vlans:
         return
     known = {DEFAULT_VID, *site.plan.vlans, *(v for s in site.plan.segments.values() for v in s.vlans)}
-    practice = site.plan.practice
-    known.update(v for v in (practice.native, practice.management, practice.unused and practice.unused.vlan) if v)
-    places: dict[int, list[Where]] = {}
-    for device in site.devices:
-        for vid in (device.vlans or {}).keys() - known:
-            places.setdefault(vid, []).append(site.row(device.name, vid))
-    for vid, wheres in sorted(places.items()):
+    for vid, wheres in _beside(site, known):
         yield Found(
             f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and the plan does not know it",
             f"write VLAN {vid} into the plan, or remove it", tuple(wheres), key=(str(vid),),
