@@ -141,6 +141,7 @@ def test_a_verdict_that_rests_on_unread_lines_is_undecided_if_strict(inkov: Inko
     (tmp_path / "x.json").write_text('{"other": 1}')
     (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [climate, tills]\n")
     assert verdicts(inkov) == ["holds"] and verdicts(inkov, "--strict") == ["undecided"]
+    assert "\nAll of it rests on: ./x.json was not read\n" in inkov("prove", ".").out
     assert "./x.json was not read" in inkov("prove", ".", "-f", "json").json["claims"][0]["assumes"]
 
 

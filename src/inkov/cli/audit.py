@@ -138,7 +138,7 @@ def _baseline(path: str) -> set[str]:
     except OSError as error:
         fail(f"cannot read the baseline {path}: {(error.strerror or str(error)).lower()}")
     except (msgspec.DecodeError, KeyError, TypeError, AttributeError, RecursionError):
-        fail(f"{path} is no baseline; make one with `inkov audit CONFIGS -f json -o {path}`")
+        fail(f"{path} is no baseline; `inkov audit CONFIGS -f json -o FILE` makes one")
 
 
 def _unread(session: Session) -> str:

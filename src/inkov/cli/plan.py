@@ -26,7 +26,7 @@ def new(
     read_as: AsOption = None,
     quiet: QuietOption = False,
 ) -> None:
-    """A starting plan from the configurations: VLANs, names, subnets; claims as proposals."""
+    """A starting plan from the configurations."""
     import os
 
     from inkov.cli.common import fail
@@ -40,7 +40,7 @@ def new(
 
 
 def check(configs: Configs, plan: PlanOption = None, read_as: AsOption = None, quiet: QuietOption = False) -> None:
-    """Is the plan well-formed, and does every name in it mean something among the files?"""
+    """Is it well-formed, and does each name mean something?"""
     from inkov.cli.exits import ALL_WELL, FINDINGS
     from inkov.plan import vlan_names
 

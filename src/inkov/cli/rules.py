@@ -24,7 +24,7 @@ def rules(
 
     view = View(form, output, no_colour)
     if slug is not None and slug not in CATALOGUE:
-        fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}")
+        fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
     chosen = catalogue() if slug is None else [CATALOGUE[slug]]
     if form is Format.JSON:
         names = ("slug", "family", "severity", "what", "why", "cure", "example")

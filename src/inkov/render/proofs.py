@@ -36,13 +36,17 @@ def verdicts_summary(verdicts: list[Verdict]) -> str:
 def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> str:
     """Each claim with its verdict; where it is broken, the frame's way, and the lines to blame."""
     parts: list[RenderableType] = []
+    common = [text for text in verdicts[0].assumes if all(text in v.assumes for v in verdicts)] if verdicts else []
     for verdict in sorted(verdicts, key=lambda v: v.verdict == "holds" and len(verdicts) > _SHOWN):
         head = Text()
         head.append(verdict.verdict.upper(), style=_STYLE[verdict.verdict])
         head.append(f"  {safe(verdict.claim)}", style="bold")
         head.append(f"  layer {verdict.layer}, {verdict.level}", style="dim")
+        own = [text for text in verdict.assumes if text not in common]
         parts += [head]
         if verdict.verdict == "holds" and len(verdicts) > _SHOWN and "no port" not in verdict.because:
+            if own:
+                head.append(f", rests on {len(own)} assumption{'s' * (len(own) != 1)} (-f json)", style="dim")
             continue  # its reason is in the other formats; that nobody is concerned must be seen
         parts += [indented(safe(verdict.because), 2)]
         if verdict.witness:
@@ -59,11 +63,13 @@ def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> 
         for blame in verdict.blame:
             at = place(blame.origin, locator)
             parts.append(indented(safe(f"{blame.switch}:{blame.port}  {at}  {blame.says}"), 4))
-        if verdict.verdict != "holds" or len(verdicts) <= _SHOWN:
-            parts += [indented(f"Rests on: {safe(text)}", 2, "dim") for text in verdict.assumes[:_SHOWN]]
-            if len(verdict.assumes) > _SHOWN:
-                parts.append(indented(f"... and {len(verdict.assumes) - _SHOWN} more; -f json lists them", 2, "dim"))
+        parts += [indented(f"Rests on: {safe(text)}", 2, "dim") for text in own[:_SHOWN]]
+        if len(own) > _SHOWN:
+            parts.append(indented(f"... and {len(own) - _SHOWN} more; -f json lists them", 2, "dim"))
         parts.append(Text())
+    parts += [Text(f"All of it rests on: {safe(text)}", style=_STYLE["undecided"]) for text in common[:_SHOWN]]
+    if len(common) > _SHOWN:
+        parts.append(Text(f"... and {len(common) - _SHOWN} more; -f json lists them", style="dim"))
     parts.append(Text(verdicts_summary(verdicts), style="bold"))
     return screen.render(*parts)
 
