@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from fnmatch import fnmatchcase as fnmatch
+
 from inkov.campus import Campus, Mode, PortKind
 from inkov.forwarding import Fabric
-from inkov.proofs.seats import Seat
+from inkov.plan import Claim
+from inkov.proofs.seats import Seat, all_seats
 from tests.campuses import VIDS
 from tests.simulator import At, Simulator, said
 
@@ -60,6 +63,26 @@ class Oracle:
             at = work.pop()
             if self.heard(at, targets, level):
                 return True
+            new = self.onward(at) - seen
+            seen |= new
+            work.extend(new)
+        return False
+
+    def strays(self, claim: Claim) -> bool:
+        """True if any frame of the VLANs of a claim `carried-by` gets where they may not be."""
+        carried, sim = claim.carried_by, self.sim
+        assert carried is not None
+        seats = [seat for seat in all_seats(self.fabric) if seat.vid in carried.vlans]
+        seen = {at for seat in seats for at in self.starts(seat, claim.level)}
+        work = list(seen)
+        while work:
+            at = work.pop()
+            if carried.on is not None and not any(fnmatch(at.device, pattern) for pattern in carried.on):
+                return True
+            for near in {self._wire(out)[0] for out, _, _ in sim.spread(at)} if carried.over is not None else ():
+                ends = [near, *sim.cables[near]] if near in sim.cables else []
+                if ends and not any(fnmatch(":".join(end), pattern) for end in ends for pattern in carried.over or ()):
+                    return True
             new = self.onward(at) - seen
             seen |= new
             work.extend(new)

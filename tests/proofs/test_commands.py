@@ -199,7 +199,34 @@ def test_a_gateway_carries_its_vlan_too(inkov: Inkov, tmp_path: Path) -> None:
         file.write("[gateway 10]\naddress: 10.0.0.1/24\n")
     broken = inkov("prove", "in")
     assert broken.status == 1 and "frames of VLAN 10 get to b" in broken.out
-    assert "claim 1: the gateway of b in VLAN 10 is not in the closure" in inkov("verify", "c.json", "in").out
+    assert (
+        "claim 1: what is sent gets to b in VLAN 10, which the certificate does not have there"
+        in inkov("verify", "c.json", "in").out
+    )
+
+
+def test_a_vlan_stays_on_the_links_it_may_cross(inkov: Inkov, tmp_path: Path) -> None:
+    sheet = (
+        "inkov sheet 1\nswitch: {}\n[vlans]\n10: x\n20: y\n[port 1]\nvlan: 10\n"
+        "[port 2]\nmode: trunk\nallowed: {}\n[port 3]\nmode: trunk\nallowed: {}\n"
+    )
+    folder = tmp_path / "in"
+    folder.mkdir()
+    (folder / "cables.csv").write_text("switch,port,far switch,far port\na,2,b,2\na,3,b,3\n")
+    (folder / "plan.yaml").write_text("claims:\n  - carried-by: {vlans: 10, on: [a, b], over: ['b:2']}\n")
+    for lists, status in ((("10", "20"), 0), (("10", "10,20"), 1)):
+        for name in ("a", "b"):
+            (folder / f"{name}.sheet").write_text(sheet.format(name, *lists))
+        result = inkov("prove", "in", "--certificate", "c.json")
+        assert result.status == status, result.out
+        assert inkov("verify", "c.json", "in").out == "1 of 1 claims verified.\n"
+    assert "frames of VLAN 10 get to a:3, b:3" in result.out and "a:3  in/a.sheet:13  its allowed list" in result.out
+    (folder / "plan.yaml").write_text("claims:\n  - carried-by: {vlans: 10, on: [aa], over: ['b:9']}\n")
+    wrong = inkov("plan", "check", "in")
+    assert "in/plan.yaml:2: no switch is called 'aa'; did you mean a?\n" in wrong.out
+    assert "in/plan.yaml:2: no link ends at 'b:9'; did you mean b:3 or b:2?" in wrong.out
+    (folder / "plan.yaml").write_text("claims:\n  - carried-by: {vlans: 10}\n")
+    assert "expected here: `on` (switches), `over` (links), or both" in inkov("prove", "in").err
 
 
 def test_follow_and_hears_say_what_the_plan_claims() -> None:

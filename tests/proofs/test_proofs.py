@@ -11,7 +11,7 @@ import pytest
 
 from inkov.campus import Bridge, Cable, Campus, Fact, Mode, Negotiation, Origin, Port, PortKind
 from inkov.forwarding import Fabric, resolve
-from inkov.plan import Claim, Plan, PlanFile
+from inkov.plan import Carried, Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.prove import Prover
 from inkov.proofs.verifier import Network, Refused, verify
@@ -33,7 +33,7 @@ def claim_of(rng: random.Random, fabric: Fabric) -> Claim:
         return rng.choice([f"vlan {rng.choice(VIDS)}", f"vlan {rng.choice(VIDS)}", rng.choice(ports), "s0:*", "s*:h0"])
 
     level: Any = rng.choice(["honest", "hostile"])
-    kind = rng.randrange(5)
+    kind = rng.randrange(6)
     if kind == 0:
         return Claim(isolate=[f"vlan {v}" for v in rng.sample(VIDS, rng.randint(2, 4))], level=level)
     if kind == 1:
@@ -42,7 +42,11 @@ def claim_of(rng: random.Random, fabric: Fabric) -> Claim:
         return Claim(isolate=[one()], from_=[one(), one()], one_way=rng.random() < 0.3, level=level)
     if kind == 3:
         return Claim(not_reach=[one(), one()], level=level)
-    return Claim(reach=[one(), one()], level=level)
+    if kind == 4:
+        return Claim(reach=[one(), one()], level=level)
+    on = rng.sample([f"s{n}" for n in range(7)], rng.randint(1, 6)) if rng.random() < 0.6 else None
+    over = [f"s{n}:*" for n in rng.sample(range(7), rng.randint(1, 4))] if on is None or rng.random() < 0.3 else None
+    return Claim(carried_by=Carried(VlanSet.of(rng.choice(VIDS)), on, over), level=level)
 
 
 def legs_of(prover: Prover, claim: Claim) -> list[tuple[set[Any], set[Any]]]:
@@ -54,6 +58,8 @@ def legs_of(prover: Prover, claim: Claim) -> list[tuple[set[Any], set[Any]]]:
         inside = set(seats(claim.isolate))
         outside = set(seats(claim.from_ or ()) - seats(claim.except_ or ())) - inside
         return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
+    if claim.carried_by is not None:
+        return []
     one, other = claim.reach or claim.not_reach or ["", ""]
     return [(set(seats([one])), set(seats([other])))]
 
@@ -82,7 +88,7 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part:
             if not verdict.certificate.keys() - {"number"} and "in common" in verdict.because:
                 continue
             legs = legs_of(prover, claim)
-            leaks = any(oracle.leaks(*leg, claim.level) for leg in legs)
+            leaks = oracle.strays(claim) if claim.carried_by else any(oracle.leaks(*leg, claim.level) for leg in legs)
             wanted = (
                 {True: ("holds",), False: ("broken",)}
                 if claim.reach
@@ -92,7 +98,7 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part:
             if claim.reach and leaks and verdict.verdict == "undecided":
                 wanted[True] = ("undecided",)
             assert verdict.verdict in wanted[leaks], about
-            if leaks and verdict.verdict == "undecided":
+            if leaks and verdict.verdict == "undecided" and not claim.carried_by:
                 assert not any(
                     oracle.can_happen(*leg, claim.level) for leg in legs if oracle.leaks(*leg, claim.level)
                 ), about

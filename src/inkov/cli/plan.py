@@ -42,23 +42,15 @@ def new(
 def check(configs: Configs, plan: PlanOption = None, read_as: AsOption = None, quiet: QuietOption = False) -> None:
     """Is it well-formed, and does each name mean something?"""
     from inkov.cli.exits import ALL_WELL, FINDINGS
-    from inkov.plan import vlan_names
+    from inkov.proofs.seats import Names
 
     session = start(configs, quiet, plan, read_as=read_as)
-    says, campus = session.plan.says, session.fabric.campus
-    hosts = {host.name for host in campus.hosts}
-    known = {*vlan_names(session.plan, campus), *hosts, "everything"}
-    wrong = []
-    for claim in says.claims:
-        lists = (claim.isolate, claim.from_, claim.except_, claim.join, claim.reach, claim.not_reach)
-        for name in (name for names in lists for name in names or ()):
-            device = name.partition(":")[0]
-            by_number = name.lower().startswith(("vlan ", "vlans ")) or name[:1].isdigit()
-            place = ":" in name and ("*" in device or "?" in device or device in campus.devices)
-            if name not in known and not by_number and not place:
-                wrong.append(
-                    f"{claim.origin.file}:{claim.origin.line}: nothing is called {name!r}{nearest(name, known)}"
-                )
+    says, names = session.plan.says, Names(session.fabric, session.plan)
+    wrong = [
+        f"{claim.origin.file}:{claim.origin.line}: {says}{nearest(name, known)}"
+        for claim in says.claims
+        for says, name, known in names.unknown(claim)
+    ]
     for line in wrong:
         typer.echo(line)
     counts = {

@@ -119,6 +119,8 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
             wrong = "a claim states exactly one of isolate, join, reach, not-reach, carried-by"
         elif pair is not None and len(pair) != 2:
             wrong = "expected here: two places, as in [till-1, core-1:7]"
+        elif claim.carried_by is not None and claim.carried_by.on is None and claim.carried_by.over is None:
+            wrong = "expected here: `on` (switches), `over` (links), or both"
         elif claim.kind != "isolate" and (claim.from_ or claim.except_ or claim.one_way):
             wrong = "`from`, `except` and `one-way` belong to `isolate`"
         elif claim.kind == "isolate" and claim.from_ is None and (len(claim.isolate or ()) < 2 or claim.one_way):

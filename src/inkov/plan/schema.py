@@ -132,10 +132,12 @@ class PlannedPlatform(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class Carried(Struct, rename="kebab", forbid_unknown_fields=True):
-    """A VLAN (or several) that may appear on some switches and links only: `on` has names of switches, or patterns."""
+    """A VLAN (or several) that may be on some switches only (`on`: names, or patterns), or cross some links only
+    (`over`: one end of each, as `switch:port`, or patterns); or both."""
 
     vlans: VlanSet
-    on: Names
+    on: Names | None = None
+    over: Names | None = None
     origin: Origin = Origin()
 
 

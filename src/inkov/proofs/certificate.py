@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 from inkov.forwarding import Fabric
+from inkov.forwarding.follow import Step
 from inkov.forwarding.reach import Flood
 from inkov.proofs.seats import Seat
 from inkov.vlanset import bits_to_text
 
-__all__ = ["certified", "passing", "spanning"]
+__all__ = ["certified", "passing", "spanning", "way_of"]
+
+
+def way_of(steps: list[Step]) -> list[dict[str, object]]:
+    """A witness as the verifier reads it."""
+    return [{"switch": s.switch, "port": s.port, "event": s.event, "vlan": s.vlan, "tagged": s.tagged} for s in steps]
 
 
 def passing(fabric: Fabric) -> list[tuple[int, int, int]]:

@@ -18,7 +18,7 @@ from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame
 from inkov.wiring import End
 
-__all__ = ["Leak", "audible", "blamed", "closure", "entries_of", "find_leak", "reached", "told"]
+__all__ = ["Leak", "audible", "blamed", "closure", "entries_of", "find_leak", "reached", "resolved_at", "told"]
 
 
 class Leak(NamedTuple):
@@ -132,7 +132,7 @@ def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
                 replace(c, folds=(), hidden=()) if c.link == hop.link else c for c in crossings[hop.leaves]
             ]
             alone = not _still(replace(fabric, crossings=crossings), sources, targets, level)
-            near, far = (_resolved(fabric, number) for number in (hop.leaves, hop.arrives.port))
+            near, far = (resolved_at(fabric, number) for number in (hop.leaves, hop.arrives.port))
             leaves = why_leaves(fabric, near, state.vid, tagged=False)
             found.append(Blame(near.end.device, near.end.port, f"VLAN {state.vid} leaves untagged: {leaves.says}",
                                leaves.origin, alone))  # fmt: skip
@@ -157,7 +157,7 @@ def _lured(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
         ports = list(fabric.bridge_ports)
         ports[number] = replace(port, lured=())
         alone = not _still(replace(fabric, bridge_ports=ports), sources, targets, level)
-        resolved = _resolved(fabric, number)
+        resolved = resolved_at(fabric, number)
         attribute = "negotiation" if negotiates(resolved.settled) else "registration"
         says = f"a host that asks gets VLAN {vid} here: {attribute} is {getattr(resolved.settled, attribute)}"
         found.append(Blame(port.end.device, port.port, says, said(fabric, resolved, attribute), alone))
@@ -170,11 +170,11 @@ def _members(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak
     start, vid = leak.way.start, leak.way.end.vid
     found = []
     if start.port >= 0:
-        one = _resolved(fabric, start.port)
+        one = resolved_at(fabric, start.port)
         why = why_arrives(fabric, one, start.vid, one.view.pvid != start.vid)
         alone = not _still(fabric, frozenset(s for s in sources if s.port != start.port), targets, level)
         found.append(Blame(one.end.device, one.end.port, why.says, why.origin, alone))
-    other = _resolved(fabric, leak.target)
+    other = resolved_at(fabric, leak.target)
     left = [seat for seat in targets if seat.port != leak.target]
     alone = not left or not _still(fabric, sources, left, level)
     why = why_leaves(fabric, other, vid, not other.view.bare >> vid & 1)
@@ -185,7 +185,7 @@ def _members(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak
     return found
 
 
-def _resolved(fabric: Fabric, number: int) -> Resolved:
+def resolved_at(fabric: Fabric, number: int) -> Resolved:
     port = fabric.bridge_ports[number]
     return fabric.ports[End(port.end.device, port.port)]
 

@@ -7,13 +7,14 @@ knows of certificates or claims.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple
 
 from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
 from inkov.vlanset import VlanSet
 
-__all__ = ["ALL", "End", "Hub", "Network", "Seat", "Spot", "bits", "key"]
+__all__ = ["End", "Hub", "Network", "Seat", "Spot", "bits"]
 
 ALL = VlanSet.all().bits
 End = tuple[str, str]
@@ -29,7 +30,8 @@ class View(NamedTuple):
     bare: int = 0
 
 
-class Spot(NamedTuple):
+@dataclass(eq=False, slots=True)
+class Spot:
     """A port as a bridge has it: the end its frames pass, the tag they wear there (0 for none of its own)."""
 
     end: End
@@ -40,8 +42,15 @@ class Spot(NamedTuple):
     protected: bool
     routed: bool
 
+    @property
+    def key(self) -> str:
+        return f"{self.hub[0]}:{self.name}"
 
-class Seat(NamedTuple):
+
+@dataclass(eq=False, slots=True)
+class Seat:
+    """Where a host sits: at a port, sending and hearing untagged frames (0) or those with one tag, in VLAN `vid`."""
+
     spot: Spot
     tag: int
     vid: int
@@ -66,9 +75,9 @@ class Network:
         self.homes = {
             (d.name, port): b.name for d in campus.devices.values() for b in d.bridges.values() for port in b.ports
         }
+        self._sends: dict[str, dict[int, int]] = {}
+        self._hears: dict[str, dict[int, int]] = {}
         self._turns: dict[str, dict[int, int]] = {}
-        self._heard_by_vid: dict[str, dict[int, int]] = {}
-        self._heard: dict[tuple[Seat, str], int] = {}
         self.spots: dict[End, list[Spot]] = {}
         self.at: dict[Hub, list[Spot]] = {}
         for device in campus.devices.values():
@@ -122,6 +131,11 @@ class Network:
             if self.value(device, port, "mode") is Mode.TRUNK:
                 mask |= self.value(device, port, "allowed").bits
         return mask
+
+    def live_at(self, device: Device, bridge: str) -> int:
+        """The VIDs that a bridge has: by its own table, or its device's."""
+        table = device.bridges[bridge].vlans if bridge in device.bridges else None
+        return self.live[device.name] if table is None else self._active(table)
 
     def _active(self, table: dict[int, Any]) -> int:
         mask = 2
@@ -198,8 +212,7 @@ class Network:
             return None
         mode = self._mode(device, port)
         bridge = f"routed {port.name}" if mode is Mode.ROUTED else self.homes.get(end, "")
-        table = device.bridges[bridge].vlans if bridge in device.bridges else None
-        live = self.live[device.name] if table is None else self._active(table)
+        live = self.live_at(device, bridge)
         views = [self._view(device, port, mode, live)]
         outer = 0
         if port.kind is PortKind.SUB:  # FM 3.9
@@ -220,7 +233,7 @@ class Network:
 
     @cached_property
     def by_key(self) -> dict[str, Spot]:
-        return {key(spot): spot for found in self.spots.values() for spot in found}
+        return {spot.key: spot for found in self.spots.values() for spot in found}
 
     @cached_property
     def by_vid(self) -> dict[int, list[Seat]]:
@@ -243,36 +256,47 @@ class Network:
                     own.append(Seat(spot, 0, view.pvid or (view.bare & -view.bare).bit_length() - 1))
                 if not spot.outer:
                     own += [Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare & ~owned)]
-                enters = view.pvid or view.admit or len(spot.views) > 1
-                found += own or ([Seat(spot, 0, 0)] if enters else [])
+                found += own or ([Seat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else [])
         return found
 
-    def sent(self, seats: Iterable[Seat], level: str) -> dict[Spot, int]:
-        """What hosts can put on bridges, by port (FM 4.1); a hostile one by every port on its wire (FM 4.2, FM 4.4)."""
-        found: dict[Spot, int] = {}
-        for seat in seats:
-            if level == "honest":
-                vid = seat.tag or seat.spot.views[0].pvid
-                found[seat.spot] = found.get(seat.spot, 0) | (1 << vid if vid else 0)
-                continue
-            wire = self.spots[seat.spot.end]
-            owned = sum(1 << spot.outer for spot in wire if spot.outer)
-            for spot in wire:
-                for view in spot.views:
-                    mask = (0 if spot.outer else view.admit & ~owned) | (1 << view.pvid if view.pvid else 0)
-                    found[spot] = found.get(spot, 0) | mask
-        return found
+    def sent(self, seat: Seat, level: str) -> Iterator[tuple[Spot, int]]:
+        """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire (FM 4.2, FM 4.4)."""
+        if level == "honest":
+            vid = seat.tag or seat.spot.views[0].pvid
+            yield seat.spot, 1 << vid if vid else 0
+            return
+        wire = self.spots[seat.spot.end]
+        owned = sum(1 << spot.outer for spot in wire if spot.outer)
+        for spot in wire:
+            for view in spot.views:
+                yield spot, (0 if spot.outer else view.admit & ~owned) | (1 << view.pvid if view.pvid else 0)
 
-    def hears(self, seat: Seat, out: Spot, vid: int, level: str) -> bool:
-        """Whether a host hears what leaves a port of its wire in a VLAN: an honest one in its form only."""
-        if out.end != seat.spot.end:
-            return False
-        for view in out.views if level == "hostile" else out.views[:1]:
-            if view.emit >> vid & 1:
-                worn = out.outer or (0 if view.bare >> vid & 1 else vid)
-                if level == "hostile" or worn == (seat.spot.outer or seat.tag):
-                    return True
-        return False
+    def heard(self, seat: Seat, level: str) -> Iterator[tuple[Spot, int]]:
+        """What a host hears: the VIDs that leave in its form by a port on its wire; a hostile one hears every form."""
+        tag = seat.spot.outer or seat.tag
+        for spot in self.spots[seat.spot.end]:
+            for view in spot.views if level == "hostile" else spot.views[:1]:
+                if level == "hostile" or (spot.outer and spot.outer == tag):
+                    yield spot, view.emit
+                elif not spot.outer:
+                    yield spot, view.emit & ~view.bare & 1 << tag if tag else view.emit & view.bare
+
+    def sends(self, level: str) -> dict[int, int]:
+        """VLAN -> the VIDs that hosts in it send in, wherever; worked out once. `hears` likewise."""
+        return self._masks(self._sends, self.sent, level)
+
+    def hears(self, level: str) -> dict[int, int]:
+        return self._masks(self._hears, self.heard, level)
+
+    def _masks(self, kept: dict[str, dict[int, int]], each: Any, level: str) -> dict[int, int]:
+        if level not in kept:
+            found = kept[level] = dict.fromkeys(self.by_vid, 0)
+            for seat in self.seats:
+                for _, mask in each(seat, level):
+                    found[seat.vid] |= mask
+        return kept[level]
+
+    # --- links ---------------------------------------------------------------------------------------------------
 
     def turns(self, level: str) -> dict[int, int]:
         """VID -> the VIDs that some link turns its frames into; worked out once."""
@@ -280,69 +304,38 @@ class Network:
             found = self._turns[level] = {}
             for spot in (spot for end in self.far for spot in self.spots.get(end, ())):
                 for _, left, arriving in self.over(spot, ALL, level):
-                    for vid in bits(left) if left != -1 else ():
+                    for vid in bits(left) if left != arriving else ():
                         found[vid] = found.get(vid, 0) | arriving
         return self._turns[level]
 
-    def heard_by_vid(self, level: str) -> dict[int, int]:
-        """VID -> the VIDs that hosts in it can hear."""
-        if level not in self._heard_by_vid:
-            found = self._heard_by_vid[level] = {}
-            for seat in self.seats:
-                found[seat.vid] = found.get(seat.vid, 0) | self.heard(seat, level)
-        return self._heard_by_vid[level]
-
-    def heard(self, seat: Seat, level: str) -> int:
-        """The VIDs that a host can hear, as a mask; worked out once."""
-        if (seat, level) not in self._heard:
-            mask = 0
-            for spot in self.spots[seat.spot.end]:
-                emitted = 0
-                for view in spot.views:
-                    emitted |= view.emit
-                mask |= sum(1 << vid for vid in bits(emitted) if self.hears(seat, spot, vid, level))
-            self._heard[seat, level] = mask
-        return self._heard[seat, level]
-
-    # --- links ---------------------------------------------------------------------------------------------------
-
     def over(self, spot: Spot, mask: int, level: str) -> Iterator[tuple[Spot, int, int]]:
-        """What leaves a port in the VIDs of `mask` arrives as: (far port, VIDs left as, VIDs arrived as)."""
+        """What leaves a port in the VIDs of `mask`, as (far port, VIDs left, VIDs arrived): the same ones if equal,
+        else any of the one as any of the other."""
         view = spot.views[0]
         mask &= view.emit
+        bare, tagged = (0, 0) if spot.outer else (mask & view.bare, mask & ~view.bare)
         for far in self.far.get(spot.end, ()):
-            spots = self.spots.get(far, [])
-            owned = {s.outer: s for s in spots if s.outer}
-            whole = next((s for s in spots if not s.outer), None)
-            if spot.outer:
-                yield from self._tagged(owned, whole, spot.outer, mask)
+            untaken = ALL
+            whole = None
+            for one in self.spots.get(far, ()):
+                enters = 1 << one.views[0].pvid if one.views[0].pvid else 0
+                if not one.outer:
+                    whole = one
+                    if bare and enters:  # FM 3.1
+                        yield one, bare, enters
+                    continue
+                untaken &= ~(1 << one.outer)
+                left = mask if spot.outer == one.outer else tagged & 1 << one.outer
+                left |= bare if level == "hostile" else 0  # FM 4.3: a tag hidden behind may show
+                if left and enters:  # FM 3.9
+                    yield one, left, enters
+            if whole is None:
                 continue
-            for tag in owned:
-                if (mask & ~view.bare) >> tag & 1:
-                    yield from self._tagged(owned, whole, tag, 1 << tag)
-            taken = sum(1 << tag for tag in owned)
-            if whole is not None and mask & ~view.bare & ~taken & whole.views[0].admit:
-                yield whole, -1, mask & ~view.bare & ~taken & whole.views[0].admit
-            bare = mask & view.bare
-            if bare and whole is not None:
-                if whole.views[0].pvid:
-                    yield whole, bare, 1 << whole.views[0].pvid
-                if level == "hostile":  # FM 4.3: a tag hidden behind may show
-                    yield whole, bare, whole.views[0].admit & ~taken
-            if bare and level == "hostile":
-                for sub in owned.values():
-                    if sub.views[0].pvid:
-                        yield sub, bare, 1 << sub.views[0].pvid
-
-    def _tagged(
-        self, owned: dict[int, Spot], whole: Spot | None, tag: int, mask: int
-    ) -> Iterator[tuple[Spot, int, int]]:
-        if tag in owned:
-            if owned[tag].views[0].pvid and mask:
-                yield owned[tag], mask, 1 << owned[tag].views[0].pvid
-        elif whole is not None and whole.views[0].admit >> tag & 1 and mask:
-            yield whole, mask, 1 << tag
-
-
-def key(spot: Spot) -> str:
-    return f"{spot.hub[0]}:{spot.name}"
+            admit = whole.views[0].admit & untaken
+            if spot.outer and mask and admit >> spot.outer & 1:
+                yield whole, mask, 1 << spot.outer
+            if tagged & admit:  # FM 3.2
+                yield whole, tagged & admit, tagged & admit
+            for vid in bits(bare) if level == "hostile" else ():  # FM 4.3
+                yield whole, 1 << vid, admit & ~(1 << vid)
+                yield whole, admit & 1 << vid, admit & 1 << vid

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from difflib import get_close_matches
-from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import Any
 
@@ -12,12 +11,12 @@ from inkov.campus import Origin
 from inkov.forwarding import Fabric
 from inkov.forwarding.because import why_stopped
 from inkov.forwarding.domains import Domains, breaks, domains, islands
-from inkov.forwarding.follow import follow, tell
-from inkov.forwarding.path import find_way
-from inkov.forwarding.reach import Entry, Flood, flood
+from inkov.forwarding.follow import follow
+from inkov.forwarding.reach import Flood
 from inkov.forwarding.rests import Rests, passed_by
 from inkov.plan import Claim, Plan
-from inkov.proofs.certificate import certified, passing, spanning
+from inkov.proofs.carried import judge_carried, where
+from inkov.proofs.certificate import certified, passing, spanning, way_of
 from inkov.proofs.closed import Coarse, vlan_groups
 from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, told
 from inkov.proofs.routed import Passage, Routing
@@ -103,11 +102,11 @@ class Prover:
         try:
             {"isolate": self._isolate, "join": self._join, "reach": self._reach, "not-reach": self._not_reach,
              "carried-by": self._carried}[claim.kind](claim, verdict)  # fmt: skip
-        except Unknown as unknown:
-            name = str(unknown)
-            close = get_close_matches(name, self.names.known(), n=2, cutoff=0.5)
+        except Unknown:
+            says, name, known = self.names.unknown(claim)[0]
+            close = get_close_matches(name, known, n=2, cutoff=0.5)
             hint = f"; did you mean {' or '.join(close)}?" if close else ""
-            verdict.verdict, verdict.because = UNDECIDED, f"nothing is called {name!r}{hint}"
+            verdict.verdict, verdict.because = UNDECIDED, says + hint
         return verdict
 
     def legs(self, claim: Claim) -> list[tuple[frozenset[Seat], frozenset[Seat]]]:
@@ -223,8 +222,7 @@ class Prover:
         more = f" and {len(heard) - 1} more" if len(heard) > 1 else ""
         verdict.because = (f"what is sent at {first.switch}:{first.port} in VLAN {first.vlan} is heard at "
                            f"{last.switch}:{last.port}{more}")  # fmt: skip
-        verdict.certificate |= {"way": [{"switch": s.switch, "port": s.port, "event": s.event, "vlan": s.vlan,
-                                         "tagged": s.tagged} for s in verdict.witness]}  # fmt: skip
+        verdict.certificate |= {"way": way_of(verdict.witness)}
 
     def _reach(self, claim: Claim, verdict: Verdict) -> None:
         [(one, other)] = self.legs(claim)
@@ -299,28 +297,9 @@ class Prover:
         return list(found.values())
 
     def _carried(self, claim: Claim, verdict: Verdict) -> None:
-        carried = claim.carried_by
-        assert carried is not None
-        fabric = self.fabric
-        inside = {n for n, i in enumerate(fabric.bridges) if any(fnmatchcase(i.device, p) for p in carried.on)}
-        seats = frozenset(seat for seat in self.names.seats if seat.vid in carried.vlans)
-        entries = entries_of(fabric, seats, verdict.level)
-        entries += [Entry(-1, 1 << gateway.vid, fabric.bridge_of[device.name, gateway.bridge])
-                    for device, gateway in fabric.gateways() if gateway.vid in carried.vlans]  # fmt: skip
-        spread = flood(fabric, entries, verdict.level)
-        self._rests(verdict, spread)
-        beyond = [n for n, i in enumerate(fabric.bridges) if n not in inside and spread.present(n)]
-        if not beyond:
-            verdict.verdict = HOLDS
-            verdict.because = f"VLAN {carried.vlans} is on {', '.join(carried.on)} only"
-            verdict.certificate |= {"closures": [certified(fabric, spread, frozenset())]}
-            return
-        way = find_way(fabric, entries, lambda state: state.bridge not in inside, verdict.level)
-        assert way is not None
-        verdict.verdict = BROKEN
-        verdict.witness = list(tell(fabric, way))
-        names = sorted({fabric.bridges[n].device for n in beyond})
-        verdict.because = f"frames of VLAN {carried.vlans} get to {', '.join(names[:5])}"
+        if self.names.unknown(claim):
+            raise Unknown
+        self._rests(verdict, judge_carried(self.fabric, self.names.seats, claim, verdict))
 
     def covering(self, one: End, other: End | None) -> list[Verdict]:
         """The verdicts on the claims about what is sent at one port (and heard at another, if given)."""
@@ -400,6 +379,6 @@ def said(claim: Claim) -> str:
     if claim.join is not None:
         return f"join {', '.join(claim.join)}"
     if claim.carried_by is not None:
-        return f"VLAN {claim.carried_by.vlans} on {', '.join(claim.carried_by.on)} only"
+        return f"VLAN {claim.carried_by.vlans} on {where(claim)} only"
     a, b = claim.reach or claim.not_reach or ["", ""]
     return f"{a} {'reaches' if claim.reach else 'does not reach'} {b}"

@@ -62,7 +62,8 @@ class Names:
 
     def known(self) -> list[str]:
         """Every name there is, for the nearest to a wrong one."""
-        return [*self.vlans, *self.hosts, "everything"]
+        ports = dict.fromkeys(f"{end.device}:{end.port}" for end in self.fabric.ports)
+        return [*self.vlans, *self.hosts, "everything", *ports]
 
     def vids(self, name: str) -> VlanSet | None:
         """The VLANs that a name means; None if it means something else."""
@@ -111,6 +112,27 @@ class Names:
             if found or any(self._fits(end.device, end.port, device, port) for end in self.fabric.ports):
                 return found
         raise Unknown(name)
+
+    def unknown(self, claim: Claim) -> list[tuple[str, str, list[str]]]:
+        """The names in a claim that mean nothing: what to say of each, the name, and those that would."""
+        found = []
+        lists = (claim.isolate, claim.from_, claim.except_, claim.join, claim.reach, claim.not_reach)
+        for name in (name for names in lists for name in names or ()):
+            try:
+                self.of(name)
+            except Unknown:
+                found.append((f"nothing is called {name!r}", name, self.known()))
+        carried = claim.carried_by
+        if carried is not None:
+            ends = [str(end) for link in self.fabric.wiring.links for end in (link.a, link.b)]
+            for says, patterns, known in (
+                ("no switch is called", carried.on, list(self.fabric.campus.devices)),
+                ("no link ends at", carried.over, ends),
+            ):
+                for pattern in patterns or ():
+                    if not any(fnmatchcase(name, pattern) for name in known):
+                        found.append((f"{says} {pattern!r}", pattern, known))
+        return found
 
     def any_of(self, names: Iterable[str]) -> frozenset[Seat]:
         return frozenset(seat for name in names for seat in self.of(name))

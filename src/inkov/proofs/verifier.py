@@ -7,124 +7,201 @@ sits where and who is meant by a claim is worked out by code of the verifier's o
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from fnmatch import fnmatchcase
-from typing import Any
+from functools import reduce
+from operator import or_
+from typing import Any, NamedTuple
 
-from inkov.proofs.network import ALL, End, Hub, Network, Seat, Spot, bits, key
+from inkov.plan import Claim
+from inkov.proofs.network import ALL, Hub, Network, Seat, Spot, bits
 from inkov.vlanset import VlanSet
 
 __all__ = ["Network", "Refused", "verify", "verify_entry"]
+
+Entry = dict[str, Any]
+Sent = tuple[Hub, Spot | None, int]
+"""What somebody sends: on a bridge, by a port (None: the device itself), in the VIDs of a mask."""
+
+
+class Side(NamedTuple):
+    """Who is meant by names: all in the VLANs of a mask (bit 0: those in none), and some seats by themselves."""
+
+    vids: int
+    some: frozenset[Seat] = frozenset()
+
+    def seats(self, net: Network) -> set[Seat]:
+        return {seat for vid, own in net.by_vid.items() if self.vids >> vid & 1 for seat in own} | self.some
+
+    def minus(self, other: Side, net: Network) -> Side:
+        if self.some or other.some:
+            return Side(0, frozenset(self.seats(net) - other.seats(net)))
+        return Side(self.vids & ~other.vids)
+
+    def sends(self, net: Network, level: str) -> int:
+        """The VIDs that it sends in, wherever; `hears` likewise."""
+        return self._mask(net.sends(level), net.sent, level)
+
+    def hears(self, net: Network, level: str) -> int:
+        return self._mask(net.hears(level), net.heard, level)
+
+    def _mask(self, by_vid: dict[int, int], each: Any, level: str) -> int:
+        masks = [mask for vid, mask in by_vid.items() if self.vids >> vid & 1]
+        masks += [mask for seat in self.some for _, mask in each(seat, level)]
+        return reduce(or_, masks, 0)
 
 
 class Refused(Exception):
     """The certificate is not true; the text says where."""
 
 
-# --- certificates --------------------------------------------------------------------------------------------------
+def parse(text: str) -> int:
+    return VlanSet.parse(text).bits
 
 
-def verify_closed(net: Network, closure: dict[str, Any], sources: list[Seat], targets: list[Seat], level: str) -> None:
-    """That frames of `sources` stay in a closure, and that no seat of `targets` hears any of it. Raises Refused.
+# --- where frames can be -------------------------------------------------------------------------------------------
 
-    A closure maps `switch|bridge` to `vids`, the VIDs that can be there; `only`, port -> VIDs that come in by that port
-    alone (they do not leave by it); and `shielded`, VIDs that come in by protected ports alone.
-    """
-    if "anywhere" in closure:
-        heard = 0
-        for seat in targets:
-            heard |= net.heard(seat, level)
-        verify_anywhere(net, VlanSet.parse(closure["anywhere"]).bits, sources, heard, level)
-        return
-    there: dict[Hub, int] = {}
-    only: dict[tuple[Hub, int], str] = {}
-    shielded: dict[Hub, int] = {}
-    for name, entry in closure.items():
-        device, _, bridge = name.partition("|")
-        hub = device, bridge
-        there[hub] = VlanSet.parse(entry["vids"]).bits
-        shielded[hub] = VlanSet.parse(entry.get("shielded", "none")).bits
-        for port, vids in entry.get("only", {}).items():
-            for vid in VlanSet.parse(vids):
-                if (hub, vid) in only:
-                    raise Refused(f"VLAN {vid} on {device} comes in by one port alone, and by two")
-                only[hub, vid] = port
 
-    def arrives(spot: Spot, mask: int, how: str) -> None:
-        if mask & ~there.get(spot.hub, 0):
-            vids = VlanSet(mask & ~there.get(spot.hub, 0))
-            raise Refused(f"{how} gets to {key(spot)} in VLAN {vids}, which the certificate does not have there")
+class Closure:
+    """Where frames can be, as stated: `switch|bridge` -> `vids`; `only`, port -> VIDs that come in by that port alone
+    (they do not leave by it); `shielded`, VIDs that come in by protected ports alone."""
+
+    def __init__(self, stated: dict[str, Any]) -> None:
+        self.there: dict[Hub, int] = {}
+        self.shielded: dict[Hub, int] = {}
+        self.only: dict[tuple[Hub, int], str] = {}
+        for name, entry in stated.items():
+            device, _, bridge = name.partition("|")
+            hub = device, bridge
+            self.there[hub], self.shielded[hub] = parse(entry["vids"]), parse(entry.get("shielded", "none"))
+            for port, vids in entry.get("only", {}).items():
+                for vid in bits(parse(vids)):
+                    if self.only.setdefault((hub, vid), port) != port:
+                        raise Refused(f"VLAN {vid} on {device} comes in by one port alone, and by two")
+
+    def take(self, hub: Hub, spot: Spot | None, mask: int, what: str) -> None:
+        """See that frames that come in somewhere are where they are said to be."""
+        name, at = (spot.name, spot.key) if spot is not None else ("", hub[0])
+        new = mask & ~self.there.get(hub, 0)
+        if new:
+            raise Refused(f"{what} gets to {at} in VLAN {VlanSet(new)}, which the certificate does not have there")
         for vid in bits(mask):
-            if only.get((spot.hub, vid), spot.name) != spot.name:
-                raise Refused(f"VLAN {vid} comes in by {key(spot)}, and not by port {only[spot.hub, vid]} alone")
-        if mask & shielded.get(spot.hub, 0) and not spot.protected:
-            raise Refused(f"{how} comes in by {key(spot)}, which is not protected")
+            if self.only.get((hub, vid), name) != name:
+                raise Refused(f"VLAN {vid} comes in by {at}, and not by port {self.only[hub, vid]} alone")
+        if mask & self.shielded.get(hub, 0) and not (spot is not None and spot.protected):
+            raise Refused(f"{what} comes in by {at}, which is not protected")
 
-    for spot, mask in net.sent(sources, level).items():
-        arrives(spot, mask, "what a host sends")
-    aimed: dict[End, list[Seat]] = {}
-    for seat in targets:
-        aimed.setdefault(seat.spot.end, []).append(seat)
-    for hub, mask in there.items():
+    def leaving(self, spot: Spot) -> int:
+        """What may leave by a port, whatever it sends: not what comes in by it alone, nor from protected to protected
+        (FM 3.5, FM 3.6)."""
+        mask = self.there.get(spot.hub, 0) & ~(self.shielded.get(spot.hub, 0) if spot.protected else 0)
+        return mask & ~sum(1 << vid for vid in bits(mask) if self.only.get((spot.hub, vid)) == spot.name)
+
+
+def sent(net: Network, seats: Iterable[Seat], level: str) -> list[Sent]:
+    return [(spot.hub, spot, mask) for seat in seats for spot, mask in net.sent(seat, level)]
+
+
+def verify_closed(net: Network, stated: Entry, sends: list[Sent], level: str) -> Closure:
+    """That what is sent stays in a closure. Raises Refused."""
+    closure = Closure(stated)
+    for hub, spot, mask in sends:
+        closure.take(hub, spot, mask, "what is sent")
+    for hub in closure.there:
         for spot in net.at.get(hub, ()):
-            leaving = mask & ~sum(1 << v for v in bits(mask) if only.get((hub, v)) == spot.name)
-            leaving &= ~shielded[hub] if spot.protected else -1
+            leaving = closure.leaving(spot) if spot.end in net.far else 0
             for far, _, arriving in net.over(spot, leaving, level):
-                arrives(far, arriving, f"what leaves {key(spot)}")
-            for seat in aimed.get(spot.end, ()):
-                if any(net.hears(seat, spot, vid, level) for vid in bits(leaving)):
-                    raise Refused(f"{key(spot)} is heard, in one of VLAN {VlanSet(leaving & ALL)}")
+                closure.take(far.hub, far, arriving, f"what leaves {spot.key}")
+    return closure
 
 
-def verify_anywhere(net: Network, vids: int, sources: list[Seat], heard: int, level: str) -> None:
-    """That frames of `sources` are in some VIDs only, wherever they are, and that none of these is in `heard`."""
-    for spot, mask in net.sent(sources, level).items():
-        if mask & ~vids:
-            raise Refused(f"a host at {key(spot)} sends into VLAN {VlanSet(mask & ~vids)}")
-    for vid in bits(vids):
-        if net.turns(level).get(vid, 0) & ~vids:
-            raise Refused(f"a link turns VLAN {vid} into VLAN {VlanSet(net.turns(level)[vid] & ~vids)}")
-    if heard & vids:
-        raise Refused(f"the other side hears VLAN {VlanSet(heard & vids)}")
+def verify_apart(net: Network, stated: Entry, sources: Side, targets: Side, level: str) -> None:
+    """That no frame of one side is heard by the other: by VIDs alone, or by where frames can be. Raises Refused."""
+    if "anywhere" in stated:  # VIDs that no link turns into others, wherever they are
+        vids = parse(stated["anywhere"])
+        if sources.sends(net, level) & ~vids:
+            raise Refused(f"one side sends into VLAN {VlanSet(sources.sends(net, level) & ~vids)}")
+        for vid in bits(vids):
+            if net.turns(level).get(vid, 0) & ~vids:
+                raise Refused(f"a link turns VLAN {vid} into VLAN {VlanSet(net.turns(level)[vid] & ~vids)}")
+        if targets.hears(net, level) & vids:
+            raise Refused(f"the other side hears VLAN {VlanSet(targets.hears(net, level) & vids)}")
+        return
+    closure = verify_closed(net, stated, sent(net, sources.seats(net), level), level)
+    for seat in targets.seats(net):
+        for spot, mask in net.heard(seat, level):
+            if spot.hub in closure.there and closure.leaving(spot) & mask:
+                raise Refused(f"{spot.key} is heard, in one of VLAN {VlanSet(closure.leaving(spot) & mask)}")
 
 
-def verify_way(net: Network, steps: list[dict[str, Any]], sources: list[Seat], targets: list[Seat], level: str) -> None:
-    """That a frame of one of `sources` can go this way, passing no bridge twice, and is heard in one of `targets`."""
-    try:
-        path = [(net.by_key[f"{step['switch']}:{step['port']}"], step["event"], int(step["vlan"])) for step in steps]
-    except (KeyError, TypeError, ValueError):
-        raise Refused("a step is at no port, or in no VLAN") from None
-    if len(path) < 2 or len(path) % 2 or path[0][1] != "sent" or path[-1][1] != "heard":
-        raise Refused("a way begins with what is sent and ends with what is heard")
-    here, _, vid = path[0]
-    if not net.sent(sources, level).get(here, 0) >> vid & 1:
-        raise Refused(f"no host of the claim sends in VLAN {vid} at {key(here)}")
-    passed, came = [here.hub], here
+# --- ways of frames ------------------------------------------------------------------------------------------------
+
+
+def replay(
+    net: Network, steps: list[Entry], sends: list[Sent], level: str
+) -> tuple[Hub, Spot | None, int, list[Entry]]:
+    """That a frame that is sent can go this way, passing no bridge twice. Raises Refused.
+
+    Returns where it then is, by which port it came there, in which VLAN, and the step that is left, if any.
+    """
+    path = [(f"{step['switch']}:{step['port']}", step["event"], int(step["vlan"])) for step in steps]
+    name, event, vid = path[0]
+    here = [(hub, spot) for hub, spot, mask in sends if mask >> vid & 1]
+    starts = [(hub, spot) for hub, spot in here if (spot.key if spot else f"{hub[0]}:") == name]
+    if event != "sent" or not starts:
+        raise Refused(f"no host of the claim sends in VLAN {vid} at {name}")
+    hub, came = starts[0]
+    passed = {hub}
     for number in range(1, len(path) - 1, 2):
-        (out, event, as_vid), (far, arrival, then) = path[number : number + 2]
-        if (event, arrival) != ("leaves", "arrives") or as_vid != vid or out.hub != came.hub:
+        (leaves, event, left), (arrives, arrival, then) = path[number : number + 2]
+        out = may_leave(net, hub, came, leaves)
+        if (event, arrival, left) != ("leaves", "arrives", vid) or not out.views[0].emit >> vid & 1:
             raise Refused(f"step {number + 1} does not go on from where the frame is")
-        _leaves(out, came, vid)
-        if not any(spot == far and arriving >> then & 1 for spot, left, arriving in net.over(out, 1 << vid, level)
-                   if left != -1 or then == vid):  # fmt: skip
-            raise Refused(f"VLAN {vid} does not get from {key(out)} to {key(far)} as VLAN {then}")
-        if far.hub in passed:
-            raise Refused(f"the way passes {far.hub[0]} twice")
-        passed.append(far.hub)
-        came, vid = far, then
-    last, _, heard = path[-1]
-    if last.hub != came.hub or heard != vid or not any(net.hears(seat, last, vid, level) for seat in targets):
-        raise Refused(f"no host of the claim hears VLAN {vid} at {key(last)}")
-    _leaves(last, came, None)
+        came = next((s for s, _, mask in net.over(out, 1 << vid, level) if s.key == arrives and mask >> then & 1), None)
+        if came is None:
+            raise Refused(f"VLAN {vid} does not get from {leaves} to {arrives} as VLAN {then}")
+        if came.hub in passed:
+            raise Refused(f"the way passes {came.hub[0]} twice")
+        hub, vid = came.hub, then
+        passed.add(hub)
+    return hub, came, vid, steps[len(path) - 1 :] if len(path) % 2 == 0 else []
 
 
-def _leaves(out: Spot, came: Spot, vid: int | None) -> None:
-    if out == came or (out.protected and came.protected):
-        raise Refused(f"the frame may not leave by {key(out)}")
-    if vid is not None and not out.views[0].emit >> vid & 1:
-        raise Refused(f"{key(out)} does not send VLAN {vid}")
+def may_leave(net: Network, hub: Hub, came: Spot | None, name: str) -> Spot:
+    out = net.by_key.get(name)
+    if out is None or out.hub != hub:
+        raise Refused(f"{name} is no port where the frame is")
+    if out is came or (came is not None and out.protected and came.protected):
+        raise Refused(f"the frame may not leave by {name}")
+    return out
 
 
-def verify_joined(net: Network, edges: list[list[str]], seats: list[Seat], vids: int) -> None:
+def verify_way(net: Network, steps: list[Entry], sources: Side, targets: Side, level: str) -> None:
+    """That a frame of one of `sources` can go this way, and is heard by one of `targets`. Raises Refused."""
+    hub, came, vid, rest = replay(net, steps, sent(net, sources.seats(net), level), level)
+    if not rest or rest[0]["event"] != "heard" or rest[0]["vlan"] != vid:
+        raise Refused("a way ends with what is heard")
+    last = may_leave(net, hub, came, f"{rest[0]['switch']}:{rest[0]['port']}")
+    heard = (at for seat in targets.seats(net) for at in net.heard(seat, level))
+    if not any(spot is last and mask >> vid & 1 for spot, mask in heard):
+        raise Refused(f"no host of the claim hears VLAN {vid} at {last.key}")
+
+
+# --- joined --------------------------------------------------------------------------------------------------------
+
+
+def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
+    """That members are joined by the links of an entry; or, if broken, that one of them does not hear another."""
+    if entry["verdict"] == "broken":
+        one, other = (Side(0, frozenset(s for s in seats if s.spot.key == entry[end])) for end in ("from", "to"))
+        if not one.some or not other.some:
+            raise Refused("the ports that are said to be apart are no members")
+        verify_apart(net, entry["closures"][0], one, other, "honest")
+    elif len(seats) > 1:
+        verify_joined(net, entry["edges"], seats)
+
+
+def verify_joined(net: Network, edges: list[list[str]], seats: set[Seat]) -> None:
     """That hosts of one VLAN hear each other: links join their bridges, passing the VLAN both ways. Raises Refused."""
     root: dict[Hub, Hub] = {}
 
@@ -133,20 +210,21 @@ def verify_joined(net: Network, edges: list[list[str]], seats: list[Seat], vids:
             hub = root[hub]
         return hub
 
-    if vids.bit_count() != 1:
+    if len({seat.vid for seat in seats}) != 1:
         raise Refused("only one VLAN is joined by links that keep its number")
+    vlan = 1 << next(iter(seats)).vid
     for one, other in edges:
         a, b = net.by_key[one], net.by_key[other]
         for near, far in ((a, b), (b, a)):
-            over = net.over(near, vids, "honest")
-            if near.protected or not any(spot == far and arriving & vids for spot, _, arriving in over):
-                raise Refused(f"VLAN {VlanSet(vids)} does not get from {key(near)} to {key(far)}")
+            arrives = any(spot is far and mask & vlan for spot, _, mask in net.over(near, vlan, "honest"))
+            if near.protected or not arrives:
+                raise Refused(f"VLAN {VlanSet(vlan)} does not get from {near.key} to {far.key}")
         root[top(a.hub)] = top(b.hub)
     for seat in seats:
         view = seat.spot.views[0]
-        keeps = view.bare & vids if not seat.tag else view.emit & ~view.bare & vids
+        keeps = view.bare & vlan if not seat.tag else view.emit & ~view.bare & vlan
         if seat.spot.protected or not keeps or seat.spot.outer:
-            raise Refused(f"a host at {key(seat.spot)} may not hear its own VLAN, or not from every port")
+            raise Refused(f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port")
     if len({top(seat.spot.hub) for seat in seats}) > 1:
         raise Refused("the links do not join all bridges with hosts of the VLAN")
 
@@ -154,153 +232,121 @@ def verify_joined(net: Network, edges: list[list[str]], seats: list[Seat], vids:
 # --- claims --------------------------------------------------------------------------------------------------------
 
 
-def vids_of(vlans: dict[str, VlanSet], name: str) -> VlanSet | None:
+def vids_of(vlans: dict[str, VlanSet], name: str) -> int | None:
     """The VLANs that a name means, by what they are called or by number; None for another thing."""
     number = name.partition(" ")[2] if name.lower().startswith(("vlan ", "vlans ")) else name
     try:
-        return vlans.get(name) or (VlanSet.parse(number) if number[:1].isdigit() else None)
+        return vlans[name].bits if name in vlans else parse(number) if number[:1].isdigit() else None
     except ValueError:
         return None
 
 
-def meant(net: Network, seats: list[Seat], vlans: dict[str, VlanSet], name: str) -> set[Seat]:
-    """The seats that a name of a claim means: a segment or VLAN (by `vlans`), numbers, a host, ports, or everything."""
-    if name == "everything":
-        return set(seats)
-    vids = vids_of(vlans, name)
-    if vids is not None:
-        return {seat for seat in seats if seat.vid in vids}
-    host = next((host for host in net.campus.hosts if host.name == name), None)
-    device, port = (host.device, host.port) if host is not None else name.partition(":")[::2]
-    found = {s for s in seats if fnmatchcase(s.spot.end[0], device) and fnmatchcase(s.spot.name, port)}
-    return {s for s in found if s.tag == (host.vid or 0)} if host is not None else found
+def meant(net: Network, vlans: dict[str, VlanSet], names: Iterable[str] | None) -> Side:
+    """Who is meant by names of a claim: segments or VLANs (by `vlans`), numbers, hosts, ports, or everything."""
+    vids = 0
+    some: set[Seat] = set()
+    hosts = {host.name: host for host in net.campus.hosts}
+    for name in names or ():
+        if name == "everything":
+            vids = ALL | 1
+        elif (mask := vids_of(vlans, name)) is not None:
+            vids |= mask
+        else:
+            host = hosts.get(name)
+            device, port = (host.device, host.port) if host is not None else name.partition(":")[::2]
+            there = [s for s in net.seats if fnmatchcase(s.spot.end[0], device) and fnmatchcase(s.spot.name, port)]
+            some.update(s for s in there if host is None or s.tag == (host.vid or 0))
+    return Side(vids, frozenset(some))
 
 
-def vlan_sides(claim: Any, vlans: dict[str, VlanSet]) -> list[tuple[int, int]]:
-    """The sides of an isolation of whole VLANs, as masks of VIDs; [] for any other."""
+def legs_of(net: Network, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple[Side, Side]]:
+    """Whose frames a claim is about, and who hears them."""
 
-    def mask(names: Any) -> int:
-        found = 0
-        for name in names or ():
-            vids = VlanSet.all() if name == "everything" else vids_of(vlans, name)
-            if vids is None:
-                raise LookupError(name)
-            found |= vids.bits
-        return found
+    def side(names: Iterable[str] | None) -> Side:
+        return meant(net, vlans, names)
 
-    try:
-        inside, outside = mask(claim.isolate), mask(claim.from_) & ~mask(claim.except_) & ~mask(claim.isolate)
-        if claim.from_ is None:
-            members = claim.isolate
-            return [(mask([one]), mask([name for name in members if name != one])) for one in members]
-    except LookupError:
-        return []
-    return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
-
-
-def verify(net: Network, claim: Any, vlans: dict[str, VlanSet], entry: dict[str, Any]) -> None:
-    """That an entry of a certificate is true of a claim of the plan. Raises Refused."""
-    seats, level, verdict = net.seats, claim.level, entry["verdict"]
-
-    def every(names: Any) -> set[Seat]:
-        return {seat for name in names or () for seat in meant(net, seats, vlans, name)}
-
-    legs: list[tuple[set[Seat], set[Seat]]] = []
-    if claim.isolate is not None and verdict == "holds" and all("anywhere" in one for one in entry["closures"]):
-        sides = vlan_sides(claim, vlans) if 0 not in net.by_vid else []
-        for closure, (sends, hears) in zip(entry["closures"], sides, strict=bool(sides)):
-            sent = [seat for vid in bits(sends) for seat in net.by_vid.get(vid, ())]
-            heard = 0
-            for vid, mask in net.heard_by_vid(level).items():
-                heard |= mask if hears >> vid & 1 else 0
-            verify_anywhere(net, VlanSet.parse(closure["anywhere"]).bits, sent, heard, level)
-        if sides:
-            return
     if claim.isolate is not None and claim.from_ is None:
-        members = [every([name]) for name in claim.isolate]
-        legs = [(own, set().union(*members[:n], *members[n + 1 :])) for n, own in enumerate(members)]
-    elif claim.isolate is not None:
-        outside = every(claim.from_) - every(claim.except_) - every(claim.isolate)
-        legs = [(every(claim.isolate), outside), (outside, every(claim.isolate))][: 1 if claim.one_way else 2]
-    elif claim.reach is not None or claim.not_reach is not None:
-        one, other = claim.reach or claim.not_reach
-        legs = [(every([one]), every([other]))]
-    elif claim.join is not None:
-        verify_join(net, every(claim.join), entry)
+        return [(side([one]), side(name for name in claim.isolate if name != one)) for one in claim.isolate]
+    if claim.isolate is not None:
+        inside = side(claim.isolate)
+        outside = side(claim.from_).minus(side(claim.except_), net).minus(inside, net)
+        return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
+    one, other = claim.reach or claim.not_reach or ("", "")
+    return [(side([one]), side([other]))]
+
+
+def verify_carried(net: Network, claim: Claim, entry: Entry) -> None:
+    """That frames of some VLANs are on some switches and links only, or where they are besides. Raises Refused."""
+    carried = claim.carried_by
+    assert carried is not None
+    sends = sent(net, (seat for vid in carried.vlans for seat in net.by_vid.get(vid, ())), claim.level)
+    for device in net.campus.devices.values():
+        for gateway in (g for g in device.gateways if g.vid in carried.vlans):
+            sends.append(((device.name, gateway.bridge), None, 1 << gateway.vid & net.live_at(device, gateway.bridge)))
+
+    def allowed(patterns: list[str] | None, *names: str) -> bool:
+        return patterns is None or any(fnmatchcase(name, pattern) for name in names for pattern in patterns)
+
+    def over(spot: Spot) -> bool:
+        """Whether what leaves a port stays on links that the VLAN may cross, each named by either of its ends."""
+        return allowed(carried.over, *(f"{name}:{port}" for name, port in (spot.end, *net.far.get(spot.end, ()))))
+
+    if entry["verdict"] == "broken":
+        hub, came, vid, rest = replay(net, entry["way"], sends, claim.level)
+        if rest:
+            out = may_leave(net, hub, came, f"{rest[0]['switch']}:{rest[0]['port']}")
+            if rest[0]["event"] != "leaves" or rest[0]["vlan"] != vid or not out.views[0].emit >> vid & 1:
+                raise Refused("a way ends where the VLAN may not be")
+            if out.end in net.far and not over(out):
+                return
+        if allowed(carried.on, hub[0]):
+            raise Refused("the way ends where the VLAN may be")
         return
-    elif claim.carried_by is not None and verdict == "holds":
-        legs = [({seat for seat in seats if seat.vid in claim.carried_by.vlans}, set())]
-        for name in entry["closures"][0]:
-            if not any(fnmatchcase(name.partition("|")[0], pattern) for pattern in claim.carried_by.on):
-                raise Refused(f"frames can be on {name}")
-        for device in net.campus.devices.values():
-            for gateway in (g for g in device.gateways if g.vid in claim.carried_by.vlans):
-                stated = entry["closures"][0].get(f"{device.name}|{gateway.bridge}", {"vids": "none"})
-                alone = [VlanSet.parse(vids) for vids in stated.get("only", {}).values()]
-                live = net.live[device.name] >> gateway.vid & 1
-                if live and (gateway.vid not in VlanSet.parse(stated["vids"]) or any(gateway.vid in v for v in alone)):
-                    raise Refused(f"the gateway of {device.name} in VLAN {gateway.vid} is not in the closure")
-    else:
-        raise Refused(f"a claim of this kind has no certificate: {claim.kind}")
+    closure = verify_closed(net, entry["closures"][0], sends, claim.level)
+    for hub, mask in closure.there.items():
+        if mask and not allowed(carried.on, hub[0]):
+            raise Refused(f"frames can be on {hub[0]}")
+        for spot in net.at.get(hub, ()):
+            if spot.end in net.far and spot.views[0].emit & closure.leaving(spot) and not over(spot):
+                raise Refused(f"frames can leave by {spot.key}")
+
+
+def verify(net: Network, claim: Claim, vlans: dict[str, VlanSet], entry: Entry) -> None:
+    """That an entry of a certificate is true of a claim. Raises Refused."""
+    verdict = entry["verdict"]
     if verdict not in ("holds", "broken"):
         raise Refused(f"no certificate for the verdict {verdict!r}")
-    if verdict == ("holds" if claim.reach is not None else "broken"):  # a frame gets there
-        refused = None
-        for sources, targets in legs:
+    if claim.join is not None:
+        verify_join(net, meant(net, vlans, claim.join).seats(net), entry)
+    elif claim.carried_by is not None:
+        verify_carried(net, claim, entry)
+    elif verdict == ("broken" if claim.reach is None else "holds"):  # a frame gets there, on one of the legs
+        refused = []
+        for leg in legs_of(net, claim, vlans):
             try:
-                verify_way(net, entry["way"], list(sources), list(targets), level)
+                verify_way(net, entry["way"], *leg, claim.level)
                 return
-            except Refused as one:
-                refused = one
-        raise refused or Refused("no side of the claim has a port")
-    for closure, (sources, targets) in zip(entry["closures"], legs, strict=True):  # none does
-        verify_closed(net, closure, list(sources), list(targets), level)
+            except Refused as why:
+                refused.append(why)
+        raise refused[-1]
+    else:  # none does
+        for closure, leg in zip(entry["closures"], legs_of(net, claim, vlans), strict=True):
+            verify_apart(net, closure, *leg, claim.level)
 
 
-def verify_join(net: Network, seats: set[Seat], entry: dict[str, Any]) -> None:
-    """That members are joined by the links of an entry; or, if broken, that one of them does not hear another."""
-    if entry["verdict"] == "holds":
-        if len(seats) > 1:
-            verify_joined(net, entry["edges"], list(seats), sum({1 << seat.vid for seat in seats}))
-        return
-    one, other = ([s for s in seats if key(s.spot) == entry[side]] for side in ("from", "to"))
-    if not one or not other or entry["verdict"] != "broken":
-        raise Refused("the ports that are said to be apart are no members")
-    verify_closed(net, entry["closures"][0], one, other, "honest")
-
-
-def verify_entry(
-    net: Network, claims: list[Any], vlans: dict[str, VlanSet], number: int, entry: dict[str, Any]
-) -> bool:
+def verify_entry(net: Network, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: Entry) -> bool:
     """Verify the entry of a certificate at a place; False if it brings none to verify. Raises Refused."""
     if claims:
         claim = claims[number]
-        stated = (claim.kind, claim.level, claim.layer)
-        if (entry["kind"], entry["level"], entry["layer"]) != stated:
+        if (entry["kind"], entry["level"], entry["layer"]) != (claim.kind, claim.level, claim.layer):
             raise Refused("it is not the claim that the plan has at this place")
-        if not entry.keys() & {"closures", "way", "edges"}:
-            return False
-        verify(net, claim, vlans, entry)
-        return True
-    if entry["kind"] not in ("no-leak", "whole"):
-        raise Refused(f"a claim of the kind {entry['kind']!r} needs a plan")
-    vids = VlanSet.parse(entry["vlans"]).bits
-    if entry["kind"] == "whole" and entry.keys() & {"edges", "closures"}:
-        verify_join(net, {seat for vid in bits(vids) for seat in net.by_vid.get(vid, ())}, entry)
-        return True
-    if entry["verdict"] == "undecided" or entry["kind"] == "whole":
-        return False
-    inside = [seat for vid in bits(vids) for seat in net.by_vid.get(vid, ())]
-    if entry["verdict"] == "holds" and "anywhere" in entry["closures"][0]:
-        heard = 0
-        for vid, mask in net.heard_by_vid(entry["level"]).items():
-            heard |= 0 if vids >> vid & 1 else mask
-        verify_anywhere(net, VlanSet.parse(entry["closures"][0]["anywhere"]).bits, inside, heard, entry["level"])
-        return True
-    outside = [seat for seat in net.seats if not vids >> seat.vid & 1]
-    if entry["verdict"] == "broken":
-        verify_way(net, entry["way"], inside, outside, entry["level"])
+    elif entry["kind"] == "no-leak":
+        claim = Claim(isolate=[f"vlan {entry['vlans']}"], from_=["everything"], one_way=True, level=entry["level"])
+    elif entry["kind"] == "whole":
+        claim = Claim(join=[f"vlan {entry['vlans']}"])
     else:
-        [closure] = entry["closures"]
-        verify_closed(net, closure, inside, outside, entry["level"])
+        raise Refused(f"a claim of the kind {entry['kind']!r} needs a plan")
+    if not entry.keys() & {"closures", "way", "edges"}:
+        return False
+    verify(net, claim, vlans if claims else {}, entry)
     return True

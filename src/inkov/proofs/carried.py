@@ -1,0 +1,153 @@
+"""Is a VLAN on some switches, and on some links, only? Judged by the closure of all its frames."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fnmatch import fnmatchcase
+
+from msgspec.structs import replace
+
+from inkov.campus import natural
+from inkov.forwarding import BridgePort, Fabric
+from inkov.forwarding.because import why_arrives, why_leaves
+from inkov.forwarding.fabric import Crossing, Fold
+from inkov.forwarding.follow import Step, tell
+from inkov.forwarding.path import State, Way, find_way
+from inkov.forwarding.reach import Entry, Flood, flood
+from inkov.plan import Claim
+from inkov.proofs.certificate import certified, way_of
+from inkov.proofs.leaks import entries_of, resolved_at
+from inkov.proofs.seats import Seat
+from inkov.proofs.verdict import BROKEN, HOLDS, Blame, Verdict
+
+__all__ = ["judge_carried", "where"]
+
+
+class _Bounds:
+    """Where a VLAN may be: on bridges of switches that `on` fits, over links one of whose ends `over` fits."""
+
+    def __init__(self, fabric: Fabric, on: list[str] | None, over: list[str] | None) -> None:
+        self.beyond = {
+            number
+            for number, inside in enumerate(fabric.bridges)
+            if on is not None and not any(fnmatchcase(inside.device, pattern) for pattern in on)
+        }
+        self.closed: dict[int, list[BridgePort]] = {}  # bridge -> ports to links that it may not cross
+        for port in fabric.bridge_ports if over is not None else ():
+            ends = {str(end) for link in fabric.wiring.of.get(port.end, ()) for end in (link.a, link.b)}
+            if ends and not any(fnmatchcase(end, pattern) for end in ends for pattern in over or ()):
+                self.closed.setdefault(port.bridge, []).append(port)
+
+    def crossed(self, fabric: Fabric, state: State) -> BridgePort | None:
+        """The port to a link it may not cross by which a frame leaves."""
+        for port in self.closed.get(state.bridge, ()):
+            shielded = port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected
+            if port.view.emit >> state.vid & 1 and port.number != state.port and not shielded:
+                return port
+        return None
+
+    def left(self, spread: Flood, but: tuple[int, int] = (-1, 0)) -> list[str]:
+        """The switches and link ends where frames are that may not be there; VIDs of `but` at its port aside."""
+        fabric = spread.fabric
+        there = {fabric.bridges[n].device for n in self.beyond if spread.present(n)}
+        over = {
+            str(port.end)
+            for port in (port for ports in self.closed.values() for port in ports)
+            if spread.leaving(port, port.view) & ~(but[1] if port.number == but[0] else 0)
+        }
+        return [*sorted(there, key=natural), *sorted(over, key=natural)]
+
+
+def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: Verdict) -> Flood:
+    """Judge a claim `carried-by`; returns the closure of all frames of its VLANs."""
+    carried = claim.carried_by
+    assert carried is not None
+    bounds = _Bounds(fabric, carried.on, carried.over)
+    entries = entries_of(fabric, (seat for seat in seats if seat.vid in carried.vlans), verdict.level)
+    entries += [Entry(-1, 1 << gateway.vid, fabric.bridge_of[device.name, gateway.bridge])
+                for device, gateway in fabric.gateways() if gateway.vid in carried.vlans]  # fmt: skip
+    spread = flood(fabric, entries, verdict.level)
+    found = bounds.left(spread)
+    if not found:
+        verdict.verdict, verdict.because = HOLDS, f"VLAN {carried.vlans} is on {where(claim)} only"
+        verdict.certificate |= {"closures": [certified(fabric, spread, frozenset())]}
+        return spread
+    way = find_way(
+        fabric, entries, lambda s: s.bridge in bounds.beyond or bounds.crossed(fabric, s) is not None, verdict.level
+    )
+    assert way is not None
+    more = f" and {len(found) - 5} more" if len(found) > 5 else ""
+    verdict.because = f"frames of VLAN {carried.vlans} get to {', '.join(found[:5])}{more}"
+    if not way.simple:
+        verdict.because += ", but only by ways that pass a switch twice: not settled"
+        return spread
+    verdict.verdict = BROKEN
+    verdict.witness = list(tell(fabric, way))
+    out = bounds.crossed(fabric, way.end) if way.end.bridge not in bounds.beyond else None
+    if out is not None:
+        vid = way.end.vid
+        tagged = bool(out.outer) or not out.view.bare >> vid & 1
+        why = why_leaves(fabric, resolved_at(fabric, out.number), vid, tagged)
+        verdict.witness.append(Step(out.end.device, out.port, "leaves", vid, tagged, why.says, why.origin))
+    verdict.blame = _blamed(fabric, entries, bounds, way, out, verdict.level)
+    verdict.certificate |= {"way": way_of(verdict.witness)}
+    return spread
+
+
+def where(claim: Claim) -> str:
+    """The switches and links of a claim, in words."""
+    carried = claim.carried_by
+    assert carried is not None
+    return " and ".join([*([", ".join(carried.on)] if carried.on is not None else []),
+                         *([f"links at {', '.join(carried.over)}"] if carried.over is not None else [])])  # fmt: skip
+
+
+def _blamed(
+    fabric: Fabric, entries: list[Entry], bounds: _Bounds, way: Way, out: BridgePort | None, level: str
+) -> list[Blame]:
+    """The lines that put a VLAN where it may not be, each tried: a member or gateway there, and the links crossed."""
+    found: list[Blame] = []
+    start, vid = way.start, way.start.vid
+    if start.bridge in bounds.beyond:
+        others = [entry for entry in entries if (entry.port, entry.bridge) != (start.port, start.bridge)]
+        alone = not bounds.left(flood(fabric, others, level))
+        if start.port >= 0:
+            own = resolved_at(fabric, start.port)
+            why = why_arrives(fabric, own, vid, own.view.pvid != vid)
+            found.append(Blame(own.end.device, own.end.port, why.says, why.origin, alone))
+        for device, gateway in fabric.gateways() if start.port < 0 else ():
+            if (fabric.bridge_of[device.name, gateway.bridge], gateway.vid) == (start.bridge, vid):
+                name = gateway.name or f"VLAN {vid}"
+                found.append(Blame(device.name, name, f"its gateway in VLAN {vid}", gateway.origin, alone))
+    for hop in way.hops:
+        without = [_without(crossing, hop.link, vid) for crossing in fabric.crossings[hop.leaves]]
+        less = replace(fabric, crossings={**fabric.crossings, hop.leaves: without})
+        alone = not bounds.left(flood(less, entries, level))
+        near, far = resolved_at(fabric, hop.leaves), resolved_at(fabric, hop.arrives.port)
+        tagged = not near.view.bare >> vid & 1
+        leaves = why_leaves(fabric, near, vid, tagged)
+        found.append(Blame(near.end.device, near.end.port, leaves.says, leaves.origin, alone))
+        vid = hop.arrives.vid
+        arrives = why_arrives(fabric, far, vid, tagged or hop.hidden)
+        found.append(Blame(far.end.device, far.end.port, arrives.says, arrives.origin, alone))
+    if out is not None:
+        without = [_without(crossing, crossing.link, vid) for crossing in fabric.crossings.get(out.number, ())]
+        spread = flood(replace(fabric, crossings={**fabric.crossings, out.number: without}), entries, level)
+        why = why_leaves(fabric, resolved_at(fabric, out.number), vid, not out.view.bare >> vid & 1)
+        alone = not bounds.left(spread, (out.number, 1 << vid))
+        found.append(Blame(out.end.device, out.port, why.says, why.origin, alone))
+    only = [blame for blame in found if blame.alone]
+    return list(dict.fromkeys(only or found))
+
+
+def _without(crossing: Crossing, link: int, vid: int) -> Crossing:
+    """One direction of a link as it would be if the VLAN did not leave by it."""
+    if crossing.link != link:
+        return crossing
+    bit = 1 << vid
+
+    def kept(folds: tuple[Fold, ...]) -> tuple[Fold, ...]:
+        return tuple(fold._replace(leaves=fold.leaves & ~bit) for fold in folds)
+
+    same = tuple((to, mask & ~bit) for to, mask in crossing.same)
+    return replace(crossing, same=same, folds=kept(crossing.folds), hidden=kept(crossing.hidden))
