@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkov.campus import FilterEntry, Network, Origin
-from inkov.proofs.routed import IN_PART, PASSES, STOPPED, judge
+from inkov.forwarding.routers import IN_PART, PASSES, STOPPED, judge
 
 PREFIXES = st.builds(
     lambda at, length: ip_network((f"10.0.0.{at}", length), strict=False), st.integers(0, 31), st.integers(27, 32)

@@ -44,8 +44,10 @@ def claim_of(rng: random.Random, fabric: Fabric) -> Claim:
         return Claim(not_reach=[one(), one()], level=level)
     if kind == 4:
         return Claim(reach=[one(), one()], level=level)
-    on = rng.sample([f"s{n}" for n in range(7)], rng.randint(1, 6)) if rng.random() < 0.6 else None
-    over = [f"s{n}:*" for n in rng.sample(range(7), rng.randint(1, 4))] if on is None or rng.random() < 0.3 else None
+    devices = sorted(fabric.campus.devices)
+    ends = sorted({f"{end.device}:*" for end in fabric.wiring.of})
+    over = rng.sample(ends, rng.randint(1, len(ends))) if ends and rng.random() < 0.6 else None
+    on = rng.sample(devices, rng.randint(1, len(devices))) if over is None or rng.random() < 0.3 else None
     return Claim(carried_by=Carried(VlanSet.of(rng.choice(VIDS)), on, over), level=level)
 
 

@@ -2,21 +2,23 @@
 
 A ping is two packets: there and back. Each is sent by a host that decides, by its own address and prefix, whether the
 other one is near (then it is asked for by broadcast) or far (then the packet goes to the gateway). Routers of one
-routing table that share a VLAN are taken to know each other's networks; no filter is known here.
+routing table that share a VLAN are taken to know each other's networks; packet filters at their interfaces are applied.
 """
 
 from __future__ import annotations
 
-from ipaddress import ip_address
+from ipaddress import ip_address, ip_network
 
 from msgspec import Struct, field
 
 from inkov.campus import Host, Origin
+from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.follow import Step, Story, follow, tell
 from inkov.forwarding.path import find_way, to_present
-from inkov.forwarding.reach import Entry, flood
-from inkov.forwarding.stations import Interface, bridge_ports_at, interfaces, reaches_station, sent_from
+from inkov.forwarding.reach import Entry
+from inkov.forwarding.routers import STOPPED, Routers
+from inkov.forwarding.stations import Interface, bridge_ports_at, interfaces, sent_from
 from inkov.wiring import End
 
 __all__ = ["Part", "Ping", "ping"]
@@ -142,26 +144,23 @@ class _Direction:
         )
 
     def _routed(self, gateway: Interface) -> tuple[Interface | None, Part]:
-        """The interface whose network holds the destination, on a router that the gateway's router knows (FM 5.5)."""
-        its = self.there.address
-        assert its is not None
-        every = [interface for interface in interfaces(self.fabric) if not interface.why_down]
-        known, queue = {(gateway.device, gateway.vrf)}, [(gateway.device, gateway.vrf)]
-        for router in queue:
-            own = [i for i in every if (i.device, i.vrf) == router]
-            for interface in own:
-                if any(its.ip in a.value.network for a in interface.addresses):
-                    if router != queue[0]:
-                        self.result.assumes.append(f"{gateway.device} and {router[0]} know each other's networks")
-                    says = f"{router[0]} routes it into {interface.name}"
-                    return interface, self._part(True, says, interface.origin)
-            for interface in own:
-                spread = flood(self.fabric, [_out(interface)], "honest")
-                for other in every:
-                    node = (other.device, other.vrf)
-                    if node not in known and other.vrf == gateway.vrf and reaches_station(spread, other):
-                        known.add(node)
-                        queue.append(node)
+        """The interface whose network holds the destination, on a router that the gateway's router knows (FM 5.5),
+        if filters let the packet pass (FM 5.7)."""
+        mine, its = self.here.address, self.there.address
+        assert mine is not None and its is not None
+        routers = Routers(self.fabric, domains(self.fabric))
+        finals = [i for i in routers.up if any(its.ip in fact.value.network for fact in i.addresses)]
+        packet = [ip_network(mine.ip)], [ip_network(its.ip)]
+        path = routers.path(gateway, finals, *packet)
+        if path is not None:
+            self.result.assumes += path.assumes
+            self.result.assumes += [f"this packet is among those that pass: {path.says}"] if path.says else []
+            return path.out, self._part(True, f"{path.out.device} routes it into {path.out.name}", path.out.origin)
+        anyway = routers.path(gateway, finals, (), ())
+        for interface, bound in anyway.filters if anyway is not None else ():
+            how, says = routers.filtered(interface, bound, *packet)
+            if how == STOPPED:
+                return None, self._part(False, says, interface.origin)
         table = f" (routing table {gateway.vrf!r})" if gateway.vrf else ""
         says = f"no router that {gateway.device} knows{table} has an interface in the subnet of {self.there.name}"
         return None, self._part(False, says, gateway.origin)

@@ -38,6 +38,8 @@ class Interface(Struct, frozen=True):
     addresses: tuple[Fact[Address], ...]
     why_down: str
     origin: Origin
+    filters_in: tuple[str, ...] = ()
+    filters_out: tuple[str, ...] = ()
 
     @property
     def label(self) -> str:
@@ -104,7 +106,10 @@ def interfaces(fabric: Fabric) -> list[Interface]:
             why = f"no port of {device.name} that is up carries VLAN {gateway.vid}"
         vrf = gateway.vrf.value if gateway.vrf is not None else ""
         name = f"VLAN {gateway.vid}"
-        found.append(Interface(device.name, name, bridge, gateway.vid, vrf, gateway.addresses, why, gateway.origin))
+        filters = [tuple(fact.value for fact in bound) for bound in (gateway.filters_in, gateway.filters_out)]
+        found.append(
+            Interface(device.name, name, bridge, gateway.vid, vrf, gateway.addresses, why, gateway.origin, *filters)
+        )
     for end, resolved in fabric.ports.items():
         if resolved.mode is Mode.ROUTED and resolved.stated.addresses:
             port, vrf = resolved.stated, resolved.stated.vrf.value if resolved.stated.vrf is not None else ""

@@ -13,7 +13,7 @@ __all__ = ["certified", "passing", "spanning", "way_of"]
 
 def way_of(steps: list[Step]) -> list[dict[str, object]]:
     """A witness as the verifier reads it."""
-    return [{"switch": s.switch, "port": s.port, "event": s.event, "vlan": s.vlan, "tagged": s.tagged} for s in steps]
+    return [{"switch": s.switch, "port": s.port, "event": s.event, "vlan": s.vlan} for s in steps]
 
 
 def passing(fabric: Fabric) -> list[tuple[int, int, int]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -18,7 +18,19 @@ from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame
 from inkov.wiring import End
 
-__all__ = ["Leak", "audible", "blamed", "closure", "entries_of", "find_leak", "reached", "resolved_at", "told"]
+__all__ = [
+    "Leak",
+    "audible",
+    "blamed",
+    "closure",
+    "entries_of",
+    "find_leak",
+    "find_way_to",
+    "reached",
+    "resolved_at",
+    "told",
+    "turning",
+]
 
 
 class Leak(NamedTuple):
@@ -65,8 +77,10 @@ def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
 
 def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: str) -> list[Seat]:
     """The seats among `targets` that hear something of a closure."""
-    found = []
+    found, ports = [], fabric.bridge_ports
     for seat in sorted(targets):
+        if not any(spread.present(ports[number].bridge) for number in fabric.at[ports[seat.port].end]):
+            continue
         for number, mask in audible(fabric, seat, level).items():
             port = fabric.bridge_ports[number]
             leaving = 0
@@ -80,10 +94,14 @@ def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: str) 
 
 def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], level: str) -> Leak:
     """The shortest way from `sources` to any of `targets`, all of which the closure reaches, that can happen."""
-    entries = entries_of(fabric, sources, level)
+    return find_way_to(fabric, entries_of(fabric, sources, level), targets, level)
+
+
+def find_way_to(fabric: Fabric, entries: list[Entry], targets: list[Seat], level: str, hears: str = "") -> Leak:
+    """The same from what is sent; those who hear may be of another level, `hears`."""
     by_bridge: dict[int, list[tuple[int, int]]] = {}
     for seat in targets:
-        for number, mask in audible(fabric, seat, level).items():
+        for number, mask in audible(fabric, seat, hears or level).items():
             by_bridge.setdefault(fabric.bridge_ports[number].bridge, []).append((number, mask))
 
     def heard_by(state: State) -> int | None:
@@ -123,15 +141,27 @@ def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
     """
     if leak.way is None:
         return []
-    start, found = leak.way.start, _lured(fabric, sources, targets, leak, level)
-    state = start
-    for hop in leak.way.hops:
+
+    def still(changed: Fabric) -> bool:
+        return _still(changed, sources, targets, level)
+
+    found = [*_lured(fabric, sources, targets, leak, level), *turning(fabric, leak.way, still)]
+    if not any(blame.alone for blame in found):
+        found += _members(fabric, sources, targets, leak, level)
+    only = [blame for blame in found if blame.alone]
+    return list(dict.fromkeys(only or found))
+
+
+def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[Blame]:
+    """The two ends of each hop where a frame changes its VLAN; `still` tells if what is blamed is there without it."""
+    found, state = [], way.start
+    for hop in way.hops:
         if hop.arrives.vid != state.vid:
             crossings = dict(fabric.crossings)
             crossings[hop.leaves] = [
                 replace(c, folds=(), hidden=()) if c.link == hop.link else c for c in crossings[hop.leaves]
             ]
-            alone = not _still(replace(fabric, crossings=crossings), sources, targets, level)
+            alone = not still(replace(fabric, crossings=crossings))
             near, far = (resolved_at(fabric, number) for number in (hop.leaves, hop.arrives.port))
             leaves = why_leaves(fabric, near, state.vid, tagged=False)
             found.append(Blame(near.end.device, near.end.port, f"VLAN {state.vid} leaves untagged: {leaves.says}",
@@ -140,10 +170,7 @@ def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
             found.append(Blame(far.end.device, far.end.port, f"and arrives in VLAN {hop.arrives.vid}: {arrives.says}",
                                arrives.origin, alone))  # fmt: skip
         state = hop.arrives
-    if not any(blame.alone for blame in found):
-        found += _members(fabric, sources, targets, leak, level)
-    only = [blame for blame in found if blame.alone]
-    return list(dict.fromkeys(only or found))
+    return found
 
 
 def _lured(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str) -> list[Blame]:

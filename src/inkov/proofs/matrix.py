@@ -46,12 +46,11 @@ def matrix(fabric: Fabric, plan: Plan, level: str = "honest", *, hosts: bool = F
             if hears[one, other]:
                 cell.how = "same" if hears[other, one] else "leaks"
             else:
-                ways = prover.routing.passages(spreads[one], its)
+                ways = prover.routing.passages(spreads[one], its, level)
                 if ways:
                     way = min(ways, key=lambda way: way.in_part)
                     cell.how = "part" if way.in_part else "routed"
-                    cell.via = way.into.device if way.into.device == way.out.device else (
-                        f"{way.into.device}, {way.out.device}")  # fmt: skip
+                    cell.via = ", ".join(way.path.routers)
             cells.append(cell)
     return cells
 

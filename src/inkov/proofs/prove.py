@@ -14,6 +14,7 @@ from inkov.forwarding.domains import Domains, breaks, domains, islands
 from inkov.forwarding.follow import follow
 from inkov.forwarding.reach import Flood
 from inkov.forwarding.rests import Rests, passed_by
+from inkov.forwarding.routers import Routers
 from inkov.plan import Claim, Plan
 from inkov.proofs.carried import judge_carried, where
 from inkov.proofs.certificate import certified, passing, spanning, way_of
@@ -21,7 +22,7 @@ from inkov.proofs.closed import Coarse, vlan_groups
 from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, told
 from inkov.proofs.routed import Passage, Routing
 from inkov.proofs.seats import Names, Seat, Unknown
-from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Blame, Verdict
+from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Verdict
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End
 
@@ -92,7 +93,7 @@ class Prover:
 
     @cached_property
     def routing(self) -> Routing:
-        return Routing(self.fabric, self.domains)
+        return Routing(self.fabric, Routers(self.fabric, self.domains), self._coarse)
 
     # --- the plan's claims ------------------------------------------------------------------------------------
 
@@ -188,25 +189,37 @@ class Prover:
         if verdict.layer == 3:
             for sources, targets in legs:
                 spread = closure(self.fabric, sources, verdict.level)
-                ways = self.routing.passages(spread, targets)
+                ways = self.routing.passages(spread, targets, verdict.level)
                 if ways:
-                    self._routed(ways, verdict)
+                    self._routed(ways, sources, targets, verdict)
                     return
         self._holds(verdict, closures, nobody=any(not sources or not targets for sources, targets in legs))
+        if verdict.layer == 3:
+            routed = [
+                self.routing.certified(closed, targets, verdict.level)
+                for closed, (_, targets) in zip(closures, legs, strict=True)
+            ]
+            if None not in routed:
+                verdict.certificate |= {"closures": closures, "routed": routed}
 
-    def _routed(self, ways: list[Passage], verdict: Verdict) -> None:
-        """Tell of packets that a router passes from one side to the other."""
-        way = min(ways, key=lambda way: way.in_part)
-        end = self.fabric.bridge_ports[way.heard.port].end
-        part = ", in part" if way.in_part else ""
-        verdict.verdict = BROKEN
-        verdict.because = f"packets are routed from {way.into.label} to {way.out.label}, and get to {end}{part}"
-        verdict.because += f" ({way.says})" if way.says else ""
-        verdict.blame = [
-            Blame(i.device, i.name, f"the gateway {i.label}", i.origin, False) for i in (way.into, way.out)
-        ]
-        if way.into.device != way.out.device:
-            verdict.assumes.append(f"{way.into.device} and {way.out.device} know each other's networks")
+    def _routed(
+        self, ways: list[Passage], sources: frozenset[Seat], targets: frozenset[Seat], verdict: Verdict
+    ) -> None:
+        """Tell of packets that routers pass from one side to the other."""
+        passage = min(ways, key=lambda way: way.in_part)
+        path = passage.path
+        end = self.fabric.bridge_ports[passage.heard.port].end
+        verdict.because = f"packets are routed from {path.into.label} to {path.out.label}, and get to {end}"
+        verdict.because += f", in part ({path.says})" if passage.in_part else ""
+        verdict.assumes += path.assumes
+        routed = self.routing.told(sources, passage, targets, verdict.level)
+        if not routed.simple:
+            verdict.because += ", but only by ways that pass a switch twice: not settled"
+            return
+        verdict.verdict, verdict.witness = BROKEN, routed.steps
+        verdict.certificate |= {"way": way_of(routed.steps)}
+        if verdict.kind != "reach":
+            verdict.blame = self.routing.blamed(sources, passage, routed, targets, verdict.level)
 
     def _leak(self, sources: frozenset[Seat], heard: list[Seat], verdict: Verdict) -> None:
         leak = find_leak(self.fabric, sources, heard, verdict.level)
@@ -234,10 +247,11 @@ class Prover:
             if verdict.verdict == BROKEN:
                 verdict.verdict, verdict.blame = HOLDS, []
             return
-        ways = self.routing.passages(spread, other) if claim.layer == 3 else []
+        ways = self.routing.passages(spread, other, verdict.level) if claim.layer == 3 else []
         if ways:
-            self._routed(ways, verdict)
-            verdict.verdict, verdict.blame = UNDECIDED if all(way.in_part for way in ways) else HOLDS, []
+            self._routed(ways, one, other, verdict)
+            if verdict.verdict == BROKEN:  # the same way, but wanted
+                verdict.verdict = UNDECIDED if all(way.in_part for way in ways) else HOLDS
             return
         verdict.verdict = BROKEN
         self._stopped(one, other, verdict)

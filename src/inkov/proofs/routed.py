@@ -1,151 +1,178 @@
-"""Above layer 2: which seats packets of other seats get to by way of gateways, and what filters leave of it (FM 5).
+"""Above layer 2: by which routers packets of some seats get to others (FM 5), hop by hop, and what is to blame.
 
-Packets of a seat get to the gateways that its frames get to. Routers of one routing table that share a broadcast domain
-are taken to know each other's networks. A packet leaves a router into every VLAN of its table, and is then a frame sent
-by that router. A packet filter at the VLAN interface it came by, or at the one it leaves by, may stop it: exactly where
-whole subnets are accepted or rejected; where an entry is finer, the answer is "in part", and counts as reaching.
+Packets of a seat get to the gateways that its frames get to; routers pass them on, as far as filters let them; and a
+router sends them into a VLAN as frames of its own, which a seat there may hear.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import NamedTuple
+from collections.abc import Callable
+from functools import cached_property, reduce
+from operator import or_
+from typing import Any, NamedTuple
 
-from inkov.campus import FilterEntry, Network
 from inkov.forwarding import Fabric
-from inkov.forwarding.domains import Domains
+from inkov.forwarding.follow import Step, tell
+from inkov.forwarding.path import Way, find_way, to_present
 from inkov.forwarding.reach import Entry, Flood, flood
-from inkov.forwarding.stations import Interface, interfaces, reaches_station
-from inkov.proofs.leaks import reached
+from inkov.forwarding.routers import PASSES, STOPPED, Path, Routers, networks
+from inkov.forwarding.stations import Interface, reaches_station
+from inkov.proofs.certificate import certified
+from inkov.proofs.closed import Coarse
+from inkov.proofs.leaks import closure, entries_of, find_way_to, reached, told, turning
 from inkov.proofs.seats import Seat
+from inkov.proofs.verdict import Blame
+from inkov.vlanset import VlanSet, bits_to_text
 
-__all__ = ["Passage", "Routing"]
+__all__ = ["Passage", "Routed", "Routing"]
 
-PASSES, IN_PART, STOPPED = "passes", "in part", "stopped"
+Seats = frozenset[Seat]
+Group = tuple[str, str | int]  # a routing table, and a device or a VLAN in it
 
 
 class Passage(NamedTuple):
-    """A routed way: in by one interface, out by another (of the same router or one it knows), whole or in part."""
+    """A routed way: by which routers, and one of the seats that hear what the last of them sends."""
 
-    into: Interface
-    out: Interface
+    path: Path
     heard: Seat
-    in_part: bool
-    says: str
+
+    @property
+    def in_part(self) -> bool:
+        return self.path.how != PASSES
+
+
+class Routed(NamedTuple):
+    """A passage told: its steps from the host that sends to the one that hears, and the ways of frames among them.
+
+    `simple` is false if one of these ways passes a switch twice.
+    """
+
+    steps: list[Step]
+    ways: list[Way]
+    simple: bool
 
 
 class Routing:
-    """The routers of a campus, and what they know of each other."""
+    """The routers of a campus, and where what they send gets to."""
 
-    def __init__(self, fabric: Fabric, domains: Domains) -> None:
+    def __init__(self, fabric: Fabric, routers: Routers, coarse: Callable[[str], Coarse]) -> None:
         self.fabric = fabric
-        self.up = [i for i in interfaces(fabric) if not i.why_down]
-        self.filters = {
-            (device.name, gateway.vid, gateway.bridge): (gateway.filters_in, gateway.filters_out)
-            for device in fabric.campus.devices.values()
-            for gateway in device.gateways
-        }
-        sharing: dict[tuple[str, int], set[tuple[str, str]]] = {}
-        for interface in self.up:
-            label = domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
-            if label >= 0:
-                sharing.setdefault((interface.vrf, label), set()).add((interface.device, interface.vrf))
-        self.knows: dict[tuple[str, str], set[tuple[str, str]]] = {}
-        for routers in sharing.values():
-            for one in routers:
-                self.knows.setdefault(one, set()).update(routers)
+        self.routers = routers
+        self.coarse = coarse  # what VIDs can turn into at a level: where it says no, no flood is needed
         self._floods: dict[tuple[int, int], Flood] = {}
-
-    def entered(self, spread: Flood) -> list[Interface]:
-        """The interfaces that frames of a closure get to."""
-        return [interface for interface in self.up if reaches_station(spread, interface)]
-
-    def known(self, router: tuple[str, str]) -> set[tuple[str, str]]:
-        """A router and all those that it knows, directly or by way of others."""
-        seen, work = {router}, [router]
-        for one in work:
-            for other in self.knows.get(one, ()):
-                if other not in seen:
-                    seen.add(other)
-                    work.append(other)
-        return seen
 
     def spread_from(self, interface: Interface) -> Flood:
         """Where frames that a router sends by an interface get to."""
         hub = interface.bridge, interface.vid
         if hub not in self._floods:
-            self._floods[hub] = flood(self.fabric, [Entry(-1, 1 << interface.vid, interface.bridge)], "honest")
+            self._floods[hub] = flood(self.fabric, [_sent(interface)], "honest")
         return self._floods[hub]
 
-    def passages(self, spread: Flood, targets: Iterable[Seat], *, every: bool = False) -> list[Passage]:
-        """The routed ways from where frames of a closure get to any of `targets` (one, unless `every`)."""
+    def passages(self, spread: Flood, targets: Seats, level: str, *, every: bool = False) -> list[Passage]:
+        """The routed ways from where frames of a closure get to any of `targets`; one that passes whole, unless
+        `every`. At the hostile level those who hear are hostile; routers never are."""
         found: list[Passage] = []
-        wanted = list(targets)
-        entered = self.entered(spread)
-        for alone in (True, False):  # first by one router, then by way of another
-            for into, out in ((i, o) for i in entered for o in self.up):
-                near = (into.device, into.vrf) == (out.device, out.vrf)
-                if near is not alone or (out.bridge, out.vid) == (into.bridge, into.vid):
+        heard_in = self.coarse(level).heard(targets)
+        heard_by: dict[tuple[int, int], list[Seat]] = {}
+        for into in (i for i in self.routers.up if reaches_station(spread, i)):
+            for out in self.routers.up:
+                hub = out.bridge, out.vid
+                if hub == (into.bridge, into.vid) or out.vrf != into.vrf:
                     continue
-                if not near and (out.device, out.vrf) not in self.known((into.device, into.vrf)):
-                    continue
-                heard = reached(self.fabric, self.spread_from(out), wanted, "honest")
-                if not heard:
-                    continue
-                how, says = self._filtered(into, out)
-                if how != STOPPED:
-                    found.append(Passage(into, out, heard[0], how == IN_PART, says))
-                    if not every and how == PASSES:
+                if hub not in heard_by:
+                    near = self.coarse("honest").spread(1 << out.vid) & heard_in
+                    heard_by[hub] = reached(self.fabric, self.spread_from(out), targets, level) if near else []
+                path = self.routers.path(into, [out], networks(into), networks(out)) if heard_by[hub] else None
+                if path is not None:
+                    found.append(Passage(path, heard_by[hub][0]))
+                    if not every and path.how == PASSES:
                         return found
         return found
 
-    def _filtered(self, into: Interface, out: Interface) -> tuple[str, str]:
-        """What the filters at both interfaces leave of packets from one subnet to the other."""
-        worst, words = PASSES, []
-        pairs = [(a.value.network, b.value.network) for a in into.addresses for b in out.addresses
-                 if a.value.version == b.value.version]  # fmt: skip
-        for interface, side in ((into, 0), (out, 1)):
-            bound = self.filters.get((interface.device, interface.vid, self._bridge(interface)), ((), ()))[side]
-            for fact in bound:
-                found = self.fabric.device(interface.device).filters.get(fact.value)
-                entries = found.entries if found is not None else []  # one that is not there is no filter
-                results = {judge(entries, source, destination) for source, destination in pairs}
-                if pairs and results == {STOPPED}:
-                    return STOPPED, f"the filter {fact.value} of {interface.label} stops it"
-                if results - {PASSES}:
-                    worst = IN_PART
-                    words.append(f"the filter {fact.value} of {interface.label} lets it pass in part")
-        return worst, "; ".join(words)
+    def told(self, sources: Seats, passage: Passage, targets: Seats, level: str) -> Routed:
+        """A passage hop by hop."""
+        into = passage.path.into
+        way = find_way(self.fabric, entries_of(self.fabric, sources, level), to_present(into.bridge, into.vid), level)
+        assert way is not None
+        steps, ways = list(tell(self.fabric, way)), [way]
+        for (came, out), then in zip(passage.path.hops, [*passage.path.hops[1:], None], strict=True):
+            says = f"{came.device} routes it from {came.name} into {out.name}"
+            steps.append(Step(out.device, out.name, "routed", out.vid, False, says, out.origin))
+            if then is not None:
+                way = find_way(self.fabric, [_sent(out)], to_present(then[0].bridge, then[0].vid), "honest")
+                assert way is not None
+                steps += list(tell(self.fabric, way))[1:]
+                ways.append(way)
+        hearing = reached(self.fabric, self.spread_from(passage.path.out), targets, level)
+        leak = find_way_to(self.fabric, [_sent(passage.path.out)], hearing, "honest", hears=level)
+        steps += told(self.fabric, leak)[1:]
+        ways += [leak.way] if leak.way is not None else []
+        return Routed(steps, ways, leak.way is not None and all(way.simple for way in ways))
 
-    def _bridge(self, interface: Interface) -> str:
-        return self.fabric.bridges[interface.bridge].name if interface.bridge >= 0 else ""
+    def certified(self, closed: dict[str, Any], targets: Seats, level: str) -> dict[str, Any] | None:
+        """Where what routers send can be, for the verifier, given where frames of one side can be; None if it would
+        not do. The verifier takes too many routers to know each other, by VIDs alone, and so must this."""
+        coarse, routers = self.coarse("honest"), self.routers
+        anywhere = VlanSet.parse(closed["anywhere"]).bits if "anywhere" in closed else 0
+        outs: dict[tuple[int, int], int] = {}
+        for into in routers.up:
+            inside = self.fabric.bridges[into.bridge]
+            there = closed.get(f"{inside.device}|{inside.name}", {}) if not anywhere else {}
+            vids = anywhere or VlanSet.parse(there.get("vids", "none")).bits
+            for out in self._known(into) if vids >> into.vid & 1 else ():
+                ends = networks(into), networks(out)
+                stopped = [routers.filtered(at, bound, *ends)[0] == STOPPED
+                           for at, bound in ((into, into.filters_in), (out, out.filters_out))]  # fmt: skip
+                if (out.bridge, out.vid) != (into.bridge, into.vid) and not any(stopped):
+                    outs[out.bridge, out.vid] = 1 << out.vid
+        mask = coarse.spread(reduce(or_, outs.values(), 0))
+        if not mask & self.coarse(level).heard(targets):
+            return {"anywhere": bits_to_text(mask)}
+        spread = flood(self.fabric, [Entry(-1, bit, bridge) for (bridge, _), bit in outs.items()], "honest")
+        return None if reached(self.fabric, spread, targets, level) else certified(self.fabric, spread, targets)
+
+    @cached_property
+    def _sharing(self) -> dict[Group, list[Interface]]:
+        """The interfaces of a routing table on a device, and in a VLAN."""
+        found: dict[Group, list[Interface]] = {}
+        for interface in self.routers.up:
+            found.setdefault((interface.vrf, interface.device), []).append(interface)
+            found.setdefault((interface.vrf, interface.vid), []).append(interface)
+        return found
+
+    def _known(self, start: Interface) -> list[Interface]:
+        """Where packets that come in by an interface may leave, routers sharing a VLAN by its VIDs alone."""
+        groups: set[Group] = {(start.vrf, start.device)}
+        found: dict[str, Interface] = {}
+        for group in (work := list(groups)):
+            for one in self._sharing.get(group, ()):
+                if one.label not in found:
+                    found[one.label] = one
+                    shared = VlanSet(self.coarse("honest").spread(1 << one.vid))
+                    near: set[Group] = {(one.vrf, one.device), *((one.vrf, vid) for vid in shared)}
+                    work += near - groups
+                    groups |= near
+        return list(found.values())
+
+    def blamed(self, sources: Seats, passage: Passage, routed: Routed, targets: Seats, level: str) -> list[Blame]:
+        """The lines to blame, each tried: gateways on the way, and where frames change their VLAN."""
+
+        def still(fabric: Fabric, without: Interface | None = None) -> bool:
+            # With a link that turns fewer VIDs into others, what `coarse` says no to stays so.
+            routers = self.routers if without is None else self.routers.without(without)
+            changed = Routing(fabric, routers, self.coarse)
+            return bool(changed.passages(closure(fabric, sources, level), targets, level))
+
+        found = [blame for way in routed.ways for blame in turning(self.fabric, way, still)]
+        for interface in dict.fromkeys(i for hop in passage.path.hops for i in hop):
+            alone = not still(self.fabric, interface)
+            found.append(
+                Blame(interface.device, interface.name, f"the gateway {interface.label}", interface.origin, alone)
+            )
+        only = [blame for blame in found if blame.alone]
+        return list(dict.fromkeys(only or found))
 
 
-def judge(entries: list[FilterEntry], source: Network, destination: Network) -> str:
-    """What a filter does to packets from one subnet to another: the first entry that fits each packet decides.
-
-    Exact where entries take whole subnets in. What no entry fits is taken to pass: assumptions lean towards "reaches".
-    """
-    some_pass = some_stop = False
-    for entry in entries:
-        mine, its = _covers(entry.source, source), _covers(entry.destination, destination)
-        if mine is None or its is None:
-            continue  # it fits no packet of these
-        if mine and its and not entry.finer:  # it fits all that are left
-            some_pass, some_stop = some_pass or entry.accepts, some_stop or not entry.accepts
-            return PASSES if not some_stop else IN_PART if some_pass else STOPPED
-        some_pass, some_stop = some_pass or entry.accepts, some_stop or not entry.accepts
-    return IN_PART if some_stop else PASSES
-
-
-def _covers(said: Network | None, subnet: Network) -> bool | None:
-    """True if a prefix takes all of a subnet in, False if a part of it, None if nothing."""
-    if said is None:
-        return True
-    if said.version != subnet.version:
-        return None
-    first, last = int(subnet.network_address), int(subnet.broadcast_address)
-    low, high = int(said.network_address), int(said.broadcast_address)
-    if last < low or first > high:
-        return None
-    return low <= first and last <= high
+def _sent(interface: Interface) -> Entry:
+    """Frames that a router sends by an interface."""
+    return Entry(-1, 1 << interface.vid, interface.bridge)

@@ -2,7 +2,8 @@
 
 Of a claim that holds, the certificate states where frames can be: closed, so that no step leads out and no host of the
 other side hears any of it. Of one that is broken it states a way, which is replayed frame by frame. What a step is, who
-sits where and who is meant by a claim is worked out by code of the verifier's own (`network`), not by the engine.
+sits where and who is meant by a claim is worked out by code of the verifier's own (`frames`, `packets`), not by the
+engine.
 """
 
 from __future__ import annotations
@@ -14,7 +15,8 @@ from operator import or_
 from typing import Any, NamedTuple
 
 from inkov.plan import Claim
-from inkov.proofs.network import ALL, Hub, Network, Seat, Spot, bits
+from inkov.proofs.frames import ALL, Hub, Seat, Spot, bits
+from inkov.proofs.packets import Network, Station
 from inkov.vlanset import VlanSet
 
 __all__ = ["Network", "Refused", "verify", "verify_entry"]
@@ -115,23 +117,40 @@ def verify_closed(net: Network, stated: Entry, sends: list[Sent], level: str) ->
     return closure
 
 
-def verify_apart(net: Network, stated: Entry, sources: Side, targets: Side, level: str) -> None:
-    """That no frame of one side is heard by the other: by VIDs alone, or by where frames can be. Raises Refused."""
+def verify_apart(net: Network, stated: Entry, sources: Side | list[Sent], targets: Side, level: str, hear: str) -> None:
+    """That no frame of one side (or sent at some stations) is heard by the other, at the levels of those who send and
+    who hear: by VIDs alone, or by where frames can be. Raises Refused."""
     if "anywhere" in stated:  # VIDs that no link turns into others, wherever they are
         vids = parse(stated["anywhere"])
-        if sources.sends(net, level) & ~vids:
-            raise Refused(f"one side sends into VLAN {VlanSet(sources.sends(net, level) & ~vids)}")
-        for vid in bits(vids):
-            if net.turns(level).get(vid, 0) & ~vids:
-                raise Refused(f"a link turns VLAN {vid} into VLAN {VlanSet(net.turns(level)[vid] & ~vids)}")
-        if targets.hears(net, level) & vids:
-            raise Refused(f"the other side hears VLAN {VlanSet(targets.hears(net, level) & vids)}")
+        mask = sources.sends(net, level) if isinstance(sources, Side) else reduce(or_, (s[2] for s in sources), 0)
+        if mask & ~vids:
+            raise Refused(f"one side sends into VLAN {VlanSet(mask & ~vids)}")
+        if net.spread(vids, level) & ~vids:
+            raise Refused(f"links turn its VLANs into VLAN {VlanSet(net.spread(vids, level) & ~vids)}")
+        if targets.hears(net, hear) & vids:
+            raise Refused(f"the other side hears VLAN {VlanSet(targets.hears(net, hear) & vids)}")
         return
-    closure = verify_closed(net, stated, sent(net, sources.seats(net), level), level)
+    sends = sources if isinstance(sources, list) else sent(net, sources.seats(net), level)
+    closure = verify_closed(net, stated, sends, level)
     for seat in targets.seats(net):
-        for spot, mask in net.heard(seat, level):
+        for spot, mask in net.heard(seat, hear):
             if spot.hub in closure.there and closure.leaving(spot) & mask:
                 raise Refused(f"{spot.key} is heard, in one of VLAN {VlanSet(closure.leaving(spot) & mask)}")
+
+
+def routed_on(net: Network, stated: Entry) -> list[Sent]:
+    """What routers send, as far as filters let it pass, of packets whose frames get where a closure says."""
+    there = {} if "anywhere" in stated else Closure(stated).there
+    anywhere = parse(stated.get("anywhere", "none")) if "anywhere" in stated else 0
+    return [
+        (out.hub, None, 1 << out.vid)
+        for into in net.stations
+        if (there.get(into.hub, 0) | anywhere) >> into.vid & 1
+        for out in net.known(into)
+        if (out.hub, out.vid) != (into.hub, into.vid)
+        and net.passes(into, out, (into, into.filters_in))[0]
+        and net.passes(into, out, (out, out.filters_out))[0]
+    ]
 
 
 # --- ways of frames ------------------------------------------------------------------------------------------------
@@ -147,7 +166,7 @@ def replay(
     path = [(f"{step['switch']}:{step['port']}", step["event"], int(step["vlan"])) for step in steps]
     name, event, vid = path[0]
     here = [(hub, spot) for hub, spot, mask in sends if mask >> vid & 1]
-    starts = [(hub, spot) for hub, spot in here if (spot.key if spot else f"{hub[0]}:") == name]
+    starts = [(hub, spot) for hub, spot in here if (name == spot.key if spot else name.startswith(f"{hub[0]}:"))]
     if event != "sent" or not starts:
         raise Refused(f"no host of the claim sends in VLAN {vid} at {name}")
     hub, came = starts[0]
@@ -176,13 +195,35 @@ def may_leave(net: Network, hub: Hub, came: Spot | None, name: str) -> Spot:
     return out
 
 
-def verify_way(net: Network, steps: list[Entry], sources: Side, targets: Side, level: str) -> None:
-    """That a frame of one of `sources` can go this way, and is heard by one of `targets`. Raises Refused."""
-    hub, came, vid, rest = replay(net, steps, sent(net, sources.seats(net), level), level)
+def verify_way(net: Network, steps: list[Entry], sources: Side, targets: Side, claim: Claim) -> None:
+    """That a frame of one of `sources` can go this way, by routers if the claim is of layer 3, and is heard by one of
+    `targets`. Raises Refused."""
+    starts = [n for n, step in enumerate(steps) if step["event"] == "routed"] if claim.layer == 3 else []
+    ways = [steps[one:end] for one, end in zip([0, *starts], [*starts, len(steps)], strict=True)]
+    sends, level = sent(net, sources.seats(net), claim.level), claim.level
+    passed: list[tuple[Station, Station]] = []
+    for way, then in zip(ways, [*(way[0] for way in ways[1:]), None], strict=True):
+        start = {**way[0], "event": "sent"} if way[0]["event"] == "routed" else way[0]
+        hub, came, vid, rest = replay(net, [start, *way[1:]], sends, level)
+        if then is not None:
+            hops = [
+                (into, out)
+                for into in net.stations
+                for out in net.stations
+                if (into.hub, into.vid) == (hub, vid) and (out.device, out.vrf) == (into.device, into.vrf)
+                if (out.device, out.name, out.vid) == (then["switch"], then["port"], then["vlan"])
+            ]
+            if not hops or rest:
+                raise Refused(f"no router passes it on to {then['switch']}:{then['port']}")
+            passed.append(hops[0])
+            sends, level = [(hops[0][1].hub, None, 1 << then["vlan"])], "honest"
+    for station, bound in (at for into, out in passed for at in ((into, into.filters_in), (out, out.filters_out))):
+        if not net.passes(passed[0][0], passed[-1][1], (station, bound))[claim.reach is not None]:
+            raise Refused(f"a filter of {station.device} {station.name} stops it")
     if not rest or rest[0]["event"] != "heard" or rest[0]["vlan"] != vid:
         raise Refused("a way ends with what is heard")
     last = may_leave(net, hub, came, f"{rest[0]['switch']}:{rest[0]['port']}")
-    heard = (at for seat in targets.seats(net) for at in net.heard(seat, level))
+    heard = (at for seat in targets.seats(net) for at in net.heard(seat, claim.level))
     if not any(spot is last and mask >> vid & 1 for spot, mask in heard):
         raise Refused(f"no host of the claim hears VLAN {vid} at {last.key}")
 
@@ -196,7 +237,7 @@ def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
         one, other = (Side(0, frozenset(s for s in seats if s.spot.key == entry[end])) for end in ("from", "to"))
         if not one.some or not other.some:
             raise Refused("the ports that are said to be apart are no members")
-        verify_apart(net, entry["closures"][0], one, other, "honest")
+        verify_apart(net, entry["closures"][0], one, other, "honest", "honest")
     elif len(seats) > 1:
         verify_joined(net, entry["edges"], seats)
 
@@ -324,14 +365,18 @@ def verify(net: Network, claim: Claim, vlans: dict[str, VlanSet], entry: Entry) 
         refused = []
         for leg in legs_of(net, claim, vlans):
             try:
-                verify_way(net, entry["way"], *leg, claim.level)
+                verify_way(net, entry["way"], *leg, claim)
                 return
             except Refused as why:
                 refused.append(why)
         raise refused[-1]
     else:  # none does
-        for closure, leg in zip(entry["closures"], legs_of(net, claim, vlans), strict=True):
-            verify_apart(net, closure, *leg, claim.level)
+        legs = legs_of(net, claim, vlans)
+        for closure, leg in zip(entry["closures"], legs, strict=True):
+            verify_apart(net, closure, *leg, claim.level, claim.level)
+        if claim.layer == 3:
+            for closure, routed, leg in zip(entry["closures"], entry["routed"], legs, strict=True):
+                verify_apart(net, routed, routed_on(net, closure), leg[1], "honest", claim.level)
 
 
 def verify_entry(net: Network, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: Entry) -> bool:

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
 from inkov.vlanset import VlanSet
 
-__all__ = ["End", "Hub", "Network", "Seat", "Spot", "bits"]
+__all__ = ["End", "Frames", "Hub", "Seat", "Spot", "bits"]
 
 ALL = VlanSet.all().bits
 End = tuple[str, str]
@@ -60,7 +60,7 @@ def bits(mask: int) -> Iterator[int]:
     return iter(VlanSet(mask & ALL))
 
 
-class Network:
+class Frames:
     """The campus as frames see it. `cables` are pairs of ports, as (switch, port, far switch, far port)."""
 
     def __init__(self, campus: Campus, cables: Iterable[tuple[str, str, str, str]]) -> None:
@@ -307,6 +307,17 @@ class Network:
                     for vid in bits(left) if left != arriving else ():
                         found[vid] = found.get(vid, 0) | arriving
         return self._turns[level]
+
+    def spread(self, mask: int, level: str) -> int:
+        """The VIDs that frames in some VIDs can ever be in, wherever."""
+        work = mask
+        while work:
+            new = 0
+            for vid in bits(work):
+                new |= self.turns(level).get(vid, 0)
+            work = new & ~mask
+            mask |= work
+        return mask
 
     def over(self, spot: Spot, mask: int, level: str) -> Iterator[tuple[Spot, int, int]]:
         """What leaves a port in the VIDs of `mask`, as (far port, VIDs left, VIDs arrived): the same ones if equal,

@@ -1,0 +1,181 @@
+"""Routers and what they know of each other, and what packet filters leave of packets between subnets (FM 5.5, FM 5.7).
+
+Routers of one routing table that share a broadcast domain are taken to know each other's networks. A packet passes a
+router from the interface it came by to another one; filters bound to either may stop it. Packets are judged by subnets:
+exactly where an entry takes whole subnets in; where it is finer, the answer is "in part".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from typing import NamedTuple
+
+from inkov.campus import FilterEntry, Network
+from inkov.forwarding.domains import Domains
+from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.stations import Interface, interfaces
+
+__all__ = ["IN_PART", "PASSES", "STOPPED", "Path", "Routers", "judge", "networks"]
+
+PASSES, IN_PART, STOPPED = "passes", "in part", "stopped"
+Subnets = Sequence[Network]
+
+
+class Path(NamedTuple):
+    """The routers that a packet passes: at each, the interface it came by and the one it leaves by.
+
+    `how` is PASSES or IN_PART; `says` names the filters that stop some of it.
+    """
+
+    hops: tuple[tuple[Interface, Interface], ...]
+    how: str
+    says: str
+
+    @property
+    def into(self) -> Interface:
+        return self.hops[0][0]
+
+    @property
+    def out(self) -> Interface:
+        return self.hops[-1][1]
+
+    @property
+    def routers(self) -> list[str]:
+        return [into.device for into, _ in self.hops]
+
+    @property
+    def filters(self) -> list[tuple[Interface, Sequence[str]]]:
+        """The interfaces passed, each with the filters that a packet meets there."""
+        return [at for into, out in self.hops for at in ((into, into.filters_in), (out, out.filters_out))]
+
+    @property
+    def assumes(self) -> list[str]:
+        return [
+            f"{one} and {other} know each other's networks"
+            for one, other in zip(self.routers, self.routers[1:], strict=False)
+        ]
+
+
+class Routers:
+    """The routed interfaces of a campus that are up, by router and by the broadcast domain they are in."""
+
+    def __init__(self, fabric: Fabric, domains: Domains, up: list[Interface] | None = None) -> None:
+        self.fabric = fabric
+        self.domains = domains
+        self.up = [i for i in interfaces(fabric) if not i.why_down] if up is None else up
+        self.of: dict[tuple[str, str], list[int]] = {}
+        self.label: list[int] = []
+        self.sharing: dict[tuple[str, int], list[int]] = {}
+        for number, interface in enumerate(self.up):
+            self.of.setdefault((interface.device, interface.vrf), []).append(number)
+            label = domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
+            self.label.append(label)
+            if label >= 0:
+                self.sharing.setdefault((interface.vrf, label), []).append(number)
+
+    def without(self, one: Interface) -> Routers:
+        """The same routers, one of their interfaces being away."""
+        return Routers(self.fabric, self.domains, [interface for interface in self.up if interface != one])
+
+    def path(
+        self, into: Interface, finals: Collection[Interface], sources: Subnets, destinations: Subnets
+    ) -> Path | None:
+        """The shortest way from one interface out by one of `finals`; one that filters stop in part if there is no
+        other, and None where they stop all of it, or no router knows of it."""
+        wanted = {number for number, interface in enumerate(self.up) if interface in finals}
+        start = self.up.index(into)
+        for allowed in ((PASSES,), (PASSES, IN_PART)):
+            found = self._search(start, wanted, sources, destinations, allowed)
+            if found is not None:
+                return found
+        return None
+
+    def _search(
+        self, start: int, finals: set[int], sources: Subnets, destinations: Subnets, allowed: tuple[str, ...]
+    ) -> Path | None:
+        came: dict[int, tuple[int, int] | None] = {start: None}
+        queue, shared = [start], set()
+        for here in queue:
+            into = self.up[here]
+            if self.filtered(into, into.filters_in, sources, destinations)[0] not in allowed:
+                continue
+            for number in self.of[into.device, into.vrf]:
+                out = self.up[number]
+                if (out.bridge, out.vid) == (into.bridge, into.vid):
+                    continue
+                if self.filtered(out, out.filters_out, sources, destinations)[0] not in allowed:
+                    continue
+                if number in finals:
+                    return self._told(came, here, number, sources, destinations)
+                domain = out.vrf, self.label[number]
+                if domain not in shared and domain[1] >= 0:
+                    shared.add(domain)
+                    for other in self.sharing[domain]:
+                        if other not in came and self.up[other].device != out.device:
+                            came[other] = here, number
+                            queue.append(other)
+        return None
+
+    def _told(
+        self, came: dict[int, tuple[int, int] | None], here: int, final: int, sources: Subnets, destinations: Subnets
+    ) -> Path:
+        hops = [(here, final)]
+        while (before := came[hops[0][0]]) is not None:
+            hops.insert(0, before)
+        pairs = tuple((self.up[into], self.up[out]) for into, out in hops)
+        path = Path(pairs, PASSES, "")
+        says = [self.filtered(interface, bound, sources, destinations)[1] for interface, bound in path.filters]
+        if any(says):
+            return path._replace(how=IN_PART, says="; ".join(filter(None, says)))
+        return path
+
+    def filtered(
+        self, interface: Interface, bound: Sequence[str], sources: Subnets, destinations: Subnets
+    ) -> tuple[str, str]:
+        """What filters bound to an interface leave of packets between subnets, and which of them is to blame."""
+        worst, says = PASSES, ""
+        for name in bound:
+            found = self.fabric.device(interface.device).filters.get(name)
+            entries = found.entries if found is not None else []  # one that is not there is no filter
+            results = {judge(entries, one, other) for one in sources for other in destinations
+                       if one.version == other.version}  # fmt: skip
+            if results == {STOPPED}:
+                return STOPPED, f"the filter {name} of {interface.label} stops it"
+            if results - {PASSES}:
+                worst, says = IN_PART, f"the filter {name} of {interface.label} lets it pass in part"
+        return worst, says
+
+
+def networks(interface: Interface) -> list[Network]:
+    """The subnets of an interface."""
+    return [fact.value.network for fact in interface.addresses]
+
+
+def judge(entries: list[FilterEntry], source: Network, destination: Network) -> str:
+    """What a filter does to packets from one subnet to another: the first entry that fits each packet decides.
+
+    Exact where entries take whole subnets in. What no entry fits is taken to pass: assumptions lean towards "reaches".
+    """
+    some_pass = some_stop = False
+    for entry in entries:
+        mine, its = _covers(entry.source, source), _covers(entry.destination, destination)
+        if mine is None or its is None:
+            continue  # it fits no packet of these
+        if mine and its and not entry.finer:  # it fits all that are left
+            some_pass, some_stop = some_pass or entry.accepts, some_stop or not entry.accepts
+            return PASSES if not some_stop else IN_PART if some_pass else STOPPED
+        some_pass, some_stop = some_pass or entry.accepts, some_stop or not entry.accepts
+    return IN_PART if some_stop else PASSES
+
+
+def _covers(said: Network | None, subnet: Network) -> bool | None:
+    """True if a prefix takes all of a subnet in, False if a part of it, None if nothing."""
+    if said is None:
+        return True
+    if said.version != subnet.version:
+        return None
+    first, last = int(subnet.network_address), int(subnet.broadcast_address)
+    low, high = int(said.network_address), int(said.broadcast_address)
+    if last < low or first > high:
+        return None
+    return low <= first and last <= high

@@ -1,0 +1,111 @@
+"""What routers do with packets, written out again for the verifier from docs/forwarding-model.md, section 5."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+from itertools import product
+from typing import NamedTuple
+
+from inkov.campus import FilterEntry, Mode
+from inkov.campus import Network as Subnet
+from inkov.proofs.frames import Frames, Hub, bits
+
+__all__ = ["Network", "Station"]
+
+Group = tuple[str, str | int]  # a routing table, and a device or a VLAN in it
+
+
+class Station(NamedTuple):
+    """A routed interface that is up (FM 5.1, FM 5.2): frames get to it on its hub in its VLAN."""
+
+    device: str
+    name: str
+    hub: Hub
+    vid: int
+    vrf: str
+    subnets: tuple[Subnet, ...]
+    filters_in: tuple[str, ...]
+    filters_out: tuple[str, ...]
+
+
+class Network(Frames):
+    """The campus as frames and packets see it."""
+
+    @cached_property
+    def stations(self) -> list[Station]:
+        return list(self._stations())
+
+    def _stations(self) -> Iterator[Station]:
+        for device in self.campus.devices.values():
+            for g in device.gateways:
+                hub = device.name, g.bridge
+                up = (g.enabled is None or g.enabled.value) and self.live_at(device, g.bridge) >> g.vid & 1
+                if up and any(
+                    spot.views[0].emit >> g.vid & 1 and self._leads(spot.end) for spot in self.at.get(hub, ())
+                ):
+                    subnets = tuple(fact.value.network for fact in g.addresses)
+                    filters = [tuple(fact.value for fact in bound) for bound in (g.filters_in, g.filters_out)]
+                    vrf = g.vrf.value if g.vrf is not None else ""
+                    yield Station(device.name, f"VLAN {g.vid}", hub, g.vid, vrf, subnets, *filters)
+            for port in device.ports.values():
+                hub = device.name, f"routed {port.name}"
+                if port.addresses and hub in self.at and self.value(device, port, "mode") is Mode.ROUTED:
+                    vrf = port.vrf.value if port.vrf is not None else ""
+                    subnets = tuple(fact.value.network for fact in port.addresses)
+                    yield Station(device.name, port.name, hub, 1, vrf, subnets, (), ())
+
+    def _leads(self, end: tuple[str, str]) -> bool:
+        return end not in self.far or any(self.spots.get(far) for far in self.far[end])
+
+    @cached_property
+    def _sharing(self) -> dict[Group, list[Station]]:
+        """The stations of a routing table on a device (table, name), and in a VLAN (table, VID)."""
+        found: dict[Group, list[Station]] = {}
+        for station in self.stations:
+            found.setdefault((station.vrf, station.device), []).append(station)
+            found.setdefault((station.vrf, station.vid), []).append(station)
+        return found
+
+    def known(self, start: Station) -> list[Station]:
+        """Where packets that come in at a station may leave: by its router, and by all that it could know (FM 5.5).
+
+        That two routers share a broadcast domain is taken from VIDs alone, wherever they are, so it is rather too many.
+        """
+        groups: dict[Group, None] = {(start.vrf, start.device): None}
+        found: dict[tuple[str, str], Station] = {}
+        for group in (work := list(groups)):
+            for one in self._sharing.get(group, ()):
+                if (one.device, one.name) not in found:
+                    found[one.device, one.name] = one
+                    shared = bits(self.spread(1 << one.vid, "honest"))
+                    near: list[Group] = [(one.vrf, one.device), *((one.vrf, vid) for vid in shared)]
+                    work += [key for key in near if key not in groups]
+                    groups |= dict.fromkeys(near)
+        return list(found.values())
+
+    def passes(self, into: Station, out: Station, bound: tuple[Station, tuple[str, ...]]) -> tuple[bool, bool]:
+        """Whether some packets, and whether all, from one station's subnets to another's pass the filters bound to a
+        station (FM 5.7). What no entry fits passes."""
+        station, names = bound
+        pairs = [(a, b) for a, b in product(into.subnets, out.subnets) if a.version == b.version]
+        filters = self.campus.devices[station.device].filters
+        some = every = True
+        for name in names if pairs else ():
+            fates = [fate(filters[name].entries if name in filters else [], a, b) for a, b in pairs]
+            some = some and any(passed for passed, _ in fates)
+            every = every and not any(stopped for _, stopped in fates)
+        return some, every
+
+
+def fate(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> tuple[bool, bool]:
+    """Whether some packets may pass, and whether some may be stopped: the first entry that fits a packet decides."""
+    passed = stopped = False
+    for entry in entries:
+        ends = [(said, subnet) for said, subnet in ((entry.source, source), (entry.destination, destination)) if said]
+        if any(said.version != subnet.version or not said.overlaps(subnet) for said, subnet in ends):
+            continue
+        passed, stopped = passed or entry.accepts, stopped or not entry.accepts
+        if not entry.finer and all(subnet.subnet_of(said) for said, subnet in ends):  # type: ignore[arg-type]
+            return passed, stopped
+    return True, stopped
