@@ -36,6 +36,7 @@ def said(fact: Any, otherwise: Any) -> Any:
 class Simulator:
     def __init__(self, campus: Campus) -> None:
         self.campus = campus
+        self.named: dict[str, set[int]] = {}
         self.cables: dict[Place, set[Place]] = {}
         for cable in campus.cables:
             one = self.forwards_as(cable.device, cable.port)
@@ -99,9 +100,11 @@ class Simulator:
         if device.vlans is not None:
             row = device.vlans.get(vid)
             return said(row.active, True) if row else vid == 1
-        return vid in self.named(device)
+        if device.name not in self.named:
+            self.named[device.name] = self.names(device)
+        return vid in self.named[device.name]
 
-    def named(self, device: Device) -> set[int]:
+    def names(self, device: Device) -> set[int]:
         vids = {1} | {gateway.vid for gateway in device.gateways}
         for p in device.ports.values():
             vids |= {said(getattr(p, a), None) for a in ("voice_vlan", "primary", "secondary")} - {None}

@@ -459,6 +459,21 @@ def test_fm_5_5_routers_that_share_a_vlan() -> None:
     )
 
 
+@pytest.mark.parametrize(
+    ("entries", "says"),
+    [
+        ("10: reject from any to 10.0.20.0/24\n", "the filter keep of a VLAN 10 stops it"),
+        ("10: accept from 10.0.10.5/32 to any\n20: reject from any to any\n", "works"),
+        ("10: reject from 10.0.10.6/32 to any\n", "works"),
+        ("10: reject from any to any in part\n", "works"),
+    ],
+)
+def test_fm_5_7_filters(entries: str, says: str) -> None:
+    bound = GATEWAYS.replace("address: 10.0.10.1/24\n", "address: 10.0.10.1/24\nfilter in: keep\n")
+    near = trunk("u") + access("h", 10) + access("k", 20) + bound + "[filter keep]\n" + entries
+    assert verdict(ping(two(near, trunk("u") + access("h", 20)), A10, B20)) == says
+
+
 # --- 6 ------------------------------------------------------------------------------------------------------------
 
 

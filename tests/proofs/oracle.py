@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from fnmatch import fnmatchcase as fnmatch
 
 from inkov.campus import Campus, Mode, PortKind
@@ -48,44 +49,42 @@ class Oracle:
 
     def heard(self, at: At, targets: set[Seat], level: str) -> bool:
         """True if a frame on a bridge leaves by the port of a target in the form that its host hears."""
-        for out, tag, _ in self.sim.spread(at):
+        own, self.sim.hostile = self.sim.hostile, level == "hostile"
+        leaving = self.sim.spread(at)
+        self.sim.hostile = own
+        for out, tag, _ in leaving:
             for seat in targets:
                 end, outer = self._wire(self._place(seat))
                 if self._wire(out)[0] == end and (level == "hostile" or (tag or 0) == (outer or seat.tag)):
                     return True
         return False
 
-    def leaks(self, sources: set[Seat], targets: set[Seat], level: str) -> bool:
-        """True if any frame of a source gets to a target, over all links that are up."""
-        seen = {at for seat in sources for at in self.starts(seat, level)}
+    def everywhere(self, seats: Iterable[Seat], level: str) -> set[At]:
+        """Where frames of some seats can be, over all links that are up."""
+        seen = {at for seat in seats for at in self.starts(seat, level)}
         work = list(seen)
         while work:
-            at = work.pop()
-            if self.heard(at, targets, level):
-                return True
-            new = self.onward(at) - seen
+            new = self.onward(work.pop()) - seen
             seen |= new
             work.extend(new)
-        return False
+        return seen
+
+    def leaks(self, sources: set[Seat], targets: set[Seat], level: str) -> bool:
+        """True if any frame of a source gets to a target."""
+        return any(self.heard(at, targets, level) for at in self.everywhere(sources, level))
 
     def strays(self, claim: Claim) -> bool:
         """True if any frame of the VLANs of a claim `carried-by` gets where they may not be."""
         carried, sim = claim.carried_by, self.sim
         assert carried is not None
-        seats = [seat for seat in all_seats(self.fabric) if seat.vid in carried.vlans]
-        seen = {at for seat in seats for at in self.starts(seat, claim.level)}
-        work = list(seen)
-        while work:
-            at = work.pop()
-            if carried.on is not None and not any(fnmatch(at.device, pattern) for pattern in carried.on):
+        on, over = carried.on, carried.over
+        for at in self.everywhere((s for s in all_seats(self.fabric) if s.vid in carried.vlans), claim.level):
+            if on is not None and not any(fnmatch(at.device, pattern) for pattern in on):
                 return True
-            for near in {self._wire(out)[0] for out, _, _ in sim.spread(at)} if carried.over is not None else ():
+            for near in {self._wire(out)[0] for out, _, _ in sim.spread(at)} if over is not None else ():
                 ends = [near, *sim.cables[near]] if near in sim.cables else []
-                if ends and not any(fnmatch(":".join(end), pattern) for end in ends for pattern in carried.over or ()):
+                if ends and not any(fnmatch(":".join(end), pattern) for end in ends for pattern in over or ()):
                     return True
-            new = self.onward(at) - seen
-            seen |= new
-            work.extend(new)
         return False
 
     def can_happen(self, sources: set[Seat], targets: set[Seat], level: str) -> bool:

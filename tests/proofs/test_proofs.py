@@ -87,7 +87,7 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part:
         plan = Plan(PlanFile(claims=claims))
         prover = Prover(fabric, plan)
         for claim, verdict in zip(claims, prove(fabric, plan), strict=True):
-            if not verdict.certificate.keys() - {"number"} and "in common" in verdict.because:
+            if not verdict.certificate and "in common" in verdict.because:
                 continue
             legs = legs_of(prover, claim)
             leaks = oracle.strays(claim) if claim.carried_by else any(oracle.leaks(*leg, claim.level) for leg in legs)

@@ -105,7 +105,7 @@ def interfaces(fabric: Fabric) -> list[Interface]:
         elif not live(bridge, gateway.vid):
             why = f"no port of {device.name} that is up carries VLAN {gateway.vid}"
         vrf = gateway.vrf.value if gateway.vrf is not None else ""
-        name = f"VLAN {gateway.vid}"
+        name = f"VLAN {gateway.vid}" + (f" on {gateway.bridge}" if gateway.bridge else "")
         filters = [tuple(fact.value for fact in bound) for bound in (gateway.filters_in, gateway.filters_out)]
         found.append(
             Interface(device.name, name, bridge, gateway.vid, vrf, gateway.addresses, why, gateway.origin, *filters)

@@ -47,7 +47,8 @@ class Network(Frames):
                     subnets = tuple(fact.value.network for fact in g.addresses)
                     filters = [tuple(fact.value for fact in bound) for bound in (g.filters_in, g.filters_out)]
                     vrf = g.vrf.value if g.vrf is not None else ""
-                    yield Station(device.name, f"VLAN {g.vid}", hub, g.vid, vrf, subnets, *filters)
+                    name = f"VLAN {g.vid}" + (f" on {g.bridge}" if g.bridge else "")
+                    yield Station(device.name, name, hub, g.vid, vrf, subnets, *filters)
             for port in device.ports.values():
                 hub = device.name, f"routed {port.name}"
                 if port.addresses and hub in self.at and self.value(device, port, "mode") is Mode.ROUTED:
@@ -73,11 +74,11 @@ class Network(Frames):
         That two routers share a broadcast domain is taken from VIDs alone, wherever they are, so it is rather too many.
         """
         groups: dict[Group, None] = {(start.vrf, start.device): None}
-        found: dict[tuple[str, str], Station] = {}
+        found: dict[int, Station] = {}
         for group in (work := list(groups)):
             for one in self._sharing.get(group, ()):
-                if (one.device, one.name) not in found:
-                    found[one.device, one.name] = one
+                if id(one) not in found:  # a name may be that of several, on several bridges
+                    found[id(one)] = one
                     shared = bits(self.spread(1 << one.vid, "honest"))
                     near: list[Group] = [(one.vrf, one.device), *((one.vrf, vid) for vid in shared)]
                     work += [key for key in near if key not in groups]

@@ -70,7 +70,7 @@ class Prover:
         claims = self.plan.says.claims
         if not claims:
             return [*self.no_leaks(level), *self.none_split()]
-        return [self.judge(number, claim) for number, claim in enumerate(claims)]
+        return [self.judge(claim) for claim in claims]
 
     def _rests(self, verdict: Verdict, *spreads: Flood) -> None:
         self._rest_on(verdict, {name for spread in spreads for name in passed_by(spread)})
@@ -97,9 +97,8 @@ class Prover:
 
     # --- the plan's claims ------------------------------------------------------------------------------------
 
-    def judge(self, number: int, claim: Claim) -> Verdict:
+    def judge(self, claim: Claim) -> Verdict:
         verdict = Verdict(said(claim), claim.kind, claim.level, claim.layer, UNDECIDED, "", claim.origin)
-        verdict.certificate = {"number": number}
         try:
             {"isolate": self._isolate, "join": self._join, "reach": self._reach, "not-reach": self._not_reach,
              "carried-by": self._carried}[claim.kind](claim, verdict)  # fmt: skip
@@ -144,7 +143,8 @@ class Prover:
         closures = [self._nowhere_near(sent, heard, verdict) for sent, heard in masks]
         if not closures or None in closures:
             return False
-        self._holds(verdict, closures, nobody=any(not sent or not heard for sent, heard in masks))
+        self._holds(verdict, nobody=any(not sent or not heard for sent, heard in masks))
+        verdict.certificate |= {"closures": closures}
         return True
 
     def _nowhere_near(self, sent: int, heard: int, verdict: Verdict) -> dict[str, Any] | None:
@@ -155,14 +155,12 @@ class Prover:
         self._rest_on(verdict, {inside.device for inside in self.fabric.bridges if inside.live & everywhere})
         return {"anywhere": bits_to_text(everywhere)}
 
-    def _holds(self, verdict: Verdict, closures: Sequence[Any], *, nobody: bool) -> None:
+    def _holds(self, verdict: Verdict, *, nobody: bool = False) -> None:
         verdict.verdict = HOLDS
         verdict.because = "no frame gets from one side to the other, over any link that is up"
         verdict.because += ", and no router passes packets between them" if verdict.layer == 3 else ""
         if nobody:
             verdict.because = "one side has no port at all"
-        if verdict.layer == 2:  # what routers do is not certified
-            verdict.certificate |= {"closures": closures}
 
     def _not_reach(self, claim: Claim, verdict: Verdict) -> None:
         self._apart(self.legs(claim), verdict)
@@ -193,14 +191,22 @@ class Prover:
                 if ways:
                     self._routed(ways, sources, targets, verdict)
                     return
-        self._holds(verdict, closures, nobody=any(not sources or not targets for sources, targets in legs))
+        self._holds(verdict, nobody=any(not sources or not targets for sources, targets in legs))
+        self._certify(verdict, closures, legs)
+
+    def _certify(
+        self, verdict: Verdict, closures: Sequence[dict[str, Any]], legs: list[tuple[frozenset[Seat], frozenset[Seat]]]
+    ) -> None:
+        """Where frames of each side can be; at layer 3 also where what routers send of their packets can be."""
         if verdict.layer == 3:
             routed = [
                 self.routing.certified(closed, targets, verdict.level)
                 for closed, (_, targets) in zip(closures, legs, strict=True)
             ]
-            if None not in routed:
-                verdict.certificate |= {"closures": closures, "routed": routed}
+            if None in routed:
+                return
+            verdict.certificate |= {"routed": routed}
+        verdict.certificate |= {"closures": closures}
 
     def _routed(
         self, ways: list[Passage], sources: frozenset[Seat], targets: frozenset[Seat], verdict: Verdict
@@ -251,11 +257,14 @@ class Prover:
         if ways:
             self._routed(ways, one, other, verdict)
             if verdict.verdict == BROKEN:  # the same way, but wanted
-                verdict.verdict = UNDECIDED if all(way.in_part for way in ways) else HOLDS
+                verdict.verdict = HOLDS
+                if all(way.in_part for way in ways):
+                    verdict.verdict, verdict.certificate = UNDECIDED, {}
             return
         verdict.verdict = BROKEN
         self._stopped(one, other, verdict)
-        verdict.certificate |= {"closures": [certified(self.fabric, spread, other)]}
+        verdict.because += "; and no router passes on its packets" if claim.layer == 3 else ""
+        self._certify(verdict, [certified(self.fabric, spread, other)], [(one, other)])
 
     def _stopped(self, one: frozenset[Seat], other: frozenset[Seat], verdict: Verdict) -> None:
         """Tell where what one side sends stops on its way to the other."""
@@ -318,13 +327,13 @@ class Prover:
     def covering(self, one: End, other: End | None) -> list[Verdict]:
         """The verdicts on the claims about what is sent at one port (and heard at another, if given)."""
         found = []
-        for number, claim in enumerate(self.plan.says.claims):
+        for claim in self.plan.says.claims:
             try:
                 pairs = self.legs(claim)
             except Unknown:
                 continue
             if any(self._at(one, a) and (other is None or self._at(other, b)) for a, b in pairs):
-                found.append(self.judge(number, claim))
+                found.append(self.judge(claim))
         return found
 
     def _at(self, end: End, seats: frozenset[Seat]) -> bool:
@@ -347,7 +356,8 @@ class Prover:
             coarse = self._coarse(level)
             plain = self._nowhere_near(coarse.sent_in(group), coarse.heard_beside(group), verdict)
             if plain is not None:
-                self._holds(verdict, [plain], nobody=False)
+                self._holds(verdict)
+                verdict.certificate |= {"closures": [plain]}
             else:
                 sources = frozenset(seat for vid in group for seat in by_vid.get(vid, ()))
                 self._apart([(sources, frozenset(self.names.seats) - sources)], verdict)

@@ -143,11 +143,11 @@ class Routing:
     def _known(self, start: Interface) -> list[Interface]:
         """Where packets that come in by an interface may leave, routers sharing a VLAN by its VIDs alone."""
         groups: set[Group] = {(start.vrf, start.device)}
-        found: dict[str, Interface] = {}
+        found: dict[int, Interface] = {}
         for group in (work := list(groups)):
             for one in self._sharing.get(group, ()):
-                if one.label not in found:
-                    found[one.label] = one
+                if id(one) not in found:  # a name may be that of several, on several bridges
+                    found[id(one)] = one
                     shared = VlanSet(self.coarse("honest").spread(1 << one.vid))
                     near: set[Group] = {(one.vrf, one.device), *((one.vrf, vid) for vid in shared)}
                     work += near - groups

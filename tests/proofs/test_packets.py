@@ -1,0 +1,208 @@
+"""Verdicts at layer 3 against single packets: gateways as hosts of the naive simulator, filters address by address."""
+
+from __future__ import annotations
+
+import os
+import random
+from collections.abc import Iterator
+from copy import deepcopy
+from ipaddress import IPv4Address, IPv4Network, ip_interface, ip_network
+from itertools import product
+from typing import Any, NamedTuple
+
+import pytest
+
+from inkov.campus import Campus, Fact, Filter, FilterEntry, Gateway, Mode, Port
+from inkov.forwarding import Fabric, resolve
+from inkov.plan import Plan, PlanFile
+from inkov.proofs import prove
+from inkov.proofs.prove import Prover
+from inkov.proofs.seats import Seat, all_seats
+from inkov.proofs.verifier import Refused, verify
+from inkov.vlanset import VlanSet
+from inkov.wiring import wire
+from tests.campuses import NOWHERE, VIDS, fact, random_campus
+from tests.proofs.oracle import Oracle
+from tests.proofs.test_filters import fate
+from tests.proofs.test_proofs import claim_of, entry_of, legs_of, network
+from tests.simulator import At
+
+CLAIMS = int(os.environ.get("INKOV_CLAIMS", "2000")) // 4
+
+
+class Station(NamedTuple):
+    device: str
+    vrf: str
+    subnet: IPv4Network
+    filters_in: list[FilterEntry]
+    filters_out: list[FilterEntry]
+    seat: Seat
+
+
+def with_gateways(rng: random.Random, campus: Campus) -> Campus:
+    """Routers among the switches: gateways in some VLANs, in one of two routing tables, some with filters."""
+    nets = [
+        None,
+        *(ip_network(f"10.0.{vid}.{low}/{length}") for vid in VIDS for low, length in ((0, 31), (0, 32), (1, 32))),
+    ]
+
+    def chance(share: float) -> bool:
+        return rng.random() < share
+
+    for number, device in enumerate(campus.devices.values(), 1):
+        places = [(vid, bridge) for bridge in ("", *device.bridges) for vid in VIDS]
+        for vid, bridge in rng.sample(places, rng.randint(1, 5)):
+            address = Fact(ip_interface(f"10.0.{vid}.{number % 2}/31"), NOWHERE)
+            gateway = Gateway(vid, NOWHERE, bridge, addresses=(address,))
+            gateway.vrf = fact("guests") if rng.random() < 0.15 else None
+            gateway.enabled = fact(False) if rng.random() < 0.05 else None
+            for side in ("filters_in", "filters_out"):
+                if rng.random() < 0.25:
+                    name = f"{side} {vid}"
+                    entries = [
+                        FilterEntry(
+                            n, rng.random() < 0.4, rng.choice(nets), rng.choice(nets), rng.random() < 0.1, NOWHERE
+                        )
+                        for n in range(rng.randint(0, 4))
+                    ]
+                    device.filters[name] = Filter(name, NOWHERE, entries)
+                    setattr(gateway, side, (fact(name),))
+            device.gateways.append(gateway)
+    return campus
+
+
+def named(gateway: Gateway) -> str:
+    return f"gateway {gateway.bridge} {gateway.vid}"
+
+
+class Packets:
+    """Who gets packets of whom: every gateway is an access port of its own here, which frames come to and leave by."""
+
+    def __init__(self, campus: Campus) -> None:
+        changed = deepcopy(campus)
+        for device in changed.devices.values():
+            for g in device.gateways:
+                port = device.ports[named(g)] = Port(named(g), NOWHERE)
+                port.mode, port.access_vlan, port.enabled = fact(Mode.ACCESS), fact(g.vid), g.enabled
+                if g.bridge:
+                    device.bridges[g.bridge].ports[port.name] = NOWHERE
+        self.fabric = resolve(changed, wire(changed))
+        self.oracle = Oracle(changed, self.fabric)
+        self.seats = {self._place(seat): seat for seat in all_seats(self.fabric)}
+        self.stations: list[Station] = []
+        for device in campus.devices.values():
+            for g in device.gateways:
+                bound = [[entry for name in names for entry in device.filters[name.value].entries]
+                         for names in (g.filters_in, g.filters_out)]  # fmt: skip
+                vrf, subnet = g.vrf.value if g.vrf else "", IPv4Network(f"10.0.{g.vid}.0/31")
+                seat = self.seats.get((device.name, named(g), 0))
+                if seat is not None:
+                    self.stations.append(Station(device.name, vrf, subnet, bound[0], bound[1], seat))
+        self.sent = [self.oracle.everywhere({station.seat}, "honest") for station in self.stations]
+        hears = [self.reached(sent, "honest") for sent in self.sent]
+        self.shares: list[set[int]] = [
+            {b for b in hears[a] if a in hears[b] and b != a and self.stations[b].vrf == station.vrf}
+            for a, station in enumerate(self.stations)
+        ]
+
+    def reached(self, sent: set[At], level: str) -> set[int]:
+        """The stations that frames get to."""
+        return {
+            n
+            for n, station in enumerate(self.stations)
+            if any(at.device == station.device and self.oracle.heard(at, {station.seat}, "honest") for at in sent)
+        }
+
+    def _place(self, seat: Seat) -> tuple[str, str, int]:
+        port = self.fabric.bridge_ports[seat.port]
+        return port.end.device, port.port, seat.tag
+
+    def same(self, fabric: Fabric, seats: set[Seat]) -> set[Seat]:
+        """The seats of the campus as it was, in this one."""
+        ports = fabric.bridge_ports
+        return {self.seats[ports[s.port].end.device, ports[s.port].port, s.tag] for s in seats}
+
+    def fates(self, sources: set[Seat], targets: set[Seat], level: str) -> tuple[bool, bool]:
+        """Whether any packet gets from one to the other, and whether from some subnet to some other all do."""
+        into = self.reached(self.oracle.everywhere(sources, level), level)
+        out = [n for n, sent in enumerate(self.sent) if any(self.oracle.heard(at, targets, level) for at in sent)]
+        some = every = False
+        for start, final in product(into, out):
+            ends = list(self.stations[start].subnet), list(self.stations[final].subnet)
+            kinds = product(*ends, (False, True))
+            arrive = [self.arrives(start, final, packet) for packet in kinds] if start != final else [False]
+            some, every = some or any(arrive), every or all(arrive)
+        return some, every
+
+    def arrives(self, start: int, final: int, packet: tuple[IPv4Address, IPv4Address, bool]) -> bool:
+        """Whether one packet that came in at a station leaves by another, by whichever routers."""
+        seen, work = {start}, [start]
+        for here in work:
+            into = self.stations[here]
+            for number, out in enumerate(self.stations):
+                same_router = (out.device, out.vrf) == (into.device, into.vrf) and number != here
+                if not same_router or not (fate(into.filters_in, *packet) and fate(out.filters_out, *packet)):
+                    continue
+                if number == final:
+                    return True
+                new = {other for other in self.shares[number] if self.stations[other].device != into.device} - seen
+                seen |= new
+                work += new
+        return False
+
+
+def corrupted(entry: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    """The entry with something in it made untrue: a VLAN that routers send in left out, or a router."""
+    for at, stated in enumerate(entry.get("routed", ())):
+        for vid in VlanSet.parse(stated.get("anywhere", "none")):
+            less = {"anywhere": str(VlanSet.parse(stated["anywhere"]) - VlanSet.of(vid))}
+            yield {**entry, "routed": [less if n == at else one for n, one in enumerate(entry["routed"])]}
+    for at, step in enumerate(entry.get("way", ())):
+        if step["event"] == "routed":
+            for change in ({}, {"port": "VLAN 4000"}, {"vlan": 4000}, {"switch": "nowhere"}):
+                way = [*entry["way"][:at], *([{**step, **change}] if change else []), *entry["way"][at + 1 :]]
+                yield {**entry, "way": way}
+
+
+def test_verdicts_at_layer_3_are_those_of_single_packets() -> None:
+    seen: dict[str, int] = {}
+    for number in range(CLAIMS // 5):
+        rng = random.Random(f"packets {number}")
+        campus = with_gateways(rng, random_campus(rng, 3))
+        fabric = resolve(campus, wire(campus))
+        packets, net = Packets(campus), network(campus)
+        claims = [claim for claim in (claim_of(rng, fabric) for _ in range(8)) if claim.carried_by is None][:5]
+        for claim in claims:
+            claim.layer = 3
+        prover = Prover(fabric, Plan(PlanFile(claims=claims)))
+        for claim, verdict in zip(claims, prove(fabric, prover.plan), strict=True):
+            if "in common" in verdict.because:
+                continue
+            legs = [(packets.same(fabric, a), packets.same(fabric, b)) for a, b in legs_of(prover, claim)]
+            frames = any(packets.oracle.leaks(*leg, claim.level) for leg in legs)
+            fates = [packets.fates(*leg, claim.level) for leg in legs]
+            some, every = any(one for one, _ in fates), any(whole for _, whole in fates)
+            about = number, claim, verdict.because, frames, fates
+            kind = verdict.verdict if claim.reach is None else f"reach {verdict.verdict}"
+            if kind == "holds":
+                assert not frames and not some, about
+            elif kind == "broken":
+                assert frames or every or "in part" in verdict.because, about
+            elif kind == "reach holds":
+                assert frames or every, about
+            elif kind == "reach broken":
+                assert not frames and not some, about
+            kind += " by router" if "routed" in verdict.because else ""
+            seen[kind] = seen.get(kind, 0) + 1
+            if verdict.certificate:
+                try:
+                    verify(net, claim, {}, entry_of(verdict))
+                except Refused as refused:
+                    raise AssertionError((*about, str(refused), verdict.certificate)) from None
+                seen[f"{kind}, verified"] = seen.get(f"{kind}, verified", 0) + 1
+                for entry in corrupted(entry_of(verdict)):
+                    with pytest.raises(Refused):
+                        verify(net, claim, {}, entry)
+                    seen["refused"] = seen.get("refused", 0) + 1
+    assert seen["holds, verified"] > 20 and seen["broken by router, verified"] > 20, seen
+    assert seen["refused"] > 100 and seen["reach holds by router, verified"] > 2 and seen["reach broken"] > 5, seen
