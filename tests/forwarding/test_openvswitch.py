@@ -11,6 +11,9 @@ import pytest
 from inkov.campus import STANDARD, Cable, Campus, Device, Mode, Origin, Port, Vlan
 from inkov.forwarding import resolve
 from inkov.forwarding.reach import Entry, flood
+from inkov.plan import Claim, Plan
+from inkov.proofs.prove import Prover
+from inkov.proofs.seats import Seat
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, fact
@@ -120,6 +123,33 @@ def check(campus: Campus, switch: OpenVSwitch, seed: int) -> int:
 def test_agrees_with_open_vswitch(switch: OpenVSwitch, part: int) -> None:
     seeds = range(part, CAMPUSES, 2)
     assert sum(check(random_tree(random.Random(seed)), switch, seed) for seed in seeds) > 5 * len(seeds)
+
+
+def test_verdicts_are_what_open_vswitch_floods(switch: OpenVSwitch) -> None:
+    """Claims between VLANs, and between ports: isolation holds where no broadcast of one side gets to the other."""
+    seen = {"holds": 0, "broken": 0}
+    for seed in range(CAMPUSES // 4):
+        rng = random.Random(f"verdicts {seed}")
+        campus = random_tree(rng)
+        set_up(campus, switch)
+        numbers = switch.numbers()
+        names = {number: name for name, number in numbers.items()}
+        fabric = resolve(campus, wire(campus))
+        prover = Prover(fabric, Plan())
+        at = {seat: fabric.bridge_ports[seat.port].port for seat in prover.names.seats}
+        floods: dict[Seat, set[tuple[str, int]]] = {}
+        for _ in range(6):
+            pair = rng.sample(sorted({f"vlan {s.vid}" for s in at} | {f"{p[:2]}:{p}" for p in at.values()}), 2)
+            claim = Claim(isolate=[pair[0]], from_=[pair[1]], one_way=True)
+            [(sources, targets)] = prover.legs(claim)
+            for seat in sources - floods.keys():
+                left = switch.trace(numbers[at[seat]], seat.tag or None)
+                floods[seat] = {(names[number], tag or 0) for number, tag in left}
+            leaks = any((at[t], t.tag) in floods[s] for s in sources for t in targets if at[t] != at[s])
+            verdict = prover.judge(claim).verdict
+            assert verdict == ("broken" if leaks else "holds"), (seed, pair)
+            seen[verdict] += 1
+    assert min(seen.values()) > CAMPUSES // 10, seen
 
 
 def test_the_oracle_can_say_no(switch: OpenVSwitch) -> None:
