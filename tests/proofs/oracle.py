@@ -73,6 +73,16 @@ class Oracle:
         """True if any frame of a source gets to a target."""
         return any(self.heard(at, targets, level) for at in self.everywhere(sources, level))
 
+    def joined(self, seats: frozenset[Seat]) -> bool:
+        """True if all of some seats hear each other, those at other ports than their own."""
+        own = set(seats)
+        return all(
+            self.leaks({one}, {other}, "honest")
+            for one in own
+            for other in own
+            if self._place(one) != self._place(other)
+        )
+
     def strays(self, claim: Claim) -> bool:
         """True if any frame of the VLANs of a claim `carried-by` gets where they may not be."""
         carried, sim = claim.carried_by, self.sim

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from inkov.forwarding import Fabric
 from inkov.forwarding.follow import Step
 from inkov.forwarding.reach import Flood
@@ -26,24 +28,34 @@ def passing(fabric: Fabric) -> list[tuple[int, int, int]]:
     return [(one, to, mask & ways.get((to, one), 0)) for (one, to), mask in sorted(ways.items()) if one < to]
 
 
-def spanning(fabric: Fabric, both_ways: list[tuple[int, int, int]], vid: int) -> list[list[str]]:
-    """Links that join the bridges of a VLAN without a cycle, each passing it both ways under its number."""
-    ports, root = fabric.bridge_ports, list(range(len(fabric.bridges)))
+class Joined(NamedTuple):
+    """Links that join the bridges of a VLAN without a cycle, each passing it both ways under its number; and for each
+    bridge another one to which it is joined, up to one that stands for all of them."""
 
-    def top(bridge: int) -> int:
+    edges: list[list[str]]
+    root: list[int]
+
+    def top(self, bridge: int) -> int:
+        root = self.root
         while root[bridge] != bridge:
             root[bridge] = root[root[bridge]]
             bridge = root[bridge]
         return bridge
 
-    edges = []
+
+def spanning(fabric: Fabric, both_ways: list[tuple[int, int, int]], vid: int) -> Joined:
+    """Joins the bridges of a VLAN as far as links pass it both ways. A port is on one of them only: what comes in by it
+    does not leave by it (FM 3.5), so that two links at one port join nothing."""
+    ports = fabric.bridge_ports
+    joined, used = Joined([], list(range(len(fabric.bridges)))), set[int]()
     for sender, to, mask in both_ways:
-        if mask >> vid & 1:
-            one, other = top(ports[sender].bridge), top(ports[to].bridge)
+        if mask >> vid & 1 and used.isdisjoint((sender, to)):
+            one, other = joined.top(ports[sender].bridge), joined.top(ports[to].bridge)
             if one != other:
-                root[one] = other
-                edges.append([f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)])
-    return edges
+                joined.root[one] = other
+                used |= {sender, to}
+                joined.edges.append([f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)])
+    return joined
 
 
 def certified(fabric: Fabric, spread: Flood, targets: frozenset[Seat]) -> dict[str, dict[str, object]]:

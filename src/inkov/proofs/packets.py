@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from inkov.campus import FilterEntry, Mode
 from inkov.campus import Network as Subnet
-from inkov.proofs.frames import Frames, Hub, bits
+from inkov.proofs.frames import Frames, Hub, Spot, bits
 
 __all__ = ["Network", "Station"]
 
@@ -84,6 +84,19 @@ class Network(Frames):
                     work += [key for key in near if key not in groups]
                     groups |= dict.fromkeys(near)
         return list(found.values())
+
+    def passed_on(self, there: dict[Hub, int], anywhere: int) -> list[tuple[Hub, Spot | None, int]]:
+        """What routers send, as far as filters let it pass, of packets whose frames are on some hubs, or in some VLANs
+        wherever: hub and VID, as a mask."""
+        return [
+            (out.hub, None, 1 << out.vid)
+            for into in self.stations
+            if (there.get(into.hub, 0) | anywhere) >> into.vid & 1
+            for out in self.known(into)
+            if (out.hub, out.vid) != (into.hub, into.vid)
+            and self.passes(into, out, (into, into.filters_in))[0]
+            and self.passes(into, out, (out, out.filters_out))[0]
+        ]
 
     def passes(self, into: Station, out: Station, bound: tuple[Station, tuple[str, ...]]) -> tuple[bool, bool]:
         """Whether some packets, and whether all, from one station's subnets to another's pass the filters bound to a

@@ -9,17 +9,16 @@ from typing import Any
 
 from inkov.campus import Origin
 from inkov.forwarding import Fabric
-from inkov.forwarding.because import why_stopped
-from inkov.forwarding.domains import Domains, breaks, domains, islands
-from inkov.forwarding.follow import follow
+from inkov.forwarding.domains import Domains, domains
 from inkov.forwarding.reach import Flood
 from inkov.forwarding.rests import Rests, passed_by
 from inkov.forwarding.routers import Routers
 from inkov.plan import Claim, Plan
 from inkov.proofs.carried import judge_carried, where
-from inkov.proofs.certificate import certified, passing, spanning, way_of
+from inkov.proofs.certificate import certified, way_of
 from inkov.proofs.closed import Coarse, vlan_groups
-from inkov.proofs.leaks import blamed, closure, entries_of, find_leak, reached, told
+from inkov.proofs.joins import Joins, stopped
+from inkov.proofs.leaks import blamed, closure, find_leak, reached, told
 from inkov.proofs.routed import Passage, Routing
 from inkov.proofs.seats import Names, Seat, Unknown
 from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Verdict
@@ -69,7 +68,7 @@ class Prover:
         """Every claim of the plan, or without any, those that need none."""
         claims = self.plan.says.claims
         if not claims:
-            return [*self.no_leaks(level), *self.none_split()]
+            return [*self.no_leaks(level), *self.joins.none_split(self.domains, self.names.seats)]
         return [self.judge(claim) for claim in claims]
 
     def _rests(self, verdict: Verdict, *spreads: Flood) -> None:
@@ -79,10 +78,6 @@ class Prover:
         verdict.assumes = list(dict.fromkeys((*verdict.assumes, *self.rests.on(passed, verdict.level))))
 
     @cached_property
-    def passing(self) -> list[tuple[int, int, int]]:
-        return passing(self.fabric)
-
-    @cached_property
     def rests(self) -> Rests:
         return Rests(self.fabric)
 
@@ -90,6 +85,10 @@ class Prover:
         if level not in self._coarses:
             self._coarses[level] = Coarse(self.fabric, self.names.seats, level)
         return self._coarses[level]
+
+    @cached_property
+    def joins(self) -> Joins:
+        return Joins(self.fabric, self._rest_on)
 
     @cached_property
     def routing(self) -> Routing:
@@ -262,62 +261,15 @@ class Prover:
                     verdict.verdict, verdict.certificate = UNDECIDED, {}
             return
         verdict.verdict = BROKEN
-        self._stopped(one, other, verdict)
+        stopped(self.fabric, one, other, verdict)
         verdict.because += "; and no router passes on its packets" if claim.layer == 3 else ""
         self._certify(verdict, [certified(self.fabric, spread, other)], [(one, other)])
-
-    def _stopped(self, one: frozenset[Seat], other: frozenset[Seat], verdict: Verdict) -> None:
-        """Tell where what one side sends stops on its way to the other."""
-        if not one or not other:
-            verdict.because = "one side has no port that is on"
-            return
-        source, target = self.fabric.bridge_ports[min(one).port], self.fabric.bridge_ports[min(other).port]
-        story = follow(
-            self.fabric, entries_of(self.fabric, [min(one)], verdict.level), source.end, target, verdict.level
-        )
-        verdict.witness = story.steps
-        last = story.steps[-1]
-        verdict.because = f"what {source.end} sends does not arrive at {target.end}: {last.because}"
 
     def _join(self, claim: Claim, verdict: Verdict) -> None:
         seats = self.names.any_of(claim.join or ())
         verdict.verdict = HOLDS
         verdict.because = f"{len(seats)} ports hear each other" if len(seats) > 1 else "no port beside another is in it"
-        self._joined(seats, verdict)
-
-    def _joined(self, seats: frozenset[Seat], verdict: Verdict) -> None:
-        """Whether some seats all hear each other: exactly, group by group of seats whose frames go the same ways."""
-        for group in self._alike(seats):
-            spread = closure(self.fabric, group, verdict.level)
-            own = {seat.port for seat in group}
-            self._rests(verdict, spread)
-            wanted = [s for s in seats if s.port not in own or len(group) > 1]
-            deaf = set(wanted) - set(reached(self.fabric, spread, wanted, verdict.level))
-            if deaf:
-                verdict.verdict = BROKEN
-                self._stopped(frozenset([min(group)]), frozenset([min(deaf)]), verdict)
-                self._certify_apart(min(group), min(deaf), verdict)
-                return
-        vids = {seat.vid for seat in seats}
-        if len(vids) == 1:
-            verdict.certificate |= {"edges": spanning(self.fabric, self.passing, min(vids))}
-
-    def _certify_apart(self, one: Seat, other: Seat, verdict: Verdict) -> None:
-        spread = closure(self.fabric, [one], "honest")
-        ends = [self.fabric.bridge_ports[seat.port] for seat in (one, other)]
-        if not reached(self.fabric, spread, [other], "honest"):
-            verdict.certificate |= {
-                "from": f"{ends[0].end.device}:{ends[0].port}", "to": f"{ends[1].end.device}:{ends[1].port}",
-                "closures": [certified(self.fabric, spread, frozenset([other]))],
-            }  # fmt: skip
-
-    def _alike(self, seats: frozenset[Seat]) -> list[list[Seat]]:
-        """Seats whose frames go the same ways: of one VLAN on one bridge, protected or not."""
-        found: dict[tuple[int, int, int, bool], list[Seat]] = {}
-        for seat in sorted(seats):
-            port = self.fabric.bridge_ports[seat.port]
-            found.setdefault((port.bridge, seat.vid, seat.tag, port.view.protected), []).append(seat)
-        return list(found.values())
+        self.joins.judge(seats, verdict)
 
     def _carried(self, claim: Claim, verdict: Verdict) -> None:
         if self.names.unknown(claim):
@@ -361,32 +313,6 @@ class Prover:
             else:
                 sources = frozenset(seat for vid in group for seat in by_vid.get(vid, ()))
                 self._apart([(sources, frozenset(self.names.seats) - sources)], verdict)
-            yield verdict
-
-    def none_split(self) -> Iterator[Verdict]:
-        """For each VLAN with members on several switches: they all talk with each other."""
-        fabric, found = self.fabric, self.domains
-        for vid, split in islands(fabric, found):
-            if sum(len(island.bridges) for island in split) < 2:
-                continue
-            verdict = Verdict(f"VLAN {vid} is not split", "whole", "honest", 2, HOLDS, "", Origin())
-            if len(split) == 1:
-                verdict.because = f"its members on {len(split[0].bridges)} switches talk with each other"
-                verdict.certificate = {"vlans": str(vid), "edges": spanning(fabric, self.passing, vid)}
-            else:
-                verdict.verdict = BROKEN
-                gaps = breaks(fabric, found, vid, split)
-                apart = "; ".join(", ".join(island.devices(fabric)[:5]) for island in split[:4])
-                why = why_stopped(fabric, gaps[0].link, vid) if gaps else None
-                verdict.because = f"it falls into {len(split)} parts: {apart}" + (f": {why.says}" if why else "")
-                verdict.origin = why.origin if why else Origin()
-                verdict.certificate = {"vlans": str(vid)}
-                members = [
-                    [s for s in self.names.seats if s.vid == vid and fabric.bridge_ports[s.port].bridge in part.bridges]
-                    for part in split[:2]
-                ]
-                if all(members):
-                    self._certify_apart(min(members[0]), min(members[1]), verdict)
             yield verdict
 
 

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from fnmatch import fnmatchcase
 from functools import reduce
+from itertools import product
 from operator import or_
 from typing import Any, NamedTuple
 
@@ -138,21 +139,6 @@ def verify_apart(net: Network, stated: Entry, sources: Side | list[Sent], target
                 raise Refused(f"{spot.key} is heard, in one of VLAN {VlanSet(closure.leaving(spot) & mask)}")
 
 
-def routed_on(net: Network, stated: Entry) -> list[Sent]:
-    """What routers send, as far as filters let it pass, of packets whose frames get where a closure says."""
-    there = {} if "anywhere" in stated else Closure(stated).there
-    anywhere = parse(stated.get("anywhere", "none")) if "anywhere" in stated else 0
-    return [
-        (out.hub, None, 1 << out.vid)
-        for into in net.stations
-        if (there.get(into.hub, 0) | anywhere) >> into.vid & 1
-        for out in net.known(into)
-        if (out.hub, out.vid) != (into.hub, into.vid)
-        and net.passes(into, out, (into, into.filters_in))[0]
-        and net.passes(into, out, (out, out.filters_out))[0]
-    ]
-
-
 # --- ways of frames ------------------------------------------------------------------------------------------------
 
 
@@ -232,12 +218,17 @@ def verify_way(net: Network, steps: list[Entry], sources: Side, targets: Side, c
 
 
 def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
-    """That members are joined by the links of an entry; or, if broken, that one of them does not hear another."""
+    """That members are joined by the links of an entry, or by ways from each to each other; or, if broken, that one of
+    them does not hear another. Raises Refused."""
+    named = {(seat.spot.key, seat.tag): seat for seat in seats}
     if entry["verdict"] == "broken":
-        one, other = (Side(0, frozenset(s for s in seats if s.spot.key == entry[end])) for end in ("from", "to"))
-        if not one.some or not other.some:
-            raise Refused("the ports that are said to be apart are no members")
+        one, other = (Side(0, frozenset([named[tuple(entry[end])]])) for end in ("from", "to"))
         verify_apart(net, entry["closures"][0], one, other, "honest", "honest")
+    elif "ways" in entry:
+        ways = {(*one["from"], *one["to"]): one["way"] for one in entry["ways"]}
+        for (a, near), (b, far) in product(named.items(), named.items()):
+            if near.spot is not far.spot:
+                verify_way(net, ways[*a, *b], Side(0, frozenset([near])), Side(0, frozenset([far])), Claim())
     elif len(seats) > 1:
         verify_joined(net, entry["edges"], seats)
 
@@ -245,6 +236,8 @@ def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
 def verify_joined(net: Network, edges: list[list[str]], seats: set[Seat]) -> None:
     """That hosts of one VLAN hear each other: links join their bridges, passing the VLAN both ways. Raises Refused."""
     root: dict[Hub, Hub] = {}
+    if len({name for edge in edges for name in edge}) < 2 * len(edges):
+        raise Refused("two links at one port join nothing: what comes in by it does not leave by it")
 
     def top(hub: Hub) -> Hub:
         while root.get(hub, hub) != hub:
@@ -376,7 +369,11 @@ def verify(net: Network, claim: Claim, vlans: dict[str, VlanSet], entry: Entry) 
             verify_apart(net, closure, *leg, claim.level, claim.level)
         if claim.layer == 3:
             for closure, routed, leg in zip(entry["closures"], entry["routed"], legs, strict=True):
-                verify_apart(net, routed, routed_on(net, closure), leg[1], "honest", claim.level)
+                if "anywhere" in closure:
+                    sends = net.passed_on({}, parse(closure["anywhere"]))
+                else:
+                    sends = net.passed_on(Closure(closure).there, 0)
+                verify_apart(net, routed, sends, leg[1], "honest", claim.level)
 
 
 def verify_entry(net: Network, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: Entry) -> bool:
@@ -391,7 +388,7 @@ def verify_entry(net: Network, claims: list[Claim], vlans: dict[str, VlanSet], n
         claim = Claim(join=[f"vlan {entry['vlans']}"])
     else:
         raise Refused(f"a claim of the kind {entry['kind']!r} needs a plan")
-    if not entry.keys() & {"closures", "way", "edges"}:
+    if not entry.keys() & {"closures", "way", "ways", "edges"}:
         return False
     verify(net, claim, vlans if claims else {}, entry)
     return True
