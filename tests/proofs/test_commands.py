@@ -145,6 +145,17 @@ def test_a_verdict_that_rests_on_unread_lines_is_undecided_if_strict(inkov: Inko
     assert "./x.json was not read" in inkov("prove", ".", "-f", "json").json["claims"][0]["assumes"]
 
 
+def test_fm_4_7_an_unknown_neighbour_between_two_vlans_is_said(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "r.sheet").write_text(ROUTER + "[neighbours]\n1: Box:a\n2: box:b\n")
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [climate, tills]\n  - isolate: [tills, guests]\n")
+    assert verdicts(inkov) == ["holds", "holds"]
+    assert verdicts(inkov, "--strict") == ["undecided", "undecided"]
+    says = "Box is not among the files, and taken to pass nothing between r:1 and r:2"
+    assert says in inkov("prove", ".", "-f", "json").json["claims"][0]["assumes"]
+    (tmp_path / "r.sheet").write_text(ROUTER + "[neighbours]\n1: Box:a\n2: Bag:b\n")
+    assert verdicts(inkov, "--strict") == ["holds", "holds"]
+
+
 @pytest.mark.parametrize("text", ["{", "[]", '{"inkov-certificate": 2}', '{"inkov-certificate": 1, "files": 3}'])
 def test_what_is_no_certificate_is_said_in_one_line(inkov: Inkov, tmp_path: Path, text: str) -> None:
     (tmp_path / "r.sheet").write_text(ROUTER)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from inkov.campus import natural
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import Flood, Level
+from inkov.wiring import End
 
 __all__ = ["Rests", "passed_by"]
 
@@ -17,6 +19,7 @@ class Rests:
     """The defaults, guesses and missing reports of a campus, each with the devices that it is about."""
 
     def __init__(self, fabric: Fabric) -> None:
+        self.fabric = fabric
         self._said: list[tuple[frozenset[str], str]] = []
         for assumption in fabric.assumptions:
             at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
@@ -25,6 +28,9 @@ class Rests:
         for outside in wiring.outside:
             says = f"nothing is known of what is behind {outside.near}: {outside.far} is not among the files"
             self._add(says, outside.near.device)
+        self.between = self._between()
+        for says, devices in self.between.items():
+            self._add(says, *devices)
         for stray in wiring.strays:
             self._add(f"{stray.near}: {stray.says}", stray.near.device)
         for conflict in wiring.conflicts:
@@ -39,6 +45,22 @@ class Rests:
                 whose = fabric.device(port.end.device).platform.unstated["negotiation"].origin.says
                 counts = self._unsaid.setdefault(port.end.device, {})
                 counts[whose] = counts.get(whose, 0) + 1
+
+    def _between(self) -> dict[str, set[str]]:
+        """Neighbours that are not among the files and have ports in different VLANs: they could join these (FM 4.7)."""
+        behind: dict[str, set[End]] = {}
+        called: dict[str, str] = {}
+        for outside in self.fabric.wiring.outside:
+            far = called.setdefault(outside.far.lower(), outside.far)
+            behind.setdefault(far, set()).add(outside.near)
+        found = {}
+        for far, ends in behind.items():
+            views = {tuple(self.fabric.bridge_ports[n].view for n in self.fabric.at.get(end, ())) for end in ends}
+            if len(views) > 1:
+                near = sorted(ends, key=lambda end: (natural(end.device), natural(end.port)))
+                says = f"{far} is not among the files, and taken to pass nothing between {' and '.join(map(str, near))}"
+                found[says] = {end.device for end in ends}
+        return found
 
     def _add(self, says: str, *devices: str) -> None:
         self._said.append((frozenset(devices), says))

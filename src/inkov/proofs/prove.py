@@ -38,8 +38,8 @@ def prove(
 ) -> list[Verdict]:
     """The verdicts on the plan's claims, in their order; without claims, those that need no plan, at `level`.
 
-    `unread` are sentences about files that were not read. With `strict`, a verdict that rests on one of them, or on
-    lines that were not understood, is undecided.
+    `unread` are sentences about files that were not read. With `strict`, a verdict that rests on one of them, on lines
+    that were not understood, or on what an unknown neighbour does between ports of different VLANs, is undecided.
     """
     prover = Prover(fabric, plan or Plan())
     verdicts = prover.all(level)
@@ -47,8 +47,9 @@ def prove(
     missing = [*unread, *([f"{lines} line(s) that may have to do with VLANs were not understood"] if lines else [])]
     for verdict in verdicts:
         verdict.assumes += missing
-        if strict and missing and verdict.verdict != UNDECIDED:
-            verdict.because = f"it would be said to be {verdict.verdict}, but {missing[0]}"
+        unknown = [*missing, *(says for says in verdict.assumes if says in prover.rests.between)]
+        if strict and unknown and verdict.verdict != UNDECIDED:
+            verdict.because = f"it would be said to be {verdict.verdict}, but {unknown[0]}"
             verdict.verdict, verdict.certificate = UNDECIDED, {}
     return verdicts
 
