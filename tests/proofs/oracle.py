@@ -97,19 +97,23 @@ class Oracle:
                     return True
         return False
 
-    def can_happen(self, sources: set[Seat], targets: set[Seat], level: str) -> bool:
-        """True if some frame does so passing no bridge twice."""
+    def shortest(self, sources: set[Seat], targets: set[Seat], level: str) -> int | None:
+        """The fewest links by which some frame gets to a target passing no bridge twice; None if none does."""
+        ways = {(at, frozenset([self._bridge(at)])) for seat in sources for at in self.starts(seat, level)}
+        for length in range(len(self.fabric.bridges)):
+            if any(self.heard(at, targets, level) for at in {at for at, _ in ways}):
+                return length
+            onward = {at: self.onward(at) for at in {at for at, _ in ways}}
+            ways = {
+                (to, passed | {self._bridge(to)})
+                for at, passed in ways
+                for to in onward[at]
+                if self._bridge(to) not in passed
+            }
+        return None
 
-        def bridge(at: At) -> tuple[str, str]:
-            place = at.device, at.port
-            if said(self.sim.port(place).mode, None) is Mode.ROUTED:
-                return at.device, f"routed {at.port}"
-            return at.device, self.sim.bridge(place)
-
-        def search(at: At, passed: frozenset[tuple[str, str]]) -> bool:
-            return self.heard(at, targets, level) or any(
-                search(to, passed | {bridge(to)}) for to in self.onward(at) if bridge(to) not in passed
-            )
-
-        starts = {at for seat in sources for at in self.starts(seat, level)}
-        return any(search(at, frozenset([bridge(at)])) for at in starts)
+    def _bridge(self, at: At) -> tuple[str, str]:
+        place = at.device, at.port
+        if said(self.sim.port(place).mode, None) is Mode.ROUTED:
+            return at.device, f"routed {at.port}"
+        return at.device, self.sim.bridge(place)

@@ -71,6 +71,9 @@ def test_without_a_plan_vlans_are_proved_apart_and_whole(inkov: Inkov, tmp_path:
     result = inkov("prove", ".", "--certificate", "../c.json", "--level", "hostile")
     assert result.status == 0 and result.out.endswith("3 claims: 3 hold, 0 broken, 0 undecided.\n")
     assert inkov("verify", "../c.json", ".").out == "3 of 3 claims verified.\n"
+    less = json.loads((tmp_path.parent / "c.json").read_text())
+    (tmp_path.parent / "d.json").write_text(json.dumps({**less, "claims": less["claims"][1:]}))
+    assert "refused: no claim is about VLAN 10\n" in inkov("verify", "../d.json", ".").out
     (tmp_path / "r.sheet").write_text(ROUTER + "[port 3]\nmode: general\npvid: 30\nuntagged: 20,30\n")
     changed = inkov("verify", "../c.json", ".")
     assert (

@@ -30,7 +30,7 @@ def prove(
     plan: PlanOption = None,
     level: LevelOption = Level.HONEST,
     strict: Annotated[
-        bool, typer.Option("--strict", help="Undecided, where a file or a line that matters was not read.")
+        bool, typer.Option("--strict", help="Undecided, where a file, line or neighbour that matters is not known.")
     ] = False,
     certificate: Annotated[
         str | None, typer.Option("--certificate", metavar="FILE", help="Write what `inkov verify` checks.")
@@ -115,6 +115,7 @@ def verify(
 
     from inkov.plan import vlan_names
     from inkov.proofs.verifier import Network, Refused, verify_entry
+    from inkov.vlanset import VlanSet
 
     check_paths([certificate])
     try:
@@ -139,14 +140,17 @@ def verify(
     net = Network(session.fabric.campus, cables)
     names = vlan_names(session.plan, session.fabric.campus)
     stated = session.plan.says.claims
-    checked = 0
+    checked, covered = 0, VlanSet()
     for number, entry in enumerate(claims):
         try:
             checked += verify_entry(net, stated, names, number, entry)
+            covered |= VlanSet.parse(entry["vlans"]) if entry["kind"] == "no-leak" else VlanSet()
         except Refused as why:
             refused.append(f"claim {number + 1}: {why}")
         except (KeyError, TypeError, ValueError, AttributeError, IndexError):
             refused.append(f"claim {number + 1}: the entry is not well-formed")
+    if not stated:
+        refused += [f"no claim is about VLAN {vid}" for vid in sorted(net.by_vid) if vid and vid not in covered]
     if len(stated) > len(claims):
         refused.append(f"the plan has {len(stated)} claims, the certificate {len(claims)}")
     for line in refused:

@@ -82,7 +82,9 @@ def to_bridge(bridge: int) -> Goal:
 
 
 def find_way(fabric: Fabric, entries: Iterable[Entry], goal: Goal, level: Level) -> Way | None:
-    """The shortest way from one of `entries` to the goal; a longer one instead, if only that passes no bridge twice."""
+    """The shortest way from one of `entries` to the goal; a longer one instead, if only that passes no bridge twice:
+    the shortest of these, too, unless the search for it takes too long.
+    """
     starts = [
         State(entry.bridge, entry.port, vid)
         for entry in entries
@@ -91,12 +93,23 @@ def find_way(fabric: Fabric, entries: Iterable[Entry], goal: Goal, level: Level)
     shortest = _shortest(fabric, starts, goal, level)
     if shortest is None or len(set(shortest.bridges)) == len(shortest.bridges):
         return shortest
-    budget = [_MOST_STEPS]
+    budget = _Budget(_MOST_STEPS)
+    for longest in range(len(shortest.hops), len(fabric.bridges)):
+        budget.cut = False
+        for start in starts:
+            hops = _simple(fabric, start, goal, level, budget, longest)
+            if hops is not None:
+                return Way(start, hops, True)
+        if budget.left <= 0 or not budget.cut:
+            break
+    if budget.left > 0:
+        return shortest._replace(simple=False)
+    budget = _Budget(_MOST_STEPS)
     for start in starts:
-        hops = _simple(fabric, start, goal, level, budget)
+        hops = _simple(fabric, start, goal, level, budget, len(fabric.bridges))
         if hops is not None:
             return Way(start, hops, True)
-    return shortest._replace(simple=False if budget[0] > 0 else None)
+    return shortest._replace(simple=False if budget.left > 0 else None)
 
 
 def _may_leave(fabric: Fabric, state: State, port: BridgePort) -> bool:
@@ -145,16 +158,26 @@ def _shortest(fabric: Fabric, starts: list[State], goal: Goal, level: Level) -> 
     return None
 
 
-def _simple(fabric: Fabric, start: State, goal: Goal, level: Level, budget: list[int]) -> tuple[Hop, ...] | None:
-    """A way from `start` that passes no bridge twice, by depth-first search within a budget of steps."""
+class _Budget:
+    """The steps that a search may still take, and whether it left out ways that are too long."""
+
+    def __init__(self, steps: int) -> None:
+        self.left = steps
+        self.cut = False
+
+
+def _simple(
+    fabric: Fabric, start: State, goal: Goal, level: Level, budget: _Budget, longest: int
+) -> tuple[Hop, ...] | None:
+    """A way from `start` that passes no bridge twice, of `longest` hops at most, by depth-first search."""
     if goal(start):
         return ()
     path: list[Hop] = []
     visited = {start.bridge}
     stack = [_onward(fabric, start, level)]
     while stack:
-        budget[0] -= 1
-        if budget[0] <= 0:
+        budget.left -= 1
+        if budget.left <= 0:
             return None
         hop = next(stack[-1], None)
         if hop is None:
@@ -166,6 +189,9 @@ def _simple(fabric: Fabric, start: State, goal: Goal, level: Level, budget: list
             continue
         if goal(hop.arrives):
             return (*path, hop)
+        if len(path) + 1 >= longest:
+            budget.cut = True
+            continue
         path.append(hop)
         visited.add(hop.arrives.bridge)
         stack.append(_onward(fabric, hop.arrives, level))
