@@ -60,9 +60,10 @@ def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> 
         if verdict.blame:
             parts.append(indented("To blame (changing any one ends the leak):" if alone else
                                   "To blame, among others (this is not the only way):", 2))  # fmt: skip
-        for blame in verdict.blame:
-            at = place(blame.origin, locator)
-            parts.append(indented(safe(f"{blame.switch}:{blame.port}  {at}  {blame.says}"), 4))
+        rows = [(f"{b.switch}:{b.port}", place(b.origin, locator), b.says) for b in verdict.blame]
+        widths = [max(len(row[column]) for row in rows) for column in (0, 1)] if rows else []
+        for end, at, says in rows:
+            parts.append(indented(safe(f"{end:<{widths[0]}}  {at:<{widths[1]}}  {says}"), 4))
         parts += [indented(f"Rests on: {safe(text)}", 2, "dim") for text in own[:_SHOWN]]
         if len(own) > _SHOWN:
             parts.append(indented(f"... and {len(own) - _SHOWN} more; -f json lists them", 2, "dim"))
