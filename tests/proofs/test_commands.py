@@ -97,12 +97,16 @@ def test_without_a_plan_vlans_are_proved_apart_and_whole(inkov: Inkov, tmp_path:
         ("10: reject from 10.0.99.0/24 to any\n", "broken", "packets are routed"),
     ],
 )
-def test_filters_decide_what_is_routed(inkov: Inkov, tmp_path: Path, filters: str, verdict: str, because: str) -> None:
+def test_fm_5_8_what_filters_leave(inkov: Inkov, tmp_path: Path, filters: str, verdict: str, because: str) -> None:
     text = ROUTER + ("filter in: keep\n[filter keep]\n" + filters if filters else "")
     (tmp_path / "r.sheet").write_text(text)
     (tmp_path / "plan.yaml").write_text(APART)
     [claim] = inkov("prove", ".", "-f", "json").json["claims"]
     assert (claim["verdict"], because in claim["because"]) == (verdict, True), claim
+    if verdict == "holds":  # a hostile host says that it is somebody else; filters by destination hold it all the same
+        (tmp_path / "plan.yaml").write_text(APART.replace("layer: 3", "layer: 3, level: hostile"))
+        assert verdicts(inkov) == ["broken" if "from 10" in filters else "holds"]
+        (tmp_path / "plan.yaml").write_text(APART)
     # What comes out into the tills is as good a place for the filter.
     (tmp_path / "r.sheet").write_text(text.replace("filter in: keep\n", "").replace(
         "address: 10.0.20.1/24\n", "address: 10.0.20.1/24\n" + "filter out: keep\n" * bool(filters)))  # fmt: skip

@@ -71,6 +71,9 @@ def with_gateways(rng: random.Random, campus: Campus) -> Campus:
     return campus
 
 
+ANYBODY = [IPv4Address("192.0.2.1"), *(IPv4Address(f"10.0.{vid}.{low}") for vid in VIDS for low in (0, 1))]
+
+
 def named(gateway: Gateway) -> str:
     return f"gateway {gateway.bridge} {gateway.vid}"
 
@@ -128,7 +131,9 @@ class Packets:
         out = [n for n, sent in enumerate(self.sent) if any(self.oracle.heard(at, targets, level) for at in sent)]
         some = every = False
         for start, final in product(into, out):
-            ends = list(self.stations[start].subnet), list(self.stations[final].subnet)
+            # A hostile host says it is whoever it likes: here anybody of these subnets, or a stranger.
+            own = list(self.stations[start].subnet) if level == "honest" else ANYBODY
+            ends = own, list(self.stations[final].subnet)
             kinds = product(*ends, (False, True))
             arrive = [self.arrives(start, final, packet) for packet in kinds] if start != final else [False]
             some, every = some or any(arrive), every or all(arrive)

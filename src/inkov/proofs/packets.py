@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cached_property
+from ipaddress import ip_network
 from itertools import product
 from typing import NamedTuple
 
@@ -85,7 +86,7 @@ class Network(Frames):
                     groups |= dict.fromkeys(near)
         return list(found.values())
 
-    def passed_on(self, there: dict[Hub, int], anywhere: int) -> list[tuple[Hub, Spot | None, int]]:
+    def passed_on(self, there: dict[Hub, int], anywhere: int, level: str) -> list[tuple[Hub, Spot | None, int]]:
         """What routers send, as far as filters let it pass, of packets whose frames are on some hubs, or in some VLANs
         wherever: hub and VID, as a mask."""
         return [
@@ -94,15 +95,18 @@ class Network(Frames):
             if (there.get(into.hub, 0) | anywhere) >> into.vid & 1
             for out in self.known(into)
             if (out.hub, out.vid) != (into.hub, into.vid)
-            and self.passes(into, out, (into, into.filters_in))[0]
-            and self.passes(into, out, (out, out.filters_out))[0]
+            and self.passes(into, out, (into, into.filters_in), level)[0]
+            and self.passes(into, out, (out, out.filters_out), level)[0]
         ]
 
-    def passes(self, into: Station, out: Station, bound: tuple[Station, tuple[str, ...]]) -> tuple[bool, bool]:
+    def passes(
+        self, into: Station, out: Station, bound: tuple[Station, tuple[str, ...]], level: str
+    ) -> tuple[bool, bool]:
         """Whether some packets, and whether all, from one station's subnets to another's pass the filters bound to a
-        station (FM 5.7). What no entry fits passes."""
+        station (FM 5.7). What no entry fits passes. A hostile host sends from any address (FM 5.8)."""
         station, names = bound
-        pairs = [(a, b) for a, b in product(into.subnets, out.subnets) if a.version == b.version]
+        senders = into.subnets if level == "honest" else (ip_network("0.0.0.0/0"), ip_network("::/0"))
+        pairs = [(a, b) for a, b in product(senders, out.subnets) if a.version == b.version]
         filters = self.campus.devices[station.device].filters
         some = every = True
         for name in names if pairs else ():

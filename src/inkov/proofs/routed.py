@@ -8,9 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property, reduce
+from ipaddress import IPv4Network, IPv6Network
 from operator import or_
 from typing import Any, NamedTuple
 
+from inkov.campus import Network
 from inkov.forwarding import Fabric
 from inkov.forwarding.follow import Step, tell
 from inkov.forwarding.path import Way, find_way, to_present
@@ -28,6 +30,9 @@ __all__ = ["Passage", "Routed", "Routing"]
 
 Seats = frozenset[Seat]
 Group = tuple[str, str | int]  # a routing table, and a device or a VLAN in it
+
+
+EVERYWHERE: list[Network] = [IPv4Network("0.0.0.0/0"), IPv6Network("::/0")]
 
 
 class Passage(NamedTuple):
@@ -82,7 +87,7 @@ class Routing:
                 if hub not in heard_by:
                     near = self.coarse("honest").spread(1 << out.vid) & heard_in
                     heard_by[hub] = reached(self.fabric, self.spread_from(out), targets, level) if near else []
-                path = self.routers.path(into, [out], networks(into), networks(out)) if heard_by[hub] else None
+                path = self.routers.path(into, [out], senders(into, level), networks(out)) if heard_by[hub] else None
                 if path is not None:
                     found.append(Passage(path, heard_by[hub][0]))
                     if not every and path.how == PASSES:
@@ -120,7 +125,7 @@ class Routing:
             there = closed.get(f"{inside.device}|{inside.name}", {}) if not anywhere else {}
             vids = anywhere or VlanSet.parse(there.get("vids", "none")).bits
             for out in self._known(into) if vids >> into.vid & 1 else ():
-                ends = networks(into), networks(out)
+                ends = senders(into, level), networks(out)
                 stopped = [routers.filtered(at, bound, *ends)[0] == STOPPED
                            for at, bound in ((into, into.filters_in), (out, out.filters_out))]  # fmt: skip
                 if (out.bridge, out.vid) != (into.bridge, into.vid) and not any(stopped):
@@ -171,6 +176,11 @@ class Routing:
             )
         only = [blame for blame in found if blame.alone]
         return list(dict.fromkeys(only or found))
+
+
+def senders(into: Interface, level: str) -> list[Network]:
+    """Where packets that come in by an interface may say they are from: a hostile host says what it likes (FM 5.8)."""
+    return networks(into) if level == "honest" else EVERYWHERE
 
 
 def _sent(interface: Interface) -> Entry:

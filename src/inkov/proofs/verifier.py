@@ -204,7 +204,7 @@ def verify_way(net: Network, steps: list[Entry], sources: Side, targets: Side, c
             passed.append(hops[0])
             sends, level = [(hops[0][1].hub, None, 1 << then["vlan"])], "honest"
     for station, bound in (at for into, out in passed for at in ((into, into.filters_in), (out, out.filters_out))):
-        if not net.passes(passed[0][0], passed[-1][1], (station, bound))[claim.reach is not None]:
+        if not net.passes(passed[0][0], passed[-1][1], (station, bound), claim.level)[claim.reach is not None]:
             raise Refused(f"a filter of {station.device} {station.name} stops it")
     if not rest or rest[0]["event"] != "heard" or rest[0]["vlan"] != vid:
         raise Refused("a way ends with what is heard")
@@ -370,9 +370,9 @@ def verify(net: Network, claim: Claim, vlans: dict[str, VlanSet], entry: Entry) 
         if claim.layer == 3:
             for closure, routed, leg in zip(entry["closures"], entry["routed"], legs, strict=True):
                 if "anywhere" in closure:
-                    sends = net.passed_on({}, parse(closure["anywhere"]))
+                    sends = net.passed_on({}, parse(closure["anywhere"]), claim.level)
                 else:
-                    sends = net.passed_on(Closure(closure).there, 0)
+                    sends = net.passed_on(Closure(closure).there, 0, claim.level)
                 verify_apart(net, routed, sends, leg[1], "honest", claim.level)
 
 
