@@ -121,6 +121,10 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
             wrong = "expected here: two places, as in [till-1, core-1:7]"
         elif claim.carried_by is not None and claim.carried_by.on is None and claim.carried_by.over is None:
             wrong = "expected here: `on` (switches), `over` (links), or both"
+        elif claim.layer == 3 and claim.kind in ("join", "carried-by"):
+            wrong = "`layer: 3` belongs to `isolate`, `reach` and `not-reach`"
+        elif claim.join is not None and claim.level != "honest":
+            wrong = "`join` is about honest hosts: what a hostile one could do is no connection"
         elif claim.kind != "isolate" and (claim.from_ or claim.except_ or claim.one_way):
             wrong = "`from`, `except` and `one-way` belong to `isolate`"
         elif claim.kind == "isolate" and claim.from_ is None and (len(claim.isolate or ()) < 2 or claim.one_way):
