@@ -35,7 +35,11 @@ def claim_of(rng: random.Random, fabric: Fabric) -> Claim:
     level: Any = rng.choice(["honest", "hostile"])
     kind = rng.randrange(7)
     if kind == 6:
-        return Claim(join=[one() for _ in range(rng.randint(1, 2))])
+        vid = rng.choice(VIDS)
+        near = [
+            f"{p.end.device}:{p.port}" for p in fabric.bridge_ports if fabric.is_host_port(p) and p.view.pvid == vid
+        ]
+        return Claim(join=rng.sample(near, min(len(near), 3)) if len(near) > 1 else [one(), one()])
     if kind == 0:
         return Claim(isolate=[f"vlan {v}" for v in rng.sample(VIDS, rng.randint(2, 4))], level=level)
     if kind == 1:
@@ -118,8 +122,12 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part:
 
 
 def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | None:
-    """The entry with one thing in it made untrue: a VLAN, a port or a switch of a closure, or a step of a way."""
+    """The entry with one thing in it made untrue: a VLAN, a port or a switch of a closure, a step of a way, or a member
+    that is none."""
     entry = deepcopy(entry)
+    if "from" in entry and rng.random() < 0.5:
+        entry[rng.choice(["from", "to"])][rng.randrange(2)] = 4000
+        return entry
     if "way" in entry:
         step = rng.choice(entry["way"])
         field = rng.choice(["switch", "port", "event", "vlan"])
@@ -142,7 +150,7 @@ def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | Non
 
 def test_corrupted_certificates_are_refused() -> None:
     """A state taken out of a closure, or any field of a way changed."""
-    refused = accepted = 0
+    refused, accepted = dict.fromkeys(("way", "closures", "from"), 0), 0
     for number in range(60):
         rng = random.Random(f"corrupt {number}")
         campus = random_campus(rng, 6)
@@ -155,9 +163,39 @@ def test_corrupted_certificates_are_refused() -> None:
             try:
                 verify(net, claim, {}, entry)
                 accepted += 1
-            except Refused:
-                refused += 1
-    assert refused > 80 and accepted == 0
+            except (Refused, KeyError):  # the command says that such an entry is not well-formed
+                for member in refused.keys() & entry.keys():
+                    refused[member] += 1
+    assert min(refused.values()) > 20 and accepted == 0, refused
+
+
+def test_corrupted_joins_are_refused() -> None:
+    """Links left out, counted twice, or leading elsewhere; pairs of members left out, or with the way of another."""
+    campus = clean_campus(1, 5)
+    fabric, net = resolve(campus, wire(campus)), network(campus)
+    claims = [Claim(join=["vlan 10"]), Claim(join=["vlan 30", "vlan 32"])]  # by links; by ways, since 30 is promiscuous
+    links, pairs = prove(fabric, Plan(PlanFile(claims=claims)))
+    entry, edges = entry_of(links), links.certificate["edges"]
+    wrong: list[tuple[Claim, dict[str, Any]]] = [
+        (claims[0], {**entry, "edges": changed})
+        for changed in ([], edges[1:], [*edges, edges[0]], [[edges[0][0], edges[1][1]], *edges[1:]])
+    ]
+    entry, ways = entry_of(pairs), pairs.certificate["ways"]
+    wrong += [
+        (claims[1], {**entry, "ways": changed})
+        for changed in (
+            [],
+            ways[1:],
+            [{**ways[0], "way": ways[1]["way"]}, *ways[1:]],
+            [{**ways[0], "way": []}, *ways[1:]],
+        )
+    ]
+    for claim, verdict in zip(claims, (links, pairs), strict=True):
+        assert verdict.verdict == "holds"
+        verify(net, claim, {}, entry_of(verdict))
+    for claim, entry in wrong:
+        with pytest.raises((Refused, KeyError, IndexError)):  # the command calls the latter two not well-formed
+            verify(net, claim, {}, entry)
 
 
 def test_a_certificate_of_another_campus_is_refused() -> None:
