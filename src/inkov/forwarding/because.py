@@ -16,7 +16,17 @@ from inkov.forwarding.view import ALL, Form
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End, Link
 
-__all__ = ["Reason", "chain", "said", "why_arrives", "why_dropped", "why_leaves", "why_not_leaves", "why_stopped"]
+__all__ = [
+    "NAMES",
+    "Reason",
+    "chain",
+    "said",
+    "why_arrives",
+    "why_dropped",
+    "why_leaves",
+    "why_not_leaves",
+    "why_stopped",
+]
 
 
 class Reason(NamedTuple):
@@ -44,8 +54,9 @@ _ASKED: dict[Mode, tuple[str, ...]] = {
 }
 """The attributes that decide in each mode."""
 
-_NAMES = {
+NAMES = {
     "enabled": "state",
+    "mode": "mode",
     "access_vlan": "access VLAN",
     "voice_vlan": "voice VLAN",
     "native_vlan": "native VLAN",
@@ -101,7 +112,7 @@ def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> S
             return Said("the routed port takes untagged frames", said(fabric, resolved, "mode"))
         attribute = names[resolved.mode]
         origin = said(fabric, resolved, attribute)
-        return Said(f"untagged frames are in VLAN {vid} here, its {_NAMES[attribute]}{_whose(origin)}", origin)
+        return Said(f"untagged frames are in VLAN {vid} here, its {NAMES[attribute]}{_whose(origin)}", origin)
     attribute = {Mode.ACCESS: "voice_vlan", Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(resolved.mode, "mode")
     if resolved.mode is Mode.GENERAL and not resolved.settled.ingress_filtering:
         attribute = "ingress_filtering"
@@ -110,7 +121,7 @@ def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> S
     if resolved.mode is Mode.GENERAL and vid not in resolved.settled.tagged:
         attribute = "untagged"
     origin = said(fabric, resolved, attribute)
-    return Said(f"VLAN {vid} is in its {_NAMES.get(attribute, attribute)}{_whose(origin)}", origin)
+    return Said(f"VLAN {vid} is in its {NAMES.get(attribute, attribute)}{_whose(origin)}", origin)
 
 
 def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Said:
@@ -119,7 +130,7 @@ def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Sa
     attribute, says = "mode", f"VLAN {vid} leaves here"
     if resolved.mode is Mode.ACCESS:
         attribute = "voice_vlan" if tagged else "access_vlan"
-        says = f"VLAN {vid} is its {_NAMES[attribute]}"
+        says = f"VLAN {vid} is its {NAMES[attribute]}"
     elif resolved.mode is Mode.TRUNK:
         if vid == settled.native_vlan:
             attribute = "native_tagged" if tagged else "native_vlan"
@@ -128,13 +139,13 @@ def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Sa
             attribute, says = "allowed", f"its allowed list holds VLAN {vid}"
     elif resolved.mode is Mode.GENERAL:
         attribute = "tagged" if tagged else "untagged" if settled.untagged is not None else "pvid"
-        says = f"VLAN {vid} is among its {_NAMES[attribute]}" if attribute != "pvid" else f"VLAN {vid} is its PVID"
+        says = f"VLAN {vid} is among its {NAMES[attribute]}" if attribute != "pvid" else f"VLAN {vid} is its PVID"
     elif resolved.mode is Mode.PRIVATE_HOST:
         attribute = "primary" if vid == settled.primary else "secondary"
-        says = f"it hears VLAN {vid}, its {_NAMES[attribute]}"
+        says = f"it hears VLAN {vid}, its {NAMES[attribute]}"
     elif resolved.mode is Mode.PROMISCUOUS:
         attribute = "primary" if vid == settled.primary else "secondaries"
-        says = f"it hears VLAN {vid}, among its {_NAMES[attribute]}"
+        says = f"it hears VLAN {vid}, among its {NAMES[attribute]}"
     origin = said(fabric, resolved, attribute)
     return Said(says + _whose(origin), origin)
 
@@ -220,12 +231,12 @@ def chain(fabric: Fabric, end: End) -> list[Reason]:
 
 def _stated(resolved: Resolved) -> Iterator[Reason]:
     port = resolved.stated
-    attributes = ("enabled", "mode", "negotiation", *_NAMES, "protected", "registration", "bundle")
+    attributes = ("enabled", "mode", "negotiation", *NAMES, "protected", "registration", "bundle")
     for attribute in dict.fromkeys(attributes):
         fact = getattr(port, attribute)
         if fact is not None and fact.origin.basis is Basis.STATED:
             value = ("on" if fact.value else "off") if attribute == "enabled" else _shown(fact.value)
-            name = _NAMES.get(attribute, attribute.replace("_", " "))
+            name = NAMES.get(attribute, attribute.replace("_", " "))
             yield Reason("stated", f"{name}: {value}", fact.origin)
 
 
@@ -235,7 +246,7 @@ def _completed(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
         if fact.origin.basis is not Basis.STATED and (attribute in ("mode",) or fact.value not in (None, False)):
             if isinstance(fact.value, VlanSet) and not fact.value:
                 continue
-            name = _NAMES.get(attribute, attribute)
+            name = NAMES.get(attribute, attribute)
             origin = said(fabric, resolved, attribute)
             yield Reason("completed", f"{name}: {_shown(fact.value)}, {fact.origin.basis}: {fact.origin.says}", origin)
 

@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
-from inkov.campus import natural
+from inkov.campus import Mode, natural
+from inkov.forwarding.because import NAMES
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import Flood, Level
 from inkov.wiring import End
 
 __all__ = ["Rests", "passed_by"]
+
+_MATTERS: dict[Mode, tuple[str, ...]] = {
+    Mode.ACCESS: ("mode", "access_vlan"),
+    Mode.TRUNK: ("mode", "allowed", "native_vlan"),
+    Mode.GENERAL: ("pvid", "accept", "ingress_filtering"),
+}
+"""What decides about the VLANs of a port, by its mode."""
 
 
 def passed_by(spread: Flood) -> set[str]:
@@ -39,12 +47,17 @@ class Rests:
         for link in wiring.links:
             if link.one_sided:
                 self._add(f"the link {link.a} to {link.b} is reported by one end only", link.a.device, link.b.device)
-        self._unsaid: dict[str, dict[str, int]] = {}  # device -> whose default -> host ports
+        # device -> (attribute, whose default) -> at how many ports
+        self._unsaid: dict[str, dict[tuple[str, str], int]] = {}
         for port in fabric.bridge_ports:
-            if fabric.is_host_port(port) and fabric.ports[port.end].stated.negotiation is None:
-                whose = fabric.device(port.end.device).platform.unstated["negotiation"].origin.says
-                counts = self._unsaid.setdefault(port.end.device, {})
-                counts[whose] = counts.get(whose, 0) + 1
+            resolved = fabric.ports[port.end if not port.outer else End(port.end.device, port.port)]
+            asked = _MATTERS.get(resolved.mode, ())
+            for attribute in (*asked, "negotiation") if fabric.is_host_port(port) else asked:
+                if getattr(resolved.stated, attribute) is None:
+                    default = fabric.device(port.end.device).platform.unstated.get(attribute)
+                    key = attribute, default.origin.says if default is not None else ""
+                    counts = self._unsaid.setdefault(port.end.device, {})
+                    counts[key] = counts.get(key, 0) + 1
 
     def _between(self) -> dict[str, set[str]]:
         """Neighbours that are not among the files and have ports in different VLANs: they could join these (FM 4.7)."""
@@ -68,12 +81,13 @@ class Rests:
     def on(self, passed: set[str], level: Level) -> list[str]:
         """What is not stated about some devices, in words."""
         found = [says for devices, says in self._said if not devices.isdisjoint(passed)]
-        unsaid: dict[str, int] = {}
-        for device in passed & self._unsaid.keys() if level == "hostile" else ():
-            for whose, number in self._unsaid[device].items():
-                unsaid[whose] = unsaid.get(whose, 0) + number
-        # At the hostile level it matters which ports negotiate; where no file says so, a default was taken.
-        found += [
-            f"negotiation is not stated at {n} host ports, default: {whose}" for whose, n in sorted(unsaid.items())
-        ]
+        unsaid: dict[tuple[str, str], int] = {}
+        for device in passed & self._unsaid.keys():
+            for key, number in self._unsaid[device].items():
+                unsaid[key] = unsaid.get(key, 0) + number
+        for (attribute, whose), number in sorted(unsaid.items()):
+            if attribute != "negotiation":
+                found.append(f"{NAMES[attribute]} not stated at {number} port{'s' * (number > 1)}, default: {whose}")
+            elif level == "hostile":  # an honest host asks for nothing
+                found.append(f"negotiation not stated at {number} host ports, default: {whose}")
         return list(dict.fromkeys(found))
