@@ -108,7 +108,8 @@ def proofs(files: list[Path], runs: int) -> None:
             return prove(resolve(campus, wire(campus)), Plan(PlanFile(claims=stated)))
 
         entries = [
-            {"layer": 2, "kind": v.kind, "level": v.level, "verdict": v.verdict, **v.certificate} for v in judge()
+            {"claim": v.claim, "layer": 2, "kind": v.kind, "level": v.level, "verdict": v.verdict, **v.certificate}
+            for v in judge()
         ]
 
         def check(entries: list[dict[str, Any]] = entries, stated: list[Claim] = stated) -> None:

@@ -191,7 +191,7 @@ def test_every_field_of_a_certificate_counts(inkov: Inkov, tmp_path: Path) -> No
 
     for at, entry in enumerate(whole["claims"]):
         for key, value in entry.items():
-            if key in ("claim", "edges"):
+            if key == "edges":
                 continue
             other = {"holds": "broken", "broken": "holds", "honest": "hostile", 2: 3}.get(
                 value if isinstance(value, (str, int)) else "", None if isinstance(value, list) else "nonsense"
@@ -199,6 +199,10 @@ def test_every_field_of_a_certificate_counts(inkov: Inkov, tmp_path: Path) -> No
             entries = [{**e, key: other} if n == at else e for n, e in enumerate(whole["claims"])]
             assert refused({**whole, "claims": entries}), (at, key)
     assert refused({**whole, "claims": whole["claims"][:2]})
+    bare = {key: value for key, value in whole["claims"][0].items() if key != "closures"}
+    (tmp_path / "d.json").write_text(json.dumps({**whole, "claims": [bare, *whole["claims"][1:]]}))
+    less = inkov("verify", "d.json", "in")
+    assert (less.status, less.out) == (1, "2 of 3 claims verified; 1 without a certificate.\n")
     assert refused({**whole, "files": {**whole["files"], "in/r.sheet": "0" * 64}})
     assert refused({**whole, "files": {}})
 

@@ -140,6 +140,12 @@ class Carried(Struct, rename="kebab", forbid_unknown_fields=True):
     over: Names | None = None
     origin: Origin = Origin()
 
+    @property
+    def words(self) -> str:
+        """The switches and links."""
+        links = [f"links at {', '.join(self.over)}"] if self.over is not None else []
+        return " and ".join([*([", ".join(self.on)] if self.on is not None else []), *links])
+
 
 class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
     """What must hold. Exactly one of `isolate`, `join`, `reach`, `not-reach`, `carried-by` is stated.
@@ -169,6 +175,24 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
                  "carried-by": self.carried_by}  # fmt: skip
         stated = [kind for kind, value in kinds.items() if value is not None]
         return stated[0] if len(stated) == 1 else ""
+
+    @property
+    def words(self) -> str:
+        """The claim as it is told: by what it is about, if that is said, or else in full."""
+        if self.about:
+            return self.about
+        if self.isolate is not None and self.from_ is None:
+            return f"isolate {', '.join(self.isolate)}"
+        if self.isolate is not None:
+            but = f" but {', '.join(self.except_)}" if self.except_ else ""
+            one_way = "one way, " if self.one_way else ""
+            return f"{one_way}isolate {', '.join(self.isolate)} from {', '.join(self.from_ or ())}{but}"
+        if self.join is not None:
+            return f"join {', '.join(self.join)}"
+        if self.carried_by is not None:
+            return f"VLAN {self.carried_by.vlans} on {self.carried_by.words} only"
+        a, b = self.reach or self.not_reach or ["", ""]
+        return f"{a} {'reaches' if self.reach else 'does not reach'} {b}"
 
 
 class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):

@@ -20,7 +20,7 @@ from inkov.proofs.leaks import entries_of, resolved_at
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import BROKEN, HOLDS, Blame, Verdict
 
-__all__ = ["judge_carried", "where"]
+__all__ = ["judge_carried"]
 
 
 class _Bounds:
@@ -69,7 +69,7 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
     spread = flood(fabric, entries, verdict.level)
     found = bounds.left(spread)
     if not found:
-        verdict.verdict, verdict.because = HOLDS, f"VLAN {carried.vlans} is on {where(claim)} only"
+        verdict.verdict, verdict.because = HOLDS, f"VLAN {carried.vlans} is on {carried.words} only"
         verdict.certificate |= {"closures": [certified(fabric, spread, frozenset())]}
         return spread
     way = find_way(
@@ -92,14 +92,6 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
     verdict.blame = _blamed(fabric, entries, bounds, way, out, verdict.level)
     verdict.certificate |= {"way": way_of(verdict.witness)}
     return spread
-
-
-def where(claim: Claim) -> str:
-    """The switches and links of a claim, in words."""
-    carried = claim.carried_by
-    assert carried is not None
-    return " and ".join([*([", ".join(carried.on)] if carried.on is not None else []),
-                         *([f"links at {', '.join(carried.over)}"] if carried.over is not None else [])])  # fmt: skip
 
 
 def _blamed(

@@ -14,7 +14,7 @@ from inkov.forwarding.reach import Flood
 from inkov.forwarding.rests import Rests, passed_by
 from inkov.forwarding.routers import Routers
 from inkov.plan import Claim, Plan
-from inkov.proofs.carried import judge_carried, where
+from inkov.proofs.carried import judge_carried
 from inkov.proofs.certificate import certified, way_of
 from inkov.proofs.closed import Coarse, vlan_groups
 from inkov.proofs.joins import Joins, stopped
@@ -98,7 +98,7 @@ class Prover:
     # --- the plan's claims ------------------------------------------------------------------------------------
 
     def judge(self, claim: Claim) -> Verdict:
-        verdict = Verdict(said(claim), claim.kind, claim.level, claim.layer, UNDECIDED, "", claim.origin)
+        verdict = Verdict(claim.words, claim.kind, claim.level, claim.layer, UNDECIDED, "", claim.origin)
         try:
             {"isolate": self._isolate, "join": self._join, "reach": self._reach, "not-reach": self._not_reach,
              "carried-by": self._carried}[claim.kind](claim, verdict)  # fmt: skip
@@ -315,21 +315,3 @@ class Prover:
                 sources = frozenset(seat for vid in group for seat in by_vid.get(vid, ()))
                 self._apart([(sources, frozenset(self.names.seats) - sources)], verdict)
             yield verdict
-
-
-def said(claim: Claim) -> str:
-    """A claim in words."""
-    if claim.about:
-        return claim.about
-    one_way = "one way, " if claim.one_way else ""
-    if claim.isolate is not None and claim.from_ is None:
-        return f"isolate {', '.join(claim.isolate)}"
-    if claim.isolate is not None:
-        but = f" but {', '.join(claim.except_)}" if claim.except_ else ""
-        return f"{one_way}isolate {', '.join(claim.isolate)} from {', '.join(claim.from_ or ())}{but}"
-    if claim.join is not None:
-        return f"join {', '.join(claim.join)}"
-    if claim.carried_by is not None:
-        return f"VLAN {claim.carried_by.vlans} on {where(claim)} only"
-    a, b = claim.reach or claim.not_reach or ["", ""]
-    return f"{a} {'reaches' if claim.reach else 'does not reach'} {b}"

@@ -380,14 +380,14 @@ def verify_entry(net: Network, claims: list[Claim], vlans: dict[str, VlanSet], n
     """Verify the entry of a certificate at a place; False if it brings none to verify. Raises Refused."""
     if claims:
         claim = claims[number]
-        if (entry["kind"], entry["level"], entry["layer"]) != (claim.kind, claim.level, claim.layer):
-            raise Refused("it is not the claim that the plan has at this place")
     elif entry["kind"] == "no-leak":
-        claim = Claim(isolate=[f"vlan {entry['vlans']}"], from_=["everything"], one_way=True, level=entry["level"])
-    elif entry["kind"] == "whole":
-        claim = Claim(join=[f"vlan {entry['vlans']}"])
+        about, level = f"VLAN {entry['vlans']} leaks into no other", entry["level"]
+        claim = Claim(isolate=[f"vlan {entry['vlans']}"], from_=["everything"], one_way=True, level=level, about=about)
     else:
-        raise Refused(f"a claim of the kind {entry['kind']!r} needs a plan")
+        claim = Claim(join=[f"vlan {entry['vlans']}"], about=f"VLAN {entry['vlans']} is not split")
+    stated = claim.words, claim.kind if claims else entry["kind"], claim.level, claim.layer
+    if (entry["claim"], entry["kind"], entry["level"], entry["layer"]) != stated:
+        raise Refused("it is not the claim that the plan has at this place, or that needs none")
     if not entry.keys() & {"closures", "way", "ways", "edges"}:
         return False
     verify(net, claim, vlans if claims else {}, entry)
