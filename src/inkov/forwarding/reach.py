@@ -45,6 +45,11 @@ class Flood:
         self._twice: dict[int, int] = {}
         self._free: dict[int, int] = {}  # the VIDs that came in by some port that is not protected
 
+    @property
+    def bridges(self) -> Iterable[int]:
+        """The bridges that frames get to."""
+        return self._once
+
     def present(self, bridge: int) -> int:
         return self._once.get(bridge, 0)
 

@@ -63,6 +63,7 @@ class Routers:
         self.fabric = fabric
         self.domains = domains
         self.up = [i for i in interfaces(fabric) if not i.why_down] if up is None else up
+        self._number = {interface: number for number, interface in enumerate(self.up)}
         self.of: dict[tuple[str, str], list[int]] = {}
         self.label: list[int] = []
         self.sharing: dict[tuple[str, int], list[int]] = {}
@@ -82,8 +83,14 @@ class Routers:
     ) -> Path | None:
         """The shortest way from one interface out by one of `finals`; one that filters stop in part if there is no
         other, and None where they stop all of it, or no router knows of it."""
-        wanted = {number for number, interface in enumerate(self.up) if interface in finals}
-        start = self.up.index(into)
+        wanted = {
+            self._number[interface]
+            for interface in finals
+            if self.filtered(interface, interface.filters_out, sources, destinations)[0] != STOPPED
+        }
+        start = self._number[into]
+        if not wanted or self.filtered(into, into.filters_in, sources, destinations)[0] == STOPPED:
+            return None
         for allowed in ((PASSES,), (PASSES, IN_PART)):
             found = self._search(start, wanted, sources, destinations, allowed)
             if found is not None:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from inkov.forwarding import Fabric
+from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.because import said, why_arrives, why_leaves
 from inkov.forwarding.fabric import Resolved
 from inkov.forwarding.follow import Step, tell
@@ -23,9 +23,11 @@ __all__ = [
     "audible",
     "blamed",
     "closure",
+    "ears",
     "entries_of",
     "find_leak",
     "find_way_to",
+    "hearing",
     "reached",
     "resolved_at",
     "told",
@@ -77,19 +79,37 @@ def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
 
 def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: str) -> list[Seat]:
     """The seats among `targets` that hear something of a closure."""
-    found, ports = [], fabric.bridge_ports
-    for seat in sorted(targets):
-        if not any(spread.present(ports[number].bridge) for number in fabric.at[ports[seat.port].end]):
-            continue
+    return sorted(set(_hearing(spread, ears(fabric, targets, level), level)))
+
+
+Ears = dict[int, list[tuple[BridgePort, int, Seat]]]
+
+
+def ears(fabric: Fabric, targets: Iterable[Seat], level: str) -> Ears:
+    """Who hears what, by bridge: the VIDs that leave by a port in the form of a seat."""
+    found: Ears = {}
+    for seat in targets:
         for number, mask in audible(fabric, seat, level).items():
             port = fabric.bridge_ports[number]
-            leaving = 0
-            for view in views_at(port, level) if spread.present(port.bridge) else ():
-                leaving |= spread.leaving(port, view)
-            if leaving & mask:
-                found.append(seat)
-                break
+            found.setdefault(port.bridge, []).append((port, mask, seat))
     return found
+
+
+def hearing(spread: Flood, listening: Ears, level: str) -> Seat | None:
+    """The first seat that hears something of a closure, if any does."""
+    return min(_hearing(spread, listening, level), default=None)
+
+
+def _hearing(spread: Flood, listening: Ears, level: str) -> Iterator[Seat]:
+    for bridge, ports in listening.items():
+        present = spread.present(bridge)
+        for port, mask, seat in ports if present else ():
+            if mask & present:
+                leaving = 0
+                for view in views_at(port, level):
+                    leaving |= spread.leaving(port, view)
+                if leaving & mask:
+                    yield seat
 
 
 def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], level: str) -> Leak:

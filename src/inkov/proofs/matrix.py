@@ -30,23 +30,28 @@ def matrix(fabric: Fabric, plan: Plan, level: str = "honest", *, hosts: bool = F
     """Every ordered pair of segments (without any in the plan: of VLANs in use), or of named hosts."""
     prover = Prover(fabric, plan)
     sides = _hosts(prover) if hosts else _segments(prover)
+    coarse, routing = prover.coarse(level), prover.routing
     spreads = {name: closure(fabric, seats, level) for name, seats in sides.items()}
-    hears = {
-        (one, other): bool(reached(fabric, spreads[one], its - seats, level))
-        for one, seats in sides.items()
-        for other, its in sides.items()
-        if one != other
-    }
+    entered = {name: routing.entered(spread) for name, spread in spreads.items()}
+    turned = {name: coarse.spread(coarse.sent(seats)) for name, seats in sides.items()}
+    heard = {name: coarse.heard(seats) for name, seats in sides.items()}
+
+    def hears(one: str, other: str) -> bool:
+        if not turned[one] & heard[other]:  # no VID of the one side can turn into any of the other
+            return False
+        near = prover.names.near(spreads[one], sides[other] - sides[one])
+        return bool(reached(fabric, spreads[one], near, level))
+
     cells = []
     for one in sides:
         for other, its in sides.items():
             if one == other:
                 continue
             cell = Cell(one, other, "apart")
-            if hears[one, other]:
-                cell.how = "same" if hears[other, one] else "leaks"
+            if hears(one, other):
+                cell.how = "same" if hears(other, one) else "leaks"
             else:
-                ways = prover.routing.passages(spreads[one], its, level)
+                ways = routing.passages(entered[one], its, level)
                 if ways:
                     way = min(ways, key=lambda way: way.in_part)
                     cell.how = "part" if way.in_part else "routed"

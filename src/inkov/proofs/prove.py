@@ -82,7 +82,8 @@ class Prover:
     def rests(self) -> Rests:
         return Rests(self.fabric)
 
-    def _coarse(self, level: str) -> Coarse:
+    def coarse(self, level: str) -> Coarse:
+        """What VIDs can turn into at a level; worked out once."""
         if level not in self._coarses:
             self._coarses[level] = Coarse(self.fabric, self.names.seats, level)
         return self._coarses[level]
@@ -93,7 +94,7 @@ class Prover:
 
     @cached_property
     def routing(self) -> Routing:
-        return Routing(self.fabric, Routers(self.fabric, self.domains), self._coarse)
+        return Routing(self.fabric, Routers(self.fabric, self.domains), self.coarse)
 
     # --- the plan's claims ------------------------------------------------------------------------------------
 
@@ -138,7 +139,7 @@ class Prover:
     def _plainly_apart(self, claim: Claim, verdict: Verdict) -> bool:
         """Judge an isolation of whole VLANs by VIDs alone; False if that does not do."""
         sides = self.names.vlan_sides(claim)
-        coarse = self._coarse(verdict.level)
+        coarse = self.coarse(verdict.level)
         masks = [(coarse.sent_in(sources), coarse.heard_in(targets)) for sources, targets in sides]
         closures = [self._nowhere_near(sent, heard, verdict) for sent, heard in masks]
         if not closures or None in closures:
@@ -149,7 +150,7 @@ class Prover:
 
     def _nowhere_near(self, sent: int, heard: int, verdict: Verdict) -> dict[str, Any] | None:
         """The closure if no link turns what is sent into a VID that is heard, wherever anybody is; else None."""
-        everywhere = self._coarse(verdict.level).spread(sent)
+        everywhere = self.coarse(verdict.level).spread(sent)
         if everywhere & heard:
             return None
         self._rest_on(verdict, {inside.device for inside in self.fabric.bridges if inside.live & everywhere})
@@ -169,13 +170,13 @@ class Prover:
         """No frame of the first side of a leg gets to the second."""
         closures: list[dict[str, Any]] = []
         for sources, targets in legs:
-            coarse = self._coarse(verdict.level)
+            coarse = self.coarse(verdict.level)
             plain = self._nowhere_near(coarse.sent(sources), coarse.heard(targets), verdict)
             if plain is not None:
                 closures.append(plain)
                 continue
             spread = closure(self.fabric, sources, verdict.level)
-            heard = reached(self.fabric, spread, targets, verdict.level)
+            heard = reached(self.fabric, spread, self.names.near(spread, targets), verdict.level)
             self._rests(verdict, spread)
             if heard:
                 self._leak(sources, heard, verdict)
@@ -187,7 +188,7 @@ class Prover:
         if verdict.layer == 3:
             for sources, targets in legs:
                 spread = closure(self.fabric, sources, verdict.level)
-                ways = self.routing.passages(spread, targets, verdict.level)
+                ways = self.routing.passages(self.routing.entered(spread), targets, verdict.level)
                 if ways:
                     self._routed(ways, sources, targets, verdict)
                     return
@@ -253,7 +254,7 @@ class Prover:
             if verdict.verdict == BROKEN:
                 verdict.verdict, verdict.blame = HOLDS, []
             return
-        ways = self.routing.passages(spread, other, verdict.level) if claim.layer == 3 else []
+        ways = self.routing.passages(self.routing.entered(spread), other, verdict.level) if claim.layer == 3 else []
         if ways:
             self._routed(ways, one, other, verdict)
             if verdict.verdict == BROKEN:  # the same way, but wanted
@@ -306,7 +307,7 @@ class Prover:
             claim = f"VLAN {group} leaks into no other"
             verdict = Verdict(claim, "no-leak", level, 2, UNDECIDED, "", Origin())
             verdict.certificate = {"vlans": str(group)}
-            coarse = self._coarse(level)
+            coarse = self.coarse(level)
             plain = self._nowhere_near(coarse.sent_in(group), coarse.heard_beside(group), verdict)
             if plain is not None:
                 self._holds(verdict)

@@ -21,7 +21,7 @@ from inkov.forwarding.routers import PASSES, STOPPED, Path, Routers, networks
 from inkov.forwarding.stations import Interface, reaches_station
 from inkov.proofs.certificate import certified
 from inkov.proofs.closed import Coarse
-from inkov.proofs.leaks import closure, entries_of, find_way_to, reached, told, turning
+from inkov.proofs.leaks import closure, ears, entries_of, find_way_to, hearing, reached, told, turning
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame
 from inkov.vlanset import VlanSet, bits_to_text
@@ -65,6 +65,7 @@ class Routing:
         self.routers = routers
         self.coarse = coarse  # what VIDs can turn into at a level: where it says no, no flood is needed
         self._floods: dict[tuple[int, int], Flood] = {}
+        self._outs: dict[tuple[Seats, str], list[tuple[Interface, Seat]]] = {}
 
     def spread_from(self, interface: Interface) -> Flood:
         """Where frames that a router sends by an interface get to."""
@@ -73,24 +74,34 @@ class Routing:
             self._floods[hub] = flood(self.fabric, [_sent(interface)], "honest")
         return self._floods[hub]
 
-    def passages(self, spread: Flood, targets: Seats, level: str, *, every: bool = False) -> list[Passage]:
-        """The routed ways from where frames of a closure get to any of `targets`; one that passes whole, unless
-        `every`. At the hostile level those who hear are hostile; routers never are."""
-        found: list[Passage] = []
-        heard_in = self.coarse(level).heard(targets)
-        heard_by: dict[tuple[int, int], list[Seat]] = {}
-        for into in (i for i in self.routers.up if reaches_station(spread, i)):
+    def entered(self, spread: Flood) -> list[Interface]:
+        """The interfaces that frames of a closure get to."""
+        return [interface for interface in self.routers.up if reaches_station(spread, interface)]
+
+    def _leading(self, targets: Seats, level: str) -> list[tuple[Interface, Seat]]:
+        """The interfaces by which a router gets to any of some seats, each with one that hears it; worked out once."""
+        if (targets, level) not in self._outs:
+            heard_in, listening = self.coarse(level).heard(targets), ears(self.fabric, targets, level)
+            heard_by: dict[tuple[int, int], Seat | None] = {}
             for out in self.routers.up:
                 hub = out.bridge, out.vid
-                if hub == (into.bridge, into.vid) or out.vrf != into.vrf:
-                    continue
                 if hub not in heard_by:
                     near = self.coarse("honest").spread(1 << out.vid) & heard_in
-                    heard_by[hub] = reached(self.fabric, self.spread_from(out), targets, level) if near else []
-                path = self.routers.path(into, [out], senders(into, level), networks(out)) if heard_by[hub] else None
-                if path is not None:
-                    found.append(Passage(path, heard_by[hub][0]))
-                    if not every and path.how == PASSES:
+                    heard_by[hub] = hearing(self.spread_from(out), listening, level) if near else None
+            found = [(out, heard_by[out.bridge, out.vid]) for out in self.routers.up]
+            self._outs[targets, level] = [(out, seat) for out, seat in found if seat is not None]
+        return self._outs[targets, level]
+
+    def passages(self, entered: list[Interface], targets: Seats, level: str, *, every: bool = False) -> list[Passage]:
+        """The routed ways from some interfaces to any of `targets`; one that passes whole, unless `every`. At the
+        hostile level those who hear are hostile; routers never are."""
+        found: list[Passage] = []
+        for into in entered:
+            for out, seat in self._leading(targets, level):
+                if (out.bridge, out.vid) != (into.bridge, into.vid) and out.vrf == into.vrf:
+                    path = self.routers.path(into, [out], senders(into, level), networks(out))
+                    found += [Passage(path, seat)] if path is not None else []
+                    if path is not None and not every and path.how == PASSES:
                         return found
         return found
 
@@ -108,8 +119,8 @@ class Routing:
                 assert way is not None
                 steps += list(tell(self.fabric, way))[1:]
                 ways.append(way)
-        hearing = reached(self.fabric, self.spread_from(passage.path.out), targets, level)
-        leak = find_way_to(self.fabric, [_sent(passage.path.out)], hearing, "honest", hears=level)
+        heard = reached(self.fabric, self.spread_from(passage.path.out), targets, level)
+        leak = find_way_to(self.fabric, [_sent(passage.path.out)], heard, "honest", hears=level)
         steps += told(self.fabric, leak)[1:]
         ways += [leak.way] if leak.way is not None else []
         return Routed(steps, ways, leak.way is not None and all(way.simple for way in ways))
@@ -134,7 +145,8 @@ class Routing:
         if not mask & self.coarse(level).heard(targets):
             return {"anywhere": bits_to_text(mask)}
         spread = flood(self.fabric, [Entry(-1, bit, bridge) for (bridge, _), bit in outs.items()], "honest")
-        return None if reached(self.fabric, spread, targets, level) else certified(self.fabric, spread, targets)
+        heard = hearing(spread, ears(self.fabric, targets, level), level)
+        return certified(self.fabric, spread, targets) if heard is None else None
 
     @cached_property
     def _sharing(self) -> dict[Group, list[Interface]]:
@@ -166,7 +178,7 @@ class Routing:
             # With a link that turns fewer VIDs into others, what `coarse` says no to stays so.
             routers = self.routers if without is None else self.routers.without(without)
             changed = Routing(fabric, routers, self.coarse)
-            return bool(changed.passages(closure(fabric, sources, level), targets, level))
+            return bool(changed.passages(changed.entered(closure(fabric, sources, level)), targets, level))
 
         found = [blame for way in routed.ways for blame in turning(self.fabric, way, still)]
         for interface in dict.fromkeys(i for hop in passage.path.hops for i in hop):

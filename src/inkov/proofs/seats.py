@@ -8,11 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from fnmatch import fnmatchcase
+from functools import cached_property
 from typing import NamedTuple
 
 from inkov.campus import Origin
 from inkov.forwarding import BridgePort, Fabric
-from inkov.forwarding.reach import owned_tags
+from inkov.forwarding.reach import Flood, owned_tags
 from inkov.plan import Claim, Plan, vlan_names
 from inkov.vlanset import VlanListError, VlanSet
 
@@ -59,6 +60,7 @@ class Names:
         self.seats = all_seats(fabric)
         self.vlans = vlan_names(plan, fabric.campus)
         self.hosts = {host.name: host for host in fabric.campus.hosts}
+        self._found: dict[str, frozenset[Seat]] = {}
 
     def known(self) -> list[str]:
         """Every name there is, for the nearest to a wrong one."""
@@ -98,6 +100,25 @@ class Names:
 
     def of(self, name: str) -> frozenset[Seat]:
         """The seats that a name means. Raises Unknown."""
+        if name not in self._found:
+            self._found[name] = self._of(name)
+        return self._found[name]
+
+    def near(self, spread: Flood, seats: frozenset[Seat]) -> frozenset[Seat]:
+        """Those of some seats that have a port on their wire where frames of a closure are."""
+        return frozenset(s for bridge in spread.bridges for s in self._on.get(bridge, ()) if s in seats)
+
+    @cached_property
+    def _on(self) -> dict[int, list[Seat]]:
+        """The seats with a port on their wire on each bridge."""
+        found: dict[int, list[Seat]] = {}
+        ports = self.fabric.bridge_ports
+        for seat in self.seats:
+            for bridge in {ports[number].bridge for number in self.fabric.at[ports[seat.port].end]}:
+                found.setdefault(bridge, []).append(seat)
+        return found
+
+    def _of(self, name: str) -> frozenset[Seat]:
         if name == "everything":
             return frozenset(self.seats)
         vids = self.vids(name)
@@ -135,7 +156,7 @@ class Names:
         return found
 
     def any_of(self, names: Iterable[str]) -> frozenset[Seat]:
-        return frozenset(seat for name in names for seat in self.of(name))
+        return frozenset().union(*(self.of(name) for name in names))
 
     def _at(self, device: str, port: str) -> list[Seat]:
         ports = self.fabric.bridge_ports
