@@ -118,6 +118,8 @@ def test_the_filter_of_an_openconfig_export_and_its_sheet() -> None:
     how = {(cell["one"].partition(" ")[2], cell["other"].partition(" ")[2]): cell["how"] for cell in matrix}
     assert how["visitor-wifi", "tills"] == how["visitor-wifi", "management"] == "apart"
     assert how["tills", "visitor-wifi"] == how["visitor-wifi", "climate"] == "routed"
+    nobody = run_inkov("prove", "garden/fern-1.json", "--matrix", "--hosts", cwd=DEMO)
+    assert nobody.out.startswith("There are no two sides to compare")
     hosts = run_inkov("prove", "garden", "--matrix", "--hosts", "-f", "csv", cwd=DEMO).out.splitlines()
     assert hosts[0].startswith("reaches,till-1,") and hosts[1].split(",")[3] == "same"
 

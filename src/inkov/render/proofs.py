@@ -110,6 +110,11 @@ def matrix_grid(cells: list[Cell]) -> Grid:
             row.append("-" if cell is None else f"{_CELL[cell.how]} {cell.via}".strip())
             marked += [at] if cell is not None and cell.how in ("same", "leaks") else []
         grid.add(*row, marked=tuple(marked))
+    if not cells:
+        grid.notes.append(
+            "There are no two sides to compare: segments and hosts are named in the plan, hosts in a table."
+        )
+        return grid
     grid.notes.append("same: one broadcast domain; LEAK: one way only; via: routed there; part: a filter stops some; "
                       "·: apart")  # fmt: skip
     return grid
