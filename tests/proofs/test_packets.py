@@ -18,10 +18,11 @@ from inkov.plan import Plan, PlanFile
 from inkov.proofs import prove
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat, all_seats
-from inkov.proofs.verifier import Refused, verify
+from inkov.proofs.verifier import Refused, verify, verify_entry
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, VIDS, fact, random_campus
+from tests.clean import clean_campus
 from tests.proofs.oracle import Oracle
 from tests.proofs.test_filters import fate
 from tests.proofs.test_proofs import claim_of, entry_of, legs_of, network
@@ -167,6 +168,26 @@ def corrupted(entry: dict[str, Any]) -> Iterator[dict[str, Any]]:
             for change in ({}, {"port": "VLAN 4000"}, {"vlan": 4000}, {"switch": "nowhere"}):
                 way = [*entry["way"][:at], *([{**step, **change}] if change else []), *entry["way"][at + 1 :]]
                 yield {**entry, "way": way}
+
+
+def test_what_needs_no_plan_is_verified() -> None:
+    """Whether VLANs leak or are split, gateways among their members; links left out are refused."""
+    verified = refused = 0
+    for number in range(60):
+        rng = random.Random(f"no plan {number}")
+        campus = with_gateways(rng, clean_campus(number, 4) if number % 3 == 0 else random_campus(rng, 5))
+        fabric, net = resolve(campus, wire(campus)), network(campus)
+        for at, v in enumerate(prove(fabric, level=rng.choice(["honest", "hostile"]))):
+            entry = {"claim": v.claim, "kind": v.kind, "level": v.level, "layer": v.layer, **entry_of(v)}
+            try:
+                verified += verify_entry(net, [], {}, at, entry)
+                if entry.get("edges") and len(net.served(int(entry["vlans"]))) > 1:
+                    with pytest.raises(Refused):
+                        verify_entry(net, [], {}, at, {**entry, "edges": []})
+                    refused += 1
+            except Refused as why:
+                raise AssertionError((number, entry, str(why))) from None
+    assert verified > 200 and refused > 20, (verified, refused)
 
 
 def test_verdicts_at_layer_3_are_those_of_single_packets() -> None:

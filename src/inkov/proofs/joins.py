@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -69,17 +69,21 @@ class Joins:
         if len(vids) != 1:
             return False
         vid = min(vids)
-        joined = spanning(self.fabric, self.passing, vid)
         for seat in seats:
             view, outer = ports[seat.port].view, ports[seat.port].outer
             keeps = (view.emit & ~view.bare if seat.tag else view.bare) >> vid & 1
             if view.protected or outer or not keeps:
                 return False
-        tops = {joined.top(ports[seat.port].bridge) for seat in seats}
+        return self._linked(vid, {ports[seat.port].bridge for seat in seats}, verdict)
+
+    def _linked(self, vid: int, bridges: Iterable[int], verdict: Verdict) -> bool:
+        """Whether links that pass a VLAN both ways join some bridges; if so, they are the certificate."""
+        joined = spanning(self.fabric, self.passing, vid)
+        tops = {joined.top(bridge) for bridge in bridges}
         if len(tops) > 1:
             return False
-        bridges = enumerate(self.fabric.bridges)
-        self.rest_on(verdict, {i.device for n, i in bridges if i.live >> vid & 1 and joined.top(n) in tops})
+        every = enumerate(self.fabric.bridges)
+        self.rest_on(verdict, {i.device for n, i in every if i.live >> vid & 1 and joined.top(n) in tops})
         verdict.certificate |= {"edges": joined.edges}
         return True
 
@@ -110,7 +114,7 @@ class Joins:
             verdict.certificate = {"vlans": str(vid)}
             if len(split) == 1:
                 verdict.because = f"its members on {len(split[0].bridges)} switches talk with each other"
-                self._plainly(frozenset(by_vid.get(vid, ())), verdict)
+                self._linked(vid, split[0].bridges, verdict)
             else:
                 verdict.verdict = BROKEN
                 gaps = breaks(fabric, found, vid, split)

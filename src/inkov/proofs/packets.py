@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from inkov.campus import FilterEntry, Mode
 from inkov.campus import Network as Subnet
-from inkov.proofs.frames import Frames, Hub, Spot, bits
+from inkov.proofs.frames import ALL, Frames, Hub, Spot, bits
 
 __all__ = ["Network", "Station"]
 
@@ -59,6 +59,18 @@ class Network(Frames):
 
     def _leads(self, end: tuple[str, str]) -> bool:
         return end not in self.far or any(self.spots.get(far) for far in self.far[end])
+
+    def served(self, vid: int) -> set[Hub]:
+        """The bridges with somebody in a VLAN: a gateway, or hosts, but for trunks left at everything (FM 6.3)."""
+        hubs = {
+            one.hub for one in self.stations if one.vid == vid and not any(spot.routed for spot in self.at[one.hub])
+        }
+        for seat in self.by_vid.get(vid, ()):
+            device = self.campus.devices[seat.spot.hub[0]]
+            port = device.ports[seat.spot.name]
+            if self._mode(device, port) is not Mode.TRUNK or self.value(device, port, "allowed").bits != ALL:
+                hubs.add(seat.spot.hub)
+        return hubs
 
     @cached_property
     def _sharing(self) -> dict[Group, list[Station]]:
