@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
+from itertools import permutations
 from typing import Any
 
 from inkov.campus import Origin
@@ -87,11 +88,14 @@ class Joins:
         verdict.certificate |= {"edges": joined.edges}
         return True
 
-    def _apart(self, one: Seat, other: Seat, verdict: Verdict) -> None:
+    def _apart(self, one: Seat, other: Seat, verdict: Verdict) -> bool:
+        """Certify that one seat is not heard in another; False if it is."""
         spread = closure(self.fabric, [one], "honest")
-        if not reached(self.fabric, spread, [other], "honest"):
-            closures = [certified(self.fabric, spread, frozenset([other]))]
-            verdict.certificate |= {"from": self._named(one), "to": self._named(other), "closures": closures}
+        if reached(self.fabric, spread, [other], "honest"):
+            return False
+        closures = [certified(self.fabric, spread, frozenset([other]))]
+        verdict.certificate |= {"from": self._named(one), "to": self._named(other), "closures": closures}
+        return True
 
     def _alike(self, seats: frozenset[Seat]) -> list[list[Seat]]:
         """Seats whose frames go the same ways: of one VLAN on one bridge, protected or not."""
@@ -124,10 +128,12 @@ class Joins:
                 verdict.origin = why.origin if why else Origin()
                 members = [
                     [s for s in by_vid.get(vid, ()) if fabric.bridge_ports[s.port].bridge in part.bridges]
-                    for part in split[:2]
+                    for part in split
                 ]
-                if all(members):
-                    self._apart(min(members[0]), min(members[1]), verdict)
+                hosts = [min(own) for own in members if own][:4]
+                for one, other in permutations(hosts, 2):  # of two parts one may hear the other, one way
+                    if self._apart(one, other, verdict):
+                        break
             yield verdict
 
 
