@@ -153,6 +153,10 @@ class Fabric(Struct):
         resolved = self.ports[End(device, port)]
         return End(device, resolved.bundle) if resolved.bundle else resolved.end
 
+    def resolved(self, port: BridgePort) -> Resolved:
+        """The port behind a bridge port; for one of a sub-interface, that sub-interface."""
+        return self.ports[End(port.end.device, port.port)]
+
     def is_host_port(self, bridge_port: BridgePort) -> bool:
         """True if no known port is at the other end of the cable: whoever is there counts as a host (FM 4.6)."""
         return bridge_port.end not in self.wiring.of and not self.bridges[bridge_port.bridge].routed

@@ -50,7 +50,7 @@ def follow(fabric: Fabric, entries: list[Entry], source: End, target: BridgePort
         steps = list(tell(fabric, way))
         vid = way.end.vid
         tagged = not target.view.bare >> vid & 1 or bool(target.outer)
-        resolved = fabric.ports[End(target.end.device, target.port)]
+        resolved = fabric.resolved(target)
         leaves = why_leaves(fabric, resolved, vid, tagged)
         steps.append(Step(target.end.device, target.port, "heard", vid, tagged, leaves.says, leaves.origin))
         return Story(True, steps, way.simple)
@@ -78,7 +78,7 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
     for hop in way.hops:
         leaves, arrives = fabric.bridge_ports[hop.leaves], fabric.bridge_ports[hop.arrives.port]
         tagged = bool(leaves.outer) or not leaves.view.bare >> state.vid & 1
-        why = why_leaves(fabric, _of(fabric, leaves), state.vid, tagged)
+        why = why_leaves(fabric, fabric.resolved(leaves), state.vid, tagged)
         says = why.says if tagged else f"{why.says}, so it leaves untagged"
         if leaves.outer:
             says = f"{why.says}; the sub-interface tags it {leaves.outer}"
@@ -89,12 +89,8 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
         state = hop.arrives
 
 
-def _of(fabric: Fabric, port: BridgePort) -> Resolved:
-    return fabric.ports[End(port.end.device, port.port)]
-
-
 def _arrival(fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: str, hidden: bool) -> Step:
-    resolved = _of(fabric, port)
+    resolved = fabric.resolved(port)
     if port.outer:
         assert resolved.stated.outer is not None
         why = Said(f"the sub-interface takes tag {port.outer}; it is VLAN {vid} inside", resolved.stated.outer.origin)
@@ -114,7 +110,7 @@ def _stops(
         why = why_dropped(fabric, fabric.ports[source], None)
         yield Step(source.device, source.port, "stops", None, False, why.says, why.origin)
         return
-    there = fabric.ports[End(target.end.device, target.port)]
+    there = fabric.resolved(target)
     if spread.present(target.bridge):
         way = find_way(fabric, entries, _on(target.bridge), level)
         if way is not None:

@@ -12,7 +12,7 @@ from typing import NamedTuple
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.reach import Entry, Level, views_at
 
-__all__ = ["Hop", "State", "Way", "find_way", "to_bridge", "to_port", "to_present"]
+__all__ = ["Hop", "State", "Way", "find_way", "may_leave", "to_bridge", "to_port", "to_present"]
 
 _MOST_STEPS = 200_000  # of the search for a way that passes no bridge twice; beyond it the answer is "not known"
 
@@ -66,7 +66,7 @@ def to_port(fabric: Fabric, target: int, level: Level, vid: int | None = None) -
         emit &= 1 << vid
 
     def reached(state: State) -> bool:
-        return state.bridge == port.bridge and bool(emit >> state.vid & 1) and _may_leave(fabric, state, port)
+        return state.bridge == port.bridge and bool(emit >> state.vid & 1) and may_leave(fabric, state, port)
 
     return reached
 
@@ -112,7 +112,7 @@ def find_way(fabric: Fabric, entries: Iterable[Entry], goal: Goal, level: Level)
     return shortest._replace(simple=False if budget.left > 0 else None)
 
 
-def _may_leave(fabric: Fabric, state: State, port: BridgePort) -> bool:
+def may_leave(fabric: Fabric, state: State, port: BridgePort) -> bool:
     """Not back by the port it came by (FM 3.5), not from protected to protected (FM 3.6)."""
     if port.number == state.port:
         return False
@@ -125,7 +125,7 @@ def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
         if number not in fabric.crossings:
             continue
         port = fabric.bridge_ports[number]
-        if not port.view.emit & bit or not _may_leave(fabric, state, port):
+        if not port.view.emit & bit or not may_leave(fabric, state, port):
             continue
         for crossing in fabric.crossings[number]:
             for to, mask in crossing.same:

@@ -50,7 +50,7 @@ class Rests:
         # device -> (attribute, whose default) -> at how many ports
         self._unsaid: dict[str, dict[tuple[str, str], int]] = {}
         for port in fabric.bridge_ports:
-            resolved = fabric.ports[port.end if not port.outer else End(port.end.device, port.port)]
+            resolved = fabric.ports[port.end] if not port.outer else fabric.resolved(port)
             asked = _MATTERS.get(resolved.mode, ())
             for attribute in (*asked, "negotiation") if fabric.is_host_port(port) else asked:
                 if getattr(resolved.stated, attribute) is None:

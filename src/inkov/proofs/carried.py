@@ -12,13 +12,13 @@ from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.because import why_arrives, why_leaves
 from inkov.forwarding.fabric import Crossing, Fold
 from inkov.forwarding.follow import Step, tell
-from inkov.forwarding.path import State, Way, find_way
+from inkov.forwarding.path import State, Way, find_way, may_leave
 from inkov.forwarding.reach import Entry, Flood, flood
 from inkov.plan import Claim
 from inkov.proofs.certificate import certified, way_of
-from inkov.proofs.leaks import entries_of, resolved_at
+from inkov.proofs.leaks import entries_of
 from inkov.proofs.seats import Seat
-from inkov.proofs.verdict import BROKEN, HOLDS, Blame, Verdict
+from inkov.proofs.verdict import BROKEN, HOLDS, Blame, Verdict, decisive
 
 __all__ = ["judge_carried"]
 
@@ -41,8 +41,7 @@ class _Bounds:
     def crossed(self, fabric: Fabric, state: State) -> BridgePort | None:
         """The port to a link it may not cross by which a frame leaves."""
         for port in self.closed.get(state.bridge, ()):
-            shielded = port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected
-            if port.view.emit >> state.vid & 1 and port.number != state.port and not shielded:
+            if port.view.emit >> state.vid & 1 and may_leave(fabric, state, port):
                 return port
         return None
 
@@ -87,7 +86,7 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
     if out is not None:
         vid = way.end.vid
         tagged = bool(out.outer) or not out.view.bare >> vid & 1
-        why = why_leaves(fabric, resolved_at(fabric, out.number), vid, tagged)
+        why = why_leaves(fabric, fabric.resolved(out), vid, tagged)
         verdict.witness.append(Step(out.end.device, out.port, "leaves", vid, tagged, why.says, why.origin))
     verdict.blame = _blamed(fabric, entries, bounds, way, out, verdict.level)
     verdict.certificate |= {"way": way_of(verdict.witness)}
@@ -104,7 +103,7 @@ def _blamed(
         others = [entry for entry in entries if (entry.port, entry.bridge) != (start.port, start.bridge)]
         alone = not bounds.left(flood(fabric, others, level))
         if start.port >= 0:
-            own = resolved_at(fabric, start.port)
+            own = fabric.resolved(fabric.bridge_ports[start.port])
             why = why_arrives(fabric, own, vid, own.view.pvid != vid)
             found.append(Blame(own.end.device, own.end.port, why.says, why.origin, alone))
         for device, gateway in fabric.gateways() if start.port < 0 else ():
@@ -115,7 +114,10 @@ def _blamed(
         without = [_without(crossing, hop.link, vid) for crossing in fabric.crossings[hop.leaves]]
         less = replace(fabric, crossings={**fabric.crossings, hop.leaves: without})
         alone = not bounds.left(flood(less, entries, level))
-        near, far = resolved_at(fabric, hop.leaves), resolved_at(fabric, hop.arrives.port)
+        near, far = (
+            fabric.resolved(fabric.bridge_ports[hop.leaves]),
+            fabric.resolved(fabric.bridge_ports[hop.arrives.port]),
+        )
         tagged = not near.view.bare >> vid & 1
         leaves = why_leaves(fabric, near, vid, tagged)
         found.append(Blame(near.end.device, near.end.port, leaves.says, leaves.origin, alone))
@@ -125,11 +127,10 @@ def _blamed(
     if out is not None:
         without = [_without(crossing, crossing.link, vid) for crossing in fabric.crossings.get(out.number, ())]
         spread = flood(replace(fabric, crossings={**fabric.crossings, out.number: without}), entries, level)
-        why = why_leaves(fabric, resolved_at(fabric, out.number), vid, not out.view.bare >> vid & 1)
+        why = why_leaves(fabric, fabric.resolved(out), vid, not out.view.bare >> vid & 1)
         alone = not bounds.left(spread, (out.number, 1 << vid))
         found.append(Blame(out.end.device, out.port, why.says, why.origin, alone))
-    only = [blame for blame in found if blame.alone]
-    return list(dict.fromkeys(only or found))
+    return decisive(found)
 
 
 def _without(crossing: Crossing, link: int, vid: int) -> Crossing:

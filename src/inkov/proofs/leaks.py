@@ -9,14 +9,12 @@ from msgspec.structs import replace
 
 from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.because import said, why_arrives, why_leaves
-from inkov.forwarding.fabric import Resolved
 from inkov.forwarding.follow import Step, tell
 from inkov.forwarding.negotiation import negotiates
-from inkov.forwarding.path import Goal, State, Way, find_way
+from inkov.forwarding.path import Goal, State, Way, find_way, may_leave
 from inkov.forwarding.reach import Entry, Flood, entries_at, flood, views_at
 from inkov.proofs.seats import Seat
-from inkov.proofs.verdict import Blame
-from inkov.wiring import End
+from inkov.proofs.verdict import Blame, decisive
 
 __all__ = [
     "Leak",
@@ -29,7 +27,6 @@ __all__ = [
     "find_way_to",
     "hearing",
     "reached",
-    "resolved_at",
     "told",
     "turning",
 ]
@@ -126,9 +123,7 @@ def find_way_to(fabric: Fabric, entries: list[Entry], targets: list[Seat], level
 
     def heard_by(state: State) -> int | None:
         for number, mask in by_bridge.get(state.bridge, ()):
-            port = fabric.bridge_ports[number]
-            shielded = port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected
-            if mask >> state.vid & 1 and state.port != number and not shielded:
+            if mask >> state.vid & 1 and may_leave(fabric, state, fabric.bridge_ports[number]):
                 return number
         return None
 
@@ -147,8 +142,7 @@ def told(fabric: Fabric, leak: Leak) -> list[Step]:
         return []
     port, vid = fabric.bridge_ports[leak.target], leak.way.end.vid
     tagged = bool(port.outer) or not port.view.bare >> vid & 1
-    resolved = fabric.ports[End(port.end.device, port.port)]
-    why = why_leaves(fabric, resolved, vid, tagged)
+    why = why_leaves(fabric, fabric.resolved(port), vid, tagged)
     heard = Step(port.end.device, port.port, "heard", vid, tagged, why.says, why.origin)
     return [*tell(fabric, leak.way), heard]
 
@@ -168,8 +162,7 @@ def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
     found = [*_lured(fabric, sources, targets, leak, level), *turning(fabric, leak.way, still)]
     if not any(blame.alone for blame in found):
         found += _members(fabric, sources, targets, leak, level)
-    only = [blame for blame in found if blame.alone]
-    return list(dict.fromkeys(only or found))
+    return decisive(found)
 
 
 def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[Blame]:
@@ -182,7 +175,7 @@ def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[B
                 replace(c, folds=(), hidden=()) if c.link == hop.link else c for c in crossings[hop.leaves]
             ]
             alone = not still(replace(fabric, crossings=crossings))
-            near, far = (resolved_at(fabric, number) for number in (hop.leaves, hop.arrives.port))
+            near, far = (fabric.resolved(fabric.bridge_ports[number]) for number in (hop.leaves, hop.arrives.port))
             leaves = why_leaves(fabric, near, state.vid, tagged=False)
             found.append(Blame(near.end.device, near.end.port, f"VLAN {state.vid} leaves untagged: {leaves.says}",
                                leaves.origin, alone))  # fmt: skip
@@ -204,7 +197,7 @@ def _lured(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
         ports = list(fabric.bridge_ports)
         ports[number] = replace(port, lured=())
         alone = not _still(replace(fabric, bridge_ports=ports), sources, targets, level)
-        resolved = resolved_at(fabric, number)
+        resolved = fabric.resolved(fabric.bridge_ports[number])
         attribute = "negotiation" if negotiates(resolved.settled) else "registration"
         says = f"a host that asks gets VLAN {vid} here: {attribute} is {getattr(resolved.settled, attribute)}"
         found.append(Blame(port.end.device, port.port, says, said(fabric, resolved, attribute), alone))
@@ -217,11 +210,11 @@ def _members(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak
     start, vid = leak.way.start, leak.way.end.vid
     found = []
     if start.port >= 0:
-        one = resolved_at(fabric, start.port)
+        one = fabric.resolved(fabric.bridge_ports[start.port])
         why = why_arrives(fabric, one, start.vid, one.view.pvid != start.vid)
         alone = not _still(fabric, frozenset(s for s in sources if s.port != start.port), targets, level)
         found.append(Blame(one.end.device, one.end.port, why.says, why.origin, alone))
-    other = resolved_at(fabric, leak.target)
+    other = fabric.resolved(fabric.bridge_ports[leak.target])
     left = [seat for seat in targets if seat.port != leak.target]
     alone = not left or not _still(fabric, sources, left, level)
     why = why_leaves(fabric, other, vid, not other.view.bare >> vid & 1)
@@ -230,11 +223,6 @@ def _members(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak
         why = why_arrives(fabric, other, other.view.pvid, False)
         found.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
     return found
-
-
-def resolved_at(fabric: Fabric, number: int) -> Resolved:
-    port = fabric.bridge_ports[number]
-    return fabric.ports[End(port.end.device, port.port)]
 
 
 def _still(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], level: str) -> bool:

@@ -10,7 +10,6 @@ from typing import Any
 from inkov.campus import Origin
 from inkov.forwarding import Fabric
 from inkov.forwarding.domains import Domains, domains
-from inkov.forwarding.reach import Flood
 from inkov.forwarding.rests import Rests, passed_by
 from inkov.forwarding.routers import Routers
 from inkov.plan import Claim, Plan
@@ -22,7 +21,7 @@ from inkov.proofs.leaks import blamed, closure, find_leak, reached, told
 from inkov.proofs.routed import Passage, Routing
 from inkov.proofs.seats import Names, Seat, Unknown
 from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Verdict
-from inkov.vlanset import bits_to_text
+from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End
 
 __all__ = ["Prover", "prove"]
@@ -71,9 +70,6 @@ class Prover:
         if not claims:
             return [*self.no_leaks(level), *self.joins.none_split(self.domains, self.names.seats)]
         return [self.judge(claim) for claim in claims]
-
-    def _rests(self, verdict: Verdict, *spreads: Flood) -> None:
-        self._rest_on(verdict, {name for spread in spreads for name in passed_by(spread)})
 
     def _rest_on(self, verdict: Verdict, passed: set[str]) -> None:
         verdict.assumes = list(dict.fromkeys((*verdict.assumes, *self.rests.on(passed, verdict.level))))
@@ -153,8 +149,16 @@ class Prover:
         everywhere = self.coarse(verdict.level).spread(sent)
         if everywhere & heard:
             return None
-        self._rest_on(verdict, {inside.device for inside in self.fabric.bridges if inside.live & everywhere})
-        return {"anywhere": bits_to_text(everywhere)}
+        closed = {"anywhere": bits_to_text(everywhere)}
+        self._rest_on(verdict, self._devices(closed))
+        return closed
+
+    def _devices(self, closed: dict[str, Any]) -> set[str]:
+        """The devices that frames of a closure can be on."""
+        if "anywhere" not in closed:
+            return {name.partition("|")[0] for name in closed}
+        mask = VlanSet.parse(closed["anywhere"]).bits
+        return {inside.device for inside in self.fabric.bridges if inside.live & mask}
 
     def _holds(self, verdict: Verdict, *, nobody: bool = False) -> None:
         verdict.verdict = HOLDS
@@ -177,21 +181,21 @@ class Prover:
                 continue
             spread = closure(self.fabric, sources, verdict.level)
             heard = reached(self.fabric, spread, self.names.near(spread, targets), verdict.level)
-            self._rests(verdict, spread)
+            self._rest_on(verdict, passed_by(spread))
             if heard:
                 self._leak(sources, heard, verdict)
                 if verdict.verdict == BROKEN:
                     return
             closures.append(certified(self.fabric, spread, targets))
+        for sources, targets in legs if verdict.layer == 3 else ():
+            spread = closure(self.fabric, sources, verdict.level)
+            ways = self.routing.passages(self.routing.entered(spread), targets, verdict.level)
+            if ways:
+                self._routed(ways, sources, targets, verdict)
+                if verdict.verdict == BROKEN:
+                    return
         if verdict.because:  # not settled
             return
-        if verdict.layer == 3:
-            for sources, targets in legs:
-                spread = closure(self.fabric, sources, verdict.level)
-                ways = self.routing.passages(self.routing.entered(spread), targets, verdict.level)
-                if ways:
-                    self._routed(ways, sources, targets, verdict)
-                    return
         self._holds(verdict, nobody=any(not sources or not targets for sources, targets in legs))
         self._certify(verdict, closures, legs)
 
@@ -204,6 +208,10 @@ class Prover:
                 self.routing.certified(closed, targets, verdict.level)
                 for closed, (_, targets) in zip(closures, legs, strict=True)
             ]
+            # What routers send may be anywhere that no finer look has excluded.
+            everywhere = set(self.fabric.campus.devices)
+            for closed in routed:
+                self._rest_on(verdict, everywhere if closed is None else self._devices(closed))
             if None in routed:
                 return
             verdict.certificate |= {"routed": routed}
@@ -220,6 +228,7 @@ class Prover:
         verdict.because += f", in part ({path.says})" if passage.in_part else ""
         verdict.assumes += path.assumes
         routed = self.routing.told(sources, passage, targets, verdict.level)
+        self._rest_on(verdict, {step.switch for step in routed.steps})
         if not routed.simple:
             verdict.because += ", but only by ways that pass a switch twice: not settled"
             return
@@ -248,7 +257,7 @@ class Prover:
         [(one, other)] = self.legs(claim)
         spread = closure(self.fabric, one, verdict.level)
         heard = reached(self.fabric, spread, other, verdict.level) if one and other else []
-        self._rests(verdict, spread)
+        self._rest_on(verdict, passed_by(spread))
         if heard:
             self._leak(one, heard, verdict)  # the same way, but wanted
             if verdict.verdict == BROKEN:
@@ -276,7 +285,7 @@ class Prover:
     def _carried(self, claim: Claim, verdict: Verdict) -> None:
         if self.names.unknown(claim):
             raise Unknown
-        self._rests(verdict, judge_carried(self.fabric, self.names.seats, claim, verdict))
+        self._rest_on(verdict, passed_by(judge_carried(self.fabric, self.names.seats, claim, verdict)))
 
     def covering(self, one: End, other: End | None) -> list[Verdict]:
         """The verdicts on the claims about what is sent at one port (and heard at another, if given)."""

@@ -23,7 +23,7 @@ from inkov.proofs.certificate import certified
 from inkov.proofs.closed import Coarse
 from inkov.proofs.leaks import closure, ears, entries_of, find_way_to, hearing, reached, told, turning
 from inkov.proofs.seats import Seat
-from inkov.proofs.verdict import Blame
+from inkov.proofs.verdict import Blame, decisive
 from inkov.vlanset import VlanSet, bits_to_text
 
 __all__ = ["Passage", "Routed", "Routing"]
@@ -92,16 +92,16 @@ class Routing:
             self._outs[targets, level] = [(out, seat) for out, seat in found if seat is not None]
         return self._outs[targets, level]
 
-    def passages(self, entered: list[Interface], targets: Seats, level: str, *, every: bool = False) -> list[Passage]:
-        """The routed ways from some interfaces to any of `targets`; one that passes whole, unless `every`. At the
-        hostile level those who hear are hostile; routers never are."""
+    def passages(self, entered: list[Interface], targets: Seats, level: str) -> list[Passage]:
+        """The routed ways from some interfaces to any of `targets`, up to one that passes whole. At the hostile level
+        those who hear are hostile; routers never are."""
         found: list[Passage] = []
         for into in entered:
             for out, seat in self._leading(targets, level):
                 if (out.bridge, out.vid) != (into.bridge, into.vid) and out.vrf == into.vrf:
                     path = self.routers.path(into, [out], senders(into, level), networks(out))
                     found += [Passage(path, seat)] if path is not None else []
-                    if path is not None and not every and path.how == PASSES:
+                    if path is not None and path.how == PASSES:
                         return found
         return found
 
@@ -186,8 +186,7 @@ class Routing:
             found.append(
                 Blame(interface.device, interface.name, f"the gateway {interface.label}", interface.origin, alone)
             )
-        only = [blame for blame in found if blame.alone]
-        return list(dict.fromkeys(only or found))
+        return decisive(found)
 
 
 def senders(into: Interface, level: str) -> list[Network]:

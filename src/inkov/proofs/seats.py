@@ -11,7 +11,6 @@ from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
 
-from inkov.campus import Origin
 from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.reach import Flood, owned_tags
 from inkov.plan import Claim, Plan, vlan_names
@@ -164,8 +163,3 @@ class Names:
 
     def _fits(self, device: str, port: str, wanted: str, wanted_port: str) -> bool:
         return fnmatchcase(device, wanted) and fnmatchcase(port, wanted_port)
-
-    def where(self, seat: Seat) -> Origin:
-        """Where the port of a seat stands."""
-        port = self.fabric.bridge_ports[seat.port]
-        return self.fabric.ports[port.end].stated.origin

@@ -9,7 +9,7 @@ from msgspec import Struct, field
 from inkov.campus import Origin
 from inkov.forwarding.follow import Step
 
-__all__ = ["BROKEN", "HOLDS", "UNDECIDED", "Blame", "Verdict"]
+__all__ = ["BROKEN", "HOLDS", "UNDECIDED", "Blame", "Verdict", "decisive"]
 
 HOLDS, BROKEN, UNDECIDED = "holds", "broken", "undecided"
 
@@ -22,6 +22,11 @@ class Blame(Struct, frozen=True):
     says: str
     origin: Origin
     alone: bool = True
+
+
+def decisive(found: list[Blame]) -> list[Blame]:
+    """The lines that end a leak each by itself; where there is none, all of them."""
+    return list(dict.fromkeys([blame for blame in found if blame.alone] or found))
 
 
 class Verdict(Struct):
