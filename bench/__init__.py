@@ -1,1 +1,3 @@
-"""Measurements: how much Inkov costs beyond merely decoding the same files. Ratios, taken in one run."""
+"""Measurements: how much Inkov costs beyond merely decoding the same files. Ratios, taken in one
+run.
+"""

@@ -1,8 +1,10 @@
-"""`make bench`: times each stage on generated campuses and prints it as a multiple of decoding the same files.
+"""`make bench`: times each stage on generated campuses and prints it as a multiple of decoding the
+same files.
 
-The floor is what any program must do that reads such files: open each, and decode its JSON with the standard library.
-Floor and stage are measured in the same run, in turn, several times; the medians' ratio is printed. `--floor fast`
-takes the typed decoder's untyped mode as floor instead, which is stricter.
+The floor is what any program must do that reads such files: open each, and decode its JSON with the
+standard library. Floor and stage are measured in the same run, in turn, several times; the medians'
+ratio is printed. `--floor fast` takes the typed decoder's untyped mode as floor instead, which is
+stricter.
 """
 
 from __future__ import annotations
@@ -35,8 +37,15 @@ from inkov.proofs.verifier import Network, verify_entry
 from inkov.readers import load
 from inkov.wiring import wire
 
-LIMITS = {"read": 5.0, "resolve and domains": 6.0, "hears": 0.1, "audit, files to findings": 12.0, "checks alone": 4.0,
-          "prove, files to verdicts": 12.0, "prove 50 hostile claims": 15.0}  # fmt: skip
+LIMITS = {
+    "read": 5.0,
+    "resolve and domains": 6.0,
+    "hears": 0.1,
+    "audit, files to findings": 12.0,
+    "checks alone": 4.0,
+    "prove, files to verdicts": 12.0,
+    "prove 50 hostile claims": 15.0,
+}
 """The most each stage may cost at 1,000 switches, in multiples of the floor."""
 
 
@@ -60,10 +69,14 @@ def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[]
 
     def files_to_findings() -> None:
         fresh = load(paths).campus
-        assert not audit(resolve(fresh, wire(fresh))).findings, "the generated campus is meant to be clean"
+        assert not audit(resolve(fresh, wire(fresh))).findings, (
+            "the generated campus is meant to be clean"
+        )
 
     vids = sorted({seat.vid for seat in all_seats(fabric)})
-    claims = [Claim(isolate=[f"vlan {vid}"], from_=["everything"], level="hostile") for vid in vids[:50]]
+    claims = [
+        Claim(isolate=[f"vlan {vid}"], from_=["everything"], level="hostile") for vid in vids[:50]
+    ]
     plan = Plan(PlanFile(claims=claims))
 
     def files_to_verdicts() -> None:
@@ -78,7 +91,9 @@ def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[]
         "floor": floor,
         "read": lambda: load(paths),
         "resolve and domains": lambda: domains(resolve(campus, wire(campus))),
-        "hears": lambda: list(flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()),
+        "hears": lambda: list(
+            flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()
+        ),
         "checks alone": lambda: audit(fabric),
         "audit, files to findings": files_to_findings,
         "prove, files to verdicts": files_to_verdicts,
@@ -90,25 +105,38 @@ def measure(files: list[Path], decode: Callable[[bytes], Any], runs: int) -> dic
     """Medians in seconds, the floor first."""
     seconds: dict[str, list[float]] = {}
     for _ in range(runs):
-        for name, work in stages([str(file) for file in files], lambda: decode_all(files, decode)).items():
+        for name, work in stages(
+            [str(file) for file in files], lambda: decode_all(files, decode)
+        ).items():
             seconds.setdefault(name, []).append(timed(work))
     return {name: statistics.median(times) for name, times in seconds.items()}
 
 
 def proofs(files: list[Path], runs: int) -> None:
-    """The verifier's time in multiples of the prover's, both from the campus that was read; and the prover's memory."""
+    """The verifier's time in multiples of the prover's, both from the campus that was read; and the
+    prover's memory.
+    """
     campus = load([str(file) for file in files]).campus
     wiring = wire(campus)
     cables = [(a.device, a.port, b.device, b.port) for link in wiring.links for a, b in link.cables]
     vids = sorted({seat.vid for seat in all_seats(resolve(campus, wiring))})
-    claims = [Claim(isolate=[f"vlan {vid}"], from_=["everything"], level="hostile") for vid in vids[:50]]
+    claims = [
+        Claim(isolate=[f"vlan {vid}"], from_=["everything"], level="hostile") for vid in vids[:50]
+    ]
     for name, stated in (("without a plan", []), ("50 hostile claims", claims)):
 
         def judge(stated: list[Claim] = stated) -> list[Verdict]:
             return prove(resolve(campus, wire(campus)), Plan(PlanFile(claims=stated)))
 
         entries = [
-            {"claim": v.claim, "layer": 2, "kind": v.kind, "level": v.level, "verdict": v.verdict, **v.certificate}
+            {
+                "claim": v.claim,
+                "layer": 2,
+                "kind": v.kind,
+                "level": v.level,
+                "verdict": v.verdict,
+                **v.certificate,
+            }
             for v in judge()
         ]
 
@@ -125,7 +153,9 @@ def proofs(files: list[Path], runs: int) -> None:
 
 
 FORMAT_LIMITS = {"dialect text": 40.0, "SNMP walk": 15.0, "OpenConfig JSON": 5.0}
-"""The most reading may cost, in multiples of reading the files and splitting their lines (JSON: decoding it)."""
+"""The most reading may cost, in multiples of reading the files and splitting their lines (JSON:
+decoding it).
+"""
 MEMORY_LIMIT = 10.0
 """The most memory that reading may take, in multiples of the bytes read."""
 
@@ -138,20 +168,28 @@ def split_all(files: list[Path]) -> None:
 
 READ = "from inkov.readers import load", "kept = load(sys.argv[1:])"
 PROVE = (
-    "from inkov.readers import load; from inkov.wiring import wire; from inkov.forwarding import resolve\n"
-    "from inkov.proofs import prove",
+    (
+        "from inkov.readers import load; from inkov.wiring import wire; from inkov.forwarding"
+        " import resolve\nfrom inkov.proofs import prove"
+    ),
     "campus = load(sys.argv[1:]).campus; kept = prove(resolve(campus, wire(campus)))",
 )
 
 
 def peak(files: list[str], work: tuple[str, str] = READ) -> int:
-    """The bytes that a process of its own needs at most for some work on files, above what its imports need."""
+    """The bytes that a process of its own needs at most for some work on files, above what its
+    imports need.
+    """
     code = (
-        f"import gc, re, sys; gc.disable(); {work[0]}\n"
-        "def most(): return int(re.search(r'VmHWM:\\s*(\\d+)', open('/proc/self/status').read())[1]) * 1024\n"
-        f"base = most(); {work[1]}; print(most() - base)"
+        f"import gc, re, sys; gc.disable(); {work[0]}\ndef most(): return"
+        " int(re.search(r'VmHWM:\\s*(\\d+)', open('/proc/self/status').read())[1]) * 1024\nbase ="
+        f" most(); {work[1]}; print(most() - base)"
     )
-    return int(subprocess.run([sys.executable, "-c", code, *files], capture_output=True, text=True, check=True).stdout)
+    return int(
+        subprocess.run(
+            [sys.executable, "-c", code, *files], capture_output=True, text=True, check=True
+        ).stdout
+    )
 
 
 def other_formats(switches: int, runs: int) -> None:
@@ -163,15 +201,22 @@ def other_formats(switches: int, runs: int) -> None:
             "dialect text": (write_texts(exports, Path(folder) / "text"), split_all),
             "SNMP walk": (write_walks(exports, Path(folder) / "walk"), split_all),
         }
-        print(f"reading {switches} switches by format, in multiples of reading and splitting (JSON: decoding)")
+        print(
+            f"reading {switches} switches by format, in multiples of reading and splitting (JSON:"
+            " decoding)"
+        )
         for name, (files, floor) in kinds.items():
             below = str(files[0].parent)
-            pairs = [(timed(partial(load, [below])), timed(partial(floor, files))) for _ in range(runs)]
+            pairs = [
+                (timed(partial(load, [below])), timed(partial(floor, files))) for _ in range(runs)
+            ]
             # The best of each: what is above it is the machine's other business.
             ratio = min(work for work, _ in pairs) / min(bottom for _, bottom in pairs)
             memory = peak([below]) / sum(file.stat().st_size for file in files)
-            print(f"  {name:<26} {ratio:6.2f} x   at most {FORMAT_LIMITS[name]:g}"
-                  f"   memory {memory:5.2f} x   at most {MEMORY_LIMIT:g}")  # fmt: skip
+            print(
+                f"  {name:<26} {ratio:6.2f} x   at most {FORMAT_LIMITS[name]:g}"
+                f"   memory {memory:5.2f} x   at most {MEMORY_LIMIT:g}"
+            )
 
 
 def main() -> None:
@@ -188,7 +233,9 @@ def main() -> None:
             files = write_campus(Path(folder), switches)
             size = sum(file.stat().st_size for file in files)
             measured[switches] = median = measure(files, decode, options.runs)
-            print(f"{len(files)} switches, {size / 1e6:.1f} MB; floor {median['floor'] * 1e3:.0f} ms")
+            print(
+                f"{len(files)} switches, {size / 1e6:.1f} MB; floor {median['floor'] * 1e3:.0f} ms"
+            )
             if switches >= 100:
                 proofs(files, options.runs)
         for name, seconds in median.items():

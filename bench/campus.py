@@ -1,8 +1,9 @@
 """A seeded generator of clean campuses, as OpenConfig JSON files.
 
-Two core switches; blocks of up to 24 access switches, each block behind two distribution switches of its own; every
-access switch with an uplink to both, every distribution switch with a link to both cores. 48 host ports and 4 uplink
-ports a switch. Lists hold what is needed and nothing else, so an audit of such a campus finds nothing.
+Two core switches; blocks of up to 24 access switches, each block behind two distribution switches
+of its own; every access switch with an uplink to both, every distribution switch with a link to
+both cores. 48 host ports and 4 uplink ports a switch. Lists hold what is needed and nothing else,
+so an audit of such a campus finds nothing.
 """
 
 from __future__ import annotations
@@ -23,7 +24,10 @@ def write_campus(folder: Path, switches: int, vlans: int = 200, seed: int = 1) -
     rng = random.Random(seed)
     folder.mkdir(parents=True, exist_ok=True)
     numbers = sorted(rng.sample(range(10, 3900), vlans))
-    names = {vid: f"segment-{n}" for n, vid in enumerate(numbers)} | {MANAGEMENT: "management", NATIVE: "nobody"}
+    names = {vid: f"segment-{n}" for n, vid in enumerate(numbers)} | {
+        MANAGEMENT: "management",
+        NATIVE: "nobody",
+    }
     links: dict[str, list[tuple[str, str, str, set[int]]]] = {}
     served: dict[str, list[int]] = {}
 
@@ -81,18 +85,32 @@ def _write(
             interfaces.append(_host_port(port, rng.choice(served) if served else None))
     for port, other, far_port, carried in links:
         here |= carried
-        config = {"interface-mode": "TRUNK", "native-vlan": NATIVE, "trunk-vlans": sorted({*carried, NATIVE})}
+        config = {
+            "interface-mode": "TRUNK",
+            "native-vlan": NATIVE,
+            "trunk-vlans": sorted({*carried, NATIVE}),
+        }
         interfaces.append(_interface(port, f"to {other}", True, config))
-        state = {"id": "1", "system-name": other, "port-id": far_port, "port-id-type": "INTERFACE_NAME"}
+        state = {
+            "id": "1",
+            "system-name": other,
+            "port-id": far_port,
+            "port-id-type": "INTERFACE_NAME",
+        }
         neighbours.append(
-            {"name": port, "config": {"name": port}, "neighbors": {"neighbor": [{"id": "1", "state": state}]}}
+            {
+                "name": port,
+                "config": {"name": port},
+                "neighbors": {"neighbor": [{"id": "1", "state": state}]},
+            }
         )
     interfaces.append(_gateway(MANAGEMENT, f"172.16.{number // 250}.{number % 250 + 1}", 16))
     if name == "core-1":
         routed = sorted(set().union(*(carried for *_, carried in links)) - {MANAGEMENT})
         interfaces += [_gateway(vid, f"10.{vid >> 8}.{vid & 255}.1", 24) for vid in routed]
     table = [
-        {"vlan-id": vid, "config": {"vlan-id": vid, "name": names[vid], "status": "ACTIVE"}} for vid in sorted(here)
+        {"vlan-id": vid, "config": {"vlan-id": vid, "name": names[vid], "status": "ACTIVE"}}
+        for vid in sorted(here)
     ]
     instance = {"name": "default", "config": {"name": "default"}, "vlans": {"vlan": table}}
     tree = {
@@ -116,12 +134,21 @@ def _gateway(vid: int, ip: str, length: int) -> dict[str, Any]:
 def _host_port(port: str, vid: int | None) -> dict[str, Any]:
     if vid is None:
         return _interface(port, "spare", False, None)
-    return _interface(port, f"room {port[5:]}", True, {"interface-mode": "ACCESS", "access-vlan": vid})
+    return _interface(
+        port, f"room {port[5:]}", True, {"interface-mode": "ACCESS", "access-vlan": vid}
+    )
 
 
 def _interface(port: str, about: str, enabled: bool, vlan: dict[str, Any] | None) -> dict[str, Any]:
-    config = {"name": port, "type": "iana-if-type:ethernetCsmacd", "enabled": enabled, "description": about}
+    config = {
+        "name": port,
+        "type": "iana-if-type:ethernetCsmacd",
+        "enabled": enabled,
+        "description": about,
+    }
     found: dict[str, Any] = {"name": port, "config": config}
     if vlan is not None:
-        found["openconfig-if-ethernet:ethernet"] = {"openconfig-vlan:switched-vlan": {"config": vlan}}
+        found["openconfig-if-ethernet:ethernet"] = {
+            "openconfig-vlan:switched-vlan": {"config": vlan}
+        }
     return found

@@ -64,15 +64,23 @@ def _walk(device: Device) -> Iterator[str]:
         for number, port in enumerate(ports, 1):
             yield f".{OBJECTS[name]}.{number} = {value.format(port)}"
     for number, port in enumerate(ports, 1):
-        yield f".{OBJECTS['ifAdminStatus']}.{number} = INTEGER: {2 if port.enabled and not port.enabled.value else 1}"
+        yield (
+            f".{OBJECTS['ifAdminStatus']}.{number} = INTEGER:"
+            f" {2 if port.enabled and not port.enabled.value else 1}"
+        )
     for number in range(1, len(ports) + 1):
         yield f".{OBJECTS['dot1dBasePortIfIndex']}.{number} = INTEGER: {number}"
     table = device.vlans or {}
     members = [_membership(port) for port in ports]
     for vid, vlan in table.items():
-        yield f'.{OBJECTS["dot1qVlanStaticName"]}.{vid} = STRING: "{vlan.name.value if vlan.name else ""}"'
+        yield (
+            f".{OBJECTS['dot1qVlanStaticName']}.{vid} = STRING:"
+            f' "{vlan.name.value if vlan.name else ""}"'
+        )
     for vid in table:
-        emits = [number for number, (pvid, tags) in enumerate(members, 1) if vid == pvid or vid in tags]
+        emits = [
+            number for number, (pvid, tags) in enumerate(members, 1) if vid == pvid or vid in tags
+        ]
         yield f".{OBJECTS['dot1qVlanStaticEgressPorts']}.{vid} = Hex-STRING: {_octets(emits)}"
     for vid in table:
         bare = [number for number, (pvid, _) in enumerate(members, 1) if vid == pvid]
@@ -85,7 +93,13 @@ def _walk(device: Device) -> Iterator[str]:
 
 def _membership(port: Port) -> tuple[int, VlanSet]:
     """(PVID, tagged VLANs)"""
-    if port.mode and port.mode.value is Mode.TRUNK and port.allowed and port.native_vlan and port.native_vlan.value:
+    if (
+        port.mode
+        and port.mode.value is Mode.TRUNK
+        and port.allowed
+        and port.native_vlan
+        and port.native_vlan.value
+    ):
         return port.native_vlan.value, port.allowed.value - VlanSet.of(port.native_vlan.value)
     return (port.access_vlan.value if port.access_vlan else 1), VlanSet()
 

@@ -1,4 +1,6 @@
-"""Writes the generated documents; with --check, only says whether they are current (exit status 1 if not)."""
+"""Writes the generated documents; with --check, only says whether they are current (exit status 1
+if not).
+"""
 
 from __future__ import annotations
 
@@ -28,18 +30,34 @@ def checks() -> str:
         "| --- | --- |",
         *(f"| {severity} | {MEANING[severity]} |" for severity in Severity),
         "",
-        "A finding may be graver than its rule: a trunk that meets an access port loses traffic (fault), and is a",
-        "breach where it joins two VLANs on the way. What comes of one cause is one finding, as grave as the worst",
+        (
+            "A finding may be graver than its rule: a trunk that meets an access port loses traffic"
+            " (fault), and is a"
+        ),
+        (
+            "breach where it joins two VLANs on the way. What comes of one cause is one finding, as"
+            " grave as the worst"
+        ),
         "of it.",
         "",
-        "Each example is a small campus, run by the tests: with the lines after `-` the rule, and no other, finds",
-        "something; with those after `+` nothing is found. `src/inkov/checks/examples` has them whole.",
+        (
+            "Each example is a small campus, run by the tests: with the lines after `-` the rule,"
+            " and no other, finds"
+        ),
+        (
+            "something; with those after `+` nothing is found. `src/inkov/checks/examples` has them"
+            " whole."
+        ),
     ]
     for family, entries in groupby(rules(), key=lambda rule: rule.family):
         lines += ["", f"## {family}"]
         for rule in entries:
             lines += ["", f"### {rule.slug}", "", f"*{rule.severity}*: {rule.what}.", ""]
-            lines += [f"- **Why**: {rule.why}.", f"- **Cure**: {rule.cure}.", f"- **Example**: {rule.example}."]
+            lines += [
+                f"- **Why**: {rule.why}.",
+                f"- **Cure**: {rule.cure}.",
+                f"- **Example**: {rule.example}.",
+            ]
             lines += ["", "```diff", *rule.gist, "```"]
     return "\n".join(lines) + "\n"
 

@@ -1,4 +1,5 @@
-"""Makes the pictures in docs/screenshots: each command in a terminal window on a virtual screen, on the demo campus.
+"""Makes the pictures in docs/screenshots: each command in a terminal window on a virtual screen, on
+the demo campus.
 
 Needs, from Debian: xvfb, xterm, imagemagick, fonts-dejavu-core.
 """
@@ -21,17 +22,24 @@ SHOTS = {
     "matrix": "inkov ports garden --switch gate-1 --matrix",
     "links": "inkov links garden",
     "trunks": "inkov trunks garden",
-    "audit": "inkov audit garden --only trunk-meets-access --only untagged-vlan-differs "
-    "--only vlan-missing-in-transit --only allowed-differs --only list-replaced",
-    "by-vlan": "inkov audit garden --by vlan --explain --only host-outside-subnet --only mtu-differs "
-    "--only host-gateway-wrong --only vlan-unused --only port-against-plan",
+    "audit": (
+        "inkov audit garden --only trunk-meets-access --only untagged-vlan-differs "
+        "--only vlan-missing-in-transit --only allowed-differs --only list-replaced"
+    ),
+    "by-vlan": (
+        "inkov audit garden --by vlan --explain --only host-outside-subnet --only mtu-differs "
+        "--only host-gateway-wrong --only vlan-unused --only port-against-plan"
+    ),
     "prove": "inkov prove garden",
     "reach": "inkov prove repaired --matrix",
     "hears": "inkov hears orchard-1:6 garden --level hostile",
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
     "ping": "inkov follow freezer-1 alarm-server garden",
     "because": "inkov trunks garden --because core-1:port-6",
-    "dialect": "inkov dialect check garden/arbour.toml garden/rill.toml; inkov dialect unmatched garden/fern-2.txt",
+    "dialect": (
+        "inkov dialect check garden/arbour.toml garden/rill.toml; inkov dialect unmatched"
+        " garden/fern-2.txt"
+    ),
     "rules": "inkov rules",
     "rule": "inkov rules untagged-vlan-differs",
 }
@@ -48,12 +56,36 @@ def shoot(name: str, command: str, demo: Path) -> None:
     done = demo / ".done"
     done.unlink(missing_ok=True)
     title = shlex.quote(command)
-    shown = f"printf '\\033[?25l\\033[1m$ %s\\033[0m\\n' {title}; {command}; touch {done}; exec sleep 60"
+    shown = (
+        f"printf '\\033[?25l\\033[1m$ %s\\033[0m\\n' {title}; {command}; touch {done}; exec"
+        " sleep 60"
+    )
     window = subprocess.Popen(
-        ["xterm", "-geometry", "126x50+0+0", "-fa", "DejaVu Sans Mono", "-fs", "10", "-bg", "#fbfbf8", "-fg", "#222222",
-         "-b", "12", "+sb", "-xrm", "xterm*cursorColor: #fbfbf8", "-e", "sh", "-c", shown],
-        cwd=demo, env={**os.environ, "DISPLAY": DISPLAY},
-    )  # fmt: skip
+        [
+            "xterm",
+            "-geometry",
+            "126x50+0+0",
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "10",
+            "-bg",
+            "#fbfbf8",
+            "-fg",
+            "#222222",
+            "-b",
+            "12",
+            "+sb",
+            "-xrm",
+            "xterm*cursorColor: #fbfbf8",
+            "-e",
+            "sh",
+            "-c",
+            shown,
+        ],
+        cwd=demo,
+        env={**os.environ, "DISPLAY": DISPLAY},
+    )
     try:
         deadline = time.monotonic() + 30
         while not done.exists() and time.monotonic() < deadline:
@@ -62,7 +94,9 @@ def shoot(name: str, command: str, demo: Path) -> None:
         while True:  # until the window has drawn everything
             time.sleep(0.3)
             picture = subprocess.run(
-                ["import", "-display", DISPLAY, "-window", "root", "png:-"], check=True, capture_output=True
+                ["import", "-display", DISPLAY, "-window", "root", "png:-"],
+                check=True,
+                capture_output=True,
             ).stdout
             if picture == before or time.monotonic() > deadline:
                 break
@@ -72,10 +106,25 @@ def shoot(name: str, command: str, demo: Path) -> None:
         window.wait()
     target = FOLDER / f"{name}.png"
     subprocess.run(
-        ["convert", "png:-", "-bordercolor", "#fbfbf8", *TRIM, "-border", "1", *TRIM, "-border", "14",
-         "-strip", "-colors", "64", str(target)],
-        input=picture, check=True,
-    )  # fmt: skip
+        [
+            "convert",
+            "png:-",
+            "-bordercolor",
+            "#fbfbf8",
+            *TRIM,
+            "-border",
+            "1",
+            *TRIM,
+            "-border",
+            "14",
+            "-strip",
+            "-colors",
+            "64",
+            str(target),
+        ],
+        input=picture,
+        check=True,
+    )
     print(target)
 
 
@@ -83,11 +132,15 @@ def main() -> None:
     wanted = sys.argv[1:] or list(SHOTS)
     FOLDER.mkdir(exist_ok=True)
     width, height = SCREEN
-    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", f"{width}x{height}x24"], stderr=subprocess.DEVNULL)
+    screen = subprocess.Popen(
+        ["Xvfb", DISPLAY, "-screen", "0", f"{width}x{height}x24"], stderr=subprocess.DEVNULL
+    )
     try:
         with tempfile.TemporaryDirectory() as folder:
             os.environ["PATH"] = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
-            subprocess.run(["inkov", "demo", folder + "/demo"], check=True, stdout=subprocess.DEVNULL)
+            subprocess.run(
+                ["inkov", "demo", folder + "/demo"], check=True, stdout=subprocess.DEVNULL
+            )
             for name in wanted:
                 shoot(name, SHOTS[name], Path(folder) / "demo")
     finally:

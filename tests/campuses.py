@@ -1,4 +1,6 @@
-"""Random campuses for the oracles: every kind of port, cycles, mismatches, bundles, several bridges in a box."""
+"""Random campuses for the oracles: every kind of port, cycles, mismatches, bundles, several bridges
+in a box.
+"""
 
 from __future__ import annotations
 
@@ -39,10 +41,16 @@ def some(rng: random.Random) -> Fact[Any]:
     return fact(VlanSet.from_vids(v for v in VIDS if rng.random() < 0.6))
 
 
-def random_port(rng: random.Random, name: str, *, uplink: bool, kind: PortKind = PortKind.PHYSICAL) -> Port:
-    """A port with a random setting, mostly trunks between switches and access ports towards hosts."""
+def random_port(
+    rng: random.Random, name: str, *, uplink: bool, kind: PortKind = PortKind.PHYSICAL
+) -> Port:
+    """A port with a random setting: mostly trunks between switches, access towards hosts."""
     port = Port(name, NOWHERE, kind)
-    modes = [Mode.TRUNK] * 6 + [Mode.GENERAL] * 2 if uplink else [Mode.ACCESS] * 4 + [Mode.PRIVATE_HOST] * 2
+    modes = (
+        [Mode.TRUNK] * 6 + [Mode.GENERAL] * 2
+        if uplink
+        else [Mode.ACCESS] * 4 + [Mode.PRIVATE_HOST] * 2
+    )
     mode = rng.choice([*modes, *Mode])
     port.mode = fact(mode)
 
@@ -77,7 +85,7 @@ def random_port(rng: random.Random, name: str, *, uplink: bool, kind: PortKind =
 
 
 def random_campus(rng: random.Random, most: int = 12) -> Campus:
-    """1 to `most` switches with one to four host ports each, cabled as a random graph with cycles."""
+    """1 to `most` switches with one to four host ports, cabled as a random graph with cycles."""
     campus = Campus()
     count = rng.randint(1, most)
     for number in range(count):
@@ -97,7 +105,9 @@ def random_campus(rng: random.Random, most: int = 12) -> Campus:
         _cable(rng, campus, one, other, number)
     if len(campus.cables) > 1 and rng.random() < 0.2:  # reports that join one port to two others
         first, second = rng.sample(campus.cables, 2)
-        campus.cables.append(Cable(first.device, first.port, second.far_device, second.far_port, NOWHERE))
+        campus.cables.append(
+            Cable(first.device, first.port, second.far_device, second.far_port, NOWHERE)
+        )
     for device in campus.devices.values():
         if rng.random() < 0.35:
             _second_bridge(rng, device)
@@ -162,6 +172,8 @@ def listeners(campus: Campus, level: str = "honest") -> Listeners:
     for port in fabric.bridge_ports:
         spread = flood(fabric, entries_at(fabric, [port.number], level), level)
         found[f"{port.end.device}:{port.port}"] = {
-            (f"{q.end.device}:{q.port}", vid, tagged) for q, vid, tagged in spread.heard() if q.number != port.number
+            (f"{q.end.device}:{q.port}", vid, tagged)
+            for q, vid, tagged in spread.heard()
+            if q.number != port.number
         }
     return found

@@ -1,7 +1,9 @@
-"""Clean campuses of every size, as the model has them: two cores, closets of two kinds, some closets behind others.
+"""Clean campuses of every size, as the model has them: two cores, closets of two kinds, some
+closets behind others.
 
-Everything that rules look at is there and right: voice, private VLANs, bundles, gateways, hosts, trees, distribution,
-cables. An audit finds nothing, so whatever it finds after a mistake was planted is that mistake's doing.
+Everything that rules look at is there and right: voice, private VLANs, bundles, gateways, hosts,
+trees, distribution, cables. An audit finds nothing, so whatever it finds after a mistake was
+planted is that mistake's doing.
 """
 
 from __future__ import annotations
@@ -35,9 +37,30 @@ from inkov.campus import (
 from inkov.plan import Plan, read_plan
 from inkov.vlanset import VlanSet
 
-CLIMATE, VOICE, PUMPS, GUESTS, ROOMS, LOUNGE, WIFI, COLD, MANAGEMENT, NATIVE = 10, 15, 20, 30, 31, 32, 40, 70, 90, 99
-NAMES = {CLIMATE: "climate", VOICE: "voice", PUMPS: "pumps", GUESTS: "guests", ROOMS: "rooms", LOUNGE: "lounge",
-         WIFI: "wifi", COLD: "cold-store", MANAGEMENT: "management", NATIVE: "nobody"}  # fmt: skip
+CLIMATE, VOICE, PUMPS, GUESTS, ROOMS, LOUNGE, WIFI, COLD, MANAGEMENT, NATIVE = (
+    10,
+    15,
+    20,
+    30,
+    31,
+    32,
+    40,
+    70,
+    90,
+    99,
+)
+NAMES = {
+    CLIMATE: "climate",
+    VOICE: "voice",
+    PUMPS: "pumps",
+    GUESTS: "guests",
+    ROOMS: "rooms",
+    LOUNGE: "lounge",
+    WIFI: "wifi",
+    COLD: "cold-store",
+    MANAGEMENT: "management",
+    NATIVE: "nobody",
+}
 PLAN = """\
 practice:
   native: 99
@@ -78,7 +101,10 @@ class _Maker:
         for vid in sorted(vids | {NATIVE}):
             row = Vlan(vid, self.origin(), fact(NAMES[vid]))
             if vid == GUESTS:
-                row.private, row.secondaries = fact(Private.PRIMARY), fact(VlanSet.of(ROOMS, LOUNGE))
+                row.private, row.secondaries = (
+                    fact(Private.PRIMARY),
+                    fact(VlanSet.of(ROOMS, LOUNGE)),
+                )
             elif vid in (ROOMS, LOUNGE):
                 row.private = fact(Private.ISOLATED if vid == ROOMS else Private.COMMUNITY)
             assert device.vlans is not None
@@ -89,7 +115,7 @@ class _Maker:
         role = Role.ORIGIN if name == "core-1" else Role.FOLLOWER
         device.distribution = Distribution(
             self.origin(), fact("garden"), fact(3), fact(role), fact(17), fact(True), None
-        )  # fmt: skip
+        )
         for vid in sorted(vids - {NATIVE, ROOMS, LOUNGE, VOICE}) if core else [MANAGEMENT]:
             address = ip_interface(f"10.{vid}.0.{number}/24")
             device.gateways.append(Gateway(vid, self.origin(), addresses=(fact(address),)))
@@ -105,12 +131,24 @@ class _Maker:
         device.ports[name] = port
         return port
 
-    def join(self, one: Device, ports: list[str], other: Device, far_ports: list[str], vids: set[int]) -> None:
-        for near, names, far, far_names in ((one, ports, other, far_ports), (other, far_ports, one, ports)):
+    def join(
+        self, one: Device, ports: list[str], other: Device, far_ports: list[str], vids: set[int]
+    ) -> None:
+        for near, names, far, far_names in (
+            (one, ports, other, far_ports),
+            (other, far_ports, one, ports),
+        ):
             for name, far_name in zip(names, far_names, strict=True):
-                near.ports[name] = Port(name, self.origin(), description=self.fact(f"to {far.name}"),
-                                        mtu=self.fact(9000), speed=self.fact(10000))  # fmt: skip
-                self.campus.neighbours.append(Neighbour(near.name, name, far.name, far_name, self.origin()))
+                near.ports[name] = Port(
+                    name,
+                    self.origin(),
+                    description=self.fact(f"to {far.name}"),
+                    mtu=self.fact(9000),
+                    speed=self.fact(10000),
+                )
+                self.campus.neighbours.append(
+                    Neighbour(near.name, name, far.name, far_name, self.origin())
+                )
             trunk = near.ports[names[0]]
             if len(names) > 1:
                 bundle = f"bundle-{far.name}"
@@ -134,15 +172,28 @@ def clean_campus(seed: int, closets: int) -> Campus:
     core = maker.switch("core-1", everything, 1, core=True)
     spare = maker.switch("core-2", everything, 2, core=True)
     maker.join(core, ["1"], spare, ["1"], everything)
-    maker.host(core, "2", "promiscuous", mode=Mode.PROMISCUOUS, primary=GUESTS, secondaries=VlanSet.of(ROOMS, LOUNGE))
+    maker.host(
+        core,
+        "2",
+        "promiscuous",
+        mode=Mode.PROMISCUOUS,
+        primary=GUESTS,
+        secondaries=VlanSet.of(ROOMS, LOUNGE),
+    )
     for number, vid in enumerate((VOICE, CLIMATE, PUMPS, WIFI), 3):
         maker.host(core, str(number), "server", mode=Mode.ACCESS, access_vlan=vid)
     behind: Device | None = None
     for number in range(1, closets + 1):
         remote = behind is not None and number % 4 == 0
         feeds = (number + 1) % 4 == 0 and number < closets  # the next one is behind it
-        vids = {CLIMATE, PUMPS, COLD, MANAGEMENT} if remote else everything - ({COLD} if not feeds else set())
-        device = maker.switch(f"{'hut' if remote else 'closet'}-{number}", vids, 2 + number, core=False)
+        vids = (
+            {CLIMATE, PUMPS, COLD, MANAGEMENT}
+            if remote
+            else everything - ({COLD} if not feeds else set())
+        )
+        device = maker.switch(
+            f"{'hut' if remote else 'closet'}-{number}", vids, 2 + number, core=False
+        )
         if remote:
             assert behind is not None
             maker.join(device, ["21"], behind, ["24"], vids)
@@ -154,14 +205,23 @@ def clean_campus(seed: int, closets: int) -> Campus:
             continue
         up = [str(20 + number), str(60 + number)]
         bundled = rng.random() < 0.5
-        maker.join(core, up if bundled else up[:1], device, ["21", "22"] if bundled else ["21"], vids)
+        maker.join(
+            core, up if bundled else up[:1], device, ["21", "22"] if bundled else ["21"], vids
+        )
         maker.join(spare, up[:1], device, ["23"], vids)
         if not bundled:
             maker.host(device, "22", "spare", enabled=False)
         if not feeds:
             maker.host(device, "24", "spare", enabled=False)
         for room in range(1, 7):
-            maker.host(device, str(room), f"room {room}", mode=Mode.ACCESS, access_vlan=CLIMATE, voice_vlan=VOICE)
+            maker.host(
+                device,
+                str(room),
+                f"room {room}",
+                mode=Mode.ACCESS,
+                access_vlan=CLIMATE,
+                voice_vlan=VOICE,
+            )
         for valve in (7, 8):
             maker.host(device, str(valve), f"valve {valve}", mode=Mode.ACCESS, access_vlan=PUMPS)
         maker.host(device, "9", "guest", mode=Mode.PRIVATE_HOST, primary=GUESTS, secondary=ROOMS)
@@ -173,7 +233,15 @@ def clean_campus(seed: int, closets: int) -> Campus:
         for port, vid in (("1", CLIMATE), ("7", PUMPS)):
             address = ip_interface(f"10.{vid}.0.{100 + number}/24")
             maker.campus.hosts.append(
-                Host(f"host-{number}-{vid}", device.name, port, maker.origin(), None, address, f"10.{vid}.0.1")
+                Host(
+                    f"host-{number}-{vid}",
+                    device.name,
+                    port,
+                    maker.origin(),
+                    None,
+                    address,
+                    f"10.{vid}.0.1",
+                )
             )
         behind = device
     maker.campus.devices = dict(sorted(maker.campus.devices.items()))

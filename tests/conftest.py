@@ -21,7 +21,11 @@ from inkov.readers.registry import read_bytes
 from inkov.wiring import wire
 
 settings.register_profile(
-    "inkov", deadline=None, derandomize=True, print_blob=True, suppress_health_check=[HealthCheck.too_slow]
+    "inkov",
+    deadline=None,
+    derandomize=True,
+    print_blob=True,
+    suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("inkov")
 

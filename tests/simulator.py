@@ -1,7 +1,9 @@
-"""A deliberately simple simulator: it moves single frames, one port at a time, by section 3 of the forwarding model.
+"""A deliberately simple simulator: it moves single frames, one port at a time, by section 3 of the
+forwarding model.
 
-It shares nothing with the engine but the campus model: defaults, negotiation, bundles and the meaning of each kind of
-port are written out again, in the plainest way. It is slow, and that is its merit.
+It shares nothing with the engine but the campus model: defaults, negotiation, bundles and the
+meaning of each kind of port are written out again, in the plainest way. It is slow, and that is its
+merit.
 """
 
 from __future__ import annotations
@@ -44,7 +46,7 @@ class Simulator:
             self.cables.setdefault(one, set()).add(other)
             self.cables.setdefault(other, set()).add(one)
 
-    # --- what a port is ----------------------------------------------------------------------------------------
+    # --- what a port is ---------------------------------------------------------------------------
 
     def port(self, place: Place) -> Port:
         return self.campus.devices[place[0]].ports[place[1]]
@@ -63,7 +65,11 @@ class Simulator:
         if port.kind is PortKind.SUB:
             return self.is_up_or_member((place[0], port.parent.value))  # type: ignore[union-attr]
         if port.kind is PortKind.BUNDLE:
-            members = [p for p in self.campus.devices[place[0]].ports.values() if said(p.bundle, None) == port.name]
+            members = [
+                p
+                for p in self.campus.devices[place[0]].ports.values()
+                if said(p.bundle, None) == port.name
+            ]
             return not members or any(said(p.enabled, True) for p in members)
         return True
 
@@ -76,7 +82,10 @@ class Simulator:
         port = self.port(place)
         mode = said(port.mode, Mode.ACCESS)
         negotiation = said(port.negotiation, Negotiation.SILENT)
-        if mode in (Mode.ACCESS, Mode.TRUNK) and negotiation in (Negotiation.PASSIVE, Negotiation.ACTIVE):
+        if mode in (Mode.ACCESS, Mode.TRUNK) and negotiation in (
+            Negotiation.PASSIVE,
+            Negotiation.ACTIVE,
+        ):
             return str(negotiation)
         if mode is Mode.TRUNK:
             return "announcing" if negotiation is Negotiation.ANNOUNCING else "silent"
@@ -107,7 +116,9 @@ class Simulator:
     def names(self, device: Device) -> set[int]:
         vids = {1} | {gateway.vid for gateway in device.gateways}
         for p in device.ports.values():
-            vids |= {said(getattr(p, a), None) for a in ("voice_vlan", "primary", "secondary")} - {None}
+            vids |= {said(getattr(p, a), None) for a in ("voice_vlan", "primary", "secondary")} - {
+                None
+            }
             vids |= {said(p.access_vlan, 1), said(p.native_vlan, 1), said(p.pvid, 1)} - {None}
             for listed in ("withheld", "tagged", "untagged", "secondaries"):
                 vids |= set(said(getattr(p, listed), None) or ())
@@ -115,7 +126,7 @@ class Simulator:
                 vids |= set(said(p.allowed, ANY))
         return vids
 
-    # --- section 3 ---------------------------------------------------------------------------------------------
+    # --- section 3 --------------------------------------------------------------------------------
 
     def takes(self, place: Place, tag: int | None, mode: Mode) -> int | None:
         """The VLAN a frame gets that arrives at a port; None if the port drops it."""
@@ -123,7 +134,13 @@ class Simulator:
         device = self.campus.devices[place[0]]
         vid: int | None = None
         if mode is Mode.ACCESS:
-            vid = said(p.access_vlan, 1) if tag is None else tag if tag == said(p.voice_vlan, None) else None
+            vid = (
+                said(p.access_vlan, 1)
+                if tag is None
+                else tag
+                if tag == said(p.voice_vlan, None)
+                else None
+            )
         elif mode is Mode.TRUNK:
             allowed = said(p.allowed, ANY)
             vid = said(p.native_vlan, 1) if tag is None else tag
@@ -153,7 +170,9 @@ class Simulator:
         return set(listed) if listed is not None else {pvid} if pvid else set()
 
     def sends(self, place: Place, vid: int, mode: Mode) -> bool | None:
-        """How a frame in a VLAN leaves by a port: tagged (True), untagged (False), not at all (None)."""
+        """How a frame in a VLAN leaves by a port: tagged (True), untagged (False), not at all
+        (None).
+        """
         p = self.port(place)
         device = self.campus.devices[place[0]]
         if mode is Mode.ROUTED:
@@ -162,17 +181,33 @@ class Simulator:
             return None
         how: bool | None = None
         if mode is Mode.ACCESS:
-            how = False if vid == said(p.access_vlan, 1) else True if vid == said(p.voice_vlan, None) else None
+            how = (
+                False
+                if vid == said(p.access_vlan, 1)
+                else True
+                if vid == said(p.voice_vlan, None)
+                else None
+            )
         elif mode is Mode.TRUNK:
             if vid in said(p.allowed, ANY) and vid not in said(p.withheld, ()):
                 how = said(p.native_tagged, False) if vid == said(p.native_vlan, 1) else True
         elif mode is Mode.GENERAL:
             if vid not in said(p.withheld, ()):
-                how = False if vid in self.untagged(p) else True if vid in said(p.tagged, ()) else None
+                how = (
+                    False
+                    if vid in self.untagged(p)
+                    else True
+                    if vid in said(p.tagged, ())
+                    else None
+                )
         elif mode is Mode.PRIVATE_HOST and p.primary and p.secondary:
             row = (device.vlans or {}).get(p.secondary.value)
             isolated = row is not None and said(row.private, None) is Private.ISOLATED
-            how = False if vid == p.primary.value or (vid == p.secondary.value and not isolated) else None
+            how = (
+                False
+                if vid == p.primary.value or (vid == p.secondary.value and not isolated)
+                else None
+            )
         elif mode is Mode.PROMISCUOUS and p.primary:
             how = False if vid == p.primary.value or vid in said(p.secondaries, ()) else None
         if how is None and said(p.registration, False) and self.is_host(place) and self.hostile:
@@ -181,7 +216,11 @@ class Simulator:
 
     def is_host(self, place: Place) -> bool:
         p = self.port(place)
-        end = self.forwards_as(place[0], p.parent.value) if p.kind is PortKind.SUB and p.parent else place
+        end = (
+            self.forwards_as(place[0], p.parent.value)
+            if p.kind is PortKind.SUB and p.parent
+            else place
+        )
         return end not in self.cables
 
     def modes(self, place: Place) -> set[Mode]:
@@ -220,7 +259,10 @@ class Simulator:
                 continue
             if p.kind is PortKind.SUB:
                 assert p.parent and p.outer
-                if self.subs(self.forwards_as(at.device, p.parent.value)).get(p.outer.value) != place:
+                if (
+                    self.subs(self.forwards_as(at.device, p.parent.value)).get(p.outer.value)
+                    != place
+                ):
                     continue
             if said(p.protected, False) and said(self.port(came).protected, False):
                 continue
@@ -237,11 +279,22 @@ class Simulator:
         """Who hears what a host at `place` may send. `vids`: the tags worth trying."""
         self.hostile = hostile
         p = self.port(place)
-        end = self.forwards_as(place[0], p.parent.value) if p.kind is PortKind.SUB and p.parent else place
+        end = (
+            self.forwards_as(place[0], p.parent.value)
+            if p.kind is PortKind.SUB and p.parent
+            else place
+        )
         if p.kind is PortKind.SUB:
             tags: set[int | None] = {None}
-            start = {At(*place, v) for mode in self.modes(place) for v in [self.takes(place, None, mode)] if v}
-            start = start if self.is_up(place) and self.subs(end).get(p.outer.value) == place else set()  # type: ignore[union-attr]
+            start = {
+                At(*place, v)
+                for mode in self.modes(place)
+                for v in [self.takes(place, None, mode)]
+                if v
+            }
+            assert p.outer is not None
+            if not self.is_up(place) or self.subs(end).get(p.outer.value) != place:
+                start = set()
         else:
             voice = said(p.voice_vlan, None) if self.mode(place) is Mode.ACCESS else None
             tags = {None, *vids} if hostile else {None, voice}
@@ -252,7 +305,11 @@ class Simulator:
             at = work.pop()
             for out, tag, vid in self.spread(at):
                 q = self.port(out)
-                far_end = self.forwards_as(out[0], q.parent.value) if q.kind is PortKind.SUB and q.parent else out
+                far_end = (
+                    self.forwards_as(out[0], q.parent.value)
+                    if q.kind is PortKind.SUB and q.parent
+                    else out
+                )
                 if far_end not in self.cables:
                     if out != place and said(q.mode, None) is not Mode.ROUTED:
                         heard.add(Heard(*out, vid, tag is not None))

@@ -37,7 +37,9 @@ def test_the_shorter_saying_is_printed(vids: set[int]) -> None:
     other = str(VlanSet.from_vids(set(range(1, 4095)) - vids))
     plain = other.removeprefix("all but ")
     if said.startswith("all but "):
-        assert len(said) < len(",".join(f"{a}-{b}" if a != b else f"{a}" for a, b in VlanSet.from_vids(vids).ranges()))
+        assert len(said) < len(
+            ",".join(f"{a}-{b}" if a != b else f"{a}" for a, b in VlanSet.from_vids(vids).ranges())
+        )
     elif said not in ("all", "none") and not other.startswith("all but "):
         assert len(said) <= len(f"all but {plain}")
 

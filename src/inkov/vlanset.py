@@ -2,11 +2,11 @@
 
 Everything about VID lists as text is decided here and nowhere else.
 
-IEEE Std 802.1Q, clause 9.6: the VLAN identifier is a 12-bit number. 0 means "no VLAN, priority only" and 4095 is
-reserved, so a VLAN has a number from 1 to 4094.
+IEEE Std 802.1Q, clause 9.6: the VLAN identifier is a 12-bit number. 0 means "no VLAN, priority
+only" and 4095 is reserved, so a VLAN has a number from 1 to 4094.
 
-A set is one Python integer: bit *v* is 1 if VID *v* is in the set. Union, intersection and difference of two sets are
-then one machine-speed operation each, whatever their size.
+A set is one Python integer: bit *v* is 1 if VID *v* is in the set. Union, intersection and
+difference of two sets are then one machine-speed operation each, whatever their size.
 
 Grammar (spaces around a number, a comma, a hyphen or a word are free; words in any case)::
 
@@ -33,8 +33,8 @@ _ITEM = re.compile(r"\s*(?:([0-9]+)\s*(?:-\s*([0-9]+)\s*)?)?(?=,|\Z)")
 class VlanListError(ValueError):
     """A VID list that does not follow the grammar.
 
-    Attributes: `text` (the whole list), `start` and `end` (the faulty part, as indices into `text`), `reason`.
-    `str()` gives three lines: the reason, the list, and a mark under the fault.
+    Attributes: `text` (the whole list), `start` and `end` (the faulty part, as indices into
+    `text`), `reason`. `str()` gives three lines: the reason, the list, and a mark under the fault.
     """
 
     def __init__(self, text: str, start: int, end: int, reason: str) -> None:
@@ -90,9 +90,13 @@ class VlanSet:
 
     @classmethod
     def from_range(cls, low: int, high: int) -> VlanSet:
-        """All VIDs from `low` to `high`, both included. ValueError outside 1 <= low <= high <= 4094."""
+        """All VIDs from `low` to `high`, both included. ValueError outside 1 <= low <= high <=
+        4094.
+        """
         if not MIN_VID <= low <= high <= MAX_VID:
-            raise ValueError(f"{low}-{high} is not a range of VLAN numbers (1 to 4094, the lower one first)")
+            raise ValueError(
+                f"{low}-{high} is not a range of VLAN numbers (1 to 4094, the lower one first)"
+            )
         return cls((2 << high) - (1 << low))
 
     @classmethod
@@ -102,14 +106,18 @@ class VlanSet:
 
     @classmethod
     def parse(cls, text: str) -> VlanSet:
-        """Read the list grammar of this module. VlanListError marks the part that does not follow it."""
+        """Read the list grammar of this module. VlanListError marks the part that does not follow
+        it.
+        """
         word = _WORD.match(text)
         if word is None:
             return cls(_items(text, 0))
         if len(word[1]) > len("none"):  # "all but": the rest is the exception
             return cls(_ALL & ~_items(text, word.end()))
         if word.end() != len(text):
-            raise VlanListError(text, word.end(), len(text), f"nothing may follow {word[1].lower()!r}")
+            raise VlanListError(
+                text, word.end(), len(text), f"nothing may follow {word[1].lower()!r}"
+            )
         return cls(_ALL if word[1].lower() == "all" else 0)
 
     def ranges(self) -> Iterator[tuple[int, int]]:
@@ -197,7 +205,12 @@ def _items(text: str, at: int) -> int:
         if item is None:
             bad = re.compile(r"\s*([^,]*?)\s*(?=,|\Z)", re.DOTALL).match(text, at)
             assert bad is not None
-            raise VlanListError(text, bad.start(1), bad.end(1), f"{bad[1]!r} is not a VLAN number or a range of them")
+            raise VlanListError(
+                text,
+                bad.start(1),
+                bad.end(1),
+                f"{bad[1]!r} is not a VLAN number or a range of them",
+            )
         if item[1] is None:
             raise VlanListError(text, at, item.end(), "a VLAN number is missing here")
         low = _vid(text, item, 1)
@@ -207,7 +220,10 @@ def _items(text: str, at: int) -> int:
             high = _vid(text, item, 2)
             if high < low:
                 raise VlanListError(
-                    text, item.start(1), item.end(2), f"{low}-{high} runs backwards: write {high}-{low}"
+                    text,
+                    item.start(1),
+                    item.end(2),
+                    f"{low}-{high} runs backwards: write {high}-{low}",
                 )
             bits |= (2 << high) - (1 << low)
         at = item.end()
@@ -221,5 +237,7 @@ def _vid(text: str, item: re.Match[str], group: int) -> int:
     vid = int(digits) if len(digits.lstrip("0")) <= 4 else MAX_VID + 1
     if not MIN_VID <= vid <= MAX_VID:
         shown = digits if len(digits) <= 12 else digits[:9] + "..."
-        raise VlanListError(text, item.start(group), item.end(group), f"{shown} is not a VLAN number (1 to 4094)")
+        raise VlanListError(
+            text, item.start(group), item.end(group), f"{shown} is not a VLAN number (1 to 4094)"
+        )
     return vid

@@ -1,4 +1,6 @@
-"""The demo campus: exactly the planted mistakes are found, each once, each at its line; the repaired twin has none."""
+"""The demo campus: exactly the planted mistakes are found, each once, each at its line; the
+repaired twin has none.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ def test_exactly_the_planted_mistakes() -> None:
         [finding] = [f for f in found if f["rule"] == answer["rule"]]
         assert finding["severity"] == answer["severity"]
         assert len(finding["where"]) == len(answer["where"]), finding
-        for where, (switch, port, vlan, file, text) in zip(finding["where"], answer["where"], strict=True):
+        for where, (switch, port, vlan, file, text) in zip(
+            finding["where"], answer["where"], strict=True
+        ):
             assert (where["switch"], where["port"], where["vlan"]) == (switch, port, vlan), finding
             assert where["file"] == f"garden/{file}"
             line = (DEMO / where["file"]).read_text().split("\n")[where["line"] - 1]

@@ -1,4 +1,6 @@
-"""Every rule's example is run: with the mistake, its rule alone finds something; with the cure, nothing is found."""
+"""Every rule's example is run: with the mistake, its rule alone finds something; with the cure,
+nothing is found.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Precision and recall: each kind of mistake, planted in clean campuses, is named at its place, and nothing else is.
+"""Precision and recall: each kind of mistake, planted in clean campuses, is named at its place, and
+nothing else is.
 
 The campuses are the repaired demo (six formats) and generated ones of many sizes.
 """
@@ -57,7 +58,9 @@ def test_the_mistake_is_named_and_nothing_else(name: str) -> None:
     for number, ground in enumerate(GROUNDS):
         campus, text = clean(ground)
         changed, plan = deepcopy(campus), [text]
-        spots = kind.plant(Ground(ground_of(ground), changed, random.Random(f"{name} {number}"), plan))
+        spots = kind.plant(
+            Ground(ground_of(ground), changed, random.Random(f"{name} {number}"), plan)
+        )
         if spots is None:
             continue
         planted += 1

@@ -38,74 +38,122 @@ def test_the_ground_is_clean() -> None:
         # Variants beside those of the catalogue's examples.
         ("access-vlan-undefined", LINKED_A + "[port 2]\nnegotiation: silent\nvlan: 30\n", LINKED_B),
         ("negotiation-fails", LINKED_A + "[port 1]\nnegotiation: active\nvlan: 10\n", LINKED_B),
-        ("untagged-vlan-differs", LINKED_A,
-         LINKED_B.replace(UP, GENERAL.format(1, 10, 20, 99).replace("filtering: on", "filtering: off"))),
-        ("trunk-allows-everything", LINKED_A, LINKED_B.replace("allowed: 10,20,99", "allowed: all")),
+        (
+            "untagged-vlan-differs",
+            LINKED_A,
+            LINKED_B.replace(
+                UP, GENERAL.format(1, 10, 20, 99).replace("filtering: on", "filtering: off")
+            ),
+        ),
+        (
+            "trunk-allows-everything",
+            LINKED_A,
+            LINKED_B.replace("allowed: 10,20,99", "allowed: all"),
+        ),
         ("edge-on-link", LINKED_A + "[port 1]\nedge: yes\n[port 11..12]\nedge: yes\n", LINKED_B),
-        ("vlan-suspended", LINKED_A.replace("20: irrigation", "20: irrigation; suspended"), LINKED_B),
+        (
+            "vlan-suspended",
+            LINKED_A.replace("20: irrigation", "20: irrigation; suspended"),
+            LINKED_B,
+        ),
         # The same by general ports, as walks and Linux tell of them.
         ("access-vlan-undefined", LINKED_A + GENERAL.format(2, 30, "none", 30), LINKED_B),
         ("port-in-default-vlan", LINKED_A + GENERAL.format(2, 1, "none", 1), LINKED_B),
         ("trunk-meets-access", LINKED_A, GENERAL_B.format(1, 10, "none", 10)),
         ("untagged-vlan-differs", LINKED_A, GENERAL_B.format(1, 20, "10,99", 20)),
         ("allowed-differs", LINKED_A, GENERAL_B.format(1, 99, "10", 99)),
-        ("allowed-nowhere-defined", LINKED_A.replace("10,20,99", "10,20,77,99"),
-         GENERAL_B.format(1, 99, "10,20,77", 99)),
+        (
+            "allowed-nowhere-defined",
+            LINKED_A.replace("10,20,99", "10,20,77,99"),
+            GENERAL_B.format(1, 99, "10,20,77", 99),
+        ),
     ],
-)  # fmt: skip
+)
 def test_the_mistake_is_found_once_and_nothing_else(rule: str, a: str, b: str) -> None:
     assert slugs(a, b) == [rule]
 
 
 def test_a_vlan_missing_on_the_way_is_one_finding() -> None:
     """The cut hosts, the dead gateway and the native VLAN that is not there have one cause."""
-    middle = "switch: m\n[vlans]\n20: irrigation\n99: nobody\n[port 1..2]\nmode: trunk\nnative: 99\n"
+    middle = (
+        "switch: m\n[vlans]\n20: irrigation\n99: nobody\n[port 1..2]\nmode: trunk\nnative: 99\n"
+    )
     middle += (
-        "allowed: 10,20,99\n[gateway 10]\naddress: 10.0.10.1/24\n[port 5]\nvlan: 10\n[neighbours]\n1: a:1\n2: b:1\n"
+        "allowed: 10,20,99\n[gateway 10]\naddress: 10.0.10.1/24\n[port 5]\nvlan:"
+        " 10\n[neighbours]\n1: a:1\n2: b:1\n"
     )
     a, b = LINKED_A.replace("1: b:1", "1: m:1"), LINKED_B.replace("1: a:1", "1: m:2")
     [finding] = findings(a, b, middle)
     assert finding.says == "VLAN 10 has members on a and b, but m between them does not define it"
-    assert [(w.switch, w.port, w.vlan) for w in finding.where] == [("m", None, 10), ("a", "11", 10), ("b", "11", 10)]
-    assert [c.rpartition(" ")[2] for c in finding.consequences] == ["(access-vlan-undefined)", "(gateway-down)"]
+    assert [(w.switch, w.port, w.vlan) for w in finding.where] == [
+        ("m", None, 10),
+        ("a", "11", 10),
+        ("b", "11", 10),
+    ]
+    assert [c.rpartition(" ")[2] for c in finding.consequences] == [
+        "(access-vlan-undefined)",
+        "(gateway-down)",
+    ]
     assert finding.affects.ports == 3
     around = a.replace("1: m:1", "1: m:1\n8: b:8") + UP.replace("port 1", "port 8")
     shut = middle.replace("[gateway 10]\naddress: 10.0.10.1/24\n[port 5]\nvlan: 10\n", "")
-    assert slugs(around, b.replace("1: m:2", "1: m:2\n8: a:8") + UP.replace("port 1", "port 8"), shut) == []
+    assert (
+        slugs(around, b.replace("1: m:2", "1: m:2\n8: a:8") + UP.replace("port 1", "port 8"), shut)
+        == []
+    )
 
 
 def test_a_list_left_at_everything_hides_no_cut() -> None:
     everything = LINKED_A.replace("allowed: 10,20,99\n", "")
-    assert slugs(everything, LINKED_B.replace("10,20,99", "20,99")) == ["allowed-differs", "trunk-allows-everything"]
+    assert slugs(everything, LINKED_B.replace("10,20,99", "20,99")) == [
+        "allowed-differs",
+        "trunk-allows-everything",
+    ]
 
 
 def test_joined_vlans_are_named_with_both_ends() -> None:
     [finding] = findings(LINKED_A, LINKED_B.replace("native: 99", "native: 20"))
     assert finding.severity == "breach"
-    assert finding.says == "VLAN 99 of a and VLAN 20 of b are joined by untagged frames between a:1 and b:1"
-    assert [(w.switch, w.port, w.vlan, w.origin.line) for w in finding.where] == [("a", "1", 99, 9), ("b", "1", 20, 9)]
+    assert (
+        finding.says
+        == "VLAN 99 of a and VLAN 20 of b are joined by untagged frames between a:1 and b:1"
+    )
+    assert [(w.switch, w.port, w.vlan, w.origin.line) for w in finding.where] == [
+        ("a", "1", 99, 9),
+        ("b", "1", 20, 9),
+    ]
 
 
 def test_what_rests_on_a_default_says_whose() -> None:
     [finding] = findings(LINKED_A + "[port 2]\nstate: on\n", LINKED_B)
     assert finding.assumes == (
-        "a:2: mode not stated; IEEE 802.1Q: a port with no VLAN setting is an untagged member of one VLAN",
+        (
+            "a:2: mode not stated; IEEE 802.1Q: a port with no VLAN setting is an untagged member"
+            " of one VLAN"
+        ),
         "a:2: access vlan not stated; IEEE 802.1Q: the default PVID is 1",
     )
 
 
 def test_a_finding_is_known_again() -> None:
-    """Its id does not change with lines, files, or other findings; another mistake has another id."""
+    """Lines, files and other findings leave an id as it is; another mistake has another."""
     wrong = LINKED_B.replace("native: 99", "native: 20")
     [before] = findings(LINKED_A, wrong)
-    more = findings(LINKED_A.replace("[vlans]", "# a line more\n\n[vlans]"), wrong + "[port 2]\nvlan: 66\n")
+    more = findings(
+        LINKED_A.replace("[vlans]", "# a line more\n\n[vlans]"), wrong + "[port 2]\nvlan: 66\n"
+    )
     assert before.id in {f.id for f in more} and len({f.id for f in more}) == len(more) == 2
 
 
 def test_two_lists_tell_what_the_second_took_away() -> None:
-    [finding] = findings(LINKED_A.replace("allowed: 10,20,99", "allowed: 10,20,99\nallowed: 99"), LINKED_B)
+    [finding] = findings(
+        LINKED_A.replace("allowed: 10,20,99", "allowed: 10,20,99\nallowed: 99"), LINKED_B
+    )
     assert (finding.rule, finding.severity) == ("list-replaced", "fault")
-    assert [w.origin.line for w in finding.where] == [10, 11] and "state one list at a:1: 10,20,99" in finding.cure
+    assert [w.origin.line for w in finding.where] == [
+        10,
+        11,
+    ] and "state one list at a:1: 10,20,99" in finding.cure
     assert finding.consequences[0].startswith("b:1 allows VLAN 10,20 and a:1 does not: VLAN 10 of")
 
 
@@ -118,40 +166,63 @@ def test_the_catalogue_is_complete() -> None:
     for rule in CATALOGUE.values():
         assert rule.slug == rule.slug.lower() and " " not in rule.slug
         for text in (rule.what, rule.why, rule.cure, rule.example):
-            assert (20 < len(text) < 260 and not text.endswith(".") and text[0].islower()) or text[0] in "'V"
+            assert (20 < len(text) < 260 and not text.endswith(".") and text[0].islower()) or text[
+                0
+            ] in "'V"
 
 
 def test_a_port_plan_is_held_against_the_ports(inkov: Inkov, tmp_path: Path) -> None:
-    (tmp_path / "a.sheet").write_text("inkov sheet 1\nswitch: a\n[vlans]\n10: x\n[port 1..2]\nvlan: 10\n")
-    (tmp_path / "plan.csv").write_text("switch,port,vlan,mode\na,1,10,access\na,2,20,\na,9,10,\nzz,1,10,\n")
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: x\n[port 1..2]\nvlan: 10\n"
+    )
+    (tmp_path / "plan.csv").write_text(
+        "switch,port,vlan,mode\na,1,10,access\na,2,20,\na,9,10,\nzz,1,10,\n"
+    )
     found = inkov("audit", ".", "-f", "json").json["findings"]
     assert [(f["rule"], f["says"], [w["file"] for w in f["where"]]) for f in found] == [
-        ("port-against-plan", "a port 2 has VLAN 10, and the plan says 20", ["./a.sheet", "./plan.csv"]),
+        (
+            "port-against-plan",
+            "a port 2 has VLAN 10, and the plan says 20",
+            ["./a.sheet", "./plan.csv"],
+        ),
         ("port-against-plan", "the plan has a port 9 on a, which has none", ["./plan.csv"]),
-        ("port-against-plan", "the port plan has a switch 'zz' that is not among the files", ["./plan.csv"]),
+        (
+            "port-against-plan",
+            "the port plan has a switch 'zz' that is not among the files",
+            ["./plan.csv"],
+        ),
     ]
 
 
 def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
-    sheet = "inkov sheet 1\nswitch: core-1\n[vlans]\n10: x\n20: y\n[port port-1]\nmode: general\npvid: 10\ntagged: 20\n"
+    sheet = (
+        "inkov sheet 1\nswitch: core-1\n[vlans]\n10: x\n20: y\n[port port-1]\nmode: general\npvid:"
+        " 10\ntagged: 20\n"
+    )
     (tmp_path / "a.sheet").write_text(sheet)
     vlans = [{"vlan-id": v, "config": {"vlan-id": v}} for v in (10, 20)]
     config = {"interface-mode": "TRUNK", "native-vlan": 10, "trunk-vlans": [10, 20]}
     tree = {
         "system": {"config": {"hostname": "core-1"}},
-        "interfaces": {"interface": [{"name": "Port-01", "ethernet": {"switched-vlan": {"config": config}}}]},
+        "interfaces": {
+            "interface": [{"name": "Port-01", "ethernet": {"switched-vlan": {"config": config}}}]
+        },
         "vlans": {"vlan": vlans},
     }
     (tmp_path / "b.json").write_text(json.dumps(tree))
     only = ("--only", "sources-disagree", "-f", "json")
-    assert inkov("audit", ".", *only).json["findings"] == [] and "a second source" in inkov("read", ".").out
+    assert (
+        inkov("audit", ".", *only).json["findings"] == []
+        and "a second source" in inkov("read", ".").out
+    )
     config["native-vlan"] = 20
     vlans.pop()
     (tmp_path / "b.json").write_text(json.dumps(tree))
     [finding] = inkov("audit", ".", *only).json["findings"]
-    assert finding["says"] == (
-        "two sources of core-1 disagree: VLAN 20: defined by ./a.sheet, not defined by ./b.json, port port-1: "
-        "untagged 10 and tagged 20 by ./a.sheet, tagged 10 by ./b.json"
+    assert (
+        finding["says"]
+        == "two sources of core-1 disagree: VLAN 20: defined by ./a.sheet, not defined by ./b.json,"
+        " port port-1: untagged 10 and tagged 20 by ./a.sheet, tagged 10 by ./b.json"
     )
     assert [w["file"] for w in finding["where"]] == ["./a.sheet", "./a.sheet", "./b.json"]
     (tmp_path / "c.sheet").write_text(sheet)  # the same format twice is a mistake

@@ -1,7 +1,8 @@
-"""The shape of SARIF 2.1.0 as the OASIS standard has it (chapter 3), as far as a log of findings uses it.
+"""The shape of SARIF 2.1.0 as the OASIS standard has it (chapter 3), as far as a log of findings
+uses it.
 
-Written from the standard's text: the properties of each object we write, which of them are required, and their types.
-Nothing else is allowed, so that a misspelt property is found.
+Written from the standard's text: the properties of each object we write, which of them are
+required, and their types. Nothing else is allowed, so that a misspelt property is found.
 """
 
 from __future__ import annotations
@@ -10,7 +11,12 @@ from typing import Any
 
 
 def _object(required: str, **properties: Any) -> dict[str, Any]:
-    return {"type": "object", "additionalProperties": False, "required": required.split(), "properties": properties}
+    return {
+        "type": "object",
+        "additionalProperties": False,
+        "required": required.split(),
+        "properties": properties,
+    }
 
 
 def _list(items: Any, **more: Any) -> dict[str, Any]:
@@ -65,8 +71,13 @@ RESULT = _object(  # 3.27
 )
 RUN = _object(  # 3.14
     "tool",
-    tool=_object("driver", driver=_object("name", name=TEXT, version=TEXT, rules=_list(RULE, uniqueItems=True))),
+    tool=_object(
+        "driver",
+        driver=_object("name", name=TEXT, version=TEXT, rules=_list(RULE, uniqueItems=True)),
+    ),
     columnKind={"enum": ["utf16CodeUnits", "unicodeCodePoints"]},
     results=_list(RESULT),
 )
-LOG = _object("version runs", **{"$schema": TEXT, "version": {"const": "2.1.0"}, "runs": _list(RUN)})  # 3.13
+LOG = _object(
+    "version runs", **{"$schema": TEXT, "version": {"const": "2.1.0"}, "runs": _list(RUN)}
+)  # 3.13

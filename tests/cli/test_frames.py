@@ -1,4 +1,6 @@
-"""follow, hears and --because as the built program: the fixed JSON shapes, exit statuses, wrong names."""
+"""follow, hears and --because as the built program: the fixed JSON shapes, exit statuses, wrong
+names.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,8 @@ def test_hears_has_the_fixed_shape() -> None:
     assert result.status == 0
     assert result.json["from"] == {"switch": "core-1", "port": "port-13", "vlan": 90}
     assert result.json["level"] == "honest"
-    # The management station's broadcasts leak to the visitors at the pond, by the native VLANs that differ.
+    # The management station's broadcasts leak to the visitors at the pond, by the native VLANs that
+    # differ.
     assert result.json["heard"] == [
         {"switch": "pond-1", "port": f"port-{n}", "vlan": 40, "tagged": False} for n in (1, 2, 5)
     ]
@@ -32,19 +35,25 @@ def test_hears_at_both_levels_and_in_one_vlan() -> None:
         *(("gate-1", str(n)) for n in range(2, 10)),
         ("core-1", "port-12"),
     }
-    leak = run_inkov("hears", "orchard-1:6", "garden", "-l", "hostile", "-f", "json", cwd=DEMO).json["heard"]
+    leak = run_inkov(
+        "hears", "orchard-1:6", "garden", "-l", "hostile", "-f", "json", cwd=DEMO
+    ).json["heard"]
     assert {h["vlan"] for h in leak} >= {20}  # VLAN 1 is native there: a hidden tag gets out
     assert run_inkov("hears", "core-1:port-1", "garden", "--vlan", "60", cwd=DEMO).status == 0
 
 
 def test_follow_tells_the_story_with_file_and_line() -> None:
-    result = run_inkov("follow", "core-1:port-13", "pond-1:port-1", "garden", "-f", "json", cwd=DEMO)
+    result = run_inkov(
+        "follow", "core-1:port-13", "pond-1:port-1", "garden", "-f", "json", cwd=DEMO
+    )
     assert result.status == 0 and result.json["arrives"] is True
     steps = result.json["steps"]
     assert [(s["switch"], s["port"], s["event"], s["vlan"], s["tagged"]) for s in steps] == [
-        ("core-1", "port-13", "sent", 90, False), ("core-1", "port-6", "leaves", 90, False),
-        ("pond-1", "port-24", "arrives", 40, False), ("pond-1", "port-1", "heard", 40, False),
-    ]  # fmt: skip
+        ("core-1", "port-13", "sent", 90, False),
+        ("core-1", "port-6", "leaves", 90, False),
+        ("pond-1", "port-24", "arrives", 40, False),
+        ("pond-1", "port-1", "heard", 40, False),
+    ]
     assert steps[1]["because"] == "VLAN 90 is native here, so it leaves untagged"
     for step in steps:
         line = (DEMO / step["origin"]["file"]).read_text().split("\n")[step["origin"]["line"] - 1]
@@ -52,13 +61,19 @@ def test_follow_tells_the_story_with_file_and_line() -> None:
 
 
 def test_follow_says_where_it_stops_and_what_is_heard_instead() -> None:
-    result = run_inkov("follow", "core-1:port-10", "palm-1:port-7", "garden", "-f", "json", cwd=DEMO)
+    result = run_inkov(
+        "follow", "core-1:port-10", "palm-1:port-7", "garden", "-f", "json", cwd=DEMO
+    )
     assert result.status == 1 and result.json["arrives"] is False
     assert [(s["switch"], s["port"], s["event"]) for s in result.json["steps"]] == [
-        ("core-1", "port-10", "sent"), ("core-1", "port-2", "leaves"), ("palm-1", "port-24", "stops"),
-    ]  # fmt: skip
+        ("core-1", "port-10", "sent"),
+        ("core-1", "port-2", "leaves"),
+        ("palm-1", "port-24", "stops"),
+    ]
     last = result.json["steps"][-1]
-    assert last["because"] == "the allowed list of palm-1:port-24 (10,20,90,99) does not hold VLAN 60"
+    assert (
+        last["because"] == "the allowed list of palm-1:port-24 (10,20,90,99) does not hold VLAN 60"
+    )
     assert last["origin"]["pointer"].endswith("/openconfig-vlan:switched-vlan/config/trunk-vlans")
     assert result.json["instead"] == "heard instead by 13 host ports, in VLAN 60"
     assert result.json["assumes"][:2] == [
@@ -66,10 +81,13 @@ def test_follow_says_where_it_stops_and_what_is_heard_instead() -> None:
         "the link herbarium-1:22 to seedbank-1:8 is reported by one end only",
     ]
     assert any(
-        text.startswith("mode not stated at 10 ports, default: IEEE 802.1Q") for text in result.json["assumes"][2:]
+        text.startswith("mode not stated at 10 ports, default: IEEE 802.1Q")
+        for text in result.json["assumes"][2:]
     )
     leak = run_inkov("hears", "core-1:port-13", "garden", cwd=DEMO).out
-    assert "nothing is known of what is behind pond-1:port-5: cafe-ap-1 is not among the files" in leak
+    assert (
+        "nothing is known of what is behind pond-1:port-5: cafe-ap-1 is not among the files" in leak
+    )
 
 
 def test_follow_between_hosts_is_a_ping() -> None:
@@ -97,16 +115,28 @@ def test_because_prints_the_chain(command: str) -> None:
     ("arguments", "says"),
     [
         (["hears", "core-1:port13", "garden"], "core-1 has no port 'port13'; did you mean port-13"),
-        (["hears", "core1:port-13", "garden"], "no switch of that name is read; did you mean core-1"),
-        (["hears", "till1", "garden"], "no host, and no place written switch:port; did you mean till-1"),
+        (
+            ["hears", "core1:port-13", "garden"],
+            "no switch of that name is read; did you mean core-1",
+        ),
+        (
+            ["hears", "till1", "garden"],
+            "no host, and no place written switch:port; did you mean till-1",
+        ),
         (
             ["hears", "gate-1:1", "garden", "--vlan", "60"],
             "gate-1:1 takes no frames of VLAN 60: what it takes is VLAN 50",
         ),
         (["hears", "gate-1:1", "garden", "--vlan", "10,20"], "one VLAN is expected here"),
-        (["hears", "gate-1:14", "garden"], "gate-1:14 is shut (garden/gate-1.sheet:33): nothing sent"),
+        (
+            ["hears", "gate-1:14", "garden"],
+            "gate-1:14 is shut (garden/gate-1.sheet:33): nothing sent",
+        ),
         (["hears", "gate-1:9", "garden"], "gate-1 does not define VLAN 55"),
-        (["follow", "gate-1:1", "gate-1:14", "garden"], "gate-1:14 is shut: nothing is heard there"),
+        (
+            ["follow", "gate-1:1", "gate-1:14", "garden"],
+            "gate-1:14 is shut: nothing is heard there",
+        ),
         (["follow", "gate-1:1", "till-1", "garden"], "are the same port"),
         (["hears", "gate-1:24", "garden"], "name a VLAN with --vlan, of 40,50,60,90"),
         (["trunks", "garden", "--because", "gate-1"], "no place written switch:port"),
@@ -121,7 +151,10 @@ def test_a_host_at_a_port_that_is_not_there(inkov: Inkov, garden: Path) -> None:
     with (garden / "hosts.csv").open("a") as file:
         file.write("lost,gate-1,99,10.50.0.99/24,\n")
     result = inkov("follow", "lost", "till-1", "garden")
-    assert result.status == 2 and "host lost (garden/hosts.csv:15): gate-1 has no port '99'" in result.err
+    assert (
+        result.status == 2
+        and "host lost (garden/hosts.csv:15): gate-1 has no port '99'" in result.err
+    )
 
 
 def test_loops_of_bundles_and_missing_parents_are_said(inkov: Inkov, tmp_path: Path) -> None:
@@ -133,5 +166,8 @@ def test_loops_of_bundles_and_missing_parents_are_said(inkov: Inkov, tmp_path: P
     result = inkov("hears", "a:1", "a.sheet", "-f", "json")
     assert {h["port"] for h in result.json["heard"]} == {"b1", "b2"}
     says = " ".join(inkov("follow", "a:1", "a:b1", "a.sheet", "-f", "json").json["assumes"])
-    assert "the bundle 'b2' is not there to join" in says and "without an existing port under it" in says
+    assert (
+        "the bundle 'b2' is not there to join" in says
+        and "without an existing port under it" in says
+    )
     assert "elsewhere is not among the files" in says

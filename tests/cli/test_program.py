@@ -1,4 +1,6 @@
-"""The built program on files in a temporary folder: outputs, exit statuses, and bad input of every kind."""
+"""The built program on files in a temporary folder: outputs, exit statuses, and bad input of every
+kind.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,7 @@ def garden(tmp_path: Path) -> Path:
     return Path(shutil.copytree(DEMO / "garden", tmp_path / "garden"))
 
 
-# --- what comes out ----------------------------------------------------------------------------------------------
+# --- what comes out -------------------------------------------------------------------------------
 
 
 def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) -> None:
@@ -38,9 +40,14 @@ def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) ->
     commands = [line.split()[0] for line in lines]
     assert (
         " ".join(commands)
-        == "demo read vlans ports links trunks audit prove verify follow hears rules convert dialect plan"
+        == "demo read vlans ports links trunks audit prove verify follow hears rules convert"
+        " dialect plan"
     )
-    assert result.status == 0 and "..." not in "".join(lines) and all(len(line) <= 80 for line in lines)
+    assert (
+        result.status == 0
+        and "..." not in "".join(lines)
+        and all(len(line) <= 80 for line in lines)
+    )
     assert inkov("--version").out.startswith("inkov 0.")
 
 
@@ -71,17 +78,29 @@ def test_the_same_bytes_whatever_the_hash_seed_and_file_order(garden: Path) -> N
 def test_listings_say_what_matters(inkov: Inkov, garden: Path) -> None:
     vlans = {row["vlan"]: row for row in inkov("vlans", garden, "-f", "json").json["vlans"]}
     assert vlans[20]["names"] == ["irrigation", "irigation"] and vlans[70]["absent"] == [
-        "aviary-1", "barn-1", "fern-1", "fern-2", "gate-1", "herbarium-1", "lily-1", "mill-1", "orchard-1", "palm-1",
+        "aviary-1",
+        "barn-1",
+        "fern-1",
+        "fern-2",
+        "gate-1",
+        "herbarium-1",
+        "lily-1",
+        "mill-1",
+        "orchard-1",
+        "palm-1",
         "pond-1",
-    ]  # fmt: skip
+    ]
     trunks = inkov("trunks", garden, "-f", "json").json["trunks"]
     joined = [t["translated"] for t in trunks if t["b"] and t["b"]["switch"] == "pond-1"]
     assert joined == [[["90", "40", "both"]]]
     links = inkov("links", garden, "--switch", "pond-1", "-f", "json").json["links"]
     assert [(link["kind"], link["a"], link["b"]) for link in links] == [
-        ("link", "core-1:port-6", "pond-1:port-24"), ("outside", "pond-1:port-5", "cafe-ap-1:0"),
-    ]  # fmt: skip
-    matrix = inkov("ports", garden, "--matrix", "--switch", "gate-1", "--vlan", "40,50").out.splitlines()
+        ("link", "core-1:port-6", "pond-1:port-24"),
+        ("outside", "pond-1:port-5", "cafe-ap-1:0"),
+    ]
+    matrix = inkov(
+        "ports", garden, "--matrix", "--switch", "gate-1", "--vlan", "40,50"
+    ).out.splitlines()
     ports = ["1", "2", "3", "4", "5", "6", "7", "8", "10", "11", "12", "13", "15", "16", "24"]
     assert matrix[1].split() == ["VLAN", *ports]
     assert [line.split()[0] for line in matrix[3:]] == ["40", "50"]
@@ -124,7 +143,9 @@ def test_rules_are_explained(inkov: Inkov) -> None:
 
 def test_the_demo(inkov: Inkov, tmp_path: Path) -> None:
     first = inkov("demo", "tour")
-    assert first.status == 0 and "2 breaches, 9 faults, 18 risks, 9 notes on 13 switches." in first.out
+    assert (
+        first.status == 0 and "2 breaches, 9 faults, 18 risks, 9 notes on 13 switches." in first.out
+    )
     assert "No findings on 13 switches." in first.out
     assert inkov("demo", "tour").out == first.out
     (tmp_path / "tour" / "garden" / "mine.txt").write_text("keep me")
@@ -135,10 +156,12 @@ def test_the_demo(inkov: Inkov, tmp_path: Path) -> None:
     assert sorted(p.name for p in tmp_path.iterdir()) == ["tour"]
 
 
-# --- exit status and wrong usage ---------------------------------------------------------------------------------
+# --- exit status and wrong usage ------------------------------------------------------------------
 
 
-@pytest.mark.parametrize(("fail_on", "status"), [("breach", 1), ("fault", 1), ("risk", 1), ("note", 1), ("never", 0)])
+@pytest.mark.parametrize(
+    ("fail_on", "status"), [("breach", 1), ("fault", 1), ("risk", 1), ("note", 1), ("never", 0)]
+)
 def test_fail_on(inkov: Inkov, garden: Path, fail_on: str, status: int) -> None:
     assert inkov("audit", garden, "--fail-on", fail_on).status == status
 
@@ -155,25 +178,37 @@ def test_fail_on_looks_at_the_severity(inkov: Inkov, garden: Path) -> None:
         (["audit"], "Missing argument"),
         (["audti", "garden"], "No such command"),
         (["audit", "graden"], "graden: no such file or folder; did you mean garden?"),
-        (["audit", "garden", "--switch", "core1"], "no switch 'core1' among the files; did you mean core-1"),
+        (
+            ["audit", "garden", "--switch", "core1"],
+            "no switch 'core1' among the files; did you mean core-1",
+        ),
         (["audit", "garden", "--only", "nativ-default"], "did you mean native-default"),
-        (["vlans", "garden", "--vlan", "10,5000"], "5000 is not a VLAN number (1 to 4094)\n  10,5000\n     ^^^^"),
+        (
+            ["vlans", "garden", "--vlan", "10,5000"],
+            "5000 is not a VLAN number (1 to 4094)\n  10,5000\n     ^^^^",
+        ),
         (["vlans", "garden", "--format", "xml"], "Invalid value for '--format'"),
-        (["audit", "garden", "--output", "no/where.json"], "cannot write no/where.json: no such file or directory"),
+        (
+            ["audit", "garden", "--output", "no/where.json"],
+            "cannot write no/where.json: no such file or directory",
+        ),
     ],
-)  # fmt: skip
+)
 def test_wrong_usage(inkov: Inkov, garden: Path, arguments: list[str], says: str) -> None:
     result = inkov(*arguments)
     assert result.status == 2 and says in result.err and result.out == ""
 
 
-# --- bad input: one clear line each, the rest still read ---------------------------------------------------------
+# --- bad input: one clear line each, the rest still read ------------------------------------------
 
 
 def test_an_empty_folder_and_one_with_nothing_readable(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "empty").mkdir()
     result = inkov("audit", "empty")
-    assert (result.status, result.err.count("\n")) == (2, 1) and "no file to read in empty" in result.err
+    assert (result.status, result.err.count("\n")) == (
+        2,
+        1,
+    ) and "no file to read in empty" in result.err
     (tmp_path / "other").mkdir()
     write(tmp_path / "other", readme__txt="hello\n", empty__json="")
     result = inkov("audit", "other")
@@ -183,13 +218,23 @@ def test_an_empty_folder_and_one_with_nothing_readable(inkov: Inkov, tmp_path: P
 @pytest.mark.parametrize(
     ("name", "text", "says"),
     [
-        ("cut.json", '{"openconfig-interfaces:interfaces": {"interface": [', "cut.json:1: the JSON ends in the middle"),
+        (
+            "cut.json",
+            '{"openconfig-interfaces:interfaces": {"interface": [',
+            "cut.json:1: the JSON ends in the middle",
+        ),
         ("bad.json", "{\n  nonsense\n}", "bad.json:2: not JSON at column 3"),
-        ("b.sheet", "inkov sheet 1\n[port 1]\nvlan: 10\n", "b.sheet:1: the sheet does not name its switch"),
+        (
+            "b.sheet",
+            "inkov sheet 1\n[port 1]\nvlan: 10\n",
+            "b.sheet:1: the sheet does not name its switch",
+        ),
         ("zz.sheet", SHEET.format(name="a"), "switch 'a' is already described by in/a.sheet"),
     ],
 )
-def test_a_file_that_is_lost_costs_no_other(inkov: Inkov, tmp_path: Path, name: str, text: str, says: str) -> None:
+def test_a_file_that_is_lost_costs_no_other(
+    inkov: Inkov, tmp_path: Path, name: str, text: str, says: str
+) -> None:
     (tmp_path / "in").mkdir()
     (tmp_path / "in" / "a.sheet").write_text(SHEET.format(name="a"))
     (tmp_path / "in" / name).write_text(text)
@@ -207,7 +252,9 @@ def test_a_file_that_is_lost_costs_no_other(inkov: Inkov, tmp_path: Path, name: 
         ("image archive", "image \udcff archive", "byte 0xff is not UTF-8"),
     ],
 )
-def test_a_bad_value_costs_its_entry_only(inkov: Inkov, garden: Path, old: str, new: str, says: str) -> None:
+def test_a_bad_value_costs_its_entry_only(
+    inkov: Inkov, garden: Path, old: str, new: str, says: str
+) -> None:
     core = garden / "core-1.json"
     core.write_bytes(core.read_text().replace(old, new).encode("utf-8", "surrogateescape"))
     result = inkov("ports", garden, "--switch", "core-1")
@@ -224,14 +271,24 @@ def test_json_of_something_else(inkov: Inkov, garden: Path) -> None:
     assert named.status == 2 and "it holds: soup" in named.err and "tills" in named.out
 
 
-def test_what_is_not_understood_is_listed_and_strict_fails_on_it(inkov: Inkov, garden: Path) -> None:
+def test_what_is_not_understood_is_listed_and_strict_fails_on_it(
+    inkov: Inkov, garden: Path
+) -> None:
     assert inkov("read", garden, "--strict").status == 0
     assert "everything was understood" in inkov("read", garden, "--unmatched").out
     core = garden / "core-1.json"
-    core.write_text(core.read_text().replace('"access-vlan": 10', '"access-vlan": 10, "second-tag": true', 1))
-    (garden / "fern-2.walk").write_text(".1.3.6.1.2.1.1.5.0 = STRING: fern-2\n.1.3.6.1.2.1.17.7.9.9.1 = INTEGER: 3\n")
+    core.write_text(
+        core.read_text().replace('"access-vlan": 10', '"access-vlan": 10, "second-tag": true', 1)
+    )
+    (garden / "fern-2.walk").write_text(
+        ".1.3.6.1.2.1.1.5.0 = STRING: fern-2\n.1.3.6.1.2.1.17.7.9.9.1 = INTEGER: 3\n"
+    )
     listed = inkov("read", garden, "--unmatched", "--strict")
-    assert listed.status == 1 and "second-tag (1 value)" in listed.out and "1.3.6.1.2.1.17.7" in listed.out
+    assert (
+        listed.status == 1
+        and "second-tag (1 value)" in listed.out
+        and "1.3.6.1.2.1.17.7" in listed.out
+    )
     assert "`inkov read --unmatched` lists them" in inkov("audit", garden).out
 
 
@@ -239,14 +296,21 @@ def test_a_file_that_is_too_large_is_not_opened(inkov: Inkov, garden: Path) -> N
     with (garden / "huge.json").open("wb") as file:
         file.truncate(200_000_000)
     result = inkov("vlans", garden)
-    assert result.status == 2 and "200 MB, 67 MB are read at most" in result.err and "climate" in result.out
+    assert (
+        result.status == 2
+        and "200 MB, 67 MB are read at most" in result.err
+        and "climate" in result.out
+    )
 
 
 def test_links_that_lead_in_circles(inkov: Inkov, garden: Path) -> None:
     (garden / "loop").symlink_to(garden)
     (garden / "ring.json").symlink_to(garden / "ring.json")
     result = inkov("read", garden)
-    assert result.status == 2 and "ring.json: cannot be read: too many levels of symbolic links" in result.err
+    assert (
+        result.status == 2
+        and "ring.json: cannot be read: too many levels of symbolic links" in result.err
+    )
     assert "a link to a folder, not followed" in result.out and "core-1" in result.out
 
 
@@ -263,7 +327,9 @@ def test_a_folder_without_permission(garden: Path, monkeypatch: pytest.MonkeyPat
     loaded = load([str(garden)])
     [problem] = loaded.campus.problems
     assert problem.lost and problem.origin.file.endswith("closed")
-    assert problem.says == "cannot be listed: permission denied" and len(loaded.campus.devices) == 13
+    assert (
+        problem.says == "cannot be listed: permission denied" and len(loaded.campus.devices) == 13
+    )
 
 
 def test_no_regular_file(inkov: Inkov, garden: Path) -> None:
@@ -277,7 +343,9 @@ def test_control_characters_never_reach_the_screen(inkov: Inkov, tmp_path: Path)
     write(tmp_path, a__sheet=text + '[port 2]\nabout: "=1+1"\n')
     for form in ("table", "json", "csv", "markdown"):
         out = inkov("vlans", "a.sheet", "-f", form).out + inkov("ports", "a.sheet", "-f", form).out
-        assert not set(out) & {"\x1b", "\x07", "\u202e"} or (form == "json" and "\x1b" not in out and "\x07" not in out)
+        assert not set(out) & {"\x1b", "\x07", "\u202e"} or (
+            form == "json" and "\x1b" not in out and "\x07" not in out
+        )
 
 
 def test_a_device_in_halves_is_joined(inkov: Inkov, garden: Path, tmp_path: Path) -> None:
@@ -290,10 +358,13 @@ def test_a_device_in_halves_is_joined(inkov: Inkov, garden: Path, tmp_path: Path
         shutil.copy(garden / name, tmp_path / "split" / name)
     links = inkov("links", "split", "-f", "json").json["links"]
     assert [(link["a"], link["b"]) for link in links if link["kind"] == "link"] == [
-        ("core-1:port-1", "gate-1:24"), ("core-1:port-2", "palm-1:port-24"),
-    ]  # fmt: skip
+        ("core-1:port-1", "gate-1:24"),
+        ("core-1:port-2", "palm-1:port-24"),
+    ]
     files = inkov("read", "split", "-f", "json").json["read"]["files"]
-    assert {name for f in files if "split/core-1/" in f["file"] for name in f["devices"]} == {"core-1"}
+    assert {name for f in files if "split/core-1/" in f["file"] for name in f["devices"]} == {
+        "core-1"
+    }
     assert "a part of core-1" in files[0]["said"]
     (half / "system.json").unlink()
     assert "named 'core-1' after the folder" in inkov("read", "split", "-f", "json").out
@@ -302,7 +373,10 @@ def test_a_device_in_halves_is_joined(inkov: Inkov, garden: Path, tmp_path: Path
 
 def test_a_closed_pipe_and_an_interrupt_end_quietly(garden: Path) -> None:
     piped = subprocess.run(
-        f"{sys.executable} -m inkov ports {garden} -f json | head -c 10", shell=True, capture_output=True, text=True
+        f"{sys.executable} -m inkov ports {garden} -f json | head -c 10",
+        shell=True,
+        capture_output=True,
+        text=True,
     )
     assert piped.stderr == "" and len(piped.stdout) == 10
     # The signal comes while the result is being written beside the output file.
@@ -311,6 +385,10 @@ def test_a_closed_pipe_and_an_interrupt_end_quietly(garden: Path) -> None:
         "os.chmod = lambda *_: signal.raise_signal(signal.SIGINT); main()"
     )
     arguments = ["vlans", str(garden), "--output", str(garden / "out.txt")]
-    stopped = subprocess.run([sys.executable, "-c", code, *arguments], capture_output=True, text=True)
+    stopped = subprocess.run(
+        [sys.executable, "-c", code, *arguments], capture_output=True, text=True
+    )
     assert (stopped.returncode, stopped.stderr) == (130, "inkov: interrupted\n")
-    assert not [p.name for p in garden.iterdir() if p.name == "out.txt" or p.name.startswith(".inkov")]
+    assert not [
+        p.name for p in garden.iterdir() if p.name == "out.txt" or p.name.startswith(".inkov")
+    ]

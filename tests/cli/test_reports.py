@@ -1,4 +1,6 @@
-"""Findings for people and for other systems: grouped, tuned by the plan, compared with before, as SARIF and JUnit."""
+"""Findings for people and for other systems: grouped, tuned by the plan, compared with before, as
+SARIF and JUnit.
+"""
 
 from __future__ import annotations
 
@@ -14,8 +16,13 @@ from inkov.checks import CATALOGUE
 from tests.cli.sarif import LOG
 from tests.conftest import DEMO, Inkov, run_inkov
 
-NASTY = 'inkov sheet 1\nswitch: "a\\u001b[31m<b>&"\n[vlans]\n10: "x\\u0007|y"\n11: "x\\u0007|y"\n[port "p 1"]\n'
-NASTY += 'about: "uplink, password: tulip \\u202e"\nvlan: 10\n[port 2]\nvlan: 11\n[port 3]\nstate: on\n'
+NASTY = (
+    'inkov sheet 1\nswitch: "a\\u001b[31m<b>&"\n[vlans]\n10: "x\\u0007|y"\n11: "x\\u0007|y"\n[port'
+    ' "p 1"]\n'
+)
+NASTY += (
+    'about: "uplink, password: tulip \\u202e"\nvlan: 10\n[port 2]\nvlan: 11\n[port 3]\nstate: on\n'
+)
 
 
 def garden(*options: str) -> str:
@@ -30,11 +37,16 @@ def test_sarif_has_the_standard_s_shape() -> None:
     assert [rule["id"] for rule in rules] == rules_in_order()
     counts = run_inkov("audit", "garden", "-f", "json", cwd=DEMO).json["counts"]
     levels = [result["level"] for result in run["results"]]
-    assert levels.count("error") == counts["breach"] + counts["fault"] and levels.count("note") == counts["note"]
+    assert (
+        levels.count("error") == counts["breach"] + counts["fault"]
+        and levels.count("note") == counts["note"]
+    )
     for result in run["results"]:
         assert rules[result["ruleIndex"]]["id"] == result["ruleId"]
         place = result["locations"][0]["physicalLocation"]
-        assert (DEMO / place["artifactLocation"]["uri"]).is_file() and place["region"]["startLine"] > 0
+        assert (DEMO / place["artifactLocation"]["uri"]).is_file() and place["region"][
+            "startLine"
+        ] > 0
 
 
 def rules_in_order() -> list[str]:
@@ -44,7 +56,9 @@ def rules_in_order() -> list[str]:
 def test_junit_has_a_case_for_each_rule() -> None:
     suite = ElementTree.fromstring(garden("-f", "junit", "--fail-on", "fault"))[0]
     failed = {case.get("name") for case in suite if case.find("failure") is not None}
-    assert len(suite) == len(CATALOGUE) == int(suite.get("tests", 0)) and len(failed) == int(suite.get("failures", 0))
+    assert len(suite) == len(CATALOGUE) == int(suite.get("tests", 0)) and len(failed) == int(
+        suite.get("failures", 0)
+    )
     assert "mtu-differs" in failed and "native-default" not in failed
 
 
@@ -69,15 +83,24 @@ def test_nothing_read_gets_through_as_code(inkov: Inkov, tmp_path: Path, form: s
 @pytest.mark.parametrize("by", ["rule", "switch", "severity", "vlan"])
 def test_findings_are_grouped(by: str) -> None:
     plain, grouped = garden(), garden("--by", by)
-    heading = {"rule": "mtu-differs (1)", "switch": "herbarium-1 (", "severity": "fault (9)", "vlan": "VLAN 70 ("}[by]
+    heading = {
+        "rule": "mtu-differs (1)",
+        "switch": "herbarium-1 (",
+        "severity": "fault (9)",
+        "vlan": "VLAN 70 (",
+    }[by]
     assert f"\n{heading}" in f"\n{grouped}" and plain.splitlines()[-1] == grouped.splitlines()[-1]
-    for line in {line for line in plain.splitlines() if line.startswith("  ") and not line.startswith("   ")}:
+    for line in {
+        line for line in plain.splitlines() if line.startswith("  ") and not line.startswith("   ")
+    }:
         assert line in grouped
     assert len(plain.splitlines()[-1]) < 140  # it fits a chat message
 
 
 def test_explained_and_chosen() -> None:
-    only = garden("--only", "mtu-differs", "--only", "vlan-unused", "--skip", "vlan-unused", "--explain")
+    only = garden(
+        "--only", "mtu-differs", "--only", "vlan-unused", "--skip", "vlan-unused", "--explain"
+    )
     assert only.startswith("FAULT  mtu-differs") and only.endswith("1 fault on 13 switches.\n")
     assert f"  Why: {CATALOGUE['mtu-differs'].why}." in only
     wrong = run_inkov("audit", "garden", "--skip", "mtu-difers", cwd=DEMO)
@@ -90,11 +113,23 @@ def test_only_what_is_new_since(inkov: Inkov, tmp_path: Path) -> None:
     assert inkov("audit", ".", "-f", "json", "-o", "../before.json").status == 0
     (tmp_path / "a.sheet").write_text("# a line more\n" + sheet + "[port 2]\nvlan: 30\n")
     after = inkov("audit", ".", "--baseline", "../before.json")
-    assert after.status == 1 and "access-vlan-undefined" in after.out and "vlan-unused" not in after.out
-    assert after.out.endswith("1 fault on 1 switch.\nSince the baseline: 1 known and not shown, 0 gone.\n")
+    assert (
+        after.status == 1
+        and "access-vlan-undefined" in after.out
+        and "vlan-unused" not in after.out
+    )
+    assert after.out.endswith(
+        "1 fault on 1 switch.\nSince the baseline: 1 known and not shown, 0 gone.\n"
+    )
     (tmp_path / "a.sheet").write_text(sheet.replace("20: y\n", ""))
-    assert inkov("audit", ".", "--baseline", "../before.json").out.endswith("0 known and not shown, 1 gone.\n")
-    for text, says in (("{", "is no baseline"), ('{"findings": [1]}', "is no baseline"), (None, "cannot read")):
+    assert inkov("audit", ".", "--baseline", "../before.json").out.endswith(
+        "0 known and not shown, 1 gone.\n"
+    )
+    for text, says in (
+        ("{", "is no baseline"),
+        ('{"findings": [1]}', "is no baseline"),
+        (None, "cannot read"),
+    ):
         if text is not None:
             (tmp_path / "bad.json").write_text(text)
         result = inkov("audit", ".", "--baseline", "bad.json" if text else "none.json")
@@ -105,7 +140,9 @@ def test_what_the_plan_accepts(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "a.sheet").write_text(
         "inkov sheet 1\nswitch: a\n[vlans]\n10: x\n[port 1]\nvlan: 10\n[port 2..3]\nvlan: 30\n"
     )
-    plan = "accepted:\n  - {rule: access-vlan-undefined, switch: a, because: being moved, until: %s}\n"
+    plan = (
+        "accepted:\n  - {rule: access-vlan-undefined, switch: a, because: being moved, until: %s}\n"
+    )
     (tmp_path / "plan.yaml").write_text(plan % "2999-12-31")
     fine = inkov("audit", ".")
     assert fine.status == 0 and "being moved, until 2999-12-31" in fine.out
@@ -115,8 +152,9 @@ def test_what_the_plan_accepts(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "plan.yaml").write_text(plan % "2020-01-31")
     expired = inkov("audit", ".", "-f", "json").json
     assert [(f["rule"], f["severity"]) for f in expired["findings"]] == [
-        ("access-vlan-undefined", "fault"), ("acceptance-stale", "risk"),
-    ]  # fmt: skip
+        ("access-vlan-undefined", "fault"),
+        ("acceptance-stale", "risk"),
+    ]
     (tmp_path / "plan.yaml").write_text((plan % "2999-12-31").replace("switch: a", "port: '9'"))
     stale = inkov("audit", ".", "-f", "json").json["findings"]
     assert stale[1]["says"] == "access-vlan-undefined at port 9 is accepted, and not found any more"

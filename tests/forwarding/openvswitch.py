@@ -1,7 +1,9 @@
-"""A private Open vSwitch: its own database and daemon in a temporary folder, with the userspace dummy datapath.
+"""A private Open vSwitch: its own database and daemon in a temporary folder, with the userspace
+dummy datapath.
 
-No kernel module, no network device, nothing outside the folder. Bridges are joined by patch ports; a host port is a
-dummy interface. `ofproto/trace` follows one broadcast through all bridges and lists every egress with its tag.
+No kernel module, no network device, nothing outside the folder. Bridges are joined by patch ports;
+a host port is a dummy interface. `ofproto/trace` follows one broadcast through all bridges and
+lists every egress with its tag.
 """
 
 from __future__ import annotations
@@ -17,44 +19,69 @@ _ACTION = re.compile(r"push_vlan\(vid=(\d+)[^)]*\)|(pop_vlan)|\b(\d+)(?=,|$)")
 
 
 def installed() -> bool:
-    return SCHEMA.exists() and all(shutil.which(program) or Path("/usr/sbin", program).exists() for program in PROGRAMS)
+    return SCHEMA.exists() and all(
+        shutil.which(program) or Path("/usr/sbin", program).exists() for program in PROGRAMS
+    )
 
 
 class OpenVSwitch:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.environment = {
-            "PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "OVS_RUNDIR": str(folder), "OVS_LOGDIR": str(folder),
-            "OVS_DBDIR": str(folder), "OVS_SYSCONFDIR": str(folder),
-        }  # fmt: skip
+            "PATH": "/usr/sbin:/usr/bin:/sbin:/bin",
+            "OVS_RUNDIR": str(folder),
+            "OVS_LOGDIR": str(folder),
+            "OVS_DBDIR": str(folder),
+            "OVS_SYSCONFDIR": str(folder),
+        }
         self.socket = f"unix:{folder}/db.sock"
         self._run("ovsdb-tool", "create", f"{folder}/conf.db", str(SCHEMA))
         # A daemon that detaches itself returns once it answers.
         common = ("--detach", "--no-chdir", "--log-file", "-vsyslog:off", "-vconsole:off")
-        self._run("ovsdb-server", f"{folder}/conf.db", f"--remote=p{self.socket}", f"--unixctl={folder}/db.ctl",
-                  f"--pidfile={folder}/db.pid", *common)  # fmt: skip
+        self._run(
+            "ovsdb-server",
+            f"{folder}/conf.db",
+            f"--remote=p{self.socket}",
+            f"--unixctl={folder}/db.ctl",
+            f"--pidfile={folder}/db.pid",
+            *common,
+        )
         self._run("ovs-vsctl", f"--db={self.socket}", "--no-wait", "init")
         self.control = f"{folder}/vswitchd.ctl"
-        self._run("ovs-vswitchd", self.socket, "--enable-dummy=override", "--disable-system",
-                  f"--unixctl={self.control}", f"--pidfile={folder}/vswitchd.pid", *common)  # fmt: skip
+        self._run(
+            "ovs-vswitchd",
+            self.socket,
+            "--enable-dummy=override",
+            "--disable-system",
+            f"--unixctl={self.control}",
+            f"--pidfile={folder}/vswitchd.pid",
+            *common,
+        )
 
     def _run(self, *command: str) -> str:
-        done = subprocess.run(command, env=self.environment, capture_output=True, text=True, timeout=60)
+        done = subprocess.run(
+            command, env=self.environment, capture_output=True, text=True, timeout=60
+        )
         assert done.returncode == 0, f"{' '.join(command[:3])} ...: {done.stderr}"
         return done.stdout
 
     def configure(self, *commands: list[str]) -> None:
-        """Run `ovs-vsctl` commands as one transaction, and wait until the daemon has followed it."""
+        """Run `ovs-vsctl` commands as one transaction, and wait until the daemon followed."""
         words = [word for command in commands for word in ("--", *command)]
         self._run("ovs-vsctl", f"--db={self.socket}", *words)
 
     def numbers(self) -> dict[str, int]:
         """Interface name -> number in the datapath."""
         shown = self._run("ovs-appctl", "-t", self.control, "dpif/show")
-        return {name: int(number) for name, number in re.findall(r"^\s+(\S+) \d+/(\d+): \(dummy", shown, re.MULTILINE)}
+        return {
+            name: int(number)
+            for name, number in re.findall(r"^\s+(\S+) \d+/(\d+): \(dummy", shown, re.MULTILINE)
+        }
 
     def trace(self, number: int, tag: int | None) -> set[tuple[int, int | None]]:
-        """Where a broadcast leaves that comes in at a datapath port: (datapath port, tag on the wire)."""
+        """Where a broadcast leaves that comes in at a datapath port: (datapath port, tag on the
+        wire).
+        """
         source, everyone = "02:00:00:00:00:01", "ff:ff:ff:ff:ff:ff"
         flow = f"in_port({number}),eth(src={source},dst={everyone}),"
         kind = "eth_type(0x1234)"

@@ -55,7 +55,8 @@ def test_adding_a_vlan_to_both_ends_never_removes_a_listener() -> None:
             if all(end.mode == fact(Mode.TRUNK) and end.allowed is not None for end in ends):
                 for end in ends:
                     assert end.allowed is not None
-                    # Not the native VLAN: to allow it changes what untagged frames are, not just who may pass.
+                    # Not the native VLAN: to allow it changes what untagged frames are, not just
+                    # who may pass.
                     more = VlanSet.from_vids(set(VIDS) - natives)
                     end.allowed = fact(end.allowed.value | more)
         after = listeners(campus)
@@ -71,14 +72,18 @@ def test_renaming_switches_changes_nothing() -> None:
         for device in other.devices.values():
             device.name = new[device.name]
         other.devices = dict(sorted((device.name, device) for device in other.devices.values()))
-        other.cables = [Cable(new[c.device], c.port, new[c.far_device], c.far_port, c.origin) for c in campus.cables]
+        other.cables = [
+            Cable(new[c.device], c.port, new[c.far_device], c.far_port, c.origin)
+            for c in campus.cables
+        ]
 
         def named(place: str, new: dict[str, str] = new) -> str:
             device, _, port = place.partition(":")
             return f"{new[device]}:{port}"
 
         expected = {
-            named(p): {(named(q), v, t) for q, v, t in heard} for p, heard in listeners(campus, "hostile").items()
+            named(p): {(named(q), v, t) for q, v, t in heard}
+            for p, heard in listeners(campus, "hostile").items()
         }
         assert listeners(other, "hostile") == expected, seed
 
@@ -88,7 +93,10 @@ def test_the_order_of_devices_ports_and_cables_changes_nothing() -> None:
         campus = campus_for(seed)
         other = deepcopy(campus)
         other.devices = dict(reversed(other.devices.items()))
-        other.cables = [Cable(c.far_device, c.far_port, c.device, c.port, c.origin) for c in reversed(campus.cables)]
+        other.cables = [
+            Cable(c.far_device, c.far_port, c.device, c.port, c.origin)
+            for c in reversed(campus.cables)
+        ]
         assert listeners(other, "hostile") == listeners(campus, "hostile"), seed
         assert needed(built(other)) == needed(built(campus)), seed
 
@@ -113,7 +121,12 @@ def test_every_story_agrees_with_the_closure_and_every_answer_can_be_told() -> N
                     place = (other.end.device, other.port)
                     assert story.arrives is (place in heard), (seed, one.port, place, level)
                     assert story.steps[-1].event == ("heard" if story.arrives else "stops")
-                    assert not (story.arrives and story.simple) or heard[place], (seed, one.port, place, level)
+                    assert not (story.arrives and story.simple) or heard[place], (
+                        seed,
+                        one.port,
+                        place,
+                        level,
+                    )
         near = [Host(p.port, p.end.device, p.port, Origin()) for p in hosts if not p.outer]
         for one_host, other_host in pairwise(near):
             ping(fabric, one_host, other_host)

@@ -49,7 +49,9 @@ def one(text: str) -> Fabric:
 
 def two(a: str, b: str) -> Fabric:
     """Two switches, cabled from port u of one to port u of the other."""
-    return fabric_of(f"switch: a\n{VLANS}{a}{joined('u: b:u')}", f"switch: b\n{VLANS}{b}{joined('u: a:u')}")
+    return fabric_of(
+        f"switch: a\n{VLANS}{a}{joined('u: b:u')}", f"switch: b\n{VLANS}{b}{joined('u: a:u')}"
+    )
 
 
 def view(fabric: Fabric, name: str, device: str = "s") -> View:
@@ -60,13 +62,15 @@ def vids(mask: int) -> str:
     return str(VlanSet(mask))
 
 
-def heard(fabric: Fabric, place: str, level: str = "honest", vid: int | None = None) -> set[tuple[str, int, bool]]:
+def heard(
+    fabric: Fabric, place: str, level: str = "honest", vid: int | None = None
+) -> set[tuple[str, int, bool]]:
     device, name = place.split(":")
     entries = sent_from(fabric, End(device, name), level, vid)
     return {(f"{h.switch}:{h.port}", h.vlan, h.tagged) for h in hears(fabric, entries, level)}
 
 
-# --- 1 ------------------------------------------------------------------------------------------------------------
+# --- 1 --------------------------------------------------------------------------------------------
 
 
 def test_fm_1_1_the_later_statement_holds() -> None:
@@ -78,7 +82,10 @@ def test_fm_1_1_the_later_statement_holds() -> None:
 def test_fm_1_2_defaults_and_whose() -> None:
     fabric = one(port("1", "mode: trunk"))
     assert (vids(view(fabric, "1").admit), view(fabric, "1").pvid) == ("1,10,20,30-32,99", 1)
-    assert fabric.device("s").platform.unstated["native_vlan"].origin.says == "IEEE 802.1Q: the default PVID is 1"
+    assert (
+        fabric.device("s").platform.unstated["native_vlan"].origin.says
+        == "IEEE 802.1Q: the default PVID is 1"
+    )
 
 
 @pytest.mark.parametrize("local", ["passive", "active"])
@@ -96,12 +103,17 @@ def test_fm_1_3_negotiation(local: str, remote: list[str], party: Party) -> None
     fabric = two(port("u", f"negotiation: {local}"), port("u", *remote))
     near = fabric.ports[End("a", "u")]
     assert near.remote is party and near.mode is OUTCOME[Party(local)][party]
-    expected = {"passive": "access access trunk trunk access", "active": "access trunk trunk trunk access"}[local]
+    expected = {
+        "passive": "access access trunk trunk access",
+        "active": "access trunk trunk trunk access",
+    }[local]
     assert str(near.mode) == expected.split()[list(Party).index(party)]
 
 
 def test_fm_1_4_fixed_ports_and_nobody() -> None:
-    fabric = one(port("1", "negotiation: active") + port("2", "mode: general", "negotiation: active"))
+    fabric = one(
+        port("1", "negotiation: active") + port("2", "mode: general", "negotiation: active")
+    )
     assert [str(fabric.ports[End("s", p)].mode) for p in "12"] == ["access", "general"]
     fabric = two(port("u", "negotiation: active"), port("u", "mode: promiscuous", "primary: 30"))
     assert str(fabric.ports[End("a", "u")].mode) == "access"
@@ -136,7 +148,9 @@ def test_fm_1_6_what_is_shut() -> None:
 
 def test_fm_1_7_a_bundle_forwards_for_its_members() -> None:
     bundle = (
-        "[bundle u]\nmembers: m1, m2\nmode: trunk\nallowed: 10\nnative: none\n" + access("m1", 20) + access("h", 10)
+        "[bundle u]\nmembers: m1, m2\nmode: trunk\nallowed: 10\nnative: none\n"
+        + access("m1", 20)
+        + access("h", 10)
     )
     a = f"switch: a\n{VLANS}{bundle}{joined('m1: b:m1', 'm2: b:m2')}"
     fabric = fabric_of(a, a.replace("switch: a", "switch: b").replace("b:m", "a:m"))
@@ -150,7 +164,10 @@ def test_fm_1_8_bridges_keep_apart() -> None:
     assert heard(fabric, "s:1") == {("s:2", 10, False)}
 
 
-SUBS = "[sub 1.10]\nof: 1\ntag: 10\nvlan: 20\n[sub 1.20]\nof: 1\ntag: 20\nvlan: 20\n[bridge x]\nports: 1.10, 1.20, 2\n"
+SUBS = (
+    "[sub 1.10]\nof: 1\ntag: 10\nvlan: 20\n[sub 1.20]\nof: 1\ntag: 20\nvlan: 20\n[bridge x]\nports:"
+    " 1.10, 1.20, 2\n"
+)
 
 
 def test_fm_1_9_sub_interfaces() -> None:
@@ -165,11 +182,13 @@ def test_fm_1_9_sub_interfaces() -> None:
 
 
 def test_fm_1_10_withheld_vlans_are_taken_but_not_sent() -> None:
-    fabric = two(trunk("u", "10,99", "99", "withheld: 10") + access("h", 10), trunk("u") + access("h", 10))
+    fabric = two(
+        trunk("u", "10,99", "99", "withheld: 10") + access("h", 10), trunk("u") + access("h", 10)
+    )
     assert heard(fabric, "a:h") == set() and heard(fabric, "b:h") == {("a:h", 10, False)}
 
 
-# --- 2 ------------------------------------------------------------------------------------------------------------
+# --- 2 --------------------------------------------------------------------------------------------
 
 
 def test_fm_2_1_accept_follows_from_the_other_attributes() -> None:
@@ -184,94 +203,177 @@ def test_fm_2_1_accept_follows_from_the_other_attributes() -> None:
 @pytest.mark.parametrize(
     ("lines", "form", "expected"),
     [
-        pytest.param(["mode: access", "vlan: 10"], Form.ACCESS, (10, "none", "10", "10"), id="fm_2_2_access"),
-        pytest.param(["vlan: 10", "voice: 20"], Form.ACCESS_VOICE, (10, "20", "10,20", "10"), id="fm_2_3_voice"),
-        pytest.param(["mode: trunk", "allowed: 10,99", "native: 99"], Form.TRUNK,
-                     (99, "10,99", "10,99", "99"), id="fm_2_4"),
-        pytest.param(["mode: trunk", "allowed: 10", "native: 99"], Form.TRUNK_NO_NATIVE,
-                     (0, "10", "10", "none"), id="fm_2_5"),
-        pytest.param(["mode: trunk", "allowed: 10", "native: none"], Form.TRUNK_NO_NATIVE,
-                     (0, "10", "10", "none"), id="no native"),
-        pytest.param(["mode: trunk", "allowed: 10,99", "native: 99", "native tagged: yes"], Form.TRUNK_NATIVE_TAGGED,
-                     (99, "10,99", "10,99", "none"), id="fm_2_6"),
-        pytest.param(["mode: general", "pvid: 10", "tagged: 20", "ingress filtering: on"], Form.GENERAL,
-                     (10, "10,20", "10,20", "10"), id="fm_2_7"),
-        pytest.param(["mode: general", "pvid: 10", "tagged: 20"], Form.GENERAL,
-                     (10, "1,10,20,30-32,99", "10,20", "10"), id="filtering off"),
-        pytest.param(["mode: general", "pvid: 10", "untagged: 20", "ingress filtering: on"], Form.GENERAL,
-                     (0, "20", "20", "20"), id="no member of its PVID"),
-        pytest.param(["mode: general", "pvid: 10", "tagged: 20", "accept: tagged", "ingress filtering: on"],
-                     Form.GENERAL, (0, "10,20", "10,20", "10"), id="tagged only"),
-        pytest.param(["mode: general", "pvid: 10", "tagged: 20", "accept: untagged"], Form.GENERAL,
-                     (10, "none", "10,20", "10"), id="untagged only"),
-        pytest.param(["mode: private host", "primary: 30", "secondary: 31"], Form.ISOLATED,
-                     (31, "none", "30", "30"), id="fm_2_8_isolated"),
-        pytest.param(["mode: private host", "primary: 30", "secondary: 32"], Form.COMMUNITY,
-                     (32, "none", "30,32", "30,32"), id="fm_2_8_community"),
-        pytest.param(["mode: promiscuous", "primary: 30", "secondaries: 31,32"], Form.PROMISCUOUS,
-                     (30, "none", "30-32", "30-32"), id="fm_2_9"),
+        pytest.param(
+            ["mode: access", "vlan: 10"], Form.ACCESS, (10, "none", "10", "10"), id="fm_2_2_access"
+        ),
+        pytest.param(
+            ["vlan: 10", "voice: 20"],
+            Form.ACCESS_VOICE,
+            (10, "20", "10,20", "10"),
+            id="fm_2_3_voice",
+        ),
+        pytest.param(
+            ["mode: trunk", "allowed: 10,99", "native: 99"],
+            Form.TRUNK,
+            (99, "10,99", "10,99", "99"),
+            id="fm_2_4",
+        ),
+        pytest.param(
+            ["mode: trunk", "allowed: 10", "native: 99"],
+            Form.TRUNK_NO_NATIVE,
+            (0, "10", "10", "none"),
+            id="fm_2_5",
+        ),
+        pytest.param(
+            ["mode: trunk", "allowed: 10", "native: none"],
+            Form.TRUNK_NO_NATIVE,
+            (0, "10", "10", "none"),
+            id="no native",
+        ),
+        pytest.param(
+            ["mode: trunk", "allowed: 10,99", "native: 99", "native tagged: yes"],
+            Form.TRUNK_NATIVE_TAGGED,
+            (99, "10,99", "10,99", "none"),
+            id="fm_2_6",
+        ),
+        pytest.param(
+            ["mode: general", "pvid: 10", "tagged: 20", "ingress filtering: on"],
+            Form.GENERAL,
+            (10, "10,20", "10,20", "10"),
+            id="fm_2_7",
+        ),
+        pytest.param(
+            ["mode: general", "pvid: 10", "tagged: 20"],
+            Form.GENERAL,
+            (10, "1,10,20,30-32,99", "10,20", "10"),
+            id="filtering off",
+        ),
+        pytest.param(
+            ["mode: general", "pvid: 10", "untagged: 20", "ingress filtering: on"],
+            Form.GENERAL,
+            (0, "20", "20", "20"),
+            id="no member of its PVID",
+        ),
+        pytest.param(
+            ["mode: general", "pvid: 10", "tagged: 20", "accept: tagged", "ingress filtering: on"],
+            Form.GENERAL,
+            (0, "10,20", "10,20", "10"),
+            id="tagged only",
+        ),
+        pytest.param(
+            ["mode: general", "pvid: 10", "tagged: 20", "accept: untagged"],
+            Form.GENERAL,
+            (10, "none", "10,20", "10"),
+            id="untagged only",
+        ),
+        pytest.param(
+            ["mode: private host", "primary: 30", "secondary: 31"],
+            Form.ISOLATED,
+            (31, "none", "30", "30"),
+            id="fm_2_8_isolated",
+        ),
+        pytest.param(
+            ["mode: private host", "primary: 30", "secondary: 32"],
+            Form.COMMUNITY,
+            (32, "none", "30,32", "30,32"),
+            id="fm_2_8_community",
+        ),
+        pytest.param(
+            ["mode: promiscuous", "primary: 30", "secondaries: 31,32"],
+            Form.PROMISCUOUS,
+            (30, "none", "30-32", "30-32"),
+            id="fm_2_9",
+        ),
     ],
-)  # fmt: skip
-def test_fm_2_2_to_fm_2_9_short_forms(lines: list[str], form: Form, expected: tuple[Any, ...]) -> None:
+)
+def test_fm_2_2_to_fm_2_9_short_forms(
+    lines: list[str], form: Form, expected: tuple[Any, ...]
+) -> None:
     found = view(one(port("1", *lines)), "1")
     assert found.form is form
     assert (found.pvid, vids(found.admit), vids(found.emit), vids(found.bare)) == expected
 
 
 def test_fm_2_8_private_vlans_among_hosts() -> None:
-    hosts = "".join(port(p, "mode: private host", "primary: 30", f"secondary: {s}") for p, s in
-                    [("i1", 31), ("i2", 31), ("c1", 32), ("c2", 32)])  # fmt: skip
+    hosts = "".join(
+        port(p, "mode: private host", "primary: 30", f"secondary: {s}")
+        for p, s in [("i1", 31), ("i2", 31), ("c1", 32), ("c2", 32)]
+    )
     fabric = one(hosts + port("gw", "mode: promiscuous", "primary: 30", "secondaries: 31,32"))
     names = {
-        place: {where.removeprefix("s:") for where, *_ in heard(fabric, f"s:{place}")} for place in ("i1", "c1", "gw")
+        place: {where.removeprefix("s:") for where, *_ in heard(fabric, f"s:{place}")}
+        for place in ("i1", "c1", "gw")
     }
     assert names == {"i1": {"gw"}, "c1": {"c2", "gw"}, "gw": {"i1", "i2", "c1", "c2"}}
     unsaid = one(port("1", "mode: private host", "primary: 30", "secondary: 20"))
-    assert view(unsaid, "1").form is Form.COMMUNITY and "taken as a community" in unsaid.assumptions[0].says
+    assert (
+        view(unsaid, "1").form is Form.COMMUNITY
+        and "taken as a community" in unsaid.assumptions[0].says
+    )
 
 
 def test_fm_2_10_a_routed_port_passes_no_vlan() -> None:
-    fabric = two(port("u", "mode: routed", "address: 10.0.0.1/24") + access("h", 1), access("u", 1) + access("h", 1))
+    fabric = two(
+        port("u", "mode: routed", "address: 10.0.0.1/24") + access("h", 1),
+        access("u", 1) + access("h", 1),
+    )
     assert heard(fabric, "b:h") == set() and heard(fabric, "a:h") == set()
 
 
-# --- 3 ------------------------------------------------------------------------------------------------------------
+# --- 3 --------------------------------------------------------------------------------------------
 
 
 def test_fm_3_1_and_fm_3_2_arrival() -> None:
-    fabric = one(trunk("1", "10,20", "20") + access("2", 10) + access("3", 20) + trunk("4", "10", "none"))
+    fabric = one(
+        trunk("1", "10,20", "20") + access("2", 10) + access("3", 20) + trunk("4", "10", "none")
+    )
     assert heard(fabric, "s:1") == {("s:3", 20, False)}
     assert heard(fabric, "s:1", vid=10) == {("s:2", 10, False), ("s:4", 10, True)}
-    assert sent_from(fabric, End("s", "1"), "honest", 30) == [] == sent_from(fabric, End("s", "4"), "honest")
+    assert (
+        sent_from(fabric, End("s", "1"), "honest", 30)
+        == []
+        == sent_from(fabric, End("s", "4"), "honest")
+    )
 
 
 def test_fm_3_3_only_vlans_the_switch_has() -> None:
     fabric = one(access("1", 40) + access("2", 40) + access("3", 1) + access("4", 1))
     assert heard(fabric, "s:1") == set() and heard(fabric, "s:3") == {("s:4", 1, False)}
     suspended = fabric_of(
-        "switch: s\n[vlans]\n10: a; suspended\n1: d; suspended\n" + access("1..2", 10) + access("3..4", 1)
+        "switch: s\n[vlans]\n10: a; suspended\n1: d; suspended\n"
+        + access("1..2", 10)
+        + access("3..4", 1)
     )
     assert heard(suspended, "s:1") == set() == heard(suspended, "s:3")
     without = fabric_of("switch: s\n" + access("1..2", 40))
-    assert heard(without, "s:1") == {("s:2", 40, False)} and "brings no VLAN table" in without.assumptions[0].says
+    assert (
+        heard(without, "s:1") == {("s:2", 40, False)}
+        and "brings no VLAN table" in without.assumptions[0].says
+    )
 
 
 def test_fm_3_4_and_fm_3_7_hub_and_departure() -> None:
-    fabric = one(access("1", 10) + access("2", 10) + access("3", 20) + trunk("4") + trunk("5", "10", "10"))
+    fabric = one(
+        access("1", 10) + access("2", 10) + access("3", 20) + trunk("4") + trunk("5", "10", "10")
+    )
     assert heard(fabric, "s:1") == {("s:2", 10, False), ("s:4", 10, True), ("s:5", 10, False)}
 
 
 def test_fm_3_5_no_turning_back() -> None:
-    # The native VLANs differ: 10 of a arrives as 20 of b. It does not come back to a as 20, though b's trunk sends 20.
+    # The native VLANs differ: 10 of a arrives as 20 of b. It does not come back to a as 20, though
+    # b's trunk sends 20.
     fabric = two(
-        trunk("u", "10,20", "10") + access("h", 10) + access("x", 20), trunk("u", "10,20", "20") + access("y", 20)
+        trunk("u", "10,20", "10") + access("h", 10) + access("x", 20),
+        trunk("u", "10,20", "20") + access("y", 20),
     )
     assert heard(fabric, "a:h") == {("b:y", 20, False)}
     # Reached by a second port as well, the hub sends by both.
     both = fabric_of(
-        f"switch: a\n{VLANS}{trunk('u', '10,20', '10')}{trunk('v', '10,20')}{access('h', 10)}{access('x', 20)}"
+        f"switch: a\n{VLANS}"
+        f"{trunk('u', '10,20', '10')}{trunk('v', '10,20')}{access('h', 10)}{access('x', 20)}"
         f"{joined('u: b:u', 'v: b:v')}",
-        f"switch: b\n{VLANS}{trunk('u', '10,20', '20')}{trunk('v', '10,20')}{joined('u: a:u', 'v: a:v')}",
+        f"switch: b\n{VLANS}"
+        f"{trunk('u', '10,20', '20')}{trunk('v', '10,20')}{joined('u: a:u', 'v: a:v')}",
     )
     assert ("a:x", 20, False) in heard(both, "a:h")
 
@@ -290,17 +392,25 @@ def test_fm_3_8_each_direction_by_itself() -> None:
 
 
 def test_fm_3_9_tags_of_sub_interfaces() -> None:
-    box = f"switch: b\n{VLANS}{port('u', 'mode: trunk', 'native: none')}{access('m', 10)}{access('h', 20)}" \
-          "[sub u.10]\nof: u\ntag: 10\nvlan: 20\n[bridge x]\nports: u.10, h\n"  # fmt: skip
-    fabric = fabric_of(f"switch: a\n{VLANS}{trunk('u')}{access('h', 10)}{joined('u: b:u')}", box + joined("u: a:u"))
-    assert heard(fabric, "a:h") == {("b:h", 20, False)}  # not b:m: tag 10 belongs to the sub-interface
+    box = (
+        f"switch: b\n{VLANS}"
+        f"{port('u', 'mode: trunk', 'native: none')}{access('m', 10)}{access('h', 20)}"
+        "[sub u.10]\nof: u\ntag: 10\nvlan: 20\n[bridge x]\nports: u.10, h\n"
+    )
+    fabric = fabric_of(
+        f"switch: a\n{VLANS}{trunk('u')}{access('h', 10)}{joined('u: b:u')}", box + joined("u: a:u")
+    )
+    assert heard(fabric, "a:h") == {
+        ("b:h", 20, False)
+    }  # not b:m: tag 10 belongs to the sub-interface
     assert heard(fabric, "b:h") == {("a:h", 10, False)}
 
 
 def test_fm_3_10_a_way_that_passes_a_switch_twice_is_no_witness() -> None:
     # From VLAN 10 to VLAN 20 of the same switch, there and back over two links to b.
     fabric = fabric_of(
-        f"switch: a\n{VLANS}{trunk('u', '10,20', '10')}{trunk('v', '10,20')}{access('h', 10)}{access('x', 20)}"
+        f"switch: a\n{VLANS}"
+        f"{trunk('u', '10,20', '10')}{trunk('v', '10,20')}{access('h', 10)}{access('x', 20)}"
         f"{joined('u: b:u', 'v: b:v')}",
         f"switch: b\n{VLANS}{trunk('u', '10,20', '20')}{trunk('v', '10,20')}{access('y', 20)}"
         f"{joined('u: a:u', 'v: a:v')}",
@@ -309,34 +419,50 @@ def test_fm_3_10_a_way_that_passes_a_switch_twice_is_no_witness() -> None:
     certain = {(h.switch, h.port): h.certain for h in hears(fabric, entries, "honest")}
     assert certain == {("a", "x"): False, ("b", "y"): True}
     way = find_way(
-        fabric, entries, to_port(fabric, bridge_ports_at(fabric, End("a", "x"))[0].number, "honest"), "honest"
+        fabric,
+        entries,
+        to_port(fabric, bridge_ports_at(fabric, End("a", "x"))[0].number, "honest"),
+        "honest",
     )
     assert way is not None and way.simple is False and len(way.hops) == 2
 
 
 def test_fm_3_10_a_longer_way_is_taken_if_only_it_passes_no_switch_twice() -> None:
-    # h may not leave by v or w directly (protected); the short way is by b and back; the long one by b, c, d.
+    # h may not leave by v or w directly (protected); the short way is by b and back; the long one
+    # by b, c, d.
     protected = "protected: yes"
     fabric = fabric_of(
         f"switch: a\n{VLANS}{access('h', 10)}{trunk('u')}{joined('u: b:1')}",
-        f"switch: b\n{VLANS}{trunk('1', '10,99', '99', protected)}{trunk('2', '10,99', '99', protected)}{trunk('3')}"
+        f"switch: b\n{VLANS}"
+        f"{trunk('1', '10,99', '99', protected)}{trunk('2', '10,99', '99', protected)}{trunk('3')}"
         f"{joined('2: c:1', '3: d:1')}",
         f"switch: c\n{VLANS}{trunk('1..2')}{access('x', 10)}{joined('2: d:2')}",
         f"switch: d\n{VLANS}{trunk('1..2')}",
     )
     target = bridge_ports_at(fabric, End("c", "x"))[0]
     way = find_way(
-        fabric, sent_from(fabric, End("a", "h"), "honest"), to_port(fabric, target.number, "honest"), "honest"
+        fabric,
+        sent_from(fabric, End("a", "h"), "honest"),
+        to_port(fabric, target.number, "honest"),
+        "honest",
     )
-    assert way is not None and way.simple and [fabric.bridges[b].device for b in way.bridges] == ["a", "b", "d", "c"]
+    assert (
+        way is not None
+        and way.simple
+        and [fabric.bridges[b].device for b in way.bridges] == ["a", "b", "d", "c"]
+    )
 
 
-# --- 4 ------------------------------------------------------------------------------------------------------------
+# --- 4 --------------------------------------------------------------------------------------------
 
 
 def test_fm_4_1_and_fm_4_2_honest_and_hostile() -> None:
     fabric = one(
-        access("1", 10, "voice: 20") + access("2", 10) + access("3", 20) + trunk("4", "10,31", "none") + access("5", 31)
+        access("1", 10, "voice: 20")
+        + access("2", 10)
+        + access("3", 20)
+        + trunk("4", "10,31", "none")
+        + access("5", 31)
     )
     assert {where for where, *_ in heard(fabric, "s:1")} == {"s:2", "s:3", "s:4"}
     assert heard(fabric, "s:4", "hostile") >= {("s:5", 31, False)}
@@ -344,14 +470,21 @@ def test_fm_4_1_and_fm_4_2_honest_and_hostile() -> None:
 
 
 def test_fm_4_3_a_hidden_tag_shows_where_the_first_is_taken_off() -> None:
-    fabric = two(trunk("u", "10,20", "10") + access("h", 10), trunk("u", "10,20", "10") + access("x", 20))
+    fabric = two(
+        trunk("u", "10,20", "10") + access("h", 10), trunk("u", "10,20", "10") + access("x", 20)
+    )
     assert heard(fabric, "a:h") == set()
     assert heard(fabric, "a:h", "hostile") == {("b:x", 20, False)}
-    assert heard(two(trunk("u") + access("h", 10), trunk("u") + access("x", 20)), "a:h", "hostile") == set()
+    assert (
+        heard(two(trunk("u") + access("h", 10), trunk("u") + access("x", 20)), "a:h", "hostile")
+        == set()
+    )
 
 
 def test_fm_4_4_negotiation_abused() -> None:
-    fabric = one(access("1", 10, "negotiation: passive", "allowed: 10,20", "native: 10") + access("2", 20))
+    fabric = one(
+        access("1", 10, "negotiation: passive", "allowed: 10,20", "native: 10") + access("2", 20)
+    )
     assert heard(fabric, "s:1") == set() and heard(fabric, "s:1", "hostile") == {("s:2", 20, False)}
     assert heard(fabric, "s:2") == set() and heard(fabric, "s:2", "hostile") == {("s:1", 20, True)}
 
@@ -369,20 +502,31 @@ def test_fm_4_6_a_trunk_to_nobody_is_a_host_port() -> None:
     assert heard(fabric, "s:1") == {("s:2", 10, True)}
 
 
-# --- 5 ------------------------------------------------------------------------------------------------------------
+# --- 5 --------------------------------------------------------------------------------------------
 
 GATEWAYS = "[gateway 10]\naddress: 10.0.10.1/24\n[gateway 20]\naddress: 10.0.20.1/24\n"
 
 
-def host(name: str, device: str, where: str, address: str | None = None, gateway: str | None = None) -> Host:
+def host(
+    name: str, device: str, where: str, address: str | None = None, gateway: str | None = None
+) -> Host:
     from ipaddress import ip_interface
 
-    return Host(name, device, where, Origin("hosts.csv", 2), None, ip_interface(address) if address else None, gateway)
+    return Host(
+        name,
+        device,
+        where,
+        Origin("hosts.csv", 2),
+        None,
+        ip_interface(address) if address else None,
+        gateway,
+    )
 
 
 def routed(more_a: str = "", more_b: str = "") -> Fabric:
     return two(
-        trunk("u") + access("h", 10) + access("k", 20) + GATEWAYS + more_a, trunk("u") + access("h", 20) + more_b
+        trunk("u") + access("h", 10) + access("k", 20) + GATEWAYS + more_a,
+        trunk("u") + access("h", 20) + more_b,
     )
 
 
@@ -392,14 +536,20 @@ B20 = host("b20", "b", "h", "10.0.20.5/24", "10.0.20.1")
 
 def test_fm_5_1_and_fm_5_2_routed_interfaces_up_and_down() -> None:
     fabric = two(
-        trunk("u", "10,99") + access("1", 20, "state: off") + port("r", "mode: routed", "address: 10.9.0.1/30")
-        + GATEWAYS + "[gateway 31]\nstate: off\naddress: 10.0.31.1/24\n[gateway 77]\naddress: 10.0.77.1/24\n",
+        trunk("u", "10,99")
+        + access("1", 20, "state: off")
+        + port("r", "mode: routed", "address: 10.9.0.1/30")
+        + GATEWAYS
+        + "[gateway 31]\nstate: off\naddress: 10.0.31.1/24\n[gateway 77]\naddress: 10.0.77.1/24\n",
         trunk("u"),
-    )  # fmt: skip
+    )
     assert {i.name: i.why_down for i in interfaces(fabric)} == {
-        "VLAN 10": "", "r": "", "VLAN 31": "it is shut",
-        "VLAN 20": "no port of a that is up carries VLAN 20", "VLAN 77": "VLAN 77 is not defined or suspended on a",
-    }  # fmt: skip
+        "VLAN 10": "",
+        "r": "",
+        "VLAN 31": "it is shut",
+        "VLAN 20": "no port of a that is up carries VLAN 20",
+        "VLAN 77": "VLAN 77 is not defined or suspended on a",
+    }
 
 
 def verdict(result: Ping) -> str:
@@ -412,7 +562,8 @@ def test_fm_5_3_and_fm_5_6_near_hosts() -> None:
     assert "do not arrive" in verdict(ping(routed(more_b=access("x", 31)), A10, near))
     narrow = host("b10", "b", "x", "10.0.10.6/31", None)  # thinks that a10 is far
     assert (
-        verdict(ping(routed(more_b=access("x", 10)), A10, narrow)) == "a10 is in another subnet, and b10 has no gateway"
+        verdict(ping(routed(more_b=access("x", 10)), A10, narrow))
+        == "a10 is in another subnet, and b10 has no gateway"
     )
     tagged = routed(more_b=trunk("x", "10", "none"))
     assert "arrive tagged, which it does not hear" in verdict(ping(tagged, A10, near))
@@ -427,7 +578,10 @@ def test_fm_5_3_and_fm_5_6_near_hosts() -> None:
             host("x", "a", "h", "10.0.10.5/24", "10.0.20.1"),
             "the gateway 10.0.20.1 of x is not in its subnet 10.0.10.0/24",
         ),
-        (host("x", "a", "h", "10.0.10.5/24", "10.0.10.9"), "no device among the files has the address 10.0.10.9"),
+        (
+            host("x", "a", "h", "10.0.10.5/24", "10.0.10.9"),
+            "no device among the files has the address 10.0.10.9",
+        ),
         (host("x", "a", "k", "10.0.10.5/24", "10.0.10.1"), "frames of x do not get to a VLAN 10"),
     ],
 )
@@ -438,12 +592,19 @@ def test_fm_5_4_gateways(one_host: Host, says: str) -> None:
 def test_fm_5_4_a_gateway_that_is_down() -> None:
     down = routed().campus.devices["a"].gateways[0]
     assert down.enabled is None
-    assert "is down: it is shut" in verdict(ping(routed("[gateway 10]\nstate: off\naddress: 10.0.10.7/24\n"),
-                                                 host("x", "a", "h", "10.0.10.5/24", "10.0.10.7"), B20))  # fmt: skip
+    assert "is down: it is shut" in verdict(
+        ping(
+            routed("[gateway 10]\nstate: off\naddress: 10.0.10.7/24\n"),
+            host("x", "a", "h", "10.0.10.5/24", "10.0.10.7"),
+            B20,
+        )
+    )
 
 
 def test_fm_5_5_routers_that_share_a_vlan() -> None:
-    far = "[gateway 99]\naddress: 10.0.99.2/24\n[gateway 31]\naddress: 10.0.31.1/24\n" + access("z", 31)
+    far = "[gateway 99]\naddress: 10.0.99.2/24\n[gateway 31]\naddress: 10.0.31.1/24\n" + access(
+        "z", 31
+    )
     target = host("b31", "b", "z", "10.0.31.5/24", "10.0.31.1")
     result = ping(routed("[gateway 99]\naddress: 10.0.99.1/24\n", far), A10, target)
     assert result.works and result.assumes == [
@@ -474,7 +635,7 @@ def test_fm_5_7_filters(entries: str, says: str) -> None:
     assert verdict(ping(two(near, trunk("u") + access("h", 20)), A10, B20)) == says
 
 
-# --- 6 ------------------------------------------------------------------------------------------------------------
+# --- 6 --------------------------------------------------------------------------------------------
 
 
 def domain_of(fabric: Fabric, device: str, vid: int) -> int:
@@ -485,7 +646,9 @@ def test_fm_6_1_domains() -> None:
     fabric = two(trunk("u", "10,20", "10"), trunk("u", "10,20", "20"))
     assert domain_of(fabric, "a", 10) == domain_of(fabric, "b", 20)
     assert domain_of(fabric, "a", 20) != domain_of(fabric, "b", 20)
-    assert domain_of(two(trunk("u"), trunk("u")), "a", 20) == domain_of(two(trunk("u"), trunk("u")), "b", 20)
+    assert domain_of(two(trunk("u"), trunk("u")), "a", 20) == domain_of(
+        two(trunk("u"), trunk("u")), "b", 20
+    )
 
 
 def test_fm_6_2_one_way_crossings_that_make_a_round() -> None:
@@ -504,32 +667,62 @@ def test_fm_6_2_one_way_crossings_that_make_a_round() -> None:
 
 
 def test_fm_6_3_what_is_served() -> None:
-    fabric = one(access("1", 10, "voice: 20") + trunk("2", "31", "none") + port("3", "mode: trunk") + "[gateway 99]\n")
+    fabric = one(
+        access("1", 10, "voice: 20")
+        + trunk("2", "31", "none")
+        + port("3", "mode: trunk")
+        + "[gateway 99]\n"
+    )
     assert vids(served_by_device(fabric)["s"]) == "10,20,31,99"
 
 
 def story(fabric: Fabric, source: str, target: str) -> Story:
     start, goal = (End(*place.split(":")) for place in (source, target))
-    return follow(fabric, sent_from(fabric, start, "honest"), start, bridge_ports_at(fabric, goal)[0], "honest")
+    return follow(
+        fabric,
+        sent_from(fabric, start, "honest"),
+        start,
+        bridge_ports_at(fabric, goal)[0],
+        "honest",
+    )
 
 
 def test_fm_6_5_where_it_stops() -> None:
     cases = [
-        (two(trunk("u") + access("h", 10), trunk("u", "20,99") + access("x", 10)), "b:u", "does not hold VLAN 10"),
-        (two(trunk("u", "20,99") + access("h", 10), trunk("u") + access("x", 10)), "a:u", "does not hold VLAN 10"),
-        (two(trunk("u") + access("h", 10), trunk("u") + access("x", 20)), "b:x", "passes VLAN 20, not VLAN 10"),
         (
-            two(trunk("u", "10", "10") + access("h", 10), trunk("u", "10", "none") + access("x", 10)),
+            two(trunk("u") + access("h", 10), trunk("u", "20,99") + access("x", 10)),
+            "b:u",
+            "does not hold VLAN 10",
+        ),
+        (
+            two(trunk("u", "20,99") + access("h", 10), trunk("u") + access("x", 10)),
+            "a:u",
+            "does not hold VLAN 10",
+        ),
+        (
+            two(trunk("u") + access("h", 10), trunk("u") + access("x", 20)),
+            "b:x",
+            "passes VLAN 20, not VLAN 10",
+        ),
+        (
+            two(
+                trunk("u", "10", "10") + access("h", 10), trunk("u", "10", "none") + access("x", 10)
+            ),
             "b:u",
             "has no native",
         ),
         (
-            two(trunk("u", "10,99", "99", "withheld: 10") + access("h", 10), trunk("u") + access("x", 10)),
+            two(
+                trunk("u", "10,99", "99", "withheld: 10") + access("h", 10),
+                trunk("u") + access("x", 10),
+            ),
             "a:u",
             "withheld",
         ),
         (
-            two(trunk("u", "10", "99", "state: off") + access("h", 10), trunk("u") + access("x", 10)),
+            two(
+                trunk("u", "10", "99", "state: off") + access("h", 10), trunk("u") + access("x", 10)
+            ),
             "a:h",
             "no link that is up",
         ),
@@ -539,31 +732,54 @@ def test_fm_6_5_where_it_stops() -> None:
         last = found.steps[-1]
         assert not found.arrives and last.event == "stops"
         assert (f"{last.switch}:{last.port}", says in last.because) == (where, True), last
-    leak = two(trunk("u", "10,20", "10") + access("h", 10), trunk("u", "10,20", "20") + access("x", 20))
-    events = [(s.switch, s.port, s.event, s.vlan, s.tagged) for s in story(leak, "a:h", "b:x").steps]
-    assert events == [("a", "h", "sent", 10, False), ("a", "u", "leaves", 10, False), ("b", "u", "arrives", 20, False),
-                      ("b", "x", "heard", 20, False)]  # fmt: skip
+    leak = two(
+        trunk("u", "10,20", "10") + access("h", 10), trunk("u", "10,20", "20") + access("x", 20)
+    )
+    events = [
+        (s.switch, s.port, s.event, s.vlan, s.tagged) for s in story(leak, "a:h", "b:x").steps
+    ]
+    assert events == [
+        ("a", "h", "sent", 10, False),
+        ("a", "u", "leaves", 10, False),
+        ("b", "u", "arrives", 20, False),
+        ("b", "x", "heard", 20, False),
+    ]
 
 
 def test_fm_6_6_islands() -> None:
-    fabric = two(trunk("u", "20,99") + access("h", 10), trunk("u") + access("h", 10) + access("k", 20))
+    fabric = two(
+        trunk("u", "20,99") + access("h", 10), trunk("u") + access("h", 10) + access("k", 20)
+    )
     parts = dict(islands(fabric, domains(fabric)))
     assert {vid: [island.devices(fabric) for island in split] for vid, split in parts.items()} == {
-        10: [["a"], ["b"]], 20: [["b"]],
-    }  # fmt: skip
+        10: [["a"], ["b"]],
+        20: [["b"]],
+    }
 
 
 def test_fm_6_6_islands_behind_a_port_with_two_links() -> None:
     # By the reports m:u leads to a:u and to b:u; what comes in by it does not leave by it again.
-    ends = [f"switch: {n}\n{VLANS}{trunk('u')}{access('h', 10)}{joined('u: m:u')}" for n in ("a", "b")]
+    ends = [
+        f"switch: {n}\n{VLANS}{trunk('u')}{access('h', 10)}{joined('u: m:u')}" for n in ("a", "b")
+    ]
     fabric = fabric_of(*ends, "switch: m\n" + VLANS + trunk("u"))
     assert heard(fabric, "a:h") == set()
-    assert [island.devices(fabric) for island in dict(islands(fabric, domains(fabric)))[10]] == [["a"], ["b"]]
+    assert [island.devices(fabric) for island in dict(islands(fabric, domains(fabric)))[10]] == [
+        ["a"],
+        ["b"],
+    ]
 
 
 def test_fm_6_6_islands_behind_protected_ports() -> None:
-    ends = [f"switch: {n}\n{VLANS}{trunk('u')}{access('h', 10)}{joined(f'u: m:{n}')}" for n in ("a", "b")]
-    middle = "switch: m\n" + VLANS + "".join(trunk(n, "10,99", "99", "protected: yes") for n in ("a", "b"))
+    ends = [
+        f"switch: {n}\n{VLANS}{trunk('u')}{access('h', 10)}{joined(f'u: m:{n}')}"
+        for n in ("a", "b")
+    ]
+    middle = (
+        "switch: m\n"
+        + VLANS
+        + "".join(trunk(n, "10,99", "99", "protected: yes") for n in ("a", "b"))
+    )
     fabric = fabric_of(*ends, middle + joined("a: a:u", "b: b:u"))
     assert heard(fabric, "a:h") == set()
     [(vid, split)] = islands(fabric, domains(fabric))
@@ -572,11 +788,13 @@ def test_fm_6_6_islands_behind_protected_ports() -> None:
     assert "protected ports on the way" in row.breaks[0].says
 
 
-# --- the page itself ----------------------------------------------------------------------------------------------
+# --- the page itself ------------------------------------------------------------------------------
 
 
 def test_every_rule_is_cited_in_the_code_and_has_a_test() -> None:
-    numbers = re.findall(r"\*\*FM (\d+\.\d+)\*\*", (ROOT / "docs" / "forwarding-model.md").read_text())
+    numbers = re.findall(
+        r"\*\*FM (\d+\.\d+)\*\*", (ROOT / "docs" / "forwarding-model.md").read_text()
+    )
     assert len(numbers) > 40 and len(set(numbers)) == len(numbers)
     code = "".join(path.read_text() for path in (ROOT / "src").rglob("*.py"))
     cited = set(re.findall(r"FM (\d+\.\d+)", code))

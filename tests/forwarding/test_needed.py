@@ -1,4 +1,4 @@
-"""Needed VLANs against networkx: a link is needed if a simple path between two terminals uses it."""
+"""Needed VLANs against networkx: a simple path between two terminals uses the link."""
 
 from __future__ import annotations
 
@@ -17,7 +17,9 @@ from tests.conftest import fabric_of
 
 
 def by_block_cut_tree(edges: list[tuple[int, int]], terminals: set[int]) -> set[int]:
-    """networkx: the blocks on the paths of the block-cut tree between terminals, parallel links sharing a block."""
+    """networkx: the blocks on the paths of the block-cut tree between terminals, parallel links
+    sharing a block.
+    """
     graph = nx.Graph(edges)
     tree: Any = nx.Graph()
     blocks = [frozenset(block) for block in nx.biconnected_components(graph)]
@@ -26,8 +28,12 @@ def by_block_cut_tree(edges: list[tuple[int, int]], terminals: set[int]) -> set[
     found: set[frozenset[int]] = set()
     for one, other in combinations([t for t in terminals if t in tree], 2):
         if nx.has_path(tree, one, other):
-            found |= {node for node in nx.shortest_path(tree, one, other) if isinstance(node, frozenset)}
-    return {number for number, (a, b) in enumerate(edges) if any({a, b} <= block for block in found)}
+            found |= {
+                node for node in nx.shortest_path(tree, one, other) if isinstance(node, frozenset)
+            }
+    return {
+        number for number, (a, b) in enumerate(edges) if any({a, b} <= block for block in found)
+    }
 
 
 @settings(max_examples=400)
@@ -69,7 +75,9 @@ def host(vid: int) -> str:
         ("[vlans]\n20: b\n99: n\n" + trunk("1..2", "10,20"), ["20", "20"], ["10", "10"]),
     ],
 )
-def test_surplus_and_missing_on_a_chain(middle: str, surplus: list[str], missing: list[str]) -> None:
+def test_surplus_and_missing_on_a_chain(
+    middle: str, surplus: list[str], missing: list[str]
+) -> None:
     a = "switch: a\n" + VLANS + trunk("1", "10,20") + host(10) + "[neighbours]\n1: m:1\n"
     b = "switch: b\n" + VLANS + trunk("1", "10,20") + host(10) + host(30) + "[neighbours]\n1: m:2\n"
     rows = trunk_rows(fabric_of(a, b, "switch: m\n" + middle))
@@ -85,8 +93,14 @@ def test_redundant_ways_are_needed_and_unused_uplinks_are_not() -> None:
         return f"switch: {name}\n{VLANS}{ports}{''.join(map(host, hosts))}[neighbours]\n{heard}"
 
     rows = trunk_rows(fabric_of(sheet("a", "10", 10), sheet("b", "10", 10), sheet("c", "10")))
-    assert [row.needed for row in rows] == ["10", "10", "10"]  # by way of c as well: it is carried there
+    assert [row.needed for row in rows] == [
+        "10",
+        "10",
+        "10",
+    ]  # by way of c as well: it is carried there
     rows = trunk_rows(fabric_of(sheet("a", "10", 10), sheet("b", "10", 10), sheet("c", "20", 20)))
     assert [(row.needed, row.surplus, row.missing) for row in rows] == [
-        ("10", "none", "none"), ("none", "none", "none"), ("none", "none", "none"),
-    ]  # fmt: skip
+        ("10", "none", "none"),
+        ("none", "none", "none"),
+        ("none", "none", "none"),
+    ]

@@ -1,4 +1,6 @@
-"""The engine against a real switch implementation, for the port kinds it has: one broadcast from every host port."""
+"""The engine against a real switch implementation, for the port kinds it has: one broadcast from
+every host port.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +48,9 @@ def random_port(rng: random.Random, name: str, uplink: bool) -> Port:
 
 
 def random_tree(rng: random.Random) -> Campus:
-    """A tree of up to six switches: a broadcast in it passes each switch once, as in a spanning tree."""
+    """A tree of up to six switches: a broadcast in it passes each switch once, as in a spanning
+    tree.
+    """
     campus = Campus()
     for number in range(rng.randint(1, 6)):
         table = {vid: Vlan(vid, NOWHERE) for vid in VIDS}
@@ -60,7 +64,11 @@ def random_tree(rng: random.Random) -> Campus:
             campus.devices[f"s{far}"].ports[other] = random_port(rng, other, uplink=True)
             if rng.random() < 0.5:
                 for attribute in ("mode", "access_vlan", "allowed", "native_vlan", "native_tagged"):
-                    setattr(campus.devices[f"s{far}"].ports[other], attribute, getattr(device.ports[one], attribute))
+                    setattr(
+                        campus.devices[f"s{far}"].ports[other],
+                        attribute,
+                        getattr(device.ports[one], attribute),
+                    )
             campus.cables.append(Cable(f"s{number}", one, f"s{far}", other, NOWHERE))
     return campus
 
@@ -75,10 +83,16 @@ def set_up(campus: Campus, switch: OpenVSwitch) -> None:
     commands = []
     for device in campus.devices.values():
         commands.append(["add-br", device.name])
-        commands.append(["set", "bridge", device.name, "datapath_type=dummy", "fail_mode=standalone"])
+        commands.append(
+            ["set", "bridge", device.name, "datapath_type=dummy", "fail_mode=standalone"]
+        )
         for port in device.ports.values():
             commands.append(["add-port", device.name, port.name])
-            kind = ["type=patch", f"options:peer={peers[port.name]}"] if port.name in peers else ["type=dummy"]
+            kind = (
+                ["type=patch", f"options:peer={peers[port.name]}"]
+                if port.name in peers
+                else ["type=dummy"]
+            )
             commands.append(["set", "interface", port.name, *kind])
             commands.append(["set", "port", port.name, *columns(port)])
     switch.configure(*commands)
@@ -111,10 +125,18 @@ def check(campus: Campus, switch: OpenVSwitch, seed: int) -> int:
             vid = port.view.pvid if tag is None else tag if port.view.admit >> tag & 1 else 0
             entries = [Entry(port.number, 1 << vid, port.bridge)] if vid else []
             spread = flood(fabric, entries, "honest")
-            mine = {(q.port, v if tagged else None) for q, v, tagged in spread.heard() if q.number != port.number}
+            mine = {
+                (q.port, v if tagged else None)
+                for q, v, tagged in spread.heard()
+                if q.number != port.number
+            }
             left = {(names[n], t) for n, t in switch.trace(numbers[port.port], tag)}
-            theirs = {(name, t) for name, t in left if name not in campus.devices}  # each bridge has a port of its own
-            assert mine == theirs, f"seed {seed}, {port.port} tag {tag}: ours {mine - theirs}, theirs {theirs - mine}"
+            theirs = {
+                (name, t) for name, t in left if name not in campus.devices
+            }  # each bridge has a port of its own
+            assert mine == theirs, (
+                f"seed {seed}, {port.port} tag {tag}: ours {mine - theirs}, theirs {theirs - mine}"
+            )
             compared += 1
     return compared
 
@@ -122,11 +144,15 @@ def check(campus: Campus, switch: OpenVSwitch, seed: int) -> int:
 @pytest.mark.parametrize("part", range(2))
 def test_agrees_with_open_vswitch(switch: OpenVSwitch, part: int) -> None:
     seeds = range(part, CAMPUSES, 2)
-    assert sum(check(random_tree(random.Random(seed)), switch, seed) for seed in seeds) > 5 * len(seeds)
+    assert sum(check(random_tree(random.Random(seed)), switch, seed) for seed in seeds) > 5 * len(
+        seeds
+    )
 
 
 def test_verdicts_are_what_open_vswitch_floods(switch: OpenVSwitch) -> None:
-    """Claims between VLANs, and between ports: isolation holds where no broadcast of one side gets to the other."""
+    """Claims between VLANs, and between ports: isolation holds where no broadcast of one side gets
+    to the other.
+    """
     seen = {"holds": 0, "broken": 0}
     for seed in range(CAMPUSES // 4):
         rng = random.Random(f"verdicts {seed}")
@@ -139,13 +165,17 @@ def test_verdicts_are_what_open_vswitch_floods(switch: OpenVSwitch) -> None:
         at = {seat: fabric.bridge_ports[seat.port].port for seat in prover.names.seats}
         floods: dict[Seat, set[tuple[str, int]]] = {}
         for _ in range(6):
-            pair = rng.sample(sorted({f"vlan {s.vid}" for s in at} | {f"{p[:2]}:{p}" for p in at.values()}), 2)
+            pair = rng.sample(
+                sorted({f"vlan {s.vid}" for s in at} | {f"{p[:2]}:{p}" for p in at.values()}), 2
+            )
             claim = Claim(isolate=[pair[0]], from_=[pair[1]], one_way=True)
             [(sources, targets)] = prover.legs(claim)
             for seat in sources - floods.keys():
                 left = switch.trace(numbers[at[seat]], seat.tag or None)
                 floods[seat] = {(names[number], tag or 0) for number, tag in left}
-            leaks = any((at[t], t.tag) in floods[s] for s in sources for t in targets if at[t] != at[s])
+            leaks = any(
+                (at[t], t.tag) in floods[s] for s in sources for t in targets if at[t] != at[s]
+            )
             verdict = prover.judge(claim).verdict
             assert verdict == ("broken" if leaks else "holds"), (seed, pair)
             seen[verdict] += 1
@@ -159,9 +189,16 @@ def test_the_oracle_can_say_no(switch: OpenVSwitch) -> None:
     for name in ("s0h0", "s0h1"):
         device.ports[name] = Port(name, NOWHERE, mode=fact(Mode.ACCESS), access_vlan=fact(10))
     set_up(campus, switch)
-    assert len(switch.trace(switch.numbers()["s0h0"], None)) == 1 + 1  # the other port, and the bridge's own
-    device.ports["s0h1"].access_vlan = fact(20)  # now the engine is told something else than the switch
+    assert (
+        len(switch.trace(switch.numbers()["s0h0"], None)) == 1 + 1
+    )  # the other port, and the bridge's own
+    device.ports["s0h1"].access_vlan = fact(
+        20
+    )  # now the engine is told something else than the switch
     numbers = switch.numbers()
     heard = {n for n, _ in switch.trace(numbers["s0h0"], None)}
     fabric = resolve(campus, wire(campus))
-    assert numbers["s0h1"] in heard and not list(flood(fabric, [Entry(0, 1 << 10, 0)], "honest").heard())[1:]
+    assert (
+        numbers["s0h1"] in heard
+        and not list(flood(fabric, [Entry(0, 1 << 10, 0)], "honest").heard())[1:]
+    )

@@ -1,4 +1,6 @@
-"""The engine against the naive frame simulator: who hears what, in which VLAN, tagged or not, at both levels."""
+"""The engine against the naive frame simulator: who hears what, in which VLAN, tagged or not, at
+both levels.
+"""
 
 from __future__ import annotations
 
@@ -30,10 +32,13 @@ def disagreements(campus: Campus) -> list[str]:
         for level in ("honest", "hostile"):
             result = flood(fabric, entries_at(fabric, [port.number], level), level)
             engine = {
-                Heard(q.end.device, q.port, vid, tagged) for q, vid, tagged in result.heard() if q.number != port.number
+                Heard(q.end.device, q.port, vid, tagged)
+                for q, vid, tagged in result.heard()
+                if q.number != port.number
             }
             naive = simulator.flood((port.end.device, port.port), level == "hostile", {*VIDS, 4094})
-            # A trunk left at everything on a switch without a table passes VIDs nobody uses: one stands for all.
+            # A trunk left at everything on a switch without a table passes VIDs nobody uses: one
+            # stands for all.
             engine = {h for h in engine if h.vid in VIDS or h.vid == 4094}
             if engine != naive:
                 found.append(
@@ -52,4 +57,6 @@ def test_agrees_with_the_simulator_and_shrinks_if_not(rng: random.Random) -> Non
 @pytest.mark.parametrize("part", range(8))
 def test_agrees_with_the_simulator_on_many_campuses(part: int) -> None:
     for seed in range(part, CAMPUSES, 8):
-        assert disagreements(random_campus(random.Random(seed), 1 + seed % 12)) == [], f"seed {seed}"
+        assert disagreements(random_campus(random.Random(seed), 1 + seed % 12)) == [], (
+            f"seed {seed}"
+        )

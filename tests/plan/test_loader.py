@@ -38,7 +38,15 @@ def test_what_a_plan_says() -> None:
     assert (second.from_, second.except_, second.one_way) == (["everything"], ["phone"], True)
     assert plan.needed == {"a": 1 << 20 | 1 << 30, "b": 1 << 20}
     assert plan.hosts == [
-        Host("pump", "a", "h", Origin("plan.yaml", 6), None, ip_interface("10.0.20.5/24"), "10.0.20.1"),
+        Host(
+            "pump",
+            "a",
+            "h",
+            Origin("plan.yaml", 6),
+            None,
+            ip_interface("10.0.20.5/24"),
+            "10.0.20.1",
+        ),
         Host("phone", "b", "1/2", Origin("plan.yaml", 10), 20),
     ]
 
@@ -59,7 +67,12 @@ def test_what_a_plan_says() -> None:
         ("vlans:\n  10: {needed: a}", 2, 16, "expected here: a list, not 'a'"),
         ("hosts:\n  x: {address: 10.0.0.1/24}", 2, 3, "`at` is missing here"),
         ("hosts:\n  x: {at: a1}", 2, 3, "a host needs `at: switch:port`"),
-        ("hosts:\n  x: {at: a:1, address: 10.0.0.1}", 2, 25, "an address with its prefix, as in 10.0.0.5/24; not"),
+        (
+            "hosts:\n  x: {at: a:1, address: 10.0.0.1}",
+            2,
+            25,
+            "an address with its prefix, as in 10.0.0.5/24; not",
+        ),
         ("hosts:\n  x: {at: a:1, gateway: here}", 2, 25, "an address, as in"),
         ("hosts:\n  x: {at: a:1, vlan: ten}", 2, 22, "'ten' is not a VLAN number"),
         ("vlans:\n  10: [", 2, 8, "not well-formed YAML"),
@@ -87,17 +100,26 @@ def test_the_plan_in_the_folder_is_used(inkov: Inkov, tmp_path: Path) -> None:
     folder.mkdir()
     (folder / "a.sheet").write_text(sheet.format("a", "b"))
     (folder / "b.sheet").write_text(sheet.format("b", "a"))
-    plan = "vlans:\n  20: x\n  30: {needed: [a, b]}\nhosts:\n  pump: {at: 'a:h'}\n  valve: {at: 'b:h'}\n"
+    plan = (
+        "vlans:\n  20: x\n  30: {needed: [a, b]}\nhosts:\n  pump: {at: 'a:h'}\n  valve: {at:"
+        " 'b:h'}\n"
+    )
     (folder / "plan.yaml").write_text(plan)
     assert inkov("follow", "pump", "valve", "in").status == 0
     assert [t["missing"] for t in inkov("trunks", "in", "-f", "json").json["trunks"]] == ["30"]
     (folder / "plan.yaml").write_text("vlans:\n  30: {needed: [a, c]}\n")
     wrong = inkov("trunks", "in")
-    assert wrong.status == 1 and "plan.yaml:2: the plan names a switch 'c' that is not among the files" in wrong.err
+    assert (
+        wrong.status == 1
+        and "plan.yaml:2: the plan names a switch 'c' that is not among the files" in wrong.err
+    )
     (folder / "hosts.csv").write_text("host,switch,port\npump,b,h\n")
     (folder / "plan.yaml").write_text(plan)
     twice = inkov("read", "in")
-    assert twice.status == 1 and "in/plan.yaml:5: host 'pump' is named twice, first at in/hosts.csv:2" in twice.err
+    assert (
+        twice.status == 1
+        and "in/plan.yaml:5: host 'pump' is named twice, first at in/hosts.csv:2" in twice.err
+    )
     (folder / "hosts.csv").unlink()
     (tmp_path / "other.yaml").write_text("hosts:\n  tap: {at: 'b:h'}\nvlans:\n  99x: a\n")
     named = inkov("follow", "a:h", "tap", "in", "--plan", "other.yaml")

@@ -32,7 +32,7 @@ class Oracle:
         return {at for tag in tags for at in sim.arrive(end, tag)}
 
     def _wire(self, place: tuple[str, str]) -> tuple[tuple[str, str], int]:
-        """The end whose wire a port is on, and the tag that it wears there (0 for none of its own)."""
+        """The end whose wire a port is on, and the tag it wears there (0 for none)."""
         p = self.sim.port(place)
         if p.kind is PortKind.SUB and p.parent and p.outer:
             return self.sim.forwards_as(place[0], p.parent.value), p.outer.value
@@ -48,14 +48,18 @@ class Oracle:
         return found
 
     def heard(self, at: At, targets: set[Seat], level: str) -> bool:
-        """True if a frame on a bridge leaves by the port of a target in the form that its host hears."""
+        """True if a frame on a bridge leaves by the port of a target in the form that its host
+        hears.
+        """
         own, self.sim.hostile = self.sim.hostile, level == "hostile"
         leaving = self.sim.spread(at)
         self.sim.hostile = own
         for out, tag, _ in leaving:
             for seat in targets:
                 end, outer = self._wire(self._place(seat))
-                if self._wire(out)[0] == end and (level == "hostile" or (tag or 0) == (outer or seat.tag)):
+                if self._wire(out)[0] == end and (
+                    level == "hostile" or (tag or 0) == (outer or seat.tag)
+                ):
                     return True
         return False
 
@@ -88,18 +92,30 @@ class Oracle:
         carried, sim = claim.carried_by, self.sim
         assert carried is not None
         on, over = carried.on, carried.over
-        for at in self.everywhere((s for s in all_seats(self.fabric) if s.vid in carried.vlans), claim.level):
+        for at in self.everywhere(
+            (s for s in all_seats(self.fabric) if s.vid in carried.vlans), claim.level
+        ):
             if on is not None and not any(fnmatch(at.device, pattern) for pattern in on):
                 return True
-            for near in {self._wire(out)[0] for out, _, _ in sim.spread(at)} if over is not None else ():
+            for near in (
+                {self._wire(out)[0] for out, _, _ in sim.spread(at)} if over is not None else ()
+            ):
                 ends = [near, *sim.cables[near]] if near in sim.cables else []
-                if ends and not any(fnmatch(":".join(end), pattern) for end in ends for pattern in over or ()):
+                if ends and not any(
+                    fnmatch(":".join(end), pattern) for end in ends for pattern in over or ()
+                ):
                     return True
         return False
 
     def shortest(self, sources: set[Seat], targets: set[Seat], level: str) -> int | None:
-        """The fewest links by which some frame gets to a target passing no bridge twice; None if none does."""
-        ways = {(at, frozenset([self._bridge(at)])) for seat in sources for at in self.starts(seat, level)}
+        """The fewest links by which some frame gets to a target passing no bridge twice; None if
+        none does.
+        """
+        ways = {
+            (at, frozenset([self._bridge(at)]))
+            for seat in sources
+            for at in self.starts(seat, level)
+        }
         for length in range(len(self.fabric.bridges)):
             if any(self.heard(at, targets, level) for at in {at for at, _ in ways}):
                 return length

@@ -1,4 +1,6 @@
-"""prove, verify, plan: as a user runs them, on the demo garden, its repaired twin, and small campuses of sheets."""
+"""prove, verify, plan: as a user runs them, on the demo garden, its repaired twin, and small
+campuses of sheets.
+"""
 
 from __future__ import annotations
 
@@ -35,20 +37,29 @@ APART = "claims:\n  - {isolate: guests, from: tills, one-way: yes, layer: 3}\n"
 
 
 def verdicts(inkov: Inkov, *options: str) -> list[str]:
-    return [claim["verdict"] for claim in inkov("prove", ".", "-f", "json", *options).json["claims"]]
+    return [
+        claim["verdict"] for claim in inkov("prove", ".", "-f", "json", *options).json["claims"]
+    ]
 
 
 def test_the_garden_and_its_repaired_twin(tmp_path: Path) -> None:
     garden = run_inkov("prove", "garden", cwd=DEMO)
     assert garden.status == 1 and garden.out.endswith("8 claims: 1 holds, 7 broken, 0 undecided.\n")
-    assert "To blame (changing any one ends the leak):\n    fern-1:port-24  garden/fern-1.json:115" in garden.out
+    assert (
+        "To blame (changing any one ends the leak):\n    fern-1:port-24  garden/fern-1.json:115"
+        in garden.out
+    )
     certificate = tmp_path / "c.json"
     repaired = run_inkov("prove", "repaired", "--certificate", certificate, cwd=DEMO)
-    assert repaired.status == 0 and repaired.out.endswith("8 claims: 8 hold, 0 broken, 0 undecided.\n")
+    assert repaired.status == 0 and repaired.out.endswith(
+        "8 claims: 8 hold, 0 broken, 0 undecided.\n"
+    )
     verified = run_inkov("verify", certificate, "repaired", cwd=DEMO)
     assert (verified.status, verified.out) == (0, "8 of 8 claims verified.\n")
     other = run_inkov("verify", certificate, "garden", cwd=DEMO)
-    assert other.status == 1 and "refused: garden/core-1.json is not in the certificate" in other.out
+    assert (
+        other.status == 1 and "refused: garden/core-1.json is not in the certificate" in other.out
+    )
 
 
 def test_every_form_of_verdicts() -> None:
@@ -56,8 +67,16 @@ def test_every_form_of_verdicts() -> None:
         return run_inkov("prove", "garden", "-f", form, cwd=DEMO).out
 
     claims = json.loads(said("json"))["claims"]
-    assert all({"claim", "level", "layer", "verdict", "witness", "assumes"} <= claim.keys() for claim in claims)
-    assert [step["event"] for step in claims[1]["witness"]] == ["sent", "leaves", "arrives", "heard"]
+    assert all(
+        {"claim", "level", "layer", "verdict", "witness", "assumes"} <= claim.keys()
+        for claim in claims
+    )
+    assert [step["event"] for step in claims[1]["witness"]] == [
+        "sent",
+        "leaves",
+        "arrives",
+        "heard",
+    ]
     log = json.loads(said("sarif"))
     jsonschema.validate(log, LOG)
     assert [r["kind"] for r in log["runs"][0]["results"]].count("pass") == 1
@@ -74,7 +93,9 @@ def test_without_a_plan_vlans_are_proved_apart_and_whole(inkov: Inkov, tmp_path:
     less = json.loads((tmp_path.parent / "c.json").read_text())
     (tmp_path.parent / "d.json").write_text(json.dumps({**less, "claims": less["claims"][1:]}))
     assert "refused: no claim is about VLAN 10\n" in inkov("verify", "../d.json", ".").out
-    (tmp_path / "r.sheet").write_text(ROUTER + "[port 3]\nmode: general\npvid: 30\nuntagged: 20,30\n")
+    (tmp_path / "r.sheet").write_text(
+        ROUTER + "[port 3]\nmode: general\npvid: 30\nuntagged: 20,30\n"
+    )
     changed = inkov("verify", "../c.json", ".")
     assert (
         changed.status == 1
@@ -87,40 +108,65 @@ def test_without_a_plan_vlans_are_proved_apart_and_whole(inkov: Inkov, tmp_path:
     ("filters", "verdict", "because"),
     [
         ("", "broken", "packets are routed from r VLAN 30 to r VLAN 20"),
-        ("10: reject from any to 10.0.20.0/24\n20: accept from any to any\n", "holds", "no router passes"),
+        (
+            "10: reject from any to 10.0.20.0/24\n20: accept from any to any\n",
+            "holds",
+            "no router passes",
+        ),
         ("10: reject from 10.0.30.0/24 to 10.0.0.0/16\n", "holds", "no router passes"),
         ("10: reject from any to 10.0.20.0/25\n", "broken", "in part"),
         ("10: reject from any to 10.0.20.0/24 in part\n", "broken", "in part"),
-        ("10: reject from any to 10.0.20.0/25\n20: reject from any to 10.0.20.0/24\n", "holds", "no router passes"),
-        ("10: accept from any to any\n20: reject from any to any\n", "broken", "packets are routed"),
+        (
+            "10: reject from any to 10.0.20.0/25\n20: reject from any to 10.0.20.0/24\n",
+            "holds",
+            "no router passes",
+        ),
+        (
+            "10: accept from any to any\n20: reject from any to any\n",
+            "broken",
+            "packets are routed",
+        ),
         ("10: accept from any to 10.0.20.9/32\n20: reject from any to any\n", "broken", "in part"),
         ("10: reject from 10.0.99.0/24 to any\n", "broken", "packets are routed"),
     ],
 )
-def test_fm_5_8_what_filters_leave(inkov: Inkov, tmp_path: Path, filters: str, verdict: str, because: str) -> None:
+def test_fm_5_8_what_filters_leave(
+    inkov: Inkov, tmp_path: Path, filters: str, verdict: str, because: str
+) -> None:
     text = ROUTER + ("filter in: keep\n[filter keep]\n" + filters if filters else "")
     (tmp_path / "r.sheet").write_text(text)
     (tmp_path / "plan.yaml").write_text(APART)
     [claim] = inkov("prove", ".", "-f", "json").json["claims"]
     assert (claim["verdict"], because in claim["because"]) == (verdict, True), claim
-    if verdict == "holds":  # a hostile host says that it is somebody else; filters by destination hold it all the same
+    if (
+        verdict == "holds"
+    ):  # a hostile host says that it is somebody else; filters by destination hold it all the same
         (tmp_path / "plan.yaml").write_text(APART.replace("layer: 3", "layer: 3, level: hostile"))
         assert verdicts(inkov) == ["broken" if "from 10" in filters else "holds"]
         (tmp_path / "plan.yaml").write_text(APART)
     # What comes out into the tills is as good a place for the filter.
-    (tmp_path / "r.sheet").write_text(text.replace("filter in: keep\n", "").replace(
-        "address: 10.0.20.1/24\n", "address: 10.0.20.1/24\n" + "filter out: keep\n" * bool(filters)))  # fmt: skip
+    (tmp_path / "r.sheet").write_text(
+        text.replace("filter in: keep\n", "").replace(
+            "address: 10.0.20.1/24\n",
+            "address: 10.0.20.1/24\n" + "filter out: keep\n" * bool(filters),
+        )
+    )
     assert verdicts(inkov) == [verdict]
 
 
 def test_the_filter_of_an_openconfig_export_and_its_sheet() -> None:
     matrix = run_inkov("prove", "repaired", "--matrix", "-f", "json", cwd=DEMO).json["reach"]
-    how = {(cell["one"].partition(" ")[2], cell["other"].partition(" ")[2]): cell["how"] for cell in matrix}
+    how = {
+        (cell["one"].partition(" ")[2], cell["other"].partition(" ")[2]): cell["how"]
+        for cell in matrix
+    }
     assert how["visitor-wifi", "tills"] == how["visitor-wifi", "management"] == "apart"
     assert how["tills", "visitor-wifi"] == how["visitor-wifi", "climate"] == "routed"
     nobody = run_inkov("prove", "garden/fern-1.json", "--matrix", "--hosts", cwd=DEMO)
     assert nobody.out.startswith("There are no two sides to compare")
-    hosts = run_inkov("prove", "garden", "--matrix", "--hosts", "-f", "csv", cwd=DEMO).out.splitlines()
+    hosts = run_inkov(
+        "prove", "garden", "--matrix", "--hosts", "-f", "csv", cwd=DEMO
+    ).out.splitlines()
     assert hosts[0].startswith("reaches,till-1,") and hosts[1].split(",")[3] == "same"
 
 
@@ -136,16 +182,23 @@ def test_plans_are_started_checked_and_described(inkov: Inkov, tmp_path: Path) -
     assert verdicts(inkov) == ["holds"] * 4
     (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [tils, guests]\n")
     wrong = inkov("plan", "check", ".")
-    assert wrong.status == 1 and "./plan.yaml:2: nothing is called 'tils'; did you mean tills?" in wrong.out
+    assert (
+        wrong.status == 1
+        and "./plan.yaml:2: nothing is called 'tils'; did you mean tills?" in wrong.out
+    )
     assert verdicts(inkov) == ["undecided"]
     schema = inkov("plan", "schema").json
     jsonschema.Draft202012Validator.check_schema(schema)
     validator = jsonschema.Draft202012Validator(schema)
-    assert validator.is_valid({"vlans": {"10": "x"}, "claims": [{"isolate": ["a", "b"], "level": "hostile"}]})
+    assert validator.is_valid(
+        {"vlans": {"10": "x"}, "claims": [{"isolate": ["a", "b"], "level": "hostile"}]}
+    )
     assert not validator.is_valid({"claims": [{"isolated": ["a", "b"]}]})
 
 
-def test_a_verdict_that_rests_on_unread_lines_is_undecided_if_strict(inkov: Inkov, tmp_path: Path) -> None:
+def test_a_verdict_that_rests_on_unread_lines_is_undecided_if_strict(
+    inkov: Inkov, tmp_path: Path
+) -> None:
     (tmp_path / "r.sheet").write_text(ROUTER)
     (tmp_path / "x.json").write_text('{"other": 1}')
     (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [climate, tills]\n")
@@ -154,9 +207,13 @@ def test_a_verdict_that_rests_on_unread_lines_is_undecided_if_strict(inkov: Inko
     assert "./x.json was not read" in inkov("prove", ".", "-f", "json").json["claims"][0]["assumes"]
 
 
-def test_fm_4_7_an_unknown_neighbour_between_two_vlans_is_said(inkov: Inkov, tmp_path: Path) -> None:
+def test_fm_4_7_an_unknown_neighbour_between_two_vlans_is_said(
+    inkov: Inkov, tmp_path: Path
+) -> None:
     (tmp_path / "r.sheet").write_text(ROUTER + "[neighbours]\n1: Box:a\n2: box:b\n")
-    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [climate, tills]\n  - isolate: [tills, guests]\n")
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - isolate: [climate, tills]\n  - isolate: [tills, guests]\n"
+    )
     assert verdicts(inkov) == ["holds", "holds"]
     assert verdicts(inkov, "--strict") == ["undecided", "undecided"]
     says = "Box is not among the files, and taken to pass nothing between r:1 and r:2"
@@ -165,8 +222,12 @@ def test_fm_4_7_an_unknown_neighbour_between_two_vlans_is_said(inkov: Inkov, tmp
     assert verdicts(inkov, "--strict") == ["holds", "holds"]
 
 
-@pytest.mark.parametrize("text", ["{", "[]", '{"inkov-certificate": 2}', '{"inkov-certificate": 1, "files": 3}'])
-def test_what_is_no_certificate_is_said_in_one_line(inkov: Inkov, tmp_path: Path, text: str) -> None:
+@pytest.mark.parametrize(
+    "text", ["{", "[]", '{"inkov-certificate": 2}', '{"inkov-certificate": 1, "files": 3}']
+)
+def test_what_is_no_certificate_is_said_in_one_line(
+    inkov: Inkov, tmp_path: Path, text: str
+) -> None:
     (tmp_path / "r.sheet").write_text(ROUTER)
     (tmp_path / "c.json").write_text(text)
     result = inkov("verify", "c.json", "r.sheet")
@@ -196,7 +257,8 @@ def test_every_field_of_a_certificate_counts(inkov: Inkov, tmp_path: Path) -> No
             if key == "edges":
                 continue
             other = {"holds": "broken", "broken": "holds", "honest": "hostile", 2: 3}.get(
-                value if isinstance(value, (str, int)) else "", None if isinstance(value, list) else "nonsense"
+                value if isinstance(value, (str, int)) else "",
+                None if isinstance(value, list) else "nonsense",
             )
             entries = [{**e, key: other} if n == at else e for n, e in enumerate(whole["claims"])]
             assert refused({**whole, "claims": entries}), (at, key)
@@ -215,7 +277,9 @@ def test_a_gateway_carries_its_vlan_too(inkov: Inkov, tmp_path: Path) -> None:
     folder = tmp_path / "in"
     folder.mkdir()
     (folder / "a.sheet").write_text(host)
-    (folder / "b.sheet").write_text("inkov sheet 1\nswitch: b\n[vlans]\n10: x\n11: y\n[port 1]\nvlan: 11\n")
+    (folder / "b.sheet").write_text(
+        "inkov sheet 1\nswitch: b\n[vlans]\n10: x\n11: y\n[port 1]\nvlan: 11\n"
+    )
     (folder / "plan.yaml").write_text("claims:\n  - carried-by: {vlans: 10, on: [a]}\n")
     assert inkov("prove", "in", "--certificate", "c.json").status == 0
     assert inkov("verify", "c.json", "in").out == "1 of 1 claims verified.\n"
@@ -237,15 +301,22 @@ def test_a_vlan_stays_on_the_links_it_may_cross(inkov: Inkov, tmp_path: Path) ->
     folder = tmp_path / "in"
     folder.mkdir()
     (folder / "cables.csv").write_text("switch,port,far switch,far port\na,2,b,2\na,3,b,3\n")
-    (folder / "plan.yaml").write_text("claims:\n  - carried-by: {vlans: 10, on: [a, b], over: ['b:2']}\n")
+    (folder / "plan.yaml").write_text(
+        "claims:\n  - carried-by: {vlans: 10, on: [a, b], over: ['b:2']}\n"
+    )
     for lists, status in ((("10", "20"), 0), (("10", "10,20"), 1)):
         for name in ("a", "b"):
             (folder / f"{name}.sheet").write_text(sheet.format(name, *lists))
         result = inkov("prove", "in", "--certificate", "c.json")
         assert result.status == status, result.out
         assert inkov("verify", "c.json", "in").out == "1 of 1 claims verified.\n"
-    assert "frames of VLAN 10 get to a:3, b:3" in result.out and "a:3  in/a.sheet:13  its allowed list" in result.out
-    (folder / "plan.yaml").write_text("claims:\n  - carried-by: {vlans: 10, on: [aa], over: ['b:9']}\n")
+    assert (
+        "frames of VLAN 10 get to a:3, b:3" in result.out
+        and "a:3  in/a.sheet:13  its allowed list" in result.out
+    )
+    (folder / "plan.yaml").write_text(
+        "claims:\n  - carried-by: {vlans: 10, on: [aa], over: ['b:9']}\n"
+    )
     wrong = inkov("plan", "check", "in")
     assert "in/plan.yaml:2: no switch is called 'aa'; did you mean a?\n" in wrong.out
     assert "in/plan.yaml:2: no link ends at 'b:9'; did you mean b:3 or b:2?" in wrong.out
@@ -256,7 +327,8 @@ def test_a_vlan_stays_on_the_links_it_may_cross(inkov: Inkov, tmp_path: Path) ->
 def test_follow_and_hears_say_what_the_plan_claims() -> None:
     follow = run_inkov("follow", "core-1:port-13", "pond-1:port-1", "garden", cwd=DEMO).out
     claim = (
-        "Claim: nobody but its own ports hears management (garden/plan.yaml:6, layer 2, hostile) is broken; to blame: "
+        "Claim: nobody but its own ports hears management (garden/plan.yaml:6, layer 2, hostile) is"
+        " broken; to blame: "
     )
     assert claim + "core-1:port-6 (garden/core-1.json:122)" in follow
     hears = run_inkov("hears", "gate-1:1", "repaired", "-f", "json", cwd=DEMO).json
@@ -268,13 +340,15 @@ def test_a_plan_names_makes_and_tables(inkov: Inkov, tmp_path: Path) -> None:
     folder = tmp_path / "in"
     folder.mkdir()
     sheet = (
-        "inkov sheet 1\nswitch: {}\n[vlans]\n10: x\n20: y\n[port 1]\nmode: trunk\nallowed: 10,20\n[port 2]\nvlan: 10\n"
+        "inkov sheet 1\nswitch: {}\n[vlans]\n10: x\n20: y\n[port 1]\nmode: trunk\nallowed:"
+        " 10,20\n[port 2]\nvlan: 10\n"
     )
     for name in ("a", "b"):
         (folder / f"{name}.sheet").write_text(sheet.format(name))
     (tmp_path / "cables.csv").write_text("switch,port,far switch,far port\na,1,b,1\n")
     (tmp_path / "plan.yaml").write_text(
-        "links: cables.csv\nplatforms:\n  oak: {switches: [a, b], unstated: {native: none}}\n  elm: {files: [none-*]}\n"
+        "links: cables.csv\nplatforms:\n  oak: {switches: [a, b], unstated: {native: none}}\n  elm:"
+        " {files: [none-*]}\n"
     )
     result = inkov("trunks", "in", "--plan", "plan.yaml", "-f", "json")
     [trunk] = result.json["trunks"]

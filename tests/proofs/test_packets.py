@@ -1,4 +1,6 @@
-"""Verdicts at layer 3 against single packets: gateways as hosts of the naive simulator, filters address by address."""
+"""Verdicts at layer 3 against single packets: gateways as hosts of the naive simulator, filters
+address by address.
+"""
 
 from __future__ import annotations
 
@@ -41,10 +43,16 @@ class Station(NamedTuple):
 
 
 def with_gateways(rng: random.Random, campus: Campus) -> Campus:
-    """Routers among the switches: gateways in some VLANs, in one of two routing tables, some with filters."""
+    """Routers among the switches: gateways in some VLANs, in one of two routing tables, some with
+    filters.
+    """
     nets = [
         None,
-        *(ip_network(f"10.0.{vid}.{low}/{length}") for vid in VIDS for low, length in ((0, 31), (0, 32), (1, 32))),
+        *(
+            ip_network(f"10.0.{vid}.{low}/{length}")
+            for vid in VIDS
+            for low, length in ((0, 31), (0, 32), (1, 32))
+        ),
     ]
 
     def chance(share: float) -> bool:
@@ -62,7 +70,12 @@ def with_gateways(rng: random.Random, campus: Campus) -> Campus:
                     name = f"{side} {vid}"
                     entries = [
                         FilterEntry(
-                            n, rng.random() < 0.4, rng.choice(nets), rng.choice(nets), rng.random() < 0.1, NOWHERE
+                            n,
+                            rng.random() < 0.4,
+                            rng.choice(nets),
+                            rng.choice(nets),
+                            rng.random() < 0.1,
+                            NOWHERE,
                         )
                         for n in range(rng.randint(0, 4))
                     ]
@@ -72,7 +85,10 @@ def with_gateways(rng: random.Random, campus: Campus) -> Campus:
     return campus
 
 
-ANYBODY = [IPv4Address("192.0.2.1"), *(IPv4Address(f"10.0.{vid}.{low}") for vid in VIDS for low in (0, 1))]
+ANYBODY = [
+    IPv4Address("192.0.2.1"),
+    *(IPv4Address(f"10.0.{vid}.{low}") for vid in VIDS for low in (0, 1)),
+]
 
 
 def named(gateway: Gateway) -> str:
@@ -80,14 +96,20 @@ def named(gateway: Gateway) -> str:
 
 
 class Packets:
-    """Who gets packets of whom: every gateway is an access port of its own here, which frames come to and leave by."""
+    """Who gets packets of whom: every gateway is an access port of its own here, which frames come
+    to and leave by.
+    """
 
     def __init__(self, campus: Campus) -> None:
         changed = deepcopy(campus)
         for device in changed.devices.values():
             for g in device.gateways:
                 port = device.ports[named(g)] = Port(named(g), NOWHERE)
-                port.mode, port.access_vlan, port.enabled = fact(Mode.ACCESS), fact(g.vid), g.enabled
+                port.mode, port.access_vlan, port.enabled = (
+                    fact(Mode.ACCESS),
+                    fact(g.vid),
+                    g.enabled,
+                )
                 if g.bridge:
                     device.bridges[g.bridge].ports[port.name] = NOWHERE
         self.fabric = resolve(changed, wire(changed))
@@ -96,16 +118,24 @@ class Packets:
         self.stations: list[Station] = []
         for device in campus.devices.values():
             for g in device.gateways:
-                bound = [[entry for name in names for entry in device.filters[name.value].entries]
-                         for names in (g.filters_in, g.filters_out)]  # fmt: skip
+                bound = [
+                    [entry for name in names for entry in device.filters[name.value].entries]
+                    for names in (g.filters_in, g.filters_out)
+                ]
                 vrf, subnet = g.vrf.value if g.vrf else "", IPv4Network(f"10.0.{g.vid}.0/31")
                 seat = self.seats.get((device.name, named(g), 0))
                 if seat is not None:
-                    self.stations.append(Station(device.name, vrf, subnet, bound[0], bound[1], seat))
+                    self.stations.append(
+                        Station(device.name, vrf, subnet, bound[0], bound[1], seat)
+                    )
         self.sent = [self.oracle.everywhere({station.seat}, "honest") for station in self.stations]
         hears = [self.reached(sent, "honest") for sent in self.sent]
         self.shares: list[set[int]] = [
-            {b for b in hears[a] if a in hears[b] and b != a and self.stations[b].vrf == station.vrf}
+            {
+                b
+                for b in hears[a]
+                if a in hears[b] and b != a and self.stations[b].vrf == station.vrf
+            }
             for a, station in enumerate(self.stations)
         ]
 
@@ -114,7 +144,10 @@ class Packets:
         return {
             n
             for n, station in enumerate(self.stations)
-            if any(at.device == station.device and self.oracle.heard(at, {station.seat}, "honest") for at in sent)
+            if any(
+                at.device == station.device and self.oracle.heard(at, {station.seat}, "honest")
+                for at in sent
+            )
         }
 
     def _place(self, seat: Seat) -> tuple[str, str, int]:
@@ -127,46 +160,74 @@ class Packets:
         return {self.seats[ports[s.port].end.device, ports[s.port].port, s.tag] for s in seats}
 
     def fates(self, sources: set[Seat], targets: set[Seat], level: str) -> tuple[bool, bool]:
-        """Whether any packet gets from one to the other, and whether from some subnet to some other all do."""
+        """Whether any packet gets from one to the other, and whether from some subnet to some other
+        all do.
+        """
         into = self.reached(self.oracle.everywhere(sources, level), level)
-        out = [n for n, sent in enumerate(self.sent) if any(self.oracle.heard(at, targets, level) for at in sent)]
+        out = [
+            n
+            for n, sent in enumerate(self.sent)
+            if any(self.oracle.heard(at, targets, level) for at in sent)
+        ]
         some = every = False
         for start, final in product(into, out):
-            # A hostile host says it is whoever it likes: here anybody of these subnets, or a stranger.
+            # A hostile host says it is whoever it likes: here anybody of these subnets, or a
+            # stranger.
             own = list(self.stations[start].subnet) if level == "honest" else ANYBODY
             ends = own, list(self.stations[final].subnet)
             kinds = product(*ends, (False, True))
-            arrive = [self.arrives(start, final, packet) for packet in kinds] if start != final else [False]
+            arrive = (
+                [self.arrives(start, final, packet) for packet in kinds]
+                if start != final
+                else [False]
+            )
             some, every = some or any(arrive), every or all(arrive)
         return some, every
 
-    def arrives(self, start: int, final: int, packet: tuple[IPv4Address, IPv4Address, bool]) -> bool:
+    def arrives(
+        self, start: int, final: int, packet: tuple[IPv4Address, IPv4Address, bool]
+    ) -> bool:
         """Whether one packet that came in at a station leaves by another, by whichever routers."""
         seen, work = {start}, [start]
         for here in work:
             into = self.stations[here]
             for number, out in enumerate(self.stations):
                 same_router = (out.device, out.vrf) == (into.device, into.vrf) and number != here
-                if not same_router or not (fate(into.filters_in, *packet) and fate(out.filters_out, *packet)):
+                if not same_router or not (
+                    fate(into.filters_in, *packet) and fate(out.filters_out, *packet)
+                ):
                     continue
                 if number == final:
                     return True
-                new = {other for other in self.shares[number] if self.stations[other].device != into.device} - seen
+                new = {
+                    other
+                    for other in self.shares[number]
+                    if self.stations[other].device != into.device
+                } - seen
                 seen |= new
                 work += new
         return False
 
 
 def corrupted(entry: dict[str, Any]) -> Iterator[dict[str, Any]]:
-    """The entry with something in it made untrue: a VLAN that routers send in left out, or a router."""
+    """The entry with something in it made untrue: a VLAN that routers send in left out, or a
+    router.
+    """
     for at, stated in enumerate(entry.get("routed", ())):
         for vid in VlanSet.parse(stated.get("anywhere", "none")):
             less = {"anywhere": str(VlanSet.parse(stated["anywhere"]) - VlanSet.of(vid))}
-            yield {**entry, "routed": [less if n == at else one for n, one in enumerate(entry["routed"])]}
+            yield {
+                **entry,
+                "routed": [less if n == at else one for n, one in enumerate(entry["routed"])],
+            }
     for at, step in enumerate(entry.get("way", ())):
         if step["event"] == "routed":
             for change in ({}, {"port": "VLAN 4000"}, {"vlan": 4000}, {"switch": "nowhere"}):
-                way = [*entry["way"][:at], *([{**step, **change}] if change else []), *entry["way"][at + 1 :]]
+                way = [
+                    *entry["way"][:at],
+                    *([{**step, **change}] if change else []),
+                    *entry["way"][at + 1 :],
+                ]
                 yield {**entry, "way": way}
 
 
@@ -175,10 +236,18 @@ def test_what_needs_no_plan_is_verified() -> None:
     verified = refused = 0
     for number in range(60):
         rng = random.Random(f"no plan {number}")
-        campus = with_gateways(rng, clean_campus(number, 4) if number % 3 == 0 else random_campus(rng, 5))
+        campus = with_gateways(
+            rng, clean_campus(number, 4) if number % 3 == 0 else random_campus(rng, 5)
+        )
         fabric, net = resolve(campus, wire(campus)), network(campus)
         for at, v in enumerate(prove(fabric, level=rng.choice(["honest", "hostile"]))):
-            entry = {"claim": v.claim, "kind": v.kind, "level": v.level, "layer": v.layer, **entry_of(v)}
+            entry = {
+                "claim": v.claim,
+                "kind": v.kind,
+                "level": v.level,
+                "layer": v.layer,
+                **entry_of(v),
+            }
             try:
                 verified += verify_entry(net, [], {}, at, entry)
                 if entry.get("edges") and len(net.served(int(entry["vlans"]))) > 1:
@@ -205,7 +274,10 @@ def test_verdicts_at_layer_3_are_those_of_single_packets() -> None:
         for claim, verdict in zip(claims, prove(fabric, prover.plan), strict=True):
             if "in common" in verdict.because:
                 continue
-            legs = [(packets.same(fabric, a), packets.same(fabric, b)) for a, b in legs_of(prover, claim)]
+            legs = [
+                (packets.same(fabric, a), packets.same(fabric, b))
+                for a, b in legs_of(prover, claim)
+            ]
             frames = any(packets.oracle.leaks(*leg, claim.level) for leg in legs)
             fates = [packets.fates(*leg, claim.level) for leg in legs]
             some, every = any(one for one, _ in fates), any(whole for _, whole in fates)
@@ -232,4 +304,8 @@ def test_verdicts_at_layer_3_are_those_of_single_packets() -> None:
                         verify(net, claim, {}, entry)
                     seen["refused"] = seen.get("refused", 0) + 1
     assert seen["holds, verified"] > 20 and seen["broken by router, verified"] > 20, seen
-    assert seen["refused"] > 100 and seen["reach holds by router, verified"] > 2 and seen["reach broken"] > 5, seen
+    assert (
+        seen["refused"] > 100
+        and seen["reach holds by router, verified"] > 2
+        and seen["reach broken"] > 5
+    ), seen

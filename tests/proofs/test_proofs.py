@@ -1,4 +1,6 @@
-"""Verdicts against the naive simulator, certificates against the independent verifier, on random campuses."""
+"""Verdicts against the naive simulator, certificates against the independent verifier, on random
+campuses.
+"""
 
 from __future__ import annotations
 
@@ -26,24 +28,46 @@ PARTS = 8
 
 
 def claim_of(rng: random.Random, fabric: Fabric) -> Claim:
-    """A random claim: between VLANs, ports, patterns and everything, of each kind that has certificates."""
-    ports = [f"{p.end.device}:{p.port}" for p in fabric.bridge_ports if fabric.is_host_port(p)] or ["s0:*"]
+    """A random claim: between VLANs, ports, patterns and everything, of each kind that has
+    certificates.
+    """
+    ports = [f"{p.end.device}:{p.port}" for p in fabric.bridge_ports if fabric.is_host_port(p)] or [
+        "s0:*"
+    ]
 
     def one() -> str:
-        return rng.choice([f"vlan {rng.choice(VIDS)}", f"vlan {rng.choice(VIDS)}", rng.choice(ports), "s0:*", "s*:h0"])
+        return rng.choice(
+            [
+                f"vlan {rng.choice(VIDS)}",
+                f"vlan {rng.choice(VIDS)}",
+                rng.choice(ports),
+                "s0:*",
+                "s*:h0",
+            ]
+        )
 
     level: Any = rng.choice(["honest", "hostile"])
     kind = rng.randrange(7)
     if kind == 6:
         vid = rng.choice(VIDS)
         near = [
-            f"{p.end.device}:{p.port}" for p in fabric.bridge_ports if fabric.is_host_port(p) and p.view.pvid == vid
+            f"{p.end.device}:{p.port}"
+            for p in fabric.bridge_ports
+            if fabric.is_host_port(p) and p.view.pvid == vid
         ]
         return Claim(join=rng.sample(near, min(len(near), 3)) if len(near) > 1 else [one(), one()])
     if kind == 0:
-        return Claim(isolate=[f"vlan {v}" for v in rng.sample(VIDS, rng.randint(2, 4))], level=level)
+        return Claim(
+            isolate=[f"vlan {v}" for v in rng.sample(VIDS, rng.randint(2, 4))], level=level
+        )
     if kind == 1:
-        return Claim(isolate=[one()], from_=["everything"], except_=[one()], one_way=rng.random() < 0.5, level=level)
+        return Claim(
+            isolate=[one()],
+            from_=["everything"],
+            except_=[one()],
+            one_way=rng.random() < 0.5,
+            level=level,
+        )
     if kind == 2:
         return Claim(isolate=[one()], from_=[one(), one()], one_way=rng.random() < 0.3, level=level)
     if kind == 3:
@@ -53,7 +77,11 @@ def claim_of(rng: random.Random, fabric: Fabric) -> Claim:
     devices = sorted(fabric.campus.devices)
     ends = sorted({f"{end.device}:*" for end in fabric.wiring.of})
     over = rng.sample(ends, rng.randint(1, len(ends))) if ends and rng.random() < 0.6 else None
-    on = rng.sample(devices, rng.randint(1, len(devices))) if over is None or rng.random() < 0.3 else None
+    on = (
+        rng.sample(devices, rng.randint(1, len(devices)))
+        if over is None or rng.random() < 0.3
+        else None
+    )
     return Claim(carried_by=Carried(VlanSet.of(rng.choice(VIDS)), on, over), level=level)
 
 
@@ -61,7 +89,10 @@ def legs_of(prover: Prover, claim: Claim) -> list[tuple[set[Any], set[Any]]]:
     seats = prover.names.any_of
     if claim.isolate is not None and claim.from_ is None:
         members = [set(seats([name])) for name in claim.isolate]
-        return [(own, {s for n, m in enumerate(members) if n != k for s in m}) for k, own in enumerate(members)]
+        return [
+            (own, {s for n, m in enumerate(members) if n != k for s in m})
+            for k, own in enumerate(members)
+        ]
     if claim.isolate is not None:
         inside = set(seats(claim.isolate))
         outside = set(seats(claim.from_ or ()) - seats(claim.except_ or ())) - inside
@@ -73,7 +104,9 @@ def legs_of(prover: Prover, claim: Claim) -> list[tuple[set[Any], set[Any]]]:
 
 
 def network(campus: Campus) -> Network:
-    cables = [(a.device, a.port, b.device, b.port) for link in wire(campus).links for a, b in link.cables]
+    cables = [
+        (a.device, a.port, b.device, b.port) for link in wire(campus).links for a, b in link.cables
+    ]
     return Network(campus, cables)
 
 
@@ -95,9 +128,15 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part:
         for claim, verdict in zip(claims, prove(fabric, plan), strict=True):
             if not verdict.certificate and "in common" in verdict.because:
                 continue
-            legs, said, about = legs_of(prover, claim), verdict.verdict, (part, number, claim, verdict.because)
+            legs, said, about = (
+                legs_of(prover, claim),
+                verdict.verdict,
+                (part, number, claim, verdict.because),
+            )
             if claim.join is not None:
-                assert said == ("holds" if oracle.joined(prover.names.any_of(claim.join)) else "broken"), about
+                assert said == (
+                    "holds" if oracle.joined(prover.names.any_of(claim.join)) else "broken"
+                ), about
             else:
                 leaking = [leg for leg in legs if oracle.leaks(*leg, claim.level)]
                 leaks = oracle.strays(claim) if claim.carried_by else bool(leaking)
@@ -108,9 +147,9 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part:
                     if said == "undecided":
                         assert set(ways) == {None}, about
                     else:  # two steps for a link, and those of both ends
-                        assert len(verdict.certificate["way"]) in [2 * way + 2 for way in ways if way is not None], (
-                            about
-                        )
+                        assert len(verdict.certificate["way"]) in [
+                            2 * way + 2 for way in ways if way is not None
+                        ], about
                 assert said == "undecided" or verdict.certificate, about
             if verdict.certificate:
                 try:
@@ -122,8 +161,9 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part:
 
 
 def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | None:
-    """The entry with one thing in it made untrue: a VLAN, a port or a switch of a closure, a step of a way, or a member
-    that is none."""
+    """The entry with one thing in it made untrue: a VLAN, a port or a switch of a closure, a step
+    of a way, or a member that is none.
+    """
     entry = deepcopy(entry)
     if "from" in entry and rng.random() < 0.5:
         entry[rng.choice(["from", "to"])][rng.randrange(2)] = 4000
@@ -131,8 +171,12 @@ def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | Non
     if "way" in entry:
         step = rng.choice(entry["way"])
         field = rng.choice(["switch", "port", "event", "vlan"])
-        step[field] = {"switch": "nowhere", "port": "none", "event": "heard" if step["event"] != "heard" else "sent",
-                       "vlan": 4000}[field]  # fmt: skip
+        step[field] = {
+            "switch": "nowhere",
+            "port": "none",
+            "event": "heard" if step["event"] != "heard" else "sent",
+            "vlan": 4000,
+        }[field]
         return entry
     filled = [c for c in entry.get("closures", ()) if c]
     if not filled:
@@ -156,7 +200,9 @@ def test_corrupted_certificates_are_refused() -> None:
         campus = random_campus(rng, 6)
         fabric, net = resolve(campus, wire(campus)), network(campus)
         claims = [claim_of(rng, fabric) for _ in range(5)]
-        for claim, verdict in zip(claims, prove(fabric, Plan(PlanFile(claims=claims))), strict=True):
+        for claim, verdict in zip(
+            claims, prove(fabric, Plan(PlanFile(claims=claims))), strict=True
+        ):
             entry = corrupted(entry_of(verdict), rng) if verdict.verdict != "undecided" else None
             if entry is None:
                 continue
@@ -170,10 +216,15 @@ def test_corrupted_certificates_are_refused() -> None:
 
 
 def test_corrupted_joins_are_refused() -> None:
-    """Links left out, counted twice, or leading elsewhere; pairs of members left out, or with the way of another."""
+    """Links left out, counted twice, or leading elsewhere; pairs of members left out, or with the
+    way of another.
+    """
     campus = clean_campus(1, 5)
     fabric, net = resolve(campus, wire(campus)), network(campus)
-    claims = [Claim(join=["vlan 10"]), Claim(join=["vlan 30", "vlan 32"])]  # by links; by ways, since 30 is promiscuous
+    claims = [
+        Claim(join=["vlan 10"]),
+        Claim(join=["vlan 30", "vlan 32"]),
+    ]  # by links; by ways, since 30 is promiscuous
     links, pairs = prove(fabric, Plan(PlanFile(claims=claims)))
     entry, edges = entry_of(links), links.certificate["edges"]
     wrong: list[tuple[Claim, dict[str, Any]]] = [
@@ -194,17 +245,24 @@ def test_corrupted_joins_are_refused() -> None:
         assert verdict.verdict == "holds"
         verify(net, claim, {}, entry_of(verdict))
     for claim, entry in wrong:
-        with pytest.raises((Refused, KeyError, IndexError)):  # the command calls the latter two not well-formed
+        with pytest.raises(
+            (Refused, KeyError, IndexError)
+        ):  # the command calls the latter two not well-formed
             verify(net, claim, {}, entry)
 
 
 def test_a_certificate_of_another_campus_is_refused() -> None:
-    """Facts of the model are flipped under a certificate that held: the native VLAN of one end of a trunk, say."""
+    """Facts of the model are flipped under a certificate that held: the native VLAN of one end of a
+    trunk, say.
+    """
     refused = 0
     for number in range(8):
         campus = clean_campus(number, 5)
         fabric = resolve(campus, wire(campus))
-        claims = [Claim(isolate=["vlan 10", "vlan 20", "vlan 40"]), Claim(isolate=["vlan 40"], from_=["everything"])]
+        claims = [
+            Claim(isolate=["vlan 10", "vlan 20", "vlan 40"]),
+            Claim(isolate=["vlan 40"], from_=["everything"]),
+        ]
         verdicts = prove(fabric, Plan(PlanFile(claims=claims)))
         assert [v.verdict for v in verdicts] == ["holds", "holds"]
         flipped = deepcopy(campus)
@@ -220,7 +278,7 @@ def test_a_certificate_of_another_campus_is_refused() -> None:
     assert refused == 16
 
 
-# --- each known kind of leak, planted in clean campuses ------------------------------------------------------------
+# --- each known kind of leak, planted in clean campuses -------------------------------------------
 
 PLANTED = Origin("planted", 7)
 
@@ -258,7 +316,9 @@ def plant_hybrid(campus: Campus) -> str:
 def plant_sub_interfaces(campus: Campus) -> str:
     """A box that bridges VLAN 10 of its uplink with the untagged frames of a port in VLAN 20."""
     device = campus.devices["hut-4"]
-    sub = device.ports["21.10"] = Port("21.10", PLANTED, PortKind.SUB, parent=fact("21"), outer=fact(10))
+    sub = device.ports["21.10"] = Port(
+        "21.10", PLANTED, PortKind.SUB, parent=fact("21"), outer=fact(10)
+    )
     sub.mode, sub.access_vlan = fact(Mode.ACCESS), fact(20)
     device.bridges["join"] = Bridge("join", PLANTED, {"21.10": PLANTED, "1": PLANTED})
     return "honest"
@@ -295,12 +355,22 @@ def plant_private(campus: Campus) -> str:
 
 @pytest.mark.parametrize(
     ("plant", "apart"),
-    [(plant_native, (20, 99)), (plant_one_way, (10, 20)), (plant_hybrid, (10, 20)), (plant_sub_interfaces, (10, 20)),
-     (plant_double_tag, (99, 10)), (plant_negotiation, (20, 10)), (plant_trunk, (20, 10)), (plant_cable, (10, 20)),
-     (plant_private, (20, 30))],
-)  # fmt: skip
+    [
+        (plant_native, (20, 99)),
+        (plant_one_way, (10, 20)),
+        (plant_hybrid, (10, 20)),
+        (plant_sub_interfaces, (10, 20)),
+        (plant_double_tag, (99, 10)),
+        (plant_negotiation, (20, 10)),
+        (plant_trunk, (20, 10)),
+        (plant_cable, (10, 20)),
+        (plant_private, (20, 30)),
+    ],
+)
 @pytest.mark.parametrize("closets", [5, 17, 48])
-def test_a_planted_leak_is_refuted_with_the_lines_to_blame(plant: Any, apart: tuple[int, int], closets: int) -> None:
+def test_a_planted_leak_is_refuted_with_the_lines_to_blame(
+    plant: Any, apart: tuple[int, int], closets: int
+) -> None:
     campus = clean_campus(closets, closets)
     if plant is plant_native:  # somebody sits in the native VLAN, or there is nobody to leak to
         for name in ("closet-1", "closet-2"):
@@ -314,7 +384,9 @@ def test_a_planted_leak_is_refuted_with_the_lines_to_blame(plant: Any, apart: tu
     fabric = resolve(campus, wire(campus))
     [verdict] = prove(fabric, plan)
     assert verdict.verdict == "broken", verdict.because
-    assert any(b.origin.file == "planted" for b in verdict.blame) or plant is plant_cable, verdict.blame
+    assert any(b.origin.file == "planted" for b in verdict.blame) or plant is plant_cable, (
+        verdict.blame
+    )
     verify(network(campus), claim, {}, entry_of(verdict))
 
 

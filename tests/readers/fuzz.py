@@ -1,6 +1,7 @@
 """A mutator of valid files: no reader may raise, hang or lose its place, whatever comes in.
 
-In the tests it runs for a number of mutants; `make fuzz` runs it for some minutes (`python -m tests.readers.fuzz 300`).
+In the tests it runs for a number of mutants; `make fuzz` runs it for some minutes (`python -m
+tests.readers.fuzz 300`).
 """
 
 from __future__ import annotations
@@ -20,13 +21,50 @@ from tests.conftest import DEMO
 __all__ = ["SEEDS", "mutant", "survive"]
 
 SEEDS = sorted(path for path in (DEMO / "garden").rglob("*") if path.is_file())
-_BITS = [b"{", b"}", b"[", b"]", b"<", b">", b'"', b"\\", b"\x00", b"\xff", b"\n", b" ", b",", b"-", b":", b"=", b".",
-         b"0", b"4095", b"-1", b"99999999999999999999", b"null", b"true", b"1e999", b"&a;", b"{vids}", b"on ",
-         b"all but", "\u2028".encode(), b"\t", b";", b"#", b"%", b"..", b"1-4094", b"NaN"]  # fmt: skip
+_BITS = [
+    b"{",
+    b"}",
+    b"[",
+    b"]",
+    b"<",
+    b">",
+    b'"',
+    b"\\",
+    b"\x00",
+    b"\xff",
+    b"\n",
+    b" ",
+    b",",
+    b"-",
+    b":",
+    b"=",
+    b".",
+    b"0",
+    b"4095",
+    b"-1",
+    b"99999999999999999999",
+    b"null",
+    b"true",
+    b"1e999",
+    b"&a;",
+    b"{vids}",
+    b"on ",
+    b"all but",
+    "\u2028".encode(),
+    b"\t",
+    b";",
+    b"#",
+    b"%",
+    b"..",
+    b"1-4094",
+    b"NaN",
+]
 
 
 def mutant(data: bytes, rng: random.Random) -> bytes:
-    """The bytes with a few small wounds: pieces cut out, doubled, moved, or replaced by what might hurt."""
+    """The bytes with a few small wounds: pieces cut out, doubled, moved, or replaced by what might
+    hurt.
+    """
     for _ in range(rng.choice([1, 1, 2, 4, 12])):
         at = rng.randrange(len(data) + 1)
         end = min(len(data), at + rng.choice([0, 1, 1, 3, 10, 60, 500]))
@@ -46,7 +84,9 @@ def mutant(data: bytes, rng: random.Random) -> bytes:
 
 
 def survive(folder: Path, seed: Path, data: bytes) -> None:
-    """Read a mutant beside its siblings, as the program would, down to the fabric and a sheet of every switch."""
+    """Read a mutant beside its siblings, as the program would, down to the fabric and a sheet of
+    every switch.
+    """
     place = folder / seed.relative_to(DEMO / "garden")
     before = place.read_bytes()
     place.write_bytes(data)
@@ -66,7 +106,9 @@ def survive(folder: Path, seed: Path, data: bytes) -> None:
 
 
 def copy_of_the_demo(folder: Path) -> Path:
-    """The files that mutants are put among: the dialects, and the pieces of systems told by several files."""
+    """The files that mutants are put among: the dialects, and the pieces of systems told by several
+    files.
+    """
     for seed in SEEDS:
         if seed.suffix == ".toml" or seed.parent.name == "aviary-1":
             place = folder / seed.relative_to(DEMO / "garden")

@@ -1,4 +1,6 @@
-"""What is written reads back to the same forwarding: sheets for every kind of port, OpenConfig for what it can say."""
+"""What is written reads back to the same forwarding: sheets for every kind of port, OpenConfig for
+what it can say.
+"""
 
 from __future__ import annotations
 
@@ -57,7 +59,9 @@ def test_openconfig_keeps_the_forwarding_of_what_it_can_say(tmp_path: Path) -> N
                     continue
                 mode = port.mode.value if port.mode else Mode.ACCESS
                 port.mode = port.mode if mode in (Mode.ACCESS, Mode.TRUNK) else None
-                port.voice_vlan = port.native_tagged = port.withheld = port.protected = port.registration = None
+                port.voice_vlan = port.native_tagged = port.withheld = port.protected = (
+                    port.registration
+                ) = None
                 port.negotiation = None
             for vlan in (device.vlans or {}).values():
                 vlan.private = None
@@ -71,10 +75,17 @@ def test_openconfig_keeps_the_forwarding_of_what_it_can_say(tmp_path: Path) -> N
 
 
 def test_what_openconfig_cannot_say_is_said() -> None:
-    lost = [what for seed in range(30) for device in random_campus(random.Random(seed), 4).devices.values()
-            for what in write_openconfig(device, [])[1]]  # fmt: skip
+    lost = [
+        what
+        for seed in range(30)
+        for device in random_campus(random.Random(seed), 4).devices.values()
+        for what in write_openconfig(device, [])[1]
+    ]
     text = "\n".join(lost)
-    words = "negotiation, voice vlan, withheld, protected, registration, general ports, promiscuous ports, "
+    words = (
+        "negotiation, voice vlan, withheld, protected, registration, general ports, promiscuous"
+        " ports, "
+    )
     words += "private host ports, sub-interfaces, several bridges, private VLANs"
     for word in words.split(", "):
         assert word in text, word
@@ -86,25 +97,44 @@ def test_defaults_of_another_platform_are_stated() -> None:
     assert "native: none" in write_sheet(device)
 
 
-LOST = {"sheet": {"port-against-plan", "sources-disagree", "acceptance-stale", "ranges-overlap", "list-replaced"}}
-"""Rules about what is not written: plans, second sources, what was overridden; and what a format has no place for."""
+LOST = {
+    "sheet": {
+        "port-against-plan",
+        "sources-disagree",
+        "acceptance-stale",
+        "ranges-overlap",
+        "list-replaced",
+    }
+}
+"""Rules about what is not written: plans, second sources, what was overridden; and what a format
+has no place for.
+"""
 LOST["openconfig"] = LOST["sheet"] | {
-    "host-port-negotiates", "surplus-vlans", "edge-missing", "guard-missing", "distribution-no-origin",
+    "host-port-negotiates",
+    "surplus-vlans",
+    "edge-missing",
+    "guard-missing",
+    "distribution-no-origin",
     "distribution-unprotected",
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("to", ["sheet", "openconfig"])
-def test_the_converted_demo_is_the_same_campus(inkov: Inkov, tmp_path: Path, to: str, yang: Path) -> None:
+def test_the_converted_demo_is_the_same_campus(
+    inkov: Inkov, tmp_path: Path, to: str, yang: Path
+) -> None:
     result = inkov("convert", DEMO / "garden", "out", "--to", to)
     assert result.out.startswith("15 files written to out\n") and result.err == ""
     # What does not forward frames is all that is lost.
     lost = [line.rpartition(": ")[2] for line in result.out.splitlines()[1:]]
     assert set(lost) <= {
-        "it is not written", "edge is not written", "bpdu guard is not written", "the models have no place for it",
+        "it is not written",
+        "edge is not written",
+        "bpdu guard is not written",
+        "the models have no place for it",
         "filters are not written",
         "the models have no place for negotiation; the port is left out",
-    }  # fmt: skip
+    }
     assert (result.status, bool(lost)) == ((1, True) if to == "openconfig" else (0, False))
     for command in (
         ["audit"],
@@ -132,7 +162,9 @@ def test_the_converted_demo_is_the_same_campus(inkov: Inkov, tmp_path: Path, to:
 
 def test_no_name_leads_out_of_the_folder(inkov: Inkov, tmp_path: Path) -> None:
     for number, name in enumerate(("../../evil", "a/b", "A_b", "..")):
-        (tmp_path / f"{number}.sheet").write_text(f'inkov sheet 1\nswitch: "{name}"\n[port 1]\nvlan: 10\n')
+        (tmp_path / f"{number}.sheet").write_text(
+            f'inkov sheet 1\nswitch: "{name}"\n[port 1]\nvlan: 10\n'
+        )
     assert inkov("convert", *sorted(tmp_path.glob("*.sheet")), "deep/out").status == 0
     assert sorted(p.name for p in (tmp_path / "deep" / "out").iterdir()) == [
         "A_b.sheet",

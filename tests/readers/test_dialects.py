@@ -1,4 +1,5 @@
-"""Dialects: forms, effects, shapes of text, what becomes of each line, and the help for those who write one.
+"""Dialects: forms, effects, shapes of text, what becomes of each line, and the help for those who
+write one.
 
 The command languages here are made up, a line or two for what a test is about.
 """
@@ -56,14 +57,27 @@ opens = ["pot {ports}"]
 "label {text}" = "about = {text}"
 "bare {vid}" = "native = {vid}"
 """
-INDENTED = PORTS.replace('"carry all [but {vids}]" = "mode = trunk; allowed = all but {vids}"', "") + (
-    '"carry all" = "mode = trunk; allowed = all"\n"carry all but {vids}" = "mode = trunk; allowed = all but {vids}"\n'
+INDENTED = (
+    PORTS.replace('"carry all [but {vids}]" = "mode = trunk; allowed = all but {vids}"', "")
+    + '"carry all" = "mode = trunk; allowed = all"\n"carry all but {vids}" = "mode = trunk; allowed'
+    ' = all but {vids}"\n'
 )
 
 
 @pytest.mark.parametrize(
     "form",
-    ["a {nonsense}", "a [b", "a b]", "a {vid} {vid}", "{text} a", "x{vid}{number}", "", "(a|b", "a{ports}b", "{vid"],
+    [
+        "a {nonsense}",
+        "a [b",
+        "a b]",
+        "a {vid} {vid}",
+        "{text} a",
+        "x{vid}{number}",
+        "",
+        "(a|b",
+        "a{ports}b",
+        "{vid",
+    ],
 )
 def test_a_bad_form_is_refused_with_its_place(form: str) -> None:
     with pytest.raises(FormError) as bad:
@@ -216,10 +230,16 @@ def test_vlans_by_name_and_membership_from_the_vlans_side() -> None:
       number 31
     """
     found = sheet_of(tables, text)
-    assert "30: ferns\n31: mosses" in found and "[port 1]\nvlan: 30" in found and "allowed: 30-31" in found
+    assert (
+        "30: ferns\n31: mosses" in found
+        and "[port 1]\nvlan: 30" in found
+        and "allowed: 30-31" in found
+    )
     assert "[port 8]\nmode: general\ntagged: 30" in found
     part = part_of(tables, "pot 1\n  grow trees\n")
-    assert [p.says for p in part.problems] == ["no VLAN here is called 'trees'"] and len(part.unmatched) == 1
+    assert [p.says for p in part.problems] == ["no VLAN here is called 'trees'"] and len(
+        part.unmatched
+    ) == 1
 
 
 def test_everything_the_model_holds_can_be_said() -> None:
@@ -325,13 +345,16 @@ def test_everything_the_model_holds_can_be_said() -> None:
 
 
 def test_each_line_is_one_of_three_and_secrets_are_not_shown(inkov: Inkov, tmp_path: Path) -> None:
-    tables = INDENTED.replace("[port.says]", 'ignored = ["water {text}"]\n[port.says]') + '[text]\ncomment = ["%"]\n'
+    tables = (
+        INDENTED.replace("[port.says]", 'ignored = ["water {text}"]\n[port.says]')
+        + '[text]\ncomment = ["%"]\n'
+    )
     tables += '[device]\nignored = ["notice {passage}", "lid {secret}"]\n'
     (tmp_path / "in").mkdir()
     (tmp_path / "in" / "t.toml").write_text(HEAD.replace("*", "*.txt") + tables)
     (tmp_path / "in" / "box.txt").write_text(
-        "% a comment\nnotice !hello\nwe are open!\nlid abc\npot 1\n  grow 10\n  water daily\n  grow 4095\n"
-        "  prune hard\nwhatever password hunter2\nfar away\n"
+        "% a comment\nnotice !hello\nwe are open!\nlid abc\npot 1\n  grow 10\n  water daily\n  grow"
+        " 4095\n  prune hard\nwhatever password hunter2\nfar away\n"
     )
     (tmp_path / "in" / "odd.bin").write_text("nobody knows\n")
     found = inkov("read", "in", "-f", "json")
@@ -341,7 +364,12 @@ def test_each_line_is_one_of_three_and_secrets_are_not_shown(inkov: Inkov, tmp_p
     assert by_name["in/odd.bin"]["format"] == "" and found.status == 1
     assert "hunter2" not in found.out + found.err and "whatever password ..." in found.out
     relevant = {line["text"]: line["relevant"] for line in report["unmatched"]}
-    assert relevant == {"grow 4095": True, "prune hard": True, "whatever password ...": False, "far away": False}
+    assert relevant == {
+        "grow 4095": True,
+        "prune hard": True,
+        "whatever password ...": False,
+        "far away": False,
+    }
 
 
 def test_the_platforms_defaults_are_the_dialects() -> None:
@@ -355,14 +383,30 @@ def test_the_platforms_defaults_are_the_dialects() -> None:
 @pytest.mark.parametrize(
     ("tables", "line", "says"),
     [
-        ('[port.says]\n"grow {vid}" = "vlan = {vids}"\n', 4, "column 24: {vids} is not captured here (captured: vid)"),
-        ('[port.says]\n"grow {vidd}" = "vlan = {vid}"\n', 4, "column 7: 'vidd' is not a type of capture"),
-        ('[port.says]\n"grow {vid}" = "vlna = {vid}"\n', 4, "column 17: 'vlna' cannot be said of a port"),
+        (
+            '[port.says]\n"grow {vid}" = "vlan = {vids}"\n',
+            4,
+            "column 24: {vids} is not captured here (captured: vid)",
+        ),
+        (
+            '[port.says]\n"grow {vidd}" = "vlan = {vid}"\n',
+            4,
+            "column 7: 'vidd' is not a type of capture",
+        ),
+        (
+            '[port.says]\n"grow {vid}" = "vlna = {vid}"\n',
+            4,
+            "column 17: 'vlna' cannot be said of a port",
+        ),
         ('[port.says]\n"a" = "mode = acess"\n', 4, "'acess' is not one of: access"),
         ('[port.says]\n"a" = "on shed 7: mode = access"\n', 4, "'shed' is not one of: port"),
         ('[port]\nopens = ["pot {port}"]\nwithin = ["bed"]\n', 5, "'bed' is not a block"),
         ('[device.says]\n"a {secret}" = "name = {secret}"\n', 4, "a secret is never kept"),
-        ('[device.says]\n"a b" = "name = x"\n"a [b]" = "name = y"\n', 5, "another form of this block is the same"),
+        (
+            '[device.says]\n"a b" = "name = x"\n"a [b]" = "name = y"\n',
+            5,
+            "another form of this block is the same",
+        ),
         ('[text]\nshape = "round"\n', 4, "Invalid enum value"),
         ("[text]\nshap = 1\n", 4, "unknown field `shap`"),
         ('[defaults]\nmode = "acess"\n', 4, "'acess' is not one of"),
@@ -384,10 +428,15 @@ def test_which_dialect_a_file_is_in() -> None:
 
 def test_examples_hold_or_show_the_difference() -> None:
     example = (
-        '[[example]]\ntext = """\npot 1\n  grow 10\n  frob\n"""\ngives = """\n[port 1]\nmode: access\nvlan: 11\n"""\n'
+        '[[example]]\ntext = """\npot 1\n  grow 10\n  frob\n"""\ngives = """\n[port 1]\nmode:'
+        ' access\nvlan: 11\n"""\n'
     )
     (ran,) = run_examples(dialect(INDENTED + example))
-    assert ran.faults[0] == "not understood: frob" and "-vlan: 11" in ran.faults and "+vlan: 10" in ran.faults
+    assert (
+        ran.faults[0] == "not understood: frob"
+        and "-vlan: 11" in ran.faults
+        and "+vlan: 10" in ran.faults
+    )
     held = example.replace("11", "10") + 'unmatched = ["frob"]\n'
     assert run_examples(dialect(INDENTED + held))[0].faults == []
 
@@ -398,12 +447,21 @@ def test_the_commands_help_to_write_one(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "in" / "box.txt").write_text("% made up\n" + pots + "lid secret hunter2\n")
     started = inkov("dialect", "new", "in", "-o", "in/t.toml")
     text = (tmp_path / "in" / "t.toml").read_text()
-    assert started.status == 0 and '# "pot {number}" = ""          # 8 ×' in text and "hunter2" not in text
+    assert (
+        started.status == 0
+        and '# "pot {number}" = ""          # 8 ×' in text
+        and "hunter2" not in text
+    )
     assert 'shape = "indented"' in text and 'comment = ["%"]' in text
     assert inkov("dialect", "check", "in/t.toml").status == 0
     rows = inkov("dialect", "unmatched", "in", "-f", "json").json["unmatched"]
-    assert [(row["count"], row["shape"]) for row in rows][:2] == [(8, "grow {number}"), (8, "label {text}")]
-    (tmp_path / "in" / "t.toml").write_text(text + INDENTED + '[device]\nignored = ["lid {secret}"]\n')
+    assert [(row["count"], row["shape"]) for row in rows][:2] == [
+        (8, "grow {number}"),
+        (8, "label {text}"),
+    ]
+    (tmp_path / "in" / "t.toml").write_text(
+        text + INDENTED + '[device]\nignored = ["lid {secret}"]\n'
+    )
     done = inkov("dialect", "unmatched", "in")
     assert done.status == 0 and "every line is taken by a form" in done.out
     assert len(inkov("ports", "in", "-f", "json").json["ports"]) == 8
@@ -426,17 +484,28 @@ def test_shapes_blank_out_names_and_numbers() -> None:
     from inkov.campus import Origin
 
     words = ["fern", "moss", "ivy", "sage", "mint", "dill", "rue", "yew", "box"]
-    lines = [(Origin("f", n), f"call {word}") for n, word in enumerate(words)] + [(Origin("f", 20), "vids 1-3,5 on 7")]
-    assert [(g.count, g.shape) for g in group(lines)] == [(9, "call {word}"), (1, "vids {vids} on {number}")]
+    lines = [(Origin("f", n), f"call {word}") for n, word in enumerate(words)] + [
+        (Origin("f", 20), "vids 1-3,5 on 7")
+    ]
+    assert [(g.count, g.shape) for g in group(lines)] == [
+        (9, "call {word}"),
+        (1, "vids {vids} on {number}"),
+    ]
     assert "{secret}" in starter([("f", "lock password abc\n")])
 
 
 @pytest.mark.parametrize(
     "text",
-    ["pot " + "1," * 100_000, "x " * 400_000, "pot 1\n" + "  carry " + ",".join(["1-9"] * 100_000), "[" * 100_000,
-     "y" * 3_000_000, "\n".join(" " * n + "pot 1" for n in range(2000))],
+    [
+        "pot " + "1," * 100_000,
+        "x " * 400_000,
+        "pot 1\n" + "  carry " + ",".join(["1-9"] * 100_000),
+        "[" * 100_000,
+        "y" * 3_000_000,
+        "\n".join(" " * n + "pot 1" for n in range(2000)),
+    ],
     ids=["ports", "words", "ranges", "brackets", "line", "depth"],
-)  # fmt: skip
+)
 def test_no_text_makes_it_hang(text: str) -> None:
     """Not a timing: what grows faster than its input would not come back at all."""
     began = time.monotonic()
@@ -455,7 +524,24 @@ def test_no_dialect_makes_it_hang() -> None:
     assert len(part_of(nested, "a " * 5000).problems) == 1
 
 
-WORDS = ["pot", "1", "1-3", "grow", "carry", "10,20", "\n", "\n  ", "\t", '"', "{", "}", ";", "%", "é", "also"]
+WORDS = [
+    "pot",
+    "1",
+    "1-3",
+    "grow",
+    "carry",
+    "10,20",
+    "\n",
+    "\n  ",
+    "\t",
+    '"',
+    "{",
+    "}",
+    ";",
+    "%",
+    "é",
+    "also",
+]
 
 
 @given(st.lists(st.sampled_from(WORDS), max_size=40))
@@ -470,11 +556,17 @@ def test_the_tutorial_comes_to_what_it_says(inkov: Inkov, tmp_path: Path) -> Non
     text = (Path(__file__).parents[2] / "docs" / "dialects.md").read_text()
     blocks = [block.partition("\n") for block in text.split("```")[1::2]]
     (tmp_path / "fern-2.txt").write_text(blocks[0][2])
-    steps = [body for kind, _, body in blocks if kind == "toml"][1:7]  # the first shows what `dialect new` writes
-    steps[1] = steps[1].replace('[port]\nopens = ["bench {ports}"]\n', "")  # step 5 says it again, with `ignored`
+    steps = [body for kind, _, body in blocks if kind == "toml"][
+        1:7
+    ]  # the first shows what `dialect new` writes
+    steps[1] = steps[1].replace(
+        '[port]\nopens = ["bench {ports}"]\n', ""
+    )  # step 5 says it again, with `ignored`
     (tmp_path / "arbour.toml").write_text("\n".join(steps[:5]))
     checked = inkov("dialect", "check", "arbour.toml")
-    assert (checked.status, "1 of 1 examples hold" in checked.out) == (0, True), checked.out + checked.err
+    assert (checked.status, "1 of 1 examples hold" in checked.out) == (0, True), (
+        checked.out + checked.err
+    )
     assert inkov("dialect", "unmatched", ".").status == 0
     ports = inkov("ports", ".", "-f", "json").json["ports"]
     assert [(p["port"], p["untagged"], p["tagged"]) for p in ports][-2:] == [
@@ -485,15 +577,30 @@ def test_the_tutorial_comes_to_what_it_says(inkov: Inkov, tmp_path: Path) -> Non
 
 def everything() -> str:
     """A dialect whose statements are the keys of a sheet, one form for each."""
-    says = "".join(f'"{key.replace(" ", "-")} {{text}}" = "{key} = {{text}}"\n' for key in PORT_KEYS)
-    tables = '[lists]\nranges = [".."]\n[text]\nshape = "indented"\n[device.says]\n"switch {name}" = "name = {name}"\n'
-    tables += '[vlan]\nopens = ["vlan {vid}"]\n[vlan.says]\n"holds {vids}" = "secondaries = {vids}"\n'
+    says = "".join(
+        f'"{key.replace(" ", "-")} {{text}}" = "{key} = {{text}}"\n' for key in PORT_KEYS
+    )
+    tables = (
+        '[lists]\nranges = [".."]\n[text]\nshape = "indented"\n[device.says]\n"switch {name}" ='
+        ' "name = {name}"\n'
+    )
+    tables += (
+        '[vlan]\nopens = ["vlan {vid}"]\n[vlan.says]\n"holds {vids}" = "secondaries = {vids}"\n'
+    )
     tables += "".join(f'"{word}" = "private = {word}"\n' for word in Private)
-    tables += '"active" = "state = active"\n"suspended" = "state = suspended"\n"named {name}" = "name = {name}"\n'
+    tables += (
+        '"active" = "state = active"\n"suspended" = "state = suspended"\n"named {name}" = "name ='
+        ' {name}"\n'
+    )
     for kind in ("port", "bundle", "sub"):
         tables += f'[{kind}]\nopens = ["{kind} {{port}}"]\n[{kind}.says]\n{says}'
-    tables += '[bridge]\nopens = ["bridge {name}"]\n[bridge.says]\n"ports {ports}" = "ports + {ports}"\n'
-    return tables.replace("[bundle.says]\n", '[bundle.says]\n"members {ports}" = "on ports {ports}: bundle = {port}"\n')
+    tables += (
+        '[bridge]\nopens = ["bridge {name}"]\n[bridge.says]\n"ports {ports}" = "ports + {ports}"\n'
+    )
+    return tables.replace(
+        "[bundle.says]\n",
+        '[bundle.says]\n"members {ports}" = "on ports {ports}: bundle = {port}"\n',
+    )
 
 
 def as_text(device: Device) -> str:
@@ -504,7 +611,11 @@ def as_text(device: Device) -> str:
         out += [f"  named {vlan.name.value}"] if vlan.name else []
         out += ["  active" if vlan.active.value else "  suspended"] if vlan.active else []
         out += [f"  {vlan.private.value}"] if vlan.private else []
-        out += [f"  holds {vlan.secondaries.value}"] if vlan.secondaries and vlan.secondaries.value else []
+        out += (
+            [f"  holds {vlan.secondaries.value}"]
+            if vlan.secondaries and vlan.secondaries.value
+            else []
+        )
     section = ""
     for line in write_sheet(device).splitlines()[2:]:
         key, _, value = line.partition(": ")
@@ -517,7 +628,9 @@ def as_text(device: Device) -> str:
 
 
 def test_a_text_forwards_as_the_sheet_that_says_the_same(tmp_path: Path) -> None:
-    """On random campuses, at both levels: every key of a port, VLANs, bundles and bridges, said in a dialect."""
+    """On random campuses, at both levels: every key of a port, VLANs, bundles and bridges, said in
+    a dialect.
+    """
     (tmp_path / "t.toml").write_text('dialect = "t"\nfiles = ["*.txt"]\n' + everything())
     for seed in range(40):
         campus = random_campus(random.Random(seed), 4)
@@ -537,8 +650,10 @@ def test_a_close_word_ends_one_block_wherever_it_stands() -> None:
     tables = '[text]\nclose = ["done"]\n[group.shed]\nopens = ["shed {word}"]\n' + INDENTED.replace(
         "[port]\n", '[port]\nwithin = ["device", "group.shed"]\n'
     )
-    texts = ("shed a\n  pot 1\n    grow 10\n    done\n  pot 2\n    grow 20\n", "shed a\n  pot 1\n    grow 10\n  done\n"
-             "  pot 2\n    grow 20\ndone\n")  # fmt: skip
+    texts = (
+        "shed a\n  pot 1\n    grow 10\n    done\n  pot 2\n    grow 20\n",
+        "shed a\n  pot 1\n    grow 10\n  done\n  pot 2\n    grow 20\ndone\n",
+    )
     one, other = (sheet_of(tables, text) for text in texts)
     assert one == other and "[port 2]\nmode: access\nvlan: 20" in one
 
@@ -556,7 +671,9 @@ def test_what_a_negated_statement_leaves_out_is_said() -> None:
 def test_the_last_name_of_a_vlan_counts() -> None:
     tables = '[device.says]\n"plot {vlan} named {name}" = "on vlan {vlan}: name = {name}"\n'
     tables += '"pot {port} {vlan}" = "on port {port}: vlan = {vlan}"\n'
-    assert "[port 1]\nvlan: 20" in sheet_of(tables, "plot 10 named a\nplot 10 named b\nplot 20 named a\npot 1 a\n")
+    assert "[port 1]\nvlan: 20" in sheet_of(
+        tables, "plot 10 named a\nplot 10 named b\nplot 20 named a\npot 1 a\n"
+    )
 
 
 def test_wrong_names_and_empty_folders(inkov: Inkov, tmp_path: Path) -> None:
@@ -566,7 +683,10 @@ def test_wrong_names_and_empty_folders(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "bad" / "box.txt").write_text("enable password hunter2\n")
     for command in ("new", "unmatched", "check"):
         missing = inkov("dialect", command, "emptyy")
-        assert missing.status == 2 and "emptyy: no such file or folder; did you mean empty?" in missing.err
+        assert (
+            missing.status == 2
+            and "emptyy: no such file or folder; did you mean empty?" in missing.err
+        )
         assert inkov("dialect", command, "empty").status == 2
     said = inkov("dialect", "unmatched", "bad")
     assert said.status == 2 and "unknown field `shap`" in said.err and "password ..." in said.out
@@ -577,4 +697,6 @@ def test_wrong_names_and_empty_folders(inkov: Inkov, tmp_path: Path) -> None:
 
 def test_a_line_may_go_on_and_tabs_indent() -> None:
     tables = '[text]\ncontinued = "\\\\"\n' + INDENTED
-    assert "allowed: 10,20-21" in sheet_of(tables, "pot 1\n\tcarry 10,\\\n 20-21\n\tlabel x\npot 2\n")
+    assert "allowed: 10,20-21" in sheet_of(
+        tables, "pot 1\n\tcarry 10,\\\n 20-21\n\tlabel x\npot 2\n"
+    )

@@ -1,4 +1,6 @@
-"""Hostile input: mutants of every kind of file, and what is made to break readers. `make fuzz` goes on for longer."""
+"""Hostile input: mutants of every kind of file, and what is made to break readers. `make fuzz` goes
+on for longer.
+"""
 
 from __future__ import annotations
 
@@ -29,18 +31,27 @@ HOSTILE = {
     "a.json": b'{"interfaces":' + b"[" * 1_000_000,
     "b.json": b'[{"ifname":"a","vlans":' + b"[" * 1_000_000,
     "c.sheet": b"inkov sheet 1\nswitch: c\n[port 1]\nabout: " + b"x" * 50_000_000,
-    "d.xml": b'<!DOCTYPE d [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;">]>'
-    b"<interfaces>&c;</interfaces>",
+    "d.xml": (
+        b'<!DOCTYPE d [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;"><!ENTITY c'
+        b' "&b;&b;&b;&b;">]><interfaces>&c;</interfaces>'
+    ),
     "e.xml": b"<interfaces>" + b"<a>" * 1_000_000,
     "f.sheet": b"inkov sheet 1\nswitch: f\n[port 1]\nallowed: " + b",".join([b"1-4094"] * 100_000),
-    "g.txt": b"arbour of g\nbench 1\n    spans " + b",".join([b"1-9"] * 100_000) + b"\n" + b"z" * 50_000_000,
-    "h.walk": b".1.3.6.1.2.1.17.7.1.4.3.1.2.10 = Hex-STRING: " + b"FF " * 2_000_000 + b"\n"
-    b".1.3.6.1.2.1.17.1.4.1.2.1 = INTEGER: 77\n.1.3.6.1.2.1.17.7.1.4.5.1.1.9 = Gauge32: 10\n",
+    "g.txt": (
+        b"arbour of g\nbench 1\n    spans "
+        + b",".join([b"1-9"] * 100_000)
+        + b"\n"
+        + b"z" * 50_000_000
+    ),
+    "h.walk": (
+        b".1.3.6.1.2.1.17.7.1.4.3.1.2.10 = Hex-STRING: " + b"FF " * 2_000_000 + b"\n"
+        b".1.3.6.1.2.1.17.1.4.1.2.1 = INTEGER: 77\n.1.3.6.1.2.1.17.7.1.4.5.1.1.9 = Gauge32: 10\n"
+    ),
     "i.csv": b"switch,port,far switch,far port\n" + b'"' * 1_000_001,
     "j.txt": b"rill name j\nrill basin a depth 10\n" + b"rill > " * 1_000_000,
     "k.network": b"[Match]\nName=" + b"a* " * 100_000 + b"\n[BridgeVLAN]\nVLAN=1-4094\n",
     "l.json": b'{"lldp":{"interface":' + b'{"a":' * 500_000,
-}  # fmt: skip
+}
 
 
 def test_what_is_made_to_break_readers(tmp_path: Path) -> None:
@@ -51,10 +62,16 @@ def test_what_is_made_to_break_readers(tmp_path: Path) -> None:
         (tmp_path / name).write_bytes((DEMO / "garden" / name).read_bytes())
     done = subprocess.run(
         [sys.executable, "-m", "inkov", "read", str(tmp_path), "-f", "json"],
-        capture_output=True, text=True, timeout=300,
+        capture_output=True,
+        text=True,
+        timeout=300,
         preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_AS, (4 << 30, 4 << 30)),
-    )  # fmt: skip
-    assert done.returncode == 2 and "Traceback" not in done.stderr and "fault of Inkov" not in done.stderr
+    )
+    assert (
+        done.returncode == 2
+        and "Traceback" not in done.stderr
+        and "fault of Inkov" not in done.stderr
+    )
     for name in HOSTILE:
         assert name in done.stderr or name in ("c.sheet", "f.sheet", "h.walk"), name
 

@@ -1,4 +1,6 @@
-"""Linux systems: one told by its running state and by its unit files is the same, and lldpd's real output is read."""
+"""Linux systems: one told by its running state and by its unit files is the same, and lldpd's real
+output is read.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,14 @@ def link(name: str, kind: str = "", **more: Any) -> dict[str, Any]:
     info |= {"info_kind": kind} if kind else {}
     down = more.pop("down", False)
     flags = ["BROADCAST", "MULTICAST"] + ([] if down else ["UP", "LOWER_UP"])
-    entry = {"ifindex": 1, "ifname": name, "flags": flags, "mtu": 1500, "link_type": "ether", **more}
+    entry = {
+        "ifindex": 1,
+        "ifname": name,
+        "flags": flags,
+        "mtu": 1500,
+        "link_type": "ether",
+        **more,
+    }
     return entry | ({"linkinfo": info} if info else {})
 
 
@@ -49,37 +58,87 @@ def units(folder: Path, text: str) -> None:
 FILTERING = {"vlan_filtering": 1, "vlan_default_pvid": 1, "stp_state": 1, "priority": 8192}
 RUNNING: dict[str, list[Any]] = {
     "link": [
-        {"ifindex": 1, "ifname": "lo", "flags": ["LOOPBACK", "UP"], "mtu": 65536, "link_type": "loopback"},
+        {
+            "ifindex": 1,
+            "ifname": "lo",
+            "flags": ["LOOPBACK", "UP"],
+            "mtu": 65536,
+            "link_type": "loopback",
+        },
         link("br0", "bridge", info_data=FILTERING),
         link("eth0", master="bond0", info_slave_kind="bond"),
         link("eth1", master="bond0", info_slave_kind="bond"),
-        link("bond0", "bond", master="br0", info_data={"mode": "802.3ad"}, info_slave_kind="bridge"),
-        link("lan1", master="br0", ifalias="fog", info_slave_kind="bridge", info_slave_data={"isolated": True}),
-        link("lan2", master="br0", info_slave_kind="bridge", info_slave_data={"isolated": True, "cost": 7}),
+        link(
+            "bond0", "bond", master="br0", info_data={"mode": "802.3ad"}, info_slave_kind="bridge"
+        ),
+        link(
+            "lan1",
+            master="br0",
+            ifalias="fog",
+            info_slave_kind="bridge",
+            info_slave_data={"isolated": True},
+        ),
+        link(
+            "lan2",
+            master="br0",
+            info_slave_kind="bridge",
+            info_slave_data={"isolated": True, "cost": 7},
+        ),
         link("lan3", master="br0", down=True, info_slave_kind="bridge"),
         link("lan4", info_slave_kind="", mtu=9000),
         link("br0.90", "vlan", link="br0", info_data={"protocol": "802.1Q", "id": 90}),
         link("eth5", "", master="brx"),
         link("brx", "bridge", info_data={"vlan_filtering": 0}),
-        link("eth6.60", "vlan", link="eth6", master="brx", info_data={"protocol": "802.1Q", "id": 60}),
+        link(
+            "eth6.60", "vlan", link="eth6", master="brx", info_data={"protocol": "802.1Q", "id": 60}
+        ),
         link("eth6"),
     ],
     "addr": [
-        {"ifname": "br0.90", "addr_info": [{"family": "inet", "local": "10.90.0.9", "prefixlen": 24, "scope": "global"},
-                                            {"family": "inet6", "local": "fe80::1", "prefixlen": 64, "scope": "link"}]},
-        {"ifname": "lan4", "addr_info": [{"family": "inet", "local": "10.4.0.1", "prefixlen": 24, "scope": "global"}]},
+        {
+            "ifname": "br0.90",
+            "addr_info": [
+                {"family": "inet", "local": "10.90.0.9", "prefixlen": 24, "scope": "global"},
+                {"family": "inet6", "local": "fe80::1", "prefixlen": 64, "scope": "link"},
+            ],
+        },
+        {
+            "ifname": "lan4",
+            "addr_info": [
+                {"family": "inet", "local": "10.4.0.1", "prefixlen": 24, "scope": "global"}
+            ],
+        },
     ],
     "vlan": [
-        {"ifname": "bond0", "vlans": [{"vlan": 1, "flags": ["PVID", "Egress Untagged"]}, {"vlan": 10, "vlanEnd": 12},
-                                      {"vlan": 90}]},
-        {"ifname": "lan1", "vlans": [{"vlan": 1, "flags": ["Egress Untagged"]},
-                                     {"vlan": 10, "flags": ["PVID", "Egress Untagged"]}]},
-        {"ifname": "lan2", "vlans": [{"vlan": 1, "flags": ["Egress Untagged"]},
-                                     {"vlan": 10, "flags": ["PVID", "Egress Untagged"]}]},
+        {
+            "ifname": "bond0",
+            "vlans": [
+                {"vlan": 1, "flags": ["PVID", "Egress Untagged"]},
+                {"vlan": 10, "vlanEnd": 12},
+                {"vlan": 90},
+            ],
+        },
+        {
+            "ifname": "lan1",
+            "vlans": [
+                {"vlan": 1, "flags": ["Egress Untagged"]},
+                {"vlan": 10, "flags": ["PVID", "Egress Untagged"]},
+            ],
+        },
+        {
+            "ifname": "lan2",
+            "vlans": [
+                {"vlan": 1, "flags": ["Egress Untagged"]},
+                {"vlan": 10, "flags": ["PVID", "Egress Untagged"]},
+            ],
+        },
         {"ifname": "lan3", "vlans": [{"vlan": 1, "flags": ["PVID", "Egress Untagged"]}]},
-        {"ifname": "br0", "vlans": [{"vlan": 1, "flags": ["PVID", "Egress Untagged"]}, {"vlan": 90}]},
+        {
+            "ifname": "br0",
+            "vlans": [{"vlan": 1, "flags": ["PVID", "Egress Untagged"]}, {"vlan": 90}],
+        },
     ],
-}  # fmt: skip
+}
 
 UNITS = """
 == 10-br0.netdev
@@ -199,23 +258,36 @@ def test_a_running_system_and_its_units_are_the_same(tmp_path: Path) -> None:
         assert listeners(running, level) == listeners(stored, level)
     (tmp_path / "running" / "aviary-1" / "hostname").write_text("owls\n")
     renamed = load([str(tmp_path / "running")])
-    assert list(renamed.campus.devices) == ["owls"] and not renamed.campus.devices["owls"].origin.says
+    assert (
+        list(renamed.campus.devices) == ["owls"] and not renamed.campus.devices["owls"].origin.says
+    )
     heard = listeners(running)
     assert heard["aviary-1:lan1"] == {("aviary-1:bond0", 10, True)}  # lan2 is protected as well
     assert ("aviary-1:eth6.60", 1, True) in heard["aviary-1:eth5"]
     for campus in (running, stored):
         device = campus.devices["aviary-1"]
-        assert [(g.vid, str(g.addresses[0].value)) for g in device.gateways] == [(90, "10.90.0.9/24")]
+        assert [(g.vid, str(g.addresses[0].value)) for g in device.gateways] == [
+            (90, "10.90.0.9/24")
+        ]
         assert device.ports["eth0"].bundle and device.ports["eth0"].bundle.value == "bond0"
-        assert device.ports["lan4"].addresses and device.tree_mode and device.tree_mode.value == "stp"
+        assert (
+            device.ports["lan4"].addresses and device.tree_mode and device.tree_mode.value == "stp"
+        )
         lan1 = resolve(campus, wire(campus)).ports
-        assert {str(end.port): port.mode.value for end, port in lan1.items() if port.up}["lan4"] == "routed"
+        assert {str(end.port): port.mode.value for end, port in lan1.items() if port.up}[
+            "lan4"
+        ] == "routed"
 
 
 def test_pieces_of_several_systems_in_one_folder(tmp_path: Path) -> None:
-    write(tmp_path, **{f"{name}.{what}": RUNNING[what] for name in ("a-1", "b-1") for what in RUNNING})
+    write(
+        tmp_path, **{f"{name}.{what}": RUNNING[what] for name in ("a-1", "b-1") for what in RUNNING}
+    )
     campus = told(tmp_path)
-    assert list(campus.devices) == ["a-1", "b-1"] and campus.devices["a-1"].ports["lan1"].pvid is not None
+    assert (
+        list(campus.devices) == ["a-1", "b-1"]
+        and campus.devices["a-1"].ports["lan1"].pvid is not None
+    )
 
 
 def test_a_filtering_bridge_without_its_vlans_is_taken_to_have_all(tmp_path: Path) -> None:
@@ -251,11 +323,21 @@ def test_bad_lists_cost_what_is_bad_only(tmp_path: Path) -> None:
     write(tmp_path / "x", link=bad, vlan=[*vlans, {"ifname": "lan1", "vlans": [{"vlan": 5000}]}])
     problems = load([str(tmp_path)]).campus.problems
     assert len(problems) == 3 and all("left out" in problem.says for problem in problems)
-    for text in ('["ifname"', '["ifname", 1, 2', '[{"ifname": "a"', '{"lldp": {"interface": ' + "[" * 100_000):
+    for text in (
+        '["ifname"',
+        '["ifname", 1, 2',
+        '[{"ifname": "a"',
+        '{"lldp": {"interface": ' + "[" * 100_000,
+    ):
         assert read_bytes("x.json", text.encode(), account=True)[1].problems
 
 
-CHASSIS = {"fern-1": {"id": {"type": "mac", "value": "02:00:00:00:00:01"}, "capability": {"type": "Bridge"}}}
+CHASSIS = {
+    "fern-1": {
+        "id": {"type": "mac", "value": "02:00:00:00:00:01"},
+        "capability": {"type": "Bridge"},
+    }
+}
 PORT = {"id": {"type": "ifname", "value": "port-24"}, "descr": "to aviary", "ttl": "120"}
 
 
@@ -263,21 +345,50 @@ PORT = {"id": {"type": "ifname", "value": "port-24"}, "descr": "to aviary", "ttl
     "heard",
     [
         {"lldp": {"interface": {"eth0": {"chassis": CHASSIS, "port": PORT}}}},
-        {"lldp": {"interface": [{"eth0": {"chassis": CHASSIS, "port": PORT}}, {"eth9": {"chassis": {}, "port": {}}}]}},
-        {"lldp": [{"interface": [{
-            "name": "eth0", "chassis": [{"id": [{"type": "mac", "value": "x"}], "name": [{"value": "fern-1"}]}],
-            "port": [{"id": [{"value": "port-24"}], "descr": [{"value": "to aviary"}]}],
-        }]}]},
+        {
+            "lldp": {
+                "interface": [
+                    {"eth0": {"chassis": CHASSIS, "port": PORT}},
+                    {"eth9": {"chassis": {}, "port": {}}},
+                ]
+            }
+        },
+        {
+            "lldp": [
+                {
+                    "interface": [
+                        {
+                            "name": "eth0",
+                            "chassis": [
+                                {
+                                    "id": [{"type": "mac", "value": "x"}],
+                                    "name": [{"value": "fern-1"}],
+                                }
+                            ],
+                            "port": [
+                                {"id": [{"value": "port-24"}], "descr": [{"value": "to aviary"}]}
+                            ],
+                        }
+                    ]
+                }
+            ]
+        },
     ],
-)  # fmt: skip
+)
 def test_every_form_of_lldp_output(tmp_path: Path, heard: Any) -> None:
     write(tmp_path / "aviary-1", link=RUNNING["link"], vlan=RUNNING["vlan"], lldp=heard)
     campus = load([str(tmp_path)]).campus
     (neighbour,) = campus.neighbours
     assert (neighbour.device, neighbour.port, neighbour.far_device, neighbour.far_port) == (
-        "aviary-1", "eth0", "fern-1", "port-24")  # fmt: skip
+        "aviary-1",
+        "eth0",
+        "fern-1",
+        "port-24",
+    )
     assert neighbour.far_port_description == "to aviary"
-    assert len([p for p in campus.problems if "has no name or no port" in p.says]) == ("eth9" in json.dumps(heard))
+    assert len([p for p in campus.problems if "has no name or no port" in p.says]) == (
+        "eth9" in json.dumps(heard)
+    )
 
 
 def run(*words: str) -> str:
@@ -285,11 +396,15 @@ def run(*words: str) -> str:
 
 
 def test_neighbours_of_a_real_lldpd(tmp_path: Path) -> None:
-    """Two daemons at the ends of a cable between two network namespaces, where the machine lets us make one."""
+    """Two daemons at the ends of a cable between two network namespaces, where the machine lets us
+    make one.
+    """
     if shutil.which("lldpd") is None or shutil.which("ip") is None or os.geteuid() != 0:
         pytest.skip("lldpd and ip are not both installed, or we are not root")
     one, other = f"ik{os.getpid()}a", f"ik{os.getpid()}b"
-    made = subprocess.run(["ip", "link", "add", one, "type", "veth", "peer", "name", other], capture_output=True)
+    made = subprocess.run(
+        ["ip", "link", "add", one, "type", "veth", "peer", "name", other], capture_output=True
+    )
     if made.returncode:
         pytest.skip("this machine's kernel has no veth pairs")
     if subprocess.run(["ip", "netns", "add", other], capture_output=True).returncode:
@@ -302,8 +417,13 @@ def test_neighbours_of_a_real_lldpd(tmp_path: Path) -> None:
         run("ip", "link", "set", other, "netns", other)
         run("ip", "link", "set", one, "up")
         run("ip", "netns", "exec", other, "ip", "link", "set", other, "up")
-        for port, host, inside in ((one, "aviary-1", []), (other, "fern-1", ["ip", "netns", "exec", other])):
-            (public / f"{host}.conf").write_text(f"configure system hostname {host}\nconfigure lldp tx-interval 1\n")
+        for port, host, inside in (
+            (one, "aviary-1", []),
+            (other, "fern-1", ["ip", "netns", "exec", other]),
+        ):
+            (public / f"{host}.conf").write_text(
+                f"configure system hostname {host}\nconfigure lldp tx-interval 1\n"
+            )
             words = [
                 *inside,
                 "lldpd",
@@ -315,7 +435,9 @@ def test_neighbours_of_a_real_lldpd(tmp_path: Path) -> None:
                 "-O",
                 f"{public}/{host}.conf",
             ]
-            daemons.append(subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL))
+            daemons.append(
+                subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            )
         for form in ("json", "json0"):
             text = _heard(public / "aviary-1.sock", form)
             folder = tmp_path / form / "aviary-1"
@@ -325,7 +447,9 @@ def test_neighbours_of_a_real_lldpd(tmp_path: Path) -> None:
             far = [link(other)]
             write(tmp_path / form / "fern-1", link=far)
             wiring = wire(load([str(tmp_path / form)]).campus)
-            ends = [(link.a.device, link.a.port, link.b.device, link.b.port) for link in wiring.links]
+            ends = [
+                (link.a.device, link.a.port, link.b.device, link.b.port) for link in wiring.links
+            ]
             assert ends == [("aviary-1", one, "fern-1", other)]
     finally:
         for daemon in daemons:
@@ -337,12 +461,16 @@ def test_neighbours_of_a_real_lldpd(tmp_path: Path) -> None:
 
 
 def _heard(socket: Path, form: str) -> str:
-    """What the daemon has heard by now or will hear within a minute: between two questions we wait on the daemon's own
-    announcement of a change, for a second at most (one that came before we listened is found by asking)."""
+    """What the daemon has heard by now or will hear within a minute: between two questions we wait
+    on the daemon's own announcement of a change, for a second at most (one that came before we
+    listened is found by asking).
+    """
     ask = ["lldpcli", "-u", str(socket), "-f", form]
     give_up = time.monotonic() + 60
     while time.monotonic() < give_up:
-        done = subprocess.run([*ask, "show", "neighbors"], capture_output=True, text=True, timeout=30)
+        done = subprocess.run(
+            [*ask, "show", "neighbors"], capture_output=True, text=True, timeout=30
+        )
         if "fern-1" in done.stdout:
             return done.stdout
         with contextlib.suppress(subprocess.TimeoutExpired):

@@ -1,4 +1,6 @@
-"""OpenConfig JSON: prefixes or none, one bad value costs one entry, and every fact leads to its line."""
+"""OpenConfig JSON: prefixes or none, one bad value costs one entry, and every fact leads to its
+line.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,10 @@ def switch(*interfaces: Any, **more: Any) -> dict[str, Any]:
 
 
 def port(name: str, **vlan: Any) -> dict[str, Any]:
-    return {"name": name, "openconfig-if-ethernet:ethernet": {"openconfig-vlan:switched-vlan": {"config": vlan}}}
+    return {
+        "name": name,
+        "openconfig-if-ethernet:ethernet": {"openconfig-vlan:switched-vlan": {"config": vlan}},
+    }
 
 
 def test_reads_what_is_stated() -> None:
@@ -50,9 +55,17 @@ def test_reads_what_is_stated() -> None:
     trunk, access, spare = device.ports["port-1"], device.ports["port-7"], device.ports["port-15"]
     assert trunk.mode and trunk.mode.value is Mode.TRUNK and trunk.access_vlan is None
     assert trunk.allowed and str(trunk.allowed.value) == "40,50,60,77,90,99"
-    assert access.mode and access.mode.value is Mode.ACCESS and access.access_vlan and access.access_vlan.value == 10
+    assert (
+        access.mode
+        and access.mode.value is Mode.ACCESS
+        and access.access_vlan
+        and access.access_vlan.value == 10
+    )
     assert spare.enabled and spare.enabled.value is False
-    assert device.ports["bundle-1"].kind is PortKind.BUNDLE and device.ports["bundle-1"].allowed is None
+    assert (
+        device.ports["bundle-1"].kind is PortKind.BUNDLE
+        and device.ports["bundle-1"].allowed is None
+    )
     member = device.ports["port-3"].bundle
     assert member and member.value == "bundle-1"
 
@@ -62,7 +75,9 @@ def test_prefixes_may_be_missing_or_on_every_name(everywhere: bool) -> None:
     def rename(tree: Any) -> Any:
         if isinstance(tree, dict):
             plain = {key.rpartition(":")[2]: rename(value) for key, value in tree.items()}
-            return {f"openconfig-interfaces:{k}": v for k, v in plain.items()} if everywhere else plain
+            return (
+                {f"openconfig-interfaces:{k}": v for k, v in plain.items()} if everywhere else plain
+            )
         return [rename(item) for item in tree] if isinstance(tree, list) else tree
 
     other = read(rename(json.loads(CORE)))
@@ -75,16 +90,28 @@ def test_prefixes_may_be_missing_or_on_every_name(everywhere: bool) -> None:
 def test_an_answer_of_restconf_is_unwrapped() -> None:
     wrapped = b'{ "ietf-restconf:data" :\n' + CORE + b"}"
     part, locator = read(wrapped), Locator({"x.json": wrapped})
-    assert without_origins(part.devices) == without_origins(read(CORE).devices) and not part.unmatched
+    assert (
+        without_origins(part.devices) == without_origins(read(CORE).devices) and not part.unmatched
+    )
     native = part.devices[0].ports["port-6"].native_vlan
     assert native and b'"native-vlan": 90' in wrapped.split(b"\n")[locator.line(native.origin) - 1]
-    assert locator.pointer(native.origin).startswith("/ietf-restconf:data/openconfig-interfaces:interfaces/")
+    assert locator.pointer(native.origin).startswith(
+        "/ietf-restconf:data/openconfig-interfaces:interfaces/"
+    )
 
 
 def test_the_older_vlan_list_and_state_only_exports() -> None:
     tree = switch(
-        {"name": "1", "state": {"enabled": False}, "ethernet": {"switched-vlan": {"state": {"access-vlan": 7}}}},
-        vlans={"vlan": [{"vlan-id": 7, "state": {"vlan-id": 7, "name": "ponds", "status": "SUSPENDED"}}]},
+        {
+            "name": "1",
+            "state": {"enabled": False},
+            "ethernet": {"switched-vlan": {"state": {"access-vlan": 7}}},
+        },
+        vlans={
+            "vlan": [
+                {"vlan-id": 7, "state": {"vlan-id": 7, "name": "ponds", "status": "SUSPENDED"}}
+            ]
+        },
     )
     device = read(tree).devices[0]
     assert device.vlans and without_origins(device.vlans[7])["name"] == ("fact", "ponds")
@@ -103,7 +130,9 @@ def test_trunk_vlans(item: Any, vids: str) -> None:
     assert allowed and allowed.value == VlanSet.parse(vids + ",3000") and not part.problems
 
 
-@pytest.mark.parametrize("item", [0, 4095, -1, "20..10", "1..", "..5", "1..2..3", "a", "", "٣", "99999999999..3"])
+@pytest.mark.parametrize(
+    "item", [0, 4095, -1, "20..10", "1..", "..5", "1..2..3", "a", "", "٣", "99999999999..3"]
+)
 def test_a_bad_vlan_range_costs_itself_only(item: Any) -> None:
     part = read(switch(port("1", **{"interface-mode": "TRUNK", "trunk-vlans": [5, item]})))
     allowed = part.devices[0].ports["1"].allowed
@@ -117,7 +146,10 @@ def test_a_bad_vlan_range_costs_itself_only(item: Any) -> None:
     [
         ({"access-vlan": 0}, "0 is not a VLAN number"),
         ({"access-vlan": 4095}, "4095 is not a VLAN number"),
-        ({"access-vlan": "ten"}, "wrong type: expected `int | null`, got `str`; the entry of 'bad' is left out"),
+        (
+            {"access-vlan": "ten"},
+            "wrong type: expected `int | null`, got `str`; the entry of 'bad' is left out",
+        ),
         ({"trunk-vlans": "1..5"}, "wrong type: expected `array | null`"),
         ({"interface-mode": "BOTH"}, "'BOTH' is neither ACCESS nor TRUNK"),
     ],
@@ -135,12 +167,20 @@ def test_one_bad_value_costs_no_other_port(vlan: dict[str, Any], says: str) -> N
 
 def test_a_port_named_twice_and_a_mode_not_stated() -> None:
     part = read(
-        switch(port("1", **{"access-vlan": 10}), port("1", **{"access-vlan": 20}), port("2", **{"trunk-vlans": [5]}))
+        switch(
+            port("1", **{"access-vlan": 10}),
+            port("1", **{"access-vlan": 20}),
+            port("2", **{"trunk-vlans": [5]}),
+        )
     )
     assert [p.says.split(";")[0] for p in part.problems] == ["port 1 is named twice"]
     ports = part.devices[0].ports
     assert ports["1"].access_vlan and ports["1"].access_vlan.value == 10
-    assert ports["2"].mode and ports["2"].mode.value is Mode.TRUNK and ports["2"].mode.origin.basis == "assumed"
+    assert (
+        ports["2"].mode
+        and ports["2"].mode.value is Mode.TRUNK
+        and ports["2"].mode.origin.basis == "assumed"
+    )
 
 
 @pytest.mark.parametrize(
@@ -171,14 +211,21 @@ def test_every_fact_leads_to_its_line() -> None:
     lines = CORE.decode().split("\n")
     checked = 0
     for device_port in part.devices[0].ports.values():
-        for attribute, name in (("mode", "interface-mode"), ("allowed", "trunk-vlans"), ("access_vlan", "access-vlan"),
-                                ("bundle", "aggregate-id"), ("description", "description")):  # fmt: skip
+        for attribute, name in (
+            ("mode", "interface-mode"),
+            ("allowed", "trunk-vlans"),
+            ("access_vlan", "access-vlan"),
+            ("bundle", "aggregate-id"),
+            ("description", "description"),
+        ):
             found = getattr(device_port, attribute)
             if found is not None:
                 text = lines[locator.line(found.origin) - 1]
                 assert re.search(rf'"(?:[\w-]+:)?{name}":', text), (found.origin, text)
                 tree = json.loads(CORE)
-                for step in locator.pointer(found.origin).split("/")[1:]:  # RFC 6901, as the file spells it
+                for step in locator.pointer(found.origin).split("/")[
+                    1:
+                ]:  # RFC 6901, as the file spells it
                     tree = tree[int(step) if isinstance(tree, list) else step]
                 assert (
                     attribute == "allowed"
@@ -191,16 +238,22 @@ def test_every_fact_leads_to_its_line() -> None:
 
 TREES = st.recursive(
     st.none() | st.booleans() | st.integers() | st.text(max_size=5),
-    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=5), inner, max_size=4),
+    lambda inner: (
+        st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=5), inner, max_size=4)
+    ),
     max_leaves=12,
 )
 
 
 @given(
-    st.dictionaries(st.text(max_size=4).filter(lambda k: ":" not in k and "/" not in k), TREES, min_size=1),
+    st.dictionaries(
+        st.text(max_size=4).filter(lambda k: ":" not in k and "/" not in k), TREES, min_size=1
+    ),
     st.sampled_from([None, 0, 3]),
 )
-def test_the_locator_finds_every_member_of_any_json(tree: dict[str, Any], indent: int | None) -> None:
+def test_the_locator_finds_every_member_of_any_json(
+    tree: dict[str, Any], indent: int | None
+) -> None:
     text = json.dumps(tree, indent=indent)
     locator = Locator({"x": text.encode()})
     for key in tree:
@@ -211,12 +264,18 @@ def test_the_locator_finds_every_member_of_any_json(tree: dict[str, Any], indent
 @given(st.data())
 def test_no_mutation_of_a_real_file_makes_it_fail(data: st.DataObject) -> None:
     at = data.draw(st.integers(0, len(CORE) - 1))
-    patch = data.draw(st.sampled_from([b"", b"{", b"]", b'"', b"null", b"-1", b"[]", b"{}", b"\xff", b",", b"4095"]))
+    patch = data.draw(
+        st.sampled_from(
+            [b"", b"{", b"]", b'"', b"null", b"-1", b"[]", b"{}", b"\xff", b",", b"4095"]
+        )
+    )
     cut = data.draw(st.integers(0, 30))
     read_bytes("x.json", CORE[:at] + patch + CORE[at + cut :], account=True)
 
 
-@pytest.mark.parametrize("file", sorted(DEMO.glob("*/*.json")), ids=lambda f: f"{f.parent.name}/{f.name}")
+@pytest.mark.parametrize(
+    "file", sorted(DEMO.glob("*/*.json")), ids=lambda f: f"{f.parent.name}/{f.name}"
+)
 def test_the_demo_is_understood_whole(file: Path) -> None:
     report, part = read_bytes(str(file), file.read_bytes(), account=True)
     assert not part.problems and not part.unmatched and report.understood > 50
@@ -226,24 +285,41 @@ def to_xml(tree: Any, name: str = "") -> str:
     """JSON as the XML that NETCONF would return; one element a line."""
     if isinstance(tree, list):
         return "".join(to_xml(item, name) for item in tree)
-    inner = "".join(to_xml(value, key) for key, value in tree.items()) if isinstance(tree, dict) else None
+    inner = (
+        "".join(to_xml(value, key) for key, value in tree.items())
+        if isinstance(tree, dict)
+        else None
+    )
     text = str(tree).lower() if isinstance(tree, bool) else escape(str(tree))
     module, _, plain = name.rpartition(":")
-    space = f' xmlns="http://openconfig.net/yang/{module.removeprefix("openconfig-")}"' if module else ""
-    return f"<{plain}{space}>{text if inner is None else chr(10) + inner}</{plain}>\n" if name else inner or ""
+    space = (
+        f' xmlns="http://openconfig.net/yang/{module.removeprefix("openconfig-")}"'
+        if module
+        else ""
+    )
+    return (
+        f"<{plain}{space}>{text if inner is None else chr(10) + inner}</{plain}>\n"
+        if name
+        else inner or ""
+    )
 
 
 @pytest.mark.parametrize("name", sorted(path.name for path in (DEMO / "garden").glob("*.json")))
 def test_xml_says_the_same_as_json(name: str) -> None:
     data = (DEMO / "garden" / name).read_bytes()
-    envelope = '<?xml version="1.0"?>\n<rpc-reply xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><data>\n'
+    envelope = (
+        '<?xml version="1.0"?>\n<rpc-reply xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><data>\n'
+    )
     text = envelope + to_xml(json.loads(data)) + "</data></rpc-reply>"
     report, part = read_bytes("x.xml", text.encode(), account=True)
     wanted_report, wanted = read_bytes("x.json", data, account=True)
     assert not part.problems and report.format == "OpenConfig XML"
     assert without_origins(part.devices) == without_origins(wanted.devices)
     assert without_origins(part.neighbours) == without_origins(wanted.neighbours)
-    assert (report.understood, report.not_understood) == (wanted_report.understood, wanted_report.not_understood)
+    assert (report.understood, report.not_understood) == (
+        wanted_report.understood,
+        wanted_report.not_understood,
+    )
     locator, lines = Locator({"x.xml": text.encode()}), text.split("\n")
     for port in part.devices[0].ports.values():
         for fact in (port.mode, port.access_vlan, port.allowed):
@@ -270,43 +346,92 @@ def test_bad_xml_is_one_problem(text: str, says: str) -> None:
 
 
 def test_a_wrong_value_in_xml_costs_one_entry() -> None:
-    entry = "<interface><name>{0}</name><config><name>{0}</name><mtu>{1}</mtu></config><ethernet/></interface>"
+    entry = (
+        "<interface><name>{0}</name><config><name>{0}</name><mtu>{1}</mtu></config>"
+        "<ethernet/></interface>"
+    )
     text = f"<interfaces>{entry.format('a', 'large')}\n{entry.format('b', '1500')}</interfaces>"
     _, part = read_bytes("x.xml", text.encode(), account=True)
-    assert list(part.devices[0].ports) == ["b"] and "the entry of 'a' is left out" in part.problems[0].says
+    assert (
+        list(part.devices[0].ports) == ["b"]
+        and "the entry of 'a' is left out" in part.problems[0].says
+    )
 
 
 def test_aggregation_and_spanning_tree() -> None:
-    bundle = {"name": "b1", "config": {"type": "iana-if-type:ieee8023adLag"}, "aggregation": {"config": {}}}
+    bundle = {
+        "name": "b1",
+        "config": {"type": "iana-if-type:ieee8023adLag"},
+        "aggregation": {"config": {}},
+    }
     static = {"name": "b2", "aggregation": {"config": {"lag-type": "STATIC"}}}
-    lacp = {"interfaces": {"interface": [{"name": "b1", "config": {"name": "b1", "lacp-mode": "PASSIVE"}}]}}
-    ports = {"interface": [{"name": "p1", "config": {"name": "p1", "cost": 200, "port-priority": 64}}]}
+    lacp = {
+        "interfaces": {
+            "interface": [{"name": "b1", "config": {"name": "b1", "lacp-mode": "PASSIVE"}}]
+        }
+    }
+    ports = {
+        "interface": [{"name": "p1", "config": {"name": "p1", "cost": 200, "port-priority": 64}}]
+    }
     stp: dict[str, Any] = {
-        "global": {"config": {"enabled-protocol": ["openconfig-spanning-tree-types:MSTP"], "bpdu-guard": True}},
-        "mstp": {"mst-instances": {"mst-instance": [
-            {"mst-id": 2, "config": {"mst-id": 2, "vlan": [10, "20..22"], "bridge-priority": 4096}, "interfaces": ports}
-        ]}},
-        "interfaces": {"interface": [
-            {"name": "p1", "config": {"edge-port": "openconfig-spanning-tree-types:EDGE_ENABLE", "guard": "ROOT"}}
-        ]},
-    }  # fmt: skip
+        "global": {
+            "config": {
+                "enabled-protocol": ["openconfig-spanning-tree-types:MSTP"],
+                "bpdu-guard": True,
+            }
+        },
+        "mstp": {
+            "mst-instances": {
+                "mst-instance": [
+                    {
+                        "mst-id": 2,
+                        "config": {"mst-id": 2, "vlan": [10, "20..22"], "bridge-priority": 4096},
+                        "interfaces": ports,
+                    }
+                ]
+            }
+        },
+        "interfaces": {
+            "interface": [
+                {
+                    "name": "p1",
+                    "config": {
+                        "edge-port": "openconfig-spanning-tree-types:EDGE_ENABLE",
+                        "guard": "ROOT",
+                    },
+                }
+            ]
+        },
+    }
     more = {"openconfig-lacp:lacp": lacp, "openconfig-spanning-tree:stp": stp}
     part = read(switch(port("p1"), bundle, static, **more))
     device = part.devices[0]
     assert not part.problems and not part.unmatched
-    assert [device.ports[name].aggregation.value for name in ("b1", "b2")] == ["passive", "static"]  # type: ignore[union-attr]
+    modes = [device.ports[name].aggregation for name in ("b1", "b2")]
+    assert [mode and mode.value for mode in modes] == ["passive", "static"]
     assert device.tree_mode and device.tree_mode.value == "mstp"
     (tree,) = device.trees
-    assert (str(tree.vlans), tree.number, tree.priority.value) == ("10,20-22", 2, 4096)  # type: ignore[union-attr]
+    assert (str(tree.vlans), tree.number) == ("10,20-22", 2)
+    assert tree.priority and tree.priority.value == 4096
     assert tree.costs["p1"].value == 200 and tree.priorities["p1"].value == 64
-    stp["rapid-trees"] = {"vlan": [{"vlan-id": 30, "config": {"vlan-id": 30, "bridge-priority": 8192}}]}
+    stp["rapid-trees"] = {
+        "vlan": [{"vlan-id": 30, "config": {"vlan-id": 30, "bridge-priority": 8192}}]
+    }
     stp["global"]["config"]["enabled-protocol"] = ["RAPID_TREES"]
     other = read(switch(port("p1"), **more)).devices[0]
-    assert other.tree_mode and other.tree_mode.value == "per vlan" and str(other.trees[1].vlans) == "30"
+    assert (
+        other.tree_mode
+        and other.tree_mode.value == "per vlan"
+        and str(other.trees[1].vlans) == "30"
+    )
     stp["mstp"] = {"mst-instances": 7}
-    assert [p.says[:20] for p in read(switch(port("p1"), **more)).problems] == ["wrong type: expected"]
+    assert [p.says[:20] for p in read(switch(port("p1"), **more)).problems] == [
+        "wrong type: expected"
+    ]
     edge = device.ports["p1"]
-    assert edge.edge and edge.edge.value and edge.bpdu_guard and edge.bpdu_guard.value and edge.guard
+    assert (
+        edge.edge and edge.edge.value and edge.bpdu_guard and edge.bpdu_guard.value and edge.guard
+    )
     assert edge.guard.origin.pointer == "/stp/interfaces/interface/0/config/guard"
 
 
@@ -315,22 +440,40 @@ def test_network_instances_are_kept_apart() -> None:
         return {
             "name": name,
             "config": {"name": name, "type": f"openconfig-network-instance-types:{kind}"},
-            "interfaces": {"interface": [{"id": m, "config": {"id": m, "interface": m}} for m in members]},
+            "interfaces": {
+                "interface": [{"id": m, "config": {"id": m, "interface": m}} for m in members]
+            },
             "vlans": {"vlan": [{"vlan-id": vid, "config": {"vlan-id": vid}} for vid in vids]},
         }
 
-    access = [port(name, **{"interface-mode": "ACCESS", "access-vlan": 10}) for name in ("a1", "a2", "b1", "m1", "c1")]
-    routed = {"name": "well", "config": {"type": "iana-if-type:l3ipvlan"}, "routed-vlan": {"config": {"vlan": 10}}}
-    instances = {"network-instance": [
-        instance("main", "DEFAULT_INSTANCE", [], 10), instance("a", "L2VSI", ["a1", "a2"], 10),
-        instance("b", "L2VSI", ["b1"], 10), instance("c", "L2VSI", ["c1"], 30), instance("green", "L3VRF", ["well"]),
-    ]}  # fmt: skip
+    access = [
+        port(name, **{"interface-mode": "ACCESS", "access-vlan": 10})
+        for name in ("a1", "a2", "b1", "m1", "c1")
+    ]
+    routed = {
+        "name": "well",
+        "config": {"type": "iana-if-type:l3ipvlan"},
+        "routed-vlan": {"config": {"vlan": 10}},
+    }
+    instances = {
+        "network-instance": [
+            instance("main", "DEFAULT_INSTANCE", [], 10),
+            instance("a", "L2VSI", ["a1", "a2"], 10),
+            instance("b", "L2VSI", ["b1"], 10),
+            instance("c", "L2VSI", ["c1"], 30),
+            instance("green", "L3VRF", ["well"]),
+        ]
+    }
     more = {"openconfig-network-instance:network-instances": instances}
     part = read(switch(*access, routed, **more))
     device = part.devices[0]
     campus = Campus(devices={device.name: device})
     heard = listeners(campus)
     assert heard["core-1:a1"] == {("core-1:a2", 10, False)} and not heard["core-1:m1"]
-    assert not heard["core-1:c1"] and device.gateways[0].vrf and device.gateways[0].vrf.value == "green"
+    assert (
+        not heard["core-1:c1"]
+        and device.gateways[0].vrf
+        and device.gateways[0].vrf.value == "green"
+    )
     fabric = resolve(campus, wire(campus))
     assert not fabric.ports[End("core-1", "c1")].view.emit  # its own table does not have VLAN 10

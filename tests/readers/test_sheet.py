@@ -39,7 +39,9 @@ from inkov.vlanset import VlanSet
 
 NOWHERE = Origin()
 TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
-NAMES = st.one_of(st.from_regex(r"[a-z]{0,4}[0-9]{1,3}(/[0-9]{1,2})?", fullmatch=True), TEXTS.filter(bool))
+NAMES = st.one_of(
+    st.from_regex(r"[a-z]{0,4}[0-9]{1,3}(/[0-9]{1,2})?", fullmatch=True), TEXTS.filter(bool)
+)
 VIDS = st.integers(1, 4094)
 VID_SETS = st.sets(VIDS, max_size=5).map(VlanSet.from_vids) | st.just(VlanSet.all())
 VALUES: dict[str, st.SearchStrategy[Any]] = {
@@ -74,7 +76,9 @@ VALUES: dict[str, st.SearchStrategy[Any]] = {
     "outer": VIDS,
     "parent": NAMES,
 }
-ADDRESSES = st.lists(st.sampled_from(["10.0.0.1/24", "10.9.8.7/31", "2001:db8::1/64"]).map(ip_interface), max_size=2)
+ADDRESSES = st.lists(
+    st.sampled_from(["10.0.0.1/24", "10.9.8.7/31", "2001:db8::1/64"]).map(ip_interface), max_size=2
+)
 
 
 def fact(value: Any) -> Fact[Any]:
@@ -104,26 +108,40 @@ def devices(draw: st.DrawFn) -> tuple[Device, list[Neighbour]]:
             port.bundle = fact(draw(st.sampled_from(bundles)))
     bridged = draw(st.permutations(list(device.ports)))
     for name in draw(st.lists(NAMES, max_size=2, unique=True)):
-        device.bridges[name] = Bridge(name, NOWHERE, {bridged.pop(): NOWHERE for _ in range(min(2, len(bridged)))})
+        device.bridges[name] = Bridge(
+            name, NOWHERE, {bridged.pop(): NOWHERE for _ in range(min(2, len(bridged)))}
+        )
         if draw(st.booleans()):
-            device.bridges[name].vlans = {vid: Vlan(vid, NOWHERE) for vid in draw(st.sets(VIDS, max_size=2))}
+            device.bridges[name].vlans = {
+                vid: Vlan(vid, NOWHERE) for vid in draw(st.sets(VIDS, max_size=2))
+            }
     device.tree_mode = draw(st.none() | st.sampled_from(TreeMode).map(fact))
     numbers = st.integers(0, 65535).map(fact)
     for vids in draw(st.lists(VID_SETS, max_size=2)):
         costs = draw(st.dictionaries(NAMES, numbers, max_size=2))
-        device.trees.append(Tree(vids, NOWHERE, draw(st.integers(0, 9)), draw(st.none() | numbers), costs, costs))
+        device.trees.append(
+            Tree(vids, NOWHERE, draw(st.integers(0, 9)), draw(st.none() | numbers), costs, costs)
+        )
     if draw(st.booleans()):
-        role, flag = draw(st.none() | st.sampled_from(Role).map(fact)), draw(st.none() | st.booleans().map(fact))
+        role, flag = (
+            draw(st.none() | st.sampled_from(Role).map(fact)),
+            draw(st.none() | st.booleans().map(fact)),
+        )
         number, text = draw(st.none() | numbers), draw(st.none() | TEXTS.map(fact))
         device.distribution = Distribution(NOWHERE, text, number, role, number, flag, flag)
     for vid in draw(st.lists(VIDS, max_size=2)):
         bridge = draw(st.sampled_from(["", *device.bridges]))
         addresses = tuple(fact(a) for a in draw(ADDRESSES))
-        gateway = Gateway(vid, NOWHERE, bridge, draw(st.none() | st.booleans().map(fact)), addresses)
+        gateway = Gateway(
+            vid, NOWHERE, bridge, draw(st.none() | st.booleans().map(fact)), addresses
+        )
         gateway.vrf = draw(st.none() | TEXTS.map(fact))
         device.gateways.append(gateway)
     ends = st.tuples(NAMES, NAMES, NAMES, TEXTS)
-    neighbours = [Neighbour(device.name, p, d, q, NOWHERE, t) for p, d, q, t in draw(st.lists(ends, max_size=3))]
+    neighbours = [
+        Neighbour(device.name, p, d, q, NOWHERE, t)
+        for p, d, q, t in draw(st.lists(ends, max_size=3))
+    ]
     return device, neighbours
 
 
@@ -138,7 +156,11 @@ def without_origins(value: Any) -> Any:
     if isinstance(value, Origin):
         return None
     if hasattr(value, "__struct_fields__"):
-        return {name: without_origins(getattr(value, name)) for name in value.__struct_fields__ if name != "overridden"}
+        return {
+            name: without_origins(getattr(value, name))
+            for name in value.__struct_fields__
+            if name != "overridden"
+        }
     return value
 
 
@@ -161,9 +183,13 @@ def test_later_lines_win_and_the_earlier_ones_are_remembered() -> None:
     part = read("[port 1..3]\nmode: access\nvlan: 10\n[port 2]\nvlan: 20\n")
     device = part.devices[0]
     assert [device.ports[p].access_vlan for p in "123"] == [
-        Fact(10, Origin("x.sheet", 5)), Fact(20, Origin("x.sheet", 7)), Fact(10, Origin("x.sheet", 5)),
-    ]  # fmt: skip
-    assert device.overridden == [Overridden("2", "access_vlan", Origin("x.sheet", 5), Origin("x.sheet", 7), "10", "20")]
+        Fact(10, Origin("x.sheet", 5)),
+        Fact(20, Origin("x.sheet", 7)),
+        Fact(10, Origin("x.sheet", 5)),
+    ]
+    assert device.overridden == [
+        Overridden("2", "access_vlan", Origin("x.sheet", 5), Origin("x.sheet", 7), "10", "20")
+    ]
 
 
 def test_names_and_ranges() -> None:

@@ -15,7 +15,12 @@ from inkov.readers.registry import read_bytes
 
 @pytest.mark.parametrize("mark", [",", ";", "\t"])
 def test_columns_in_any_order(mark: str) -> None:
-    rows = ["Far_Port,switch,PORT,far switch,note", "24,core-1,port-1,gate-1,blue", "", '"a,b",core-1,port-2,palm-1,']
+    rows = [
+        "Far_Port,switch,PORT,far switch,note",
+        "24,core-1,port-1,gate-1,blue",
+        "",
+        '"a,b",core-1,port-2,palm-1,',
+    ]
     text = "\r\n".join(rows if mark == "," else [row.replace(",", mark) for row in rows[:3]])
     report, part = read_bytes("t.csv", text.encode("utf-8-sig"), account=False)
     assert report.format == "cabling table"
@@ -39,13 +44,24 @@ def test_hosts_and_their_errors() -> None:
     report, part = read_bytes("h.csv", text.encode(), account=False)
     assert report.format == "host table" and report.understood == 2
     assert part.hosts == [
-        Host("till-1", "gate-1", "1", Origin("h.csv", 2), None, ip_interface("10.50.0.11/24"), "10.50.0.1"),
+        Host(
+            "till-1",
+            "gate-1",
+            "1",
+            Origin("h.csv", 2),
+            None,
+            ip_interface("10.50.0.11/24"),
+            "10.50.0.1",
+        ),
         Host("phone", "gate-1", "2", Origin("h.csv", 3), 40),
     ]
     assert [(p.origin.line, p.says.split(":")[0]) for p in part.problems] == [
-        (4, "column 'address'"), (5, "column 'address'"), (6, "column 'gateway'"), (7, "column 'vlan'"),
+        (4, "column 'address'"),
+        (5, "column 'address'"),
+        (6, "column 'gateway'"),
+        (7, "column 'vlan'"),
         (8, "column 'switch'"),
-    ]  # fmt: skip
+    ]
 
 
 def test_another_table_is_nobodys() -> None:
@@ -56,12 +72,17 @@ def test_another_table_is_nobodys() -> None:
 def test_a_malformed_table_is_lost_from_there_on() -> None:
     data = b"switch,port,far switch,far port\na,1,b,2\na,2,b," + b"x" * 200_000 + b"\n"
     _, part = read_bytes("t.csv", data, account=False)
-    assert len(part.cables) == 1 and part.problems[0].lost and "field larger" in part.problems[0].says
+    assert (
+        len(part.cables) == 1 and part.problems[0].lost and "field larger" in part.problems[0].says
+    )
 
 
-PLAN: list[list[object]] = [["Switch", "Port", "Mode", "VLAN", "Allowed", "Who"],
-        ["a", "1", "access", 10, None, "till"],
-        ["a", "2", "trunk", None, "10,20", ""], ["a", "3", "acess", 10, "", ""]]  # fmt: skip
+PLAN: list[list[object]] = [
+    ["Switch", "Port", "Mode", "VLAN", "Allowed", "Who"],
+    ["a", "1", "access", 10, None, "till"],
+    ["a", "2", "trunk", None, "10,20", ""],
+    ["a", "3", "acess", 10, "", ""],
+]
 CABLES: list[list[object]] = [["switch", "port", "far switch", "far port"], ["a", 1.0, "b", "2"]]
 
 
@@ -79,10 +100,16 @@ def test_a_workbook_is_the_tables_in_it(tmp_path: Path) -> None:
     data = (tmp_path / "t.xlsx").read_bytes()
     report, part = read_bytes("t.xlsx", data, account=True)
     assert report.format == "Excel, port plan, cabling table" and report.understood == 3
-    assert part.planned[0].values == {"mode": Mode.ACCESS, "access_vlan": 10} and part.planned[0].port == "1"
+    assert (
+        part.planned[0].values == {"mode": Mode.ACCESS, "access_vlan": 10}
+        and part.planned[0].port == "1"
+    )
     assert (part.cables[0].port, part.cables[0].origin.line) == ("1", 2)
     (problem,) = part.problems
-    assert problem.origin.line == 4 and "worksheet 'plan', column 'mode': 'acess' is not one of" in problem.says
+    assert (
+        problem.origin.line == 4
+        and "worksheet 'plan', column 'mode': 'acess' is not one of" in problem.says
+    )
     csv_text = "\n".join(";".join("" if c is None else str(c) for c in row) for row in PLAN)
     same = read_bytes("t.csv", csv_text.encode(), account=True)[1]
     assert [row.values for row in same.planned] == [row.values for row in part.planned]

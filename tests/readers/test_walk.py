@@ -1,4 +1,6 @@
-"""SNMP walks: every variant of the text gives one device, and a real snmpwalk of a real agent is read."""
+"""SNMP walks: every variant of the text gives one device, and a real snmpwalk of a real agent is
+read.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +43,10 @@ MIB: dict[str, dict[str, tuple[str, str]]] = {
         "112": ("integer", "24"),
     },
     "ipAdEntIfIndex": {"10.10.0.4": ("integer", "110"), "127.0.0.1": ("integer", "112")},
-    "ipAdEntNetMask": {"10.10.0.4": ("ipaddress", "255.255.255.0"), "127.0.0.1": ("ipaddress", "255.0.0.0")},
+    "ipAdEntNetMask": {
+        "10.10.0.4": ("ipaddress", "255.255.255.0"),
+        "127.0.0.1": ("ipaddress", "255.0.0.0"),
+    },
     "ipAddressIfIndex": {"1.4.10.10.0.4": ("integer", "110"), "1.4.10.11.0.1": ("integer", "111")},
     "ipAddressPrefix": {
         "1.4.10.10.0.4": ("objectid", ".1.3.6.1.2.1.4.32.1.5.110.1.4.10.10.0.0.24"),
@@ -54,15 +59,25 @@ MIB: dict[str, dict[str, tuple[str, str]]] = {
     "dot1qVlanStaticEgressPorts": {"10": ("octets", "C0"), "20": ("octets", "B0")},
     "dot1qVlanStaticUntaggedPorts": {"10": ("octets", "40"), "20": ("octets", "30")},
     "dot1qVlanStaticRowStatus": {"10": ("integer", "1"), "20": ("integer", "1")},
-    "dot1qPvid": {"1": ("gauge", "1"), "2": ("gauge", "10"), "3": ("gauge", "20"), "4": ("gauge", "20")},
-    "dot1qPortAcceptableFrameTypes": {str(n): ("integer", "2" if n == 1 else "1") for n in range(1, 5)},
+    "dot1qPvid": {
+        "1": ("gauge", "1"),
+        "2": ("gauge", "10"),
+        "3": ("gauge", "20"),
+        "4": ("gauge", "20"),
+    },
+    "dot1qPortAcceptableFrameTypes": {
+        str(n): ("integer", "2" if n == 1 else "1") for n in range(1, 5)
+    },
     "dot1qPortIngressFiltering": {str(n): ("integer", "1" if n < 3 else "2") for n in range(1, 5)},
     "lldpLocPortId": {"1": ("string", "p1")},
     "lldpRemPortId": {"0.1.1": ("string", "port-7")},
     "lldpRemSysName": {"0.1.1": ("string", "core-1")},
 }
-NAMED = {"dot1qPortIngressFiltering": {"1": "true", "2": "false"}, "ifAdminStatus": {"1": "up", "2": "down"},
-         "dot1qPortAcceptableFrameTypes": {"1": "admitAll", "2": "admitOnlyVlanTagged"}}  # fmt: skip
+NAMED = {
+    "dot1qPortIngressFiltering": {"1": "true", "2": "false"},
+    "ifAdminStatus": {"1": "up", "2": "down"},
+    "dot1qPortAcceptableFrameTypes": {"1": "admitAll", "2": "admitOnlyVlanTagged"},
+}
 
 
 def written(style: str) -> str:
@@ -70,15 +85,27 @@ def written(style: str) -> str:
     lines = []
     for name, rows in MIB.items():
         for index, (kind, value) in rows.items():
-            spelled = {"numeric": f".{OBJECTS[name]}.{index}", "iso": f"iso{OBJECTS[name][1:]}.{index}"}.get(style, "")
-            spelled = spelled or (f"SOME-MIB::{name}.{index}" if style == "named" else f"{name}[{index}]")
+            spelled = {
+                "numeric": f".{OBJECTS[name]}.{index}",
+                "iso": f"iso{OBJECTS[name][1:]}.{index}",
+            }.get(style, "")
+            spelled = spelled or (
+                f"SOME-MIB::{name}.{index}" if style == "named" else f"{name}[{index}]"
+            )
             word = NAMED.get(name, {}).get(value, value)
             text = {
-                "integer": f"INTEGER: {word}({value})" if style == "named" and word != value else f"INTEGER: {value}",
+                "integer": (
+                    f"INTEGER: {word}({value})"
+                    if style == "named" and word != value
+                    else f"INTEGER: {value}"
+                ),
                 "gauge": f"Gauge32: {value}",
                 "ipaddress": f"IpAddress: {value}",
                 "objectid": f"OID: {value}",
-                "string": "STRING: " + (value if style == "named" else '"' + value.replace('"', '\\"') + '"'),
+                "string": (
+                    "STRING: "
+                    + (value if style == "named" else '"' + value.replace('"', '\\"') + '"')
+                ),
                 "octets": f"Hex-STRING: {value} 00 \n00 00 ",
             }[kind]
             if style == "quiet":
@@ -113,11 +140,20 @@ def check(device: Device) -> None:
     """The switch above, as the model has it, and what it does to frames."""
     assert device.name == "fern-2" and list(device.ports) == ["p1", "p2", "p3", "p4", "back-yard"]
     (gateway,) = device.gateways
-    assert gateway.vid == 10 and str(gateway.addresses[0].value) == "10.10.0.4/24" and gateway.origin.says
+    assert (
+        gateway.vid == 10
+        and str(gateway.addresses[0].value) == "10.10.0.4/24"
+        and gateway.origin.says
+    )
     (address,) = device.ports["back-yard"].addresses
     assert str(address.value) == "10.11.0.1/25"
     uplink, shut = device.ports["p1"], device.ports["p4"]
-    assert uplink.tagged and str(uplink.tagged.value) == "10,20" and uplink.untagged and not uplink.untagged.value
+    assert (
+        uplink.tagged
+        and str(uplink.tagged.value) == "10,20"
+        and uplink.untagged
+        and not uplink.untagged.value
+    )
     assert uplink.accept and uplink.accept.value is Accept.TAGGED and uplink.ingress_filtering
     assert uplink.ingress_filtering.value is True and shut.enabled and shut.enabled.value is False
     alias = device.ports["p2"].description
@@ -129,8 +165,15 @@ def check(device: Device) -> None:
     heard = {}
     for port in fabric.bridge_ports:
         spread = flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()
-        heard[port.port] = {(q.port, vid, tagged) for q, vid, tagged in spread if q.number != port.number}
-    assert heard == {"p1": set(), "p2": {("p1", 10, True)}, "p3": {("p1", 20, True)}, "back-yard": set()}
+        heard[port.port] = {
+            (q.port, vid, tagged) for q, vid, tagged in spread if q.number != port.number
+        }
+    assert heard == {
+        "p1": set(),
+        "p2": {("p1", 10, True)},
+        "p3": {("p1", 20, True)},
+        "back-yard": set(),
+    }
 
 
 def test_where_the_facts_stand() -> None:
@@ -144,33 +187,48 @@ def test_where_the_facts_stand() -> None:
 @pytest.mark.parametrize(
     ("line", "says"),
     [
-        (".{dot1dBasePortIfIndex}.9 = INTEGER: 999", "bridge port 9 leads to interface 999, which is not there"),
+        (
+            ".{dot1dBasePortIfIndex}.9 = INTEGER: 999",
+            "bridge port 9 leads to interface 999, which is not there",
+        ),
         (".{dot1qPvid}.77 = Gauge32: 10", "dot1qPvid: no port 77; left out"),
         (".{dot1qPvid}.2 = Gauge32: 5000", "'5000' is no value of it"),
-        (".{dot1qVlanStaticEgressPorts}.30 = Hex-STRING: 00 FF ", "names bridge port 9, which leads to no interface"),
+        (
+            ".{dot1qVlanStaticEgressPorts}.30 = Hex-STRING: 00 FF ",
+            "names bridge port 9, which leads to no interface",
+        ),
         (".{dot1qVlanStaticEgressPorts}.30 = Hex-STRING: C ", "is no list of ports"),
         (".{dot1qVlanStaticEgressPorts}.4095 = Hex-STRING: C0 ", "4095 is not a VLAN number"),
-        (".{ifName}.105 = STRING: \"p1\"", "port p1 is named twice"),
-        (".{lldpRemPortId}.0.9.1 = STRING: \"x\"", "the neighbour at local port 9 has no name or no port"),
+        ('.{ifName}.105 = STRING: "p1"', "port p1 is named twice"),
+        (
+            '.{lldpRemPortId}.0.9.1 = STRING: "x"',
+            "the neighbour at local port 9 has no name or no port",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_does_not_fit_is_said_and_the_rest_read(line: str, says: str) -> None:
     part = read(written("numeric") + line.format(**OBJECTS) + "\n")
     assert says in " ".join(problem.says for problem in part.problems)
-    assert all(problem.origin.line == written("numeric").count("\n") + 1 for problem in part.problems)
+    assert all(
+        problem.origin.line == written("numeric").count("\n") + 1 for problem in part.problems
+    )
     assert "p3" in part.devices[0].ports
 
 
 def test_unknown_objects_are_counted_and_vlan_ones_stand_out() -> None:
     part = read(
-        written("named") + "Q-BRIDGE-MIB::dot1qTpFdbPort.10.1.2.3.4.5.6 = INTEGER: 3\nIF-MIB::ifMtu.1 = INTEGER: 1500\n"
+        written("named")
+        + "Q-BRIDGE-MIB::dot1qTpFdbPort.10.1.2.3.4.5.6 = INTEGER: 3\nIF-MIB::ifMtu.1 = INTEGER:"
+        " 1500\n"
     )
     assert [line.text for line in part.unmatched] == ["dot1qTpFdbPort (1 object)"]
     assert [line.text for line in part.ignored] == ["ifMtu (1 object)"]
 
 
 def test_current_tables_serve_where_static_ones_are_missing() -> None:
-    text = re.sub(r"dot1qVlanStatic(Egress|Untagged)Ports\.", r"dot1qVlanCurrent\1Ports.0.", written("named"))
+    text = re.sub(
+        r"dot1qVlanStatic(Egress|Untagged)Ports\.", r"dot1qVlanCurrent\1Ports.0.", written("named")
+    )
     check(read(text).devices[0])
 
 
@@ -185,7 +243,7 @@ def test_no_mutation_makes_it_fail(at: int, patch: str, cut: int) -> None:
     read_bytes("x.walk", (text[:at] + patch + text[at + cut :]).encode(), account=True)
 
 
-# --- a real agent ------------------------------------------------------------------------------------------------
+# --- a real agent ---------------------------------------------------------------------------------
 
 AGENT = """\
 import sys
@@ -216,11 +274,19 @@ while True:
 @pytest.fixture(scope="module")
 def agent(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """A real SNMP agent on a loopback port, serving the tables of the switch above by a script."""
-    programs = [shutil.which(name, path=f"/usr/sbin:{os.environ['PATH']}") for name in ("snmpd", "snmpwalk")]
+    programs = [
+        shutil.which(name, path=f"/usr/sbin:{os.environ['PATH']}") for name in ("snmpd", "snmpwalk")
+    ]
     need(all(programs), "an SNMP agent and snmpwalk (Debian: snmpd, snmp)")
     folder = tmp_path_factory.mktemp("snmp")
-    kinds = {"string": "string", "integer": "integer", "gauge": "gauge", "octets": "octet", "ipaddress": "ipaddress",
-             "objectid": "objectid"}  # fmt: skip
+    kinds = {
+        "string": "string",
+        "integer": "integer",
+        "gauge": "gauge",
+        "octets": "octet",
+        "ipaddress": "ipaddress",
+        "objectid": "objectid",
+    }
     rows = {
         f"{OBJECTS[name]}.{index}": (kinds[kind], value)
         for name, table in MIB.items()
@@ -229,27 +295,68 @@ def agent(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     (folder / "agent.py").write_text(AGENT.format(rows=rows))
     served = sorted({".".join(OBJECTS[name].split(".")[:-1]) for name in MIB if name != "sysName"})
     lines = [f"pass_persist .{oid} {sys.executable} {folder}/agent.py" for oid in served]
-    (folder / "snmpd.conf").write_text("\n".join(["rocommunity garden 127.0.0.1", "sysName fern-2", *lines]) + "\n")
+    (folder / "snmpd.conf").write_text(
+        "\n".join(["rocommunity garden 127.0.0.1", "sysName fern-2", *lines]) + "\n"
+    )
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     process = subprocess.Popen(
-        [str(programs[0]), "-f", "-C", "-c", f"{folder}/snmpd.conf", "-Lf", f"{folder}/log", "-p", f"{folder}/pid",
-         "-I", "-ifTable,ifXTable,interfaces,ipAddressTable,ipAddr,ip,ipAddressPrefixTable,system_mib_not",
-         f"udp:127.0.0.1:{port}"],
+        [
+            str(programs[0]),
+            "-f",
+            "-C",
+            "-c",
+            f"{folder}/snmpd.conf",
+            "-Lf",
+            f"{folder}/log",
+            "-p",
+            f"{folder}/pid",
+            "-I",
+            "-ifTable,ifXTable,interfaces,ipAddressTable,ipAddr,ip,ipAddressPrefixTable,"
+            "system_mib_not",
+            f"udp:127.0.0.1:{port}",
+        ],
         env={**os.environ, "SNMP_PERSISTENT_DIR": str(folder)},
-    )  # fmt: skip
+    )
     yield f"127.0.0.1:{port}"
     process.terminate()
     process.wait(timeout=20)
 
 
-@pytest.mark.parametrize("options", [["-On"], ["-Oqn"], ["-OQn"], ["-Oxn"], ["-Oan"], []], ids=" ".join)
-def test_a_real_walk_of_a_real_agent(agent: str, options: list[str], inkov: Inkov, tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    "options", [["-On"], ["-Oqn"], ["-OQn"], ["-Oxn"], ["-Oan"], []], ids=" ".join
+)
+def test_a_real_walk_of_a_real_agent(
+    agent: str, options: list[str], inkov: Inkov, tmp_path: Path
+) -> None:
     text = ""
-    for tree in ("1.3.6.1.2.1.1.5", "1.3.6.1.2.1.2", "1.3.6.1.2.1.4", "1.3.6.1.2.1.31", "1.3.6.1.2.1.17", "1.0.8802"):
-        command = ["snmpwalk", "-v2c", "-c", "garden", "-t", "2", "-r", "10", "-m", "", *options, agent, tree]
-        text += subprocess.run(command, capture_output=True, text=True, check=True, timeout=60).stdout
+    for tree in (
+        "1.3.6.1.2.1.1.5",
+        "1.3.6.1.2.1.2",
+        "1.3.6.1.2.1.4",
+        "1.3.6.1.2.1.31",
+        "1.3.6.1.2.1.17",
+        "1.0.8802",
+    ):
+        command = [
+            "snmpwalk",
+            "-v2c",
+            "-c",
+            "garden",
+            "-t",
+            "2",
+            "-r",
+            "10",
+            "-m",
+            "",
+            *options,
+            agent,
+            tree,
+        ]
+        text += subprocess.run(
+            command, capture_output=True, text=True, check=True, timeout=60
+        ).stdout
     part = read(text)
     if "-Oan" in options:  # octets as text: what is lost is said, and not guessed
         assert {p.says.partition(" '")[0] for p in part.problems} == {"the list of ports"}

@@ -1,4 +1,4 @@
-"""Links from reports: spellings, one-sided evidence, contradictions, bundles, neighbours outside."""
+"""Links from reports: spellings, one-sided evidence, contradictions, bundles, outsiders."""
 
 from __future__ import annotations
 
@@ -19,11 +19,16 @@ def cabled(campus: Campus, *rows: tuple[str, str, str, str]) -> Wiring:
 
 
 def test_both_ends_make_one_link() -> None:
-    wiring = wire(campus_of(A + "[neighbours]\n1: palm-1:eth1/2\n", B + "[neighbours]\neth1/2: gate-1:1\n"))
+    wiring = wire(
+        campus_of(A + "[neighbours]\n1: palm-1:eth1/2\n", B + "[neighbours]\neth1/2: gate-1:1\n")
+    )
     [link] = wiring.links
     assert (link.a, link.b) == (End("gate-1", "1"), End("palm-1", "eth1/2"))
     assert link.seen_by == ["gate-1", "palm-1"] and not link.one_sided
-    assert [(e.origin.file, e.origin.line) for e in link.evidence] == [("s0.sheet", 6), ("s1.sheet", 6)]
+    assert [(e.origin.file, e.origin.line) for e in link.evidence] == [
+        ("s0.sheet", 6),
+        ("s1.sheet", 6),
+    ]
     assert wiring.of[End("palm-1", "eth1/2")] == [link]
 
 
@@ -43,7 +48,9 @@ def test_spellings_of_a_port(spelling: str) -> None:
 
 def test_a_port_found_by_its_description() -> None:
     b = "switch: palm-1\n[port 7]\nabout: up to the gate\n[port 8]\n"
-    wiring = wire(campus_of(A + '[neighbours]\n1: palm-1:"Up to the Gate"\n2: palm-1:x; up to the gate\n', b))
+    wiring = wire(
+        campus_of(A + '[neighbours]\n1: palm-1:"Up to the Gate"\n2: palm-1:x; up to the gate\n', b)
+    )
     assert [link.b for link in wiring.links] == [End("palm-1", "7")] * 2
 
 
@@ -58,19 +65,27 @@ def test_contradictions_keep_every_link() -> None:
     wiring = cabled(campus_of(a, B), ("gate-1", "1", "palm-1", "eth1/3"))
     [conflict] = wiring.conflicts
     assert conflict.near == End("gate-1", "1")
-    assert {link.b.port for link in conflict.links} == {"eth1/1", "eth1/3"} and len(wiring.links) == 2
+    assert {link.b.port for link in conflict.links} == {"eth1/1", "eth1/3"} and len(
+        wiring.links
+    ) == 2
 
 
 def test_bundles_are_one_link() -> None:
     a = "switch: gate-1\n[bundle b]\nmembers: 1, 2\n[neighbours]\n1: palm-1:1\n2: palm-1:2\n"
     b = "switch: palm-1\n[bundle up]\nmembers: 1, 2\n[neighbours]\n1: gate-1:1\n2: gate-1:2\n"
     [link] = wire(campus_of(a, b)).links
-    assert (str(link.a), str(link.b), len(link.cables), len(link.evidence)) == ("gate-1:b", "palm-1:up", 2, 4)
+    assert (str(link.a), str(link.b), len(link.cables), len(link.evidence)) == (
+        "gate-1:b",
+        "palm-1:up",
+        2,
+        4,
+    )
 
 
 def test_a_ring_of_bundles_is_no_bundle() -> None:
     a = campus_of(
-        A + "[neighbours]\n1: palm-1:1\n", "switch: palm-1\n[bundle x]\nmembers: y, 1\n[bundle y]\nmembers: x\n"
+        A + "[neighbours]\n1: palm-1:1\n",
+        "switch: palm-1\n[bundle x]\nmembers: y, 1\n[bundle y]\nmembers: x\n",
     )
     assert str(wire(a).links[0].b) == "palm-1:1"
 
@@ -79,10 +94,13 @@ def test_what_leads_nowhere_is_said() -> None:
     a = A + "[neighbours]\n1: cafe-ap:0\n2: palm-1:eth9/9\n3: gate-1:3\n9: palm-1:eth1/1\n"
     wiring = cabled(campus_of(a, B), ("x", "1", "y", "2"), ("cafe", "0", "palm-1", "eth1/4"))
     assert [(str(o.near), o.far, o.far_port) for o in wiring.outside] == [
-        ("gate-1:1", "cafe-ap", "0"), ("palm-1:eth1/4", "cafe", "0"),
-    ]  # fmt: skip
+        ("gate-1:1", "cafe-ap", "0"),
+        ("palm-1:eth1/4", "cafe", "0"),
+    ]
     assert [stray.says for stray in wiring.strays] == [
-        "palm-1 has no port 'eth9/9'", "the port is reported as its own neighbour", "gate-1 has no port '9'",
+        "palm-1 has no port 'eth9/9'",
+        "the port is reported as its own neighbour",
+        "gate-1 has no port '9'",
         "'x' is not among the files",
-    ]  # fmt: skip
+    ]
     assert not wiring.links

@@ -1,7 +1,7 @@
 """The neutral model of a campus: pure data, and for every fact where it comes from.
 
-Readers build it, every later room reads it, nothing in it decides anything. What a switch *does* with these facts is
-decided in `inkov.forwarding`.
+Readers build it, every later room reads it, nothing in it decides anything. What a switch *does*
+with these facts is decided in `inkov.forwarding`.
 """
 
 from inkov.campus.model import (

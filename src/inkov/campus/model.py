@@ -1,8 +1,9 @@
 """Devices, ports, VLAN tables, gateways, hosts and the reports about links.
 
-Attributes of a port are `Fact`s, or None where the configuration says nothing. Readers fill these structures; after
-reading, nobody changes them. Nothing here refers back to what holds it, so that the garbage collector may leave these
-structures alone (`gc=False`): on a large campus there are millions of them.
+Attributes of a port are `Fact`s, or None where the configuration says nothing. Readers fill these
+structures; after reading, nobody changes them. Nothing here refers back to what holds it, so that
+the garbage collector may leave these structures alone (`gc=False`): on a large campus there are
+millions of them.
 """
 
 from __future__ import annotations
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
     Network = IPv4Network | IPv6Network
 else:
 
-    class Address(ABC):  # noqa: B024 - one type for msgspec, which takes no union of two foreign ones
+    class Address(ABC):  # noqa: B024 - msgspec takes no union of two foreign types
         """An IPv4 or IPv6 address with its prefix."""
 
     Address.register(IPv4Interface)
@@ -56,7 +57,9 @@ class Platform(Struct, frozen=True):
         found = self._values.get(attributes)
         if found is None:
             facts = [self.unstated.get(attribute) for attribute in attributes]
-            found = self._values[attributes] = tuple(None if fact is None else fact.value for fact in facts)
+            found = self._values[attributes] = tuple(
+                None if fact is None else fact.value for fact in facts
+            )
         return found
 
 
@@ -72,7 +75,9 @@ class Mode(StrEnum):
 
 
 class Negotiation(StrEnum):
-    """Whether a port decides by itself to be a trunk. Silent and announcing ports are what their mode says."""
+    """Whether a port decides by itself to be a trunk. Silent and announcing ports are what their
+    mode says.
+    """
 
     SILENT = "silent"
     ANNOUNCING = "announcing"
@@ -103,7 +108,9 @@ class Private(StrEnum):
 
 
 class Guard(StrEnum):
-    """What a port refuses to become in the spanning tree: towards the root, or designated after silence."""
+    """What a port refuses to become in the spanning tree: towards the root, or designated after
+    silence.
+    """
 
     NONE = "none"
     ROOT = "root"
@@ -121,7 +128,9 @@ class TreeMode(StrEnum):
 
 
 class Aggregation(StrEnum):
-    """How a bundle comes about (IEEE 802.1AX): by LACP, asking or answering, or without any protocol."""
+    """How a bundle comes about (IEEE 802.1AX): by LACP, asking or answering, or without any
+    protocol.
+    """
 
     ACTIVE = "active"
     PASSIVE = "passive"
@@ -151,7 +160,8 @@ class Vlan(Struct, gc=False, array_like=True):
 class Port(Struct, gc=False, array_like=True):
     """A physical port, a bundle, or a tagged sub-interface (`parent`, `outer`) of one of these.
 
-    `prunable` are the VIDs that a pruning protocol may withhold; `mtu` is in octets, `speed` in Mbit/s.
+    `prunable` are the VIDs that a pruning protocol may withhold; `mtu` is in octets, `speed` in
+    Mbit/s.
     """
 
     name: str
@@ -192,7 +202,8 @@ class Port(Struct, gc=False, array_like=True):
 
 
 class Bridge(Struct, gc=False):
-    """One bridge of a device that holds several. Ports that no bridge names belong to the device's main one.
+    """One bridge of a device that holds several. Ports that no bridge names belong to the device's
+    main one.
 
     `vlans` is the bridge's own VLAN table; None where the device's holds for it.
     """
@@ -204,7 +215,8 @@ class Bridge(Struct, gc=False):
 
 
 class Tree(Struct, gc=False):
-    """One spanning tree: that of `vlans`, by its number where it has one (0: the only or common one).
+    """One spanning tree: that of `vlans`, by its number where it has one (0: the only or common
+    one).
 
     `costs` and `priorities` are the ports' own in this tree.
     """
@@ -218,7 +230,9 @@ class Tree(Struct, gc=False):
 
 
 class Distribution(Struct, gc=False):
-    """How a switch takes part in a protocol that spreads VLAN definitions. A password is never kept, only its being."""
+    """How a switch takes part in a protocol that spreads VLAN definitions. A password is never
+    kept, only its being.
+    """
 
     origin: Origin
     domain: Fact[str] | None = None
@@ -230,7 +244,8 @@ class Distribution(Struct, gc=False):
 
 
 class FilterEntry(Struct, frozen=True, gc=False, array_like=True):
-    """One entry of a packet filter: packets from `source` to `destination` (None: any) pass if `accepts`.
+    """One entry of a packet filter: packets from `source` to `destination` (None: any) pass if
+    `accepts`.
 
     `finer` is true if it speaks of some of them only: a protocol, ports.
     """
@@ -252,9 +267,11 @@ class Filter(Struct, gc=False, array_like=True):
 
 
 class Gateway(Struct, gc=False, array_like=True):
-    """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one), by its own name if any.
+    """A routed interface of a device in a VLAN (of its bridge `bridge`; "" is the main one), by its
+    own name if any.
 
-    `filters_in` name the filters that packets pass which come from the VLAN, `filters_out` those for packets into it.
+    `filters_in` name the filters that packets pass which come from the VLAN, `filters_out` those
+    for packets into it.
     """
 
     vid: int
@@ -290,7 +307,9 @@ class Cable(Struct, frozen=True, gc=False):
 
 
 class Planned(Struct, frozen=True):
-    """A row of a port plan: what a port should be. `values` maps attributes of `Port` to their intended values."""
+    """A row of a port plan: what a port should be. `values` maps attributes of `Port` to their
+    intended values.
+    """
 
     device: str
     port: str
@@ -311,7 +330,8 @@ class Host(Struct, frozen=True, gc=False):
 
 
 class Overridden(Struct, frozen=True, gc=False):
-    """A fact that a later statement of the same file replaced. `port` is "" for a row of the VLAN table.
+    """A fact that a later statement of the same file replaced. `port` is "" for a row of the VLAN
+    table.
 
     `before` and `after` are the values as text (VID sets as lists).
     """
@@ -327,8 +347,9 @@ class Overridden(Struct, frozen=True, gc=False):
 class Device(Struct):
     """A switch (or router). `vlans` is None where the source brings no VLAN table.
 
-    `unbound` are filters still to be bound while a device is read: (interface, whether for what comes in, filter).
-    `table_is_membership`: the VLANs of the device are those its ports carry, by design of the system.
+    `unbound` are filters still to be bound while a device is read: (interface, whether for what
+    comes in, filter). `table_is_membership`: the VLANs of the device are those its ports carry, by
+    design of the system.
     """
 
     name: str
@@ -350,8 +371,9 @@ class Device(Struct):
 class Campus(Struct):
     """All that was read. `devices` is sorted by name.
 
-    `others` are further descriptions of devices among them, from sources of another kind: they do not forward, they
-    are compared. `unmatched` are the lines that were not understood and may have to do with VLANs, secrets left out.
+    `others` are further descriptions of devices among them, from sources of another kind: they do
+    not forward, they are compared. `unmatched` are the lines that were not understood and may have
+    to do with VLANs, secrets left out.
     """
 
     devices: dict[str, Device] = field(default_factory=dict)

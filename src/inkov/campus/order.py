@@ -1,4 +1,6 @@
-"""The one order in which names are shown: numbers within them by value, so that port 2 stands before port 10."""
+"""The one order in which names are shown: numbers within them by value, so that port 2 stands
+before port 10.
+"""
 
 from __future__ import annotations
 
@@ -14,5 +16,6 @@ def natural(name: str) -> tuple[tuple[str, int, str], ...]:
     pieces = _DIGITS.split(name)
     numbers = [*pieces[1::2], ""]
     return tuple(
-        (text, int(digits[:18]) if digits else -1, digits) for text, digits in zip(pieces[::2], numbers, strict=True)
+        (text, int(digits[:18]) if digits else -1, digits)
+        for text, digits in zip(pieces[::2], numbers, strict=True)
     )

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     FileName = str
 else:
 
-    class FileName(ABC):  # noqa: B024 - a type of its own, so that a name decoded a thousand times is kept once
+    class FileName(ABC):  # noqa: B024 - so that a name decoded often is kept once
         """The path of a file, as the user gave it."""
 
     FileName.register(str)
@@ -27,9 +27,10 @@ class Basis(StrEnum):
 class Origin(Struct, frozen=True, gc=False, array_like=True):
     """The origin of one fact.
 
-    `file` is the path as the user gave it. Text formats have `line` (from 1); JSON has `pointer` (RFC 6901, without
-    module prefixes) and no line: the line is looked up when it is shown (`readers.locate`), since most never are.
-    `says` tells, for a default, whose it is, and for an assumption, what was assumed and why.
+    `file` is the path as the user gave it. Text formats have `line` (from 1); JSON has `pointer`
+    (RFC 6901, without module prefixes) and no line: the line is looked up when it is shown
+    (`readers.locate`), since most never are. `says` tells, for a default, whose it is, and for an
+    assumption, what was assumed and why.
     """
 
     file: FileName = ""

@@ -1,7 +1,8 @@
 """What a platform does where its configuration is silent.
 
-IEEE Std 802.1Q gives the ground: every port has a PVID, 1 unless set (Table 9-2, "default PVID"), and is then an
-untagged member of that VLAN; ingress filtering is off unless set (12.10.1.3); there is no negotiation of trunks.
+IEEE Std 802.1Q gives the ground: every port has a PVID, 1 unless set (Table 9-2, "default PVID"),
+and is then an untagged member of that VLAN; ingress filtering is off unless set (12.10.1.3); there
+is no negotiation of trunks.
 """
 
 from __future__ import annotations

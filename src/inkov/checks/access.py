@@ -1,11 +1,13 @@
-"""Access ports: members of VLANs that are not there, ports nobody put anywhere, voice VLANs, ports out of use."""
+"""Access ports: members of VLANs that are not there, ports nobody put anywhere, voice VLANs, ports
+out of use.
+"""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator
 
-from inkov.campus import Mode
+from inkov.campus import Mode, Origin
 from inkov.checks.catalogue import Found, Severity, Where, rule
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import counted, listed
@@ -41,10 +43,12 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
         yield Found(
             f"{device} does not define VLAN {vid}, but has {counted(len(ports), 'port')} in it: "
             f"{listed([p.end.port for p in ports])}",
-            f"define VLAN {vid} on {device}, or move {'the port' if len(ports) == 1 else 'the ports'}",
+            f"define VLAN {vid} on {device}, or move"
+            f" {'the port' if len(ports) == 1 else 'the ports'}",
             tuple(site.place(p, "access_vlan", vid) for p in ports),
-            root=site.absent(vid, device), key=(device, str(vid)),
-        )  # fmt: skip
+            root=site.absent(vid, device),
+            key=(device, str(vid)),
+        )
 
 
 @rule(
@@ -52,20 +56,29 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a host port that is on is in the default VLAN",
-    why="nobody decided where it belongs: whoever plugs in there meets every other port that nobody thought of",
+    why=(
+        "nobody decided where it belongs: whoever plugs in there meets every other port that nobody"
+        " thought of"
+    ),
     cure="put the port into the VLAN it serves, or shut it",
     example="pond-1 port 11 is on, and no line says which VLAN it is in",
 )
 def port_in_default_vlan(site: Site) -> Iterator[Found]:
-    for device, ports in by_switch([r for r in site.access_hosts if r.access == DEFAULT_VID]).items():
+    for device, ports in by_switch(
+        [r for r in site.access_hosts if r.access == DEFAULT_VID]
+    ).items():
         yield Found(
             f"{device} has {counted(len(ports), 'host port')} in the default VLAN {DEFAULT_VID}: "
             f"{listed([p.end.port for p in ports])}",
             "put each into the VLAN it serves, or shut it",
             tuple(site.place(p, "access_vlan", DEFAULT_VID) for p in ports),
-            tuple(dict.fromkeys(a for p in ports for a in site.rests_on((p, "mode"), (p, "access_vlan")))),
+            tuple(
+                dict.fromkeys(
+                    a for p in ports for a in site.rests_on((p, "mode"), (p, "access_vlan"))
+                )
+            ),
             key=(device,),
-        )  # fmt: skip
+        )
 
 
 @rule(
@@ -73,7 +86,10 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a host port is an untagged member of several VLANs",
-    why="the host hears all of them and answers into one: nearly always a membership that nobody took away",
+    why=(
+        "the host hears all of them and answers into one: nearly always a membership that nobody"
+        " took away"
+    ),
     cure="leave the port untagged in one VLAN only",
     example="pond-1 port 3 sends VLAN 20 and VLAN 60 untagged",
 )
@@ -83,14 +99,14 @@ def untagged_in_several(site: Site) -> Iterator[Found]:
         if resolved.mode is Mode.GENERAL and bare & (bare - 1):
             vids = [vid for vid in range(bare.bit_length()) if bare >> vid & 1]
             yield Found(
-                f"{resolved.end} sends VLAN {listed([str(v) for v in vids])} untagged; what it hears becomes VLAN "
-                f"{resolved.view.pvid or 'none'}",
+                f"{resolved.end} sends VLAN {listed([str(v) for v in vids])} untagged; what it"
+                f" hears becomes VLAN {resolved.view.pvid or 'none'}",
                 f"leave {resolved.end} untagged in one VLAN only",
                 (site.place(resolved, "untagged", resolved.view.pvid or None),),
-            )  # fmt: skip
+            )
 
 
-# --- voice ---------------------------------------------------------------------------------------------------------
+# --- voice ----------------------------------------------------------------------------------------
 
 
 @rule(
@@ -110,20 +126,25 @@ def voice_vlan_missing(site: Site) -> Iterator[Found]:
             peers = [r for r in mine if r.access == vid]
             with_voice = [r for r in peers if r.settled.voice_vlan]
             missing = [
-                here for before, here, after in zip(peers, peers[1:], peers[2:], strict=False)
-                if not here.settled.voice_vlan and before.settled.voice_vlan and after.settled.voice_vlan
-            ]  # fmt: skip
+                here
+                for before, here, after in zip(peers, peers[1:], peers[2:], strict=False)
+                if not here.settled.voice_vlan
+                and before.settled.voice_vlan
+                and after.settled.voice_vlan
+            ]
             if missing and len(with_voice) >= 4 * (len(peers) - len(with_voice)):
                 voice = max(r.settled.voice_vlan or 0 for r in with_voice)
                 names = listed([r.end.port for r in missing])
                 yield Found(
-                    f"{device} port {names} in VLAN {vid} has no voice VLAN; {len(with_voice)} ports like it have "
-                    f"VLAN {voice}",
+                    f"{device} port {names} in VLAN {vid} has no voice VLAN; {len(with_voice)}"
+                    f" ports like it have VLAN {voice}",
                     f"state voice VLAN {voice} on port {names} of {device}",
-                    (*(site.place(r, "access_vlan", vid) for r in missing),
-                     site.place(with_voice[0], "voice_vlan", voice)),
+                    (
+                        *(site.place(r, "access_vlan", vid) for r in missing),
+                        site.place(with_voice[0], "voice_vlan", voice),
+                    ),
                     key=(device, *(r.end.port for r in missing)),
-                )  # fmt: skip
+                )
 
 
 @rule(
@@ -139,16 +160,24 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
     found: dict[tuple[str, int], list[Resolved]] = {}
     for resolved in site.stating("voice_vlan"):
         table, vid = site.defined(resolved.end.device), resolved.settled.voice_vlan
-        if resolved.up and resolved.mode is Mode.ACCESS and vid and table is not None and vid not in table:
+        if (
+            resolved.up
+            and resolved.mode is Mode.ACCESS
+            and vid
+            and table is not None
+            and vid not in table
+        ):
             found.setdefault((resolved.end.device, vid), []).append(resolved)
     for (device, vid), ports in found.items():
         if vid != DEFAULT_VID:
             yield Found(
-                f"{device} does not define VLAN {vid}, the voice VLAN of {counted(len(ports), 'port')}: "
-                f"{listed([p.end.port for p in ports])}",
-                f"define VLAN {vid} on {device}", tuple(site.place(p, "voice_vlan", vid) for p in ports),
-                root=site.absent(vid, device), key=(device, str(vid)),
-            )  # fmt: skip
+                f"{device} does not define VLAN {vid}, the voice VLAN of"
+                f" {counted(len(ports), 'port')}: {listed([p.end.port for p in ports])}",
+                f"define VLAN {vid} on {device}",
+                tuple(site.place(p, "voice_vlan", vid) for p in ports),
+                root=site.absent(vid, device),
+                key=(device, str(vid)),
+            )
 
 
 @rule(
@@ -156,26 +185,34 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="the voice VLAN of a port is its data VLAN as well",
-    why="phones and computers are in one network: whoever can plug in can listen, and a busy computer breaks up calls",
+    why=(
+        "phones and computers are in one network: whoever can plug in can listen, and a busy"
+        " computer breaks up calls"
+    ),
     cure="give voice a VLAN of its own",
     example="gate-1 port 4 is in VLAN 50 and has voice VLAN 50",
 )
 def voice_vlan_is_data(site: Site) -> Iterator[Found]:
     same = [
-        r for r in site.stating("voice_vlan") if r.up and r.mode is Mode.ACCESS and r.settled.voice_vlan == r.access
+        r
+        for r in site.stating("voice_vlan")
+        if r.up and r.mode is Mode.ACCESS and r.settled.voice_vlan == r.access
     ]
     for device, ports in by_switch(same).items():
         yield Found(
             f"{device} has {counted(len(ports), 'port')} whose voice VLAN is the data VLAN: "
             f"{listed([f'{p.end.port} (VLAN {p.access})' for p in ports])}",
-            "give voice a VLAN of its own", tuple(site.place(p, "voice_vlan", p.access) for p in ports),
+            "give voice a VLAN of its own",
+            tuple(site.place(p, "voice_vlan", p.access) for p in ports),
             key=(device,),
-        )  # fmt: skip
+        )
 
 
-# --- ports out of use ----------------------------------------------------------------------------------------------
+# --- ports out of use -----------------------------------------------------------------------------
 
-_UNUSED = re.compile(r"\b(spare|unused|not used|not in use|free|reserved?|vacant|empty)\b", re.IGNORECASE)
+_UNUSED = re.compile(
+    r"\b(spare|unused|not used|not in use|free|reserved?|vacant|empty)\b", re.IGNORECASE
+)
 
 
 @rule(
@@ -196,7 +233,9 @@ def unused_port_open(site: Site) -> Iterator[Found]:
         if not _UNUSED.search(about.value) or resolved.end in of or resolved.bundle:
             continue
         parked = (
-            parking is not None and resolved.settled.mode is Mode.ACCESS and resolved.settled.access_vlan == parking
+            parking is not None
+            and resolved.settled.mode is Mode.ACCESS
+            and resolved.settled.access_vlan == parking
         )
         if resolved.up and not (parked and practice is not None and not practice.shut):
             found.setdefault((resolved.end.device, "on"), []).append(resolved)
@@ -204,16 +243,24 @@ def unused_port_open(site: Site) -> Iterator[Found]:
             found.setdefault((resolved.end.device, "parking"), []).append(resolved)
     for (device, what), ports in found.items():
         names, number = listed([p.end.port for p in ports]), counted(len(ports), "port")
-        says = (f"{device} has {number} described as unused and on: {names}" if what == "on" else
-                f"{device} has {number} out of use and not in the parking VLAN {parking}: {names}")  # fmt: skip
+        says = (
+            f"{device} has {number} described as unused and on: {names}"
+            if what == "on"
+            else f"{device} has {number} out of use and not in the parking VLAN {parking}: {names}"
+        )
         yield Found(
-            says, "shut them" if what == "on" else f"put them into VLAN {parking}",
-            tuple(site.place(p, "description" if what == "on" else "access_vlan", p.access or None) for p in ports),
-            severity=Severity.RISK if what == "on" else Severity.NOTE, key=(device, what),
-        )  # fmt: skip
+            says,
+            "shut them" if what == "on" else f"put them into VLAN {parking}",
+            tuple(
+                site.place(p, "description" if what == "on" else "access_vlan", p.access or None)
+                for p in ports
+            ),
+            severity=Severity.RISK if what == "on" else Severity.NOTE,
+            key=(device, what),
+        )
 
 
-# --- against the statements before --------------------------------------------------------------------------------
+# --- against the statements before ----------------------------------------------------------------
 
 
 @rule(
@@ -221,34 +268,43 @@ def unused_port_open(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="two statements for several ports overlap, and the later one silently won",
-    why="somebody counted wrong by a port: the ports in both are not where the first statement says",
+    why=(
+        "somebody counted wrong by a port: the ports in both are not where the first statement says"
+    ),
     cure="make the two ranges meet without overlapping",
-    example="line 4 puts ports 1 to 8 into VLAN 10, line 7 ports 8 to 12 into VLAN 20: port 8 is in VLAN 20",
+    example=(
+        "line 4 puts ports 1 to 8 into VLAN 10, line 7 ports 8 to 12 into VLAN 20: port 8 is in"
+        " VLAN 20"
+    ),
 )
 def ranges_overlap(site: Site) -> Iterator[Found]:
     for device in site.devices:
-        changed: dict[tuple[object, object, str], list[str]] = {}
-        values: dict[tuple[object, object, str], tuple[str, str]] = {}
+        changed: dict[tuple[Origin, Origin, str], list[str]] = {}
+        values: dict[tuple[Origin, Origin, str], tuple[str, str]] = {}
         for change in device.overridden:
-            if change.attribute in ("access_vlan", "voice_vlan", "mode") and change.before != change.after:
+            if (
+                change.attribute in ("access_vlan", "voice_vlan", "mode")
+                and change.before != change.after
+            ):
                 key = change.old, change.new, change.attribute
                 changed.setdefault(key, []).append(change.port)
                 values[key] = change.before, change.after
         for (old, new, attribute), ports in changed.items():
-            covered = [p.name for p in device.ports.values()
-                       if (fact := getattr(p, attribute)) is not None and fact.origin == new]  # fmt: skip
-            if len(covered) <= len(ports) or not all(_known(o) for o in (old, new)):
-                continue  # the later statement is an exception to the earlier one, or replaces it altogether
+            covered = [
+                p.name
+                for p in device.ports.values()
+                if (fact := getattr(p, attribute)) is not None and fact.origin == new
+            ]
+            if len(covered) <= len(ports) or not (old.file and new.file):
+                # the later statement is an exception to the earlier one, or replaces it altogether
+                continue
             word = attribute.replace("_vlan", " VLAN").replace("access VLAN", "VLAN")
             before, after = values[old, new, attribute]
             yield Found(
-                f"{device.name} port {listed(ports)}: {word} {before} is stated first, and {after} by a later "
-                f"statement for {counted(len(covered), 'port')}, which wins",
+                f"{device.name} port {listed(ports)}: {word} {before} is stated first, and {after}"
+                f" by a later statement for {counted(len(covered), 'port')}, which wins",
                 "make the two ranges meet without overlapping",
-                tuple(Where(device.name, ports[0], None, origin) for origin in (old, new)),  # type: ignore[arg-type]
-                root=site.overridden(device.name, ports), key=(device.name, attribute, *ports),
-            )  # fmt: skip
-
-
-def _known(origin: object) -> bool:
-    return bool(getattr(origin, "file", ""))
+                tuple(Where(device.name, ports[0], None, origin) for origin in (old, new)),
+                root=site.overridden(device.name, ports),
+                key=(device.name, attribute, *ports),
+            )

@@ -13,8 +13,9 @@ __all__ = ["Radius"]
 
 
 class Radius:
-    """Counts what a finding touches: the members everywhere of the VLANs it names as affected; the host ports among its
-    places; and where a place is a VLAN of a switch, the members there."""
+    """Counts what a finding touches: the members everywhere of the VLANs it names as affected; the
+    host ports among its places; and where a place is a VLAN of a switch, the members there.
+    """
 
     def __init__(self, site: Site) -> None:
         self.site = site
@@ -42,6 +43,8 @@ class Radius:
             if where.port is not None and End(where.switch, where.port) in self._hosts:
                 ends.add(End(where.switch, where.port))
             elif where.port is None and where.vlan and where.switch:
-                ends |= {end for end in self._members.get(where.vlan, ()) if end.device == where.switch}
+                ends |= {
+                    end for end in self._members.get(where.vlan, ()) if end.device == where.switch
+                }
         hosts = [name for end, names in self.site.hosts_at.items() if end in ends for name in names]
         return Affected(len(ends), tuple(sorted(hosts)))

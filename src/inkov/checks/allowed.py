@@ -1,4 +1,6 @@
-"""Allowed lists: what each end of a trunk lets through, one end against the other and against what is needed."""
+"""Allowed lists: what each end of a trunk lets through, one end against the other and against what
+is needed.
+"""
 
 from __future__ import annotations
 
@@ -22,9 +24,15 @@ _FAMILY = "Allowed lists"
     family=_FAMILY,
     severity=Severity.RISK,
     what="a list of VLANs is stated twice for one port, and the second list replaced the first",
-    why="who writes a second list usually means to add: the VLANs of the first one are gone, and nothing complained",
+    why=(
+        "who writes a second list usually means to add: the VLANs of the first one are gone, and"
+        " nothing complained"
+    ),
     cure="state one list that holds both, or take the first one away if it is not meant",
-    example="line 12 lets core-1 port 3 pass 10,20, line 19 says 30: VLANs 10 and 20 do not cross any more",
+    example=(
+        "line 12 lets core-1 port 3 pass 10,20, line 19 says 30: VLANs 10 and 20 do not cross any"
+        " more"
+    ),
 )
 def list_replaced(site: Site) -> Iterator[Found]:
     for device in site.devices:
@@ -39,13 +47,18 @@ def list_replaced(site: Site) -> Iterator[Found]:
             missed = _missed(site, resolved, lost)
             also = f"; of these, VLAN {bits_to_text(missed)} is needed there" if missed else ""
             yield Found(
-                f"{resolved.end} lists VLAN {before} first and {after} later: the later list replaced the first, and "
-                f"VLAN {lost} is gone{also}",
-                f"state one list at {resolved.end}: {before | after}, if the second was meant to add",
-                (Where(device.name, change.port, None, change.old), Where(device.name, change.port, None, change.new)),
-                severity=Severity.FAULT if missed else None, vlans=missed,
+                f"{resolved.end} lists VLAN {before} first and {after} later: the later list"
+                f" replaced the first, and VLAN {lost} is gone{also}",
+                f"state one list at {resolved.end}: {before | after}, if the second was meant"
+                " to add",
+                (
+                    Where(device.name, change.port, None, change.old),
+                    Where(device.name, change.port, None, change.new),
+                ),
+                severity=Severity.FAULT if missed else None,
+                vlans=missed,
                 root=site.at_link(site.fabric.wiring.of[resolved.end][0]) if missed else "",
-            )  # fmt: skip
+            )
 
 
 def _missed(site: Site, resolved: Resolved, lost: VlanSet) -> int:
@@ -60,9 +73,14 @@ def _missed(site: Site, resolved: Resolved, lost: VlanSet) -> int:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="the two ends of a trunk allow different VLANs",
-    why="a VLAN crosses only if both ends allow it: what one end sends, the other drops without a word",
+    why=(
+        "a VLAN crosses only if both ends allow it: what one end sends, the other drops without a"
+        " word"
+    ),
     cure="give both ends the same list: the VLANs that are needed on both sides",
-    example="core-1 port 3 allows 10,20,30 and gate-1 port 1 only 10,20, though both define VLAN 30",
+    example=(
+        "core-1 port 3 allows 10,20,30 and gate-1 port 1 only 10,20, though both define VLAN 30"
+    ),
 )
 def allowed_differs(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
@@ -79,13 +97,17 @@ def allowed_differs(site: Site) -> Iterator[Found]:
         yield Found(
             "; ".join(parts) + (f": {'; '.join(lost[:4])}" if lost else ""),
             f"allow VLAN {differ} at both ends, or at neither",
-            (site.place(a, "allowed"), site.place(b, "allowed")), site.rests_on((a, "allowed"), (b, "allowed")),
-            vlans=differ.bits & site.served_anywhere, root=site.at_link(joined.link),
-        )  # fmt: skip
+            (site.place(a, "allowed"), site.place(b, "allowed")),
+            site.rests_on((a, "allowed"), (b, "allowed")),
+            vlans=differ.bits & site.served_anywhere,
+            root=site.at_link(joined.link),
+        )
 
 
 def _differing(site: Site, joined: Joined) -> VlanSet:
-    """The VLANs that one end of a trunk link allows and the other does not, though both switches have them."""
+    """The VLANs that one end of a trunk link allows and the other does not, though both switches
+    have them.
+    """
     a, b = joined.a, joined.b
     differ = a.allowed ^ b.allowed
     for end in (a, b):
@@ -110,11 +132,19 @@ def _loses(site: Site, joined: Joined, vid: int) -> Iterator[str]:
     "needed-vlan-missing",
     family=_FAMILY,
     severity=Severity.FAULT,
-    what="a VLAN has members on both sides of a trunk, and neither end lets it through, nor does another way",
-    why="its members on the two sides are cut off from each other: usually a switch was added behind an old one, and "
-    "nobody went back to widen the list",
+    what=(
+        "a VLAN has members on both sides of a trunk, and neither end lets it through, nor does"
+        " another way"
+    ),
+    why=(
+        "its members on the two sides are cut off from each other: usually a switch was added"
+        " behind an old one, and nobody went back to widen the list"
+    ),
     cure="allow the VLAN at both ends of the trunk",
-    example="core-1 and pond-1 have ports in VLAN 60, and the trunk between them allows 40,90 at both ends",
+    example=(
+        "core-1 and pond-1 have ports in VLAN 60, and the trunk between them allows 40,90 at both"
+        " ends"
+    ),
 )
 def needed_vlan_missing(site: Site) -> Iterator[Found]:
     by_link = {joined.link: joined for joined in site.trunk_links}
@@ -122,7 +152,11 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
     for vid, gaps in site.breaks.items():
         for gap in gaps:
             joined = by_link.get(gap.link)
-            if joined is None or vid in _differing(site, joined) or not _both_have(site, joined, vid):
+            if (
+                joined is None
+                or vid in _differing(site, joined)
+                or not _both_have(site, joined, vid)
+            ):
                 continue
             if _is_secondary(site, joined, vid):
                 continue  # trunk-lacks-secondaries tells
@@ -131,14 +165,18 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
     for joined, parts in lost.values():
         a, b = joined.a, joined.b
         vids = VlanSet.from_vids(parts)
-        who = "; ".join(f"VLAN {vid} of {listed(sorted(set(names)))} is cut off" for vid, names in parts.items())
+        who = "; ".join(
+            f"VLAN {vid} of {listed(sorted(set(names)))} is cut off" for vid, names in parts.items()
+        )
         why = why_stopped(site.fabric, joined.link, next(iter(parts)))
         yield Found(
             f"the trunk between {a.end} and {b.end} does not pass VLAN {vids}: {who}; {why.says}",
             f"allow VLAN {vids} at {a.end} and at {b.end}, the shortest way between its members",
-            (site.place(a, "allowed"), site.place(b, "allowed")), vlans=vids.bits,
-            root=site.at_link(joined.link), key=(str(a.end), str(b.end), str(vids)),
-        )  # fmt: skip
+            (site.place(a, "allowed"), site.place(b, "allowed")),
+            vlans=vids.bits,
+            root=site.at_link(joined.link),
+            key=(str(a.end), str(b.end), str(vids)),
+        )
 
 
 def _is_secondary(site: Site, joined: Joined, vid: int) -> bool:
@@ -160,23 +198,31 @@ def _both_have(site: Site, joined: Joined, vid: int) -> bool:
     what="a redundant link does not let a VLAN through that both its switches carry",
     why="for this VLAN the spare is none: it works until the other way fails",
     cure="allow the VLAN at both ends of the spare link as well",
-    example="dist-1 and dist-2 both carry VLAN 30 to access-1, and the link between them does not allow it",
+    example=(
+        "dist-1 and dist-2 both carry VLAN 30 to access-1, and the link between them does not"
+        " allow it"
+    ),
 )
 def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
         missing = site.needs[joined.number] & ~site.shared[joined.number]
         for vid in VlanSet(missing):
-            told = vid in _differing(site, joined) or _is_secondary(site, joined, vid) or len(site.islands[vid]) > 1
+            told = (
+                vid in _differing(site, joined)
+                or _is_secondary(site, joined, vid)
+                or len(site.islands[vid]) > 1
+            )
             if told or not _both_have(site, joined, vid):
                 missing &= ~(1 << vid)
         if missing:
             a, b = joined.a, joined.b
             yield Found(
-                f"the link between {a.end} and {b.end} does not pass VLAN {bits_to_text(missing)}, which both switches "
-                "carry: for this VLAN it is no spare way",
+                f"the link between {a.end} and {b.end} does not pass VLAN {bits_to_text(missing)},"
+                " which both switches carry: for this VLAN it is no spare way",
                 f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
-                (site.place(a, "allowed"), site.place(b, "allowed")), vlans=missing,
-            )  # fmt: skip
+                (site.place(a, "allowed"), site.place(b, "allowed")),
+                vlans=missing,
+            )
 
 
 @rule(
@@ -184,7 +230,10 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a trunk lets every VLAN through",
-    why="each VLAN that is ever created crosses it without anybody deciding so, and its broadcasts with it",
+    why=(
+        "each VLAN that is ever created crosses it without anybody deciding so, and its broadcasts"
+        " with it"
+    ),
     cure="list the VLANs that are needed on the other side",
     example="core-1 port 3 is a trunk without a list",
 )
@@ -203,8 +252,9 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
             yield Found(
                 f"{both([r.end for r in ends])} {verb} every VLAN through, {how}",
                 f"state the list of the VLANs that are needed on the other side{list_needed}",
-                tuple(site.place(r, "allowed") for r in ends), site.rests_on(*((r, "allowed") for r in ends)),
-            )  # fmt: skip
+                tuple(site.place(r, "allowed") for r in ends),
+                site.rests_on(*((r, "allowed") for r in ends)),
+            )
 
 
 @rule(
@@ -212,9 +262,15 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.NOTE,
     what="both ends of a trunk let VLANs through that nobody needs on one side of it",
-    why="broadcasts of these VLANs cross for nothing, and a leak on the far side is a leak into them",
+    why=(
+        "broadcasts of these VLANs cross for nothing, and a leak on the far side is a leak into"
+        " them"
+    ),
     cure="take these VLANs off both lists",
-    example="the trunk from core-1 to gate-1 allows VLAN 30, and nothing in VLAN 30 is at or behind gate-1",
+    example=(
+        "the trunk from core-1 to gate-1 allows VLAN 30, and nothing in VLAN 30 is at or behind"
+        " gate-1"
+    ),
 )
 def surplus_vlans(site: Site) -> Iterator[Found]:
     for joined, surplus in _surplus(site):
@@ -230,7 +286,10 @@ def surplus_vlans(site: Site) -> Iterator[Found]:
     what="a trunk lets the management VLAN through to where nothing is managed",
     why="every socket behind it is one slip away from the addresses of all switches",
     cure="take the management VLAN off both lists",
-    example="the plan says VLAN 90 is management, and a trunk carries it to a switch without an address in it",
+    example=(
+        "the plan says VLAN 90 is management, and a trunk carries it to a switch without an address"
+        " in it"
+    ),
 )
 def management_surplus(site: Site) -> Iterator[Found]:
     management = 1 << (site.plan.practice.management or 0)
@@ -254,7 +313,8 @@ def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
 def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
     a, b = joined.a, joined.b
     return Found(
-        f"VLAN {bits_to_text(surplus)} crosses between {a.end} and {b.end}, and nobody on one side needs it",
+        f"VLAN {bits_to_text(surplus)} crosses between {a.end} and {b.end}, and nobody on one side"
+        " needs it",
         f"take VLAN {bits_to_text(surplus)} off the lists of {a.end} and {b.end}",
         (site.place(a, "allowed"), site.place(b, "allowed")),
     )
@@ -265,7 +325,10 @@ def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
     family=_FAMILY,
     severity=Severity.NOTE,
     what="a trunk allows a VLAN that neither end defines",
-    why="a leftover or a slip of the finger: when somebody reuses the number, it crosses where nobody expects it",
+    why=(
+        "a leftover or a slip of the finger: when somebody reuses the number, it crosses where"
+        " nobody expects it"
+    ),
     cure="take the VLAN off the list, or define it",
     example="core-1 port 3 and gate-1 port 1 allow VLAN 77, which neither switch has",
 )
@@ -276,15 +339,22 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
         for resolved in group:
             table = site.defined(resolved.end.device)
             known = known | (table if table is not None else EVERYTHING)
-            known = known | VlanSet.of(resolved.native) if resolved.native else known  # native-undefined tells
+            known = (
+                known | VlanSet.of(resolved.native) if resolved.native else known
+            )  # native-undefined tells
         stray = [(r, r.allowed - known) for r in lists if r.allowed - known]
         if stray:
             vids = stray[0][1]
             for _, more in stray[1:]:
                 vids = vids | more
-            neither = "neither end defines" if len(group) > 1 else f"{group[0].end.device} does not define"
+            neither = (
+                "neither end defines"
+                if len(group) > 1
+                else f"{group[0].end.device} does not define"
+            )
             yield Found(
-                f"{both([r.end for r, _ in stray])} allow{'s' * (len(stray) == 1)} VLAN {vids}, which {neither}",
+                f"{both([r.end for r, _ in stray])} allow{'s' * (len(stray) == 1)} VLAN {vids},"
+                f" which {neither}",
                 f"take VLAN {vids} off the list, or define it",
                 tuple(site.place(r, "allowed") for r, _ in stray),
-            )  # fmt: skip
+            )

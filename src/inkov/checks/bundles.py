@@ -1,4 +1,6 @@
-"""Bundles (IEEE 802.1AX): members that differ from each other or from the bundle, and ends that do not fit."""
+"""Bundles (IEEE 802.1AX): members that differ from each other or from the bundle, and ends that do
+not fit.
+"""
 
 from __future__ import annotations
 
@@ -16,9 +18,16 @@ from inkov.wiring import End
 _FAMILY = "Links and trunks"
 
 _ALIKE = {
-    "mode": "mode", "access_vlan": "VLAN", "native_vlan": "native VLAN", "allowed": "allowed list", "speed": "speed",
-    "mtu": "MTU", "aggregation": "way of aggregation", "tagged": "tagged VLANs", "pvid": "PVID",
-}  # fmt: skip
+    "mode": "mode",
+    "access_vlan": "VLAN",
+    "native_vlan": "native VLAN",
+    "allowed": "allowed list",
+    "speed": "speed",
+    "mtu": "MTU",
+    "aggregation": "way of aggregation",
+    "tagged": "tagged VLANs",
+    "pvid": "PVID",
+}
 """What members must have in common, and with their bundle where both state it."""
 
 
@@ -38,8 +47,10 @@ def _bundles(site: Site) -> Iterator[tuple[str, Resolved, list[Resolved]]]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a member of a bundle has other settings than the other members, or than the bundle",
-    why="the bundle's settings count today; when the member leaves the bundle, or the switch takes it out for being "
-    "different, it forwards by its own",
+    why=(
+        "the bundle's settings count today; when the member leaves the bundle, or the switch takes"
+        " it out for being different, it forwards by its own"
+    ),
     cure="give all members the settings of the bundle",
     example="ports 23 and 24 of core-1 are one bundle, and port 24 alone states VLAN 10",
 )
@@ -58,19 +69,28 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
                 [(value, _)] = Counter(str(fact.value) for _, fact in stated).most_common(1)
                 wanted = next(fact for _, fact in stated if str(fact.value) == value)
                 odd = [(r, fact) for r, fact in stated if str(fact.value) != value]
-                if not odd and len(stated) < len(members) and attribute not in ("aggregation", "speed", "mtu"):
+                if (
+                    not odd
+                    and len(stated) < len(members)
+                    and attribute not in ("aggregation", "speed", "mtu")
+                ):
                     odd = stated  # some members say nothing of it, nor does the bundle
             for resolved, fact in odd:
                 other = "the others do not" if fact is wanted else f"{wanted.value} elsewhere in it"
                 where = Where(device, resolved.end.port, None, fact.origin)
-                odd_ones.setdefault(resolved.end.port, []).append((f"{name} {fact.value} ({other})", where))
+                odd_ones.setdefault(resolved.end.port, []).append(
+                    (f"{name} {fact.value} ({other})", where)
+                )
         for port, what in odd_ones.items():
             yield Found(
                 f"{device}:{port}, in {bundle.end.port}, has {', '.join(said for said, _ in what)}",
                 f"give all members of {bundle.end} the same settings",
-                (*(where for _, where in what), Where(device, bundle.end.port, None, bundle.stated.origin)),
+                (
+                    *(where for _, where in what),
+                    Where(device, bundle.end.port, None, bundle.stated.origin),
+                ),
                 key=(device, port),
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -78,10 +98,15 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="the cables of a bundle end at ports that are no bundle",
-    why="one end takes the cables for one link, the other for several: frames loop or are dropped, and what comes back "
-    "over the other cable looks as if the host had moved",
+    why=(
+        "one end takes the cables for one link, the other for several: frames loop or are dropped,"
+        " and what comes back over the other cable looks as if the host had moved"
+    ),
     cure="make a bundle of the ports at the other end, with the same way of aggregation",
-    example="ports 3 and 4 of core-1 are bundle-1, ports 23 and 24 of herbarium-1 at their other ends are single ports",
+    example=(
+        "ports 3 and 4 of core-1 are bundle-1, ports 23 and 24 of herbarium-1 at their other ends"
+        " are single ports"
+    ),
 )
 def bundle_one_sided(site: Site) -> Iterator[Found]:
     done: dict[End, list[End]] = {}
@@ -97,10 +122,16 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
             f"{near_end} is a bundle, and {listed([str(far) for far in fars])} at its other end "
             f"{'is' if len(fars) == 1 else 'are'} not",
             f"make a bundle of the ports at the other end of {near_end}",
-            (Where(near_end.device, near_end.port, None, near.stated.origin),
-             *(Where(far.device, far.port, None, site.resolved(far).stated.origin) for far in fars)),
-            vlans=near.view.emit & site.served_anywhere, key=(str(near_end),),
-        )  # fmt: skip
+            (
+                Where(near_end.device, near_end.port, None, near.stated.origin),
+                *(
+                    Where(far.device, far.port, None, site.resolved(far).stated.origin)
+                    for far in fars
+                ),
+            ),
+            vlans=near.view.emit & site.served_anywhere,
+            key=(str(near_end),),
+        )
 
 
 def _ports_of(end: End, cables: tuple[tuple[End, End], ...]) -> list[End]:
@@ -111,8 +142,14 @@ def _ports_of(end: End, cables: tuple[tuple[End, End], ...]) -> list[End]:
     "aggregation-differs",
     family=_FAMILY,
     severity=Severity.FAULT,
-    what="the two ends of a bundle do not come together: both only answer, or one uses LACP and the other no protocol",
-    why="the bundle does not form, or forms at one end only: the cables are single links, blocked or looping",
+    what=(
+        "the two ends of a bundle do not come together: both only answer, or one uses LACP and the"
+        " other no protocol"
+    ),
+    why=(
+        "the bundle does not form, or forms at one end only: the cables are single links, blocked"
+        " or looping"
+    ),
     cure="let both ends use LACP, at least one of them asking",
     example="bundle-1 of core-1 only answers to LACP, and b1 of herbarium-1 as well: nobody asks",
 )
@@ -123,15 +160,23 @@ def aggregation_differs(site: Site) -> Iterator[Found]:
         if how_a is None or how_b is None:
             continue
         passive = how_a.value is how_b.value is Aggregation.PASSIVE
-        if passive or (Aggregation.STATIC in (how_a.value, how_b.value) and how_a.value is not how_b.value):
-            says = "both only answer to LACP, and nobody asks" if passive else (
-                f"{a.end} is {how_a.value}, {b.end} {how_b.value}")  # fmt: skip
+        if passive or (
+            Aggregation.STATIC in (how_a.value, how_b.value) and how_a.value is not how_b.value
+        ):
+            says = (
+                "both only answer to LACP, and nobody asks"
+                if passive
+                else (f"{a.end} is {how_a.value}, {b.end} {how_b.value}")
+            )
             yield Found(
                 f"the bundle between {a.end} and {b.end} does not form: {says}",
                 "let both ends use LACP, at least one of them asking",
-                tuple(Where(r.end.device, r.end.port, None, how.origin) for r, how in ((a, how_a), (b, how_b))),
+                tuple(
+                    Where(r.end.device, r.end.port, None, how.origin)
+                    for r, how in ((a, how_a), (b, how_b))
+                ),
                 vlans=crossing(site, joined),
-            )  # fmt: skip
+            )
 
 
 def _aggregation(site: Site, bundle: Resolved) -> Fact[Aggregation] | None:

@@ -1,4 +1,6 @@
-"""What a rule and a finding are. A rule's entry stands as a decorator right above the function that finds it."""
+"""What a rule and a finding are. A rule's entry stands as a decorator right above the function that
+finds it.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,17 @@ if TYPE_CHECKING:
 
 _NEAR = 3  # lines of an example around its mistake
 
-__all__ = ["CATALOGUE", "Affected", "Finding", "Found", "Rule", "Severity", "Where", "identity", "rule"]
+__all__ = [
+    "CATALOGUE",
+    "Affected",
+    "Finding",
+    "Found",
+    "Rule",
+    "Severity",
+    "Where",
+    "identity",
+    "rule",
+]
 
 
 class Severity(StrEnum):
@@ -34,7 +46,8 @@ class Severity(StrEnum):
 
 
 class Where(Struct, frozen=True):
-    """One place a finding points at. `origin` has the file and line (or pointer); `vlan` and `port` may be absent.
+    """One place a finding points at. `origin` has the file and line (or pointer); `vlan` and `port`
+    may be absent.
 
     `switch` is "" for a place that is of no switch: a line of the plan, say.
     """
@@ -46,12 +59,13 @@ class Where(Struct, frozen=True):
 
 
 class Found(Struct, frozen=True):
-    """What a check yields: what is wrong, the cure, where (both ends of a link), and what the finding rests on.
+    """What a check yields: what is wrong, the cure, where (both ends of a link), and what the
+    finding rests on.
 
-    `severity` is the rule's unless this case is graver or lighter. Findings with one `root` have one cause, and the
-    first of them in the catalogue's order tells the others as consequences. `vlans` are those whose members everywhere
-    are affected, as a mask.
-    `key` tells the finding from others of its rule, the same on every run; by default its places do.
+    `severity` is the rule's unless this case is graver or lighter. Findings with one `root` have
+    one cause, and the first of them in the catalogue's order tells the others as consequences.
+    `vlans` are those whose members everywhere are affected, as a mask. `key` tells the finding from
+    others of its rule, the same on every run; by default its places do.
     """
 
     says: str
@@ -72,7 +86,9 @@ class Affected(Struct, frozen=True):
 
 
 class Finding(Struct, frozen=True):
-    """One mistake, ranked and known by its `id`, which is the same on every run and wherever its lines move."""
+    """One mistake, ranked and known by its `id`, which is the same on every run and wherever its
+    lines move.
+    """
 
     rule: str
     severity: Severity
@@ -86,13 +102,19 @@ class Finding(Struct, frozen=True):
 
 
 def identity(slug: str, found: Found) -> str:
-    """The same for the same mistake, whatever the file is called and wherever in it the lines stand."""
-    key = found.key or tuple(sorted(f"{w.switch}\0{w.port or ''}\0{w.vlan or ''}" for w in found.where))
+    """The same for the same mistake, whatever the file is called and wherever in it the lines
+    stand.
+    """
+    key = found.key or tuple(
+        sorted(f"{w.switch}\0{w.port or ''}\0{w.vlan or ''}" for w in found.where)
+    )
     return blake2b("\1".join((slug, *key)).encode(), digest_size=8).hexdigest()
 
 
 class Rule(Struct, frozen=True):
-    """A catalogue entry. `example` is told with made-up switches; `shown` is the same as configurations."""
+    """A catalogue entry. `example` is told with made-up switches; `shown` is the same as
+    configurations.
+    """
 
     slug: str
     family: str
@@ -105,19 +127,29 @@ class Rule(Struct, frozen=True):
 
     @property
     def shown(self) -> str:
-        """The example as switch sheets (and a plan, a table): lines after "- " make the mistake, "+ " cure it.
+        """The example as switch sheets (and a plan, a table): lines after "- " make the mistake, "+
+        " cure it.
 
         A line `=== NAME` starts a file. The tests run both.
         """
-        return (resources.files("inkov.checks") / "examples" / f"{self.slug}.txt").read_text("utf-8")
+        return (resources.files("inkov.checks") / "examples" / f"{self.slug}.txt").read_text(
+            "utf-8"
+        )
 
     @property
     def gist(self) -> list[str]:
-        """The lines of the example that matter: the files with a mistake, and there what is near it."""
+        """The lines of the example that matter: the files with a mistake, and there what is near
+        it.
+        """
         found: list[str] = []
         for part in self.shown.split("=== ")[1:]:
             lines = part.rstrip("\n").split("\n")
-            near = {n + d for n, line in enumerate(lines) if line[:1] in ("-", "+") for d in range(-_NEAR, _NEAR + 1)}
+            near = {
+                n + d
+                for n, line in enumerate(lines)
+                if line[:1] in ("-", "+")
+                for d in range(-_NEAR, _NEAR + 1)
+            }
             if near:
                 found.append(f"=== {lines[0]}")
                 kept = [(n, line) for n, line in enumerate(lines) if n and n in near]

@@ -16,13 +16,17 @@ _FAMILY = "Pruning and distribution"
 
 
 def _taking_part(site: Site) -> dict[str, Distribution]:
-    """The switches that take part in a distribution of VLAN definitions: as origin, follower or bystander."""
+    """The switches that take part in a distribution of VLAN definitions: as origin, follower or
+    bystander.
+    """
     found = {}
     for device in site.devices:
         shared = device.distribution
-        if shared is not None and (shared.role is None or shared.role.value is not Role.OFF) and (
-            shared.domain is not None or shared.role is not None
-        ):  # fmt: skip
+        if (
+            shared is not None
+            and (shared.role is None or shared.role.value is not Role.OFF)
+            and (shared.domain is not None or shared.role is not None)
+        ):
             found[device.name] = shared
     return found
 
@@ -32,7 +36,9 @@ def _by_domain(site: Site) -> dict[str, dict[str, Distribution]]:
     found: dict[str, dict[str, Distribution]] = {}
     for name, shared in _taking_part(site).items():
         if shared.role is None or shared.role.value in (Role.ORIGIN, Role.FOLLOWER):
-            found.setdefault(shared.domain.value if shared.domain is not None else "", {})[name] = shared
+            found.setdefault(shared.domain.value if shared.domain is not None else "", {})[name] = (
+                shared
+            )
     return found
 
 
@@ -55,15 +61,19 @@ def pruning_off(site: Site) -> Iterator[Found]:
     wasted: dict[str, int] = {}
     for joined in site.trunk_links if off else ():
         natives = [r.native for r in (joined.a, joined.b) if r.native]
-        surplus = unneeded(site.shared[joined.number], site.needs[joined.number], (*natives, DEFAULT_VID))
+        surplus = unneeded(
+            site.shared[joined.number], site.needs[joined.number], (*natives, DEFAULT_VID)
+        )
         for resolved in (joined.a, joined.b):
             if surplus and resolved.end.device in off:
                 wasted[resolved.end.device] = wasted.get(resolved.end.device, 0) | surplus
     for name, surplus in wasted.items():
         yield Found(
-            f"{name} has pruning off, and VLAN {bits_to_text(surplus)} crosses its trunks to where nobody needs it",
-            "turn pruning on, or list what is needed on each trunk", (Where(name, None, None, off[name].origin),),
-        )  # fmt: skip
+            f"{name} has pruning off, and VLAN {bits_to_text(surplus)} crosses its trunks to where"
+            " nobody needs it",
+            "turn pruning on, or list what is needed on each trunk",
+            (Where(name, None, None, off[name].origin),),
+        )
 
 
 @rule(
@@ -71,10 +81,15 @@ def pruning_off(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="the list of VLANs that may be pruned holds just those that are needed",
-    why="the list was read as its opposite: only the VLANs named can be withheld, and all that should be withheld "
-    "cannot",
+    why=(
+        "the list was read as its opposite: only the VLANs named can be withheld, and all that"
+        " should be withheld cannot"
+    ),
     cure="name the VLANs that may be pruned, not those that must stay",
-    example="core-1 port 3 may prune 10,20 only; 10 and 20 are needed behind it, and 30-60 cross for nothing",
+    example=(
+        "core-1 port 3 may prune 10,20 only; 10 and 20 are needed behind it, and 30-60 cross for"
+        " nothing"
+    ),
 )
 def prunable_inverted(site: Site) -> Iterator[Found]:
     for resolved in site.stating("prunable"):
@@ -89,12 +104,11 @@ def prunable_inverted(site: Site) -> Iterator[Found]:
         stays = shared & ~needs & ~named & ~(1 << (resolved.native or 0)) & ~(1 << DEFAULT_VID)
         if not named & ~needs and stays:
             yield Found(
-                f"{resolved.end} may prune VLAN {fact.value} only, all of them needed; VLAN {bits_to_text(stays)}, "
-                "which "
-                "nobody needs there, may not be pruned",
+                f"{resolved.end} may prune VLAN {fact.value} only, all of them needed; VLAN"
+                f" {bits_to_text(stays)}, which nobody needs there, may not be pruned",
                 f"let {resolved.end} prune VLAN {bits_to_text(stays)} instead",
                 (Where(resolved.end.device, resolved.end.port, None, fact.origin),),
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -107,14 +121,20 @@ def prunable_inverted(site: Site) -> Iterator[Found]:
     example="core-1 is in domain 'garden', gate-1 at the other end of the link in domain 'gardens'",
 )
 def distribution_domains_differ(site: Site) -> Iterator[Found]:
-    stated = {name: shared.domain for name, shared in _taking_part(site).items() if shared.domain is not None}
+    stated = {
+        name: shared.domain
+        for name, shared in _taking_part(site).items()
+        if shared.domain is not None
+    }
     for odd, others in site.odd_neighbours({name: fact.value for name, fact in stated.items()}):
         usual = stated[others[0]].value
         yield Found(
-            f"{odd} is in domain {stated[odd].value!r}, and {listed(others)}, linked to it, in {usual!r}",
+            f"{odd} is in domain {stated[odd].value!r}, and {listed(others)}, linked to it, in"
+            f" {usual!r}",
             "state the same domain on both, or turn distribution off where it is not meant",
-            tuple(site.switch(name, stated[name].origin) for name in (odd, *others)), key=(odd,),
-        )  # fmt: skip
+            tuple(site.switch(name, stated[name].origin) for name in (odd, *others)),
+            key=(odd,),
+        )
 
 
 @rule(
@@ -128,14 +148,20 @@ def distribution_domains_differ(site: Site) -> Iterator[Found]:
 )
 def distribution_versions_differ(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
-        stated = {name: shared.version for name, shared in members.items() if shared.version is not None}
+        stated = {
+            name: shared.version for name, shared in members.items() if shared.version is not None
+        }
         versions = sorted({fact.value for fact in stated.values()})
         if len(versions) > 1:
-            said = [f"{v} on {listed([n for n, f in stated.items() if f.value == v])}" for v in versions]
+            said = [
+                f"{v} on {listed([n for n, f in stated.items() if f.value == v])}" for v in versions
+            ]
             yield Found(
-                f"the domain {domain!r} runs several versions: {'; '.join(said)}", "state the same version on all",
-                tuple(site.switch(name, fact.origin) for name, fact in stated.items()), key=(domain,),
-            )  # fmt: skip
+                f"the domain {domain!r} runs several versions: {'; '.join(said)}",
+                "state the same version on all",
+                tuple(site.switch(name, fact.origin) for name, fact in stated.items()),
+                key=(domain,),
+            )
 
 
 @rule(
@@ -143,25 +169,45 @@ def distribution_versions_differ(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="a follower has a higher revision than every origin of its domain",
-    why="the highest revision wins: the table of a switch that should only follow replaces the tables of all others",
-    cure="set the revision of the follower back before it is connected, and compare its VLAN table with the origin's",
-    example="gate-1 follows in domain 'garden' with revision 41, and the origin core-1 has revision 17",
+    why=(
+        "the highest revision wins: the table of a switch that should only follow replaces the"
+        " tables of all others"
+    ),
+    cure=(
+        "set the revision of the follower back before it is connected, and compare its VLAN table"
+        " with the origin's"
+    ),
+    example=(
+        "gate-1 follows in domain 'garden' with revision 41, and the origin core-1 has revision 17"
+    ),
 )
 def distribution_follower_newest(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
-        origins = [s.revision for s in members.values() if _is(s, Role.ORIGIN) and s.revision is not None]
+        origins = [
+            s.revision for s in members.values() if _is(s, Role.ORIGIN) and s.revision is not None
+        ]
         highest = max((fact.value for fact in origins), default=None)
         for name, shared in members.items() if highest is not None else ():
-            if _is(shared, Role.FOLLOWER) and shared.revision is not None and shared.revision.value > (highest or 0):
+            if (
+                _is(shared, Role.FOLLOWER)
+                and shared.revision is not None
+                and shared.revision.value > (highest or 0)
+            ):
                 yield Found(
-                    f"{name} only follows in domain {domain!r}, and has revision {shared.revision.value}; the "
-                    "highest of "
-                    f"an origin is {highest}",
-                    f"set the revision of {name} back, and compare its VLAN table with the origin's",
-                    (site.switch(name, shared.revision.origin),
-                     *(site.switch(n, s.revision.origin) for n, s in members.items()
-                       if _is(s, Role.ORIGIN) and s.revision is not None)), key=(name,),
-                )  # fmt: skip
+                    f"{name} only follows in domain {domain!r}, and has revision"
+                    f" {shared.revision.value}; the highest of an origin is {highest}",
+                    f"set the revision of {name} back, and compare its VLAN table with the"
+                    " origin's",
+                    (
+                        site.switch(name, shared.revision.origin),
+                        *(
+                            site.switch(n, s.revision.origin)
+                            for n, s in members.items()
+                            if _is(s, Role.ORIGIN) and s.revision is not None
+                        ),
+                    ),
+                    key=(name,),
+                )
 
 
 @rule(
@@ -169,7 +215,10 @@ def distribution_follower_newest(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="switches follow in a domain that has no origin",
-    why="no VLAN can be made or changed: the followers keep what they heard last, until they restart",
+    why=(
+        "no VLAN can be made or changed: the followers keep what they heard last, until they"
+        " restart"
+    ),
     cure="make one switch the origin, or turn distribution off",
     example="gate-1 and palm-1 follow in domain 'garden', and no switch is its origin",
 )
@@ -178,12 +227,14 @@ def distribution_no_origin(site: Site) -> Iterator[Found]:
         followers = [(n, s.role) for n, s in members.items() if _is(s, Role.FOLLOWER)]
         if followers and not any(_is(s, Role.ORIGIN) for s in members.values()):
             yield Found(
-                f"{listed([n for n, _ in followers])} follow{'s' * (len(followers) == 1)} in domain {domain!r}, "
-                "which has "
-                "no origin among the files",
+                f"{listed([n for n, _ in followers])} follow{'s' * (len(followers) == 1)} in domain"
+                f" {domain!r}, which has no origin among the files",
                 "make one switch the origin, or turn distribution off",
-                tuple(site.switch(name, role.origin) for name, role in followers if role is not None), key=(domain,),
-            )  # fmt: skip
+                tuple(
+                    site.switch(name, role.origin) for name, role in followers if role is not None
+                ),
+                key=(domain,),
+            )
 
 
 @rule(
@@ -191,13 +242,18 @@ def distribution_no_origin(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="several origins of one domain have different VLAN tables",
-    why="the one with the higher revision rewrites the other at the next change, and VLANs vanish campus-wide",
+    why=(
+        "the one with the higher revision rewrites the other at the next change, and VLANs vanish"
+        " campus-wide"
+    ),
     cure="leave one origin, or bring the tables to the same state",
     example="core-1 and core-2 are both origins of 'garden', and only core-2 has VLAN 40",
 )
 def distribution_origins_differ(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
-        origins = [n for n, s in members.items() if _is(s, Role.ORIGIN) and site.defined(n) is not None]
+        origins = [
+            n for n, s in members.items() if _is(s, Role.ORIGIN) and site.defined(n) is not None
+        ]
         tables = {name: site.defined(name) or VlanSet() for name in origins}
         differ = VlanSet()
         for name in origins[1:]:
@@ -206,11 +262,16 @@ def distribution_origins_differ(site: Site) -> Iterator[Found]:
         if differ:
             said = [f"{n} has {differ & tables[n] or 'none'} of them" for n in origins]
             yield Found(
-                f"{both(origins)} are origins of domain {domain!r}, and differ in VLAN {differ}: {'; '.join(said)}",
+                f"{both(origins)} are origins of domain {domain!r}, and differ in VLAN {differ}:"
+                f" {'; '.join(said)}",
                 "leave one origin, or bring the tables to the same state",
-                tuple(site.switch(n, role.origin) for n in origins if (role := members[n].role) is not None),
+                tuple(
+                    site.switch(n, role.origin)
+                    for n in origins
+                    if (role := members[n].role) is not None
+                ),
                 key=(domain,),
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -218,25 +279,39 @@ def distribution_origins_differ(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a VLAN has a number that this version of the distribution does not carry",
-    why="it is not made on the followers: it must be defined by hand there, or a newer version used",
+    why=(
+        "it is not made on the followers: it must be defined by hand there, or a newer version used"
+    ),
     cure="use a number that is carried, a version that carries it, or no distribution",
-    example="the plan says version 1 carries 1-1000, and the origin core-1 with version 1 has VLAN 2000",
+    example=(
+        "the plan says version 1 carries 1-1000, and the origin core-1 with version 1 has VLAN 2000"
+    ),
 )
 def distribution_not_carried(site: Site) -> Iterator[Found]:
     practice = site.plan.practice.distribution
     for members in _by_domain(site).values():
         for name, shared in members.items():
-            carried = practice.carries.get(shared.version.value) if shared.version is not None else None
+            carried = (
+                practice.carries.get(shared.version.value) if shared.version is not None else None
+            )
             table = site.defined(name)
-            if carried is not None and table is not None and shared.version is not None and table - carried:
+            if (
+                carried is not None
+                and table is not None
+                and shared.version is not None
+                and table - carried
+            ):
                 vids = table - carried
                 yield Found(
-                    f"{name} has VLAN {vids}, and version {shared.version.value} of the distribution carries only "
-                    f"{carried}",
+                    f"{name} has VLAN {vids}, and version {shared.version.value} of the"
+                    f" distribution carries only {carried}",
                     "use numbers that are carried, a version that carries them, or no distribution",
-                    (site.switch(name, shared.version.origin), *(site.row(name, vid) for vid in list(vids)[:8])),
+                    (
+                        site.switch(name, shared.version.origin),
+                        *(site.row(name, vid) for vid in list(vids)[:8]),
+                    ),
                     key=(name,),
-                )  # fmt: skip
+                )
 
 
 @rule(
@@ -244,24 +319,42 @@ def distribution_not_carried(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="private VLANs are defined on a switch whose part in the distribution does not allow them",
-    why="where definitions are sent or taken, the private part is lost: an isolated VLAN becomes an ordinary one",
-    cure="let the switch stand by (or turn distribution off), or use a version that carries private VLANs",
+    why=(
+        "where definitions are sent or taken, the private part is lost: an isolated VLAN becomes an"
+        " ordinary one"
+    ),
+    cure=(
+        "let the switch stand by (or turn distribution off), or use a version that carries private"
+        " VLANs"
+    ),
     example="palm-1 follows in domain 'garden', and defines VLAN 31 as isolated",
 )
 def private_not_distributed(site: Site) -> Iterator[Found]:
     for members in _by_domain(site).values():
         for name, shared in members.items():
-            rows = [v for v in (site.fabric.device(name).vlans or {}).values() if v.private is not None]
-            carries = shared.version is not None and shared.version.value in site.plan.practice.distribution.private
+            rows = [
+                v for v in (site.fabric.device(name).vlans or {}).values() if v.private is not None
+            ]
+            carries = (
+                shared.version is not None
+                and shared.version.value in site.plan.practice.distribution.private
+            )
             if rows and not carries and shared.role is not None:
                 yield Found(
                     f"{name} is {shared.role.value} in its domain, and has private VLANs "
                     f"{listed([str(v.vid) for v in rows])}",
-                    f"let {name} be a bystander, or use a version that carries private VLANs and say so in the plan",
-                    (site.switch(name, shared.role.origin),
-                     *(Where(name, None, v.vid, v.private.origin) for v in rows if v.private is not None)),
+                    f"let {name} be a bystander, or use a version that carries private VLANs and"
+                    " say so in the plan",
+                    (
+                        site.switch(name, shared.role.origin),
+                        *(
+                            Where(name, None, v.vid, v.private.origin)
+                            for v in rows
+                            if v.private is not None
+                        ),
+                    ),
                     key=(name,),
-                )  # fmt: skip
+                )
 
 
 @rule(
@@ -269,7 +362,10 @@ def private_not_distributed(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a domain that distributes VLAN definitions has no password on some of its switches",
-    why="whoever connects a switch with the domain's name and a high revision rewrites every VLAN table",
+    why=(
+        "whoever connects a switch with the domain's name and a high revision rewrites every VLAN"
+        " table"
+    ),
     cure="set the same password on all switches of the domain, or turn distribution off",
     example="core-1 is the origin of domain 'garden', and no password is set",
 )
@@ -280,9 +376,12 @@ def distribution_unprotected(site: Site) -> Iterator[Found]:
             yield Found(
                 f"no password protects domain {domain!r} on {listed(list(open_ones))}",
                 "set the same password on all switches of the domain, or turn distribution off",
-                tuple(site.switch(n, (s.password or s.domain or s.role or s).origin) for n, s in open_ones.items()),
+                tuple(
+                    site.switch(n, (s.password or s.domain or s.role or s).origin)
+                    for n, s in open_ones.items()
+                ),
                 key=(domain,),
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -296,11 +395,16 @@ def distribution_unprotected(site: Site) -> Iterator[Found]:
 )
 def registration_at_host_port(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
-    ports = [r for r in site.stating("registration")
-             if r.up and r.settled.registration and r.end not in of and r.mode is not Mode.ROUTED]  # fmt: skip
+    ports = [
+        r
+        for r in site.stating("registration")
+        if r.up and r.settled.registration and r.end not in of and r.mode is not Mode.ROUTED
+    ]
     for device, mine in by_switch(ports).items():
         yield Found(
-            f"{counted(len(mine), 'host port')} of {device} take{'s' * (len(mine) == 1)} part in dynamic registration: "
-            f"{listed([r.end.port for r in mine])}",
-            "turn dynamic registration off there", tuple(site.place(r, "registration") for r in mine), key=(device,),
-        )  # fmt: skip
+            f"{counted(len(mine), 'host port')} of {device} take{'s' * (len(mine) == 1)} part in"
+            f" dynamic registration: {listed([r.end.port for r in mine])}",
+            "turn dynamic registration off there",
+            tuple(site.place(r, "registration") for r in mine),
+            key=(device,),
+        )

@@ -36,9 +36,10 @@ def _of_vlans(site: Site) -> list[Interface]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="a gateway is down since its VLAN is not alive on its device",
-    why="an interface of a VLAN is up only while the VLAN is defined, active and has a live port there: all hosts of "
-    "the "
-    "subnet have lost their way out",
+    why=(
+        "an interface of a VLAN is up only while the VLAN is defined, active and has a live port"
+        " there: all hosts of the subnet have lost their way out"
+    ),
     cure="define the VLAN on the device, make it active, or let a link carry it there",
     example="core-1 has a gateway in VLAN 30, and no port of core-1 carries VLAN 30",
 )
@@ -46,18 +47,27 @@ def gateway_down(site: Site) -> Iterator[Found]:
     for interface in _of_vlans(site):
         if interface.why_down and interface.why_down != "it is shut":
             yield Found(
-                f"the gateway of {interface.device} in VLAN {interface.vid} is down: {interface.why_down}",
-                f"define VLAN {interface.vid} on {interface.device}, or let one of its links carry it",
-                (_place(interface),), root=_why_down(site, interface), vlans=1 << interface.vid,
-            )  # fmt: skip
+                f"the gateway of {interface.device} in VLAN {interface.vid} is down:"
+                f" {interface.why_down}",
+                f"define VLAN {interface.vid} on {interface.device}, or let one of its links"
+                " carry it",
+                (_place(interface),),
+                root=_why_down(site, interface),
+                vlans=1 << interface.vid,
+            )
 
 
 def _why_down(site: Site, interface: Interface) -> str:
-    """The root: a link of the device that needs the VLAN and does not pass it, or that the device does not have it."""
+    """The root: a link of the device that needs the VLAN and does not pass it, or that the device
+    does not have it.
+    """
     bit = 1 << interface.vid
     for joined in site.links if site.fabric.live[interface.device] & bit else ():
         ends = joined.a.end.device, joined.b.end.device
-        if interface.device in ends and site.needs[joined.number] & ~site.shared[joined.number] & bit:
+        if (
+            interface.device in ends
+            and site.needs[joined.number] & ~site.shared[joined.number] & bit
+        ):
             return site.at_link(joined.link)
     return site.absent(interface.vid, interface.device)
 
@@ -81,12 +91,17 @@ def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
             and interface.why_down != "it is shut"
         ):
             yield Found(
-                f"{interface.device} has {interface.addresses[0].value} in VLAN {interface.vid}, which is not to be "
-                "routed",
-                f"remove the gateway of {interface.device} in VLAN {interface.vid}, or correct the plan",
-                (_place(interface, interface.addresses[0]), Where("", None, interface.vid, planned.origin)),
-                vlans=1 << interface.vid, key=(interface.device, str(interface.vid)),
-            )  # fmt: skip
+                f"{interface.device} has {interface.addresses[0].value} in VLAN {interface.vid},"
+                " which is not to be routed",
+                f"remove the gateway of {interface.device} in VLAN {interface.vid}, or correct the"
+                " plan",
+                (
+                    _place(interface, interface.addresses[0]),
+                    Where("", None, interface.vid, planned.origin),
+                ),
+                vlans=1 << interface.vid,
+                key=(interface.device, str(interface.vid)),
+            )
 
 
 @rule(
@@ -94,7 +109,10 @@ def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="two gateways of one VLAN are in different subnets",
-    why="hosts of one subnet never find the gateway of the other: one of the two addresses is a slip",
+    why=(
+        "hosts of one subnet never find the gateway of the other: one of the two addresses is a"
+        " slip"
+    ),
     cure="put both into the subnet of the VLAN",
     example="core-1 has 10.20.0.1/24 in VLAN 20, and core-2 has 10.30.0.2/24 in VLAN 20",
 )
@@ -102,22 +120,27 @@ def gateway_subnets_differ(site: Site) -> Iterator[Found]:
     domains: dict[int, list[Interface]] = {}
     for interface in _of_vlans(site):
         if not interface.why_down and interface.addresses:
-            domains.setdefault(site.domains.of(interface.bridge, interface.vid), []).append(interface)
+            domains.setdefault(site.domains.of(interface.bridge, interface.vid), []).append(
+                interface
+            )
     for label, group in domains.items():
         if label < 0 or len(group) < 2:
             continue
-        usual = Counter(network for i in group for network in set(_networks(i))).most_common(1)[0][0]
+        usual = Counter(network for i in group for network in set(_networks(i))).most_common(1)[0][
+            0
+        ]
         for odd in group:
             nets = _networks(odd)
             if any(n.version == usual.version for n in nets) and usual not in nets:
                 peer = next(i for i in group if usual in _networks(i))
                 yield Found(
-                    f"{odd.device} has {odd.addresses[0].value} in VLAN {odd.vid}, and {peer.device}, in the same "
-                    f"broadcast domain, is in {usual}",
+                    f"{odd.device} has {odd.addresses[0].value} in VLAN {odd.vid}, and"
+                    f" {peer.device}, in the same broadcast domain, is in {usual}",
                     f"give {odd.device} an address in {usual}, or correct {peer.device}",
-                    (_place(odd, odd.addresses[0]), _place(peer, peer.addresses[0])), vlans=1 << odd.vid,
+                    (_place(odd, odd.addresses[0]), _place(peer, peer.addresses[0])),
+                    vlans=1 << odd.vid,
                     key=(odd.device, str(odd.vid)),
-                )  # fmt: skip
+                )
 
 
 @rule(
@@ -135,14 +158,22 @@ def gateway_against_plan(site: Site) -> Iterator[Found]:
         subnet = planned.subnet if planned is not None else None
         if planned is None or subnet is None:
             continue
-        wrong = [f for f in interface.addresses if f.value.version == subnet.version and f.value.ip not in subnet]
-        if wrong and len(wrong) == len([f for f in interface.addresses if f.value.version == subnet.version]):
+        wrong = [
+            f
+            for f in interface.addresses
+            if f.value.version == subnet.version and f.value.ip not in subnet
+        ]
+        if wrong and len(wrong) == len(
+            [f for f in interface.addresses if f.value.version == subnet.version]
+        ):
             yield Found(
-                f"{interface.device} has {wrong[0].value} in VLAN {interface.vid}, and the plan has {subnet}",
+                f"{interface.device} has {wrong[0].value} in VLAN {interface.vid}, and the plan has"
+                f" {subnet}",
                 f"give {interface.device} an address in {subnet}, or correct the plan",
-                (_place(interface, wrong[0]), Where("", None, interface.vid, planned.origin)), vlans=1 << interface.vid,
+                (_place(interface, wrong[0]), Where("", None, interface.vid, planned.origin)),
+                vlans=1 << interface.vid,
                 key=(interface.device, str(interface.vid)),
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -161,14 +192,18 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
             network: Network = fact.value.network
             span = int(network.network_address), int(network.broadcast_address), interface, fact
             known.setdefault((interface.vrf, network.version), []).append(span)
-    wide: dict[tuple[str, str], list[tuple[Interface, Fact[Address], Interface, Fact[Address]]]] = {}
+    wide: dict[
+        tuple[str, str], list[tuple[Interface, Fact[Address], Interface, Fact[Address]]]
+    ] = {}
     for spans in known.values():
         spans.sort(key=lambda span: (span[0], -span[1], span[2].device, span[2].vid))
         open_until = spans[0]
         for span in spans[1:]:
             one, other = open_until, span
             if span[0] <= open_until[1] and not _same_domain(site, one[2], other[2]):
-                wide.setdefault((one[2].name, str(one[3].value.network)), []).append((*one[2:], *other[2:]))
+                wide.setdefault((one[2].name, str(one[3].value.network)), []).append(
+                    (*one[2:], *other[2:])
+                )
             if span[1] > open_until[1]:
                 open_until = span
     for (name, span_of), pairs in wide.items():
@@ -178,10 +213,13 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
         for _, _, near, _ in pairs:
             mask |= 1 << near.vid
         yield Found(
-            f"{first.label} with {fact.value} overlaps {listed([f'{n} with {net}' for n, net in others])}",
+            f"{first.label} with {fact.value} overlaps"
+            f" {listed([f'{n} with {net}' for n, net in others])}",
             "give each a subnet of its own",
-            (_place(first, fact), *(_place(near, far) for _, _, near, far in pairs)), vlans=mask, key=(name, span_of),
-        )  # fmt: skip
+            (_place(first, fact), *(_place(near, far) for _, _, near, far in pairs)),
+            vlans=mask,
+            key=(name, span_of),
+        )
 
 
 def _same_domain(site: Site, one: Interface, other: Interface) -> bool:
@@ -205,7 +243,9 @@ def address_used_twice(site: Site) -> Iterator[Found]:
     users: dict[tuple[str, str], list[tuple[str, Where]]] = {}
     for interface in site.interfaces:
         for fact in interface.addresses:
-            users.setdefault((interface.vrf, str(fact.value.ip)), []).append((interface.label, _place(interface, fact)))
+            users.setdefault((interface.vrf, str(fact.value.ip)), []).append(
+                (interface.label, _place(interface, fact))
+            )
     for host in site.fabric.campus.hosts:
         if host.address is not None:
             where = Where(host.device, host.port, host.vid, host.origin)
@@ -215,15 +255,18 @@ def address_used_twice(site: Site) -> Iterator[Found]:
             yield Found(
                 f"{address} is the address of {listed([name for name, _ in named])}",
                 "give one of them another address",
-                tuple(where for _, where in named), key=(address, *sorted(name for name, _ in named)),
-            )  # fmt: skip
+                tuple(where for _, where in named),
+                key=(address, *sorted(name for name, _ in named)),
+            )
 
 
-# --- hosts ---------------------------------------------------------------------------------------------------------
+# --- hosts ----------------------------------------------------------------------------------------
 
 
 def _home(site: Site, host: Host) -> tuple[int, int, list[Interface]] | None:
-    """The VLAN of a host on its switch, the domain, and the routed interfaces in it; None where it cannot be said."""
+    """The VLAN of a host on its switch, the domain, and the routed interfaces in it; None where it
+    cannot be said.
+    """
     resolved = site.fabric.ports.get(End(host.device, host.port))
     if resolved is None or not resolved.up:
         return None
@@ -245,8 +288,14 @@ def _at(site: Site, host: Host, vid: int) -> tuple[Where, Where]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="a host has an address outside the subnet of its VLAN",
-    why="it cannot reach its gateway or its neighbours: it is in the wrong VLAN, or has the wrong address",
-    cure="put the host's port into the VLAN of its subnet, or give it an address of the VLAN it is in",
+    why=(
+        "it cannot reach its gateway or its neighbours: it is in the wrong VLAN, or has the wrong"
+        " address"
+    ),
+    cure=(
+        "put the host's port into the VLAN of its subnet, or give it an address of the VLAN it"
+        " is in"
+    ),
     example="pump-1 has 10.20.0.31/24, and its port is in VLAN 30, which is 10.30.0.0/24",
 )
 def host_outside_subnet(site: Site) -> Iterator[Found]:
@@ -261,11 +310,13 @@ def host_outside_subnet(site: Site) -> Iterator[Found]:
             subnets = [planned.subnet]
         if subnets and not any(host.address.ip in subnet for subnet in subnets):
             yield Found(
-                f"{host.name} at {host.device}:{host.port} has {host.address}, and its VLAN {vid} is "
-                f"{listed([str(s) for s in dict.fromkeys(subnets)])}",
-                f"put {host.device} port {host.port} into the VLAN of {host.address.network}, or change the address",
-                _at(site, host, vid), key=(host.name,),
-            )  # fmt: skip
+                f"{host.name} at {host.device}:{host.port} has {host.address}, and its VLAN {vid}"
+                f" is {listed([str(s) for s in dict.fromkeys(subnets)])}",
+                f"put {host.device} port {host.port} into the VLAN of {host.address.network}, or"
+                " change the address",
+                _at(site, host, vid),
+                key=(host.name,),
+            )
 
 
 @rule(
@@ -288,8 +339,13 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
         if host.gateway in here:
             continue
         owner = owners.get(host.gateway)
-        right = [ip for i in near for f in i.addresses if host.address is None or f.value.ip in host.address.network
-                 for ip in [str(f.value.ip)]]  # fmt: skip
+        right = [
+            ip
+            for i in near
+            for f in i.addresses
+            if host.address is None or f.value.ip in host.address.network
+            for ip in [str(f.value.ip)]
+        ]
         outside = host.address is not None and ip_address(host.gateway) not in host.address.network
         if owner is not None:
             if owner.vid == vid:
@@ -303,10 +359,17 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
             continue  # who routes this subnet is not among the files
         yield Found(
             f"{host.name} at {host.device}:{host.port} has gateway {host.gateway}, {says}",
-            f"set the gateway of {host.name} to {listed(right)}" if right else
-            f"put {host.device} port {host.port} into the VLAN of its gateway, or correct the gateway",
-            _at(site, host, vid), key=(host.name,),
-        )  # fmt: skip
+            (
+                f"set the gateway of {host.name} to {listed(right)}"
+                if right
+                else (
+                    f"put {host.device} port {host.port} into the VLAN of its gateway, or correct"
+                    " the gateway"
+                )
+            ),
+            _at(site, host, vid),
+            key=(host.name,),
+        )
 
 
 @rule(
@@ -325,12 +388,17 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
         if home is None or host.address is None:
             continue
         vid, _, near = home
-        ways = [str(f.value.ip) for i in near for f in i.addresses if f.value.ip in host.address.network]
+        ways = [
+            str(f.value.ip) for i in near for f in i.addresses if f.value.ip in host.address.network
+        ]
         if ways and str(host.address.ip) not in ways:
             yield Found(
-                f"{host.name} at {host.device}:{host.port} states no gateway; in VLAN {vid} there is {listed(ways)}",
-                f"set the gateway of {host.name}", _at(site, host, vid), key=(host.name,),
-            )  # fmt: skip
+                f"{host.name} at {host.device}:{host.port} states no gateway; in VLAN {vid} there"
+                f" is {listed(ways)}",
+                f"set the gateway of {host.name}",
+                _at(site, host, vid),
+                key=(host.name,),
+            )
 
 
 @rule(
@@ -338,7 +406,10 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="the only address of a switch is not in the management VLAN",
-    why="the switch can be managed from wherever that VLAN has sockets, and not from where it should",
+    why=(
+        "the switch can be managed from wherever that VLAN has sockets, and not from where it"
+        " should"
+    ),
     cure="move the address to the management VLAN",
     example="all switches have their address in VLAN 90, pond-2 has it in VLAN 40",
 )
@@ -347,7 +418,11 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
     for interface in site.interfaces:
         if interface.addresses:
             by_device.setdefault(interface.device, []).append(interface)
-    single = {n: own[0] for n, own in by_device.items() if len(own) == 1 and own[0].name.startswith("VLAN ")}
+    single = {
+        n: own[0]
+        for n, own in by_device.items()
+        if len(own) == 1 and own[0].name.startswith("VLAN ")
+    }
     wanted, why = site.plan.practice.management, "the plan's management VLAN"
     if wanted is None:
         usual = Counter(i.vid for i in single.values()).most_common(1)
@@ -357,8 +432,9 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
     for name, interface in single.items():
         if interface.vid != wanted:
             yield Found(
-                f"{name} has its only address, {interface.addresses[0].value}, in VLAN {interface.vid}, not in VLAN "
-                f"{wanted}, {why}",
-                f"move the address of {name} to VLAN {wanted}", (_place(interface, interface.addresses[0]),),
+                f"{name} has its only address, {interface.addresses[0].value}, in VLAN"
+                f" {interface.vid}, not in VLAN {wanted}, {why}",
+                f"move the address of {name} to VLAN {wanted}",
+                (_place(interface, interface.addresses[0]),),
                 key=(name,),
-            )  # fmt: skip
+            )

@@ -21,29 +21,43 @@ _FAMILY = "Links and trunks"
     family=_FAMILY,
     severity=Severity.FAULT,
     what="one end of a link is a trunk, the other an access port",
-    why="the access end takes untagged frames only: every tagged VLAN is lost, and the trunk's native VLAN is joined "
-    "with the access VLAN",
-    cure="make both ends trunks with the same list and native VLAN, or both access ports of the same VLAN",
+    why=(
+        "the access end takes untagged frames only: every tagged VLAN is lost, and the trunk's"
+        " native VLAN is joined with the access VLAN"
+    ),
+    cure=(
+        "make both ends trunks with the same list and native VLAN, or both access ports of the same"
+        " VLAN"
+    ),
     example="core-1 port 3 is a trunk, gate-1 port 1 at its other end an access port in VLAN 10",
 )
 def trunk_meets_access(site: Site) -> Iterator[Found]:
     for joined in site.links:
         if {joined.a.like, joined.b.like} != {Mode.TRUNK, Mode.ACCESS} or talked(joined):
             continue
-        trunk, access = (joined.a, joined.b) if joined.a.like is Mode.TRUNK else (joined.b, joined.a)
+        trunk, access = (
+            (joined.a, joined.b) if joined.a.like is Mode.TRUNK else (joined.b, joined.a)
+        )
         says, joins, lost = _joins_and_loses(site, joined)
         yield Found(
             f"{trunk.end} is a trunk, but {access.end} at its other end is an access port in VLAN "
             f"{access.view.pvid or '?'}: {says}",
             f"make {access.end} a trunk like {trunk.end}, or {trunk.end} an access port",
-            (site.place(trunk, "mode", trunk.view.pvid or None), site.place(access, "mode", access.view.pvid or None)),
+            (
+                site.place(trunk, "mode", trunk.view.pvid or None),
+                site.place(access, "mode", access.view.pvid or None),
+            ),
             site.rests_on((trunk, "mode"), (access, "mode")),
-            severity=Severity.BREACH if joins else Severity.FAULT, vlans=joins | lost, root=site.at_link(joined.link),
-        )  # fmt: skip
+            severity=Severity.BREACH if joins else Severity.FAULT,
+            vlans=joins | lost,
+            root=site.at_link(joined.link),
+        )
 
 
 def _joins_and_loses(site: Site, joined: Joined) -> tuple[str, int, int]:
-    """Of a trunk that meets an access port: in words, the VLANs that are joined, the VLANs that are lost."""
+    """Of a trunk that meets an access port: in words, the VLANs that are joined, the VLANs that are
+    lost.
+    """
     trunk, access = (joined.a, joined.b) if joined.a.like is Mode.TRUNK else (joined.b, joined.a)
     native, vid = trunk.view.pvid, access.view.pvid
     joins = bool(native and vid and native != vid and trunk.view.bare)
@@ -61,7 +75,10 @@ def _joins_and_loses(site: Site, joined: Joined) -> tuple[str, int, int]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="one end of a link sends a VLAN tagged, the other end sends it untagged",
-    why="what one end sends, the other drops or puts elsewhere: the VLAN does not cross, or in one direction only",
+    why=(
+        "what one end sends, the other drops or puts elsewhere: the VLAN does not cross, or in one"
+        " direction only"
+    ),
     cure="tag the VLAN at both ends, or at neither",
     example="core-1 port 4 sends VLAN 20 tagged, and pond-1 port 24 sends it untagged",
 )
@@ -76,15 +93,18 @@ def tagging_differs(site: Site) -> Iterator[Found]:
         for near, far in ((a, b), (b, a)):
             bare = near.view.bare & ~far.view.bare & shared
             arrives = 1 << far.view.pvid if far.view.pvid else 0
-            differ |= bare if not arrives or bare & arrives else 0  # else untagged-vlan-differs tells
+            differ |= (
+                bare if not arrives or bare & arrives else 0
+            )  # else untagged-vlan-differs tells
         if differ:
             bare_end, tagged_end = (a, b) if a.view.bare & differ else (b, a)
             vids = bits_to_text(differ)
             yield Found(
                 f"{bare_end.end} sends VLAN {vids} untagged, and {tagged_end.end} sends it tagged",
                 f"tag VLAN {vids} at both ends, or at neither",
-                (site.place(bare_end, "native_vlan"), site.place(tagged_end, "allowed")), vlans=differ,
-            )  # fmt: skip
+                (site.place(bare_end, "native_vlan"), site.place(tagged_end, "allowed")),
+                vlans=differ,
+            )
 
 
 @rule(
@@ -93,7 +113,9 @@ def tagging_differs(site: Site) -> Iterator[Found]:
     severity=Severity.RISK,
     what="a trunk has nobody known at its other end",
     why="whoever plugs in there is in every VLAN of its list, with whatever tags they like",
-    cure="shut the port, make it an access port, or write into a cabling or host table what is there",
+    cure=(
+        "shut the port, make it an access port, or write into a cabling or host table what is there"
+    ),
     example="core-1 port 12 is a trunk that allows 10,20,30, and no neighbour is heard there",
 )
 def trunk_to_nobody(site: Site) -> Iterator[Found]:
@@ -102,12 +124,12 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
         end, tagged = resolved.end, resolved.view.emit & ~resolved.view.bare
         if tagged and end not in of and end not in site.outside and end not in site.hosts_at:
             yield Found(
-                f"{end} is a trunk that lets VLAN {bits_to_text(resolved.view.emit)} through, and nobody is known at "
-                "its "
-                "other end",
+                f"{end} is a trunk that lets VLAN {bits_to_text(resolved.view.emit)} through, and"
+                " nobody is known at its other end",
                 f"shut {end}, or write into a cabling or host table what is there",
-                (site.place(resolved, "mode"),), site.rests_on((resolved, "mode")),
-            )  # fmt: skip
+                (site.place(resolved, "mode"),),
+                site.rests_on((resolved, "mode")),
+            )
 
 
 @rule(
@@ -115,7 +137,10 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.NOTE,
     what="a link between two switches is an access port at both ends",
-    why="it carries one VLAN only, and whoever changes the port as if a host were there cuts off a switch",
+    why=(
+        "it carries one VLAN only, and whoever changes the port as if a host were there cuts off a"
+        " switch"
+    ),
     cure="make it a trunk that allows what is needed, or say in the description that it is meant",
     example="barn-1 port 9 and core-1 port 18 are cabled together, both access ports in VLAN 20",
 )
@@ -124,11 +149,15 @@ def access_port_to_switch(site: Site) -> Iterator[Found]:
         a, b = joined.a, joined.b
         if a.like is b.like is Mode.ACCESS and a.view.pvid == b.view.pvid and not talked(joined):
             yield Found(
-                f"{a.end} and {b.end} are cabled together, both access ports in VLAN {a.view.pvid or '?'}",
+                f"{a.end} and {b.end} are cabled together, both access ports in VLAN"
+                f" {a.view.pvid or '?'}",
                 "make both ends trunks, or say in the descriptions that it is meant",
-                (site.place(a, "access_vlan", a.view.pvid or None), site.place(b, "access_vlan", b.view.pvid or None)),
+                (
+                    site.place(a, "access_vlan", a.view.pvid or None),
+                    site.place(b, "access_vlan", b.view.pvid or None),
+                ),
                 root=site.at_link(joined.link),
-            )  # fmt: skip
+            )
 
 
 _TRUNKISH = re.compile(r"\b(trunk|uplink|downlink|interswitch)\b", re.IGNORECASE)
@@ -139,8 +168,10 @@ _TRUNKISH = re.compile(r"\b(trunk|uplink|downlink|interswitch)\b", re.IGNORECASE
     family=_FAMILY,
     severity=Severity.FAULT,
     what="the description of a port says that it is a trunk, and it is an access port",
-    why="the other end sends tagged frames that this port drops; or the description is stale, and the next engineer "
-    "errs",
+    why=(
+        "the other end sends tagged frames that this port drops; or the description is stale, and"
+        " the next engineer errs"
+    ),
     cure="make the port a trunk, or correct the description",
     example="gate-1 port 23 is described as 'uplink to core-2', and is an access port in VLAN 1",
 )
@@ -149,23 +180,31 @@ def trunk_expected(site: Site) -> Iterator[Found]:
     names = {device.name.lower() for device in site.devices}
     for resolved, about in site.described:
         text = about.value
-        if not (text[:3].lower() == "to " or _TRUNKISH.search(text)) or not resolved.up or resolved.end in of:
+        if (
+            not (text[:3].lower() == "to " or _TRUNKISH.search(text))
+            or not resolved.up
+            or resolved.end in of
+        ):
             continue
         words = text.lower().split()
         if resolved.like is not Mode.ACCESS:
             continue
-        if _TRUNKISH.search(about.value) or (words[:1] == ["to"] and words[1:2] and words[1].strip(",.;:") in names):
+        if _TRUNKISH.search(about.value) or (
+            words[:1] == ["to"] and words[1:2] and words[1].strip(",.;:") in names
+        ):
             yield Found(
-                f"{resolved.end} is described as {without_secrets(about.value)!r}, and is an access port in VLAN "
-                f"{resolved.view.pvid or '?'}",
+                f"{resolved.end} is described as {without_secrets(about.value)!r}, and is an access"
+                f" port in VLAN {resolved.view.pvid or '?'}",
                 f"make {resolved.end} a trunk, or correct its description",
-                (site.place(resolved, "mode", resolved.view.pvid or None),
-                 Where(resolved.end.device, resolved.end.port, None, about.origin)),
+                (
+                    site.place(resolved, "mode", resolved.view.pvid or None),
+                    Where(resolved.end.device, resolved.end.port, None, about.origin),
+                ),
                 site.rests_on((resolved, "mode")),
-            )  # fmt: skip
+            )
 
 
-# --- evidence ------------------------------------------------------------------------------------------------------
+# --- evidence -------------------------------------------------------------------------------------
 
 
 @rule(
@@ -173,8 +212,10 @@ def trunk_expected(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.NOTE,
     what="a link is reported by one end only",
-    why="the other end may be another port than the report says, or may not announce itself: what is checked on this "
-    "link rests on one witness",
+    why=(
+        "the other end may be another port than the report says, or may not announce itself: what"
+        " is checked on this link rests on one witness"
+    ),
     cure="turn on neighbour discovery at both ends, export it, or add the cable to a cabling table",
     example="core-1 hears pond-1 at port 5, but pond-1 reports no neighbour at its port 24",
 )
@@ -185,12 +226,17 @@ def link_one_sided(site: Site) -> Iterator[Found]:
         if not link.one_sided or link in disputed:
             continue
         hearing, silent = (link.a, link.b) if link.a.device in link.seen_by else (link.b, link.a)
-        reason = "" if silent.device in reporting else " (its file holds no neighbour reports at all)"
+        reason = (
+            "" if silent.device in reporting else " (its file holds no neighbour reports at all)"
+        )
         yield Found(
             f"only {hearing} reports the link to {silent}; {silent.device} does not{reason}",
             f"turn on neighbour discovery at {silent}, or add the cable to a cabling table",
-            (*_evidence(link), Where(silent.device, silent.port, None, site.resolved(silent).stated.origin)),
-        )  # fmt: skip
+            (
+                *_evidence(link),
+                Where(silent.device, silent.port, None, site.resolved(silent).stated.origin),
+            ),
+        )
 
 
 @rule(
@@ -198,30 +244,46 @@ def link_one_sided(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="reports join one port to different ports",
-    why="at most one report is right: a stale one or a wrong cabling table hides where the cable really goes",
+    why=(
+        "at most one report is right: a stale one or a wrong cabling table hides where the cable"
+        " really goes"
+    ),
     cure="look at the cable, correct the table or renew the export",
     example="the cabling table takes core-1 port 5 to pond-1, but core-1 hears fern-1 there",
 )
 def links_contradict(site: Site) -> Iterator[Found]:
     for conflict in site.fabric.wiring.conflicts:
-        fars = [other for link in conflict.links for pair in link.cables if conflict.near in pair
-                for other in pair if other != conflict.near]  # fmt: skip
+        fars = [
+            other
+            for link in conflict.links
+            for pair in link.cables
+            if conflict.near in pair
+            for other in pair
+            if other != conflict.near
+        ]
         yield Found(
             f"{conflict.near} is reported to be cabled to {' and to '.join(map(str, fars))}",
             "look where the cable goes; correct the cabling table, or renew the export",
             tuple(where for link in conflict.links for where in _evidence(link)),
-            ("each of these links is taken to be there",), key=(str(conflict.near),),
-        )  # fmt: skip
+            ("each of these links is taken to be there",),
+            key=(str(conflict.near),),
+        )
 
 
 @rule(
     "cable-unconfirmed",
     family=_FAMILY,
     severity=Severity.NOTE,
-    what="the cabling table has a cable that neither switch hears, though both report other neighbours",
+    what=(
+        "the cabling table has a cable that neither switch hears, though both report other"
+        " neighbours"
+    ),
     why="the table may be old: the cable may have moved, or never been there",
     cure="look at the cable; correct the table, or find out why the ports are silent",
-    example="the table takes gate-1 port 20 to pond-1 port 20; both hear neighbours, but not each other there",
+    example=(
+        "the table takes gate-1 port 20 to pond-1 port 20; both hear neighbours, but not each other"
+        " there"
+    ),
 )
 def cable_unconfirmed(site: Site) -> Iterator[Found]:
     reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
@@ -230,8 +292,9 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
         if not link.seen_by and {a.end.device, b.end.device} <= reporting and link not in disputed:
             yield Found(
                 f"the cabling table joins {a.end} and {b.end}, and neither hears the other there",
-                "look at the cable; correct the table, or find out why the ports are silent", _evidence(link),
-            )  # fmt: skip
+                "look at the cable; correct the table, or find out why the ports are silent",
+                _evidence(link),
+            )
 
 
 @rule(
@@ -250,7 +313,7 @@ def neighbour_unknown_port(site: Site) -> Iterator[Found]:
             "correct the table, or renew the export of the switch",
             (Where(stray.near.device, stray.near.port, None, stray.origin),),
             key=(str(stray.near), stray.says),
-        )  # fmt: skip
+        )
 
 
 def _evidence(link: Link) -> tuple[Where, ...]:
@@ -262,11 +325,13 @@ def _evidence(link: Link) -> tuple[Where, ...]:
 
 
 def crossing(site: Site, joined: Joined) -> int:
-    """The VLANs with anybody in them that a link passes either way, as a mask: those whom a fault of it touches."""
+    """The VLANs with anybody in them that a link passes either way, as a mask: those whom a fault
+    of it touches.
+    """
     return (joined.a.view.emit | joined.b.view.emit) & site.served_anywhere
 
 
-# --- layer 1, where it is read -------------------------------------------------------------------------------------
+# --- layer 1, where it is read --------------------------------------------------------------------
 
 
 @rule(
@@ -304,11 +369,16 @@ def _differ(site: Site, attribute: str, name: str, unit: str) -> Iterator[Found]
                 said = [getattr(site.resolved(end).stated, attribute) for end in pair]
                 if said[0].value != said[1].value:
                     parts.append(
-                        f"{pair[0]} has {name} {said[0].value}, and {pair[1]} at its other end {said[1].value}"
+                        f"{pair[0]} has {name} {said[0].value}, and {pair[1]} at its other end"
+                        f" {said[1].value}"
                     )
-                    places += [Where(*end, None, fact.origin) for end, fact in zip(pair, said, strict=True)]
+                    places += [
+                        Where(*end, None, fact.origin) for end, fact in zip(pair, said, strict=True)
+                    ]
         if parts:
             yield Found(
-                f"{'; '.join(parts)} {unit}", f"set the same {name} at both ends", tuple(places),
+                f"{'; '.join(parts)} {unit}",
+                f"set the same {name} at both ends",
+                tuple(places),
                 vlans=crossing(site, joined),
-            )  # fmt: skip
+            )

@@ -44,7 +44,10 @@ def _near(name: str, usual: str) -> str:
     family=_FAMILY,
     severity=Severity.RISK,
     what="one VLAN number has different names on different switches",
-    why="people work by the name: sooner or later somebody puts a port into what the name promises, not the number",
+    why=(
+        "people work by the name: sooner or later somebody puts a port into what the name promises,"
+        " not the number"
+    ),
     cure="give the VLAN one name everywhere",
     example="VLAN 20 is 'irrigation' on gate-1 and 'irigation' on palm-2",
 )
@@ -64,8 +67,9 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
         yield Found(
             f"VLAN {vid} is {usual!r} on {on}, but {said}",
             f"name VLAN {vid} {usual!r} there as well, or rename it everywhere",
-            (*(where for _, where in others), places[0]), key=(str(vid),),
-        )  # fmt: skip
+            (*(where for _, where in others), places[0]),
+            key=(str(vid),),
+        )
 
 
 @rule(
@@ -73,14 +77,19 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="one VLAN name stands for different numbers on different switches",
-    why="ports that belong together by name are in two VLANs that do not talk, or a later change joins the wrong ones",
+    why=(
+        "ports that belong together by name are in two VLANs that do not talk, or a later change"
+        " joins the wrong ones"
+    ),
     cure="use one number for the name, or two names",
     example="'cameras' is VLAN 60 on gate-1 and VLAN 66 on pond-1",
 )
 def name_vlan_differs(site: Site) -> Iterator[Found]:
     by_name: dict[str, dict[int, list[tuple[str, Where]]]] = {}
     for switch, vlan, name in _named(site):
-        by_name.setdefault(_plainly(name) or name, {}).setdefault(vlan.vid, []).append((name, _where(switch, vlan)))
+        by_name.setdefault(_plainly(name) or name, {}).setdefault(vlan.vid, []).append(
+            (name, _where(switch, vlan))
+        )
     for key in sorted(by_name, key=natural):
         vids = sorted(by_name[key].items(), key=lambda item: (-len(item[1]), item[0]))
         if len(vids) < 2:
@@ -91,9 +100,11 @@ def name_vlan_differs(site: Site) -> Iterator[Found]:
         on = places[0][1].switch if len(places) == 1 else counted(len(places), "switch")
         yield Found(
             f"{places[0][0]!r} is VLAN {usual} on {on}, but {said}",
-            f"use VLAN {usual} for {places[0][0]!r} there as well, or give one of them another name",
-            (*(where for _, where in others), places[0][1]), key=(key,),
-        )  # fmt: skip
+            f"use VLAN {usual} for {places[0][0]!r} there as well, or give one of them another"
+            " name",
+            (*(where for _, where in others), places[0][1]),
+            key=(key,),
+        )
 
 
 def _unnamed(site: Site) -> Iterator[tuple[str, Vlan]]:
@@ -107,7 +118,9 @@ def _unnamed(site: Site) -> Iterator[tuple[str, Vlan]]:
 
 
 def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
-    """The VLANs without a name that are in a table only since a port was put into them: (switch, VID) -> that port."""
+    """The VLANs without a name that are in a table only since a port was put into them: (switch,
+    VID) -> that port.
+    """
     named = {vlan.vid for _, vlan, _ in _named(site)}
     rows = {(switch, vlan.vid): vlan for switch, vlan in _unnamed(site)}
     if not rows:
@@ -119,9 +132,11 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
         if key in rows and key not in found and fact is not None:
             alone = key[1] not in named and not any(
                 mask >> key[1] & 1
-                for sender in site.fabric.bridge_ports if sender.end.device == key[0]
-                for crossing in site.fabric.crossings.get(sender.number, ()) for _, mask in crossing.same
-            )  # fmt: skip
+                for sender in site.fabric.bridge_ports
+                if sender.end.device == key[0]
+                for crossing in site.fabric.crossings.get(sender.number, ())
+                for _, mask in crossing.same
+            )
             if rows[key].origin == fact.origin or alone:
                 found[key] = site.place(resolved, "access_vlan", key[1])
     return found
@@ -132,18 +147,25 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a VLAN exists only since a port was put into it: nobody named it, and it leads nowhere",
-    why="it is a slip of the finger more often than a plan: whoever is plugged in there is alone, and nothing "
-    "complains",
-    cure="put the port into the VLAN that was meant, or define and name the VLAN where it is needed",
+    why=(
+        "it is a slip of the finger more often than a plan: whoever is plugged in there is alone,"
+        " and nothing complains"
+    ),
+    cure=(
+        "put the port into the VLAN that was meant, or define and name the VLAN where it is needed"
+    ),
     example="palm-2 port 7 is in VLAN 240, which has no name and is on no other switch",
 )
 def vlan_by_side_effect(site: Site) -> Iterator[Found]:
     for (switch, vid), where in _created_by_port(site).items():
         yield Found(
-            f"VLAN {vid} of {switch} has no name: it is there only since port {where.port} was put into it",
-            f"move port {where.port} to the VLAN that was meant, or name VLAN {vid} on {switch} if it is meant",
-            (where, site.row(switch, vid)), key=(switch, str(vid)),
-        )  # fmt: skip
+            f"VLAN {vid} of {switch} has no name: it is there only since port {where.port} was put"
+            " into it",
+            f"move port {where.port} to the VLAN that was meant, or name VLAN {vid} on {switch} if"
+            " it is meant",
+            (where, site.row(switch, vid)),
+            key=(switch, str(vid)),
+        )
 
 
 @rule(
@@ -167,15 +189,18 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
         yield Found(
             f"VLAN {vid} has no name on {listed([w.switch for w in places])}{known}",
             f"name it {names[vid]!r} there as well" if vid in names else "name it, or remove it",
-            tuple(places), key=(str(vid),),
-        )  # fmt: skip
+            tuple(places),
+            key=(str(vid),),
+        )
 
 
 @rule(
     "vlan-name-against-plan",
     family=_FAMILY,
     severity=Severity.NOTE,
-    what="a VLAN has another name than the plan, or one that the house rule for names does not allow",
+    what=(
+        "a VLAN has another name than the plan, or one that the house rule for names does not allow"
+    ),
     why="who works by the plan looks for the other name, and puts ports into the wrong VLAN",
     cure="rename the VLAN, or correct the plan",
     example="the plan calls VLAN 20 'irrigation', and gate-1 calls it 'water'",
@@ -191,10 +216,15 @@ def vlan_name_against_plan(site: Site) -> Iterator[Found]:
     for (vid, name), places in sorted(wrong.items()):
         planned = site.plan.vlans.get(vid)
         by_name = planned is not None and planned.name and planned.name != name
-        wanted = f"the plan calls it {planned.name!r}{_near(name, planned.name)}" if planned and by_name else (
-            f"names are to be like {site.plan.practice.names!r}")  # fmt: skip
+        wanted = (
+            f"the plan calls it {planned.name!r}{_near(name, planned.name)}"
+            if planned and by_name
+            else (f"names are to be like {site.plan.practice.names!r}")
+        )
         origin = planned.origin if planned and by_name else site.plan.practice.origin
         yield Found(
             f"VLAN {vid} is {name!r} on {listed([w.switch for w in places])}, and {wanted}",
-            "rename it, or correct the plan", (*places, Where("", None, vid, origin)), key=(str(vid), name),
-        )  # fmt: skip
+            "rename it, or correct the plan",
+            (*places, Where("", None, vid, origin)),
+            key=(str(vid), name),
+        )

@@ -1,4 +1,6 @@
-"""The native VLAN: the VLAN of untagged frames on a link, one end against the other and against good practice."""
+"""The native VLAN: the VLAN of untagged frames on a link, one end against the other and against
+good practice.
+"""
 
 from __future__ import annotations
 
@@ -16,21 +18,27 @@ _DECIDES = {Mode.TRUNK: "native_vlan", Mode.ACCESS: "access_vlan", Mode.GENERAL:
 
 
 def _joined(site: Site, number: int, link: Link) -> list[tuple[int, int, bool]]:
-    """The VLANs a link joins without a router: (VID at end a, VID at end b, both ways), untagged frames only."""
+    """The VLANs a link joins without a router: (VID at end a, VID at end b, both ways), untagged
+    frames only.
+    """
     ways: dict[tuple[int, int], set[bool]] = {}
     for near in (link.a, link.b):
         for sender in site.fabric.at.get(near, ()):
             for crossing in site.fabric.crossings.get(sender, ()):
                 for fold in crossing.folds if crossing.link == number else ():
                     arrives = fold.arrives.bit_length() - 1
-                    for leaves in (v for v in range(fold.leaves.bit_length()) if fold.leaves >> v & 1):
+                    for leaves in (
+                        v for v in range(fold.leaves.bit_length()) if fold.leaves >> v & 1
+                    ):
                         if leaves != arrives:
                             pair = (leaves, arrives) if near == link.a else (arrives, leaves)
                             ways.setdefault(pair, set()).add(near == link.a)
     return [(a, b, len(directions) == 2) for (a, b), directions in sorted(ways.items())]
 
 
-def _mismatched(site: Site) -> Iterator[tuple[Link, Resolved, Resolved, list[tuple[int, int, bool]]]]:
+def _mismatched(
+    site: Site,
+) -> Iterator[tuple[Link, Resolved, Resolved, list[tuple[int, int, bool]]]]:
     for number, link in enumerate(site.fabric.wiring.links):
         a, b = site.resolved(link.a), site.resolved(link.b)
         if {a.like, b.like} == {Mode.TRUNK, Mode.ACCESS} or Mode.ROUTED in (a.mode, b.mode):
@@ -61,11 +69,13 @@ def untagged_vlan_differs(site: Site) -> Iterator[Found]:
         for at_a, at_b, _ in joined:
             mask |= 1 << at_a | 1 << at_b
         yield Found(
-            f"{'; '.join(parts)} by untagged frames between {link.a} and {link.b}{_who(site, link, *joined[0][:2])}"
-            .replace(",,", ","),
+            f"{'; '.join(parts)} by untagged frames between {link.a} and"
+            f" {link.b}{_who(site, link, *joined[0][:2])}".replace(",,", ","),
             "state the same VLAN for untagged frames at both ends",
-            (site.place(a, one, vid_a), site.place(b, other, vid_b)), site.rests_on((a, one), (b, other)), vlans=mask,
-        )  # fmt: skip
+            (site.place(a, one, vid_a), site.place(b, other, vid_b)),
+            site.rests_on((a, one), (b, other)),
+            vlans=mask,
+        )
 
 
 def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
@@ -77,8 +87,11 @@ def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
         column = site.domains.column.get(vid)
         if label < 0 or column is None:
             continue
-        switches = {inside.device for number, inside in enumerate(site.fabric.bridges)
-                    if site.domains.label[number, column] == label}  # fmt: skip
+        switches = {
+            inside.device
+            for number, inside in enumerate(site.fabric.bridges)
+            if site.domains.label[number, column] == label
+        }
         hosts = site.hosts_in(vid, switches)
         if hosts:
             sides.append(f"{listed(hosts)} in VLAN {vid}")
@@ -90,8 +103,10 @@ def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
     family=_FAMILY,
     severity=Severity.RISK,
     what="the native VLAN of a trunk is the default VLAN",
-    why="every port that nobody assigned is in that VLAN, too: whatever is plugged in there has untagged access to the "
-    "trunk, and can hide a second tag behind the first",
+    why=(
+        "every port that nobody assigned is in that VLAN, too: whatever is plugged in there has"
+        " untagged access to the trunk, and can hide a second tag behind the first"
+    ),
     cure="set aside a VLAN that no host is in, and make it the native VLAN at both ends",
     example="neither end of the trunk between core-1 and gate-1 states a native VLAN",
 )
@@ -102,11 +117,12 @@ def native_default(site: Site) -> Iterator[Found]:
         if ends:
             verb = "has" if len(ends) == 1 else "have"
             yield Found(
-                f"{both([r.end for r in ends])} {verb} the default VLAN {DEFAULT_VID} as native VLAN",
+                f"{both([r.end for r in ends])} {verb} the default VLAN {DEFAULT_VID} as native"
+                " VLAN",
                 "make a VLAN that no host is in the native VLAN, at both ends",
                 tuple(site.place(r, "native_vlan", DEFAULT_VID) for r in ends),
                 site.rests_on(*((r, "native_vlan") for r in ends)),
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -114,7 +130,10 @@ def native_default(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="the native VLAN of a trunk is not defined on its switch",
-    why="untagged frames are dropped today, and land in a VLAN nobody planned on the day somebody creates the number",
+    why=(
+        "untagged frames are dropped today, and land in a VLAN nobody planned on the day somebody"
+        " creates the number"
+    ),
     cure="define the VLAN, or state another native VLAN",
     example="gate-1 port 1 has native VLAN 99, and gate-1 has no VLAN 99",
 )
@@ -123,11 +142,13 @@ def native_undefined(site: Site) -> Iterator[Found]:
         native, table = resolved.native, site.defined(resolved.end.device)
         if native not in (None, DEFAULT_VID) and table is not None and native not in table:
             yield Found(
-                    f"{resolved.end} has native VLAN {native}, which {resolved.end.device} does not define",
-                    f"define VLAN {native} on {resolved.end.device}, or state another native VLAN",
-                    (site.place(resolved, "native_vlan", native),), site.rests_on((resolved, "native_vlan")),
-                    root=site.absent(native or 0, resolved.end.device),
-                )  # fmt: skip
+                f"{resolved.end} has native VLAN {native}, which {resolved.end.device} does not"
+                " define",
+                f"define VLAN {native} on {resolved.end.device}, or state another native VLAN",
+                (site.place(resolved, "native_vlan", native),),
+                site.rests_on((resolved, "native_vlan")),
+                root=site.absent(native or 0, resolved.end.device),
+            )
 
 
 @rule(
@@ -150,7 +171,7 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
             f"{resolved.end} has native VLAN {native}, but allows only VLAN {resolved.allowed}",
             f"allow VLAN {native} at {resolved.end}, or state that it has no native VLAN",
             (site.place(resolved, "native_vlan", native), site.place(resolved, "allowed")),
-        )  # fmt: skip
+        )
 
 
 @rule(
@@ -158,8 +179,10 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="hosts are in a VLAN that is the native VLAN of trunks",
-    why="a host there can hide a second tag behind the first: where the frame leaves a trunk untagged, the hidden tag "
-    "counts, and the frame is in another VLAN",
+    why=(
+        "a host there can hide a second tag behind the first: where the frame leaves a trunk"
+        " untagged, the hidden tag counts, and the frame is in another VLAN"
+    ),
     cure="set aside a VLAN that no host is in, and make it the native VLAN of all trunks",
     example="VLAN 50 is native on the trunk from core-1 to gate-1, and tills are in it",
 )
@@ -167,7 +190,12 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
     trunks: dict[int, list[Resolved]] = {}
     for resolved in site.trunks:
         tagged = resolved.view.emit & ~resolved.view.bare
-        if resolved.view.pvid not in (0, DEFAULT_VID) and resolved.view.bare and tagged and site.in_use(resolved):
+        if (
+            resolved.view.pvid not in (0, DEFAULT_VID)
+            and resolved.view.bare
+            and tagged
+            and site.in_use(resolved)
+        ):
             trunks.setdefault(resolved.view.pvid, []).append(resolved)
     hosts: dict[int, list[Resolved]] = {}
     for resolved in site.host_ports:
@@ -175,19 +203,25 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
             hosts.setdefault(resolved.view.pvid, []).append(resolved)
     told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for vid, ports in sorted(hosts.items()):
-        ends = [r for r in trunks[vid] if r.end not in told]  # untagged-vlan-differs tells the others
+        ends = [
+            r for r in trunks[vid] if r.end not in told
+        ]  # untagged-vlan-differs tells the others
         homes = {r.end.device for r in ports}
         near = [r for r in ends if r.end.device in homes] or ends[:1]
         if ends:
             yield Found(
-                f"VLAN {vid} is native on {counted(len(ends), 'trunk')} ({listed([str(r.end) for r in ends])}), and "
-                f"{counted(len(ports), 'host port')} {'is' if len(ports) == 1 else 'are'} in it "
-                f"({listed([str(r.end) for r in ports])})",
+                f"VLAN {vid} is native on {counted(len(ends), 'trunk')}"
+                f" ({listed([str(r.end) for r in ends])}), and {counted(len(ports), 'host port')}"
+                f" {'is' if len(ports) == 1 else 'are'} in it"
+                f" ({listed([str(r.end) for r in ports])})",
                 "make a VLAN that no host is in the native VLAN of these trunks",
-                (*(site.place(r, "access_vlan", vid) for r in ports),
-                 *(site.place(r, "native_vlan", vid) for r in near)),
-                key=(str(vid),), vlans=1 << vid,
-            )  # fmt: skip
+                (
+                    *(site.place(r, "access_vlan", vid) for r in ports),
+                    *(site.place(r, "native_vlan", vid) for r in near),
+                ),
+                key=(str(vid),),
+                vlans=1 << vid,
+            )
 
 
 @rule(
@@ -195,7 +229,10 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="the native VLAN of a trunk is not the one that the plan's house rule names",
-    why="one exception is the next mismatch: whoever connects a switch there expects the house's native VLAN",
+    why=(
+        "one exception is the next mismatch: whoever connects a switch there expects the house's"
+        " native VLAN"
+    ),
     cure="state the house's native VLAN at both ends",
     example="the plan says native: 99, and the trunk from palm-1 to orchard-1 has native VLAN 98",
 )
@@ -203,15 +240,21 @@ def native_against_practice(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.native
     told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for group in site.trunk_groups if wanted else ():
-        ends = [r for r in group if r.native not in (None, wanted, DEFAULT_VID) and r.end not in told]
+        ends = [
+            r for r in group if r.native not in (None, wanted, DEFAULT_VID) and r.end not in told
+        ]
         if ends:
             yield Found(
-                f"{both([r.end for r in ends])} ha{'s' if len(ends) == 1 else 've'} native VLAN "
-                f"{both(sorted({str(r.native) for r in ends}))}; the house's native VLAN is {wanted}",
+                f"{both([r.end for r in ends])} ha{'s' if len(ends) == 1 else 've'} native VLAN"
+                f" {both(sorted({str(r.native) for r in ends}))}; the house's native VLAN is"
+                f" {wanted}",
                 f"state native VLAN {wanted} at both ends",
-                (*(site.place(r, "native_vlan", r.native) for r in ends),
-                 Where("", None, wanted, site.plan.practice.origin)), key=tuple(str(r.end) for r in ends),
-            )  # fmt: skip
+                (
+                    *(site.place(r, "native_vlan", r.native) for r in ends),
+                    Where("", None, wanted, site.plan.practice.origin),
+                ),
+                key=tuple(str(r.end) for r in ends),
+            )
 
 
 @rule(
@@ -219,19 +262,30 @@ def native_against_practice(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="one end of a trunk tags its native VLAN, the other end sends it untagged",
-    why="an end that tags its native VLAN may drop what comes untagged, and the other may drop what comes tagged: the "
-    "VLAN crosses by luck, and stops with the next release",
+    why=(
+        "an end that tags its native VLAN may drop what comes untagged, and the other may drop what"
+        " comes tagged: the VLAN crosses by luck, and stops with the next release"
+    ),
     cure="tag the native VLAN at both ends, or at neither",
     example="core-1 port 3 tags its native VLAN 99, and gate-1 port 1 does not",
 )
 def native_tagged_at_one_end(site: Site) -> Iterator[Found]:
     for _, _, a, b in site.trunk_links:
         tags = a.settled.native_tagged, b.settled.native_tagged
-        if a.mode is b.mode is Mode.TRUNK and a.view.pvid and a.view.pvid == b.view.pvid and tags[0] != tags[1]:
+        if (
+            a.mode is b.mode is Mode.TRUNK
+            and a.view.pvid
+            and a.view.pvid == b.view.pvid
+            and tags[0] != tags[1]
+        ):
             tagging, other = (a, b) if tags[0] else (b, a)
             yield Found(
-                f"{tagging.end} tags its native VLAN {a.view.pvid}, and {other.end} at its other end does not",
+                f"{tagging.end} tags its native VLAN {a.view.pvid}, and {other.end} at its other"
+                " end does not",
                 "tag the native VLAN at both ends, or at neither",
-                (site.place(tagging, "native_tagged", a.view.pvid), site.place(other, "native_tagged", b.view.pvid)),
+                (
+                    site.place(tagging, "native_tagged", a.view.pvid),
+                    site.place(other, "native_tagged", b.view.pvid),
+                ),
                 vlans=1 << a.view.pvid & site.served_anywhere,
-            )  # fmt: skip
+            )

@@ -1,4 +1,6 @@
-"""Negotiation: ports that decide by themselves whether they are trunks, and what comes of it (FM 1.3 to 1.5)."""
+"""Negotiation: ports that decide by themselves whether they are trunks, and what comes of it (FM
+1.3 to 1.5).
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,7 @@ _FAMILY = "Negotiation"
 
 
 def talked(joined: Joined) -> list[Resolved]:
-    """The ends of a link that would be trunks if the other end let them, and became access ports."""
+    """The ends of a link that would be trunks if the far end let them, and are access ports."""
     ends = [r for r in (joined.a, joined.b) if negotiates(r.settled)]
     if joined.a.mode is Mode.TRUNK and joined.b.mode is Mode.TRUNK:
         return []
@@ -34,9 +36,10 @@ def _by_default(site: Site, resolved: Resolved) -> bool:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="negotiation makes a link an access link at one end or both, where a trunk is meant",
-    why="both ends wait to be asked, or one asks and nobody answers: all tagged VLANs are lost, and where the other "
-    "end "
-    "is a trunk its native VLAN is joined with the access VLAN",
+    why=(
+        "both ends wait to be asked, or one asks and nobody answers: all tagged VLANs are lost, and"
+        " where the other end is a trunk its native VLAN is joined with the access VLAN"
+    ),
     cure="fix both ends as trunks, without negotiation",
     example="core-1 port 3 and gate-1 port 1 both wait to be asked: neither becomes a trunk",
 )
@@ -53,8 +56,10 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
             says = f"{a.end} and {b.end} both wait to be asked: neither becomes a trunk"
         else:
             one = failed[0]
-            says = (f"{one.end} is {one.settled.negotiation} and {trunk.end} a trunk that does not answer: {one.end} "
-                    f"becomes an access port in VLAN {one.view.pvid or '?'}")  # fmt: skip
+            says = (
+                f"{one.end} is {one.settled.negotiation} and {trunk.end} a trunk that does not"
+                f" answer: {one.end} becomes an access port in VLAN {one.view.pvid or '?'}"
+            )
             native, vid = trunk.view.pvid, one.view.pvid
             if native and vid and native != vid and trunk.view.bare:
                 joins = 1 << native | 1 << vid
@@ -63,11 +68,14 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
         if defaults:
             says += f" (by the default of {listed(sorted({_platform(site, r) for r in defaults}))})"
         yield Found(
-            says, f"make {a.end} and {b.end} fixed trunks with the same list and native VLAN",
+            says,
+            f"make {a.end} and {b.end} fixed trunks with the same list and native VLAN",
             (site.place(a, "negotiation"), site.place(b, "negotiation")),
             site.rests_on(*((r, "negotiation") for r in failed)),
-            severity=Severity.BREACH if joins else Severity.FAULT, vlans=joins | lost, root=site.at_link(joined.link),
-        )  # fmt: skip
+            severity=Severity.BREACH if joins else Severity.FAULT,
+            vlans=joins | lost,
+            root=site.at_link(joined.link),
+        )
 
 
 @rule(
@@ -75,7 +83,10 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="neither end of a link states how it negotiates, and the platforms' defaults differ",
-    why="when one of the two is replaced by another make, the link may fall back to an access link by itself",
+    why=(
+        "when one of the two is replaced by another make, the link may fall back to an access link"
+        " by itself"
+    ),
     cure="state at both ends that the port is a trunk and does not negotiate",
     example="core-1 asks by default, gate-1 waits by default: today they agree on a trunk",
 )
@@ -83,12 +94,13 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
     for a, b in _resting(site):
         if a is not None and b is not None and a.settled.negotiation is not b.settled.negotiation:
             yield Found(
-                f"neither {a.end} nor {b.end} states how it negotiates: the default of {_platform(site, a)} is "
-                f"{a.settled.negotiation}, that of {_platform(site, b)} is {b.settled.negotiation}",
+                f"neither {a.end} nor {b.end} states how it negotiates: the default of"
+                f" {_platform(site, a)} is {a.settled.negotiation}, that of {_platform(site, b)} is"
+                f" {b.settled.negotiation}",
                 "make both ends fixed trunks, without negotiation",
                 (site.place(a, "negotiation"), site.place(b, "negotiation")),
                 site.rests_on((a, "negotiation"), (b, "negotiation")),
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -98,7 +110,10 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
     what="a link is a trunk or not by a default of negotiation that nobody stated",
     why="another release or another make has another default, and the link changes with it",
     cure="state at both ends that the port is a trunk and does not negotiate",
-    example="gate-1 port 1 states nothing, and became a trunk since core-1 asked and gate-1's make answers by default",
+    example=(
+        "gate-1 port 1 states nothing, and became a trunk since core-1 asked and gate-1's make"
+        " answers by default"
+    ),
 )
 def negotiation_by_default(site: Site) -> Iterator[Found]:
     for a, b in _resting(site):
@@ -106,19 +121,25 @@ def negotiation_by_default(site: Site) -> Iterator[Found]:
         if len(ends) == 1 or ends[0].settled.negotiation is ends[1].settled.negotiation:
             whose = listed(sorted({_platform(site, r) for r in ends}))
             yield Found(
-                f"{both([r.end for r in ends])} became {'trunks' if len(ends) > 1 else ends[0].mode} by negotiation, "
-                f"{ends[0].settled.negotiation} by the default of {whose}",
+                f"{both([r.end for r in ends])} became"
+                f" {'trunks' if len(ends) > 1 else ends[0].mode} by negotiation,"
+                f" {ends[0].settled.negotiation} by the default of {whose}",
                 "make both ends fixed trunks, without negotiation",
                 tuple(site.place(r, "negotiation") for r in ends),
                 site.rests_on(*((r, "negotiation") for r in ends)),
-            )  # fmt: skip
+            )
 
 
 def _resting(site: Site) -> Iterator[tuple[Resolved | None, Resolved | None]]:
-    """The links that negotiated well, with the ends whose way to do so is a default (None for others)."""
+    """The links that negotiated well, with the ends whose way to do so is a default (None for
+    others).
+    """
     for joined in site.links:
         if not talked(joined):
-            ends = [r if negotiates(r.settled) and _by_default(site, r) else None for r in (joined.a, joined.b)]
+            ends = [
+                r if negotiates(r.settled) and _by_default(site, r) else None
+                for r in (joined.a, joined.b)
+            ]
             if any(ends):
                 yield ends[0], ends[1]
 
@@ -128,23 +149,29 @@ def _resting(site: Site) -> Iterator[tuple[Resolved | None, Resolved | None]]:
     family=_FAMILY,
     severity=Severity.NOTE,
     what="the ends of a link negotiate whether it is a trunk",
-    why="the link is what it is as long as both ends agree; a new switch, a reset or a guest at the cable changes it",
+    why=(
+        "the link is what it is as long as both ends agree; a new switch, a reset or a guest at the"
+        " cable changes it"
+    ),
     cure="make both ends fixed trunks that do not negotiate",
     example="core-1 port 3 asks to be a trunk, and gate-1 port 1 agrees",
 )
 def negotiation_on(site: Site) -> Iterator[Found]:
     against = site.plan.practice.negotiation == "off"
     for joined in site.links:
-        ends = [r for r in (joined.a, joined.b) if negotiates(r.settled) and not _by_default(site, r)]
+        ends = [
+            r for r in (joined.a, joined.b) if negotiates(r.settled) and not _by_default(site, r)
+        ]
         rest = [r for r in (joined.a, joined.b) if negotiates(r.settled) and _by_default(site, r)]
         if ends and not rest and not talked(joined):
             house = "; the house rule is that no port does" if against else ""
             yield Found(
-                f"{both([r.end for r in ends])} negotiate{'s' * (len(ends) == 1)} whether to be a trunk{house}",
+                f"{both([r.end for r in ends])} negotiate{'s' * (len(ends) == 1)} whether to be a"
+                f" trunk{house}",
                 "make both ends fixed trunks, without negotiation",
                 tuple(site.place(r, "negotiation") for r in ends),
                 severity=Severity.RISK if against else None,
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -154,13 +181,19 @@ def negotiation_on(site: Site) -> Iterator[Found]:
     what="a host port would become a trunk for anyone who asks",
     why="whoever is plugged in there only has to ask to be in every VLAN of the switch",
     cure="make the port a fixed access port that does not negotiate",
-    example="gate-1 ports 1 to 8 are access ports, and passive: they answer a request to be a trunk",
+    example=(
+        "gate-1 ports 1 to 8 are access ports, and passive: they answer a request to be a trunk"
+    ),
 )
 def host_port_negotiates(site: Site) -> Iterator[Found]:
     found: dict[tuple[str, Negotiation], list[Resolved]] = {}
     for resolved in site.host_ports:
-        if resolved.settled.negotiation in (Negotiation.PASSIVE, Negotiation.ACTIVE) and negotiates(resolved.settled):
-            found.setdefault((resolved.end.device, resolved.settled.negotiation), []).append(resolved)
+        if resolved.settled.negotiation in (Negotiation.PASSIVE, Negotiation.ACTIVE) and negotiates(
+            resolved.settled
+        ):
+            found.setdefault((resolved.end.device, resolved.settled.negotiation), []).append(
+                resolved
+            )
     for (device, how), ports in found.items():
         opened = 0
         for resolved in ports:
@@ -169,12 +202,14 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
                     opened |= view.emit
         opens = f"VLAN {bits_to_text(opened)}" if opened else "no VLAN yet, as the list is empty"
         yield Found(
-            f"{counted(len(ports), 'host port')} of {device} would become {'a trunk' if len(ports) == 1 else 'trunks'} "
-            f"for anyone who asks ({how}): {listed([r.end.port for r in ports])}; open then: {opens}",
+            f"{counted(len(ports), 'host port')} of {device} would become"
+            f" {'a trunk' if len(ports) == 1 else 'trunks'} for anyone who asks ({how}):"
+            f" {listed([r.end.port for r in ports])}; open then: {opens}",
             "make them fixed access ports, without negotiation",
             tuple(site.place(r, "negotiation") for r in ports),
-            tuple(dict.fromkeys(a for r in ports for a in site.rests_on((r, "negotiation")))), key=(device, str(how)),
-        )  # fmt: skip
+            tuple(dict.fromkeys(a for r in ports for a in site.rests_on((r, "negotiation")))),
+            key=(device, str(how)),
+        )
 
 
 def _platform(site: Site, resolved: Resolved) -> str:

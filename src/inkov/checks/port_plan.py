@@ -34,15 +34,22 @@ def port_against_plan(site: Site) -> Iterator[Found]:
         if device not in names:
             names[device] = Names(site.fabric.device(device).ports)
         port = names[device].find(planned.port)
-        here = Where(device, port or planned.port, planned.values.get("access_vlan"), planned.origin)
+        here = Where(
+            device, port or planned.port, planned.values.get("access_vlan"), planned.origin
+        )
         if port is None:
             yield Found(
                 f"the plan has a port {planned.port} on {device}, which has none",
-                "correct the plan, or complete the configuration of the switch", (here,),
-            )  # fmt: skip
+                "correct the plan, or complete the configuration of the switch",
+                (here,),
+            )
             continue
         resolved = site.resolved(End(device, port))
-        wrong = {a: found for a, wanted in planned.values.items() if (found := _of_port(resolved, a)) != wanted}
+        wrong = {
+            a: found
+            for a, wanted in planned.values.items()
+            if (found := _of_port(resolved, a)) != wanted
+        }
         if wrong:
             said = [
                 f"{_named(a)} {_word(found)}, and the plan says {_word(planned.values[a])}"
@@ -53,14 +60,17 @@ def port_against_plan(site: Site) -> Iterator[Found]:
                 f"{device} port {port} has {'; '.join(said)}",
                 f"set {cure} on port {port} of {device}, or correct the plan",
                 (*(site.place(resolved, a) for a in wrong), here),
-                site.rests_on(*((resolved, a) for a in wrong)), key=(device, port),
-            )  # fmt: skip
+                site.rests_on(*((resolved, a) for a in wrong)),
+                key=(device, port),
+            )
 
     for name, where in unknown.items():
         yield Found(
             f"the port plan has a switch {name!r} that is not among the files",
-            "add its configuration, or correct the plan", (where,), severity=Severity.NOTE,
-        )  # fmt: skip
+            "add its configuration, or correct the plan",
+            (where,),
+            severity=Severity.NOTE,
+        )
 
 
 def _named(attribute: str) -> str:
@@ -88,4 +98,10 @@ def _of_port(resolved: Resolved, attribute: str) -> object:
 
 
 def _word(value: object) -> str:
-    return {True: "on", False: "off"}[value] if isinstance(value, bool) else "none" if value is None else str(value)
+    return (
+        {True: "on", False: "off"}[value]
+        if isinstance(value, bool)
+        else "none"
+        if value is None
+        else str(value)
+    )

@@ -1,4 +1,6 @@
-"""Private VLANs (RFC 5517) and protected ports: associations, mappings, trunks, and where protection ends."""
+"""Private VLANs (RFC 5517) and protected ports: associations, mappings, trunks, and where
+protection ends.
+"""
 
 from __future__ import annotations
 
@@ -17,18 +19,29 @@ _FAMILY = "Private VLANs and protected ports"
 def _primaries(device: Device) -> dict[int, VlanSet]:
     """The primary VLANs of a switch and their secondaries."""
     rows = (device.vlans or {}).values()
-    return {v.vid: v.secondaries.value if v.secondaries is not None else VlanSet() for v in rows
-            if v.secondaries is not None or (v.private is not None and v.private.value is Private.PRIMARY)}  # fmt: skip
+    return {
+        v.vid: v.secondaries.value if v.secondaries is not None else VlanSet()
+        for v in rows
+        if v.secondaries is not None
+        or (v.private is not None and v.private.value is Private.PRIMARY)
+    }
 
 
 def _secondaries(device: Device) -> dict[int, Private]:
     rows = (device.vlans or {}).values()
-    return {v.vid: v.private.value for v in rows if v.private is not None and v.private.value is not Private.PRIMARY}
+    return {
+        v.vid: v.private.value
+        for v in rows
+        if v.private is not None and v.private.value is not Private.PRIMARY
+    }
 
 
 def _private_devices(site: Site) -> list[Device]:
-    return [d for d in site.devices if any(v.private is not None or v.secondaries is not None
-                                           for v in (d.vlans or {}).values())]  # fmt: skip
+    return [
+        d
+        for d in site.devices
+        if any(v.private is not None or v.secondaries is not None for v in (d.vlans or {}).values())
+    ]
 
 
 @rule(
@@ -47,13 +60,22 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
             for vid in listed_ones:
                 if vid in known:
                     continue
-                how = "defines as an ordinary VLAN" if vid in (device.vlans or {}) else "does not define"
+                how = (
+                    "defines as an ordinary VLAN"
+                    if vid in (device.vlans or {})
+                    else "does not define"
+                )
                 yield Found(
-                    f"VLAN {primary} of {device.name} is primary of VLAN {vid}, which {device.name} {how}",
+                    f"VLAN {primary} of {device.name} is primary of VLAN {vid}, which {device.name}"
+                    f" {how}",
                     f"define VLAN {vid} on {device.name} as isolated or community",
-                    tuple(dict.fromkeys((site.row(device.name, primary), site.row(device.name, vid)))),
-                    root=site.absent(vid, device.name), vlans=1 << vid, key=(device.name, str(primary), str(vid)),
-                )  # fmt: skip
+                    tuple(
+                        dict.fromkeys((site.row(device.name, primary), site.row(device.name, vid)))
+                    ),
+                    root=site.absent(vid, device.name),
+                    vlans=1 << vid,
+                    key=(device.name, str(primary), str(vid)),
+                )
 
 
 @rule(
@@ -74,9 +96,10 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
             if vid not in associated:
                 yield Found(
                     f"VLAN {vid} of {device.name} is {kind}, and associated with no primary VLAN",
-                    f"associate VLAN {vid} with its primary on {device.name}", (site.row(device.name, vid),),
+                    f"associate VLAN {vid} with its primary on {device.name}",
+                    (site.row(device.name, vid),),
                     vlans=1 << vid,
-                )  # fmt: skip
+                )
 
 
 @rule(
@@ -84,7 +107,10 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="a private VLAN is made up differently on different switches",
-    why="what is isolated on one switch is not on the next: frames of the secondary are lost there, or leak",
+    why=(
+        "what is isolated on one switch is not on the next: frames of the secondary are lost there,"
+        " or leak"
+    ),
     cure="make the same association, and the same kinds of secondaries, on every switch",
     example="VLAN 30 is primary of 31,32 on palm-1, and of 31 on palm-2",
 )
@@ -104,17 +130,30 @@ def association_differs(site: Site) -> Iterator[Found]:
         for name, (_, shown) in by_device.items():
             for vid, kind in shown:
                 kinds_of.setdefault(vid, {}).setdefault(kind, []).append(name)
-        mixed = [f"VLAN {vid} is {' and '.join(f'{k} on {listed(n)}' for k, n in kinds.items())}"
-                 for vid, kinds in kinds_of.items() if len(kinds) > 1]  # fmt: skip
+        mixed = [
+            f"VLAN {vid} is {' and '.join(f'{k} on {listed(n)}' for k, n in kinds.items())}"
+            for vid, kinds in kinds_of.items()
+            if len(kinds) > 1
+        ]
         if len(lists) > 1 or mixed:
-            said = [f"{one} on {listed([n for n, (own, _) in by_device.items() if own == one])}"
-                    for one in sorted(lists, key=str)] if len(lists) > 1 else []  # fmt: skip
+            said = (
+                [
+                    f"{one} on {listed([n for n, (own, _) in by_device.items() if own == one])}"
+                    for one in sorted(lists, key=str)
+                ]
+                if len(lists) > 1
+                else []
+            )
             yield Found(
-                f"VLAN {primary} is primary of {', of '.join(said)}" * bool(said) + "; " * bool(said and mixed)
+                f"VLAN {primary} is primary of {', of '.join(said)}" * bool(said)
+                + "; " * bool(said and mixed)
                 + "; ".join(mixed),
-                f"associate VLAN {primary} with the same secondaries, of the same kinds, on every switch",
-                tuple(site.row(name, primary) for name in by_device), vlans=whole.bits, key=(str(primary),),
-            )  # fmt: skip
+                f"associate VLAN {primary} with the same secondaries, of the same kinds, on every"
+                " switch",
+                tuple(site.row(name, primary) for name in by_device),
+                vlans=whole.bits,
+                key=(str(primary),),
+            )
 
 
 @rule(
@@ -135,11 +174,15 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
         missing = wanted - resolved.settled.secondaries
         if missing:
             yield Found(
-                f"{resolved.end} is promiscuous in VLAN {primary}, and does not map VLAN {missing}, secondary to it",
+                f"{resolved.end} is promiscuous in VLAN {primary}, and does not map VLAN {missing},"
+                " secondary to it",
                 f"map VLAN {missing} at {resolved.end}",
-                (site.place(resolved, "secondaries", primary), site.row(resolved.end.device, primary)),
+                (
+                    site.place(resolved, "secondaries", primary),
+                    site.row(resolved.end.device, primary),
+                ),
                 vlans=missing.bits,
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -147,7 +190,10 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="a private host port has a secondary VLAN of another primary",
-    why="the host sends into one private VLAN and hears another: it reaches nobody, and others hear what it sends",
+    why=(
+        "the host sends into one private VLAN and hears another: it reaches nobody, and others hear"
+        " what it sends"
+    ),
     cure="state the primary that the secondary belongs to",
     example="palm-1 port 5 has primary 30 and secondary 41, and VLAN 41 is secondary to VLAN 40",
 )
@@ -159,24 +205,37 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
         made = _primaries(site.fabric.device(resolved.end.device))
         owners = [p for p, listed_ones in made.items() if vid in listed_ones]
         if made and primary not in owners:
-            whose = f"secondary to VLAN {listed([str(p) for p in owners])}" if owners else "secondary to none"
+            whose = (
+                f"secondary to VLAN {listed([str(p) for p in owners])}"
+                if owners
+                else "secondary to none"
+            )
             yield Found(
-                f"{resolved.end} has primary VLAN {primary} and secondary VLAN {vid}, which is {whose}",
+                f"{resolved.end} has primary VLAN {primary} and secondary VLAN {vid}, which is"
+                f" {whose}",
                 f"state at {resolved.end} the primary that VLAN {vid} belongs to",
                 (site.place(resolved, "secondary", vid), site.place(resolved, "primary", primary)),
                 key=(str(resolved.end),),
-            )  # fmt: skip
+            )
 
 
 @rule(
     "trunk-lacks-secondaries",
     family=_FAMILY,
     severity=Severity.FAULT,
-    what="a trunk carries a primary VLAN and not all its secondaries, or secondaries without their primary",
-    why="what hosts send crosses in the secondary, and what they hear in the primary: half of each conversation is "
-    "lost",
+    what=(
+        "a trunk carries a primary VLAN and not all its secondaries, or secondaries without their"
+        " primary"
+    ),
+    why=(
+        "what hosts send crosses in the secondary, and what they hear in the primary: half of each"
+        " conversation is lost"
+    ),
     cure="allow the primary with all its secondaries at both ends",
-    example="the trunk from palm-1 to palm-2 allows VLAN 30 and not 31, which is secondary to it on both switches",
+    example=(
+        "the trunk from palm-1 to palm-2 allows VLAN 30 and not 31, which is secondary to it on"
+        " both switches"
+    ),
 )
 def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
     made = {device.name: _primaries(device) for device in _private_devices(site)}
@@ -186,17 +245,25 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
         for primary in sorted(one.keys() & other.keys()):
             both_have = one[primary] & other[primary]
             crosses = site.shared[joined.number]
-            missing = both_have.bits & ~crosses if crosses >> primary & 1 else (
-                1 << primary if both_have.bits & crosses else 0)  # fmt: skip
+            missing = (
+                both_have.bits & ~crosses
+                if crosses >> primary & 1
+                else (1 << primary if both_have.bits & crosses else 0)
+            )
             if missing:
-                what = ("VLAN {0}, but not its secondary VLAN {1}" if crosses >> primary & 1 else
-                        "secondaries of VLAN {0}, but not VLAN {0} itself")  # fmt: skip
+                what = (
+                    "VLAN {0}, but not its secondary VLAN {1}"
+                    if crosses >> primary & 1
+                    else "secondaries of VLAN {0}, but not VLAN {0} itself"
+                )
                 yield Found(
-                    f"the trunk between {a.end} and {b.end} carries {what.format(primary, bits_to_text(missing))}",
+                    f"the trunk between {a.end} and {b.end} carries"
+                    f" {what.format(primary, bits_to_text(missing))}",
                     f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
-                    (site.place(a, "allowed", primary), site.place(b, "allowed", primary)), vlans=missing,
+                    (site.place(a, "allowed", primary), site.place(b, "allowed", primary)),
+                    vlans=missing,
                     root=site.at_link(joined.link),
-                )  # fmt: skip
+                )
 
 
 @rule(
@@ -204,9 +271,15 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="private VLANs are used on a switch of a make that cannot do them, as the plan says",
-    why="the switch takes them for ordinary VLANs: hosts that are to be isolated meet each other there",
+    why=(
+        "the switch takes them for ordinary VLANs: hosts that are to be isolated meet each other"
+        " there"
+    ),
     cure="keep private VLANs off this switch, or end them before it",
-    example="the plan says that arbour switches cannot do private VLANs, and fern-2 has an isolated VLAN 31",
+    example=(
+        "the plan says that arbour switches cannot do private VLANs, and fern-2 has an isolated"
+        " VLAN 31"
+    ),
 )
 def private_unsupported(site: Site) -> Iterator[Found]:
     for device in _private_devices(site):
@@ -214,15 +287,18 @@ def private_unsupported(site: Site) -> Iterator[Found]:
             if device.platform.name == name and not platform.private_vlans:
                 rows = [v.vid for v in (device.vlans or {}).values() if v.private is not None]
                 yield Found(
-                    f"{device.name} is a {name} switch, which cannot do private VLANs, and has VLAN "
-                    f"{listed([str(v) for v in rows])} as private ones",
+                    f"{device.name} is a {name} switch, which cannot do private VLANs, and has VLAN"
+                    f" {listed([str(v) for v in rows])} as private ones",
                     f"keep private VLANs off {device.name}",
-                    (*(site.row(device.name, vid) for vid in rows), Where("", None, None, platform.origin)),
+                    (
+                        *(site.row(device.name, vid) for vid in rows),
+                        Where("", None, None, platform.origin),
+                    ),
                     key=(device.name,),
-                )  # fmt: skip
+                )
 
 
-# --- protected ports -----------------------------------------------------------------------------------------------
+# --- protected ports ------------------------------------------------------------------------------
 
 
 @rule(
@@ -240,10 +316,11 @@ def protected_uplink(site: Site) -> Iterator[Found]:
     for resolved in protected:
         if resolved.end in site.fabric.wiring.of and resolved.end.device in hosts:
             yield Found(
-                f"{resolved.end}, a link to another switch, is protected: the protected host ports of "
-                f"{resolved.end.device} cannot use it",
-                f"take the protection off {resolved.end}", (site.place(resolved, "protected"),),
-            )  # fmt: skip
+                f"{resolved.end}, a link to another switch, is protected: the protected host ports"
+                f" of {resolved.end.device} cannot use it",
+                f"take the protection off {resolved.end}",
+                (site.place(resolved, "protected"),),
+            )
 
 
 @rule(
@@ -251,9 +328,15 @@ def protected_uplink(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.NOTE,
     what="protected ports of one VLAN are on several switches",
-    why="protection ends at the switch: a protected port of one switch talks with those of the next over the uplink",
+    why=(
+        "protection ends at the switch: a protected port of one switch talks with those of the next"
+        " over the uplink"
+    ),
     cure="use an isolated private VLAN, or another VLAN for each switch, if they are to be apart",
-    example="ports of pond-1 and of pond-2 in VLAN 40 are protected, and both switches carry VLAN 40 to core-1",
+    example=(
+        "ports of pond-1 and of pond-2 in VLAN 40 are protected, and both switches carry VLAN 40 to"
+        " core-1"
+    ),
 )
 def protected_only_here(site: Site) -> Iterator[Found]:
     found: dict[tuple[int, int], dict[str, list[Resolved]]] = {}
@@ -263,14 +346,16 @@ def protected_only_here(site: Site) -> Iterator[Found]:
             for number in site.fabric.at.get(resolved.end, ())[:1]:
                 label = site.domains.of(site.fabric.bridge_ports[number].bridge, vid)
                 if label >= 0:
-                    found.setdefault((label, vid), {}).setdefault(resolved.end.device, []).append(resolved)
+                    found.setdefault((label, vid), {}).setdefault(resolved.end.device, []).append(
+                        resolved
+                    )
     for (_, vid), by_device in found.items():
         if len(by_device) > 1:
             count = sum(map(len, by_device.values()))
             yield Found(
-                f"{counted(count, 'protected port')} in VLAN {vid} on {listed(list(by_device))} talk with each other "
-                "from "
-                "switch to switch",
+                f"{counted(count, 'protected port')} in VLAN {vid} on {listed(list(by_device))}"
+                " talk with each other from switch to switch",
                 f"use an isolated private VLAN instead of VLAN {vid} with protected ports",
-                tuple(site.place(ports[0], "protected", vid) for ports in by_device.values()), key=(str(vid),),
-            )  # fmt: skip
+                tuple(site.place(ports[0], "protected", vid) for ports in by_device.values()),
+                key=(str(vid),),
+            )

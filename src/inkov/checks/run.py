@@ -31,20 +31,41 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     vlans,
 )
 from inkov.checks.affected import Radius
-from inkov.checks.catalogue import CATALOGUE, Affected, Finding, Found, Rule, Severity, Where, identity
+from inkov.checks.catalogue import (
+    CATALOGUE,
+    Affected,
+    Finding,
+    Found,
+    Rule,
+    Severity,
+    Where,
+    identity,
+)
 from inkov.checks.site import Site
 from inkov.forwarding import Fabric
 from inkov.plan import Acceptance, Plan
 
 __all__ = ["FAMILIES", "Audit", "audit", "rules"]
 
-FAMILIES = ("VLAN definitions", "Access ports", "Links and trunks", "Allowed lists", "Native VLAN", "Negotiation",
-            "Pruning and distribution", "Private VLANs and protected ports", "Gateways and hosts", "Spanning tree",
-            "Input")  # fmt: skip
+FAMILIES = (
+    "VLAN definitions",
+    "Access ports",
+    "Links and trunks",
+    "Allowed lists",
+    "Native VLAN",
+    "Negotiation",
+    "Pruning and distribution",
+    "Private VLANs and protected ports",
+    "Gateways and hosts",
+    "Spanning tree",
+    "Input",
+)
 
 
 class Audit(Struct):
-    """What an audit comes to: the findings, worst first, and those that the plan accepts, with its reasons."""
+    """What an audit comes to: the findings, worst first, and those that the plan accepts, with its
+    reasons.
+    """
 
     findings: list[Finding] = field(default_factory=list)
     accepted: list[tuple[Finding, Acceptance]] = field(default_factory=list)
@@ -63,22 +84,36 @@ def audit(
     skip: Iterable[str] = (),
     today: date = date.min,
 ) -> Audit:
-    """All findings (of the rules `only`, if given, without those of `skip`): worst first, then in the catalogue's
-    order, then by how many they touch, then by place.
+    """All findings (of the rules `only`, if given, without those of `skip`): worst first, then in
+    the catalogue's order, then by how many they touch, then by place.
 
     `today` decides which acceptances of the plan have expired.
     """
     site = Site(fabric, plan)
-    chosen = [rule for rule in rules() if (not only or rule.slug in set(only)) and rule.slug not in set(skip)]
+    chosen = [
+        rule
+        for rule in rules()
+        if (not only or rule.slug in set(only)) and rule.slug not in set(skip)
+    ]
     found = [(rule, one) for rule in chosen for one in rule.find(site)]
     radius = Radius(site)
-    findings = [_finding(rule, one, consequences, radius) for rule, one, consequences in _by_cause(found)]
+    findings = [
+        _finding(rule, one, consequences, radius) for rule, one, consequences in _by_cause(found)
+    ]
     result = _accept(findings, site, {rule.slug for rule in chosen}, today)
     order = {rule.slug: number for number, rule in enumerate(rules())}
 
     def key(finding: Finding) -> tuple[object, ...]:
-        places = tuple((natural(w.switch), natural(w.port or ""), w.vlan or 0) for w in finding.where)
-        return finding.severity.rank, order[finding.rule], -finding.affects.ports, places, finding.says
+        places = tuple(
+            (natural(w.switch), natural(w.port or ""), w.vlan or 0) for w in finding.where
+        )
+        return (
+            finding.severity.rank,
+            order[finding.rule],
+            -finding.affects.ports,
+            places,
+            finding.says,
+        )
 
     result.findings.sort(key=key)
     result.accepted.sort(key=lambda pair: key(pair[0]))
@@ -86,11 +121,15 @@ def audit(
 
 
 _HINTS = ("odd-one-out",)
-"""Rules that tell what was probably meant: where another finding points at the same port, they are part of it."""
+"""Rules that tell what was probably meant: where another finding points at the same port, they are
+part of it.
+"""
 
 
 def _by_cause(found: list[tuple[Rule, Found]]) -> list[tuple[Rule, Found, tuple[str, ...]]]:
-    """One entry for each cause: what is first in the catalogue's order, as grave as the worst that comes of it."""
+    """One entry for each cause: what is first in the catalogue's order, as grave as the worst that
+    comes of it.
+    """
     groups: dict[str, list[tuple[Rule, Found]]] = {}
     found = sorted(found, key=lambda entry: entry[0].slug in _HINTS)
     for number, (rule, one) in enumerate(found):
@@ -108,7 +147,10 @@ def _by_cause(found: list[tuple[Rule, Found]]) -> list[tuple[Rule, Found, tuple[
     result = []
     for group in groups.values():
         rule, lead = group[0]
-        worst = min((one.severity or rule.severity for rule, one in group), key=lambda severity: severity.rank)
+        worst = min(
+            (one.severity or rule.severity for rule, one in group),
+            key=lambda severity: severity.rank,
+        )
         others = tuple(f"{one.says} ({rule.slug})" for rule, one in group[1:])
         result.append((rule, replace(lead, severity=worst), others))
     return result
@@ -116,12 +158,19 @@ def _by_cause(found: list[tuple[Rule, Found]]) -> list[tuple[Rule, Found, tuple[
 
 def _finding(rule: Rule, one: Found, consequences: tuple[str, ...], radius: Radius) -> Finding:
     return Finding(
-        rule.slug, one.severity or rule.severity, one.says, one.cure, one.where, one.assumes, identity(rule.slug, one),
-        radius.of(one), consequences,
-    )  # fmt: skip
+        rule.slug,
+        one.severity or rule.severity,
+        one.says,
+        one.cure,
+        one.where,
+        one.assumes,
+        identity(rule.slug, one),
+        radius.of(one),
+        consequences,
+    )
 
 
-# --- what the plan accepts -----------------------------------------------------------------------------------------
+# --- what the plan accepts ------------------------------------------------------------------------
 
 _STALE = "acceptance-stale"
 
@@ -143,15 +192,38 @@ def _accept(findings: list[Finding], site: Site, chosen: set[str], today: date) 
             continue
         if acceptance.rule in CATALOGUE and acceptance.rule not in chosen:
             continue  # that rule was not asked for
-        says = _unknown(acceptance) if acceptance.rule not in CATALOGUE else (
-            f"{_named(acceptance)} was accepted until {acceptance.until}, and is still found" if id(acceptance) in used
-            else f"{_named(acceptance)} is accepted, and not found any more")  # fmt: skip
-        one = Found(says, "take it out of the plan" if id(acceptance) not in used else "mend it, or accept it anew",
-                    (Where("", None, acceptance.vlan, acceptance.origin),), key=(_named(acceptance),))  # fmt: skip
+        says = (
+            _unknown(acceptance)
+            if acceptance.rule not in CATALOGUE
+            else (
+                f"{_named(acceptance)} was accepted until {acceptance.until}, and is still found"
+                if id(acceptance) in used
+                else f"{_named(acceptance)} is accepted, and not found any more"
+            )
+        )
+        one = Found(
+            says,
+            (
+                "take it out of the plan"
+                if id(acceptance) not in used
+                else "mend it, or accept it anew"
+            ),
+            (Where("", None, acceptance.vlan, acceptance.origin),),
+            key=(_named(acceptance),),
+        )
         rule = CATALOGUE[_STALE]
         severity = Severity.RISK if id(acceptance) in used else rule.severity
         result.findings.append(
-            Finding(_STALE, severity, says, one.cure, one.where, (), identity(_STALE, one), Affected(0, ()))
+            Finding(
+                _STALE,
+                severity,
+                says,
+                one.cure,
+                one.where,
+                (),
+                identity(_STALE, one),
+                Affected(0, ()),
+            )
         )
     return result
 
@@ -166,8 +238,11 @@ def _covers(acceptance: Acceptance, finding: Finding) -> bool:
 
 
 def _named(acceptance: Acceptance) -> str:
-    places = [acceptance.switch, acceptance.port and f"port {acceptance.port}",
-              acceptance.vlan and f"VLAN {acceptance.vlan}"]  # fmt: skip
+    places = [
+        acceptance.switch,
+        acceptance.port and f"port {acceptance.port}",
+        acceptance.vlan and f"VLAN {acceptance.vlan}",
+    ]
     at = " ".join(str(place) for place in places if place)
     return acceptance.rule + (f" at {at}" if at else "")
 

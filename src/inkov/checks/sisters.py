@@ -1,9 +1,10 @@
-"""Sister switches: same make, same ports, mostly the same settings. The port position that differs from all its peers.
+"""Sister switches: same make, same ports, mostly the same settings. The port position that differs
+from all its peers.
 
-Nobody writes down that two switches are sisters; they are found. Switches of one platform with the same port names are
-compared port by port. Where all but one agree, that one is odd, but only if it is a sister in earnest: it must agree
-with the others at most of the positions where those agree among themselves, and there must be enough of these to be no
-accident.
+Nobody writes down that two switches are sisters; they are found. Switches of one platform with the
+same port names are compared port by port. Where all but one agree, that one is odd, but only if it
+is a sister in earnest: it must agree with the others at most of the positions where those agree
+among themselves, and there must be enough of these to be no accident.
 """
 
 from __future__ import annotations
@@ -26,7 +27,9 @@ Setting = tuple[str, int, int | None]
 
 
 def _setting(resolved: Resolved) -> Setting | None:
-    """What is compared: the mode, the VLAN of untagged frames, the voice VLAN. A port that is off has no say."""
+    """What is compared: the mode, the VLAN of untagged frames, the voice VLAN. A port that is off
+    has no say.
+    """
     if not resolved.up or resolved.like not in (Mode.ACCESS, Mode.TRUNK):
         return None
     if resolved.like is Mode.TRUNK:
@@ -43,7 +46,9 @@ def _families(site: Site) -> Iterator[list[str]]:
 
 
 def _said(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved, Setting]]:
-    """What the port is on each sister that has a say; [] as soon as it is clear that more than one of them differs."""
+    """What the port is on each sister that has a say; [] as soon as it is clear that more than one
+    of them differs.
+    """
     said: list[tuple[Resolved, Setting]] = []
     for name in sisters:
         resolved = site.resolved(End(name, port))
@@ -60,7 +65,10 @@ def _said(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved, Set
     family="Access ports",
     severity=Severity.RISK,
     what="a port differs from the same port of all sister switches",
-    why="switches of one kind are set up alike: the one port that differs is more often a slip than a wish",
+    why=(
+        "switches of one kind are set up alike: the one port that differs is more often a slip than"
+        " a wish"
+    ),
     cure="set the port as on the sister switches, or say in its description why it differs",
     example="port 7 is in VLAN 20 on fern-1, fern-2 and fern-4, and in VLAN 30 on fern-3",
 )
@@ -87,16 +95,22 @@ def odd_one_out(site: Site) -> Iterator[Found]:
             name = one.end.device
             if agreeing[name] < max(_POSITIONS, 4 * differing[name]):
                 continue
-            wanted = f"a trunk with native VLAN {vid or 'none'}" if mode == "trunk" else f"in VLAN {vid}"
+            wanted = (
+                f"a trunk with native VLAN {vid or 'none'}" if mode == "trunk" else f"in VLAN {vid}"
+            )
             wanted += f" with voice VLAN {voice}" if voice else ""
             peers = [n for n in sisters if n != name]
             yield Found(
-                f"{one.end} differs from the same port of its sisters: it is {wanted} on {number} switches "
-                f"({listed(peers)})",
+                f"{one.end} differs from the same port of its sisters: it is {wanted} on {number}"
+                f" switches ({listed(peers)})",
                 f"set {one.end} like {peer.end}, or say in its description why it differs",
-                (site.place(one, _decides(one), one.view.pvid or None), site.place(peer, _decides(peer), vid or None)),
-                site.rests_on((one, _decides(one))), key=(name, one.end.port),
-            )  # fmt: skip
+                (
+                    site.place(one, _decides(one), one.view.pvid or None),
+                    site.place(peer, _decides(peer), vid or None),
+                ),
+                site.rests_on((one, _decides(one))),
+                key=(name, one.end.port),
+            )
 
 
 def _decides(resolved: Resolved) -> str:

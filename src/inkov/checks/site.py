@@ -1,4 +1,4 @@
-"""What a check may look at: the fabric and the plan, and what several checks want worked out once."""
+"""What a check may look at: fabric, plan, and what several checks want worked out once."""
 
 from __future__ import annotations
 
@@ -28,9 +28,25 @@ EVERYTHING = VlanSet.all()
 _OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"}
 """What decides in a general port what these decide in a trunk or an access port."""
 
-_RARE = ("voice_vlan", "negotiation", "edge", "guard", "bpdu_guard", "mtu", "speed", "protected", "registration",
-         "prunable", "aggregation", "native_vlan", "untagged",
-         "bundle", "primary", "secondaries", "native_tagged")  # fmt: skip
+_RARE = (
+    "voice_vlan",
+    "negotiation",
+    "edge",
+    "guard",
+    "bpdu_guard",
+    "mtu",
+    "speed",
+    "protected",
+    "registration",
+    "prunable",
+    "aggregation",
+    "native_vlan",
+    "untagged",
+    "bundle",
+    "primary",
+    "secondaries",
+    "native_tagged",
+)
 
 
 class Joined(NamedTuple):
@@ -65,9 +81,15 @@ class Site:
 
     @cached_property
     def breaks(self) -> dict[int, list[Break]]:
-        """For each VLAN in several islands, where it stops between the largest and each other one (FM 6.6)."""
+        """For each VLAN in several islands, where it stops between the largest and each other one
+        (FM 6.6).
+        """
         parts = self.islands.items()
-        return {vid: breaks(self.fabric, self.domains, vid, split) for vid, split in parts if len(split) > 1}
+        return {
+            vid: breaks(self.fabric, self.domains, vid, split)
+            for vid, split in parts
+            if len(split) > 1
+        }
 
     @cached_property
     def served(self) -> dict[str, int]:
@@ -90,7 +112,9 @@ class Site:
     def every_port(self) -> list[Resolved]:
         """All ports in natural order, also those that are shut or in a bundle."""
         rank = {device.name: number for number, device in enumerate(self.devices)}
-        return sorted(self.fabric.ports.values(), key=lambda r: (rank[r.end.device], natural(r.end.port)))
+        return sorted(
+            self.fabric.ports.values(), key=lambda r: (rank[r.end.device], natural(r.end.port))
+        )
 
     @cached_property
     def ports(self) -> list[Resolved]:
@@ -99,7 +123,9 @@ class Site:
 
     @cached_property
     def host_ports(self) -> list[Resolved]:
-        """Those of them with nobody known at the far end: whoever is there counts as a host (FM 4.6)."""
+        """Those of them with nobody known at the far end: whoever is there counts as a host (FM
+        4.6).
+        """
         of = self.fabric.wiring.of
         return [r for r in self.ports if r.end not in of and r.mode is not Mode.ROUTED]
 
@@ -147,14 +173,18 @@ class Site:
     @cached_property
     def interfaces(self) -> list[Interface]:
         """Every routed interface (FM 5.1), by device and VLAN."""
-        return sorted(interfaces(self.fabric), key=lambda i: (natural(i.device), i.vid, natural(i.name)))
+        return sorted(
+            interfaces(self.fabric), key=lambda i: (natural(i.device), i.vid, natural(i.name))
+        )
 
     @cached_property
     def interfaces_in(self) -> dict[int, list[Interface]]:
         """The routed interfaces by the broadcast domain they are in."""
         found: dict[int, list[Interface]] = {}
         for interface in self.interfaces:
-            label = self.domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
+            label = (
+                self.domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
+            )
             if label >= 0:
                 found.setdefault(label, []).append(interface)
         return found
@@ -166,8 +196,14 @@ class Site:
         groups = []
         for resolved in self.trunks:
             if resolved.end not in done:
-                fars = [self.resolved(link.far(resolved.end)) for link in self.fabric.wiring.of.get(resolved.end, ())]
-                group = [resolved, *(f for f in fars if f.like is Mode.TRUNK and f.up and f.end not in done)]
+                fars = [
+                    self.resolved(link.far(resolved.end))
+                    for link in self.fabric.wiring.of.get(resolved.end, ())
+                ]
+                group = [
+                    resolved,
+                    *(f for f in fars if f.like is Mode.TRUNK and f.up and f.end not in done),
+                ]
                 done.update(r.end for r in group)
                 groups.append(group)
         return groups
@@ -182,7 +218,9 @@ class Site:
                 for _, mask in crossing.same:
                     ways[crossing.link][end] = ways[crossing.link].get(end, 0) | mask
         links = self.fabric.wiring.links
-        return [way.get(link.a, 0) & way.get(link.b, 0) for way, link in zip(ways, links, strict=True)]
+        return [
+            way.get(link.a, 0) & way.get(link.b, 0) for way, link in zip(ways, links, strict=True)
+        ]
 
     @cached_property
     def link_numbers(self) -> dict[End, list[int]]:
@@ -194,8 +232,9 @@ class Site:
         return found
 
     def odd_neighbours(self, said: dict[str, str]) -> list[tuple[str, list[str]]]:
-        """Of linked switches that say different things: the one whose word fewer say, with the neighbours that say
-        another, those of one other word together."""
+        """Of linked switches that say different things: the one whose word fewer say, with the
+        neighbours that say another, those of one other word together.
+        """
         count = Counter(said.values())
         found: dict[tuple[str, str], list[str]] = {}
         for _, link, _, _ in self.links:
@@ -225,7 +264,7 @@ class Site:
         return found
 
     def stating(self, attribute: str) -> list[Resolved]:
-        """The ports, up or not, whose configuration states an attribute (of those few ports state)."""
+        """The ports, up or not, whose configuration states an attribute that few ports state."""
         return self._stating[attribute]
 
     @cached_property
@@ -243,8 +282,14 @@ class Site:
 
     def hosts_in(self, vid: int, switches: set[str]) -> list[str]:
         """The named hosts at ports of some switches that are members of a VLAN."""
-        return [name for end, names in self.hosts_at.items() if end.device in switches and end in self.fabric.ports
-                and self.fabric.ports[end].view.emit >> vid & 1 for name in names]  # fmt: skip
+        return [
+            name
+            for end, names in self.hosts_at.items()
+            if end.device in switches
+            and end in self.fabric.ports
+            and self.fabric.ports[end].view.emit >> vid & 1
+            for name in names
+        ]
 
     def defined(self, device: str) -> VlanSet | None:
         """The VLANs a switch's table lists; None without a table."""
@@ -252,7 +297,9 @@ class Site:
 
     @cached_property
     def _defined(self) -> dict[str, VlanSet | None]:
-        return {d.name: None if d.vlans is None else VlanSet.from_vids(d.vlans) for d in self.devices}
+        return {
+            d.name: None if d.vlans is None else VlanSet.from_vids(d.vlans) for d in self.devices
+        }
 
     def resolved(self, end: End) -> Resolved:
         return self.fabric.ports[end]
@@ -284,13 +331,20 @@ class Site:
                 attribute = _OF_GENERAL.get(attribute, attribute)  # noqa: PLW2901
             origin = self.fact(resolved, attribute).origin
             if origin.basis is not Basis.STATED:
-                found[f"{resolved.end}: {attribute.replace('_', ' ')} not stated; {origin.says}"] = None
+                found[
+                    f"{resolved.end}: {attribute.replace('_', ' ')} not stated; {origin.says}"
+                ] = None
         return tuple(found)
 
     def row(self, device: str, vid: int) -> Where:
         """The row of a VLAN in a switch's table, or else the switch."""
         found = (self.fabric.device(device).vlans or {}).get(vid)
-        return Where(device, None, vid, found.origin if found is not None else self.fabric.device(device).origin)
+        return Where(
+            device,
+            None,
+            vid,
+            found.origin if found is not None else self.fabric.device(device).origin,
+        )
 
     def switch(self, device: str, origin: Origin | None = None) -> Where:
         """A switch as a whole."""

@@ -30,20 +30,30 @@ def sources_disagree(site: Site) -> Iterator[Found]:
         first = site.fabric.campus.devices[other.name]
         found = [*_tables(first, other), *_ports(first, other)]
         if found:
-            said = listed([f"{what}: {one} by {first.origin.file}, {two} by {other.origin.file}"
-                           for what, one, two, *_ in found[:3]])  # fmt: skip
+            said = listed(
+                [
+                    f"{what}: {one} by {first.origin.file}, {two} by {other.origin.file}"
+                    for what, one, two, *_ in found[:3]
+                ]
+            )
             more = f", and {len(found) - 3} more" if len(found) > 3 else ""
-            yield Found( f"two sources of {first.name} disagree: {said}{more}",
+            yield Found(
+                f"two sources of {first.name} disagree: {said}{more}",
                 "find out which is true, and collect the other again or correct the switch",
                 tuple(place for *_, places in found for place in places),
-            )  # fmt: skip
+            )
 
 
 _Difference = tuple[str, str, str, tuple[Where, ...]]
 
 
 def _tables(first: Device, other: Device) -> Iterator[_Difference]:
-    if first.vlans is None or other.vlans is None or first.table_is_membership or other.table_is_membership:
+    if (
+        first.vlans is None
+        or other.vlans is None
+        or first.table_is_membership
+        or other.table_is_membership
+    ):
         return
     for vid in sorted((set(first.vlans) ^ set(other.vlans)) - {1}):
         has = first.vlans.get(vid) or other.vlans[vid]
@@ -53,7 +63,9 @@ def _tables(first: Device, other: Device) -> Iterator[_Difference]:
 
 def _ports(first: Device, other: Device) -> Iterator[_Difference]:
     one, two = _alone(first), _alone(other)
-    names = Names(other.ports, {p.name: p.description.value for p in other.ports.values() if p.description})
+    names = Names(
+        other.ports, {p.name: p.description.value for p in other.ports.values() if p.description}
+    )
     for name in first.ports:
         known = names.find(name)
         if known is None:
@@ -63,7 +75,10 @@ def _ports(first: Device, other: Device) -> Iterator[_Difference]:
             continue
         shown = _shown(near), _shown(far)
         if shown[0] != shown[1]:
-            places = (Where(first.name, name, None, _said(near)), Where(first.name, known, None, _said(far)))
+            places = (
+                Where(first.name, name, None, _said(near)),
+                Where(first.name, known, None, _said(far)),
+            )
             yield f"port {name}", *shown, places
 
 

@@ -1,4 +1,6 @@
-"""Input: statements that were replaced, not understood, or unusable. What is not read is not checked."""
+"""Input: statements that were replaced, not understood, or unusable. What is not read is not
+checked.
+"""
 
 from __future__ import annotations
 
@@ -35,19 +37,27 @@ def statement_overridden(site: Site) -> Iterator[Found]:
             values = without_secrets(first.before), without_secrets(first.after)
             what = f"{first.attribute.replace('_', ' ')} {values[0]}, later {values[1]}"
             yield Found(
-                f"{device.name} {'port ' + listed(ports) if ports[0] else 'VLAN table'}: {what}: the later statement "
-                "counts",
+                f"{device.name} {'port ' + listed(ports) if ports[0] else 'VLAN table'}: {what}:"
+                " the later statement counts",
                 "remove the statement that does not count",
-                (Where(device.name, ports[0] or None, None, old), Where(device.name, ports[0] or None, None, new)),
-                root=site.overridden(device.name, ports), key=(device.name, first.attribute, *ports),
-            )  # fmt: skip
+                (
+                    Where(device.name, ports[0] or None, None, old),
+                    Where(device.name, ports[0] or None, None, new),
+                ),
+                root=site.overridden(device.name, ports),
+                key=(device.name, first.attribute, *ports),
+            )
 
 
 def _is_told(site: Site, device: str, change: Overridden) -> bool:
-    """True for what other rules tell, and for an exception to a range of ports: that is how people write."""
+    """True for what other rules tell, and for an exception to a range of ports: that is how people
+    write.
+    """
     if change.attribute in ("allowed", "tagged"):
         return True
-    facts = [getattr(port, change.attribute, None) for port in site.fabric.device(device).ports.values()]
+    facts = [
+        getattr(port, change.attribute, None) for port in site.fabric.device(device).ports.values()
+    ]
     covered = sum(fact is not None and fact.origin == change.new for fact in facts)
     earlier = sum(fact is not None and fact.origin == change.old for fact in facts)
     return earlier > 0 if covered == 1 else change.attribute in _RANGES
@@ -59,12 +69,16 @@ def _is_told(site: Site, device: str, change: Overridden) -> bool:
     severity=Severity.RISK,
     what="lines that may have to do with VLANs were not understood",
     why="what they say is not in any table, check or proof",
-    cure="add their forms to the dialect of the file; `inkov dialect unmatched` shows what to write",
+    cure=(
+        "add their forms to the dialect of the file; `inkov dialect unmatched` shows what to write"
+    ),
     example="gate-1.txt line 40 names a VLAN, and the dialect has no form for it",
 )
 def line_not_understood(site: Site) -> Iterator[Found]:
     by_file: dict[str, list[tuple[Origin, str]]] = {}
-    unusable = {problem.origin for problem in site.fabric.campus.problems}  # statement-unusable tells
+    unusable = {
+        problem.origin for problem in site.fabric.campus.problems
+    }  # statement-unusable tells
     for origin, text in site.fabric.campus.unmatched:
         if origin in unusable:
             continue
@@ -73,19 +87,22 @@ def line_not_understood(site: Site) -> Iterator[Found]:
     for file, lines in sorted(by_file.items()):
         shown = listed([repr(text.strip()) for _, text in lines[:3]])
         yield Found(
-            f"{counted(len(lines), 'line')} of {file} {'was' if len(lines) == 1 else 'were'} not understood: {shown}"
-            + (f" and {len(lines) - 3} more" if len(lines) > 3 else ""),
+            f"{counted(len(lines), 'line')} of {file} {'was' if len(lines) == 1 else 'were'} not"
+            f" understood: {shown}" + (f" and {len(lines) - 3} more" if len(lines) > 3 else ""),
             "add their forms to the dialect, or name their words as without meaning",
             tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
             key=(devices.get(file, file),),
-        )  # fmt: skip
+        )
 
 
 @rule(
     "statement-unusable",
     family=_FAMILY,
     severity=Severity.RISK,
-    what="a statement cannot mean what it says, and was left out: a VLAN number outside 1 to 4094, say",
+    what=(
+        "a statement cannot mean what it says, and was left out: a VLAN number outside 1 to"
+        " 4094, say"
+    ),
     why="the switch does something there, and nobody knows what from the file",
     cure="correct the statement, or collect the configuration again",
     example="line 12 puts gate-1 port 4 into VLAN 4095",
@@ -95,9 +112,11 @@ def statement_unusable(site: Site) -> Iterator[Found]:
     for problem in site.fabric.campus.problems:
         says = problem.says.partition("\n")[0]
         yield Found(
-            f"not used: {says}", problem.cure or "correct the statement, or collect the configuration again",
-            (Where(devices.get(problem.origin.file, ""), None, None, problem.origin),), key=(problem.origin.file, says),
-        )  # fmt: skip
+            f"not used: {says}",
+            problem.cure or "correct the statement, or collect the configuration again",
+            (Where(devices.get(problem.origin.file, ""), None, None, problem.origin),),
+            key=(problem.origin.file, says),
+        )
 
 
 @rule(
@@ -107,8 +126,12 @@ def statement_unusable(site: Site) -> Iterator[Found]:
     what="the plan accepts a finding that does not occur any more, or its acceptance has expired",
     why="an acceptance that covers nothing today hides the mistake on the day it comes back",
     cure="take the acceptance out of the plan, or mend what it covers",
-    example="the plan accepts trunk-allows-everything at core-1 until last March, and it is still found",
+    example=(
+        "the plan accepts trunk-allows-everything at core-1 until last March, and it is still found"
+    ),
 )
 def acceptance_stale(site: Site) -> Iterator[Found]:
-    """Told where acceptances are matched with findings (`run`): only then it is known which of them cover any."""
+    """Told where acceptances are matched with findings (`run`): only then it is known which of them
+    cover any.
+    """
     return iter(())

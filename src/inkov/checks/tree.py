@@ -1,4 +1,5 @@
-"""Spanning tree, as far as configurations tell: edge settings, guards, priorities, modes (IEEE 802.1Q, clause 13).
+"""Spanning tree, as far as configurations tell: edge settings, guards, priorities, modes (IEEE
+802.1Q, clause 13).
 
 A switch whose configuration says nothing of a spanning tree is not judged by these rules.
 """
@@ -39,7 +40,10 @@ def _said(resolved: Resolved, attribute: str) -> bool:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a port towards another switch has the edge setting",
-    why="an edge port forwards at once, without waiting for the tree: a loop over it stands until the tree notices",
+    why=(
+        "an edge port forwards at once, without waiting for the tree: a loop over it stands until"
+        " the tree notices"
+    ),
     cure="take the edge setting off the port",
     example="core-1 port 3, a link to gate-1, is set as an edge port",
 )
@@ -49,10 +53,14 @@ def edge_on_link(site: Site) -> Iterator[Found]:
         if _said(resolved, "edge") and end in site.fabric.wiring.of and site.resolved(end).up:
             far = site.fabric.wiring.of[end][0].far(end)
             yield Found(
-                f"{resolved.end}, a link to {far}, is set as an edge port", f"take the edge setting off {resolved.end}",
-                (site.place(resolved, "edge"), Where(far.device, far.port, None, site.resolved(far).stated.origin)),
+                f"{resolved.end}, a link to {far}, is set as an edge port",
+                f"take the edge setting off {resolved.end}",
+                (
+                    site.place(resolved, "edge"),
+                    Where(far.device, far.port, None, site.resolved(far).stated.origin),
+                ),
                 key=(str(resolved.end),),
-            )  # fmt: skip
+            )
 
 
 @rule(
@@ -60,7 +68,10 @@ def edge_on_link(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.NOTE,
     what="host ports lack the edge setting that other host ports have, or that the plan asks for",
-    why="a host waits half a minute for the network, and each one that is switched on makes the tree change for all",
+    why=(
+        "a host waits half a minute for the network, and each one that is switched on makes the"
+        " tree change for all"
+    ),
     cure="set host ports as edge ports",
     example="ports 1 to 20 of gate-1 are edge ports, port 21 is not",
 )
@@ -69,15 +80,20 @@ def edge_missing(site: Site) -> Iterator[Found]:
         yield Found(
             f"{device} has {counted(len(bare), 'host port')} without the edge setting: "
             f"{listed([r.end.port for r in bare])}",
-            "set them as edge ports", tuple(site.place(r, "edge") for r in bare), key=(device,),
-        )  # fmt: skip
+            "set them as edge ports",
+            tuple(site.place(r, "edge") for r in bare),
+            key=(device,),
+        )
 
 
 @rule(
     "guard-missing",
     family=_FAMILY,
     severity=Severity.NOTE,
-    what="host ports lack the guard against bridges that other host ports have, or that the plan asks for",
+    what=(
+        "host ports lack the guard against bridges that other host ports have, or that the plan"
+        " asks for"
+    ),
     why="whoever plugs in a switch there takes part in the tree, and may become its root",
     cure="turn the guard on at host ports",
     example="ports 1 to 20 of gate-1 shut themselves when a bridge speaks there, port 21 does not",
@@ -89,15 +105,29 @@ def guard_missing(site: Site) -> Iterator[Found]:
             yield Found(
                 f"{device} has {counted(len(bare), 'host port')} without a guard against bridges: "
                 f"{listed([r.end.port for r in bare])}",
-                "turn the guard on there", tuple(site.place(r, "bpdu_guard") for r in bare), key=(device,),
-            )  # fmt: skip
+                "turn the guard on there",
+                tuple(site.place(r, "bpdu_guard") for r in bare),
+                key=(device,),
+            )
 
 
-def _lacking(site: Site, attribute: str, asked: bool | None) -> Iterator[tuple[str, list[Resolved]]]:
-    """By switch, the host ports without a setting that other ports of the switch have (or that is asked for)."""
-    devices = set(_runs(site)) if asked else {r.end.device for r in site.stating(attribute) if _said(r, attribute)}
+def _lacking(
+    site: Site, attribute: str, asked: bool | None
+) -> Iterator[tuple[str, list[Resolved]]]:
+    """By switch, the host ports without a setting that other ports of the switch have (or that is
+    asked for).
+    """
+    devices = (
+        set(_runs(site))
+        if asked
+        else {r.end.device for r in site.stating(attribute) if _said(r, attribute)}
+    )
     modes = (Mode.ACCESS, Mode.PRIVATE_HOST)
-    lacking = [r for r in site.host_ports if r.end.device in devices and not _said(r, attribute) and r.like in modes]
+    lacking = [
+        r
+        for r in site.host_ports
+        if r.end.device in devices and not _said(r, attribute) and r.like in modes
+    ]
     yield from by_switch(lacking).items()
 
 
@@ -107,7 +137,11 @@ def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
     for name, device in _runs(site).items():
         if device.tree_mode is None and not device.trees:
             continue
-        stated = [(tree.priority.value, tree.priority.origin) for tree in device.trees if tree.priority is not None]
+        stated = [
+            (tree.priority.value, tree.priority.origin)
+            for tree in device.trees
+            if tree.priority is not None
+        ]
         fallback = device.tree_mode.origin if device.tree_mode is not None else device.origin
         found[name] = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))
     return found
@@ -118,8 +152,10 @@ def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="no switch states a priority that makes it the root of the spanning tree",
-    why="the switch with the lowest address becomes root, often the oldest one in a closet: all traffic goes through "
-    "it",
+    why=(
+        "the switch with the lowest address becomes root, often the oldest one in a closet: all"
+        " traffic goes through it"
+    ),
     cure="give the switch that is to be root the lowest priority, and its deputy the next one",
     example="core-1, gate-1 and palm-1 run a spanning tree, and none states a priority",
 )
@@ -138,8 +174,9 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
         yield Found(
             f"{how}: which of {counted(len(first), 'switch')} becomes root is left to chance",
             "give the switch that is to be root the lowest priority, and its deputy the next one",
-            tuple(site.switch(name, priorities[name][1]) for name in first), key=("root",),
-        )  # fmt: skip
+            tuple(site.switch(name, priorities[name][1]) for name in first),
+            key=("root",),
+        )
 
 
 @rule(
@@ -147,7 +184,10 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a switch that the plan does not name as root has the lowest priority",
-    why="the tree hangs from the wrong switch: traffic takes detours, and links that should be spare carry it",
+    why=(
+        "the tree hangs from the wrong switch: traffic takes detours, and links that should be"
+        " spare carry it"
+    ),
     cure="give the planned root the lowest priority",
     example="the plan says root: [core-1, core-2], and gate-1 has the lowest priority",
 )
@@ -160,10 +200,12 @@ def root_against_plan(site: Site) -> Iterator[Found]:
     for name, (value, origin) in priorities.items():
         if value == lowest and value < _DEFAULT_PRIORITY and name not in wanted:
             yield Found(
-                f"{name} has the lowest priority, {value}, and the plan wants {listed(wanted)} as root",
+                f"{name} has the lowest priority, {value}, and the plan wants {listed(wanted)} as"
+                " root",
                 f"raise the priority number of {name}, or lower that of {wanted[0]}",
-                (site.switch(name, origin), Where("", None, None, site.plan.practice.origin)), key=(name,),
-            )  # fmt: skip
+                (site.switch(name, origin), Where("", None, None, site.plan.practice.origin)),
+                key=(name,),
+            )
 
 
 @rule(
@@ -171,16 +213,26 @@ def root_against_plan(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="the two ends of a link run different kinds of spanning tree",
-    why="they fall back to what both understand: slow, or one tree for all VLANs, or none at all towards the other",
+    why=(
+        "they fall back to what both understand: slow, or one tree for all VLANs, or none at all"
+        " towards the other"
+    ),
     cure="run the same kind on both",
-    example="core-1 runs one tree for each VLAN, gate-1 at the other end of the link a single fast one",
+    example=(
+        "core-1 runs one tree for each VLAN, gate-1 at the other end of the link a single fast one"
+    ),
 )
 def tree_modes_differ(site: Site) -> Iterator[Found]:
-    stated = {device.name: device.tree_mode for device in site.devices if device.tree_mode is not None}
-    for odd, others in site.odd_neighbours({name: str(fact.value) for name, fact in stated.items()}):
+    stated = {
+        device.name: device.tree_mode for device in site.devices if device.tree_mode is not None
+    }
+    for odd, others in site.odd_neighbours(
+        {name: str(fact.value) for name, fact in stated.items()}
+    ):
         yield Found(
             f"{odd} runs spanning tree {stated[odd].value}, and {listed(others)}, linked to it, "
             f"{stated[others[0]].value}",
             "run the same kind of spanning tree on both",
-            tuple(site.switch(name, stated[name].origin) for name in (odd, *others)), key=(odd,),
-        )  # fmt: skip
+            tuple(site.switch(name, stated[name].origin) for name in (odd, *others)),
+            key=(odd,),
+        )

@@ -14,8 +14,9 @@ _FAMILY = "VLAN definitions"
 
 
 def stopped(site: Site) -> Iterator[tuple[str, int, list[str]]]:
-    """The switches that a split VLAN would have to pass and that do not have it: (switch, VID, switches with members
-    on its two sides)."""
+    """The switches that a split VLAN would have to pass and that do not have it: (switch, VID,
+    switches with members on its two sides).
+    """
     fabric = site.fabric
     for vid, gaps in site.breaks.items():
         blamed: dict[str, list[str]] = {}
@@ -35,20 +36,29 @@ def stopped(site: Site) -> Iterator[tuple[str, int, list[str]]]:
     family=_FAMILY,
     severity=Severity.FAULT,
     what="a switch between two others with members of a VLAN does not define that VLAN",
-    why="a switch forwards only the VLANs it has: it drops the frames, and the members on its two sides are cut off",
+    why=(
+        "a switch forwards only the VLANs it has: it drops the frames, and the members on its two"
+        " sides are cut off"
+    ),
     cure="define the VLAN on the switch in between, also if it has no port of its own in it",
-    example="gate-1 and fern-1 have ports in VLAN 30, and core-1, the only way between them, does not define it",
+    example=(
+        "gate-1 and fern-1 have ports in VLAN 30, and core-1, the only way between them, does not"
+        " define it"
+    ),
 )
 def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
     for device, vid, ends in stopped(site):
         if vid not in (site.fabric.device(device).vlans or {}):
             others = [w for name in ends for w in _member(site, name, vid)]
             yield Found(
-                f"VLAN {vid} has members on {' and '.join(ends)}, but {device} between them does not define it",
+                f"VLAN {vid} has members on {' and '.join(ends)}, but {device} between them does"
+                " not define it",
                 f"define VLAN {vid} on {device}",
                 (Where(device, None, vid, site.fabric.device(device).origin), *others),
-                root=site.absent(vid, device), vlans=1 << vid, key=(device, str(vid)),
-            )  # fmt: skip
+                root=site.absent(vid, device),
+                vlans=1 << vid,
+                key=(device, str(vid)),
+            )
 
 
 def _member(site: Site, device: str, vid: int) -> list[Where]:
@@ -72,34 +82,56 @@ def _member(site: Site, device: str, vid: int) -> list[Where]:
 def vlan_suspended(site: Site) -> Iterator[Found]:
     passed = {(device, vid): ends for device, vid, ends in stopped(site)}
     for device in site.devices:
-        resting = {v.vid: v for v in (device.vlans or {}).values() if v.active is not None and not v.active.value}
+        resting = {
+            v.vid: v
+            for v in (device.vlans or {}).values()
+            if v.active is not None and not v.active.value
+        }
         if not resting:
             continue
         mine = [r for r in site.host_ports if r.end.device == device.name]
         gateways = {gateway.vid for gateway in device.gateways}
         for vid, row in sorted(resting.items()):
             ports = [r for r in mine if r.free.bare >> vid & 1 or r.free.pvid == vid]
-            use = [counted(len(ports), "port") + " in it: " + listed([r.end.port for r in ports])] if ports else []
+            use = (
+                [counted(len(ports), "port") + " in it: " + listed([r.end.port for r in ports])]
+                if ports
+                else []
+            )
             use += ["a gateway in it"] if vid in gateways else []
             ends = passed.get((device.name, vid))
-            use += [f"members on {' and '.join(ends)} on its two sides"] if ends and not ports else []
+            use += (
+                [f"members on {' and '.join(ends)} on its two sides"] if ends and not ports else []
+            )
             if use and row.active is not None:
                 yield Found(
                     f"VLAN {vid} is suspended on {device.name}, which has {' and '.join(use)}",
                     f"make VLAN {vid} active on {device.name}",
-                    (Where(device.name, None, vid, row.active.origin),
-                     *(site.place(r, "access_vlan", vid) for r in ports)),
-                    root=site.absent(vid, device.name), vlans=0 if ports else 1 << vid, key=(device.name, str(vid)),
-                )  # fmt: skip
+                    (
+                        Where(device.name, None, vid, row.active.origin),
+                        *(site.place(r, "access_vlan", vid) for r in ports),
+                    ),
+                    root=site.absent(vid, device.name),
+                    vlans=0 if ports else 1 << vid,
+                    key=(device.name, str(vid)),
+                )
 
 
 def _beside(site: Site, known: set[int]) -> Iterator[tuple[int, list[Where]]]:
-    """The VLANs that tables define beside `known` ones and those that the house rules name, with their rows."""
+    """The VLANs that tables define beside `known` ones and those that the house rules name, with
+    their rows.
+    """
     practice = site.plan.practice
-    named = {practice.native, practice.management, practice.unused.vlan if practice.unused is not None else None}
+    named = {
+        practice.native,
+        practice.management,
+        practice.unused.vlan if practice.unused is not None else None,
+    }
     places: dict[int, list[Where]] = {}
     for device in site.devices:
-        for vid in (device.vlans or {}).keys() - known - named if not device.table_is_membership else ():
+        for vid in (
+            (device.vlans or {}).keys() - known - named if not device.table_is_membership else ()
+        ):
             places.setdefault(vid, []).append(site.row(device.name, vid))
     yield from sorted(places.items())
 
@@ -108,7 +140,10 @@ def _beside(site: Site, known: set[int]) -> Iterator[tuple[int, list[Where]]]:
     "vlan-unused",
     family=_FAMILY,
     severity=Severity.NOTE,
-    what="a VLAN is defined and used nowhere: no port, gateway or native VLAN, and the plan does not know it",
+    what=(
+        "a VLAN is defined and used nowhere: no port, gateway or native VLAN, and the plan does not"
+        " know it"
+    ),
     why="leftovers hide what matters, and the next project takes the number for free",
     cure="remove it where it is defined, or write into the plan what it is kept for",
     example="core-1 and gate-1 define VLAN 44, and no port or gateway is in it",
@@ -121,23 +156,40 @@ def vlan_unused(site: Site) -> Iterator[Found]:
             if vlan.active is not None and not vlan.active.value:
                 used.add(vlan.vid)  # vlan-suspended tells, if anything is in it
             if vlan.private is not None or vlan.secondaries is not None:
-                used.update((vlan.vid, *(vlan.secondaries.value if vlan.secondaries is not None else ())))
+                used.update(
+                    (vlan.vid, *(vlan.secondaries.value if vlan.secondaries is not None else ()))
+                )
     for mask in site.served.values():
         used.update(VlanSet(mask))
     used.update(resolved.native or DEFAULT_VID for resolved in site.trunks)
-    used.update(resolved.settled.native_vlan or DEFAULT_VID for resolved in site.stating("native_vlan"))
-    used.update(vid for resolved in site.stating("untagged") for vid in resolved.settled.untagged or ())
+    used.update(
+        resolved.settled.native_vlan or DEFAULT_VID for resolved in site.stating("native_vlan")
+    )
+    used.update(
+        vid for resolved in site.stating("untagged") for vid in resolved.settled.untagged or ()
+    )
     for resolved in site.every_port:
         if resolved.up:
-            continue  # the VLANs of host ports are served; those of links are not used by being carried
+            # the VLANs of host ports are served; those of links are not used by being carried
+            continue
         settled = resolved.settled
-        used.update((settled.access_vlan, settled.voice_vlan or 1, resolved.native or 1, settled.pvid or 1,
-                     settled.primary or 1, settled.secondary or 1))  # fmt: skip
+        used.update(
+            (
+                settled.access_vlan,
+                settled.voice_vlan or 1,
+                resolved.native or 1,
+                settled.pvid or 1,
+                settled.primary or 1,
+                settled.secondary or 1,
+            )
+        )
     for vid, wheres in _beside(site, used):
         yield Found(
             f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and nothing uses it",
-            f"remove VLAN {vid}, or write into the plan what it is kept for", tuple(wheres), key=(str(vid),),
-        )  # fmt: skip
+            f"remove VLAN {vid}, or write into the plan what it is kept for",
+            tuple(wheres),
+            key=(str(vid),),
+        )
 
 
 @rule(
@@ -145,7 +197,10 @@ def vlan_unused(site: Site) -> Iterator[Found]:
     family=_FAMILY,
     severity=Severity.RISK,
     what="a VLAN has a number that the plan says is reserved",
-    why="some equipment uses such numbers for itself: there the VLAN cannot be made, or collides with what is inside",
+    why=(
+        "some equipment uses such numbers for itself: there the VLAN cannot be made, or collides"
+        " with what is inside"
+    ),
     cure="give the VLAN another number",
     example="the plan reserves 1002-1005, and gate-1 defines VLAN 1003",
 )
@@ -155,9 +210,10 @@ def vlan_reserved(site: Site) -> Iterator[Found]:
         for vid in device.vlans or {}:
             if reserved is not None and vid in reserved:
                 yield Found(
-                    f"{device.name} defines VLAN {vid}, which is reserved ({reserved})", "use another number",
+                    f"{device.name} defines VLAN {vid}, which is reserved ({reserved})",
+                    "use another number",
                     (site.row(device.name, vid), Where("", None, vid, site.plan.practice.origin)),
-                )  # fmt: skip
+                )
 
 
 @rule(
@@ -172,12 +228,19 @@ def vlan_reserved(site: Site) -> Iterator[Found]:
 def vlan_not_planned(site: Site) -> Iterator[Found]:
     if not site.plan.vlans:
         return
-    known = {DEFAULT_VID, *site.plan.vlans, *(v for s in site.plan.segments.values() for v in s.vlans)}
+    known = {
+        DEFAULT_VID,
+        *site.plan.vlans,
+        *(v for s in site.plan.segments.values() for v in s.vlans),
+    }
     for vid, wheres in _beside(site, known):
         yield Found(
-            f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and the plan does not know it",
-            f"write VLAN {vid} into the plan, or remove it", tuple(wheres), key=(str(vid),),
-        )  # fmt: skip
+            f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and the plan does not"
+            " know it",
+            f"write VLAN {vid} into the plan, or remove it",
+            tuple(wheres),
+            key=(str(vid),),
+        )
 
 
 @rule(
@@ -197,14 +260,22 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
     for vid, planned in sorted(site.plan.vlans.items()):
         said = Where("", None, vid, planned.origin)
         if vid not in everywhere and not live >> vid & 1:
-            yield Found(f"the plan has VLAN {vid}{f' ({planned.name})' if planned.name else ''}, and no switch does",
-                        f"define VLAN {vid}, or take it out of the plan", (said,), key=(str(vid),))  # fmt: skip
+            yield Found(
+                f"the plan has VLAN {vid}{f' ({planned.name})' if planned.name else ''}, and no"
+                " switch does",
+                f"define VLAN {vid}, or take it out of the plan",
+                (said,),
+                key=(str(vid),),
+            )
             continue
         for name in planned.needed:
             table = site.defined(name) if name in site.fabric.campus.devices else None
             if table is not None and vid not in table and vid != DEFAULT_VID:
                 yield Found(
-                    f"the plan needs VLAN {vid} on {name}, which does not define it", f"define VLAN {vid} on {name}",
-                    (Where(name, None, vid, site.fabric.device(name).origin), said), severity=Severity.FAULT,
-                    root=site.absent(vid, name), key=(name, str(vid)),
-                )  # fmt: skip
+                    f"the plan needs VLAN {vid} on {name}, which does not define it",
+                    f"define VLAN {vid} on {name}",
+                    (Where(name, None, vid, site.fabric.device(name).origin), said),
+                    severity=Severity.FAULT,
+                    root=site.absent(vid, name),
+                    key=(name, str(vid)),
+                )

@@ -13,7 +13,9 @@ def counted(number: int, noun: str) -> str:
 
 
 def listed(names: Sequence[str]) -> str:
-    """The names, the first few if they are many: every place stands in the finding's `where` all the same."""
+    """The names, the first few if they are many: every place stands in the finding's `where` all
+    the same.
+    """
     shown = ", ".join(names[:_SHOWN])
     return shown if len(names) <= _SHOWN else f"{shown} and {len(names) - _SHOWN} more"
 

@@ -1,6 +1,7 @@
 """The command `inkov` and its subcommands, in the order practitioners work in.
 
-Only Typer is imported here; each command imports what it needs when it runs, so that `inkov --help` answers at once.
+Only Typer is imported here; each command imports what it needs when it runs, so that `inkov --help`
+answers at once.
 """
 
 from __future__ import annotations
@@ -36,7 +37,10 @@ from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
 
 app = typer.Typer(
     name="inkov",
-    help="Audit the switch configurations of a campus: VLANs, ports, links and trunks, both ends together.",
+    help=(
+        "Audit the switch configurations of a campus: VLANs, ports, links and trunks, both ends"
+        " together."
+    ),
     epilog="CONFIGS are files or folders, in any mix of the formats read. Start with: inkov demo",
     add_completion=False,
     no_args_is_help=True,
@@ -55,7 +59,10 @@ def _version(wanted: bool) -> None:
 @app.callback()
 def _root(
     version: Annotated[
-        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and exit.")
+        bool,
+        typer.Option(
+            "--version", callback=_version, is_eager=True, help="Show the version and exit."
+        ),
     ] = False,
 ) -> None:
     pass
@@ -73,14 +80,17 @@ def _guarded(command: Callable[..., None]) -> Callable[..., None]:
         except KeyboardInterrupt:
             fail("interrupted", INTERRUPTED)
         except BrokenPipeError:
-            # The reader (as in `| head`) has what it wants. Python would complain again at exit, flushing stdout.
+            # The reader (as in `| head`) has what it wants. Python would complain again at exit,
+            # flushing stdout.
             os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
             raise typer.Exit(PIPE_CLOSED) from None
         except Exception as error:
             if "INKOV_TRACEBACK" in os.environ:
                 raise
             says = f"{type(error).__name__}: {error}".partition("\n")[0]
-            fail(f"a fault of Inkov's own, please report it: {says} (INKOV_TRACEBACK=1 shows where)")
+            fail(
+                f"a fault of Inkov's own, please report it: {says} (INKOV_TRACEBACK=1 shows where)"
+            )
 
     return run
 
@@ -127,6 +137,7 @@ app.add_typer(plans, name="plan")
 
 def main() -> None:
     """The console script."""
-    # One campus is read, looked at and forgotten, and holds no reference cycles: collecting would cost half the time.
+    # One campus is read, looked at and forgotten, and holds no reference cycles: collecting would
+    # cost half the time.
     gc.disable()
     app()

@@ -42,7 +42,10 @@ class GroupBy(StrEnum):
     VLAN = "vlan"
 
 
-_Rules = Annotated[list[str] | None, typer.Option("--only", metavar="RULE", help="Only this rule; can be repeated.")]
+_Rules = Annotated[
+    list[str] | None,
+    typer.Option("--only", metavar="RULE", help="Only this rule; can be repeated."),
+]
 
 
 def audit(
@@ -50,15 +53,20 @@ def audit(
     switch: SwitchOption = None,
     only: _Rules = None,
     skip: Annotated[
-        list[str] | None, typer.Option("--skip", metavar="RULE", help="Without this rule; can be repeated.")
+        list[str] | None,
+        typer.Option("--skip", metavar="RULE", help="Without this rule; can be repeated."),
     ] = None,
     by: Annotated[GroupBy | None, typer.Option("--by", help="Group what is found.")] = None,
     explain: Annotated[bool, typer.Option("--explain", help="Say why it matters.")] = False,
     baseline: Annotated[
         str | None,
-        typer.Option("--baseline", metavar="FILE", help="Only what is new since an earlier `audit -f json`."),
+        typer.Option(
+            "--baseline", metavar="FILE", help="Only what is new since an earlier `audit -f json`."
+        ),
     ] = None,
-    fail_on: Annotated[FailOn, typer.Option("--fail-on", help="Exit with 1 from this severity on.")] = FailOn.RISK,
+    fail_on: Annotated[
+        FailOn, typer.Option("--fail-on", help="Exit with 1 from this severity on.")
+    ] = FailOn.RISK,
     plan: PlanOption = None,
     form: ReportOption = Report.TABLE,
     output: OutputOption = None,
@@ -82,7 +90,9 @@ def audit(
     result = run(session.fabric, session.plan, only=only or (), skip=skip or (), today=date.today())
     if name is not None:
         result.findings = [f for f in result.findings if name in {w.switch for w in f.where}]
-        result.accepted = [(f, a) for f, a in result.accepted if name in {w.switch for w in f.where}]
+        result.accepted = [
+            (f, a) for f, a in result.accepted if name in {w.switch for w in f.where}
+        ]
     gone = old = 0
     if known is not None:
         gone = len(known - {f.id for f in result.findings} - {f.id for f, _ in result.accepted})
@@ -90,22 +100,37 @@ def audit(
         result.findings = [f for f in result.findings if f.id not in known]
         old -= len(result.findings)
     order = list(FailOn)
-    fails = {s for s in Severity if fail_on is not FailOn.NEVER and order.index(FailOn(s)) <= order.index(fail_on)}
+    fails = {
+        s
+        for s in Severity
+        if fail_on is not FailOn.NEVER and order.index(FailOn(s)) <= order.index(fail_on)
+    }
     switches = 1 if name else len(session.fabric.campus.devices)
     view = View(form, output, no_colour)
     chosen = [r for r in rules() if (not only or r.slug in only) and r.slug not in (skip or ())]
     text = _written(result, session, form, chosen, fails, known)
     if not text:
         locator = session.loaded.locator
-        shown = findings_text(result, locator, view.screen, switches, by=by, only=name, explain=explain)
-        since = f"Since the baseline: {old} known and not shown, {gone} gone.\n" if known is not None else ""
+        shown = findings_text(
+            result, locator, view.screen, switches, by=by, only=name, explain=explain
+        )
+        since = (
+            f"Since the baseline: {old} known and not shown, {gone} gone.\n"
+            if known is not None
+            else ""
+        )
         text = shown + since + _unread(session)
     view.write(text)
     session.end(FINDINGS if any(f.severity in fails for f in result.findings) else ALL_WELL)
 
 
 def _written(
-    result: Audit, session: Session, form: Report, chosen: list[Rule], fails: set[Severity], known: set[str] | None
+    result: Audit,
+    session: Session,
+    form: Report,
+    chosen: list[Rule],
+    fails: set[Severity],
+    known: set[str] | None,
 ) -> str:
     """The result in a form for other programs; "" for the table."""
     from inkov.render.exchange import findings_junit, findings_sarif
@@ -134,7 +159,9 @@ def _baseline(path: str) -> set[str]:
     try:
         with open(path, "rb") as file:
             report = msgspec.json.decode(file.read())
-        return {finding["id"] for part in ("findings", "accepted") for finding in report.get(part, ())}
+        return {
+            finding["id"] for part in ("findings", "accepted") for finding in report.get(part, ())
+        }
     except OSError as error:
         fail(f"cannot read the baseline {path}: {(error.strerror or str(error)).lower()}")
     except (msgspec.DecodeError, KeyError, TypeError, AttributeError, RecursionError):
@@ -142,7 +169,9 @@ def _baseline(path: str) -> set[str]:
 
 
 def _unread(session: Session) -> str:
-    """What the audit could not see: said below the findings, since silence would pass for a clean bill."""
+    """What the audit could not see: said below the findings, since silence would pass for a clean
+    bill.
+    """
     loaded = session.loaded
     missing = [report.file for report in loaded.reports if not report.format]
     lines = []
@@ -150,5 +179,7 @@ def _unread(session: Session) -> str:
         lines.append(f"{len(missing)} file(s) not read; `inkov read` lists them.")
     unmatched = sum(report.not_understood for report in loaded.reports)
     if unmatched:
-        lines.append(f"{unmatched} line(s) or object(s) not understood; `inkov read --unmatched` lists them.")
+        lines.append(
+            f"{unmatched} line(s) or object(s) not understood; `inkov read --unmatched` lists them."
+        )
     return "".join(f"{line}\n" for line in lines)

@@ -48,31 +48,52 @@ class Level(StrEnum):
 
 
 ReportOption = Annotated[Report, typer.Option("--format", "-f", help="What to write.")]
-LevelOption = Annotated[Level, typer.Option("--level", "-l", help="What hosts may send: their own VLANs, or anything.")]
+LevelOption = Annotated[
+    Level, typer.Option("--level", "-l", help="What hosts may send: their own VLANs, or anything.")
+]
 BecauseOption = Annotated[
     str | None,
-    typer.Option("--because", metavar="SWITCH:PORT", help="Why a port does what it does, stage by stage."),
+    typer.Option(
+        "--because", metavar="SWITCH:PORT", help="Why a port does what it does, stage by stage."
+    ),
 ]
 Configs = Annotated[
     list[str],
-    typer.Argument(metavar="CONFIGS...", help="Files or folders of configurations and tables.", show_default=False),
+    typer.Argument(
+        metavar="CONFIGS...",
+        help="Files or folders of configurations and tables.",
+        show_default=False,
+    ),
 ]
 FormatOption = Annotated[Format, typer.Option("--format", "-f", help="What to write.")]
 OutputOption = Annotated[
-    str | None, typer.Option("--output", "-o", metavar="FILE", help="Write to FILE instead of the screen.")
+    str | None,
+    typer.Option("--output", "-o", metavar="FILE", help="Write to FILE instead of the screen."),
 ]
-SwitchOption = Annotated[str | None, typer.Option("--switch", "-s", metavar="NAME", help="Only this switch.")]
+SwitchOption = Annotated[
+    str | None, typer.Option("--switch", "-s", metavar="NAME", help="Only this switch.")
+]
 VlanOption = Annotated[
-    str | None, typer.Option("--vlan", "-v", metavar="LIST", help="Only these VLANs, as in 10,20-30 or 'all but 1'.")
+    str | None,
+    typer.Option(
+        "--vlan", "-v", metavar="LIST", help="Only these VLANs, as in 10,20-30 or 'all but 1'."
+    ),
 ]
 PlanOption = Annotated[
-    str | None, typer.Option("--plan", "-p", metavar="FILE", help="The plan; else plan.yaml among the files.")
+    str | None,
+    typer.Option("--plan", "-p", metavar="FILE", help="The plan; else plan.yaml among the files."),
 ]
 AsOption = Annotated[
     list[str] | None,
-    typer.Option("--as", metavar="FORMAT[=PATTERN]", help="Read files (whose names fit) as this format or dialect."),
+    typer.Option(
+        "--as",
+        metavar="FORMAT[=PATTERN]",
+        help="Read files (whose names fit) as this format or dialect.",
+    ),
 ]
-QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Say nothing about the input on the error output.")]
+QuietOption = Annotated[
+    bool, typer.Option("--quiet", "-q", help="Say nothing about the input on the error output.")
+]
 ColourOption = Annotated[bool, typer.Option("--no-colour", help="No colour, even on a terminal.")]
 
 
@@ -123,9 +144,13 @@ class View:
 
 
 def write_file(path: str, text: str) -> None:
-    """Write beside the file and rename: nobody finds half of it. Ends with one line if it cannot be written."""
+    """Write beside the file and rename: nobody finds half of it. Ends with one line if it cannot be
+    written.
+    """
     try:
-        handle, beside = tempfile.mkstemp(dir=os.path.dirname(os.path.abspath(path)), prefix=".inkov-")
+        handle, beside = tempfile.mkstemp(
+            dir=os.path.dirname(os.path.abspath(path)), prefix=".inkov-"
+        )
         try:
             with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
                 file.write(text)
@@ -199,7 +224,9 @@ class Session:
     @property
     def unread(self) -> list[str]:
         """The files that were not read, each as a sentence."""
-        return [f"{report.file} was not read" for report in self.loaded.reports if not report.format]
+        return [
+            f"{report.file} was not read" for report in self.loaded.reports if not report.format
+        ]
 
     def switch(self, name: str | None) -> str | None:
         """The switch that --switch names. Ends with the nearest names if there is none."""
@@ -216,7 +243,12 @@ def check_paths(paths: list[str]) -> None:
 
 
 def start(
-    configs: list[str], quiet: bool, plan: str | None = None, *, read_as: list[str] | None = None, account: bool = False
+    configs: list[str],
+    quiet: bool,
+    plan: str | None = None,
+    *,
+    read_as: list[str] | None = None,
+    account: bool = False,
 ) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input."""
     from inkov.campus import Host, Problem
@@ -230,7 +262,10 @@ def start(
     try:
         loaded = load(configs, account=account, read_as=read_as or (), progress=_progress(quiet))
     except UnknownFormat as unknown:
-        fail(f"--as: {unknown}; it is one of: {', '.join(unknown.known)}{nearest(unknown.args[0], unknown.known)}")
+        fail(
+            f"--as: {unknown}; it is one of:"
+            f" {', '.join(unknown.known)}{nearest(unknown.args[0], unknown.known)}"
+        )
     except NothingToRead as nothing:
         if not quiet:
             say_problems(nothing.problems, None)
@@ -238,13 +273,18 @@ def start(
     intended = _plan(loaded, plan)
     tables = _tables(intended, loaded)
     if tables:  # that the plan names, and that are not among the files
-        loaded = load([*configs, *tables], account=account, read_as=read_as or (), progress=_progress(quiet))
+        loaded = load(
+            [*configs, *tables], account=account, read_as=read_as or (), progress=_progress(quiet)
+        )
         intended = _plan(loaded, plan)
     hosts: dict[str, Host] = {}
     for host in (*loaded.campus.hosts, *intended.hosts):
         if host.name in hosts:
             first = hosts[host.name].origin
-            says = f"host {host.name!r} is named twice, first at {first.file}:{first.line}; this one is not used"
+            says = (
+                f"host {host.name!r} is named twice, first at {first.file}:{first.line}; this one"
+                " is not used"
+            )
             loaded.campus.problems.append(Problem(host.origin, says, "give each host one name"))
         else:
             hosts[host.name] = host
@@ -253,7 +293,10 @@ def start(
     loaded.campus.problems += shape(loaded.campus, intended.says.platforms)
     for name, origin in intended.switches:
         if name not in loaded.campus.devices:
-            says = f"the plan names a switch {name!r} that is not among the files{nearest(name, loaded.campus.devices)}"
+            says = (
+                f"the plan names a switch {name!r} that is not among the"
+                f" files{nearest(name, loaded.campus.devices)}"
+            )
             loaded.campus.problems.append(Problem(origin, says))
     if not quiet:
         say_problems(loaded.campus.problems, loaded)
@@ -274,14 +317,19 @@ def _plan(loaded: Loaded, named: str | None) -> Plan:
         except OSError as error:
             fail(f"cannot read the plan {named}: {(error.strerror or str(error)).lower()}")
     if len(loaded.plans) > 1:
-        fail(f"several plans among the files: {', '.join(sorted(loaded.plans))}; name one with --plan")
+        fail(
+            f"several plans among the files: {', '.join(sorted(loaded.plans))}; name one with"
+            " --plan"
+        )
     for path, data in loaded.plans.items():
         return read_plan(path, data)
     return Plan()
 
 
 def _tables(plan: Plan, loaded: Loaded) -> list[str]:
-    """The tables that a plan names and that are not read yet: their paths, which the plan states from where it is."""
+    """The tables that a plan names and that are not read yet: their paths, which the plan states
+    from where it is.
+    """
     read = {os.path.realpath(report.file) for report in loaded.reports}
     folder = os.path.dirname(plan.says.origin.file)
     paths = [os.path.join(folder, name) for name in (*plan.says.ports, *plan.says.links)]

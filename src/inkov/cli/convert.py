@@ -23,7 +23,9 @@ class To(StrEnum):
 
 def convert(
     configs: Configs,
-    folder: Annotated[str, typer.Argument(metavar="DIR", help="Where to write, one file for each switch.")],
+    folder: Annotated[
+        str, typer.Argument(metavar="DIR", help="Where to write, one file for each switch.")
+    ],
     to: Annotated[To, typer.Option("--to", help="The format to write.")] = To.SHEET,
     force: Annotated[bool, typer.Option("--force", help="Replace files that are there.")] = False,
     read_as: AsOption = None,
@@ -52,7 +54,10 @@ def convert(
     files |= _tables(campus)
     there = [file for file in files if os.path.lexists(os.path.join(folder, file))]
     if there and not force:
-        fail(f"{os.path.join(folder, there[0])} is there; name another folder, or replace it with --force")
+        fail(
+            f"{os.path.join(folder, there[0])} is there; name another folder, or replace it with"
+            " --force"
+        )
     try:
         os.makedirs(folder, exist_ok=True)
     except OSError as error:
@@ -79,7 +84,10 @@ def _tables(campus: Campus) -> dict[str, str]:
     """The cabling and host tables that were read, as tables again."""
     found = {}
     cables = [(c.device, c.port, c.far_device, c.far_port) for c in campus.cables]
-    hosts = [(h.name, h.device, h.port, h.address or "", h.gateway or "", h.vid or "") for h in campus.hosts]
+    hosts = [
+        (h.name, h.device, h.port, h.address or "", h.gateway or "", h.vid or "")
+        for h in campus.hosts
+    ]
     for file, head, rows in (
         ("cabling.csv", ("switch", "port", "far switch", "far port"), cables),
         ("hosts.csv", ("host", "switch", "port", "address", "gateway", "vlan"), hosts),

@@ -11,7 +11,9 @@ from inkov.cli.common import fail
 
 
 def demo(
-    folder: Annotated[str, typer.Argument(metavar="[DIR]", help="Where to write it.")] = "inkov-demo",
+    folder: Annotated[
+        str, typer.Argument(metavar="[DIR]", help="Where to write it.")
+    ] = "inkov-demo",
     force: Annotated[bool, typer.Option("--force", help="Replace what is there.")] = False,
 ) -> None:
     """Write the demo campus and run the tour on it."""
@@ -20,11 +22,16 @@ def demo(
     try:
         copy_demo(folder, replace=force)
     except DemoExists:
-        fail(f"{folder} is there and is not the untouched demo; name another folder, or replace it with --force")
+        fail(
+            f"{folder} is there and is not the untouched demo; name another folder, or replace it"
+            " with --force"
+        )
     except OSError as error:
         fail(f"cannot write the demo to {folder}: {(error.strerror or str(error)).lower()}")
     garden, repaired = os.path.join(folder, "garden"), os.path.join(folder, "repaired")
-    typer.echo("A botanic garden: thirteen switches in six formats, with the mistakes people make.\n")
+    typer.echo(
+        "A botanic garden: thirteen switches in six formats, with the mistakes people make.\n"
+    )
     _show("read", garden, lambda: read.read([garden]))
     _show("vlans", garden, lambda: vlans.vlans([garden]))
     _show("ports", garden, lambda: ports.ports([garden], switch="gate-1"), "--switch gate-1")
@@ -38,7 +45,11 @@ def demo(
         garden,
         lambda: follow.follow("core-1:port-13", "pond-1:port-1", [garden]),
     )
-    _show("follow freezer-1 alarm-server", garden, lambda: follow.follow("freezer-1", "alarm-server", [garden]))
+    _show(
+        "follow freezer-1 alarm-server",
+        garden,
+        lambda: follow.follow("freezer-1", "alarm-server", [garden]),
+    )
     _show("audit", repaired, lambda: audit.audit([repaired]))
     _show("prove", repaired, lambda: prove.prove([repaired]))
     typer.echo("What to try next:")
@@ -47,7 +58,10 @@ def demo(
         (f"inkov vlans {garden} --vlan 60-70", "some VLANs only"),
         (f"inkov audit {garden} --format json", "findings for other programs"),
         (f"inkov trunks {garden} --because palm-1:port-24", "why a port does what it does"),
-        (f"inkov hears orchard-1:6 {garden} --level hostile", "what a host gets at that sends any tag"),
+        (
+            f"inkov hears orchard-1:6 {garden} --level hostile",
+            "what a host gets at that sends any tag",
+        ),
         (f"inkov prove {repaired} --matrix", "who reaches whom, and by which router"),
         ("inkov rules native-default", "one rule explained"),
         (f"inkov dialect check {garden}/arbour.toml", "a command language, described for Inkov"),

@@ -23,11 +23,15 @@ if TYPE_CHECKING:
     from inkov.readers import FileReport
     from inkov.readers.dialects import Dialect
 
-Files = Annotated[list[str], typer.Argument(metavar="DIALECT...", help="Dialect files.", show_default=False)]
+Files = Annotated[
+    list[str], typer.Argument(metavar="DIALECT...", help="Dialect files.", show_default=False)
+]
 
 
 def new(configs: Configs, output: OutputOption = None) -> None:
-    """Start a dialect from configurations: the shape of the text guessed, each kind of line as a form to fill in."""
+    """Start a dialect from configurations: the shape of the text guessed, each kind of line as a
+    form to fill in.
+    """
     from inkov.readers.dialects.shapes import starter
     from inkov.readers.load import unread_texts
 
@@ -36,7 +40,10 @@ def new(configs: Configs, output: OutputOption = None) -> None:
     texts = unread_texts(configs, problems)
     say_problems(problems, None)
     if not texts:
-        fail("every file here is read already, or is no text: name configurations that `inkov read` does not recognise")
+        fail(
+            "every file here is read already, or is no text: name configurations that `inkov read`"
+            " does not recognise"
+        )
     View(Format.TABLE, output, True).write(starter(texts))
 
 
@@ -54,8 +61,12 @@ def check(files: Files) -> None:
         data = b"" if os.path.isdir(file) else file_bytes(file, problems, [])
         if data is None or os.path.isdir(file):
             say_problems(problems, None)
-            fail(f"{file}: name the dialect files themselves, as in {os.path.join(file, 'NAME.toml')}" if not problems
-                 else f"{file} was not checked")  # fmt: skip
+            fail(
+                f"{file}: name the dialect files themselves, as in"
+                f" {os.path.join(file, 'NAME.toml')}"
+                if not problems
+                else f"{file} was not checked"
+            )
         try:
             dialect: Dialect = compile_dialect(file, data)
         except BadDialect as bad:
@@ -108,12 +119,22 @@ def unmatched(
     texts = unread_texts(configs, problems)
     say_problems(problems, None)
     if not lines and not texts and not reports:
-        fail("no text here that a dialect reads, or that needs one: name configurations in a command language")
+        fail(
+            "no text here that a dialect reads, or that needs one: name configurations in a command"
+            " language"
+        )
     for file, text in texts:
-        lines += [(Origin(file, number), line) for number, line in enumerate(text.split("\n"), 1) if line.strip()]
+        lines += [
+            (Origin(file, number), line)
+            for number, line in enumerate(text.split("\n"), 1)
+            if line.strip()
+        ]
     groups = group(lines)
     view = View(form, output, no_colour)
-    rows = [{"count": g.count, "shape": g.shape, "example": g.example, "origin": g.origin} for g in groups]
+    rows = [
+        {"count": g.count, "shape": g.shape, "example": g.example, "origin": g.origin}
+        for g in groups
+    ]
     view.result({"unmatched": plain(rows, locator)}, lambda: shapes_grid(groups, locator))
     if problems or groups:
         raise typer.Exit(UNUSABLE if problems else FINDINGS)

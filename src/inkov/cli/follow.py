@@ -25,7 +25,9 @@ from inkov.cli.places import assumptions, claimed, entries_from, find_place, one
 
 
 def follow(
-    source: Annotated[str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")],
+    source: Annotated[
+        str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")
+    ],
     target: Annotated[str, typer.Argument(metavar="B", help="Where it is meant to arrive.")],
     configs: Configs,
     level: LevelOption = Level.HONEST,
@@ -53,12 +55,22 @@ def follow(
     view = View(form, output, no_colour)
     if one.host is not None and other.host is not None and wanted is None and level is Level.HONEST:
         result = ping(fabric, one.host, other.host)
-        sent = [sent_from(fabric, place.end, "honest", place.host.vid) for place in (one, other) if place.host]
+        sent = [
+            sent_from(fabric, place.end, "honest", place.host.vid)
+            for place in (one, other)
+            if place.host
+        ]
         rests = assumptions(session, [entry for entries in sent for entry in entries], "honest")
         claims = claimed(session, one.end, other.end)
-        plain = {**ping_json(one.label, other.label, result, rests, locator), **claims_json(claims, locator)}
+        plain = {
+            **ping_json(one.label, other.label, result, rests, locator),
+            **claims_json(claims, locator),
+        }
         view.result(
-            plain, lambda: with_claims(ping_grid(one.label, other.label, result, rests, locator), claims, locator)
+            plain,
+            lambda: with_claims(
+                ping_grid(one.label, other.label, result, rests, locator), claims, locator
+            ),
         )
         session.end(ALL_WELL if result.works else FINDINGS)
         return
@@ -70,6 +82,14 @@ def follow(
     stories = [run(fabric, entries, one.end, port, level.value) for port in ports]
     story = next((story for story in stories if story.arrives), stories[0])
     claims = claimed(session, one.end, other.end)
-    plain = {**story_json(one.label, other.label, story, rests, locator), **claims_json(claims, locator)}
-    view.result(plain, lambda: with_claims(story_grid(one.label, other.label, story, rests, locator), claims, locator))
+    plain = {
+        **story_json(one.label, other.label, story, rests, locator),
+        **claims_json(claims, locator),
+    }
+    view.result(
+        plain,
+        lambda: with_claims(
+            story_grid(one.label, other.label, story, rests, locator), claims, locator
+        ),
+    )
     session.end(ALL_WELL if story.arrives else FINDINGS)

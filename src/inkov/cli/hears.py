@@ -23,7 +23,9 @@ from inkov.cli.places import assumptions, claimed, entries_from, find_place, one
 
 
 def hears(
-    place: Annotated[str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")],
+    place: Annotated[
+        str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")
+    ],
     configs: Configs,
     level: LevelOption = Level.HONEST,
     vlan: VlanOption = None,

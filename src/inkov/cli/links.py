@@ -32,5 +32,7 @@ def links(
     session = start(configs, quiet, plan, read_as=read_as)
     rows = link_rows(session.fabric, session.switch(switch))
     locator = session.loaded.locator
-    View(form, output, no_colour).listing("links", rows, lambda: links_grid(rows, locator), session.loaded)
+    View(form, output, no_colour).listing(
+        "links", rows, lambda: links_grid(rows, locator), session.loaded
+    )
     session.end()

@@ -29,7 +29,9 @@ def find_place(session: Session, text: str) -> Place:  # noqa: RET503 (fail does
     hosts = {host.name: host for host in campus.hosts}
     if text in hosts:
         host = hosts[text]
-        device, port = _at(session, host.device, host.port, f"host {text} ({host.origin.file}:{host.origin.line})")
+        device, port = _at(
+            session, host.device, host.port, f"host {text} ({host.origin.file}:{host.origin.line})"
+        )
         return Place(text, End(device, port), host)
     for cut in [at for at, char in enumerate(text) if char == ":"]:
         if text[:cut] in campus.devices:
@@ -37,7 +39,11 @@ def find_place(session: Session, text: str) -> Place:  # noqa: RET503 (fail does
             return Place(f"{device}:{port}", End(device, port), None)
     switch = text.partition(":")[0]
     known = [*hosts, *campus.devices] if ":" not in text else campus.devices
-    what = "no host, and no place written switch:port" if ":" not in text else "no switch of that name is read"
+    what = (
+        "no host, and no place written switch:port"
+        if ":" not in text
+        else "no switch of that name is read"
+    )
     fail(f"{text}: {what}{nearest(switch, known)}")
 
 
@@ -65,7 +71,9 @@ def one_vlan(text: str | None) -> int | None:
 
 
 def entries_from(session: Session, place: Place, level: Level, vid: int | None) -> list[Entry]:
-    """What is sent at a place. Ends with what the port does take, if nothing enters there in the VLAN asked for."""
+    """What is sent at a place. Ends with what the port does take, if nothing enters there in the
+    VLAN asked for.
+    """
     from inkov.forwarding.because import why_dropped
     from inkov.forwarding.stations import bridge_ports_at, sent_from
     from inkov.render.text import place as written
@@ -83,9 +91,15 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
         why = why_dropped(fabric, resolved, vid if vid != resolved.settled.access_vlan else None)
         at = written(why.origin, session.loaded.locator)
         if takes and vid is not None:
-            fail(f"{place.label} takes no frames of VLAN {vid}: what it takes is VLAN {bits_to_text(takes)} ({at})")
+            fail(
+                f"{place.label} takes no frames of VLAN {vid}: what it takes is VLAN"
+                f" {bits_to_text(takes)} ({at})"
+            )
         if takes:
-            fail(f"{place.label}: {why.says} ({at}); name a VLAN with --vlan, of {bits_to_text(takes)}")
+            fail(
+                f"{place.label}: {why.says} ({at}); name a VLAN with --vlan, of"
+                f" {bits_to_text(takes)}"
+            )
         fail(f"{why.says} ({at}): nothing sent at {place.label} gets in")
     return entries
 
@@ -96,12 +110,16 @@ def assumptions(session: Session, entries: list[Entry], level: Level) -> list[st
     from inkov.forwarding.rests import Rests, passed_by
 
     fabric = session.fabric
-    passed = passed_by(flood(fabric, entries, level)) | {fabric.bridges[entry.bridge].device for entry in entries}
+    passed = passed_by(flood(fabric, entries, level)) | {
+        fabric.bridges[entry.bridge].device for entry in entries
+    }
     return [*Rests(fabric).on(passed, level), *session.unread]
 
 
 def claimed(session: Session, one: End, other: End | None) -> list[Verdict]:
-    """The verdicts on the plan's claims about what is sent at one port, and heard at another if given."""
+    """The verdicts on the plan's claims about what is sent at one port, and heard at another if
+    given.
+    """
     if not session.plan.says.claims:
         return []
     from inkov.proofs.prove import Prover

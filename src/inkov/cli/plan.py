@@ -39,7 +39,9 @@ def new(
     session.end()
 
 
-def check(configs: Configs, plan: PlanOption = None, read_as: AsOption = None, quiet: QuietOption = False) -> None:
+def check(
+    configs: Configs, plan: PlanOption = None, read_as: AsOption = None, quiet: QuietOption = False
+) -> None:
     """Is it well-formed, and does each name mean something?"""
     from inkov.cli.exits import ALL_WELL, FINDINGS
     from inkov.proofs.seats import Names
@@ -54,9 +56,13 @@ def check(configs: Configs, plan: PlanOption = None, read_as: AsOption = None, q
     for line in wrong:
         typer.echo(line)
     counts = {
-        "VLAN": len(says.vlans), "segment": len(says.segments), "host": len(says.hosts), "claim": len(says.claims),
-        "acceptance": len(says.accepted), "platform": len(says.platforms),
-    }  # fmt: skip
+        "VLAN": len(says.vlans),
+        "segment": len(says.segments),
+        "host": len(says.hosts),
+        "claim": len(says.claims),
+        "acceptance": len(says.accepted),
+        "platform": len(says.platforms),
+    }
     held = [f"{number} {name}{'s' * (number != 1)}" for name, number in counts.items() if number]
     typer.echo(f"The plan holds {', '.join(held) or 'nothing'}.")
     session.end(FINDINGS if wrong or session.plan.problems else ALL_WELL)

@@ -29,7 +29,9 @@ def ports(
     switch: SwitchOption = None,
     because: BecauseOption = None,
     vlan: VlanOption = None,
-    matrix: Annotated[bool, typer.Option("--matrix", help="VLAN × port: T tagged, U untagged, · not at all.")] = False,
+    matrix: Annotated[
+        bool, typer.Option("--matrix", help="VLAN × port: T tagged, U untagged, · not at all.")
+    ] = False,
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
@@ -59,8 +61,13 @@ def ports(
         view.listing("matrix", cells, lambda: matrix_grid(cells), session.loaded)
     else:
         # Each switch has its own ports, so each has a table of its own.
-        write = {Format.CSV: to_csv, Format.MARKDOWN: to_markdown}.get(form, lambda g: grid_text(g, view.screen))
+        write = {Format.CSV: to_csv, Format.MARKDOWN: to_markdown}.get(
+            form, lambda g: grid_text(g, view.screen)
+        )
         members = memberships(session.fabric, name, wanted)
-        grids = [matrix_grid(list(group)) for _, group in groupby(members, key=lambda member: member.switch)]
+        grids = [
+            matrix_grid(list(group))
+            for _, group in groupby(members, key=lambda member: member.switch)
+        ]
         view.write("\n".join(write(grid) for grid in grids))
     session.end()

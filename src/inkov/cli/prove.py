@@ -30,12 +30,18 @@ def prove(
     plan: PlanOption = None,
     level: LevelOption = Level.HONEST,
     strict: Annotated[
-        bool, typer.Option("--strict", help="Undecided, where a file, line or neighbour that matters is not known.")
+        bool,
+        typer.Option(
+            "--strict", help="Undecided, where a file, line or neighbour that matters is not known."
+        ),
     ] = False,
     certificate: Annotated[
-        str | None, typer.Option("--certificate", metavar="FILE", help="Write what `inkov verify` checks.")
+        str | None,
+        typer.Option("--certificate", metavar="FILE", help="Write what `inkov verify` checks."),
     ] = None,
-    matrix: Annotated[bool, typer.Option("--matrix", help="Who reaches whom instead: segments x segments.")] = False,
+    matrix: Annotated[
+        bool, typer.Option("--matrix", help="Who reaches whom instead: segments x segments.")
+    ] = False,
     hosts: Annotated[bool, typer.Option("--hosts", help="With --matrix: hosts x hosts.")] = False,
     form: ReportOption = Report.TABLE,
     output: OutputOption = None,
@@ -46,14 +52,22 @@ def prove(
     """The plan's claims; without any, that no VLAN leaks or is split."""
     from inkov.proofs import prove as run
     from inkov.render.grid import to_csv, to_markdown
-    from inkov.render.proofs import verdicts_grid, verdicts_json, verdicts_junit, verdicts_sarif, verdicts_text
+    from inkov.render.proofs import (
+        verdicts_grid,
+        verdicts_json,
+        verdicts_junit,
+        verdicts_sarif,
+        verdicts_text,
+    )
     from inkov.render.text import to_json
 
     session = start(configs, quiet, plan, read_as=read_as)
     if matrix or hosts:
         _matrix(session, level, hosts, View(form, output, no_colour))
         return
-    verdicts = run(session.fabric, session.plan, level=level.value, unread=session.unread, strict=strict)
+    verdicts = run(
+        session.fabric, session.plan, level=level.value, unread=session.unread, strict=strict
+    )
     view, locator = View(form, output, no_colour), session.loaded.locator
     if certificate is not None:
         write_file(certificate, to_json(certificate_of(session, verdicts)))
@@ -104,7 +118,9 @@ def certificate_of(session: Session, verdicts: list[Any]) -> dict[str, Any]:
 
 
 def verify(
-    certificate: Annotated[str, typer.Argument(metavar="CERTIFICATE", help="What `inkov prove` wrote.")],
+    certificate: Annotated[
+        str, typer.Argument(metavar="CERTIFICATE", help="What `inkov prove` wrote.")
+    ],
     configs: Configs,
     plan: PlanOption = None,
     read_as: AsOption = None,
@@ -127,16 +143,28 @@ def verify(
     except OSError as error:
         fail(f"cannot read {certificate}: {(error.strerror or str(error)).lower()}")
     except (msgspec.DecodeError, KeyError, TypeError, ValueError, RecursionError):
-        fail(f"{certificate} is no certificate; make one with `inkov prove CONFIGS --certificate FILE`")
+        fail(
+            f"{certificate} is no certificate; make one with `inkov prove CONFIGS --certificate"
+            " FILE`"
+        )
     session = start(configs, quiet, plan, read_as=read_as)
     refused = []
     digests = session.digests
     for name in sorted(files.keys() | digests.keys()):
         if files.get(name) != digests.get(name):
-            what = "is not in the certificate" if name not in files else "is not there" if name not in digests else (
-                "is not what it was")  # fmt: skip
+            what = (
+                "is not in the certificate"
+                if name not in files
+                else "is not there"
+                if name not in digests
+                else ("is not what it was")
+            )
             refused.append(f"{name} {what}")
-    cables = [(a.device, a.port, b.device, b.port) for link in session.fabric.wiring.links for a, b in link.cables]
+    cables = [
+        (a.device, a.port, b.device, b.port)
+        for link in session.fabric.wiring.links
+        for a, b in link.cables
+    ]
     net = Network(session.fabric.campus, cables)
     names = vlan_names(session.plan, session.fabric.campus)
     stated = session.plan.says.claims
@@ -144,19 +172,32 @@ def verify(
     for number, entry in enumerate(claims):
         try:
             brings = verify_entry(net, stated, names, number, entry)
-            checked, bare = checked + brings, bare + (not brings and entry["verdict"] != "undecided")
+            checked, bare = (
+                checked + brings,
+                bare + (not brings and entry["verdict"] != "undecided"),
+            )
             covered |= VlanSet.parse(entry["vlans"]) if entry["kind"] == "no-leak" else VlanSet()
         except Refused as why:
             refused.append(f"claim {number + 1}: {why}")
         except (KeyError, TypeError, ValueError, AttributeError, IndexError):
             refused.append(f"claim {number + 1}: the entry is not well-formed")
     if not stated:
-        refused += [f"no claim is about VLAN {vid}" for vid in sorted(net.by_vid) if vid and vid not in covered]
+        refused += [
+            f"no claim is about VLAN {vid}"
+            for vid in sorted(net.by_vid)
+            if vid and vid not in covered
+        ]
     if len(stated) > len(claims):
         refused.append(f"the plan has {len(stated)} claims, the certificate {len(claims)}")
     for line in refused:
         typer.echo(f"refused: {line}")
     without = len(claims) - checked
     also = f"; {without} without a certificate" if without else ""
-    typer.echo(f"{checked} of {len(claims)} claims verified{also}." if not refused else "The certificate is refused.")
-    session.end(FINDINGS if refused or bare else ALL_WELL)  # what is said to hold without a certificate is not verified
+    typer.echo(
+        f"{checked} of {len(claims)} claims verified{also}."
+        if not refused
+        else "The certificate is refused."
+    )
+    session.end(
+        FINDINGS if refused or bare else ALL_WELL
+    )  # what is said to hold without a certificate is not verified

@@ -25,7 +25,10 @@ def read(
         bool, typer.Option("--unmatched", help="Only what was not understood, place by place.")
     ] = False,
     strict: Annotated[
-        bool, typer.Option("--strict", help="Exit with 1 if anything that may matter was not understood.")
+        bool,
+        typer.Option(
+            "--strict", help="Exit with 1 if anything that may matter was not understood."
+        ),
     ] = False,
     plan: PlanOption = None,
     form: FormatOption = Format.TABLE,
@@ -44,6 +47,10 @@ def read(
     if unmatched:
         view.listing("unmatched", lines, lambda: unmatched_grid(lines, loaded.locator), loaded)
     else:
-        rows = {"files": loaded.reports, "assumed": session.fabric.assumptions, "problems": loaded.campus.problems}
+        rows = {
+            "files": loaded.reports,
+            "assumed": session.fabric.assumptions,
+            "problems": loaded.campus.problems,
+        }
         view.listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded)
     session.end(FINDINGS if strict and any(line.relevant for line in lines) else ALL_WELL)

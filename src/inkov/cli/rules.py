@@ -8,7 +8,9 @@ from inkov.cli.common import ColourOption, Format, FormatOption, OutputOption, V
 
 
 def rules(
-    slug: Annotated[str | None, typer.Argument(metavar="[RULE]", help="Explain this rule.", show_default=False)] = None,
+    slug: Annotated[
+        str | None, typer.Argument(metavar="[RULE]", help="Explain this rule.", show_default=False)
+    ] = None,
     form: FormatOption = Format.TABLE,
     output: OutputOption = None,
     no_colour: ColourOption = False,
@@ -28,7 +30,9 @@ def rules(
     chosen = catalogue() if slug is None else [CATALOGUE[slug]]
     if form is Format.JSON:
         names = ("slug", "family", "severity", "what", "why", "cure", "example")
-        view.write(to_json({"rules": [{name: getattr(rule, name) for name in names} for rule in chosen]}))
+        view.write(
+            to_json({"rules": [{name: getattr(rule, name) for name in names} for rule in chosen]})
+        )
     elif form is Format.CSV:
         view.write(to_csv(rules_grid(chosen)))
     elif form is Format.MARKDOWN:

@@ -38,5 +38,7 @@ def trunks(
         return
     rows = trunk_rows(session.fabric, session.switch(switch), session.plan.needed)
     locator = session.loaded.locator
-    View(form, output, no_colour).listing("trunks", rows, lambda: trunks_grid(rows, locator), session.loaded)
+    View(form, output, no_colour).listing(
+        "trunks", rows, lambda: trunks_grid(rows, locator), session.loaded
+    )
     session.end()

@@ -16,10 +16,11 @@ class DemoExists(Exception):
 
 
 def copy_demo(folder: str, *, replace: bool) -> None:
-    """Write the demo to `folder`: beside it first, then renamed, so that it is there whole or not at all.
+    """Write the demo to `folder`: beside it first, then renamed, so that it is there whole or not
+    at all.
 
-    A folder that already holds the untouched demo is left as it is. DemoExists if it holds anything else, unless
-    `replace`. OSError if it cannot be written.
+    A folder that already holds the untouched demo is left as it is. DemoExists if it holds anything
+    else, unless `replace`. OSError if it cannot be written.
     """
     with as_file(files("inkov.demo") / "campus") as source:
         if os.path.lexists(folder) and not replace:

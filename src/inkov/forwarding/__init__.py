@@ -1,7 +1,8 @@
-"""What the switches do with frames: the stages from configuration to forwarding, and what is computed from them.
+"""What the switches do with frames: the stages from configuration to forwarding, and what is
+computed from them.
 
-The rules are numbered in `docs/forwarding-model.md`; code cites them as FM 3.5. Every later room reads the `Fabric`
-that `resolve` builds and derives nothing of this again.
+The rules are numbered in `docs/forwarding-model.md`; code cites them as FM 3.5. Every later room
+reads the `Fabric` that `resolve` builds and derives nothing of this again.
 """
 
 from inkov.forwarding.fabric import BridgePort, Fabric, Resolved

@@ -1,6 +1,8 @@
-"""Why a port does what it does: each value with the line, the default or the assumption behind it, in plain sentences.
+"""Why a port does what it does: each value with the line, the default or the assumption behind it,
+in plain sentences.
 
-The sentences are made from what `resolve` decided and from the facts it decided on; nothing is decided here.
+The sentences are made from what `resolve` decided and from the facts it decided on; nothing is
+decided here.
 """
 
 from __future__ import annotations
@@ -80,7 +82,7 @@ def _fact(fabric: Fabric, resolved: Resolved, attribute: str) -> Fact[object]:
 
 
 def said(fabric: Fabric, resolved: Resolved, attribute: str) -> Origin:
-    """Where an attribute was decided; for a default, the port's own place with the default's words."""
+    """Where an attribute was decided; for a default, the port's place and the default's words."""
     origin = _fact(fabric, resolved, attribute).origin
     if origin.file:
         return origin
@@ -100,20 +102,30 @@ def _shown(value: object) -> str:
     return str(value)
 
 
-# --- one frame at one port ----------------------------------------------------------------------------------------
+# --- one frame at one port ------------------------------------------------------------------------
 
 
 def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Said:
     """Why a frame that arrives at a port is then in VLAN `vid`."""
     if not tagged:
-        names = {Mode.ACCESS: "access_vlan", Mode.TRUNK: "native_vlan", Mode.GENERAL: "pvid",
-                 Mode.PRIVATE_HOST: "secondary", Mode.PROMISCUOUS: "primary"}  # fmt: skip
+        names = {
+            Mode.ACCESS: "access_vlan",
+            Mode.TRUNK: "native_vlan",
+            Mode.GENERAL: "pvid",
+            Mode.PRIVATE_HOST: "secondary",
+            Mode.PROMISCUOUS: "primary",
+        }
         if resolved.mode is Mode.ROUTED:
             return Said("the routed port takes untagged frames", said(fabric, resolved, "mode"))
         attribute = names[resolved.mode]
         origin = said(fabric, resolved, attribute)
-        return Said(f"untagged frames are in VLAN {vid} here, its {NAMES[attribute]}{_whose(origin)}", origin)
-    attribute = {Mode.ACCESS: "voice_vlan", Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(resolved.mode, "mode")
+        return Said(
+            f"untagged frames are in VLAN {vid} here, its {NAMES[attribute]}{_whose(origin)}",
+            origin,
+        )
+    attribute = {Mode.ACCESS: "voice_vlan", Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(
+        resolved.mode, "mode"
+    )
     if resolved.mode is Mode.GENERAL and not resolved.settled.ingress_filtering:
         attribute = "ingress_filtering"
         origin = said(fabric, resolved, attribute)
@@ -139,7 +151,11 @@ def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Sa
             attribute, says = "allowed", f"its allowed list holds VLAN {vid}"
     elif resolved.mode is Mode.GENERAL:
         attribute = "tagged" if tagged else "untagged" if settled.untagged is not None else "pvid"
-        says = f"VLAN {vid} is among its {NAMES[attribute]}" if attribute != "pvid" else f"VLAN {vid} is its PVID"
+        says = (
+            f"VLAN {vid} is among its {NAMES[attribute]}"
+            if attribute != "pvid"
+            else f"VLAN {vid} is its PVID"
+        )
     elif resolved.mode is Mode.PRIVATE_HOST:
         attribute = "primary" if vid == settled.primary else "secondary"
         says = f"it hears VLAN {vid}, its {NAMES[attribute]}"
@@ -158,17 +174,27 @@ def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Said:
     if resolved.mode is Mode.TRUNK:
         if vid not in settled.allowed:
             origin = said(fabric, resolved, "allowed")
-            return Said(f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {vid}", origin)
+            return Said(
+                f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {vid}", origin
+            )
         if vid in settled.withheld:
             return Said(f"VLAN {vid} is withheld from {end}", said(fabric, resolved, "withheld"))
     if not resolved.view.emit and resolved.free.emit:
-        says = f"{end} is in VLAN {bits_to_text(resolved.free.emit)}, which {end.device} does not have"
+        says = (
+            f"{end} is in VLAN {bits_to_text(resolved.free.emit)}, which {end.device} does not have"
+        )
         return Said(says, said(fabric, resolved, _ASKED[resolved.mode][0]))
-    attribute = {Mode.ACCESS: "access_vlan", Mode.GENERAL: "tagged", Mode.PRIVATE_HOST: "primary",
-                 Mode.PROMISCUOUS: "secondaries"}.get(resolved.mode, "mode")  # fmt: skip
+    attribute = {
+        Mode.ACCESS: "access_vlan",
+        Mode.GENERAL: "tagged",
+        Mode.PRIVATE_HOST: "primary",
+        Mode.PROMISCUOUS: "secondaries",
+    }.get(resolved.mode, "mode")
     passed = bits_to_text(resolved.view.emit)
     origin = said(fabric, resolved, attribute)
-    return Said(f"{end} ({resolved.view.form}) passes VLAN {passed}, not VLAN {vid}{_whose(origin)}", origin)
+    return Said(
+        f"{end} ({resolved.view.form}) passes VLAN {passed}, not VLAN {vid}{_whose(origin)}", origin
+    )
 
 
 def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Said:
@@ -177,7 +203,11 @@ def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Said:
     if not resolved.up:
         return Said(f"{end} is shut", said(fabric, resolved, "enabled"))
     wanted = tag if tag is not None else resolved.free.pvid
-    if wanted and resolved.free.enters() >> wanted & 1 and not fabric.live[end.device] >> wanted & 1:
+    if (
+        wanted
+        and resolved.free.enters() >> wanted & 1
+        and not fabric.live[end.device] >> wanted & 1
+    ):
         row = (device.vlans or {}).get(wanted)
         if row is not None and row.active is not None:
             return Said(f"VLAN {wanted} is suspended on {end.device}", row.active.origin)
@@ -185,17 +215,29 @@ def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Said:
     if tag is None:
         if resolved.mode is Mode.TRUNK:
             native = settled.native_vlan
-            missing = f": its native VLAN {native} is not on its allowed list" if native else ": it has no native VLAN"
-            return Said(f"{end} drops untagged frames{missing}", said(fabric, resolved, "native_vlan"))
-        return Said(f"{end} ({resolved.view.form}) drops untagged frames", said(fabric, resolved, "mode"))
+            missing = (
+                f": its native VLAN {native} is not on its allowed list"
+                if native
+                else ": it has no native VLAN"
+            )
+            return Said(
+                f"{end} drops untagged frames{missing}", said(fabric, resolved, "native_vlan")
+            )
+        return Said(
+            f"{end} ({resolved.view.form}) drops untagged frames", said(fabric, resolved, "mode")
+        )
     if resolved.mode is Mode.TRUNK:
         origin = said(fabric, resolved, "allowed")
-        return Said(f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {tag}", origin)
-    return Said(f"{end} ({resolved.view.form}) takes no frames tagged {tag}", said(fabric, resolved, "mode"))
+        return Said(
+            f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {tag}", origin
+        )
+    return Said(
+        f"{end} ({resolved.view.form}) takes no frames tagged {tag}", said(fabric, resolved, "mode")
+    )
 
 
 def why_stopped(fabric: Fabric, link: Link, vid: int) -> Said:
-    """Why VLAN `vid` does not cross a link both ways under its number: the first end that stops it."""
+    """Why VLAN `vid` does not cross a link both ways unchanged: the first end that stops it."""
     ends = [fabric.ports[link.a], fabric.ports[link.b]]
     for resolved in ends:
         device = resolved.end.device
@@ -214,19 +256,29 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Said:
             if not far.view.pvid:
                 return why_dropped(fabric, far, None)
             why = why_arrives(fabric, far, far.view.pvid, False)
-            return Said(f"VLAN {vid} leaves {near.end} untagged, and at {far.end} {why.says}", why.origin)
-    says = f"every link passes VLAN {vid}; protected ports on the way, or a port with two links, keep the parts apart"
+            return Said(
+                f"VLAN {vid} leaves {near.end} untagged, and at {far.end} {why.says}", why.origin
+            )
+    says = (
+        f"every link passes VLAN {vid}; protected ports on the way, or a port with two links, keep"
+        " the parts apart"
+    )
     return Said(says, ends[0].stated.origin)
 
 
-# --- the whole chain of one port ----------------------------------------------------------------------------------
+# --- the whole chain of one port ------------------------------------------------------------------
 
 
 def chain(fabric: Fabric, end: End) -> list[Reason]:
     """Everything decided about one port, stage by stage."""
     resolved = fabric.ports[end]
-    return [*_stated(resolved), *_completed(fabric, resolved), *_negotiated(fabric, resolved), *_view(fabric, resolved),
-            *_links(fabric, resolved)]  # fmt: skip
+    return [
+        *_stated(resolved),
+        *_completed(fabric, resolved),
+        *_negotiated(fabric, resolved),
+        *_view(fabric, resolved),
+        *_links(fabric, resolved),
+    ]
 
 
 def _stated(resolved: Resolved) -> Iterator[Reason]:
@@ -235,7 +287,9 @@ def _stated(resolved: Resolved) -> Iterator[Reason]:
     for attribute in dict.fromkeys(attributes):
         fact = getattr(port, attribute)
         if fact is not None and fact.origin.basis is Basis.STATED:
-            value = ("on" if fact.value else "off") if attribute == "enabled" else _shown(fact.value)
+            value = (
+                ("on" if fact.value else "off") if attribute == "enabled" else _shown(fact.value)
+            )
             name = NAMES.get(attribute, attribute.replace("_", " "))
             yield Reason("stated", f"{name}: {value}", fact.origin)
 
@@ -243,19 +297,28 @@ def _stated(resolved: Resolved) -> Iterator[Reason]:
 def _completed(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
     for attribute in ("mode", "negotiation", *_ASKED[resolved.mode]):
         fact = _fact(fabric, resolved, attribute)
-        if fact.origin.basis is not Basis.STATED and (attribute in ("mode",) or fact.value not in (None, False)):
+        if fact.origin.basis is not Basis.STATED and (
+            attribute in ("mode",) or fact.value not in (None, False)
+        ):
             if isinstance(fact.value, VlanSet) and not fact.value:
                 continue
             name = NAMES.get(attribute, attribute)
             origin = said(fabric, resolved, attribute)
-            yield Reason("completed", f"{name}: {_shown(fact.value)}, {fact.origin.basis}: {fact.origin.says}", origin)
+            yield Reason(
+                "completed",
+                f"{name}: {_shown(fact.value)}, {fact.origin.basis}: {fact.origin.says}",
+                origin,
+            )
 
 
 def _negotiated(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
     end = resolved.end
     if resolved.bundle:
         assert resolved.stated.bundle is not None
-        says = f"{end} is a member of {resolved.bundle}, which forwards in its place; its own settings do not count"
+        says = (
+            f"{end} is a member of {resolved.bundle}, which forwards in its place; its own settings"
+            " do not count"
+        )
         yield Reason("negotiated", says, resolved.stated.bundle.origin)
         return
     if negotiates(resolved.settled):
@@ -264,7 +327,11 @@ def _negotiated(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
         becomes = f"{end} is {resolved.settled.negotiation}, {far}: it becomes {resolved.mode}"
         yield Reason("negotiated", becomes, said(fabric, resolved, "negotiation"))
     else:
-        yield Reason("negotiated", f"it does not negotiate: it is {resolved.mode}", said(fabric, resolved, "mode"))
+        yield Reason(
+            "negotiated",
+            f"it does not negotiate: it is {resolved.mode}",
+            said(fabric, resolved, "mode"),
+        )
 
 
 def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
@@ -275,7 +342,9 @@ def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
         yield Reason(stage, "it is shut: it forwards nothing", said(fabric, resolved, "enabled"))
         return
     if view.form is Form.ROUTED:
-        yield Reason(stage, "it is routed: no VLAN of the switch passes it", said(fabric, resolved, "mode"))
+        yield Reason(
+            stage, "it is routed: no VLAN of the switch passes it", said(fabric, resolved, "mode")
+        )
         return
     if view.pvid:
         yield Reason(stage, *why_arrives(fabric, resolved, view.pvid, False))
@@ -292,7 +361,10 @@ def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
             attribute = _ASKED[resolved.mode][0]
             yield Reason(stage, f"{name} {bits_to_text(mask)}", said(fabric, resolved, attribute))
     if lost and resolved.settled.allowed.bits != ALL:  # a list left at everything names nothing
-        says = f"{resolved.end.device} does not have VLAN {bits_to_text(lost)}: named here, and not passed"
+        says = (
+            f"{resolved.end.device} does not have VLAN {bits_to_text(lost)}: named here, and not"
+            " passed"
+        )
         yield Reason(stage, says, fabric.device(resolved.end.device).origin)
 
 
@@ -309,8 +381,11 @@ def _links(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
             continue
         yield from _crossing(fabric, resolved, far)
     if end not in fabric.wiring.of:
-        yield Reason("link view", "no switch is known at the other end: whoever is there counts as a host",
-                     resolved.stated.origin)  # fmt: skip
+        yield Reason(
+            "link view",
+            "no switch is known at the other end: whoever is there counts as a host",
+            resolved.stated.origin,
+        )
 
 
 def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]:
@@ -321,7 +396,10 @@ def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]
     for vid in VlanSet(near.view.bare):
         if far.view.pvid:
             why = why_arrives(fabric, far, far.view.pvid, False)
-            says = f"VLAN {vid} leaves untagged and arrives at {far.end} as VLAN {far.view.pvid}: {why.says}"
+            says = (
+                f"VLAN {vid} leaves untagged and arrives at {far.end} as VLAN {far.view.pvid}:"
+                f" {why.says}"
+            )
         else:
             why = why_dropped(fabric, far, None)
             says = f"VLAN {vid} leaves untagged and is dropped: {why.says}"
@@ -332,8 +410,14 @@ def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]
         words = why.says.replace(f"VLAN {vid}", "it").replace(f"tagged {vid}", "so tagged")
         lost[Said(words, why.origin)] = lost.get(Said(words, why.origin), 0) | 1 << vid
     for why, mask in lost.items():
-        yield Reason("link view", f"does not cross to {far.end}: VLAN {bits_to_text(mask)}; {why.says}", why.origin)
-    withheld = near.settled.withheld.bits & near.settled.allowed.bits if near.mode is Mode.TRUNK else 0
+        yield Reason(
+            "link view",
+            f"does not cross to {far.end}: VLAN {bits_to_text(mask)}; {why.says}",
+            why.origin,
+        )
+    withheld = (
+        near.settled.withheld.bits & near.settled.allowed.bits if near.mode is Mode.TRUNK else 0
+    )
     if withheld:
         says = f"withheld, so allowed and not sent: VLAN {bits_to_text(withheld)}"
         yield Reason("pruned", says, said(fabric, near, "withheld"))

@@ -1,6 +1,8 @@
-"""Stage 5, the link view: what leaves one end of a link and arrives at the other (FM 3.7, FM 3.8, FM 3.9).
+"""Stage 5, the link view: what leaves one end of a link and arrives at the other (FM 3.7, FM 3.8,
+FM 3.9).
 
-Here the wire is looked at: a frame on it is untagged or wears one tag, and the far end takes it by what it sees.
+Here the wire is looked at: a frame on it is untagged or wears one tag, and the far end takes it by
+what it sees.
 """
 
 from __future__ import annotations
@@ -47,11 +49,15 @@ def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossin
         same.append((whole.number, tagged & whole.view.admit & ~taken))
     kept = []
     for fold in folds:
-        if fold.leaves == fold.arrives and fold.leaves.bit_count() == 1:  # the number stays: no translation
+        if (
+            fold.leaves == fold.arrives and fold.leaves.bit_count() == 1
+        ):  # the number stays: no translation
             same = _with(same, fold.to, fold.leaves)
         elif fold.leaves and fold.arrives:
             kept.append(fold)
-    return Crossing(link, tuple(same), tuple(kept), tuple(f for f in hidden if f.leaves and f.arrives))
+    return Crossing(
+        link, tuple(same), tuple(kept), tuple(f for f in hidden if f.leaves and f.arrives)
+    )
 
 
 def _entry(receiver: BridgePort) -> int:

@@ -1,10 +1,12 @@
-"""Broadcast domains: which (bridge, VID) hubs talk with each other, for all VLANs at once (FM 6.1, FM 6.2).
+"""Broadcast domains: which (bridge, VID) hubs talk with each other, for all VLANs at once (FM 6.1,
+FM 6.2).
 
-Nearly every link passes a VLAN both ways under one number, or under one number each way. Such a pair of hubs is
-contracted: all of them at once, as the components of one sparse graph (SciPy). What is left (one-way crossings, folds
-without a way back) is followed exactly, by flooding from the components it touches. Protected ports, and
-ports that reports join to several others, break what a component promises, that all of it talks: islands of VLANs that
-pass such an end are found by flooding.
+Nearly every link passes a VLAN both ways under one number, or under one number each way. Such a
+pair of hubs is contracted: all of them at once, as the components of one sparse graph (SciPy). What
+is left (one-way crossings, folds without a way back) is followed exactly, by flooding from the
+components it touches. Protected ports, and ports that reports join to several others, break what a
+component promises, that all of it talks: islands of VLANs that pass such an end are found by
+flooding.
 """
 
 from __future__ import annotations
@@ -29,7 +31,9 @@ Ints = NDArray[np.int64]
 
 
 class Domains(Struct):
-    """`label` is the domain of hub (bridge, VID), by bridge and by column; `column` finds the column of a VID."""
+    """`label` is the domain of hub (bridge, VID), by bridge and by column; `column` finds the
+    column of a VID.
+    """
 
     label: Ints
     column: dict[int, int]
@@ -41,7 +45,9 @@ class Domains(Struct):
 
 
 class Island(Struct):
-    """A part of a VLAN that no other part of it talks with: the bridges with something to serve in it."""
+    """A part of a VLAN that no other part of it talks with: the bridges with something to serve in
+    it.
+    """
 
     domain: int
     bridges: list[int]
@@ -51,7 +57,8 @@ class Island(Struct):
 
 
 class Break(Struct):
-    """Where a VLAN stops between two of its islands (FM 6.6): the first link on a shortest way that does not pass it.
+    """Where a VLAN stops between two of its islands (FM 6.6): the first link on a shortest way that
+    does not pass it.
 
     `way` is the whole shortest way, as devices.
     """
@@ -88,18 +95,23 @@ def _bits(mask: int, known: dict[int, Ints]) -> Ints:
     found = known.get(mask)
     if found is None:
         packed = np.frombuffer(mask.to_bytes(512, "little"), dtype=np.uint8)
-        found = known[mask] = np.flatnonzero(np.unpackbits(packed, bitorder="little")).astype(np.int64)
+        found = known[mask] = np.flatnonzero(np.unpackbits(packed, bitorder="little")).astype(
+            np.int64
+        )
     return found
 
 
 def _edges(fabric: Fabric, place: Ints, width: int) -> tuple[Ints, Ints, set[tuple[int, int]]]:
-    """Hub pairs to contract, as two arrays of hub numbers; and the hubs (bridge, VID) that need a closer look."""
+    """Hub pairs to contract, as two arrays of hub numbers; and the hubs (bridge, VID) that need a
+    closer look.
+    """
     known: dict[int, Ints] = {}
     rows: list[Ints] = [np.zeros(0, dtype=np.int64)]
     columns: list[Ints] = [np.zeros(0, dtype=np.int64)]
     loose: set[tuple[int, int]] = set()
     ports = fabric.bridge_ports
-    # What crosses between two bridge ports, each way: pairs (leaves as, arrives as) other than the same number.
+    # What crosses between two bridge ports, each way: pairs (leaves as, arrives as) other than the
+    # same number.
     same: dict[tuple[int, int], int] = {}
     folds: dict[tuple[int, int], set[tuple[int, int]]] = {}
     for sender, crossings in fabric.crossings.items():
@@ -136,7 +148,9 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
             continue
         spread = flood(fabric, [Entry(-1, 1 << vid, bridge)], "honest")
         reached[start] = {
-            result.of(other, v) for other in range(len(fabric.bridges)) for v in VlanSet(spread.present(other))
+            result.of(other, v)
+            for other in range(len(fabric.bridges))
+            for v in VlanSet(spread.present(other))
         }
     for start, others in reached.items():
         for other in others:
@@ -166,19 +180,26 @@ def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]
 
 def _talking(fabric: Fabric, vid: int, island: Island) -> Iterator[Island]:
     """An island as far as its bridges really reach each other, both ways."""
-    heard = {bridge: flood(fabric, [Entry(-1, 1 << vid, bridge)], "honest") for bridge in island.bridges}
+    heard = {
+        bridge: flood(fabric, [Entry(-1, 1 << vid, bridge)], "honest") for bridge in island.bridges
+    }
     left = list(island.bridges)
     while left:
         part = [left.pop(0)]
         for one in part:
-            for other in [b for b in left if heard[one].present(b) >> vid & 1 and heard[b].present(one) >> vid & 1]:
+            for other in [
+                b
+                for b in left
+                if heard[one].present(b) >> vid & 1 and heard[b].present(one) >> vid & 1
+            ]:
                 part.append(other)
                 left.remove(other)
         yield Island(island.domain, part)
 
 
 def breaks(fabric: Fabric, found: Domains, vid: int, split: list[Island]) -> list[Break]:
-    """Where VLAN `vid` stops between its largest island and each other one, by a shortest way over links that are up.
+    """Where VLAN `vid` stops between its largest island and each other one, by a shortest way over
+    links that are up.
 
     An island with no physical way to the largest has no entry.
     """
@@ -221,6 +242,11 @@ def _shortest(
 
 def _passes(fabric: Fabric, link: Link, vid: int) -> bool:
     return all(
-        any(mask >> vid & 1 for sender in fabric.at[end] for c in fabric.crossings[sender] for _, mask in c.same)
+        any(
+            mask >> vid & 1
+            for sender in fabric.at[end]
+            for c in fabric.crossings[sender]
+            for _, mask in c.same
+        )
         for end in (link.a, link.b)
     )

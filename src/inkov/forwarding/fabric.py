@@ -1,4 +1,5 @@
-"""The resolved campus: every port with all its stages, the bridges, and what crosses each link each way.
+"""The resolved campus: every port with all its stages, the bridges, and what crosses each link each
+way.
 
 Pure data. `resolve` builds it once; checks, proofs and tables read it.
 """
@@ -22,9 +23,10 @@ __all__ = ["Assumption", "BridgePort", "Crossing", "Fabric", "Fold", "Inside", "
 class Resolved(Struct, gc=False):
     """A port with what each stage made of it.
 
-    `stated` are the port's own facts; `settled` the values with defaults; `remote` and `mode` the outcome of
-    negotiation; `free` the view before the switch's VLAN table, `view` the one within it. `up` is false for a port
-    that is shut, for a bundle's member (its bundle forwards) and for a sub-interface of such a port.
+    `stated` are the port's own facts; `settled` the values with defaults; `remote` and `mode` the
+    outcome of negotiation; `free` the view before the switch's VLAN table, `view` the one within
+    it. `up` is false for a port that is shut, for a bundle's member (its bundle forwards) and for a
+    sub-interface of such a port.
     """
 
     end: End
@@ -39,7 +41,8 @@ class Resolved(Struct, gc=False):
 
     @property
     def like(self) -> Mode:
-        """The mode; for a general port the one that it is by another name: walks and Linux know general ports only.
+        """The mode; for a general port the one that it is by another name: walks and Linux know
+        general ports only.
 
         A trunk sends tagged frames and takes what it sends; an access port has one VLAN, untagged.
         """
@@ -69,10 +72,12 @@ class Resolved(Struct, gc=False):
 
 
 class BridgePort(Struct, gc=False):
-    """A port as a bridge has it: number in the fabric, number of its bridge, the end its frames pass, and its view.
+    """A port as a bridge has it: number in the fabric, number of its bridge, the end its frames
+    pass, and its view.
 
-    `outer` is 0 for the port itself; for a tagged sub-interface it is the tag its frames wear outside. `lured` are the
-    views it takes for a host there that asks to be a trunk or registers VLANs, if asking changes anything (FM 4.4).
+    `outer` is 0 for the port itself; for a tagged sub-interface it is the tag its frames wear
+    outside. `lured` are the views it takes for a host there that asks to be a trunk or registers
+    VLANs, if asking changes anything (FM 4.4).
     """
 
     number: int
@@ -93,10 +98,11 @@ class Fold(NamedTuple):
 
 
 class Crossing(Struct, frozen=True, gc=False):
-    """One direction of a link, from one bridge port (FM 3.8): VIDs in `same` keep their number, folds change it.
+    """One direction of a link, from one bridge port (FM 3.8): VIDs in `same` keep their number,
+    folds change it.
 
-    `same` holds (bridge port, mask) pairs. `hidden` are the further folds for frames with a tag hidden behind the
-    first (FM 4.3).
+    `same` holds (bridge port, mask) pairs. `hidden` are the further folds for frames with a tag
+    hidden behind the first (FM 4.3).
     """
 
     link: int
@@ -106,7 +112,9 @@ class Crossing(Struct, frozen=True, gc=False):
 
 
 class Inside(Struct):
-    """A bridge of a device: the VIDs it forwards and its ports. `routed` bridges hold one routed port."""
+    """A bridge of a device: the VIDs it forwards and its ports. `routed` bridges hold one routed
+    port.
+    """
 
     device: str
     name: str
@@ -116,7 +124,9 @@ class Inside(Struct):
 
 
 class Assumption(NamedTuple):
-    """Something the answer rests on that no file states. `device` and `port` tell whose it is ("" for none)."""
+    """Something the answer rests on that no file states. `device` and `port` tell whose it is (""
+    for none).
+    """
 
     device: str
     port: str
@@ -127,9 +137,10 @@ class Assumption(NamedTuple):
 class Fabric(Struct):
     """Everything the forwarding rooms know. Ports are found by end, bridge ports by number.
 
-    `crossings` lists, for a bridge port, what leaves by it over each of its links; `link_up` says of each link whether
-    both ends are up; `at` finds the bridge ports of an end, `bridge_of` a bridge by device and name; `live` has the
-    VIDs of each device, as a mask; `serving` is what `serve.served` found, once it was asked.
+    `crossings` lists, for a bridge port, what leaves by it over each of its links; `link_up` says
+    of each link whether both ends are up; `at` finds the bridge ports of an end, `bridge_of` a
+    bridge by device and name; `live` has the VIDs of each device, as a mask; `serving` is what
+    `serve.served` found, once it was asked.
     """
 
     campus: Campus
@@ -158,8 +169,14 @@ class Fabric(Struct):
         return self.ports[End(port.end.device, port.port)]
 
     def is_host_port(self, bridge_port: BridgePort) -> bool:
-        """True if no known port is at the other end of the cable: whoever is there counts as a host (FM 4.6)."""
+        """True if no known port is at the other end of the cable: whoever is there counts as a host
+        (FM 4.6).
+        """
         return bridge_port.end not in self.wiring.of and not self.bridges[bridge_port.bridge].routed
 
     def gateways(self) -> list[tuple[Device, Gateway]]:
-        return [(device, gateway) for device in self.campus.devices.values() for gateway in device.gateways]
+        return [
+            (device, gateway)
+            for device in self.campus.devices.values()
+            for gateway in device.gateways
+        ]

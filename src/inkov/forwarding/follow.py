@@ -30,10 +30,11 @@ class Step(Struct, frozen=True):
 
 
 class Story(Struct):
-    """Whether the frame arrives, by which steps, and for a frame that does not, how far it is heard instead.
+    """Whether the frame arrives, by which steps, and for a frame that does not, how far it is heard
+    instead.
 
-    `simple`: the way passes no switch twice, so that it can happen within a single tree; false if only ways that do
-    are known; None if that could not be settled.
+    `simple`: the way passes no switch twice, so that it can happen within a single tree; false if
+    only ways that do are known; None if that could not be settled.
     """
 
     arrives: bool
@@ -42,7 +43,9 @@ class Story(Struct):
     instead: dict[int, int] = {}
 
 
-def follow(fabric: Fabric, entries: list[Entry], source: End, target: BridgePort, level: Level) -> Story:
+def follow(
+    fabric: Fabric, entries: list[Entry], source: End, target: BridgePort, level: Level
+) -> Story:
     """The story from what a host at `source` sends (`entries`) to bridge port `target`."""
     goal = to_port(fabric, target.number, level)
     way = find_way(fabric, entries, goal, level)
@@ -52,7 +55,9 @@ def follow(fabric: Fabric, entries: list[Entry], source: End, target: BridgePort
         tagged = not target.view.bare >> vid & 1 or bool(target.outer)
         resolved = fabric.resolved(target)
         leaves = why_leaves(fabric, resolved, vid, tagged)
-        steps.append(Step(target.end.device, target.port, "heard", vid, tagged, leaves.says, leaves.origin))
+        steps.append(
+            Step(target.end.device, target.port, "heard", vid, tagged, leaves.says, leaves.origin)
+        )
         return Story(True, steps, way.simple)
     spread = flood(fabric, entries, level)
     instead: dict[int, int] = {}
@@ -60,7 +65,10 @@ def follow(fabric: Fabric, entries: list[Entry], source: End, target: BridgePort
         if port.number not in {entry.port for entry in entries}:
             instead[vid] = instead.get(vid, 0) + 1
     return Story(
-        False, list(_stops(fabric, entries, source, target, level, spread)), True, dict(sorted(instead.items()))
+        False,
+        list(_stops(fabric, entries, source, target, level, spread)),
+        True,
+        dict(sorted(instead.items())),
     )
 
 
@@ -73,8 +81,20 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
         yield _arrival(fabric, port, state.vid, tagged, "sent", False)
     else:
         inside = fabric.bridges[state.bridge]
-        says = f"the device itself sends in VLAN {state.vid}" if not inside.routed else "the routed port sends it"
-        yield Step(inside.device, inside.routed, "sent", state.vid, False, says, fabric.device(inside.device).origin)
+        says = (
+            f"the device itself sends in VLAN {state.vid}"
+            if not inside.routed
+            else "the routed port sends it"
+        )
+        yield Step(
+            inside.device,
+            inside.routed,
+            "sent",
+            state.vid,
+            False,
+            says,
+            fabric.device(inside.device).origin,
+        )
     for hop in way.hops:
         leaves, arrives = fabric.bridge_ports[hop.leaves], fabric.bridge_ports[hop.arrives.port]
         tagged = bool(leaves.outer) or not leaves.view.bare >> state.vid & 1
@@ -85,15 +105,22 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
         if hop.hidden:
             says += f"; the tag hidden behind, {hop.arrives.vid}, is now the first"
         yield Step(leaves.end.device, leaves.port, "leaves", state.vid, tagged, says, why.origin)
-        yield _arrival(fabric, arrives, hop.arrives.vid, tagged or hop.hidden, "arrives", hop.hidden)
+        yield _arrival(
+            fabric, arrives, hop.arrives.vid, tagged or hop.hidden, "arrives", hop.hidden
+        )
         state = hop.arrives
 
 
-def _arrival(fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: str, hidden: bool) -> Step:
+def _arrival(
+    fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: str, hidden: bool
+) -> Step:
     resolved = fabric.resolved(port)
     if port.outer:
         assert resolved.stated.outer is not None
-        why = Said(f"the sub-interface takes tag {port.outer}; it is VLAN {vid} inside", resolved.stated.outer.origin)
+        why = Said(
+            f"the sub-interface takes tag {port.outer}; it is VLAN {vid} inside",
+            resolved.stated.outer.origin,
+        )
     elif tagged and not port.view.admit >> vid & 1:
         why = Said("a host that asks gets this VLAN here", resolved.stated.origin)  # lured (FM 4.4)
     else:
@@ -103,7 +130,12 @@ def _arrival(fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: st
 
 
 def _stops(
-    fabric: Fabric, entries: list[Entry], source: End, target: BridgePort, level: Level, spread: Flood
+    fabric: Fabric,
+    entries: list[Entry],
+    source: End,
+    target: BridgePort,
+    level: Level,
+    spread: Flood,
 ) -> Iterator[Step]:
     """The way as far as it leads towards the target, and what stops the frame there."""
     if not entries:
@@ -117,9 +149,14 @@ def _stops(
             yield from tell(fabric, way)
             why = why_not_leaves(fabric, there, way.end.vid)
             if target.view.emit & spread.present(target.bridge):
-                says = f"{there.end} does not send it: it came by this port, or both ports are protected"
+                says = (
+                    f"{there.end} does not send it: it came by this port, or both ports are"
+                    " protected"
+                )
                 why = Said(says, there.stated.origin)
-            yield Step(target.end.device, target.port, "stops", way.end.vid, False, why.says, why.origin)
+            yield Step(
+                target.end.device, target.port, "stops", way.end.vid, False, why.says, why.origin
+            )
             return
     gap = _gap(fabric, spread, target.bridge)
     if gap is None:
@@ -127,7 +164,15 @@ def _stops(
         if way is not None:
             yield from tell(fabric, way)
         says = f"no link that is up leads on towards {target.end.device}"
-        yield Step(source.device, source.port, "stops", None, False, says, fabric.device(source.device).origin)
+        yield Step(
+            source.device,
+            source.port,
+            "stops",
+            None,
+            False,
+            says,
+            fabric.device(source.device).origin,
+        )
         return
     bridge, near, far = gap
     wanted = target.view.emit & spread.present(bridge) or spread.present(bridge)
@@ -142,7 +187,9 @@ def _on(bridge: int, vids: int = -1) -> Goal:
 
 
 def _gap(fabric: Fabric, spread: Flood, goal: int) -> tuple[int, End, End] | None:
-    """The first link towards bridge `goal` that the frame does not cross, as (bridge before it, its end, far end)."""
+    """The first link towards bridge `goal` that the frame does not cross, as (bridge before it, its
+    end, far end).
+    """
     into: dict[int, list[tuple[int, End, End]]] = {}
     for number, link in enumerate(fabric.wiring.links):
         if fabric.link_up[number]:
@@ -178,7 +225,9 @@ def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[
     why = why_dropped(fabric, far, vid if tagged else None)
     if far.mode is Mode.ROUTED:
         why = Said(f"{far.end} is routed: the VLAN ends there", far.stated.origin)
-    yield Step(far.end.device, far.end.port, "stops", vid if tagged else None, tagged, why.says, why.origin)
+    yield Step(
+        far.end.device, far.end.port, "stops", vid if tagged else None, tagged, why.says, why.origin
+    )
 
 
 def heard_instead(instead: dict[int, int]) -> str:
@@ -187,4 +236,7 @@ def heard_instead(instead: dict[int, int]) -> str:
         return "no host port hears it"
     total = sum(instead.values())
     mask = sum(1 << vid for vid in instead)
-    return f"heard instead by {total} host port{'' if total == 1 else 's'}, in VLAN {bits_to_text(mask)}"
+    return (
+        f"heard instead by {total} host port{'' if total == 1 else 's'}, in VLAN"
+        f" {bits_to_text(mask)}"
+    )

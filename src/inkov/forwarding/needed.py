@@ -1,10 +1,12 @@
-"""Which VLANs a link needs (FM 6.4): those with something to serve on both sides of it, on every redundant way.
+"""Which VLANs a link needs (FM 6.4): those with something to serve on both sides of it, on every
+redundant way.
 
-A link lies on some way without repeats between two switches that serve a VLAN exactly if the block (the part of the
-graph that no single switch's loss splits) it belongs to has something to serve in two of the directions that lead out
-of it. So the blocks and cut vertices of the cabling are worked out (Tarjan), once for each set of switches that a VLAN
-may pass: those that serve it, and those to which it is carried already. Where these do not hang together, any switch
-may be passed: a VLAN that is cut needs whatever joins it.
+A link lies on some way without repeats between two switches that serve a VLAN exactly if the block
+(the part of the graph that no single switch's loss splits) it belongs to has something to serve in
+two of the directions that lead out of it. So the blocks and cut vertices of the cabling are worked
+out (Tarjan), once for each set of switches that a VLAN may pass: those that serve it, and those to
+which it is carried already. Where these do not hang together, any switch may be passed: a VLAN that
+is cut needs whatever joins it.
 """
 
 from __future__ import annotations
@@ -45,13 +47,17 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
             adjacency.setdefault(ends[0], []).append((ends[1], number))
             adjacency.setdefault(ends[1], []).append((ends[0], number))
     result = [0] * len(fabric.wiring.links)
-    serves, carries = _by_vid(serving), _by_vid([mask if at in adjacency else 0 for at, mask in enumerate(carried)])
+    serves, carries = (
+        _by_vid(serving),
+        _by_vid([mask if at in adjacency else 0 for at, mask in enumerate(carried)]),
+    )
     for vid, terminals in serves.items():
         if len(terminals) < 2:
             continue
         passable = carries.get(vid, set()) | terminals
         within = {
-            bridge: [(far, link) for far, link in adjacency.get(bridge, ()) if far in passable] for bridge in passable
+            bridge: [(far, link) for far, link in adjacency.get(bridge, ()) if far in passable]
+            for bridge in passable
         }
         graph: Adjacency = within if _hang_together(within, terminals) else adjacency
         for link_number in links_on_ways(graph, terminals):
@@ -132,7 +138,7 @@ def _component(graph: Adjacency, root: int, terminals: set[int], done: set[int])
 def _close(
     edges: list[tuple[int, int, int]], top: int, vertex: int, by: int, hanging: dict[int, int]
 ) -> tuple[set[int], int, int]:
-    """Take the finished block below `top` off the pile of edges, and hang its terminals on `top`."""
+    """Take the finished block below `top` off the edges, and hang its terminals on `top`."""
     links: set[int] = set()
     vertices: set[int] = set()
     while True:
@@ -148,7 +154,9 @@ def _close(
 
 
 def unneeded(shared: int, needs: int, natives: Iterable[int]) -> int:
-    """The surplus of a link: what crosses it and nobody needs, its native VLAN aside (that is there to be empty)."""
+    """The surplus of a link: what crosses it and nobody needs, its native VLAN aside (that is there
+    to be empty).
+    """
     surplus = shared & ~needs
     for vid in natives:
         surplus &= ~(1 << vid)

@@ -1,6 +1,8 @@
-"""Stage 3, negotiated: whether a port that negotiates becomes an access or a trunk port (FM 1.3, FM 1.4, FM 1.5).
+"""Stage 3, negotiated: whether a port that negotiates becomes an access or a trunk port (FM 1.3, FM
+1.4, FM 1.5).
 
-All that is known of negotiation is the table `OUTCOME`. A port that does not negotiate is what its mode says.
+All that is known of negotiation is the table `OUTCOME`. A port that does not negotiate is what its
+mode says.
 """
 
 from __future__ import annotations
@@ -50,11 +52,15 @@ _NEGOTIATES = {Negotiation.PASSIVE: Party.PASSIVE, Negotiation.ACTIVE: Party.ACT
 
 def negotiates(settled: Settled) -> bool:
     """True if the far end has a say in what the port is."""
-    return settled.negotiation in _NEGOTIATES and (settled.mode is Mode.ACCESS or settled.mode is Mode.TRUNK)
+    return settled.negotiation in _NEGOTIATES and (
+        settled.mode is Mode.ACCESS or settled.mode is Mode.TRUNK
+    )
 
 
 def party(settled: Settled) -> Party:
-    """What a port shows to its far end. Ports that are no plain trunks answer to no request: like fixed access."""
+    """What a port shows to its far end. Ports that are no plain trunks answer to no request: like
+    fixed access.
+    """
     if negotiates(settled):
         return _NEGOTIATES[settled.negotiation]
     if settled.mode is Mode.TRUNK:

@@ -1,7 +1,9 @@
-"""The way of a frame, hop by hop: the shortest one, and one that can happen within a single tree (FM 3.10).
+"""The way of a frame, hop by hop: the shortest one, and one that can happen within a single tree
+(FM 3.10).
 
-The closure of `reach` says who can be reached over all links that are up. Within a spanning tree a frame passes each
-bridge at most once. A way found here that does so is a witness; one that cannot avoid passing a bridge twice is none.
+The closure of `reach` says who can be reached over all links that are up. Within a spanning tree a
+frame passes each bridge at most once. A way found here that does so is a witness; one that cannot
+avoid passing a bridge twice is none.
 """
 
 from __future__ import annotations
@@ -14,11 +16,14 @@ from inkov.forwarding.reach import Entry, Level, views_at
 
 __all__ = ["Hop", "State", "Way", "find_way", "may_leave", "to_bridge", "to_port", "to_present"]
 
-_MOST_STEPS = 200_000  # of the search for a way that passes no bridge twice; beyond it the answer is "not known"
+# of the search for a way that passes no bridge twice; beyond it the answer is "not known"
+_MOST_STEPS = 200_000
 
 
 class State(NamedTuple):
-    """A frame on a bridge: it came in by bridge port `port` (negative: from the device itself) in VLAN `vid`."""
+    """A frame on a bridge: it came in by bridge port `port` (negative: from the device itself) in
+    VLAN `vid`.
+    """
 
     bridge: int
     port: int
@@ -38,7 +43,9 @@ class Hop(NamedTuple):
 
 
 class Way(NamedTuple):
-    """`start`, then the hops. `simple` is true if no bridge is passed twice; None if that was not settled."""
+    """`start`, then the hops. `simple` is true if no bridge is passed twice; None if that was not
+    settled.
+    """
 
     start: State
     hops: tuple[Hop, ...]
@@ -66,7 +73,11 @@ def to_port(fabric: Fabric, target: int, level: Level, vid: int | None = None) -
         emit &= 1 << vid
 
     def reached(state: State) -> bool:
-        return state.bridge == port.bridge and bool(emit >> state.vid & 1) and may_leave(fabric, state, port)
+        return (
+            state.bridge == port.bridge
+            and bool(emit >> state.vid & 1)
+            and may_leave(fabric, state, port)
+        )
 
     return reached
 
@@ -82,8 +93,8 @@ def to_bridge(bridge: int) -> Goal:
 
 
 def find_way(fabric: Fabric, entries: Iterable[Entry], goal: Goal, level: Level) -> Way | None:
-    """The shortest way from one of `entries` to the goal; a longer one instead, if only that passes no bridge twice:
-    the shortest of these, too, unless the search for it takes too long.
+    """The shortest way from one of `entries` to the goal; a longer one instead, if only that passes
+    no bridge twice: the shortest of these, too, unless the search for it takes too long.
     """
     starts = [
         State(entry.bridge, entry.port, vid)
@@ -116,7 +127,9 @@ def may_leave(fabric: Fabric, state: State, port: BridgePort) -> bool:
     """Not back by the port it came by (FM 3.5), not from protected to protected (FM 3.6)."""
     if port.number == state.port:
         return False
-    return not (port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected)
+    return not (
+        port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected
+    )
 
 
 def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
@@ -130,12 +143,25 @@ def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
         for crossing in fabric.crossings[number]:
             for to, mask in crossing.same:
                 if mask & bit:
-                    yield Hop(number, crossing.link, State(fabric.bridge_ports[to].bridge, to, state.vid), False)
-            for folds, hidden in ((crossing.folds, False), (crossing.hidden if level == "hostile" else (), True)):
+                    yield Hop(
+                        number,
+                        crossing.link,
+                        State(fabric.bridge_ports[to].bridge, to, state.vid),
+                        False,
+                    )
+            for folds, hidden in (
+                (crossing.folds, False),
+                (crossing.hidden if level == "hostile" else (), True),
+            ):
                 for to, leaves, arrives in folds:
                     if leaves & bit:
                         for vid in _vids(arrives):
-                            yield Hop(number, crossing.link, State(fabric.bridge_ports[to].bridge, to, vid), hidden)
+                            yield Hop(
+                                number,
+                                crossing.link,
+                                State(fabric.bridge_ports[to].bridge, to, vid),
+                                hidden,
+                            )
 
 
 def _shortest(fabric: Fabric, starts: list[State], goal: Goal, level: Level) -> Way | None:
@@ -169,7 +195,9 @@ class _Budget:
 def _simple(
     fabric: Fabric, start: State, goal: Goal, level: Level, budget: _Budget, longest: int
 ) -> tuple[Hop, ...] | None:
-    """A way from `start` that passes no bridge twice, of `longest` hops at most, by depth-first search."""
+    """A way from `start` that passes no bridge twice, of `longest` hops at most, by depth-first
+    search.
+    """
     if goal(start):
         return ()
     path: list[Hop] = []

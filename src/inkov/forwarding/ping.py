@@ -1,8 +1,10 @@
-"""What a ping between two named hosts would do, and which part of it fails (FM 5.3, FM 5.4, FM 5.6).
+"""What a ping between two named hosts would do, and which part of it fails (FM 5.3, FM 5.4, FM
+5.6).
 
-A ping is two packets: there and back. Each is sent by a host that decides, by its own address and prefix, whether the
-other one is near (then it is asked for by broadcast) or far (then the packet goes to the gateway). Routers of one
-routing table that share a VLAN are taken to know each other's networks; packet filters at their interfaces are applied.
+A ping is two packets: there and back. Each is sent by a host that decides, by its own address and
+prefix, whether the other one is near (then it is asked for by broadcast) or far (then the packet
+goes to the gateway). Routers of one routing table that share a VLAN are taken to know each other's
+networks; packet filters at their interfaces are applied.
 """
 
 from __future__ import annotations
@@ -25,7 +27,9 @@ __all__ = ["Part", "Ping", "ping"]
 
 
 class Part(Struct):
-    """One thing a ping needs: what it is, whether it is so, in words, and the steps of the frame if one was sent."""
+    """One thing a ping needs: what it is, whether it is so, in words, and the steps of the frame if
+    one was sent.
+    """
 
     name: str
     holds: bool
@@ -82,7 +86,9 @@ class _Direction:
                         parts.append(self._from_gateway(egress))
         return parts
 
-    def _part(self, holds: bool, says: str, origin: Origin | None = None, steps: list[Step] | None = None) -> Part:
+    def _part(
+        self, holds: bool, says: str, origin: Origin | None = None, steps: list[Step] | None = None
+    ) -> Part:
         return Part(self.name, holds, says, origin or self.here.origin, steps or [])
 
     def _entries(self, host: Host) -> list[Entry]:
@@ -95,7 +101,9 @@ class _Direction:
     def _near(self) -> Part:
         target = self._target(self.there)
         if target is None:
-            return self._part(False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut")
+            return self._part(
+                False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut"
+            )
         end = End(self.here.device, self.here.port)
         story = follow(self.fabric, self._entries(self.here), end, target, "honest")
         return self._arrived(story, f"{self.there.name} is near (same subnet)")
@@ -109,7 +117,10 @@ class _Direction:
         if holds and last.tagged is not (self.there.vid is not None):
             holds, says = (
                 False,
-                f"{near}: frames arrive {'tagged' if last.tagged else 'untagged'}, which it does not hear",
+                (
+                    f"{near}: frames arrive {'tagged' if last.tagged else 'untagged'}, which it"
+                    " does not hear"
+                ),
             )
         return self._part(holds, says, last.origin, story.steps)
 
@@ -117,16 +128,28 @@ class _Direction:
         mine = self.here.address
         assert mine is not None
         if self.here.gateway is None:
-            return self._part(False, f"{self.there.name} is in another subnet, and {self.here.name} has no gateway")
+            return self._part(
+                False,
+                f"{self.there.name} is in another subnet, and {self.here.name} has no gateway",
+            )
         if ip_address(self.here.gateway) not in mine.network:
-            says = f"the gateway {self.here.gateway} of {self.here.name} is not in its subnet {mine.network}"
+            says = (
+                f"the gateway {self.here.gateway} of {self.here.name} is not in its subnet"
+                f" {mine.network}"
+            )
             return self._part(False, says)
         return self._part(True, f"{self.there.name} is far: by the gateway {self.here.gateway}")
 
     def _gateway_found(self) -> tuple[Interface | None, Part]:
-        owners = [i for i in interfaces(self.fabric) if any(str(a.value.ip) == self.here.gateway for a in i.addresses)]
+        owners = [
+            i
+            for i in interfaces(self.fabric)
+            if any(str(a.value.ip) == self.here.gateway for a in i.addresses)
+        ]
         if not owners:
-            return None, self._part(False, f"no device among the files has the address {self.here.gateway}")
+            return None, self._part(
+                False, f"no device among the files has the address {self.here.gateway}"
+            )
         up = [interface for interface in owners if not interface.why_down]
         if not up:
             says = f"the gateway {owners[0].label} is down: {owners[0].why_down}"
@@ -138,37 +161,54 @@ class _Direction:
         way = find_way(self.fabric, entries, to_present(gateway.bridge, gateway.vid), "honest")
         if way is None:
             says = f"frames of {self.here.name} do not get to {gateway.label}"
-            return self._part(False, says, self.fabric.ports[End(self.here.device, self.here.port)].stated.origin)
+            return self._part(
+                False, says, self.fabric.ports[End(self.here.device, self.here.port)].stated.origin
+            )
         return self._part(
-            True, f"frames of {self.here.name} get to {gateway.label}", None, list(tell(self.fabric, way))
+            True,
+            f"frames of {self.here.name} get to {gateway.label}",
+            None,
+            list(tell(self.fabric, way)),
         )
 
     def _routed(self, gateway: Interface) -> tuple[Interface | None, Part]:
-        """The interface whose network holds the destination, on a router that the gateway's router knows (FM 5.5),
-        if filters let the packet pass (FM 5.7)."""
+        """The interface whose network holds the destination, on a router that the gateway's router
+        knows (FM 5.5), if filters let the packet pass (FM 5.7).
+        """
         mine, its = self.here.address, self.there.address
         assert mine is not None and its is not None
         routers = Routers(self.fabric, domains(self.fabric))
-        finals = [i for i in routers.up if any(its.ip in fact.value.network for fact in i.addresses)]
+        finals = [
+            i for i in routers.up if any(its.ip in fact.value.network for fact in i.addresses)
+        ]
         packet = [ip_network(mine.ip)], [ip_network(its.ip)]
         path = routers.path(gateway, finals, *packet)
         if path is not None:
             self.result.assumes += path.assumes
-            self.result.assumes += [f"this packet is among those that pass: {path.says}"] if path.says else []
-            return path.out, self._part(True, f"{path.out.device} routes it into {path.out.name}", path.out.origin)
+            self.result.assumes += (
+                [f"this packet is among those that pass: {path.says}"] if path.says else []
+            )
+            return path.out, self._part(
+                True, f"{path.out.device} routes it into {path.out.name}", path.out.origin
+            )
         anyway = routers.path(gateway, finals, (), ())
         for interface, bound in anyway.filters if anyway is not None else ():
             how, says = routers.filtered(interface, bound, *packet)
             if how == STOPPED:
                 return None, self._part(False, says, interface.origin)
         table = f" (routing table {gateway.vrf!r})" if gateway.vrf else ""
-        says = f"no router that {gateway.device} knows{table} has an interface in the subnet of {self.there.name}"
+        says = (
+            f"no router that {gateway.device} knows{table} has an interface in the subnet of"
+            f" {self.there.name}"
+        )
         return None, self._part(False, says, gateway.origin)
 
     def _from_gateway(self, egress: Interface) -> Part:
         target = self._target(self.there)
         if target is None:
-            return self._part(False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut")
+            return self._part(
+                False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut"
+            )
         source = End(egress.device, egress.name)
         story = follow(self.fabric, [_out(egress)], source, target, "honest")
         return self._arrived(story, f"from {egress.label} to {self.there.name}")

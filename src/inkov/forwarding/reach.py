@@ -1,9 +1,11 @@
-"""Who can hear a frame: the closure of the forwarding relation over all links that are up, whole VID sets at a time.
+"""Who can hear a frame: the closure of the forwarding relation over all links that are up, whole
+VID sets at a time.
 
-The state of a bridge is, for each of its ports, the set of VIDs that frames have come in by. From this follows
-exactly what each port sends (FM 3.4, FM 3.5, FM 3.6): a VID that came in by two ports leaves by all; one that came in
-by a single port leaves by all but that one; what came in by protected ports only does not leave by protected ports.
-Bridges are worked through until nothing new arrives anywhere.
+The state of a bridge is, for each of its ports, the set of VIDs that frames have come in by. From
+this follows exactly what each port sends (FM 3.4, FM 3.5, FM 3.6): a VID that came in by two ports
+leaves by all; one that came in by a single port leaves by all but that one; what came in by
+protected ports only does not leave by protected ports. Bridges are worked through until nothing new
+arrives anywhere.
 """
 
 from __future__ import annotations
@@ -22,7 +24,9 @@ Level = str
 
 
 class Entry(NamedTuple):
-    """Frames that start at a bridge port, in the VIDs of `mask`; `port` -1: sent by the device itself, on `bridge`."""
+    """Frames that start at a bridge port, in the VIDs of `mask`; `port` -1: sent by the device
+    itself, on `bridge`.
+    """
 
     port: int
     mask: int
@@ -32,8 +36,8 @@ class Entry(NamedTuple):
 class Flood:
     """The closure from some entries.
 
-    `came[p]` and `sent[p]` are the VIDs that arrived by and left by bridge port *p*; `present(bridge)` those that are
-    on a bridge at all.
+    `came[p]` and `sent[p]` are the VIDs that arrived by and left by bridge port *p*;
+    `present(bridge)` those that are on a bridge at all.
     """
 
     def __init__(self, fabric: Fabric, level: Level) -> None:
@@ -100,7 +104,9 @@ def _on_wire(port: BridgePort, view: View, mask: int) -> Iterator[tuple[BridgePo
 
 
 def entries_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Entry]:
-    """All that a host at these ports may send: an honest one its own VLANs (FM 4.1), a hostile one any tag (FM 4.2)."""
+    """All that a host at these ports may send: an honest one its own VLANs (FM 4.1), a hostile one
+    any tag (FM 4.2).
+    """
     entries = []
     for number in numbers:
         port = fabric.bridge_ports[number]
@@ -109,7 +115,9 @@ def entries_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Ent
         for view in views:
             untagged |= 1 << view.pvid if view.pvid else 0
             tagged |= view.admit if level == "hostile" else honest_tags(view)
-        if port.outer == 0:  # a tag that a sub-interface owns does not reach the port itself (FM 3.9)
+        if (
+            port.outer == 0
+        ):  # a tag that a sub-interface owns does not reach the port itself (FM 3.9)
             tagged &= ~owned_tags(fabric, port.end)
         if untagged | tagged:
             entries.append(Entry(number, untagged | tagged, port.bridge))
@@ -165,6 +173,8 @@ def flood(fabric: Fabric, entries: Iterable[Entry], level: Level) -> Flood:
                     arriving += [(to, arrives) for to, leaves, arrives in folds if new & leaves]
                     for to, mask in arriving:
                         receiver = ports[to]
-                        if mask and result._arrive(to, receiver.bridge, mask, receiver.view.protected):
+                        if mask and result._arrive(
+                            to, receiver.bridge, mask, receiver.view.protected
+                        ):
                             dirty[receiver.bridge] = None
     return result

@@ -1,7 +1,8 @@
 """From the campus and its wiring to the fabric: runs the stages for every port and every link.
 
-The order is that of the stages: settle (1, 2), who is at the far end and what comes of negotiation (3), the view and
-the switch's own VLAN table (4), bridges and sub-interfaces, and last what crosses each link (5).
+The order is that of the stages: settle (1, 2), who is at the far end and what comes of negotiation
+(3), the view and the switch's own VLAN table (4), bridges and sub-interfaces, and last what crosses
+each link (5).
 """
 
 from __future__ import annotations
@@ -37,31 +38,47 @@ class _Builder:
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
         self.views: dict[tuple[Settled, Mode, bool], View] = {}
-        self.home: dict[End, str] = {}  # the bridge of each port that a bridge other than the main one names
-        self.tables: dict[tuple[str, str], int] = {}  # the live VIDs of bridges with a VLAN table of their own
+        self.home: dict[
+            End, str
+        ] = {}  # the bridge of each port that a bridge other than the main one names
+        self.tables: dict[
+            tuple[str, str], int
+        ] = {}  # the live VIDs of bridges with a VLAN table of their own
 
     def second_sources(self) -> None:
         """Where two files describe a device, every answer about it rests on one of them."""
         for other in self.fabric.campus.others:
             first = self.fabric.campus.devices[other.name].origin.file
-            self._assume(other.name, "", f"{other.name} is described by two files: {first} counts", other.origin)
+            self._assume(
+                other.name,
+                "",
+                f"{other.name} is described by two files: {first} counts",
+                other.origin,
+            )
 
     # Stages 1 and 2.
 
     def settle(self, device: Device) -> None:
         ports = self.fabric.ports
         if device.origin.basis is Basis.ASSUMED:
-            self.fabric.assumptions.append(Assumption(device.name, "", device.origin.says, device.origin))
+            self.fabric.assumptions.append(
+                Assumption(device.name, "", device.origin.says, device.origin)
+            )
         for port in device.ports.values():
             end = End(device.name, port.name)
             settled = settle(port, device.platform)
             bundle = bundle_of(device, port.name) if port.bundle is not None else port.name
             up = self._up(device, port)
-            ports[end] = Resolved(end, port, settled, Party.NOBODY, settled.mode, NOTHING, NOTHING, up)
+            ports[end] = Resolved(
+                end, port, settled, Party.NOBODY, settled.mode, NOTHING, NOTHING, up
+            )
             if bundle != port.name:
                 ports[end].bundle, ports[end].up = bundle, False
             elif port.bundle is not None:
-                says = f"the bundle {port.bundle.value!r} is not there to join: the port is taken as it is by itself"
+                says = (
+                    f"the bundle {port.bundle.value!r} is not there to join: the port is taken as"
+                    " it is by itself"
+                )
                 self._assume(device.name, port.name, says, port.bundle.origin)
         self.fabric.live[device.name] = self._live(device)
         for bridge in device.bridges.values():
@@ -80,17 +97,26 @@ class _Builder:
         if port.kind is PortKind.SUB:
             parent = device.ports.get(port.parent.value) if port.parent else None
             if parent is None or parent.kind is PortKind.SUB or port.outer is None:
-                says = "a sub-interface without an existing port under it, or without a tag: it is left out"
+                says = (
+                    "a sub-interface without an existing port under it, or without a tag: it is"
+                    " left out"
+                )
                 self._assume(device.name, port.name, says, port.origin)
                 return False
             return self._up(device, parent)
         if port.kind is PortKind.BUNDLE:
-            members = [p for p in device.ports.values() if p.bundle is not None and p.bundle.value == port.name]
+            members = [
+                p
+                for p in device.ports.values()
+                if p.bundle is not None and p.bundle.value == port.name
+            ]
             return not members or any(p.enabled is None or p.enabled.value for p in members)
         return True
 
     def _live(self, device: Device) -> int:
-        """The VIDs the switch forwards: its table's active ones (FM 3.3), VID 1 unless the table says otherwise."""
+        """The VIDs the switch forwards: its table's active ones (FM 3.3), VID 1 unless the table
+        says otherwise.
+        """
         if device.vlans is not None and not device.table_is_membership:
             return _active(device.vlans)
         live = 2
@@ -98,9 +124,19 @@ class _Builder:
             settled = self.fabric.ports[End(device.name, port.name)].settled
             for value in settled:
                 if isinstance(value, VlanSet):
-                    live |= value.bits if value is not settled.allowed or settled.mode is Mode.TRUNK else 0
-            for vid in (settled.access_vlan, settled.voice_vlan, settled.native_vlan, settled.pvid,
-                        settled.primary, settled.secondary):  # fmt: skip
+                    live |= (
+                        value.bits
+                        if value is not settled.allowed or settled.mode is Mode.TRUNK
+                        else 0
+                    )
+            for vid in (
+                settled.access_vlan,
+                settled.voice_vlan,
+                settled.native_vlan,
+                settled.pvid,
+                settled.primary,
+                settled.secondary,
+            ):
                 live |= 1 << vid if vid else 0
         for gateway in device.gateways:
             live |= 1 << gateway.vid
@@ -131,7 +167,8 @@ class _Builder:
     def _remote(self, end: End, local: Party) -> Party:
         links = self.fabric.wiring.of.get(end, [])
         parties = sorted({party(self.fabric.ports[link.far(end)].settled) for link in links})
-        # Where reports disagree about who is there, the one that makes the port a trunk counts (FM 1.4).
+        # Where reports disagree about who is there, the one that makes the port a trunk counts (FM
+        # 1.4).
         trunks = [remote for remote in parties if OUTCOME[local][remote] is Mode.TRUNK]
         return next(iter(trunks or parties), Party.NOBODY)
 
@@ -140,9 +177,14 @@ class _Builder:
         community = False
         if mode is Mode.PRIVATE_HOST and settled.secondary:
             vlan = (device.vlans or {}).get(settled.secondary)
-            community = vlan is None or vlan.private is None or vlan.private.value is not Private.ISOLATED
+            community = (
+                vlan is None or vlan.private is None or vlan.private.value is not Private.ISOLATED
+            )
             if vlan is None or vlan.private is None:
-                says = f"VLAN {settled.secondary} is not said to be isolated or community: taken as a community"
+                says = (
+                    f"VLAN {settled.secondary} is not said to be isolated or community: taken as a"
+                    " community"
+                )
                 self._assume(device.name, resolved.end.port, says, resolved.stated.origin)
         key = (settled, mode, community)
         view = self.views.get(key)
@@ -157,7 +199,10 @@ class _Builder:
         for inside in device.bridges.values():
             for name, origin in inside.ports.items():
                 if name not in device.ports:
-                    says = f"bridge {inside.name} names a port {name!r} that the device does not have: left out"
+                    says = (
+                        f"bridge {inside.name} names a port {name!r} that the device does not have:"
+                        " left out"
+                    )
                     self._assume(device.name, name, says, origin)
         for port in device.ports.values():
             resolved = fabric.ports[End(device.name, port.name)]
@@ -177,7 +222,9 @@ class _Builder:
         number = fabric.bridge_of.get((device, name))
         if number is None:
             number = fabric.bridge_of[device, name] = len(fabric.bridges)
-            fabric.bridges.append(Inside(device, name, 2 if routed else self._live_in(device, name)))
+            fabric.bridges.append(
+                Inside(device, name, 2 if routed else self._live_in(device, name))
+            )
         return number
 
     def _add(self, device: Device, resolved: Resolved, bridge: int) -> None:
@@ -188,12 +235,19 @@ class _Builder:
             end = End(device.name, bundle_of(device, port.parent.value))
             outer = port.outer.value
             if any(fabric.bridge_ports[n].outer == outer for n in fabric.at.get(end, ())):
-                self._assume(device.name, port.name, f"a second sub-interface with tag {outer}: left out", port.origin)
+                self._assume(
+                    device.name,
+                    port.name,
+                    f"a second sub-interface with tag {outer}: left out",
+                    port.origin,
+                )
                 return
             if view.admit or view.emit & ~view.bare:
                 says = "frames with two tags are not followed: only its untagged VLAN counts"
                 self._assume(device.name, port.name, says, port.origin)
-                view = View(view.form, view.pvid, 0, view.emit & view.bare, view.bare, view.protected)
+                view = View(
+                    view.form, view.pvid, 0, view.emit & view.bare, view.bare, view.protected
+                )
         number = len(fabric.bridge_ports)
         lured = self._lured(device, resolved) if end not in fabric.wiring.of else ()
         fabric.bridge_ports.append(BridgePort(number, bridge, end, port.name, outer, view, lured))
@@ -201,7 +255,9 @@ class _Builder:
         fabric.at.setdefault(end, []).append(number)
 
     def _lured(self, device: Device, resolved: Resolved) -> tuple[View, ...]:
-        """What the port becomes for a host that asks to be a trunk (FM 4.4) or registers every VLAN (FM 4.5)."""
+        """What the port becomes for a host that asks to be a trunk (FM 4.4) or registers every VLAN
+        (FM 4.5).
+        """
         settled = resolved.settled
         if not settled.registration and not negotiates(settled):
             return ()

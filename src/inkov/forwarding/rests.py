@@ -20,11 +20,17 @@ _MATTERS: dict[Mode, tuple[str, ...]] = {
 
 def passed_by(spread: Flood) -> set[str]:
     """The devices that frames of a flood get to."""
-    return {inside.device for number, inside in enumerate(spread.fabric.bridges) if spread.present(number)}
+    return {
+        inside.device
+        for number, inside in enumerate(spread.fabric.bridges)
+        if spread.present(number)
+    }
 
 
 class Rests:
-    """The defaults, guesses and missing reports of a campus, each with the devices that it is about."""
+    """The defaults, guesses and missing reports of a campus, each with the devices that it is
+    about.
+    """
 
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
@@ -34,7 +40,10 @@ class Rests:
             self._add(at + assumption.says, assumption.device)
         wiring = fabric.wiring
         for outside in wiring.outside:
-            says = f"nothing is known of what is behind {outside.near}: {outside.far} is not among the files"
+            says = (
+                f"nothing is known of what is behind {outside.near}: {outside.far} is not among the"
+                " files"
+            )
             self._add(says, outside.near.device)
         self.between = self._between()
         for says, devices in self.between.items():
@@ -42,11 +51,18 @@ class Rests:
         for stray in wiring.strays:
             self._add(f"{stray.near}: {stray.says}", stray.near.device)
         for conflict in wiring.conflicts:
-            says = f"reports disagree where {conflict.near} is cabled to: each of its links is taken to be there"
+            says = (
+                f"reports disagree where {conflict.near} is cabled to: each of its links is taken"
+                " to be there"
+            )
             self._add(says, *(end.device for link in conflict.links for end in (link.a, link.b)))
         for link in wiring.links:
             if link.one_sided:
-                self._add(f"the link {link.a} to {link.b} is reported by one end only", link.a.device, link.b.device)
+                self._add(
+                    f"the link {link.a} to {link.b} is reported by one end only",
+                    link.a.device,
+                    link.b.device,
+                )
         # device -> (attribute, whose default) -> at how many ports
         self._unsaid: dict[str, dict[tuple[str, str], int]] = {}
         for port in fabric.bridge_ports:
@@ -60,7 +76,9 @@ class Rests:
                     counts[key] = counts.get(key, 0) + 1
 
     def _between(self) -> dict[str, set[str]]:
-        """Neighbours that are not among the files and have ports in different VLANs: they could join these (FM 4.7)."""
+        """Neighbours that are not among the files and have ports in different VLANs: they could
+        join these (FM 4.7).
+        """
         behind: dict[str, set[End]] = {}
         called: dict[str, str] = {}
         for outside in self.fabric.wiring.outside:
@@ -68,10 +86,16 @@ class Rests:
             behind.setdefault(far, set()).add(outside.near)
         found = {}
         for far, ends in behind.items():
-            views = {tuple(self.fabric.bridge_ports[n].view for n in self.fabric.at.get(end, ())) for end in ends}
+            views = {
+                tuple(self.fabric.bridge_ports[n].view for n in self.fabric.at.get(end, ()))
+                for end in ends
+            }
             if len(views) > 1:
                 near = sorted(ends, key=lambda end: (natural(end.device), natural(end.port)))
-                says = f"{far} is not among the files, and taken to pass nothing between {' and '.join(map(str, near))}"
+                says = (
+                    f"{far} is not among the files, and taken to pass nothing between"
+                    f" {' and '.join(map(str, near))}"
+                )
                 found[says] = {end.device for end in ends}
         return found
 
@@ -87,7 +111,10 @@ class Rests:
                 unsaid[key] = unsaid.get(key, 0) + number
         for (attribute, whose), number in sorted(unsaid.items()):
             if attribute != "negotiation":
-                found.append(f"{NAMES[attribute]} not stated at {number} port{'s' * (number > 1)}, default: {whose}")
+                found.append(
+                    f"{NAMES[attribute]} not stated at {number} port{'s' * (number > 1)}, default:"
+                    f" {whose}"
+                )
             elif level == "hostile":  # an honest host asks for nothing
                 found.append(f"negotiation not stated at {number} host ports, default: {whose}")
         return list(dict.fromkeys(found))

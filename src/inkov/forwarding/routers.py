@@ -1,8 +1,10 @@
-"""Routers and what they know of each other, and what packet filters leave of packets between subnets (FM 5.5, FM 5.7).
+"""Routers and what they know of each other, and what packet filters leave of packets between
+subnets (FM 5.5, FM 5.7).
 
-Routers of one routing table that share a broadcast domain are taken to know each other's networks. A packet passes a
-router from the interface it came by to another one; filters bound to either may stop it. Packets are judged by subnets:
-exactly where an entry takes whole subnets in; where it is finer, the answer is "in part".
+Routers of one routing table that share a broadcast domain are taken to know each other's networks.
+A packet passes a router from the interface it came by to another one; filters bound to either may
+stop it. Packets are judged by subnets: exactly where an entry takes whole subnets in; where it is
+finer, the answer is "in part".
 """
 
 from __future__ import annotations
@@ -46,7 +48,11 @@ class Path(NamedTuple):
     @property
     def filters(self) -> list[tuple[Interface, Sequence[str]]]:
         """The interfaces passed, each with the filters that a packet meets there."""
-        return [at for into, out in self.hops for at in ((into, into.filters_in), (out, out.filters_out))]
+        return [
+            at
+            for into, out in self.hops
+            for at in ((into, into.filters_in), (out, out.filters_out))
+        ]
 
     @property
     def assumes(self) -> list[str]:
@@ -57,7 +63,9 @@ class Path(NamedTuple):
 
 
 class Routers:
-    """The routed interfaces of a campus that are up, by router and by the broadcast domain they are in."""
+    """The routed interfaces of a campus that are up, by router and by the broadcast domain they are
+    in.
+    """
 
     def __init__(self, fabric: Fabric, domains: Domains, up: list[Interface] | None = None) -> None:
         self.fabric = fabric
@@ -76,13 +84,20 @@ class Routers:
 
     def without(self, one: Interface) -> Routers:
         """The same routers, one of their interfaces being away."""
-        return Routers(self.fabric, self.domains, [interface for interface in self.up if interface != one])
+        return Routers(
+            self.fabric, self.domains, [interface for interface in self.up if interface != one]
+        )
 
     def path(
-        self, into: Interface, finals: Collection[Interface], sources: Subnets, destinations: Subnets
+        self,
+        into: Interface,
+        finals: Collection[Interface],
+        sources: Subnets,
+        destinations: Subnets,
     ) -> Path | None:
-        """The shortest way from one interface out by one of `finals`; one that filters stop in part if there is no
-        other, and None where they stop all of it, or no router knows of it."""
+        """The shortest way from one interface out by one of `finals`; one that filters stop in part
+        if there is no other, and None where they stop all of it, or no router knows of it.
+        """
         wanted = {
             self._number[interface]
             for interface in finals
@@ -98,7 +113,12 @@ class Routers:
         return None
 
     def _search(
-        self, start: int, finals: set[int], sources: Subnets, destinations: Subnets, allowed: tuple[str, ...]
+        self,
+        start: int,
+        finals: set[int],
+        sources: Subnets,
+        destinations: Subnets,
+        allowed: tuple[str, ...],
     ) -> Path | None:
         came: dict[int, tuple[int, int] | None] = {start: None}
         queue, shared = [start], set()
@@ -124,14 +144,22 @@ class Routers:
         return None
 
     def _told(
-        self, came: dict[int, tuple[int, int] | None], here: int, final: int, sources: Subnets, destinations: Subnets
+        self,
+        came: dict[int, tuple[int, int] | None],
+        here: int,
+        final: int,
+        sources: Subnets,
+        destinations: Subnets,
     ) -> Path:
         hops = [(here, final)]
         while (before := came[hops[0][0]]) is not None:
             hops.insert(0, before)
         pairs = tuple((self.up[into], self.up[out]) for into, out in hops)
         path = Path(pairs, PASSES, "")
-        says = [self.filtered(interface, bound, sources, destinations)[1] for interface, bound in path.filters]
+        says = [
+            self.filtered(interface, bound, sources, destinations)[1]
+            for interface, bound in path.filters
+        ]
         if any(says):
             return path._replace(how=IN_PART, says="; ".join(filter(None, says)))
         return path
@@ -139,17 +167,28 @@ class Routers:
     def filtered(
         self, interface: Interface, bound: Sequence[str], sources: Subnets, destinations: Subnets
     ) -> tuple[str, str]:
-        """What filters bound to an interface leave of packets between subnets, and which of them is to blame."""
+        """What filters bound to an interface leave of packets between subnets, and which of them is
+        to blame.
+        """
         worst, says = PASSES, ""
         for name in bound:
             found = self.fabric.device(interface.device).filters.get(name)
-            entries = found.entries if found is not None else []  # one that is not there is no filter
-            results = {judge(entries, one, other) for one in sources for other in destinations
-                       if one.version == other.version}  # fmt: skip
+            entries = (
+                found.entries if found is not None else []
+            )  # one that is not there is no filter
+            results = {
+                judge(entries, one, other)
+                for one in sources
+                for other in destinations
+                if one.version == other.version
+            }
             if results == {STOPPED}:
                 return STOPPED, f"the filter {name} of {interface.label} stops it"
             if results - {PASSES}:
-                worst, says = IN_PART, f"the filter {name} of {interface.label} lets it pass in part"
+                worst, says = (
+                    IN_PART,
+                    f"the filter {name} of {interface.label} lets it pass in part",
+                )
         return worst, says
 
 
@@ -159,9 +198,11 @@ def networks(interface: Interface) -> list[Network]:
 
 
 def judge(entries: list[FilterEntry], source: Network, destination: Network) -> str:
-    """What a filter does to packets from one subnet to another: the first entry that fits each packet decides.
+    """What a filter does to packets from one subnet to another: the first entry that fits each
+    packet decides.
 
-    Exact where entries take whole subnets in. What no entry fits is taken to pass: assumptions lean towards "reaches".
+    Exact where entries take whole subnets in. What no entry fits is taken to pass: assumptions lean
+    towards "reaches".
     """
     some_pass = some_stop = False
     for entry in entries:

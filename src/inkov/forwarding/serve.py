@@ -1,4 +1,6 @@
-"""Which VLANs have something to serve on which switch: the ground for "needed" and "missing" (FM 6.3)."""
+"""Which VLANs have something to serve on which switch: the ground for "needed" and "missing" (FM
+6.3).
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,8 @@ _TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
 def served(fabric: Fabric) -> list[int]:
     """For each bridge the VIDs with a host port, a voice VLAN or a gateway there, as a mask.
 
-    A trunk with nobody known behind it serves the VLANs of its list if that list names any: one that is left at
-    everything tells nothing about what is behind it.
+    A trunk with nobody known behind it serves the VLANs of its list if that list names any: one
+    that is left at everything tells nothing about what is behind it.
     """
     if fabric.serving:
         return fabric.serving
@@ -26,7 +28,8 @@ def served(fabric: Fabric) -> list[int]:
         if view.form in _TRUNKS and fabric.ports[port.end].settled.allowed.bits == ALL:
             continue
         if fabric.is_host_port(port):
-            # A private host sends into a VLAN that it does not hear: that one has to get to who does.
+            # A private host sends into a VLAN that it does not hear: that one has to get to who
+            # does.
             bits[port.bridge] |= view.emit | (1 << view.pvid if view.pvid else 0)
     for device, gateway in fabric.gateways():
         if gateway.enabled is None or gateway.enabled.value:
@@ -53,7 +56,9 @@ def gateway_bits(fabric: Fabric) -> dict[str, int]:
 
 
 def member_ports(fabric: Fabric) -> dict[tuple[str, int], int]:
-    """How many host ports are members of a VLAN on a device, trunks with nobody behind them left out."""
+    """How many host ports are members of a VLAN on a device, trunks with nobody behind them left
+    out.
+    """
     counts: dict[tuple[str, int], int] = {}
     for port in fabric.bridge_ports:
         if fabric.is_host_port(port) and port.view.form not in _TRUNKS:
@@ -67,7 +72,9 @@ def member_ports(fabric: Fabric) -> dict[tuple[str, int], int]:
 
 
 def is_live(fabric: Fabric) -> Callable[[int, int], bool]:
-    """Tells of (bridge, VID) whether a live port carries it: a host port that is up, or a link that is (FM 5.2)."""
+    """Tells of (bridge, VID) whether a live port carries it: a host port that is up, or a link that
+    is (FM 5.2).
+    """
     carried = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
         if port.end not in fabric.wiring.of or port.number in fabric.crossings:

@@ -1,4 +1,6 @@
-"""Stages 1 and 2, stated and completed: every attribute of a port gets a value and an origin (FM 1.1, FM 1.2)."""
+"""Stages 1 and 2, stated and completed: every attribute of a port gets a value and an origin (FM
+1.1, FM 1.2).
+"""
 
 from __future__ import annotations
 

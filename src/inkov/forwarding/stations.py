@@ -11,11 +11,21 @@ from inkov.forwarding.reach import Entry, Flood, Level, entries_at, flood
 from inkov.forwarding.serve import is_live
 from inkov.wiring import End
 
-__all__ = ["Heard", "Interface", "bridge_ports_at", "hears", "interfaces", "reaches_station", "sent_from"]
+__all__ = [
+    "Heard",
+    "Interface",
+    "bridge_ports_at",
+    "hears",
+    "interfaces",
+    "reaches_station",
+    "sent_from",
+]
 
 
 class Heard(Struct, frozen=True):
-    """A host port that hears a frame. `certain` is false if no way is known that could happen in a single tree."""
+    """A host port that hears a frame. `certain` is false if no way is known that could happen in a
+    single tree.
+    """
 
     switch: str
     port: str
@@ -25,7 +35,8 @@ class Heard(Struct, frozen=True):
 
 
 class Interface(Struct, frozen=True):
-    """A routed interface (FM 5.1): on bridge `bridge` in VLAN `vid`, in the routing table `vrf` of its device.
+    """A routed interface (FM 5.1): on bridge `bridge` in VLAN `vid`, in the routing table `vrf` of
+    its device.
 
     `why_down` is "" for one that is up.
     """
@@ -47,28 +58,39 @@ class Interface(Struct, frozen=True):
 
 
 def bridge_ports_at(fabric: Fabric, end: End) -> list[BridgePort]:
-    """The bridge ports that frames of a port pass, its own first; for a sub-interface just its own."""
+    """The bridge ports that frames of a port pass, its own first; a sub-interface has one."""
     own = fabric.end_of(end.device, end.port)
     found = [fabric.bridge_ports[number] for number in fabric.at.get(own, ())]
     if found:
         return sorted(found, key=lambda port: port.outer)
-    return [port for port in fabric.bridge_ports if port.end.device == end.device and port.port == end.port]
+    return [
+        port
+        for port in fabric.bridge_ports
+        if port.end.device == end.device and port.port == end.port
+    ]
 
 
 def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) -> list[Entry]:
-    """What a host at a port may send at a level, or of that only what is then in VLAN `vid`; [] if nothing enters."""
+    """What a host at a port may send at a level, or of that only what is then in VLAN `vid`; [] if
+    nothing enters.
+    """
     ports = bridge_ports_at(fabric, end)
     if level == "honest":
-        ports = [port for port in ports if port.outer == 0 or port.port == end.port or vid is not None]
-    # With a VLAN asked for, an honest host is one that sends in it: tagged, where the port takes it so.
-    entries = entries_at(fabric, [port.number for port in ports], "hostile" if vid is not None else level)
+        ports = [
+            port for port in ports if port.outer == 0 or port.port == end.port or vid is not None
+        ]
+    # With a VLAN asked for, an honest host is one that sends in it: tagged, where the port takes it
+    # so.
+    entries = entries_at(
+        fabric, [port.number for port in ports], "hostile" if vid is not None else level
+    )
     if vid is not None:
         entries = [Entry(e.port, e.mask & 1 << vid, e.bridge) for e in entries if e.mask >> vid & 1]
     return entries
 
 
 def hears(fabric: Fabric, entries: list[Entry], level: Level) -> list[Heard]:
-    """The host ports that hear frames from `entries`, the senders' own left out, in natural order."""
+    """The host ports that hear frames from `entries`, but the senders' own, in natural order."""
     senders = {entry.port for entry in entries}
     started = 0
     for entry in entries:
@@ -79,12 +101,18 @@ def hears(fabric: Fabric, entries: list[Entry], level: Level) -> list[Heard]:
         if port.number in senders:
             continue
         certain = True
-        if not started >> vid & 1:  # it changed its number on the way: see that this can happen within one tree
+        if (
+            not started >> vid & 1
+        ):  # it changed its number on the way: see that this can happen within one tree
             hub = port.bridge, vid
             if hub not in ways:
                 ways[hub] = find_way(fabric, entries, to_present(*hub), level)
             way = ways[hub]
-            if way is None or not way.simple or not to_port(fabric, port.number, level, vid)(way.end):
+            if (
+                way is None
+                or not way.simple
+                or not to_port(fabric, port.number, level, vid)(way.end)
+            ):
                 way = find_way(fabric, entries, to_port(fabric, port.number, level, vid), level)
             certain = way is not None and way.simple is True
         found[Heard(port.end.device, port.port, vid, tagged, certain)] = None
@@ -106,16 +134,34 @@ def interfaces(fabric: Fabric) -> list[Interface]:
             why = f"no port of {device.name} that is up carries VLAN {gateway.vid}"
         vrf = gateway.vrf.value if gateway.vrf is not None else ""
         name = f"VLAN {gateway.vid}" + (f" on {gateway.bridge}" if gateway.bridge else "")
-        filters = [tuple(fact.value for fact in bound) for bound in (gateway.filters_in, gateway.filters_out)]
+        filters = [
+            tuple(fact.value for fact in bound)
+            for bound in (gateway.filters_in, gateway.filters_out)
+        ]
         found.append(
-            Interface(device.name, name, bridge, gateway.vid, vrf, gateway.addresses, why, gateway.origin, *filters)
+            Interface(
+                device.name,
+                name,
+                bridge,
+                gateway.vid,
+                vrf,
+                gateway.addresses,
+                why,
+                gateway.origin,
+                *filters,
+            )
         )
     for end, resolved in fabric.ports.items():
         if resolved.mode is Mode.ROUTED and resolved.stated.addresses:
-            port, vrf = resolved.stated, resolved.stated.vrf.value if resolved.stated.vrf is not None else ""
+            port, vrf = (
+                resolved.stated,
+                resolved.stated.vrf.value if resolved.stated.vrf is not None else "",
+            )
             number = fabric.bridge_of.get((end.device, f"routed {end.port}"), -1)
             why = "" if resolved.up and number >= 0 else "it is shut"
-            found.append(Interface(end.device, end.port, number, 1, vrf, port.addresses, why, port.origin))
+            found.append(
+                Interface(end.device, end.port, number, 1, vrf, port.addresses, why, port.origin)
+            )
     return found
 
 

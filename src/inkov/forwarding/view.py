@@ -1,7 +1,8 @@
-"""Stage 4, the forwarding view: a port as IEEE Std 802.1Q sees it (6.9 ingress, 8.6 forwarding; FM 2).
+"""Stage 4, the forwarding view: a port as IEEE Std 802.1Q sees it (6.9 ingress, 8.6 forwarding; FM
+2).
 
-The familiar settings are short forms of six attributes. `_SHORT_FORMS` is that table; nothing else knows what
-"access" or "trunk" means for a frame.
+The familiar settings are short forms of six attributes. `_SHORT_FORMS` is that table; nothing else
+knows what "access" or "trunk" means for a frame.
 """
 
 from __future__ import annotations
@@ -39,8 +40,9 @@ class Form(StrEnum):
 class View(Struct, frozen=True, gc=False):
     """The six attributes (FM 2.1). VID sets are masks (bit v = VID v).
 
-    `pvid`: the VID given to an untagged frame on arrival, 0 if such frames are dropped. `admit`: the VIDs a tagged
-    frame may arrive with. `emit`: the VIDs that leave. `bare`: the part of `emit` that leaves untagged.
+    `pvid`: the VID given to an untagged frame on arrival, 0 if such frames are dropped. `admit`:
+    the VIDs a tagged frame may arrive with. `emit`: the VIDs that leave. `bare`: the part of `emit`
+    that leaves untagged.
     """
 
     form: Form
@@ -64,7 +66,9 @@ class View(Struct, frozen=True, gc=False):
     def within(self, live: int) -> View:
         """The view on a switch that has only the VIDs `live` (FM 3.3)."""
         pvid = self.pvid if live >> self.pvid & 1 else 0
-        return View(self.form, pvid, self.admit & live, self.emit & live, self.bare & live, self.protected)
+        return View(
+            self.form, pvid, self.admit & live, self.emit & live, self.bare & live, self.protected
+        )
 
 
 NOTHING = View(Form.DOWN)
@@ -96,7 +100,8 @@ def _general(s: Settled, community: bool) -> View:
     emit = s.tagged.bits | bare
     admit = 0 if s.accept is Accept.UNTAGGED else emit if s.ingress_filtering else ALL
     pvid = 0 if s.accept is Accept.TAGGED else s.pvid or 0
-    # Ingress filtering looks at the PVID as well (802.1Q, 8.6.2): no member of it, no untagged frame comes in.
+    # Ingress filtering looks at the PVID as well (802.1Q, 8.6.2): no member of it, no untagged
+    # frame comes in.
     if s.ingress_filtering and not emit >> pvid & 1:
         pvid = 0
     sent = emit & ~s.withheld.bits
@@ -120,8 +125,9 @@ def _promiscuous(s: Settled, community: bool) -> View:
 
 
 def _routed(s: Settled, community: bool) -> View:
-    # A routed port (or tagged sub-interface) is a bridge port alone on a bridge of its own, where the router's
-    # interface is the only other party. What VID that bridge uses inside does not show outside.
+    # A routed port (or tagged sub-interface) is a bridge port alone on a bridge of its own, where
+    # the router's interface is the only other party. What VID that bridge uses inside does not show
+    # outside.
     return View(Form.ROUTED, 1, 0, 2, 2)
 
 
@@ -136,8 +142,10 @@ _SHORT_FORMS: dict[Mode, Callable[[Settled, bool], View]] = {
 
 
 def view_of(settled: Settled, mode: Mode, *, community: bool) -> View:
-    """The view of a port whose operational mode is `mode`, before the switch's own VLAN table is looked at.
+    """The view of a port whose operational mode is `mode`, before the switch's own VLAN table is
+    looked at.
 
-    `community`: the port's secondary VLAN is a community, not isolated (only private host ports ask).
+    `community`: the port's secondary VLAN is a community, not isolated (only private host ports
+    ask).
     """
     return _SHORT_FORMS[mode](settled, community)

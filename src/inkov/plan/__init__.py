@@ -1,6 +1,18 @@
-"""What is intended, as far as the user cares to say: VLANs, segments, hosts, house rules, and what is accepted."""
+"""What is intended, as far as the user cares to say: VLANs, segments, hosts, house rules, and what
+is accepted.
+"""
 
 from inkov.plan.loader import Plan, read_plan, vlan_names
 from inkov.plan.schema import Acceptance, Carried, Claim, PlanFile, PlannedVlan, Practice
 
-__all__ = ["Acceptance", "Carried", "Claim", "Plan", "PlanFile", "PlannedVlan", "Practice", "read_plan", "vlan_names"]
+__all__ = [
+    "Acceptance",
+    "Carried",
+    "Claim",
+    "Plan",
+    "PlanFile",
+    "PlannedVlan",
+    "Practice",
+    "read_plan",
+    "vlan_names",
+]

@@ -1,6 +1,8 @@
-"""From the bytes of `plan.yaml` to a `Plan`; errors name line and column, show the line, and say what was expected.
+"""From the bytes of `plan.yaml` to a `Plan`; errors name line and column, show the line, and say
+what was expected.
 
-YAML is read by ruamel's round-trip loader: plain maps, lists and scalars with their places, and no objects.
+YAML is read by ruamel's round-trip loader: plain maps, lists and scalars with their places, and no
+objects.
 """
 
 from __future__ import annotations
@@ -50,7 +52,9 @@ class Plan(Struct):
 
 
 def vlan_names(plan: Plan, campus: Campus) -> dict[str, VlanSet]:
-    """The VLANs that each name in a claim means: segments, names of VLANs in the plan and in the configurations."""
+    """The VLANs that each name in a claim means: segments, names of VLANs in the plan and in the
+    configurations.
+    """
     found: dict[str, VlanSet] = {}
 
     def call(name: str, vid: int) -> None:
@@ -119,7 +123,11 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
             wrong = "a claim states exactly one of isolate, join, reach, not-reach, carried-by"
         elif pair is not None and len(pair) != 2:
             wrong = "expected here: two places, as in [till-1, core-1:7]"
-        elif claim.carried_by is not None and claim.carried_by.on is None and claim.carried_by.over is None:
+        elif (
+            claim.carried_by is not None
+            and claim.carried_by.on is None
+            and claim.carried_by.over is None
+        ):
             wrong = "expected here: `on` (switches), `over` (links), or both"
         elif claim.layer == 3 and claim.kind in ("join", "carried-by"):
             wrong = "`layer: 3` belongs to `isolate`, `reach` and `not-reach`"
@@ -127,7 +135,11 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
             wrong = "`join` is about honest hosts: what a hostile one could do is no connection"
         elif claim.kind != "isolate" and (claim.from_ or claim.except_ or claim.one_way):
             wrong = "`from`, `except` and `one-way` belong to `isolate`"
-        elif claim.kind == "isolate" and claim.from_ is None and (len(claim.isolate or ()) < 2 or claim.one_way):
+        elif (
+            claim.kind == "isolate"
+            and claim.from_ is None
+            and (len(claim.isolate or ()) < 2 or claim.one_way)
+        ):
             wrong = "expected here: two members or more in `isolate`, or a `from`"
         else:
             continue

@@ -1,7 +1,8 @@
-"""What a plan may say: the types here are its schema. The loader reads them, and editors get a JSON Schema of them.
+"""What a plan may say: the types here are its schema. The loader reads them, and editors get a JSON
+Schema of them.
 
-Every part is optional. Names of members are written with hyphens in the file. `origin` is where an entry stands; it is
-never written.
+Every part is optional. Names of members are written with hyphens in the file. `origin` is where an
+entry stands; it is never written.
 """
 
 from __future__ import annotations
@@ -16,8 +17,20 @@ from msgspec import Meta, Struct, field
 from inkov.campus import Address, Network, Origin
 from inkov.vlanset import VlanSet
 
-__all__ = ["Acceptance", "Carried", "Claim", "DistributionPractice", "PlanFile", "PlannedHost", "PlannedPlatform",
-           "PlannedSegment", "PlannedVlan", "Practice", "UnusedPractice", "Vid"]  # fmt: skip
+__all__ = [
+    "Acceptance",
+    "Carried",
+    "Claim",
+    "DistributionPractice",
+    "PlanFile",
+    "PlannedHost",
+    "PlannedPlatform",
+    "PlannedSegment",
+    "PlannedVlan",
+    "Practice",
+    "UnusedPractice",
+    "Vid",
+]
 
 if TYPE_CHECKING:
     HostAddress = IPv4Address | IPv6Address
@@ -38,7 +51,8 @@ Severity = Literal["breach", "fault", "risk", "note"]
 class PlannedVlan(Struct, rename="kebab", forbid_unknown_fields=True):
     """A VLAN: `10: climate` is short for `10: {name: climate}`.
 
-    `needed` names switches that must have it whatever serves it there; `routed: no` forbids a gateway in it.
+    `needed` names switches that must have it whatever serves it there; `routed: no` forbids a
+    gateway in it.
     """
 
     short: ClassVar[str] = "name"
@@ -70,7 +84,9 @@ class PlannedHost(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class UnusedPractice(Struct, rename="kebab", forbid_unknown_fields=True):
-    """Where unused ports belong: `vlan` is the parking VLAN; `shut: no` if they may stay on (in it)."""
+    """Where unused ports belong: `vlan` is the parking VLAN; `shut: no` if they may stay on (in
+    it).
+    """
 
     vlan: Vid | None = None
     shut: bool = True
@@ -78,8 +94,9 @@ class UnusedPractice(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class DistributionPractice(Struct, rename="kebab", forbid_unknown_fields=True):
-    """What the protocol that spreads VLAN definitions can: the VLANs that each version carries (default: all), and the
-    versions that carry private VLANs."""
+    """What the protocol that spreads VLAN definitions can: the VLANs that each version carries
+    (default: all), and the versions that carry private VLANs.
+    """
 
     carries: dict[int, VlanSet] = field(default_factory=dict)
     private: list[int] = field(default_factory=list)
@@ -105,7 +122,8 @@ class Practice(Struct, rename="kebab", forbid_unknown_fields=True):
 class Acceptance(Struct, rename="kebab", forbid_unknown_fields=True):
     """A finding that is accepted, `because` of something and `until` a day (that day included).
 
-    It covers the findings of `rule` that point at one place with all of `switch`, `port` and `vlan` that are given.
+    It covers the findings of `rule` that point at one place with all of `switch`, `port` and `vlan`
+    that are given.
     """
 
     rule: str
@@ -118,10 +136,11 @@ class Acceptance(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class PlannedPlatform(Struct, rename="kebab", forbid_unknown_fields=True):
-    """A make of switch: the `files` it is known by (patterns such as `north-*.txt`) or its `switches`.
+    """A make of switch: the `files` it is known by (patterns such as `north-*.txt`) or its
+    `switches`.
 
-    `unstated` says what its unstated settings mean, by the keys of switch sheets; `private-vlans: no` that it cannot do
-    private VLANs.
+    `unstated` says what its unstated settings mean, by the keys of switch sheets; `private-vlans:
+    no` that it cannot do private VLANs.
     """
 
     files: list[str] = field(default_factory=list)
@@ -132,8 +151,9 @@ class PlannedPlatform(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class Carried(Struct, rename="kebab", forbid_unknown_fields=True):
-    """A VLAN (or several) that may be on some switches only (`on`: names, or patterns), or cross some links only
-    (`over`: one end of each, as `switch:port`, or patterns); or both."""
+    """A VLAN (or several) that may be on some switches only (`on`: names, or patterns), or cross
+    some links only (`over`: one end of each, as `switch:port`, or patterns); or both.
+    """
 
     vlans: VlanSet
     on: Names | None = None
@@ -148,11 +168,13 @@ class Carried(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
-    """What must hold. Exactly one of `isolate`, `join`, `reach`, `not-reach`, `carried-by` is stated.
+    """What must hold. Exactly one of `isolate`, `join`, `reach`, `not-reach`, `carried-by` is
+    stated.
 
-    `isolate` alone: each of its members from every other; with `from`: each of them from each of those; `except` leaves
-    members of `from` out. `one-way`: only frames from `isolate` to `from` are forbidden. Members are segments, VLANs
-    (by name, or as `vlan 30,31`), hosts, ports as `switch:port` with `*`, or `everything`.
+    `isolate` alone: each of its members from every other; with `from`: each of them from each of
+    those; `except` leaves members of `from` out. `one-way`: only frames from `isolate` to `from`
+    are forbidden. Members are segments, VLANs (by name, or as `vlan 30,31`), hosts, ports as
+    `switch:port` with `*`, or `everything`.
     """
 
     isolate: Names | None = None
@@ -171,8 +193,13 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
     @property
     def kind(self) -> str:
         """Which of the five it is; "" if none or several are stated."""
-        kinds = {"isolate": self.isolate, "join": self.join, "reach": self.reach, "not-reach": self.not_reach,
-                 "carried-by": self.carried_by}  # fmt: skip
+        kinds = {
+            "isolate": self.isolate,
+            "join": self.join,
+            "reach": self.reach,
+            "not-reach": self.not_reach,
+            "carried-by": self.carried_by,
+        }
         stated = [kind for kind, value in kinds.items() if value is not None]
         return stated[0] if len(stated) == 1 else ""
 
@@ -186,7 +213,10 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
         if self.isolate is not None:
             but = f" but {', '.join(self.except_)}" if self.except_ else ""
             one_way = "one way, " if self.one_way else ""
-            return f"{one_way}isolate {', '.join(self.isolate)} from {', '.join(self.from_ or ())}{but}"
+            return (
+                f"{one_way}isolate {', '.join(self.isolate)} from"
+                f" {', '.join(self.from_ or ())}{but}"
+            )
         if self.join is not None:
             return f"join {', '.join(self.join)}"
         if self.carried_by is not None:

@@ -17,7 +17,9 @@ __all__ = ["schema", "starter"]
 
 
 def starter(campus: Campus) -> str:
-    """The text of a plan: what the configurations say of VLANs, names and subnets; claims as proposals in comments."""
+    """The text of a plan: what the configurations say of VLANs, names and subnets; claims as
+    proposals in comments.
+    """
     names: dict[int, Counter[str]] = {}
     subnets: dict[int, Counter[str]] = {}
     for device in campus.devices.values():
@@ -30,7 +32,10 @@ def starter(campus: Campus) -> str:
                 subnets.setdefault(gateway.vid, Counter())[str(fact.value.network)] += 1
     vids = sorted(vid for vid in names.keys() | subnets.keys() if vid != 1)
     lines = [
-        "# A starting plan, made from the configurations by `inkov plan new`. It says what is, not what should be:",
+        (
+            "# A starting plan, made from the configurations by `inkov plan new`. It says what is,"
+            " not what should be:"
+        ),
         "# correct it, then take the `#` from the claims that are meant.",
         "vlans:" if vids else "vlans: {}",
     ]
@@ -73,13 +78,21 @@ _SCHEMAS: dict[Any, dict[str, Any]] = {
 
 
 def _as_written(part: Any) -> None:
-    """What people write, beside what it becomes: yes and no, and one name where a list of names may stand."""
-    for value in part.values() if isinstance(part, dict) else part if isinstance(part, list) else ():
+    """What people write, beside what it becomes: yes and no, and one name where a list of names may
+    stand.
+    """
+    for value in (
+        part.values() if isinstance(part, dict) else part if isinstance(part, list) else ()
+    ):
         _as_written(value)
     if isinstance(part, dict) and part.get("type") == "boolean":
         del part["type"]
         part["enum"] = [True, False, "yes", "no", "on", "off"]
-    if isinstance(part, dict) and part.get("type") == "array" and part.get("items") == {"type": "string"}:
+    if (
+        isinstance(part, dict)
+        and part.get("type") == "array"
+        and part.get("items") == {"type": "string"}
+    ):
         part["type"] = ["array", "string"]
 
 
@@ -89,12 +102,22 @@ def schema() -> dict[str, Any]:
     def hook(kind: Any) -> dict[str, Any]:
         return _SCHEMAS.get(kind, {"type": "string"})
 
-    (found,), parts = msgspec.json.schema_components([PlanFile], schema_hook=hook, ref_template="#/$defs/{name}")
+    (found,), parts = msgspec.json.schema_components(
+        [PlanFile], schema_hook=hook, ref_template="#/$defs/{name}"
+    )
     for name, part in parts.items():
         part.get("properties", {}).pop("origin", None)
-        if name in (PlannedVlan.__name__, PlannedSegment.__name__):  # `10: climate` is short for `10: {name: climate}`
+        if name in (
+            PlannedVlan.__name__,
+            PlannedSegment.__name__,
+        ):  # `10: climate` is short for `10: {name: climate}`
             parts[name] = {"anyOf": [part, {"type": ["string", "integer", "null"]}]}
         _as_written(part)
     parts.pop("Origin", None)
     parts.pop("Basis", None)
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Inkov plan", **found, "$defs": parts}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Inkov plan",
+        **found,
+        "$defs": parts,
+    }

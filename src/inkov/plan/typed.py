@@ -1,6 +1,8 @@
-"""From YAML with places to the types of a schema: what does not fit is a fault at its line and column.
+"""From YAML with places to the types of a schema: what does not fit is a fault at its line and
+column.
 
-A map or list loses the entries that do not fit and keeps the others, so that one slip does not cost the plan.
+A map or list loses the entries that do not fit and keeps the others, so that one slip does not cost
+the plan.
 """
 
 from __future__ import annotations
@@ -34,7 +36,9 @@ class Fault(Exception):
 
 
 class Typed:
-    """Reads values of a file as types. `report` is told of the faults that cost no more than one entry."""
+    """Reads values of a file as types. `report` is told of the faults that cost no more than one
+    entry.
+    """
 
     def __init__(self, file: str, report: Callable[[Fault], None]) -> None:
         self.file = file
@@ -49,7 +53,11 @@ class Typed:
         outer, inner = get_origin(kind), get_args(kind)
         if outer is Annotated:
             if get_origin(inner[0]) is list:
-                return self.read(node, inner[0], place) if isinstance(node, list) else [_leaf(node, str, place)]
+                return (
+                    self.read(node, inner[0], place)
+                    if isinstance(node, list)
+                    else [_leaf(node, str, place)]
+                )
             return _bounded(node, inner[1], place)
         if outer in (Union, types.UnionType):
             [only] = [one for one in inner if one is not type(None)]
@@ -62,11 +70,14 @@ class Typed:
         if outer is list:
             if not isinstance(node, list):
                 raise Fault(place, f"expected here: a list, not {_shown(node)}")
-            return self._each([(None, n, node.lc.item(i)) for i, n in enumerate(node)], None, inner[0])  # type: ignore[attr-defined]
+            where = node.lc.item  # type: ignore[attr-defined]
+            return self._each([(None, n, where(i)) for i, n in enumerate(node)], None, inner[0])
         assert outer is dict, kind
         if not isinstance(node, dict):
             raise Fault(place, f"expected here: a map, not {_shown(node)}")
-        return dict(self._each([(k, v, node.lc.key(k)) for k, v in node.items()], inner[0], inner[1]))  # type: ignore[attr-defined]
+        where = node.lc.key  # type: ignore[attr-defined]
+        pairs = [(key, value, where(key)) for key, value in node.items()]
+        return dict(self._each(pairs, inner[0], inner[1]))
 
     def _each(self, entries: list[tuple[Any, Any, Place]], keys: Any, values: Any) -> list[Any]:
         found = []
@@ -94,10 +105,13 @@ class Typed:
         for key, value in node.items():
             at = node.lc.key(key)  # type: ignore[attr-defined]
             if key not in known:
-                self.report(Fault(at, f"{_shown(key)} is not known here{_nearest(str(key), list(known))}"))
+                self.report(
+                    Fault(at, f"{_shown(key)} is not known here{_nearest(str(key), list(known))}")
+                )
                 continue
             try:
-                where = at if isinstance(value, dict) else node.lc.value(key)  # type: ignore[attr-defined]
+                lines = node.lc  # type: ignore[attr-defined]
+                where = at if isinstance(value, dict) else lines.value(key)
                 values[known[key].name] = self.read(value, known[key].type, where)
             except Fault as fault:
                 if known[key].required:
@@ -181,7 +195,13 @@ def _bounded(node: Any, meta: Meta, place: Place) -> int:
 def _shown(node: Any) -> str:
     if isinstance(node, (dict, list)):
         return "a map" if isinstance(node, dict) else "a list"
-    return "nothing" if node is None else repr(node)[:60] if not isinstance(node, bool) else _YES_NO[node]
+    return (
+        "nothing"
+        if node is None
+        else repr(node)[:60]
+        if not isinstance(node, bool)
+        else _YES_NO[node]
+    )
 
 
 def _nearest(name: str, known: list[str]) -> str:

@@ -1,4 +1,6 @@
-"""Claims and their verdicts: holds, with a certificate; broken, with a witness and the lines to blame; or undecided."""
+"""Claims and their verdicts: holds, with a certificate; broken, with a witness and the lines to
+blame; or undecided.
+"""
 
 from inkov.proofs.prove import prove
 from inkov.proofs.verdict import Blame, Verdict

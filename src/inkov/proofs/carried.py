@@ -24,7 +24,9 @@ __all__ = ["judge_carried"]
 
 
 class _Bounds:
-    """Where a VLAN may be: on bridges of switches that `on` fits, over links one of whose ends `over` fits."""
+    """Where a VLAN may be: on bridges of switches that `on` fits, over links one of whose ends
+    `over` fits.
+    """
 
     def __init__(self, fabric: Fabric, on: list[str] | None, over: list[str] | None) -> None:
         self.beyond = {
@@ -32,10 +34,16 @@ class _Bounds:
             for number, inside in enumerate(fabric.bridges)
             if on is not None and not any(fnmatchcase(inside.device, pattern) for pattern in on)
         }
-        self.closed: dict[int, list[BridgePort]] = {}  # bridge -> ports to links that it may not cross
+        self.closed: dict[
+            int, list[BridgePort]
+        ] = {}  # bridge -> ports to links that it may not cross
         for port in fabric.bridge_ports if over is not None else ():
-            ends = {str(end) for link in fabric.wiring.of.get(port.end, ()) for end in (link.a, link.b)}
-            if ends and not any(fnmatchcase(end, pattern) for end in ends for pattern in over or ()):
+            ends = {
+                str(end) for link in fabric.wiring.of.get(port.end, ()) for end in (link.a, link.b)
+            }
+            if ends and not any(
+                fnmatchcase(end, pattern) for end in ends for pattern in over or ()
+            ):
                 self.closed.setdefault(port.bridge, []).append(port)
 
     def crossed(self, fabric: Fabric, state: State) -> BridgePort | None:
@@ -46,7 +54,9 @@ class _Bounds:
         return None
 
     def left(self, spread: Flood, but: tuple[int, int] = (-1, 0)) -> list[str]:
-        """The switches and link ends where frames are that may not be there; VIDs of `but` at its port aside."""
+        """The switches and link ends where frames are that may not be there; VIDs of `but` at its
+        port aside.
+        """
         fabric = spread.fabric
         there = {fabric.bridges[n].device for n in self.beyond if spread.present(n)}
         over = {
@@ -62,9 +72,14 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
     carried = claim.carried_by
     assert carried is not None
     bounds = _Bounds(fabric, carried.on, carried.over)
-    entries = entries_of(fabric, (seat for seat in seats if seat.vid in carried.vlans), verdict.level)
-    entries += [Entry(-1, 1 << gateway.vid, fabric.bridge_of[device.name, gateway.bridge])
-                for device, gateway in fabric.gateways() if gateway.vid in carried.vlans]  # fmt: skip
+    entries = entries_of(
+        fabric, (seat for seat in seats if seat.vid in carried.vlans), verdict.level
+    )
+    entries += [
+        Entry(-1, 1 << gateway.vid, fabric.bridge_of[device.name, gateway.bridge])
+        for device, gateway in fabric.gateways()
+        if gateway.vid in carried.vlans
+    ]
     spread = flood(fabric, entries, verdict.level)
     found = bounds.left(spread)
     if not found:
@@ -72,7 +87,10 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
         verdict.certificate |= {"closures": [certified(fabric, spread, frozenset())]}
         return spread
     way = find_way(
-        fabric, entries, lambda s: s.bridge in bounds.beyond or bounds.crossed(fabric, s) is not None, verdict.level
+        fabric,
+        entries,
+        lambda s: s.bridge in bounds.beyond or bounds.crossed(fabric, s) is not None,
+        verdict.level,
     )
     assert way is not None
     more = f" and {len(found) - 5} more" if len(found) > 5 else ""
@@ -87,20 +105,31 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
         vid = way.end.vid
         tagged = bool(out.outer) or not out.view.bare >> vid & 1
         why = why_leaves(fabric, fabric.resolved(out), vid, tagged)
-        verdict.witness.append(Step(out.end.device, out.port, "leaves", vid, tagged, why.says, why.origin))
+        verdict.witness.append(
+            Step(out.end.device, out.port, "leaves", vid, tagged, why.says, why.origin)
+        )
     verdict.blame = _blamed(fabric, entries, bounds, way, out, verdict.level)
     verdict.certificate |= {"way": way_of(verdict.witness)}
     return spread
 
 
 def _blamed(
-    fabric: Fabric, entries: list[Entry], bounds: _Bounds, way: Way, out: BridgePort | None, level: str
+    fabric: Fabric,
+    entries: list[Entry],
+    bounds: _Bounds,
+    way: Way,
+    out: BridgePort | None,
+    level: str,
 ) -> list[Blame]:
-    """The lines that put a VLAN where it may not be, each tried: a member or gateway there, and the links crossed."""
+    """The lines that put a VLAN where it may not be, each tried: a member or gateway there, and the
+    links crossed.
+    """
     found: list[Blame] = []
     start, vid = way.start, way.start.vid
     if start.bridge in bounds.beyond:
-        others = [entry for entry in entries if (entry.port, entry.bridge) != (start.port, start.bridge)]
+        others = [
+            entry for entry in entries if (entry.port, entry.bridge) != (start.port, start.bridge)
+        ]
         alone = not bounds.left(flood(fabric, others, level))
         if start.port >= 0:
             own = fabric.resolved(fabric.bridge_ports[start.port])
@@ -109,7 +138,9 @@ def _blamed(
         for device, gateway in fabric.gateways() if start.port < 0 else ():
             if (fabric.bridge_of[device.name, gateway.bridge], gateway.vid) == (start.bridge, vid):
                 name = gateway.name or f"VLAN {vid}"
-                found.append(Blame(device.name, name, f"its gateway in VLAN {vid}", gateway.origin, alone))
+                found.append(
+                    Blame(device.name, name, f"its gateway in VLAN {vid}", gateway.origin, alone)
+                )
     for hop in way.hops:
         without = [_without(crossing, hop.link, vid) for crossing in fabric.crossings[hop.leaves]]
         less = replace(fabric, crossings={**fabric.crossings, hop.leaves: without})
@@ -125,8 +156,13 @@ def _blamed(
         arrives = why_arrives(fabric, far, vid, tagged or hop.hidden)
         found.append(Blame(far.end.device, far.end.port, arrives.says, arrives.origin, alone))
     if out is not None:
-        without = [_without(crossing, crossing.link, vid) for crossing in fabric.crossings.get(out.number, ())]
-        spread = flood(replace(fabric, crossings={**fabric.crossings, out.number: without}), entries, level)
+        without = [
+            _without(crossing, crossing.link, vid)
+            for crossing in fabric.crossings.get(out.number, ())
+        ]
+        spread = flood(
+            replace(fabric, crossings={**fabric.crossings, out.number: without}), entries, level
+        )
         why = why_leaves(fabric, fabric.resolved(out), vid, not out.view.bare >> vid & 1)
         alone = not bounds.left(spread, (out.number, 1 << vid))
         found.append(Blame(out.end.device, out.port, why.says, why.origin, alone))

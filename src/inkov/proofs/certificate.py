@@ -1,4 +1,6 @@
-"""What a certificate holds of the engine's findings: closures, and links that join bridges. `verifier` reads them."""
+"""What a certificate holds of the engine's findings: closures, and links that join bridges.
+`verifier` reads them.
+"""
 
 from __future__ import annotations
 
@@ -19,18 +21,26 @@ def way_of(steps: list[Step]) -> list[dict[str, object]]:
 
 
 def passing(fabric: Fabric) -> list[tuple[int, int, int]]:
-    """Pairs of bridge ports and the VIDs, as a mask, that pass between them both ways under one number."""
+    """Pairs of bridge ports and the VIDs, as a mask, that pass between them both ways under one
+    number.
+    """
     ways: dict[tuple[int, int], int] = {}
     for sender, crossings in fabric.crossings.items():
         for crossing in crossings if not fabric.bridge_ports[sender].view.protected else ():
             for to, mask in crossing.same:
                 ways[sender, to] = ways.get((sender, to), 0) | mask
-    return [(one, to, mask & ways.get((to, one), 0)) for (one, to), mask in sorted(ways.items()) if one < to]
+    return [
+        (one, to, mask & ways.get((to, one), 0))
+        for (one, to), mask in sorted(ways.items())
+        if one < to
+    ]
 
 
 class Joined(NamedTuple):
-    """Links that join the bridges of a VLAN without a cycle, each passing it both ways under its number; and for each
-    bridge another one to which it is joined, up to one that stands for all of them."""
+    """Links that join the bridges of a VLAN without a cycle, each passing it both ways under its
+    number; and for each bridge another one to which it is joined, up to one that stands for all of
+    them.
+    """
 
     edges: list[list[str]]
     root: list[int]
@@ -44,8 +54,9 @@ class Joined(NamedTuple):
 
 
 def spanning(fabric: Fabric, both_ways: list[tuple[int, int, int]], vid: int) -> Joined:
-    """Joins the bridges of a VLAN as far as links pass it both ways. A port is on one of them only: what comes in by it
-    does not leave by it (FM 3.5), so that two links at one port join nothing."""
+    """Joins the bridges of a VLAN as far as links pass it both ways. A port is on one of them only:
+    what comes in by it does not leave by it (FM 3.5), so that two links at one port join nothing.
+    """
     ports = fabric.bridge_ports
     joined, used = Joined([], list(range(len(fabric.bridges)))), set[int]()
     for sender, to, mask in both_ways:
@@ -54,13 +65,18 @@ def spanning(fabric: Fabric, both_ways: list[tuple[int, int, int]], vid: int) ->
             if one != other:
                 joined.root[one] = other
                 used |= {sender, to}
-                joined.edges.append([f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)])
+                joined.edges.append(
+                    [f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)]
+                )
     return joined
 
 
-def certified(fabric: Fabric, spread: Flood, targets: frozenset[Seat]) -> dict[str, dict[str, object]]:
-    """A closure as the verifier reads it: for each bridge the VIDs that can be there, and what comes in by one port
-    alone, so that it does not leave by it."""
+def certified(
+    fabric: Fabric, spread: Flood, targets: frozenset[Seat]
+) -> dict[str, dict[str, object]]:
+    """A closure as the verifier reads it: for each bridge the VIDs that can be there, and what
+    comes in by one port alone, so that it does not leave by it.
+    """
     aimed = {number for seat in targets for number in fabric.at[fabric.bridge_ports[seat.port].end]}
     found: dict[str, dict[str, object]] = {}
     for number, inside in enumerate(fabric.bridges):

@@ -1,6 +1,8 @@
-"""The plainest of reasons why frames do not get somewhere: nothing anywhere turns them into a VLAN that is heard there.
+"""The plainest of reasons why frames do not get somewhere: nothing anywhere turns them into a VLAN
+that is heard there.
 
-Nearly all VLANs of a campus are so, and need no flood: one pass over all links finds what turns into what.
+Nearly all VLANs of a campus are so, and need no flood: one pass over all links finds what turns
+into what.
 """
 
 from __future__ import annotations
@@ -19,7 +21,9 @@ __all__ = ["Coarse", "vlan_groups"]
 
 
 class Coarse:
-    """What VIDs can turn into anywhere on the campus, and what hosts send and hear: no places, only VIDs."""
+    """What VIDs can turn into anywhere on the campus, and what hosts send and hear: no places, only
+    VIDs.
+    """
 
     def __init__(self, fabric: Fabric, seats: list[Seat], level: str) -> None:
         self.fabric = fabric
@@ -32,7 +36,10 @@ class Coarse:
         found: dict[int, int] = {}
         for crossings in self.fabric.crossings.values():
             for crossing in crossings:
-                for fold in (*crossing.folds, *(crossing.hidden if self.level == "hostile" else ())):
+                for fold in (
+                    *crossing.folds,
+                    *(crossing.hidden if self.level == "hostile" else ()),
+                ):
                     for vid in VlanSet(fold.leaves):
                         found[vid] = found.get(vid, 0) | fold.arrives & ~(1 << vid)
         return found
@@ -42,7 +49,9 @@ class Coarse:
         """For each end with hosts what a hostile host there sends, and hears."""
         found: dict[End, tuple[int, int]] = {}
         for port in self.fabric.bridge_ports:
-            if port.end not in self.fabric.wiring.of:  # routed sub-interfaces on the wire count, too
+            if (
+                port.end not in self.fabric.wiring.of
+            ):  # routed sub-interfaces on the wire count, too
                 sent, heard = found.get(port.end, (0, 0))
                 for entry in entries_at(self.fabric, [port.number], self.level):
                     sent |= entry.mask

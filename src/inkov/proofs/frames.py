@@ -1,7 +1,8 @@
-"""What switches do with frames, written out again for the verifier: one port at a time, from docs/forwarding-model.md.
+"""What switches do with frames, written out again for the verifier: one port at a time, from
+docs/forwarding-model.md.
 
-It shares nothing with the engine but the campus model and VID sets. Rules are cited as there (FM 2.1); nothing here
-knows of certificates or claims.
+It shares nothing with the engine but the campus model and VID sets. Rules are cited as there (FM
+2.1); nothing here knows of certificates or claims.
 """
 
 from __future__ import annotations
@@ -32,7 +33,9 @@ class View(NamedTuple):
 
 @dataclass(eq=False, slots=True)
 class Spot:
-    """A port as a bridge has it: the end its frames pass, the tag they wear there (0 for none of its own)."""
+    """A port as a bridge has it: the end its frames pass, the tag they wear there (0 for none of
+    its own).
+    """
 
     end: End
     name: str
@@ -49,7 +52,9 @@ class Spot:
 
 @dataclass(eq=False, slots=True)
 class Seat:
-    """Where a host sits: at a port, sending and hearing untagged frames (0) or those with one tag, in VLAN `vid`."""
+    """Where a host sits: at a port, sending and hearing untagged frames (0) or those with one tag,
+    in VLAN `vid`.
+    """
 
     spot: Spot
     tag: int
@@ -61,7 +66,9 @@ def bits(mask: int) -> Iterator[int]:
 
 
 class Frames:
-    """The campus as frames see it. `cables` are pairs of ports, as (switch, port, far switch, far port)."""
+    """The campus as frames see it. `cables` are pairs of ports, as (switch, port, far switch, far
+    port).
+    """
 
     def __init__(self, campus: Campus, cables: Iterable[tuple[str, str, str, str]]) -> None:
         self.campus = campus
@@ -73,7 +80,10 @@ class Frames:
                     self.far[near].append(far)
         self.live = {device.name: self._live(device) for device in campus.devices.values()}
         self.homes = {
-            (d.name, port): b.name for d in campus.devices.values() for b in d.bridges.values() for port in b.ports
+            (d.name, port): b.name
+            for d in campus.devices.values()
+            for b in d.bridges.values()
+            for port in b.ports
         }
         self._sends: dict[str, dict[int, int]] = {}
         self._hears: dict[str, dict[int, int]] = {}
@@ -87,7 +97,7 @@ class Frames:
                     self.spots.setdefault(spot.end, []).append(spot)
                     self.at.setdefault(spot.hub, []).append(spot)
 
-    # --- what a port is ----------------------------------------------------------------------------------------
+    # --- what a port is ---------------------------------------------------------------------------
 
     def value(self, device: Device, port: Port, attribute: str) -> Any:
         """FM 1.1, FM 1.2: what is stated, or else the platform's default."""
@@ -99,7 +109,11 @@ class Frames:
         ports = self.campus.devices[end[0]].ports
         name = ports[end[1]].bundle
         bundle = ports.get(name.value) if name is not None else None
-        return end if bundle is None or bundle.bundle is not None or bundle.name == end[1] else (end[0], bundle.name)
+        return (
+            end
+            if bundle is None or bundle.bundle is not None or bundle.name == end[1]
+            else (end[0], bundle.name)
+        )
 
     def _up(self, device: Device, port: Port) -> bool:
         """FM 1.6."""
@@ -114,7 +128,11 @@ class Frames:
                 and self._up(device, parent)
             )
         if port.kind is PortKind.BUNDLE:
-            members = [p for p in device.ports.values() if p.bundle is not None and p.bundle.value == port.name]
+            members = [
+                p
+                for p in device.ports.values()
+                if p.bundle is not None and p.bundle.value == port.name
+            ]
             return not members or any(p.enabled is None or p.enabled.value for p in members)
         return True
 
@@ -122,9 +140,20 @@ class Frames:
         """FM 3.3."""
         if device.vlans is not None and not device.table_is_membership:
             return self._active(device.vlans)
-        mask = 2 | sum(1 << gateway.vid for gateway in {g.vid: g for g in device.gateways}.values() if gateway.vid != 1)
+        mask = 2 | sum(
+            1 << gateway.vid
+            for gateway in {g.vid: g for g in device.gateways}.values()
+            if gateway.vid != 1
+        )
         for port in device.ports.values():
-            for name in ("access_vlan", "voice_vlan", "native_vlan", "pvid", "primary", "secondary"):
+            for name in (
+                "access_vlan",
+                "voice_vlan",
+                "native_vlan",
+                "pvid",
+                "primary",
+                "secondary",
+            ):
                 mask |= 1 << (self.value(device, port, name) or 1)
             for name in ("withheld", "tagged", "untagged", "secondaries"):
                 mask |= (self.value(device, port, name) or VlanSet()).bits
@@ -150,7 +179,9 @@ class Frames:
         return how if plain and how in (Negotiation.PASSIVE, Negotiation.ACTIVE) else None
 
     def _mode(self, device: Device, port: Port) -> Mode:
-        """FM 1.3, FM 1.4: a port that asks becomes a trunk if the other end asks, announces, or waits for an asker."""
+        """FM 1.3, FM 1.4: a port that asks becomes a trunk if the other end asks, announces, or
+        waits for an asker.
+        """
         mine = self._asks(device, port)
         if mine is None:
             return self.value(device, port, "mode")  # type: ignore[no-any-return]
@@ -158,9 +189,16 @@ class Frames:
             other = self.campus.devices[name]
             peer = other.ports[far]
             its = self._asks(other, peer)
-            announces = its is None and self.value(other, peer, "mode") is Mode.TRUNK and (
-                self.value(other, peer, "negotiation") is Negotiation.ANNOUNCING)  # fmt: skip
-            if announces or its is Negotiation.ACTIVE or (its is Negotiation.PASSIVE and mine is Negotiation.ACTIVE):
+            announces = (
+                its is None
+                and self.value(other, peer, "mode") is Mode.TRUNK
+                and (self.value(other, peer, "negotiation") is Negotiation.ANNOUNCING)
+            )
+            if (
+                announces
+                or its is Negotiation.ACTIVE
+                or (its is Negotiation.PASSIVE and mine is Negotiation.ACTIVE)
+            ):
                 return Mode.TRUNK
         return Mode.ACCESS
 
@@ -199,7 +237,11 @@ class Frames:
         elif mode is Mode.PRIVATE_HOST and get("primary") and get("secondary"):
             pvid = get("secondary")
             row = (device.vlans or {}).get(pvid)
-            isolated = row is not None and row.private is not None and row.private.value is Private.ISOLATED
+            isolated = (
+                row is not None
+                and row.private is not None
+                and row.private.value is Private.ISOLATED
+            )
             emit = bare = one(get("primary")) | (0 if isolated else one(pvid))
         elif mode is Mode.PROMISCUOUS and get("primary"):
             pvid = get("primary")
@@ -227,9 +269,17 @@ class Frames:
             if self.value(device, port, "registration") and mode is not Mode.ROUTED:
                 views += [View(v.pvid, live, live, v.bare) for v in views]
         protected = bool(self.value(device, port, "protected")) and mode is not Mode.ROUTED
-        return Spot(end, port.name, outer, (device.name, bridge), tuple(views), protected, mode is Mode.ROUTED)
+        return Spot(
+            end,
+            port.name,
+            outer,
+            (device.name, bridge),
+            tuple(views),
+            protected,
+            mode is Mode.ROUTED,
+        )
 
-    # --- hosts ---------------------------------------------------------------------------------------------------
+    # --- hosts ------------------------------------------------------------------------------------
 
     @cached_property
     def by_key(self) -> dict[str, Spot]:
@@ -244,7 +294,9 @@ class Frames:
 
     @cached_property
     def seats(self) -> list[Seat]:
-        """Who sits where (FM 4.6): untagged, and with each tag that a port passes and no sub-interface takes."""
+        """Who sits where (FM 4.6): untagged, and with each tag that a port passes and no
+        sub-interface takes.
+        """
         found = []
         for end, spots in self.spots.items():
             owned = sum(1 << spot.outer for spot in spots if spot.outer)
@@ -253,14 +305,22 @@ class Frames:
                 if spot.routed:
                     continue
                 if view.pvid or view.bare:
-                    own.append(Seat(spot, 0, view.pvid or (view.bare & -view.bare).bit_length() - 1))
+                    own.append(
+                        Seat(spot, 0, view.pvid or (view.bare & -view.bare).bit_length() - 1)
+                    )
                 if not spot.outer:
-                    own += [Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare & ~owned)]
-                found += own or ([Seat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else [])
+                    own += [
+                        Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare & ~owned)
+                    ]
+                found += own or (
+                    [Seat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
+                )
         return found
 
     def sent(self, seat: Seat, level: str) -> Iterator[tuple[Spot, int]]:
-        """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire (FM 4.2, FM 4.4)."""
+        """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire
+        (FM 4.2, FM 4.4).
+        """
         if level == "honest":
             vid = seat.tag or seat.spot.views[0].pvid
             yield seat.spot, 1 << vid if vid else 0
@@ -269,10 +329,16 @@ class Frames:
         owned = sum(1 << spot.outer for spot in wire if spot.outer)
         for spot in wire:
             for view in spot.views:
-                yield spot, (0 if spot.outer else view.admit & ~owned) | (1 << view.pvid if view.pvid else 0)
+                yield (
+                    spot,
+                    (0 if spot.outer else view.admit & ~owned)
+                    | (1 << view.pvid if view.pvid else 0),
+                )
 
     def heard(self, seat: Seat, level: str) -> Iterator[tuple[Spot, int]]:
-        """What a host hears: the VIDs that leave in its form by a port on its wire; a hostile one hears every form."""
+        """What a host hears: the VIDs that leave in its form by a port on its wire; a hostile one
+        hears every form.
+        """
         tag = seat.spot.outer or seat.tag
         for spot in self.spots[seat.spot.end]:
             for view in spot.views if level == "hostile" else spot.views[:1]:
@@ -282,7 +348,7 @@ class Frames:
                     yield spot, view.emit & ~view.bare & 1 << tag if tag else view.emit & view.bare
 
     def sends(self, level: str) -> dict[int, int]:
-        """VLAN -> the VIDs that hosts in it send in, wherever; worked out once. `hears` likewise."""
+        """VLAN -> the VIDs that hosts in it send in, anywhere. `hears` likewise."""
         return self._masks(self._sends, self.sent, level)
 
     def hears(self, level: str) -> dict[int, int]:
@@ -296,7 +362,7 @@ class Frames:
                     found[seat.vid] |= mask
         return kept[level]
 
-    # --- links ---------------------------------------------------------------------------------------------------
+    # --- links ------------------------------------------------------------------------------------
 
     def turns(self, level: str) -> dict[int, int]:
         """VID -> the VIDs that some link turns its frames into; worked out once."""
@@ -320,8 +386,9 @@ class Frames:
         return mask
 
     def over(self, spot: Spot, mask: int, level: str) -> Iterator[tuple[Spot, int, int]]:
-        """What leaves a port in the VIDs of `mask`, as (far port, VIDs left, VIDs arrived): the same ones if equal,
-        else any of the one as any of the other."""
+        """What leaves a port in the VIDs of `mask`, as (far port, VIDs left, VIDs arrived): the
+        same ones if equal, else any of the one as any of the other.
+        """
         view = spot.views[0]
         mask &= view.emit
         bare, tagged = (0, 0) if spot.outer else (mask & view.bare, mask & ~view.bare)

@@ -1,4 +1,6 @@
-"""Do members of a VLAN hear each other? By links that pass it both ways, or else by the closure of each (FM 6.6)."""
+"""Do members of a VLAN hear each other? By links that pass it both ways, or else by the closure of
+each (FM 6.6).
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ _MOST_PAIRS = 200  # of members of a join whose ways to each other are certified
 
 
 class Joins:
-    """Judges joins. `rest_on` notes what a verdict rests on, given the devices that its frames pass."""
+    """Judges joins. `rest_on` notes what a verdict rests on, given the devices that its frames
+    pass.
+    """
 
     def __init__(self, fabric: Fabric, rest_on: Callable[[Verdict, set[str]], None]) -> None:
         self.fabric = fabric
@@ -35,8 +39,10 @@ class Joins:
         return passing(self.fabric)
 
     def judge(self, seats: frozenset[Seat], verdict: Verdict) -> None:
-        """Whether some seats all hear each other: by links that pass their VLAN both ways, or else exactly, group by
-        group of seats whose frames go the same ways. Hosts are honest here: what one could do is no connection."""
+        """Whether some seats all hear each other: by links that pass their VLAN both ways, or else
+        exactly, group by group of seats whose frames go the same ways. Hosts are honest here: what
+        one could do is no connection.
+        """
         if self._plainly(seats, verdict):
             return
         for group in self._alike(seats):
@@ -50,12 +56,21 @@ class Joins:
                 stopped(self.fabric, frozenset([min(group)]), frozenset([min(deaf)]), verdict)
                 self._apart(min(group), min(deaf), verdict)
                 return
-        pairs = [(one, other) for one in sorted(seats) for other in sorted(seats) if one.port != other.port]
+        pairs = [
+            (one, other)
+            for one in sorted(seats)
+            for other in sorted(seats)
+            if one.port != other.port
+        ]
         if len(pairs) <= _MOST_PAIRS:
             leaks = [find_leak(self.fabric, [one], [other], "honest") for one, other in pairs]
             if all(leak.way is not None for leak in leaks):
                 verdict.certificate["ways"] = [
-                    {"from": self._named(one), "to": self._named(other), "way": way_of(told(self.fabric, leak))}
+                    {
+                        "from": self._named(one),
+                        "to": self._named(other),
+                        "way": way_of(told(self.fabric, leak)),
+                    }
                     for (one, other), leak in zip(pairs, leaks, strict=True)
                 ]
 
@@ -65,7 +80,9 @@ class Joins:
         return [f"{port.end.device}:{port.port}", seat.tag]
 
     def _plainly(self, seats: frozenset[Seat], verdict: Verdict) -> bool:
-        """Judge a join of hosts in one VLAN by links alone, without any flood; False if that does not do."""
+        """Judge a join of hosts in one VLAN by links alone, without any flood; False if that does
+        not do.
+        """
         vids, ports = {seat.vid for seat in seats}, self.fabric.bridge_ports
         if len(vids) != 1:
             return False
@@ -78,13 +95,17 @@ class Joins:
         return self._linked(vid, {ports[seat.port].bridge for seat in seats}, verdict)
 
     def _linked(self, vid: int, bridges: Iterable[int], verdict: Verdict) -> bool:
-        """Whether links that pass a VLAN both ways join some bridges; if so, they are the certificate."""
+        """Whether links that pass a VLAN both ways join some bridges; if so, they are the
+        certificate.
+        """
         joined = spanning(self.fabric, self.passing, vid)
         tops = {joined.top(bridge) for bridge in bridges}
         if len(tops) > 1:
             return False
         every = enumerate(self.fabric.bridges)
-        self.rest_on(verdict, {i.device for n, i in every if i.live >> vid & 1 and joined.top(n) in tops})
+        self.rest_on(
+            verdict, {i.device for n, i in every if i.live >> vid & 1 and joined.top(n) in tops}
+        )
         verdict.certificate |= {"edges": joined.edges}
         return True
 
@@ -94,7 +115,11 @@ class Joins:
         if reached(self.fabric, spread, [other], "honest"):
             return False
         closures = [certified(self.fabric, spread, frozenset([other]))]
-        verdict.certificate |= {"from": self._named(one), "to": self._named(other), "closures": closures}
+        verdict.certificate |= {
+            "from": self._named(one),
+            "to": self._named(other),
+            "closures": closures,
+        }
         return True
 
     def _alike(self, seats: frozenset[Seat]) -> list[list[Seat]]:
@@ -102,7 +127,9 @@ class Joins:
         found: dict[tuple[int, int, int, bool], list[Seat]] = {}
         for seat in sorted(seats):
             port = self.fabric.bridge_ports[seat.port]
-            found.setdefault((port.bridge, seat.vid, seat.tag, port.view.protected), []).append(seat)
+            found.setdefault((port.bridge, seat.vid, seat.tag, port.view.protected), []).append(
+                seat
+            )
         return list(found.values())
 
     def none_split(self, found: Domains, seats: Sequence[Seat]) -> Iterator[Verdict]:
@@ -117,21 +144,31 @@ class Joins:
             verdict = Verdict(f"VLAN {vid} is not split", "whole", "honest", 2, HOLDS, "", Origin())
             verdict.certificate = {"vlans": str(vid)}
             if len(split) == 1:
-                verdict.because = f"its members on {len(split[0].bridges)} switches talk with each other"
+                verdict.because = (
+                    f"its members on {len(split[0].bridges)} switches talk with each other"
+                )
                 self._linked(vid, split[0].bridges, verdict)
             else:
                 verdict.verdict = BROKEN
                 gaps = breaks(fabric, found, vid, split)
                 apart = "; ".join(", ".join(island.devices(fabric)[:5]) for island in split[:4])
                 why = why_stopped(fabric, gaps[0].link, vid) if gaps else None
-                verdict.because = f"it falls into {len(split)} parts: {apart}" + (f": {why.says}" if why else "")
+                verdict.because = f"it falls into {len(split)} parts: {apart}" + (
+                    f": {why.says}" if why else ""
+                )
                 verdict.origin = why.origin if why else Origin()
                 members = [
-                    [s for s in by_vid.get(vid, ()) if fabric.bridge_ports[s.port].bridge in part.bridges]
+                    [
+                        s
+                        for s in by_vid.get(vid, ())
+                        if fabric.bridge_ports[s.port].bridge in part.bridges
+                    ]
                     for part in split
                 ]
                 hosts = [min(own) for own in members if own][:4]
-                for one, other in permutations(hosts, 2):  # of two parts one may hear the other, one way
+                for one, other in permutations(
+                    hosts, 2
+                ):  # of two parts one may hear the other, one way
                     if self._apart(one, other, verdict):
                         break
             yield verdict
@@ -143,7 +180,9 @@ def stopped(fabric: Fabric, one: frozenset[Seat], other: frozenset[Seat], verdic
         verdict.because = "one side has no port that is on"
         return
     source, target = fabric.bridge_ports[min(one).port], fabric.bridge_ports[min(other).port]
-    story = follow(fabric, entries_of(fabric, [min(one)], verdict.level), source.end, target, verdict.level)
+    story = follow(
+        fabric, entries_of(fabric, [min(one)], verdict.level), source.end, target, verdict.level
+    )
     verdict.witness = story.steps
     last = story.steps[-1]
     verdict.because = f"what {source.end} sends does not arrive at {target.end}: {last.because}"

@@ -1,4 +1,6 @@
-"""Does any frame of these seats get to those? The closure decides; a way that can happen is the witness (FM 3.10)."""
+"""Does any frame of these seats get to those? The closure decides; a way that can happen is the
+witness (FM 3.10).
+"""
 
 from __future__ import annotations
 
@@ -33,23 +35,31 @@ __all__ = [
 
 
 class Leak(NamedTuple):
-    """A way to a bridge port where a target hears it; None where only ways are known that cannot happen."""
+    """A way to a bridge port where a target hears it; None where only ways are known that cannot
+    happen.
+    """
 
     target: int
     way: Way | None
 
 
 def entries_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Entry]:
-    """What the hosts in some seats may send: an honest one in its form, a hostile one anything its port takes."""
+    """What the hosts in some seats may send: an honest one in its form, a hostile one anything its
+    port takes.
+    """
     masks: dict[int, int] = {}
     for seat in seats:
         view = fabric.bridge_ports[seat.port].view
         vid = seat.tag or view.pvid
         masks[seat.port] = masks.get(seat.port, 0) | (1 << vid if vid else 0)
-    if level == "hostile":  # whoever is on the wire sends to the port and to all sub-interfaces on it
+    if (
+        level == "hostile"
+    ):  # whoever is on the wire sends to the port and to all sub-interfaces on it
         numbers = {n for port in masks for n in fabric.at[fabric.bridge_ports[port].end]}
         return entries_at(fabric, sorted(numbers), level)
-    return [Entry(p, mask, fabric.bridge_ports[p].bridge) for p, mask in sorted(masks.items()) if mask]
+    return [
+        Entry(p, mask, fabric.bridge_ports[p].bridge) for p, mask in sorted(masks.items()) if mask
+    ]
 
 
 def closure(fabric: Fabric, seats: Iterable[Seat], level: str) -> Flood:
@@ -58,7 +68,9 @@ def closure(fabric: Fabric, seats: Iterable[Seat], level: str) -> Flood:
 
 
 def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
-    """What a host hears: bridge port -> the VIDs that leave by it in its form. A hostile one hears every form."""
+    """What a host hears: bridge port -> the VIDs that leave by it in its form. A hostile one hears
+    every form.
+    """
     own = fabric.bridge_ports[seat.port]
     found = {}
     for number in fabric.at[own.end]:
@@ -66,7 +78,9 @@ def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
         for view in views_at(port, level):
             if level == "hostile" or (port.outer and number == own.number):
                 mask |= view.emit
-            elif not port.outer:  # a host with a sub-interface's tag hears what the port under it sends with that tag
+            elif (
+                not port.outer
+            ):  # a host with a sub-interface's tag hears what the port under it sends with that tag
                 tag = own.outer or seat.tag
                 mask |= view.emit & ~view.bare & 1 << tag if tag else view.bare
         if mask:
@@ -110,11 +124,15 @@ def _hearing(spread: Flood, listening: Ears, level: str) -> Iterator[Seat]:
 
 
 def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], level: str) -> Leak:
-    """The shortest way from `sources` to any of `targets`, all of which the closure reaches, that can happen."""
+    """The shortest way from `sources` to any of `targets`, all of which the closure reaches, that
+    can happen.
+    """
     return find_way_to(fabric, entries_of(fabric, sources, level), targets, level)
 
 
-def find_way_to(fabric: Fabric, entries: list[Entry], targets: list[Seat], level: str, hears: str = "") -> Leak:
+def find_way_to(
+    fabric: Fabric, entries: list[Entry], targets: list[Seat], level: str, hears: str = ""
+) -> Leak:
     """The same from what is sent; those who hear may be of another level, `hears`."""
     by_bridge: dict[int, list[tuple[int, int]]] = {}
     for seat in targets:
@@ -147,11 +165,14 @@ def told(fabric: Fabric, leak: Leak) -> list[Step]:
     return [*tell(fabric, leak.way), heard]
 
 
-def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str) -> list[Blame]:
+def blamed(
+    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str
+) -> list[Blame]:
     """The lines to blame for a leak, each tried: is the leak gone without what it says?
 
-    First the hops over which a frame changes its VLAN, and ports that can be lured; where no single one of them is
-    needed, the ports at the two ends; where none of these is, all that this way changes its VLAN by.
+    First the hops over which a frame changes its VLAN, and ports that can be lured; where no single
+    one of them is needed, the ports at the two ends; where none of these is, all that this way
+    changes its VLAN by.
     """
     if leak.way is None:
         return []
@@ -166,28 +187,52 @@ def blamed(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
 
 
 def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[Blame]:
-    """The two ends of each hop where a frame changes its VLAN; `still` tells if what is blamed is there without it."""
+    """The two ends of each hop where a frame changes its VLAN; `still` tells if what is blamed is
+    there without it.
+    """
     found, state = [], way.start
     for hop in way.hops:
         if hop.arrives.vid != state.vid:
             crossings = dict(fabric.crossings)
             crossings[hop.leaves] = [
-                replace(c, folds=(), hidden=()) if c.link == hop.link else c for c in crossings[hop.leaves]
+                replace(c, folds=(), hidden=()) if c.link == hop.link else c
+                for c in crossings[hop.leaves]
             ]
             alone = not still(replace(fabric, crossings=crossings))
-            near, far = (fabric.resolved(fabric.bridge_ports[number]) for number in (hop.leaves, hop.arrives.port))
+            near, far = (
+                fabric.resolved(fabric.bridge_ports[number])
+                for number in (hop.leaves, hop.arrives.port)
+            )
             leaves = why_leaves(fabric, near, state.vid, tagged=False)
-            found.append(Blame(near.end.device, near.end.port, f"VLAN {state.vid} leaves untagged: {leaves.says}",
-                               leaves.origin, alone))  # fmt: skip
+            found.append(
+                Blame(
+                    near.end.device,
+                    near.end.port,
+                    f"VLAN {state.vid} leaves untagged: {leaves.says}",
+                    leaves.origin,
+                    alone,
+                )
+            )
             arrives = why_arrives(fabric, far, hop.arrives.vid, hop.hidden)
-            found.append(Blame(far.end.device, far.end.port, f"and arrives in VLAN {hop.arrives.vid}: {arrives.says}",
-                               arrives.origin, alone))  # fmt: skip
+            found.append(
+                Blame(
+                    far.end.device,
+                    far.end.port,
+                    f"and arrives in VLAN {hop.arrives.vid}: {arrives.says}",
+                    arrives.origin,
+                    alone,
+                )
+            )
         state = hop.arrives
     return found
 
 
-def _lured(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str) -> list[Blame]:
-    """The ports at the ends of a way that are only part of it since a host there asks to be a trunk, or registers."""
+def _lured(
+    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str
+) -> list[Blame]:
+    """The ports at the ends of a way that are only part of it since a host there asks to be a
+    trunk, or registers.
+    """
     found: list[Blame] = []
     assert leak.way is not None
     for number, vid in ((leak.way.start.port, leak.way.start.vid), (leak.target, leak.way.end.vid)):
@@ -199,12 +244,19 @@ def _lured(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: 
         alone = not _still(replace(fabric, bridge_ports=ports), sources, targets, level)
         resolved = fabric.resolved(fabric.bridge_ports[number])
         attribute = "negotiation" if negotiates(resolved.settled) else "registration"
-        says = f"a host that asks gets VLAN {vid} here: {attribute} is {getattr(resolved.settled, attribute)}"
-        found.append(Blame(port.end.device, port.port, says, said(fabric, resolved, attribute), alone))
+        says = (
+            f"a host that asks gets VLAN {vid} here: {attribute} is"
+            f" {getattr(resolved.settled, attribute)}"
+        )
+        found.append(
+            Blame(port.end.device, port.port, says, said(fabric, resolved, attribute), alone)
+        )
     return found
 
 
-def _members(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str) -> list[Blame]:
+def _members(
+    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str
+) -> list[Blame]:
     """What makes the two ends of a way members of the VLANs that they send and hear in."""
     assert leak.way is not None
     start, vid = leak.way.start, leak.way.end.vid
@@ -212,7 +264,9 @@ def _members(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak
     if start.port >= 0:
         one = fabric.resolved(fabric.bridge_ports[start.port])
         why = why_arrives(fabric, one, start.vid, one.view.pvid != start.vid)
-        alone = not _still(fabric, frozenset(s for s in sources if s.port != start.port), targets, level)
+        alone = not _still(
+            fabric, frozenset(s for s in sources if s.port != start.port), targets, level
+        )
         found.append(Blame(one.end.device, one.end.port, why.says, why.origin, alone))
     other = fabric.resolved(fabric.bridge_ports[leak.target])
     left = [seat for seat in targets if seat.port != leak.target]

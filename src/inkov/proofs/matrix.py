@@ -16,8 +16,8 @@ __all__ = ["Cell", "matrix"]
 class Cell(Struct):
     """How one side reaches the other.
 
-    `same`: both hear each other; `leaks`: one way only; `routed`: by the gateways that `via` names; `part`: so, but a
-    filter stops some of it; `apart`.
+    `same`: both hear each other; `leaks`: one way only; `routed`: by the gateways that `via` names;
+    `part`: so, but a filter stops some of it; `apart`.
     """
 
     one: str
@@ -27,7 +27,7 @@ class Cell(Struct):
 
 
 def matrix(fabric: Fabric, plan: Plan, level: str = "honest", *, hosts: bool = False) -> list[Cell]:
-    """Every ordered pair of segments (without any in the plan: of VLANs in use), or of named hosts."""
+    """Every ordered pair of segments (of VLANs in use, without a plan), or of named hosts."""
     prover = Prover(fabric, plan)
     sides = _hosts(prover) if hosts else _segments(prover)
     coarse, routing = prover.coarse(level), prover.routing

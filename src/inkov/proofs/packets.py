@@ -1,4 +1,6 @@
-"""What routers do with packets, written out again for the verifier from docs/forwarding-model.md, section 5."""
+"""What routers do with packets, written out again for the verifier from docs/forwarding-model.md,
+section 5.
+"""
 
 from __future__ import annotations
 
@@ -41,18 +43,28 @@ class Network(Frames):
         for device in self.campus.devices.values():
             for g in device.gateways:
                 hub = device.name, g.bridge
-                up = (g.enabled is None or g.enabled.value) and self.live_at(device, g.bridge) >> g.vid & 1
+                up = (g.enabled is None or g.enabled.value) and self.live_at(
+                    device, g.bridge
+                ) >> g.vid & 1
                 if up and any(
-                    spot.views[0].emit >> g.vid & 1 and self._leads(spot.end) for spot in self.at.get(hub, ())
+                    spot.views[0].emit >> g.vid & 1 and self._leads(spot.end)
+                    for spot in self.at.get(hub, ())
                 ):
                     subnets = tuple(fact.value.network for fact in g.addresses)
-                    filters = [tuple(fact.value for fact in bound) for bound in (g.filters_in, g.filters_out)]
+                    filters = [
+                        tuple(fact.value for fact in bound)
+                        for bound in (g.filters_in, g.filters_out)
+                    ]
                     vrf = g.vrf.value if g.vrf is not None else ""
                     name = f"VLAN {g.vid}" + (f" on {g.bridge}" if g.bridge else "")
                     yield Station(device.name, name, hub, g.vid, vrf, subnets, *filters)
             for port in device.ports.values():
                 hub = device.name, f"routed {port.name}"
-                if port.addresses and hub in self.at and self.value(device, port, "mode") is Mode.ROUTED:
+                if (
+                    port.addresses
+                    and hub in self.at
+                    and self.value(device, port, "mode") is Mode.ROUTED
+                ):
                     vrf = port.vrf.value if port.vrf is not None else ""
                     subnets = tuple(fact.value.network for fact in port.addresses)
                     yield Station(device.name, port.name, hub, 1, vrf, subnets, (), ())
@@ -61,14 +73,21 @@ class Network(Frames):
         return end not in self.far or any(self.spots.get(far) for far in self.far[end])
 
     def served(self, vid: int) -> set[Hub]:
-        """The bridges with somebody in a VLAN: a gateway, or hosts, but for trunks left at everything (FM 6.3)."""
+        """The bridges with somebody in a VLAN: a gateway, or hosts, but for trunks left at
+        everything (FM 6.3).
+        """
         hubs = {
-            one.hub for one in self.stations if one.vid == vid and not any(spot.routed for spot in self.at[one.hub])
+            one.hub
+            for one in self.stations
+            if one.vid == vid and not any(spot.routed for spot in self.at[one.hub])
         }
         for seat in self.by_vid.get(vid, ()):
             device = self.campus.devices[seat.spot.hub[0]]
             port = device.ports[seat.spot.name]
-            if self._mode(device, port) is not Mode.TRUNK or self.value(device, port, "allowed").bits != ALL:
+            if (
+                self._mode(device, port) is not Mode.TRUNK
+                or self.value(device, port, "allowed").bits != ALL
+            ):
                 hubs.add(seat.spot.hub)
         return hubs
 
@@ -82,9 +101,11 @@ class Network(Frames):
         return found
 
     def known(self, start: Station) -> list[Station]:
-        """Where packets that come in at a station may leave: by its router, and by all that it could know (FM 5.5).
+        """Where packets that come in at a station may leave: by its router, and by all that it
+        could know (FM 5.5).
 
-        That two routers share a broadcast domain is taken from VIDs alone, wherever they are, so it is rather too many.
+        That two routers share a broadcast domain is taken from VIDs alone, wherever they are, so it
+        is rather too many.
         """
         groups: dict[Group, None] = {(start.vrf, start.device): None}
         found: dict[int, Station] = {}
@@ -98,9 +119,12 @@ class Network(Frames):
                     groups |= dict.fromkeys(near)
         return list(found.values())
 
-    def passed_on(self, there: dict[Hub, int], anywhere: int, level: str) -> list[tuple[Hub, Spot | None, int]]:
-        """What routers send, as far as filters let it pass, of packets whose frames are on some hubs, or in some VLANs
-        wherever: hub and VID, as a mask."""
+    def passed_on(
+        self, there: dict[Hub, int], anywhere: int, level: str
+    ) -> list[tuple[Hub, Spot | None, int]]:
+        """What routers send, as far as filters let it pass, of packets whose frames are on some
+        hubs, or in some VLANs wherever: hub and VID, as a mask.
+        """
         return [
             (out.hub, None, 1 << out.vid)
             for into in self.stations
@@ -114,10 +138,14 @@ class Network(Frames):
     def passes(
         self, into: Station, out: Station, bound: tuple[Station, tuple[str, ...]], level: str
     ) -> tuple[bool, bool]:
-        """Whether some packets, and whether all, from one station's subnets to another's pass the filters bound to a
-        station (FM 5.7). What no entry fits passes. A hostile host sends from any address (FM 5.8)."""
+        """Whether some packets, and whether all, from one station's subnets to another's pass the
+        filters bound to a station (FM 5.7). What no entry fits passes. A hostile host sends from
+        any address (FM 5.8).
+        """
         station, names = bound
-        senders = into.subnets if level == "honest" else (ip_network("0.0.0.0/0"), ip_network("::/0"))
+        senders = (
+            into.subnets if level == "honest" else (ip_network("0.0.0.0/0"), ip_network("::/0"))
+        )
         pairs = [(a, b) for a, b in product(senders, out.subnets) if a.version == b.version]
         filters = self.campus.devices[station.device].filters
         some = every = True
@@ -129,13 +157,23 @@ class Network(Frames):
 
 
 def fate(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> tuple[bool, bool]:
-    """Whether some packets may pass, and whether some may be stopped: the first entry that fits a packet decides."""
+    """Whether some packets may pass, and whether some may be stopped: the first entry that fits a
+    packet decides.
+    """
     passed = stopped = False
     for entry in entries:
-        ends = [(said, subnet) for said, subnet in ((entry.source, source), (entry.destination, destination)) if said]
-        if any(said.version != subnet.version or not said.overlaps(subnet) for said, subnet in ends):
+        ends = [
+            (said, subnet)
+            for said, subnet in ((entry.source, source), (entry.destination, destination))
+            if said
+        ]
+        if any(
+            said.version != subnet.version or not said.overlaps(subnet) for said, subnet in ends
+        ):
             continue
         passed, stopped = passed or entry.accepts, stopped or not entry.accepts
-        if not entry.finer and all(subnet.subnet_of(said) for said, subnet in ends):  # type: ignore[arg-type]
+        # subnet_of wants two of one family, which the line above sees to.
+        whole = all(subnet.subnet_of(said) for said, subnet in ends)  # type: ignore[arg-type]
+        if whole and not entry.finer:
             return passed, stopped
     return True, stopped

@@ -1,4 +1,6 @@
-"""Judges claims: those of the plan, and without a plan that no VLAN leaks into another and none is split."""
+"""Judges claims: those of the plan, and without a plan that no VLAN leaks into another and none is
+split.
+"""
 
 from __future__ import annotations
 
@@ -35,15 +37,20 @@ def prove(
     unread: Sequence[str] = (),
     strict: bool = False,
 ) -> list[Verdict]:
-    """The verdicts on the plan's claims, in their order; without claims, those that need no plan, at `level`.
+    """The verdicts on the plan's claims, in their order; without claims, those that need no plan,
+    at `level`.
 
-    `unread` are sentences about files that were not read. With `strict`, a verdict that rests on one of them, on lines
-    that were not understood, or on what an unknown neighbour does between ports of different VLANs, is undecided.
+    `unread` are sentences about files that were not read. With `strict`, a verdict that rests on
+    one of them, on lines that were not understood, or on what an unknown neighbour does between
+    ports of different VLANs, is undecided.
     """
     prover = Prover(fabric, plan or Plan())
     verdicts = prover.all(level)
     lines = len(fabric.campus.unmatched)
-    missing = [*unread, *([f"{lines} line(s) that may have to do with VLANs were not understood"] if lines else [])]
+    missing = [
+        *unread,
+        *([f"{lines} line(s) that may have to do with VLANs were not understood"] if lines else []),
+    ]
     for verdict in verdicts:
         verdict.assumes += missing
         unknown = [*missing, *(says for says in verdict.assumes if says in prover.rests.between)]
@@ -72,7 +79,9 @@ class Prover:
         return [self.judge(claim) for claim in claims]
 
     def _rest_on(self, verdict: Verdict, passed: set[str]) -> None:
-        verdict.assumes = list(dict.fromkeys((*verdict.assumes, *self.rests.on(passed, verdict.level))))
+        verdict.assumes = list(
+            dict.fromkeys((*verdict.assumes, *self.rests.on(passed, verdict.level)))
+        )
 
     @cached_property
     def rests(self) -> Rests:
@@ -92,13 +101,20 @@ class Prover:
     def routing(self) -> Routing:
         return Routing(self.fabric, Routers(self.fabric, self.domains), self.coarse)
 
-    # --- the plan's claims ------------------------------------------------------------------------------------
+    # --- the plan's claims ------------------------------------------------------------------------
 
     def judge(self, claim: Claim) -> Verdict:
-        verdict = Verdict(claim.words, claim.kind, claim.level, claim.layer, UNDECIDED, "", claim.origin)
+        verdict = Verdict(
+            claim.words, claim.kind, claim.level, claim.layer, UNDECIDED, "", claim.origin
+        )
         try:
-            {"isolate": self._isolate, "join": self._join, "reach": self._reach, "not-reach": self._not_reach,
-             "carried-by": self._carried}[claim.kind](claim, verdict)  # fmt: skip
+            {
+                "isolate": self._isolate,
+                "join": self._join,
+                "reach": self._reach,
+                "not-reach": self._not_reach,
+                "carried-by": self._carried,
+            }[claim.kind](claim, verdict)
         except Unknown:
             says, name, known = self.names.unknown(claim)[0]
             close = get_close_matches(name, known, n=2, cutoff=0.5)
@@ -110,19 +126,32 @@ class Prover:
         """What a claim is about, as (those that send, those that hear). Raises Unknown."""
         if claim.isolate is not None and claim.from_ is None:
             members = [self.names.of(name) for name in claim.isolate]
-            return [(own, frozenset().union(*(m for m in members if m is not own))) for own in members]
+            return [
+                (own, frozenset().union(*(m for m in members if m is not own))) for own in members
+            ]
         if claim.isolate is not None:
             inside = self.names.any_of(claim.isolate)
-            outside = self.names.any_of(claim.from_ or ()) - self.names.any_of(claim.except_ or ()) - inside
+            outside = (
+                self.names.any_of(claim.from_ or ())
+                - self.names.any_of(claim.except_ or ())
+                - inside
+            )
             return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
         if claim.join is not None:
             seats = self.names.any_of(claim.join)
             return [(seats, seats)]
         pair = claim.reach or claim.not_reach or ()
-        return [tuple(self.names.of(name) for name in pair)] if pair else []  # type: ignore[list-item]
+        if not pair:
+            return []
+        one, other = pair
+        return [(self.names.of(one), self.names.of(other))]
 
     def _isolate(self, claim: Claim, verdict: Verdict) -> None:
-        members = [(name, self.names.of(name)) for name in claim.isolate or ()] if claim.from_ is None else []
+        members = (
+            [(name, self.names.of(name)) for name in claim.isolate or ()]
+            if claim.from_ is None
+            else []
+        )
         for number, (name, seats) in enumerate(members):
             for other, its in members[number + 1 :]:
                 if seats & its:
@@ -145,7 +174,9 @@ class Prover:
         return True
 
     def _nowhere_near(self, sent: int, heard: int, verdict: Verdict) -> dict[str, Any] | None:
-        """The closure if no link turns what is sent into a VID that is heard, wherever anybody is; else None."""
+        """The closure if no link turns what is sent into a VID that is heard, wherever anybody is;
+        else None.
+        """
         everywhere = self.coarse(verdict.level).spread(sent)
         if everywhere & heard:
             return None
@@ -163,7 +194,9 @@ class Prover:
     def _holds(self, verdict: Verdict, *, nobody: bool = False) -> None:
         verdict.verdict = HOLDS
         verdict.because = "no frame gets from one side to the other, over any link that is up"
-        verdict.because += ", and no router passes packets between them" if verdict.layer == 3 else ""
+        verdict.because += (
+            ", and no router passes packets between them" if verdict.layer == 3 else ""
+        )
         if nobody:
             verdict.because = "one side has no port at all"
 
@@ -200,9 +233,14 @@ class Prover:
         self._certify(verdict, closures, legs)
 
     def _certify(
-        self, verdict: Verdict, closures: Sequence[dict[str, Any]], legs: list[tuple[frozenset[Seat], frozenset[Seat]]]
+        self,
+        verdict: Verdict,
+        closures: Sequence[dict[str, Any]],
+        legs: list[tuple[frozenset[Seat], frozenset[Seat]]],
     ) -> None:
-        """Where frames of each side can be; at layer 3 also where what routers send of their packets can be."""
+        """Where frames of each side can be; at layer 3 also where what routers send of their
+        packets can be.
+        """
         if verdict.layer == 3:
             routed = [
                 self.routing.certified(closed, targets, verdict.level)
@@ -218,13 +256,19 @@ class Prover:
         verdict.certificate |= {"closures": closures}
 
     def _routed(
-        self, ways: list[Passage], sources: frozenset[Seat], targets: frozenset[Seat], verdict: Verdict
+        self,
+        ways: list[Passage],
+        sources: frozenset[Seat],
+        targets: frozenset[Seat],
+        verdict: Verdict,
     ) -> None:
         """Tell of packets that routers pass from one side to the other."""
         passage = min(ways, key=lambda way: way.in_part)
         path = passage.path
         end = self.fabric.bridge_ports[passage.heard.port].end
-        verdict.because = f"packets are routed from {path.into.label} to {path.out.label}, and get to {end}"
+        verdict.because = (
+            f"packets are routed from {path.into.label} to {path.out.label}, and get to {end}"
+        )
         verdict.because += f", in part ({path.says})" if passage.in_part else ""
         verdict.assumes += path.assumes
         routed = self.routing.told(sources, passage, targets, verdict.level)
@@ -242,15 +286,20 @@ class Prover:
         port = self.fabric.bridge_ports[leak.target]
         if leak.way is None:
             verdict.verdict = UNDECIDED
-            verdict.because = f"frames could get to {port.end}, but only by ways that pass a switch twice: not settled"
+            verdict.because = (
+                f"frames could get to {port.end}, but only by ways that pass a switch twice: not"
+                " settled"
+            )
             return
         verdict.verdict = BROKEN
         verdict.witness = told(self.fabric, leak)
         verdict.blame = blamed(self.fabric, sources, heard, leak, verdict.level)
         first, last = verdict.witness[0], verdict.witness[-1]
         more = f" and {len(heard) - 1} more" if len(heard) > 1 else ""
-        verdict.because = (f"what is sent at {first.switch}:{first.port} in VLAN {first.vlan} is heard at "
-                           f"{last.switch}:{last.port}{more}")  # fmt: skip
+        verdict.because = (
+            f"what is sent at {first.switch}:{first.port} in VLAN {first.vlan} is heard at "
+            f"{last.switch}:{last.port}{more}"
+        )
         verdict.certificate |= {"way": way_of(verdict.witness)}
 
     def _reach(self, claim: Claim, verdict: Verdict) -> None:
@@ -263,7 +312,11 @@ class Prover:
             if verdict.verdict == BROKEN:
                 verdict.verdict, verdict.blame = HOLDS, []
             return
-        ways = self.routing.passages(self.routing.entered(spread), other, verdict.level) if claim.layer == 3 else []
+        ways = (
+            self.routing.passages(self.routing.entered(spread), other, verdict.level)
+            if claim.layer == 3
+            else []
+        )
         if ways:
             self._routed(ways, one, other, verdict)
             if verdict.verdict == BROKEN:  # the same way, but wanted
@@ -279,16 +332,24 @@ class Prover:
     def _join(self, claim: Claim, verdict: Verdict) -> None:
         seats = self.names.any_of(claim.join or ())
         verdict.verdict = HOLDS
-        verdict.because = f"{len(seats)} ports hear each other" if len(seats) > 1 else "no port beside another is in it"
+        verdict.because = (
+            f"{len(seats)} ports hear each other"
+            if len(seats) > 1
+            else "no port beside another is in it"
+        )
         self.joins.judge(seats, verdict)
 
     def _carried(self, claim: Claim, verdict: Verdict) -> None:
         if self.names.unknown(claim):
             raise Unknown
-        self._rest_on(verdict, passed_by(judge_carried(self.fabric, self.names.seats, claim, verdict)))
+        self._rest_on(
+            verdict, passed_by(judge_carried(self.fabric, self.names.seats, claim, verdict))
+        )
 
     def covering(self, one: End, other: End | None) -> list[Verdict]:
-        """The verdicts on the claims about what is sent at one port (and heard at another, if given)."""
+        """The verdicts on the claims about what is sent at one port (and heard at another, if
+        given).
+        """
         found = []
         for claim in self.plan.says.claims:
             try:
@@ -302,7 +363,7 @@ class Prover:
     def _at(self, end: End, seats: frozenset[Seat]) -> bool:
         return any(self.fabric.bridge_ports[seat.port].end == end for seat in seats)
 
-    # --- without a plan ---------------------------------------------------------------------------------------
+    # --- without a plan ---------------------------------------------------------------------------
 
     def no_leaks(self, level: str) -> Iterator[Verdict]:
         """For each VLAN that anybody is in: nothing that is sent in it is heard in another.

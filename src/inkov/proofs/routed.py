@@ -1,7 +1,9 @@
-"""Above layer 2: by which routers packets of some seats get to others (FM 5), hop by hop, and what is to blame.
+"""Above layer 2: by which routers packets of some seats get to others (FM 5), hop by hop, and what
+is to blame.
 
-Packets of a seat get to the gateways that its frames get to; routers pass them on, as far as filters let them; and a
-router sends them into a VLAN as frames of its own, which a seat there may hear.
+Packets of a seat get to the gateways that its frames get to; routers pass them on, as far as
+filters let them; and a router sends them into a VLAN as frames of its own, which a seat there may
+hear.
 """
 
 from __future__ import annotations
@@ -21,7 +23,16 @@ from inkov.forwarding.routers import PASSES, STOPPED, Path, Routers, networks
 from inkov.forwarding.stations import Interface, reaches_station
 from inkov.proofs.certificate import certified
 from inkov.proofs.closed import Coarse
-from inkov.proofs.leaks import closure, ears, entries_of, find_way_to, hearing, reached, told, turning
+from inkov.proofs.leaks import (
+    closure,
+    ears,
+    entries_of,
+    find_way_to,
+    hearing,
+    reached,
+    told,
+    turning,
+)
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
 from inkov.vlanset import VlanSet, bits_to_text
@@ -36,7 +47,7 @@ EVERYWHERE: list[Network] = [IPv4Network("0.0.0.0/0"), IPv6Network("::/0")]
 
 
 class Passage(NamedTuple):
-    """A routed way: by which routers, and one of the seats that hear what the last of them sends."""
+    """A routed way: by which routers, and a seat that hears what the last of them sends."""
 
     path: Path
     heard: Seat
@@ -47,7 +58,8 @@ class Passage(NamedTuple):
 
 
 class Routed(NamedTuple):
-    """A passage told: its steps from the host that sends to the one that hears, and the ways of frames among them.
+    """A passage told: its steps from the host that sends to the one that hears, and the ways of
+    frames among them.
 
     `simple` is false if one of these ways passes a switch twice.
     """
@@ -63,7 +75,9 @@ class Routing:
     def __init__(self, fabric: Fabric, routers: Routers, coarse: Callable[[str], Coarse]) -> None:
         self.fabric = fabric
         self.routers = routers
-        self.coarse = coarse  # what VIDs can turn into at a level: where it says no, no flood is needed
+        self.coarse = (
+            coarse  # what VIDs can turn into at a level: where it says no, no flood is needed
+        )
         self._floods: dict[tuple[int, int], Flood] = {}
         self._outs: dict[tuple[Seats, str], list[tuple[Interface, Seat]]] = {}
 
@@ -79,22 +93,30 @@ class Routing:
         return [interface for interface in self.routers.up if reaches_station(spread, interface)]
 
     def _leading(self, targets: Seats, level: str) -> list[tuple[Interface, Seat]]:
-        """The interfaces by which a router gets to any of some seats, each with one that hears it; worked out once."""
+        """The interfaces by which a router gets to any of some seats, each with one that hears it;
+        worked out once.
+        """
         if (targets, level) not in self._outs:
-            heard_in, listening = self.coarse(level).heard(targets), ears(self.fabric, targets, level)
+            heard_in, listening = (
+                self.coarse(level).heard(targets),
+                ears(self.fabric, targets, level),
+            )
             heard_by: dict[tuple[int, int], Seat | None] = {}
             for out in self.routers.up:
                 hub = out.bridge, out.vid
                 if hub not in heard_by:
                     near = self.coarse("honest").spread(1 << out.vid) & heard_in
-                    heard_by[hub] = hearing(self.spread_from(out), listening, level) if near else None
+                    heard_by[hub] = (
+                        hearing(self.spread_from(out), listening, level) if near else None
+                    )
             found = [(out, heard_by[out.bridge, out.vid]) for out in self.routers.up]
             self._outs[targets, level] = [(out, seat) for out, seat in found if seat is not None]
         return self._outs[targets, level]
 
     def passages(self, entered: list[Interface], targets: Seats, level: str) -> list[Passage]:
-        """The routed ways from some interfaces to any of `targets`, up to one that passes whole. At the hostile level
-        those who hear are hostile; routers never are."""
+        """The routed ways from some interfaces to any of `targets`, up to one that passes whole. At
+        the hostile level those who hear are hostile; routers never are.
+        """
         found: list[Passage] = []
         for into in entered:
             for out, seat in self._leading(targets, level):
@@ -108,14 +130,23 @@ class Routing:
     def told(self, sources: Seats, passage: Passage, targets: Seats, level: str) -> Routed:
         """A passage hop by hop."""
         into = passage.path.into
-        way = find_way(self.fabric, entries_of(self.fabric, sources, level), to_present(into.bridge, into.vid), level)
+        way = find_way(
+            self.fabric,
+            entries_of(self.fabric, sources, level),
+            to_present(into.bridge, into.vid),
+            level,
+        )
         assert way is not None
         steps, ways = list(tell(self.fabric, way)), [way]
-        for (came, out), then in zip(passage.path.hops, [*passage.path.hops[1:], None], strict=True):
+        for (came, out), then in zip(
+            passage.path.hops, [*passage.path.hops[1:], None], strict=True
+        ):
             says = f"{came.device} routes it from {came.name} into {out.name}"
             steps.append(Step(out.device, out.name, "routed", out.vid, False, says, out.origin))
             if then is not None:
-                way = find_way(self.fabric, [_sent(out)], to_present(then[0].bridge, then[0].vid), "honest")
+                way = find_way(
+                    self.fabric, [_sent(out)], to_present(then[0].bridge, then[0].vid), "honest"
+                )
                 assert way is not None
                 steps += list(tell(self.fabric, way))[1:]
                 ways.append(way)
@@ -125,9 +156,13 @@ class Routing:
         ways += [leak.way] if leak.way is not None else []
         return Routed(steps, ways, leak.way is not None and all(way.simple for way in ways))
 
-    def certified(self, closed: dict[str, Any], targets: Seats, level: str) -> dict[str, Any] | None:
-        """Where what routers send can be, for the verifier, given where frames of one side can be; None if it would
-        not do. The verifier takes too many routers to know each other, by VIDs alone, and so must this."""
+    def certified(
+        self, closed: dict[str, Any], targets: Seats, level: str
+    ) -> dict[str, Any] | None:
+        """Where what routers send can be, for the verifier, given where frames of one side can be;
+        None if it would not do. The verifier takes too many routers to know each other, by VIDs
+        alone, and so must this.
+        """
         coarse, routers = self.coarse("honest"), self.routers
         anywhere = VlanSet.parse(closed["anywhere"]).bits if "anywhere" in closed else 0
         outs: dict[tuple[int, int], int] = {}
@@ -137,14 +172,18 @@ class Routing:
             vids = anywhere or VlanSet.parse(there.get("vids", "none")).bits
             for out in self._known(into) if vids >> into.vid & 1 else ():
                 ends = senders(into, level), networks(out)
-                stopped = [routers.filtered(at, bound, *ends)[0] == STOPPED
-                           for at, bound in ((into, into.filters_in), (out, out.filters_out))]  # fmt: skip
+                stopped = [
+                    routers.filtered(at, bound, *ends)[0] == STOPPED
+                    for at, bound in ((into, into.filters_in), (out, out.filters_out))
+                ]
                 if (out.bridge, out.vid) != (into.bridge, into.vid) and not any(stopped):
                     outs[out.bridge, out.vid] = 1 << out.vid
         mask = coarse.spread(reduce(or_, outs.values(), 0))
         if not mask & self.coarse(level).heard(targets):
             return {"anywhere": bits_to_text(mask)}
-        spread = flood(self.fabric, [Entry(-1, bit, bridge) for (bridge, _), bit in outs.items()], "honest")
+        spread = flood(
+            self.fabric, [Entry(-1, bit, bridge) for (bridge, _), bit in outs.items()], "honest"
+        )
         heard = hearing(spread, ears(self.fabric, targets, level), level)
         return certified(self.fabric, spread, targets) if heard is None else None
 
@@ -158,7 +197,9 @@ class Routing:
         return found
 
     def _known(self, start: Interface) -> list[Interface]:
-        """Where packets that come in by an interface may leave, routers sharing a VLAN by its VIDs alone."""
+        """Where packets that come in by an interface may leave, routers sharing a VLAN by its VIDs
+        alone.
+        """
         groups: set[Group] = {(start.vrf, start.device)}
         found: dict[int, Interface] = {}
         for group in (work := list(groups)):
@@ -171,26 +212,38 @@ class Routing:
                     groups |= near
         return list(found.values())
 
-    def blamed(self, sources: Seats, passage: Passage, routed: Routed, targets: Seats, level: str) -> list[Blame]:
-        """The lines to blame, each tried: gateways on the way, and where frames change their VLAN."""
+    def blamed(
+        self, sources: Seats, passage: Passage, routed: Routed, targets: Seats, level: str
+    ) -> list[Blame]:
+        """The lines to blame, each tried: gateways passed, and places where frames change VLAN."""
 
         def still(fabric: Fabric, without: Interface | None = None) -> bool:
             # With a link that turns fewer VIDs into others, what `coarse` says no to stays so.
             routers = self.routers if without is None else self.routers.without(without)
             changed = Routing(fabric, routers, self.coarse)
-            return bool(changed.passages(changed.entered(closure(fabric, sources, level)), targets, level))
+            return bool(
+                changed.passages(changed.entered(closure(fabric, sources, level)), targets, level)
+            )
 
         found = [blame for way in routed.ways for blame in turning(self.fabric, way, still)]
         for interface in dict.fromkeys(i for hop in passage.path.hops for i in hop):
             alone = not still(self.fabric, interface)
             found.append(
-                Blame(interface.device, interface.name, f"the gateway {interface.label}", interface.origin, alone)
+                Blame(
+                    interface.device,
+                    interface.name,
+                    f"the gateway {interface.label}",
+                    interface.origin,
+                    alone,
+                )
             )
         return decisive(found)
 
 
 def senders(into: Interface, level: str) -> list[Network]:
-    """Where packets that come in by an interface may say they are from: a hostile host says what it likes (FM 5.8)."""
+    """Where packets that come in by an interface may say they are from: a hostile host says what it
+    likes (FM 5.8).
+    """
     return networks(into) if level == "honest" else EVERYWHERE
 
 

@@ -1,7 +1,8 @@
 """Seats: where hosts sit, and who is meant by the names in claims.
 
-A seat is a host port and a form: untagged frames, or frames with one tag. A host in a seat sends and hears in its form.
-An access port has one seat, with a voice VLAN two; a trunk with nobody known behind it has one for each VLAN it passes.
+A seat is a host port and a form: untagged frames, or frames with one tag. A host in a seat sends
+and hears in its form. An access port has one seat, with a voice VLAN two; a trunk with nobody known
+behind it has one for each VLAN it passes.
 """
 
 from __future__ import annotations
@@ -20,7 +21,9 @@ __all__ = ["Names", "Seat", "Unknown", "all_seats"]
 
 
 class Seat(NamedTuple):
-    """`port` is the number of a bridge port; `tag` 0 for untagged frames; `vid` the VLAN of its frames, 0 for none."""
+    """`port` is the number of a bridge port; `tag` 0 for untagged frames; `vid` the VLAN of its
+    frames, 0 for none.
+    """
 
     port: int
     tag: int
@@ -41,18 +44,27 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     if not port.outer:
         tagged = view.admit & view.emit & ~view.bare & ~owned_tags(fabric, port.end)
         found += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
-    if not found and (view.enters() or port.lured):  # in no VLAN, and yet a hostile host gets in there
+    if not found and (
+        view.enters() or port.lured
+    ):  # in no VLAN, and yet a hostile host gets in there
         found.append(Seat(port.number, 0, 0))
     return found
 
 
 def all_seats(fabric: Fabric) -> list[Seat]:
     """Every seat of the campus."""
-    return [seat for port in fabric.bridge_ports if fabric.is_host_port(port) for seat in seats_of(fabric, port)]
+    return [
+        seat
+        for port in fabric.bridge_ports
+        if fabric.is_host_port(port)
+        for seat in seats_of(fabric, port)
+    ]
 
 
 class Names:
-    """Finds the seats that a name means: a segment, a VLAN, a host, ports by a pattern, or everything."""
+    """Finds the seats that a name means: a segment, a VLAN, a host, ports by a pattern, or
+    everything.
+    """
 
     def __init__(self, fabric: Fabric, plan: Plan) -> None:
         self.fabric = fabric
@@ -78,7 +90,9 @@ class Names:
             return None
 
     def vlan_sides(self, claim: Claim) -> list[tuple[VlanSet, VlanSet]]:
-        """The sides of an isolation as (VLANs that send, VLANs that hear), if whole VLANs are all it names; else []."""
+        """The sides of an isolation as (VLANs that send, VLANs that hear), if whole VLANs are all
+        it names; else [].
+        """
         named = [*(claim.isolate or ()), *(claim.from_ or ()), *(claim.except_ or ())]
         sets = {name: VlanSet.all() if name == "everything" else self.vids(name) for name in named}
         if any(vids is None for vids in sets.values()) or any(seat.vid == 0 for seat in self.seats):
@@ -105,7 +119,9 @@ class Names:
 
     def near(self, spread: Flood, seats: frozenset[Seat]) -> frozenset[Seat]:
         """Those of some seats that have a port on their wire where frames of a closure are."""
-        return frozenset(s for bridge in spread.bridges for s in self._on.get(bridge, ()) if s in seats)
+        return frozenset(
+            s for bridge in spread.bridges for s in self._on.get(bridge, ()) if s in seats
+        )
 
     @cached_property
     def _on(self) -> dict[int, list[Seat]]:
@@ -125,18 +141,31 @@ class Names:
             return frozenset(seat for seat in self.seats if seat.vid in vids)
         if name in self.hosts:
             host = self.hosts[name]
-            return frozenset(s for s in self._at(host.device, host.port) if s.tag == (host.vid or 0))
+            return frozenset(
+                s for s in self._at(host.device, host.port) if s.tag == (host.vid or 0)
+            )
         if ":" in name:
             device, _, port = name.partition(":")
             found = frozenset(self._at(device, port))
-            if found or any(self._fits(end.device, end.port, device, port) for end in self.fabric.ports):
+            if found or any(
+                self._fits(end.device, end.port, device, port) for end in self.fabric.ports
+            ):
                 return found
         raise Unknown(name)
 
     def unknown(self, claim: Claim) -> list[tuple[str, str, list[str]]]:
-        """The names in a claim that mean nothing: what to say of each, the name, and those that would."""
+        """The names in a claim that mean nothing: what to say of each, the name, and those that
+        would.
+        """
         found = []
-        lists = (claim.isolate, claim.from_, claim.except_, claim.join, claim.reach, claim.not_reach)
+        lists = (
+            claim.isolate,
+            claim.from_,
+            claim.except_,
+            claim.join,
+            claim.reach,
+            claim.not_reach,
+        )
         for name in (name for names in lists for name in names or ()):
             try:
                 self.of(name)
@@ -159,7 +188,11 @@ class Names:
 
     def _at(self, device: str, port: str) -> list[Seat]:
         ports = self.fabric.bridge_ports
-        return [s for s in self.seats if self._fits(ports[s.port].end.device, ports[s.port].port, device, port)]
+        return [
+            s
+            for s in self.seats
+            if self._fits(ports[s.port].end.device, ports[s.port].port, device, port)
+        ]
 
     def _fits(self, device: str, port: str, wanted: str, wanted_port: str) -> bool:
         return fnmatchcase(device, wanted) and fnmatchcase(port, wanted_port)

@@ -15,7 +15,9 @@ HOLDS, BROKEN, UNDECIDED = "holds", "broken", "undecided"
 
 
 class Blame(Struct, frozen=True):
-    """A line that the leak needs: changing or removing it ends the leak, if `alone`; else only this way of it."""
+    """A line that the leak needs: changing or removing it ends the leak, if `alone`; else only this
+    way of it.
+    """
 
     switch: str
     port: str
@@ -32,8 +34,9 @@ def decisive(found: list[Blame]) -> list[Blame]:
 class Verdict(Struct):
     """One claim judged.
 
-    `because` tells in words what decided it; `witness` the way of a frame, hop by hop; `certificate` what the verifier
-    needs: the closure for an isolation that holds, the frames of a witness for one that is broken.
+    `because` tells in words what decided it; `witness` the way of a frame, hop by hop;
+    `certificate` what the verifier needs: the closure for an isolation that holds, the frames of a
+    witness for one that is broken.
     """
 
     claim: str

@@ -1,9 +1,9 @@
 """The independent verifier: is a certificate true of these configurations?
 
-Of a claim that holds, the certificate states where frames can be: closed, so that no step leads out and no host of the
-other side hears any of it. Of one that is broken it states a way, which is replayed frame by frame. What a step is, who
-sits where and who is meant by a claim is worked out by code of the verifier's own (`frames`, `packets`), not by the
-engine.
+Of a claim that holds, the certificate states where frames can be: closed, so that no step leads out
+and no host of the other side hears any of it. Of one that is broken it states a way, which is
+replayed frame by frame. What a step is, who sits where and who is meant by a claim is worked out by
+code of the verifier's own (`frames`, `packets`), not by the engine.
 """
 
 from __future__ import annotations
@@ -28,13 +28,17 @@ Sent = tuple[Hub, Spot | None, int]
 
 
 class Side(NamedTuple):
-    """Who is meant by names: all in the VLANs of a mask (bit 0: those in none), and some seats by themselves."""
+    """Who is meant by names: all in the VLANs of a mask (bit 0: those in none), and some seats by
+    themselves.
+    """
 
     vids: int
     some: frozenset[Seat] = frozenset()
 
     def seats(self, net: Network) -> set[Seat]:
-        return {seat for vid, own in net.by_vid.items() if self.vids >> vid & 1 for seat in own} | self.some
+        return {
+            seat for vid, own in net.by_vid.items() if self.vids >> vid & 1 for seat in own
+        } | self.some
 
     def minus(self, other: Side, net: Network) -> Side:
         if self.some or other.some:
@@ -62,12 +66,14 @@ def parse(text: str) -> int:
     return VlanSet.parse(text).bits
 
 
-# --- where frames can be -------------------------------------------------------------------------------------------
+# --- where frames can be --------------------------------------------------------------------------
 
 
 class Closure:
-    """Where frames can be, as stated: `switch|bridge` -> `vids`; `only`, port -> VIDs that come in by that port alone
-    (they do not leave by it); `shielded`, VIDs that come in by protected ports alone."""
+    """Where frames can be, as stated: `switch|bridge` -> `vids`; `only`, port -> VIDs that come in
+    by that port alone (they do not leave by it); `shielded`, VIDs that come in by protected ports
+    alone.
+    """
 
     def __init__(self, stated: dict[str, Any]) -> None:
         self.there: dict[Hub, int] = {}
@@ -76,29 +82,44 @@ class Closure:
         for name, entry in stated.items():
             device, _, bridge = name.partition("|")
             hub = device, bridge
-            self.there[hub], self.shielded[hub] = parse(entry["vids"]), parse(entry.get("shielded", "none"))
+            self.there[hub], self.shielded[hub] = (
+                parse(entry["vids"]),
+                parse(entry.get("shielded", "none")),
+            )
             for port, vids in entry.get("only", {}).items():
                 for vid in bits(parse(vids)):
                     if self.only.setdefault((hub, vid), port) != port:
-                        raise Refused(f"VLAN {vid} on {device} comes in by one port alone, and by two")
+                        raise Refused(
+                            f"VLAN {vid} on {device} comes in by one port alone, and by two"
+                        )
 
     def take(self, hub: Hub, spot: Spot | None, mask: int, what: str) -> None:
         """See that frames that come in somewhere are where they are said to be."""
         name, at = (spot.name, spot.key) if spot is not None else ("", hub[0])
         new = mask & ~self.there.get(hub, 0)
         if new:
-            raise Refused(f"{what} gets to {at} in VLAN {VlanSet(new)}, which the certificate does not have there")
+            raise Refused(
+                f"{what} gets to {at} in VLAN {VlanSet(new)}, which the certificate does not have"
+                " there"
+            )
         for vid in bits(mask):
             if self.only.get((hub, vid), name) != name:
-                raise Refused(f"VLAN {vid} comes in by {at}, and not by port {self.only[hub, vid]} alone")
+                raise Refused(
+                    f"VLAN {vid} comes in by {at}, and not by port {self.only[hub, vid]} alone"
+                )
         if mask & self.shielded.get(hub, 0) and not (spot is not None and spot.protected):
             raise Refused(f"{what} comes in by {at}, which is not protected")
 
     def leaving(self, spot: Spot) -> int:
-        """What may leave by a port, whatever it sends: not what comes in by it alone, nor from protected to protected
-        (FM 3.5, FM 3.6)."""
-        mask = self.there.get(spot.hub, 0) & ~(self.shielded.get(spot.hub, 0) if spot.protected else 0)
-        return mask & ~sum(1 << vid for vid in bits(mask) if self.only.get((spot.hub, vid)) == spot.name)
+        """What may leave by a port, whatever it sends: not what comes in by it alone, nor from
+        protected to protected (FM 3.5, FM 3.6).
+        """
+        mask = self.there.get(spot.hub, 0) & ~(
+            self.shielded.get(spot.hub, 0) if spot.protected else 0
+        )
+        return mask & ~sum(
+            1 << vid for vid in bits(mask) if self.only.get((spot.hub, vid)) == spot.name
+        )
 
 
 def sent(net: Network, seats: Iterable[Seat], level: str) -> list[Sent]:
@@ -118,16 +139,25 @@ def verify_closed(net: Network, stated: Entry, sends: list[Sent], level: str) ->
     return closure
 
 
-def verify_apart(net: Network, stated: Entry, sources: Side | list[Sent], targets: Side, level: str, hear: str) -> None:
-    """That no frame of one side (or sent at some stations) is heard by the other, at the levels of those who send and
-    who hear: by VIDs alone, or by where frames can be. Raises Refused."""
+def verify_apart(
+    net: Network, stated: Entry, sources: Side | list[Sent], targets: Side, level: str, hear: str
+) -> None:
+    """That no frame of one side (or sent at some stations) is heard by the other, at the levels of
+    those who send and who hear: by VIDs alone, or by where frames can be. Raises Refused.
+    """
     if "anywhere" in stated:  # VIDs that no link turns into others, wherever they are
         vids = parse(stated["anywhere"])
-        mask = sources.sends(net, level) if isinstance(sources, Side) else reduce(or_, (s[2] for s in sources), 0)
+        mask = (
+            sources.sends(net, level)
+            if isinstance(sources, Side)
+            else reduce(or_, (s[2] for s in sources), 0)
+        )
         if mask & ~vids:
             raise Refused(f"one side sends into VLAN {VlanSet(mask & ~vids)}")
         if net.spread(vids, level) & ~vids:
-            raise Refused(f"links turn its VLANs into VLAN {VlanSet(net.spread(vids, level) & ~vids)}")
+            raise Refused(
+                f"links turn its VLANs into VLAN {VlanSet(net.spread(vids, level) & ~vids)}"
+            )
         if targets.hears(net, hear) & vids:
             raise Refused(f"the other side hears VLAN {VlanSet(targets.hears(net, hear) & vids)}")
         return
@@ -136,10 +166,12 @@ def verify_apart(net: Network, stated: Entry, sources: Side | list[Sent], target
     for seat in targets.seats(net):
         for spot, mask in net.heard(seat, hear):
             if spot.hub in closure.there and closure.leaving(spot) & mask:
-                raise Refused(f"{spot.key} is heard, in one of VLAN {VlanSet(closure.leaving(spot) & mask)}")
+                raise Refused(
+                    f"{spot.key} is heard, in one of VLAN {VlanSet(closure.leaving(spot) & mask)}"
+                )
 
 
-# --- ways of frames ------------------------------------------------------------------------------------------------
+# --- ways of frames -------------------------------------------------------------------------------
 
 
 def replay(
@@ -147,12 +179,19 @@ def replay(
 ) -> tuple[Hub, Spot | None, int, list[Entry]]:
     """That a frame that is sent can go this way, passing no bridge twice. Raises Refused.
 
-    Returns where it then is, by which port it came there, in which VLAN, and the step that is left, if any.
+    Returns where it then is, by which port it came there, in which VLAN, and the step that is left,
+    if any.
     """
-    path = [(f"{step['switch']}:{step['port']}", step["event"], int(step["vlan"])) for step in steps]
+    path = [
+        (f"{step['switch']}:{step['port']}", step["event"], int(step["vlan"])) for step in steps
+    ]
     name, event, vid = path[0]
     here = [(hub, spot) for hub, spot, mask in sends if mask >> vid & 1]
-    starts = [(hub, spot) for hub, spot in here if (name == spot.key if spot else name.startswith(f"{hub[0]}:"))]
+    starts = [
+        (hub, spot)
+        for hub, spot in here
+        if (name == spot.key if spot else name.startswith(f"{hub[0]}:"))
+    ]
     if event != "sent" or not starts:
         raise Refused(f"no host of the claim sends in VLAN {vid} at {name}")
     hub, came = starts[0]
@@ -162,7 +201,14 @@ def replay(
         out = may_leave(net, hub, came, leaves)
         if (event, arrival, left) != ("leaves", "arrives", vid) or not out.views[0].emit >> vid & 1:
             raise Refused(f"step {number + 1} does not go on from where the frame is")
-        came = next((s for s, _, mask in net.over(out, 1 << vid, level) if s.key == arrives and mask >> then & 1), None)
+        came = next(
+            (
+                s
+                for s, _, mask in net.over(out, 1 << vid, level)
+                if s.key == arrives and mask >> then & 1
+            ),
+            None,
+        )
         if came is None:
             raise Refused(f"VLAN {vid} does not get from {leaves} to {arrives} as VLAN {then}")
         if came.hub in passed:
@@ -181,10 +227,15 @@ def may_leave(net: Network, hub: Hub, came: Spot | None, name: str) -> Spot:
     return out
 
 
-def verify_way(net: Network, steps: list[Entry], sources: Side, targets: Side, claim: Claim) -> None:
-    """That a frame of one of `sources` can go this way, by routers if the claim is of layer 3, and is heard by one of
-    `targets`. Raises Refused."""
-    starts = [n for n, step in enumerate(steps) if step["event"] == "routed"] if claim.layer == 3 else []
+def verify_way(
+    net: Network, steps: list[Entry], sources: Side, targets: Side, claim: Claim
+) -> None:
+    """That a frame of one of `sources` can go this way, by routers if the claim is of layer 3, and
+    is heard by one of `targets`. Raises Refused.
+    """
+    starts = (
+        [n for n, step in enumerate(steps) if step["event"] == "routed"] if claim.layer == 3 else []
+    )
     ways = [steps[one:end] for one, end in zip([0, *starts], [*starts, len(steps)], strict=True)]
     sends, level = sent(net, sources.seats(net), claim.level), claim.level
     passed: list[tuple[Station, Station]] = []
@@ -196,15 +247,20 @@ def verify_way(net: Network, steps: list[Entry], sources: Side, targets: Side, c
                 (into, out)
                 for into in net.stations
                 for out in net.stations
-                if (into.hub, into.vid) == (hub, vid) and (out.device, out.vrf) == (into.device, into.vrf)
+                if (into.hub, into.vid) == (hub, vid)
+                and (out.device, out.vrf) == (into.device, into.vrf)
                 if (out.device, out.name, out.vid) == (then["switch"], then["port"], then["vlan"])
             ]
             if not hops or rest:
                 raise Refused(f"no router passes it on to {then['switch']}:{then['port']}")
             passed.append(hops[0])
             sends, level = [(hops[0][1].hub, None, 1 << then["vlan"])], "honest"
-    for station, bound in (at for into, out in passed for at in ((into, into.filters_in), (out, out.filters_out))):
-        if not net.passes(passed[0][0], passed[-1][1], (station, bound), claim.level)[claim.reach is not None]:
+    for station, bound in (
+        at for into, out in passed for at in ((into, into.filters_in), (out, out.filters_out))
+    ):
+        if not net.passes(passed[0][0], passed[-1][1], (station, bound), claim.level)[
+            claim.reach is not None
+        ]:
             raise Refused(f"a filter of {station.device} {station.name} stops it")
     if not rest or rest[0]["event"] != "heard" or rest[0]["vlan"] != vid:
         raise Refused("a way ends with what is heard")
@@ -214,12 +270,13 @@ def verify_way(net: Network, steps: list[Entry], sources: Side, targets: Side, c
         raise Refused(f"no host of the claim hears VLAN {vid} at {last.key}")
 
 
-# --- joined --------------------------------------------------------------------------------------------------------
+# --- joined ---------------------------------------------------------------------------------------
 
 
 def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
-    """That members are joined by the links of an entry, or by ways from each to each other; or, if broken, that one of
-    them does not hear another. Raises Refused."""
+    """That members are joined by the links of an entry, or by ways from each to each other; or, if
+    broken, that one of them does not hear another. Raises Refused.
+    """
     named = {(seat.spot.key, seat.tag): seat for seat in seats}
     if entry["verdict"] == "broken":
         one, other = (Side(0, frozenset([named[tuple(entry[end])]])) for end in ("from", "to"))
@@ -228,7 +285,13 @@ def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
         ways = {(*one["from"], *one["to"]): one["way"] for one in entry["ways"]}
         for (a, near), (b, far) in product(named.items(), named.items()):
             if near.spot is not far.spot:
-                verify_way(net, ways[*a, *b], Side(0, frozenset([near])), Side(0, frozenset([far])), Claim())
+                verify_way(
+                    net,
+                    ways[*a, *b],
+                    Side(0, frozenset([near])),
+                    Side(0, frozenset([far])),
+                    Claim(),
+                )
     elif len(seats) > 1:
         if len({seat.vid for seat in seats}) != 1:
             raise Refused("only one VLAN is joined by links that keep its number")
@@ -237,7 +300,9 @@ def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
             view = seat.spot.views[0]
             keeps = (view.emit & ~view.bare if seat.tag else view.bare) >> vid & 1
             if seat.spot.protected or not keeps or seat.spot.outer:
-                raise Refused(f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port")
+                raise Refused(
+                    f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port"
+                )
         verify_joined(net, entry["edges"], vid, {seat.spot.hub for seat in seats})
 
 
@@ -245,7 +310,9 @@ def verify_joined(net: Network, edges: list[list[str]], vid: int, hubs: set[Hub]
     """That links join the bridges with members of a VLAN, passing it both ways. Raises Refused."""
     root: dict[Hub, Hub] = {}
     if len({name for edge in edges for name in edge}) < 2 * len(edges):
-        raise Refused("two links at one port join nothing: what comes in by it does not leave by it")
+        raise Refused(
+            "two links at one port join nothing: what comes in by it does not leave by it"
+        )
 
     def top(hub: Hub) -> Hub:
         while root.get(hub, hub) != hub:
@@ -255,7 +322,10 @@ def verify_joined(net: Network, edges: list[list[str]], vid: int, hubs: set[Hub]
     for one, other in edges:
         a, b = net.by_key[one], net.by_key[other]
         for near, far in ((a, b), (b, a)):
-            arrives = any(spot is far and mask >> vid & 1 for spot, _, mask in net.over(near, 1 << vid, "honest"))
+            arrives = any(
+                spot is far and mask >> vid & 1
+                for spot, _, mask in net.over(near, 1 << vid, "honest")
+            )
             if near.protected or not arrives:
                 raise Refused(f"VLAN {vid} does not get from {near.key} to {far.key}")
         root[top(a.hub)] = top(b.hub)
@@ -263,20 +333,24 @@ def verify_joined(net: Network, edges: list[list[str]], vid: int, hubs: set[Hub]
         raise Refused("the links do not join all bridges with members of the VLAN")
 
 
-# --- claims --------------------------------------------------------------------------------------------------------
+# --- claims ---------------------------------------------------------------------------------------
 
 
 def vids_of(vlans: dict[str, VlanSet], name: str) -> int | None:
     """The VLANs that a name means, by what they are called or by number; None for another thing."""
     number = name.partition(" ")[2] if name.lower().startswith(("vlan ", "vlans ")) else name
     try:
-        return vlans[name].bits if name in vlans else parse(number) if number[:1].isdigit() else None
+        return (
+            vlans[name].bits if name in vlans else parse(number) if number[:1].isdigit() else None
+        )
     except ValueError:
         return None
 
 
 def meant(net: Network, vlans: dict[str, VlanSet], names: Iterable[str] | None) -> Side:
-    """Who is meant by names of a claim: segments or VLANs (by `vlans`), numbers, hosts, ports, or everything."""
+    """Who is meant by names of a claim: segments or VLANs (by `vlans`), numbers, hosts, ports, or
+    everything.
+    """
     vids = 0
     some: set[Seat] = set()
     hosts = {host.name: host for host in net.campus.hosts}
@@ -287,8 +361,14 @@ def meant(net: Network, vlans: dict[str, VlanSet], names: Iterable[str] | None) 
             vids |= mask
         else:
             host = hosts.get(name)
-            device, port = (host.device, host.port) if host is not None else name.partition(":")[::2]
-            there = [s for s in net.seats if fnmatchcase(s.spot.end[0], device) and fnmatchcase(s.spot.name, port)]
+            device, port = (
+                (host.device, host.port) if host is not None else name.partition(":")[::2]
+            )
+            there = [
+                s
+                for s in net.seats
+                if fnmatchcase(s.spot.end[0], device) and fnmatchcase(s.spot.name, port)
+            ]
             some.update(s for s in there if host is None or s.tag == (host.vid or 0))
     return Side(vids, frozenset(some))
 
@@ -300,7 +380,10 @@ def legs_of(net: Network, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple
         return meant(net, vlans, names)
 
     if claim.isolate is not None and claim.from_ is None:
-        return [(side([one]), side(name for name in claim.isolate if name != one)) for one in claim.isolate]
+        return [
+            (side([one]), side(name for name in claim.isolate if name != one))
+            for one in claim.isolate
+        ]
     if claim.isolate is not None:
         inside = side(claim.isolate)
         outside = side(claim.from_).minus(side(claim.except_), net).minus(inside, net)
@@ -310,26 +393,47 @@ def legs_of(net: Network, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple
 
 
 def verify_carried(net: Network, claim: Claim, entry: Entry) -> None:
-    """That frames of some VLANs are on some switches and links only, or where they are besides. Raises Refused."""
+    """That frames of some VLANs are on some switches and links only, or where they are besides.
+    Raises Refused.
+    """
     carried = claim.carried_by
     assert carried is not None
-    sends = sent(net, (seat for vid in carried.vlans for seat in net.by_vid.get(vid, ())), claim.level)
+    sends = sent(
+        net, (seat for vid in carried.vlans for seat in net.by_vid.get(vid, ())), claim.level
+    )
     for device in net.campus.devices.values():
         for gateway in (g for g in device.gateways if g.vid in carried.vlans):
-            sends.append(((device.name, gateway.bridge), None, 1 << gateway.vid & net.live_at(device, gateway.bridge)))
+            sends.append(
+                (
+                    (device.name, gateway.bridge),
+                    None,
+                    1 << gateway.vid & net.live_at(device, gateway.bridge),
+                )
+            )
 
     def allowed(patterns: list[str] | None, *names: str) -> bool:
-        return patterns is None or any(fnmatchcase(name, pattern) for name in names for pattern in patterns)
+        return patterns is None or any(
+            fnmatchcase(name, pattern) for name in names for pattern in patterns
+        )
 
     def over(spot: Spot) -> bool:
-        """Whether what leaves a port stays on links that the VLAN may cross, each named by either of its ends."""
-        return allowed(carried.over, *(f"{name}:{port}" for name, port in (spot.end, *net.far.get(spot.end, ()))))
+        """Whether what leaves a port stays on links that the VLAN may cross, each named by either
+        of its ends.
+        """
+        return allowed(
+            carried.over,
+            *(f"{name}:{port}" for name, port in (spot.end, *net.far.get(spot.end, ()))),
+        )
 
     if entry["verdict"] == "broken":
         hub, came, vid, rest = replay(net, entry["way"], sends, claim.level)
         if rest:
             out = may_leave(net, hub, came, f"{rest[0]['switch']}:{rest[0]['port']}")
-            if rest[0]["event"] != "leaves" or rest[0]["vlan"] != vid or not out.views[0].emit >> vid & 1:
+            if (
+                rest[0]["event"] != "leaves"
+                or rest[0]["vlan"] != vid
+                or not out.views[0].emit >> vid & 1
+            ):
                 raise Refused("a way ends where the VLAN may not be")
             if out.end in net.far and not over(out):
                 return
@@ -341,7 +445,11 @@ def verify_carried(net: Network, claim: Claim, entry: Entry) -> None:
         if mask and not allowed(carried.on, hub[0]):
             raise Refused(f"frames can be on {hub[0]}")
         for spot in net.at.get(hub, ()):
-            if spot.end in net.far and spot.views[0].emit & closure.leaving(spot) and not over(spot):
+            if (
+                spot.end in net.far
+                and spot.views[0].emit & closure.leaving(spot)
+                and not over(spot)
+            ):
                 raise Refused(f"frames can leave by {spot.key}")
 
 
@@ -354,7 +462,9 @@ def verify(net: Network, claim: Claim, vlans: dict[str, VlanSet], entry: Entry) 
         verify_join(net, meant(net, vlans, claim.join).seats(net), entry)
     elif claim.carried_by is not None:
         verify_carried(net, claim, entry)
-    elif verdict == ("broken" if claim.reach is None else "holds"):  # a frame gets there, on one of the legs
+    elif verdict == (
+        "broken" if claim.reach is None else "holds"
+    ):  # a frame gets there, on one of the legs
         refused = []
         for leg in legs_of(net, claim, vlans):
             try:
@@ -376,13 +486,23 @@ def verify(net: Network, claim: Claim, vlans: dict[str, VlanSet], entry: Entry) 
                 verify_apart(net, routed, sends, leg[1], "honest", claim.level)
 
 
-def verify_entry(net: Network, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: Entry) -> bool:
-    """Verify the entry of a certificate at a place; False if it brings none to verify. Raises Refused."""
+def verify_entry(
+    net: Network, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: Entry
+) -> bool:
+    """Verify the entry of a certificate at a place; False if it brings none to verify. Raises
+    Refused.
+    """
     if claims:
         claim = claims[number]
     elif entry["kind"] == "no-leak":
         about, level = f"VLAN {entry['vlans']} leaks into no other", entry["level"]
-        claim = Claim(isolate=[f"vlan {entry['vlans']}"], from_=["everything"], one_way=True, level=level, about=about)
+        claim = Claim(
+            isolate=[f"vlan {entry['vlans']}"],
+            from_=["everything"],
+            one_way=True,
+            level=level,
+            about=about,
+        )
     else:
         claim = Claim(join=[f"vlan {entry['vlans']}"], about=f"VLAN {entry['vlans']} is not split")
     stated = claim.words, claim.kind if claims else entry["kind"], claim.level, claim.layer

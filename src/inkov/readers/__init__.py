@@ -1,5 +1,5 @@
-"""From files to campus parts: one module per input format, a registry that recognises a format by content, and a
-ledger that says of every file what became of it.
+"""From files to campus parts: one module per input format, a registry that recognises a format by
+content, and a ledger that says of every file what became of it.
 """
 
 from inkov.readers.ledger import FileReport, Part, Unread

@@ -1,8 +1,8 @@
 """From the parts that files gave to one campus.
 
-Three things happen here, in this order: what several files tell of a system piece by piece is put together; files of
-one folder that hold different halves of a device are joined; and all parts become one campus, in which a switch that
-several files describe is there once. No file is opened.
+Three things happen here, in this order: what several files tell of a system piece by piece is put
+together; files of one folder that hold different halves of a device are joined; and all parts
+become one campus, in which a switch that several files describe is there once. No file is opened.
 """
 
 from __future__ import annotations
@@ -20,11 +20,14 @@ from inkov.readers.openconfig_acl import bind_filters
 __all__ = ["assemble", "put_together"]
 
 
-def assemble(parts: list[tuple[str, Part]], problems: list[Problem], formats: dict[str, str]) -> Campus:
+def assemble(
+    parts: list[tuple[str, Part]], problems: list[Problem], formats: dict[str, str]
+) -> Campus:
     """One campus of all parts.
 
-    The same device in two files of one format is a problem, and the first, by path, is kept. In files of different
-    formats it is a second source: the first counts, the second is kept to be compared.
+    The same device in two files of one format is a problem, and the first, by path, is kept. In
+    files of different formats it is a second source: the first counts, the second is kept to be
+    compared.
     """
     devices: dict[str, Device] = {}
     kinds: dict[str, str] = {}
@@ -39,9 +42,12 @@ def assemble(parts: list[tuple[str, Part]], problems: list[Problem], formats: di
                 kept.add(device.name)
             elif device.name in devices:
                 says = (
-                    f"switch {device.name!r} is already described by {devices[device.name].origin.file}; left out here"
+                    f"switch {device.name!r} is already described by"
+                    f" {devices[device.name].origin.file}; left out here"
                 )
-                problems.append(Problem(device.origin, says, "keep one of the files, or correct the name", True))
+                problems.append(
+                    Problem(device.origin, says, "keep one of the files, or correct the name", True)
+                )
             else:
                 devices[device.name] = device
                 kinds[device.name] = kind
@@ -77,7 +83,10 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
     for (place, family), members in sorted(systems.items()):
         name = PurePath(os.path.abspath(place)).name
         pieces = [piece for piece, _ in members]
-        says = f"these files state no name: named {name!r} after {'where they are' if os.path.isdir(place) else 'them'}"
+        says = (
+            f"these files state no name: named {name!r} after"
+            f" {'where they are' if os.path.isdir(place) else 'them'}"
+        )
         origin = Origin(pieces[0].file, basis=Basis.ASSUMED, says=says)
         if place in names:
             name, said, part = names[place]
@@ -90,7 +99,9 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
 
 
 def _system(file: str, piece: Piece) -> str:
-    """Where a piece's system is: the path up to the first dot of `NAME.WHAT.json`, or else the folder."""
+    """Where a piece's system is: the path up to the first dot of `NAME.WHAT.json`, or else the
+    folder.
+    """
     folder, name = os.path.split(file)
     if piece.family != "networkd" and name.count(".") > 1:
         return os.path.join(folder, name.partition(".")[0])
@@ -100,7 +111,9 @@ def _system(file: str, piece: Piece) -> str:
 
 
 def _joined(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
-    """Join the halves of a device: files of one folder that hold different containers, at most one of them named."""
+    """Join the halves of a device: files of one folder that hold different containers, at most one
+    of them named.
+    """
     result: list[tuple[str, Part]] = []
     parts = sorted(parts, key=lambda item: (os.path.dirname(item[0]), item[0]))
     for folder, group in groupby(parts, key=lambda item: os.path.dirname(item[0])):

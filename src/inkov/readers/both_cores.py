@@ -1,9 +1,10 @@
-"""Reading on more than one core: another process reads a share of the files, and hands over what it found.
+"""Reading on more than one core: another process reads a share of the files, and hands over what it
+found.
 
-What a file gave is sent as MessagePack, which msgspec writes and reads by the types of the model several times faster
-than it could be pickled. A platform is sent as its name. Only systems that can fork do this; on others, and for few
-files, one process reads all. Whatever becomes of the other process, no file is left out: what it does not hand over is
-read here.
+What a file gave is sent as MessagePack, which msgspec writes and reads by the types of the model
+several times faster than it could be pickled. A platform is sent as its name. Only systems that can
+fork do this; on others, and for few files, one process reads all. Whatever becomes of the other
+process, no file is left out: what it does not hand over is read here.
 """
 
 from __future__ import annotations
@@ -11,7 +12,14 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
-from ipaddress import IPv4Interface, IPv4Network, IPv6Interface, IPv6Network, ip_interface, ip_network
+from ipaddress import (
+    IPv4Interface,
+    IPv4Network,
+    IPv6Interface,
+    IPv6Network,
+    ip_interface,
+    ip_network,
+)
 from typing import IO, Any
 
 import msgspec
@@ -63,9 +71,13 @@ class Share:
 
 
 def read_share(
-    files: Sequence[str], read: Callable[[str], tuple[FileReport, Part] | None], platforms: Mapping[str, Platform]
+    files: Sequence[str],
+    read: Callable[[str], tuple[FileReport, Part] | None],
+    platforms: Mapping[str, Platform],
 ) -> Share:
-    """Start reading files in another process. `read` gives None for a file that is to be read here after all."""
+    """Start reading files in another process. `read` gives None for a file that is to be read here
+    after all.
+    """
     # Opened before the fork, so that both have it; it has no name and goes with the last of them.
     file = tempfile.TemporaryFile()  # noqa: SIM115
     child = os.fork()

@@ -24,7 +24,9 @@ class Unread(Struct, frozen=True, gc=False):
 
 
 class Piece(Struct, frozen=True):
-    """A part of a system that no one file describes: `family` tells who puts it together, `kind` what it is."""
+    """A part of a system that no one file describes: `family` tells who puts it together, `kind`
+    what it is.
+    """
 
     family: str
     kind: str
@@ -35,11 +37,12 @@ class Piece(Struct, frozen=True):
 class Part(Struct):
     """What one file gave: campus parts, and what of the file was not used.
 
-    `ignored` and `unmatched` list what was not used: known and without meaning here; not understood. `passed` counts
-    further lines without meaning that are not worth listing, such as comments.
-    `about` names the content of a device's file in halves ("interfaces", "lldp"): files of one folder that hold
-    different halves of one device are joined by `load`. `pieces` are put together there as well. `named` is false if
-    the file does not say its device's name. `joined` is the device that the file was taken as a part of, if it was.
+    `ignored` and `unmatched` list what was not used: known and without meaning here; not
+    understood. `passed` counts further lines without meaning that are not worth listing, such as
+    comments. `about` names the content of a device's file in halves ("interfaces", "lldp"): files
+    of one folder that hold different halves of one device are joined by `load`. `pieces` are put
+    together there as well. `named` is false if the file does not say its device's name. `joined` is
+    the device that the file was taken as a part of, if it was.
     """
 
     devices: list[Device] = field(default_factory=list)
@@ -60,9 +63,9 @@ class Part(Struct):
 class FileReport(Struct):
     """One file: its format ("" if nobody recognises it), and how much of it was understood.
 
-    The counts are of lines in text formats, of values in JSON, of rows in tables: `understood`, `without_meaning`
-    (known, but without meaning here; `ignored` lists those worth listing), `not_understood` (`unmatched` lists them).
-    `said` tells why a file was left out.
+    The counts are of lines in text formats, of values in JSON, of rows in tables: `understood`,
+    `without_meaning` (known, but without meaning here; `ignored` lists those worth listing),
+    `not_understood` (`unmatched` lists them). `said` tells why a file was left out.
     """
 
     file: str
@@ -78,14 +81,18 @@ class FileReport(Struct):
 
 
 def named_after(file: str, why: str) -> tuple[str, Origin]:
-    """The name of a device whose file states none: the file's, without its ending. `why` says what is missing."""
+    """The name of a device whose file states none: the file's, without its ending. `why` says what
+    is missing.
+    """
     name = file.replace("\\", "/").rpartition("/")[2]
     name = name.rpartition(".")[0] or name
     return name, Origin(file, basis=Basis.ASSUMED, says=f"{why}: named {name!r} after the file")
 
 
 def as_text(file: str, data: bytes) -> tuple[str, list[Problem]]:
-    """The bytes of a file as text; what is not UTF-8 is replaced, and the first such byte is a problem."""
+    """The bytes of a file as text; what is not UTF-8 is replaced, and the first such byte is a
+    problem.
+    """
     try:
         return data.decode("utf-8-sig"), []
     except UnicodeDecodeError as error:

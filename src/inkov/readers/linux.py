@@ -1,7 +1,9 @@
-"""Linux systems by the JSON of their tools: `ip -j -d link`, `ip -j -d addr`, `bridge -j vlan show`, `bridge -j link`.
+"""Linux systems by the JSON of their tools: `ip -j -d link`, `ip -j -d addr`, `bridge -j vlan
+show`, `bridge -j link`.
 
-None of these says whose it is, and each holds a part: a file becomes a *piece*, and the pieces of one system (of one
-folder, or of one name before the first dot: `aviary-1.link.json`, `aviary-1.vlan.json`) are put together by `assemble`.
+None of these says whose it is, and each holds a part: a file becomes a *piece*, and the pieces of
+one system (of one folder, or of one name before the first dot: `aviary-1.link.json`,
+`aviary-1.vlan.json`) are put together by `assemble`.
 """
 
 from __future__ import annotations
@@ -78,7 +80,7 @@ class Entry(Struct):
 
 
 def is_list(head: bytes) -> bool:
-    """True if the file can be one of these lists: JSON that opens a bracket, and names interfaces."""
+    """True if it can be one of these lists: JSON that opens a bracket and names interfaces."""
     return head.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"[" and b'"ifname"' in head
 
 
@@ -90,15 +92,23 @@ def read_list(file: str, data: bytes) -> tuple[Part, int, str]:
     entries: list[Entry] = []
     problems: list[Problem] = []
     unmatched: list[Unread] = []
-    for index, raw in enumerate(msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"), type=list[msgspec.Raw])):
+    for index, raw in enumerate(
+        msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"), type=list[msgspec.Raw])
+    ):
         try:
             entries.append(msgspec.json.decode(raw, type=Entry))
         except msgspec.ValidationError as error:
             entries.append(Entry())  # keeps the places of those after it
             says, _, where = str(error).partition(" - at `$")
             if bytes(raw).strip() != b"{}":
-                pointer = f"/{index}" + where.rstrip("`").replace(".", "/").replace("[", "/").replace("]", "")
-                problems.append(Problem(Origin(file, pointer=pointer), f"wrong type: {says}; the entry is left out"))
+                pointer = f"/{index}" + where.rstrip("`").replace(".", "/").replace(
+                    "[", "/"
+                ).replace("]", "")
+                problems.append(
+                    Problem(
+                        Origin(file, pointer=pointer), f"wrong type: {says}; the entry is left out"
+                    )
+                )
                 unmatched.append(Unread(Origin(file, pointer=pointer), f"entry {index + 1}"))
     if any(entry.vlans is not None for entry in entries):
         kind = "bridge vlan"
@@ -108,7 +118,9 @@ def read_list(file: str, data: bytes) -> tuple[Part, int, str]:
         kind = "ip link"
     else:
         kind = "bridge link"
-    part = Part(problems=problems, unmatched=unmatched, pieces=[Piece("linux", kind, file, entries)])
+    part = Part(
+        problems=problems, unmatched=unmatched, pieces=[Piece("linux", kind, file, entries)]
+    )
     part.passed = sum("LOOPBACK" in entry.flags for entry in entries)
     return part, sum(1 for entry in entries if entry.ifname) - part.passed, kind
 
@@ -120,27 +132,39 @@ def assemble(name: str, origin: Origin, pieces: list[Piece]) -> Part:
     """One system of its pieces."""
     part = Part()
     netdevs: dict[str, Netdev] = {}
-    for piece in sorted((p for p in pieces if p.kind in _ORDER), key=lambda p: (_ORDER.index(p.kind), p.file)):
+    for piece in sorted(
+        (p for p in pieces if p.kind in _ORDER), key=lambda p: (_ORDER.index(p.kind), p.file)
+    ):
         for index, entry in enumerate(piece.content):
             if entry.ifname:
                 _add(netdevs, entry, piece, f"/{index}", part.problems)
     for netdev in netdevs.values():
-        if netdev.kind == "veth" and netdev.link is not None and netdev.link.value in netdevs:  # both ends are here
-            part.neighbours.append(Neighbour(name, netdev.name, name, netdev.link.value, netdev.link.origin))
+        if (
+            netdev.kind == "veth" and netdev.link is not None and netdev.link.value in netdevs
+        ):  # both ends are here
+            part.neighbours.append(
+                Neighbour(name, netdev.name, name, netdev.link.value, netdev.link.origin)
+            )
     if netdevs:
         part.devices.append(build(name, origin, netdevs, part.problems))
     for piece in pieces:
         if piece.kind == "lldp":
             part.neighbours += [
-                Neighbour(name, port, far, far_port, at, about) for port, far, far_port, at, about in
-                neighbours_of(piece.content, piece.file, part.problems)
-            ]  # fmt: skip
+                Neighbour(name, port, far, far_port, at, about)
+                for port, far, far_port, at, about in neighbours_of(
+                    piece.content, piece.file, part.problems
+                )
+            ]
     return part
 
 
-def _add(netdevs: dict[str, Netdev], entry: Entry, piece: Piece, path: str, problems: list[Problem]) -> None:
+def _add(
+    netdevs: dict[str, Netdev], entry: Entry, piece: Piece, path: str, problems: list[Problem]
+) -> None:
     def fact(value: Any, pointer: str) -> Any:
-        return None if value is None else Fact(value, Origin(piece.file, pointer=f"{path}/{pointer}"))
+        return (
+            None if value is None else Fact(value, Origin(piece.file, pointer=f"{path}/{pointer}"))
+        )
 
     name = entry.ifname.partition("@")[0]
     if piece.kind == "bridge vlan":
@@ -150,10 +174,14 @@ def _add(netdevs: dict[str, Netdev], entry: Entry, piece: Piece, path: str, prob
             origin = Origin(piece.file, pointer=f"{path}/vlans/{index}")
             last = span.vlanEnd or span.vlan
             if not 1 <= span.vlan <= last <= 4094:
-                problems.append(Problem(origin, f"{span.vlan}-{last} are no VLAN numbers (1 to 4094); left out"))
+                problems.append(
+                    Problem(origin, f"{span.vlan}-{last} are no VLAN numbers (1 to 4094); left out")
+                )
                 continue
             for vid in range(span.vlan, last + 1):
-                netdev.members[vid] = Member("PVID" in span.flags, "Egress Untagged" in span.flags, origin)
+                netdev.members[vid] = Member(
+                    "PVID" in span.flags, "Egress Untagged" in span.flags, origin
+                )
         return
     netdev = netdevs.setdefault(name, Netdev(name, Origin(piece.file, pointer=path)))
     info = entry.linkinfo or LinkInfo()
@@ -177,16 +205,28 @@ def _add(netdevs: dict[str, Netdev], entry: Entry, piece: Piece, path: str, prob
             problems.append(Problem(Origin(piece.file, pointer=f"{path}/{inner}"), says))
     if netdev.kind == "bridge" and data.vlan_filtering is not None:
         netdev.filtering = fact(bool(data.vlan_filtering), f"{inner}/vlan_filtering")
-        netdev.default_pvid = Fact(data.vlan_default_pvid or None, Origin(piece.file, pointer=f"{path}/{inner}"))
+        netdev.default_pvid = Fact(
+            data.vlan_default_pvid or None, Origin(piece.file, pointer=f"{path}/{inner}")
+        )
         if data.stp_state is not None:
             netdev.stp = fact(bool(data.stp_state), f"{inner}/stp_state")
-        netdev.priority = fact(data.priority, f"{inner}/priority") if isinstance(data.priority, int) else None
+        netdev.priority = (
+            fact(data.priority, f"{inner}/priority") if isinstance(data.priority, int) else None
+        )
     if netdev.kind == "bond":
         lacp = data.mode in (4, "802.3ad")
-        netdev.aggregation = fact(Aggregation.ACTIVE if lacp else Aggregation.STATIC, f"{inner}/mode")
+        netdev.aggregation = fact(
+            Aggregation.ACTIVE if lacp else Aggregation.STATIC, f"{inner}/mode"
+        )
     netdev.cost = netdev.cost or fact(slave.cost, f"{outer}/cost") or fact(entry.cost, "cost")
-    netdev.isolated = netdev.isolated or fact(slave.isolated, f"{outer}/isolated") or fact(entry.isolated, "isolated")
-    netdev.bpdu_guard = netdev.bpdu_guard or fact(slave.guard, f"{outer}/guard") or fact(entry.guard, "guard")
+    netdev.isolated = (
+        netdev.isolated
+        or fact(slave.isolated, f"{outer}/isolated")
+        or fact(entry.isolated, "isolated")
+    )
+    netdev.bpdu_guard = (
+        netdev.bpdu_guard or fact(slave.guard, f"{outer}/guard") or fact(entry.guard, "guard")
+    )
     netdev.port_priority = netdev.port_priority or fact(slave.priority, f"{outer}/priority")
     known = {address.value for address in netdev.addresses}
     for index, address in enumerate(entry.addr_info or ()):
@@ -196,7 +236,11 @@ def _add(netdevs: dict[str, Netdev], entry: Entry, piece: Piece, path: str, prob
             found = ip_interface(f"{address.local}/{address.prefixlen}")
         except ValueError:
             origin = Origin(piece.file, pointer=f"{path}/addr_info/{index}")
-            problems.append(Problem(origin, f"{address.local}/{address.prefixlen} is not an address; it is left out"))
+            problems.append(
+                Problem(
+                    origin, f"{address.local}/{address.prefixlen} is not an address; it is left out"
+                )
+            )
             continue
         if found not in known:
             netdev.addresses.append(fact(found, f"addr_info/{index}"))

@@ -1,8 +1,9 @@
 """From the network devices of a Linux system to a switch of ours, whichever files told of them.
 
-A bridge that filters VLANs has general ports: PVID and membership as listed, ingress filtering on, and no VLAN table
-but the membership itself. A bridge that does not filter takes no notice of tags: untagged frames are its VLAN 1, and
-tagged ones pass through as they are. What is in no bridge and no bond is the system's own: a routed port.
+A bridge that filters VLANs has general ports: PVID and membership as listed, ingress filtering on,
+and no VLAN table but the membership itself. A bridge that does not filter takes no notice of tags:
+untagged frames are its VLAN 1, and tagged ones pass through as they are. What is in no bridge and
+no bond is the system's own: a routed port.
 """
 
 from __future__ import annotations
@@ -35,9 +36,15 @@ __all__ = ["LINUX", "Member", "Netdev", "build"]
 LINUX = Platform(
     "Linux",
     STANDARD.unstated
-    | {"ingress_filtering": Fact(True, Origin(basis=Basis.DEFAULT, says="Linux: with VLAN filtering, on arrival too"))},
+    | {
+        "ingress_filtering": Fact(
+            True, Origin(basis=Basis.DEFAULT, says="Linux: with VLAN filtering, on arrival too")
+        )
+    },
 )
-"""What the kernel does where nothing is said: a bridge port with VLAN filtering takes the VLANs it is a member of."""
+"""What the kernel does where nothing is said: a bridge port with VLAN filtering takes the VLANs it
+is a member of.
+"""
 
 _OWN_KINDS = {"", "veth", "dsa", "dummy", "bond", "team", "vlan", "bridge"}
 
@@ -54,7 +61,7 @@ class Member(Struct, gc=False):
 
 
 class Netdev(Struct):
-    """A network device: what is known of it, each thing with its origin. `kind` is "" for hardware."""
+    """A network device: what is known of it, with origins. `kind` is "" for hardware."""
 
     name: str
     origin: Origin
@@ -112,7 +119,9 @@ class _Builder:
             mode = TreeMode.STP if netdev.stp.value else TreeMode.OFF
             if self.device.tree_mode is None or netdev.stp.value:
                 self.device.tree_mode = Fact(mode, netdev.stp.origin)
-        if netdev.priority is not None or any(n.cost and _in(n, netdev) for n in self.netdevs.values()):
+        if netdev.priority is not None or any(
+            n.cost and _in(n, netdev) for n in self.netdevs.values()
+        ):
             tree = Tree(VlanSet.all(), netdev.origin, priority=netdev.priority)
             for port in self.netdevs.values():
                 if _in(port, netdev):
@@ -134,10 +143,18 @@ class _Builder:
     def gateway(self, netdev: Netdev, bridge: Netdev, vid: int | None) -> None:
         """The system's own interface in a VLAN of a bridge."""
         if vid is None:
-            self.problem(netdev.origin, f"{netdev.name} has an address, but its bridge takes no untagged frames for it")
+            self.problem(
+                netdev.origin,
+                f"{netdev.name} has an address, but its bridge takes no untagged frames for it",
+            )
             return
         gateway = Gateway(
-            vid, netdev.origin, self.named[bridge.name], netdev.enabled, tuple(netdev.addresses), name=netdev.name
+            vid,
+            netdev.origin,
+            self.named[bridge.name],
+            netdev.enabled,
+            tuple(netdev.addresses),
+            name=netdev.name,
         )
         gateway.vrf = _vrf(netdev, self.netdevs.get(netdev.master.value) if netdev.master else None)
         self.device.gateways.append(gateway)
@@ -145,7 +162,9 @@ class _Builder:
     def port(self, netdev: Netdev) -> None:
         """A port, a bundle, a sub-interface, or the system's own interface on a bridge."""
         master = self.netdevs.get(netdev.master.value) if netdev.master else None
-        below = self.netdevs.get(netdev.link.value) if netdev.link and netdev.kind == "vlan" else None
+        below = (
+            self.netdevs.get(netdev.link.value) if netdev.link and netdev.kind == "vlan" else None
+        )
         if netdev.kind not in _OWN_KINDS and (master is None or master.kind != "bridge"):
             return
         if below is not None and below.kind == "bridge" and netdev.vid is not None:
@@ -154,7 +173,10 @@ class _Builder:
         kind = PortKind.BUNDLE if netdev.kind in ("bond", "team") else PortKind.PHYSICAL
         if netdev.kind == "vlan":
             if netdev.link is None or netdev.vid is None:
-                self.problem(netdev.origin, f"{netdev.name} is a VLAN of nothing that is known here; it is left out")
+                self.problem(
+                    netdev.origin,
+                    f"{netdev.name} is a VLAN of nothing that is known here; it is left out",
+                )
                 return
             kind = PortKind.SUB
         port = self.device.ports[netdev.name] = Port(netdev.name, netdev.origin, kind)
@@ -166,7 +188,8 @@ class _Builder:
             port.bundle = netdev.master
             if master is None:
                 self.problem(
-                    netdev.master.origin, f"{netdev.name} belongs to {netdev.master.value}, which is not there"
+                    netdev.master.origin,
+                    f"{netdev.name} belongs to {netdev.master.value}, which is not there",
                 )
             return
         if master is not None and master.kind == "bridge":
@@ -194,14 +217,21 @@ class _Builder:
                 port.allowed = Fact(VlanSet.all(), origin)
             return
         if netdev.members is None:
-            says = f"the VLANs of bridge port {netdev.name} are not among the files: taken to have all"
+            says = (
+                f"the VLANs of bridge port {netdev.name} are not among the files: taken to have all"
+            )
             self.problem(netdev.origin, says, "add the output of `bridge -j vlan show`")
-            port.mode, port.allowed = Fact(Mode.TRUNK, netdev.origin), Fact(VlanSet.all(), netdev.origin)
+            port.mode, port.allowed = (
+                Fact(Mode.TRUNK, netdev.origin),
+                Fact(VlanSet.all(), netdev.origin),
+            )
             port.native_vlan = Fact(_default_pvid(bridge), netdev.origin)
             return
         origin = next((m.origin for m in netdev.members.values()), netdev.origin)
         pvids = [vid for vid, member in netdev.members.items() if member.pvid]
-        untagged = VlanSet.from_vids(vid for vid, member in netdev.members.items() if member.untagged)
+        untagged = VlanSet.from_vids(
+            vid for vid, member in netdev.members.items() if member.untagged
+        )
         port.mode = Fact(Mode.GENERAL, origin)
         port.pvid = Fact(pvids[0] if pvids else None, _origin_of(netdev.members, pvids, origin))
         port.accept = Fact(Accept.ALL if pvids else Accept.TAGGED, origin)

@@ -1,4 +1,6 @@
-"""Neighbours as `lldpcli` writes them: `-f json` (names as keys, no list for one entry), `-f json0` (all lists)."""
+"""Neighbours as `lldpcli` writes them: `-f json` (names as keys, no list for one entry), `-f json0`
+(all lists).
+"""
 
 from __future__ import annotations
 
@@ -17,13 +19,17 @@ Heard = tuple[str, str, str, Origin, str]
 
 
 def is_lldp(head: bytes) -> bool:
-    """True if the JSON's first member is `lldp`, without a module, and holds interfaces as this tool has them."""
+    """True if the JSON's first member is `lldp`, without a module, and holds interfaces as this
+    tool has them.
+    """
     text = head.lstrip(b"\xef\xbb\xbf \t\r\n{")
     return text[:6] == b'"lldp"' and b'"interface"' in head and b'"interfaces"' not in head
 
 
 def read_lldp_file(file: str, data: bytes) -> tuple[Part, int]:
-    """Read one file: a part with one piece, and how many neighbours it holds. msgspec.DecodeError if it is not JSON."""
+    """Read one file: a part with one piece, and how many neighbours it holds. msgspec.DecodeError
+    if it is not JSON.
+    """
     tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
     problems: list[Problem] = []
     count = sum(1 for _ in neighbours_of(tree, file, problems))
@@ -39,10 +45,16 @@ def neighbours_of(tree: Any, file: str, problems: list[Problem]) -> Iterator[Hea
             if not isinstance(entry, dict):
                 continue
             named = isinstance(entry.get("name"), str)
-            rows = [(entry["name"], entry, pointer)] if named else [
-                (name, row, f"{where}") for name, value in entry.items() if isinstance(value, dict | list)
-                for row, where in _each(value, f"{pointer}/{_escape(name)}")
-            ]  # fmt: skip
+            rows = (
+                [(entry["name"], entry, pointer)]
+                if named
+                else [
+                    (name, row, f"{where}")
+                    for name, value in entry.items()
+                    if isinstance(value, dict | list)
+                    for row, where in _each(value, f"{pointer}/{_escape(name)}")
+                ]
+            )
             for name, row, where in rows:
                 found = _neighbour(name, row, Origin(file, pointer=where))
                 if found is None:

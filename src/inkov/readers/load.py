@@ -1,7 +1,8 @@
 """Files and folders to a campus. The only place that opens input files.
 
-A folder is read with all below it, in the order of the paths, so that the same files give the same campus whatever
-order the disk lists them in. Links to folders are not followed. Nothing is read that is no regular file.
+A folder is read with all below it, in the order of the paths, so that the same files give the same
+campus whatever order the disk lists them in. Links to folders are not followed. Nothing is read
+that is no regular file.
 """
 
 from __future__ import annotations
@@ -60,7 +61,8 @@ def load(
     read_as: Sequence[str] = (),
     progress: Callable[[int, int], None] | None = None,
 ) -> Loaded:
-    """Read files and folders. `progress` is told (files done, files in all); `read_as` are the values of `--as`.
+    """Read files and folders. `progress` is told (files done, files in all); `read_as` are the
+    values of `--as`.
 
     Raises NothingToRead if not one device could be read, UnknownFormat if `read_as` names none.
     """
@@ -93,16 +95,22 @@ def load(
             continue
         if _is_hostname(file, data):
             reports.append(FileReport(file, "host name", len(data), understood=1))
-            parts.append((file, Part(pieces=[Piece("name", "hostname", file, data.decode("ascii").strip())])))
+            parts.append(
+                (file, Part(pieces=[Piece("name", "hostname", file, data.decode("ascii").strip())]))
+            )
             continue
         report, part = read.pop(file) if file in read else one(file, data)
         reports.append(report)
         parts.append((file, part))
         if report.format:
             # Only pointers have to be looked up in a file again.
-            kept[file] = data if data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"[", b"<") else b""
+            kept[file] = (
+                data if data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"[", b"<") else b""
+            )
         elif report.said and file in paths:
-            problems.append(Problem(Origin(file), report.said, "name files of a format that is read", True))
+            problems.append(
+                Problem(Origin(file), report.said, "name files of a format that is read", True)
+            )
     parts += put_together(parts)
     campus = assemble(parts, problems, {report.file: report.format for report in reports})
     joined = {file: part.joined for file, part in parts if part.joined}
@@ -115,7 +123,9 @@ def load(
         if report.file in second:
             report.said = "a second source"
     reports.sort(key=lambda report: report.file)
-    campus.unmatched = [(line.origin, line.text) for r in reports for line in r.unmatched if line.relevant]
+    campus.unmatched = [
+        (line.origin, line.text) for r in reports for line in r.unmatched if line.relevant
+    ]
     if not campus.devices:
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
@@ -129,7 +139,8 @@ def _is_hostname(file: str, data: bytes) -> bool:
 
 
 def unread_texts(paths: Iterable[str], problems: list[Problem]) -> list[tuple[str, str]]:
-    """(file, text) of the files that neither a format nor a dialect among them reads: those to write a dialect for.
+    """(file, text) of the files that neither a format nor a dialect among them reads: those to
+    write a dialect for.
 
     `problems` gets what is wrong with the files and dialects.
     """
@@ -147,8 +158,12 @@ def unread_texts(paths: Iterable[str], problems: list[Problem]) -> list[tuple[st
     return found
 
 
-def read_dialects(files: Iterable[str], problems: list[Problem], reports: list[FileReport]) -> list[Dialect]:
-    """The dialects among the files: TOML files that begin with `dialect =`. Bad ones become problems."""
+def read_dialects(
+    files: Iterable[str], problems: list[Problem], reports: list[FileReport]
+) -> list[Dialect]:
+    """The dialects among the files: TOML files that begin with `dialect =`. Bad ones become
+    problems.
+    """
     found: list[Dialect] = []
     for file in files:
         if not file.endswith(".toml"):
@@ -177,7 +192,9 @@ def _files(paths: list[str], problems: list[Problem], reports: list[FileReport])
     found: dict[str, None] = {}
 
     def refused(error: OSError) -> None:
-        problems.append(Problem(Origin(str(error.filename)), f"cannot be listed: {_reason(error)}", "", True))
+        problems.append(
+            Problem(Origin(str(error.filename)), f"cannot be listed: {_reason(error)}", "", True)
+        )
 
     for path in paths:
         if not os.path.isdir(path):
@@ -188,7 +205,11 @@ def _files(paths: list[str], problems: list[Problem], reports: list[FileReport])
                 inner = os.path.join(folder, name)
                 if name.startswith(".") or os.path.islink(inner):
                     below.remove(name)
-                    said = "a hidden folder, not read" if name.startswith(".") else "a link to a folder, not followed"
+                    said = (
+                        "a hidden folder, not read"
+                        if name.startswith(".")
+                        else "a link to a folder, not followed"
+                    )
                     reports.append(FileReport(inner, "", 0, said=said))
             for name in names:
                 file = os.path.join(folder, name)
@@ -226,7 +247,13 @@ def _elsewhere(
         return _Elsewhere(set())
     # The other process also writes down what it found: it gets a little less.
     chosen = [file for number, file in enumerate(texts) if number % 9 in (1, 3, 5, 7)]
-    platforms = [STANDARD, OPENCONFIG, WALK, linux_device.LINUX, *(dialect.platform for dialect in dialects)]
+    platforms = [
+        STANDARD,
+        OPENCONFIG,
+        WALK,
+        linux_device.LINUX,
+        *(dialect.platform for dialect in dialects),
+    ]
 
     def one(file: str) -> tuple[FileReport, Part] | None:
         data = file_bytes(file, [], [])
@@ -234,13 +261,18 @@ def _elsewhere(
         return None if data is None or own else read(file, data)
 
     try:
-        return _Elsewhere(set(chosen), read_share(chosen, one, {platform.name: platform for platform in platforms}))
+        return _Elsewhere(
+            set(chosen),
+            read_share(chosen, one, {platform.name: platform for platform in platforms}),
+        )
     except OSError:  # no process or no file to be had: then this one reads all
         return _Elsewhere(set())
 
 
 def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) -> bytes | None:
-    """The bytes of a regular file of bearable size; None, and a problem, if it is none or cannot be read."""
+    """The bytes of a regular file of bearable size; None, and a problem, if it is none or cannot be
+    read.
+    """
     try:
         status = os.stat(file)
         if not stat.S_ISREG(status.st_mode):
@@ -248,10 +280,16 @@ def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) ->
             return None
         if status.st_size <= MAX_FILE_BYTES:
             with open(file, "rb") as opened:
-                return opened.read(status.st_size + 1)  # a larger number would be set aside in memory at once
+                return opened.read(
+                    status.st_size + 1
+                )  # a larger number would be set aside in memory at once
         size, most = status.st_size / 1e6, MAX_FILE_BYTES / 1e6
-        said = f"too large to be a switch configuration: {size:.0f} MB, {most:.0f} MB are read at most"
-        problems.append(Problem(Origin(file), said, "move it out of the folder, or split it by device", True))
+        said = (
+            f"too large to be a switch configuration: {size:.0f} MB, {most:.0f} MB are read at most"
+        )
+        problems.append(
+            Problem(Origin(file), said, "move it out of the folder, or split it by device", True)
+        )
         reports.append(FileReport(file, "", status.st_size, said=said))
     except OSError as error:
         problems.append(Problem(Origin(file), f"cannot be read: {_reason(error)}", "", True))

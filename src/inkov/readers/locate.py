@@ -1,8 +1,9 @@
 """From a JSON pointer to the line it stands on.
 
-Readers keep only the pointer of a JSON fact; most are never shown. For those that are, the file is opened up level by
-level along the pointer: `msgspec.Raw` gives each member's bytes at decoding speed, and since members stand in the
-order they were decoded in, their places follow from their lengths.
+Readers keep only the pointer of a JSON fact; most are never shown. For those that are, the file is
+opened up level by level along the pointer: `msgspec.Raw` gives each member's bytes at decoding
+speed, and since members stand in the order they were decoded in, their places follow from their
+lengths.
 """
 
 from __future__ import annotations
@@ -24,12 +25,15 @@ _MEMBER = re.compile(rb'[\s,{]*("(?:[^"\\]|\\.)*")\s*:\s*', re.DOTALL)
 
 
 class Locator:
-    """Looks up lines in the files that were read. `files` maps a path, as in `Origin.file`, to its bytes."""
+    """Looks up lines in the files that were read. `files` maps a path, as in `Origin.file`, to its
+    bytes.
+    """
 
     def __init__(self, files: Mapping[str, bytes]) -> None:
         self._files = files
         self._names = Counter(file.rpartition("/")[2] for file in files)
-        # (file, pointer) -> (offset of the value, its length, the pointer as written in the file, offset of its name)
+        # (file, pointer) -> (offset of the value, its length, the pointer as written in the file,
+        # offset of its name)
         self._xml: dict[str, dict[str, int]] = {}
         self._known: dict[tuple[str, str], tuple[int, int, str, int]] = {}
 
@@ -52,7 +56,9 @@ class Locator:
         return lines.get(pointer, 0)
 
     def pointer(self, origin: Origin) -> str:
-        """The pointer of an origin as the file spells it, module prefixes included; "" for text formats."""
+        """The pointer of an origin as the file spells it, module prefixes included; "" for text
+        formats.
+        """
         if not origin.pointer:
             return ""
         found = self._find(origin.file, origin.pointer)
@@ -81,10 +87,13 @@ class Locator:
                 self._open(file, data, above, parent)
             except msgspec.DecodeError:  # not a container: the pointer leads nowhere
                 return parent
-        # The nearest thing that is there: where a value is missing, its surroundings are what a reader must look at.
+        # The nearest thing that is there: where a value is missing, its surroundings are what a
+        # reader must look at.
         return self._known.get((file, pointer), parent)
 
-    def _remember(self, file: str, pointer: str, place: tuple[int, int, str, int]) -> tuple[int, int, str, int]:
+    def _remember(
+        self, file: str, pointer: str, place: tuple[int, int, str, int]
+    ) -> tuple[int, int, str, int]:
         self._known[file, pointer] = place
         return place
 
@@ -106,9 +115,17 @@ class Locator:
             value = bytes(raw).strip()
             if match is None or not inside.startswith(value, match.end()):
                 return  # a key given twice: what stands before it has been found
-            place = (start + match.end(), len(value), f"{spelled}/{_escape(key)}", start + match.start(1))
+            place = (
+                start + match.end(),
+                len(value),
+                f"{spelled}/{_escape(key)}",
+                start + match.start(1),
+            )
             plain = f"{above}/{key.rpartition(':')[2]}"
-            if (file, plain) not in self._known or ":" in key:  # the reader prefers the prefixed spelling, too
+            if (
+                file,
+                plain,
+            ) not in self._known or ":" in key:  # the reader prefers the prefixed spelling, too
                 self._remember(file, plain, place)
             at = match.end() + len(value)
 

@@ -1,11 +1,13 @@
 """systemd-networkd: `.netdev` and `.network` unit files, as they lie in etc/systemd/network.
 
-Each file is a piece; the units of one system are put together by `assemble_units`. A `.network` file applies to the
-interfaces that its [Match] names, and for each interface the first that matches, by the files' names, counts. Names
-with wildcards match the interfaces that the other units know of.
+Each file is a piece; the units of one system are put together by `assemble_units`. A `.network`
+file applies to the interfaces that its [Match] names, and for each interface the first that
+matches, by the files' names, counts. Names with wildcards match the interfaces that the other units
+know of.
 
-A port that joins a bridge with VLAN filtering gets the bridge's default PVID, untagged, from the kernel; [BridgeVLAN]
-adds to that. So a port with another PVID still sends the default VLAN untagged, unless DefaultPVID=none.
+A port that joins a bridge with VLAN filtering gets the bridge's default PVID, untagged, from the
+kernel; [BridgeVLAN] adds to that. So a port with another PVID still sends the default VLAN
+untagged, unless DefaultPVID=none.
 """
 
 from __future__ import annotations
@@ -24,7 +26,16 @@ from inkov.readers.linux_device import Member, Netdev, build
 
 __all__ = ["Unit", "assemble_units", "is_unit", "read_unit"]
 
-_YES = {"yes": True, "true": True, "1": True, "on": True, "no": False, "false": False, "0": False, "off": False}
+_YES = {
+    "yes": True,
+    "true": True,
+    "1": True,
+    "on": True,
+    "no": False,
+    "false": False,
+    "0": False,
+    "off": False,
+}
 _KNOWN: dict[str, set[str]] = {
     "NetDev": {"Name", "Kind", "Description", "MTUBytes"},
     "VLAN": {"Id"},
@@ -36,7 +47,9 @@ _KNOWN: dict[str, set[str]] = {
     "BridgeVLAN": {"VLAN", "PVID", "EgressUntagged"},
     "Address": {"Address"},
 }
-"""Section -> the keys that are read. Other keys of these sections are without meaning here, unless they name VLANs."""
+"""Section -> the keys that are read. Other keys of these sections are without meaning here, unless
+they name VLANs.
+"""
 _UNMATCHED = {("Bridge", "VLANProtocol"), ("VLAN", "Protocol"), ("VLAN", "GVRP"), ("VLAN", "MVRP")}
 
 
@@ -71,7 +84,9 @@ class Unit(Struct):
         try:
             return Fact(read(setting.value), origin)
         except (ValueError, KeyError):
-            problems.append(Problem(origin, f"{key}={setting.value} is not understood; it is left out"))
+            problems.append(
+                Problem(origin, f"{key}={setting.value} is not understood; it is left out")
+            )
             return None
 
 
@@ -116,7 +131,11 @@ def read_unit(file: str, data: bytes) -> tuple[Part, int]:
         elif key in _KNOWN.get(section, ()):
             unit.settings.append(Setting(section, number, key, value, line))
             understood += 1
-        elif (section, key) in _UNMATCHED or (section == "Match" and key != "Type") or section == "BridgeVLAN":
+        elif (
+            (section, key) in _UNMATCHED
+            or (section == "Match" and key != "Type")
+            or section == "BridgeVLAN"
+        ):
             part.unmatched.append(Unread(origin, f"[{section}] {stripped}"))
         else:
             part.passed += 1
@@ -127,7 +146,9 @@ def read_unit(file: str, data: bytes) -> tuple[Part, int]:
 def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
     """One system of its units."""
     part = Part()
-    units: list[Unit] = [piece.content for piece in sorted(pieces, key=lambda p: (p.file.rpartition("/")[2], p.file))]
+    units: list[Unit] = [
+        piece.content for piece in sorted(pieces, key=lambda p: (p.file.rpartition("/")[2], p.file))
+    ]
     netdevs: dict[str, Netdev] = {}
     for unit in units:
         _netdev(unit, netdevs, part.problems)
@@ -144,8 +165,13 @@ def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
     for unit in networks:
         match = unit.last("Match", "Name")
         if match is None:
-            says = "[Match] without Name: which interfaces it is for is not known here, so it is for none"
-            part.problems.append(Problem(Origin(unit.file, 1), says, "name the interfaces in [Match] Name="))
+            says = (
+                "[Match] without Name: which interfaces it is for is not known here, so it is for"
+                " none"
+            )
+            part.problems.append(
+                Problem(Origin(unit.file, 1), says, "name the interfaces in [Match] Name=")
+            )
         elif not any(_matches(unit, known) for known in netdevs):
             says = f"Name={match.value} matches no interface that the other units name"
             cure = "add the output of `ip -j -d link`, or name the interfaces"
@@ -169,7 +195,9 @@ def _netdev(unit: Unit, netdevs: dict[str, Netdev], problems: list[Problem]) -> 
     named, kind = unit.last("NetDev", "Name"), unit.last("NetDev", "Kind")
     if named is None or kind is None:
         if "NetDev" in unit.sections:
-            problems.append(Problem(Origin(unit.file, 1), "[NetDev] needs Name and Kind; the unit is left out"))
+            problems.append(
+                Problem(Origin(unit.file, 1), "[NetDev] needs Name and Kind; the unit is left out")
+            )
         return
     netdev = netdevs[named.value] = Netdev(named.value, Origin(unit.file, named.line), kind.value)
     netdev.about = unit.fact("NetDev", "Description", str, problems)
@@ -189,14 +217,20 @@ def _netdev(unit: Unit, netdevs: dict[str, Netdev], problems: list[Problem]) -> 
         netdev.aggregation = Fact(Aggregation.ACTIVE if lacp else Aggregation.STATIC, where)
 
 
-def _network(unit: Unit, netdev: Netdev, netdevs: dict[str, Netdev], problems: list[Problem]) -> None:
-    netdev.master = unit.fact("Network", "Bridge", str, problems) or unit.fact("Network", "Bond", str, problems)
+def _network(
+    unit: Unit, netdev: Netdev, netdevs: dict[str, Netdev], problems: list[Problem]
+) -> None:
+    netdev.master = unit.fact("Network", "Bridge", str, problems) or unit.fact(
+        "Network", "Bond", str, problems
+    )
     netdev.about = netdev.about or unit.fact("Network", "Description", str, problems)
     netdev.vrf = unit.fact("Network", "VRF", str, problems)
     netdev.mtu = netdev.mtu or unit.fact("Link", "MTUBytes", int, problems)
     netdev.isolated = unit.fact("Bridge", "Isolated", _yes, problems)
     netdev.cost = unit.fact("Bridge", "Cost", int, problems)
-    netdev.port_priority = unit.fact("Bridge", "Priority", int, problems) if netdev.kind != "bridge" else None
+    netdev.port_priority = (
+        unit.fact("Bridge", "Priority", int, problems) if netdev.kind != "bridge" else None
+    )
     policy = unit.last("Link", "ActivationPolicy")
     if policy is not None and policy.value in ("down", "always-down"):
         netdev.enabled = Fact(False, Origin(unit.file, policy.line))
@@ -209,7 +243,9 @@ def _network(unit: Unit, netdev: Netdev, netdevs: dict[str, Netdev], problems: l
             above.link = Fact(netdev.name, Origin(unit.file, setting.line))
     for setting in [*unit.all("Network", "Address"), *unit.all("Address", "Address")]:
         try:
-            netdev.addresses.append(Fact(ip_interface(setting.value), Origin(unit.file, setting.line)))
+            netdev.addresses.append(
+                Fact(ip_interface(setting.value), Origin(unit.file, setting.line))
+            )
         except ValueError:
             says = f"{setting.value!r} is not an address with its prefix; it is left out"
             problems.append(Problem(Origin(unit.file, setting.line), says))
@@ -228,14 +264,20 @@ def _bridge_vlans(unit: Unit, netdev: Netdev, problems: list[Problem]) -> None:
                     vid = _vid(setting.value)
                     netdev.members[vid] = Member(True, _untagged(netdev, vid), origin)
                 elif not _yes(setting.value):
-                    netdev.members[0] = Member(False, False, origin)  # no PVID at all, not even the bridge's
+                    netdev.members[0] = Member(
+                        False, False, origin
+                    )  # no PVID at all, not even the bridge's
                 continue
             for vid in _range(setting.value):
                 known = netdev.members.get(vid) or Member(False, False, origin)
                 known.untagged = known.untagged or setting.key == "EgressUntagged"
                 netdev.members[vid] = known
         except ValueError:
-            problems.append(Problem(origin, f"{setting.key}={setting.value} names no VLANs (1 to 4094); left out"))
+            problems.append(
+                Problem(
+                    origin, f"{setting.key}={setting.value} names no VLANs (1 to 4094); left out"
+                )
+            )
 
 
 def _untagged(netdev: Netdev, vid: int) -> bool:
@@ -245,8 +287,19 @@ def _untagged(netdev: Netdev, vid: int) -> bool:
 
 def _default_vlan(netdev: Netdev, netdevs: dict[str, Netdev]) -> None:
     """What the kernel gives a port when it joins a bridge that filters VLANs."""
-    bridge = netdevs.get(netdev.master.value) if netdev.master else netdev if netdev.kind == "bridge" else None
-    if bridge is None or bridge.kind != "bridge" or bridge.filtering is None or not bridge.filtering.value:
+    bridge = (
+        netdevs.get(netdev.master.value)
+        if netdev.master
+        else netdev
+        if netdev.kind == "bridge"
+        else None
+    )
+    if (
+        bridge is None
+        or bridge.kind != "bridge"
+        or bridge.filtering is None
+        or not bridge.filtering.value
+    ):
         return
     members = netdev.members = netdev.members or {}
     none = members.pop(0, None)

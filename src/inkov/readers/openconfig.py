@@ -1,12 +1,13 @@
 """OpenConfig configurations and state, as JSON (RFC 7951) or from XML (`openconfig_xml`).
 
-Read are `openconfig-interfaces` (with Ethernet, aggregate, `switched-vlan`, `routed-vlan`, sub-interfaces and their
-addresses), the VLAN lists of `openconfig-network-instance` and of the older top-level `openconfig-vlan:vlans`, the host
-name of `openconfig-system`, and the neighbours of `openconfig-lldp`. RFC 7951 (section 4) puts a module's name before a
-member where the module changes; exports with no such prefixes, or with one on every name, are read as well.
+Read are `openconfig-interfaces` (with Ethernet, aggregate, `switched-vlan`, `routed-vlan`,
+sub-interfaces and their addresses), the VLAN lists of `openconfig-network-instance` and of the
+older top-level `openconfig-vlan:vlans`, the host name of `openconfig-system`, and the neighbours of
+`openconfig-lldp`. RFC 7951 (section 4) puts a module's name before a member where the module
+changes; exports with no such prefixes, or with one on every name, are read as well.
 
-Decoding is typed (`openconfig_shape`), in one pass over the bytes. If one value has the wrong type, `openconfig_pieces`
-takes the file apart, so that one bad interface costs no other.
+Decoding is typed (`openconfig_shape`), in one pass over the bytes. If one value has the wrong type,
+`openconfig_pieces` takes the file apart, so that one bad interface costs no other.
 """
 
 from __future__ import annotations
@@ -49,7 +50,7 @@ __all__ = ["NotOpenConfig", "read_openconfig", "read_openconfig_xml", "recognise
 
 
 class NotOpenConfig(ValueError):
-    """The JSON holds none of the containers that are read. `names` are its top-level member names."""
+    """The JSON holds no container that is read. `names` are its top-level member names."""
 
     def __init__(self, names: list[str]) -> None:
         super().__init__("no OpenConfig container that Inkov reads")
@@ -58,12 +59,14 @@ class NotOpenConfig(ValueError):
 
 _ROOT = msgspec.json.Decoder(shape.Root)
 _PREFIXED_KEY = re.compile(rb'"[A-Za-z][\w.-]*:([\w.-]+)"(?=\s*:)')
-_WRAPPED = re.compile(rb'\s*\{\s*"(?:[\w-]+:)?data"\s*:')  # the answer of a RESTCONF server (RFC 8040, 3.3.1)
+_WRAPPED = re.compile(
+    rb'\s*\{\s*"(?:[\w-]+:)?data"\s*:'
+)  # the answer of a RESTCONF server (RFC 8040, 3.3.1)
 _SPEED = re.compile(r"SPEED_([0-9]{1,5})(MB|GB)\Z")  # identities of openconfig-if-ethernet
 _UNITS = {"MB": 1, "GB": 1000}
 
 
-# --- reading -------------------------------------------------------------------------------------------------------
+# --- reading --------------------------------------------------------------------------------------
 
 
 def recognise(head: bytes) -> bool:
@@ -72,7 +75,9 @@ def recognise(head: bytes) -> bool:
 
 
 def read_openconfig(file: str, data: bytes) -> Part:
-    """Read one file. NotOpenConfig if it holds none of our containers; msgspec.DecodeError if it is not JSON."""
+    """Read one file. NotOpenConfig if it holds none of our containers; msgspec.DecodeError if it is
+    not JSON.
+    """
     if data.startswith(b"\xef\xbb\xbf"):
         data = data[3:]
     base = ""
@@ -81,7 +86,9 @@ def read_openconfig(file: str, data: bytes) -> Part:
         if len(members) == 1:
             base, data = "/data", bytes(next(iter(members.values())))
     reader = _Reader(file, base)
-    if b':config"' in data or b':interface"' in data:  # a prefix on every name: no export needs it, some have it
+    if (
+        b':config"' in data or b':interface"' in data
+    ):  # a prefix on every name: no export needs it, some have it
         data = _PREFIXED_KEY.sub(rb'"\1"', data)
     try:
         root = _ROOT.decode(data)
@@ -128,9 +135,19 @@ class _Reader:
         system = root.system_q or root.system
         lldp = root.lldp_q or root.lldp
         lacp, stp = root.lacp_q or root.lacp, root.stp_q or root.stp
-        found = {"interfaces": interfaces, "vlans": older_vlans, "network-instances": instances, "system": system,
-                 "lldp": lldp, "lacp": lacp, "stp": stp, "acl": root.acl_q or root.acl}  # fmt: skip
-        self.part.about = frozenset(name for name, container in found.items() if container is not None)
+        found = {
+            "interfaces": interfaces,
+            "vlans": older_vlans,
+            "network-instances": instances,
+            "system": system,
+            "lldp": lldp,
+            "lacp": lacp,
+            "stp": stp,
+            "acl": root.acl_q or root.acl,
+        }
+        self.part.about = frozenset(
+            name for name, container in found.items() if container is not None
+        )
         if not self.part.about:
             return False
         config = system and (system.config or system.state)
@@ -156,11 +173,19 @@ class _Reader:
             read_lacp(device, lacp, self.at)
         if stp is not None:
             per_vlan = per_vlan_member(stp)
-            stp = {"per-vlan" if name == per_vlan else name: held for name, held in stp.items()} if per_vlan else stp
+            stp = (
+                {"per-vlan" if name == per_vlan else name: held for name, held in stp.items()}
+                if per_vlan
+                else stp
+            )
             trees = self.pieces.convert(stp, "/stp", shape.Stp)
             if trees is not None:
                 read_stp(device, trees, per_vlan, self.at, self.problem)
-        acl = self.pieces.convert(root.acl_q or root.acl, "/acl", Acl) if root.acl_q or root.acl else None
+        acl = (
+            self.pieces.convert(root.acl_q or root.acl, "/acl", Acl)
+            if root.acl_q or root.acl
+            else None
+        )
         if acl is not None:
             read_acl(device, acl, self.at, self.problem)
         return True
@@ -171,11 +196,16 @@ class _Reader:
             pointer = f"{path}/vlan/{index}"
             config, at = either(entry, pointer)
             vid = entry.vlan_id if config is None or config.vlan_id is None else config.vlan_id
-            if isinstance(vid, str) and vid.isascii() and vid.isdigit():  # some write the list key as a string
+            if (
+                isinstance(vid, str) and vid.isascii() and vid.isdigit()
+            ):  # some write the list key as a string
                 vid = int(vid)
             if vid is None or isinstance(vid, str) or not 1 <= vid <= 4094:
                 if entry != shape.VlanEntry():  # an entry left out has its own problem
-                    self.problem(f"{pointer}/vlan-id", f"{vid} is not a VLAN number (1 to 4094); the entry is left out")
+                    self.problem(
+                        f"{pointer}/vlan-id",
+                        f"{vid} is not a VLAN number (1 to 4094); the entry is left out",
+                    )
                 continue
             if vid in table:
                 continue
@@ -184,7 +214,9 @@ class _Reader:
                 if config.name is not None:
                     vlan.name = Fact(config.name, self.at(f"{at}/name"))
                 if config.status is not None:
-                    vlan.active = Fact(config.status.upper() != "SUSPENDED", self.at(f"{at}/status"))
+                    vlan.active = Fact(
+                        config.status.upper() != "SUSPENDED", self.at(f"{at}/status")
+                    )
 
     def _interface(self, device: Device, entry: shape.Interface, path: str) -> None:
         config, at = either(entry, path)
@@ -202,13 +234,22 @@ class _Reader:
         no_port = kind_text not in ("", "ethernetCsmacd", "ieee8023adLag") or routed is not None
         if no_port and ethernet is None and aggregation is None:
             if routed is None:
-                self.part.ignored.append(Unread(self.at(path), f"interface {name} of type {kind_text}", 0))
+                self.part.ignored.append(
+                    Unread(self.at(path), f"interface {name} of type {kind_text}", 0)
+                )
             return
         if name in device.ports:
             first = device.ports[name].origin.pointer
-            self.problem(path, f"port {name} is named twice; this entry is left out, the one at {first} is read")
+            self.problem(
+                path,
+                f"port {name} is named twice; this entry is left out, the one at {first} is read",
+            )
             return
-        kind = PortKind.BUNDLE if kind_text == "ieee8023adLag" or aggregation is not None else PortKind.PHYSICAL
+        kind = (
+            PortKind.BUNDLE
+            if kind_text == "ieee8023adLag" or aggregation is not None
+            else PortKind.PHYSICAL
+        )
         port = device.ports[name] = Port(name, self.at(path), kind)
         if config is not None:
             if config.description:
@@ -217,7 +258,9 @@ class _Reader:
                 port.enabled = Fact(config.enabled, self.at(f"{at}/enabled"))
             if config.mtu is not None:
                 port.mtu = Fact(config.mtu, self.at(f"{at}/mtu"))
-        layer, holder = (aggregation, "aggregation") if kind is PortKind.BUNDLE else (ethernet, "ethernet")
+        layer, holder = (
+            (aggregation, "aggregation") if kind is PortKind.BUNDLE else (ethernet, "ethernet")
+        )
         switched = None
         if ethernet is not None:
             member, member_at = either(ethernet, f"{path}/ethernet")
@@ -226,15 +269,25 @@ class _Reader:
                 port.bundle = Fact(bundle, self.at(f"{member_at}/aggregate-id"))
             speed = _SPEED.search(member.port_speed or "") if member else None
             if speed:
-                port.speed = Fact(int(speed[1]) * _UNITS[speed[2]], self.at(f"{member_at}/port-speed"))
-        if aggregation is not None and aggregation.config and aggregation.config.lag_type == "STATIC":
-            port.aggregation = Fact(Aggregation.STATIC, self.at(f"{path}/aggregation/config/lag-type"))
+                port.speed = Fact(
+                    int(speed[1]) * _UNITS[speed[2]], self.at(f"{member_at}/port-speed")
+                )
+        if (
+            aggregation is not None
+            and aggregation.config
+            and aggregation.config.lag_type == "STATIC"
+        ):
+            port.aggregation = Fact(
+                Aggregation.STATIC, self.at(f"{path}/aggregation/config/lag-type")
+            )
         if layer is not None:
             switched = layer.prefixed or layer.plain
             if switched is not None:
                 self._switched(port, switched, f"{path}/{holder}/switched-vlan")
         if entry.subinterfaces is not None:
-            self._subinterfaces(device, port, entry.subinterfaces, f"{path}/subinterfaces", switched is None)
+            self._subinterfaces(
+                device, port, entry.subinterfaces, f"{path}/subinterfaces", switched is None
+            )
 
     def _switched(self, port: Port, switched: shape.Switched, path: str) -> None:
         config, at = either(switched, path)
@@ -247,10 +300,15 @@ class _Reader:
             if word in ("ACCESS", "TRUNK"):
                 port.mode = Fact(Mode.ACCESS if word == "ACCESS" else Mode.TRUNK, pointer)
             else:
-                self.problem(pointer.pointer, f"interface-mode {mode!r} is neither ACCESS nor TRUNK")
+                self.problem(
+                    pointer.pointer, f"interface-mode {mode!r} is neither ACCESS nor TRUNK"
+                )
         elif config.trunk_vlans is not None:
             says = "interface-mode is not stated: taken as a trunk, since trunk-vlans is"
-            port.mode = Fact(Mode.TRUNK, Origin(self.file, pointer=self.base + at, basis=Basis.ASSUMED, says=says))
+            port.mode = Fact(
+                Mode.TRUNK,
+                Origin(self.file, pointer=self.base + at, basis=Basis.ASSUMED, says=says),
+            )
         if config.access_vlan is not None and self._vid(config.access_vlan, f"{at}/access-vlan"):
             port.access_vlan = Fact(config.access_vlan, self.at(f"{at}/access-vlan"))
         if config.native_vlan is not None and self._vid(config.native_vlan, f"{at}/native-vlan"):
@@ -268,19 +326,27 @@ class _Reader:
         return False
 
     def _vids(self, item: int | str, pointer: str) -> int:
-        """The bits of one entry of trunk-vlans: a number, or a range `a..b` (openconfig-vlan-types, vlan-range)."""
+        """The bits of one entry of trunk-vlans: a number, or a range `a..b` (openconfig-vlan-types,
+        vlan-range).
+        """
         if isinstance(item, str):
             low, dots, high = item.partition("..")
-            if all(part.isascii() and part.isdigit() and len(part) < 5 for part in (low, high or "0")):
+            if all(
+                part.isascii() and part.isdigit() and len(part) < 5 for part in (low, high or "0")
+            ):
                 first, last = int(low), int(high) if dots and high else int(low)
                 if 1 <= first <= last <= 4094 and bool(dots) == bool(high):
                     return (2 << last) - (1 << first)
         elif 1 <= item <= 4094:
             return 1 << item
-        self.problem(pointer, f"{item!r} is not a VLAN number or a range a..b (1 to 4094); it is left out")
+        self.problem(
+            pointer, f"{item!r} is not a VLAN number or a range a..b (1 to 4094); it is left out"
+        )
         return 0
 
-    def _subinterfaces(self, device: Device, port: Port, subs: shape.Subinterfaces, path: str, routed: bool) -> None:
+    def _subinterfaces(
+        self, device: Device, port: Port, subs: shape.Subinterfaces, path: str, routed: bool
+    ) -> None:
         for index, sub in enumerate(subs.subinterface):
             pointer = f"{path}/subinterface/{index}"
             addresses = self._addresses(sub, pointer)
@@ -293,40 +359,75 @@ class _Reader:
                     port.addresses += addresses
                     port.mode = Fact(Mode.ROUTED, addresses[0].origin)
                 continue
-            where = f"{pointer}/vlan" + ("/match/single-tagged/config/vlan-id" if tagged else "/config/vlan-id")
+            where = f"{pointer}/vlan" + (
+                "/match/single-tagged/config/vlan-id" if tagged else "/config/vlan-id"
+            )
             if not isinstance(vid, int):
-                self.problem(where, f"{vid!r}: only a single VLAN number is read here; the sub-interface is left out")
+                self.problem(
+                    where,
+                    f"{vid!r}: only a single VLAN number is read here; the sub-interface is"
+                    " left out",
+                )
             elif self._vid(vid, where):
                 name = f"{port.name}.{sub.index}"
                 origin = self.at(pointer)
                 device.ports[name] = Port(
-                    name, origin, PortKind.SUB, parent=Fact(port.name, origin), mode=Fact(Mode.ROUTED, origin),
-                    outer=Fact(vid, self.at(where)), addresses=addresses,
-                )  # fmt: skip
+                    name,
+                    origin,
+                    PortKind.SUB,
+                    parent=Fact(port.name, origin),
+                    mode=Fact(Mode.ROUTED, origin),
+                    outer=Fact(vid, self.at(where)),
+                    addresses=addresses,
+                )
                 if sub.config is not None and sub.config.enabled is not None:
                     enabled = self.at(f"{pointer}/config/enabled")
                     device.ports[name].enabled = Fact(sub.config.enabled, enabled)
 
     def _gateway(
-        self, device: Device, routed: shape.Routed, name: str, config: shape.InterfaceConfig | None, at: str, path: str
+        self,
+        device: Device,
+        routed: shape.Routed,
+        name: str,
+        config: shape.InterfaceConfig | None,
+        at: str,
+        path: str,
     ) -> None:
         inner, inner_at = either(routed, path)
         vid: int | str | None = inner.vlan if inner else None
         if isinstance(vid, str):
-            named = [v.vid for v in (device.vlans or {}).values() if v.name is not None and v.name.value == vid]
-            vid = named[0] if len(named) == 1 else int(vid) if vid.isascii() and vid.isdigit() else vid
+            named = [
+                v.vid
+                for v in (device.vlans or {}).values()
+                if v.name is not None and v.name.value == vid
+            ]
+            vid = (
+                named[0]
+                if len(named) == 1
+                else int(vid)
+                if vid.isascii() and vid.isdigit()
+                else vid
+            )
         if not isinstance(vid, int):
-            self.problem(f"{inner_at}/vlan", f"the routed VLAN {vid!r} is not defined here; the gateway is left out")
+            self.problem(
+                f"{inner_at}/vlan",
+                f"the routed VLAN {vid!r} is not defined here; the gateway is left out",
+            )
             return
         if self._vid(vid, f"{inner_at}/vlan"):
-            gateway = Gateway(vid, self.at(path), name=name, addresses=self._addresses(routed, path))
+            gateway = Gateway(
+                vid, self.at(path), name=name, addresses=self._addresses(routed, path)
+            )
             if config is not None and config.enabled is not None:
                 gateway.enabled = Fact(config.enabled, self.at(f"{at}/enabled"))
             device.gateways.append(gateway)
 
     def _addresses(self, holder: shape.L3, path: str) -> tuple[Fact[Address], ...]:
         found = []
-        for name, family in (("ipv4", holder.ipv4 or holder.ipv4_plain), ("ipv6", holder.ipv6 or holder.ipv6_plain)):
+        for name, family in (
+            ("ipv4", holder.ipv4 or holder.ipv4_plain),
+            ("ipv6", holder.ipv6 or holder.ipv6_plain),
+        ):
             for index, entry in enumerate(family.addresses.address if family else ()):
                 config, at = either(entry, f"{path}/{name}/addresses/address/{index}")
                 if config is None:
@@ -335,5 +436,7 @@ class _Reader:
                     address = ip_interface(f"{config.ip or entry.ip}/{config.prefix_length}")
                     found.append(Fact(address, self.at(f"{at}/ip")))
                 except ValueError:
-                    self.problem(at, f"{config.ip}/{config.prefix_length} is not an address; it is left out")
+                    self.problem(
+                        at, f"{config.ip}/{config.prefix_length} is not an address; it is left out"
+                    )
         return tuple(found)

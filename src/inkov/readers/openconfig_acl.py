@@ -1,4 +1,6 @@
-"""The packet filters of an OpenConfig device (openconfig-acl), and the VLAN interfaces that they are bound to."""
+"""The packet filters of an OpenConfig device (openconfig-acl), and the VLAN interfaces that they
+are bound to.
+"""
 
 from __future__ import annotations
 
@@ -109,12 +111,20 @@ def read_acl(device: Device, acl: Acl, at: At, say: Say) -> None:
             _entry(entry, f"{path}/acl-entries/acl-entry/{number}", at, say)
             for number, entry in enumerate(one.acl_entries.acl_entry if one.acl_entries else ())
         ]
-        device.filters[name] = Filter(name, at(path), sorted(entries, key=lambda entry: entry.number))
+        device.filters[name] = Filter(
+            name, at(path), sorted(entries, key=lambda entry: entry.number)
+        )
     for index, bound in enumerate(acl.interfaces.interface if acl.interfaces else ()):
         path = f"/acl/interfaces/interface/{index}"
-        ref = bound.interface_ref.config.interface if bound.interface_ref and bound.interface_ref.config else None
-        pairs = ((bound.ingress.ingress_acl_set if bound.ingress else [], "ingress"),
-                 (bound.egress.egress_acl_set if bound.egress else [], "egress"))  # fmt: skip
+        ref = (
+            bound.interface_ref.config.interface
+            if bound.interface_ref and bound.interface_ref.config
+            else None
+        )
+        pairs = (
+            (bound.ingress.ingress_acl_set if bound.ingress else [], "ingress"),
+            (bound.egress.egress_acl_set if bound.egress else [], "egress"),
+        )
         for sets, way in pairs:
             for number, one_set in enumerate(sets):
                 here = at(f"{path}/{way}-acl-sets/{way}-acl-set/{number}")
@@ -129,8 +139,14 @@ def bind_filters(device: Device) -> list[Problem]:
     for interface, incoming, fact in device.unbound:
         gateway = gateways.get(interface)
         if gateway is None or fact.value not in device.filters:
-            what = f"the filter {fact.value}" if gateway is not None else f"the VLAN interface {interface!r}"
-            problems.append(Problem(fact.origin, f"{what} is not defined here; the binding is left out"))
+            what = (
+                f"the filter {fact.value}"
+                if gateway is not None
+                else f"the VLAN interface {interface!r}"
+            )
+            problems.append(
+                Problem(fact.origin, f"{what} is not defined here; the binding is left out")
+            )
         elif incoming:
             gateway.filters_in = (*gateway.filters_in, fact)
         else:
@@ -144,13 +160,21 @@ def _called(name: str | None, kind: str | None) -> str:
 
 
 def _entry(entry: Entry, path: str, at: At, say: Say) -> FilterEntry:
-    number = entry.sequence_id if entry.sequence_id is not None else entry.config.sequence_id if entry.config else None
+    number = (
+        entry.sequence_id
+        if entry.sequence_id is not None
+        else entry.config.sequence_id
+        if entry.config
+        else None
+    )
     actions = entry.actions and (entry.actions.config or entry.actions.state)
     word = (actions.forwarding_action or "" if actions else "").rpartition(":")[2].upper()
     ip = entry.ipv4 or entry.ipv6
     config = ip and (ip.config or ip.state)
     source = _network(config.source_address if config else None, f"{path}/source-address", say)
-    destination = _network(config.destination_address if config else None, f"{path}/destination-address", say)
+    destination = _network(
+        config.destination_address if config else None, f"{path}/destination-address", say
+    )
     finer = bool((config and config.protocol is not None) or entry.transport or entry.l2)
     return FilterEntry(number or 0, word == "ACCEPT", source, destination, finer, at(path))
 

@@ -1,6 +1,7 @@
 """The account of an OpenConfig file: which of its values were understood, and which were not used.
 
-This walks the whole tree a second time, so it is made only where the account itself is asked for (`inkov read`).
+This walks the whole tree a second time, so it is made only where the account itself is asked for
+(`inkov read`).
 """
 
 from __future__ import annotations
@@ -30,26 +31,33 @@ _UNDERSTOOD = re.compile(
             (?:ip|(?:config|state)/(?:ip|prefix-length))
           | subinterfaces/subinterface/(?:index|config/(?:index|enabled))
           | subinterfaces/subinterface/vlan/(?:config|match/single-tagged/config)/vlan-id )
-      | (?:network-instances/network-instance/)?vlans/vlan/(?:vlan-id|(?:config|state)/(?:vlan-id|name|status))
-      | network-instances/network-instance/(?:name|config/(?:name|type)|interfaces/interface/(?:id|config/.*))
+      | (?:network-instances/network-instance/)?vlans/vlan/(?:vlan-id
+          | (?:config|state)/(?:vlan-id|name|status))
+      | network-instances/network-instance/(?:name|config/(?:name|type)
+          | interfaces/interface/(?:id|config/.*))
       | lacp/interfaces/interface/(?:name|(?:config|state)/(?:name|lacp-mode))
       | stp/(?:global/config/(?:enabled-protocol|bpdu-guard)
           | rstp/(?:config/bridge-priority|interfaces/interface/(?:name|config/.*))
           | mstp/mst-instances/mst-instance/(?:mst-id|config/(?:mst-id|vlan|bridge-priority)
               | interfaces/interface/(?:name|config/.*))
-          | rapid-[a-z]+/vlan/(?:vlan-id|config/(?:vlan-id|bridge-priority)|interfaces/interface/(?:name|config/.*))
+          | rapid-[a-z]+/vlan/(?:vlan-id|config/(?:vlan-id|bridge-priority)
+              | interfaces/interface/(?:name|config/.*))
           | interfaces/interface/(?:name|config/(?:name|edge-port|guard|bpdu-guard)))
       | acl/acl-sets/acl-set/(?:name|type|config/.*|acl-entries/acl-entry/(?:sequence-id|config/.*
-          | ipv[46]/(?:config|state)/(?:source-address|destination-address|protocol)|transport/.*|l2/.*
+          | ipv[46]/(?:config|state)/(?:source-address|destination-address|protocol)
+          | transport/.*|l2/.*
           | actions/(?:config|state)/forwarding-action))
       | acl/interfaces/interface/(?:id|config/.*|interface-ref/.*|(?:ingress|egress)-acl-sets/.*)
       | system/(?:config|state)/hostname
       | lldp/interfaces/interface/(?:name|config/name
-          | neighbors/neighbor/(?:id|state/(?:id|system-name|chassis-id|port-id|port-id-type|port-description)))
+          | neighbors/neighbor/(?:id
+              | state/(?:id|system-name|chassis-id|port-id|port-id-type|port-description)))
     )\Z""",
     re.VERBOSE,
 )
-_VLAN_RELEVANT = re.compile(r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/|/vlan/match/")
+_VLAN_RELEVANT = re.compile(
+    r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/|/vlan/match/"
+)
 
 
 def account(file: str, data: bytes) -> tuple[int, list[Unread], list[Unread]]:
@@ -58,7 +66,9 @@ def account(file: str, data: bytes) -> tuple[int, list[Unread], list[Unread]]:
 
 
 def account_tree(file: str, tree: Any) -> tuple[int, list[Unread], list[Unread]]:
-    """(values understood, ignored, unmatched). The two lists hold, by subtree, how many values were not used."""
+    """(values understood, ignored, unmatched). The two lists hold, by subtree, how many values were
+    not used.
+    """
     understood = 0
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
@@ -74,7 +84,10 @@ def account_tree(file: str, tree: Any) -> tuple[int, list[Unread], list[Unread]]
 
 
 def _listed(file: str, counted: Counter[str]) -> list[Unread]:
-    return [Unread(Origin(file), f"{path} ({n} value{'s' * (n > 1)})", n) for path, n in sorted(counted.items())]
+    return [
+        Unread(Origin(file), f"{path} ({n} value{'s' * (n > 1)})", n)
+        for path, n in sorted(counted.items())
+    ]
 
 
 def _leaves(tree: Any, pointer: str) -> Iterator[str]:

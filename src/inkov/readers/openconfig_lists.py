@@ -1,4 +1,4 @@
-"""Two lists of an OpenConfig device: its network instances, and the neighbours that LLDP reports."""
+"""Two lists of an OpenConfig device: network instances, and neighbours that LLDP reports."""
 
 from __future__ import annotations
 
@@ -12,13 +12,20 @@ __all__ = ["assign_interfaces", "either", "read_instances", "read_lldp"]
 
 At = Callable[[str], Origin]
 _MAIN = {"DEFAULT_INSTANCE", "L3VRF", "L2L3", ""}
-"""Types of instances whose VLANs are those of the device's one bridge; each L2VSI is a bridge of its own."""
+"""Types of instances whose VLANs are those of the device's one bridge; each L2VSI is a bridge of
+its own.
+"""
 
 
 def read_instances(
-    device: Device, instances: list[shape.Instance], at: At, vlans: Callable[[dict[int, Vlan], shape.Vlans, str], None]
+    device: Device,
+    instances: list[shape.Instance],
+    at: At,
+    vlans: Callable[[dict[int, Vlan], shape.Vlans, str], None],
 ) -> None:
-    """The VLAN tables of the network instances. Those of layer-2 instances are kept apart, each with its bridge."""
+    """The VLAN tables of the network instances. Those of layer-2 instances are kept apart, each
+    with its bridge.
+    """
     for index, instance in enumerate(instances):
         path = f"/network-instances/network-instance/{index}"
         bridge = None
@@ -40,11 +47,19 @@ def assign_interfaces(device: Device, instances: list[shape.Instance], at: At) -
     """Which ports and gateways belong to which instance: its bridge, or its routing table."""
     for index, instance in enumerate(instances):
         kind = _type(instance)
-        for number, member in enumerate(instance.interfaces.interface if instance.interfaces else ()):
+        for number, member in enumerate(
+            instance.interfaces.interface if instance.interfaces else ()
+        ):
             where = at(f"/network-instances/network-instance/{index}/interfaces/interface/{number}")
             name = (member.config and member.config.interface) or member.id or ""
-            sub = f"{name}.{member.config.subinterface}" if member.config and member.config.subinterface else ""
-            port = device.ports.get(sub) or device.ports.get(name) or device.ports.get(member.id or "")
+            sub = (
+                f"{name}.{member.config.subinterface}"
+                if member.config and member.config.subinterface
+                else ""
+            )
+            port = (
+                device.ports.get(sub) or device.ports.get(name) or device.ports.get(member.id or "")
+            )
             if port is not None and kind not in _MAIN and instance.name:
                 device.bridges[instance.name].ports[port.name] = where
             elif port is not None and kind == "L3VRF" and instance.name:
@@ -65,7 +80,9 @@ def read_lldp(
     """The neighbours that the device hears."""
     for index, entry in enumerate(interfaces.interface):
         name = entry.name or (entry.config and entry.config.name)
-        for number, neighbour in enumerate(entry.neighbors.neighbor if name and entry.neighbors else ()):
+        for number, neighbour in enumerate(
+            entry.neighbors.neighbor if name and entry.neighbors else ()
+        ):
             state = neighbour.state
             pointer = f"/lldp/interfaces/interface/{index}/neighbors/neighbor/{number}/state"
             if state is None or not (state.system_name or state.chassis_id) or not state.port_id:
@@ -77,7 +94,9 @@ def read_lldp(
 
 
 def either(holder: Any, path: str) -> tuple[Any, str]:
-    """The `config` of a node, or its `state` where the export brings only that; and the pointer of what was taken."""
+    """The `config` of a node, or its `state` where the export brings only that; and the pointer of
+    what was taken.
+    """
     if holder.config is not None or getattr(holder, "state", None) is None:
         return holder.config, f"{path}/config"
     return holder.state, f"{path}/state"

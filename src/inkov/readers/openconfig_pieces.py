@@ -1,4 +1,4 @@
-"""Decode an OpenConfig tree entry by entry: what is done where one value of it has the wrong type."""
+"""Decode an OpenConfig tree entry by entry, where one value of it has the wrong type."""
 
 from __future__ import annotations
 
@@ -16,7 +16,8 @@ _S = TypeVar("_S")
 
 
 class Pieces:
-    """Decodes what it can; `say` is told the pointer of each value that it cannot, what is wrong, and the cure.
+    """Decodes what it can; `say` is told the pointer of each value that it cannot, what is wrong,
+    and the cure.
 
     `strict` is False for XML, in which every value is text, and converted by what is wanted.
     """
@@ -26,12 +27,16 @@ class Pieces:
         self.strict = strict
 
     def root(self, tree: Any) -> shape.Root:
-        """The root of a decoded tree (keys without prefixes: the locator finds them again by their last part)."""
+        """The root of a decoded tree (keys without prefixes: the locator finds them again by their
+        last part).
+        """
         root = shape.Root()
         if not isinstance(tree, dict):
             return root
         if "interfaces" in tree:
-            root.interfaces = shape.Interfaces(self._entries(tree, ("interfaces", "interface"), shape.Interface))
+            root.interfaces = shape.Interfaces(
+                self._entries(tree, ("interfaces", "interface"), shape.Interface)
+            )
         if "vlans" in tree:
             root.vlans = shape.Vlans(self._entries(tree, ("vlans", "vlan"), shape.VlanEntry))
         if "network-instances" in tree:
@@ -43,7 +48,9 @@ class Pieces:
                 # An empty instance keeps the pointers of those after it right.
                 instance = self.convert(entry, path, shape.Instance) or shape.Instance()
                 if vlans is not None:
-                    instance.vlans = shape.Vlans(self._entries(vlans, ("vlan",), shape.VlanEntry, f"{path}/vlans"))
+                    instance.vlans = shape.Vlans(
+                        self._entries(vlans, ("vlan",), shape.VlanEntry, f"{path}/vlans")
+                    )
                 root.instances.network_instance.append(instance)
         root.system = self._one(tree, ("system",), shape.System)
         root.lacp = self._one(tree, ("lacp",), shape.Lacp)
@@ -53,7 +60,9 @@ class Pieces:
             root.lldp = shape.Lldp(shape.LldpInterfaces(heard))
         return root
 
-    def _entries(self, tree: Any, path: tuple[str, ...], kind: type[_S], above: str = "") -> list[_S]:
+    def _entries(
+        self, tree: Any, path: tuple[str, ...], kind: type[_S], above: str = ""
+    ) -> list[_S]:
         entries = _child(tree, path)
         pointer = above + "".join(f"/{name}" for name in path)
         if entries is None:
@@ -61,11 +70,17 @@ class Pieces:
         if not isinstance(entries, list):
             self.say(pointer, f"a list is expected here, not {_json_type(entries)}", "")
             return []
-        return [self.convert(entry, f"{pointer}/{i}", kind) or kind() for i, entry in enumerate(entries)]
+        return [
+            self.convert(entry, f"{pointer}/{i}", kind) or kind() for i, entry in enumerate(entries)
+        ]
 
     def _one(self, tree: Any, path: tuple[str, ...], kind: type[_S]) -> _S | None:
         value = _child(tree, path)
-        return None if value is None else self.convert(value, "".join(f"/{name}" for name in path), kind)
+        return (
+            None
+            if value is None
+            else self.convert(value, "".join(f"/{name}" for name in path), kind)
+        )
 
     def convert(self, value: Any, pointer: str, kind: type[_S]) -> _S | None:
         """One value as a struct; None, and a problem, if it is none."""
@@ -74,7 +89,11 @@ class Pieces:
         except msgspec.ValidationError as error:
             says, _, where = str(error).partition(" - at `$")
             inner = re.sub(r"\[(\d+)\]", r"/\1", where.rstrip("`")).replace(".", "/")
-            named = f" of {value['name']!r}" if isinstance(value, dict) and isinstance(value.get("name"), str) else ""
+            named = (
+                f" of {value['name']!r}"
+                if isinstance(value, dict) and isinstance(value.get("name"), str)
+                else ""
+            )
             self.say(
                 pointer + inner,
                 f"wrong type: {says[:1].lower()}{says[1:]}; the entry{named} is left out",
@@ -94,4 +113,6 @@ def _child(tree: Any, path: tuple[str, ...]) -> Any:
 
 def _json_type(value: Any) -> str:
     """What a decoded value is, in words."""
-    return {dict: "an object", list: "a list", str: "a text", bool: "true or false"}.get(type(value), "a number")
+    return {dict: "an object", list: "a list", str: "a text", bool: "true or false"}.get(
+        type(value), "a number"
+    )

@@ -1,8 +1,8 @@
 """The shape of OpenConfig JSON as far as it is read: typed structs for msgspec, and no behaviour.
 
-A member that an augmentation adds may come with its module's name or without: such a member has two fields, the
-prefixed one (RFC 7951, section 4) and the plain one. Members that are not listed here are skipped while decoding;
-`openconfig_ledger` accounts for them.
+A member that an augmentation adds may come with its module's name or without: such a member has two
+fields, the prefixed one (RFC 7951, section 4) and the plain one. Members that are not listed here
+are skipped while decoding; `openconfig_ledger` accounts for them.
 """
 
 from __future__ import annotations
@@ -318,7 +318,9 @@ class Root(Struct):
     vlans: Vlans | None = None
     vlans_q: Vlans | None = field(default=None, name="openconfig-vlan:vlans")
     instances: Instances | None = field(default=None, name="network-instances")
-    instances_q: Instances | None = field(default=None, name="openconfig-network-instance:network-instances")
+    instances_q: Instances | None = field(
+        default=None, name="openconfig-network-instance:network-instances"
+    )
     system: System | None = None
     system_q: System | None = field(default=None, name="openconfig-system:system")
     lldp: Lldp | None = None

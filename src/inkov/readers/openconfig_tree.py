@@ -1,4 +1,6 @@
-"""The spanning tree of an OpenConfig device (openconfig-spanning-tree) and its LACP (openconfig-lacp)."""
+"""The spanning tree of an OpenConfig device (openconfig-spanning-tree) and its LACP
+(openconfig-lacp).
+"""
 
 from __future__ import annotations
 
@@ -19,10 +21,17 @@ _EDGE = {"EDGE_ENABLE": True, "EDGE_DISABLE": False}
 
 
 def per_vlan_member(tree: Any) -> str:
-    """The member of the `stp` container that holds a list of trees by VLAN: known by what it holds, not by its name."""
+    """The member of the `stp` container that holds a list of trees by VLAN: known by what it holds,
+    not by its name.
+    """
     members = tree.items() if isinstance(tree, dict) else ()
     return next(
-        (name for name, held in members if name not in _KNOWN and isinstance(held, dict) and "vlan" in held), ""
+        (
+            name
+            for name, held in members
+            if name not in _KNOWN and isinstance(held, dict) and "vlan" in held
+        ),
+        "",
     )
 
 
@@ -32,7 +41,9 @@ def read_stp(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) ->
     for index, word in enumerate(config.enabled_protocol if config else ()):
         pointer = f"/stp/global/config/enabled-protocol/{index}"
         word = word.rpartition(":")[2].upper()
-        mode = TreeMode.PER_VLAN if word.startswith("RAPID_") else _MODES.get(word)  # a rapid tree for each VLAN
+        mode = (
+            TreeMode.PER_VLAN if word.startswith("RAPID_") else _MODES.get(word)
+        )  # a rapid tree for each VLAN
         if mode is None:
             say(pointer, f"{word!r} is not a spanning tree protocol that is known here")
         elif device.tree_mode is None:
@@ -82,7 +93,10 @@ def _port(device: Device, entry: shape.StpPort, path: str, at: At, say: Say) -> 
     if port is None:
         say(path, f"the spanning tree names a port {name!r} that is not among the interfaces")
         return
-    if config.edge_port is not None and (edge := _EDGE.get(config.edge_port.rpartition(":")[2])) is not None:
+    if (
+        config.edge_port is not None
+        and (edge := _EDGE.get(config.edge_port.rpartition(":")[2])) is not None
+    ):
         port.edge = Fact(edge, at(f"{path}/config/edge-port"))
     if config.guard is not None and config.guard.lower() in set(Guard):
         port.guard = Fact(Guard(config.guard.lower()), at(f"{path}/config/guard"))
@@ -93,7 +107,11 @@ def _port(device: Device, entry: shape.StpPort, path: str, at: At, say: Say) -> 
 def _vids(value: shape.VidItems, pointer: str, say: Say) -> VlanSet:
     items = value if isinstance(value, list) else [] if value is None else [value]
     try:
-        return VlanSet.parse(",".join(str(item).replace("..", "-") for item in items)) if items else VlanSet()
+        return (
+            VlanSet.parse(",".join(str(item).replace("..", "-") for item in items))
+            if items
+            else VlanSet()
+        )
     except ValueError:
         say(pointer, f"{items!r} is not a list of VLAN numbers; it is left out")
         return VlanSet()
@@ -107,6 +125,8 @@ def read_lacp(device: Device, lacp: shape.Lacp, at: At) -> None:
         port = device.ports.get(name) if name else None
         if port is not None and port.kind is PortKind.BUNDLE:
             # ACTIVE is the default of lacp-mode (openconfig-lacp).
-            passive = config is not None and (config.lacp_mode or "").rpartition(":")[2] == "PASSIVE"
+            passive = (
+                config is not None and (config.lacp_mode or "").rpartition(":")[2] == "PASSIVE"
+            )
             where = at(f"/lacp/interfaces/interface/{index}")
             port.aggregation = Fact(Aggregation.PASSIVE if passive else Aggregation.ACTIVE, where)

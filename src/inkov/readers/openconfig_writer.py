@@ -1,18 +1,32 @@
-"""Write a device as OpenConfig JSON (RFC 7951): what its models can say, and a list of what they cannot."""
+"""Write a device as OpenConfig JSON (RFC 7951): what its models can say, and a list of what they
+cannot.
+"""
 
 from __future__ import annotations
 
 import json
 from typing import Any
 
-from inkov.campus import Accept, Aggregation, Device, Mode, Negotiation, Neighbour, Port, PortKind, natural
+from inkov.campus import (
+    Accept,
+    Aggregation,
+    Device,
+    Mode,
+    Negotiation,
+    Neighbour,
+    Port,
+    PortKind,
+    natural,
+)
 from inkov.readers.settled import settled_value
 from inkov.vlanset import VlanSet
 
 __all__ = ["write_openconfig"]
 
 _PLAIN = {"voice_vlan": None, "native_tagged": False, "protected": False, "registration": False}
-"""Port attributes without a place in the models, and the value at which nothing is lost by leaving them out."""
+"""Port attributes without a place in the models, and the value at which nothing is lost by leaving
+them out.
+"""
 
 
 _ASIDE = ("prunable", "edge", "guard", "bpdu_guard", "speed")
@@ -20,7 +34,9 @@ _ASIDE = ("prunable", "edge", "guard", "bpdu_guard", "speed")
 
 
 def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, list[str]]:
-    """The JSON of a device with the neighbours it reports, and what could not be said in it, in words."""
+    """The JSON of a device with the neighbours it reports, and what could not be said in it, in
+    words.
+    """
     lost: list[str] = []
     ports = sorted(device.ports.values(), key=lambda port: natural(port.name))
     tree: dict[str, Any] = {
@@ -28,30 +44,43 @@ def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, 
         "openconfig-interfaces:interfaces": {
             "interface": [
                 *(found for port in ports if (found := _interface(device, port, lost)) is not None),
-                *(_gateway(gateway.vid, gateway.addresses, gateway.enabled) for gateway in device.gateways),
+                *(
+                    _gateway(gateway.vid, gateway.addresses, gateway.enabled)
+                    for gateway in device.gateways
+                ),
             ]
         },
     }
-    lost += [f"bridge {name}: several bridges of a device are not written" for name in device.bridges]
+    lost += [
+        f"bridge {name}: several bridges of a device are not written" for name in device.bridges
+    ]
     lost += [f"filter {name}: filters are not written" for name in device.filters]
     if device.trees or device.tree_mode is not None:
         lost.append("spanning tree: it is not written")
     if device.distribution is not None:
         lost.append("distribution of VLANs: the models have no place for it")
-    bundles = [port for port in ports if port.kind is PortKind.BUNDLE and port.aggregation is not None]
+    bundles = [
+        port for port in ports if port.kind is PortKind.BUNDLE and port.aggregation is not None
+    ]
     if bundles:
         tree["openconfig-lacp:lacp"] = {"interfaces": {"interface": _lacp(bundles)}}
     if device.vlans is not None:
         tree["openconfig-network-instance:network-instances"] = {
             "network-instance": [
-                {"name": "default", "config": {"name": "default"}, "vlans": {"vlan": _vlans(device, lost)}}
+                {
+                    "name": "default",
+                    "config": {"name": "default"},
+                    "vlans": {"vlan": _vlans(device, lost)},
+                }
             ]
         }
     if neighbours:
         heard: dict[str, list[Neighbour]] = {}
         for neighbour in neighbours:
             heard.setdefault(neighbour.port, []).append(neighbour)
-        tree["openconfig-lldp:lldp"] = {"interfaces": {"interface": [_lldp(port, heard[port]) for port in heard]}}
+        tree["openconfig-lldp:lldp"] = {
+            "interfaces": {"interface": [_lldp(port, heard[port]) for port in heard]}
+        }
     return json.dumps(tree, indent=2, ensure_ascii=False) + "\n", lost
 
 
@@ -60,7 +89,11 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
         lost.append(f"{port.name}: sub-interfaces are not written")
         return None
     mode = Mode.TRUNK if _is_trunk(device, port) else settled_value(device, port, "mode")
-    told = [name for name, plain in _PLAIN.items() if settled_value(device, port, name) not in (plain, None)]
+    told = [
+        name
+        for name, plain in _PLAIN.items()
+        if settled_value(device, port, name) not in (plain, None)
+    ]
     if settled_value(device, port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
         told.append("negotiation")
     if settled_value(device, port, "withheld"):
@@ -78,10 +111,16 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     if port.description is not None:
         config["description"] = port.description.value
     static = port.aggregation is not None and port.aggregation.value is Aggregation.STATIC
-    holder: dict[str, Any] = {"config": {"lag-type": "STATIC" if static else "LACP"}} if bundle else {}
+    holder: dict[str, Any] = (
+        {"config": {"lag-type": "STATIC" if static else "LACP"}} if bundle else {}
+    )
     if port.mtu is not None:
         config["mtu"] = port.mtu.value
-    lost += [f"{port.name}: {name.replace('_', ' ')} is not written" for name in _ASIDE if getattr(port, name)]
+    lost += [
+        f"{port.name}: {name.replace('_', ' ')} is not written"
+        for name in _ASIDE
+        if getattr(port, name)
+    ]
     if port.bundle is not None:
         holder["config"] = {"openconfig-if-aggregate:aggregate-id": port.bundle.value}
     else:
@@ -92,35 +131,55 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
 
 def _lacp(bundles: list[Port]) -> list[dict[str, Any]]:
     return [
-        {"name": bundle.name, "config": {"name": bundle.name, "lacp-mode": bundle.aggregation.value.upper()}}
+        {
+            "name": bundle.name,
+            "config": {"name": bundle.name, "lacp-mode": bundle.aggregation.value.upper()},
+        }
         for bundle in bundles
         if bundle.aggregation is not None and bundle.aggregation.value is not Aggregation.STATIC
     ]
 
 
 def _is_trunk(device: Device, port: Port) -> bool:
-    """True for a general port that is a trunk by another name: it takes what it is a member of, untagged its PVID."""
-    if settled_value(device, port, "mode") is not Mode.GENERAL or not settled_value(device, port, "ingress_filtering"):
+    """True for a general port that is a trunk by another name: it takes what it is a member of,
+    untagged its PVID.
+    """
+    if settled_value(device, port, "mode") is not Mode.GENERAL or not settled_value(
+        device, port, "ingress_filtering"
+    ):
         return False
     pvid, untagged = settled_value(device, port, "pvid"), settled_value(device, port, "untagged")
     accept = settled_value(device, port, "accept")
     bare = VlanSet.of(pvid) if pvid is not None else VlanSet()
-    return (bare if untagged is None else untagged) == bare and accept in (Accept.ALL, None if pvid else Accept.TAGGED)
+    return (bare if untagged is None else untagged) == bare and accept in (
+        Accept.ALL,
+        None if pvid else Accept.TAGGED,
+    )
 
 
 def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
     if mode is Mode.ACCESS:
-        return {"interface-mode": "ACCESS", "access-vlan": settled_value(device, port, "access_vlan")}
+        return {
+            "interface-mode": "ACCESS",
+            "access-vlan": settled_value(device, port, "access_vlan"),
+        }
     found: dict[str, Any] = {"interface-mode": "TRUNK"}
     if settled_value(device, port, "mode") is Mode.GENERAL:
         native = settled_value(device, port, "pvid")
-        allowed = settled_value(device, port, "tagged") | (VlanSet.of(native) if native else VlanSet())
+        allowed = settled_value(device, port, "tagged") | (
+            VlanSet.of(native) if native else VlanSet()
+        )
     else:
-        native, allowed = settled_value(device, port, "native_vlan"), settled_value(device, port, "allowed")
+        native, allowed = (
+            settled_value(device, port, "native_vlan"),
+            settled_value(device, port, "allowed"),
+        )
     if native is not None:
         found["native-vlan"] = native
     if allowed != VlanSet.all():
-        found["trunk-vlans"] = [low if low == high else f"{low}..{high}" for low, high in allowed.ranges()]
+        found["trunk-vlans"] = [
+            low if low == high else f"{low}..{high}" for low, high in allowed.ranges()
+        ]
     return found
 
 
@@ -128,9 +187,13 @@ def _gateway(vid: int, addresses: Any, enabled: Any) -> dict[str, Any]:
     name = f"vlan-{vid}"
     routed: dict[str, Any] = {"config": {"vlan": vid}}
     for address in addresses:
-        family = routed.setdefault(f"openconfig-if-ip:ipv{address.value.version}", {"addresses": {"address": []}})
+        family = routed.setdefault(
+            f"openconfig-if-ip:ipv{address.value.version}", {"addresses": {"address": []}}
+        )
         ip, length = str(address.value.ip), address.value.network.prefixlen
-        family["addresses"]["address"].append({"ip": ip, "config": {"ip": ip, "prefix-length": length}})
+        family["addresses"]["address"].append(
+            {"ip": ip, "config": {"ip": ip, "prefix-length": length}}
+        )
     on = True if enabled is None else enabled.value
     config = {"name": name, "type": "iana-if-type:l3ipvlan", "enabled": on}
     return {"name": name, "config": config, "openconfig-vlan:routed-vlan": routed}
@@ -153,8 +216,12 @@ def _vlans(device: Device, lost: list[str]) -> list[dict[str, Any]]:
 def _lldp(port: str, heard: list[Neighbour]) -> dict[str, Any]:
     entries = []
     for number, neighbour in enumerate(heard, 1):
-        state = {"id": str(number), "system-name": neighbour.far_device, "port-id": neighbour.far_port,
-                 "port-id-type": "INTERFACE_NAME"}  # fmt: skip
+        state = {
+            "id": str(number),
+            "system-name": neighbour.far_device,
+            "port-id": neighbour.far_port,
+            "port-id-type": "INTERFACE_NAME",
+        }
         if neighbour.far_port_description:
             state["port-description"] = neighbour.far_port_description
         entries.append({"id": str(number), "state": state})

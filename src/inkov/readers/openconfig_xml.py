@@ -1,7 +1,9 @@
-"""OpenConfig as XML, the way NETCONF returns it (RFC 6241, 7950), turned into the tree that its JSON would be.
+"""OpenConfig as XML, the way NETCONF returns it (RFC 6241, 7950), turned into the tree that its
+JSON would be.
 
-Lists are told from containers by their names, since XML does not; values stay text, and are converted by type later.
-Only a hardened parser is used, and documents with a DTD are refused: there is no reason for one in a configuration.
+Lists are told from containers by their names, since XML does not; values stay text, and are
+converted by type later. Only a hardened parser is used, and documents with a DTD are refused: there
+is no reason for one in a configuration.
 """
 
 from __future__ import annotations
@@ -65,7 +67,9 @@ class _Open(Struct):
 
 def _is_list(above: _Open, name: str) -> bool:
     # Spanning trees by VLAN are a list right below a protocol's container.
-    return (above.name, name) in _LISTS or (name == "vlan" and above.pointer.rpartition("/")[0] == "/stp")
+    return (above.name, name) in _LISTS or (
+        name == "vlan" and above.pointer.rpartition("/")[0] == "/stp"
+    )
 
 
 class _Builder:
@@ -117,7 +121,9 @@ class _Builder:
 
 
 def parse_xml(data: bytes) -> Tree:
-    """The tree of a document. BadXml if it is not well-formed, has a DTD or entities, or nests too deeply."""
+    """The tree of a document. BadXml if it is not well-formed, has a DTD or entities, or nests too
+    deeply.
+    """
     from xml.etree.ElementTree import ParseError
 
     from defusedxml.common import DefusedXmlException
@@ -129,8 +135,13 @@ def parse_xml(data: bytes) -> Tree:
         parser.feed(data)
         parser.close()
     except ParseError as error:
-        raise BadXml(error.position[0], f"not well-formed XML: {str(error).partition(':')[0]}") from None
+        raise BadXml(
+            error.position[0], f"not well-formed XML: {str(error).partition(':')[0]}"
+        ) from None
     except DefusedXmlException as error:
-        says = f"refused: {type(error).__name__}; a configuration needs no document type and no entities"
+        says = (
+            f"refused: {type(error).__name__}; a configuration needs no document type and no"
+            " entities"
+        )
         raise BadXml(parser.parser.CurrentLineNumber, says) from None
     return Tree(builder.root, builder.lines)

@@ -1,4 +1,6 @@
-"""What unstated settings mean on switches of a make, as the plan says, by the keys of switch sheets."""
+"""What unstated settings mean on switches of a make, as the plan says, by the keys of switch
+sheets.
+"""
 
 from __future__ import annotations
 
@@ -29,23 +31,33 @@ def known_as(device: Device, make: Make) -> bool:
     """True if a device is of a make, by its name or by its file's name or path."""
     file = device.origin.file.replace("\\", "/")
     return any(fnmatchcase(device.name, pattern) for pattern in make.switches) or any(
-        fnmatchcase(file, pattern) or fnmatchcase(file.rpartition("/")[2], pattern) for pattern in make.files
+        fnmatchcase(file, pattern) or fnmatchcase(file.rpartition("/")[2], pattern)
+        for pattern in make.files
     )
 
 
 def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
-    """Give each switch the make that the plan says it is of; what cannot be used of the plan is told."""
+    """Give each switch the make that the plan says it is of; what cannot be used of the plan is
+    told.
+    """
     problems: list[Problem] = []
     for name, make in makes.items():
         said: dict[str, Fact[object]] = {}
         for key, text in make.unstated.items():
             if key not in PORT_KEYS:
-                problems.append(Problem(make.origin, f"{key!r} is no key of a port", f"one of: {', '.join(PORT_KEYS)}"))
+                problems.append(
+                    Problem(
+                        make.origin,
+                        f"{key!r} is no key of a port",
+                        f"one of: {', '.join(PORT_KEYS)}",
+                    )
+                )
                 continue
             attribute, read = PORT_KEYS[key]
             try:
                 said[attribute] = Fact(
-                    read(text), Origin(basis=Basis.DEFAULT, says=f"{name}: {key} is {text} unless stated")
+                    read(text),
+                    Origin(basis=Basis.DEFAULT, says=f"{name}: {key} is {text} unless stated"),
                 )
             except ValueError as error:
                 problems.append(Problem(make.origin, f"{key}: {str(error).partition(chr(10))[0]}"))
@@ -54,5 +66,7 @@ def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
             device.platform = Platform(name, {**device.platform.unstated, **said})
         if not fitting and (make.files or make.switches):
             known = ", ".join((*make.switches, *make.files))
-            problems.append(Problem(make.origin, f"no switch is of the make {name!r} (known by {known})"))
+            problems.append(
+                Problem(make.origin, f"no switch is of the make {name!r} (known by {known})")
+            )
     return problems

@@ -1,4 +1,6 @@
-"""The formats that are read, and how each is recognised by its content. A new reader adds one line to `FORMATS`."""
+"""The formats that are read, and how each is recognised by its content. A new reader adds one line
+to `FORMATS`.
+"""
 
 from __future__ import annotations
 
@@ -29,15 +31,25 @@ from inkov.readers import (
 from inkov.readers.dialects import Dialect, read_text, recognises
 from inkov.readers.ledger import FileReport, Part, as_text
 
-__all__ = ["FORMATS", "HEAD_BYTES", "Format", "TakenAs", "UnknownFormat", "read_bytes", "reader_of",
-           "taken_as"]  # fmt: skip
+__all__ = [
+    "FORMATS",
+    "HEAD_BYTES",
+    "Format",
+    "TakenAs",
+    "UnknownFormat",
+    "read_bytes",
+    "reader_of",
+    "taken_as",
+]
 
 HEAD_BYTES = 4096
 Read = Callable[[FileReport, bytes, bool], Part]
 
 
 class Format(Struct, frozen=True):
-    """A format: the word that `--as` takes, its name, whether the head of a file looks like it, and its reader."""
+    """A format: the word that `--as` takes, its name, whether the head of a file looks like it, and
+    its reader.
+    """
 
     word: str
     name: str
@@ -46,7 +58,9 @@ class Format(Struct, frozen=True):
 
 
 class TakenAs(Struct, frozen=True):
-    """Files whose name fits `pattern` are read as the format that `word` names, whatever they look like."""
+    """Files whose name fits `pattern` are read as the format that `word` names, whatever they look
+    like.
+    """
 
     word: str
     pattern: str = "*"
@@ -102,13 +116,20 @@ def _openconfig_xml(report: FileReport, data: bytes, account: bool) -> Part:
         part = openconfig.read_openconfig_xml(report.file, tree)
     except openconfig_xml.BadXml as bad:
         report.format = ""
-        return Part(problems=[Problem(Origin(report.file, bad.line), str(bad), "export it again", True)])
+        return Part(
+            problems=[Problem(Origin(report.file, bad.line), str(bad), "export it again", True)]
+        )
     except openconfig.NotOpenConfig as other:
         report.format = ""
-        report.said = f"XML, but with nothing that is read here (it holds: {', '.join(other.names[:4]) or 'nothing'})"
+        report.said = (
+            "XML, but with nothing that is read here (it holds:"
+            f" {', '.join(other.names[:4]) or 'nothing'})"
+        )
         return Part()
     if account:
-        report.understood, ignored, unmatched = openconfig_ledger.account_tree(report.file, tree.root)
+        report.understood, ignored, unmatched = openconfig_ledger.account_tree(
+            report.file, tree.root
+        )
         part.ignored += ignored
         part.unmatched += unmatched
     return part
@@ -120,9 +141,19 @@ def _malformed(file: str, data: bytes, says: str) -> Problem:
     line = data.count(b"\n", 0, at) + 1
     column = at - (data.rfind(b"\n", 0, at) + 1) + 1
     if "truncated" in says:
-        return Problem(Origin(file, line), f"the JSON ends in the middle, at column {column}", "export it again", True)
+        return Problem(
+            Origin(file, line),
+            f"the JSON ends in the middle, at column {column}",
+            "export it again",
+            True,
+        )
     what = says.partition(": ")[2].partition(" (byte")[0] or says
-    return Problem(Origin(file, line), f"not JSON at column {column}: {what}", "correct it, or export it again", True)
+    return Problem(
+        Origin(file, line),
+        f"not JSON at column {column}: {what}",
+        "correct it, or export it again",
+        True,
+    )
 
 
 def _workbook(report: FileReport, data: bytes, account: bool) -> Part:
@@ -180,7 +211,9 @@ FORMATS: tuple[Format, ...] = (
 
 
 def taken_as(texts: Sequence[str], dialects: Sequence[Dialect]) -> list[TakenAs]:
-    """What `--as` says: FORMAT, or FORMAT=PATTERN. UnknownFormat if there is no such format or dialect."""
+    """What `--as` says: FORMAT, or FORMAT=PATTERN. UnknownFormat if there is no such format or
+    dialect.
+    """
     found = []
     known = [*(form.word for form in FORMATS), *(dialect.name for dialect in dialects)]
     for text in texts:
@@ -192,16 +225,25 @@ def taken_as(texts: Sequence[str], dialects: Sequence[Dialect]) -> list[TakenAs]
 
 
 def read_bytes(
-    file: str, data: bytes, *, account: bool, dialects: Sequence[Dialect] = (), taken: Sequence[TakenAs] = ()
+    file: str,
+    data: bytes,
+    *,
+    account: bool,
+    dialects: Sequence[Dialect] = (),
+    taken: Sequence[TakenAs] = (),
 ) -> tuple[FileReport, Part]:
-    """Read the bytes of one file: as `taken` says, or by the first dialect or format that recognises them.
+    """Read the bytes of one file: as `taken` says, or by the first dialect or format that
+    recognises them.
 
-    With `account`, the report counts what was understood and lists what was not (a second walk for JSON).
+    With `account`, the report counts what was understood and lists what was not (a second walk for
+    JSON).
     """
     report = FileReport(file, "", len(data))
     read = reader_of(report, data, dialects, taken)
     if read is None:
-        report.said = "empty" if not data.strip() else "not a format that is read, and no dialect knows it"
+        report.said = (
+            "empty" if not data.strip() else "not a format that is read, and no dialect knows it"
+        )
         return report, Part()
     part = read(report, data, account)
     report.devices = [device.name for device in part.devices]
@@ -220,7 +262,11 @@ def reader_of(
     name = report.file.replace("\\", "/").rpartition("/")[2]
     word = next((one.word for one in taken if fnmatch.fnmatchcase(name, one.pattern)), "")
     head = data[:HEAD_BYTES]
-    text = head.decode("utf-8-sig", "replace").rpartition("\n")[0] if dialects and len(data) > HEAD_BYTES else ""
+    text = (
+        head.decode("utf-8-sig", "replace").rpartition("\n")[0]
+        if dialects and len(data) > HEAD_BYTES
+        else ""
+    )
     text = text or head.decode("utf-8-sig", "replace")
     for dialect in dialects:
         if dialect.name == word or (not word and recognises(dialect, report.file, text)):

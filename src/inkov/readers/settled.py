@@ -1,4 +1,6 @@
-"""What a port's attribute is once its platform's defaults are in: what a writer must state in another format."""
+"""What a port's attribute is once its platform's defaults are in: what a writer must state in
+another format.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ def settled_value(device: Device, port: Port, attribute: str) -> Any:
 
 
 def by_the_standard(device: Device) -> Device:
-    """The device with every default stated that IEEE 802.1Q has otherwise: it means the same without its platform."""
+    """The device with every default stated that IEEE 802.1Q has otherwise: it means the same
+    without its platform.
+    """
     other = [
         (attribute, fact.value)
         for attribute, fact in device.platform.unstated.items()

@@ -1,8 +1,9 @@
 """Switch sheets: Inkov's own plain-text configuration format, one readable file per switch.
 
-The grammar is in `docs/formats.md`. A sheet is a list of lines. `[...]` opens a section, `key: value` states one fact
-of it, and a later statement replaces an earlier one. What a key means is looked up in the tables of
-`sheet_words`: for each key the attribute it states and the function from text to value.
+The grammar is in `docs/formats.md`. A sheet is a list of lines. `[...]` opens a section, `key:
+value` states one fact of it, and a later statement replaces an earlier one. What a key means is
+looked up in the tables of `sheet_words`: for each key the attribute it states and the function from
+text to value.
 """
 
 from __future__ import annotations
@@ -54,7 +55,7 @@ __all__ = ["HEADER", "read_sheet", "recognise"]
 HEADER = "inkov sheet 1"
 
 
-# --- the reader ---------------------------------------------------------------------------------------------------
+# --- the reader -----------------------------------------------------------------------------------
 
 
 def recognise(head: bytes) -> bool:
@@ -100,7 +101,12 @@ class _Sheet:
                 self._problem(self.at, str(error), cure)
                 self.part.unmatched.append(Unread(self.at, line))
         if self.device is None:
-            self._problem(Origin(self.file, 1), "the sheet does not name its switch", "add a line `switch: NAME`", True)
+            self._problem(
+                Origin(self.file, 1),
+                "the sheet does not name its switch",
+                "add a line `switch: NAME`",
+                True,
+            )
         else:
             self.part.devices.append(self.device)
         return self.part, self.understood
@@ -127,7 +133,9 @@ class _Sheet:
 
     def _head(self, key: str, value: str) -> None:
         if key != "switch":
-            raise BadLine(f"{key!r} is not known before the first section", "only `switch: NAME` stands there")
+            raise BadLine(
+                f"{key!r} is not known before the first section", "only `switch: NAME` stands there"
+            )
         if self.device is not None:
             raise BadLine("the switch is named twice", "one sheet describes one switch")
         self.device = Device(as_value(value), self.at, STANDARD)
@@ -160,7 +168,8 @@ class _Sheet:
         else:
             raise BadLine(
                 f"[{word}] is not a section",
-                "sections: vlans, port, bundle, sub, bridge, gateway, filter, tree, distribution, neighbours",
+                "sections: vlans, port, bundle, sub, bridge, gateway, filter, tree, distribution,"
+                " neighbours",
             )
 
     def _skip(self, key: str, value: str) -> None:
@@ -169,10 +178,14 @@ class _Sheet:
     def _open_vlans(self, switch: Device, heading: str) -> None:
         word, _, name = heading.partition(" ")
         if heading and (word != "in" or not name.strip()):
-            raise BadLine(f"{heading!r} may not follow 'vlans'", "write [vlans], or [vlans in BRIDGE]")
+            raise BadLine(
+                f"{heading!r} may not follow 'vlans'", "write [vlans], or [vlans in BRIDGE]"
+            )
         holder: Device | Bridge = switch
         if heading:
-            holder = switch.bridges.setdefault(as_value(name.strip()), Bridge(as_value(name.strip()), self.at))
+            holder = switch.bridges.setdefault(
+                as_value(name.strip()), Bridge(as_value(name.strip()), self.at)
+            )
         table = holder.vlans = {} if holder.vlans is None else holder.vlans
         self.line = lambda key, value: self._vlan(table, key, value)
 
@@ -196,7 +209,8 @@ class _Sheet:
                 costs.update(dict.fromkeys(names(rest), Fact(whole_number(value), self.at)))
             else:
                 raise BadLine(
-                    f"{key!r} is not a key of a tree", "keys: mode, number, priority, cost of PORTS, priority of PORTS"
+                    f"{key!r} is not a key of a tree",
+                    "keys: mode, number, priority, cost of PORTS, priority of PORTS",
                 )
 
         self.line = line
@@ -206,7 +220,10 @@ class _Sheet:
 
         def line(key: str, value: str) -> None:
             if key not in DISTRIBUTION_KEYS:
-                raise BadLine(f"{key!r} is not a key of the distribution", f"keys: {', '.join(DISTRIBUTION_KEYS)}")
+                raise BadLine(
+                    f"{key!r} is not a key of the distribution",
+                    f"keys: {', '.join(DISTRIBUTION_KEYS)}",
+                )
             attribute, read = DISTRIBUTION_KEYS[key]
             setattr(found, attribute, Fact(read(value), self.at))
 
@@ -241,7 +258,12 @@ class _Sheet:
         for port in names(key):
             self.part.neighbours.append(
                 Neighbour(
-                    self._switch.name, port, far_device, far_port, self.at, as_value("; ".join(about)) if about else ""
+                    self._switch.name,
+                    port,
+                    far_device,
+                    far_port,
+                    self.at,
+                    as_value("; ".join(about)) if about else "",
                 )
             )
 
@@ -260,14 +282,19 @@ class _Sheet:
         def line(key: str, value: str) -> None:
             if key == "members" and kind == PortKind.BUNDLE:
                 for member in names(value):
-                    self._state(switch.ports.setdefault(member, Port(member, self.at)), "bundle", called[0])
+                    self._state(
+                        switch.ports.setdefault(member, Port(member, self.at)), "bundle", called[0]
+                    )
                 return
             if key == "address":
                 for port in ports:
                     port.addresses = _addresses(value, self.at)
                 return
             if key not in PORT_KEYS:
-                raise BadLine(f"{key!r} is not a key of a port", f"keys: {', '.join(PORT_KEYS)}, address, members")
+                raise BadLine(
+                    f"{key!r} is not a key of a port",
+                    f"keys: {', '.join(PORT_KEYS)}, address, members",
+                )
             attribute, read = PORT_KEYS[key]
             read_value = read(value)
             for port in ports:
@@ -278,7 +305,9 @@ class _Sheet:
     def _state(self, port: Port, attribute: str, value: Any) -> None:
         before = getattr(port, attribute)
         if before is not None:
-            change = Overridden(port.name, attribute, before.origin, self.at, str(before.value), str(value))
+            change = Overridden(
+                port.name, attribute, before.origin, self.at, str(before.value), str(value)
+            )
             self._switch.overridden.append(change)
         setattr(port, attribute, Fact(value, self.at))
 
@@ -291,7 +320,14 @@ class _Sheet:
             if key != "ports":
                 raise BadLine(f"{key!r} is not a key of a bridge", "keys: ports")
             for port in names(value):
-                taken = next((b.name for b in switch.bridges.values() if port in b.ports and b is not bridge), None)
+                taken = next(
+                    (
+                        b.name
+                        for b in switch.bridges.values()
+                        if port in b.ports and b is not bridge
+                    ),
+                    None,
+                )
                 if taken is not None:
                     raise BadLine(f"port {port} is already in bridge {taken}")
                 bridge.ports[port] = self.at
@@ -315,7 +351,10 @@ class _Sheet:
             elif key == "filter out":
                 gateway.filters_out = (*gateway.filters_out, Fact(as_value(value), self.at))
             else:
-                raise BadLine(f"{key!r} is not a key of a gateway", "keys: address, vrf, state, filter in, filter out")
+                raise BadLine(
+                    f"{key!r} is not a key of a gateway",
+                    "keys: address, vrf, state, filter in, filter out",
+                )
 
         self.line = line
 
@@ -344,11 +383,17 @@ _KEY = re.compile(r'((?:"(?:[^"\\]|\\.)*"|[^":])*)(:?)(.*)\Z', re.DOTALL)
 def _key(line: str) -> tuple[str, str, str]:
     match = _KEY.match(line)
     assert match is not None
-    return " ".join(match[1].split()) if '"' not in match[1] else match[1].strip(), match[2], match[3]
+    return (
+        " ".join(match[1].split()) if '"' not in match[1] else match[1].strip(),
+        match[2],
+        match[3],
+    )
 
 
 def _split_quoted(text: str, mark: str) -> list[str]:
-    parts = re.findall(rf'(?:"(?:[^"\\]|\\.)*"|[^"{mark}]|")+|(?<={mark})(?={mark}|\Z)|\A(?={mark})', text)
+    parts = re.findall(
+        rf'(?:"(?:[^"\\]|\\.)*"|[^"{mark}]|")+|(?<={mark})(?={mark}|\Z)|\A(?={mark})', text
+    )
     return [part.strip() for part in parts] or [""]
 
 

@@ -1,4 +1,6 @@
-"""The words of switch sheets: what values, names, ranges of names and places look like, and what a port's keys mean."""
+"""The words of switch sheets: what values, names, ranges of names and places look like, and what a
+port's keys mean.
+"""
 
 from __future__ import annotations
 
@@ -11,8 +13,22 @@ from typing import Any
 from inkov.campus import Accept, Aggregation, FilterEntry, Guard, Mode, Negotiation, Origin, Role
 from inkov.vlanset import VlanSet
 
-__all__ = ["DISTRIBUTION_KEYS", "ON", "PORT_KEYS", "YES", "BadLine", "as_value", "filter_entry", "names",
-           "one_address", "one_of", "one_vid", "place_pair", "values_of", "whole_number"]  # fmt: skip
+__all__ = [
+    "DISTRIBUTION_KEYS",
+    "ON",
+    "PORT_KEYS",
+    "YES",
+    "BadLine",
+    "as_value",
+    "filter_entry",
+    "names",
+    "one_address",
+    "one_of",
+    "one_vid",
+    "place_pair",
+    "values_of",
+    "whole_number",
+]
 
 _MOST_PORTS = 4096  # of one range: a switch has fewer, and "1..999999999" must not fill the memory
 
@@ -25,7 +41,7 @@ class BadLine(ValueError):
         self.cure = cure
 
 
-# --- words of one value -------------------------------------------------------------------------------------------
+# --- words of one value ---------------------------------------------------------------------------
 
 
 def one_vid(text: str) -> int:
@@ -51,22 +67,33 @@ def one_address(text: str) -> Any:
     try:
         return ip_interface(text)
     except ValueError:
-        raise BadLine(f"{text!r} is not an address with its prefix", "write it as 10.0.0.1/24") from None
+        raise BadLine(
+            f"{text!r} is not an address with its prefix", "write it as 10.0.0.1/24"
+        ) from None
 
 
 _FILTER = re.compile(r"(accept|reject)\s+from\s+(\S+)\s+to\s+(\S+?)(\s+in part)?\Z", re.IGNORECASE)
 
 
 def filter_entry(key: str, value: str, at: Origin) -> FilterEntry:
-    """One line of a filter: `10: reject from any to 10.50.0.0/24`; with `in part` where it is finer than subnets."""
+    """One line of a filter: `10: reject from any to 10.50.0.0/24`; with `in part` where it is finer
+    than subnets.
+    """
     match = _FILTER.match(value.strip())
     if match is None:
-        raise BadLine(f"{value!r} is no entry of a filter", "write it as accept from PREFIX to any, or reject ...")
+        raise BadLine(
+            f"{value!r} is no entry of a filter",
+            "write it as accept from PREFIX to any, or reject ...",
+        )
     try:
-        source, destination = (None if w.lower() == "any" else ip_network(w) for w in (match[2], match[3]))
+        source, destination = (
+            None if w.lower() == "any" else ip_network(w) for w in (match[2], match[3])
+        )
     except ValueError as error:
         raise BadLine(str(error), "write a subnet as 10.0.0.0/24") from None
-    return FilterEntry(whole_number(key), match[1].lower() == "accept", source, destination, bool(match[4]), at)
+    return FilterEntry(
+        whole_number(key), match[1].lower() == "accept", source, destination, bool(match[4]), at
+    )
 
 
 def _vids_or_unset(text: str) -> VlanSet | None:
@@ -88,7 +115,9 @@ def as_value(text: str) -> str:
         try:
             value = json.loads(text)
         except ValueError:
-            raise BadLine(f"{text} is not a quoted text", 'write it as "..." with \\" for a quote inside') from None
+            raise BadLine(
+                f"{text} is not a quoted text", 'write it as "..." with \\" for a quote inside'
+            ) from None
         if isinstance(value, str):
             return value
     return text
@@ -137,10 +166,11 @@ PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
 
 
 def _password(text: str) -> bool:
-    """Whether a password is set. Somebody may have written the password itself: it is not repeated."""
+    """Whether a password is set. Somebody may have written it out: it is not repeated."""
     if text not in ("set", "none"):
         raise BadLine(
-            "of a password a sheet only says whether there is one", "write `password: set` or `password: none`"
+            "of a password a sheet only says whether there is one",
+            "write `password: set` or `password: none`",
         )
     return text == "set"
 
@@ -155,21 +185,24 @@ DISTRIBUTION_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
 }
 
 
-# --- lists of names -----------------------------------------------------------------------------------------------
+# --- lists of names -------------------------------------------------------------------------------
 
 _NAME = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[^\s,:;#"\[\]]+)\s*')
 _TAIL = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
 
 
 def names(text: str) -> list[str]:
-    """Comma-separated names, each bare or in quotes; `A..B` stands for all from A to B by their last number."""
+    """Comma-separated names, each bare or in quotes; `A..B` stands for all from A to B by their
+    last number.
+    """
     found: list[str] = []
     at = 0
     while True:
         match = _NAME.match(text, at)
         if match is None:
             raise BadLine(
-                f"a name is missing or not well formed in {text!r}", "put names with spaces or : , ; in quotes"
+                f"a name is missing or not well formed in {text!r}",
+                "put names with spaces or : , ; in quotes",
             )
         found.extend([as_value(match[1])] if match[1].startswith('"') else _range(match[1]))
         at = match.end()
@@ -185,7 +218,13 @@ def _range(word: str) -> list[str]:
     if not dots:
         return [word]
     low, high = _TAIL.match(first), _TAIL.match(last)
-    if low is None or high is None or high[1] not in ("", low[1]) or len(low[2]) > 9 or len(high[2]) > 9:
+    if (
+        low is None
+        or high is None
+        or high[1] not in ("", low[1])
+        or len(low[2]) > 9
+        or len(high[2]) > 9
+    ):
         raise BadLine(f"{word!r} is not a range of names", "write it as 1..12 or a1..a12")
     if not 0 <= int(high[2]) - int(low[2]) < _MOST_PORTS:
         raise BadLine(f"{word!r} runs backwards or holds more than {_MOST_PORTS} names")
@@ -195,7 +234,11 @@ def _range(word: str) -> list[str]:
 def place_pair(text: str) -> tuple[str, str]:
     """`SWITCH:PORT`, either part bare or in quotes."""
     match = _NAME.match(text)
-    second = _NAME.match(text, match.end() + 1) if match and text[match.end() : match.end() + 1] == ":" else None
+    second = (
+        _NAME.match(text, match.end() + 1)
+        if match and text[match.end() : match.end() + 1] == ":"
+        else None
+    )
     if match is None or second is None or second.end() != len(text):
         raise BadLine(f"{text!r} is not a place", "write it as SWITCH:PORT")
     return as_value(match[1]), as_value(second[1])

@@ -31,19 +31,30 @@ def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
     if device.vlans is not None:
         lines += ["", "[vlans]", *(_vlan(vlan) for vlan in device.vlans.values())]
     for port in ports:
-        lines += ["", f"[{_SECTION[port.kind]} {_name(port.name)}]", *_port(port, members.get(port.name, []))]
+        lines += [
+            "",
+            f"[{_SECTION[port.kind]} {_name(port.name)}]",
+            *_port(port, members.get(port.name, [])),
+        ]
     for bridge in device.bridges.values():
         lines += ["", f"[bridge {_text(bridge.name)}]"]
         if bridge.ports:
             lines.append(f"ports: {', '.join(map(_name, bridge.ports))}")
         if bridge.vlans is not None:
-            lines += ["", f"[vlans in {_text(bridge.name)}]", *(_vlan(vlan) for vlan in bridge.vlans.values())]
+            lines += [
+                "",
+                f"[vlans in {_text(bridge.name)}]",
+                *(_vlan(vlan) for vlan in bridge.vlans.values()),
+            ]
     for gateway in device.gateways:
         lines += ["", *_gateway(gateway)]
     for found in device.filters.values():
         lines += ["", f"[filter {_text(found.name)}]"]
         for entry in found.entries:
-            ends = f"from {entry.source or 'any'} to {entry.destination or 'any'}{' in part' if entry.finer else ''}"
+            ends = (
+                f"from {entry.source or 'any'} to"
+                f" {entry.destination or 'any'}{' in part' if entry.finer else ''}"
+            )
             lines.append(f"{entry.number}: {'accept' if entry.accepts else 'reject'} {ends}")
     lines += _trees(device)
     if device.distribution is not None:
@@ -51,7 +62,11 @@ def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
         for key, (attribute, _) in DISTRIBUTION_KEYS.items():
             fact = getattr(device.distribution, attribute)
             if fact is not None:
-                shown = ("set" if fact.value else "none") if key == "password" else _value(attribute, fact.value)
+                shown = (
+                    ("set" if fact.value else "none")
+                    if key == "password"
+                    else _value(attribute, fact.value)
+                )
                 lines.append(f"{key}: {shown}")
     own = [n for n in neighbours if n.device == device.name]
     if own:

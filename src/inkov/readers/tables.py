@@ -1,6 +1,8 @@
-"""Tables, as CSV (RFC 4180; comma, semicolon or tab between columns) or Excel workbooks: cabling, hosts, port plans.
+"""Tables, as CSV (RFC 4180; comma, semicolon or tab between columns) or Excel workbooks: cabling,
+hosts, port plans.
 
-The first row names the columns, in any order and case. `_TABLES` says which columns make which table.
+The first row names the columns, in any order and case. `_TABLES` says which columns make which
+table.
 """
 
 from __future__ import annotations
@@ -28,7 +30,7 @@ class _Bad(ValueError):
 
 
 class Table(Struct, frozen=True):
-    """A kind of table: the columns it needs (one of each), those it may have, and what a row adds."""
+    """A kind of table: the columns it needs (one of each) or may have, and what a row adds."""
 
     name: str
     needed: tuple[str, ...]
@@ -37,7 +39,9 @@ class Table(Struct, frozen=True):
 
 
 def _cable(part: Part, row: Row, origin: Origin) -> None:
-    part.cables.append(Cable(row["switch"], row["port"], row["far switch"], row["far port"], origin))
+    part.cables.append(
+        Cable(row["switch"], row["port"], row["far switch"], row["far port"], origin)
+    )
 
 
 def _host(part: Part, row: Row, origin: Origin) -> None:
@@ -49,12 +53,24 @@ def _host(part: Part, row: Row, origin: Origin) -> None:
     try:
         interface = ip_interface(address) if address else None
     except ValueError:
-        raise _Bad("address", f"{address!r} is not an address with its prefix, as in 10.0.0.5/24") from None
+        raise _Bad(
+            "address", f"{address!r} is not an address with its prefix, as in 10.0.0.5/24"
+        ) from None
     try:
         near = str(ip_address(gateway)) if gateway else None
     except ValueError:
         raise _Bad("gateway", f"{gateway!r} is not an address") from None
-    part.hosts.append(Host(row["host"], row["switch"], row["port"], origin, int(vid) if vid else None, interface, near))
+    part.hosts.append(
+        Host(
+            row["host"],
+            row["switch"],
+            row["port"],
+            origin,
+            int(vid) if vid else None,
+            interface,
+            near,
+        )
+    )
 
 
 _PLANNED = ("mode", "vlan", "voice", "native", "allowed", "state", "about", "protected", "edge")
@@ -110,7 +126,9 @@ def read_table(file: str, data: bytes) -> tuple[Part, int, str]:
     text, part.problems = as_text(file, data)
     known = _known(text.splitlines()[:1])
     if known is None:
-        part.problems.append(Problem(Origin(file, 1), "the first row does not name the columns of a table", "", True))
+        part.problems.append(
+            Problem(Origin(file, 1), "the first row does not name the columns of a table", "", True)
+        )
         return part, 0, "table"
     table, mark = known
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=mark)
@@ -123,12 +141,17 @@ def read_table(file: str, data: bytes) -> tuple[Part, int, str]:
         understood = read_rows(file, table, rows(), part)
     except csv.Error as error:
         understood = 0
-        part.problems.append(Problem(Origin(file, reader.line_num), f"not a well-formed table: {error}", lost=True))
+        part.problems.append(
+            Problem(Origin(file, reader.line_num), f"not a well-formed table: {error}", lost=True)
+        )
     return part, understood, table.name
 
 
-def read_rows(file: str, table: Table, rows: Iterator[tuple[int, list[str]]], part: Part, place: str = "") -> int:
-    """Read the rows of a table into `part`, the first of them naming the columns; returns how many were understood.
+def read_rows(
+    file: str, table: Table, rows: Iterator[tuple[int, list[str]]], part: Part, place: str = ""
+) -> int:
+    """Read the rows of a table into `part`, the first of them naming the columns; returns how many
+    were understood.
 
     `place` goes before what is wrong with a row: the worksheet of a workbook.
     """
@@ -151,6 +174,8 @@ def read_rows(file: str, table: Table, rows: Iterator[tuple[int, list[str]]], pa
             table.add(part, row, origin)
             understood += 1
         except _Bad as bad:
-            part.problems.append(Problem(origin, f"{place}column {bad.column!r}: {bad}; the row is left out"))
+            part.problems.append(
+                Problem(origin, f"{place}column {bad.column!r}: {bad}; the row is left out")
+            )
             part.unmatched.append(Unread(origin, ",".join(cells)))
     return understood

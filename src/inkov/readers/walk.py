@@ -1,9 +1,10 @@
-"""The text of an SNMP walk: lines of `OBJECT.INDEX = TYPE: VALUE`, in the usual variants of its output.
+"""The text of an SNMP walk: lines of `OBJECT.INDEX = TYPE: VALUE`, in the usual variants of its
+output.
 
-Objects may be numeric (`.1.3.6.1...`, `1.3.6.1...`, `iso.3.6.1...`) or named (`Q-BRIDGE-MIB::dot1qPvid.7`,
-`dot1qPvid.7`), indices in brackets, types left out, enumerated values as numbers, names or both, octet strings in hex
-or, where all their bytes happen to be printable, as text. `OBJECTS` lists what is understood; `walk_device` makes a
-device of it.
+Objects may be numeric (`.1.3.6.1...`, `1.3.6.1...`, `iso.3.6.1...`) or named
+(`Q-BRIDGE-MIB::dot1qPvid.7`, `dot1qPvid.7`), indices in brackets, types left out, enumerated values
+as numbers, names or both, octet strings in hex or, where all their bytes happen to be printable, as
+text. `OBJECTS` lists what is understood; `walk_device` makes a device of it.
 """
 
 from __future__ import annotations
@@ -57,18 +58,25 @@ OBJECTS: dict[str, str] = {
 _BY_NUMBER = {number: name for name, number in OBJECTS.items()}
 _LENGTHS = sorted({number.count(".") + 1 for number in _BY_NUMBER}, reverse=True)
 _LINE = re.compile(
-    # a number or a name with its module may have just a space behind it; a bare name needs its equals sign
+    # a number or a name with its module may have just a space behind it; a bare name needs its
+    # equals sign
     r"(?:(\.?1\.[0-9][0-9.]*|iso(?:\.[0-9]+)+|[A-Za-z0-9-]+::[^\s=]+)\s(?:=\s?)?"
     r"|([a-zA-Z][A-Za-z0-9]*[.\[][^\s=]*)\s=\s?)(.*)\Z"
 )
-_TYPE = re.compile(r"(INTEGER|STRING|Hex-STRING|Gauge32|Unsigned32|Counter32|Counter64|Timeticks|OID|BITS|IpAddress|"
-                   r"Network Address|Opaque|UInteger32):\s?(.*)\Z", re.DOTALL)  # fmt: skip
+_TYPE = re.compile(
+    r"(INTEGER|STRING|Hex-STRING|Gauge32|Unsigned32|Counter32|Counter64|Timeticks|OID|BITS|"
+    r"IpAddress|"
+    r"Network Address|Opaque|UInteger32):\s?(.*)\Z",
+    re.DOTALL,
+)
 _KINDS = {"INTEGER", "STRING", "Hex-STRING", "Gauge32", "Unsigned32"}
 _HEX = re.compile(r"(?:[0-9A-Fa-f]{2}[\s:]*)+\Z")
 
 
 class Row(Struct, frozen=True, gc=False):
-    """One object: its name ("" if not among OBJECTS), its index, its type ("" if not said), its value, its line."""
+    """One object: its name ("" if not among OBJECTS), its index, its type ("" if not said), its
+    value, its line.
+    """
 
     name: str
     index: tuple[int, ...]
@@ -79,7 +87,9 @@ class Row(Struct, frozen=True, gc=False):
 
 
 def recognise(head: bytes) -> bool:
-    """True if one of the first lines is an object with a value, and its object is one that walks have."""
+    """True if one of the first lines is an object with a value, and its object is one that walks
+    have.
+    """
     for line in head.decode("utf-8", "replace").splitlines()[:40]:
         match = _LINE.match(line.rstrip())
         if match and (match[1] or _named(match[2])[0]):
@@ -94,7 +104,9 @@ def parse(text: str) -> Iterator[Row]:
     row = _Columns().row
     for number, line in enumerate(text.replace("\r\n", "\n").split("\n"), 1):
         object_, equals, value = line.partition(" = ")
-        if not equals or object_[:2] != ".1" or " " in object_:  # nearly all lines of a numeric walk are like this
+        if (
+            not equals or object_[:2] != ".1" or " " in object_
+        ):  # nearly all lines of a numeric walk are like this
             match = _LINE.match(line)
             if match is None:
                 more += f"\n{line}"
@@ -144,7 +156,9 @@ def _numbered(spelled: str) -> tuple[str, tuple[int, ...]]:
 
 
 def _octets_of(found: re.Match[str]) -> str:
-    """An address in an index, `ipv4."10.0.0.1"`, as the numbers it stands for: type, length, octets (RFC 4001)."""
+    """An address in an index, `ipv4."10.0.0.1"`, as the numbers it stands for: type, length, octets
+    (RFC 4001).
+    """
     if found[1] == "ipv4":
         return f"1.4.{found[2]}"
     pairs = found[2].split(":")
@@ -162,7 +176,9 @@ def _named(spelled: str) -> tuple[str, tuple[int, ...]]:
 
 
 def _index(parts: list[str]) -> tuple[int, ...]:
-    return tuple(int(part) for part in parts if part.isascii() and part.isdigit() and len(part) < 11)
+    return tuple(
+        int(part) for part in parts if part.isascii() and part.isdigit() and len(part) < 11
+    )
 
 
 def whole_number(row: Row, names: dict[str, int] | None = None) -> int | None:
@@ -174,7 +190,9 @@ def whole_number(row: Row, names: dict[str, int] | None = None) -> int | None:
 
 
 def words(row: Row) -> str:
-    """The value as text, out of its quotes; octets that were written in hex are turned back if they are text."""
+    """The value as text, out of its quotes; octets that were written in hex are turned back if they
+    are text.
+    """
     value = row.value
     if row.kind == "Hex-STRING":
         raw = octets(row) or b""

@@ -1,7 +1,9 @@
-"""The IP addresses of a walk (IP-MIB, RFC 4293), and the interfaces that they make gateways or routed ports.
+"""The IP addresses of a walk (IP-MIB, RFC 4293), and the interfaces that they make gateways or
+routed ports.
 
-Which VLAN a routed interface is in, the standard objects do not tell. It is taken from the number that ends its name
-(`vlan-90`), and this is said; an interface of another kind that is no bridge port is a routed port.
+Which VLAN a routed interface is in, the standard objects do not tell. It is taken from the number
+that ends its name (`vlan-90`), and this is said; an interface of another kind that is no bridge
+port is a routed port.
 """
 
 from __future__ import annotations
@@ -17,8 +19,15 @@ __all__ = ["WalkAddresses"]
 
 _ROUTED_VLAN = {53, 135, 136}  # propVirtual, l2vlan, l3ipvlan (IANAifType)
 _NEVER_PORTS = {1, 24, 131, *_ROUTED_VLAN}  # other, softwareLoopback, tunnel
-_NAMES = {"propVirtual": 53, "l2vlan": 135, "l3ipvlan": 136, "softwareLoopback": 24, "other": 1, "tunnel": 131,
-          "ethernetCsmacd": 6}  # fmt: skip
+_NAMES = {
+    "propVirtual": 53,
+    "l2vlan": 135,
+    "l3ipvlan": 136,
+    "softwareLoopback": 24,
+    "other": 1,
+    "tunnel": 131,
+    "ethernetCsmacd": 6,
+}
 _VID = re.compile(r"[0-9]{1,4}\Z")
 
 
@@ -26,7 +35,11 @@ class WalkAddresses:
     """Reads the address tables of a walk, and gives what they say to its device."""
 
     def __init__(
-        self, tables: dict[str, dict[tuple[int, ...], Row]], names: dict[int, str], file: str, problems: list[Problem]
+        self,
+        tables: dict[str, dict[tuple[int, ...], Row]],
+        names: dict[int, str],
+        file: str,
+        problems: list[Problem],
     ) -> None:
         self.tables = tables
         self.names = names
@@ -34,7 +47,9 @@ class WalkAddresses:
         self.problems = problems
 
     def give(self, device: Device, bridged: set[str]) -> None:
-        """Gateways and routed ports. Interfaces that are no ports at all are taken out of the device's ports."""
+        """Gateways and routed ports. Interfaces that are no ports at all are taken out of the
+        device's ports.
+        """
         found: dict[int, list[Fact[Address]]] = {}
         for interface, fact in self._addresses():
             kept = found.setdefault(interface, [])
@@ -42,7 +57,12 @@ class WalkAddresses:
                 kept.append(fact)
         for number, name in self.names.items():
             port = device.ports.get(name)
-            if port is None or name in bridged or port.bundle is not None or port.kind is PortKind.BUNDLE:
+            if (
+                port is None
+                or name in bridged
+                or port.bundle is not None
+                or port.kind is PortKind.BUNDLE
+            ):
                 continue
             kind = self._type(number)
             addresses = tuple(found.get(number, ()))
@@ -55,17 +75,26 @@ class WalkAddresses:
                 port.addresses = addresses
 
     def _gateway(
-        self, device: Device, name: str, enabled: Fact[bool] | None, addresses: tuple[Fact[Address], ...]
+        self,
+        device: Device,
+        name: str,
+        enabled: Fact[bool] | None,
+        addresses: tuple[Fact[Address], ...],
     ) -> None:
         vid = _VID.search(name)
         at = addresses[0].origin
         if vid is None or not 1 <= int(vid[0]) <= 4094:
-            says = f"{name} has an address, but its name ends in no VLAN number: its gateway is left out"
+            says = (
+                f"{name} has an address, but its name ends in no VLAN number: its gateway is"
+                " left out"
+            )
             self.problems.append(Problem(at, says))
             return
         says = f"{name} is taken to be in VLAN {int(vid[0])}, since its name ends so"
         origin = Origin(self.file, at.line, basis=Basis.ASSUMED, says=says)
-        device.gateways.append(Gateway(int(vid[0]), origin, enabled=enabled, addresses=addresses, name=name))
+        device.gateways.append(
+            Gateway(int(vid[0]), origin, enabled=enabled, addresses=addresses, name=name)
+        )
 
     def _type(self, number: int) -> int:
         row = self.tables.get("ifType", {}).get((number,))
@@ -83,18 +112,32 @@ class WalkAddresses:
         for index, row in self.tables.get("ipAddressIfIndex", {}).items():
             interface, prefix, address = whole_number(row), prefixes.get(index), _of_index(index)
             # The prefix is a pointer to a row whose index ends with the length.
-            length = re.search(r"[.](?:\"[^\"]*\"[.])?([0-9]{1,3})\s*\Z", prefix.value) if prefix is not None else None
+            length = (
+                re.search(r"[.](?:\"[^\"]*\"[.])?([0-9]{1,3})\s*\Z", prefix.value)
+                if prefix is not None
+                else None
+            )
             unicast = index not in kinds or whole_number(kinds[index], {"unicast": 1}) == 1
-            if interface is None or address is None or length is None or not unicast or length[1] == "0":
+            if (
+                interface is None
+                or address is None
+                or length is None
+                or not unicast
+                or length[1] == "0"
+            ):
                 continue
             yield from self._one(interface, str(address), length[1], row)
 
-    def _one(self, interface: int, address: str, prefix: str, row: Row) -> Iterator[tuple[int, Fact[Address]]]:
+    def _one(
+        self, interface: int, address: str, prefix: str, row: Row
+    ) -> Iterator[tuple[int, Fact[Address]]]:
         origin = Origin(self.file, row.line)
         try:
             found = ip_interface(f"{address}/{prefix}")
         except ValueError:
-            self.problems.append(Problem(origin, f"{address}/{prefix[:40]} is not an address; it is left out"))
+            self.problems.append(
+                Problem(origin, f"{address}/{prefix[:40]} is not an address; it is left out")
+            )
             return
         if not found.is_loopback and not found.is_link_local:
             yield interface, Fact(found, origin)

@@ -1,8 +1,9 @@
 """From the objects of an SNMP walk to a device.
 
-Bridge ports are numbered by the bridge (`dot1dBasePort`); `dot1dBasePortIfIndex` leads to the interface, whose name is
-the port's. A port of the Q-BRIDGE-MIB is a general port: PVID, acceptable frame types, ingress filtering, and its
-membership from the VLANs' bitmaps, in which the first octet's highest bit is bridge port 1 (RFC 4363, PortList).
+Bridge ports are numbered by the bridge (`dot1dBasePort`); `dot1dBasePortIfIndex` leads to the
+interface, whose name is the port's. A port of the Q-BRIDGE-MIB is a general port: PVID, acceptable
+frame types, ingress filtering, and its membership from the VLANs' bitmaps, in which the first
+octet's highest bit is bridge port 1 (RFC 4363, PortList).
 """
 
 from __future__ import annotations
@@ -11,7 +12,19 @@ import re
 from collections import Counter, defaultdict
 from typing import Any
 
-from inkov.campus import WALK, Accept, Device, Fact, Mode, Neighbour, Origin, Port, PortKind, Problem, Vlan
+from inkov.campus import (
+    WALK,
+    Accept,
+    Device,
+    Fact,
+    Mode,
+    Neighbour,
+    Origin,
+    Port,
+    PortKind,
+    Problem,
+    Vlan,
+)
 from inkov.readers.ledger import Part, Unread, as_text, named_after
 from inkov.readers.walk import Row, octets, parse, whole_number, words
 from inkov.readers.walk_addresses import WalkAddresses
@@ -42,7 +55,9 @@ def read_walk(file: str, data: bytes) -> tuple[Part, int]:
             reader.unknown[_object(row.spelled)] += 1
             reader.first.setdefault(_object(row.spelled), row.line)
     if not tables and not reader.unknown:
-        reader.part.problems.append(Problem(Origin(file, 1), "no line here is an object of a walk", "", True))
+        reader.part.problems.append(
+            Problem(Origin(file, 1), "no line here is an object of a walk", "", True)
+        )
         return reader.part, 0
     reader.tables.update(tables)
     reader.build()
@@ -87,10 +102,16 @@ class _Walk:
         self._ports(device, base)
         self._vlans(device, base)
         self._bundles(device)
-        WalkAddresses(self.tables, self.names, self.file, self.part.problems).give(device, set(base.values()))
+        WalkAddresses(self.tables, self.names, self.file, self.part.problems).give(
+            device, set(base.values())
+        )
         self._neighbours(device, base)
         for name, count in sorted(self.unknown.items()):
-            said = Unread(Origin(self.file, self.first[name]), f"{name} ({count} object{'s' * (count > 1)})", count)
+            said = Unread(
+                Origin(self.file, self.first[name]),
+                f"{name} ({count} object{'s' * (count > 1)})",
+                count,
+            )
             (self.part.unmatched if _VLAN_OBJECT.match(name) else self.part.ignored).append(said)
 
     def _device(self) -> Device:
@@ -107,20 +128,30 @@ class _Walk:
             for index, row in self.table(name).items()
             if (text := words(row))
         }
-        types, aliases, states = self.table("ifType"), self.table("ifAlias"), self.table("ifAdminStatus")
+        types, aliases, states = (
+            self.table("ifType"),
+            self.table("ifAlias"),
+            self.table("ifAdminStatus"),
+        )
         for index in sorted(rows):
             row, name = rows[index]
             if len(index) != 1:
                 continue
             if name in device.ports:
                 self.problem(
-                    row, f"port {name} is named twice, by interfaces {index[0]} and another; this one is left out"
+                    row,
+                    f"port {name} is named twice, by interfaces {index[0]} and another; this one is"
+                    " left out",
                 )
                 continue
             self.names[index[0]] = name
             kind = types.get(index)
-            bundle = kind is not None and whole_number(kind, {"ieee8023adLag": _LAG_TYPE}) == _LAG_TYPE
-            port = device.ports[name] = Port(name, self.at(row), PortKind.BUNDLE if bundle else PortKind.PHYSICAL)
+            bundle = (
+                kind is not None and whole_number(kind, {"ieee8023adLag": _LAG_TYPE}) == _LAG_TYPE
+            )
+            port = device.ports[name] = Port(
+                name, self.at(row), PortKind.BUNDLE if bundle else PortKind.PHYSICAL
+            )
             alias = aliases.get(index)
             if alias is not None and (about := words(alias)):
                 port.description = self.fact(alias, about)
@@ -129,7 +160,9 @@ class _Walk:
                 port.enabled = self.fact(status, whole_number(status, _STATUS) != 2)
 
     def _base_ports(self) -> dict[int, str]:
-        """Bridge port -> port name. A walk without the mapping is taken to number them alike, and this is said."""
+        """Bridge port -> port name. A walk without the mapping is taken to number them alike, and
+        this is said.
+        """
         rows = self.table("dot1dBasePortIfIndex")
         found = {}
         for index, row in rows.items():
@@ -138,11 +171,16 @@ class _Walk:
                 found[index[0]] = self.names[interface]
             else:
                 self.problem(
-                    row, f"bridge port {'.'.join(map(str, index))} leads to interface {row.value}, which is not there"
+                    row,
+                    f"bridge port {'.'.join(map(str, index))} leads to interface {row.value}, which"
+                    " is not there",
                 )
         if not rows and self.table("dot1qPvid"):
             first = next(iter(self.table("dot1qPvid").values()))
-            says = "no dot1dBasePortIfIndex in the walk: bridge ports are taken to have their interfaces' numbers"
+            says = (
+                "no dot1dBasePortIfIndex in the walk: bridge ports are taken to have their"
+                " interfaces' numbers"
+            )
             self.part.unmatched.append(Unread(self.at(first), says))
             found = dict(self.names)
         return found
@@ -162,7 +200,9 @@ class _Walk:
                 value = meaning(number) if number is not None else None
                 if port is None or value is None:
                     says = (
-                        f"no port {'.'.join(map(str, index))}" if port is None else f"{row.value!r} is no value of it"
+                        f"no port {'.'.join(map(str, index))}"
+                        if port is None
+                        else f"{row.value!r} is no value of it"
                     )
                     self.problem(row, f"{name}: {says}; left out")
                     continue
@@ -203,14 +243,20 @@ class _Walk:
         for port in base.values():
             own = device.ports[port]
             if own.mode is not None or port in tagged or port in untagged:
-                own.mode = own.mode or self.fact((tagged.get(port) or untagged[port])[1], Mode.GENERAL)
+                own.mode = own.mode or self.fact(
+                    (tagged.get(port) or untagged[port])[1], Mode.GENERAL
+                )
                 for kept, attribute in ((tagged, "tagged"), (untagged, "untagged")):
                     listed = kept.get(port)
                     bits = listed[0] if listed else 0
                     known = sets.get(bits)
                     if known is None:
                         known = sets[bits] = VlanSet(bits)
-                    setattr(own, attribute, Fact(known, self.at(listed[1]) if listed else own.mode.origin))
+                    setattr(
+                        own,
+                        attribute,
+                        Fact(known, self.at(listed[1]) if listed else own.mode.origin),
+                    )
 
     def _listed(self, row: Row, base: dict[int, str]) -> list[str]:
         raw = octets(row)
@@ -218,18 +264,29 @@ class _Walk:
             self.problem(row, f"{row.value[:40]!r} is no list of ports; left out")
             return []
         if row.kind == "STRING" and b"." in raw:
-            # Some walks write octets as text, with a full stop for each that cannot be printed: which, is lost.
-            self.problem(row, f"the list of ports {row.value[:40]!r} is written as text; walk again with octets in hex")
+            # Some walks write octets as text, with a full stop for each that cannot be printed:
+            # which, is lost.
+            self.problem(
+                row,
+                f"the list of ports {row.value[:40]!r} is written as text; walk again with octets"
+                " in hex",
+            )
             return []
         known = self.lists.get(raw)
         if known is None:
             numbers = [
-                byte * 8 + bit + 1 for byte, value in enumerate(raw[:8192]) if value
-                for bit in range(8) if value << bit & 0x80
-            ]  # fmt: skip
+                byte * 8 + bit + 1
+                for byte, value in enumerate(raw[:8192])
+                if value
+                for bit in range(8)
+                if value << bit & 0x80
+            ]
             lost = [number for number in numbers if number not in base]
             if lost:
-                self.problem(row, f"the list names bridge port {lost[0]}, which leads to no interface; left out")
+                self.problem(
+                    row,
+                    f"the list names bridge port {lost[0]}, which leads to no interface; left out",
+                )
             known = self.lists[raw] = [base[number] for number in numbers if number in base]
         return known
 
@@ -244,7 +301,11 @@ class _Walk:
                     self.problem(row, f"the aggregated link {target} is not among the interfaces")
 
     def _neighbours(self, device: Device, base: dict[int, str]) -> None:
-        local = {index[0]: words(row) for index, row in self.table("lldpLocPortId").items() if len(index) == 1}
+        local = {
+            index[0]: words(row)
+            for index, row in self.table("lldpLocPortId").items()
+            if len(index) == 1
+        }
         for index, row in sorted(self.table("lldpRemPortId").items()):
             if len(index) < 3:
                 continue
@@ -252,11 +313,23 @@ class _Walk:
             near = local.get(number, "")
             if near not in device.ports:
                 near = base.get(number) or self.names.get(number) or near
-            named = self.table("lldpRemSysName").get(index) or self.table("lldpRemChassisId").get(index)
+            named = self.table("lldpRemSysName").get(index) or self.table("lldpRemChassisId").get(
+                index
+            )
             about = self.table("lldpRemPortDesc").get(index)
             if not near or named is None or not words(named):
-                self.problem(row, f"the neighbour at local port {number} has no name or no port; it is left out")
+                self.problem(
+                    row,
+                    f"the neighbour at local port {number} has no name or no port; it is left out",
+                )
                 continue
             self.part.neighbours.append(
-                Neighbour(device.name, near, words(named), words(row), self.at(row), words(about) if about else "")
+                Neighbour(
+                    device.name,
+                    near,
+                    words(named),
+                    words(row),
+                    self.at(row),
+                    words(about) if about else "",
+                )
             )

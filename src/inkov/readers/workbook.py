@@ -1,6 +1,8 @@
-"""Excel workbooks (Office Open XML): each worksheet whose first row names the columns of a table is read as that table.
+"""Excel workbooks (Office Open XML): each worksheet whose first row names the columns of a table is
+read as that table.
 
-openpyxl is an optional extra of the package. A workbook is a zip: what it unpacks to is limited before it is opened.
+openpyxl is an optional extra of the package. A workbook is a zip: what it unpacks to is limited
+before it is opened.
 """
 
 from __future__ import annotations
@@ -22,12 +24,18 @@ _MOST_ROWS = 200_000
 
 def is_workbook(head: bytes) -> bool:
     """True if the file is a zip that begins like an Office Open XML package."""
-    return head[:4] == b"PK\x03\x04" and (b"[Content_Types].xml" in head or b"_rels/" in head or b"xl/" in head
-                                           or b"docProps/" in head)  # fmt: skip
+    return head[:4] == b"PK\x03\x04" and (
+        b"[Content_Types].xml" in head
+        or b"_rels/" in head
+        or b"xl/" in head
+        or b"docProps/" in head
+    )
 
 
 def read_workbook(file: str, data: bytes) -> tuple[Part, int, str]:
-    """Read one workbook. Returns what it holds, how many rows were understood, and which tables it has."""
+    """Read one workbook. Returns what it holds, how many rows were understood, and which tables it
+    has.
+    """
     part = Part()
 
     def refused(says: str, cure: str = "") -> tuple[Part, int, str]:
@@ -37,14 +45,22 @@ def read_workbook(file: str, data: bytes) -> tuple[Part, int, str]:
     try:
         from openpyxl import load_workbook
     except ImportError:
-        return refused("an Excel workbook, and openpyxl is not installed", "pip install 'inkov[excel]', or save as CSV")
+        return refused(
+            "an Excel workbook, and openpyxl is not installed",
+            "pip install 'inkov[excel]', or save as CSV",
+        )
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as package:
             if sum(member.file_size for member in package.infolist()) > _MOST_BYTES:
-                return refused(f"the workbook unpacks to more than {_MOST_BYTES // 1024**2} MiB", "save it as CSV")
+                return refused(
+                    f"the workbook unpacks to more than {_MOST_BYTES // 1024**2} MiB",
+                    "save it as CSV",
+                )
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
     except Exception as error:  # whatever a broken package makes of the library
-        return refused(f"not a workbook that can be read: {type(error).__name__}", "save it again, or as CSV")
+        return refused(
+            f"not a workbook that can be read: {type(error).__name__}", "save it again, or as CSV"
+        )
     understood = 0
     found: dict[str, None] = {}
     for sheet in book.worksheets:
@@ -53,10 +69,14 @@ def read_workbook(file: str, data: bytes) -> tuple[Part, int, str]:
             head = next(rows, None)
             table = table_of(head[1]) if head else None
             if head is None or table is None:
-                part.ignored.append(Unread(Origin(file), f"worksheet {sheet.title!r}: not a table that is read", 0))
+                part.ignored.append(
+                    Unread(Origin(file), f"worksheet {sheet.title!r}: not a table that is read", 0)
+                )
                 continue
             found[table.name] = None
-            understood += read_rows(file, table, _with_first(head, rows), part, f"worksheet {sheet.title!r}, ")
+            understood += read_rows(
+                file, table, _with_first(head, rows), part, f"worksheet {sheet.title!r}, "
+            )
         except Exception as error:
             says = f"worksheet {sheet.title!r} cannot be read: {type(error).__name__}"
             part.problems.append(Problem(Origin(file), says, "save it as CSV", True))
@@ -76,6 +96,8 @@ def _text(cell: Any) -> str:
     return str(cell)
 
 
-def _with_first(first: tuple[int, list[str]], rest: Iterator[tuple[int, list[str]]]) -> Iterator[tuple[int, list[str]]]:
+def _with_first(
+    first: tuple[int, list[str]], rest: Iterator[tuple[int, list[str]]]
+) -> Iterator[tuple[int, list[str]]]:
     yield first
     yield from rest

@@ -14,14 +14,21 @@ from inkov.render.text import safe, to_json
 
 __all__ = ["findings_junit", "findings_sarif", "junit", "sarif"]
 
-_LEVEL = {Severity.BREACH: "error", Severity.FAULT: "error", Severity.RISK: "warning", Severity.NOTE: "note"}
+_LEVEL = {
+    Severity.BREACH: "error",
+    Severity.FAULT: "error",
+    Severity.RISK: "warning",
+    Severity.NOTE: "note",
+}
 
 
 def sarif(rules: list[dict[str, Any]], results: list[dict[str, Any]]) -> str:
     """A SARIF log of one run."""
     return to_json(
         {
-            "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json",
+            "$schema": (
+                "https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json"
+            ),
             "version": "2.1.0",
             "runs": [
                 {
@@ -38,10 +45,13 @@ def location(origin: Origin, locator: Locator, name: str) -> dict[str, Any]:
     """A place: the file and line, and the switch and port as a logical location."""
     found: dict[str, Any] = {}
     if origin.file:
-        # A relative path is a relative reference, an absolute one needs its scheme (SARIF 3.4.3, RFC 3986).
+        # A relative path is a relative reference, an absolute one needs its scheme (SARIF 3.4.3,
+        # RFC 3986).
         path = origin.file.replace("\\", "/")
         uri = quote(path[2:] if path.startswith("./") else path)
-        found["physicalLocation"] = {"artifactLocation": {"uri": f"file://{uri}" if uri.startswith("/") else uri}}
+        found["physicalLocation"] = {
+            "artifactLocation": {"uri": f"file://{uri}" if uri.startswith("/") else uri}
+        }
         line = locator.line(origin)
         if line:
             found["physicalLocation"]["region"] = {"startLine": line}
@@ -55,8 +65,12 @@ def _named(where: Where) -> str:
     return f"{name} VLAN {where.vlan}".strip() if where.vlan else name
 
 
-def findings_sarif(audit: Audit, rules: list[Rule], locator: Locator, known: set[str] | None = None) -> str:
-    """The findings as SARIF, those that the plan accepts as suppressed. `known` are the ids of a baseline."""
+def findings_sarif(
+    audit: Audit, rules: list[Rule], locator: Locator, known: set[str] | None = None
+) -> str:
+    """The findings as SARIF, those that the plan accepts as suppressed. `known` are the ids of a
+    baseline.
+    """
     index = {rule.slug: number for number, rule in enumerate(rules)}
     entries = [
         {
@@ -71,8 +85,14 @@ def findings_sarif(audit: Audit, rules: list[Rule], locator: Locator, known: set
     ]
     results = [_result(finding, index, locator, known) for finding in audit.findings]
     for finding, acceptance in audit.accepted:
-        justification = acceptance.because + (f" (until {acceptance.until})" if acceptance.until else "")
-        suppressed = {"kind": "external", "status": "accepted", "justification": safe(justification)}
+        justification = acceptance.because + (
+            f" (until {acceptance.until})" if acceptance.until else ""
+        )
+        suppressed = {
+            "kind": "external",
+            "status": "accepted",
+            "justification": safe(justification),
+        }
         results.append({**_result(finding, index, locator, known), "suppressions": [suppressed]})
     return sarif(entries, results)
 
@@ -81,7 +101,9 @@ def _sentence(text: str) -> str:
     return text[:1].upper() + text[1:] + "."
 
 
-def _result(f: Finding, index: dict[str, int], locator: Locator, known: set[str] | None) -> dict[str, Any]:
+def _result(
+    f: Finding, index: dict[str, int], locator: Locator, known: set[str] | None
+) -> dict[str, Any]:
     places = [location(where.origin, locator, _named(where)) for where in f.where]
     text = ". ".join((f.says, *(f"So also: {c}" for c in f.consequences), f"Cure: {f.cure}"))
     found: dict[str, Any] = {
@@ -90,14 +112,18 @@ def _result(f: Finding, index: dict[str, int], locator: Locator, known: set[str]
         "level": _LEVEL[f.severity],
         "message": {"text": safe(text)},
         "locations": places[:1],
-        "relatedLocations": [{"id": n, **p, "message": {"text": safe(_named(w)) or "the plan"}}
-                             for n, (p, w) in enumerate(zip(places[1:], f.where[1:], strict=True), 1)],
+        "relatedLocations": [
+            {"id": n, **p, "message": {"text": safe(_named(w)) or "the plan"}}
+            for n, (p, w) in enumerate(zip(places[1:], f.where[1:], strict=True), 1)
+        ],
         "partialFingerprints": {"inkovFinding/v1": f.id},
         "properties": {
-            "severity": str(f.severity), "ports": f.affects.ports, "hosts": [safe(host) for host in f.affects.hosts],
+            "severity": str(f.severity),
+            "ports": f.affects.ports,
+            "hosts": [safe(host) for host in f.affects.hosts],
             "assumes": [safe(a) for a in f.assumes],
         },
-    }  # fmt: skip
+    }
     if known is not None:
         found["baselineState"] = "unchanged" if f.id in known else "new"
     return found
@@ -109,7 +135,10 @@ def junit(name: str, cases: list[tuple[str, str, list[str]]]) -> str:
     lines = [
         '<?xml version="1.0" encoding="UTF-8"?>',
         f'<testsuites tests="{len(cases)}" failures="{failed}">',
-        f'  <testsuite name={_attribute(name)} tests="{len(cases)}" failures="{failed}" errors="0" skipped="0">',
+        (
+            f'  <testsuite name={_attribute(name)} tests="{len(cases)}" failures="{failed}"'
+            ' errors="0" skipped="0">'
+        ),
     ]
     for case, group, failures in cases:
         head = f"    <testcase name={_attribute(case)} classname={_attribute(group)}"
@@ -118,7 +147,9 @@ def junit(name: str, cases: list[tuple[str, str, list[str]]]) -> str:
             continue
         lines.append(head + ">")
         text = "\n".join(failures)
-        lines.append(f"      <failure message={_attribute(failures[0])}>{escape(_xml(text))}</failure>")
+        lines.append(
+            f"      <failure message={_attribute(failures[0])}>{escape(_xml(text))}</failure>"
+        )
         lines.append("    </testcase>")
     return "\n".join([*lines, "  </testsuite>", "</testsuites>"]) + "\n"
 
@@ -139,7 +170,10 @@ def findings_junit(audit: Audit, rules: list[Rule], locator: Locator, fails: set
         found = []
         for f in audit.findings:
             if f.rule == rule.slug and f.severity in fails:
-                places = [f"{_named(w)} {w.origin.file}:{locator.line(w.origin) or ''}".rstrip(": ") for w in f.where]
+                places = [
+                    f"{_named(w)} {w.origin.file}:{locator.line(w.origin) or ''}".rstrip(": ")
+                    for w in f.where
+                ]
                 found.append(f"{f.severity}: {f.says} [{'; '.join(places)}] Cure: {f.cure}")
         cases.append((rule.slug, f"inkov.{rule.family}", found))
     return junit("inkov audit", cases)

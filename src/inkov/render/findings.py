@@ -31,7 +31,11 @@ def summary(findings: list[Finding], switches: int, accepted: int = 0) -> str:
         return f"No findings on {of}.{also}"
     counts = Counter(finding.severity for finding in findings)
     plurals = {Severity.BREACH: "breaches"}
-    parts = [f"{counts[s]} {s if counts[s] == 1 else plurals.get(s, f'{s}s')}" for s in Severity if counts[s]]
+    parts = [
+        f"{counts[s]} {s if counts[s] == 1 else plurals.get(s, f'{s}s')}"
+        for s in Severity
+        if counts[s]
+    ]
     return f"{', '.join(parts)} on {of}.{also}"
 
 
@@ -39,7 +43,9 @@ def touched(affects: Affected) -> str:
     """The blast radius in words; "" if no host port is touched."""
     if not affects.ports:
         return ""
-    shown = ", ".join(affects.hosts[:5]) + (f" and {len(affects.hosts) - 5} more" if len(affects.hosts) > 5 else "")
+    shown = ", ".join(affects.hosts[:5]) + (
+        f" and {len(affects.hosts) - 5} more" if len(affects.hosts) > 5 else ""
+    )
     return f"{affects.ports} host port{'s' * (affects.ports != 1)}{f' ({shown})' if shown else ''}"
 
 
@@ -53,10 +59,11 @@ def findings_text(
     only: str | None = None,
     explain: bool = False,
 ) -> str:
-    """Each finding as a short block: what, where at both ends, what comes of it, what cures it, what it rests on.
+    """Each finding as a short block: what, where at both ends, what comes of it, what cures it,
+    what it rests on.
 
-    `by` is rule, switch, severity or vlan. With `only`, groups by switch are of this switch alone. With `explain`, the
-    first finding of each rule says why it matters.
+    `by` is rule, switch, severity or vlan. With `only`, groups by switch are of this switch alone.
+    With `explain`, the first finding of each rule says why it matters.
     """
     parts: list[RenderableType] = []
     explained: set[str] = set()
@@ -71,7 +78,11 @@ def findings_text(
         parts.append(Text("Accepted by the plan", style="bold underline"))
         for finding, acceptance in audit.accepted:
             until = f", until {acceptance.until}" if acceptance.until else ""
-            parts.append(indented(safe(f"{finding.rule}: {finding.says}; {acceptance.because}{until}"), 2, "dim"))
+            parts.append(
+                indented(
+                    safe(f"{finding.rule}: {finding.says}; {acceptance.because}{until}"), 2, "dim"
+                )
+            )
         parts.append(Text())
     parts.append(Text(summary(audit.findings, switches, len(audit.accepted)), style="bold"))
     return screen.render(*parts)
@@ -102,8 +113,12 @@ def _block(finding: Finding, locator: Locator, why: str) -> Iterator[RenderableT
         yield indented(f"... and {len(finding.assumes) - _ASSUMED} more of the kind", 2, "dim")
 
 
-def _grouped(findings: list[Finding], by: str | None, only: str | None) -> Iterator[tuple[str, list[Finding]]]:
-    """The findings under headings; one that touches several switches or VLANs stands under each of them."""
+def _grouped(
+    findings: list[Finding], by: str | None, only: str | None
+) -> Iterator[tuple[str, list[Finding]]]:
+    """The findings under headings; one that touches several switches or VLANs stands under each of
+    them.
+    """
     if by is None:
         yield "", findings
         return
@@ -114,11 +129,15 @@ def _grouped(findings: list[Finding], by: str | None, only: str | None) -> Itera
         elif by == "severity":
             entries.append(((finding.severity.rank,), finding.severity, finding))
         elif by == "switch":
-            switches = dict.fromkeys(w.switch for w in finding.where if w.switch and only in (None, w.switch))
+            switches = dict.fromkeys(
+                w.switch for w in finding.where if w.switch and only in (None, w.switch)
+            )
             entries += [((not s, natural(s)), s or "no switch", finding) for s in switches or [""]]
         else:
             vids = dict.fromkeys(w.vlan for w in finding.where if w.vlan)
-            entries += [((v or 4095,), f"VLAN {v}" if v else "no VLAN", finding) for v in vids or [None]]
+            entries += [
+                ((v or 4095,), f"VLAN {v}" if v else "no VLAN", finding) for v in vids or [None]
+            ]
     if by == "rule":  # the rules in the order of their worst finding
         first: dict[str, int] = {}
         for key, heading, _ in entries:
@@ -138,13 +157,19 @@ def _where(where: Where, locator: Locator) -> tuple[str, str]:
 
 
 def findings_json(audit: Audit, locator: Locator) -> dict[str, Any]:
-    """The fixed shape: findings with their places, and counts by severity; beside it what the plan accepts."""
+    """The fixed shape: findings with their places, and counts by severity; beside it what the plan
+    accepts.
+    """
     counts = Counter(finding.severity for finding in audit.findings)
     return {
         "findings": [_json(finding, locator) for finding in audit.findings],
         "counts": {str(severity): counts[severity] for severity in Severity},
         "accepted": [
-            {**_json(finding, locator), "because": a.because, "until": a.until.isoformat() if a.until else None}
+            {
+                **_json(finding, locator),
+                "because": a.because,
+                "until": a.until.isoformat() if a.until else None,
+            }
             for finding, a in audit.accepted
         ],
     }
@@ -192,8 +217,15 @@ def rule_text(rule: Rule, screen: Screen) -> str:
     head.append(rule.severity.upper(), style=SEVERITY[rule.severity])
     head.append(f"  {rule.slug}", style="bold")
     parts: list[RenderableType] = [head, indented(f"{rule.family}", 2, "dim"), Text()]
-    for name, text in (("Finds", rule.what), ("Why", rule.why), ("Cure", rule.cure), ("Example", rule.example)):
-        sentence = text if name == "Example" else text[:1].upper() + text[1:]  # which may begin with a switch's name
+    for name, text in (
+        ("Finds", rule.what),
+        ("Why", rule.why),
+        ("Cure", rule.cure),
+        ("Example", rule.example),
+    ):
+        sentence = (
+            text if name == "Example" else text[:1].upper() + text[1:]
+        )  # which may begin with a switch's name
         parts += [Text(name, style="bold"), indented(sentence + ".", 2), Text()]
     parts += [Text("As configurations (- makes the mistake, + cures it)", style="bold")]
     for line in rule.gist:

@@ -30,7 +30,9 @@ _SHOWN = 6
 
 
 def hears_json(sender: End, entries: list[Entry], level: str, heard: list[Heard]) -> dict[str, Any]:
-    """The fixed shape. `vlan` of `from` is null where frames enter in several; `certain` is there only if false."""
+    """The fixed shape. `vlan` of `from` is null where frames enter in several; `certain` is there
+    only if false.
+    """
     mask = 0
     for entry in entries:
         mask |= entry.mask
@@ -48,13 +50,25 @@ def hears_json(sender: End, entries: list[Entry], level: str, heard: list[Heard]
 
 
 def hears_grid(label: str, result: dict[str, Any], rests: list[str]) -> Grid:
-    grid = Grid([Column("Switch"), Column("Port"), Column("VLAN", True), Column("Tagged"), Column("Remarks")])
+    grid = Grid(
+        [
+            Column("Switch"),
+            Column("Port"),
+            Column("VLAN", True),
+            Column("Tagged"),
+            Column("Remarks"),
+        ]
+    )
     for row in result["heard"]:
         remark = "" if row.get("certain", True) else "not settled: no way in a single tree is known"
-        grid.add(row["switch"], row["port"], str(row["vlan"]), "yes" if row["tagged"] else "no", remark)
+        grid.add(
+            row["switch"], row["port"], str(row["vlan"]), "yes" if row["tagged"] else "no", remark
+        )
     ports = len({(row["switch"], row["port"]) for row in result["heard"]})
     heard = f"heard at {ports} host port{'s' * (ports != 1)}"
-    grid.notes.append(f"Sent at {safe(label)} in VLAN {result['sent_in']}, {result['level']}: {heard}")
+    grid.notes.append(
+        f"Sent at {safe(label)} in VLAN {result['sent_in']}, {result['level']}: {heard}"
+    )
     _rests(grid, rests)
     return grid
 
@@ -77,7 +91,9 @@ def step_json(step: Step, locator: Locator) -> dict[str, Any]:
     }
 
 
-def story_json(one: str, other: str, story: Story, rests: list[str], locator: Locator) -> dict[str, Any]:
+def story_json(
+    one: str, other: str, story: Story, rests: list[str], locator: Locator
+) -> dict[str, Any]:
     """The fixed shape, and what the answer rests on."""
     return {
         "from": one,
@@ -90,8 +106,15 @@ def story_json(one: str, other: str, story: Story, rests: list[str], locator: Lo
     }
 
 
-_COLUMNS = [Column("Switch"), Column("Port"), Column("Event"), Column("VLAN", True), Column("Wire"), Column("Because"),
-            Column("Said at")]  # fmt: skip
+_COLUMNS = [
+    Column("Switch"),
+    Column("Port"),
+    Column("Event"),
+    Column("VLAN", True),
+    Column("Wire"),
+    Column("Because"),
+    Column("Said at"),
+]
 
 
 def _add(grid: Grid, steps: list[Step], locator: Locator, *before: str) -> None:
@@ -99,8 +122,17 @@ def _add(grid: Grid, steps: list[Step], locator: Locator, *before: str) -> None:
         vlan = str(step.vlan) if step.vlan is not None else "-"
         wire = "tagged" if step.tagged else "untagged" if step.event != "stops" else ""
         marked = (len(before) + 2,) if step.event == "stops" else ()
-        grid.add(*before, step.switch, step.port, step.event, vlan, wire, step.because, brief(step.origin, locator),
-                 marked=marked)  # fmt: skip
+        grid.add(
+            *before,
+            step.switch,
+            step.port,
+            step.event,
+            vlan,
+            wire,
+            step.because,
+            brief(step.origin, locator),
+            marked=marked,
+        )
 
 
 def story_grid(one: str, other: str, story: Story, rests: list[str], locator: Locator) -> Grid:
@@ -109,21 +141,30 @@ def story_grid(one: str, other: str, story: Story, rests: list[str], locator: Lo
     if story.arrives:
         grid.notes.append(f"A frame from {safe(one)} arrives at {safe(other)}.")
         if story.simple is not True:
-            grid.notes.append("Not settled: every way found passes a switch twice, which a single tree does not allow.")
+            grid.notes.append(
+                "Not settled: every way found passes a switch twice, which a single tree does not"
+                " allow."
+            )
     else:
-        grid.notes.append(f"A frame from {safe(one)} does not arrive at {safe(other)}: {heard_instead(story.instead)}.")
+        grid.notes.append(
+            f"A frame from {safe(one)} does not arrive at {safe(other)}:"
+            f" {heard_instead(story.instead)}."
+        )
     _rests(grid, rests)
     return grid
 
 
-def ping_json(one: str, other: str, result: Ping, rests: list[str], locator: Locator) -> dict[str, Any]:
+def ping_json(
+    one: str, other: str, result: Ping, rests: list[str], locator: Locator
+) -> dict[str, Any]:
     return {
         "from": one,
         "to": other,
         "arrives": result.works,
         "steps": [step_json(step, locator) for part in result.parts for step in part.steps],
         "parts": [
-            {"way": p.name, "holds": p.holds, "says": p.says, "origin": plain(p.origin, locator)} for p in result.parts
+            {"way": p.name, "holds": p.holds, "says": p.says, "origin": plain(p.origin, locator)}
+            for p in result.parts
         ],
         "assumes": [*result.assumes, *rests],
     }
@@ -133,8 +174,17 @@ def ping_grid(one: str, other: str, result: Ping, rests: list[str], locator: Loc
     grid = Grid([Column("Way"), *_COLUMNS], grouped=True)
     for part in result.parts:
         at = brief(part.origin, locator)
-        grid.add(part.name, "", "", "holds" if part.holds else "fails", "", "", part.says, at,
-                 marked=() if part.holds else (3,))  # fmt: skip
+        grid.add(
+            part.name,
+            "",
+            "",
+            "holds" if part.holds else "fails",
+            "",
+            "",
+            part.says,
+            at,
+            marked=() if part.holds else (3,),
+        )
         _add(grid, part.steps, locator, part.name)
     verdict = "works" if result.works else "does not work"
     grid.notes.append(f"A ping between {safe(one)} and {safe(other)} {verdict}.")

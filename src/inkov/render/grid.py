@@ -13,7 +13,9 @@ __all__ = ["Column", "Grid", "to_csv", "to_markdown"]
 
 
 class Column(Struct, frozen=True):
-    """`right` aligns numbers; `whole` keeps a cell on one line; `spare` may be left out of a narrow terminal."""
+    """`right` aligns numbers; `whole` keeps a cell on one line; `spare` may be left out of a narrow
+    terminal.
+    """
 
     name: str
     right: bool = False
@@ -22,10 +24,11 @@ class Column(Struct, frozen=True):
 
 
 class Grid(Struct):
-    """Rows of texts under columns. Rows with the same first cell are shown as one group where `grouped`.
+    """Rows of texts under columns. Rows with the same first cell are shown as one group where
+    `grouped`.
 
-    With `blocks`, a terminal too narrow for the table gets each row as a paragraph under its first two cells.
-    `marks` are the (row, column) cells that need the eye; `notes` stand below the table.
+    With `blocks`, a terminal too narrow for the table gets each row as a paragraph under its first
+    two cells. `marks` are the (row, column) cells that need the eye; `notes` stand below the table.
     """
 
     columns: list[Column]
@@ -45,9 +48,11 @@ def to_csv(grid: Grid) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow([column.name.lower() for column in grid.columns])
-    # A spreadsheet takes a cell that begins like this for a formula; what was read must stay a text.
+    # A spreadsheet takes a cell that begins like this for a formula; what was read must stay a
+    # text.
     writer.writerows(
-        [f"'{cell}" if cell[:1] in "=+-@" and len(cell) > 1 else cell for cell in row] for row in grid.rows
+        [f"'{cell}" if cell[:1] in "=+-@" and len(cell) > 1 else cell for cell in row]
+        for row in grid.rows
     )
     return out.getvalue()
 

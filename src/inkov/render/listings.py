@@ -13,8 +13,17 @@ from inkov.survey.ports import Membership, PortRow
 from inkov.survey.trunks import TrunkRow
 from inkov.survey.vlans import VlanRow
 
-__all__ = ["links_grid", "matrix_grid", "ports_grid", "read_grid", "rules_grid", "shapes_grid", "trunks_grid",
-           "unmatched_grid", "vlans_grid"]  # fmt: skip
+__all__ = [
+    "links_grid",
+    "matrix_grid",
+    "ports_grid",
+    "read_grid",
+    "rules_grid",
+    "shapes_grid",
+    "trunks_grid",
+    "unmatched_grid",
+    "vlans_grid",
+]
 
 _LISTED = 6
 
@@ -41,13 +50,19 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
         shown = [str(count) for count in counts] if report.format and any(counts) else ["", "", ""]
         marked = (5,) if report.not_understood else () if report.format else (6,)
         grid.add(
-            report.file, report.format or "-", ", ".join(report.devices), *shown, report.said, marked=marked
-        )  # fmt: skip
+            report.file,
+            report.format or "-",
+            ", ".join(report.devices),
+            *shown,
+            report.said,
+            marked=marked,
+        )
     campus, wiring = loaded.campus, fabric.wiring
     ports = sum(len(device.ports) for device in campus.devices.values())
     grid.notes.append(
-        f"{_count(len(loaded.reports), 'file')}: {_count(len(campus.devices), 'switch')}, {_count(ports, 'port')}, "
-        f"{_count(len(wiring.links), 'link')}, {_count(len(wiring.outside), 'neighbour')} outside the files"
+        f"{_count(len(loaded.reports), 'file')}: {_count(len(campus.devices), 'switch')},"
+        f" {_count(ports, 'port')}, {_count(len(wiring.links), 'link')},"
+        f" {_count(len(wiring.outside), 'neighbour')} outside the files"
     )
     grid.notes.append(
         f"lines, values and objects: {sum(r.understood for r in loaded.reports)} understood, "
@@ -55,9 +70,14 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
         f"{sum(r.not_understood for r in loaded.reports)} not understood"
     )
     for report in loaded.reports:
-        for kind, lines in (("not understood", report.unmatched), ("without meaning here", report.ignored)):
+        for kind, lines in (
+            ("not understood", report.unmatched),
+            ("without meaning here", report.ignored),
+        ):
             for line in lines:
-                grid.notes.append(f"{place(line.origin, loaded.locator)}: {kind}: {line.text.strip()}")
+                grid.notes.append(
+                    f"{place(line.origin, loaded.locator)}: {kind}: {line.text.strip()}"
+                )
     grid.notes += [f"assumed: {assumption.says}" for assumption in fabric.assumptions]
     return grid
 
@@ -68,13 +88,24 @@ def unmatched_grid(lines: list[Unread], locator: Locator) -> Grid:
     for line in lines:
         grid.add(place(line.origin, locator), line.text.strip())
     total = sum(line.items for line in lines)
-    grid.notes.append(f"{_count(total, 'line')} or objects not understood" if lines else "everything was understood")
+    grid.notes.append(
+        f"{_count(total, 'line')} or objects not understood"
+        if lines
+        else "everything was understood"
+    )
     return grid
 
 
 def shapes_grid(groups: list[ShapeGroup], locator: Locator) -> Grid:
     """Lines that no form of a dialect takes, by shape."""
-    grid = Grid([Column("Lines", True), Column("Shape"), Column("First of them"), Column("Said at", whole=True)])
+    grid = Grid(
+        [
+            Column("Lines", True),
+            Column("Shape"),
+            Column("First of them"),
+            Column("Said at", whole=True),
+        ]
+    )
     for one in groups:
         grid.add(str(one.count), one.shape, one.example, place(one.origin, locator))
     total = sum(one.count for one in groups)
@@ -87,7 +118,15 @@ def shapes_grid(groups: list[ShapeGroup], locator: Locator) -> Grid:
 
 
 def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
-    grid = Grid([Column("VLAN", True), Column("Name"), Column("Defined on"), Column("Ports", True), Column("Remarks")])
+    grid = Grid(
+        [
+            Column("VLAN", True),
+            Column("Name"),
+            Column("Defined on"),
+            Column("Ports", True),
+            Column("Remarks"),
+        ]
+    )
     for row in rows:
         defined = [at.switch for at in row.at if at.defined]
         total = len(row.at) + len(row.absent)
@@ -106,7 +145,8 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
             remarks.append(f"falls into {len(row.islands)} islands")
             for gap in row.breaks:
                 grid.notes.append(
-                    f"VLAN {row.vlan}, {', '.join(gap.island)} cut off: {gap.says} ({brief(gap.origin, locator)})"
+                    f"VLAN {row.vlan}, {', '.join(gap.island)} cut off: {gap.says}"
+                    f" ({brief(gap.origin, locator)})"
                 )
         clash = bool(remarks)
         if not row.ports and not any(at.gateway for at in row.at):
@@ -120,26 +160,54 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
         else:
             on = f"{len(defined)} of {total}"
         name = row.names[0] if row.names else "-"
-        grid.add(str(row.vlan), name, on, str(row.ports), "; ".join(remarks), marked=(1, 4) if clash else ())
+        grid.add(
+            str(row.vlan),
+            name,
+            on,
+            str(row.ports),
+            "; ".join(remarks),
+            marked=(1, 4) if clash else (),
+        )
     return grid
 
 
 def ports_grid(rows: list[PortRow], locator: Locator) -> Grid:
-    columns = [Column("Switch"), Column("Port", whole=True), Column("State"), Column("Mode"), Column("Untagged"),
-               Column("Tagged"), Column("Behind"), Column("Said at", spare=True)]  # fmt: skip
+    columns = [
+        Column("Switch"),
+        Column("Port", whole=True),
+        Column("State"),
+        Column("Mode"),
+        Column("Untagged"),
+        Column("Tagged"),
+        Column("Behind"),
+        Column("Said at", spare=True),
+    ]
     grid = Grid(columns, grouped=True)
     for row in rows:
         untagged = "" if row.untagged == "none" else row.untagged
         tagged = "" if row.tagged == "none" else row.tagged
-        grid.add(row.switch, row.port, row.state, row.mode, untagged, tagged, row.behind, brief(row.origin, locator),
-                 marked=(2,) if row.state == "off" else ())  # fmt: skip
+        grid.add(
+            row.switch,
+            row.port,
+            row.state,
+            row.mode,
+            untagged,
+            tagged,
+            row.behind,
+            brief(row.origin, locator),
+            marked=(2,) if row.state == "off" else (),
+        )
     return grid
 
 
 def matrix_grid(rows: list[Membership]) -> Grid:
     """VLAN × port of one switch. The columns are that switch's ports."""
     ports = list(rows[0].ports) if rows else []
-    columns = [Column("Switch"), Column("VLAN", True, True), *(Column(port, whole=True) for port in ports)]
+    columns = [
+        Column("Switch"),
+        Column("VLAN", True, True),
+        *(Column(port, whole=True) for port in ports),
+    ]
     grid = Grid(columns, grouped=True)
     for row in rows:
         grid.add(row.switch, str(row.vlan), *(mark or "·" for mark in row.ports.values()))
@@ -147,16 +215,27 @@ def matrix_grid(rows: list[Membership]) -> Grid:
 
 
 def links_grid(rows: list[LinkRow], locator: Locator) -> Grid:
-    columns = [Column("One end", whole=True), Column("Other end", whole=True), Column("State"), Column("Seen by"),
-               Column("Remarks"), Column("Said at", spare=True)]  # fmt: skip
+    columns = [
+        Column("One end", whole=True),
+        Column("Other end", whole=True),
+        Column("State"),
+        Column("Seen by"),
+        Column("Remarks"),
+        Column("Said at", spare=True),
+    ]
     grid = Grid(columns)
     for row in rows:
         places = dict.fromkeys(brief(e.origin, locator) for e in row.evidence)
         state = "bundle" if row.kind == "bundle" and row.state == "up" else row.state or row.kind
         grid.add(
-            row.a, row.b, state, _witnesses(row), "; ".join(row.remarks), ", ".join(places),
+            row.a,
+            row.b,
+            state,
+            _witnesses(row),
+            "; ".join(row.remarks),
+            ", ".join(places),
             marked=(4,) if row.remarks else (),
-        )  # fmt: skip
+        )
     return grid
 
 
@@ -175,26 +254,47 @@ def _both(a: str, b: str | None) -> str:
 
 
 def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
-    columns = [Column("One end", whole=True), Column("Other end", whole=True), Column("Mode"), Column("Native"),
-               Column("Allowed"),
-               Column("Live", spare=True), Column("Shared"), Column("Needed", spare=True), Column("Surplus"),
-               Column("Missing"), Column("Said at", spare=True)]  # fmt: skip
+    columns = [
+        Column("One end", whole=True),
+        Column("Other end", whole=True),
+        Column("Mode"),
+        Column("Native"),
+        Column("Allowed"),
+        Column("Live", spare=True),
+        Column("Shared"),
+        Column("Needed", spare=True),
+        Column("Surplus"),
+        Column("Missing"),
+        Column("Said at", spare=True),
+    ]
     grid = Grid(columns, blocks=True)
     for row in rows:
         a, b = row.a, row.b
         shared = _crossing(row) if b and row.up else "shut" if b else ""
         names = ("mode", "native", "stated", "live")
         pairs = [(getattr(a, name), getattr(b, name) if b else None) for name in names]
-        marked = {at for at, (one, other) in enumerate(pairs[:3], 2) if other is not None and one != other}
+        marked = {
+            at for at, (one, other) in enumerate(pairs[:3], 2) if other is not None and one != other
+        }
         marked |= {6} if row.translated else set()
         marked |= {9} if row.missing not in ("", "none") else set()
         said = ", ".join(brief(end.origin, locator) for end in (a, b) if end)
         grid.add(
-            f"{a.switch}:{a.port}", f"{b.switch}:{b.port}" if b else "nobody known", *(_both(*p) for p in pairs),
-            shared, row.needed, row.surplus, row.missing, said, marked=tuple(marked),
-        )  # fmt: skip
+            f"{a.switch}:{a.port}",
+            f"{b.switch}:{b.port}" if b else "nobody known",
+            *(_both(*p) for p in pairs),
+            shared,
+            row.needed,
+            row.surplus,
+            row.missing,
+            said,
+            marked=tuple(marked),
+        )
     if any(row.translated for row in rows):
-        grid.notes.append("90 ↔ 40: VLAN 90 of the one end is joined with VLAN 40 of the other; → and ←: one way only")
+        grid.notes.append(
+            "90 ↔ 40: VLAN 90 of the one end is joined with VLAN 40 of the other; "
+            "→ and ←: one way only"
+        )
     for row in rows:
         for end in (row.a, row.b):
             if end is not None and end.how != "stated":
@@ -216,7 +316,12 @@ def _crossing(row: TrunkRow) -> str:
 
 
 def rules_grid(rules: list[Rule]) -> Grid:
-    columns = [Column("Family"), Column("Rule", whole=True), Column("Severity"), Column("What it finds")]
+    columns = [
+        Column("Family"),
+        Column("Rule", whole=True),
+        Column("Severity"),
+        Column("What it finds"),
+    ]
     grid = Grid(columns, grouped=True)
     for rule in rules:
         grid.add(rule.family, rule.slug, rule.severity, rule.what)

@@ -18,8 +18,16 @@ from inkov.render.grid import Column, Grid
 from inkov.render.terminal import Screen, indented
 from inkov.render.text import place, safe
 
-__all__ = ["claims_json", "matrix_grid", "verdicts_grid", "verdicts_json", "verdicts_junit", "verdicts_sarif",
-           "verdicts_text", "with_claims"]  # fmt: skip
+__all__ = [
+    "claims_json",
+    "matrix_grid",
+    "verdicts_grid",
+    "verdicts_json",
+    "verdicts_junit",
+    "verdicts_sarif",
+    "verdicts_text",
+    "with_claims",
+]
 
 _STYLE = {"holds": "bold green", "broken": "bold white on red", "undecided": "bold magenta"}
 _SHOWN = 4
@@ -36,7 +44,11 @@ def verdicts_summary(verdicts: list[Verdict]) -> str:
 def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> str:
     """Each claim with its verdict; where it is broken, the frame's way, and the lines to blame."""
     parts: list[RenderableType] = []
-    common = [text for text in verdicts[0].assumes if all(text in v.assumes for v in verdicts)] if verdicts else []
+    common = (
+        [text for text in verdicts[0].assumes if all(text in v.assumes for v in verdicts)]
+        if verdicts
+        else []
+    )
     for verdict in sorted(verdicts, key=lambda v: v.verdict == "holds" and len(verdicts) > _SHOWN):
         head = Text()
         head.append(verdict.verdict.upper(), style=_STYLE[verdict.verdict])
@@ -44,31 +56,59 @@ def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> 
         head.append(f"  layer {verdict.layer}, {verdict.level}", style="dim")
         own = [text for text in verdict.assumes if text not in common]
         parts += [head]
-        if verdict.verdict == "holds" and len(verdicts) > _SHOWN and "no port" not in verdict.because:
+        if (
+            verdict.verdict == "holds"
+            and len(verdicts) > _SHOWN
+            and "no port" not in verdict.because
+        ):
             if own:
-                head.append(f", rests on {len(own)} assumption{'s' * (len(own) != 1)} (-f json)", style="dim")
+                head.append(
+                    f", rests on {len(own)} assumption{'s' * (len(own) != 1)} (-f json)",
+                    style="dim",
+                )
             continue  # its reason is in the other formats; that nobody is concerned must be seen
         parts += [indented(safe(verdict.because), 2)]
         if verdict.witness:
             names = [f"{s.switch}:{s.port}" for s in verdict.witness]
             width = max(map(len, names))
             for name, step in zip(names, verdict.witness, strict=True):
-                tag = "" if step.vlan is None else f"VLAN {step.vlan}{' tagged' if step.tagged else ''}"
-                parts.append(indented(safe(f"{name:<{width}}  {step.event:<7}  {tag:<16}  {step.because}"), 4))
+                tag = (
+                    ""
+                    if step.vlan is None
+                    else f"VLAN {step.vlan}{' tagged' if step.tagged else ''}"
+                )
+                parts.append(
+                    indented(
+                        safe(f"{name:<{width}}  {step.event:<7}  {tag:<16}  {step.because}"), 4
+                    )
+                )
                 parts.append(indented(f"{'':<{width}}  {place(step.origin, locator)}", 4, "dim"))
         alone = all(blame.alone for blame in verdict.blame)
         if verdict.blame:
-            parts.append(indented("To blame (changing any one ends the leak):" if alone else
-                                  "To blame, among others (this is not the only way):", 2))  # fmt: skip
+            parts.append(
+                indented(
+                    (
+                        "To blame (changing any one ends the leak):"
+                        if alone
+                        else "To blame, among others (this is not the only way):"
+                    ),
+                    2,
+                )
+            )
         rows = [(f"{b.switch}:{b.port}", place(b.origin, locator), b.says) for b in verdict.blame]
         widths = [max(len(row[column]) for row in rows) for column in (0, 1)] if rows else []
         for end, at, says in rows:
             parts.append(indented(safe(f"{end:<{widths[0]}}  {at:<{widths[1]}}  {says}"), 4))
         parts += [indented(f"Rests on: {safe(text)}", 2, "dim") for text in own[:_SHOWN]]
         if len(own) > _SHOWN:
-            parts.append(indented(f"... and {len(own) - _SHOWN} more; -f json lists them", 2, "dim"))
+            parts.append(
+                indented(f"... and {len(own) - _SHOWN} more; -f json lists them", 2, "dim")
+            )
         parts.append(Text())
-    parts += [Text(f"All of it rests on: {safe(text)}", style=_STYLE["undecided"]) for text in common[:_SHOWN]]
+    parts += [
+        Text(f"All of it rests on: {safe(text)}", style=_STYLE["undecided"])
+        for text in common[:_SHOWN]
+    ]
     if len(common) > _SHOWN:
         parts.append(Text(f"... and {len(common) - _SHOWN} more; -f json lists them", style="dim"))
     parts.append(Text(verdicts_summary(verdicts), style="bold"))
@@ -90,7 +130,9 @@ def with_claims(grid: Grid, verdicts: list[Verdict], locator: Locator) -> Grid:
         blame = ", ".join(f"{b.switch}:{b.port} ({place(b.origin, locator)})" for b in v.blame)
         to_blame = f"; to blame: {blame}" if blame else ""
         at = place(v.origin, locator)
-        grid.notes.append(safe(f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level}) {_IS[v.verdict]}{to_blame}"))
+        grid.notes.append(
+            safe(f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level}) {_IS[v.verdict]}{to_blame}")
+        )
     return grid
 
 
@@ -112,11 +154,14 @@ def matrix_grid(cells: list[Cell]) -> Grid:
         grid.add(*row, marked=tuple(marked))
     if not cells:
         grid.notes.append(
-            "There are no two sides to compare: segments and hosts are named in the plan, hosts in a table."
+            "There are no two sides to compare: segments and hosts are named in the plan, hosts in"
+            " a table."
         )
         return grid
-    grid.notes.append("same: one broadcast domain; LEAK: one way only; via: routed there; part: a filter stops some; "
-                      "·: apart")  # fmt: skip
+    grid.notes.append(
+        "same: one broadcast domain; LEAK: one way only; via: routed there; part: a filter stops"
+        " some; ·: apart"
+    )
     return grid
 
 
@@ -134,20 +179,34 @@ def verdicts_json(verdicts: list[Verdict], locator: Locator) -> dict[str, Any]:
                 **_origin(v.origin, locator),
                 "witness": [step_json(step, locator) for step in v.witness],
                 "blame": [
-                    {"switch": safe(b.switch), "port": safe(b.port), "says": safe(b.says), "alone": b.alone,
-                     **_origin(b.origin, locator)} for b in v.blame
+                    {
+                        "switch": safe(b.switch),
+                        "port": safe(b.port),
+                        "says": safe(b.says),
+                        "alone": b.alone,
+                        **_origin(b.origin, locator),
+                    }
+                    for b in v.blame
                 ],
                 "assumes": [safe(text) for text in v.assumes],
             }
             for v in verdicts
         ]
-    }  # fmt: skip
+    }
 
 
 def verdicts_grid(verdicts: list[Verdict], locator: Locator) -> Grid:
-    grid = Grid([Column(name) for name in ("Verdict", "Claim", "Layer", "Level", "Because", "Way", "To blame")])
+    grid = Grid(
+        [
+            Column(name)
+            for name in ("Verdict", "Claim", "Layer", "Level", "Because", "Way", "To blame")
+        ]
+    )
     for v in verdicts:
-        way = "; ".join(f"{s.switch}:{s.port} {s.event} {s.vlan if s.vlan is not None else ''}" for s in v.witness)
+        way = "; ".join(
+            f"{s.switch}:{s.port} {s.event} {s.vlan if s.vlan is not None else ''}"
+            for s in v.witness
+        )
         blame = "; ".join(f"{b.switch}:{b.port} {place(b.origin, locator)}" for b in v.blame)
         grid.add(v.verdict, v.claim, str(v.layer), v.level, v.because, way, blame)
     grid.notes.append(verdicts_summary(verdicts))
@@ -156,27 +215,47 @@ def verdicts_grid(verdicts: list[Verdict], locator: Locator) -> Grid:
 
 def verdicts_junit(verdicts: list[Verdict]) -> str:
     """Each claim as a test case; one that does not hold fails."""
-    return junit("inkov prove", [
-        (v.claim, f"inkov.{v.kind}", [] if v.verdict == "holds" else
-         [f"{v.verdict}: {v.because}",
-          *(f"{s.switch}:{s.port} {s.event} VLAN {s.vlan}: {s.because}" for s in v.witness)])
-        for v in verdicts
-    ])  # fmt: skip
+    return junit(
+        "inkov prove",
+        [
+            (
+                v.claim,
+                f"inkov.{v.kind}",
+                (
+                    []
+                    if v.verdict == "holds"
+                    else [
+                        f"{v.verdict}: {v.because}",
+                        *(
+                            f"{s.switch}:{s.port} {s.event} VLAN {s.vlan}: {s.because}"
+                            for s in v.witness
+                        ),
+                    ]
+                ),
+            )
+            for v in verdicts
+        ],
+    )
 
 
 _KINDS = {
-    "isolate": "Members that must be apart are not.", "not-reach": "A host reaches another that it must not reach.",
-    "reach": "A host does not reach another.", "join": "Members that belong together are split.",
-    "carried-by": "A VLAN appears where it must not.", "no-leak": "A VLAN leaks into another.",
+    "isolate": "Members that must be apart are not.",
+    "not-reach": "A host reaches another that it must not reach.",
+    "reach": "A host does not reach another.",
+    "join": "Members that belong together are split.",
+    "carried-by": "A VLAN appears where it must not.",
+    "no-leak": "A VLAN leaks into another.",
     "whole": "A VLAN is split.",
-}  # fmt: skip
+}
 
 
 def verdicts_sarif(verdicts: list[Verdict], locator: Locator) -> str:
     """The claims as results: those that hold pass, broken ones fail at the lines to blame."""
     kinds = list(_KINDS)
-    rules = [{"id": kind, "shortDescription": {"text": text}, "defaultConfiguration": {"level": "error"}}
-             for kind, text in _KINDS.items()]  # fmt: skip
+    rules = [
+        {"id": kind, "shortDescription": {"text": text}, "defaultConfiguration": {"level": "error"}}
+        for kind, text in _KINDS.items()
+    ]
     results = []
     for v in verdicts:
         blamed = [location(b.origin, locator, f"{b.switch}:{b.port}") for b in v.blame]
@@ -184,11 +263,20 @@ def verdicts_sarif(verdicts: list[Verdict], locator: Locator) -> str:
         own = [location(v.origin, locator, "")] if v.origin.file else []
         broken = v.verdict == "broken"
         kind = {"holds": "pass", "broken": "fail", "undecided": "review"}[v.verdict]
-        results.append({
-            "ruleId": v.kind, "ruleIndex": kinds.index(v.kind), "kind": kind,
-            "level": "error" if broken else "none",
-            "message": {"text": safe(f"{v.claim}: {v.verdict}, {v.because}")},
-            "locations": (blamed or stops or own)[:1], "relatedLocations": blamed[1:],
-            "properties": {"layer": v.layer, "level": v.level, "assumes": [safe(text) for text in v.assumes]},
-        })  # fmt: skip
+        results.append(
+            {
+                "ruleId": v.kind,
+                "ruleIndex": kinds.index(v.kind),
+                "kind": kind,
+                "level": "error" if broken else "none",
+                "message": {"text": safe(f"{v.claim}: {v.verdict}, {v.because}")},
+                "locations": (blamed or stops or own)[:1],
+                "relatedLocations": blamed[1:],
+                "properties": {
+                    "layer": v.layer,
+                    "level": v.level,
+                    "assumes": [safe(text) for text in v.assumes],
+                },
+            }
+        )
     return sarif(rules, results)

@@ -1,4 +1,4 @@
-"""Tables and findings for a terminal, or for a file without colour and without a width to keep to."""
+"""Tables and findings for a terminal, or for a file: no colour, no width to keep to."""
 
 from __future__ import annotations
 
@@ -24,7 +24,12 @@ _WIDE = 100_000  # not a terminal: nothing is wrapped
 _LINES = Box("    \n    \n ── \n    \n    \n    \n    \n    \n")
 # Colours that can be read on a light ground as well as on a dark one.
 _HEAD, _MARK, _GROUP, _NOTE = "bold", "bold magenta", "bold underline", "dim"
-SEVERITY = {"breach": "bold white on red", "fault": "bold red", "risk": "bold magenta", "note": "bold cyan"}
+SEVERITY = {
+    "breach": "bold white on red",
+    "fault": "bold red",
+    "risk": "bold magenta",
+    "note": "bold cyan",
+}
 
 
 class Screen:
@@ -37,12 +42,20 @@ class Screen:
     def render(self, *parts: RenderableType) -> str:
         out = io.StringIO()
         console = Console(
-            file=out, width=self.width or _WIDE, force_terminal=self.colour, no_color=not self.colour,
-            color_system="standard" if self.colour else None, highlight=False, markup=False, emoji=False,
+            file=out,
+            width=self.width or _WIDE,
+            force_terminal=self.colour,
+            no_color=not self.colour,
+            color_system="standard" if self.colour else None,
+            highlight=False,
+            markup=False,
+            emoji=False,
             legacy_windows=False,
-        )  # fmt: skip
+        )
         console.print(Group(*parts), soft_wrap=False, crop=False, overflow="fold")
-        return "\n".join(line.rstrip() if not self.colour else line for line in out.getvalue().split("\n"))
+        return "\n".join(
+            line.rstrip() if not self.colour else line for line in out.getvalue().split("\n")
+        )
 
 
 def grid_text(grid: Grid, screen: Screen) -> str:
@@ -52,7 +65,10 @@ def grid_text(grid: Grid, screen: Screen) -> str:
     numbered = list(enumerate(grid.rows))
     if grid.grouped:
         for number, (name, rows) in enumerate(groupby(numbered, key=lambda item: item[1][0])):
-            parts += [Text("\n" * bool(number) + name, style=_GROUP), _table(grid, list(rows), shown, widths)]
+            parts += [
+                Text("\n" * bool(number) + name, style=_GROUP),
+                _table(grid, list(rows), shown, widths),
+            ]
     elif numbered and grid.blocks and widths is None and (screen.width or _WIDE) < _NARROW:
         left_out = []
         for row in numbered:
@@ -66,10 +82,15 @@ def grid_text(grid: Grid, screen: Screen) -> str:
 
 
 def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, list[str]]:
-    """The columns to show, how wide each is at its widest (None if they must be squeezed), and those left out."""
+    """The columns to show, how wide each is at its widest (None if they must be squeezed), and
+    those left out.
+    """
     first = 1 if grid.grouped else 0
     shown = list(range(first, len(grid.columns)))
-    natural = [max([cell_len(c.name), *(cell_len(row[at]) for row in grid.rows)]) for at, c in enumerate(grid.columns)]
+    natural = [
+        max([cell_len(c.name), *(cell_len(row[at]) for row in grid.rows)])
+        for at, c in enumerate(grid.columns)
+    ]
     left_out: list[str] = []
     while width is not None and sum(natural[at] + 2 for at in shown) - 2 > width:
         spare = [at for at in shown if grid.columns[at].spare]
@@ -80,18 +101,27 @@ def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, li
     return shown, natural, left_out
 
 
-def _table(grid: Grid, rows: Iterable[tuple[int, list[str]]], shown: list[int], widths: list[int] | None) -> Table:
-    table = Table(box=_LINES, pad_edge=False, header_style=_HEAD, show_edge=False, padding=(0, 1, 0, 0))
+def _table(
+    grid: Grid, rows: Iterable[tuple[int, list[str]]], shown: list[int], widths: list[int] | None
+) -> Table:
+    table = Table(
+        box=_LINES, pad_edge=False, header_style=_HEAD, show_edge=False, padding=(0, 1, 0, 0)
+    )
     for at in shown:
         column = grid.columns[at]
         table.add_column(
-            column.name, justify="right" if column.right else "left", no_wrap=column.whole, overflow="fold",
+            column.name,
+            justify="right" if column.right else "left",
+            no_wrap=column.whole,
+            overflow="fold",
             min_width=widths[at] if widths else _widest(grid, at) if column.whole else None,
-        )  # fmt: skip
+        )
     for number, row in rows:
         # Squeezed lists of VIDs break between numbers, not within one.
         cells = row if widths else [_COMMA.sub(", ", cell) for cell in row]
-        table.add_row(*(Text(cells[at], style=_MARK if (number, at) in grid.marks else "") for at in shown))
+        table.add_row(
+            *(Text(cells[at], style=_MARK if (number, at) in grid.marks else "") for at in shown)
+        )
     return table
 
 

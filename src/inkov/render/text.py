@@ -1,4 +1,6 @@
-"""What every output shares: texts from configurations made harmless, places in words, results as plain JSON values."""
+"""What every output shares: texts from configurations made harmless, places in words, results as
+plain JSON values.
+"""
 
 from __future__ import annotations
 
@@ -16,10 +18,14 @@ __all__ = ["brief", "place", "plain", "safe", "to_json"]
 
 
 def safe(text: str) -> str:
-    """The text with control and other unprintable characters written out: nothing read can drive the terminal."""
+    """The text with control and other unprintable characters written out: nothing read can drive
+    the terminal.
+    """
     if text.isprintable():
         return text
-    return "".join(c if c.isprintable() else c.encode("unicode_escape").decode("ascii") for c in text)
+    return "".join(
+        c if c.isprintable() else c.encode("unicode_escape").decode("ascii") for c in text
+    )
 
 
 def place(origin: Origin, locator: Locator) -> str:
@@ -29,13 +35,17 @@ def place(origin: Origin, locator: Locator) -> str:
 
 
 def brief(origin: Origin, locator: Locator) -> str:
-    """`place` with the file's name only, if no other file that was read has the same name: for narrow columns."""
+    """`place` with the file's name only, if no other file that was read has the same name: for
+    narrow columns.
+    """
     whole = place(origin, locator)
     return whole.rpartition("/")[2] if locator.unique_name(origin.file) else whole
 
 
 def plain(value: Any, locator: Locator) -> Any:
-    """A result as dicts, lists, texts and numbers. An origin becomes file, line and, for JSON files, pointer."""
+    """A result as dicts, lists, texts and numbers. An origin becomes file, line and, for JSON
+    files, pointer.
+    """
     if isinstance(value, Origin):
         found: dict[str, Any] = {"file": value.file or None, "line": locator.line(value) or None}
         if value.pointer:

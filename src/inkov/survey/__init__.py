@@ -1,1 +1,1 @@
-"""What a person asks to see, as plain rows: VLANs, ports, links, trunks. No judgement, no layout."""
+"""What a person asks to see, as plain rows: VLANs, ports, links, trunks. No judgement here."""

@@ -35,13 +35,19 @@ class LinkRow(Struct):
 def link_rows(fabric: Fabric, switch: str | None = None) -> list[LinkRow]:
     """All links, then neighbours outside, then strays (those that touch `switch`, if given)."""
     wiring = fabric.wiring
-    disputed = {link: str(conflict.near) for conflict in wiring.conflicts for link in conflict.links}
+    disputed = {
+        link: str(conflict.near) for conflict in wiring.conflicts for link in conflict.links
+    }
     rows = []
     for number, link in enumerate(wiring.links):
         if switch is not None and switch not in (link.a.device, link.b.device):
             continue
-        row = LinkRow("bundle" if _bundled(link) else "link", str(link.a), str(link.b),
-                      "up" if fabric.link_up[number] else "shut")  # fmt: skip
+        row = LinkRow(
+            "bundle" if _bundled(link) else "link",
+            str(link.a),
+            str(link.b),
+            "up" if fabric.link_up[number] else "shut",
+        )
         for evidence in link.evidence:
             says = f"heard by {evidence.by}" if evidence.by else "cabling table"
             if evidence.spelled:
@@ -57,10 +63,21 @@ def link_rows(fabric: Fabric, switch: str | None = None) -> list[LinkRow]:
         if switch in (None, report.near.device):
             witness = Witnessed(f"heard by {report.near.device}", report.origin)
             far = f"{report.far}:{report.far_port}"
-            rows.append(LinkRow("outside", str(report.near), far, "", [witness], ["not among the files"]))
+            rows.append(
+                LinkRow("outside", str(report.near), far, "", [witness], ["not among the files"])
+            )
     for stray in wiring.strays:
         if switch in (None, stray.near.device):
-            rows.append(LinkRow("stray", str(stray.near), "", "", [Witnessed("report", stray.origin)], [stray.says]))
+            rows.append(
+                LinkRow(
+                    "stray",
+                    str(stray.near),
+                    "",
+                    "",
+                    [Witnessed("report", stray.origin)],
+                    [stray.says],
+                )
+            )
     return rows
 
 

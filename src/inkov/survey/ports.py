@@ -13,9 +13,11 @@ __all__ = ["Membership", "PortRow", "matrix", "port_rows"]
 
 
 class PortRow(Struct):
-    """One port. `untagged` and `tagged` are the VLANs that leave by it; `arrives` the VLAN of untagged arrivals.
+    """One port. `untagged` and `tagged` are the VLANs that leave by it; `arrives` the VLAN of
+    untagged arrivals.
 
-    `behind` names what is at the other end of the cable; `origin` is where the mode was said, or the port.
+    `behind` names what is at the other end of the cable; `origin` is where the mode was said, or
+    the port.
     """
 
     switch: str
@@ -30,8 +32,12 @@ class PortRow(Struct):
     origin: Origin
 
 
-def port_rows(fabric: Fabric, switch: str | None = None, vlans: VlanSet | None = None) -> list[PortRow]:
-    """The ports in natural order (of `switch`; those that any of `vlans` passes or belongs to, if given)."""
+def port_rows(
+    fabric: Fabric, switch: str | None = None, vlans: VlanSet | None = None
+) -> list[PortRow]:
+    """The ports in natural order (of `switch`; those that any of `vlans` passes or belongs to, if
+    given).
+    """
     outside = {report.near: f"{report.far}:{report.far_port}" for report in fabric.wiring.outside}
     rows = []
     for resolved in fabric.ports.values():
@@ -76,10 +82,14 @@ class Membership(Struct):
     ports: dict[str, str]
 
 
-def matrix(fabric: Fabric, switch: str | None = None, vlans: VlanSet | None = None) -> list[Membership]:
-    """VLAN × port of each switch, for the VLANs that some port passes and the ports that pass some VLAN.
+def matrix(
+    fabric: Fabric, switch: str | None = None, vlans: VlanSet | None = None
+) -> list[Membership]:
+    """VLAN × port of each switch, for the VLANs that some port passes and the ports that pass some
+    VLAN.
 
-    A VLAN that a port carries only since its list is left at everything, and that the switch has, counts.
+    A VLAN that a port carries only since its list is left at everything, and that the switch has,
+    counts.
     """
     rows = []
     for device in sorted(fabric.campus.devices.values(), key=lambda d: natural(d.name)):
@@ -94,6 +104,9 @@ def matrix(fabric: Fabric, switch: str | None = None, vlans: VlanSet | None = No
         for view in views.values():
             passed |= view.emit
         for vid in VlanSet(passed if vlans is None else passed & vlans.bits):
-            marks = {p: "" if not v.emit >> vid & 1 else "U" if v.bare >> vid & 1 else "T" for p, v in views.items()}
+            marks = {
+                p: "" if not v.emit >> vid & 1 else "U" if v.bare >> vid & 1 else "T"
+                for p, v in views.items()
+            }
             rows.append(Membership(device.name, vid, marks))
     return rows

@@ -1,4 +1,6 @@
-"""Every trunk, both ends on one row: how it came about, tagging, native VLAN, and the VLANs that cross."""
+"""Every trunk, both ends on one row: how it came about, tagging, native VLAN, and the VLANs that
+cross.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ _TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
 
 
 class TrunkEnd(Struct):
-    """One end. `how` tells how its mode came about; `stated` is its list and `live` what of it the switch has."""
+    """One end. `how` tells how its mode came about; `stated` is its list and `live` what of it the
+    switch has.
+    """
 
     switch: str
     port: str
@@ -35,9 +39,10 @@ class TrunkEnd(Struct):
 class TrunkRow(Struct):
     """A trunk: `b` is None where nobody known is at the far end; `up` is false if an end is shut.
 
-    `shared` crosses both ways under one number. `a_to_b` and `b_to_a` keep their number in that direction only;
-    `translated` lists (VIDs as a has them, VIDs as b has them, way), the way being "both", "a to b" or "b to a".
-    `needed` has something to serve on both sides; `surplus` crosses unneeded, `missing` is needed and does not cross.
+    `shared` crosses both ways under one number. `a_to_b` and `b_to_a` keep their number in that
+    direction only; `translated` lists (VIDs as a has them, VIDs as b has them, way), the way being
+    "both", "a to b" or "b to a". `needed` has something to serve on both sides; `surplus` crosses
+    unneeded, `missing` is needed and does not cross.
     """
 
     a: TrunkEnd
@@ -52,13 +57,17 @@ class TrunkRow(Struct):
     missing: str = ""
 
 
-def trunk_rows(fabric: Fabric, switch: str | None = None, wanted: Mapping[str, int] | None = None) -> list[TrunkRow]:
+def trunk_rows(
+    fabric: Fabric, switch: str | None = None, wanted: Mapping[str, int] | None = None
+) -> list[TrunkRow]:
     """The links with a tagged end, then tagged ports with nobody known behind them."""
     rows = []
     needs = needed(fabric, wanted)
     for number, link in enumerate(fabric.wiring.links):
         a, b = fabric.ports[link.a], fabric.ports[link.b]
-        if not (_is_trunk(a) or _is_trunk(b)) or (switch and switch not in (link.a.device, link.b.device)):
+        if not (_is_trunk(a) or _is_trunk(b)) or (
+            switch and switch not in (link.a.device, link.b.device)
+        ):
             continue
         there, back = _crosses(fabric, number, link.a), _crosses(fabric, number, link.b)
         both = there[0] & back[0]
@@ -69,11 +78,17 @@ def trunk_rows(fabric: Fabric, switch: str | None = None, wanted: Mapping[str, i
         natives = [end.native for end in (a, b) if end.like is Mode.TRUNK and end.native]
         rows.append(
             TrunkRow(
-                _end(fabric, a), _end(fabric, b), fabric.link_up[number], bits_to_text(both), *only,
-                [(*pair, way) for pair, way in ways.items()], bits_to_text(needs[number]),
-                bits_to_text(unneeded(both, needs[number], natives)), bits_to_text(needs[number] & ~both),
+                _end(fabric, a),
+                _end(fabric, b),
+                fabric.link_up[number],
+                bits_to_text(both),
+                *only,
+                [(*pair, way) for pair, way in ways.items()],
+                bits_to_text(needs[number]),
+                bits_to_text(unneeded(both, needs[number], natives)),
+                bits_to_text(needs[number] & ~both),
             )
-        )  # fmt: skip
+        )
     for end, resolved in fabric.ports.items():
         if _is_trunk(resolved) and end not in fabric.wiring.of and (switch in (None, end.device)):
             rows.append(TrunkRow(_end(fabric, resolved), None, True, ""))
@@ -87,14 +102,19 @@ def _is_trunk(resolved: Resolved) -> bool:
 
 
 def _crosses(fabric: Fabric, link: int, near: End) -> tuple[int, list[tuple[str, str]]]:
-    """What crosses a link from one end: the VIDs that keep their number, and (left as, arrives as) of the others."""
+    """What crosses a link from one end: the VIDs that keep their number, and (left as, arrives as)
+    of the others.
+    """
     same, folds = 0, []
     for sender in fabric.at.get(near, ()):
         for crossing in fabric.crossings.get(sender, ()):
             if crossing.link == link:
                 for _, mask in crossing.same:
                     same |= mask
-                folds += [(bits_to_text(fold.leaves), bits_to_text(fold.arrives)) for fold in crossing.folds]
+                folds += [
+                    (bits_to_text(fold.leaves), bits_to_text(fold.arrives))
+                    for fold in crossing.folds
+                ]
     return same, folds
 
 
@@ -105,12 +125,19 @@ def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
     negotiation = settled_fact(resolved.stated, platform, "negotiation")
     assert mode is not None and negotiation is not None
     if negotiates(resolved.settled):
-        return f"negotiated: {resolved.settled.negotiation}, far end {resolved.remote}", negotiation.origin
+        return (
+            f"negotiated: {resolved.settled.negotiation}, far end {resolved.remote}",
+            negotiation.origin,
+        )
     member = resolved.stated.tagged or resolved.stated.untagged
-    if resolved.mode is Mode.GENERAL and member is not None:  # whatever it is called, its membership makes it so
+    if (
+        resolved.mode is Mode.GENERAL and member is not None
+    ):  # whatever it is called, its membership makes it so
         return "stated", member.origin
     if mode.origin.basis is Basis.STATED:
-        announcing = ", announcing" if resolved.settled.negotiation is Negotiation.ANNOUNCING else ""
+        announcing = (
+            ", announcing" if resolved.settled.negotiation is Negotiation.ANNOUNCING else ""
+        )
         return f"stated{announcing}", mode.origin
     return str(mode.origin.basis), mode.origin
 
@@ -121,12 +148,22 @@ def _end(fabric: Fabric, resolved: Resolved) -> TrunkEnd:
     native = "none"
     if resolved.mode is Mode.TRUNK:
         vid = resolved.settled.native_vlan
-        native = "none" if vid is None else f"{vid}" + (" tagged" if resolved.settled.native_tagged else "")
+        native = (
+            "none"
+            if vid is None
+            else f"{vid}" + (" tagged" if resolved.settled.native_tagged else "")
+        )
         stated = str(resolved.settled.allowed)
     else:
         native = str(view.pvid or "none")
         stated = bits_to_text(resolved.free.emit)
     return TrunkEnd(
-        resolved.end.device, resolved.end.port, str(resolved.like), how, native, stated,
-        bits_to_text(view.emit), origin if origin.file else resolved.stated.origin,
-    )  # fmt: skip
+        resolved.end.device,
+        resolved.end.port,
+        str(resolved.like),
+        how,
+        native,
+        stated,
+        bits_to_text(view.emit),
+        origin if origin.file else resolved.stated.origin,
+    )

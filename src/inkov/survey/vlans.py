@@ -17,7 +17,9 @@ __all__ = ["VlanAt", "VlanBreak", "VlanRow", "vlan_rows"]
 
 
 class VlanAt(Struct):
-    """One VLAN on one switch. `ports` counts host ports that are members; `defined` is None without a VLAN table."""
+    """One VLAN on one switch. `ports` counts host ports that are members; `defined` is None without
+    a VLAN table.
+    """
 
     switch: str
     defined: bool | None
@@ -28,7 +30,9 @@ class VlanAt(Struct):
 
 
 class VlanBreak(Struct):
-    """Why one island of a VLAN does not talk with the largest: where the shortest way between them stops it."""
+    """Why one island of a VLAN does not talk with the largest: where the shortest way between them
+    stops it.
+    """
 
     island: list[str]
     says: str
@@ -36,9 +40,11 @@ class VlanBreak(Struct):
 
 
 class VlanRow(Struct):
-    """One VLAN. `at` lists the switches that define it or have members of it; `absent` those that do neither.
+    """One VLAN. `at` lists the switches that define it or have members of it; `absent` those that
+    do neither.
 
-    `islands` are the switches with something to serve in it, in parts that talk with each other, largest part first.
+    `islands` are the switches with something to serve in it, in parts that talk with each other,
+    largest part first.
     """
 
     vlan: int
@@ -50,9 +56,17 @@ class VlanRow(Struct):
     breaks: list[VlanBreak] = field(default_factory=list)
 
 
-def vlan_rows(fabric: Fabric, vlans: VlanSet | None = None, switch: str | None = None) -> list[VlanRow]:
-    """The rows of all VLANs that are defined or have members anywhere (of `vlans`, on `switch`, if given)."""
-    members, gateways, serving = member_ports(fabric), gateway_bits(fabric), served_by_device(fabric)
+def vlan_rows(
+    fabric: Fabric, vlans: VlanSet | None = None, switch: str | None = None
+) -> list[VlanRow]:
+    """The rows of all VLANs that are defined or have members anywhere (of `vlans`, on `switch`, if
+    given).
+    """
+    members, gateways, serving = (
+        member_ports(fabric),
+        gateway_bits(fabric),
+        served_by_device(fabric),
+    )
     devices = [d for d in fabric.campus.devices.values() if switch is None or d.name == switch]
     devices.sort(key=lambda device: natural(device.name))
     bits = 0
@@ -74,7 +88,8 @@ def vlan_rows(fabric: Fabric, vlans: VlanSet | None = None, switch: str | None =
             if vlan is None and not ports and not gateway:
                 row.absent.append(device.name)
                 continue
-            # VID 1, the default PVID, is there without being listed; what is carried may be the table itself.
+            # VID 1, the default PVID, is there without being listed; what is carried may be the
+            # table itself.
             defined = None if device.vlans is None else vlan is not None or vid == 1
             defined = True if device.table_is_membership else defined
             at = VlanAt(device.name, defined, ports=ports, gateway=gateway)

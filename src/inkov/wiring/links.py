@@ -1,8 +1,9 @@
 """From reports to links.
 
-Every report (a neighbour heard, a row of a cabling table) names two ports. What the reports agree on becomes a link
-with all its evidence. A port that different reports join to different ports is a conflict; each of these links is
-kept, since what follows must not take for apart what may be joined. Members of a bundle stand for their bundle.
+Every report (a neighbour heard, a row of a cabling table) names two ports. What the reports agree
+on becomes a link with all its evidence. A port that different reports join to different ports is a
+conflict; each of these links is kept, since what follows must not take for apart what may be
+joined. Members of a bundle stand for their bundle.
 """
 
 from __future__ import annotations
@@ -41,7 +42,8 @@ class Evidence(Struct, frozen=True, gc=False):
 class Link(Struct, frozen=True, gc=False):
     """A link between two ends, `a` before `b` in natural order.
 
-    `cables` are the physical ports it consists of, one pair for each cable (several where the ends are bundles).
+    `cables` are the physical ports it consists of, one pair for each cable (several where the ends
+    are bundles).
     """
 
     a: End
@@ -59,7 +61,7 @@ class Link(Struct, frozen=True, gc=False):
 
     @property
     def one_sided(self) -> bool:
-        """True if one end reports the link, the other does not, and no cabling table confirms it."""
+        """True if just one end reports the link, and no cabling table confirms it."""
         if any(not e.by for e in self.evidence):
             return False
         return not {self.a.device, self.b.device} <= {e.by for e in self.evidence}
@@ -90,7 +92,7 @@ class Stray(Struct, frozen=True):
 
 
 class Wiring(Struct):
-    """All links, in natural order, and what the reports leave open. `of` lists the links of an end."""
+    """All links, in natural order, and what reports leave open. `of` lists an end's links."""
 
     links: list[Link] = field(default_factory=list)
     outside: list[Outside] = field(default_factory=list)
@@ -113,7 +115,9 @@ def _pair(one: End, other: End) -> tuple[End, End]:
 
 
 def bundle_of(device: Device, port: str) -> str:
-    """The bundle that a port forwards as, or the port itself (FM 1.7). A bundle is in no other bundle."""
+    """The bundle that a port forwards as, or the port itself (FM 1.7). A bundle is in no other
+    bundle.
+    """
     fact = device.ports[port].bundle if port in device.ports else None
     bundle = device.ports.get(fact.value) if fact is not None else None
     if bundle is None or bundle.bundle is not None or bundle.name == port:
@@ -137,7 +141,11 @@ class _Finder:
         if name in ports:  # nearly always
             return name
         if device not in self._ports:
-            about = {port.name: port.description.value for port in ports.values() if port.description is not None}
+            about = {
+                port.name: port.description.value
+                for port in ports.values()
+                if port.description is not None
+            }
             self._ports[device] = Names(ports, about)
         names = self._ports[device]
         return names.find(name) or (names.find(description) if description else None)
@@ -177,20 +185,35 @@ def _order(pair: tuple[End, End]) -> tuple[object, ...]:
 
 def _reports(campus: Campus) -> list[_Report]:
     reports = [
-        _Report(End(n.device, n.port), End(n.far_device, n.far_port), n.device, n.origin, n.far_port_description)
+        _Report(
+            End(n.device, n.port),
+            End(n.far_device, n.far_port),
+            n.device,
+            n.origin,
+            n.far_port_description,
+        )
         for n in campus.neighbours
     ]
-    reports += [_Report(End(c.device, c.port), End(c.far_device, c.far_port), "", c.origin, "") for c in campus.cables]
+    reports += [
+        _Report(End(c.device, c.port), End(c.far_device, c.far_port), "", c.origin, "")
+        for c in campus.cables
+    ]
     return reports
 
 
-def _resolve(report: _Report, finder: _Finder, wiring: Wiring) -> tuple[tuple[End, End], Evidence] | None:
+def _resolve(
+    report: _Report, finder: _Finder, wiring: Wiring
+) -> tuple[tuple[End, End], Evidence] | None:
     near_device, far_device = finder.device(report.near.device), finder.device(report.far.device)
-    if near_device is None and far_device is not None:  # a cabling row whose first switch is not among the files
+    if (
+        near_device is None and far_device is not None
+    ):  # a cabling row whose first switch is not among the files
         report = report._replace(near=report.far, far=report.near)
         near_device, far_device = far_device, None
     if near_device is None:
-        wiring.strays.append(Stray(report.near, f"{report.near.device!r} is not among the files", report.origin))
+        wiring.strays.append(
+            Stray(report.near, f"{report.near.device!r} is not among the files", report.origin)
+        )
         return None
     near_port = finder.port(near_device, report.near.port)
     if near_port is None:
@@ -203,11 +226,15 @@ def _resolve(report: _Report, finder: _Finder, wiring: Wiring) -> tuple[tuple[En
         return None
     far_port = finder.port(far_device, report.far.port, report.description)
     if far_port is None:
-        wiring.strays.append(Stray(near, f"{far_device} has no port {report.far.port!r}", report.origin))
+        wiring.strays.append(
+            Stray(near, f"{far_device} has no port {report.far.port!r}", report.origin)
+        )
         return None
     far = End(far_device, far_port)
     if near == far:
-        wiring.strays.append(Stray(near, "the port is reported as its own neighbour", report.origin))
+        wiring.strays.append(
+            Stray(near, "the port is reported as its own neighbour", report.origin)
+        )
         return None
     spelled = report.far.port if report.far.port != far_port else ""
     return _pair(near, far), Evidence(report.by, report.origin, spelled)

@@ -1,11 +1,12 @@
 """Finding a device or a port under the name that another device has for it.
 
-A neighbour report spells names as the far end announces them, a cabling table as somebody typed them. `Names` knows
-the names of one kind in one place and finds the one meant, in this order, each step only if it points to one name:
+A neighbour report spells names as the far end announces them, a cabling table as somebody typed
+them. `Names` knows the names of one kind in one place and finds the one meant, in this order, each
+step only if it points to one name:
 
-1. the same text; 2. the same but for case, spaces and leading zeros of numbers; 3. the same numbers, and a word that
-begins like the other ("eth1/2" and "ethernet 1/2"); 4. for ports, the description; for devices, the name up to the
-first dot ("gate-1.garden.example" and "gate-1").
+1. the same text; 2. the same but for case, spaces and leading zeros of numbers; 3. the same
+numbers, and a word that begins like the other ("eth1/2" and "ethernet 1/2"); 4. for ports, the
+description; for devices, the name up to the first dot ("gate-1.garden.example" and "gate-1").
 """
 
 from __future__ import annotations
@@ -29,10 +30,16 @@ def _split(plain: str) -> tuple[str, str]:
 
 
 class Names:
-    """The names of one kind in one place. `aliases` maps further texts to names (port descriptions)."""
+    """The names of one kind in one place. `aliases` maps further texts to names (port
+    descriptions).
+    """
 
     def __init__(
-        self, names: Iterable[str], aliases: Mapping[str, str] | None = None, *, domains: bool = False
+        self,
+        names: Iterable[str],
+        aliases: Mapping[str, str] | None = None,
+        *,
+        domains: bool = False,
     ) -> None:
         self._exact = set(names)
         self._domains = domains
@@ -55,8 +62,16 @@ class Names:
         plain = _plain(text)
         if self._domains:
             short = plain.partition(".")[0]
-            return _only(self._plain.get(plain)) or _only(self._plain.get(short)) or _only(self._aliases.get(short))
-        return _only(self._plain.get(plain)) or self._abbreviated(plain) or _only(self._aliases.get(plain))
+            return (
+                _only(self._plain.get(plain))
+                or _only(self._plain.get(short))
+                or _only(self._aliases.get(short))
+            )
+        return (
+            _only(self._plain.get(plain))
+            or self._abbreviated(plain)
+            or _only(self._aliases.get(plain))
+        )
 
     def _abbreviated(self, plain: str) -> str | None:
         word, tail = _split(plain)

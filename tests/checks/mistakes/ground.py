@@ -1,8 +1,10 @@
-"""Mistakes of every kind, planted into campuses as a slip of the hand would: one thing changed, nothing else.
+"""Mistakes of every kind, planted into campuses as a slip of the hand would: one thing changed,
+nothing else.
 
-A mistake is a function that changes the campus (or the plan) and returns the places that its finding must name, or None
-where the campus gives no occasion for it. `KINDS` has those that were imported, with the rule that must find them, and
-the rules that may tell of what the mistake brings about directly.
+A mistake is a function that changes the campus (or the plan) and returns the places that its
+finding must name, or None where the campus gives no occasion for it. `KINDS` has those that were
+imported, with the rule that must find them, and the rules that may tell of what the mistake brings
+about directly.
 """
 
 from __future__ import annotations
@@ -31,7 +33,9 @@ SPOT = tuple[str, str | None]
 
 
 class Ground(NamedTuple):
-    """Where a mistake is planted: the clean campus as it is seen, the copy that is changed, and the plan's text."""
+    """Where a mistake is planted: the clean campus as it is seen, the copy that is changed, and the
+    plan's text.
+    """
 
     site: Site
     campus: Campus
@@ -48,22 +52,39 @@ class Ground(NamedTuple):
 
     def hosts(self, fits: Callable[[Resolved], bool] = lambda r: True) -> list[Resolved]:
         """Access ports with hosts, in a switch with a VLAN table, in no port plan."""
-        tabled = {d.name for d in self.campus.devices.values() if d.vlans is not None and not d.table_is_membership}
+        tabled = {
+            d.name
+            for d in self.campus.devices.values()
+            if d.vlans is not None and not d.table_is_membership
+        }
         planned = {End(p.device, p.port) for p in self.campus.planned} | set(self.site.hosts_at)
         second = {device.name for device in self.campus.others}
         members = Counter((r.end.device, r.access) for r in self.site.access_hosts)
-        return [r for r in self.site.access_hosts if r.mode is Mode.ACCESS and r.end.device in tabled - second
-                and r.end not in planned and members[r.end.device, r.access] > 1 and fits(r)]  # fmt: skip
+        return [
+            r
+            for r in self.site.access_hosts
+            if r.mode is Mode.ACCESS
+            and r.end.device in tabled - second
+            and r.end not in planned
+            and members[r.end.device, r.access] > 1
+            and fits(r)
+        ]
 
     def trunk_links(self) -> list[Any]:
         return [j for j in self.site.trunk_links if j.a.mode is j.b.mode is Mode.TRUNK]
 
     def single(self) -> list[Any]:
-        """Trunk links that are the only way to a switch: (link, near end, the end of the switch behind)."""
+        """Trunk links that are the only way to a switch: (link, near end, the end of the switch
+        behind).
+        """
         found = []
         for joined in self.trunk_links():
             for near, far in ((joined.a, joined.b), (joined.b, joined.a)):
-                links = [k for k in self.site.fabric.wiring.links if far.end.device in (k.a.device, k.b.device)]
+                links = [
+                    k
+                    for k in self.site.fabric.wiring.links
+                    if far.end.device in (k.a.device, k.b.device)
+                ]
                 if len(links) == 1:
                     found.append((joined, near, far))
         return found
@@ -71,8 +92,11 @@ class Ground(NamedTuple):
     def spare(self) -> list[End]:
         """Physical ports that are shut and in no link."""
         of = self.site.fabric.wiring.of
-        return [r.end for r in self.site.every_port if not r.up and not r.bundle and r.end not in of
-                and r.stated.kind is PortKind.PHYSICAL]  # fmt: skip
+        return [
+            r.end
+            for r in self.site.every_port
+            if not r.up and not r.bundle and r.end not in of and r.stated.kind is PortKind.PHYSICAL
+        ]
 
 
 def said(value: Any) -> Fact[Any]:
@@ -130,7 +154,11 @@ def of_trunk(rule: str, name: str, *also: str, both: bool = False, **settings: A
         if joined is None:
             return None
         for end in (joined.a.end, joined.b.end) if both else (joined.a.end,):
-            state(ground, end, **{k: v(ground, end) if callable(v) else v for k, v in settings.items()})
+            state(
+                ground,
+                end,
+                **{k: v(ground, end) if callable(v) else v for k, v in settings.items()},
+            )
         return [joined.a.end, joined.b.end] if both else [joined.a.end]
 
     plant.__name__ = name

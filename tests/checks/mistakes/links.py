@@ -27,34 +27,80 @@ from tests.checks.mistakes.ground import (
     state,
 )
 
-# --- links ----------------------------------------------------------------------------------------------------------
+# --- links ----------------------------------------------------------------------------------------
 
 of_trunk(
-    "trunk-meets-access", "a_trunk_made_an_access_port", mode=Mode.ACCESS, access_vlan=lambda g, e: min(members(g, e))
+    "trunk-meets-access",
+    "a_trunk_made_an_access_port",
+    mode=Mode.ACCESS,
+    access_vlan=lambda g, e: min(members(g, e)),
 )
-of_trunk("negotiation-fails", "both_ends_wait", both=True, mode=None, negotiation=Negotiation.PASSIVE,
-         access_vlan=lambda g, e: 99)  # fmt: skip
-of_trunk("negotiation-fails", "one_end_asks_a_silent_trunk", mode=None, negotiation=Negotiation.ACTIVE,
-         access_vlan=lambda g, e: 99)  # fmt: skip
-of_trunk("access-port-to-switch", "two_ends_in_one_vlan", "surplus-vlans", both=True, mode=Mode.ACCESS, access_vlan=99)
+of_trunk(
+    "negotiation-fails",
+    "both_ends_wait",
+    both=True,
+    mode=None,
+    negotiation=Negotiation.PASSIVE,
+    access_vlan=lambda g, e: 99,
+)
+of_trunk(
+    "negotiation-fails",
+    "one_end_asks_a_silent_trunk",
+    mode=None,
+    negotiation=Negotiation.ACTIVE,
+    access_vlan=lambda g, e: 99,
+)
+of_trunk(
+    "access-port-to-switch",
+    "two_ends_in_one_vlan",
+    "surplus-vlans",
+    both=True,
+    mode=Mode.ACCESS,
+    access_vlan=99,
+)
 of_trunk("native-tagged-at-one-end", "a_native_vlan_tagged", native_tagged=True)
 of_trunk("trunk-allows-everything", "a_list_left_out", allowed=VlanSet.all())
-of_trunk("native-default", "a_default_native_vlan", both=True, native_vlan=1,
-         allowed=lambda g, e: g.site.resolved(e).settled.allowed - VlanSet.of(99) | VlanSet.of(1))  # fmt: skip
-of_trunk("untagged-vlan-differs", "another_native_vlan", native_vlan=lambda g, e: min(members(g, e)))
-of_trunk("allowed-nowhere-defined", "a_number_too_many",
-         allowed=lambda g, e: g.site.resolved(e).settled.allowed | VlanSet.of(783))  # fmt: skip
-of_trunk("native-not-allowed", "a_native_vlan_off_the_list",
-         allowed=lambda g, e: g.site.resolved(e).settled.allowed - VlanSet.of(99))  # fmt: skip
-of_trunk("negotiation-on", "both_ends_negotiate", both=True, mode=None, negotiation=Negotiation.ACTIVE,
-         access_vlan=lambda g, e: 99)  # fmt: skip
+of_trunk(
+    "native-default",
+    "a_default_native_vlan",
+    both=True,
+    native_vlan=1,
+    allowed=lambda g, e: g.site.resolved(e).settled.allowed - VlanSet.of(99) | VlanSet.of(1),
+)
+of_trunk(
+    "untagged-vlan-differs", "another_native_vlan", native_vlan=lambda g, e: min(members(g, e))
+)
+of_trunk(
+    "allowed-nowhere-defined",
+    "a_number_too_many",
+    allowed=lambda g, e: g.site.resolved(e).settled.allowed | VlanSet.of(783),
+)
+of_trunk(
+    "native-not-allowed",
+    "a_native_vlan_off_the_list",
+    allowed=lambda g, e: g.site.resolved(e).settled.allowed - VlanSet.of(99),
+)
+of_trunk(
+    "negotiation-on",
+    "both_ends_negotiate",
+    both=True,
+    mode=None,
+    negotiation=Negotiation.ACTIVE,
+    access_vlan=lambda g, e: 99,
+)
 
 
 @mistake("edge-on-link")
 def an_edge_setting_on_a_link(ground: Ground) -> list[SPOT] | None:
-    joined = some(ground, [j for j in ground.trunk_links() if j.a.stated.kind is PortKind.PHYSICAL
-                           and any(r.stated.edge for r in ground.site.host_ports
-                                   if r.end.device == j.a.end.device)])  # fmt: skip
+    joined = some(
+        ground,
+        [
+            j
+            for j in ground.trunk_links()
+            if j.a.stated.kind is PortKind.PHYSICAL
+            and any(r.stated.edge for r in ground.site.host_ports if r.end.device == j.a.end.device)
+        ],
+    )
     if joined is None:
         return None
     state(ground, joined.a.end, edge=True)
@@ -80,7 +126,8 @@ def a_list_that_replaced_the_first(ground: Ground) -> list[SPOT] | None:
     before = far.stated.allowed
     after = before.value - VlanSet.of(min(members(ground, far.end)))
     ground.campus.devices[far.end.device].overridden.append(
-        Overridden(far.end.port, "allowed", before.origin, PLANTED, str(before.value), str(after)))  # fmt: skip
+        Overridden(far.end.port, "allowed", before.origin, PLANTED, str(before.value), str(after))
+    )
     state(ground, far.end, allowed=after)
     return [far.end]
 
@@ -91,8 +138,12 @@ def a_vlan_off_both_lists(ground: Ground) -> list[SPOT] | None:
     if found is None:
         return None
     joined, _, far = found
-    gone = VlanSet.of(min(VlanSet(ground.site.served[far.end.device] & ground.site.needs[joined.number])
-                          - VlanSet.of(30, 31, 32, 90)))  # fmt: skip
+    gone = VlanSet.of(
+        min(
+            VlanSet(ground.site.served[far.end.device] & ground.site.needs[joined.number])
+            - VlanSet.of(30, 31, 32, 90)
+        )
+    )
     for resolved in (joined.a, joined.b):
         state(ground, resolved.end, allowed=resolved.settled.allowed - gone)
     return [joined.a.end, joined.b.end]
@@ -101,7 +152,12 @@ def a_vlan_off_both_lists(ground: Ground) -> list[SPOT] | None:
 @mistake("spare-link-lacks-vlan")
 def a_vlan_off_both_lists_of_a_spare_link(ground: Ground) -> list[SPOT] | None:
     joined = some(
-        ground, [j for j in ground.trunk_links() if j.link.b.device == "core-2" and j.a.end.device != "core-1"]
+        ground,
+        [
+            j
+            for j in ground.trunk_links()
+            if j.link.b.device == "core-2" and j.a.end.device != "core-1"
+        ],
     )
     if joined is None:
         return None
@@ -117,11 +173,18 @@ def a_vlan_that_nobody_needs_there(ground: Ground) -> list[SPOT] | None:
     if found is None:
         return None
     joined, near, far = found
-    known = [v for v in ground.table(near.end.device) if v not in far.settled.allowed and v not in (1, 30, 31, 32)
-             and ground.site.served_anywhere >> v & 1]  # fmt: skip
+    known = [
+        v
+        for v in ground.table(near.end.device)
+        if v not in far.settled.allowed
+        and v not in (1, 30, 31, 32)
+        and ground.site.served_anywhere >> v & 1
+    ]
     if not known or ground.campus.devices[far.end.device].vlans is None:
         return None
-    ground.table(far.end.device)[known[0]] = Vlan(known[0], PLANTED, ground.table(near.end.device)[known[0]].name)
+    ground.table(far.end.device)[known[0]] = Vlan(
+        known[0], PLANTED, ground.table(near.end.device)[known[0]].name
+    )
     for resolved in (joined.a, joined.b):
         state(ground, resolved.end, allowed=resolved.settled.allowed | VlanSet.of(known[0]))
     return [joined.a.end, joined.b.end]
@@ -129,7 +192,10 @@ def a_vlan_that_nobody_needs_there(ground: Ground) -> list[SPOT] | None:
 
 @mistake("native-undefined")
 def a_native_vlan_not_defined(ground: Ground) -> list[SPOT] | None:
-    found = some(ground, [t for t in ground.single() if 99 in (ground.campus.devices[t[2].end.device].vlans or {})])
+    found = some(
+        ground,
+        [t for t in ground.single() if 99 in (ground.campus.devices[t[2].end.device].vlans or {})],
+    )
     if found is None:
         return None
     del ground.table(found[2].end.device)[99]
@@ -152,14 +218,23 @@ def another_native_vlan_than_the_house_has(ground: Ground) -> list[SPOT] | None:
         return None
     for resolved in (joined.a, joined.b):
         ground.table(resolved.end.device)[98] = Vlan(98, PLANTED, said("quiet"))
-        state(ground, resolved.end, native_vlan=98, allowed=resolved.settled.allowed - VlanSet.of(99) | VlanSet.of(98))
+        state(
+            ground,
+            resolved.end,
+            native_vlan=98,
+            allowed=resolved.settled.allowed - VlanSet.of(99) | VlanSet.of(98),
+        )
     return [joined.a.end, joined.b.end]
 
 
 @mistake("trunk-to-nobody")
 def a_trunk_to_nobody(ground: Ground) -> list[SPOT] | None:
     end = some(ground, ground.spare())
-    known = [v for v in (10, 20, 40) if v in (ground.campus.devices[end.device].vlans or {})] if end else []
+    known = (
+        [v for v in (10, 20, 40) if v in (ground.campus.devices[end.device].vlans or {})]
+        if end
+        else []
+    )
     if not known:
         return None
     state(ground, end, enabled=True, mode=Mode.TRUNK, description="x", allowed=VlanSet.of(known[0]))
@@ -178,21 +253,34 @@ def a_port_described_as_a_trunk(ground: Ground) -> list[SPOT] | None:
 
 @mistake("link-one-sided")
 def an_end_that_does_not_report(ground: Ground) -> list[SPOT] | None:
-    link = some(ground, [k for k in ground.site.fabric.wiring.links if len(k.cables) == 1 and len(k.seen_by) == 2])
+    link = some(
+        ground,
+        [k for k in ground.site.fabric.wiring.links if len(k.cables) == 1 and len(k.seen_by) == 2],
+    )
     if link is None:
         return None
     ends = {(link.a.device, link.a.port), (link.b.device, link.b.port)}
-    ground.campus.cables[:] = [c for c in ground.campus.cables if (c.device, c.port) not in ends
-                               and (c.far_device, c.far_port) not in ends]  # fmt: skip
-    ground.campus.neighbours[:] = [n for n in ground.campus.neighbours if n.device != link.b.device
-                                   or n.origin not in {e.origin for e in link.evidence}]  # fmt: skip
+    ground.campus.cables[:] = [
+        c
+        for c in ground.campus.cables
+        if (c.device, c.port) not in ends and (c.far_device, c.far_port) not in ends
+    ]
+    ground.campus.neighbours[:] = [
+        n
+        for n in ground.campus.neighbours
+        if n.device != link.b.device or n.origin not in {e.origin for e in link.evidence}
+    ]
     return [link.a, link.b]
 
 
 @mistake("links-contradict")
 def a_cable_that_is_said_to_go_elsewhere(ground: Ground) -> list[SPOT] | None:
     link = some(ground, [k for k in ground.site.fabric.wiring.links if len(k.cables) == 1])
-    end = some(ground, [e for e in ground.spare() if e.device not in (link.a.device, link.b.device)]) if link else None
+    end = (
+        some(ground, [e for e in ground.spare() if e.device not in (link.a.device, link.b.device)])
+        if link
+        else None
+    )
     if end is None:
         return None
     ground.campus.cables.append(Cable(link.a.device, link.a.port, end.device, end.port, PLANTED))
@@ -202,17 +290,29 @@ def a_cable_that_is_said_to_go_elsewhere(ground: Ground) -> list[SPOT] | None:
 @mistake("cable-unconfirmed")
 def a_cable_that_nobody_hears(ground: Ground) -> list[SPOT] | None:
     reporting = {n.device for n in ground.campus.neighbours}
-    found = some(ground, [j for j in ground.trunk_links() if len(j.link.cables) == 1 and j.link.seen_by
-                          and {j.a.end.device, j.b.end.device} <= reporting
-                          and all(sum(n.device == r.end.device for n in ground.campus.neighbours) > 1
-                                  for r in (j.a, j.b))])  # fmt: skip
+    found = some(
+        ground,
+        [
+            j
+            for j in ground.trunk_links()
+            if len(j.link.cables) == 1
+            and j.link.seen_by
+            and {j.a.end.device, j.b.end.device} <= reporting
+            and all(
+                sum(n.device == r.end.device for n in ground.campus.neighbours) > 1
+                for r in (j.a, j.b)
+            )
+        ],
+    )
     if found is None:
         return None
     origins = {e.origin for e in found.link.evidence if e.by}
     ground.campus.neighbours[:] = [n for n in ground.campus.neighbours if n.origin not in origins]
     if not any(e.by == "" for e in found.link.evidence):
         ground.campus.cables.append(
-            Cable(found.a.end.device, found.a.end.port, found.b.end.device, found.b.end.port, PLANTED)
+            Cable(
+                found.a.end.device, found.a.end.port, found.b.end.device, found.b.end.port, PLANTED
+            )
         )
     return [found.a.end]
 
@@ -249,8 +349,14 @@ def another_speed(ground: Ground) -> list[SPOT] | None:
 
 
 def _bundled(ground: Ground) -> Any:
-    return some(ground, [j for j in ground.trunk_links() if len(j.link.cables) > 1
-                         and all(r.stated.kind is PortKind.BUNDLE for r in (j.a, j.b))])  # fmt: skip
+    return some(
+        ground,
+        [
+            j
+            for j in ground.trunk_links()
+            if len(j.link.cables) > 1 and all(r.stated.kind is PortKind.BUNDLE for r in (j.a, j.b))
+        ],
+    )
 
 
 @mistake("bundle-members-differ")
@@ -269,8 +375,16 @@ def a_bundle_at_one_end_only(ground: Ground) -> list[SPOT] | None:
     if joined is None:
         return None
     for _, end in joined.link.cables:
-        state(ground, end, bundle=None, aggregation=None, mode=Mode.TRUNK, negotiation=Negotiation.SILENT,
-              native_vlan=joined.b.settled.native_vlan, allowed=joined.b.settled.allowed)  # fmt: skip
+        state(
+            ground,
+            end,
+            bundle=None,
+            aggregation=None,
+            mode=Mode.TRUNK,
+            negotiation=Negotiation.SILENT,
+            native_vlan=joined.b.settled.native_vlan,
+            allowed=joined.b.settled.allowed,
+        )
     del ground.campus.devices[joined.b.end.device].ports[joined.b.end.port]
     return [joined.a.end]
 

@@ -26,11 +26,15 @@ from tests.checks.mistakes.ground import (
     state,
 )
 
-# --- distribution ---------------------------------------------------------------------------------------------------
+# --- distribution ---------------------------------------------------------------------------------
 
 
 def _follower(ground: Ground) -> Device | None:
-    sharing = [d for d in ground.campus.devices.values() if d.distribution is not None and d.distribution.role]
+    sharing = [
+        d
+        for d in ground.campus.devices.values()
+        if d.distribution is not None and d.distribution.role
+    ]
     device: Device | None = some(ground, [d for d in sharing if "follower" in str(d.distribution)])
     return device
 
@@ -38,7 +42,11 @@ def _follower(ground: Ground) -> Device | None:
 def of_follower(rule: str, name: str, *also: str, **settings: Any) -> None:
     def plant(ground: Ground) -> list[SPOT] | None:
         device = _follower(ground)
-        if device is None or device.distribution is None or "garden" not in str(device.distribution.domain):
+        if (
+            device is None
+            or device.distribution is None
+            or "garden" not in str(device.distribution.domain)
+        ):
             return None
         for attribute, value in settings.items():
             setattr(device.distribution, attribute, None if value is None else said(value))
@@ -57,7 +65,12 @@ of_follower("distribution-unprotected", "no_password", password=None)
 @mistake("distribution-no-origin")
 def nobody_is_the_origin(ground: Ground) -> list[SPOT] | None:
     device = ground.campus.devices.get("core-1")
-    if device is None or device.distribution is None or not device.distribution.role or _follower(ground) is None:
+    if (
+        device is None
+        or device.distribution is None
+        or not device.distribution.role
+        or _follower(ground) is None
+    ):
         return None
     device.distribution.role = said(Role.FOLLOWER)
     return [("core-1", None)]
@@ -72,7 +85,7 @@ def two_origins(ground: Ground) -> list[SPOT] | None:
     return [("core-1", None), (device.name, None)]
 
 
-# --- private VLANs and protection -----------------------------------------------------------------------------------
+# --- private VLANs and protection -----------------------------------------------------------------
 
 
 def _closet(ground: Ground) -> str | None:
@@ -138,7 +151,11 @@ def a_trunk_without_a_secondary(ground: Ground) -> list[SPOT] | None:
 def a_protected_uplink(ground: Ground) -> list[SPOT] | None:
     for joined in ground.trunk_links():
         for resolved in (joined.a, joined.b):
-            if any(r.settled.protected for r in ground.site.host_ports if r.end.device == resolved.end.device):
+            if any(
+                r.settled.protected
+                for r in ground.site.host_ports
+                if r.end.device == resolved.end.device
+            ):
                 state(ground, resolved.end, protected=True)
                 return [resolved.end]
     return None
@@ -153,7 +170,7 @@ def protected_ports_on_two_switches(ground: Ground) -> list[SPOT] | None:
     return [("closet-1", "11"), ("closet-2", "11")]
 
 
-# --- spanning tree --------------------------------------------------------------------------------------------------
+# --- spanning tree --------------------------------------------------------------------------------
 
 
 @mistake("edge-missing")
@@ -167,7 +184,10 @@ def an_edge_setting_forgotten(ground: Ground) -> list[SPOT] | None:
 
 @mistake("guard-missing")
 def a_guard_forgotten(ground: Ground) -> list[SPOT] | None:
-    host = some(ground, ground.hosts(lambda r: r.stated.bpdu_guard is not None and r.stated.bpdu_guard.value))
+    host = some(
+        ground,
+        ground.hosts(lambda r: r.stated.bpdu_guard is not None and r.stated.bpdu_guard.value),
+    )
     if host is None:
         return None
     state(ground, host.end, bpdu_guard=None, guard=Guard.NONE)
@@ -193,15 +213,21 @@ def the_wrong_root(ground: Ground) -> list[SPOT] | None:
 
 @mistake("tree-modes-differ")
 def another_kind_of_tree(ground: Ground) -> list[SPOT] | None:
-    found = some(ground, [t for t in ground.single() if all(ground.campus.devices[r.end.device].tree_mode
-                                                            for r in t[1:])])  # fmt: skip
+    found = some(
+        ground,
+        [
+            t
+            for t in ground.single()
+            if all(ground.campus.devices[r.end.device].tree_mode for r in t[1:])
+        ],
+    )
     if found is None:
         return None
     ground.campus.devices[found[2].end.device].tree_mode = said(TreeMode.PER_VLAN)
     return [(found[1].end.device, None), (found[2].end.device, None)]
 
 
-# --- input ----------------------------------------------------------------------------------------------------------
+# --- input ----------------------------------------------------------------------------------------
 
 
 @mistake("statement-overridden")
@@ -211,7 +237,8 @@ def a_statement_said_twice(ground: Ground) -> list[SPOT] | None:
         return None
     fact = joined.a.stated.native_vlan
     ground.campus.devices[joined.a.end.device].overridden.append(
-        Overridden(joined.a.end.port, "native_vlan", PLANTED, fact.origin, "98", "99"))  # fmt: skip
+        Overridden(joined.a.end.port, "native_vlan", PLANTED, fact.origin, "98", "99")
+    )
     return [joined.a.end]
 
 

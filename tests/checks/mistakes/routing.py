@@ -19,7 +19,7 @@ from tests.checks.mistakes.ground import (
     some,
 )
 
-# --- gateways and hosts ---------------------------------------------------------------------------------------------
+# --- gateways and hosts ---------------------------------------------------------------------------
 
 
 @mistake("gateway-down")
@@ -32,7 +32,9 @@ def a_gateway_in_a_dead_vlan(ground: Ground) -> list[SPOT] | None:
     return [(device.name, None)]
 
 
-def _readdress(ground: Ground, address: str, wanted: Callable[[Gateway], bool]) -> list[SPOT] | None:
+def _readdress(
+    ground: Ground, address: str, wanted: Callable[[Gateway], bool]
+) -> list[SPOT] | None:
     device = ground.campus.devices.get("core-2") or ground.campus.devices["core-1"]
     gateway = some(ground, [g for g in device.gateways if wanted(g) and g.addresses])
     if gateway is None:
@@ -43,12 +45,20 @@ def _readdress(ground: Ground, address: str, wanted: Callable[[Gateway], bool]) 
 
 @mistake("gateway-subnets-differ")
 def a_gateway_in_another_subnet(ground: Ground) -> list[SPOT] | None:
-    return _readdress(ground, "192.168.7.2/24", lambda g: g.vid != 90) if "core-2" in ground.campus.devices else None
+    return (
+        _readdress(ground, "192.168.7.2/24", lambda g: g.vid != 90)
+        if "core-2" in ground.campus.devices
+        else None
+    )
 
 
 @mistake("address-used-twice")
 def an_address_used_twice(ground: Ground) -> list[SPOT] | None:
-    return _readdress(ground, "10.{}.0.1/24", lambda g: g.vid != 90) if "core-2" in ground.campus.devices else None
+    return (
+        _readdress(ground, "10.{}.0.1/24", lambda g: g.vid != 90)
+        if "core-2" in ground.campus.devices
+        else None
+    )
 
 
 @mistake("subnets-overlap")
@@ -63,19 +73,30 @@ def a_prefix_too_short(ground: Ground) -> list[SPOT] | None:
     return None
 
 
-def of_named_host(rule: str, name: str, address: str | None, gateway: str | None, *also: str) -> None:
+def of_named_host(
+    rule: str, name: str, address: str | None, gateway: str | None, *also: str
+) -> None:
     def plant(ground: Ground) -> list[SPOT] | None:
-        hosts = [(n, h) for n, h in enumerate(ground.campus.hosts) if h.gateway and h.address
-                 and ground.site.resolved(End(h.device, h.port)).view.pvid in (10, 20, 30, 50)
-                 and any(d.gateways for d in ground.campus.devices.values())]  # fmt: skip
+        hosts = [
+            (n, h)
+            for n, h in enumerate(ground.campus.hosts)
+            if h.gateway
+            and h.address
+            and ground.site.resolved(End(h.device, h.port)).view.pvid in (10, 20, 30, 50)
+            and any(d.gateways for d in ground.campus.devices.values())
+        ]
         if not hosts:
             return None
         number, host = some(ground, hosts)
         ground.campus.hosts[number] = Host(
-            host.name, host.device, host.port, PLANTED, host.vid,
+            host.name,
+            host.device,
+            host.port,
+            PLANTED,
+            host.vid,
             ip_interface(address) if address else host.address,
             (gateway.format(str(host.gateway).rpartition(".")[0]) if gateway else None),
-        )  # fmt: skip
+        )
         return [End(host.device, host.port)]
 
     plant.__name__ = name
@@ -89,9 +110,17 @@ of_named_host("host-without-gateway", "a_host_without_gateway", None, None)
 
 @mistake("management-in-user-vlan", "management-surplus")
 def a_switch_managed_elsewhere(ground: Ground) -> list[SPOT] | None:
-    device = some(ground, [d for d in ground.campus.devices.values() if len(d.gateways) == 1
-                           and d.gateways[0].vid == 90 and 20 in (d.vlans or {})
-                           and ground.site.served[d.name] >> 20 & 1])  # fmt: skip
+    device = some(
+        ground,
+        [
+            d
+            for d in ground.campus.devices.values()
+            if len(d.gateways) == 1
+            and d.gateways[0].vid == 90
+            and 20 in (d.vlans or {})
+            and ground.site.served[d.name] >> 20 & 1
+        ],
+    )
     if device is None:
         return None
     device.gateways[0].vid = 20

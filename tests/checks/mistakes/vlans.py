@@ -27,7 +27,7 @@ from tests.checks.mistakes.ground import (
     state,
 )
 
-# --- VLAN definitions -----------------------------------------------------------------------------------------------
+# --- VLAN definitions -----------------------------------------------------------------------------
 
 
 @mistake("vlan-name-differs")
@@ -48,7 +48,9 @@ def a_name_on_another_number(ground: Ground) -> list[SPOT] | None:
     if host is None:
         return None
     row = ground.table(host.end.device)[host.access]
-    ground.table(host.end.device)[777] = Vlan(777, PLANTED, said(row.name.value if row.name else "x"))
+    ground.table(host.end.device)[777] = Vlan(
+        777, PLANTED, said(row.name.value if row.name else "x")
+    )
     state(ground, host.end, access_vlan=777, voice_vlan=None)
     return [(host.end.device, None)]
 
@@ -130,8 +132,11 @@ def a_name_that_the_plan_has_otherwise(ground: Ground) -> list[SPOT] | None:
     vlans = _vlans(ground)
     wrong = some(ground, [vid for vid, name in vlans.items() if name != f"v{vid}"])
     _plan_vlans(ground, {**vlans, wrong: "otherwise"})
-    return [(d.name, None) for d in ground.campus.devices.values()
-            if wrong in (d.vlans or {}) and (d.vlans or {})[wrong].name]  # fmt: skip
+    return [
+        (d.name, None)
+        for d in ground.campus.devices.values()
+        if wrong in (d.vlans or {}) and (d.vlans or {})[wrong].name
+    ]
 
 
 @mistake("vlan-missing-in-transit")
@@ -148,7 +153,7 @@ def a_vlan_missing_on_the_way(ground: Ground) -> list[SPOT] | None:
     return None
 
 
-# --- access ports ---------------------------------------------------------------------------------------------------
+# --- access ports ---------------------------------------------------------------------------------
 
 of_host("access-vlan-undefined", "an_access_vlan_that_is_not_there", access_vlan=781)
 of_host("registration-at-host-port", "registration_at_a_host", registration=True)
@@ -158,7 +163,10 @@ of_host("host-port-negotiates", "a_host_port_that_asks", negotiation=Negotiation
 
 @mistake("port-in-default-vlan")
 def a_port_left_in_the_default(ground: Ground) -> list[SPOT] | None:
-    host = some(ground, ground.hosts(lambda r: ground.campus.devices[r.end.device].platform.name == "IEEE 802.1Q"))
+    host = some(
+        ground,
+        ground.hosts(lambda r: ground.campus.devices[r.end.device].platform.name == "IEEE 802.1Q"),
+    )
     if host is None:
         return None
     state(ground, host.end, access_vlan=None, voice_vlan=None)
@@ -175,24 +183,48 @@ def a_vlan_taken_away_under_its_ports(ground: Ground) -> list[SPOT] | None:
 
 
 def _home(ground: Ground, host: Resolved) -> list[Any]:
-    return [k for k in ground.site.fabric.wiring.links if host.end.device in (k.a.device, k.b.device)]
+    return [
+        k for k in ground.site.fabric.wiring.links if host.end.device in (k.a.device, k.b.device)
+    ]
 
 
 @mistake("untagged-in-several")
 def a_membership_left_behind(ground: Ground) -> list[SPOT] | None:
     host = some(ground, ground.hosts(lambda r: r.settled.voice_vlan is None))
-    other = some(ground, [v for v in ground.table(host.end.device) if v not in (1, 30, 31, 32, 90, 99, host.access)]
-                 ) if host else None  # fmt: skip
+    other = (
+        some(
+            ground,
+            [
+                v
+                for v in ground.table(host.end.device)
+                if v not in (1, 30, 31, 32, 90, 99, host.access)
+            ],
+        )
+        if host
+        else None
+    )
     if other is None:
         return None
-    state(ground, host.end, mode=Mode.GENERAL, pvid=host.access, untagged=VlanSet.of(host.access, other),
-          accept=Accept.UNTAGGED, ingress_filtering=True)  # fmt: skip
+    state(
+        ground,
+        host.end,
+        mode=Mode.GENERAL,
+        pvid=host.access,
+        untagged=VlanSet.of(host.access, other),
+        accept=Accept.UNTAGGED,
+        ingress_filtering=True,
+    )
     return [host.end]
 
 
 @mistake("voice-vlan-missing")
 def a_voice_vlan_forgotten(ground: Ground) -> list[SPOT] | None:
-    host = some(ground, ground.hosts(lambda r: r.settled.voice_vlan is not None and r.end.port in ("2", "3", "4", "5")))
+    host = some(
+        ground,
+        ground.hosts(
+            lambda r: r.settled.voice_vlan is not None and r.end.port in ("2", "3", "4", "5")
+        ),
+    )
     if host is None:
         return None
     state(ground, host.end, voice_vlan=None)
@@ -241,7 +273,9 @@ def a_port_that_the_plan_has_elsewhere(ground: Ground) -> list[SPOT] | None:
     host = some(ground, ground.hosts())
     if host is None:
         return None
-    ground.campus.planned.append(Planned(host.end.device, host.end.port, PLANTED, {"access_vlan": host.access + 1}))
+    ground.campus.planned.append(
+        Planned(host.end.device, host.end.port, PLANTED, {"access_vlan": host.access + 1})
+    )
     return [host.end]
 
 
@@ -249,7 +283,9 @@ def a_port_that_the_plan_has_elsewhere(ground: Ground) -> list[SPOT] | None:
 def two_ranges_that_overlap(ground: Ground) -> list[SPOT] | None:
     for host in ground.rng.sample(ground.hosts(), len(ground.hosts())):
         device = ground.campus.devices[host.end.device]
-        mine = [r for r in ground.hosts() if r.end.device == device.name and r.access != host.access]
+        mine = [
+            r for r in ground.hosts() if r.end.device == device.name and r.access != host.access
+        ]
         if mine and host.settled.voice_vlan is None:
             later = Fact(mine[0].access, PLANTED)
             before = ground.port(host.end).access_vlan
@@ -257,7 +293,15 @@ def two_ranges_that_overlap(ground: Ground) -> list[SPOT] | None:
                 continue
             ground.port(mine[0].end).access_vlan = later
             ground.port(host.end).access_vlan = later
-            device.overridden.append(Overridden(host.end.port, "access_vlan", before.origin, PLANTED,
-                                                str(before.value), str(later.value)))  # fmt: skip
+            device.overridden.append(
+                Overridden(
+                    host.end.port,
+                    "access_vlan",
+                    before.origin,
+                    PLANTED,
+                    str(before.value),
+                    str(later.value),
+                )
+            )
             return [host.end]
     return None

@@ -1,6 +1,15 @@
-"""Configuration texts in any command language, read by a dialect file: docs/dialects.md specifies the language."""
+"""Configuration texts in any command language, read by a dialect file: docs/dialects.md specifies
+the language.
+"""
 
 from inkov.readers.dialects.file import BadDialect, Dialect, compile_dialect, looks_like_dialect
 from inkov.readers.dialects.read import read_text, recognises
 
-__all__ = ["BadDialect", "Dialect", "compile_dialect", "looks_like_dialect", "read_text", "recognises"]
+__all__ = [
+    "BadDialect",
+    "Dialect",
+    "compile_dialect",
+    "looks_like_dialect",
+    "read_text",
+    "recognises",
+]

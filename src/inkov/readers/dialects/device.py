@@ -1,4 +1,6 @@
-"""From what the statements of a text do to a device: applied in order: later statements win over earlier ones."""
+"""From what the statements of a text do to a device: applied in order: later statements win over
+earlier ones.
+"""
 
 from __future__ import annotations
 
@@ -53,7 +55,11 @@ class Building:
         self.device = Device(*named_after(file, "the file states no name"), dialect.platform)
         self.device.table_is_membership = dialect.vlan_table.is_membership
         if dialect.always:
-            always = Origin(dialect.file, basis=Basis.DEFAULT, says=f"{dialect.name} has it unless stated otherwise")
+            always = Origin(
+                dialect.file,
+                basis=Basis.DEFAULT,
+                says=f"{dialect.name} has it unless stated otherwise",
+            )
             self.device.vlans = {vid: Vlan(vid, always) for vid in dialect.always}
         self.by_name: dict[str, set[int]] = {}
 
@@ -76,7 +82,10 @@ class Building:
             for port in device.ports.values():
                 fact = getattr(port, attribute)
                 if fact is not None and fact.value is not None:
-                    self._create(VlanSet.of(fact.value) if isinstance(fact.value, int) else fact.value, fact.origin)
+                    self._create(
+                        VlanSet.of(fact.value) if isinstance(fact.value, int) else fact.value,
+                        fact.origin,
+                    )
         self.part.devices.append(device)
 
     def _create(self, vids: VlanSet, origin: Origin) -> None:
@@ -88,7 +97,9 @@ class Building:
     # --- VLANs by name ---
 
     def _name_vlans(self, steps: list[Step]) -> None:
-        """Which name is which number, from everywhere in the file: a name may be used before it is said."""
+        """Which name is which number, from everywhere in the file: a name may be used before it is
+        said.
+        """
         names: dict[int, str] = {}  # the last one said counts
         for step in steps:
             for bound in step.bound:
@@ -96,7 +107,11 @@ class Building:
                     continue
                 for key in bound.keys if bound.on else step.keys:
                     numbered = isinstance(key, Named) and key.items[0].isdigit()
-                    if bound.attribute == "vid" and isinstance(key, Named) and isinstance(bound.value, int):
+                    if (
+                        bound.attribute == "vid"
+                        and isinstance(key, Named)
+                        and isinstance(bound.value, int)
+                    ):
                         names[bound.value] = key.items[0]
                     elif bound.attribute == "name" and (numbered or isinstance(key, VlanSet)):
                         names |= dict.fromkeys(self._vids(key), bound.value)
@@ -104,7 +119,9 @@ class Building:
             self.by_name.setdefault(name, set()).add(vid)
 
     def _vids(self, value: Any) -> VlanSet:
-        """The VLANs that a value names, looking up names. BadLine for a name that no VLAN here has, or several."""
+        """The VLANs that a value names, looking up names. BadLine for a name that no VLAN here has,
+        or several.
+        """
         if isinstance(value, VlanSet):
             return value
         if isinstance(value, int):
@@ -118,7 +135,10 @@ class Building:
                 found |= VlanSet.from_vids(named)
             elif len(named) > 1:
                 listed = ", ".join(map(str, sorted(named)))
-                raise BadLine(f"{item!r} is the name of several VLANs here: {listed}", "name the VLAN by its number")
+                raise BadLine(
+                    f"{item!r} is the name of several VLANs here: {listed}",
+                    "name the VLAN by its number",
+                )
             else:
                 found |= self._number(item)
         return ~found if but else found
@@ -183,7 +203,9 @@ class Building:
             for bridge in device.bridges.values():
                 bridge.ports.pop(name, None)
             if bound.operator != "unset":
-                device.bridges.setdefault(bound.value, Bridge(bound.value, step.origin)).ports[name] = step.origin
+                device.bridges.setdefault(bound.value, Bridge(bound.value, step.origin)).ports[
+                    name
+                ] = step.origin
         elif attribute:
             common = self._tree_of(VlanSet.all(), step.origin)
             facts = common.costs if attribute == "tree cost" else common.priorities
@@ -211,7 +233,9 @@ class Building:
     def _set(self, step: Step, port: Port, attribute: str, value: Any) -> None:
         before = getattr(port, attribute)
         if before is not None:
-            change = Overridden(port.name, attribute, before.origin, step.origin, str(before.value), str(value))
+            change = Overridden(
+                port.name, attribute, before.origin, step.origin, str(before.value), str(value)
+            )
             self.device.overridden.append(change)
         setattr(port, attribute, Fact(value, step.origin))
 
@@ -221,10 +245,16 @@ class Building:
             vlan = (self.device.vlans or {})[bound.value]
             vlan.name = vlan.name or Fact(key.items[0], step.origin)
             return
-        if isinstance(key, Named) and key.items[0] not in self.by_name and not key.items[0].isdigit():
+        if (
+            isinstance(key, Named)
+            and key.items[0] not in self.by_name
+            and not key.items[0].isdigit()
+        ):
             if bound.operator == "there":  # its number may never be said
                 return
-            raise BadLine(f"the VLAN {key.items[0]!r} has no number", "state its number in the block")
+            raise BadLine(
+                f"the VLAN {key.items[0]!r} has no number", "state its number in the block"
+            )
         vids = self._vids(key)
         if bound.operator == "gone":
             for vid in vids:
@@ -239,9 +269,12 @@ class Building:
             self._of_vlan(step, bound, vlan)
 
     def _of_vlan(self, step: Step, bound: Bound, vlan: Vlan) -> None:
-        attribute = {"name": "name", "state": "active", "private": "private", "secondaries": "secondaries"}.get(
-            bound.attribute
-        )
+        attribute = {
+            "name": "name",
+            "state": "active",
+            "private": "private",
+            "secondaries": "secondaries",
+        }.get(bound.attribute)
         if attribute is None:
             return
         value = bound.value

@@ -5,9 +5,9 @@ An effect is a list of clauses with `;` between them::
     clause = [ "on" KIND VALUE ":" ] what
     what   = ATTRIBUTE ( "=" | "+" | "-" ) VALUE | ATTRIBUTE "unset" | "is there" | "is gone"
 
-VALUE is plain text with captures in it. `on` holds for the clauses after it; before it, a clause is about what the
-block has opened. `ATTRIBUTES` lists, for each kind, what can be stated of it, and how its values are read: by the words
-of switch sheets.
+VALUE is plain text with captures in it. `on` holds for the clauses after it; before it, a clause is
+about what the block has opened. `ATTRIBUTES` lists, for each kind, what can be stated of it, and
+how its values are read: by the words of switch sheets.
 """
 
 from __future__ import annotations
@@ -71,16 +71,36 @@ ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
         "private": one_of(values_of(Private)),
         "secondaries": VlanSet.parse,
     },
-    "gateway": {"vid": one_vid, "address": one_address, "vrf": as_value, "state": one_of(ON), "bridge": as_value},
+    "gateway": {
+        "vid": one_vid,
+        "address": one_address,
+        "vrf": as_value,
+        "state": one_of(ON),
+        "bridge": as_value,
+    },
     "bridge": {"ports": as_value},
-    "device": {"name": as_value, "tree mode": one_of(values_of(TreeMode))}
-    | {key: read for key, (_, read) in DISTRIBUTION_KEYS.items()},
+    "device": (
+        {"name": as_value, "tree mode": one_of(values_of(TreeMode))}
+        | {key: read for key, (_, read) in DISTRIBUTION_KEYS.items()}
+    ),
     "tree": {"number": whole_number, "priority": whole_number, "vlans": VlanSet.parse},
 }
-"""Kind -> attribute -> how its text is read. Bundles and sub-interfaces have the attributes of ports."""
+"""Kind -> attribute -> how its text is read. Bundles and sub-interfaces have the attributes of
+ports.
+"""
 
-KINDS = {"port": "port", "ports": "port", "bundle": "bundle", "sub": "sub", "vlan": "vlan", "vlans": "vlan",
-         "gateway": "gateway", "bridge": "bridge", "device": "device", "tree": "tree"}  # fmt: skip
+KINDS = {
+    "port": "port",
+    "ports": "port",
+    "bundle": "bundle",
+    "sub": "sub",
+    "vlan": "vlan",
+    "vlans": "vlan",
+    "gateway": "gateway",
+    "bridge": "bridge",
+    "device": "device",
+    "tree": "tree",
+}
 """What may follow `on` -> the kind of thing it opens."""
 
 VLAN_SETS = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable", "vlans"}
@@ -95,11 +115,13 @@ def shared_kind(kind: str) -> str:
     return "port" if kind in ("bundle", "sub") else kind
 
 
-# --- compiled -------------------------------------------------------------------------------------------------------
+# --- compiled -------------------------------------------------------------------------------------
 
 
 class Template(Struct, frozen=True):
-    """Text with captures in it: pieces and the labels between them. `whole` is the label of a template that is one."""
+    """Text with captures in it: pieces and the labels between them. `whole` is the label of a
+    template that is one.
+    """
 
     pieces: tuple[str, ...]
     labels: tuple[str, ...]
@@ -113,7 +135,9 @@ class Template(Struct, frozen=True):
 
 
 class Clause(Struct, frozen=True):
-    """One clause: of what (`on`, None for what the block opened), which attribute, how, and to what value."""
+    """One clause: of what (`on`, None for what the block opened), which attribute, how, and to what
+    value.
+    """
 
     attribute: str
     operator: str
@@ -123,7 +147,9 @@ class Clause(Struct, frozen=True):
 
     @property
     def labels(self) -> set[str]:
-        return {label for template in (self.value, self.where) if template for label in template.labels}
+        return {
+            label for template in (self.value, self.where) if template for label in template.labels
+        }
 
 
 class Bound(Struct, frozen=True, gc=False):
@@ -147,14 +173,19 @@ _WORDS = re.compile(r"\s*(?:([a-z][a-z ]*?)\s+(unset)|is\s+(there|gone))\s*\Z")
 
 
 def parse_template(text: str, known: Mapping[str, str], at: int = 0) -> Template:
-    """A template whose captures must be among `known` (label -> type). FormError marks what is not."""
+    """A template, its captures among `known` (label -> type). FormError marks what is not."""
     pieces, labels, end = [], [], 0
     for found in _TEMPLATE.finditer(text):
         if found[1] not in known:
             names = ", ".join(sorted(known)) or "none"
-            raise FormError(at + found.start(), f"{{{found[1]}}} is not captured here (captured: {names})")
+            raise FormError(
+                at + found.start(), f"{{{found[1]}}} is not captured here (captured: {names})"
+            )
         if known[found[1]] == "secret":
-            raise FormError(at + found.start(), "a secret is never kept: state that it is set, without its value")
+            raise FormError(
+                at + found.start(),
+                "a secret is never kept: state that it is set, without its value",
+            )
         pieces.append(text[end : found.start()])
         labels.append(found[1])
         end = found.end()
@@ -179,7 +210,9 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     target = _ON.match(part)
     if target:
         if target[1] not in KINDS:
-            raise FormError(start + target.start(1), f"{target[1]!r} is not one of: {', '.join(KINDS)}")
+            raise FormError(
+                start + target.start(1), f"{target[1]!r} is not one of: {', '.join(KINDS)}"
+            )
         on, at = KINDS[target[1]], target.end()
         where = parse_template(target[2], known, start + target.start(2))
         if not target[2] and on != "device":
@@ -195,12 +228,16 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
         return Clause(words[1] or "", words[2] or words[3], None, on, where)
     stated = _STATEMENT.match(part, at)
     if stated is None:
-        raise FormError(where_at, "a clause is `ATTRIBUTE = VALUE`, with + or - for =, or `ATTRIBUTE unset`")
+        raise FormError(
+            where_at, "a clause is `ATTRIBUTE = VALUE`, with + or - for =, or `ATTRIBUTE unset`"
+        )
     attribute, operator = stated[1], stated[2]
     if attribute not in attributes:
         raise FormError(where_at, _no_such(attribute, about, attributes))
     if operator != "=" and attribute not in SETS:
-        raise FormError(start + stated.start(2), f"{attribute!r} is no set: only = can be written here")
+        raise FormError(
+            start + stated.start(2), f"{attribute!r} is no set: only = can be written here"
+        )
     value = parse_template(stated[3], known, start + stated.start(3))
     if not stated[3]:
         raise FormError(start + stated.end(2), "a value is missing")
@@ -214,14 +251,19 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
 
 def _no_such(attribute: str, kind: str, attributes: Mapping[str, Any]) -> str:
     if not attributes:
-        return f"this block opens nothing that {attribute!r} could be said of: write `on KIND NAME: ...`"
+        return (
+            f"this block opens nothing that {attribute!r} could be said of: write `on KIND NAME:"
+            " ...`"
+        )
     return f"{attribute!r} cannot be said of a {kind}: {', '.join(attributes)}"
 
 
-# --- filled in ------------------------------------------------------------------------------------------------------
+# --- filled in ------------------------------------------------------------------------------------
 
 
-def bind(clause: Clause, captured: Mapping[str, Captured], kind: str, lists: Lists, *, negated: bool) -> Bound | None:
+def bind(
+    clause: Clause, captured: Mapping[str, Captured], kind: str, lists: Lists, *, negated: bool
+) -> Bound | None:
     """The clause with its captures filled in; None where a negated statement leaves nothing to do.
 
     BadLine or VlanListError where a value is no value of the attribute.
@@ -230,26 +272,38 @@ def bind(clause: Clause, captured: Mapping[str, Captured], kind: str, lists: Lis
     value: Any = None
     missing = any(label not in captured for label in clause.labels)
     if negated:
-        operator = {"=": "unset", "+": "-", "-": "+", "there": "gone", "gone": "there"}.get(operator, "")
+        operator = {"=": "unset", "+": "-", "-": "+", "there": "gone", "gone": "there"}.get(
+            operator, ""
+        )
         if operator == "-" and missing:
             operator = "unset"
         if not operator:
             return None
-        of_what = clause.where is not None and any(label not in captured for label in clause.where.labels)
+        of_what = clause.where is not None and any(
+            label not in captured for label in clause.where.labels
+        )
         if of_what or (operator == "+" and missing):
-            raise BadLine("the negated statement leaves out what it is about", "give it a form of its own")
+            raise BadLine(
+                "the negated statement leaves out what it is about", "give it a form of its own"
+            )
     keys: tuple[Any, ...] = ()
     if clause.where is not None:
         keys = keys_of(clause.on, clause.where, captured, lists)
     if clause.value is not None and operator in ("=", "+", "-"):
         read = ATTRIBUTES[shared_kind(clause.on or kind)][clause.attribute]
         value = _value(clause.attribute, clause.value, captured, read, lists)
-    settable = operator == "=" and shared_kind(clause.on or kind) == "port" and not isinstance(value, Named)
+    settable = (
+        operator == "="
+        and shared_kind(clause.on or kind) == "port"
+        and not isinstance(value, Named)
+    )
     plain = PORT_KEYS[clause.attribute][0] if settable and clause.attribute in PORT_KEYS else ""
     return Bound(clause.attribute, operator, value, clause.on, keys, plain)
 
 
-def keys_of(kind: str, template: Template, captured: Mapping[str, Captured], lists: Lists) -> tuple[Any, ...]:
+def keys_of(
+    kind: str, template: Template, captured: Mapping[str, Captured], lists: Lists
+) -> tuple[Any, ...]:
     """The ports, VLANs, ... that a template names."""
     own = captured[template.whole] if template.whole else None
     text = template.fill(captured)
@@ -259,7 +313,11 @@ def keys_of(kind: str, template: Template, captured: Mapping[str, Captured], lis
         return (lists.port(text),)
     if kind in ("vlan", "tree"):
         if own is not None and own.type in ("vids", "vlans"):
-            return (Named(tuple(lists.items(own.text))),) if own.type == "vlans" else (lists.vlans(own.text),)
+            return (
+                (Named(tuple(lists.items(own.text))),)
+                if own.type == "vlans"
+                else (lists.vlans(own.text),)
+            )
         if kind == "tree" or own is None or own.type == "vid":
             return (VlanSet.parse(text),)
         return (Named((text,)),)
@@ -269,7 +327,11 @@ def keys_of(kind: str, template: Template, captured: Mapping[str, Captured], lis
 
 
 def _value(
-    attribute: str, template: Template, captured: Mapping[str, Captured], read: Callable[[str], Any], lists: Lists
+    attribute: str,
+    template: Template,
+    captured: Mapping[str, Captured],
+    read: Callable[[str], Any],
+    lists: Lists,
 ) -> Any:
     if attribute in VLAN_SETS:
         but = template.pieces[0].strip().lower() == "all but" and len(template.labels) == 1

@@ -1,4 +1,6 @@
-"""Run the examples of a dialect: read each text, and hold what comes of it against the sheet beside it."""
+"""Run the examples of a dialect: read each text, and hold what comes of it against the sheet beside
+it.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ __all__ = ["Ran", "run_examples"]
 
 
 class Ran(Struct, frozen=True):
-    """An example that was run: its number (from 1), and what was wrong, line by line; nothing if it held."""
+    """An example that was run: its number (from 1), and what was wrong, line by line; nothing if it
+    held.
+    """
 
     number: int
     faults: list[str]
@@ -24,7 +28,9 @@ class Ran(Struct, frozen=True):
 
 def run_examples(dialect: Dialect) -> list[Ran]:
     """All examples of a dialect, in their order."""
-    return [Ran(number, _run(dialect, example)) for number, example in enumerate(dialect.examples, 1)]
+    return [
+        Ran(number, _run(dialect, example)) for number, example in enumerate(dialect.examples, 1)
+    ]
 
 
 def _run(dialect: Dialect, example: Example) -> list[str]:
@@ -34,7 +40,11 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
     for text in unmatched:
         if text not in example.unmatched:
             faults.append(f"not understood: {text}")
-    faults += [f"to be unmatched, but it is not: {text}" for text in example.unmatched if text not in unmatched]
+    faults += [
+        f"to be unmatched, but it is not: {text}"
+        for text in example.unmatched
+        if text not in unmatched
+    ]
     named = "" if "switch:" in example.gives else "switch: example "
     wanted_part, _ = read_sheet("example", f"{HEADER}\n{named}\n{example.gives}".encode())
     wrong = [problem for problem in wanted_part.problems if not problem.lost]
@@ -42,7 +52,11 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
     if wrong or not wanted_part.devices:
         return faults
     # VLANs that are there without being said need not be said in the example either.
-    table = {vid: vlan for vid, vlan in (part.devices[0].vlans or {}).items() if vlan.origin.basis is Basis.STATED}
+    table = {
+        vid: vlan
+        for vid, vlan in (part.devices[0].vlans or {}).items()
+        if vlan.origin.basis is Basis.STATED
+    }
     part.devices[0].vlans = table or None
     wanted, found = (write_sheet(part.devices[0]).splitlines()[1:] for part in (wanted_part, part))
     for line in unified_diff(wanted, found, "gives", "read", lineterm="", n=2):

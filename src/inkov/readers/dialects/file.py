@@ -1,6 +1,8 @@
-"""A dialect file (TOML): its tables, decoded, checked and compiled. The language is specified in docs/dialects.md.
+"""A dialect file (TOML): its tables, decoded, checked and compiled. The language is specified in
+docs/dialects.md.
 
-Faults are collected, not raised one by one: each has the line and column of the form or effect it is in.
+Faults are collected, not raised one by one: each has the line and column of the form or effect it
+is in.
 """
 
 from __future__ import annotations
@@ -14,7 +16,13 @@ import msgspec
 from msgspec import Struct, field
 
 from inkov.campus import STANDARD, Basis, Fact, Origin, Platform, Problem
-from inkov.readers.dialects.effects import Clause, Template, parse_effect, parse_template, shared_kind
+from inkov.readers.dialects.effects import (
+    Clause,
+    Template,
+    parse_effect,
+    parse_template,
+    shared_kind,
+)
 from inkov.readers.dialects.forms import FormError, Node, Word, add_form, captures_in, parse_form
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.places import Places
@@ -22,16 +30,31 @@ from inkov.readers.dialects.text import Style
 from inkov.readers.sheet_words import PORT_KEYS
 from inkov.vlanset import VlanSet
 
-__all__ = ["BadDialect", "Block", "Dialect", "Example", "Head", "Statement", "compile_dialect", "looks_like_dialect"]
+__all__ = [
+    "BadDialect",
+    "Block",
+    "Dialect",
+    "Example",
+    "Head",
+    "Statement",
+    "compile_dialect",
+    "looks_like_dialect",
+]
 
 _MOST_FORMS = 4000
 _KINDS = ("port", "bundle", "sub", "vlan", "gateway", "bridge", "tree")
-_NAMED_BY = {"port": ("ports", "port"), "vlan": ("vids", "vlans", "vid", "vlan"), "gateway": ("vid", "vlan"),
-             "tree": ("vids", "vid", "number")}  # fmt: skip
+_NAMED_BY = {
+    "port": ("ports", "port"),
+    "vlan": ("vids", "vlans", "vid", "vlan"),
+    "gateway": ("vid", "vlan"),
+    "tree": ("vids", "vid", "number"),
+}
 
 
 class BadDialect(Exception):
-    """The file is no dialect that could be used. `problems` says why, with line and column in the text."""
+    """The file is no dialect that could be used. `problems` says why, with line and column in the
+    text.
+    """
 
     def __init__(self, problems: list[Problem]) -> None:
         super().__init__(problems[0].says)
@@ -92,7 +115,7 @@ class _File(Struct, rename="kebab", forbid_unknown_fields=True):
     example: list[Example] = field(default_factory=list)
 
 
-# --- compiled -------------------------------------------------------------------------------------------------------
+# --- compiled -------------------------------------------------------------------------------------
 
 
 class Statement(Struct):
@@ -167,7 +190,9 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
         text = data.decode("utf-8-sig")
         tree = tomllib.loads(text)
     except UnicodeDecodeError as error:
-        raise BadDialect([Problem(Origin(file), f"not UTF-8: {error.reason}", "save it as UTF-8", True)]) from None
+        raise BadDialect(
+            [Problem(Origin(file), f"not UTF-8: {error.reason}", "save it as UTF-8", True)]
+        ) from None
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"(.*) \(at line (\d+), column (\d+)\)", str(error))
         line = int(found[2]) if found else text.count("\n") + 1
@@ -182,7 +207,9 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
         says, _, path = str(error).partition(" - at `$")
         keys = [key for key in re.split(r"[.\[\]`]+", path) if key and not key.isdigit()]
         unknown = re.search(r"unknown field `(.*?)`", says)
-        raise BadDialect([places.problem([*keys, *([unknown[1]] if unknown else [])], says)]) from None
+        raise BadDialect(
+            [places.problem([*keys, *([unknown[1]] if unknown else [])], says)]
+        ) from None
     compiler = _Compiler(decoded, places)
     dialect = compiler.compile()
     if compiler.problems:
@@ -196,7 +223,9 @@ class _Compiler:
         self.places = places
         self.problems: list[Problem] = []
         self.forms = 0
-        self.words: set[str] = set()  # literal words of heads: a line that holds one is likely to matter
+        self.words: set[str] = (
+            set()
+        )  # literal words of heads: a line that holds one is likely to matter
         lists = decoded.lists
         self.lists = Lists(lists.separators, lists.ranges, lists.port_kinds)
 
@@ -206,12 +235,18 @@ class _Compiler:
     def compile(self) -> Dialect:
         file, style = self.file, self.file.text
         if not file.recognise and not file.files:
-            self.fault(["dialect"], "state `recognise` (forms that every such file has) or `files` (patterns of names)")
+            self.fault(
+                ["dialect"],
+                "state `recognise` (forms that every such file has) or `files` (patterns of names)",
+            )
         if style.case not in ("exact", "any"):
             self.fault(["text", "case"], f"{style.case!r} is not one of: exact, any")
         for pair in style.comment_block:
             if len(pair) != 2 or not all(pair):
-                self.fault(["text", "comment-block"], "each is a pair: what opens a comment, and what closes it")
+                self.fault(
+                    ["text", "comment-block"],
+                    "each is a pair: what opens a comment, and what closes it",
+                )
         if any(not mark for mark in (*style.comment, *file.lists.ranges, *file.lists.separators)):
             self.fault(["text"], "a mark cannot be empty")
         if style.any_case:
@@ -234,14 +269,29 @@ class _Compiler:
             recognise.append(root)
         if self.forms > _MOST_FORMS:
             self.fault(["dialect"], f"more than {_MOST_FORMS} forms")
-        return Dialect(file.dialect, self.places.file, style, self.lists, self._platform(), file.vlan_table,
-                       self._always(), blocks["device"], recognise, file.files, file.example,
-                       {ord(c): 32 for c in style.spaces}, self.words, self.forms)  # fmt: skip
+        return Dialect(
+            file.dialect,
+            self.places.file,
+            style,
+            self.lists,
+            self._platform(),
+            file.vlan_table,
+            self._always(),
+            blocks["device"],
+            recognise,
+            file.files,
+            file.example,
+            {ord(c): 32 for c in style.spaces},
+            self.words,
+            self.forms,
+        )
 
     # --- blocks ---
 
     def _around(self, tables: dict[str, BlockTable]) -> dict[str, dict[str, str]]:
-        """For each block the captures of its heads, and of the blocks it stands in: what its effects may use."""
+        """For each block the captures of its heads, and of the blocks it stands in: what its
+        effects may use.
+        """
         own: dict[str, dict[str, str]] = {}
         for name, table in tables.items():
             found: dict[str, str] = {}
@@ -278,7 +328,9 @@ class _Compiler:
         for form in table.ignored:
             self._form(name, block, form, None, around)
 
-    def _form(self, name: str, block: Block, form: str, effect: str | None, around: dict[str, str]) -> None:
+    def _form(
+        self, name: str, block: Block, form: str, effect: str | None, around: dict[str, str]
+    ) -> None:
         keys = [f"[{name}" + (".says]" if effect is not None else "]"), form]
         for words in self._variants(keys, form):
             own = captures_in(words)
@@ -300,14 +352,22 @@ class _Compiler:
                 break
             node.undo = node.undo or statement
 
-    def _effect(self, keys: list[str], effect: str, kind: str, known: dict[str, str]) -> tuple[Clause, ...]:
+    def _effect(
+        self, keys: list[str], effect: str, kind: str, known: dict[str, str]
+    ) -> tuple[Clause, ...]:
         try:
             return parse_effect(effect, kind, known)
         except FormError as error:
             self.fault(keys, str(error), error.at)
             return ()
 
-    def _opens(self, name: str, table: BlockTable, blocks: dict[str, Block], around: dict[str, dict[str, str]]) -> None:
+    def _opens(
+        self,
+        name: str,
+        table: BlockTable,
+        blocks: dict[str, Block],
+        around: dict[str, dict[str, str]],
+    ) -> None:
         block = blocks[name]
         forms = table.opens if isinstance(table.opens, dict) else dict.fromkeys(table.opens, "")
         if name == "device" and forms:
@@ -315,7 +375,9 @@ class _Compiler:
             return
         for outer in table.within:
             if outer not in blocks:
-                self.fault([f"[{name}]", "within", outer], f"{outer!r} is not a block: {', '.join(blocks)}")
+                self.fault(
+                    [f"[{name}]", "within", outer], f"{outer!r} is not a block: {', '.join(blocks)}"
+                )
         for form, said in forms.items():
             keys = [f"[{name}]", form]
             template, _, effect = said.partition(";")
@@ -324,27 +386,41 @@ class _Compiler:
                 own = captures_in(words)
                 known = {**around[name], **own}
                 try:
-                    naming = parse_template(template.strip() or self._named_by(block.kind, own), known)
+                    naming = parse_template(
+                        template.strip() or self._named_by(block.kind, own), known
+                    )
                 except FormError as error:
                     self.fault([*keys, template.strip() or form], str(error), error.at)
                     continue
-                clauses = self._effect([*keys, effect], effect, block.kind, known) if effect.strip() else ()
-                needs = {label for clause in clauses for label in clause.labels} | set(naming.labels)
+                clauses = (
+                    self._effect([*keys, effect], effect, block.kind, known)
+                    if effect.strip()
+                    else ()
+                )
+                needs = {label for clause in clauses for label in clause.labels} | set(
+                    naming.labels
+                )
                 head = Head(block, naming, Statement(clauses), needs)
                 for outer in table.within:
                     if outer in blocks:
-                        *_, last = add_form(blocks[outer].root, words, any_case=self.file.text.any_case)
+                        *_, last = add_form(
+                            blocks[outer].root, words, any_case=self.file.text.any_case
+                        )
                         if last.block is not None and last.block.block is not block:
                             self.fault(keys, f"the same head opens a {last.block.block.name}, too")
                         last.block = last.block or head
 
     @staticmethod
     def _named_by(kind: str, own: dict[str, str]) -> str:
-        """How a head names what it opens where the dialect does not say: by its capture of the right type."""
+        """How a head names what it opens where the dialect does not say: by its capture of the
+        right type.
+        """
         if not kind:
             return ""
         wanted = _NAMED_BY.get(shared_kind(kind), ())
-        label = next((label for kind_ in wanted for label, type_ in own.items() if type_ == kind_), None)
+        label = next(
+            (label for kind_ in wanted for label, type_ in own.items() if type_ == kind_), None
+        )
         label = label or next(iter(own), None)
         if label is None:
             raise FormError(0, f"the head names no {kind}: it needs a capture, or a name after =")
@@ -354,15 +430,26 @@ class _Compiler:
 
     def _platform(self) -> Platform:
         unstated = {
-            key: Fact(fact.value, Origin(basis=Basis.DEFAULT, says=f"{self.file.dialect}: {_after(fact.origin.says)}"))
+            key: Fact(
+                fact.value,
+                Origin(
+                    basis=Basis.DEFAULT, says=f"{self.file.dialect}: {_after(fact.origin.says)}"
+                ),
+            )
             for key, fact in STANDARD.unstated.items()
         }
         for key, value in self.file.defaults.items():
             if key not in PORT_KEYS:
-                self.fault(["[defaults]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}")
+                self.fault(
+                    ["[defaults]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}"
+                )
                 continue
             attribute, read = PORT_KEYS[key]
-            spelled = {True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value)
+            spelled = (
+                {True: "yes", False: "no"}.get(value, str(value))
+                if isinstance(value, bool)
+                else str(value)
+            )
             try:
                 found = read(spelled)
             except ValueError as error:
@@ -373,12 +460,18 @@ class _Compiler:
             unstated[attribute] = Fact(found, Origin(basis=Basis.DEFAULT, says=says))
         for key in self.file.vlan_table.created_by:
             if key not in PORT_KEYS:
-                self.fault(["[vlan-table]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}")
+                self.fault(
+                    ["[vlan-table]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}"
+                )
         return Platform(self.file.dialect, unstated)
 
     def _always(self) -> VlanSet:
         try:
-            return VlanSet.parse(self.file.vlan_table.always) if self.file.vlan_table.always else VlanSet()
+            return (
+                VlanSet.parse(self.file.vlan_table.always)
+                if self.file.vlan_table.always
+                else VlanSet()
+            )
         except ValueError as error:
             self.fault(["[vlan-table]", "always"], str(error).partition("\n")[0])
             return VlanSet()

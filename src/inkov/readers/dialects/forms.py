@@ -1,10 +1,11 @@
 """Forms: what a statement looks like, compiled to one tree that matches a line in linear time.
 
-A form is a row of words. A word stands for itself, or holds captures: `{vid}`, `{low:vid}`, `{port}.{vid}`.
-Words in `[...]` may be missing, `(a|b)` is either. All forms of a block share a tree by their first words, so a line is
-compared with all of them at once. A capture takes as many words as its type says, without ever trying a second length,
-and no (place in the tree, word) pair is tried twice: whatever a dialect or a text holds, the work for a line is bounded
-by its words times the forms.
+A form is a row of words. A word stands for itself, or holds captures: `{vid}`, `{low:vid}`,
+`{port}.{vid}`. Words in `[...]` may be missing, `(a|b)` is either. All forms of a block share a
+tree by their first words, so a line is compared with all of them at once. A capture takes as many
+words as its type says, without ever trying a second length, and no (place in the tree, word) pair
+is tried twice: whatever a dialect or a text holds, the work for a line is bounded by its words
+times the forms.
 """
 
 from __future__ import annotations
@@ -19,11 +20,24 @@ from msgspec import Struct, field
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.sheet_words import BadLine
 
-__all__ = ["TYPES", "Captured", "FormError", "Match", "Node", "Word", "add_form", "captures_in", "match", "parse_form"]
+__all__ = [
+    "TYPES",
+    "Captured",
+    "FormError",
+    "Match",
+    "Node",
+    "Word",
+    "add_form",
+    "captures_in",
+    "match",
+    "parse_form",
+]
 
 _MOST_VARIANTS = 64
 _MOST_WORDS = 64
-_ADDRESS = re.compile(r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9.]{1,15})?\Z|[0-9A-Fa-f:.]{2,45}(?:/[0-9]{1,3})?\Z")
+_ADDRESS = re.compile(
+    r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9.]{1,15})?\Z|[0-9A-Fa-f:.]{2,45}(?:/[0-9]{1,3})?\Z"
+)
 
 
 class FormError(ValueError):
@@ -41,7 +55,7 @@ class Captured(Struct, frozen=True, gc=False):
     text: str
 
 
-# --- captures: how many words each type takes -----------------------------------------------------------------------
+# --- captures: how many words each type takes -----------------------------------------------------
 
 
 def _one(test: Callable[[str], bool]) -> Callable[[list[str], int, Lists], int]:
@@ -90,7 +104,7 @@ class Word(Struct, frozen=True):
         return len(self.captures) == 1 and self.pieces == ("", "")
 
 
-# --- parsing ---------------------------------------------------------------------------------------------------------
+# --- parsing --------------------------------------------------------------------------------------
 
 _TOKEN = re.compile(r"\s+|[\[\]()|]|(?:\{[^{}]*\}|[^\s\[\]()|{}])+|[{}]")
 _CAPTURE = re.compile(r"\{(?:([A-Za-z][\w-]*):)?([a-z]*)\}")
@@ -98,7 +112,9 @@ _Sequence = list[list[Word]]
 
 
 def parse_form(form: str) -> list[list[Word]]:
-    """The variants of a form, each a row of words. FormError marks what does not follow the grammar."""
+    """The variants of a form, each a row of words. FormError marks what does not follow the
+    grammar.
+    """
     marks = [(m[0], m.start()) for m in _TOKEN.finditer(form) if not m[0].isspace()]
     variants, at = _sequence(marks, 0, form)
     if at != len(marks):
@@ -125,11 +141,17 @@ def _sequence(marks: list[tuple[str, int]], at: int, form: str) -> tuple[_Sequen
     for part in parts:
         count *= len(part)
     if count > _MOST_VARIANTS or len(parts) > _MOST_WORDS:
-        raise FormError(0, f"a form may have {_MOST_WORDS} words and {_MOST_VARIANTS} variants at most: write several")
+        raise FormError(
+            0,
+            f"a form may have {_MOST_WORDS} words and {_MOST_VARIANTS} variants at most: write"
+            " several",
+        )
     return [[word for part in chosen for word in part] for chosen in product(*parts)], at
 
 
-def _choice(marks: list[tuple[str, int]], at: int, form: str, close: str, start: int) -> tuple[_Sequence, int]:
+def _choice(
+    marks: list[tuple[str, int]], at: int, form: str, close: str, start: int
+) -> tuple[_Sequence, int]:
     found: _Sequence = []
     while True:
         variants, at = _sequence(marks, at, form)
@@ -151,18 +173,27 @@ def _word(token: str, start: int) -> Word:
     for found in _CAPTURE.finditer(token):
         pieces.append(token[at : found.start()])
         if found[2] not in TYPES:
-            raise FormError(start + found.start(), f"{found[2]!r} is not a type of capture: {', '.join(TYPES)}")
+            raise FormError(
+                start + found.start(), f"{found[2]!r} is not a type of capture: {', '.join(TYPES)}"
+            )
         captures.append((found[1] or found[2], found[2]))
         at = found.end()
     pieces.append(token[at:])
     if any("{" in piece or "}" in piece for piece in pieces):
-        raise FormError(start, f"{token!r} is not well formed: a capture is {{type}} or {{label:type}}")
+        raise FormError(
+            start, f"{token!r} is not well formed: a capture is {{type}} or {{label:type}}"
+        )
     word = Word("", tuple(captures), tuple(pieces))
     if not word.whole:
         if "" in pieces[1:-1]:
-            raise FormError(start, f"in {token!r} nothing stands between two captures: where does the first one end?")
+            raise FormError(
+                start,
+                f"in {token!r} nothing stands between two captures: where does the first one end?",
+            )
         if any(kind not in INSIDE for _, kind in captures):
-            raise FormError(start, f"within a word only these types may stand: {', '.join(sorted(INSIDE))}")
+            raise FormError(
+                start, f"within a word only these types may stand: {', '.join(sorted(INSIDE))}"
+            )
     return word
 
 
@@ -171,10 +202,15 @@ def _check(words: list[Word]) -> None:
     for number, word in enumerate(words):
         for label, kind in word.captures:
             if label in labels:
-                raise FormError(0, f"two captures are called {label!r}: give one a label, as in {{other:{kind}}}")
+                raise FormError(
+                    0,
+                    f"two captures are called {label!r}: give one a label, as in {{other:{kind}}}",
+                )
             labels.add(label)
             if kind in ("text", "secret", "passage") and number != len(words) - 1:
-                raise FormError(0, f"{{{kind}}} takes the rest of the line: it can only be the last word")
+                raise FormError(
+                    0, f"{{{kind}}} takes the rest of the line: it can only be the last word"
+                )
 
 
 def captures_in(words: list[Word]) -> dict[str, str]:
@@ -182,14 +218,14 @@ def captures_in(words: list[Word]) -> dict[str, str]:
     return {label: kind for word in words for label, kind in word.captures}
 
 
-# --- the tree --------------------------------------------------------------------------------------------------------
+# --- the tree -------------------------------------------------------------------------------------
 
 
 class Node(Struct):
     """A place in the tree of forms: what may come next, and what ends here.
 
-    `end` is what a statement that ends here does; `undo` the same for a negated statement, which may leave out the
-    captures at its end; `block` is the block whose statements follow.
+    `end` is what a statement that ends here does; `undo` the same for a negated statement, which
+    may leave out the captures at its end; `block` is the block whose statements follow.
     """
 
     literals: dict[str, Node] = field(default_factory=dict)
@@ -300,7 +336,9 @@ class _Matching(Struct):
             return taken
         rest = self.words[at]
         found: dict[str, Captured] = {}
-        for (label, kind), after in zip(reversed(word.captures), reversed(word.pieces[1:]), strict=True):
+        for (label, kind), after in zip(
+            reversed(word.captures), reversed(word.pieces[1:]), strict=True
+        ):
             # From the right, by the fixed piece after each capture: no second try.
             if not rest.endswith(after) and after:
                 return 0
@@ -318,13 +356,19 @@ class _Matching(Struct):
         return 1
 
 
-def match(root: Node, words: list[str], lists: Lists, style: Any, *, negated: bool = False, opening: bool = False) -> (
-    Match | None
-):  # fmt: skip
+def match(
+    root: Node,
+    words: list[str],
+    lists: Lists,
+    style: Any,
+    *,
+    negated: bool = False,
+    opening: bool = False,
+) -> Match | None:
     """The first way, exact words before captures, in which the words fit the forms under `root`.
 
-    With `negated`, captures at the end may be missing. With `opening` (the line has others below it) a block's head
-    comes first, and the beginning of a longer form will do.
+    With `negated`, captures at the end may be missing. With `opening` (the line has others below
+    it) a block's head comes first, and the beginning of a longer form will do.
     """
     plain = [word.lower() for word in words] if style.any_case else words
     try:

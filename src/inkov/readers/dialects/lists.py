@@ -18,8 +18,9 @@ _TO = "\x1f"  # stands for a range word while a list is taken apart
 class Lists(Struct):
     """The marks and words of lists.
 
-    `separators` and `ranges` stand between items and between the ends of a range. `kinds` are words that belong to a
-    port's name (`kind 1/2` or `kind1/2`); they may be abbreviated. `numbers` and `marks` are worked out from these.
+    `separators` and `ranges` stand between items and between the ends of a range. `kinds` are words
+    that belong to a port's name (`kind 1/2` or `kind1/2`); they may be abbreviated. `numbers` and
+    `marks` are worked out from these.
     """
 
     separators: list[str] = field(default_factory=lambda: [","])
@@ -40,7 +41,9 @@ class Lists(Struct):
         """How many words from `at` on are a list of VLAN numbers."""
         end = at
         assert self._number is not None
-        while end < len(words) and (self._number.match(words[end]) or words[end].lower() in self._glue):
+        while end < len(words) and (
+            self._number.match(words[end]) or words[end].lower() in self._glue
+        ):
             end += 1
         # A list begins and ends with a number, and holds one.
         while end > at and not any(c.isdigit() for c in words[end - 1]) and words[end - 1] != "]":
@@ -48,7 +51,9 @@ class Lists(Struct):
         return end - at if any(c.isdigit() for word in words[at:end] for c in word) else 0
 
     def names_from(self, words: list[str], at: int) -> int:
-        """How many words from `at` on are a list of VLAN numbers or names: one, and more after separators."""
+        """How many words from `at` on are a list of VLAN numbers or names: one, and more after
+        separators.
+        """
         end = at + 1
         if words[at] == "[":
             while end < len(words) and words[end - 1] != "]":
@@ -72,11 +77,17 @@ class Lists(Struct):
         return 1
 
     def ports_from(self, words: list[str], at: int) -> int:
-        """How many words from `at` on are a list of ports: all that are ports, marks, or kinds of ports."""
+        """How many words from `at` on are a list of ports: all that are ports, marks, or kinds of
+        ports.
+        """
         end = at
         while end < len(words):
             word = words[end]
-            item = any(c.isdigit() for c in word) or word.lower() in self._glue or self._kind(word) is not None
+            item = (
+                any(c.isdigit() for c in word)
+                or word.lower() in self._glue
+                or self._kind(word) is not None
+            )
             if not item and end > at and not self._goes_on(words[end - 1]):
                 break
             end += 1
@@ -133,7 +144,8 @@ class Lists(Struct):
                 continue
             first, _, last = word.rpartition(mark)
             low, high = re.search(r"[0-9]+\Z", first), re.search(r"[0-9]+\Z", last)
-            # The mark may be part of a name: a range goes from a number to a number, on the same stem.
+            # The mark may be part of a name: a range goes from a number to a number, on the same
+            # stem.
             if low and high and last[: high.start()] in ("", first[: low.start()]):
                 if not _SAFE_NAME.match(first):
                     raise BadLine(f"{word!r} is not a range of ports")
@@ -144,9 +156,11 @@ class Lists(Struct):
         """The list with commas and hyphens, whatever its own marks were."""
         for mark in self.separators:
             if mark != ",":
-                text = re.sub(rf"(?<!\w){re.escape(mark)}(?!\w)", ",", text, flags=re.IGNORECASE) if (
-                    mark.isalnum()
-                ) else text.replace(mark, ",")  # fmt: skip
+                text = (
+                    re.sub(rf"(?<!\w){re.escape(mark)}(?!\w)", ",", text, flags=re.IGNORECASE)
+                    if (mark.isalnum())
+                    else text.replace(mark, ",")
+                )
         text = text.replace("[", " ").replace("]", " ")
         hyphen = _TO if ports else "-"
         for mark in self.ranges:

@@ -17,7 +17,9 @@ class Places:
         self.text = text
 
     def problem(self, keys: list[str], says: str, at: int = 0) -> Problem:
-        """A problem at the last of `keys`, looked for one within the other; `at` is the offset of a fault in it."""
+        """A problem at the last of `keys`, looked for one within the other; `at` is the offset of a
+        fault in it.
+        """
         start, found = 0, 0
         for key in keys:
             spelled = [key, key.replace("\\", "\\\\").replace('"', '\\"')]
@@ -30,9 +32,17 @@ class Places:
         shown = self.text[begin:].split("\n", 1)[0]
         column = offset - begin + 1
         printable = "".join(c if c.isprintable() else " " for c in shown)
-        return Problem(Origin(self.file, line), f"column {column}: {says}\n  {printable}\n  {' ' * (column - 1)}^", "")
+        return Problem(
+            Origin(self.file, line),
+            f"column {column}: {says}\n  {printable}\n  {' ' * (column - 1)}^",
+            "",
+        )
 
     def _find(self, text: str, start: int) -> int:
-        """The first place from `start` where the text stands as a key, a table or a string of its own."""
-        found = re.compile(rf"(?<![\w-]){re.escape(text)}(?![\w-])", re.MULTILINE).search(self.text, start)
+        """The first place from `start` where the text stands as a key, a table or a string of its
+        own.
+        """
+        found = re.compile(rf"(?<![\w-]){re.escape(text)}(?![\w-])", re.MULTILINE).search(
+            self.text, start
+        )
         return found.start() if found else -1

@@ -1,7 +1,8 @@
-"""Read a text by its dialect: each line is matched in its block, what it does is noted, and a device is made of it.
+"""Read a text by its dialect: each line is matched in its block, what it does is noted, and a
+device is made of it.
 
-Two steps, since a port may be put into a VLAN by a name that is only said further down: `_Text` goes through the lines
-and collects what they do, `device.Building` applies it in order.
+Two steps, since a port may be put into a VLAN by a name that is only said further down: `_Text`
+goes through the lines and collects what they do, `device.Building` applies it in order.
 """
 
 from __future__ import annotations
@@ -37,10 +38,12 @@ _MOST_PROBLEMS = 200  # of one file: who has more has the wrong dialect
 
 
 class _Context(Struct):
-    """Where a line stands: the block it belongs to, and the words of lines above it that opened none.
+    """Where a line stands: the block it belongs to, and the words of lines above it that opened
+    none.
 
-    `targets` is what the block has opened (kind, keys); `captured` the captures of the heads around it. `lost` tells
-    that the head was not understood, `ignored` that all below it has no meaning here.
+    `targets` is what the block has opened (kind, keys); `captured` the captures of the heads around
+    it. `lost` tells that the head was not understood, `ignored` that all below it has no meaning
+    here.
     """
 
     depth: int
@@ -54,7 +57,9 @@ class _Context(Struct):
 
 
 class _Note(NamedTuple):
-    """Clauses about one thing: `kind` and `keys` say what it is; a `kind` of "" is what the block around has opened."""
+    """Clauses about one thing: `kind` and `keys` say what it is; a `kind` of "" is what the block
+    around has opened.
+    """
 
     kind: str
     keys: tuple[Any, ...]
@@ -62,7 +67,8 @@ class _Note(NamedTuple):
 
 
 class _Known(NamedTuple):
-    """A line that was matched before. `notes` are its effects, None where these need captures from around it.
+    """A line that was matched before. `notes` are its effects, None where these need captures from
+    around it.
 
     `opened` is what the line opened last: block, kind, keys, captures.
     """
@@ -86,7 +92,9 @@ def split_words(text: str, dialect: Dialect) -> list[str]:
 
 
 def recognises(dialect: Dialect, file: str, head: str) -> bool:
-    """True if the file's name is one of the dialect's, or each of its `recognise` forms fits a line of the head."""
+    """True if the file's name is one of the dialect's, or each of its `recognise` forms fits a line
+    of the head.
+    """
     if dialect.claims(file):
         return True
     if not dialect.recognise:
@@ -136,7 +144,8 @@ class _Text:
                 self.ignored += 1
                 continue
             if line.text in self.dialect.text.close:
-                # The word may stand as deep as what it closes, or as its head: one block ends, not two.
+                # The word may stand as deep as what it closes, or as its head: one block ends, not
+                # two.
                 self.ignored += 1
                 while stack[-1].depth > line.depth:
                     stack.pop()
@@ -171,9 +180,12 @@ class _Text:
     # --- one line ---
 
     def _line(self, line: Line, stack: list[_Context]) -> str:
-        """Match the line, note what it does, open what it opens. Returns the mark that ends a passage."""
+        """Match the line, note what it does, open what it opens. Returns the mark that ends a
+        passage.
+        """
         context = stack[-1]
-        # Switches of a kind say much the same: a line that was matched in one file is known in the next.
+        # Switches of a kind say much the same: a line that was matched in one file is known in the
+        # next.
         cache = self.dialect.known
         key = id(context.block), context.prefix, line.text, line.opens
         known: _Known | None = cache.get(key)
@@ -208,16 +220,35 @@ class _Text:
         if line.opens:
             if opened is not None:
                 block, kind, keys, own = opened
-                stack.append(_Context(line.depth, block, (), kind or context.kind, keys if kind else context.keys,
-                                      {**context.captured, **own}))  # fmt: skip
+                stack.append(
+                    _Context(
+                        line.depth,
+                        block,
+                        (),
+                        kind or context.kind,
+                        keys if kind else context.keys,
+                        {**context.captured, **own},
+                    )
+                )
             else:
-                # The line opens no block of the dialect: its words go before those of the lines below it.
-                stack.append(_Context(line.depth, context.block, (*context.prefix, *known.words), context.kind,
-                                      context.keys, context.captured))  # fmt: skip
+                # The line opens no block of the dialect: its words go before those of the lines
+                # below it.
+                stack.append(
+                    _Context(
+                        line.depth,
+                        context.block,
+                        (*context.prefix, *known.words),
+                        context.kind,
+                        context.keys,
+                        context.captured,
+                    )
+                )
         return known.passage
 
     def _lose(self, line: Line, context: _Context, stack: list[_Context], known: _Known) -> None:
-        """A line that no form takes (or whose value was reported as wrong), and with it what stands below it."""
+        """A line that no form takes (or whose value was reported as wrong), and with it what stands
+        below it.
+        """
         if known.words:
             self._unmatched(line, context)
         if line.opens:
@@ -229,11 +260,19 @@ class _Text:
         first = words[0].lower() if words and style.any_case else words[0] if words else ""
         if first in style.lead:
             words = words[1:]
-        found = match(context.block.root, [*context.prefix, *words], dialect.lists, style, opening=line.opens)
+        found = match(
+            context.block.root, [*context.prefix, *words], dialect.lists, style, opening=line.opens
+        )
         negated = False
         if found is None and first in style.negation:
             negated = True
-            found = match(context.block.root, [*context.prefix, *words[1:]], dialect.lists, style, negated=True)
+            found = match(
+                context.block.root,
+                [*context.prefix, *words[1:]],
+                dialect.lists,
+                style,
+                negated=True,
+            )
         if found is None:
             return _Known(None, tuple(words) or ("",))
         last = found.captured.get("passage")
@@ -245,12 +284,17 @@ class _Text:
             own |= captured
             if not head.needs <= own.keys():
                 return known
-        if isinstance(found.end, Statement) and not found.end.needs <= own.keys() | found.captured.keys():
+        if (
+            isinstance(found.end, Statement)
+            and not found.end.needs <= own.keys() | found.captured.keys()
+        ):
             return known
         notes, opened = self._notes(known, _Context(-1, context.block))
         return known._replace(notes=notes, opened=opened)
 
-    def _bound(self, end: Statement, captured: dict[str, Captured], kind: str, negated: bool) -> Iterator[Bound]:
+    def _bound(
+        self, end: Statement, captured: dict[str, Captured], kind: str, negated: bool
+    ) -> Iterator[Bound]:
         for clause in end.clauses:
             bound = bind(clause, captured, kind, self.dialect.lists, negated=negated)
             if bound is not None:
@@ -258,7 +302,9 @@ class _Text:
 
     def _notes(
         self, known: _Known, context: _Context
-    ) -> tuple[tuple[_Note, ...] | None, tuple[Block, str, tuple[Any, ...], dict[str, Captured]] | None]:
+    ) -> tuple[
+        tuple[_Note, ...] | None, tuple[Block, str, tuple[Any, ...], dict[str, Captured]] | None
+    ]:
         """What a matched line does, and what it opens, with the captures of the heads around it."""
         found = known.match
         if found is None:
@@ -271,7 +317,10 @@ class _Text:
             captured = {**captured, **taken}
             block = head.block
             if block.kind:
-                kind, keys = block.kind, keys_of(block.kind, head.name, captured, self.dialect.lists)
+                kind, keys = (
+                    block.kind,
+                    keys_of(block.kind, head.name, captured, self.dialect.lists),
+                )
                 gone = known.negated and number == len(found.opened) - 1 and found.end is None
                 opening = [Bound("", "gone" if gone else "there")]
                 if not gone:
@@ -286,11 +335,17 @@ class _Text:
 
     # --- what was not understood ---
 
-    def _unmatched(self, line: Line, context: _Context, says: str = "", *, lost: bool = False) -> None:
+    def _unmatched(
+        self, line: Line, context: _Context, says: str = "", *, lost: bool = False
+    ) -> None:
         words = split_words(line.text[:_CACHED_LENGTH], self.dialect)
         inside = not lost and context.kind != "device"
-        relevant = inside or not self.dialect.known_words.isdisjoint(words) or any(map(_VLANISH, words))
-        self.part.unmatched.append(Unread(Origin(self.file, line.number), line.text[:_CACHED_LENGTH], 1, relevant))
+        relevant = (
+            inside or not self.dialect.known_words.isdisjoint(words) or any(map(_VLANISH, words))
+        )
+        self.part.unmatched.append(
+            Unread(Origin(self.file, line.number), line.text[:_CACHED_LENGTH], 1, relevant)
+        )
         if says:
             self._problem(line.number, says)
 
@@ -303,4 +358,6 @@ class _Text:
         if self.faults <= _MOST_PROBLEMS:
             self.part.problems.append(Problem(Origin(self.file, number), says, cure))
         if self.faults == _MOST_PROBLEMS:
-            self.part.problems.append(Problem(Origin(self.file, number), "more such lines are not reported one by one"))
+            self.part.problems.append(
+                Problem(Origin(self.file, number), "more such lines are not reported one by one")
+            )

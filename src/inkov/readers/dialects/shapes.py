@@ -1,7 +1,9 @@
-"""What a text looks like to somebody who is about to write a dialect for it: lines grouped by shape, and a first guess.
+"""What a text looks like to somebody who is about to write a dialect for it: lines grouped by
+shape, and a first guess.
 
-The shape of a line is the line with numbers and names blanked out: `bench 12` and `bench 14` are one shape. A word is a
-name if it is quoted, holds a digit, or stands where lines of otherwise one shape differ.
+The shape of a line is the line with numbers and names blanked out: `bench 12` and `bench 14` are
+one shape. A word is a name if it is quoted, holds a digit, or stands where lines of otherwise one
+shape differ.
 """
 
 from __future__ import annotations
@@ -21,7 +23,9 @@ _MOST_DIFFERENT = 3  # words at one place, each rarely seen: more are names
 _FREQUENT = 3
 _WORD = re.compile(r'"[^"]*"|\S+')
 _VIDS = re.compile(r"[0-9]{1,4}(?:[-,][0-9]{1,4})+,?\Z")
-_ADDRESS = re.compile(r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9]+)?\Z|(?=.*:.*:)[0-9A-Fa-f:.]+(?:/[0-9]+)?\Z")
+_ADDRESS = re.compile(
+    r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9]+)?\Z|(?=.*:.*:)[0-9A-Fa-f:.]+(?:/[0-9]+)?\Z"
+)
 
 
 class ShapeGroup(Struct, frozen=True):
@@ -35,12 +39,17 @@ class ShapeGroup(Struct, frozen=True):
 
 def group(lines: Iterable[tuple[Origin, str]]) -> list[ShapeGroup]:
     """The lines by shape, most frequent first."""
-    rows = [(origin, text, [_blank(word) for word in _WORD.findall(text)]) for origin, text in lines]
+    rows = [
+        (origin, text, [_blank(word) for word in _WORD.findall(text)]) for origin, text in lines
+    ]
     _names(rows)
     found: dict[str, list[tuple[Origin, str]]] = defaultdict(list)
     for origin, text, words in rows:
         found[" ".join(words)].append((origin, text))
-    groups = [ShapeGroup(len(at), shape, without_secrets(at[0][1].strip()), at[0][0]) for shape, at in found.items()]
+    groups = [
+        ShapeGroup(len(at), shape, without_secrets(at[0][1].strip()), at[0][0])
+        for shape, at in found.items()
+    ]
     return sorted(groups, key=lambda one: (-one.count, one.shape))
 
 
@@ -76,13 +85,15 @@ def _names(rows: list[tuple[Origin, str, list[str]]]) -> None:
                 words[place:] = ["{text}"] if len(words) > place + 1 else ["{word}"]
 
 
-# --- a first dialect -------------------------------------------------------------------------------------------------
+# --- a first dialect ------------------------------------------------------------------------------
 
 
 def starter(texts: list[tuple[str, str]]) -> str:
-    """A dialect to begin with, from (file, text): the text's shape guessed, each shape of line as a form to fill in.
+    """A dialect to begin with, from (file, text): the text's shape guessed, each shape of line as a
+    form to fill in.
 
-    What is guessed is marked as such. The forms stand among `ignored` only as comments: nothing is taken as understood.
+    What is guessed is marked as such. The forms stand among `ignored` only as comments: nothing is
+    taken as understood.
     """
     lines = [
         (Origin(file, number), line)
@@ -91,11 +102,16 @@ def starter(texts: list[tuple[str, str]]) -> str:
         if line.strip()
     ]
     comment = _comment([text for _, text in lines])
-    lines = [(at, text) for at, text in lines if not (comment and text.lstrip().startswith(comment))]
+    lines = [
+        (at, text) for at, text in lines if not (comment and text.lstrip().startswith(comment))
+    ]
     shape = _shape([text for _, text in lines])
     negation = _negation([text for _, text in lines])
     out = [
-        "# A dialect to begin with. docs/dialects.md explains each table; `inkov dialect check FILE` says what is",
+        (
+            "# A dialect to begin with. docs/dialects.md explains each table; `inkov dialect check"
+            " FILE` says what is"
+        ),
         "# wrong with it, and `inkov dialect unmatched CONFIGS` which lines to describe next.",
         'dialect = "my-switches"',
         "# Which files it is for: by name, or better by forms that every such file has.",
@@ -105,11 +121,17 @@ def starter(texts: list[tuple[str, str]]) -> str:
         "[text]",
         f'shape = "{shape}"                # guessed: indented, braced or flat',
         f"comment = [{_quoted(comment)}]" if comment else '# comment = ["..."]',
-        f"negation = [{_quoted(negation)}]            # guessed: the word that undoes a statement"
-        if negation
-        else '# negation = ["..."]',
+        (
+            f"negation = [{_quoted(negation)}]            # guessed: the word that undoes a"
+            " statement"
+            if negation
+            else '# negation = ["..."]'
+        ),
         "",
-        "[defaults]                           # what a port is where nothing is said: state it, do not leave it to us",
+        (
+            "[defaults]                           # what a port is where nothing is said: state it,"
+            " do not leave it to us"
+        ),
         '# mode = "access"',
         "# vlan = 1",
         "# native = 1",
@@ -136,7 +158,10 @@ def _blocks(lines: list[tuple[Origin, str]], shape: str) -> Iterator[str]:
         if shape == "braced":
             opens, inner = text.rstrip().endswith("{"), text[:1].isspace()
         else:
-            opens, inner = _depth(following) > _depth(text), shape == "indented" and text[:1].isspace()
+            opens, inner = (
+                _depth(following) > _depth(text),
+                shape == "indented" and text[:1].isspace(),
+            )
         if bare in ("", "}"):
             continue
         if not inner:
@@ -144,12 +169,18 @@ def _blocks(lines: list[tuple[Origin, str]], shape: str) -> Iterator[str]:
             (openers if opens else tops).append((origin, bare))
         else:
             heads[head.partition(" ")[0]].append((origin, bare))
-    yield "# Statements that stand in no block. Give each its effect, or move it to [device] `ignored`."
+    yield (
+        "# Statements that stand in no block. Give each its effect, or move it to [device]"
+        " `ignored`."
+    )
     yield "[device.says]"
     yield from _forms(tops)
     if openers:
         yield ""
-        yield "# Lines that open a block: put each under `opens` of [port], [vlan], [bundle], [gateway], [group.NAME]."
+        yield (
+            "# Lines that open a block: put each under `opens` of [port], [vlan], [bundle],"
+            " [gateway], [group.NAME]."
+        )
         yield from _forms(openers)
     for word in sorted(heads):
         yield ""
@@ -185,7 +216,9 @@ def _shape(lines: list[str]) -> str:
 
 
 def _comment(lines: list[str]) -> str:
-    """The mark, not a letter or digit, that most lines without anything else of a statement begin with."""
+    """The mark, not a letter or digit, that most lines without anything else of a statement begin
+    with.
+    """
     marks: Counter[str] = Counter()
     for line in lines:
         found = re.match(r"\s*([^\w\s{}\"'\[(/.-]{1,2}|//|--)(?=\s|\Z|\w)", line)
@@ -198,7 +231,9 @@ def _negation(lines: list[str]) -> str:
     """The word before what elsewhere is a statement of its own."""
     bare = [line.split() for line in lines]
     firsts = {words[0] for words in bare if words}
-    found = Counter(words[0] for words in bare if len(words) > 1 and words[1] in firsts and words[0].isalpha())
+    found = Counter(
+        words[0] for words in bare if len(words) > 1 and words[1] in firsts and words[0].isalpha()
+    )
     followers: dict[str, set[str]] = defaultdict(set)
     for words in bare:
         if len(words) > 1 and words[1] in firsts:

@@ -1,7 +1,8 @@
 """From the text of a configuration to statements, whatever its shape.
 
-Three shapes come out as one: a row of `Line`s, each a number, its words, and how deep it stands. What stands deeper
-belongs to the line above it. In a flat text everything has depth 0, and a line's first words are the path.
+Three shapes come out as one: a row of `Line`s, each a number, its words, and how deep it stands.
+What stands deeper belongs to the line above it. In a flat text everything has depth 0, and a line's
+first words are the path.
 """
 
 from __future__ import annotations
@@ -21,7 +22,9 @@ LONGEST_LINE = 1 << 20
 
 _KNOWN_LINES = 2_000
 Bare = tuple[int, str, bool]
-"""How deep a line stands, its text without space and comment around it, and whether it is a comment."""
+"""How deep a line stands, its text without space and comment around it, and whether it is a
+comment.
+"""
 
 
 class Shape(StrEnum):
@@ -51,7 +54,8 @@ class Style(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class Line(NamedTuple):
-    """A statement: the line it begins on, how deep it stands, its text, and whether a block of others follows it.
+    """A statement: the line it begins on, how deep it stands, its text, and whether a block of
+    others follows it.
 
     `meaning` is False for a comment, None for a line too long to take apart.
     """
@@ -64,7 +68,9 @@ class Line(NamedTuple):
 
 
 def lines(text: str, style: Style, known: dict[str, Bare] | None = None) -> Iterator[Line]:
-    """The statements of a text, comments among them, in order. `known` may keep what lines come to, across texts."""
+    """The statements of a text, comments among them, in order. `known` may keep what lines come to,
+    across texts.
+    """
     if style.comment_block:
         text = _without_blocks(text, style)
     if style.shape is Shape.BRACED:
@@ -86,7 +92,9 @@ def _without_blocks(text: str, style: Style) -> str:
 
 
 def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
-    """Indented and flat texts. Each line is given out once the next one shows whether it opens a block."""
+    """Indented and flat texts. Each line is given out once the next one shows whether it opens a
+    block.
+    """
     flat = style.shape is Shape.FLAT
     held: tuple[int, int, str, bool | None] | None = None
     joined: tuple[int, int, str] | None = None
@@ -160,7 +168,9 @@ def _braced(text: str, style: Style) -> Iterator[Line]:
     end = re.escape(style.statement_end) if style.statement_end else r"(?!)"
     marks = "|".join(re.escape(mark) for mark in style.comment) or r"(?!)"
     comment = rf"(?:(?<=\s)|^)(?:{marks})[^\n]*"
-    token = re.compile(rf'\n|"[^"\n]*"|[{{}}]|{end}|{comment}|[^\s{{}}"{end_class(style)}]+|.', re.MULTILINE)
+    token = re.compile(
+        rf'\n|"[^"\n]*"|[{{}}]|{end}|{comment}|[^\s{{}}"{end_class(style)}]+|.', re.MULTILINE
+    )
     number, depth = 1, 0
     words: list[str] = []
     size = 0
@@ -175,7 +185,8 @@ def _braced(text: str, style: Style) -> Iterator[Line]:
             number += 1
             if style.statement_end or not words:
                 continue
-            # Without an end mark the line is the statement, unless its block opens on the next line.
+            # Without an end mark the line is the statement, unless its block opens on the next
+            # line.
             rest = text[found.end() : found.end() + 200].lstrip()
             if rest.startswith("{"):
                 continue
