@@ -33,7 +33,7 @@ from inkov.forwarding.reach import entries_at, flood
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.seats import all_seats
-from inkov.proofs.verifier import Network, verify_entry
+from inkov.verify.certificates import Network, verify_entry
 from inkov.readers import load
 from inkov.wiring import wire
 

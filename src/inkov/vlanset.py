@@ -20,11 +20,22 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
-__all__ = ["MAX_VID", "MIN_VID", "VlanListError", "VlanSet", "bits_to_text"]
+__all__ = [
+    "ALL_BITS",
+    "MAX_VID",
+    "MIN_VID",
+    "VlanListError",
+    "VlanSet",
+    "bit",
+    "bits",
+    "bits_to_text",
+    "union",
+]
 
 MIN_VID = 1
 MAX_VID = 4094
-_ALL = (1 << (MAX_VID + 1)) - 2  # bits 1..4094
+ALL_BITS = (1 << (MAX_VID + 1)) - 2
+"""The mask of every VID: bits 1 to 4094."""
 
 _WORD = re.compile(r"\s*(all\s+but|all|none)(?![^\W_])\s*", re.IGNORECASE)
 _ITEM = re.compile(r"\s*(?:([0-9]+)\s*(?:-\s*([0-9]+)\s*)?)?(?=,|\Z)")
@@ -63,7 +74,7 @@ class VlanSet:
 
     def __init__(self, bits: int = 0) -> None:
         """`bits` has bit *v* set for each VID *v*. ValueError if a bit outside 1 to 4094 is set."""
-        if bits & ~_ALL:
+        if bits & ~ALL_BITS:
             raise ValueError("a VID set holds numbers from 1 to 4094 only")
         object.__setattr__(self, "bits", bits)
 
@@ -102,7 +113,7 @@ class VlanSet:
     @classmethod
     def all(cls) -> VlanSet:
         """Every VID, 1 to 4094."""
-        return cls(_ALL)
+        return cls(ALL_BITS)
 
     @classmethod
     def parse(cls, text: str) -> VlanSet:
@@ -113,12 +124,12 @@ class VlanSet:
         if word is None:
             return cls(_items(text, 0))
         if len(word[1]) > len("none"):  # "all but": the rest is the exception
-            return cls(_ALL & ~_items(text, word.end()))
+            return cls(ALL_BITS & ~_items(text, word.end()))
         if word.end() != len(text):
             raise VlanListError(
                 text, word.end(), len(text), f"nothing may follow {word[1].lower()!r}"
             )
-        return cls(_ALL if word[1].lower() == "all" else 0)
+        return cls(ALL_BITS if word[1].lower() == "all" else 0)
 
     def ranges(self) -> Iterator[tuple[int, int]]:
         """The runs of neighbouring VIDs as (low, high), ascending."""
@@ -162,23 +173,44 @@ class VlanSet:
         return VlanSet(self.bits ^ other.bits)
 
     def __invert__(self) -> VlanSet:
-        return VlanSet(_ALL & ~self.bits)
+        return VlanSet(ALL_BITS & ~self.bits)
 
     def __le__(self, other: VlanSet) -> bool:
         """True if every VID of this set is in the other one."""
         return self.bits & ~other.bits == 0
 
 
+def bit(vid: int | None) -> int:
+    """The mask of one VID; 0 for None and for 0, which mean "no VLAN"."""
+    return 1 << vid if vid else 0
+
+
+def bits(mask: int) -> Iterator[int]:
+    """The VIDs of a mask, ascending."""
+    while mask:
+        lowest = mask & -mask
+        yield lowest.bit_length() - 1
+        mask ^= lowest
+
+
+def union(masks: Iterable[int]) -> int:
+    """The VIDs that are in any of some masks."""
+    whole = 0
+    for mask in masks:
+        whole |= mask
+    return whole
+
+
 def bits_to_text(bits: int) -> str:
     """The set as people read it: the list, or what is missing from "all", whichever is shorter."""
     if bits == 0:
         return "none"
-    if bits == _ALL:
+    if bits == ALL_BITS:
         return "all"
     plain = _list_text(bits)
     if bits.bit_count() * 2 <= MAX_VID:  # a saying by exception only pays for large sets
         return plain
-    but = f"all but {_list_text(_ALL & ~bits)}"
+    but = f"all but {_list_text(ALL_BITS & ~bits)}"
     return but if len(but) < len(plain) else plain
 
 

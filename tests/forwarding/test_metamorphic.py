@@ -10,11 +10,11 @@ import pytest
 
 from inkov.campus import Cable, Campus, Host, Mode, Origin
 from inkov.forwarding import Fabric, resolve
-from inkov.forwarding.because import chain
 from inkov.forwarding.follow import follow
 from inkov.forwarding.needed import needed
 from inkov.forwarding.ping import ping
 from inkov.forwarding.reach import entries_at
+from inkov.forwarding.reasons import chain
 from inkov.forwarding.stations import hears
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire

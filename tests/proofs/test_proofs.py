@@ -16,7 +16,7 @@ from inkov.forwarding import Fabric, resolve
 from inkov.plan import Carried, Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.prove import Prover
-from inkov.proofs.verifier import Network, Refused, verify
+from inkov.verify.certificates import Network, Refused, verify
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from inkov.forwarding import resolve
 from inkov.readers.load import NothingToRead, load
-from inkov.readers.sheet_writer import write_sheet
+from inkov.readers.sheets.writer import write_sheet
 from inkov.wiring import wire
 from tests.conftest import DEMO
 

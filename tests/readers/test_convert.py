@@ -13,9 +13,9 @@ import pytest
 
 from inkov.campus import Campus, Mode, PortKind
 from inkov.readers import load
-from inkov.readers.openconfig_writer import write_openconfig
-from inkov.readers.settled import by_the_standard
-from inkov.readers.sheet_writer import write_sheet
+from inkov.readers.defaults import by_the_standard
+from inkov.readers.openconfig.writer import write_openconfig
+from inkov.readers.sheets.writer import write_sheet
 from tests.campuses import Listeners, listeners, random_campus
 from tests.conftest import DEMO, Inkov, run_inkov
 from tests.readers.test_yang import validate, yang

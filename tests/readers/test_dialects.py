@@ -21,9 +21,9 @@ from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_te
 from inkov.readers.dialects.examples import run_examples
 from inkov.readers.dialects.forms import FormError, parse_form
 from inkov.readers.dialects.shapes import group, starter
-from inkov.readers.ledger import Part
-from inkov.readers.sheet_words import PORT_KEYS
-from inkov.readers.sheet_writer import write_sheet
+from inkov.readers.reading import Part, Reading
+from inkov.readers.sheets.words import PORT_KEYS
+from inkov.readers.sheets.writer import write_sheet
 from tests.campuses import listeners, random_campus
 from tests.conftest import Inkov
 
@@ -34,14 +34,19 @@ def dialect(text: str) -> Dialect:
     return compile_dialect("t.toml", (HEAD + dedent(text)).encode())
 
 
+def reading_of(tables: str, text: str) -> Reading:
+    return read_text(dialect(tables), "box.txt", dedent(text).encode())
+
+
 def part_of(tables: str, text: str) -> Part:
-    return read_text(dialect(tables), "box.txt", dedent(text).encode())[0]
+    return reading_of(tables, text).part
 
 
 def sheet_of(tables: str, text: str) -> str:
     """What a text comes to, as a sheet without its head; nothing of it may be a problem."""
-    part = part_of(tables, text)
-    assert not part.problems and not part.unmatched, (part.problems, part.unmatched)
+    reading = reading_of(tables, text)
+    part, unmatched = reading.part, reading.ledger.unmatched
+    assert not part.problems and not unmatched, (part.problems, unmatched)
     return write_sheet(part.devices[0]).split("\n", 3)[3]
 
 
@@ -200,8 +205,8 @@ def test_negated_and_abbreviated_statements() -> None:
     """
     found = sheet_of(tables, text)
     assert "[port 1]\n\n" in found and "allowed: 10\n" in found and "about: y" in found
-    ambiguous = part_of(tables.replace('"label {text}"', '"grass {text}"'), "pot 1\n  gr 10\n")
-    assert [line.text for line in ambiguous.unmatched] == ["gr 10"]
+    ambiguous = reading_of(tables.replace('"label {text}"', '"grass {text}"'), "pot 1\n  gr 10\n")
+    assert [line.text for line in ambiguous.ledger.unmatched] == ["gr 10"]
 
 
 def test_vlans_by_name_and_membership_from_the_vlans_side() -> None:
@@ -236,10 +241,9 @@ def test_vlans_by_name_and_membership_from_the_vlans_side() -> None:
         and "allowed: 30-31" in found
     )
     assert "[port 8]\nmode: general\ntagged: 30" in found
-    part = part_of(tables, "pot 1\n  grow trees\n")
-    assert [p.says for p in part.problems] == ["no VLAN here is called 'trees'"] and len(
-        part.unmatched
-    ) == 1
+    reading = reading_of(tables, "pot 1\n  grow trees\n")
+    assert [p.says for p in reading.part.problems] == ["no VLAN here is called 'trees'"]
+    assert len(reading.ledger.unmatched) == 1
 
 
 def test_everything_the_model_holds_can_be_said() -> None:
@@ -548,8 +552,8 @@ WORDS = [
 def test_any_text_is_read_without_a_fault_of_ours(words: list[str]) -> None:
     text = " ".join(words)
     for tables in (INDENTED, BRACED, FLAT):
-        part = part_of(tables, text)
-        assert all(line.origin.line <= text.count("\n") + 1 for line in part.unmatched)
+        unmatched = reading_of(tables, text).ledger.unmatched
+        assert all(line.origin.line <= text.count("\n") + 1 for line in unmatched)
 
 
 def test_the_tutorial_comes_to_what_it_says(inkov: Inkov, tmp_path: Path) -> None:

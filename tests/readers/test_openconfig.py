@@ -16,8 +16,8 @@ from hypothesis import strategies as st
 
 from inkov.campus import Campus, Mode, Origin, PortKind
 from inkov.forwarding import resolve
-from inkov.readers.ledger import Part
 from inkov.readers.locate import Locator
+from inkov.readers.reading import FileReport, Part
 from inkov.readers.registry import read_bytes
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
@@ -28,9 +28,13 @@ from tests.readers.test_sheet import without_origins
 CORE = (DEMO / "garden" / "core-1.json").read_bytes()
 
 
-def read(data: Any) -> Part:
+def reported(data: Any) -> tuple[FileReport, Part]:
     raw = data if isinstance(data, bytes) else json.dumps(data, indent=1).encode()
-    return read_bytes("x.json", raw, account=True)[1]
+    return read_bytes("x.json", raw, account=True)
+
+
+def read(data: Any) -> Part:
+    return reported(data)[1]
 
 
 def switch(*interfaces: Any, **more: Any) -> dict[str, Any]:
@@ -89,10 +93,9 @@ def test_prefixes_may_be_missing_or_on_every_name(everywhere: bool) -> None:
 
 def test_an_answer_of_restconf_is_unwrapped() -> None:
     wrapped = b'{ "ietf-restconf:data" :\n' + CORE + b"}"
-    part, locator = read(wrapped), Locator({"x.json": wrapped})
-    assert (
-        without_origins(part.devices) == without_origins(read(CORE).devices) and not part.unmatched
-    )
+    (report, part), locator = reported(wrapped), Locator({"x.json": wrapped})
+    assert without_origins(part.devices) == without_origins(read(CORE).devices)
+    assert not report.unmatched
     native = part.devices[0].ports["port-6"].native_vlan
     assert native and b'"native-vlan": 90' in wrapped.split(b"\n")[locator.line(native.origin) - 1]
     assert locator.pointer(native.origin).startswith(
@@ -278,7 +281,7 @@ def test_no_mutation_of_a_real_file_makes_it_fail(data: st.DataObject) -> None:
 )
 def test_the_demo_is_understood_whole(file: Path) -> None:
     report, part = read_bytes(str(file), file.read_bytes(), account=True)
-    assert not part.problems and not part.unmatched and report.understood > 50
+    assert not part.problems and not report.unmatched and report.understood > 50
 
 
 def to_xml(tree: Any, name: str = "") -> str:
@@ -404,9 +407,9 @@ def test_aggregation_and_spanning_tree() -> None:
         },
     }
     more = {"openconfig-lacp:lacp": lacp, "openconfig-spanning-tree:stp": stp}
-    part = read(switch(port("p1"), bundle, static, **more))
+    report, part = reported(switch(port("p1"), bundle, static, **more))
     device = part.devices[0]
-    assert not part.problems and not part.unmatched
+    assert not part.problems and not report.unmatched
     modes = [device.ports[name].aggregation for name in ("b1", "b2")]
     assert [mode and mode.value for mode in modes] == ["passive", "static"]
     assert device.tree_mode and device.tree_mode.value == "mstp"

@@ -32,9 +32,9 @@ from inkov.campus import (
     TreeMode,
     Vlan,
 )
-from inkov.readers.ledger import Part
-from inkov.readers.sheet import read_sheet
-from inkov.readers.sheet_writer import write_sheet
+from inkov.readers.reading import Part, Reading
+from inkov.readers.sheets.reader import read as read_sheet
+from inkov.readers.sheets.writer import write_sheet
 from inkov.vlanset import VlanSet
 
 NOWHERE = Origin()
@@ -168,15 +168,19 @@ def without_origins(value: Any) -> Any:
 def test_round_trip(made: tuple[Device, list[Neighbour]]) -> None:
     device, neighbours = made
     text = write_sheet(device, neighbours)
-    part, _ = read_sheet("x.sheet", text.encode())
+    part = read_sheet("x.sheet", text.encode()).part
     assert not part.problems, (part.problems, text)
     assert without_origins(part.devices[0]) == without_origins(device), text
     assert without_origins(part.neighbours) == without_origins(neighbours)
     assert write_sheet(part.devices[0], part.neighbours) == text
 
 
+def reading(text: str) -> Reading:
+    return read_sheet("x.sheet", ("inkov sheet 1\nswitch: gate-1\n" + text).encode())
+
+
 def read(text: str) -> Part:
-    return read_sheet("x.sheet", ("inkov sheet 1\nswitch: gate-1\n" + text).encode())[0]
+    return reading(text).part
 
 
 def test_later_lines_win_and_the_earlier_ones_are_remembered() -> None:
@@ -225,17 +229,18 @@ def test_names_and_ranges() -> None:
     ],
 )
 def test_a_fault_is_placed_and_the_rest_is_read(text: str, line: int, says: str) -> None:
-    part = read(text + "\n[port 77]\nvlan: 7\n")
+    whole = reading(text + "\n[port 77]\nvlan: 7\n")
+    part = whole.part
     problem = part.problems[0]
     assert (problem.origin, problem.lost) == (Origin("x.sheet", line), False)
     assert says in problem.says
     port = part.devices[0].ports["77"]
     assert port.access_vlan is not None and port.access_vlan.value == 7
-    assert part.unmatched[0].origin.line == line
+    assert whole.ledger.unmatched[0].origin.line == line
 
 
 def test_a_sheet_without_its_switch_is_lost() -> None:
-    part, _ = read_sheet("x.sheet", b"inkov sheet 1\n[port 1]\nvlan: 10\n")
+    part = read_sheet("x.sheet", b"inkov sheet 1\n[port 1]\nvlan: 10\n").part
     assert not part.devices
     assert [p.lost for p in part.problems if "does not name its switch" in p.says] == [True]
 

@@ -27,7 +27,7 @@ def test_columns_in_any_order(mark: str) -> None:
     assert part.cables[0] == Cable("core-1", "port-1", "gate-1", "24", Origin("t.csv", 2))
     if mark == ",":
         assert part.cables[1] == Cable("core-1", "port-2", "palm-1", "a,b", Origin("t.csv", 4))
-    assert [line.text for line in part.ignored] == ["column 'note'"] and not part.problems
+    assert [line.text for line in report.ignored] == ["column 'note'"] and not part.problems
 
 
 def test_hosts_and_their_errors() -> None:

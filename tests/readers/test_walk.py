@@ -20,9 +20,9 @@ from hypothesis import strategies as st
 from inkov.campus import Accept, Device, Neighbour
 from inkov.forwarding import resolve
 from inkov.forwarding.reach import entries_at, flood
-from inkov.readers.ledger import Part
+from inkov.readers.reading import FileReport, Part
 from inkov.readers.registry import read_bytes
-from inkov.readers.walk import OBJECTS
+from inkov.readers.walk.text import OBJECTS
 from inkov.wiring import wire
 from tests.conftest import Inkov, need
 from tests.readers.test_sheet import without_origins
@@ -120,16 +120,20 @@ def written(style: str) -> str:
     return "\n".join(lines) + "\n"
 
 
-def read(text: str, file: str = "x.walk") -> Part:
+def reported(text: str, file: str = "x.walk") -> tuple[FileReport, Part]:
     report, part = read_bytes(file, text.encode(), account=True)
     assert report.format == "SNMP walk"
-    return part
+    return report, part
+
+
+def read(text: str, file: str = "x.walk") -> Part:
+    return reported(text, file)[1]
 
 
 @pytest.mark.parametrize("style", ["numeric", "iso", "named", "quiet"])
 def test_every_style_gives_one_switch(style: str) -> None:
-    part = read(written(style))
-    assert not part.problems and not part.unmatched
+    report, part = reported(written(style))
+    assert not part.problems and not report.unmatched
     check(part.devices[0])
     assert without_origins(part.neighbours) == without_origins(
         [Neighbour("fern-2", "p1", "core-1", "port-7", part.neighbours[0].origin)]
@@ -216,13 +220,13 @@ def test_what_does_not_fit_is_said_and_the_rest_read(line: str, says: str) -> No
 
 
 def test_unknown_objects_are_counted_and_vlan_ones_stand_out() -> None:
-    part = read(
+    report, _ = reported(
         written("named")
         + "Q-BRIDGE-MIB::dot1qTpFdbPort.10.1.2.3.4.5.6 = INTEGER: 3\nIF-MIB::ifMtu.1 = INTEGER:"
         " 1500\n"
     )
-    assert [line.text for line in part.unmatched] == ["dot1qTpFdbPort (1 object)"]
-    assert [line.text for line in part.ignored] == ["ifMtu (1 object)"]
+    assert [line.text for line in report.unmatched] == ["dot1qTpFdbPort (1 object)"]
+    assert [line.text for line in report.ignored] == ["ifMtu (1 object)"]
 
 
 def test_current_tables_serve_where_static_ones_are_missing() -> None:

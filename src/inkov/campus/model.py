@@ -347,9 +347,8 @@ class Overridden(Struct, frozen=True, gc=False):
 class Device(Struct):
     """A switch (or router). `vlans` is None where the source brings no VLAN table.
 
-    `unbound` are filters still to be bound while a device is read: (interface, whether for what
-    comes in, filter). `table_is_membership`: the VLANs of the device are those its ports carry, by
-    design of the system.
+    `table_is_membership`: the VLANs of the device are those its ports carry, by design of the
+    system.
     """
 
     name: str
@@ -363,7 +362,6 @@ class Device(Struct):
     trees: list[Tree] = field(default_factory=list)
     distribution: Distribution | None = None
     filters: dict[str, Filter] = field(default_factory=dict)
-    unbound: list[tuple[str, bool, Fact[str]]] = field(default_factory=list)
     table_is_membership: bool = False
     overridden: list[Overridden] = field(default_factory=list)
 

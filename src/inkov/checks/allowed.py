@@ -11,8 +11,8 @@ from inkov.checks.catalogue import Found, Severity, Where, rule
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
 from inkov.checks.words import both, listed
 from inkov.forwarding import Resolved
-from inkov.forwarding.because import why_stopped
 from inkov.forwarding.needed import unneeded
+from inkov.forwarding.reasons import why_stopped
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End
 

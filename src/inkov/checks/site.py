@@ -10,10 +10,10 @@ from typing import NamedTuple
 from inkov.campus import Basis, Device, Fact, Mode, Origin, natural
 from inkov.checks.catalogue import Where
 from inkov.forwarding import Fabric, Resolved
+from inkov.forwarding.completion import settled_fact
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
 from inkov.forwarding.serve import served_by_device
-from inkov.forwarding.settle import settled_fact
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.plan import Plan, PlanFile
 from inkov.vlanset import VlanSet

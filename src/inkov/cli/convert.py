@@ -34,9 +34,9 @@ def convert(
     """Write what was read in an open format, one file a switch."""
     from copy import deepcopy
 
-    from inkov.readers.openconfig_writer import write_openconfig
-    from inkov.readers.settled import by_the_standard
-    from inkov.readers.sheet_writer import write_sheet
+    from inkov.readers.defaults import by_the_standard
+    from inkov.readers.openconfig.writer import write_openconfig
+    from inkov.readers.sheets.writer import write_sheet
     from inkov.render.text import safe
 
     session = start(configs, quiet, read_as=read_as)

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 def explain(session: Session, place: str, view: View) -> None:
     """Write the chain of reasons of one port."""
-    from inkov.forwarding.because import chain
+    from inkov.forwarding.reasons import chain
     from inkov.render.follow import because_grid
     from inkov.render.text import plain
 

@@ -74,7 +74,7 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
     """What is sent at a place. Ends with what the port does take, if nothing enters there in the
     VLAN asked for.
     """
-    from inkov.forwarding.because import why_dropped
+    from inkov.forwarding.reasons import why_dropped
     from inkov.forwarding.stations import bridge_ports_at, sent_from
     from inkov.render.text import place as written
     from inkov.vlanset import bits_to_text
@@ -106,8 +106,8 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
 
 def assumptions(session: Session, entries: list[Entry], level: Level) -> list[str]:
     """What an answer about frames from `entries` rests on."""
+    from inkov.forwarding.assumptions import Rests, passed_by
     from inkov.forwarding.reach import flood
-    from inkov.forwarding.rests import Rests, passed_by
 
     fabric = session.fabric
     passed = passed_by(flood(fabric, entries, level)) | {

@@ -130,7 +130,7 @@ def verify(
     import msgspec
 
     from inkov.plan import vlan_names
-    from inkov.proofs.verifier import Network, Refused, verify_entry
+    from inkov.verify.certificates import Network, Refused, verify_entry
     from inkov.vlanset import VlanSet
 
     check_paths([certificate])

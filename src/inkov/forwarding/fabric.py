@@ -11,8 +11,8 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Campus, Device, Gateway, Mode, Origin, Port
+from inkov.forwarding.completion import Settled
 from inkov.forwarding.negotiation import Party
-from inkov.forwarding.settle import Settled
 from inkov.forwarding.view import View
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, Wiring

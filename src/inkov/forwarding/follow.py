@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from inkov.campus import Mode, Origin
-from inkov.forwarding.because import Said, why_arrives, why_dropped, why_leaves, why_not_leaves
 from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
 from inkov.forwarding.path import Goal, Way, find_way, to_port
 from inkov.forwarding.reach import Entry, Flood, Level, flood
+from inkov.forwarding.reasons import Said, why_arrives, why_dropped, why_leaves, why_not_leaves
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, Link
 

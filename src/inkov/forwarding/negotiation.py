@@ -10,7 +10,7 @@ from __future__ import annotations
 from enum import StrEnum
 
 from inkov.campus import Mode, Negotiation
-from inkov.forwarding.settle import Settled
+from inkov.forwarding.completion import Settled
 
 __all__ = ["OUTCOME", "Party", "negotiates", "operational_mode", "party"]
 

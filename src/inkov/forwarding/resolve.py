@@ -8,10 +8,10 @@ each link (5).
 from __future__ import annotations
 
 from inkov.campus import Basis, Campus, Device, Mode, Origin, Port, PortKind, Private, Vlan
+from inkov.forwarding.completion import Settled, settle
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, BridgePort, Fabric, Inside, Resolved
 from inkov.forwarding.negotiation import OUTCOME, Party, negotiates, operational_mode, party
-from inkov.forwarding.settle import Settled, settle
 from inkov.forwarding.view import NOTHING, View, view_of
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, Wiring

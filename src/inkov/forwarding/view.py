@@ -13,7 +13,7 @@ from enum import StrEnum
 from msgspec import Struct
 
 from inkov.campus import Accept, Mode
-from inkov.forwarding.settle import Settled
+from inkov.forwarding.completion import Settled
 from inkov.vlanset import VlanSet
 
 __all__ = ["ALL", "NOTHING", "Form", "View", "view_of"]

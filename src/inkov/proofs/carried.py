@@ -9,11 +9,11 @@ from msgspec.structs import replace
 
 from inkov.campus import natural
 from inkov.forwarding import BridgePort, Fabric
-from inkov.forwarding.because import why_arrives, why_leaves
 from inkov.forwarding.fabric import Crossing, Fold
 from inkov.forwarding.follow import Step, tell
 from inkov.forwarding.path import State, Way, find_way, may_leave
 from inkov.forwarding.reach import Entry, Flood, flood
+from inkov.forwarding.reasons import why_arrives, why_leaves
 from inkov.plan import Claim
 from inkov.proofs.certificate import certified, way_of
 from inkov.proofs.leaks import entries_of

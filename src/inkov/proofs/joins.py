@@ -11,10 +11,10 @@ from typing import Any
 
 from inkov.campus import Origin
 from inkov.forwarding import Fabric
-from inkov.forwarding.because import why_stopped
+from inkov.forwarding.assumptions import passed_by
 from inkov.forwarding.domains import Domains, breaks, islands
 from inkov.forwarding.follow import follow
-from inkov.forwarding.rests import passed_by
+from inkov.forwarding.reasons import why_stopped
 from inkov.proofs.certificate import certified, passing, spanning, way_of
 from inkov.proofs.leaks import closure, entries_of, find_leak, reached, told
 from inkov.proofs.seats import Seat

@@ -10,11 +10,11 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from inkov.forwarding import BridgePort, Fabric
-from inkov.forwarding.because import said, why_arrives, why_leaves
 from inkov.forwarding.follow import Step, tell
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.path import Goal, State, Way, find_way, may_leave
 from inkov.forwarding.reach import Entry, Flood, entries_at, flood, views_at
+from inkov.forwarding.reasons import said, why_arrives, why_leaves
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
 

@@ -11,18 +11,18 @@ from typing import Any
 
 from inkov.campus import Origin
 from inkov.forwarding import Fabric
+from inkov.forwarding.assumptions import Rests, passed_by
 from inkov.forwarding.domains import Domains, domains
-from inkov.forwarding.rests import Rests, passed_by
 from inkov.forwarding.routers import Routers
 from inkov.plan import Claim, Plan
 from inkov.proofs.carried import judge_carried
 from inkov.proofs.certificate import certified, way_of
-from inkov.proofs.closed import Coarse, vlan_groups
 from inkov.proofs.joins import Joins, stopped
 from inkov.proofs.leaks import blamed, closure, find_leak, reached, told
 from inkov.proofs.routed import Passage, Routing
 from inkov.proofs.seats import Names, Seat, Unknown
 from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Verdict
+from inkov.proofs.vid_reach import Coarse, vlan_groups
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End
 

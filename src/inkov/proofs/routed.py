@@ -22,7 +22,6 @@ from inkov.forwarding.reach import Entry, Flood, flood
 from inkov.forwarding.routers import PASSES, STOPPED, Path, Routers, networks
 from inkov.forwarding.stations import Interface, reaches_station
 from inkov.proofs.certificate import certified
-from inkov.proofs.closed import Coarse
 from inkov.proofs.leaks import (
     closure,
     ears,
@@ -35,6 +34,7 @@ from inkov.proofs.leaks import (
 )
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
+from inkov.proofs.vid_reach import Coarse
 from inkov.vlanset import VlanSet, bits_to_text
 
 __all__ = ["Passage", "Routed", "Routing"]

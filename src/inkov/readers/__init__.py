@@ -2,8 +2,8 @@
 content, and a ledger that says of every file what became of it.
 """
 
-from inkov.readers.ledger import FileReport, Part, Unread
 from inkov.readers.load import Loaded, load
 from inkov.readers.locate import Locator
+from inkov.readers.reading import FileReport, Part, Unread
 
 __all__ = ["FileReport", "Loaded", "Locator", "Part", "Unread", "load"]

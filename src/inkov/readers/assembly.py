@@ -13,9 +13,9 @@ from itertools import groupby
 from pathlib import PurePath
 
 from inkov.campus import Basis, Campus, Device, Neighbour, Origin, Problem
-from inkov.readers import linux, networkd
-from inkov.readers.ledger import Part, Piece
-from inkov.readers.openconfig_acl import bind_filters
+from inkov.readers.linux import lists, networkd
+from inkov.readers.openconfig.acl import bind_filters
+from inkov.readers.reading import Binding, Part, Piece
 
 __all__ = ["assemble", "put_together"]
 
@@ -31,6 +31,7 @@ def assemble(
     """
     devices: dict[str, Device] = {}
     kinds: dict[str, str] = {}
+    bindings: dict[str, list[Binding]] = {}
     campus = Campus(problems=problems)
     for file, part in sorted(_joined(parts), key=lambda item: item[0]):
         kind = formats.get(file, "").partition(",")[0]
@@ -51,6 +52,7 @@ def assemble(
             else:
                 devices[device.name] = device
                 kinds[device.name] = kind
+                bindings[device.name] = part.bindings
                 kept.add(device.name)
         campus.neighbours += [n for n in part.neighbours if n.device in kept or not part.devices]
         campus.cables += part.cables
@@ -58,12 +60,12 @@ def assemble(
         campus.planned += part.planned
     campus.devices = dict(sorted(devices.items()))
     for device in campus.devices.values():
-        problems.extend(bind_filters(device))
+        problems.extend(bind_filters(device, bindings.get(device.name, ())))
     return campus
 
 
 _FAMILIES: dict[str, Callable[[str, Origin, list[Piece]], Part]] = {
-    "linux": linux.assemble,
+    "linux": lists.assemble,
     "networkd": networkd.assemble_units,
 }
 _SYSTEM_FOLDERS = {"etc", "systemd", "network", "run", "lib", "usr", "local"}
@@ -150,7 +152,7 @@ def _absorb(whole: Part, device: Device, part: Part) -> None:
         device.vlans = {**other.vlans, **(device.vlans or {})}
     device.ports.update(other.ports)
     device.filters.update(other.filters)
-    device.unbound += other.unbound
+    whole.bindings += part.bindings
     device.gateways += other.gateways
     whole.neighbours += renamed
     whole.problems += part.problems

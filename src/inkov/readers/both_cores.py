@@ -26,7 +26,7 @@ import msgspec
 
 from inkov.campus import Address, Network, Platform
 from inkov.campus.origin import FileName
-from inkov.readers.ledger import FileReport, Part
+from inkov.readers.reading import FileReport, Part
 from inkov.vlanset import VlanSet
 
 __all__ = ["Share", "read_share", "worth_it"]

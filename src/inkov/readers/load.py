@@ -16,13 +16,13 @@ from functools import partial
 from msgspec import Struct
 
 from inkov.campus import OPENCONFIG, STANDARD, WALK, Campus, Origin, Problem
-from inkov.readers import linux_device
 from inkov.readers.assembly import assemble, put_together
 from inkov.readers.both_cores import Share, read_share, worth_it
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
-from inkov.readers.ledger import FileReport, Part, Piece, as_text
+from inkov.readers.linux.device import LINUX
 from inkov.readers.locate import Locator
-from inkov.readers.registry import HEAD_BYTES, read_bytes, reader_of, taken_as
+from inkov.readers.reading import FileReport, Part, Piece, as_text
+from inkov.readers.registry import HEAD_BYTES, format_of, read_bytes, taken_as
 
 __all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "file_bytes", "load", "unread_texts"]
 
@@ -61,76 +61,107 @@ def load(
     read_as: Sequence[str] = (),
     progress: Callable[[int, int], None] | None = None,
 ) -> Loaded:
-    """Read files and folders. `progress` is told (files done, files in all); `read_as` are the
-    values of `--as`.
+    """Read files and folders.
 
-    Raises NothingToRead if not one device could be read, UnknownFormat if `read_as` names none.
+    `progress` is told (files done, files in all); `read_as` are the values of `--as`. Raises
+    NothingToRead if not one device could be read, UnknownFormat if `read_as` names none.
     """
-    problems: list[Problem] = []
-    reports: list[FileReport] = []
-    parts: list[tuple[str, Part]] = []
-    kept: dict[str, bytes] = {}
-    plans: dict[str, bytes] = {}
     paths = list(paths)
-    files = _files(paths, problems, reports)
-    dialects = read_dialects(files, problems, reports)
-    taken = taken_as(read_as, dialects)
-    told = {report.file for report in reports}
-    files = [file for file in files if file not in told]
-    one = partial(read_bytes, account=account, dialects=dialects, taken=taken)
-    elsewhere = _elsewhere(files, dialects, one)
-    mine = [file for file in files if file not in elsewhere.files]
-    read: dict[str, tuple[FileReport, Part]] = {}
-    for done, file in enumerate(sorted(files, key=lambda file: file in elsewhere.files)):
-        if done == len(mine):
-            read = elsewhere.collect()
-        if progress is not None:
-            progress(done, len(files))
-        data = file_bytes(file, problems, reports)
-        if data is None:
-            continue
-        if os.path.basename(file) in PLAN_NAMES:
-            plans[file] = data
-            reports.append(FileReport(file, "the plan", len(data)))
-            continue
-        if _is_hostname(file, data):
-            reports.append(FileReport(file, "host name", len(data), understood=1))
-            parts.append(
-                (file, Part(pieces=[Piece("name", "hostname", file, data.decode("ascii").strip())]))
-            )
-            continue
-        report, part = read.pop(file) if file in read else one(file, data)
-        reports.append(report)
-        parts.append((file, part))
-        if report.format:
-            # Only pointers have to be looked up in a file again.
-            kept[file] = (
-                data if data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"[", b"<") else b""
-            )
-        elif report.said and file in paths:
-            problems.append(
-                Problem(Origin(file), report.said, "name files of a format that is read", True)
-            )
-    parts += put_together(parts)
-    campus = assemble(parts, problems, {report.file: report.format for report in reports})
-    joined = {file: part.joined for file, part in parts if part.joined}
-    for report in reports:
-        if report.file in joined:
-            report.devices = [joined[report.file]]
-            report.said = f"a part of {joined[report.file]}"
-    second = {device.origin.file for device in campus.others}
-    for report in reports:
-        if report.file in second:
-            report.said = "a second source"
-    reports.sort(key=lambda report: report.file)
-    campus.unmatched = [
-        (line.origin, line.text) for r in reports for line in r.unmatched if line.relevant
-    ]
+    loading = _Loading(paths, account=account)
+    files = _files(paths, loading.problems, loading.reports)
+    dialects = read_dialects(files, loading.problems, loading.reports)
+    loading.read(files, dialects, read_as, progress)
+    campus = loading.campus()
     if not campus.devices:
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
         raise NothingToRead(says, campus.problems)
-    return Loaded(campus, reports, Locator(kept), plans)
+    return Loaded(campus, loading.reports, Locator(loading.kept), loading.plans)
+
+
+class _Loading:
+    """What reading the files has come to so far. `kept` are the bytes that a pointer may need."""
+
+    def __init__(self, paths: list[str], *, account: bool) -> None:
+        self.named = set(paths)
+        self.account = account
+        self.problems: list[Problem] = []
+        self.reports: list[FileReport] = []
+        self.parts: list[tuple[str, Part]] = []
+        self.kept: dict[str, bytes] = {}
+        self.plans: dict[str, bytes] = {}
+
+    def read(
+        self,
+        files: list[str],
+        dialects: list[Dialect],
+        read_as: Sequence[str],
+        progress: Callable[[int, int], None] | None,
+    ) -> None:
+        """Read every file that has no report yet, some of them in another process."""
+        taken = taken_as(read_as, dialects)
+        reported = {report.file for report in self.reports}
+        files = [file for file in files if file not in reported]
+        one = partial(read_bytes, account=self.account, dialects=dialects, taken=taken)
+        elsewhere = _elsewhere(files, dialects, one)
+        here = len(files) - len(elsewhere.files)
+        done_elsewhere: dict[str, tuple[FileReport, Part]] = {}
+        # Those that another process reads come last, so that it has the time for them.
+        for done, file in enumerate(sorted(files, key=lambda file: file in elsewhere.files)):
+            if done == here:
+                done_elsewhere = elsewhere.collect()
+            if progress is not None:
+                progress(done, len(files))
+            data = file_bytes(file, self.problems, self.reports)
+            if data is not None and not self._of_its_own_kind(file, data):
+                result = done_elsewhere.pop(file, None) or one(file, data)
+                self._take(file, data, *result)
+
+    def _of_its_own_kind(self, file: str, data: bytes) -> bool:
+        """True for a file that its name tells: a plan, or the name of a Linux system."""
+        if os.path.basename(file) in PLAN_NAMES:
+            self.plans[file] = data
+            self.reports.append(FileReport(file, "the plan", len(data)))
+        elif _is_hostname(file, data):
+            self.reports.append(FileReport(file, "host name", len(data), understood=1))
+            piece = Piece("name", "hostname", file, data.decode("ascii").strip())
+            self.parts.append((file, Part(pieces=[piece])))
+        else:
+            return False
+        return True
+
+    def _take(self, file: str, data: bytes, report: FileReport, part: Part) -> None:
+        self.reports.append(report)
+        self.parts.append((file, part))
+        if report.format:
+            # Only pointers have to be looked up in a file again.
+            first = data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
+            self.kept[file] = data if first in (b"{", b"[", b"<") else b""
+        elif report.said and file in self.named:
+            cure = "name files of a format that is read"
+            self.problems.append(Problem(Origin(file), report.said, cure, True))
+
+    def campus(self) -> Campus:
+        """The campus of all parts. The reports say what became of each file."""
+        self.parts += put_together(self.parts)
+        formats = {report.file: report.format for report in self.reports}
+        campus = assemble(self.parts, self.problems, formats)
+        joined = {file: part.joined for file, part in self.parts if part.joined}
+        second = {device.origin.file for device in campus.others}
+        for report in self.reports:
+            if report.file in joined:
+                report.devices = [joined[report.file]]
+                report.said = f"a part of {joined[report.file]}"
+            if report.file in second:
+                report.said = "a second source"
+        self.reports.sort(key=lambda report: report.file)
+        campus.unmatched = [
+            (line.origin, line.text)
+            for report in self.reports
+            for line in report.unmatched
+            if line.relevant
+        ]
+        return campus
 
 
 def _is_hostname(file: str, data: bytes) -> bool:
@@ -139,23 +170,23 @@ def _is_hostname(file: str, data: bytes) -> bool:
 
 
 def unread_texts(paths: Iterable[str], problems: list[Problem]) -> list[tuple[str, str]]:
-    """(file, text) of the files that neither a format nor a dialect among them reads: those to
-    write a dialect for.
+    """(file, text) of the files that no format and no dialect among them reads.
 
-    `problems` gets what is wrong with the files and dialects.
+    These are the files to write a dialect for. `problems` gets what is wrong with the files and
+    dialects.
     """
     files = _files(list(paths), problems, [])
     dialects = read_dialects(files, problems, [])
-    found = []
+    texts = []
     for file in files:
         if file.endswith((".toml", ".csv")) or os.path.basename(file) in PLAN_NAMES:
             continue
         data = file_bytes(file, problems, [])
         if not data or b"\x00" in data[:HEAD_BYTES] or _is_hostname(file, data):
             continue
-        if reader_of(FileReport(file, "", len(data)), data, dialects) is None:
-            found.append((file, as_text(file, data)[0]))
-    return found
+        if format_of(file, data, dialects) is None:
+            texts.append((file, as_text(file, data)[0]))
+    return texts
 
 
 def read_dialects(
@@ -251,7 +282,7 @@ def _elsewhere(
         STANDARD,
         OPENCONFIG,
         WALK,
-        linux_device.LINUX,
+        LINUX,
         *(dialect.platform for dialect in dialects),
     ]
 

@@ -15,7 +15,8 @@ from collections.abc import Mapping
 import msgspec
 
 from inkov.campus import Origin
-from inkov.readers.openconfig_xml import looks_like_xml, parse_xml
+from inkov.readers.openconfig import from_xml
+from inkov.readers.openconfig.xml import parse_xml
 
 __all__ = ["Locator"]
 
@@ -41,7 +42,7 @@ class Locator:
         """The line (from 1) of an origin; 0 if it has none."""
         if origin.line or not origin.file or not origin.pointer:
             return origin.line
-        if looks_like_xml(self._files.get(origin.file, b"")[:100]):
+        if from_xml.recognise(self._files.get(origin.file, b"")[:100]):
             return self._xml_line(origin)
         found = self._find(origin.file, origin.pointer)
         return self._files[origin.file].count(b"\n", 0, found[3]) + 1 if found else 0
@@ -75,7 +76,7 @@ class Locator:
         data = self._files.get(file)
         if data is None:
             return None
-        if looks_like_xml(data[:100]):
+        if from_xml.recognise(data[:100]):
             return None
         if not pointer:
             start = 3 if data.startswith(b"\xef\xbb\xbf") else 0

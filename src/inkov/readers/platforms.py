@@ -9,7 +9,7 @@ from fnmatch import fnmatchcase
 from typing import Protocol
 
 from inkov.campus import Basis, Campus, Device, Fact, Origin, Platform, Problem
-from inkov.readers.sheet_words import PORT_KEYS
+from inkov.readers.sheets.words import PORT_KEYS
 
 __all__ = ["Make", "known_as", "shape"]
 

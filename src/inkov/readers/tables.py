@@ -15,10 +15,10 @@ from ipaddress import ip_address, ip_interface
 from msgspec import Struct
 
 from inkov.campus import Cable, Host, Origin, Planned, Problem
-from inkov.readers.ledger import Part, Unread, as_text
-from inkov.readers.sheet_words import PORT_KEYS
+from inkov.readers.reading import Part, Reading, Unread, as_text
+from inkov.readers.sheets.words import PORT_KEYS
 
-__all__ = ["read_rows", "read_table", "recognise", "table_of"]
+__all__ = ["read", "read_rows", "recognise", "table_of"]
 
 Row = dict[str, str]
 
@@ -120,62 +120,63 @@ def _column(cell: str) -> str:
     return " ".join(cell.lower().replace("_", " ").split())
 
 
-def read_table(file: str, data: bytes) -> tuple[Part, int, str]:
-    """Read one CSV. Returns what it holds, how many rows were understood, and the kind of table."""
-    part = Part()
+def read(file: str, data: bytes, *, account: bool) -> Reading:
+    """Read one CSV file."""
+    reading = Reading(detail="table")
+    part = reading.part
     text, part.problems = as_text(file, data)
     known = _known(text.splitlines()[:1])
     if known is None:
-        part.problems.append(
-            Problem(Origin(file, 1), "the first row does not name the columns of a table", "", True)
-        )
-        return part, 0, "table"
+        says = "the first row does not name the columns of a table"
+        part.problems.append(Problem(Origin(file, 1), says, "", True))
+        return reading
     table, mark = known
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=mark)
-
-    def rows() -> Iterator[tuple[int, list[str]]]:
-        for cells in reader:
-            yield reader.line_num, cells
-
+    reading.detail = table.name
+    rows = csv.reader(io.StringIO(text, newline=""), delimiter=mark)
     try:
-        understood = read_rows(file, table, rows(), part)
+        read_rows(file, table, ((rows.line_num, cells) for cells in rows), reading)
     except csv.Error as error:
-        understood = 0
-        part.problems.append(
-            Problem(Origin(file, reader.line_num), f"not a well-formed table: {error}", lost=True)
-        )
-    return part, understood, table.name
+        reading.ledger.understood = 0
+        says = f"not a well-formed table: {error}"
+        part.problems.append(Problem(Origin(file, rows.line_num), says, lost=True))
+    return reading
 
 
 def read_rows(
-    file: str, table: Table, rows: Iterator[tuple[int, list[str]]], part: Part, place: str = ""
-) -> int:
-    """Read the rows of a table into `part`, the first of them naming the columns; returns how many
-    were understood.
+    file: str,
+    table: Table,
+    rows: Iterator[tuple[int, list[str]]],
+    reading: Reading,
+    place: str = "",
+) -> None:
+    """Read the rows of a table into `reading`, the first of them naming the columns.
 
     `place` goes before what is wrong with a row: the worksheet of a workbook.
     """
+    part, ledger = reading.part, reading.ledger
     first, head = next(rows)
     columns = [_column(cell) for cell in head]
-    part.passed += 1
+    ledger.passed += 1
     for column in columns:
         if column and column not in table.needed + table.optional:
-            part.ignored.append(Unread(Origin(file, first), f"{place}column {column!r}", 0))
-    understood = 0
+            ledger.ignored.append(Unread(Origin(file, first), f"{place}column {column!r}", 0))
     for line, cells in rows:
         if not any(cell.strip() for cell in cells):
             continue
         origin = Origin(file, line)
         row = {column: cell.strip() for column, cell in zip(columns, cells, strict=False)}
         try:
-            for column in table.needed:
-                if not row.get(column) and not (table.name == "port plan" and column in _PLANNED):
-                    raise _Bad(column, "is empty")
+            _check_needed(table, row)
             table.add(part, row, origin)
-            understood += 1
+            ledger.understood += 1
         except _Bad as bad:
-            part.problems.append(
-                Problem(origin, f"{place}column {bad.column!r}: {bad}; the row is left out")
-            )
-            part.unmatched.append(Unread(origin, ",".join(cells)))
-    return understood
+            says = f"{place}column {bad.column!r}: {bad}; the row is left out"
+            part.problems.append(Problem(origin, says))
+            ledger.unmatched.append(Unread(origin, ",".join(cells)))
+
+
+def _check_needed(table: Table, row: Row) -> None:
+    """A row states every column that its table needs; a port plan may leave a setting open."""
+    for column in table.needed:
+        if not row.get(column) and not (table.name == "port plan" and column in _PLANNED):
+            raise _Bad(column, "is empty")

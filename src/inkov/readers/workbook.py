@@ -10,77 +10,72 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Iterator
+from itertools import chain
 from typing import Any
 
 from inkov.campus import Origin, Problem
-from inkov.readers.ledger import Part, Unread
+from inkov.readers.reading import Part, Reading, Unread
 from inkov.readers.tables import read_rows, table_of
 
-__all__ = ["is_workbook", "read_workbook"]
+__all__ = ["read", "recognise"]
 
 _MOST_BYTES = 64 * 1024 * 1024
 _MOST_ROWS = 200_000
 
 
-def is_workbook(head: bytes) -> bool:
+def recognise(head: bytes) -> bool:
     """True if the file is a zip that begins like an Office Open XML package."""
-    return head[:4] == b"PK\x03\x04" and (
-        b"[Content_Types].xml" in head
-        or b"_rels/" in head
-        or b"xl/" in head
-        or b"docProps/" in head
-    )
+    marks = (b"[Content_Types].xml", b"_rels/", b"xl/", b"docProps/")
+    return head[:4] == b"PK\x03\x04" and any(mark in head for mark in marks)
 
 
-def read_workbook(file: str, data: bytes) -> tuple[Part, int, str]:
-    """Read one workbook. Returns what it holds, how many rows were understood, and which tables it
-    has.
-    """
-    part = Part()
-
-    def refused(says: str, cure: str = "") -> tuple[Part, int, str]:
-        part.problems.append(Problem(Origin(file), says, cure, True))
-        return part, 0, ""
-
+def read(file: str, data: bytes, *, account: bool) -> Reading:
+    """Read one workbook."""
     try:
         from openpyxl import load_workbook
     except ImportError:
-        return refused(
-            "an Excel workbook, and openpyxl is not installed",
-            "pip install 'inkov[excel]', or save as CSV",
-        )
+        says = "an Excel workbook, and openpyxl is not installed"
+        return _refused(file, says, "pip install 'inkov[excel]', or save as CSV")
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as package:
             if sum(member.file_size for member in package.infolist()) > _MOST_BYTES:
-                return refused(
-                    f"the workbook unpacks to more than {_MOST_BYTES // 1024**2} MiB",
-                    "save it as CSV",
-                )
+                says = f"the workbook unpacks to more than {_MOST_BYTES // 1024**2} MiB"
+                return _refused(file, says, "save it as CSV")
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
     except Exception as error:  # whatever a broken package makes of the library
-        return refused(
-            f"not a workbook that can be read: {type(error).__name__}", "save it again, or as CSV"
-        )
-    understood = 0
-    found: dict[str, None] = {}
+        says = f"not a workbook that can be read: {type(error).__name__}"
+        return _refused(file, says, "save it again, or as CSV")
+    reading = Reading(detail="")
+    kinds: dict[str, None] = {}
     for sheet in book.worksheets:
         try:
-            rows = _rows(sheet)
-            head = next(rows, None)
-            table = table_of(head[1]) if head else None
-            if head is None or table is None:
-                part.ignored.append(
-                    Unread(Origin(file), f"worksheet {sheet.title!r}: not a table that is read", 0)
-                )
-                continue
-            found[table.name] = None
-            understood += read_rows(
-                file, table, _with_first(head, rows), part, f"worksheet {sheet.title!r}, "
-            )
+            kind = _worksheet(file, sheet, reading)
         except Exception as error:
             says = f"worksheet {sheet.title!r} cannot be read: {type(error).__name__}"
-            part.problems.append(Problem(Origin(file), says, "save it as CSV", True))
-    return part, understood, ", ".join(found)
+            reading.part.problems.append(Problem(Origin(file), says, "save it as CSV", True))
+            continue
+        if kind:
+            kinds[kind] = None
+    if kinds:
+        reading.detail = f"Excel, {', '.join(kinds)}"
+    return reading
+
+
+def _refused(file: str, says: str, cure: str) -> Reading:
+    return Reading(Part(problems=[Problem(Origin(file), says, cure, True)]), detail="")
+
+
+def _worksheet(file: str, sheet: Any, reading: Reading) -> str:
+    """Read one worksheet. Returns the kind of table that it holds, "" for none."""
+    rows = _rows(sheet)
+    head = next(rows, None)
+    table = table_of(head[1]) if head else None
+    if head is None or table is None:
+        text = f"worksheet {sheet.title!r}: not a table that is read"
+        reading.ledger.ignored.append(Unread(Origin(file), text, 0))
+        return ""
+    read_rows(file, table, chain([head], rows), reading, f"worksheet {sheet.title!r}, ")
+    return table.name
 
 
 def _rows(sheet: Any) -> Iterator[tuple[int, list[str]]]:
@@ -94,10 +89,3 @@ def _text(cell: Any) -> str:
     if isinstance(cell, float) and cell.is_integer():
         return str(int(cell))
     return str(cell)
-
-
-def _with_first(
-    first: tuple[int, list[str]], rest: Iterator[tuple[int, list[str]]]
-) -> Iterator[tuple[int, list[str]]]:
-    yield first
-    yield from rest

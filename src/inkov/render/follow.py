@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from inkov.forwarding.because import Reason
 from inkov.forwarding.follow import Step, Story, heard_instead
 from inkov.forwarding.ping import Ping
 from inkov.forwarding.reach import Entry
+from inkov.forwarding.reasons import Reason
 from inkov.forwarding.stations import Heard
 from inkov.readers import Locator
 from inkov.render.grid import Column, Grid

@@ -10,9 +10,9 @@ from msgspec import Struct
 
 from inkov.campus import Basis, Mode, Negotiation, Origin
 from inkov.forwarding import Fabric, Form, Resolved
+from inkov.forwarding.completion import settled_fact
 from inkov.forwarding.needed import needed, unneeded
 from inkov.forwarding.negotiation import negotiates
-from inkov.forwarding.settle import settled_fact
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End
 

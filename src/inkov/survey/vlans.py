@@ -8,8 +8,8 @@ from msgspec import Struct, field
 
 from inkov.campus import Origin, natural
 from inkov.forwarding import Fabric
-from inkov.forwarding.because import why_stopped
 from inkov.forwarding.domains import Domains, Island, breaks, domains, islands
+from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.serve import gateway_bits, member_ports, served_by_device
 from inkov.vlanset import VlanSet
 

@@ -3,11 +3,12 @@ the language.
 """
 
 from inkov.readers.dialects.file import BadDialect, Dialect, compile_dialect, looks_like_dialect
-from inkov.readers.dialects.read import read_text, recognises
+from inkov.readers.dialects.read import DialectReader, read_text, recognises
 
 __all__ = [
     "BadDialect",
     "Dialect",
+    "DialectReader",
     "compile_dialect",
     "looks_like_dialect",
     "read_text",

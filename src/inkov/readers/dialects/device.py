@@ -25,8 +25,8 @@ from inkov.campus import (
 )
 from inkov.readers.dialects.effects import VLAN_SETS, Bound, Named
 from inkov.readers.dialects.file import Dialect
-from inkov.readers.ledger import Part, named_after
-from inkov.readers.sheet_words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine
+from inkov.readers.reading import Part, named_after
+from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine
 from inkov.vlanset import VlanSet
 
 __all__ = ["Building", "Step"]

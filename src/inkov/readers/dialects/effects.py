@@ -21,7 +21,7 @@ from msgspec import Struct
 from inkov.campus import Private, TreeMode
 from inkov.readers.dialects.forms import Captured, FormError
 from inkov.readers.dialects.lists import Lists
-from inkov.readers.sheet_words import (
+from inkov.readers.sheets.words import (
     DISTRIBUTION_KEYS,
     ON,
     PORT_KEYS,

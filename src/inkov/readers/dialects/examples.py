@@ -11,8 +11,9 @@ from msgspec import Struct
 from inkov.campus import Basis
 from inkov.readers.dialects.file import Dialect, Example
 from inkov.readers.dialects.read import read_text
-from inkov.readers.sheet import HEADER, read_sheet
-from inkov.readers.sheet_writer import write_sheet
+from inkov.readers.sheets.reader import HEADER
+from inkov.readers.sheets.reader import read as read_sheet
+from inkov.readers.sheets.writer import write_sheet
 
 __all__ = ["Ran", "run_examples"]
 
@@ -34,9 +35,10 @@ def run_examples(dialect: Dialect) -> list[Ran]:
 
 
 def _run(dialect: Dialect, example: Example) -> list[str]:
-    part, _ = read_text(dialect, "example", example.text.encode())
+    reading = read_text(dialect, "example", example.text.encode())
+    part = reading.part
     faults = []
-    unmatched = [line.text.strip() for line in part.unmatched]
+    unmatched = [line.text.strip() for line in reading.ledger.unmatched]
     for text in unmatched:
         if text not in example.unmatched:
             faults.append(f"not understood: {text}")
@@ -46,7 +48,8 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
         if text not in unmatched
     ]
     named = "" if "switch:" in example.gives else "switch: example "
-    wanted_part, _ = read_sheet("example", f"{HEADER}\n{named}\n{example.gives}".encode())
+    sheet = f"{HEADER}\n{named}\n{example.gives}".encode()
+    wanted_part = read_sheet("example", sheet).part
     wrong = [problem for problem in wanted_part.problems if not problem.lost]
     faults += [f"in `gives`, line {problem.origin.line - 2}: {problem.says}" for problem in wrong]
     if wrong or not wanted_part.devices:

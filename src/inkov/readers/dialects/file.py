@@ -27,7 +27,7 @@ from inkov.readers.dialects.forms import FormError, Node, Word, add_form, captur
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.places import Places
 from inkov.readers.dialects.text import Style
-from inkov.readers.sheet_words import PORT_KEYS
+from inkov.readers.sheets.words import PORT_KEYS
 from inkov.vlanset import VlanSet
 
 __all__ = [

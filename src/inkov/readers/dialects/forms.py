@@ -18,7 +18,7 @@ from typing import Any
 from msgspec import Struct, field
 
 from inkov.readers.dialects.lists import Lists
-from inkov.readers.sheet_words import BadLine
+from inkov.readers.sheets.words import BadLine
 
 __all__ = [
     "TYPES",

@@ -6,7 +6,7 @@ import re
 
 from msgspec import Struct, field
 
-from inkov.readers.sheet_words import BadLine, names
+from inkov.readers.sheets.words import BadLine, names
 from inkov.vlanset import VlanSet
 
 __all__ = ["Lists"]

@@ -20,11 +20,11 @@ from inkov.readers.dialects.effects import Bound, bind, keys_of
 from inkov.readers.dialects.file import Block, Dialect, Statement
 from inkov.readers.dialects.forms import Captured, Match, match
 from inkov.readers.dialects.text import Line, lines
-from inkov.readers.ledger import Part, Unread, as_text
-from inkov.readers.sheet_words import BadLine
+from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text
+from inkov.readers.sheets.words import BadLine
 from inkov.vlanset import VlanListError
 
-__all__ = ["read_text", "recognises", "split_words"]
+__all__ = ["DialectReader", "read_text", "recognises", "split_words"]
 
 _QUOTED = re.compile(r'"([^"]*)"|(\S+)')
 _HEAD_LINES = 200
@@ -66,11 +66,20 @@ class _Note(NamedTuple):
     bound: tuple[Bound, ...]
 
 
+class _Opened(NamedTuple):
+    """The block that a line opens, what it is about, and the captures of its head."""
+
+    block: Block
+    kind: str
+    keys: tuple[Any, ...]
+    captured: dict[str, Captured]
+
+
 class _Known(NamedTuple):
     """A line that was matched before. `notes` are its effects, None where these need captures from
     around it.
 
-    `opened` is what the line opened last: block, kind, keys, captures.
+    `opened` is what the line opened last.
     """
 
     match: Match | None
@@ -78,8 +87,24 @@ class _Known(NamedTuple):
     negated: bool = False
     ignored: bool = False
     notes: tuple[_Note, ...] | None = None
-    opened: tuple[Block, str, tuple[Any, ...], dict[str, Captured]] | None = None
+    opened: _Opened | None = None
     passage: str = ""
+
+
+def _below(line: Line, context: _Context, known: _Known, opened: _Opened | None) -> _Context:
+    """What the lines below a line stand in.
+
+    Where the line opens no block of the dialect, its words go before those of the lines below it.
+    """
+    if opened is None:
+        prefix = (*context.prefix, *known.words)
+        return _Context(
+            line.depth, context.block, prefix, context.kind, context.keys, context.captured
+        )
+    kind = opened.kind or context.kind
+    keys = opened.keys if opened.kind else context.keys
+    captured = {**context.captured, **opened.captured}
+    return _Context(line.depth, opened.block, (), kind, keys, captured)
 
 
 def split_words(text: str, dialect: Dialect) -> list[str]:
@@ -113,79 +138,115 @@ def _fits(dialect: Dialect, root: Any, words: list[str]) -> bool:
     return len(words) < 1000 and match(root, words, dialect.lists, dialect.text) is not None
 
 
-def read_text(dialect: Dialect, file: str, data: bytes) -> tuple[Part, int]:
-    """Read one file: what it holds, and how many of its lines were understood."""
+class DialectReader:
+    """The reader that a dialect makes (`reading.Reader`)."""
+
+    def __init__(self, dialect: Dialect) -> None:
+        self.dialect = dialect
+
+    def recognise(self, head: bytes) -> bool:
+        return recognises(self.dialect, "", head.decode("utf-8-sig", "replace"))
+
+    def read(self, file: str, data: bytes, *, account: bool) -> Reading:
+        return read_text(self.dialect, file, data)
+
+
+def read_text(dialect: Dialect, file: str, data: bytes) -> Reading:
+    """Read one file by a dialect."""
     text, problems = as_text(file, data)
     reader = _Text(dialect, file)
     reader.part.problems += problems
     reader.read(text)
-    reader.part.passed = reader.ignored
-    return reader.part, reader.understood
+    return Reading(reader.part, reader.ledger)
 
 
 class _Text:
+    """Goes through the lines of a text, with a stack of the blocks that each line stands in."""
+
     def __init__(self, dialect: Dialect, file: str) -> None:
         self.dialect = dialect
         self.file = file
         self.part = Part()
+        self.ledger = Ledger()
         self.steps: list[Step] = []
-        self.understood = self.ignored = 0
+        self.stack = [_Context(-1, dialect.device)]
+        self.passage = ""  # the mark that ends the passage of free text we are in
         self.faults = 0
 
     def read(self, text: str) -> None:
-        stack = [_Context(-1, self.dialect.device)]
-        passage = ""
-        for line in self._lines(text):
-            if passage:
-                self.ignored += 1
-                passage = "" if passage in line.text else passage
-                continue
-            if line.meaning is False:
-                self.ignored += 1
-                continue
-            if line.text in self.dialect.text.close:
-                # The word may stand as deep as what it closes, or as its head: one block ends, not
-                # two.
-                self.ignored += 1
-                while stack[-1].depth > line.depth:
-                    stack.pop()
-                if len(stack) > 1:
-                    stack.pop()
-                continue
-            while stack[-1].depth >= line.depth and len(stack) > 1:
-                stack.pop()
-            context = stack[-1]
-            if line.meaning is None:
-                self._unmatched(line, context, "longer than any statement is: left out")
-                continue
-            if context.ignored or context.lost:
-                if context.ignored:
-                    self.ignored += 1
-                else:
-                    self._unmatched(line, context, lost=True)
-                continue
-            if len(stack) > _DEEPEST:
-                self._unmatched(line, context, f"deeper than {_DEEPEST} blocks: left out")
-                continue
-            passage = self._line(line, stack)
+        for line in lines(text.replace("\r\n", "\n"), self.dialect.text, self.dialect.bare):
+            if self.passage:
+                self.ledger.passed += 1
+                self.passage = "" if self.passage in line.text else self.passage
+            elif line.meaning is False:
+                self.ledger.passed += 1
+            elif line.text in self.dialect.text.close:
+                self.ledger.passed += 1
+                self._close(line)
+            else:
+                self._statement(line)
         building = Building(self.dialect, self.file, self.part)
         for step, error in building.apply(self.steps):
-            self.understood -= 1
+            self.ledger.understood -= 1
             self._fault(step.origin.line, step.text, error)
         building.finish()
 
-    def _lines(self, text: str) -> Iterator[Line]:
-        return lines(text.replace("\r\n", "\n"), self.dialect.text, self.dialect.bare)
+    def _close(self, line: Line) -> None:
+        """A word that closes a block may stand as deep as what it closes, or as its head: either
+        way one block ends, not two.
+        """
+        while self.stack[-1].depth > line.depth:
+            self.stack.pop()
+        if len(self.stack) > 1:
+            self.stack.pop()
+
+    def _statement(self, line: Line) -> None:
+        while self.stack[-1].depth >= line.depth and len(self.stack) > 1:
+            self.stack.pop()
+        context = self.stack[-1]
+        if line.meaning is None:
+            self._unmatched(line, context, "longer than any statement is: left out")
+        elif context.ignored:
+            self.ledger.passed += 1
+        elif context.lost:
+            self._unmatched(line, context, lost=True)
+        elif len(self.stack) > _DEEPEST:
+            self._unmatched(line, context, f"deeper than {_DEEPEST} blocks: left out")
+        else:
+            self._line(line, context)
 
     # --- one line ---
 
-    def _line(self, line: Line, stack: list[_Context]) -> str:
-        """Match the line, note what it does, open what it opens. Returns the mark that ends a
-        passage.
+    def _line(self, line: Line, context: _Context) -> None:
+        """Match the line, note what it does, open what it opens."""
+        known, notes, opened = self._looked_up(line, context)
+        if known.match is None or notes is None:
+            if known.words or not known.match:
+                self._lose(line, context, known)
+            return
+        self.passage = known.passage
+        if known.ignored:
+            self.ledger.passed += 1
+            if line.opens:
+                self.stack.append(_Context(line.depth, context.block, ignored=True))
+            return
+        self.ledger.understood += 1
+        if notes:
+            origin = Origin(self.file, line.number)
+            for kind, keys, bound in notes:
+                at = (kind, keys) if kind else (context.kind, context.keys)
+                self.steps.append(Step(line.text, origin, *at, bound))
+        if line.opens:
+            self.stack.append(_below(line, context, known, opened))
+
+    def _looked_up(
+        self, line: Line, context: _Context
+    ) -> tuple[_Known, tuple[_Note, ...] | None, _Opened | None]:
+        """The line as it is known, what it does and what it opens here.
+
+        Switches of a kind say much the same: a line that was matched in one file is known in the
+        next.
         """
-        context = stack[-1]
-        # Switches of a kind say much the same: a line that was matched in one file is known in the
-        # next.
         cache = self.dialect.known
         key = id(context.block), context.prefix, line.text, line.opens
         known: _Known | None = cache.get(key)
@@ -196,63 +257,21 @@ class _Text:
                     if len(cache) >= _CACHED:  # full of lines that were seen once: begin again
                         cache.clear()
                     cache[key] = known
-            notes, opened = known.notes, known.opened
-            if notes is None:
-                notes, opened = self._notes(known, context)
+            if known.notes is not None:
+                return known, known.notes, known.opened
+            return known, *self._notes(known, context)
         except (BadLine, VlanListError) as error:
             self._fault(line.number, line.text, error)
-            known = _Known(None)
-        if known.match is None or notes is None:
-            if known.words or not known.match:
-                self._lose(line, context, stack, known)
-            return ""
-        if known.ignored:
-            self.ignored += 1
-            if line.opens:
-                stack.append(_Context(line.depth, context.block, ignored=True))
-            return known.passage
-        self.understood += 1
-        if notes:
-            origin = Origin(self.file, line.number)
-            for kind, keys, bound in notes:
-                at = (kind, keys) if kind else (context.kind, context.keys)
-                self.steps.append(Step(line.text, origin, *at, bound))
-        if line.opens:
-            if opened is not None:
-                block, kind, keys, own = opened
-                stack.append(
-                    _Context(
-                        line.depth,
-                        block,
-                        (),
-                        kind or context.kind,
-                        keys if kind else context.keys,
-                        {**context.captured, **own},
-                    )
-                )
-            else:
-                # The line opens no block of the dialect: its words go before those of the lines
-                # below it.
-                stack.append(
-                    _Context(
-                        line.depth,
-                        context.block,
-                        (*context.prefix, *known.words),
-                        context.kind,
-                        context.keys,
-                        context.captured,
-                    )
-                )
-        return known.passage
+            return _Known(None), None, None
 
-    def _lose(self, line: Line, context: _Context, stack: list[_Context], known: _Known) -> None:
+    def _lose(self, line: Line, context: _Context, known: _Known) -> None:
         """A line that no form takes (or whose value was reported as wrong), and with it what stands
         below it.
         """
         if known.words:
             self._unmatched(line, context)
         if line.opens:
-            stack.append(_Context(line.depth, context.block, lost=True))
+            self.stack.append(_Context(line.depth, context.block, lost=True))
 
     def _matched(self, context: _Context, line: Line) -> _Known:
         dialect, style = self.dialect, self.dialect.text
@@ -302,9 +321,7 @@ class _Text:
 
     def _notes(
         self, known: _Known, context: _Context
-    ) -> tuple[
-        tuple[_Note, ...] | None, tuple[Block, str, tuple[Any, ...], dict[str, Captured]] | None
-    ]:
+    ) -> tuple[tuple[_Note, ...] | None, _Opened | None]:
         """What a matched line does, and what it opens, with the captures of the heads around it."""
         found = known.match
         if found is None:
@@ -331,7 +348,7 @@ class _Text:
             bound = tuple(self._bound(found.end, {**captured, **found.captured}, of, known.negated))
             if bound:
                 notes.append(_Note(kind, keys, bound))
-        return tuple(notes), (block, kind, keys, own) if found.opened else None
+        return tuple(notes), _Opened(block, kind, keys, own) if found.opened else None
 
     # --- what was not understood ---
 
@@ -343,14 +360,14 @@ class _Text:
         relevant = (
             inside or not self.dialect.known_words.isdisjoint(words) or any(map(_VLANISH, words))
         )
-        self.part.unmatched.append(
+        self.ledger.unmatched.append(
             Unread(Origin(self.file, line.number), line.text[:_CACHED_LENGTH], 1, relevant)
         )
         if says:
             self._problem(line.number, says)
 
     def _fault(self, number: int, text: str, error: Exception) -> None:
-        self.part.unmatched.append(Unread(Origin(self.file, number), text[:_CACHED_LENGTH]))
+        self.ledger.unmatched.append(Unread(Origin(self.file, number), text[:_CACHED_LENGTH]))
         self._problem(number, str(error), getattr(error, "cure", ""))
 
     def _problem(self, number: int, says: str, cure: str = "") -> None:

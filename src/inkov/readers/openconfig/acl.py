@@ -4,12 +4,13 @@ are bound to.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from ipaddress import ip_network
 
 from msgspec import Struct, field
 
 from inkov.campus import Device, Fact, Filter, FilterEntry, Network, Origin, Problem
+from inkov.readers.reading import Binding
 
 __all__ = ["Acl", "bind_filters", "read_acl"]
 
@@ -102,8 +103,9 @@ class Acl(Struct, rename="kebab"):
     interfaces: BoundInterfaces | None = None
 
 
-def read_acl(device: Device, acl: Acl, at: At, say: Say) -> None:
-    """Put the filters of a device and their bindings into it."""
+def read_acl(device: Device, acl: Acl, at: At, say: Say) -> list[Binding]:
+    """Give a device its filters. Returns where they are bound, for `bind_filters`."""
+    bindings = []
     for index, one in enumerate(acl.acl_sets.acl_set if acl.acl_sets else ()):
         path = f"/acl/acl-sets/acl-set/{index}"
         name = _called(one.name, one.type)
@@ -129,14 +131,16 @@ def read_acl(device: Device, acl: Acl, at: At, say: Say) -> None:
             for number, one_set in enumerate(sets):
                 here = at(f"{path}/{way}-acl-sets/{way}-acl-set/{number}")
                 fact = Fact(_called(one_set.set_name, one_set.type), here)
-                device.unbound.append((ref or bound.id or "", way == "ingress", fact))
+                bindings.append(Binding(ref or bound.id or "", way == "ingress", fact))
+    return bindings
 
 
-def bind_filters(device: Device) -> list[Problem]:
+def bind_filters(device: Device, bindings: Iterable[Binding]) -> list[Problem]:
     """Bind filters to gateways, once all files that tell of a device are read."""
     problems = []
     gateways = {gateway.name: gateway for gateway in device.gateways}
-    for interface, incoming, fact in device.unbound:
+    for binding in bindings:
+        fact, interface = binding.filter, binding.interface
         gateway = gateways.get(interface)
         if gateway is None or fact.value not in device.filters:
             what = (
@@ -147,11 +151,10 @@ def bind_filters(device: Device) -> list[Problem]:
             problems.append(
                 Problem(fact.origin, f"{what} is not defined here; the binding is left out")
             )
-        elif incoming:
+        elif binding.incoming:
             gateway.filters_in = (*gateway.filters_in, fact)
         else:
             gateway.filters_out = (*gateway.filters_out, fact)
-    device.unbound = []
     return problems
 
 

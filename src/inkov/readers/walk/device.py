@@ -25,12 +25,12 @@ from inkov.campus import (
     Problem,
     Vlan,
 )
-from inkov.readers.ledger import Part, Unread, as_text, named_after
-from inkov.readers.walk import Row, octets, parse, whole_number, words
-from inkov.readers.walk_addresses import WalkAddresses
+from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text, named_after
+from inkov.readers.walk.addresses import WalkAddresses
+from inkov.readers.walk.text import Row, octets, parse, whole_number, words
 from inkov.vlanset import VlanSet
 
-__all__ = ["read_walk"]
+__all__ = ["read"]
 
 _VLAN_OBJECT = re.compile(r"dot1[qv][A-Z]|1\.3\.6\.1\.2\.1\.17\.7")  # of the Q-BRIDGE-MIB
 _LAG_TYPE = 161  # ieee8023adLag, IANAifType
@@ -41,27 +41,19 @@ _STATUS = {"up": 1, "down": 2, "testing": 3}
 _Table = dict[tuple[int, ...], Row]
 
 
-def read_walk(file: str, data: bytes) -> tuple[Part, int]:
-    """Read one walk: what it holds, and how many of its objects were understood."""
+def read(file: str, data: bytes, *, account: bool) -> Reading:
+    """Read one walk."""
     text, problems = as_text(file, data)
     reader = _Walk(file)
     reader.part.problems += problems
-    tables: defaultdict[str, _Table] = defaultdict(dict)
     for row in parse(text):
-        if row.name:
-            tables[row.name][row.index] = row
-            reader.understood += 1
-        else:
-            reader.unknown[_object(row.spelled)] += 1
-            reader.first.setdefault(_object(row.spelled), row.line)
-    if not tables and not reader.unknown:
-        reader.part.problems.append(
-            Problem(Origin(file, 1), "no line here is an object of a walk", "", True)
-        )
-        return reader.part, 0
-    reader.tables.update(tables)
-    reader.build()
-    return reader.part, reader.understood
+        reader.take(row)
+    if not reader.tables and not reader.unknown:
+        says = "no line here is an object of a walk"
+        reader.part.problems.append(Problem(Origin(file, 1), says, "", True))
+    else:
+        reader.build()
+    return Reading(reader.part, reader.ledger)
 
 
 def _object(spelled: str) -> str:
@@ -75,12 +67,22 @@ class _Walk:
     def __init__(self, file: str) -> None:
         self.file = file
         self.part = Part()
-        self.tables: dict[str, _Table] = {}
-        self.understood = 0
+        self.ledger = Ledger()
+        self.tables: defaultdict[str, _Table] = defaultdict(dict)
         self.unknown: Counter[str] = Counter()
         self.first: dict[str, int] = {}
         self.lists: dict[bytes, list[str]] = {}  # ports by their bitmap
         self.names: dict[int, str] = {}  # ifIndex -> name of the port
+
+    def take(self, row: Row) -> None:
+        """Note an object: in the table of its column, or among those that are not read."""
+        if row.name:
+            self.tables[row.name][row.index] = row
+            self.ledger.understood += 1
+        else:
+            name = _object(row.spelled)
+            self.unknown[name] += 1
+            self.first.setdefault(name, row.line)
 
     def table(self, name: str) -> _Table:
         return self.tables.get(name, {})
@@ -112,7 +114,8 @@ class _Walk:
                 f"{name} ({count} object{'s' * (count > 1)})",
                 count,
             )
-            (self.part.unmatched if _VLAN_OBJECT.match(name) else self.part.ignored).append(said)
+            relevant = _VLAN_OBJECT.match(name)
+            (self.ledger.unmatched if relevant else self.ledger.ignored).append(said)
 
     def _device(self) -> Device:
         for row in self.table("sysName").values():
@@ -181,7 +184,7 @@ class _Walk:
                 "no dot1dBasePortIfIndex in the walk: bridge ports are taken to have their"
                 " interfaces' numbers"
             )
-            self.part.unmatched.append(Unread(self.at(first), says))
+            self.ledger.unmatched.append(Unread(self.at(first), says))
             found = dict(self.names)
         return found
 

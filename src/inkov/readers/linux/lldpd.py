@@ -10,32 +10,35 @@ from typing import Any
 import msgspec
 
 from inkov.campus import Origin, Problem
-from inkov.readers.ledger import Part, Piece, Unread
+from inkov.readers.json_errors import not_json
+from inkov.readers.reading import Ledger, Part, Piece, Reading, Unread
 
-__all__ = ["is_lldp", "neighbours_of", "read_lldp_file"]
+__all__ = ["neighbours_of", "read", "recognise"]
 
 Heard = tuple[str, str, str, Origin, str]
 """(port, the neighbour's name, its port, where it is said, its port's description)"""
 
 
-def is_lldp(head: bytes) -> bool:
-    """True if the JSON's first member is `lldp`, without a module, and holds interfaces as this
-    tool has them.
+def recognise(head: bytes) -> bool:
+    """True if the first member of the JSON is `lldp`, without a module, and holds interfaces as
+    this tool has them.
     """
     text = head.lstrip(b"\xef\xbb\xbf \t\r\n{")
     return text[:6] == b'"lldp"' and b'"interface"' in head and b'"interfaces"' not in head
 
 
-def read_lldp_file(file: str, data: bytes) -> tuple[Part, int]:
-    """Read one file: a part with one piece, and how many neighbours it holds. msgspec.DecodeError
-    if it is not JSON.
-    """
-    tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
-    problems: list[Problem] = []
-    count = sum(1 for _ in neighbours_of(tree, file, problems))
+def read(file: str, data: bytes, *, account: bool) -> Reading:
+    """Read one file: a piece of the system that heard these neighbours."""
+    try:
+        tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+        problems: list[Problem] = []
+        count = sum(1 for _ in neighbours_of(tree, file, problems))
+    except (msgspec.DecodeError, RecursionError) as error:
+        return not_json(file, data, error)
     # The problems are said when the pieces are put together; here they only count.
     unmatched = [Unread(problem.origin, problem.says) for problem in problems]
-    return Part(unmatched=unmatched, pieces=[Piece("linux", "lldp", file, tree)]), count
+    part = Part(pieces=[Piece("linux", "lldp", file, tree)])
+    return Reading(part, Ledger(understood=count, unmatched=unmatched))
 
 
 def neighbours_of(tree: Any, file: str, problems: list[Problem]) -> Iterator[Heard]:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from inkov.campus import Mode, natural
-from inkov.forwarding.because import NAMES
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import Flood, Level
+from inkov.forwarding.reasons import NAMES
 from inkov.wiring import End
 
 __all__ = ["Rests", "passed_by"]

@@ -18,7 +18,7 @@ from inkov.campus import (
     PortKind,
     natural,
 )
-from inkov.readers.settled import settled_value
+from inkov.readers.defaults import settled_value
 from inkov.vlanset import VlanSet
 
 __all__ = ["write_openconfig"]

@@ -11,12 +11,10 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import Any
 
-import msgspec
-
 from inkov.campus import Origin
-from inkov.readers.ledger import Unread
+from inkov.readers.reading import Ledger, Unread
 
-__all__ = ["account", "account_tree"]
+__all__ = ["account_of"]
 
 _UNDERSTOOD = re.compile(
     r"""/(?:
@@ -60,33 +58,26 @@ _VLAN_RELEVANT = re.compile(
 )
 
 
-def account(file: str, data: bytes) -> tuple[int, list[Unread], list[Unread]]:
-    """The account of a JSON file."""
-    return account_tree(file, msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf")))
-
-
-def account_tree(file: str, tree: Any) -> tuple[int, list[Unread], list[Unread]]:
-    """(values understood, ignored, unmatched). The two lists hold, by subtree, how many values were
-    not used.
-    """
-    understood = 0
+def account_of(file: str, tree: Any, ledger: Ledger) -> None:
+    """Enter every value of a decoded tree into a ledger, those that were not used by subtree."""
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
     for whole in _leaves(tree, ""):
         pointer = whole.removeprefix("/data")  # an answer of RESTCONF is wrapped
         if _UNDERSTOOD.match(pointer):
-            understood += 1
+            ledger.understood += 1
         elif _VLAN_RELEVANT.search(pointer):
             unmatched[pointer] += 1
         else:
             ignored[pointer] += 1
-    return understood, _listed(file, ignored), _listed(file, unmatched)
+    ledger.ignored += _listed(file, ignored)
+    ledger.unmatched += _listed(file, unmatched)
 
 
-def _listed(file: str, counted: Counter[str]) -> list[Unread]:
+def _listed(file: str, counts: Counter[str]) -> list[Unread]:
     return [
         Unread(Origin(file), f"{path} ({n} value{'s' * (n > 1)})", n)
-        for path, n in sorted(counted.items())
+        for path, n in sorted(counts.items())
     ]
 
 

@@ -21,10 +21,10 @@ from msgspec import Struct, field
 
 from inkov.campus import Aggregation, Fact, Origin, Problem
 from inkov.campus.secrets import without_secrets
-from inkov.readers.ledger import Part, Piece, Unread, as_text
-from inkov.readers.linux_device import Member, Netdev, build
+from inkov.readers.linux.device import Member, Netdev, build
+from inkov.readers.reading import Ledger, Part, Piece, Reading, Unread, as_text
 
-__all__ = ["Unit", "assemble_units", "is_unit", "read_unit"]
+__all__ = ["Unit", "assemble_units", "read", "recognise"]
 
 _YES = {
     "yes": True,
@@ -90,7 +90,7 @@ class Unit(Struct):
             return None
 
 
-def is_unit(head: bytes) -> bool:
+def recognise(head: bytes) -> bool:
     """True if the first line that says something opens [NetDev] or [Match]."""
     for line in head.decode("utf-8", "replace").splitlines():
         text = line.strip()
@@ -99,48 +99,73 @@ def is_unit(head: bytes) -> bool:
     return False
 
 
-def read_unit(file: str, data: bytes) -> tuple[Part, int]:
-    """Read one unit: a part with one piece, and how many of its lines were understood."""
-    text, problems = as_text(file, data)
-    part = Part(problems=problems)
-    unit = Unit(file)
-    section, number, understood = "", 0, 0
-    joined = ""
-    for line, raw in enumerate(text.split("\n"), 1):
-        stripped = joined + raw.strip()
-        joined = ""
-        if not stripped or stripped[0] in "#;":
-            part.passed += bool(stripped)
-            continue
-        if stripped.endswith("\\"):
-            joined = stripped[:-1] + " "
-            continue
-        origin = Origin(file, line)
-        if stripped[0] == "[" and stripped[-1] == "]":
-            section, number = stripped[1:-1], number + 1
-            unit.sections.add(section)
-            known = section in _KNOWN
-            understood += known
-            part.passed += not known
-            continue
-        key, equals, value = (piece.strip() for piece in stripped.partition("="))
-        if not equals or not section:
-            part.unmatched.append(Unread(origin, stripped))
-            shown = without_secrets(stripped)[:80]
-            part.problems.append(Problem(origin, f"{shown!r} is neither [Section] nor Key=value"))
-        elif key in _KNOWN.get(section, ()):
-            unit.settings.append(Setting(section, number, key, value, line))
-            understood += 1
-        elif (
-            (section, key) in _UNMATCHED
-            or (section == "Match" and key != "Type")
-            or section == "BridgeVLAN"
-        ):
-            part.unmatched.append(Unread(origin, f"[{section}] {stripped}"))
+def read(file: str, data: bytes, *, account: bool) -> Reading:
+    """Read one unit: a piece of a system, for `assemble_units`."""
+    reader = _UnitReader(file)
+    text, reader.part.problems = as_text(file, data)
+    for number, line in _statements(text):
+        reader.line(number, line)
+    reader.part.pieces.append(Piece("networkd", "unit", file, reader.unit))
+    return Reading(reader.part, reader.ledger)
+
+
+def _statements(text: str) -> Iterator[tuple[int, str]]:
+    """(line number, text) of each statement. A line that ends with a backslash goes on below."""
+    begun = ""
+    for number, raw in enumerate(text.split("\n"), 1):
+        line = begun + raw.strip()
+        begun = ""
+        if line.endswith("\\") and line[0] not in "#;":
+            begun = line[:-1] + " "
+        elif line:
+            yield number, line
+
+
+class _UnitReader:
+    """Goes through the statements of a unit."""
+
+    def __init__(self, file: str) -> None:
+        self.part = Part()
+        self.ledger = Ledger()
+        self.unit = Unit(file)
+        self.section, self.number = "", 0
+
+    def line(self, number: int, line: str) -> None:
+        if line[0] in "#;":
+            self.ledger.passed += 1
+        elif line[0] == "[" and line[-1] == "]":
+            self._open(line[1:-1])
         else:
-            part.passed += 1
-    part.pieces.append(Piece("networkd", "unit", file, unit))
-    return part, understood
+            self._setting(number, line)
+
+    def _open(self, section: str) -> None:
+        self.section, self.number = section, self.number + 1
+        self.unit.sections.add(section)
+        known = section in _KNOWN
+        self.ledger.understood += known
+        self.ledger.passed += not known
+
+    def _setting(self, number: int, line: str) -> None:
+        section, origin = self.section, Origin(self.unit.file, number)
+        key, equals, value = (piece.strip() for piece in line.partition("="))
+        if not equals or not section:
+            self.ledger.unmatched.append(Unread(origin, line))
+            shown = without_secrets(line)[:80]
+            says = f"{shown!r} is neither [Section] nor Key=value"
+            self.part.problems.append(Problem(origin, says))
+        elif key in _KNOWN.get(section, ()):
+            self.unit.settings.append(Setting(section, self.number, key, value, number))
+            self.ledger.understood += 1
+        elif _may_matter(section, key):
+            self.ledger.unmatched.append(Unread(origin, f"[{section}] {line}"))
+        else:
+            self.ledger.passed += 1
+
+
+def _may_matter(section: str, key: str) -> bool:
+    """True for a key that is not read and may change which frames go where."""
+    narrows = section == "Match" and key != "Type"
+    return narrows or section == "BridgeVLAN" or (section, key) in _UNMATCHED
 
 
 def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:

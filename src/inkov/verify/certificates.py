@@ -16,8 +16,8 @@ from operator import or_
 from typing import Any, NamedTuple
 
 from inkov.plan import Claim
-from inkov.proofs.frames import ALL, Hub, Seat, Spot, bits
-from inkov.proofs.packets import Network, Station
+from inkov.verify.frames import ALL, Hub, Seat, Spot, bits
+from inkov.verify.packets import Network, Station
 from inkov.vlanset import VlanSet
 
 __all__ = ["Network", "Refused", "verify", "verify_entry"]

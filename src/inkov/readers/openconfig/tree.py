@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from inkov.campus import Aggregation, Device, Fact, Guard, Origin, PortKind, Tree, TreeMode
-from inkov.readers import openconfig_shape as shape
+from inkov.readers.openconfig import shape
 from inkov.vlanset import VlanSet
 
 __all__ = ["per_vlan_member", "read_lacp", "read_stp"]

@@ -11,9 +11,9 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from inkov.campus import Basis, Fact, Mode, Origin
+from inkov.forwarding.completion import settled_fact
 from inkov.forwarding.fabric import Fabric, Resolved
 from inkov.forwarding.negotiation import negotiates
-from inkov.forwarding.settle import settled_fact
 from inkov.forwarding.view import ALL, Form
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End, Link

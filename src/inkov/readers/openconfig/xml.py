@@ -12,7 +12,7 @@ from typing import Any
 
 from msgspec import Struct, field
 
-__all__ = ["BadXml", "Tree", "looks_like_xml", "parse_xml"]
+__all__ = ["BadXml", "Tree", "parse_xml"]
 
 _DEEPEST = 100
 _ENVELOPES = {"rpc-reply", "data", "config", "running", "candidate", "startup"}
@@ -49,12 +49,6 @@ class Tree(Struct):
 
     root: dict[str, Any]
     lines: dict[str, int]
-
-
-def looks_like_xml(head: bytes) -> bool:
-    """True if the head of a file opens an element."""
-    text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
-    return text[:1] == b"<" and text[:2] != b"<<"
 
 
 class _Open(Struct):

@@ -32,8 +32,8 @@ from inkov.campus import (
     Vlan,
 )
 from inkov.campus.secrets import without_secrets
-from inkov.readers.ledger import Part, Unread, as_text
-from inkov.readers.sheet_words import (
+from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text
+from inkov.readers.sheets.words import (
     DISTRIBUTION_KEYS,
     ON,
     PORT_KEYS,
@@ -50,7 +50,7 @@ from inkov.readers.sheet_words import (
 )
 from inkov.vlanset import VlanListError, VlanSet
 
-__all__ = ["HEADER", "read_sheet", "recognise"]
+__all__ = ["HEADER", "read", "recognise"]
 
 HEADER = "inkov sheet 1"
 
@@ -67,8 +67,8 @@ def recognise(head: bytes) -> bool:
     return False
 
 
-def read_sheet(file: str, data: bytes) -> tuple[Part, int]:
-    """Read one sheet. Returns what it holds and how many of its lines were understood.
+def read(file: str, data: bytes, *, account: bool = True) -> Reading:
+    """Read one sheet.
 
     A line that does not follow the grammar becomes a problem and is left out; the rest is read.
     """
@@ -79,27 +79,27 @@ class _Sheet:
     def __init__(self, file: str) -> None:
         self.file = file
         self.part = Part()
+        self.ledger = Ledger()
         self.device: Device | None = None
         self.at = Origin(file=file)
         self.line: Callable[[str, str], None] = self._head
-        self.understood = 0
         self.opened: set[str] = set()
 
-    def read(self, data: bytes) -> tuple[Part, int]:
+    def read(self, data: bytes) -> Reading:
         text, self.part.problems = as_text(self.file, data)
         for number, raw in enumerate(text.split("\n"), 1):
             line = _without_comment(raw)
             if not line:
-                self.part.passed += bool(raw.strip())
+                self.ledger.passed += bool(raw.strip())
                 continue
             self.at = Origin(self.file, number)
             try:
                 self._statement(line)
-                self.understood += 1
+                self.ledger.understood += 1
             except (BadLine, VlanListError) as error:
                 cure = getattr(error, "cure", "")
                 self._problem(self.at, str(error), cure)
-                self.part.unmatched.append(Unread(self.at, line))
+                self.ledger.unmatched.append(Unread(self.at, line))
         if self.device is None:
             self._problem(
                 Origin(self.file, 1),
@@ -109,7 +109,7 @@ class _Sheet:
             )
         else:
             self.part.devices.append(self.device)
-        return self.part, self.understood
+        return Reading(self.part, self.ledger)
 
     def _problem(self, origin: Origin, says: str, cure: str = "", lost: bool = False) -> None:
         self.part.problems.append(Problem(origin, says, cure, lost))

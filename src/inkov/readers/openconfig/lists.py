@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from inkov.campus import Bridge, Device, Fact, Neighbour, Origin, Vlan
-from inkov.readers import openconfig_shape as shape
+from inkov.readers.openconfig import shape
 
 __all__ = ["assign_interfaces", "either", "read_instances", "read_lldp"]
 

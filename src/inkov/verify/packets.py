@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from inkov.campus import FilterEntry, Mode
 from inkov.campus import Network as Subnet
-from inkov.proofs.frames import ALL, Frames, Hub, Spot, bits
+from inkov.verify.frames import ALL, Frames, Hub, Spot, bits
 
 __all__ = ["Network", "Station"]
 

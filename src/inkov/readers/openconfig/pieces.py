@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from inkov.readers import openconfig_shape as shape
+from inkov.readers.openconfig import shape
 
 __all__ = ["Pieces"]
 

@@ -8,8 +8,8 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from inkov.campus import Device, Fact, Gateway, Neighbour, Port, PortKind, Tree, Vlan, natural
-from inkov.readers.sheet import HEADER
-from inkov.readers.sheet_words import DISTRIBUTION_KEYS, PORT_KEYS
+from inkov.readers.sheets.reader import HEADER
+from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS
 from inkov.vlanset import VlanSet
 
 __all__ = ["write_sheet"]

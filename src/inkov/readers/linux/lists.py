@@ -1,0 +1,280 @@
+"""Linux systems by the JSON of their tools: `ip -j -d link`, `ip -j -d addr`, `bridge -j vlan
+show`, `bridge -j link`.
+
+None of these says whose it is, and each holds a part: a file becomes a *piece*, and the pieces of
+one system (of one folder, or of one name before the first dot: `aviary-1.link.json`,
+`aviary-1.vlan.json`) are put together by `assemble`.
+"""
+
+from __future__ import annotations
+
+from ipaddress import ip_interface
+from typing import Any
+
+import msgspec
+from msgspec import Struct
+
+from inkov.campus import Aggregation, Fact, Neighbour, Origin, Problem
+from inkov.readers.json_errors import not_json
+from inkov.readers.linux.device import Member, Netdev, build
+from inkov.readers.linux.lldpd import neighbours_of
+from inkov.readers.reading import Part, Piece, Reading, Unread
+
+__all__ = ["assemble", "read", "recognise"]
+
+
+class SlaveData(Struct):
+    cost: int | None = None
+    priority: int | None = None
+    isolated: bool | None = None
+    guard: bool | None = None
+
+
+class InfoData(Struct):
+    id: int | None = None
+    protocol: str | None = None
+    vlan_filtering: int | None = None
+    vlan_default_pvid: int | None = None
+    vlan_protocol: str | None = None
+    stp_state: int | None = None
+    priority: int | str | None = None
+    mode: int | str | None = None
+
+
+class LinkInfo(Struct):
+    info_kind: str = ""
+    info_data: InfoData | None = None
+    info_slave_data: SlaveData | None = None
+
+
+class AddressInfo(Struct):
+    family: str = ""
+    local: str = ""
+    prefixlen: int = 0
+    scope: str = ""
+
+
+class VlanRange(Struct):
+    vlan: int = 0
+    vlanEnd: int | None = None  # noqa: N815 - as the tool spells it
+    flags: list[str] = []
+
+
+class Listed(Struct):
+    """One object of any of the lists; which of its members are there tells which list it is."""
+
+    ifname: str = ""
+    link: str | None = None
+    link_type: str | None = None
+    flags: list[str] = []
+    mtu: int | None = None
+    master: str | None = None
+    ifalias: str | None = None
+    linkinfo: LinkInfo | None = None
+    addr_info: list[AddressInfo] | None = None
+    vlans: list[VlanRange] | None = None
+    state: str | None = None
+    cost: int | None = None
+    priority: int | None = None
+    isolated: bool | None = None
+    guard: bool | None = None
+
+
+def recognise(head: bytes) -> bool:
+    """True if it can be one of these lists: JSON that opens a bracket and names interfaces."""
+    return head.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"[" and b'"ifname"' in head
+
+
+def read(file: str, data: bytes, *, account: bool) -> Reading:
+    """Read one list: a piece of a system, for `assemble`."""
+    try:
+        raws = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"), type=list[msgspec.Raw])
+    except (msgspec.DecodeError, RecursionError) as error:
+        return not_json(file, data, error)
+    reading = Reading()
+    entries = [_decoded(file, index, raw, reading) for index, raw in enumerate(raws)]
+    kind = _kind(entries)
+    reading.part.pieces.append(Piece("linux", kind, file, entries))
+    reading.ledger.passed = sum("LOOPBACK" in entry.flags for entry in entries)
+    named = sum(1 for entry in entries if entry.ifname)
+    reading.ledger.understood = named - reading.ledger.passed
+    reading.detail = f"Linux, {kind}"
+    return reading
+
+
+def _decoded(file: str, index: int, raw: msgspec.Raw, reading: Reading) -> Listed:
+    """One entry; an empty one, which keeps the places of those after it, if it has a wrong type."""
+    try:
+        return msgspec.json.decode(raw, type=Listed)
+    except msgspec.ValidationError as error:
+        says, _, where = str(error).partition(" - at `$")
+        if bytes(raw).strip() != b"{}":
+            inner = where.rstrip("`").replace(".", "/").replace("[", "/").replace("]", "")
+            origin = Origin(file, pointer=f"/{index}{inner}")
+            problem = Problem(origin, f"wrong type: {says}; the entry is left out")
+            reading.part.problems.append(problem)
+            reading.ledger.unmatched.append(Unread(origin, f"entry {index + 1}"))
+        return Listed()
+
+
+def _kind(entries: list[Listed]) -> str:
+    """Which tool printed the list: the members that its entries have tell."""
+    if any(entry.vlans is not None for entry in entries):
+        return "bridge vlan"
+    if any(entry.addr_info is not None for entry in entries):
+        return "ip addr"
+    if any(entry.link_type is not None for entry in entries):
+        return "ip link"
+    return "bridge link"
+
+
+# --- from the pieces to a system ------------------------------------------------------------------
+
+_ORDER = ["ip link", "ip addr", "bridge link", "bridge vlan"]
+"""Lists that say more of an interface come first; a later list adds what is still missing."""
+
+
+def assemble(name: str, origin: Origin, pieces: list[Piece]) -> Part:
+    """One system of its pieces."""
+    part = Part()
+    netdevs: dict[str, Netdev] = {}
+    listed = [piece for piece in pieces if piece.kind in _ORDER]
+    for piece in sorted(listed, key=lambda piece: (_ORDER.index(piece.kind), piece.file)):
+        for index, entry in enumerate(piece.content):
+            if entry.ifname:
+                _EntryReader(piece, f"/{index}", entry, netdevs, part.problems).read()
+    part.neighbours += _veth_pairs(name, netdevs)
+    if netdevs:
+        part.devices.append(build(name, origin, netdevs, part.problems))
+    for piece in pieces:
+        if piece.kind == "lldp":
+            for heard in neighbours_of(piece.content, piece.file, part.problems):
+                part.neighbours.append(Neighbour(name, *heard))
+    return part
+
+
+def _veth_pairs(name: str, netdevs: dict[str, Netdev]) -> list[Neighbour]:
+    """The links inside a system: pairs of veth interfaces of which both ends are here."""
+    return [
+        Neighbour(name, netdev.name, name, netdev.link.value, netdev.link.origin)
+        for netdev in netdevs.values()
+        if netdev.kind == "veth" and netdev.link is not None and netdev.link.value in netdevs
+    ]
+
+
+class _EntryReader:
+    """Adds what one entry of a list says to the network device that it is about.
+
+    What an earlier list has said stays: of two lists with one fact the first counts.
+    """
+
+    def __init__(
+        self,
+        piece: Piece,
+        path: str,
+        entry: Listed,
+        netdevs: dict[str, Netdev],
+        problems: list[Problem],
+    ) -> None:
+        self.piece = piece
+        self.path = path
+        self.entry = entry
+        self.problems = problems
+        self.name = entry.ifname.partition("@")[0]
+        self.netdev = netdevs.setdefault(self.name, Netdev(self.name, self.at()))
+
+    def at(self, inner: str = "") -> Origin:
+        return Origin(self.piece.file, pointer=f"{self.path}/{inner}" if inner else self.path)
+
+    def fact(self, value: Any, inner: str) -> Any:
+        """A fact, or None where nothing is said."""
+        return None if value is None else Fact(value, self.at(inner))
+
+    def read(self) -> None:
+        if self.piece.kind == "bridge vlan":
+            self._membership()
+            return
+        info = self.entry.linkinfo or LinkInfo()
+        self._general(info)
+        self._kind_data(info.info_data or InfoData())
+        self._bridge_port(info.info_slave_data or SlaveData())
+        self._addresses()
+
+    def _membership(self) -> None:
+        members = self.netdev.members = self.netdev.members or {}
+        for index, span in enumerate(self.entry.vlans or ()):
+            origin = self.at(f"vlans/{index}")
+            last = span.vlanEnd or span.vlan
+            if not 1 <= span.vlan <= last <= 4094:
+                says = f"{span.vlan}-{last} are no VLAN numbers (1 to 4094); left out"
+                self.problems.append(Problem(origin, says))
+                continue
+            for vid in range(span.vlan, last + 1):
+                untagged = "Egress Untagged" in span.flags
+                members[vid] = Member("PVID" in span.flags, untagged, origin)
+
+    def _general(self, info: LinkInfo) -> None:
+        entry, netdev = self.entry, self.netdev
+        if entry.link_type == "loopback" or "LOOPBACK" in entry.flags:
+            netdev.kind = "loopback"
+        elif info.info_kind:
+            netdev.kind = info.info_kind
+        if entry.flags:
+            netdev.enabled = netdev.enabled or self.fact("UP" in entry.flags, "flags")
+        netdev.mtu = netdev.mtu or self.fact(entry.mtu, "mtu")
+        netdev.about = netdev.about or self.fact(entry.ifalias, "ifalias")
+        netdev.master = netdev.master or self.fact(entry.master, "master")
+        netdev.link = netdev.link or self.fact(entry.link, "link")
+
+    def _kind_data(self, data: InfoData) -> None:
+        """What is said of a device of its kind: a VLAN's tag, a bridge's filtering, a bond's mode."""
+        netdev, inner = self.netdev, "linkinfo/info_data"
+        if netdev.kind == "vlan" and data.id is not None:
+            netdev.vid = self.fact(data.id, f"{inner}/id") if 1 <= data.id <= 4094 else None
+        for protocol in (data.vlan_protocol if data.vlan_filtering else None, data.protocol):
+            if protocol not in (None, "802.1Q") and netdev.kind in ("bridge", "vlan"):
+                says = (
+                    f"{self.name} uses {protocol} tags: these are read as if they were those of"
+                    " 802.1Q"
+                )
+                self.problems.append(Problem(self.at(inner), says))
+        if netdev.kind == "bridge" and data.vlan_filtering is not None:
+            netdev.filtering = self.fact(bool(data.vlan_filtering), f"{inner}/vlan_filtering")
+            netdev.default_pvid = Fact(data.vlan_default_pvid or None, self.at(inner))
+            if data.stp_state is not None:
+                netdev.stp = self.fact(bool(data.stp_state), f"{inner}/stp_state")
+            if isinstance(data.priority, int):
+                netdev.priority = self.fact(data.priority, f"{inner}/priority")
+        if netdev.kind == "bond":
+            lacp = data.mode in (4, "802.3ad")
+            mode = Aggregation.ACTIVE if lacp else Aggregation.STATIC
+            netdev.aggregation = self.fact(mode, f"{inner}/mode")
+
+    def _bridge_port(self, slave: SlaveData) -> None:
+        """What `ip link` says below `info_slave_data`, `bridge link` says in the entry itself."""
+        entry, netdev, fact, inner = self.entry, self.netdev, self.fact, "linkinfo/info_slave_data"
+        netdev.cost = netdev.cost or fact(slave.cost, f"{inner}/cost") or fact(entry.cost, "cost")
+        netdev.isolated = (
+            netdev.isolated
+            or fact(slave.isolated, f"{inner}/isolated")
+            or fact(entry.isolated, "isolated")
+        )
+        netdev.bpdu_guard = (
+            netdev.bpdu_guard or fact(slave.guard, f"{inner}/guard") or fact(entry.guard, "guard")
+        )
+        netdev.port_priority = netdev.port_priority or fact(slave.priority, f"{inner}/priority")
+
+    def _addresses(self) -> None:
+        known = {address.value for address in self.netdev.addresses}
+        for index, address in enumerate(self.entry.addr_info or ()):
+            if address.scope == "link" or not address.local:
+                continue
+            text, origin = f"{address.local}/{address.prefixlen}", self.at(f"addr_info/{index}")
+            try:
+                interface = ip_interface(text)
+            except ValueError:
+                problem = Problem(origin, f"{text} is not an address; it is left out")
+                self.problems.append(problem)
+                continue
+            if interface not in known:
+                self.netdev.addresses.append(Fact(interface, origin))

@@ -1,0 +1,73 @@
+"""OpenConfig as JSON (RFC 7951).
+
+RFC 7951, section 4, puts a module's name before a member where the module changes. Exports with no
+such prefixes, or with one on every name, are read as well. The answer of a RESTCONF server wraps
+the tree in `data` (RFC 8040, 3.3.1).
+"""
+
+from __future__ import annotations
+
+import re
+
+import msgspec
+
+from inkov.readers.json_errors import not_json
+from inkov.readers.openconfig import shape
+from inkov.readers.openconfig.account import account_of
+from inkov.readers.openconfig.reader import Builder
+from inkov.readers.reading import Reading, as_text
+
+__all__ = ["read", "recognise"]
+
+_ROOT = msgspec.json.Decoder(shape.Root)
+_PREFIXED_KEY = re.compile(rb'"[A-Za-z][\w.-]*:([\w.-]+)"(?=\s*:)')
+_WRAPPED = re.compile(rb'\s*\{\s*"(?:[\w-]+:)?data"\s*:')
+
+
+def recognise(head: bytes) -> bool:
+    """True if the file can be JSON: a text that opens a brace."""
+    return head.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"{"
+
+
+def read(file: str, data: bytes, *, account: bool) -> Reading:
+    """Read one file. One that holds no container of ours is not of this format."""
+    text, not_utf8 = as_text(file, data)
+    if not_utf8:
+        data = text.encode()
+    data = data.removeprefix(b"\xef\xbb\xbf")
+    try:
+        builder = _built(file, data)
+        if builder is None:
+            return _something_else(data)
+        reading = Reading(builder.part, builder.ledger)
+        reading.part.problems += not_utf8
+        if account:
+            account_of(file, msgspec.json.decode(data), reading.ledger)
+    except (msgspec.DecodeError, RecursionError) as error:
+        return not_json(file, data, error)
+    return reading
+
+
+def _built(file: str, data: bytes) -> Builder | None:
+    """The device of a file; None if there is nothing of one in it."""
+    base = ""
+    if _WRAPPED.match(data):
+        members = msgspec.json.decode(data, type=dict[str, msgspec.Raw])
+        if len(members) == 1:
+            base, data = "/data", bytes(next(iter(members.values())))
+    if b':config"' in data or b':interface"' in data:  # a prefix on every name
+        data = _PREFIXED_KEY.sub(rb'"\1"', data)
+    builder = Builder(file, base)
+    try:
+        root = _ROOT.decode(data)
+    except msgspec.ValidationError:
+        root = builder.pieces.root(msgspec.json.decode(_PREFIXED_KEY.sub(rb'"\1"', data)))
+    return builder if builder.build(root) else None
+
+
+def _something_else(data: bytes) -> Reading:
+    tree = msgspec.json.decode(data)
+    names = list(tree) if isinstance(tree, dict) else []
+    listed = ", ".join(names[:4]) + (", ..." if len(names) > 4 else "")
+    holds = f"JSON, but with nothing that is read here (it holds: {listed or 'nothing'})"
+    return Reading(detail="", remark=holds)

@@ -1,0 +1,44 @@
+"""OpenConfig as XML, the way NETCONF returns it (RFC 6241, RFC 7950)."""
+
+from __future__ import annotations
+
+import msgspec
+
+from inkov.campus import Origin, Problem
+from inkov.readers.openconfig import shape
+from inkov.readers.openconfig.account import account_of
+from inkov.readers.openconfig.reader import Builder
+from inkov.readers.openconfig.xml import BadXml, Tree, parse_xml
+from inkov.readers.reading import Part, Reading
+
+__all__ = ["read", "recognise"]
+
+
+def recognise(head: bytes) -> bool:
+    """True if the head of a file opens an element."""
+    text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    return text[:1] == b"<" and text[:2] != b"<<"
+
+
+def read(file: str, data: bytes, *, account: bool) -> Reading:
+    """Read one document. One that holds no container of ours is not of this format."""
+    try:
+        tree = parse_xml(data)
+    except BadXml as bad:
+        problem = Problem(Origin(file, bad.line), str(bad), "export it again", True)
+        return Reading(Part(problems=[problem]), detail="")
+    builder = Builder(file, "", strict=False)
+    if not builder.build(_root(tree, builder)):
+        listed = ", ".join(list(tree.root)[:4])
+        holds = f"XML, but with nothing that is read here (it holds: {listed or 'nothing'})"
+        return Reading(detail="", remark=holds)
+    if account:
+        account_of(file, tree.root, builder.ledger)
+    return Reading(builder.part, builder.ledger)
+
+
+def _root(tree: Tree, builder: Builder) -> shape.Root:
+    try:
+        return msgspec.convert(tree.root, shape.Root, strict=False)
+    except msgspec.ValidationError:
+        return builder.pieces.root(tree.root)
