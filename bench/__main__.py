@@ -29,12 +29,12 @@ from bench.formats import write_texts, write_walks
 from inkov.checks import audit
 from inkov.forwarding import resolve
 from inkov.forwarding.domains import domains
-from inkov.forwarding.reach import entries_at, flood
+from inkov.forwarding.reach import flood, sendings_at
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.seats import all_seats
-from inkov.verify.certificates import Network, verify_entry
 from inkov.readers import load
+from inkov.verify.certificates import PacketModel, verify_entry
 from inkov.wiring import wire
 
 LIMITS = {
@@ -92,7 +92,7 @@ def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[]
         "read": lambda: load(paths),
         "resolve and domains": lambda: domains(resolve(campus, wire(campus))),
         "hears": lambda: list(
-            flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()
+            flood(fabric, sendings_at(fabric, [port.number], "honest"), "honest").heard()
         ),
         "checks alone": lambda: audit(fabric),
         "audit, files to findings": files_to_findings,
@@ -141,7 +141,7 @@ def proofs(files: list[Path], runs: int) -> None:
         ]
 
         def check(entries: list[dict[str, Any]] = entries, stated: list[Claim] = stated) -> None:
-            net = Network(campus, cables)
+            net = PacketModel(campus, cables)
             for number, entry in enumerate(entries):
                 assert verify_entry(net, stated, {}, number, entry)
 

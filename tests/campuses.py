@@ -24,7 +24,7 @@ from inkov.campus import (
     Vlan,
 )
 from inkov.forwarding import resolve
-from inkov.forwarding.reach import entries_at, flood
+from inkov.forwarding.reach import flood, sendings_at
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 
@@ -170,7 +170,7 @@ def listeners(campus: Campus, level: str = "honest") -> Listeners:
     fabric = resolve(campus, wire(campus))
     found: Listeners = {}
     for port in fabric.bridge_ports:
-        spread = flood(fabric, entries_at(fabric, [port.number], level), level)
+        spread = flood(fabric, sendings_at(fabric, [port.number], level), level)
         found[f"{port.end.device}:{port.port}"] = {
             (f"{q.end.device}:{q.port}", vid, tagged)
             for q, vid, tagged in spread.heard()

@@ -13,7 +13,7 @@ from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.follow import follow
 from inkov.forwarding.needed import needed
 from inkov.forwarding.ping import ping
-from inkov.forwarding.reach import entries_at
+from inkov.forwarding.reach import sendings_at
 from inkov.forwarding.reasons import chain
 from inkov.forwarding.stations import hears
 from inkov.vlanset import VlanSet
@@ -110,14 +110,14 @@ def test_every_story_agrees_with_the_closure_and_every_answer_can_be_told() -> N
         hosts = [port for port in fabric.bridge_ports if fabric.is_host_port(port)][:4]
         for one in hosts:
             for level in ("honest", "hostile"):
-                entries = entries_at(fabric, [one.number], level)
+                sendings = sendings_at(fabric, [one.number], level)
                 heard: dict[tuple[str, str], bool] = {}
-                for h in hears(fabric, entries, level):
+                for h in hears(fabric, sendings, level):
                     heard[h.switch, h.port] = heard.get((h.switch, h.port), False) or h.certain
                 for other in hosts:
                     if other is one:
                         continue
-                    story = follow(fabric, entries, one.end, other, level)
+                    story = follow(fabric, sendings, one.end, other, level)
                     place = (other.end.device, other.port)
                     assert story.arrives is (place in heard), (seed, one.port, place, level)
                     assert story.steps[-1].event == ("heard" if story.arrives else "stops")

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from inkov.campus import Host, Origin
-from inkov.forwarding import Fabric, Form, View
+from inkov.forwarding import Fabric, Form, PortView
 from inkov.forwarding.domains import domains, islands
 from inkov.forwarding.follow import Story, follow
 from inkov.forwarding.negotiation import OUTCOME, Party
@@ -54,7 +54,7 @@ def two(a: str, b: str) -> Fabric:
     )
 
 
-def view(fabric: Fabric, name: str, device: str = "s") -> View:
+def view(fabric: Fabric, name: str, device: str = "s") -> PortView:
     return fabric.ports[End(device, name)].view
 
 
@@ -66,8 +66,8 @@ def heard(
     fabric: Fabric, place: str, level: str = "honest", vid: int | None = None
 ) -> set[tuple[str, int, bool]]:
     device, name = place.split(":")
-    entries = sent_from(fabric, End(device, name), level, vid)
-    return {(f"{h.switch}:{h.port}", h.vlan, h.tagged) for h in hears(fabric, entries, level)}
+    sendings = sent_from(fabric, End(device, name), level, vid)
+    return {(f"{h.switch}:{h.port}", h.vlan, h.tagged) for h in hears(fabric, sendings, level)}
 
 
 # --- 1 --------------------------------------------------------------------------------------------
@@ -192,7 +192,7 @@ def test_fm_1_10_withheld_vlans_are_taken_but_not_sent() -> None:
 
 
 def test_fm_2_1_accept_follows_from_the_other_attributes() -> None:
-    assert [View(Form.GENERAL, *p).accept for p in ((1, 2), (1, 0), (0, 2), (0, 0))] == [
+    assert [PortView(Form.GENERAL, *p).accept for p in ((1, 2), (1, 0), (0, 2), (0, 0))] == [
         "all",
         "untagged",
         "tagged",
@@ -291,7 +291,7 @@ def test_fm_2_2_to_fm_2_9_short_forms(
 ) -> None:
     found = view(one(port("1", *lines)), "1")
     assert found.form is form
-    assert (found.pvid, vids(found.admit), vids(found.emit), vids(found.bare)) == expected
+    assert (found.pvid, vids(found.admit), vids(found.emit), vids(found.untagged)) == expected
 
 
 def test_fm_2_8_private_vlans_among_hosts() -> None:
@@ -415,12 +415,12 @@ def test_fm_3_10_a_way_that_passes_a_switch_twice_is_no_witness() -> None:
         f"switch: b\n{VLANS}{trunk('u', '10,20', '20')}{trunk('v', '10,20')}{access('y', 20)}"
         f"{joined('u: a:u', 'v: a:v')}",
     )
-    entries = sent_from(fabric, End("a", "h"), "honest")
-    certain = {(h.switch, h.port): h.certain for h in hears(fabric, entries, "honest")}
+    sendings = sent_from(fabric, End("a", "h"), "honest")
+    certain = {(h.switch, h.port): h.certain for h in hears(fabric, sendings, "honest")}
     assert certain == {("a", "x"): False, ("b", "y"): True}
     way = find_way(
         fabric,
-        entries,
+        sendings,
         to_port(fabric, bridge_ports_at(fabric, End("a", "x"))[0].number, "honest"),
         "honest",
     )
@@ -621,7 +621,7 @@ def test_fm_5_5_routers_that_share_a_vlan() -> None:
 
 
 @pytest.mark.parametrize(
-    ("entries", "says"),
+    ("lines", "says"),
     [
         ("10: reject from any to 10.0.20.0/24\n", "the filter keep of a VLAN 10 stops it"),
         ("10: accept from 10.0.10.5/32 to any\n20: reject from any to any\n", "works"),
@@ -629,9 +629,9 @@ def test_fm_5_5_routers_that_share_a_vlan() -> None:
         ("10: reject from any to any in part\n", "works"),
     ],
 )
-def test_fm_5_7_filters(entries: str, says: str) -> None:
+def test_fm_5_7_filters(lines: str, says: str) -> None:
     bound = GATEWAYS.replace("address: 10.0.10.1/24\n", "address: 10.0.10.1/24\nfilter in: keep\n")
-    near = trunk("u") + access("h", 10) + access("k", 20) + bound + "[filter keep]\n" + entries
+    near = trunk("u") + access("h", 10) + access("k", 20) + bound + "[filter keep]\n" + lines
     assert verdict(ping(two(near, trunk("u") + access("h", 20)), A10, B20)) == says
 
 

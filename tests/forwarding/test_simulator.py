@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from inkov.campus import Campus
 from inkov.forwarding import resolve
-from inkov.forwarding.reach import entries_at, flood
+from inkov.forwarding.reach import flood, sendings_at
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
 from tests.simulator import Heard, Simulator
@@ -30,7 +30,7 @@ def disagreements(campus: Campus) -> list[str]:
         if fabric.bridges[port.bridge].routed:
             continue
         for level in ("honest", "hostile"):
-            result = flood(fabric, entries_at(fabric, [port.number], level), level)
+            result = flood(fabric, sendings_at(fabric, [port.number], level), level)
             engine = {
                 Heard(q.end.device, q.port, vid, tagged)
                 for q, vid, tagged in result.heard()

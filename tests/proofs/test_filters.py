@@ -7,7 +7,7 @@ from ipaddress import IPv4Address, IPv6Address, ip_network
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkov.campus import FilterEntry, Network, Origin
+from inkov.campus import FilterEntry, Origin, Subnet
 from inkov.forwarding.routers import IN_PART, PASSES, STOPPED, judge
 
 PREFIXES = st.builds(
@@ -44,9 +44,9 @@ def fate(
 
 @given(ENTRIES, PREFIXES, PREFIXES)
 def test_subnets_are_judged_as_their_packets_are(
-    said: list[tuple[bool, Network | None, Network | None, bool]],
-    source: Network,
-    destination: Network,
+    said: list[tuple[bool, Subnet | None, Subnet | None, bool]],
+    source: Subnet,
+    destination: Subnet,
 ) -> None:
     entries = [
         FilterEntry(n, accepts, a, b, finer, Origin())

@@ -16,7 +16,7 @@ from inkov.forwarding import Fabric, resolve
 from inkov.plan import Carried, Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.prove import Prover
-from inkov.verify.certificates import Network, Refused, verify
+from inkov.verify.certificates import PacketModel, Refused, verify
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
@@ -103,11 +103,11 @@ def legs_of(prover: Prover, claim: Claim) -> list[tuple[set[Any], set[Any]]]:
     return [(set(seats([one])), set(seats([other])))]
 
 
-def network(campus: Campus) -> Network:
+def network(campus: Campus) -> PacketModel:
     cables = [
         (a.device, a.port, b.device, b.port) for link in wire(campus).links for a, b in link.cables
     ]
-    return Network(campus, cables)
+    return PacketModel(campus, cables)
 
 
 def entry_of(verdict: Verdict) -> dict[str, Any]:

@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 
 from inkov.campus import Accept, Device, Neighbour
 from inkov.forwarding import resolve
-from inkov.forwarding.reach import entries_at, flood
+from inkov.forwarding.reach import flood, sendings_at
 from inkov.readers.reading import FileReport, Part
 from inkov.readers.registry import read_bytes
 from inkov.readers.walk.text import OBJECTS
@@ -168,7 +168,7 @@ def check(device: Device) -> None:
     fabric = resolve(campus, wire(campus))
     heard = {}
     for port in fabric.bridge_ports:
-        spread = flood(fabric, entries_at(fabric, [port.number], "honest"), "honest").heard()
+        spread = flood(fabric, sendings_at(fabric, [port.number], "honest"), "honest").heard()
         heard[port.port] = {
             (q.port, vid, tagged) for q, vid, tagged in spread if q.number != port.number
         }

@@ -6,7 +6,7 @@ import pytest
 
 from inkov.campus import Cable, Campus, Origin
 from inkov.wiring import End, Wiring, wire
-from inkov.wiring.names import Names
+from inkov.wiring.names import NameFinder
 from tests.conftest import campus_of
 
 A = "switch: gate-1\n[port 1..4]\nstate: on\n"
@@ -55,7 +55,7 @@ def test_a_port_found_by_its_description() -> None:
 
 
 def test_an_ambiguous_name_finds_nothing() -> None:
-    names = Names(["a1", "A1", "eth1", "ether1", "b2"])
+    names = NameFinder(["a1", "A1", "eth1", "ether1", "b2"])
     assert names.find("a1") == "a1" and names.find("e1") is None and names.find("ethernet1") is None
     assert names.find("B 2") == "b2" and names.find("2") is None and names.find("") is None
 

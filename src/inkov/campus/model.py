@@ -22,7 +22,7 @@ T = TypeVar("T")
 
 if TYPE_CHECKING:
     Address = IPv4Interface | IPv6Interface
-    Network = IPv4Network | IPv6Network
+    Subnet = IPv4Network | IPv6Network
 else:
 
     class Address(ABC):  # noqa: B024 - msgspec takes no union of two foreign types
@@ -31,11 +31,11 @@ else:
     Address.register(IPv4Interface)
     Address.register(IPv6Interface)
 
-    class Network(ABC):  # noqa: B024
+    class Subnet(ABC):  # noqa: B024
         """A subnet, IPv4 or IPv6."""
 
-    Network.register(IPv4Network)
-    Network.register(IPv6Network)
+    Subnet.register(IPv4Network)
+    Subnet.register(IPv6Network)
 
 
 class Fact(Struct, Generic[T], frozen=True, gc=False, array_like=True):
@@ -252,8 +252,8 @@ class FilterEntry(Struct, frozen=True, gc=False, array_like=True):
 
     number: int
     accepts: bool
-    source: Network | None
-    destination: Network | None
+    source: Subnet | None
+    destination: Subnet | None
     finer: bool
     origin: Origin
 

@@ -74,7 +74,7 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
             tuple(site.place(p, "access_vlan", DEFAULT_VID) for p in ports),
             tuple(
                 dict.fromkeys(
-                    a for p in ports for a in site.rests_on((p, "mode"), (p, "access_vlan"))
+                    a for p in ports for a in site.assumed_for((p, "mode"), (p, "access_vlan"))
                 )
             ),
             key=(device,),
@@ -95,9 +95,9 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
 )
 def untagged_in_several(site: Site) -> Iterator[Found]:
     for resolved in site.host_ports:
-        bare = resolved.view.bare
-        if resolved.mode is Mode.GENERAL and bare & (bare - 1):
-            vids = [vid for vid in range(bare.bit_length()) if bare >> vid & 1]
+        untagged = resolved.view.untagged
+        if resolved.mode is Mode.GENERAL and untagged & (untagged - 1):
+            vids = [vid for vid in range(untagged.bit_length()) if untagged >> vid & 1]
             yield Found(
                 f"{resolved.end} sends VLAN {listed([str(v) for v in vids])} untagged; what it"
                 f" hears becomes VLAN {resolved.view.pvid or 'none'}",
@@ -119,21 +119,21 @@ def untagged_in_several(site: Site) -> Iterator[Found]:
     example="ports 1 to 8 of gate-1 have voice VLAN 15, port 5 between them has none",
 )
 def voice_vlan_missing(site: Site) -> Iterator[Found]:
-    talking = {r.end.device for r in site.stating("voice_vlan") if r.settled.voice_vlan}
+    talking = {r.end.device for r in site.stating("voice_vlan") if r.completed.voice_vlan}
     ports = [r for r in site.host_ports if r.end.device in talking and r.mode is Mode.ACCESS]
     for device, mine in by_switch(ports).items():
         for vid in sorted({r.access for r in mine}):
             peers = [r for r in mine if r.access == vid]
-            with_voice = [r for r in peers if r.settled.voice_vlan]
+            with_voice = [r for r in peers if r.completed.voice_vlan]
             missing = [
                 here
                 for before, here, after in zip(peers, peers[1:], peers[2:], strict=False)
-                if not here.settled.voice_vlan
-                and before.settled.voice_vlan
-                and after.settled.voice_vlan
+                if not here.completed.voice_vlan
+                and before.completed.voice_vlan
+                and after.completed.voice_vlan
             ]
             if missing and len(with_voice) >= 4 * (len(peers) - len(with_voice)):
-                voice = max(r.settled.voice_vlan or 0 for r in with_voice)
+                voice = max(r.completed.voice_vlan or 0 for r in with_voice)
                 names = listed([r.end.port for r in missing])
                 yield Found(
                     f"{device} port {names} in VLAN {vid} has no voice VLAN; {len(with_voice)}"
@@ -159,7 +159,7 @@ def voice_vlan_missing(site: Site) -> Iterator[Found]:
 def voice_vlan_undefined(site: Site) -> Iterator[Found]:
     found: dict[tuple[str, int], list[Resolved]] = {}
     for resolved in site.stating("voice_vlan"):
-        table, vid = site.defined(resolved.end.device), resolved.settled.voice_vlan
+        table, vid = site.defined(resolved.end.device), resolved.completed.voice_vlan
         if (
             resolved.up
             and resolved.mode is Mode.ACCESS
@@ -196,7 +196,7 @@ def voice_vlan_is_data(site: Site) -> Iterator[Found]:
     same = [
         r
         for r in site.stating("voice_vlan")
-        if r.up and r.mode is Mode.ACCESS and r.settled.voice_vlan == r.access
+        if r.up and r.mode is Mode.ACCESS and r.completed.voice_vlan == r.access
     ]
     for device, ports in by_switch(same).items():
         yield Found(
@@ -234,8 +234,8 @@ def unused_port_open(site: Site) -> Iterator[Found]:
             continue
         parked = (
             parking is not None
-            and resolved.settled.mode is Mode.ACCESS
-            and resolved.settled.access_vlan == parking
+            and resolved.completed.mode is Mode.ACCESS
+            and resolved.completed.access_vlan == parking
         )
         if resolved.up and not (parked and practice is not None and not practice.shut):
             found.setdefault((resolved.end.device, "on"), []).append(resolved)

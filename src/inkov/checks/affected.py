@@ -30,7 +30,9 @@ class Radius:
         found: dict[int, set[End]] = {}
         for resolved in self.site.host_ports:
             free = resolved.free
-            members = free.bare | (1 << free.pvid if free.pvid else 0) | (free.admit & free.emit)
+            members = (
+                free.untagged | (1 << free.pvid if free.pvid else 0) | (free.admit & free.emit)
+            )
             for vid in VlanSet(members) if members.bit_count() < 8 else ():
                 found.setdefault(vid, set()).add(resolved.end)
         return found

@@ -98,7 +98,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             "; ".join(parts) + (f": {'; '.join(lost[:4])}" if lost else ""),
             f"allow VLAN {differ} at both ends, or at neither",
             (site.place(a, "allowed"), site.place(b, "allowed")),
-            site.rests_on((a, "allowed"), (b, "allowed")),
+            site.assumed_for((a, "allowed"), (b, "allowed")),
             vlans=differ.bits & site.served_anywhere,
             root=site.at_link(joined.link),
         )
@@ -253,7 +253,7 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
                 f"{both([r.end for r in ends])} {verb} every VLAN through, {how}",
                 f"state the list of the VLANs that are needed on the other side{list_needed}",
                 tuple(site.place(r, "allowed") for r in ends),
-                site.rests_on(*((r, "allowed") for r in ends)),
+                site.assumed_for(*((r, "allowed") for r in ends)),
             )
 
 

@@ -398,7 +398,7 @@ def registration_at_host_port(site: Site) -> Iterator[Found]:
     ports = [
         r
         for r in site.stating("registration")
-        if r.up and r.settled.registration and r.end not in of and r.mode is not Mode.ROUTED
+        if r.up and r.completed.registration and r.end not in of and r.mode is not Mode.ROUTED
     ]
     for device, mine in by_switch(ports).items():
         yield Found(

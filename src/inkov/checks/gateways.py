@@ -14,10 +14,10 @@ from inkov.forwarding.stations import Interface
 from inkov.wiring import End
 
 _FAMILY = "Gateways and hosts"
-Network = IPv4Network | IPv6Network
+Subnet = IPv4Network | IPv6Network
 
 
-def _networks(interface: Interface) -> list[Network]:
+def _networks(interface: Interface) -> list[Subnet]:
     return [fact.value.network for fact in interface.addresses]
 
 
@@ -189,7 +189,7 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
     known: dict[tuple[str, int], list[tuple[int, int, Interface, Fact[Address]]]] = {}
     for interface in site.interfaces:
         for fact in interface.addresses:
-            network: Network = fact.value.network
+            network: Subnet = fact.value.network
             span = int(network.network_address), int(network.broadcast_address), interface, fact
             known.setdefault((interface.vrf, network.version), []).append(span)
     wide: dict[

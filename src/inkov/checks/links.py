@@ -33,10 +33,13 @@ _FAMILY = "Links and trunks"
 )
 def trunk_meets_access(site: Site) -> Iterator[Found]:
     for joined in site.links:
-        if {joined.a.like, joined.b.like} != {Mode.TRUNK, Mode.ACCESS} or talked(joined):
+        if {joined.a.effective_mode, joined.b.effective_mode} != {
+            Mode.TRUNK,
+            Mode.ACCESS,
+        } or talked(joined):
             continue
         trunk, access = (
-            (joined.a, joined.b) if joined.a.like is Mode.TRUNK else (joined.b, joined.a)
+            (joined.a, joined.b) if joined.a.effective_mode is Mode.TRUNK else (joined.b, joined.a)
         )
         says, joins, lost = _joins_and_loses(site, joined)
         yield Found(
@@ -47,7 +50,7 @@ def trunk_meets_access(site: Site) -> Iterator[Found]:
                 site.place(trunk, "mode", trunk.view.pvid or None),
                 site.place(access, "mode", access.view.pvid or None),
             ),
-            site.rests_on((trunk, "mode"), (access, "mode")),
+            site.assumed_for((trunk, "mode"), (access, "mode")),
             severity=Severity.BREACH if joins else Severity.FAULT,
             vlans=joins | lost,
             root=site.at_link(joined.link),
@@ -58,10 +61,12 @@ def _joins_and_loses(site: Site, joined: Joined) -> tuple[str, int, int]:
     """Of a trunk that meets an access port: in words, the VLANs that are joined, the VLANs that are
     lost.
     """
-    trunk, access = (joined.a, joined.b) if joined.a.like is Mode.TRUNK else (joined.b, joined.a)
+    trunk, access = (
+        (joined.a, joined.b) if joined.a.effective_mode is Mode.TRUNK else (joined.b, joined.a)
+    )
     native, vid = trunk.view.pvid, access.view.pvid
-    joins = bool(native and vid and native != vid and trunk.view.bare)
-    lost = trunk.view.emit & ~trunk.view.bare & site.served_anywhere
+    joins = bool(native and vid and native != vid and trunk.view.untagged)
+    lost = trunk.view.emit & ~trunk.view.untagged & site.served_anywhere
     known = trunk.allowed != EVERYTHING and lost
     gone = f"VLAN {bits_to_text(lost)}" if known else "all tagged VLANs"
     says = f"{gone} {'is' if known and lost.bit_count() == 1 else 'are'} lost"
@@ -84,25 +89,32 @@ def _joins_and_loses(site: Site, joined: Joined) -> tuple[str, int, int]:
 )
 def tagging_differs(site: Site) -> Iterator[Found]:
     for _, _, a, b in site.links:
-        if Mode.ROUTED in (a.mode, b.mode) or {a.like, b.like} == {Mode.TRUNK, Mode.ACCESS}:
+        if Mode.ROUTED in (a.mode, b.mode) or {a.effective_mode, b.effective_mode} == {
+            Mode.TRUNK,
+            Mode.ACCESS,
+        }:
             continue
-        if a.settled.native_tagged != b.settled.native_tagged and a.mode is b.mode is Mode.TRUNK:
+        if (
+            a.completed.native_tagged != b.completed.native_tagged
+            and a.mode is b.mode is Mode.TRUNK
+        ):
             continue  # native-tagged-at-one-end tells
         shared = a.view.emit & b.view.emit
         differ = 0
         for near, far in ((a, b), (b, a)):
-            bare = near.view.bare & ~far.view.bare & shared
+            untagged = near.view.untagged & ~far.view.untagged & shared
             arrives = 1 << far.view.pvid if far.view.pvid else 0
             differ |= (
-                bare if not arrives or bare & arrives else 0
+                untagged if not arrives or untagged & arrives else 0
             )  # else untagged-vlan-differs tells
         if differ:
-            bare_end, tagged_end = (a, b) if a.view.bare & differ else (b, a)
+            untagged_end, tagged_end = (a, b) if a.view.untagged & differ else (b, a)
             vids = bits_to_text(differ)
             yield Found(
-                f"{bare_end.end} sends VLAN {vids} untagged, and {tagged_end.end} sends it tagged",
+                f"{untagged_end.end} sends VLAN {vids} untagged, and {tagged_end.end} sends it"
+                " tagged",
                 f"tag VLAN {vids} at both ends, or at neither",
-                (site.place(bare_end, "native_vlan"), site.place(tagged_end, "allowed")),
+                (site.place(untagged_end, "native_vlan"), site.place(tagged_end, "allowed")),
                 vlans=differ,
             )
 
@@ -121,14 +133,14 @@ def tagging_differs(site: Site) -> Iterator[Found]:
 def trunk_to_nobody(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
     for resolved in site.trunks:
-        end, tagged = resolved.end, resolved.view.emit & ~resolved.view.bare
+        end, tagged = resolved.end, resolved.view.emit & ~resolved.view.untagged
         if tagged and end not in of and end not in site.outside and end not in site.hosts_at:
             yield Found(
                 f"{end} is a trunk that lets VLAN {bits_to_text(resolved.view.emit)} through, and"
                 " nobody is known at its other end",
                 f"shut {end}, or write into a cabling or host table what is there",
                 (site.place(resolved, "mode"),),
-                site.rests_on((resolved, "mode")),
+                site.assumed_for((resolved, "mode")),
             )
 
 
@@ -147,7 +159,11 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
 def access_port_to_switch(site: Site) -> Iterator[Found]:
     for joined in site.links:
         a, b = joined.a, joined.b
-        if a.like is b.like is Mode.ACCESS and a.view.pvid == b.view.pvid and not talked(joined):
+        if (
+            a.effective_mode is b.effective_mode is Mode.ACCESS
+            and a.view.pvid == b.view.pvid
+            and not talked(joined)
+        ):
             yield Found(
                 f"{a.end} and {b.end} are cabled together, both access ports in VLAN"
                 f" {a.view.pvid or '?'}",
@@ -187,7 +203,7 @@ def trunk_expected(site: Site) -> Iterator[Found]:
         ):
             continue
         words = text.lower().split()
-        if resolved.like is not Mode.ACCESS:
+        if resolved.effective_mode is not Mode.ACCESS:
             continue
         if _TRUNKISH.search(about.value) or (
             words[:1] == ["to"] and words[1:2] and words[1].strip(",.;:") in names
@@ -200,7 +216,7 @@ def trunk_expected(site: Site) -> Iterator[Found]:
                     site.place(resolved, "mode", resolved.view.pvid or None),
                     Where(resolved.end.device, resolved.end.port, None, about.origin),
                 ),
-                site.rests_on((resolved, "mode")),
+                site.assumed_for((resolved, "mode")),
             )
 
 

@@ -25,10 +25,12 @@ def _joined(site: Site, number: int, link: Link) -> list[tuple[int, int, bool]]:
     for near in (link.a, link.b):
         for sender in site.fabric.at.get(near, ()):
             for crossing in site.fabric.crossings.get(sender, ()):
-                for fold in crossing.folds if crossing.link == number else ():
-                    arrives = fold.arrives.bit_length() - 1
+                for translation in crossing.translations if crossing.link == number else ():
+                    arrives = translation.arrives.bit_length() - 1
                     for leaves in (
-                        v for v in range(fold.leaves.bit_length()) if fold.leaves >> v & 1
+                        v
+                        for v in range(translation.leaves.bit_length())
+                        if translation.leaves >> v & 1
                     ):
                         if leaves != arrives:
                             pair = (leaves, arrives) if near == link.a else (arrives, leaves)
@@ -41,7 +43,10 @@ def _mismatched(
 ) -> Iterator[tuple[Link, Resolved, Resolved, list[tuple[int, int, bool]]]]:
     for number, link in enumerate(site.fabric.wiring.links):
         a, b = site.resolved(link.a), site.resolved(link.b)
-        if {a.like, b.like} == {Mode.TRUNK, Mode.ACCESS} or Mode.ROUTED in (a.mode, b.mode):
+        if {a.effective_mode, b.effective_mode} == {Mode.TRUNK, Mode.ACCESS} or Mode.ROUTED in (
+            a.mode,
+            b.mode,
+        ):
             continue  # trunk-meets-access tells
         joined = _joined(site, number, link)
         if joined:
@@ -73,7 +78,7 @@ def untagged_vlan_differs(site: Site) -> Iterator[Found]:
             f" {link.b}{_who(site, link, *joined[0][:2])}".replace(",,", ","),
             "state the same VLAN for untagged frames at both ends",
             (site.place(a, one, vid_a), site.place(b, other, vid_b)),
-            site.rests_on((a, one), (b, other)),
+            site.assumed_for((a, one), (b, other)),
             vlans=mask,
         )
 
@@ -121,7 +126,7 @@ def native_default(site: Site) -> Iterator[Found]:
                 " VLAN",
                 "make a VLAN that no host is in the native VLAN, at both ends",
                 tuple(site.place(r, "native_vlan", DEFAULT_VID) for r in ends),
-                site.rests_on(*((r, "native_vlan") for r in ends)),
+                site.assumed_for(*((r, "native_vlan") for r in ends)),
             )
 
 
@@ -146,7 +151,7 @@ def native_undefined(site: Site) -> Iterator[Found]:
                 " define",
                 f"define VLAN {native} on {resolved.end.device}, or state another native VLAN",
                 (site.place(resolved, "native_vlan", native),),
-                site.rests_on((resolved, "native_vlan")),
+                site.assumed_for((resolved, "native_vlan")),
                 root=site.absent(native or 0, resolved.end.device),
             )
 
@@ -189,17 +194,17 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
 def native_has_hosts(site: Site) -> Iterator[Found]:
     trunks: dict[int, list[Resolved]] = {}
     for resolved in site.trunks:
-        tagged = resolved.view.emit & ~resolved.view.bare
+        tagged = resolved.view.emit & ~resolved.view.untagged
         if (
             resolved.view.pvid not in (0, DEFAULT_VID)
-            and resolved.view.bare
+            and resolved.view.untagged
             and tagged
             and site.in_use(resolved)
         ):
             trunks.setdefault(resolved.view.pvid, []).append(resolved)
     hosts: dict[int, list[Resolved]] = {}
     for resolved in site.host_ports:
-        if resolved.like is not Mode.TRUNK and resolved.view.pvid in trunks:
+        if resolved.effective_mode is not Mode.TRUNK and resolved.view.pvid in trunks:
             hosts.setdefault(resolved.view.pvid, []).append(resolved)
     told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for vid, ports in sorted(hosts.items()):
@@ -271,7 +276,7 @@ def native_against_practice(site: Site) -> Iterator[Found]:
 )
 def native_tagged_at_one_end(site: Site) -> Iterator[Found]:
     for _, _, a, b in site.trunk_links:
-        tags = a.settled.native_tagged, b.settled.native_tagged
+        tags = a.completed.native_tagged, b.completed.native_tagged
         if (
             a.mode is b.mode is Mode.TRUNK
             and a.view.pvid

@@ -1,5 +1,5 @@
-"""Negotiation: ports that decide by themselves whether they are trunks, and what comes of it (FM
-1.3 to 1.5).
+"""Negotiation: ports that decide by themselves whether they are trunks, and what comes of it
+(FM 1.3 to 1.5).
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ _FAMILY = "Negotiation"
 
 def talked(joined: Joined) -> list[Resolved]:
     """The ends of a link that would be trunks if the far end let them, and are access ports."""
-    ends = [r for r in (joined.a, joined.b) if negotiates(r.settled)]
+    ends = [r for r in (joined.a, joined.b) if negotiates(r.completed)]
     if joined.a.mode is Mode.TRUNK and joined.b.mode is Mode.TRUNK:
         return []
     if len(ends) == 2 or (ends and Mode.TRUNK in (joined.a.mode, joined.b.mode)):
@@ -57,11 +57,11 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
         else:
             one = failed[0]
             says = (
-                f"{one.end} is {one.settled.negotiation} and {trunk.end} a trunk that does not"
+                f"{one.end} is {one.completed.negotiation} and {trunk.end} a trunk that does not"
                 f" answer: {one.end} becomes an access port in VLAN {one.view.pvid or '?'}"
             )
             native, vid = trunk.view.pvid, one.view.pvid
-            if native and vid and native != vid and trunk.view.bare:
+            if native and vid and native != vid and trunk.view.untagged:
                 joins = 1 << native | 1 << vid
                 says += f", and VLAN {native} and VLAN {vid} are joined"
         defaults = [r for r in failed if _by_default(site, r)]
@@ -71,7 +71,7 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
             says,
             f"make {a.end} and {b.end} fixed trunks with the same list and native VLAN",
             (site.place(a, "negotiation"), site.place(b, "negotiation")),
-            site.rests_on(*((r, "negotiation") for r in failed)),
+            site.assumed_for(*((r, "negotiation") for r in failed)),
             severity=Severity.BREACH if joins else Severity.FAULT,
             vlans=joins | lost,
             root=site.at_link(joined.link),
@@ -92,14 +92,18 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
 )
 def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
     for a, b in _resting(site):
-        if a is not None and b is not None and a.settled.negotiation is not b.settled.negotiation:
+        if (
+            a is not None
+            and b is not None
+            and a.completed.negotiation is not b.completed.negotiation
+        ):
             yield Found(
                 f"neither {a.end} nor {b.end} states how it negotiates: the default of"
-                f" {_platform(site, a)} is {a.settled.negotiation}, that of {_platform(site, b)} is"
-                f" {b.settled.negotiation}",
+                f" {_platform(site, a)} is {a.completed.negotiation}, that of {_platform(site, b)}"
+                f" is {b.completed.negotiation}",
                 "make both ends fixed trunks, without negotiation",
                 (site.place(a, "negotiation"), site.place(b, "negotiation")),
-                site.rests_on((a, "negotiation"), (b, "negotiation")),
+                site.assumed_for((a, "negotiation"), (b, "negotiation")),
             )
 
 
@@ -118,15 +122,15 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
 def negotiation_by_default(site: Site) -> Iterator[Found]:
     for a, b in _resting(site):
         ends = [r for r in (a, b) if r is not None]
-        if len(ends) == 1 or ends[0].settled.negotiation is ends[1].settled.negotiation:
+        if len(ends) == 1 or ends[0].completed.negotiation is ends[1].completed.negotiation:
             whose = listed(sorted({_platform(site, r) for r in ends}))
             yield Found(
                 f"{both([r.end for r in ends])} became"
                 f" {'trunks' if len(ends) > 1 else ends[0].mode} by negotiation,"
-                f" {ends[0].settled.negotiation} by the default of {whose}",
+                f" {ends[0].completed.negotiation} by the default of {whose}",
                 "make both ends fixed trunks, without negotiation",
                 tuple(site.place(r, "negotiation") for r in ends),
-                site.rests_on(*((r, "negotiation") for r in ends)),
+                site.assumed_for(*((r, "negotiation") for r in ends)),
             )
 
 
@@ -137,7 +141,7 @@ def _resting(site: Site) -> Iterator[tuple[Resolved | None, Resolved | None]]:
     for joined in site.links:
         if not talked(joined):
             ends = [
-                r if negotiates(r.settled) and _by_default(site, r) else None
+                r if negotiates(r.completed) and _by_default(site, r) else None
                 for r in (joined.a, joined.b)
             ]
             if any(ends):
@@ -160,9 +164,9 @@ def negotiation_on(site: Site) -> Iterator[Found]:
     against = site.plan.practice.negotiation == "off"
     for joined in site.links:
         ends = [
-            r for r in (joined.a, joined.b) if negotiates(r.settled) and not _by_default(site, r)
+            r for r in (joined.a, joined.b) if negotiates(r.completed) and not _by_default(site, r)
         ]
-        rest = [r for r in (joined.a, joined.b) if negotiates(r.settled) and _by_default(site, r)]
+        rest = [r for r in (joined.a, joined.b) if negotiates(r.completed) and _by_default(site, r)]
         if ends and not rest and not talked(joined):
             house = "; the house rule is that no port does" if against else ""
             yield Found(
@@ -188,17 +192,18 @@ def negotiation_on(site: Site) -> Iterator[Found]:
 def host_port_negotiates(site: Site) -> Iterator[Found]:
     found: dict[tuple[str, Negotiation], list[Resolved]] = {}
     for resolved in site.host_ports:
-        if resolved.settled.negotiation in (Negotiation.PASSIVE, Negotiation.ACTIVE) and negotiates(
-            resolved.settled
-        ):
-            found.setdefault((resolved.end.device, resolved.settled.negotiation), []).append(
+        if resolved.completed.negotiation in (
+            Negotiation.PASSIVE,
+            Negotiation.ACTIVE,
+        ) and negotiates(resolved.completed):
+            found.setdefault((resolved.end.device, resolved.completed.negotiation), []).append(
                 resolved
             )
     for (device, how), ports in found.items():
         opened = 0
         for resolved in ports:
             for number in site.fabric.at.get(resolved.end, ()):
-                for view in site.fabric.bridge_ports[number].lured:
+                for view in site.fabric.bridge_ports[number].on_request:
                     opened |= view.emit
         opens = f"VLAN {bits_to_text(opened)}" if opened else "no VLAN yet, as the list is empty"
         yield Found(
@@ -207,7 +212,7 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
             f" {listed([r.end.port for r in ports])}; open then: {opens}",
             "make them fixed access ports, without negotiation",
             tuple(site.place(r, "negotiation") for r in ports),
-            tuple(dict.fromkeys(a for r in ports for a in site.rests_on((r, "negotiation")))),
+            tuple(dict.fromkeys(a for r in ports for a in site.assumed_for((r, "negotiation")))),
             key=(device, str(how)),
         )
 

@@ -10,7 +10,7 @@ from inkov.checks.site import Site
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
-from inkov.wiring.names import Names
+from inkov.wiring.names import NameFinder
 
 
 @rule(
@@ -23,8 +23,8 @@ from inkov.wiring.names import Names
     example="the plan has gate-1 port 3 in VLAN 60, and gate-1 has it in VLAN 50",
 )
 def port_against_plan(site: Site) -> Iterator[Found]:
-    names: dict[str, Names] = {}
-    devices = Names(site.fabric.campus.devices, domains=True)
+    names: dict[str, NameFinder] = {}
+    devices = NameFinder(site.fabric.campus.devices, domains=True)
     unknown: dict[str, Where] = {}
     for planned in site.fabric.campus.planned:
         device = devices.find(planned.device)
@@ -32,7 +32,7 @@ def port_against_plan(site: Site) -> Iterator[Found]:
             unknown.setdefault(planned.device, Where(planned.device, None, None, planned.origin))
             continue
         if device not in names:
-            names[device] = Names(site.fabric.device(device).ports)
+            names[device] = NameFinder(site.fabric.device(device).ports)
         port = names[device].find(planned.port)
         here = Where(
             device, port or planned.port, planned.values.get("access_vlan"), planned.origin
@@ -60,7 +60,7 @@ def port_against_plan(site: Site) -> Iterator[Found]:
                 f"{device} port {port} has {'; '.join(said)}",
                 f"set {cure} on port {port} of {device}, or correct the plan",
                 (*(site.place(resolved, a) for a in wrong), here),
-                site.rests_on(*((resolved, a) for a in wrong)),
+                site.assumed_for(*((resolved, a) for a in wrong)),
                 key=(device, port),
             )
 
@@ -84,7 +84,7 @@ def _of_port(resolved: Resolved, attribute: str) -> object:
     """
     view = resolved.free
     if attribute == "mode":
-        return resolved.like
+        return resolved.effective_mode
     if resolved.up and attribute in ("access_vlan", "native_vlan"):
         return view.pvid or None
     if resolved.up and attribute == "allowed":
@@ -94,7 +94,7 @@ def _of_port(resolved: Resolved, attribute: str) -> object:
     if attribute in ("description", "edge"):
         fact: Fact[object] | None = getattr(resolved.stated, attribute)
         return (False if attribute == "edge" else "") if fact is None else fact.value
-    return getattr(resolved.settled, attribute)
+    return getattr(resolved.completed, attribute)
 
 
 def _word(value: object) -> str:

@@ -167,11 +167,11 @@ def association_differs(site: Site) -> Iterator[Found]:
 )
 def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
     for resolved in site.stating("primary"):
-        primary = resolved.settled.primary
+        primary = resolved.completed.primary
         if not resolved.up or resolved.mode is not Mode.PROMISCUOUS or not primary:
             continue
         wanted = _primaries(site.fabric.device(resolved.end.device)).get(primary, VlanSet())
-        missing = wanted - resolved.settled.secondaries
+        missing = wanted - resolved.completed.secondaries
         if missing:
             yield Found(
                 f"{resolved.end} is promiscuous in VLAN {primary}, and does not map VLAN {missing},"
@@ -199,7 +199,7 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
 )
 def private_host_mismatch(site: Site) -> Iterator[Found]:
     for resolved in site.stating("primary"):
-        primary, vid = resolved.settled.primary, resolved.settled.secondary
+        primary, vid = resolved.completed.primary, resolved.completed.secondary
         if not resolved.up or resolved.mode is not Mode.PRIVATE_HOST or not primary or not vid:
             continue
         made = _primaries(site.fabric.device(resolved.end.device))
@@ -311,7 +311,7 @@ def private_unsupported(site: Site) -> Iterator[Found]:
     example="ports 1 to 8 of pond-1 are protected, and so is its uplink, port 24",
 )
 def protected_uplink(site: Site) -> Iterator[Found]:
-    protected = [r for r in site.stating("protected") if r.up and r.settled.protected]
+    protected = [r for r in site.stating("protected") if r.up and r.completed.protected]
     hosts = {r.end.device for r in protected if r.end not in site.fabric.wiring.of}
     for resolved in protected:
         if resolved.end in site.fabric.wiring.of and resolved.end.device in hosts:
@@ -341,7 +341,11 @@ def protected_uplink(site: Site) -> Iterator[Found]:
 def protected_only_here(site: Site) -> Iterator[Found]:
     found: dict[tuple[int, int], dict[str, list[Resolved]]] = {}
     for resolved in site.stating("protected"):
-        if resolved.up and resolved.settled.protected and resolved.end not in site.fabric.wiring.of:
+        if (
+            resolved.up
+            and resolved.completed.protected
+            and resolved.end not in site.fabric.wiring.of
+        ):
             vid = resolved.view.pvid
             for number in site.fabric.at.get(resolved.end, ())[:1]:
                 label = site.domains.of(site.fabric.bridge_ports[number].bridge, vid)

@@ -30,11 +30,11 @@ def _setting(resolved: Resolved) -> Setting | None:
     """What is compared: the mode, the VLAN of untagged frames, the voice VLAN. A port that is off
     has no say.
     """
-    if not resolved.up or resolved.like not in (Mode.ACCESS, Mode.TRUNK):
+    if not resolved.up or resolved.effective_mode not in (Mode.ACCESS, Mode.TRUNK):
         return None
-    if resolved.like is Mode.TRUNK:
+    if resolved.effective_mode is Mode.TRUNK:
         return "trunk", resolved.native or 0, None
-    return "access", resolved.access, resolved.settled.voice_vlan
+    return "access", resolved.access, resolved.completed.voice_vlan
 
 
 def _families(site: Site) -> Iterator[list[str]]:
@@ -108,10 +108,10 @@ def odd_one_out(site: Site) -> Iterator[Found]:
                     site.place(one, _decides(one), one.view.pvid or None),
                     site.place(peer, _decides(peer), vid or None),
                 ),
-                site.rests_on((one, _decides(one))),
+                site.assumed_for((one, _decides(one))),
                 key=(name, one.end.port),
             )
 
 
 def _decides(resolved: Resolved) -> str:
-    return "access_vlan" if resolved.like is Mode.ACCESS else "native_vlan"
+    return "access_vlan" if resolved.effective_mode is Mode.ACCESS else "native_vlan"

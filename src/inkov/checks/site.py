@@ -10,7 +10,7 @@ from typing import NamedTuple
 from inkov.campus import Basis, Device, Fact, Mode, Origin, natural
 from inkov.checks.catalogue import Where
 from inkov.forwarding import Fabric, Resolved
-from inkov.forwarding.completion import settled_fact
+from inkov.forwarding.completion import completed_fact
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
 from inkov.forwarding.serve import served_by_device
@@ -123,8 +123,8 @@ class Site:
 
     @cached_property
     def host_ports(self) -> list[Resolved]:
-        """Those of them with nobody known at the far end: whoever is there counts as a host (FM
-        4.6).
+        """Those of them with nobody known at the far end: whoever is there counts as a host
+        (FM 4.6).
         """
         of = self.fabric.wiring.of
         return [r for r in self.ports if r.end not in of and r.mode is not Mode.ROUTED]
@@ -135,15 +135,15 @@ class Site:
         return [(r, about) for r in self.every_port if (about := r.stated.description) is not None]
 
     @cached_property
-    def _alike(self) -> dict[Mode, list[Resolved]]:
+    def _by_mode(self) -> dict[Mode, list[Resolved]]:
         found: dict[Mode, list[Resolved]] = {mode: [] for mode in Mode}
         for resolved in self.ports:
-            found[resolved.like].append(resolved)
+            found[resolved.effective_mode].append(resolved)
         return found
 
     @cached_property
     def access_ports(self) -> list[Resolved]:
-        return self._alike[Mode.ACCESS]
+        return self._by_mode[Mode.ACCESS]
 
     @cached_property
     def access_hosts(self) -> list[Resolved]:
@@ -153,7 +153,7 @@ class Site:
 
     @cached_property
     def trunks(self) -> list[Resolved]:
-        return self._alike[Mode.TRUNK]
+        return self._by_mode[Mode.TRUNK]
 
     @cached_property
     def links(self) -> list[Joined]:
@@ -168,7 +168,11 @@ class Site:
     @cached_property
     def trunk_links(self) -> list[Joined]:
         """Those of them with a trunk at both ends."""
-        return [joined for joined in self.links if joined.a.like is joined.b.like is Mode.TRUNK]
+        return [
+            joined
+            for joined in self.links
+            if joined.a.effective_mode is joined.b.effective_mode is Mode.TRUNK
+        ]
 
     @cached_property
     def interfaces(self) -> list[Interface]:
@@ -202,7 +206,11 @@ class Site:
                 ]
                 group = [
                     resolved,
-                    *(f for f in fars if f.like is Mode.TRUNK and f.up and f.end not in done),
+                    *(
+                        f
+                        for f in fars
+                        if f.effective_mode is Mode.TRUNK and f.up and f.end not in done
+                    ),
                 ]
                 done.update(r.end for r in group)
                 groups.append(group)
@@ -231,17 +239,17 @@ class Site:
                 found.setdefault(end, []).append(number)
         return found
 
-    def odd_neighbours(self, said: dict[str, str]) -> list[tuple[str, list[str]]]:
+    def odd_neighbours(self, decided_at: dict[str, str]) -> list[tuple[str, list[str]]]:
         """Of linked switches that say different things: the one whose word fewer say, with the
         neighbours that say another, those of one other word together.
         """
-        count = Counter(said.values())
+        count = Counter(decided_at.values())
         found: dict[tuple[str, str], list[str]] = {}
         for _, link, _, _ in self.links:
             a, b = link.a.device, link.b.device
-            if a in said and b in said and said[a] != said[b]:
-                odd, other = (a, b) if count[said[a]] < count[said[b]] else (b, a)
-                kept = found.setdefault((odd, said[other]), [])
+            if a in decided_at and b in decided_at and decided_at[a] != decided_at[b]:
+                odd, other = (a, b) if count[decided_at[a]] < count[decided_at[b]] else (b, a)
+                kept = found.setdefault((odd, decided_at[other]), [])
                 kept += [other] if other not in kept else []
         return [(odd, others) for (odd, _), others in found.items()]
 
@@ -311,7 +319,7 @@ class Site:
         if resolved.mode is Mode.GENERAL:
             attribute = _OF_GENERAL.get(attribute, attribute)
         platform = self.fabric.device(resolved.end.device).platform
-        fact = settled_fact(resolved.stated, platform, attribute)
+        fact = completed_fact(resolved.stated, platform, attribute)
         if fact is None:
             return Fact(None, resolved.stated.origin)
         return fact
@@ -323,7 +331,7 @@ class Site:
             origin = resolved.stated.origin
         return Where(resolved.end.device, resolved.end.port, vlan, origin)
 
-    def rests_on(self, *facts: tuple[Resolved, str]) -> tuple[str, ...]:
+    def assumed_for(self, *facts: tuple[Resolved, str]) -> tuple[str, ...]:
         """The defaults and assumptions behind some attributes, in words."""
         found: dict[str, None] = {}
         for resolved, attribute in facts:

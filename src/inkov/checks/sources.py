@@ -11,7 +11,7 @@ from inkov.checks.words import listed
 from inkov.forwarding import Fabric, Resolved, resolve
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, Wiring
-from inkov.wiring.names import Names
+from inkov.wiring.names import NameFinder
 
 _FAMILY = "Input"
 
@@ -63,7 +63,7 @@ def _tables(first: Device, other: Device) -> Iterator[_Difference]:
 
 def _ports(first: Device, other: Device) -> Iterator[_Difference]:
     one, two = _alone(first), _alone(other)
-    names = Names(
+    names = NameFinder(
         other.ports, {p.name: p.description.value for p in other.ports.values() if p.description}
     )
     for name in first.ports:
@@ -100,8 +100,10 @@ def _shown(resolved: Resolved) -> str:
     if not resolved.up:
         return "off"
     view = resolved.view
-    parts = [f"untagged {bits_to_text(view.bare)}"] if view.bare else []
-    parts += [f"tagged {bits_to_text(view.emit & ~view.bare)}"] if view.emit & ~view.bare else []
-    if view.pvid and not view.bare >> view.pvid & 1:
+    parts = [f"untagged {bits_to_text(view.untagged)}"] if view.untagged else []
+    parts += (
+        [f"tagged {bits_to_text(view.emit & ~view.untagged)}"] if view.emit & ~view.untagged else []
+    )
+    if view.pvid and not view.untagged >> view.pvid & 1:
         parts.append(f"PVID {view.pvid}")
     return " and ".join(parts) or "nothing"

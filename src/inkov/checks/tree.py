@@ -21,7 +21,7 @@ _DEFAULT_PRIORITY = 32768  # IEEE 802.1Q, Table 13-3
 
 def _runs(site: Site) -> dict[str, Device]:
     """The switches that say they run a spanning tree, in one way or another."""
-    marked = {r.end.device for r in site.stating("edge") if r.settled.mode is not Mode.ROUTED}
+    marked = {r.end.device for r in site.stating("edge") if r.completed.mode is not Mode.ROUTED}
     found = {}
     for device in site.devices:
         off = device.tree_mode is not None and device.tree_mode.value is TreeMode.OFF
@@ -76,12 +76,12 @@ def edge_on_link(site: Site) -> Iterator[Found]:
     example="ports 1 to 20 of gate-1 are edge ports, port 21 is not",
 )
 def edge_missing(site: Site) -> Iterator[Found]:
-    for device, bare in _lacking(site, "edge", site.plan.practice.edge):
+    for device, without in _lacking(site, "edge", site.plan.practice.edge):
         yield Found(
-            f"{device} has {counted(len(bare), 'host port')} without the edge setting: "
-            f"{listed([r.end.port for r in bare])}",
+            f"{device} has {counted(len(without), 'host port')} without the edge setting: "
+            f"{listed([r.end.port for r in without])}",
             "set them as edge ports",
-            tuple(site.place(r, "edge") for r in bare),
+            tuple(site.place(r, "edge") for r in without),
             key=(device,),
         )
 
@@ -100,13 +100,13 @@ def edge_missing(site: Site) -> Iterator[Found]:
 )
 def guard_missing(site: Site) -> Iterator[Found]:
     for device, ports in _lacking(site, "bpdu_guard", site.plan.practice.guard):
-        bare = [r for r in ports if r.stated.guard is None or r.stated.guard.value is Guard.NONE]
-        if bare:
+        without = [r for r in ports if r.stated.guard is None or r.stated.guard.value is Guard.NONE]
+        if without:
             yield Found(
-                f"{device} has {counted(len(bare), 'host port')} without a guard against bridges: "
-                f"{listed([r.end.port for r in bare])}",
+                f"{device} has {counted(len(without), 'host port')} without a guard against"
+                f" bridges: {listed([r.end.port for r in without])}",
                 "turn the guard on there",
-                tuple(site.place(r, "bpdu_guard") for r in bare),
+                tuple(site.place(r, "bpdu_guard") for r in without),
                 key=(device,),
             )
 
@@ -126,7 +126,7 @@ def _lacking(
     lacking = [
         r
         for r in site.host_ports
-        if r.end.device in devices and not _said(r, attribute) and r.like in modes
+        if r.end.device in devices and not _said(r, attribute) and r.effective_mode in modes
     ]
     yield from by_switch(lacking).items()
 

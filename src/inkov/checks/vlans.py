@@ -64,7 +64,7 @@ def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
 def _member(site: Site, device: str, vid: int) -> list[Where]:
     """One port (or the gateway, or the table's row) that makes a device a member of a VLAN."""
     for resolved in site.host_ports:
-        if resolved.end.device == device and resolved.view.bare >> vid & 1:
+        if resolved.end.device == device and resolved.view.untagged >> vid & 1:
             return [site.place(resolved, "access_vlan", vid)]
     row = (site.fabric.device(device).vlans or {}).get(vid)
     return [Where(device, None, vid, row.origin)] if row is not None else []
@@ -92,7 +92,7 @@ def vlan_suspended(site: Site) -> Iterator[Found]:
         mine = [r for r in site.host_ports if r.end.device == device.name]
         gateways = {gateway.vid for gateway in device.gateways}
         for vid, row in sorted(resting.items()):
-            ports = [r for r in mine if r.free.bare >> vid & 1 or r.free.pvid == vid]
+            ports = [r for r in mine if r.free.untagged >> vid & 1 or r.free.pvid == vid]
             use = (
                 [counted(len(ports), "port") + " in it: " + listed([r.end.port for r in ports])]
                 if ports
@@ -163,24 +163,24 @@ def vlan_unused(site: Site) -> Iterator[Found]:
         used.update(VlanSet(mask))
     used.update(resolved.native or DEFAULT_VID for resolved in site.trunks)
     used.update(
-        resolved.settled.native_vlan or DEFAULT_VID for resolved in site.stating("native_vlan")
+        resolved.completed.native_vlan or DEFAULT_VID for resolved in site.stating("native_vlan")
     )
     used.update(
-        vid for resolved in site.stating("untagged") for vid in resolved.settled.untagged or ()
+        vid for resolved in site.stating("untagged") for vid in resolved.completed.untagged or ()
     )
     for resolved in site.every_port:
         if resolved.up:
             # the VLANs of host ports are served; those of links are not used by being carried
             continue
-        settled = resolved.settled
+        completed = resolved.completed
         used.update(
             (
-                settled.access_vlan,
-                settled.voice_vlan or 1,
+                completed.access_vlan,
+                completed.voice_vlan or 1,
                 resolved.native or 1,
-                settled.pvid or 1,
-                settled.primary or 1,
-                settled.secondary or 1,
+                completed.pvid or 1,
+                completed.primary or 1,
+                completed.secondary or 1,
             )
         )
     for vid, wheres in _beside(site, used):

@@ -9,6 +9,7 @@ from inkov.cli.common import (
     AsOption,
     ColourOption,
     Configs,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
@@ -16,7 +17,6 @@ from inkov.cli.common import (
     ReportOption,
     Session,
     SwitchOption,
-    View,
     fail,
     nearest,
     start,
@@ -106,7 +106,7 @@ def audit(
         if fail_on is not FailOn.NEVER and order.index(FailOn(s)) <= order.index(fail_on)
     }
     switches = 1 if name else len(session.fabric.campus.devices)
-    view = View(form, output, no_colour)
+    view = Output(form, output, no_colour)
     chosen = [r for r in rules() if (not only or r.slug in only) and r.slug not in (skip or ())]
     text = _written(result, session, form, chosen, fails, known)
     if not text:

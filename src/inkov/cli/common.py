@@ -97,7 +97,7 @@ QuietOption = Annotated[
 ColourOption = Annotated[bool, typer.Option("--no-colour", help="No colour, even on a terminal.")]
 
 
-class View:
+class Output:
     """How a command's result is written: format, file and colour. Made from its options."""
 
     def __init__(self, form: Any, output: str | None, no_colour: bool) -> None:

@@ -10,8 +10,8 @@ from inkov.cli.common import (
     Configs,
     Format,
     FormatOption,
+    Output,
     OutputOption,
-    View,
     check_paths,
     fail,
     say_problems,
@@ -44,7 +44,7 @@ def new(configs: Configs, output: OutputOption = None) -> None:
             "every file here is read already, or is no text: name configurations that `inkov read`"
             " does not recognise"
         )
-    View(Format.TABLE, output, True).write(starter(texts))
+    Output(Format.TABLE, output, True).write(starter(texts))
 
 
 def check(files: Files) -> None:
@@ -130,7 +130,7 @@ def unmatched(
             if line.strip()
         ]
     groups = group(lines)
-    view = View(form, output, no_colour)
+    view = Output(form, output, no_colour)
     rows = [
         {"count": g.count, "shape": g.shape, "example": g.example, "origin": g.origin}
         for g in groups

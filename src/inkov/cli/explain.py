@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 from inkov.cli.places import find_place
 
 if TYPE_CHECKING:
-    from inkov.cli.common import Session, View
+    from inkov.cli.common import Output, Session
 
 
-def explain(session: Session, place: str, view: View) -> None:
+def explain(session: Session, place: str, view: Output) -> None:
     """Write the chain of reasons of one port."""
     from inkov.forwarding.reasons import chain
     from inkov.render.follow import because_grid

@@ -12,16 +12,16 @@ from inkov.cli.common import (
     FormatOption,
     Level,
     LevelOption,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
-    View,
     VlanOption,
     fail,
     start,
 )
 from inkov.cli.exits import ALL_WELL, FINDINGS
-from inkov.cli.places import assumptions, claimed, entries_from, find_place, one_vlan
+from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from
 
 
 def follow(
@@ -52,7 +52,7 @@ def follow(
     one, other = find_place(session, source), find_place(session, target)
     if one.end == other.end:
         fail(f"{source} and {target} are the same port")
-    view = View(form, output, no_colour)
+    view = Output(form, output, no_colour)
     if one.host is not None and other.host is not None and wanted is None and level is Level.HONEST:
         result = ping(fabric, one.host, other.host)
         sent = [
@@ -60,36 +60,36 @@ def follow(
             for place in (one, other)
             if place.host
         ]
-        rests = assumptions(session, [entry for entries in sent for entry in entries], "honest")
+        assumed = assumptions(session, [entry for sendings in sent for entry in sendings], "honest")
         claims = claimed(session, one.end, other.end)
         plain = {
-            **ping_json(one.label, other.label, result, rests, locator),
+            **ping_json(one.label, other.label, result, assumed, locator),
             **claims_json(claims, locator),
         }
         view.result(
             plain,
             lambda: with_claims(
-                ping_grid(one.label, other.label, result, rests, locator), claims, locator
+                ping_grid(one.label, other.label, result, assumed, locator), claims, locator
             ),
         )
         session.end(ALL_WELL if result.works else FINDINGS)
         return
-    entries = entries_from(session, one, level.value, wanted)
-    rests = assumptions(session, entries, level.value)
+    sendings = sendings_from(session, one, level.value, wanted)
+    assumed = assumptions(session, sendings, level.value)
     ports = bridge_ports_at(fabric, other.end)
     if not ports:
         fail(f"{other.label} is shut: nothing is heard there")
-    stories = [run(fabric, entries, one.end, port, level.value) for port in ports]
+    stories = [run(fabric, sendings, one.end, port, level.value) for port in ports]
     story = next((story for story in stories if story.arrives), stories[0])
     claims = claimed(session, one.end, other.end)
     plain = {
-        **story_json(one.label, other.label, story, rests, locator),
+        **story_json(one.label, other.label, story, assumed, locator),
         **claims_json(claims, locator),
     }
     view.result(
         plain,
         lambda: with_claims(
-            story_grid(one.label, other.label, story, rests, locator), claims, locator
+            story_grid(one.label, other.label, story, assumed, locator), claims, locator
         ),
     )
     session.end(ALL_WELL if story.arrives else FINDINGS)

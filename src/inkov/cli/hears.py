@@ -12,14 +12,14 @@ from inkov.cli.common import (
     FormatOption,
     Level,
     LevelOption,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
-    View,
     VlanOption,
     start,
 )
-from inkov.cli.places import assumptions, claimed, entries_from, find_place, one_vlan
+from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from
 
 
 def hears(
@@ -44,15 +44,15 @@ def hears(
     wanted = one_vlan(vlan)
     session = start(configs, quiet, plan, read_as=read_as)
     sender = find_place(session, place)
-    entries = entries_from(session, sender, level.value, wanted)
-    heard = listeners(session.fabric, entries, level.value)
-    rests = assumptions(session, entries, level.value)
-    view = View(form, output, no_colour)
-    result = hears_json(sender.end, entries, level.value, heard)
+    sendings = sendings_from(session, sender, level.value, wanted)
+    heard = listeners(session.fabric, sendings, level.value)
+    assumed = assumptions(session, sendings, level.value)
+    view = Output(form, output, no_colour)
+    result = hears_json(sender.end, sendings, level.value, heard)
     claims = claimed(session, sender.end, None)
     locator = session.loaded.locator
     view.result(
         {**result, **claims_json(claims, locator)},
-        lambda: with_claims(hears_grid(sender.label, result, rests), claims, locator),
+        lambda: with_claims(hears_grid(sender.label, result, assumed), claims, locator),
     )
     session.end()

@@ -6,11 +6,11 @@ from inkov.cli.common import (
     Configs,
     Format,
     FormatOption,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
     SwitchOption,
-    View,
     start,
 )
 
@@ -32,7 +32,7 @@ def links(
     session = start(configs, quiet, plan, read_as=read_as)
     rows = link_rows(session.fabric, session.switch(switch))
     locator = session.loaded.locator
-    View(form, output, no_colour).listing(
+    Output(form, output, no_colour).listing(
         "links", rows, lambda: links_grid(rows, locator), session.loaded
     )
     session.end()

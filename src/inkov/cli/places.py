@@ -8,7 +8,7 @@ from inkov.cli.common import Session, fail, nearest
 
 if TYPE_CHECKING:
     from inkov.campus import Host
-    from inkov.forwarding.reach import Entry, Level
+    from inkov.forwarding.reach import Level, Sending
     from inkov.proofs import Verdict
     from inkov.wiring import End
 
@@ -70,7 +70,7 @@ def one_vlan(text: str | None) -> int | None:
     return next(iter(vids))
 
 
-def entries_from(session: Session, place: Place, level: Level, vid: int | None) -> list[Entry]:
+def sendings_from(session: Session, place: Place, level: Level, vid: int | None) -> list[Sending]:
     """What is sent at a place. Ends with what the port does take, if nothing enters there in the
     VLAN asked for.
     """
@@ -82,13 +82,13 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
     fabric, end = session.fabric, place.end
     if vid is None and place.host is not None:
         vid = place.host.vid
-    entries = sent_from(fabric, end, level, vid)
-    if not entries:
+    sendings = sent_from(fabric, end, level, vid)
+    if not sendings:
         resolved = fabric.ports[fabric.end_of(end.device, end.port)]
         takes = 0
         for port in bridge_ports_at(fabric, end):
             takes |= port.view.enters()
-        why = why_dropped(fabric, resolved, vid if vid != resolved.settled.access_vlan else None)
+        why = why_dropped(fabric, resolved, vid if vid != resolved.completed.access_vlan else None)
         at = written(why.origin, session.loaded.locator)
         if takes and vid is not None:
             fail(
@@ -101,19 +101,19 @@ def entries_from(session: Session, place: Place, level: Level, vid: int | None) 
                 f" {bits_to_text(takes)}"
             )
         fail(f"{why.says} ({at}): nothing sent at {place.label} gets in")
-    return entries
+    return sendings
 
 
-def assumptions(session: Session, entries: list[Entry], level: Level) -> list[str]:
-    """What an answer about frames from `entries` rests on."""
-    from inkov.forwarding.assumptions import Rests, passed_by
+def assumptions(session: Session, sendings: list[Sending], level: Level) -> list[str]:
+    """What an answer about frames from `sendings` rests on."""
+    from inkov.forwarding.assumptions import Assumptions, passed_by
     from inkov.forwarding.reach import flood
 
     fabric = session.fabric
-    passed = passed_by(flood(fabric, entries, level)) | {
-        fabric.bridges[entry.bridge].device for entry in entries
+    passed = passed_by(flood(fabric, sendings, level)) | {
+        fabric.bridges[sending.bridge].device for sending in sendings
     }
-    return [*Rests(fabric).on(passed, level), *session.unread]
+    return [*Assumptions(fabric).on(passed, level), *session.unread]
 
 
 def claimed(session: Session, one: End, other: End | None) -> list[Verdict]:

@@ -8,10 +8,10 @@ from inkov.cli.common import (
     AsOption,
     Configs,
     Format,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
-    View,
     nearest,
     start,
 )
@@ -35,7 +35,7 @@ def new(
     if output is not None and os.path.lexists(output) and not force:
         fail(f"{output} is there; replace it with --force")
     session = start(configs, quiet, read_as=read_as)
-    View(Format.TABLE, output, True).write(starter(session.fabric.campus))
+    Output(Format.TABLE, output, True).write(starter(session.fabric.campus))
     session.end()
 
 
@@ -44,10 +44,10 @@ def check(
 ) -> None:
     """Is it well-formed, and does each name mean something?"""
     from inkov.cli.exits import ALL_WELL, FINDINGS
-    from inkov.proofs.seats import Names
+    from inkov.proofs.seats import ClaimNames
 
     session = start(configs, quiet, plan, read_as=read_as)
-    says, names = session.plan.says, Names(session.fabric, session.plan)
+    says, names = session.plan.says, ClaimNames(session.fabric, session.plan)
     wrong = [
         f"{claim.origin.file}:{claim.origin.line}: {says}{nearest(name, known)}"
         for claim in says.claims
@@ -73,4 +73,4 @@ def schema(output: OutputOption = None) -> None:
     from inkov.plan.starter import schema as made
     from inkov.render.text import to_json
 
-    View(Format.JSON, output, True).write(to_json(made()))
+    Output(Format.JSON, output, True).write(to_json(made()))

@@ -12,11 +12,11 @@ from inkov.cli.common import (
     Configs,
     Format,
     FormatOption,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
     SwitchOption,
-    View,
     VlanOption,
     start,
     vlan_list,
@@ -49,9 +49,9 @@ def ports(
     wanted = vlan_list(vlan)
     session = start(configs, quiet, plan, read_as=read_as)
     if because is not None:
-        explain(session, because, View(form, output, no_colour))
+        explain(session, because, Output(form, output, no_colour))
         return
-    view, locator = View(form, output, no_colour), session.loaded.locator
+    view, locator = Output(form, output, no_colour), session.loaded.locator
     name = session.switch(switch)
     if not matrix:
         rows = port_rows(session.fabric, name, wanted)

@@ -10,13 +10,13 @@ from inkov.cli.common import (
     Configs,
     Level,
     LevelOption,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
     Report,
     ReportOption,
     Session,
-    View,
     check_paths,
     fail,
     start,
@@ -63,12 +63,12 @@ def prove(
 
     session = start(configs, quiet, plan, read_as=read_as)
     if matrix or hosts:
-        _matrix(session, level, hosts, View(form, output, no_colour))
+        _matrix(session, level, hosts, Output(form, output, no_colour))
         return
     verdicts = run(
         session.fabric, session.plan, level=level.value, unread=session.unread, strict=strict
     )
-    view, locator = View(form, output, no_colour), session.loaded.locator
+    view, locator = Output(form, output, no_colour), session.loaded.locator
     if certificate is not None:
         write_file(certificate, to_json(certificate_of(session, verdicts)))
     if form is Report.JSON:
@@ -86,7 +86,7 @@ def prove(
     session.end(ALL_WELL if all(v.verdict == "holds" for v in verdicts) else FINDINGS)
 
 
-def _matrix(session: Session, level: Level, hosts: bool, view: View) -> None:
+def _matrix(session: Session, level: Level, hosts: bool, view: Output) -> None:
     from inkov.proofs.matrix import matrix
     from inkov.render.proofs import matrix_grid
     from inkov.render.text import plain
@@ -130,7 +130,7 @@ def verify(
     import msgspec
 
     from inkov.plan import vlan_names
-    from inkov.verify.certificates import Network, Refused, verify_entry
+    from inkov.verify.certificates import PacketModel, Refused, verify_entry
     from inkov.vlanset import VlanSet
 
     check_paths([certificate])
@@ -165,7 +165,7 @@ def verify(
         for link in session.fabric.wiring.links
         for a, b in link.cables
     ]
-    net = Network(session.fabric.campus, cables)
+    net = PacketModel(session.fabric.campus, cables)
     names = vlan_names(session.plan, session.fabric.campus)
     stated = session.plan.says.claims
     checked, bare, covered = 0, 0, VlanSet()

@@ -10,10 +10,10 @@ from inkov.cli.common import (
     Configs,
     Format,
     FormatOption,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
-    View,
     start,
 )
 from inkov.cli.exits import ALL_WELL, FINDINGS
@@ -42,7 +42,7 @@ def read(
 
     session = start(configs, quiet, plan, read_as=read_as, account=True)
     loaded = session.loaded
-    view = View(form, output, no_colour)
+    view = Output(form, output, no_colour)
     lines = [line for report in loaded.reports for line in report.unmatched]
     if unmatched:
         view.listing("unmatched", lines, lambda: unmatched_grid(lines, loaded.locator), loaded)

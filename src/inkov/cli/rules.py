@@ -4,7 +4,7 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.common import ColourOption, Format, FormatOption, OutputOption, View, fail, nearest
+from inkov.cli.common import ColourOption, Format, FormatOption, Output, OutputOption, fail, nearest
 
 
 def rules(
@@ -24,7 +24,7 @@ def rules(
     from inkov.render.terminal import grid_text
     from inkov.render.text import to_json
 
-    view = View(form, output, no_colour)
+    view = Output(form, output, no_colour)
     if slug is not None and slug not in CATALOGUE:
         fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
     chosen = catalogue() if slug is None else [CATALOGUE[slug]]

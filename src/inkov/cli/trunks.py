@@ -7,11 +7,11 @@ from inkov.cli.common import (
     Configs,
     Format,
     FormatOption,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
     SwitchOption,
-    View,
     start,
 )
 from inkov.cli.explain import explain
@@ -34,11 +34,11 @@ def trunks(
 
     session = start(configs, quiet, plan, read_as=read_as)
     if because is not None:
-        explain(session, because, View(form, output, no_colour))
+        explain(session, because, Output(form, output, no_colour))
         return
     rows = trunk_rows(session.fabric, session.switch(switch), session.plan.needed)
     locator = session.loaded.locator
-    View(form, output, no_colour).listing(
+    Output(form, output, no_colour).listing(
         "trunks", rows, lambda: trunks_grid(rows, locator), session.loaded
     )
     session.end()

@@ -6,11 +6,11 @@ from inkov.cli.common import (
     Configs,
     Format,
     FormatOption,
+    Output,
     OutputOption,
     PlanOption,
     QuietOption,
     SwitchOption,
-    View,
     VlanOption,
     start,
     vlan_list,
@@ -35,7 +35,7 @@ def vlans(
     wanted = vlan_list(vlan)
     session = start(configs, quiet, plan, read_as=read_as)
     rows = vlan_rows(session.fabric, wanted, session.switch(switch))
-    View(form, output, no_colour).listing(
+    Output(form, output, no_colour).listing(
         "vlans", rows, lambda: vlans_grid(rows, session.loaded.locator), session.loaded
     )
     session.end()

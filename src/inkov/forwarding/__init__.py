@@ -7,6 +7,6 @@ reads the `Fabric` that `resolve` builds and derives nothing of this again.
 
 from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
 from inkov.forwarding.resolve import resolve
-from inkov.forwarding.view import Form, View
+from inkov.forwarding.view import Form, PortView
 
-__all__ = ["BridgePort", "Fabric", "Form", "Resolved", "View", "resolve"]
+__all__ = ["BridgePort", "Fabric", "Form", "PortView", "Resolved", "resolve"]

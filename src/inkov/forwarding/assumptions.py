@@ -8,7 +8,7 @@ from inkov.forwarding.reach import Flood, Level
 from inkov.forwarding.reasons import NAMES
 from inkov.wiring import End
 
-__all__ = ["Rests", "passed_by"]
+__all__ = ["Assumptions", "passed_by"]
 
 _MATTERS: dict[Mode, tuple[str, ...]] = {
     Mode.ACCESS: ("mode", "access_vlan"),
@@ -27,7 +27,7 @@ def passed_by(spread: Flood) -> set[str]:
     }
 
 
-class Rests:
+class Assumptions:
     """The defaults, guesses and missing reports of a campus, each with the devices that it is
     about.
     """

@@ -1,5 +1,5 @@
-"""Stages 1 and 2, stated and completed: every attribute of a port gets a value and an origin (FM
-1.1, FM 1.2).
+"""Stages 1 and 2, stated and completed: every attribute of a port gets a value and an origin
+(FM 1.1, FM 1.2).
 """
 
 from __future__ import annotations
@@ -10,10 +10,10 @@ from typing import Any, NamedTuple
 from inkov.campus import Accept, Fact, Mode, Negotiation, Platform, Port
 from inkov.vlanset import VlanSet
 
-__all__ = ["Settled", "settle", "settled_fact"]
+__all__ = ["Completed", "complete", "completed_fact"]
 
 
-class Settled(NamedTuple):
+class Completed(NamedTuple):
     """The values that hold for a port before its far end is looked at."""
 
     mode: Mode
@@ -36,16 +36,16 @@ class Settled(NamedTuple):
     registration: bool
 
 
-def settle(port: Port, platform: Platform) -> Settled:
+def complete(port: Port, platform: Platform) -> Completed:
     """The stated value of each attribute, or else the platform's default."""
-    facts = zip(_facts(port), platform.values(Settled._fields), strict=True)
-    return Settled._make([default if fact is None else fact.value for fact, default in facts])
+    facts = zip(_facts(port), platform.values(Completed._fields), strict=True)
+    return Completed._make([default if fact is None else fact.value for fact, default in facts])
 
 
-_facts = attrgetter(*Settled._fields)
+_facts = attrgetter(*Completed._fields)
 
 
-def settled_fact(port: Port, platform: Platform, attribute: str) -> Fact[Any] | None:
+def completed_fact(port: Port, platform: Platform, attribute: str) -> Fact[Any] | None:
     """One attribute's value with its origin; None if it is neither stated nor has a default."""
     fact: Fact[Any] | None = getattr(port, attribute)
     return platform.unstated.get(attribute) if fact is None else fact

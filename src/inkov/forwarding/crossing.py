@@ -7,7 +7,7 @@ what it sees.
 
 from __future__ import annotations
 
-from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Fold
+from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Translation
 from inkov.wiring import End
 
 __all__ = ["cross"]
@@ -33,28 +33,32 @@ def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossin
     view = sender.view
     if sender.outer:  # whatever leaves, leaves with this tag
         tagged, untagged = 0, 0
-        folds = [Fold(r.number, view.emit, _entry(r)) for r in subs if r.outer == sender.outer]
+        translations = [
+            Translation(r.number, view.emit, _entry(r)) for r in subs if r.outer == sender.outer
+        ]
         if whole is not None and not taken >> sender.outer & 1:
-            folds.append(Fold(whole.number, view.emit, whole.view.admit & 1 << sender.outer))
-        hidden: list[Fold] = []
+            translations.append(
+                Translation(whole.number, view.emit, whole.view.admit & 1 << sender.outer)
+            )
+        hidden: list[Translation] = []
     else:
-        tagged, untagged = view.emit & ~view.bare, view.bare
-        folds = [Fold(r.number, tagged & 1 << r.outer, _entry(r)) for r in subs]
-        hidden = [Fold(r.number, untagged, _entry(r)) for r in subs]
+        tagged, untagged = view.emit & ~view.untagged, view.untagged
+        translations = [Translation(r.number, tagged & 1 << r.outer, _entry(r)) for r in subs]
+        hidden = [Translation(r.number, untagged, _entry(r)) for r in subs]
         if whole is not None:
-            folds.append(Fold(whole.number, untagged, _entry(whole)))
-            hidden.append(Fold(whole.number, untagged, whole.view.admit & ~taken))
+            translations.append(Translation(whole.number, untagged, _entry(whole)))
+            hidden.append(Translation(whole.number, untagged, whole.view.admit & ~taken))
     same = []
     if whole is not None and tagged & whole.view.admit & ~taken:
         same.append((whole.number, tagged & whole.view.admit & ~taken))
     kept = []
-    for fold in folds:
+    for translation in translations:
         if (
-            fold.leaves == fold.arrives and fold.leaves.bit_count() == 1
+            translation.leaves == translation.arrives and translation.leaves.bit_count() == 1
         ):  # the number stays: no translation
-            same = _with(same, fold.to, fold.leaves)
-        elif fold.leaves and fold.arrives:
-            kept.append(fold)
+            same = _with(same, translation.to, translation.leaves)
+        elif translation.leaves and translation.arrives:
+            kept.append(translation)
     return Crossing(
         link, tuple(same), tuple(kept), tuple(f for f in hidden if f.leaves and f.arrives)
     )

@@ -20,7 +20,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.reach import Entry, flood
+from inkov.forwarding.reach import Sending, flood
 from inkov.forwarding.serve import served
 from inkov.vlanset import VlanSet
 from inkov.wiring import Link
@@ -113,14 +113,18 @@ def _edges(fabric: Fabric, place: Ints, width: int) -> tuple[Ints, Ints, set[tup
     # What crosses between two bridge ports, each way: pairs (leaves as, arrives as) other than the
     # same number.
     same: dict[tuple[int, int], int] = {}
-    folds: dict[tuple[int, int], set[tuple[int, int]]] = {}
+    translations: dict[tuple[int, int], set[tuple[int, int]]] = {}
     for sender, crossings in fabric.crossings.items():
         for crossing in crossings:
             for to, mask in crossing.same:
                 same[sender, to] = same.get((sender, to), 0) | mask
-            for fold in crossing.folds:
-                pairs = {(v, w) for v in VlanSet(fold.leaves) for w in VlanSet(fold.arrives)}
-                folds.setdefault((sender, fold.to), set()).update(pairs)
+            for translation in crossing.translations:
+                pairs = {
+                    (v, w)
+                    for v in VlanSet(translation.leaves)
+                    for w in VlanSet(translation.arrives)
+                }
+                translations.setdefault((sender, translation.to), set()).update(pairs)
     for (sender, to), mask in same.items():
         back = same.get((to, sender), 0)
         if sender < to and mask & back:
@@ -128,8 +132,8 @@ def _edges(fabric: Fabric, place: Ints, width: int) -> tuple[Ints, Ints, set[tup
             rows.append(ports[sender].bridge * width + bits)
             columns.append(ports[to].bridge * width + bits)
         loose.update((ports[sender].bridge, vid) for vid in VlanSet(mask & ~back))
-    for (sender, to), pairs in folds.items():
-        backward = folds.get((to, sender), set())
+    for (sender, to), pairs in translations.items():
+        backward = translations.get((to, sender), set())
         for v, w in pairs:
             if (w, v) in backward:
                 rows.append(np.array([ports[sender].bridge * width + place[v]]))
@@ -146,7 +150,7 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
         start = result.of(bridge, vid)
         if start in reached:
             continue
-        spread = flood(fabric, [Entry(-1, 1 << vid, bridge)], "honest")
+        spread = flood(fabric, [Sending(-1, 1 << vid, bridge)], "honest")
         reached[start] = {
             result.of(other, v)
             for other in range(len(fabric.bridges))
@@ -181,7 +185,8 @@ def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]
 def _talking(fabric: Fabric, vid: int, island: Island) -> Iterator[Island]:
     """An island as far as its bridges really reach each other, both ways."""
     heard = {
-        bridge: flood(fabric, [Entry(-1, 1 << vid, bridge)], "honest") for bridge in island.bridges
+        bridge: flood(fabric, [Sending(-1, 1 << vid, bridge)], "honest")
+        for bridge in island.bridges
     }
     left = list(island.bridges)
     while left:

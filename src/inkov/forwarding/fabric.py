@@ -11,19 +11,27 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Campus, Device, Gateway, Mode, Origin, Port
-from inkov.forwarding.completion import Settled
+from inkov.forwarding.completion import Completed
 from inkov.forwarding.negotiation import Party
-from inkov.forwarding.view import View
+from inkov.forwarding.view import PortView
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, Wiring
 
-__all__ = ["Assumption", "BridgePort", "Crossing", "Fabric", "Fold", "Inside", "Resolved"]
+__all__ = [
+    "Assumption",
+    "BridgePort",
+    "BridgeState",
+    "Crossing",
+    "Fabric",
+    "Resolved",
+    "Translation",
+]
 
 
 class Resolved(Struct, gc=False):
     """A port with what each stage made of it.
 
-    `stated` are the port's own facts; `settled` the values with defaults; `remote` and `mode` the
+    `stated` are the port's own facts; `completed` the values with defaults; `remote` and `mode` the
     outcome of negotiation; `free` the view before the switch's VLAN table, `view` the one within
     it. `up` is false for a port that is shut, for a bundle's member (its bundle forwards) and for a
     sub-interface of such a port.
@@ -31,16 +39,16 @@ class Resolved(Struct, gc=False):
 
     end: End
     stated: Port
-    settled: Settled
+    completed: Completed
     remote: Party
     mode: Mode
-    free: View
-    view: View
+    free: PortView
+    view: PortView
     up: bool
     bundle: str = ""
 
     @property
-    def like(self) -> Mode:
+    def effective_mode(self) -> Mode:
         """The mode; for a general port the one that it is by another name: walks and Linux know
         general ports only.
 
@@ -50,25 +58,27 @@ class Resolved(Struct, gc=False):
         if (
             self.mode is not Mode.GENERAL
             or view.admit & ~view.emit
-            or view.bare != (1 << view.pvid if view.pvid else 0)
+            or view.untagged != (1 << view.pvid if view.pvid else 0)
         ):
             return self.mode
-        return Mode.TRUNK if view.emit & ~view.bare else Mode.ACCESS if view.pvid else Mode.GENERAL
+        return (
+            Mode.TRUNK if view.emit & ~view.untagged else Mode.ACCESS if view.pvid else Mode.GENERAL
+        )
 
     @property
     def allowed(self) -> VlanSet:
         """What a trunk lets through, by its list or (a general port) its membership."""
-        return VlanSet(self.free.emit) if self.mode is Mode.GENERAL else self.settled.allowed
+        return VlanSet(self.free.emit) if self.mode is Mode.GENERAL else self.completed.allowed
 
     @property
     def native(self) -> int | None:
         """The VLAN of a trunk's untagged frames, allowed or not."""
-        return (self.free.pvid or None) if self.mode is Mode.GENERAL else self.settled.native_vlan
+        return (self.free.pvid or None) if self.mode is Mode.GENERAL else self.completed.native_vlan
 
     @property
     def access(self) -> int:
         """The VLAN of an access port."""
-        return self.free.pvid if self.mode is Mode.GENERAL else self.settled.access_vlan
+        return self.free.pvid if self.mode is Mode.GENERAL else self.completed.access_vlan
 
 
 class BridgePort(Struct, gc=False):
@@ -76,8 +86,8 @@ class BridgePort(Struct, gc=False):
     pass, and its view.
 
     `outer` is 0 for the port itself; for a tagged sub-interface it is the tag its frames wear
-    outside. `lured` are the views it takes for a host there that asks to be a trunk or registers
-    VLANs, if asking changes anything (FM 4.4).
+    outside. `on_request` are the views it takes for a host there that asks to be a trunk or
+    registers VLANs, if asking changes anything (FM 4.4).
     """
 
     number: int
@@ -85,11 +95,11 @@ class BridgePort(Struct, gc=False):
     end: End
     port: str
     outer: int
-    view: View
-    lured: tuple[View, ...] = ()
+    view: PortView
+    on_request: tuple[PortView, ...] = ()
 
 
-class Fold(NamedTuple):
+class Translation(NamedTuple):
     """What departs with a VID in `leaves` arrives at `to` in every VID of `arrives`."""
 
     to: int
@@ -107,11 +117,11 @@ class Crossing(Struct, frozen=True, gc=False):
 
     link: int
     same: tuple[tuple[int, int], ...]
-    folds: tuple[Fold, ...]
-    hidden: tuple[Fold, ...]
+    translations: tuple[Translation, ...]
+    hidden: tuple[Translation, ...]
 
 
-class Inside(Struct):
+class BridgeState(Struct):
     """A bridge of a device: the VIDs it forwards and its ports. `routed` bridges hold one routed
     port.
     """
@@ -146,7 +156,7 @@ class Fabric(Struct):
     campus: Campus
     wiring: Wiring
     ports: dict[End, Resolved] = field(default_factory=dict)
-    bridges: list[Inside] = field(default_factory=list)
+    bridges: list[BridgeState] = field(default_factory=list)
     bridge_ports: list[BridgePort] = field(default_factory=list)
     crossings: dict[int, list[Crossing]] = field(default_factory=dict)
     link_up: list[bool] = field(default_factory=list)

@@ -9,8 +9,8 @@ from msgspec import Struct
 from inkov.campus import Mode, Origin
 from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
 from inkov.forwarding.path import Goal, Way, find_way, to_port
-from inkov.forwarding.reach import Entry, Flood, Level, flood
-from inkov.forwarding.reasons import Said, why_arrives, why_dropped, why_leaves, why_not_leaves
+from inkov.forwarding.reach import Flood, Level, Sending, flood
+from inkov.forwarding.reasons import Sentence, why_arrives, why_dropped, why_leaves, why_not_leaves
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, Link
 
@@ -44,29 +44,29 @@ class Story(Struct):
 
 
 def follow(
-    fabric: Fabric, entries: list[Entry], source: End, target: BridgePort, level: Level
+    fabric: Fabric, sendings: list[Sending], source: End, target: BridgePort, level: Level
 ) -> Story:
-    """The story from what a host at `source` sends (`entries`) to bridge port `target`."""
+    """The story from what a host at `source` sends (`sendings`) to bridge port `target`."""
     goal = to_port(fabric, target.number, level)
-    way = find_way(fabric, entries, goal, level)
+    way = find_way(fabric, sendings, goal, level)
     if way is not None:
         steps = list(tell(fabric, way))
         vid = way.end.vid
-        tagged = not target.view.bare >> vid & 1 or bool(target.outer)
+        tagged = not target.view.untagged >> vid & 1 or bool(target.outer)
         resolved = fabric.resolved(target)
         leaves = why_leaves(fabric, resolved, vid, tagged)
         steps.append(
             Step(target.end.device, target.port, "heard", vid, tagged, leaves.says, leaves.origin)
         )
         return Story(True, steps, way.simple)
-    spread = flood(fabric, entries, level)
+    spread = flood(fabric, sendings, level)
     instead: dict[int, int] = {}
     for port, vid, _ in spread.heard():
-        if port.number not in {entry.port for entry in entries}:
+        if port.number not in {sending.port for sending in sendings}:
             instead[vid] = instead.get(vid, 0) + 1
     return Story(
         False,
-        list(_stops(fabric, entries, source, target, level, spread)),
+        list(_stops(fabric, sendings, source, target, level, spread)),
         True,
         dict(sorted(instead.items())),
     )
@@ -97,7 +97,7 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
         )
     for hop in way.hops:
         leaves, arrives = fabric.bridge_ports[hop.leaves], fabric.bridge_ports[hop.arrives.port]
-        tagged = bool(leaves.outer) or not leaves.view.bare >> state.vid & 1
+        tagged = bool(leaves.outer) or not leaves.view.untagged >> state.vid & 1
         why = why_leaves(fabric, fabric.resolved(leaves), state.vid, tagged)
         says = why.says if tagged else f"{why.says}, so it leaves untagged"
         if leaves.outer:
@@ -117,12 +117,14 @@ def _arrival(
     resolved = fabric.resolved(port)
     if port.outer:
         assert resolved.stated.outer is not None
-        why = Said(
+        why = Sentence(
             f"the sub-interface takes tag {port.outer}; it is VLAN {vid} inside",
             resolved.stated.outer.origin,
         )
     elif tagged and not port.view.admit >> vid & 1:
-        why = Said("a host that asks gets this VLAN here", resolved.stated.origin)  # lured (FM 4.4)
+        why = Sentence(
+            "a host that asks gets this VLAN here", resolved.stated.origin
+        )  # lured (FM 4.4)
     else:
         why = why_arrives(fabric, resolved, vid, tagged)
     says = f"the hidden tag shows: {why.says}" if hidden else why.says
@@ -131,20 +133,20 @@ def _arrival(
 
 def _stops(
     fabric: Fabric,
-    entries: list[Entry],
+    sendings: list[Sending],
     source: End,
     target: BridgePort,
     level: Level,
     spread: Flood,
 ) -> Iterator[Step]:
     """The way as far as it leads towards the target, and what stops the frame there."""
-    if not entries:
+    if not sendings:
         why = why_dropped(fabric, fabric.ports[source], None)
         yield Step(source.device, source.port, "stops", None, False, why.says, why.origin)
         return
     there = fabric.resolved(target)
     if spread.present(target.bridge):
-        way = find_way(fabric, entries, _on(target.bridge), level)
+        way = find_way(fabric, sendings, _on(target.bridge), level)
         if way is not None:
             yield from tell(fabric, way)
             why = why_not_leaves(fabric, there, way.end.vid)
@@ -153,14 +155,14 @@ def _stops(
                     f"{there.end} does not send it: it came by this port, or both ports are"
                     " protected"
                 )
-                why = Said(says, there.stated.origin)
+                why = Sentence(says, there.stated.origin)
             yield Step(
                 target.end.device, target.port, "stops", way.end.vid, False, why.says, why.origin
             )
             return
     gap = _gap(fabric, spread, target.bridge)
     if gap is None:
-        way = find_way(fabric, entries, lambda state: True, level)
+        way = find_way(fabric, sendings, lambda state: True, level)
         if way is not None:
             yield from tell(fabric, way)
         says = f"no link that is up leads on towards {target.end.device}"
@@ -176,7 +178,7 @@ def _stops(
         return
     bridge, near, far = gap
     wanted = target.view.emit & spread.present(bridge) or spread.present(bridge)
-    way = find_way(fabric, entries, _on(bridge, wanted), level)
+    way = find_way(fabric, sendings, _on(bridge, wanted), level)
     assert way is not None
     yield from tell(fabric, way)
     yield from _block(fabric, fabric.ports[near], fabric.ports[far], way.end.vid)
@@ -219,12 +221,12 @@ def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[
         why = why_not_leaves(fabric, near, vid)
         yield Step(near.end.device, near.end.port, "stops", vid, False, why.says, why.origin)
         return
-    tagged = not near.view.bare >> vid & 1
+    tagged = not near.view.untagged >> vid & 1
     why = why_leaves(fabric, near, vid, tagged)
     yield Step(near.end.device, near.end.port, "leaves", vid, tagged, why.says, why.origin)
     why = why_dropped(fabric, far, vid if tagged else None)
     if far.mode is Mode.ROUTED:
-        why = Said(f"{far.end} is routed: the VLAN ends there", far.stated.origin)
+        why = Sentence(f"{far.end} is routed: the VLAN ends there", far.stated.origin)
     yield Step(
         far.end.device, far.end.port, "stops", vid if tagged else None, tagged, why.says, why.origin
     )

@@ -1,5 +1,5 @@
-"""Stage 3, negotiated: whether a port that negotiates becomes an access or a trunk port (FM 1.3, FM
-1.4, FM 1.5).
+"""Stage 3, negotiated: whether a port that negotiates becomes an access or a trunk port (FM 1.3,
+FM 1.4, FM 1.5).
 
 All that is known of negotiation is the table `OUTCOME`. A port that does not negotiate is what its
 mode says.
@@ -10,7 +10,7 @@ from __future__ import annotations
 from enum import StrEnum
 
 from inkov.campus import Mode, Negotiation
-from inkov.forwarding.completion import Settled
+from inkov.forwarding.completion import Completed
 
 __all__ = ["OUTCOME", "Party", "negotiates", "operational_mode", "party"]
 
@@ -50,24 +50,24 @@ OUTCOME: dict[Party, dict[Party, Mode]] = {
 _NEGOTIATES = {Negotiation.PASSIVE: Party.PASSIVE, Negotiation.ACTIVE: Party.ACTIVE}
 
 
-def negotiates(settled: Settled) -> bool:
+def negotiates(completed: Completed) -> bool:
     """True if the far end has a say in what the port is."""
-    return settled.negotiation in _NEGOTIATES and (
-        settled.mode is Mode.ACCESS or settled.mode is Mode.TRUNK
+    return completed.negotiation in _NEGOTIATES and (
+        completed.mode is Mode.ACCESS or completed.mode is Mode.TRUNK
     )
 
 
-def party(settled: Settled) -> Party:
+def party(completed: Completed) -> Party:
     """What a port shows to its far end. Ports that are no plain trunks answer to no request: like
     fixed access.
     """
-    if negotiates(settled):
-        return _NEGOTIATES[settled.negotiation]
-    if settled.mode is Mode.TRUNK:
-        return Party.ANNOUNCING if settled.negotiation is Negotiation.ANNOUNCING else Party.SILENT
+    if negotiates(completed):
+        return _NEGOTIATES[completed.negotiation]
+    if completed.mode is Mode.TRUNK:
+        return Party.ANNOUNCING if completed.negotiation is Negotiation.ANNOUNCING else Party.SILENT
     return Party.FIXED_ACCESS
 
 
-def operational_mode(settled: Settled, remote: Party) -> Mode:
+def operational_mode(completed: Completed, remote: Party) -> Mode:
     """What the port is once both ends have had their say."""
-    return OUTCOME[party(settled)][remote] if negotiates(settled) else settled.mode
+    return OUTCOME[party(completed)][remote] if negotiates(completed) else completed.mode

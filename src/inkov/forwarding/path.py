@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from inkov.forwarding.fabric import BridgePort, Fabric
-from inkov.forwarding.reach import Entry, Level, views_at
+from inkov.forwarding.reach import Level, Sending, views_at
 
 __all__ = ["Hop", "State", "Way", "find_way", "may_leave", "to_bridge", "to_port", "to_present"]
 
@@ -92,14 +92,14 @@ def to_bridge(bridge: int) -> Goal:
     return lambda state: state.bridge == bridge
 
 
-def find_way(fabric: Fabric, entries: Iterable[Entry], goal: Goal, level: Level) -> Way | None:
-    """The shortest way from one of `entries` to the goal; a longer one instead, if only that passes
-    no bridge twice: the shortest of these, too, unless the search for it takes too long.
+def find_way(fabric: Fabric, sendings: Iterable[Sending], goal: Goal, level: Level) -> Way | None:
+    """The shortest way from one of `sendings` to the goal; a longer one instead, if only that
+    passes no bridge twice: the shortest of these, too, unless the search for it takes too long.
     """
     starts = [
-        State(entry.bridge, entry.port, vid)
-        for entry in entries
-        for vid in _vids(entry.mask & fabric.bridges[entry.bridge].live)
+        State(sending.bridge, sending.port, vid)
+        for sending in sendings
+        for vid in _vids(sending.mask & fabric.bridges[sending.bridge].live)
     ]
     shortest = _shortest(fabric, starts, goal, level)
     if shortest is None or len(set(shortest.bridges)) == len(shortest.bridges):
@@ -149,11 +149,11 @@ def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
                         State(fabric.bridge_ports[to].bridge, to, state.vid),
                         False,
                     )
-            for folds, hidden in (
-                (crossing.folds, False),
+            for translations, hidden in (
+                (crossing.translations, False),
                 (crossing.hidden if level == "hostile" else (), True),
             ):
-                for to, leaves, arrives in folds:
+                for to, leaves, arrives in translations:
                     if leaves & bit:
                         for vid in _vids(arrives):
                             yield Hop(

@@ -1,5 +1,5 @@
-"""What a ping between two named hosts would do, and which part of it fails (FM 5.3, FM 5.4, FM
-5.6).
+"""What a ping between two named hosts would do, and which part of it fails (FM 5.3, FM 5.4,
+FM 5.6).
 
 A ping is two packets: there and back. Each is sent by a host that decides, by its own address and
 prefix, whether the other one is near (then it is asked for by broadcast) or far (then the packet
@@ -18,7 +18,7 @@ from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.follow import Step, Story, follow, tell
 from inkov.forwarding.path import find_way, to_present
-from inkov.forwarding.reach import Entry
+from inkov.forwarding.reach import Sending
 from inkov.forwarding.routers import STOPPED, Routers
 from inkov.forwarding.stations import Interface, bridge_ports_at, interfaces, sent_from
 from inkov.wiring import End
@@ -91,7 +91,7 @@ class _Direction:
     ) -> Part:
         return Part(self.name, holds, says, origin or self.here.origin, steps or [])
 
-    def _entries(self, host: Host) -> list[Entry]:
+    def _entries(self, host: Host) -> list[Sending]:
         return sent_from(self.fabric, End(host.device, host.port), "honest", host.vid)
 
     def _target(self, host: Host) -> BridgePort | None:
@@ -157,8 +157,8 @@ class _Direction:
         return up[0], self._part(True, f"the gateway is {up[0].label}, and it is up", up[0].origin)
 
     def _to_gateway(self, gateway: Interface) -> Part:
-        entries = self._entries(self.here)
-        way = find_way(self.fabric, entries, to_present(gateway.bridge, gateway.vid), "honest")
+        sendings = self._entries(self.here)
+        way = find_way(self.fabric, sendings, to_present(gateway.bridge, gateway.vid), "honest")
         if way is None:
             says = f"frames of {self.here.name} do not get to {gateway.label}"
             return self._part(
@@ -214,6 +214,6 @@ class _Direction:
         return self._arrived(story, f"from {egress.label} to {self.there.name}")
 
 
-def _out(interface: Interface) -> Entry:
+def _out(interface: Interface) -> Sending:
     """Frames that a routed interface sends into its VLAN."""
-    return Entry(-1, 1 << interface.vid, interface.bridge)
+    return Sending(-1, 1 << interface.vid, interface.bridge)

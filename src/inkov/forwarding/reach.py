@@ -14,16 +14,16 @@ from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from inkov.forwarding.fabric import BridgePort, Fabric
-from inkov.forwarding.view import Form, View
+from inkov.forwarding.view import Form, PortView
 from inkov.wiring import End
 
-__all__ = ["Entry", "Flood", "Level", "entries_at", "flood"]
+__all__ = ["Flood", "Level", "Sending", "flood", "sendings_at"]
 
 Level = str
 """`honest` or `hostile` (FM 4)."""
 
 
-class Entry(NamedTuple):
+class Sending(NamedTuple):
     """Frames that start at a bridge port, in the VIDs of `mask`; `port` -1: sent by the device
     itself, on `bridge`.
     """
@@ -65,7 +65,7 @@ class Flood:
         """The VIDs that came in by protected ports only."""
         return self._once.get(bridge, 0) & ~self._free.get(bridge, 0)
 
-    def leaving(self, port: BridgePort, view: View) -> int:
+    def leaving(self, port: BridgePort, view: PortView) -> int:
         """The VIDs that leave by a port with this view."""
         if view.protected:
             return view.emit & self._free.get(port.bridge, 0)
@@ -96,18 +96,18 @@ class Flood:
         return True
 
 
-def _on_wire(port: BridgePort, view: View, mask: int) -> Iterator[tuple[BridgePort, int, bool]]:
+def _on_wire(port: BridgePort, view: PortView, mask: int) -> Iterator[tuple[BridgePort, int, bool]]:
     while mask:
         low = mask & -mask
-        yield port, low.bit_length() - 1, bool(port.outer) or not view.bare & low
+        yield port, low.bit_length() - 1, bool(port.outer) or not view.untagged & low
         mask ^= low
 
 
-def entries_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Entry]:
+def sendings_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Sending]:
     """All that a host at these ports may send: an honest one its own VLANs (FM 4.1), a hostile one
     any tag (FM 4.2).
     """
-    entries = []
+    sendings = []
     for number in numbers:
         port = fabric.bridge_ports[number]
         views = views_at(port, level)
@@ -120,16 +120,16 @@ def entries_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Ent
         ):  # a tag that a sub-interface owns does not reach the port itself (FM 3.9)
             tagged &= ~owned_tags(fabric, port.end)
         if untagged | tagged:
-            entries.append(Entry(number, untagged | tagged, port.bridge))
-    return entries
+            sendings.append(Sending(number, untagged | tagged, port.bridge))
+    return sendings
 
 
-def views_at(port: BridgePort, level: Level) -> tuple[View, ...]:
+def views_at(port: BridgePort, level: Level) -> tuple[PortView, ...]:
     """The views a port can take: its own, and at the hostile level those it can be lured into."""
-    return (port.view, *port.lured) if level == "hostile" else (port.view,)
+    return (port.view, *port.on_request) if level == "hostile" else (port.view,)
 
 
-def honest_tags(view: View) -> int:
+def honest_tags(view: PortView) -> int:
     """The tags an honest host uses: its voice VLAN's, where one is set (FM 4.1)."""
     return view.admit if view.form is Form.ACCESS_VOICE else 0
 
@@ -142,12 +142,12 @@ def owned_tags(fabric: Fabric, end: End) -> int:
     return mask
 
 
-def flood(fabric: Fabric, entries: Iterable[Entry], level: Level) -> Flood:
-    """The closure from `entries` over all links that are up."""
+def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:
+    """The closure from `sendings` over all links that are up."""
     result = Flood(fabric, level)
     ports = fabric.bridge_ports
     dirty: dict[int, None] = {}
-    for number, mask, bridge in entries:
+    for number, mask, bridge in sendings:
         # The device itself is one more party on its bridge: number -1 - bridge.
         port = number if number >= 0 else -1 - bridge
         protected = number >= 0 and ports[number].view.protected
@@ -169,8 +169,14 @@ def flood(fabric: Fabric, entries: Iterable[Entry], level: Level) -> Flood:
                 result.sent[number] = before | new
                 for crossing in fabric.crossings[number]:
                     arriving = [(to, new & mask) for to, mask in crossing.same]
-                    folds = crossing.folds + crossing.hidden if hostile else crossing.folds
-                    arriving += [(to, arrives) for to, leaves, arrives in folds if new & leaves]
+                    translations = (
+                        crossing.translations + crossing.hidden
+                        if hostile
+                        else crossing.translations
+                    )
+                    arriving += [
+                        (to, arrives) for to, leaves, arrives in translations if new & leaves
+                    ]
                     for to, mask in arriving:
                         receiver = ports[to]
                         if mask and result._arrive(

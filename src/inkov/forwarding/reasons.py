@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from inkov.campus import Basis, Fact, Mode, Origin
-from inkov.forwarding.completion import settled_fact
+from inkov.forwarding.completion import completed_fact
 from inkov.forwarding.fabric import Fabric, Resolved
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.view import ALL, Form
@@ -22,7 +22,7 @@ __all__ = [
     "NAMES",
     "Reason",
     "chain",
-    "said",
+    "decided_at",
     "why_arrives",
     "why_dropped",
     "why_leaves",
@@ -39,7 +39,7 @@ class Reason(NamedTuple):
     origin: Origin
 
 
-class Said(NamedTuple):
+class Sentence(NamedTuple):
     """A sentence, and where the thing it rests on was said."""
 
     says: str
@@ -77,11 +77,11 @@ NAMES = {
 
 
 def _fact(fabric: Fabric, resolved: Resolved, attribute: str) -> Fact[object]:
-    fact = settled_fact(resolved.stated, fabric.device(resolved.end.device).platform, attribute)
+    fact = completed_fact(resolved.stated, fabric.device(resolved.end.device).platform, attribute)
     return fact if fact is not None else Fact(None, resolved.stated.origin)
 
 
-def said(fabric: Fabric, resolved: Resolved, attribute: str) -> Origin:
+def decided_at(fabric: Fabric, resolved: Resolved, attribute: str) -> Origin:
     """Where an attribute was decided; for a default, the port's place and the default's words."""
     origin = _fact(fabric, resolved, attribute).origin
     if origin.file:
@@ -105,7 +105,7 @@ def _shown(value: object) -> str:
 # --- one frame at one port ------------------------------------------------------------------------
 
 
-def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Said:
+def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Sentence:
     """Why a frame that arrives at a port is then in VLAN `vid`."""
     if not tagged:
         names = {
@@ -116,74 +116,80 @@ def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> S
             Mode.PROMISCUOUS: "primary",
         }
         if resolved.mode is Mode.ROUTED:
-            return Said("the routed port takes untagged frames", said(fabric, resolved, "mode"))
+            return Sentence(
+                "the routed port takes untagged frames", decided_at(fabric, resolved, "mode")
+            )
         attribute = names[resolved.mode]
-        origin = said(fabric, resolved, attribute)
-        return Said(
+        origin = decided_at(fabric, resolved, attribute)
+        return Sentence(
             f"untagged frames are in VLAN {vid} here, its {NAMES[attribute]}{_whose(origin)}",
             origin,
         )
     attribute = {Mode.ACCESS: "voice_vlan", Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(
         resolved.mode, "mode"
     )
-    if resolved.mode is Mode.GENERAL and not resolved.settled.ingress_filtering:
+    if resolved.mode is Mode.GENERAL and not resolved.completed.ingress_filtering:
         attribute = "ingress_filtering"
-        origin = said(fabric, resolved, attribute)
-        return Said(f"ingress filtering is off, so any tag comes in{_whose(origin)}", origin)
-    if resolved.mode is Mode.GENERAL and vid not in resolved.settled.tagged:
+        origin = decided_at(fabric, resolved, attribute)
+        return Sentence(f"ingress filtering is off, so any tag comes in{_whose(origin)}", origin)
+    if resolved.mode is Mode.GENERAL and vid not in resolved.completed.tagged:
         attribute = "untagged"
-    origin = said(fabric, resolved, attribute)
-    return Said(f"VLAN {vid} is in its {NAMES.get(attribute, attribute)}{_whose(origin)}", origin)
+    origin = decided_at(fabric, resolved, attribute)
+    return Sentence(
+        f"VLAN {vid} is in its {NAMES.get(attribute, attribute)}{_whose(origin)}", origin
+    )
 
 
-def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Said:
+def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Sentence:
     """Why a frame of VLAN `vid` leaves by a port, and why with or without a tag."""
-    settled = resolved.settled
+    completed = resolved.completed
     attribute, says = "mode", f"VLAN {vid} leaves here"
     if resolved.mode is Mode.ACCESS:
         attribute = "voice_vlan" if tagged else "access_vlan"
         says = f"VLAN {vid} is its {NAMES[attribute]}"
     elif resolved.mode is Mode.TRUNK:
-        if vid == settled.native_vlan:
+        if vid == completed.native_vlan:
             attribute = "native_tagged" if tagged else "native_vlan"
             says = f"VLAN {vid} is native here" + (", and tagged all the same" if tagged else "")
         else:
             attribute, says = "allowed", f"its allowed list holds VLAN {vid}"
     elif resolved.mode is Mode.GENERAL:
-        attribute = "tagged" if tagged else "untagged" if settled.untagged is not None else "pvid"
+        attribute = "tagged" if tagged else "untagged" if completed.untagged is not None else "pvid"
         says = (
             f"VLAN {vid} is among its {NAMES[attribute]}"
             if attribute != "pvid"
             else f"VLAN {vid} is its PVID"
         )
     elif resolved.mode is Mode.PRIVATE_HOST:
-        attribute = "primary" if vid == settled.primary else "secondary"
+        attribute = "primary" if vid == completed.primary else "secondary"
         says = f"it hears VLAN {vid}, its {NAMES[attribute]}"
     elif resolved.mode is Mode.PROMISCUOUS:
-        attribute = "primary" if vid == settled.primary else "secondaries"
+        attribute = "primary" if vid == completed.primary else "secondaries"
         says = f"it hears VLAN {vid}, among its {NAMES[attribute]}"
-    origin = said(fabric, resolved, attribute)
-    return Said(says + _whose(origin), origin)
+    origin = decided_at(fabric, resolved, attribute)
+    return Sentence(says + _whose(origin), origin)
 
 
-def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Said:
+def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Sentence:
     """Why a frame of VLAN `vid`, on the bridge, does not leave by a port."""
-    settled, end = resolved.settled, resolved.end
+    completed, end = resolved.completed, resolved.end
     if not resolved.up:
-        return Said(f"{end} is shut", said(fabric, resolved, "enabled"))
+        return Sentence(f"{end} is shut", decided_at(fabric, resolved, "enabled"))
     if resolved.mode is Mode.TRUNK:
-        if vid not in settled.allowed:
-            origin = said(fabric, resolved, "allowed")
-            return Said(
-                f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {vid}", origin
+        if vid not in completed.allowed:
+            origin = decided_at(fabric, resolved, "allowed")
+            return Sentence(
+                f"the allowed list of {end} ({completed.allowed}) does not hold VLAN {vid}", origin
             )
-        if vid in settled.withheld:
-            return Said(f"VLAN {vid} is withheld from {end}", said(fabric, resolved, "withheld"))
+        if vid in completed.withheld:
+            return Sentence(
+                f"VLAN {vid} is withheld from {end}", decided_at(fabric, resolved, "withheld")
+            )
     if not resolved.view.emit and resolved.free.emit:
         says = (
             f"{end} is in VLAN {bits_to_text(resolved.free.emit)}, which {end.device} does not have"
         )
-        return Said(says, said(fabric, resolved, _ASKED[resolved.mode][0]))
+        return Sentence(says, decided_at(fabric, resolved, _ASKED[resolved.mode][0]))
     attribute = {
         Mode.ACCESS: "access_vlan",
         Mode.GENERAL: "tagged",
@@ -191,17 +197,17 @@ def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Said:
         Mode.PROMISCUOUS: "secondaries",
     }.get(resolved.mode, "mode")
     passed = bits_to_text(resolved.view.emit)
-    origin = said(fabric, resolved, attribute)
-    return Said(
+    origin = decided_at(fabric, resolved, attribute)
+    return Sentence(
         f"{end} ({resolved.view.form}) passes VLAN {passed}, not VLAN {vid}{_whose(origin)}", origin
     )
 
 
-def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Said:
+def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Sentence:
     """Why a port drops a frame that arrives with a tag (None: without one)."""
-    settled, end, device = resolved.settled, resolved.end, fabric.device(resolved.end.device)
+    completed, end, device = resolved.completed, resolved.end, fabric.device(resolved.end.device)
     if not resolved.up:
-        return Said(f"{end} is shut", said(fabric, resolved, "enabled"))
+        return Sentence(f"{end} is shut", decided_at(fabric, resolved, "enabled"))
     wanted = tag if tag is not None else resolved.free.pvid
     if (
         wanted
@@ -210,33 +216,35 @@ def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Said:
     ):
         row = (device.vlans or {}).get(wanted)
         if row is not None and row.active is not None:
-            return Said(f"VLAN {wanted} is suspended on {end.device}", row.active.origin)
-        return Said(f"{end.device} does not define VLAN {wanted}", device.origin)
+            return Sentence(f"VLAN {wanted} is suspended on {end.device}", row.active.origin)
+        return Sentence(f"{end.device} does not define VLAN {wanted}", device.origin)
     if tag is None:
         if resolved.mode is Mode.TRUNK:
-            native = settled.native_vlan
+            native = completed.native_vlan
             missing = (
                 f": its native VLAN {native} is not on its allowed list"
                 if native
                 else ": it has no native VLAN"
             )
-            return Said(
-                f"{end} drops untagged frames{missing}", said(fabric, resolved, "native_vlan")
+            return Sentence(
+                f"{end} drops untagged frames{missing}", decided_at(fabric, resolved, "native_vlan")
             )
-        return Said(
-            f"{end} ({resolved.view.form}) drops untagged frames", said(fabric, resolved, "mode")
+        return Sentence(
+            f"{end} ({resolved.view.form}) drops untagged frames",
+            decided_at(fabric, resolved, "mode"),
         )
     if resolved.mode is Mode.TRUNK:
-        origin = said(fabric, resolved, "allowed")
-        return Said(
-            f"the allowed list of {end} ({settled.allowed}) does not hold VLAN {tag}", origin
+        origin = decided_at(fabric, resolved, "allowed")
+        return Sentence(
+            f"the allowed list of {end} ({completed.allowed}) does not hold VLAN {tag}", origin
         )
-    return Said(
-        f"{end} ({resolved.view.form}) takes no frames tagged {tag}", said(fabric, resolved, "mode")
+    return Sentence(
+        f"{end} ({resolved.view.form}) takes no frames tagged {tag}",
+        decided_at(fabric, resolved, "mode"),
     )
 
 
-def why_stopped(fabric: Fabric, link: Link, vid: int) -> Said:
+def why_stopped(fabric: Fabric, link: Link, vid: int) -> Sentence:
     """Why VLAN `vid` does not cross a link both ways unchanged: the first end that stops it."""
     ends = [fabric.ports[link.a], fabric.ports[link.b]]
     for resolved in ends:
@@ -244,26 +252,26 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Said:
         if resolved.up and not fabric.live[device] >> vid & 1 and resolved.free.emit >> vid & 1:
             row = (fabric.device(device).vlans or {}).get(vid)
             if row is not None and row.active is not None:
-                return Said(f"VLAN {vid} is suspended on {device}", row.active.origin)
-            return Said(f"{device} does not define VLAN {vid}", fabric.device(device).origin)
+                return Sentence(f"VLAN {vid} is suspended on {device}", row.active.origin)
+            return Sentence(f"{device} does not define VLAN {vid}", fabric.device(device).origin)
     for near, far in (ends, ends[::-1]):
         if not near.view.emit >> vid & 1:
             return why_not_leaves(fabric, near, vid)
-        tagged = not near.view.bare >> vid & 1
+        tagged = not near.view.untagged >> vid & 1
         if tagged and not far.view.admit >> vid & 1:
             return why_dropped(fabric, far, vid)
         if not tagged and far.view.pvid != vid:
             if not far.view.pvid:
                 return why_dropped(fabric, far, None)
             why = why_arrives(fabric, far, far.view.pvid, False)
-            return Said(
+            return Sentence(
                 f"VLAN {vid} leaves {near.end} untagged, and at {far.end} {why.says}", why.origin
             )
     says = (
         f"every link passes VLAN {vid}; protected ports on the way, or a port with two links, keep"
         " the parts apart"
     )
-    return Said(says, ends[0].stated.origin)
+    return Sentence(says, ends[0].stated.origin)
 
 
 # --- the whole chain of one port ------------------------------------------------------------------
@@ -303,7 +311,7 @@ def _completed(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
             if isinstance(fact.value, VlanSet) and not fact.value:
                 continue
             name = NAMES.get(attribute, attribute)
-            origin = said(fabric, resolved, attribute)
+            origin = decided_at(fabric, resolved, attribute)
             yield Reason(
                 "completed",
                 f"{name}: {_shown(fact.value)}, {fact.origin.basis}: {fact.origin.says}",
@@ -321,16 +329,16 @@ def _negotiated(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
         )
         yield Reason("negotiated", says, resolved.stated.bundle.origin)
         return
-    if negotiates(resolved.settled):
+    if negotiates(resolved.completed):
         links = fabric.wiring.of.get(end, [])
         far = f"{links[0].far(end)} is {resolved.remote}" if links else "no switch is known there"
-        becomes = f"{end} is {resolved.settled.negotiation}, {far}: it becomes {resolved.mode}"
-        yield Reason("negotiated", becomes, said(fabric, resolved, "negotiation"))
+        becomes = f"{end} is {resolved.completed.negotiation}, {far}: it becomes {resolved.mode}"
+        yield Reason("negotiated", becomes, decided_at(fabric, resolved, "negotiation"))
     else:
         yield Reason(
             "negotiated",
             f"it does not negotiate: it is {resolved.mode}",
-            said(fabric, resolved, "mode"),
+            decided_at(fabric, resolved, "mode"),
         )
 
 
@@ -339,11 +347,15 @@ def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
     if resolved.bundle:
         return
     if not resolved.up:
-        yield Reason(stage, "it is shut: it forwards nothing", said(fabric, resolved, "enabled"))
+        yield Reason(
+            stage, "it is shut: it forwards nothing", decided_at(fabric, resolved, "enabled")
+        )
         return
     if view.form is Form.ROUTED:
         yield Reason(
-            stage, "it is routed: no VLAN of the switch passes it", said(fabric, resolved, "mode")
+            stage,
+            "it is routed: no VLAN of the switch passes it",
+            decided_at(fabric, resolved, "mode"),
         )
         return
     if view.pvid:
@@ -353,14 +365,16 @@ def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
     lost = (free.emit | free.enters()) & ~view.emit & ~view.enters()
     passed = {
         "tagged frames may arrive: VLAN": view.admit,
-        "leaves tagged: VLAN": view.emit & ~view.bare,
-        "leaves untagged: VLAN": view.bare,
+        "leaves tagged: VLAN": view.emit & ~view.untagged,
+        "leaves untagged: VLAN": view.untagged,
     }
     for name, mask in passed.items():
         if mask:
             attribute = _ASKED[resolved.mode][0]
-            yield Reason(stage, f"{name} {bits_to_text(mask)}", said(fabric, resolved, attribute))
-    if lost and resolved.settled.allowed.bits != ALL:  # a list left at everything names nothing
+            yield Reason(
+                stage, f"{name} {bits_to_text(mask)}", decided_at(fabric, resolved, attribute)
+            )
+    if lost and resolved.completed.allowed.bits != ALL:  # a list left at everything names nothing
         says = (
             f"{resolved.end.device} does not have VLAN {bits_to_text(lost)}: named here, and not"
             " passed"
@@ -377,7 +391,7 @@ def _links(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
         if not resolved.up or not far.up:
             shut = resolved if not resolved.up else far
             says = f"nothing crosses to {far.end}: {shut.end} is shut"
-            yield Reason("link view", says, said(fabric, shut, "enabled"))
+            yield Reason("link view", says, decided_at(fabric, shut, "enabled"))
             continue
         yield from _crossing(fabric, resolved, far)
     if end not in fabric.wiring.of:
@@ -389,11 +403,11 @@ def _links(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
 
 
 def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]:
-    sent, taken = near.view.emit & ~near.view.bare, far.view.admit
+    sent, taken = near.view.emit & ~near.view.untagged, far.view.admit
     if sent & taken:
         says = f"crosses tagged to {far.end}: VLAN {bits_to_text(sent & taken)}"
         yield Reason("link view", says, near.stated.origin)
-    for vid in VlanSet(near.view.bare):
+    for vid in VlanSet(near.view.untagged):
         if far.view.pvid:
             why = why_arrives(fabric, far, far.view.pvid, False)
             says = (
@@ -404,11 +418,11 @@ def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]
             why = why_dropped(fabric, far, None)
             says = f"VLAN {vid} leaves untagged and is dropped: {why.says}"
         yield Reason("link view", says, why.origin)
-    lost: dict[Said, int] = {}
+    lost: dict[Sentence, int] = {}
     for vid in VlanSet(sent & ~taken):
         why = why_dropped(fabric, far, vid)
         words = why.says.replace(f"VLAN {vid}", "it").replace(f"tagged {vid}", "so tagged")
-        lost[Said(words, why.origin)] = lost.get(Said(words, why.origin), 0) | 1 << vid
+        lost[Sentence(words, why.origin)] = lost.get(Sentence(words, why.origin), 0) | 1 << vid
     for why, mask in lost.items():
         yield Reason(
             "link view",
@@ -416,8 +430,8 @@ def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]
             why.origin,
         )
     withheld = (
-        near.settled.withheld.bits & near.settled.allowed.bits if near.mode is Mode.TRUNK else 0
+        near.completed.withheld.bits & near.completed.allowed.bits if near.mode is Mode.TRUNK else 0
     )
     if withheld:
         says = f"withheld, so allowed and not sent: VLAN {bits_to_text(withheld)}"
-        yield Reason("pruned", says, said(fabric, near, "withheld"))
+        yield Reason("pruned", says, decided_at(fabric, near, "withheld"))

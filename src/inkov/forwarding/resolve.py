@@ -8,11 +8,11 @@ each link (5).
 from __future__ import annotations
 
 from inkov.campus import Basis, Campus, Device, Mode, Origin, Port, PortKind, Private, Vlan
-from inkov.forwarding.completion import Settled, settle
+from inkov.forwarding.completion import Completed, complete
 from inkov.forwarding.crossing import cross
-from inkov.forwarding.fabric import Assumption, BridgePort, Fabric, Inside, Resolved
+from inkov.forwarding.fabric import Assumption, BridgePort, BridgeState, Fabric, Resolved
 from inkov.forwarding.negotiation import OUTCOME, Party, negotiates, operational_mode, party
-from inkov.forwarding.view import NOTHING, View, view_of
+from inkov.forwarding.view import NOTHING, PortView, view_of
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, Wiring
 from inkov.wiring.links import bundle_of
@@ -25,7 +25,7 @@ def resolve(campus: Campus, wiring: Wiring) -> Fabric:
     fabric = Fabric(campus, wiring)
     builder = _Builder(fabric)
     for device in campus.devices.values():
-        builder.settle(device)
+        builder.complete(device)
     for device in campus.devices.values():
         builder.negotiate(device)
         builder.bridge(device)
@@ -37,7 +37,7 @@ def resolve(campus: Campus, wiring: Wiring) -> Fabric:
 class _Builder:
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
-        self.views: dict[tuple[Settled, Mode, bool], View] = {}
+        self.views: dict[tuple[Completed, Mode, bool], PortView] = {}
         self.home: dict[
             End, str
         ] = {}  # the bridge of each port that a bridge other than the main one names
@@ -58,7 +58,7 @@ class _Builder:
 
     # Stages 1 and 2.
 
-    def settle(self, device: Device) -> None:
+    def complete(self, device: Device) -> None:
         ports = self.fabric.ports
         if device.origin.basis is Basis.ASSUMED:
             self.fabric.assumptions.append(
@@ -66,11 +66,11 @@ class _Builder:
             )
         for port in device.ports.values():
             end = End(device.name, port.name)
-            settled = settle(port, device.platform)
+            completed = complete(port, device.platform)
             bundle = bundle_of(device, port.name) if port.bundle is not None else port.name
             up = self._up(device, port)
             ports[end] = Resolved(
-                end, port, settled, Party.NOBODY, settled.mode, NOTHING, NOTHING, up
+                end, port, completed, Party.NOBODY, completed.mode, NOTHING, NOTHING, up
             )
             if bundle != port.name:
                 ports[end].bundle, ports[end].up = bundle, False
@@ -121,21 +121,21 @@ class _Builder:
             return _active(device.vlans)
         live = 2
         for port in device.ports.values():
-            settled = self.fabric.ports[End(device.name, port.name)].settled
-            for value in settled:
+            completed = self.fabric.ports[End(device.name, port.name)].completed
+            for value in completed:
                 if isinstance(value, VlanSet):
                     live |= (
                         value.bits
-                        if value is not settled.allowed or settled.mode is Mode.TRUNK
+                        if value is not completed.allowed or completed.mode is Mode.TRUNK
                         else 0
                     )
             for vid in (
-                settled.access_vlan,
-                settled.voice_vlan,
-                settled.native_vlan,
-                settled.pvid,
-                settled.primary,
-                settled.secondary,
+                completed.access_vlan,
+                completed.voice_vlan,
+                completed.native_vlan,
+                completed.pvid,
+                completed.primary,
+                completed.secondary,
             ):
                 live |= 1 << vid if vid else 0
         for gateway in device.gateways:
@@ -148,12 +148,12 @@ class _Builder:
     # Stages 3 and 4.
 
     def negotiate(self, device: Device) -> None:
-        within: dict[tuple[int, int], View] = {}
+        within: dict[tuple[int, int], PortView] = {}
         for port in device.ports.values():
             resolved = self.fabric.ports[End(device.name, port.name)]
-            if negotiates(resolved.settled):
-                resolved.remote = self._remote(resolved.end, party(resolved.settled))
-                resolved.mode = operational_mode(resolved.settled, resolved.remote)
+            if negotiates(resolved.completed):
+                resolved.remote = self._remote(resolved.end, party(resolved.completed))
+                resolved.mode = operational_mode(resolved.completed, resolved.remote)
             if not resolved.up:
                 continue
             resolved.free = self._view(device, resolved, resolved.mode)
@@ -166,30 +166,30 @@ class _Builder:
 
     def _remote(self, end: End, local: Party) -> Party:
         links = self.fabric.wiring.of.get(end, [])
-        parties = sorted({party(self.fabric.ports[link.far(end)].settled) for link in links})
-        # Where reports disagree about who is there, the one that makes the port a trunk counts (FM
-        # 1.4).
+        parties = sorted({party(self.fabric.ports[link.far(end)].completed) for link in links})
+        # Where reports disagree about who is there, the one that makes the port a trunk counts
+        # (FM 1.4).
         trunks = [remote for remote in parties if OUTCOME[local][remote] is Mode.TRUNK]
         return next(iter(trunks or parties), Party.NOBODY)
 
-    def _view(self, device: Device, resolved: Resolved, mode: Mode) -> View:
-        settled = resolved.settled
+    def _view(self, device: Device, resolved: Resolved, mode: Mode) -> PortView:
+        completed = resolved.completed
         community = False
-        if mode is Mode.PRIVATE_HOST and settled.secondary:
-            vlan = (device.vlans or {}).get(settled.secondary)
+        if mode is Mode.PRIVATE_HOST and completed.secondary:
+            vlan = (device.vlans or {}).get(completed.secondary)
             community = (
                 vlan is None or vlan.private is None or vlan.private.value is not Private.ISOLATED
             )
             if vlan is None or vlan.private is None:
                 says = (
-                    f"VLAN {settled.secondary} is not said to be isolated or community: taken as a"
-                    " community"
+                    f"VLAN {completed.secondary} is not said to be isolated or community: taken as"
+                    " a community"
                 )
                 self._assume(device.name, resolved.end.port, says, resolved.stated.origin)
-        key = (settled, mode, community)
+        key = (completed, mode, community)
         view = self.views.get(key)
         if view is None:
-            view = self.views[key] = view_of(settled, mode, community=community)
+            view = self.views[key] = view_of(completed, mode, community=community)
         return view
 
     # Bridges and their ports (FM 1.8, FM 1.9).
@@ -223,7 +223,7 @@ class _Builder:
         if number is None:
             number = fabric.bridge_of[device, name] = len(fabric.bridges)
             fabric.bridges.append(
-                Inside(device, name, 2 if routed else self._live_in(device, name))
+                BridgeState(device, name, 2 if routed else self._live_in(device, name))
             )
         return number
 
@@ -242,31 +242,38 @@ class _Builder:
                     port.origin,
                 )
                 return
-            if view.admit or view.emit & ~view.bare:
+            if view.admit or view.emit & ~view.untagged:
                 says = "frames with two tags are not followed: only its untagged VLAN counts"
                 self._assume(device.name, port.name, says, port.origin)
-                view = View(
-                    view.form, view.pvid, 0, view.emit & view.bare, view.bare, view.protected
+                view = PortView(
+                    view.form,
+                    view.pvid,
+                    0,
+                    view.emit & view.untagged,
+                    view.untagged,
+                    view.protected,
                 )
         number = len(fabric.bridge_ports)
-        lured = self._lured(device, resolved) if end not in fabric.wiring.of else ()
-        fabric.bridge_ports.append(BridgePort(number, bridge, end, port.name, outer, view, lured))
+        on_request = self._on_request(device, resolved) if end not in fabric.wiring.of else ()
+        fabric.bridge_ports.append(
+            BridgePort(number, bridge, end, port.name, outer, view, on_request)
+        )
         fabric.bridges[bridge].ports.append(number)
         fabric.at.setdefault(end, []).append(number)
 
-    def _lured(self, device: Device, resolved: Resolved) -> tuple[View, ...]:
+    def _on_request(self, device: Device, resolved: Resolved) -> tuple[PortView, ...]:
         """What the port becomes for a host that asks to be a trunk (FM 4.4) or registers every VLAN
         (FM 4.5).
         """
-        settled = resolved.settled
-        if not settled.registration and not negotiates(settled):
+        completed = resolved.completed
+        if not completed.registration and not negotiates(completed):
             return ()
         live = self._live_in(device.name, self.home.get(resolved.end, ""))
         views = [resolved.view]
-        if negotiates(settled) and resolved.mode is not Mode.TRUNK:
+        if negotiates(completed) and resolved.mode is not Mode.TRUNK:
             views.append(self._view(device, resolved, Mode.TRUNK).within(live))
-        if settled.registration and resolved.mode is not Mode.ROUTED:
-            views = [View(v.form, v.pvid, live, live, v.bare, v.protected) for v in views]
+        if completed.registration and resolved.mode is not Mode.ROUTED:
+            views = [PortView(v.form, v.pvid, live, live, v.untagged, v.protected) for v in views]
         return tuple(view for view in views if view is not resolved.view)
 
     def _assume(self, device: str, port: str, says: str, origin: Origin) -> None:

@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
-from inkov.campus import FilterEntry, Network
+from inkov.campus import FilterEntry, Subnet
 from inkov.forwarding.domains import Domains
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.stations import Interface, interfaces
@@ -20,7 +20,7 @@ from inkov.forwarding.stations import Interface, interfaces
 __all__ = ["IN_PART", "PASSES", "STOPPED", "Path", "Routers", "judge", "networks"]
 
 PASSES, IN_PART, STOPPED = "passes", "in part", "stopped"
-Subnets = Sequence[Network]
+Subnets = Sequence[Subnet]
 
 
 class Path(NamedTuple):
@@ -192,12 +192,12 @@ class Routers:
         return worst, says
 
 
-def networks(interface: Interface) -> list[Network]:
+def networks(interface: Interface) -> list[Subnet]:
     """The subnets of an interface."""
     return [fact.value.network for fact in interface.addresses]
 
 
-def judge(entries: list[FilterEntry], source: Network, destination: Network) -> str:
+def judge(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> str:
     """What a filter does to packets from one subnet to another: the first entry that fits each
     packet decides.
 
@@ -216,7 +216,7 @@ def judge(entries: list[FilterEntry], source: Network, destination: Network) -> 
     return IN_PART if some_stop else PASSES
 
 
-def _covers(said: Network | None, subnet: Network) -> bool | None:
+def _covers(said: Subnet | None, subnet: Subnet) -> bool | None:
     """True if a prefix takes all of a subnet in, False if a part of it, None if nothing."""
     if said is None:
         return True

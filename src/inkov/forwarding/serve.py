@@ -1,5 +1,5 @@
-"""Which VLANs have something to serve on which switch: the ground for "needed" and "missing" (FM
-6.3).
+"""Which VLANs have something to serve on which switch: the ground for "needed" and "missing"
+(FM 6.3).
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ def served(fabric: Fabric) -> list[int]:
     bits = fabric.serving = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
         view = port.view
-        if view.form in _TRUNKS and fabric.ports[port.end].settled.allowed.bits == ALL:
+        if view.form in _TRUNKS and fabric.ports[port.end].completed.allowed.bits == ALL:
             continue
         if fabric.is_host_port(port):
             # A private host sends into a VLAN that it does not hear: that one has to get to who

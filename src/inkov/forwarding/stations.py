@@ -7,7 +7,7 @@ from msgspec import Struct
 from inkov.campus import Address, Fact, Mode, Origin, natural
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.path import Way, find_way, to_port, to_present
-from inkov.forwarding.reach import Entry, Flood, Level, entries_at, flood
+from inkov.forwarding.reach import Flood, Level, Sending, flood, sendings_at
 from inkov.forwarding.serve import is_live
 from inkov.wiring import End
 
@@ -70,7 +70,7 @@ def bridge_ports_at(fabric: Fabric, end: End) -> list[BridgePort]:
     ]
 
 
-def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) -> list[Entry]:
+def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) -> list[Sending]:
     """What a host at a port may send at a level, or of that only what is then in VLAN `vid`; [] if
     nothing enters.
     """
@@ -81,23 +81,25 @@ def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) ->
         ]
     # With a VLAN asked for, an honest host is one that sends in it: tagged, where the port takes it
     # so.
-    entries = entries_at(
+    sendings = sendings_at(
         fabric, [port.number for port in ports], "hostile" if vid is not None else level
     )
     if vid is not None:
-        entries = [Entry(e.port, e.mask & 1 << vid, e.bridge) for e in entries if e.mask >> vid & 1]
-    return entries
+        sendings = [
+            Sending(e.port, e.mask & 1 << vid, e.bridge) for e in sendings if e.mask >> vid & 1
+        ]
+    return sendings
 
 
-def hears(fabric: Fabric, entries: list[Entry], level: Level) -> list[Heard]:
-    """The host ports that hear frames from `entries`, but the senders' own, in natural order."""
-    senders = {entry.port for entry in entries}
+def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
+    """The host ports that hear frames from `sendings`, but the senders' own, in natural order."""
+    senders = {sending.port for sending in sendings}
     started = 0
-    for entry in entries:
-        started |= entry.mask
+    for sending in sendings:
+        started |= sending.mask
     found: dict[Heard, None] = {}
     ways: dict[tuple[int, int], Way | None] = {}  # to each hub, for all ports there
-    for port, vid, tagged in flood(fabric, entries, level).heard():
+    for port, vid, tagged in flood(fabric, sendings, level).heard():
         if port.number in senders:
             continue
         certain = True
@@ -106,14 +108,14 @@ def hears(fabric: Fabric, entries: list[Entry], level: Level) -> list[Heard]:
         ):  # it changed its number on the way: see that this can happen within one tree
             hub = port.bridge, vid
             if hub not in ways:
-                ways[hub] = find_way(fabric, entries, to_present(*hub), level)
+                ways[hub] = find_way(fabric, sendings, to_present(*hub), level)
             way = ways[hub]
             if (
                 way is None
                 or not way.simple
                 or not to_port(fabric, port.number, level, vid)(way.end)
             ):
-                way = find_way(fabric, entries, to_port(fabric, port.number, level, vid), level)
+                way = find_way(fabric, sendings, to_port(fabric, port.number, level, vid), level)
             certain = way is not None and way.simple is True
         found[Heard(port.end.device, port.port, vid, tagged, certain)] = None
     return sorted(found, key=lambda h: (natural(h.switch), natural(h.port), h.vlan, h.tagged))

@@ -1,5 +1,5 @@
-"""Stage 4, the forwarding view: a port as IEEE Std 802.1Q sees it (6.9 ingress, 8.6 forwarding; FM
-2).
+"""Stage 4, the forwarding view: a port as IEEE Std 802.1Q sees it (6.9 ingress, 8.6 forwarding;
+FM 2).
 
 The familiar settings are short forms of six attributes. `_SHORT_FORMS` is that table; nothing else
 knows what "access" or "trunk" means for a frame.
@@ -13,10 +13,10 @@ from enum import StrEnum
 from msgspec import Struct
 
 from inkov.campus import Accept, Mode
-from inkov.forwarding.completion import Settled
+from inkov.forwarding.completion import Completed
 from inkov.vlanset import VlanSet
 
-__all__ = ["ALL", "NOTHING", "Form", "View", "view_of"]
+__all__ = ["ALL", "NOTHING", "Form", "PortView", "view_of"]
 
 ALL = VlanSet.all().bits
 
@@ -37,19 +37,19 @@ class Form(StrEnum):
     DOWN = "down"
 
 
-class View(Struct, frozen=True, gc=False):
+class PortView(Struct, frozen=True, gc=False):
     """The six attributes (FM 2.1). VID sets are masks (bit v = VID v).
 
     `pvid`: the VID given to an untagged frame on arrival, 0 if such frames are dropped. `admit`:
-    the VIDs a tagged frame may arrive with. `emit`: the VIDs that leave. `bare`: the part of `emit`
-    that leaves untagged.
+    the VIDs a tagged frame may arrive with. `emit`: the VIDs that leave. `untagged`: the part of
+    `emit` that leaves untagged.
     """
 
     form: Form
     pvid: int = 0
     admit: int = 0
     emit: int = 0
-    bare: int = 0
+    untagged: int = 0
     protected: bool = False
 
     @property
@@ -63,41 +63,46 @@ class View(Struct, frozen=True, gc=False):
         """The VIDs in which some frame can arrive here (FM 3.1, FM 3.2)."""
         return self.admit | (1 << self.pvid if self.pvid else 0)
 
-    def within(self, live: int) -> View:
+    def within(self, live: int) -> PortView:
         """The view on a switch that has only the VIDs `live` (FM 3.3)."""
         pvid = self.pvid if live >> self.pvid & 1 else 0
-        return View(
-            self.form, pvid, self.admit & live, self.emit & live, self.bare & live, self.protected
+        return PortView(
+            self.form,
+            pvid,
+            self.admit & live,
+            self.emit & live,
+            self.untagged & live,
+            self.protected,
         )
 
 
-NOTHING = View(Form.DOWN)
+NOTHING = PortView(Form.DOWN)
 
 
 def _bit(vid: int | None) -> int:
     return 1 << vid if vid else 0
 
 
-def _access(s: Settled, community: bool) -> View:
+def _access(s: Completed, community: bool) -> PortView:
     v, w = s.access_vlan, s.voice_vlan
     if w is None:
-        return View(Form.ACCESS, v, 0, _bit(v), _bit(v), s.protected)
-    return View(Form.ACCESS_VOICE, v, _bit(w), _bit(v) | _bit(w), _bit(v), s.protected)
+        return PortView(Form.ACCESS, v, 0, _bit(v), _bit(v), s.protected)
+    return PortView(Form.ACCESS_VOICE, v, _bit(w), _bit(v) | _bit(w), _bit(v), s.protected)
 
 
-def _trunk(s: Settled, community: bool) -> View:
+def _trunk(s: Completed, community: bool) -> PortView:
     allowed, emit = s.allowed.bits, s.allowed.bits & ~s.withheld.bits
     native = s.native_vlan
     if native is None or not allowed >> native & 1:
-        return View(Form.TRUNK_NO_NATIVE, 0, allowed, emit, 0, s.protected)
+        return PortView(Form.TRUNK_NO_NATIVE, 0, allowed, emit, 0, s.protected)
     if s.native_tagged:
-        return View(Form.TRUNK_NATIVE_TAGGED, native, allowed, emit, 0, s.protected)
-    return View(Form.TRUNK, native, allowed, emit, emit & _bit(native), s.protected)
+        return PortView(Form.TRUNK_NATIVE_TAGGED, native, allowed, emit, 0, s.protected)
+    return PortView(Form.TRUNK, native, allowed, emit, emit & _bit(native), s.protected)
 
 
-def _general(s: Settled, community: bool) -> View:
-    bare = _bit(s.pvid) if s.untagged is None else s.untagged.bits
-    emit = s.tagged.bits | bare
+def _general(s: Completed, community: bool) -> PortView:
+    untagged = _bit(s.pvid) if s.untagged is None else s.untagged.bits
+    emit = s.tagged.bits | untagged
     admit = 0 if s.accept is Accept.UNTAGGED else emit if s.ingress_filtering else ALL
     pvid = 0 if s.accept is Accept.TAGGED else s.pvid or 0
     # Ingress filtering looks at the PVID as well (802.1Q, 8.6.2): no member of it, no untagged
@@ -105,33 +110,33 @@ def _general(s: Settled, community: bool) -> View:
     if s.ingress_filtering and not emit >> pvid & 1:
         pvid = 0
     sent = emit & ~s.withheld.bits
-    return View(Form.GENERAL, pvid, admit, sent, bare & sent, s.protected)
+    return PortView(Form.GENERAL, pvid, admit, sent, untagged & sent, s.protected)
 
 
-def _private_host(s: Settled, community: bool) -> View:
+def _private_host(s: Completed, community: bool) -> PortView:
     if not s.primary or not s.secondary:
         return NOTHING
     if community:
         both = _bit(s.primary) | _bit(s.secondary)
-        return View(Form.COMMUNITY, s.secondary, 0, both, both, s.protected)
-    return View(Form.ISOLATED, s.secondary, 0, _bit(s.primary), _bit(s.primary), s.protected)
+        return PortView(Form.COMMUNITY, s.secondary, 0, both, both, s.protected)
+    return PortView(Form.ISOLATED, s.secondary, 0, _bit(s.primary), _bit(s.primary), s.protected)
 
 
-def _promiscuous(s: Settled, community: bool) -> View:
+def _promiscuous(s: Completed, community: bool) -> PortView:
     if not s.primary:
         return NOTHING
     both = _bit(s.primary) | s.secondaries.bits
-    return View(Form.PROMISCUOUS, s.primary, 0, both, both, s.protected)
+    return PortView(Form.PROMISCUOUS, s.primary, 0, both, both, s.protected)
 
 
-def _routed(s: Settled, community: bool) -> View:
+def _routed(s: Completed, community: bool) -> PortView:
     # A routed port (or tagged sub-interface) is a bridge port alone on a bridge of its own, where
     # the router's interface is the only other party. What VID that bridge uses inside does not show
     # outside.
-    return View(Form.ROUTED, 1, 0, 2, 2)
+    return PortView(Form.ROUTED, 1, 0, 2, 2)
 
 
-_SHORT_FORMS: dict[Mode, Callable[[Settled, bool], View]] = {
+_SHORT_FORMS: dict[Mode, Callable[[Completed, bool], PortView]] = {
     Mode.ACCESS: _access,  # FM 2.2, FM 2.3
     Mode.TRUNK: _trunk,  # FM 2.4, FM 2.5, FM 2.6, FM 1.10
     Mode.GENERAL: _general,  # FM 2.7
@@ -141,11 +146,11 @@ _SHORT_FORMS: dict[Mode, Callable[[Settled, bool], View]] = {
 }
 
 
-def view_of(settled: Settled, mode: Mode, *, community: bool) -> View:
+def view_of(completed: Completed, mode: Mode, *, community: bool) -> PortView:
     """The view of a port whose operational mode is `mode`, before the switch's own VLAN table is
     looked at.
 
     `community`: the port's secondary VLAN is a community, not isolated (only private host ports
     ask).
     """
-    return _SHORT_FORMS[mode](settled, community)
+    return _SHORT_FORMS[mode](completed, community)

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from msgspec import Meta, Struct, field
 
-from inkov.campus import Address, Network, Origin
+from inkov.campus import Address, Origin, Subnet
 from inkov.vlanset import VlanSet
 
 __all__ = [
@@ -42,7 +42,7 @@ else:
     HostAddress.register(IPv4Address)
     HostAddress.register(IPv6Address)
 
-Names = Annotated[list[str], Meta(extra={"one": True})]
+NameList = Annotated[list[str], Meta(extra={"one": True})]
 """A list of names, or one name."""
 Vid = Annotated[int, Meta(ge=1, le=4094)]
 Severity = Literal["breach", "fault", "risk", "note"]
@@ -58,7 +58,7 @@ class PlannedVlan(Struct, rename="kebab", forbid_unknown_fields=True):
     short: ClassVar[str] = "name"
     name: str = ""
     segment: str = ""
-    subnet: Network | None = None
+    subnet: Subnet | None = None
     needed: list[str] = field(default_factory=list)
     routed: bool | None = None
     origin: Origin = Origin()
@@ -156,8 +156,8 @@ class Carried(Struct, rename="kebab", forbid_unknown_fields=True):
     """
 
     vlans: VlanSet
-    on: Names | None = None
-    over: Names | None = None
+    on: NameList | None = None
+    over: NameList | None = None
     origin: Origin = Origin()
 
     @property
@@ -177,13 +177,13 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
     `switch:port` with `*`, or `everything`.
     """
 
-    isolate: Names | None = None
-    from_: Names | None = field(default=None, name="from")
-    except_: Names | None = field(default=None, name="except")
+    isolate: NameList | None = None
+    from_: NameList | None = field(default=None, name="from")
+    except_: NameList | None = field(default=None, name="except")
     one_way: bool = False
-    join: Names | None = None
-    reach: Names | None = None
-    not_reach: Names | None = None
+    join: NameList | None = None
+    reach: NameList | None = None
+    not_reach: NameList | None = None
     carried_by: Carried | None = None
     layer: Literal[2, 3] = 2
     level: Literal["honest", "hostile"] = "honest"
@@ -235,6 +235,6 @@ class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     accepted: list[Acceptance] = field(default_factory=list)
     platforms: dict[str, PlannedPlatform] = field(default_factory=dict)
     claims: list[Claim] = field(default_factory=list)
-    ports: Names = field(default_factory=list)
-    links: Names = field(default_factory=list)
+    ports: NameList = field(default_factory=list)
+    links: NameList = field(default_factory=list)
     origin: Origin = Origin()

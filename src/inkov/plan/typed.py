@@ -17,7 +17,7 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 from msgspec import NODEFAULT, Meta, Struct
 from msgspec.structs import fields
 
-from inkov.campus import Address, Network, Origin
+from inkov.campus import Address, Origin, Subnet
 from inkov.plan.schema import HostAddress
 from inkov.vlanset import VlanListError, VlanSet
 
@@ -170,7 +170,7 @@ _LEAVES: dict[Any, tuple[Callable[[Any], Any], str]] = {
     VlanSet: (_vlans, "VLANs, as in 10,20-30"),
     Address: (_interface, "an address with its prefix, as in 10.0.0.5/24"),
     HostAddress: (lambda node: ip_address(str(node)), "an address, as in 10.0.0.1"),
-    Network: (lambda node: ip_network(str(node)), "a subnet, as in 10.0.10.0/24"),
+    Subnet: (lambda node: ip_network(str(node)), "a subnet, as in 10.0.10.0/24"),
 }
 
 

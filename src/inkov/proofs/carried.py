@@ -9,14 +9,14 @@ from msgspec.structs import replace
 
 from inkov.campus import natural
 from inkov.forwarding import BridgePort, Fabric
-from inkov.forwarding.fabric import Crossing, Fold
+from inkov.forwarding.fabric import Crossing, Translation
 from inkov.forwarding.follow import Step, tell
 from inkov.forwarding.path import State, Way, find_way, may_leave
-from inkov.forwarding.reach import Entry, Flood, flood
+from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import why_arrives, why_leaves
 from inkov.plan import Claim
 from inkov.proofs.certificate import certified, way_of
-from inkov.proofs.leaks import entries_of
+from inkov.proofs.leaks import sendings_of
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import BROKEN, HOLDS, Blame, Verdict, decisive
 
@@ -72,15 +72,15 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
     carried = claim.carried_by
     assert carried is not None
     bounds = _Bounds(fabric, carried.on, carried.over)
-    entries = entries_of(
+    sendings = sendings_of(
         fabric, (seat for seat in seats if seat.vid in carried.vlans), verdict.level
     )
-    entries += [
-        Entry(-1, 1 << gateway.vid, fabric.bridge_of[device.name, gateway.bridge])
+    sendings += [
+        Sending(-1, 1 << gateway.vid, fabric.bridge_of[device.name, gateway.bridge])
         for device, gateway in fabric.gateways()
         if gateway.vid in carried.vlans
     ]
-    spread = flood(fabric, entries, verdict.level)
+    spread = flood(fabric, sendings, verdict.level)
     found = bounds.left(spread)
     if not found:
         verdict.verdict, verdict.because = HOLDS, f"VLAN {carried.vlans} is on {carried.words} only"
@@ -88,7 +88,7 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
         return spread
     way = find_way(
         fabric,
-        entries,
+        sendings,
         lambda s: s.bridge in bounds.beyond or bounds.crossed(fabric, s) is not None,
         verdict.level,
     )
@@ -103,19 +103,19 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: 
     out = bounds.crossed(fabric, way.end) if way.end.bridge not in bounds.beyond else None
     if out is not None:
         vid = way.end.vid
-        tagged = bool(out.outer) or not out.view.bare >> vid & 1
+        tagged = bool(out.outer) or not out.view.untagged >> vid & 1
         why = why_leaves(fabric, fabric.resolved(out), vid, tagged)
         verdict.witness.append(
             Step(out.end.device, out.port, "leaves", vid, tagged, why.says, why.origin)
         )
-    verdict.blame = _blamed(fabric, entries, bounds, way, out, verdict.level)
+    verdict.blame = _blamed(fabric, sendings, bounds, way, out, verdict.level)
     verdict.certificate |= {"way": way_of(verdict.witness)}
     return spread
 
 
 def _blamed(
     fabric: Fabric,
-    entries: list[Entry],
+    sendings: list[Sending],
     bounds: _Bounds,
     way: Way,
     out: BridgePort | None,
@@ -128,7 +128,9 @@ def _blamed(
     start, vid = way.start, way.start.vid
     if start.bridge in bounds.beyond:
         others = [
-            entry for entry in entries if (entry.port, entry.bridge) != (start.port, start.bridge)
+            sending
+            for sending in sendings
+            if (sending.port, sending.bridge) != (start.port, start.bridge)
         ]
         alone = not bounds.left(flood(fabric, others, level))
         if start.port >= 0:
@@ -144,12 +146,12 @@ def _blamed(
     for hop in way.hops:
         without = [_without(crossing, hop.link, vid) for crossing in fabric.crossings[hop.leaves]]
         less = replace(fabric, crossings={**fabric.crossings, hop.leaves: without})
-        alone = not bounds.left(flood(less, entries, level))
+        alone = not bounds.left(flood(less, sendings, level))
         near, far = (
             fabric.resolved(fabric.bridge_ports[hop.leaves]),
             fabric.resolved(fabric.bridge_ports[hop.arrives.port]),
         )
-        tagged = not near.view.bare >> vid & 1
+        tagged = not near.view.untagged >> vid & 1
         leaves = why_leaves(fabric, near, vid, tagged)
         found.append(Blame(near.end.device, near.end.port, leaves.says, leaves.origin, alone))
         vid = hop.arrives.vid
@@ -161,9 +163,9 @@ def _blamed(
             for crossing in fabric.crossings.get(out.number, ())
         ]
         spread = flood(
-            replace(fabric, crossings={**fabric.crossings, out.number: without}), entries, level
+            replace(fabric, crossings={**fabric.crossings, out.number: without}), sendings, level
         )
-        why = why_leaves(fabric, fabric.resolved(out), vid, not out.view.bare >> vid & 1)
+        why = why_leaves(fabric, fabric.resolved(out), vid, not out.view.untagged >> vid & 1)
         alone = not bounds.left(spread, (out.number, 1 << vid))
         found.append(Blame(out.end.device, out.port, why.says, why.origin, alone))
     return decisive(found)
@@ -175,8 +177,12 @@ def _without(crossing: Crossing, link: int, vid: int) -> Crossing:
         return crossing
     bit = 1 << vid
 
-    def kept(folds: tuple[Fold, ...]) -> tuple[Fold, ...]:
-        return tuple(fold._replace(leaves=fold.leaves & ~bit) for fold in folds)
+    def kept(translations: tuple[Translation, ...]) -> tuple[Translation, ...]:
+        return tuple(
+            translation._replace(leaves=translation.leaves & ~bit) for translation in translations
+        )
 
     same = tuple((to, mask & ~bit) for to, mask in crossing.same)
-    return replace(crossing, same=same, folds=kept(crossing.folds), hidden=kept(crossing.hidden))
+    return replace(
+        crossing, same=same, translations=kept(crossing.translations), hidden=kept(crossing.hidden)
+    )

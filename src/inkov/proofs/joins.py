@@ -16,23 +16,23 @@ from inkov.forwarding.domains import Domains, breaks, islands
 from inkov.forwarding.follow import follow
 from inkov.forwarding.reasons import why_stopped
 from inkov.proofs.certificate import certified, passing, spanning, way_of
-from inkov.proofs.leaks import closure, entries_of, find_leak, reached, told
+from inkov.proofs.leaks import closure, find_leak, leak_steps, reached, sendings_of
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import BROKEN, HOLDS, Verdict
 
-__all__ = ["Joins", "stopped"]
+__all__ = ["Joins", "explain_where_it_stops"]
 
 _MOST_PAIRS = 200  # of members of a join whose ways to each other are certified one by one
 
 
 class Joins:
-    """Judges joins. `rest_on` notes what a verdict rests on, given the devices that its frames
+    """Judges joins. `assume` notes what a verdict rests on, given the devices that its frames
     pass.
     """
 
-    def __init__(self, fabric: Fabric, rest_on: Callable[[Verdict, set[str]], None]) -> None:
+    def __init__(self, fabric: Fabric, assume: Callable[[Verdict, set[str]], None]) -> None:
         self.fabric = fabric
-        self.rest_on = rest_on
+        self.assume = assume
 
     @cached_property
     def passing(self) -> list[tuple[int, int, int]]:
@@ -48,12 +48,14 @@ class Joins:
         for group in self._alike(seats):
             spread = closure(self.fabric, group, "honest")
             own = {seat.port for seat in group}
-            self.rest_on(verdict, passed_by(spread))
+            self.assume(verdict, passed_by(spread))
             wanted = [s for s in seats if s.port not in own or len(group) > 1]
             deaf = set(wanted) - set(reached(self.fabric, spread, wanted, "honest"))
             if deaf:
                 verdict.verdict = BROKEN
-                stopped(self.fabric, frozenset([min(group)]), frozenset([min(deaf)]), verdict)
+                explain_where_it_stops(
+                    self.fabric, frozenset([min(group)]), frozenset([min(deaf)]), verdict
+                )
                 self._apart(min(group), min(deaf), verdict)
                 return
         pairs = [
@@ -69,7 +71,7 @@ class Joins:
                     {
                         "from": self._named(one),
                         "to": self._named(other),
-                        "way": way_of(told(self.fabric, leak)),
+                        "way": way_of(leak_steps(self.fabric, leak)),
                     }
                     for (one, other), leak in zip(pairs, leaks, strict=True)
                 ]
@@ -89,7 +91,7 @@ class Joins:
         vid = min(vids)
         for seat in seats:
             view, outer = ports[seat.port].view, ports[seat.port].outer
-            keeps = (view.emit & ~view.bare if seat.tag else view.bare) >> vid & 1
+            keeps = (view.emit & ~view.untagged if seat.tag else view.untagged) >> vid & 1
             if view.protected or outer or not keeps:
                 return False
         return self._linked(vid, {ports[seat.port].bridge for seat in seats}, verdict)
@@ -103,7 +105,7 @@ class Joins:
         if len(tops) > 1:
             return False
         every = enumerate(self.fabric.bridges)
-        self.rest_on(
+        self.assume(
             verdict, {i.device for n, i in every if i.live >> vid & 1 and joined.top(n) in tops}
         )
         verdict.certificate |= {"edges": joined.edges}
@@ -174,14 +176,16 @@ class Joins:
             yield verdict
 
 
-def stopped(fabric: Fabric, one: frozenset[Seat], other: frozenset[Seat], verdict: Verdict) -> None:
+def explain_where_it_stops(
+    fabric: Fabric, one: frozenset[Seat], other: frozenset[Seat], verdict: Verdict
+) -> None:
     """Tell where what one side sends stops on its way to the other."""
     if not one or not other:
         verdict.because = "one side has no port that is on"
         return
     source, target = fabric.bridge_ports[min(one).port], fabric.bridge_ports[min(other).port]
     story = follow(
-        fabric, entries_of(fabric, [min(one)], verdict.level), source.end, target, verdict.level
+        fabric, sendings_of(fabric, [min(one)], verdict.level), source.end, target, verdict.level
     )
     verdict.witness = story.steps
     last = story.steps[-1]

@@ -13,8 +13,8 @@ from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.follow import Step, tell
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.path import Goal, State, Way, find_way, may_leave
-from inkov.forwarding.reach import Entry, Flood, entries_at, flood, views_at
-from inkov.forwarding.reasons import said, why_arrives, why_leaves
+from inkov.forwarding.reach import Flood, Sending, flood, sendings_at, views_at
+from inkov.forwarding.reasons import decided_at, why_arrives, why_leaves
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
 
@@ -24,12 +24,12 @@ __all__ = [
     "blamed",
     "closure",
     "ears",
-    "entries_of",
     "find_leak",
     "find_way_to",
     "hearing",
+    "leak_steps",
     "reached",
-    "told",
+    "sendings_of",
     "turning",
 ]
 
@@ -43,7 +43,7 @@ class Leak(NamedTuple):
     way: Way | None
 
 
-def entries_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Entry]:
+def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Sending]:
     """What the hosts in some seats may send: an honest one in its form, a hostile one anything its
     port takes.
     """
@@ -56,15 +56,15 @@ def entries_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Entry]
         level == "hostile"
     ):  # whoever is on the wire sends to the port and to all sub-interfaces on it
         numbers = {n for port in masks for n in fabric.at[fabric.bridge_ports[port].end]}
-        return entries_at(fabric, sorted(numbers), level)
+        return sendings_at(fabric, sorted(numbers), level)
     return [
-        Entry(p, mask, fabric.bridge_ports[p].bridge) for p, mask in sorted(masks.items()) if mask
+        Sending(p, mask, fabric.bridge_ports[p].bridge) for p, mask in sorted(masks.items()) if mask
     ]
 
 
 def closure(fabric: Fabric, seats: Iterable[Seat], level: str) -> Flood:
     """Where frames of some seats can be."""
-    return flood(fabric, entries_of(fabric, seats, level), level)
+    return flood(fabric, sendings_of(fabric, seats, level), level)
 
 
 def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
@@ -82,7 +82,7 @@ def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
                 not port.outer
             ):  # a host with a sub-interface's tag hears what the port under it sends with that tag
                 tag = own.outer or seat.tag
-                mask |= view.emit & ~view.bare & 1 << tag if tag else view.bare
+                mask |= view.emit & ~view.untagged & 1 << tag if tag else view.untagged
         if mask:
             found[number] = mask
     return found
@@ -127,11 +127,11 @@ def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], leve
     """The shortest way from `sources` to any of `targets`, all of which the closure reaches, that
     can happen.
     """
-    return find_way_to(fabric, entries_of(fabric, sources, level), targets, level)
+    return find_way_to(fabric, sendings_of(fabric, sources, level), targets, level)
 
 
 def find_way_to(
-    fabric: Fabric, entries: list[Entry], targets: list[Seat], level: str, hears: str = ""
+    fabric: Fabric, sendings: list[Sending], targets: list[Seat], level: str, hears: str = ""
 ) -> Leak:
     """The same from what is sent; those who hear may be of another level, `hears`."""
     by_bridge: dict[int, list[tuple[int, int]]] = {}
@@ -146,7 +146,7 @@ def find_way_to(
         return None
 
     goal: Goal = lambda state: heard_by(state) is not None  # noqa: E731
-    way = find_way(fabric, entries, goal, level)
+    way = find_way(fabric, sendings, goal, level)
     if way is None:
         return Leak(targets[0].port, None)
     target = heard_by(way.end)
@@ -154,12 +154,12 @@ def find_way_to(
     return Leak(target, way if way.simple else None)
 
 
-def told(fabric: Fabric, leak: Leak) -> list[Step]:
+def leak_steps(fabric: Fabric, leak: Leak) -> list[Step]:
     """A leak as steps, the last being heard at the target."""
     if leak.way is None:
         return []
     port, vid = fabric.bridge_ports[leak.target], leak.way.end.vid
-    tagged = bool(port.outer) or not port.view.bare >> vid & 1
+    tagged = bool(port.outer) or not port.view.untagged >> vid & 1
     why = why_leaves(fabric, fabric.resolved(port), vid, tagged)
     heard = Step(port.end.device, port.port, "heard", vid, tagged, why.says, why.origin)
     return [*tell(fabric, leak.way), heard]
@@ -180,7 +180,7 @@ def blamed(
     def still(changed: Fabric) -> bool:
         return _still(changed, sources, targets, level)
 
-    found = [*_lured(fabric, sources, targets, leak, level), *turning(fabric, leak.way, still)]
+    found = [*_on_request(fabric, sources, targets, leak, level), *turning(fabric, leak.way, still)]
     if not any(blame.alone for blame in found):
         found += _members(fabric, sources, targets, leak, level)
     return decisive(found)
@@ -195,7 +195,7 @@ def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[B
         if hop.arrives.vid != state.vid:
             crossings = dict(fabric.crossings)
             crossings[hop.leaves] = [
-                replace(c, folds=(), hidden=()) if c.link == hop.link else c
+                replace(c, translations=(), hidden=()) if c.link == hop.link else c
                 for c in crossings[hop.leaves]
             ]
             alone = not still(replace(fabric, crossings=crossings))
@@ -227,7 +227,7 @@ def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[B
     return found
 
 
-def _lured(
+def _on_request(
     fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str
 ) -> list[Blame]:
     """The ports at the ends of a way that are only part of it since a host there asks to be a
@@ -237,19 +237,19 @@ def _lured(
     assert leak.way is not None
     for number, vid in ((leak.way.start.port, leak.way.start.vid), (leak.target, leak.way.end.vid)):
         port = fabric.bridge_ports[number] if number >= 0 else None
-        if port is None or not port.lured or (port.view.enters() | port.view.emit) >> vid & 1:
+        if port is None or not port.on_request or (port.view.enters() | port.view.emit) >> vid & 1:
             continue
         ports = list(fabric.bridge_ports)
-        ports[number] = replace(port, lured=())
+        ports[number] = replace(port, on_request=())
         alone = not _still(replace(fabric, bridge_ports=ports), sources, targets, level)
         resolved = fabric.resolved(fabric.bridge_ports[number])
-        attribute = "negotiation" if negotiates(resolved.settled) else "registration"
+        attribute = "negotiation" if negotiates(resolved.completed) else "registration"
         says = (
             f"a host that asks gets VLAN {vid} here: {attribute} is"
-            f" {getattr(resolved.settled, attribute)}"
+            f" {getattr(resolved.completed, attribute)}"
         )
         found.append(
-            Blame(port.end.device, port.port, says, said(fabric, resolved, attribute), alone)
+            Blame(port.end.device, port.port, says, decided_at(fabric, resolved, attribute), alone)
         )
     return found
 
@@ -271,7 +271,7 @@ def _members(
     other = fabric.resolved(fabric.bridge_ports[leak.target])
     left = [seat for seat in targets if seat.port != leak.target]
     alone = not left or not _still(fabric, sources, left, level)
-    why = why_leaves(fabric, other, vid, not other.view.bare >> vid & 1)
+    why = why_leaves(fabric, other, vid, not other.view.untagged >> vid & 1)
     found.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
     if other.view.pvid and other.view.pvid != vid:
         why = why_arrives(fabric, other, other.view.pvid, False)

@@ -30,11 +30,11 @@ def matrix(fabric: Fabric, plan: Plan, level: str = "honest", *, hosts: bool = F
     """Every ordered pair of segments (of VLANs in use, without a plan), or of named hosts."""
     prover = Prover(fabric, plan)
     sides = _hosts(prover) if hosts else _segments(prover)
-    coarse, routing = prover.coarse(level), prover.routing
+    vid_reach, routing = prover.vid_reach(level), prover.routing
     spreads = {name: closure(fabric, seats, level) for name, seats in sides.items()}
     entered = {name: routing.entered(spread) for name, spread in spreads.items()}
-    turned = {name: coarse.spread(coarse.sent(seats)) for name, seats in sides.items()}
-    heard = {name: coarse.heard(seats) for name, seats in sides.items()}
+    turned = {name: vid_reach.spread(vid_reach.sent(seats)) for name, seats in sides.items()}
+    heard = {name: vid_reach.heard(seats) for name, seats in sides.items()}
 
     def hears(one: str, other: str) -> bool:
         if not turned[one] & heard[other]:  # no VID of the one side can turn into any of the other

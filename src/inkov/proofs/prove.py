@@ -11,18 +11,18 @@ from typing import Any
 
 from inkov.campus import Origin
 from inkov.forwarding import Fabric
-from inkov.forwarding.assumptions import Rests, passed_by
+from inkov.forwarding.assumptions import Assumptions, passed_by
 from inkov.forwarding.domains import Domains, domains
 from inkov.forwarding.routers import Routers
 from inkov.plan import Claim, Plan
 from inkov.proofs.carried import judge_carried
 from inkov.proofs.certificate import certified, way_of
-from inkov.proofs.joins import Joins, stopped
-from inkov.proofs.leaks import blamed, closure, find_leak, reached, told
+from inkov.proofs.joins import Joins, explain_where_it_stops
+from inkov.proofs.leaks import blamed, closure, find_leak, leak_steps, reached
 from inkov.proofs.routed import Passage, Routing
-from inkov.proofs.seats import Names, Seat, Unknown
+from inkov.proofs.seats import ClaimNames, Seat, Unknown
 from inkov.proofs.verdict import BROKEN, HOLDS, UNDECIDED, Verdict
-from inkov.proofs.vid_reach import Coarse, vlan_groups
+from inkov.proofs.vid_reach import VidReach, vlan_groups
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End
 
@@ -53,7 +53,10 @@ def prove(
     ]
     for verdict in verdicts:
         verdict.assumes += missing
-        unknown = [*missing, *(says for says in verdict.assumes if says in prover.rests.between)]
+        unknown = [
+            *missing,
+            *(says for says in verdict.assumes if says in prover.assumptions.between),
+        ]
         if strict and unknown and verdict.verdict != UNDECIDED:
             verdict.because = f"it would be said to be {verdict.verdict}, but {unknown[0]}"
             verdict.verdict, verdict.certificate = UNDECIDED, {}
@@ -64,8 +67,8 @@ class Prover:
     def __init__(self, fabric: Fabric, plan: Plan) -> None:
         self.fabric = fabric
         self.plan = plan
-        self.names = Names(fabric, plan)
-        self._coarses: dict[str, Coarse] = {}
+        self.names = ClaimNames(fabric, plan)
+        self._coarses: dict[str, VidReach] = {}
 
     @cached_property
     def domains(self) -> Domains:
@@ -78,28 +81,28 @@ class Prover:
             return [*self.no_leaks(level), *self.joins.none_split(self.domains, self.names.seats)]
         return [self.judge(claim) for claim in claims]
 
-    def _rest_on(self, verdict: Verdict, passed: set[str]) -> None:
+    def _assume(self, verdict: Verdict, passed: set[str]) -> None:
         verdict.assumes = list(
-            dict.fromkeys((*verdict.assumes, *self.rests.on(passed, verdict.level)))
+            dict.fromkeys((*verdict.assumes, *self.assumptions.on(passed, verdict.level)))
         )
 
     @cached_property
-    def rests(self) -> Rests:
-        return Rests(self.fabric)
+    def assumptions(self) -> Assumptions:
+        return Assumptions(self.fabric)
 
-    def coarse(self, level: str) -> Coarse:
+    def vid_reach(self, level: str) -> VidReach:
         """What VIDs can turn into at a level; worked out once."""
         if level not in self._coarses:
-            self._coarses[level] = Coarse(self.fabric, self.names.seats, level)
+            self._coarses[level] = VidReach(self.fabric, self.names.seats, level)
         return self._coarses[level]
 
     @cached_property
     def joins(self) -> Joins:
-        return Joins(self.fabric, self._rest_on)
+        return Joins(self.fabric, self._assume)
 
     @cached_property
     def routing(self) -> Routing:
-        return Routing(self.fabric, Routers(self.fabric, self.domains), self.coarse)
+        return Routing(self.fabric, Routers(self.fabric, self.domains), self.vid_reach)
 
     # --- the plan's claims ------------------------------------------------------------------------
 
@@ -164,8 +167,10 @@ class Prover:
     def _plainly_apart(self, claim: Claim, verdict: Verdict) -> bool:
         """Judge an isolation of whole VLANs by VIDs alone; False if that does not do."""
         sides = self.names.vlan_sides(claim)
-        coarse = self.coarse(verdict.level)
-        masks = [(coarse.sent_in(sources), coarse.heard_in(targets)) for sources, targets in sides]
+        vid_reach = self.vid_reach(verdict.level)
+        masks = [
+            (vid_reach.sent_in(sources), vid_reach.heard_in(targets)) for sources, targets in sides
+        ]
         closures = [self._nowhere_near(sent, heard, verdict) for sent, heard in masks]
         if not closures or None in closures:
             return False
@@ -177,18 +182,18 @@ class Prover:
         """The closure if no link turns what is sent into a VID that is heard, wherever anybody is;
         else None.
         """
-        everywhere = self.coarse(verdict.level).spread(sent)
+        everywhere = self.vid_reach(verdict.level).spread(sent)
         if everywhere & heard:
             return None
-        closed = {"anywhere": bits_to_text(everywhere)}
-        self._rest_on(verdict, self._devices(closed))
-        return closed
+        stated_closure = {"anywhere": bits_to_text(everywhere)}
+        self._assume(verdict, self._devices(stated_closure))
+        return stated_closure
 
-    def _devices(self, closed: dict[str, Any]) -> set[str]:
+    def _devices(self, stated_closure: dict[str, Any]) -> set[str]:
         """The devices that frames of a closure can be on."""
-        if "anywhere" not in closed:
-            return {name.partition("|")[0] for name in closed}
-        mask = VlanSet.parse(closed["anywhere"]).bits
+        if "anywhere" not in stated_closure:
+            return {name.partition("|")[0] for name in stated_closure}
+        mask = VlanSet.parse(stated_closure["anywhere"]).bits
         return {inside.device for inside in self.fabric.bridges if inside.live & mask}
 
     def _holds(self, verdict: Verdict, *, nobody: bool = False) -> None:
@@ -207,14 +212,14 @@ class Prover:
         """No frame of the first side of a leg gets to the second."""
         closures: list[dict[str, Any]] = []
         for sources, targets in legs:
-            coarse = self.coarse(verdict.level)
-            plain = self._nowhere_near(coarse.sent(sources), coarse.heard(targets), verdict)
+            vid_reach = self.vid_reach(verdict.level)
+            plain = self._nowhere_near(vid_reach.sent(sources), vid_reach.heard(targets), verdict)
             if plain is not None:
                 closures.append(plain)
                 continue
             spread = closure(self.fabric, sources, verdict.level)
             heard = reached(self.fabric, spread, self.names.near(spread, targets), verdict.level)
-            self._rest_on(verdict, passed_by(spread))
+            self._assume(verdict, passed_by(spread))
             if heard:
                 self._leak(sources, heard, verdict)
                 if verdict.verdict == BROKEN:
@@ -243,13 +248,15 @@ class Prover:
         """
         if verdict.layer == 3:
             routed = [
-                self.routing.certified(closed, targets, verdict.level)
-                for closed, (_, targets) in zip(closures, legs, strict=True)
+                self.routing.certified(stated_closure, targets, verdict.level)
+                for stated_closure, (_, targets) in zip(closures, legs, strict=True)
             ]
             # What routers send may be anywhere that no finer look has excluded.
             everywhere = set(self.fabric.campus.devices)
-            for closed in routed:
-                self._rest_on(verdict, everywhere if closed is None else self._devices(closed))
+            for stated_closure in routed:
+                self._assume(
+                    verdict, everywhere if stated_closure is None else self._devices(stated_closure)
+                )
             if None in routed:
                 return
             verdict.certificate |= {"routed": routed}
@@ -271,8 +278,8 @@ class Prover:
         )
         verdict.because += f", in part ({path.says})" if passage.in_part else ""
         verdict.assumes += path.assumes
-        routed = self.routing.told(sources, passage, targets, verdict.level)
-        self._rest_on(verdict, {step.switch for step in routed.steps})
+        routed = self.routing.steps_of(sources, passage, targets, verdict.level)
+        self._assume(verdict, {step.switch for step in routed.steps})
         if not routed.simple:
             verdict.because += ", but only by ways that pass a switch twice: not settled"
             return
@@ -292,7 +299,7 @@ class Prover:
             )
             return
         verdict.verdict = BROKEN
-        verdict.witness = told(self.fabric, leak)
+        verdict.witness = leak_steps(self.fabric, leak)
         verdict.blame = blamed(self.fabric, sources, heard, leak, verdict.level)
         first, last = verdict.witness[0], verdict.witness[-1]
         more = f" and {len(heard) - 1} more" if len(heard) > 1 else ""
@@ -306,7 +313,7 @@ class Prover:
         [(one, other)] = self.legs(claim)
         spread = closure(self.fabric, one, verdict.level)
         heard = reached(self.fabric, spread, other, verdict.level) if one and other else []
-        self._rest_on(verdict, passed_by(spread))
+        self._assume(verdict, passed_by(spread))
         if heard:
             self._leak(one, heard, verdict)  # the same way, but wanted
             if verdict.verdict == BROKEN:
@@ -325,7 +332,7 @@ class Prover:
                     verdict.verdict, verdict.certificate = UNDECIDED, {}
             return
         verdict.verdict = BROKEN
-        stopped(self.fabric, one, other, verdict)
+        explain_where_it_stops(self.fabric, one, other, verdict)
         verdict.because += "; and no router passes on its packets" if claim.layer == 3 else ""
         self._certify(verdict, [certified(self.fabric, spread, other)], [(one, other)])
 
@@ -342,7 +349,7 @@ class Prover:
     def _carried(self, claim: Claim, verdict: Verdict) -> None:
         if self.names.unknown(claim):
             raise Unknown
-        self._rest_on(
+        self._assume(
             verdict, passed_by(judge_carried(self.fabric, self.names.seats, claim, verdict))
         )
 
@@ -377,8 +384,10 @@ class Prover:
             claim = f"VLAN {group} leaks into no other"
             verdict = Verdict(claim, "no-leak", level, 2, UNDECIDED, "", Origin())
             verdict.certificate = {"vlans": str(group)}
-            coarse = self.coarse(level)
-            plain = self._nowhere_near(coarse.sent_in(group), coarse.heard_beside(group), verdict)
+            vid_reach = self.vid_reach(level)
+            plain = self._nowhere_near(
+                vid_reach.sent_in(group), vid_reach.heard_beside(group), verdict
+            )
             if plain is not None:
                 self._holds(verdict)
                 verdict.certificate |= {"closures": [plain]}

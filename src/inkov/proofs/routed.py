@@ -14,27 +14,27 @@ from ipaddress import IPv4Network, IPv6Network
 from operator import or_
 from typing import Any, NamedTuple
 
-from inkov.campus import Network
+from inkov.campus import Subnet
 from inkov.forwarding import Fabric
 from inkov.forwarding.follow import Step, tell
 from inkov.forwarding.path import Way, find_way, to_present
-from inkov.forwarding.reach import Entry, Flood, flood
+from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.routers import PASSES, STOPPED, Path, Routers, networks
 from inkov.forwarding.stations import Interface, reaches_station
 from inkov.proofs.certificate import certified
 from inkov.proofs.leaks import (
     closure,
     ears,
-    entries_of,
     find_way_to,
     hearing,
+    leak_steps,
     reached,
-    told,
+    sendings_of,
     turning,
 )
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
-from inkov.proofs.vid_reach import Coarse
+from inkov.proofs.vid_reach import VidReach
 from inkov.vlanset import VlanSet, bits_to_text
 
 __all__ = ["Passage", "Routed", "Routing"]
@@ -43,7 +43,7 @@ Seats = frozenset[Seat]
 Group = tuple[str, str | int]  # a routing table, and a device or a VLAN in it
 
 
-EVERYWHERE: list[Network] = [IPv4Network("0.0.0.0/0"), IPv6Network("::/0")]
+EVERYWHERE: list[Subnet] = [IPv4Network("0.0.0.0/0"), IPv6Network("::/0")]
 
 
 class Passage(NamedTuple):
@@ -72,11 +72,13 @@ class Routed(NamedTuple):
 class Routing:
     """The routers of a campus, and where what they send gets to."""
 
-    def __init__(self, fabric: Fabric, routers: Routers, coarse: Callable[[str], Coarse]) -> None:
+    def __init__(
+        self, fabric: Fabric, routers: Routers, vid_reach: Callable[[str], VidReach]
+    ) -> None:
         self.fabric = fabric
         self.routers = routers
-        self.coarse = (
-            coarse  # what VIDs can turn into at a level: where it says no, no flood is needed
+        self.vid_reach = (
+            vid_reach  # what VIDs can turn into at a level: where it says no, no flood is needed
         )
         self._floods: dict[tuple[int, int], Flood] = {}
         self._outs: dict[tuple[Seats, str], list[tuple[Interface, Seat]]] = {}
@@ -98,14 +100,14 @@ class Routing:
         """
         if (targets, level) not in self._outs:
             heard_in, listening = (
-                self.coarse(level).heard(targets),
+                self.vid_reach(level).heard(targets),
                 ears(self.fabric, targets, level),
             )
             heard_by: dict[tuple[int, int], Seat | None] = {}
             for out in self.routers.up:
                 hub = out.bridge, out.vid
                 if hub not in heard_by:
-                    near = self.coarse("honest").spread(1 << out.vid) & heard_in
+                    near = self.vid_reach("honest").spread(1 << out.vid) & heard_in
                     heard_by[hub] = (
                         hearing(self.spread_from(out), listening, level) if near else None
                     )
@@ -127,12 +129,12 @@ class Routing:
                         return found
         return found
 
-    def told(self, sources: Seats, passage: Passage, targets: Seats, level: str) -> Routed:
+    def steps_of(self, sources: Seats, passage: Passage, targets: Seats, level: str) -> Routed:
         """A passage hop by hop."""
         into = passage.path.into
         way = find_way(
             self.fabric,
-            entries_of(self.fabric, sources, level),
+            sendings_of(self.fabric, sources, level),
             to_present(into.bridge, into.vid),
             level,
         )
@@ -152,23 +154,25 @@ class Routing:
                 ways.append(way)
         heard = reached(self.fabric, self.spread_from(passage.path.out), targets, level)
         leak = find_way_to(self.fabric, [_sent(passage.path.out)], heard, "honest", hears=level)
-        steps += told(self.fabric, leak)[1:]
+        steps += leak_steps(self.fabric, leak)[1:]
         ways += [leak.way] if leak.way is not None else []
         return Routed(steps, ways, leak.way is not None and all(way.simple for way in ways))
 
     def certified(
-        self, closed: dict[str, Any], targets: Seats, level: str
+        self, stated_closure: dict[str, Any], targets: Seats, level: str
     ) -> dict[str, Any] | None:
         """Where what routers send can be, for the verifier, given where frames of one side can be;
         None if it would not do. The verifier takes too many routers to know each other, by VIDs
         alone, and so must this.
         """
-        coarse, routers = self.coarse("honest"), self.routers
-        anywhere = VlanSet.parse(closed["anywhere"]).bits if "anywhere" in closed else 0
+        vid_reach, routers = self.vid_reach("honest"), self.routers
+        anywhere = (
+            VlanSet.parse(stated_closure["anywhere"]).bits if "anywhere" in stated_closure else 0
+        )
         outs: dict[tuple[int, int], int] = {}
         for into in routers.up:
             inside = self.fabric.bridges[into.bridge]
-            there = closed.get(f"{inside.device}|{inside.name}", {}) if not anywhere else {}
+            there = stated_closure.get(f"{inside.device}|{inside.name}", {}) if not anywhere else {}
             vids = anywhere or VlanSet.parse(there.get("vids", "none")).bits
             for out in self._known(into) if vids >> into.vid & 1 else ():
                 ends = senders(into, level), networks(out)
@@ -178,11 +182,11 @@ class Routing:
                 ]
                 if (out.bridge, out.vid) != (into.bridge, into.vid) and not any(stopped):
                     outs[out.bridge, out.vid] = 1 << out.vid
-        mask = coarse.spread(reduce(or_, outs.values(), 0))
-        if not mask & self.coarse(level).heard(targets):
+        mask = vid_reach.spread(reduce(or_, outs.values(), 0))
+        if not mask & self.vid_reach(level).heard(targets):
             return {"anywhere": bits_to_text(mask)}
         spread = flood(
-            self.fabric, [Entry(-1, bit, bridge) for (bridge, _), bit in outs.items()], "honest"
+            self.fabric, [Sending(-1, bit, bridge) for (bridge, _), bit in outs.items()], "honest"
         )
         heard = hearing(spread, ears(self.fabric, targets, level), level)
         return certified(self.fabric, spread, targets) if heard is None else None
@@ -206,7 +210,7 @@ class Routing:
             for one in self._sharing.get(group, ()):
                 if id(one) not in found:  # a name may be that of several, on several bridges
                     found[id(one)] = one
-                    shared = VlanSet(self.coarse("honest").spread(1 << one.vid))
+                    shared = VlanSet(self.vid_reach("honest").spread(1 << one.vid))
                     near: set[Group] = {(one.vrf, one.device), *((one.vrf, vid) for vid in shared)}
                     work += near - groups
                     groups |= near
@@ -218,9 +222,9 @@ class Routing:
         """The lines to blame, each tried: gateways passed, and places where frames change VLAN."""
 
         def still(fabric: Fabric, without: Interface | None = None) -> bool:
-            # With a link that turns fewer VIDs into others, what `coarse` says no to stays so.
+            # With a link that turns fewer VIDs into others, what `vid_reach` says no to stays so.
             routers = self.routers if without is None else self.routers.without(without)
-            changed = Routing(fabric, routers, self.coarse)
+            changed = Routing(fabric, routers, self.vid_reach)
             return bool(
                 changed.passages(changed.entered(closure(fabric, sources, level)), targets, level)
             )
@@ -240,13 +244,13 @@ class Routing:
         return decisive(found)
 
 
-def senders(into: Interface, level: str) -> list[Network]:
+def senders(into: Interface, level: str) -> list[Subnet]:
     """Where packets that come in by an interface may say they are from: a hostile host says what it
     likes (FM 5.8).
     """
     return networks(into) if level == "honest" else EVERYWHERE
 
 
-def _sent(interface: Interface) -> Entry:
+def _sent(interface: Interface) -> Sending:
     """Frames that a router sends by an interface."""
-    return Entry(-1, 1 << interface.vid, interface.bridge)
+    return Sending(-1, 1 << interface.vid, interface.bridge)

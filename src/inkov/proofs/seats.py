@@ -17,7 +17,7 @@ from inkov.forwarding.reach import Flood, owned_tags
 from inkov.plan import Claim, Plan, vlan_names
 from inkov.vlanset import VlanListError, VlanSet
 
-__all__ = ["Names", "Seat", "Unknown", "all_seats"]
+__all__ = ["ClaimNames", "Seat", "Unknown", "all_seats"]
 
 
 class Seat(NamedTuple):
@@ -38,14 +38,14 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     """The seats at a host port. A tag that a sub-interface takes is that one's (FM 3.9)."""
     view = port.view
     found = []
-    vid = view.pvid or (view.bare & -view.bare).bit_length() - 1
-    if view.pvid or view.bare:
+    vid = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
+    if view.pvid or view.untagged:
         found.append(Seat(port.number, 0, vid))
     if not port.outer:
-        tagged = view.admit & view.emit & ~view.bare & ~owned_tags(fabric, port.end)
+        tagged = view.admit & view.emit & ~view.untagged & ~owned_tags(fabric, port.end)
         found += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
     if not found and (
-        view.enters() or port.lured
+        view.enters() or port.on_request
     ):  # in no VLAN, and yet a hostile host gets in there
         found.append(Seat(port.number, 0, 0))
     return found
@@ -61,7 +61,7 @@ def all_seats(fabric: Fabric) -> list[Seat]:
     ]
 
 
-class Names:
+class ClaimNames:
     """Finds the seats that a name means: a segment, a VLAN, a host, ports by a pattern, or
     everything.
     """

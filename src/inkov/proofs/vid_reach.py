@@ -11,16 +11,16 @@ from collections.abc import Iterable
 from functools import cached_property
 
 from inkov.forwarding import Fabric
-from inkov.forwarding.reach import entries_at, views_at
+from inkov.forwarding.reach import sendings_at, views_at
 from inkov.proofs.leaks import audible
 from inkov.proofs.seats import Seat
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
 
-__all__ = ["Coarse", "vlan_groups"]
+__all__ = ["VidReach", "vlan_groups"]
 
 
-class Coarse:
+class VidReach:
     """What VIDs can turn into anywhere on the campus, and what hosts send and hear: no places, only
     VIDs.
     """
@@ -36,12 +36,12 @@ class Coarse:
         found: dict[int, int] = {}
         for crossings in self.fabric.crossings.values():
             for crossing in crossings:
-                for fold in (
-                    *crossing.folds,
+                for translation in (
+                    *crossing.translations,
                     *(crossing.hidden if self.level == "hostile" else ()),
                 ):
-                    for vid in VlanSet(fold.leaves):
-                        found[vid] = found.get(vid, 0) | fold.arrives & ~(1 << vid)
+                    for vid in VlanSet(translation.leaves):
+                        found[vid] = found.get(vid, 0) | translation.arrives & ~(1 << vid)
         return found
 
     @cached_property
@@ -53,8 +53,8 @@ class Coarse:
                 port.end not in self.fabric.wiring.of
             ):  # routed sub-interfaces on the wire count, too
                 sent, heard = found.get(port.end, (0, 0))
-                for entry in entries_at(self.fabric, [port.number], self.level):
-                    sent |= entry.mask
+                for sending in sendings_at(self.fabric, [port.number], self.level):
+                    sent |= sending.mask
                 for view in views_at(port, self.level):
                     heard |= view.emit
                 found[port.end] = sent, heard

@@ -24,7 +24,7 @@ from typing import IO, Any
 
 import msgspec
 
-from inkov.campus import Address, Network, Platform
+from inkov.campus import Address, Platform, Subnet
 from inkov.campus.origin import FileName
 from inkov.readers.reading import FileReport, Part
 from inkov.vlanset import VlanSet
@@ -114,7 +114,7 @@ def _decode(kind: Any, value: Any) -> Any:
         return _NAMES.setdefault(value, value)
     if kind is Address:
         return ip_interface(value)
-    if kind is Network:
+    if kind is Subnet:
         return ip_network(value)
     raise NotImplementedError(kind)
 

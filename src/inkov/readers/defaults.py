@@ -8,10 +8,10 @@ from typing import Any
 
 from inkov.campus import STANDARD, Device, Fact, Origin, Port
 
-__all__ = ["by_the_standard", "settled_value"]
+__all__ = ["by_the_standard", "value_or_default"]
 
 
-def settled_value(device: Device, port: Port, attribute: str) -> Any:
+def value_or_default(device: Device, port: Port, attribute: str) -> Any:
     """The stated value, or else the platform's default; None where there is neither."""
     fact: Fact[Any] | None = getattr(port, attribute)
     fact = device.platform.unstated.get(attribute) if fact is None else fact

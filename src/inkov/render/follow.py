@@ -6,7 +6,7 @@ from typing import Any
 
 from inkov.forwarding.follow import Step, Story, heard_instead
 from inkov.forwarding.ping import Ping
-from inkov.forwarding.reach import Entry
+from inkov.forwarding.reach import Sending
 from inkov.forwarding.reasons import Reason
 from inkov.forwarding.stations import Heard
 from inkov.readers import Locator
@@ -29,13 +29,15 @@ __all__ = [
 _SHOWN = 6
 
 
-def hears_json(sender: End, entries: list[Entry], level: str, heard: list[Heard]) -> dict[str, Any]:
+def hears_json(
+    sender: End, sendings: list[Sending], level: str, heard: list[Heard]
+) -> dict[str, Any]:
     """The fixed shape. `vlan` of `from` is null where frames enter in several; `certain` is there
     only if false.
     """
     mask = 0
-    for entry in entries:
-        mask |= entry.mask
+    for sending in sendings:
+        mask |= sending.mask
     vids = list(VlanSet(mask)) if mask.bit_count() == 1 else []
     return {
         "from": {"switch": sender.device, "port": sender.port, "vlan": vids[0] if vids else None},
@@ -49,7 +51,7 @@ def hears_json(sender: End, entries: list[Entry], level: str, heard: list[Heard]
     }
 
 
-def hears_grid(label: str, result: dict[str, Any], rests: list[str]) -> Grid:
+def hears_grid(label: str, result: dict[str, Any], assumed: list[str]) -> Grid:
     grid = Grid(
         [
             Column("Switch"),
@@ -69,14 +71,14 @@ def hears_grid(label: str, result: dict[str, Any], rests: list[str]) -> Grid:
     grid.notes.append(
         f"Sent at {safe(label)} in VLAN {result['sent_in']}, {result['level']}: {heard}"
     )
-    _rests(grid, rests)
+    _note_assumptions(grid, assumed)
     return grid
 
 
-def _rests(grid: Grid, rests: list[str]) -> None:
-    grid.notes += [f"Rests on: {safe(text)}" for text in rests[:_SHOWN]]
-    if len(rests) > _SHOWN:
-        grid.notes.append(f"... and {len(rests) - _SHOWN} more; --format json lists them")
+def _note_assumptions(grid: Grid, assumed: list[str]) -> None:
+    grid.notes += [f"Rests on: {safe(text)}" for text in assumed[:_SHOWN]]
+    if len(assumed) > _SHOWN:
+        grid.notes.append(f"... and {len(assumed) - _SHOWN} more; --format json lists them")
 
 
 def step_json(step: Step, locator: Locator) -> dict[str, Any]:
@@ -92,7 +94,7 @@ def step_json(step: Step, locator: Locator) -> dict[str, Any]:
 
 
 def story_json(
-    one: str, other: str, story: Story, rests: list[str], locator: Locator
+    one: str, other: str, story: Story, assumed: list[str], locator: Locator
 ) -> dict[str, Any]:
     """The fixed shape, and what the answer rests on."""
     return {
@@ -102,7 +104,7 @@ def story_json(
         "steps": [step_json(step, locator) for step in story.steps],
         **({} if story.simple else {"certain": False}),
         **({} if story.arrives else {"instead": heard_instead(story.instead)}),
-        "assumes": rests,
+        "assumes": assumed,
     }
 
 
@@ -135,7 +137,7 @@ def _add(grid: Grid, steps: list[Step], locator: Locator, *before: str) -> None:
         )
 
 
-def story_grid(one: str, other: str, story: Story, rests: list[str], locator: Locator) -> Grid:
+def story_grid(one: str, other: str, story: Story, assumed: list[str], locator: Locator) -> Grid:
     grid = Grid(list(_COLUMNS))
     _add(grid, story.steps, locator)
     if story.arrives:
@@ -150,12 +152,12 @@ def story_grid(one: str, other: str, story: Story, rests: list[str], locator: Lo
             f"A frame from {safe(one)} does not arrive at {safe(other)}:"
             f" {heard_instead(story.instead)}."
         )
-    _rests(grid, rests)
+    _note_assumptions(grid, assumed)
     return grid
 
 
 def ping_json(
-    one: str, other: str, result: Ping, rests: list[str], locator: Locator
+    one: str, other: str, result: Ping, assumed: list[str], locator: Locator
 ) -> dict[str, Any]:
     return {
         "from": one,
@@ -166,11 +168,11 @@ def ping_json(
             {"way": p.name, "holds": p.holds, "says": p.says, "origin": plain(p.origin, locator)}
             for p in result.parts
         ],
-        "assumes": [*result.assumes, *rests],
+        "assumes": [*result.assumes, *assumed],
     }
 
 
-def ping_grid(one: str, other: str, result: Ping, rests: list[str], locator: Locator) -> Grid:
+def ping_grid(one: str, other: str, result: Ping, assumed: list[str], locator: Locator) -> Grid:
     grid = Grid([Column("Way"), *_COLUMNS], grouped=True)
     for part in result.parts:
         at = brief(part.origin, locator)
@@ -188,7 +190,7 @@ def ping_grid(one: str, other: str, result: Ping, rests: list[str], locator: Loc
         _add(grid, part.steps, locator, part.name)
     verdict = "works" if result.works else "does not work"
     grid.notes.append(f"A ping between {safe(one)} and {safe(other)} {verdict}.")
-    _rests(grid, [*result.assumes, *rests])
+    _note_assumptions(grid, [*result.assumes, *assumed])
     return grid
 
 

@@ -51,7 +51,7 @@ def port_rows(
 
 def _row(fabric: Fabric, resolved: Resolved, outside: dict[End, str]) -> PortRow:
     view, end, stated = resolved.view, resolved.end, resolved.stated
-    untagged, tagged = view.bare, view.emit & ~view.bare
+    untagged, tagged = view.untagged, view.emit & ~view.untagged
     if resolved.mode is Mode.ROUTED:
         untagged = tagged = 0
     links = fabric.wiring.of.get(end, [])
@@ -105,7 +105,7 @@ def matrix(
             passed |= view.emit
         for vid in VlanSet(passed if vlans is None else passed & vlans.bits):
             marks = {
-                p: "" if not v.emit >> vid & 1 else "U" if v.bare >> vid & 1 else "T"
+                p: "" if not v.emit >> vid & 1 else "U" if v.untagged >> vid & 1 else "T"
                 for p, v in views.items()
             }
             rows.append(Membership(device.name, vid, marks))

@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from inkov.campus import Basis, Mode, Negotiation, Origin
 from inkov.forwarding import Fabric, Form, Resolved
-from inkov.forwarding.completion import settled_fact
+from inkov.forwarding.completion import completed_fact
 from inkov.forwarding.needed import needed, unneeded
 from inkov.forwarding.negotiation import negotiates
 from inkov.vlanset import bits_to_text
@@ -75,7 +75,7 @@ def trunk_rows(
         ways: dict[tuple[str, str], str] = dict.fromkeys(there[1], "a to b")
         for leaves, arrives in back[1]:
             ways[arrives, leaves] = "both" if (arrives, leaves) in ways else "b to a"
-        natives = [end.native for end in (a, b) if end.like is Mode.TRUNK and end.native]
+        natives = [end.native for end in (a, b) if end.effective_mode is Mode.TRUNK and end.native]
         rows.append(
             TrunkRow(
                 _end(fabric, a),
@@ -98,35 +98,35 @@ def trunk_rows(
 def _is_trunk(resolved: Resolved) -> bool:
     """True for a trunk, and for a general port that sends tagged frames."""
     view = resolved.view
-    return view.form in _TRUNKS or (view.form is Form.GENERAL and bool(view.emit & ~view.bare))
+    return view.form in _TRUNKS or (view.form is Form.GENERAL and bool(view.emit & ~view.untagged))
 
 
 def _crosses(fabric: Fabric, link: int, near: End) -> tuple[int, list[tuple[str, str]]]:
     """What crosses a link from one end: the VIDs that keep their number, and (left as, arrives as)
     of the others.
     """
-    same, folds = 0, []
+    same, translations = 0, []
     for sender in fabric.at.get(near, ()):
         for crossing in fabric.crossings.get(sender, ()):
             if crossing.link == link:
                 for _, mask in crossing.same:
                     same |= mask
-                folds += [
-                    (bits_to_text(fold.leaves), bits_to_text(fold.arrives))
-                    for fold in crossing.folds
+                translations += [
+                    (bits_to_text(translation.leaves), bits_to_text(translation.arrives))
+                    for translation in crossing.translations
                 ]
-    return same, folds
+    return same, translations
 
 
 def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
     """Why a port is in its mode, in a few words, and where that was said."""
     platform = fabric.device(resolved.end.device).platform
-    mode = settled_fact(resolved.stated, platform, "mode")
-    negotiation = settled_fact(resolved.stated, platform, "negotiation")
+    mode = completed_fact(resolved.stated, platform, "mode")
+    negotiation = completed_fact(resolved.stated, platform, "negotiation")
     assert mode is not None and negotiation is not None
-    if negotiates(resolved.settled):
+    if negotiates(resolved.completed):
         return (
-            f"negotiated: {resolved.settled.negotiation}, far end {resolved.remote}",
+            f"negotiated: {resolved.completed.negotiation}, far end {resolved.remote}",
             negotiation.origin,
         )
     member = resolved.stated.tagged or resolved.stated.untagged
@@ -136,7 +136,7 @@ def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
         return "stated", member.origin
     if mode.origin.basis is Basis.STATED:
         announcing = (
-            ", announcing" if resolved.settled.negotiation is Negotiation.ANNOUNCING else ""
+            ", announcing" if resolved.completed.negotiation is Negotiation.ANNOUNCING else ""
         )
         return f"stated{announcing}", mode.origin
     return str(mode.origin.basis), mode.origin
@@ -147,20 +147,20 @@ def _end(fabric: Fabric, resolved: Resolved) -> TrunkEnd:
     view = resolved.view
     native = "none"
     if resolved.mode is Mode.TRUNK:
-        vid = resolved.settled.native_vlan
+        vid = resolved.completed.native_vlan
         native = (
             "none"
             if vid is None
-            else f"{vid}" + (" tagged" if resolved.settled.native_tagged else "")
+            else f"{vid}" + (" tagged" if resolved.completed.native_tagged else "")
         )
-        stated = str(resolved.settled.allowed)
+        stated = str(resolved.completed.allowed)
     else:
         native = str(view.pvid or "none")
         stated = bits_to_text(resolved.free.emit)
     return TrunkEnd(
         resolved.end.device,
         resolved.end.port,
-        str(resolved.like),
+        str(resolved.effective_mode),
         how,
         native,
         stated,

@@ -16,13 +16,13 @@ from operator import or_
 from typing import Any, NamedTuple
 
 from inkov.plan import Claim
-from inkov.verify.frames import ALL, Hub, Seat, Spot, bits
-from inkov.verify.packets import Network, Station
+from inkov.verify.frames import ALL, HostSeat, Hub, Spot, bits
+from inkov.verify.packets import PacketModel, Station
 from inkov.vlanset import VlanSet
 
-__all__ = ["Network", "Refused", "verify", "verify_entry"]
+__all__ = ["PacketModel", "Refused", "verify", "verify_entry"]
 
-Entry = dict[str, Any]
+ClaimEntry = dict[str, Any]
 Sent = tuple[Hub, Spot | None, int]
 """What somebody sends: on a bridge, by a port (None: the device itself), in the VIDs of a mask."""
 
@@ -33,23 +33,23 @@ class Side(NamedTuple):
     """
 
     vids: int
-    some: frozenset[Seat] = frozenset()
+    some: frozenset[HostSeat] = frozenset()
 
-    def seats(self, net: Network) -> set[Seat]:
+    def seats(self, net: PacketModel) -> set[HostSeat]:
         return {
             seat for vid, own in net.by_vid.items() if self.vids >> vid & 1 for seat in own
         } | self.some
 
-    def minus(self, other: Side, net: Network) -> Side:
+    def minus(self, other: Side, net: PacketModel) -> Side:
         if self.some or other.some:
             return Side(0, frozenset(self.seats(net) - other.seats(net)))
         return Side(self.vids & ~other.vids)
 
-    def sends(self, net: Network, level: str) -> int:
+    def sends(self, net: PacketModel, level: str) -> int:
         """The VIDs that it sends in, wherever; `hears` likewise."""
         return self._mask(net.sends(level), net.sent, level)
 
-    def hears(self, net: Network, level: str) -> int:
+    def hears(self, net: PacketModel, level: str) -> int:
         return self._mask(net.hears(level), net.heard, level)
 
     def _mask(self, by_vid: dict[int, int], each: Any, level: str) -> int:
@@ -122,11 +122,11 @@ class Closure:
         )
 
 
-def sent(net: Network, seats: Iterable[Seat], level: str) -> list[Sent]:
+def sent(net: PacketModel, seats: Iterable[HostSeat], level: str) -> list[Sent]:
     return [(spot.hub, spot, mask) for seat in seats for spot, mask in net.sent(seat, level)]
 
 
-def verify_closed(net: Network, stated: Entry, sends: list[Sent], level: str) -> Closure:
+def verify_closed(net: PacketModel, stated: ClaimEntry, sends: list[Sent], level: str) -> Closure:
     """That what is sent stays in a closure. Raises Refused."""
     closure = Closure(stated)
     for hub, spot, mask in sends:
@@ -140,7 +140,12 @@ def verify_closed(net: Network, stated: Entry, sends: list[Sent], level: str) ->
 
 
 def verify_apart(
-    net: Network, stated: Entry, sources: Side | list[Sent], targets: Side, level: str, hear: str
+    net: PacketModel,
+    stated: ClaimEntry,
+    sources: Side | list[Sent],
+    targets: Side,
+    level: str,
+    hear: str,
 ) -> None:
     """That no frame of one side (or sent at some stations) is heard by the other, at the levels of
     those who send and who hear: by VIDs alone, or by where frames can be. Raises Refused.
@@ -175,8 +180,8 @@ def verify_apart(
 
 
 def replay(
-    net: Network, steps: list[Entry], sends: list[Sent], level: str
-) -> tuple[Hub, Spot | None, int, list[Entry]]:
+    net: PacketModel, steps: list[ClaimEntry], sends: list[Sent], level: str
+) -> tuple[Hub, Spot | None, int, list[ClaimEntry]]:
     """That a frame that is sent can go this way, passing no bridge twice. Raises Refused.
 
     Returns where it then is, by which port it came there, in which VLAN, and the step that is left,
@@ -218,7 +223,7 @@ def replay(
     return hub, came, vid, steps[len(path) - 1 :] if len(path) % 2 == 0 else []
 
 
-def may_leave(net: Network, hub: Hub, came: Spot | None, name: str) -> Spot:
+def may_leave(net: PacketModel, hub: Hub, came: Spot | None, name: str) -> Spot:
     out = net.by_key.get(name)
     if out is None or out.hub != hub:
         raise Refused(f"{name} is no port where the frame is")
@@ -228,7 +233,7 @@ def may_leave(net: Network, hub: Hub, came: Spot | None, name: str) -> Spot:
 
 
 def verify_way(
-    net: Network, steps: list[Entry], sources: Side, targets: Side, claim: Claim
+    net: PacketModel, steps: list[ClaimEntry], sources: Side, targets: Side, claim: Claim
 ) -> None:
     """That a frame of one of `sources` can go this way, by routers if the claim is of layer 3, and
     is heard by one of `targets`. Raises Refused.
@@ -273,7 +278,7 @@ def verify_way(
 # --- joined ---------------------------------------------------------------------------------------
 
 
-def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
+def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> None:
     """That members are joined by the links of an entry, or by ways from each to each other; or, if
     broken, that one of them does not hear another. Raises Refused.
     """
@@ -298,7 +303,7 @@ def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
         vid = next(iter(seats)).vid
         for seat in seats:
             view = seat.spot.views[0]
-            keeps = (view.emit & ~view.bare if seat.tag else view.bare) >> vid & 1
+            keeps = (view.emit & ~view.untagged if seat.tag else view.untagged) >> vid & 1
             if seat.spot.protected or not keeps or seat.spot.outer:
                 raise Refused(
                     f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port"
@@ -306,7 +311,7 @@ def verify_join(net: Network, seats: set[Seat], entry: Entry) -> None:
         verify_joined(net, entry["edges"], vid, {seat.spot.hub for seat in seats})
 
 
-def verify_joined(net: Network, edges: list[list[str]], vid: int, hubs: set[Hub]) -> None:
+def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, hubs: set[Hub]) -> None:
     """That links join the bridges with members of a VLAN, passing it both ways. Raises Refused."""
     root: dict[Hub, Hub] = {}
     if len({name for edge in edges for name in edge}) < 2 * len(edges):
@@ -347,12 +352,12 @@ def vids_of(vlans: dict[str, VlanSet], name: str) -> int | None:
         return None
 
 
-def meant(net: Network, vlans: dict[str, VlanSet], names: Iterable[str] | None) -> Side:
+def meant(net: PacketModel, vlans: dict[str, VlanSet], names: Iterable[str] | None) -> Side:
     """Who is meant by names of a claim: segments or VLANs (by `vlans`), numbers, hosts, ports, or
     everything.
     """
     vids = 0
-    some: set[Seat] = set()
+    some: set[HostSeat] = set()
     hosts = {host.name: host for host in net.campus.hosts}
     for name in names or ():
         if name == "everything":
@@ -373,7 +378,7 @@ def meant(net: Network, vlans: dict[str, VlanSet], names: Iterable[str] | None) 
     return Side(vids, frozenset(some))
 
 
-def legs_of(net: Network, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple[Side, Side]]:
+def legs_of(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple[Side, Side]]:
     """Whose frames a claim is about, and who hears them."""
 
     def side(names: Iterable[str] | None) -> Side:
@@ -392,7 +397,7 @@ def legs_of(net: Network, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple
     return [(side([one]), side([other]))]
 
 
-def verify_carried(net: Network, claim: Claim, entry: Entry) -> None:
+def verify_carried(net: PacketModel, claim: Claim, entry: ClaimEntry) -> None:
     """That frames of some VLANs are on some switches and links only, or where they are besides.
     Raises Refused.
     """
@@ -453,7 +458,7 @@ def verify_carried(net: Network, claim: Claim, entry: Entry) -> None:
                 raise Refused(f"frames can leave by {spot.key}")
 
 
-def verify(net: Network, claim: Claim, vlans: dict[str, VlanSet], entry: Entry) -> None:
+def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: ClaimEntry) -> None:
     """That an entry of a certificate is true of a claim. Raises Refused."""
     verdict = entry["verdict"]
     if verdict not in ("holds", "broken"):
@@ -487,7 +492,7 @@ def verify(net: Network, claim: Claim, vlans: dict[str, VlanSet], entry: Entry) 
 
 
 def verify_entry(
-    net: Network, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: Entry
+    net: PacketModel, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: ClaimEntry
 ) -> bool:
     """Verify the entry of a certificate at a place; False if it brings none to verify. Raises
     Refused.

@@ -1,8 +1,8 @@
 """What switches do with frames, written out again for the verifier: one port at a time, from
 docs/forwarding-model.md.
 
-It shares nothing with the engine but the campus model and VID sets. Rules are cited as there (FM
-2.1); nothing here knows of certificates or claims.
+It shares nothing with the engine but the campus model and VID sets. Rules are cited as there
+(FM 2.1); nothing here knows of certificates or claims.
 """
 
 from __future__ import annotations
@@ -15,20 +15,20 @@ from typing import Any, NamedTuple
 from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
 from inkov.vlanset import VlanSet
 
-__all__ = ["End", "Frames", "Hub", "Seat", "Spot", "bits"]
+__all__ = ["End", "FrameModel", "HostSeat", "Hub", "Spot", "bits"]
 
 ALL = VlanSet.all().bits
 End = tuple[str, str]
 Hub = tuple[str, str]  # device and bridge
 
 
-class View(NamedTuple):
+class PortRules(NamedTuple):
     """FM 2.1, VID sets as masks."""
 
     pvid: int = 0
     admit: int = 0
     emit: int = 0
-    bare: int = 0
+    untagged: int = 0
 
 
 @dataclass(eq=False, slots=True)
@@ -41,7 +41,7 @@ class Spot:
     name: str
     outer: int
     hub: Hub
-    views: tuple[View, ...]  # its own first, then those it can be lured into
+    views: tuple[PortRules, ...]  # its own first, then those it can be lured into
     protected: bool
     routed: bool
 
@@ -51,7 +51,7 @@ class Spot:
 
 
 @dataclass(eq=False, slots=True)
-class Seat:
+class HostSeat:
     """Where a host sits: at a port, sending and hearing untagged frames (0) or those with one tag,
     in VLAN `vid`.
     """
@@ -65,7 +65,7 @@ def bits(mask: int) -> Iterator[int]:
     return iter(VlanSet(mask & ALL))
 
 
-class Frames:
+class FrameModel:
     """The campus as frames see it. `cables` are pairs of ports, as (switch, port, far switch, far
     port).
     """
@@ -202,7 +202,7 @@ class Frames:
                 return Mode.TRUNK
         return Mode.ACCESS
 
-    def _view(self, device: Device, port: Port, mode: Mode, live: int) -> View:
+    def _view(self, device: Device, port: Port, mode: Mode, live: int) -> PortRules:
         """FM 2.2 to FM 2.10, within the VIDs that the bridge has."""
 
         def get(name: str) -> Any:
@@ -211,29 +211,29 @@ class Frames:
         def one(vid: int | None) -> int:
             return 1 << vid if vid else 0
 
-        pvid = admit = emit = bare = 0
+        pvid = admit = emit = untagged = 0
         if mode is Mode.ROUTED:
-            return View(1, 0, 2, 2)
+            return PortRules(1, 0, 2, 2)
         if mode is Mode.ACCESS:
             pvid, admit = get("access_vlan"), one(get("voice_vlan"))
-            bare = one(pvid)
-            emit = bare | admit
+            untagged = one(pvid)
+            emit = untagged | admit
         elif mode is Mode.TRUNK:
             admit = get("allowed").bits
             emit = admit & ~get("withheld").bits
             native = get("native_vlan")
             if native and admit >> native & 1:
-                pvid, bare = native, 0 if get("native_tagged") else emit & one(native)
+                pvid, untagged = native, 0 if get("native_tagged") else emit & one(native)
         elif mode is Mode.GENERAL:
             listed = get("untagged")
-            bare = one(get("pvid")) if listed is None else listed.bits
-            member = get("tagged").bits | bare
+            untagged = one(get("pvid")) if listed is None else listed.bits
+            member = get("tagged").bits | untagged
             accept, filtering = get("accept"), get("ingress_filtering")
             admit = 0 if accept is Accept.UNTAGGED else member if filtering else ALL
             pvid = 0 if accept is Accept.TAGGED else get("pvid") or 0
             pvid = 0 if filtering and not member >> pvid & 1 else pvid
             emit = member & ~get("withheld").bits
-            bare &= emit
+            untagged &= emit
         elif mode is Mode.PRIVATE_HOST and get("primary") and get("secondary"):
             pvid = get("secondary")
             row = (device.vlans or {}).get(pvid)
@@ -242,11 +242,13 @@ class Frames:
                 and row.private is not None
                 and row.private.value is Private.ISOLATED
             )
-            emit = bare = one(get("primary")) | (0 if isolated else one(pvid))
+            emit = untagged = one(get("primary")) | (0 if isolated else one(pvid))
         elif mode is Mode.PROMISCUOUS and get("primary"):
             pvid = get("primary")
-            emit = bare = one(pvid) | get("secondaries").bits
-        return View(pvid if live >> pvid & 1 else 0, admit & live, emit & live, bare & live)
+            emit = untagged = one(pvid) | get("secondaries").bits
+        return PortRules(
+            pvid if live >> pvid & 1 else 0, admit & live, emit & live, untagged & live
+        )
 
     def _spot(self, device: Device, port: Port) -> Spot | None:
         end = (device.name, port.name)
@@ -262,12 +264,12 @@ class Frames:
             end, outer = self.whole((device.name, port.parent.value)), port.outer.value
             if any(s.outer == outer for s in self.spots.get(end, ())):
                 return None
-            views = [View(v.pvid, 0, v.emit & v.bare, v.bare) for v in views]
+            views = [PortRules(v.pvid, 0, v.emit & v.untagged, v.untagged) for v in views]
         if end not in self.far:  # FM 4.4, FM 4.5
             if self._asks(device, port) and mode is not Mode.TRUNK:
                 views.append(self._view(device, port, Mode.TRUNK, live))
             if self.value(device, port, "registration") and mode is not Mode.ROUTED:
-                views += [View(v.pvid, live, live, v.bare) for v in views]
+                views += [PortRules(v.pvid, live, live, v.untagged) for v in views]
         protected = bool(self.value(device, port, "protected")) and mode is not Mode.ROUTED
         return Spot(
             end,
@@ -286,14 +288,14 @@ class Frames:
         return {spot.key: spot for found in self.spots.values() for spot in found}
 
     @cached_property
-    def by_vid(self) -> dict[int, list[Seat]]:
-        found: dict[int, list[Seat]] = {}
+    def by_vid(self) -> dict[int, list[HostSeat]]:
+        found: dict[int, list[HostSeat]] = {}
         for seat in self.seats:
             found.setdefault(seat.vid, []).append(seat)
         return found
 
     @cached_property
-    def seats(self) -> list[Seat]:
+    def seats(self) -> list[HostSeat]:
         """Who sits where (FM 4.6): untagged, and with each tag that a port passes and no
         sub-interface takes.
         """
@@ -304,20 +306,23 @@ class Frames:
                 view, own = spot.views[0], []
                 if spot.routed:
                     continue
-                if view.pvid or view.bare:
+                if view.pvid or view.untagged:
                     own.append(
-                        Seat(spot, 0, view.pvid or (view.bare & -view.bare).bit_length() - 1)
+                        HostSeat(
+                            spot, 0, view.pvid or (view.untagged & -view.untagged).bit_length() - 1
+                        )
                     )
                 if not spot.outer:
                     own += [
-                        Seat(spot, v, v) for v in bits(view.admit & view.emit & ~view.bare & ~owned)
+                        HostSeat(spot, v, v)
+                        for v in bits(view.admit & view.emit & ~view.untagged & ~owned)
                     ]
                 found += own or (
-                    [Seat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
+                    [HostSeat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
                 )
         return found
 
-    def sent(self, seat: Seat, level: str) -> Iterator[tuple[Spot, int]]:
+    def sent(self, seat: HostSeat, level: str) -> Iterator[tuple[Spot, int]]:
         """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire
         (FM 4.2, FM 4.4).
         """
@@ -335,7 +340,7 @@ class Frames:
                     | (1 << view.pvid if view.pvid else 0),
                 )
 
-    def heard(self, seat: Seat, level: str) -> Iterator[tuple[Spot, int]]:
+    def heard(self, seat: HostSeat, level: str) -> Iterator[tuple[Spot, int]]:
         """What a host hears: the VIDs that leave in its form by a port on its wire; a hostile one
         hears every form.
         """
@@ -345,7 +350,10 @@ class Frames:
                 if level == "hostile" or (spot.outer and spot.outer == tag):
                     yield spot, view.emit
                 elif not spot.outer:
-                    yield spot, view.emit & ~view.bare & 1 << tag if tag else view.emit & view.bare
+                    yield (
+                        spot,
+                        view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged,
+                    )
 
     def sends(self, level: str) -> dict[int, int]:
         """VLAN -> the VIDs that hosts in it send in, anywhere. `hears` likewise."""
@@ -391,7 +399,7 @@ class Frames:
         """
         view = spot.views[0]
         mask &= view.emit
-        bare, tagged = (0, 0) if spot.outer else (mask & view.bare, mask & ~view.bare)
+        untagged, tagged = (0, 0) if spot.outer else (mask & view.untagged, mask & ~view.untagged)
         for far in self.far.get(spot.end, ()):
             untaken = ALL
             whole = None
@@ -399,12 +407,14 @@ class Frames:
                 enters = 1 << one.views[0].pvid if one.views[0].pvid else 0
                 if not one.outer:
                     whole = one
-                    if bare and enters:  # FM 3.1
-                        yield one, bare, enters
+                    if untagged and enters:  # FM 3.1
+                        yield one, untagged, enters
                     continue
                 untaken &= ~(1 << one.outer)
                 left = mask if spot.outer == one.outer else tagged & 1 << one.outer
-                left |= bare if level == "hostile" else 0  # FM 4.3: a tag hidden behind may show
+                left |= (
+                    untagged if level == "hostile" else 0
+                )  # FM 4.3: a tag hidden behind may show
                 if left and enters:  # FM 3.9
                     yield one, left, enters
             if whole is None:
@@ -414,6 +424,6 @@ class Frames:
                 yield whole, mask, 1 << spot.outer
             if tagged & admit:  # FM 3.2
                 yield whole, tagged & admit, tagged & admit
-            for vid in bits(bare) if level == "hostile" else ():  # FM 4.3
+            for vid in bits(untagged) if level == "hostile" else ():  # FM 4.3
                 yield whole, 1 << vid, admit & ~(1 << vid)
                 yield whole, admit & 1 << vid, admit & 1 << vid

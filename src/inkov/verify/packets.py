@@ -10,11 +10,10 @@ from ipaddress import ip_network
 from itertools import product
 from typing import NamedTuple
 
-from inkov.campus import FilterEntry, Mode
-from inkov.campus import Network as Subnet
-from inkov.verify.frames import ALL, Frames, Hub, Spot, bits
+from inkov.campus import FilterEntry, Mode, Subnet
+from inkov.verify.frames import ALL, FrameModel, Hub, Spot, bits
 
-__all__ = ["Network", "Station"]
+__all__ = ["PacketModel", "Station"]
 
 Group = tuple[str, str | int]  # a routing table, and a device or a VLAN in it
 
@@ -32,7 +31,7 @@ class Station(NamedTuple):
     filters_out: tuple[str, ...]
 
 
-class Network(Frames):
+class PacketModel(FrameModel):
     """The campus as frames and packets see it."""
 
     @cached_property

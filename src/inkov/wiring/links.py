@@ -13,7 +13,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Campus, Device, Origin, natural
-from inkov.wiring.names import Names
+from inkov.wiring.names import NameFinder
 
 __all__ = ["Conflict", "End", "Evidence", "Link", "Outside", "Stray", "Wiring", "wire"]
 
@@ -130,8 +130,8 @@ class _Finder:
 
     def __init__(self, campus: Campus) -> None:
         self._campus = campus
-        self._devices = Names(campus.devices, domains=True)
-        self._ports: dict[str, Names] = {}
+        self._devices = NameFinder(campus.devices, domains=True)
+        self._ports: dict[str, NameFinder] = {}
 
     def device(self, name: str) -> str | None:
         return self._devices.find(name)
@@ -146,7 +146,7 @@ class _Finder:
                 for port in ports.values()
                 if port.description is not None
             }
-            self._ports[device] = Names(ports, about)
+            self._ports[device] = NameFinder(ports, about)
         names = self._ports[device]
         return names.find(name) or (names.find(description) if description else None)
 

@@ -1,8 +1,8 @@
 """Finding a device or a port under the name that another device has for it.
 
 A neighbour report spells names as the far end announces them, a cabling table as somebody typed
-them. `Names` knows the names of one kind in one place and finds the one meant, in this order, each
-step only if it points to one name:
+them. `NameFinder` knows the names of one kind in one place and finds the one meant, in this order,
+each step only if it points to one name:
 
 1. the same text; 2. the same but for case, spaces and leading zeros of numbers; 3. the same
 numbers, and a word that begins like the other ("eth1/2" and "ethernet 1/2"); 4. for ports, the
@@ -14,7 +14,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 
-__all__ = ["Names"]
+__all__ = ["NameFinder"]
 
 _PARTS = re.compile(r"([^0-9]*)([0-9].*)?\Z", re.DOTALL)
 
@@ -29,7 +29,7 @@ def _split(plain: str) -> tuple[str, str]:
     return match[1].rstrip("-_./ "), match[2] or ""
 
 
-class Names:
+class NameFinder:
     """The names of one kind in one place. `aliases` maps further texts to names (port
     descriptions).
     """

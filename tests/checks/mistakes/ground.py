@@ -136,7 +136,7 @@ def of_host(rule: str, name: str, *also: str, **settings: Any) -> None:
     """A setting of one host port."""
 
     def plant(ground: Ground) -> list[SPOT] | None:
-        host = some(ground, ground.hosts(lambda r: r.settled.voice_vlan is None))
+        host = some(ground, ground.hosts(lambda r: r.completed.voice_vlan is None))
         if host is None:
             return None
         state(ground, host.end, **settings)
@@ -167,5 +167,5 @@ def of_trunk(rule: str, name: str, *also: str, both: bool = False, **settings: A
 
 def members(ground: Ground, end: End) -> VlanSet:
     """The VLANs of a trunk that hosts are in."""
-    served = VlanSet(ground.site.served_anywhere) & ground.site.resolved(end).settled.allowed
+    served = VlanSet(ground.site.served_anywhere) & ground.site.resolved(end).completed.allowed
     return served - VlanSet.of(1, 30, 31, 32, 90, 99)

@@ -65,7 +65,7 @@ of_trunk(
     "a_default_native_vlan",
     both=True,
     native_vlan=1,
-    allowed=lambda g, e: g.site.resolved(e).settled.allowed - VlanSet.of(99) | VlanSet.of(1),
+    allowed=lambda g, e: g.site.resolved(e).completed.allowed - VlanSet.of(99) | VlanSet.of(1),
 )
 of_trunk(
     "untagged-vlan-differs", "another_native_vlan", native_vlan=lambda g, e: min(members(g, e))
@@ -73,12 +73,12 @@ of_trunk(
 of_trunk(
     "allowed-nowhere-defined",
     "a_number_too_many",
-    allowed=lambda g, e: g.site.resolved(e).settled.allowed | VlanSet.of(783),
+    allowed=lambda g, e: g.site.resolved(e).completed.allowed | VlanSet.of(783),
 )
 of_trunk(
     "native-not-allowed",
     "a_native_vlan_off_the_list",
-    allowed=lambda g, e: g.site.resolved(e).settled.allowed - VlanSet.of(99),
+    allowed=lambda g, e: g.site.resolved(e).completed.allowed - VlanSet.of(99),
 )
 of_trunk(
     "negotiation-on",
@@ -113,7 +113,7 @@ def a_vlan_off_one_list(ground: Ground) -> list[SPOT] | None:
     if joined is None:
         return None
     gone = min(members(ground, joined.a.end))
-    state(ground, joined.a.end, allowed=joined.a.settled.allowed - VlanSet.of(gone))
+    state(ground, joined.a.end, allowed=joined.a.completed.allowed - VlanSet.of(gone))
     return [joined.a.end, joined.b.end]
 
 
@@ -145,7 +145,7 @@ def a_vlan_off_both_lists(ground: Ground) -> list[SPOT] | None:
         )
     )
     for resolved in (joined.a, joined.b):
-        state(ground, resolved.end, allowed=resolved.settled.allowed - gone)
+        state(ground, resolved.end, allowed=resolved.completed.allowed - gone)
     return [joined.a.end, joined.b.end]
 
 
@@ -163,7 +163,7 @@ def a_vlan_off_both_lists_of_a_spare_link(ground: Ground) -> list[SPOT] | None:
         return None
     gone = VlanSet.of(min(members(ground, joined.a.end)))
     for resolved in (joined.a, joined.b):
-        state(ground, resolved.end, allowed=resolved.settled.allowed - gone)
+        state(ground, resolved.end, allowed=resolved.completed.allowed - gone)
     return [joined.a.end, joined.b.end]
 
 
@@ -176,7 +176,7 @@ def a_vlan_that_nobody_needs_there(ground: Ground) -> list[SPOT] | None:
     known = [
         v
         for v in ground.table(near.end.device)
-        if v not in far.settled.allowed
+        if v not in far.completed.allowed
         and v not in (1, 30, 31, 32)
         and ground.site.served_anywhere >> v & 1
     ]
@@ -186,7 +186,7 @@ def a_vlan_that_nobody_needs_there(ground: Ground) -> list[SPOT] | None:
         known[0], PLANTED, ground.table(near.end.device)[known[0]].name
     )
     for resolved in (joined.a, joined.b):
-        state(ground, resolved.end, allowed=resolved.settled.allowed | VlanSet.of(known[0]))
+        state(ground, resolved.end, allowed=resolved.completed.allowed | VlanSet.of(known[0]))
     return [joined.a.end, joined.b.end]
 
 
@@ -222,7 +222,7 @@ def another_native_vlan_than_the_house_has(ground: Ground) -> list[SPOT] | None:
             ground,
             resolved.end,
             native_vlan=98,
-            allowed=resolved.settled.allowed - VlanSet.of(99) | VlanSet.of(98),
+            allowed=resolved.completed.allowed - VlanSet.of(99) | VlanSet.of(98),
         )
     return [joined.a.end, joined.b.end]
 
@@ -382,8 +382,8 @@ def a_bundle_at_one_end_only(ground: Ground) -> list[SPOT] | None:
             aggregation=None,
             mode=Mode.TRUNK,
             negotiation=Negotiation.SILENT,
-            native_vlan=joined.b.settled.native_vlan,
-            allowed=joined.b.settled.allowed,
+            native_vlan=joined.b.completed.native_vlan,
+            allowed=joined.b.completed.allowed,
         )
     del ground.campus.devices[joined.b.end.device].ports[joined.b.end.port]
     return [joined.a.end]

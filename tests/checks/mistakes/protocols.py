@@ -139,11 +139,11 @@ def a_private_host_of_another_primary(ground: Ground) -> list[SPOT] | None:
 
 @mistake("trunk-lacks-secondaries")
 def a_trunk_without_a_secondary(ground: Ground) -> list[SPOT] | None:
-    joined = some(ground, [j for j in ground.trunk_links() if 31 in j.a.settled.allowed])
+    joined = some(ground, [j for j in ground.trunk_links() if 31 in j.a.completed.allowed])
     if joined is None:
         return None
     for resolved in (joined.a, joined.b):
-        state(ground, resolved.end, allowed=resolved.settled.allowed - VlanSet.of(31))
+        state(ground, resolved.end, allowed=resolved.completed.allowed - VlanSet.of(31))
     return [joined.a.end, joined.b.end]
 
 
@@ -152,7 +152,7 @@ def a_protected_uplink(ground: Ground) -> list[SPOT] | None:
     for joined in ground.trunk_links():
         for resolved in (joined.a, joined.b):
             if any(
-                r.settled.protected
+                r.completed.protected
                 for r in ground.site.host_ports
                 if r.end.device == resolved.end.device
             ):

@@ -190,7 +190,7 @@ def _home(ground: Ground, host: Resolved) -> list[Any]:
 
 @mistake("untagged-in-several")
 def a_membership_left_behind(ground: Ground) -> list[SPOT] | None:
-    host = some(ground, ground.hosts(lambda r: r.settled.voice_vlan is None))
+    host = some(ground, ground.hosts(lambda r: r.completed.voice_vlan is None))
     other = (
         some(
             ground,
@@ -222,7 +222,7 @@ def a_voice_vlan_forgotten(ground: Ground) -> list[SPOT] | None:
     host = some(
         ground,
         ground.hosts(
-            lambda r: r.settled.voice_vlan is not None and r.end.port in ("2", "3", "4", "5")
+            lambda r: r.completed.voice_vlan is not None and r.end.port in ("2", "3", "4", "5")
         ),
     )
     if host is None:
@@ -233,7 +233,7 @@ def a_voice_vlan_forgotten(ground: Ground) -> list[SPOT] | None:
 
 @mistake("voice-vlan-undefined")
 def a_voice_vlan_that_is_not_there(ground: Ground) -> list[SPOT] | None:
-    host = some(ground, ground.hosts(lambda r: r.settled.voice_vlan is not None))
+    host = some(ground, ground.hosts(lambda r: r.completed.voice_vlan is not None))
     if host is None:
         return None
     state(ground, host.end, voice_vlan=782)
@@ -242,7 +242,7 @@ def a_voice_vlan_that_is_not_there(ground: Ground) -> list[SPOT] | None:
 
 @mistake("voice-vlan-is-data")
 def a_voice_vlan_that_is_the_data_vlan(ground: Ground) -> list[SPOT] | None:
-    host = some(ground, ground.hosts(lambda r: r.settled.voice_vlan is not None))
+    host = some(ground, ground.hosts(lambda r: r.completed.voice_vlan is not None))
     if host is None:
         return None
     state(ground, host.end, voice_vlan=host.access)
@@ -286,7 +286,7 @@ def two_ranges_that_overlap(ground: Ground) -> list[SPOT] | None:
         mine = [
             r for r in ground.hosts() if r.end.device == device.name and r.access != host.access
         ]
-        if mine and host.settled.voice_vlan is None:
+        if mine and host.completed.voice_vlan is None:
             later = Fact(mine[0].access, PLANTED)
             before = ground.port(host.end).access_vlan
             if before is None:

@@ -227,7 +227,7 @@ class _EntryReader:
         netdev.link = netdev.link or self.fact(entry.link, "link")
 
     def _kind_data(self, data: InfoData) -> None:
-        """What is said of a device of its kind: a VLAN's tag, a bridge's filtering, a bond's mode."""
+        """What is said by kind: a VLAN's tag, a bridge's filtering, a bond's mode."""
         netdev, inner = self.netdev, "linkinfo/info_data"
         if netdev.kind == "vlan" and data.id is not None:
             netdev.vid = self.fact(data.id, f"{inner}/id") if 1 <= data.id <= 4094 else None

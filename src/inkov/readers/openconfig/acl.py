@@ -9,7 +9,7 @@ from ipaddress import ip_network
 
 from msgspec import Struct, field
 
-from inkov.campus import Device, Fact, Filter, FilterEntry, Network, Origin, Problem
+from inkov.campus import Device, Fact, Filter, FilterEntry, Origin, Problem, Subnet
 from inkov.readers.reading import Binding
 
 __all__ = ["Acl", "bind_filters", "read_acl"]
@@ -182,7 +182,7 @@ def _entry(entry: Entry, path: str, at: At, say: Say) -> FilterEntry:
     return FilterEntry(number or 0, word == "ACCEPT", source, destination, finer, at(path))
 
 
-def _network(text: str | None, path: str, say: Say) -> Network | None:
+def _network(text: str | None, path: str, say: Say) -> Subnet | None:
     if text is None:
         return None
     try:

@@ -18,7 +18,7 @@ from inkov.campus import (
     PortKind,
     natural,
 )
-from inkov.readers.defaults import settled_value
+from inkov.readers.defaults import value_or_default
 from inkov.vlanset import VlanSet
 
 __all__ = ["write_openconfig"]
@@ -88,15 +88,15 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     if port.kind is PortKind.SUB:
         lost.append(f"{port.name}: sub-interfaces are not written")
         return None
-    mode = Mode.TRUNK if _is_trunk(device, port) else settled_value(device, port, "mode")
+    mode = Mode.TRUNK if _is_trunk(device, port) else value_or_default(device, port, "mode")
     told = [
         name
         for name, plain in _PLAIN.items()
-        if settled_value(device, port, name) not in (plain, None)
+        if value_or_default(device, port, name) not in (plain, None)
     ]
-    if settled_value(device, port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
+    if value_or_default(device, port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
         told.append("negotiation")
-    if settled_value(device, port, "withheld"):
+    if value_or_default(device, port, "withheld"):
         told.append("withheld")
     if mode not in (Mode.ACCESS, Mode.TRUNK) or told:
         what = ", ".join(name.replace("_", " ") for name in told) or f"{mode} ports"
@@ -106,7 +106,7 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     config: dict[str, Any] = {
         "name": port.name,
         "type": f"iana-if-type:{'ieee8023adLag' if bundle else 'ethernetCsmacd'}",
-        "enabled": settled_value(device, port, "enabled"),
+        "enabled": value_or_default(device, port, "enabled"),
     }
     if port.description is not None:
         config["description"] = port.description.value
@@ -144,12 +144,15 @@ def _is_trunk(device: Device, port: Port) -> bool:
     """True for a general port that is a trunk by another name: it takes what it is a member of,
     untagged its PVID.
     """
-    if settled_value(device, port, "mode") is not Mode.GENERAL or not settled_value(
+    if value_or_default(device, port, "mode") is not Mode.GENERAL or not value_or_default(
         device, port, "ingress_filtering"
     ):
         return False
-    pvid, untagged = settled_value(device, port, "pvid"), settled_value(device, port, "untagged")
-    accept = settled_value(device, port, "accept")
+    pvid, untagged = (
+        value_or_default(device, port, "pvid"),
+        value_or_default(device, port, "untagged"),
+    )
+    accept = value_or_default(device, port, "accept")
     bare = VlanSet.of(pvid) if pvid is not None else VlanSet()
     return (bare if untagged is None else untagged) == bare and accept in (
         Accept.ALL,
@@ -161,18 +164,18 @@ def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
     if mode is Mode.ACCESS:
         return {
             "interface-mode": "ACCESS",
-            "access-vlan": settled_value(device, port, "access_vlan"),
+            "access-vlan": value_or_default(device, port, "access_vlan"),
         }
     found: dict[str, Any] = {"interface-mode": "TRUNK"}
-    if settled_value(device, port, "mode") is Mode.GENERAL:
-        native = settled_value(device, port, "pvid")
-        allowed = settled_value(device, port, "tagged") | (
+    if value_or_default(device, port, "mode") is Mode.GENERAL:
+        native = value_or_default(device, port, "pvid")
+        allowed = value_or_default(device, port, "tagged") | (
             VlanSet.of(native) if native else VlanSet()
         )
     else:
         native, allowed = (
-            settled_value(device, port, "native_vlan"),
-            settled_value(device, port, "allowed"),
+            value_or_default(device, port, "native_vlan"),
+            value_or_default(device, port, "allowed"),
         )
     if native is not None:
         found["native-vlan"] = native
