@@ -30,6 +30,7 @@ from inkov.checks import audit
 from inkov.forwarding import resolve
 from inkov.forwarding.domains import domains
 from inkov.forwarding.reach import flood, sendings_at
+from inkov.levels import Level
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.seats import all_seats
@@ -75,7 +76,8 @@ def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[]
 
     vids = sorted({seat.vid for seat in all_seats(fabric)})
     claims = [
-        Claim(isolate=[f"vlan {vid}"], from_=["everything"], level="hostile") for vid in vids[:50]
+        Claim(isolate=[f"vlan {vid}"], from_=["everything"], level=Level.HOSTILE)
+        for vid in vids[:50]
     ]
     plan = Plan(PlanFile(claims=claims))
 
@@ -92,7 +94,7 @@ def stages(paths: list[str], floor: Callable[[], None]) -> dict[str, Callable[[]
         "read": lambda: load(paths),
         "resolve and domains": lambda: domains(resolve(campus, wire(campus))),
         "hears": lambda: list(
-            flood(fabric, sendings_at(fabric, [port.number], "honest"), "honest").heard()
+            flood(fabric, sendings_at(fabric, [port.number], Level.HONEST), Level.HONEST).heard()
         ),
         "checks alone": lambda: audit(fabric),
         "audit, files to findings": files_to_findings,
@@ -121,7 +123,8 @@ def proofs(files: list[Path], runs: int) -> None:
     cables = [(a.device, a.port, b.device, b.port) for link in wiring.links for a, b in link.cables]
     vids = sorted({seat.vid for seat in all_seats(resolve(campus, wiring))})
     claims = [
-        Claim(isolate=[f"vlan {vid}"], from_=["everything"], level="hostile") for vid in vids[:50]
+        Claim(isolate=[f"vlan {vid}"], from_=["everything"], level=Level.HOSTILE)
+        for vid in vids[:50]
     ]
     for name, stated in (("without a plan", []), ("50 hostile claims", claims)):
 

@@ -25,6 +25,7 @@ from inkov.campus import (
 )
 from inkov.forwarding import resolve
 from inkov.forwarding.reach import flood, sendings_at
+from inkov.levels import Level
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 
@@ -165,7 +166,7 @@ def _second_bridge(rng: random.Random, device: Device) -> None:
 Listeners = dict[str, set[tuple[str, int, bool]]]
 
 
-def listeners(campus: Campus, level: str = "honest") -> Listeners:
+def listeners(campus: Campus, level: Level = Level.HONEST) -> Listeners:
     """For each port, who hears what a host there may send: (port, VID, tagged)."""
     fabric = resolve(campus, wire(campus))
     found: Listeners = {}

@@ -16,6 +16,7 @@ from inkov.forwarding.ping import ping
 from inkov.forwarding.reach import sendings_at
 from inkov.forwarding.reasons import chain
 from inkov.forwarding.stations import hears
+from inkov.levels import Level
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import VIDS, fact, listeners, random_campus
@@ -31,8 +32,8 @@ def campus_for(seed: int) -> Campus:
     return random_campus(random.Random(seed), 6)
 
 
-@pytest.mark.parametrize("level", ["honest", "hostile"])
-def test_shutting_a_link_never_adds_a_listener(level: str) -> None:
+@pytest.mark.parametrize("level", [Level.HONEST, Level.HOSTILE])
+def test_shutting_a_link_never_adds_a_listener(level: Level) -> None:
     for seed in SEEDS:
         campus = campus_for(seed)
         before = listeners(campus, level)
@@ -83,9 +84,9 @@ def test_renaming_switches_changes_nothing() -> None:
 
         expected = {
             named(p): {(named(q), v, t) for q, v, t in heard}
-            for p, heard in listeners(campus, "hostile").items()
+            for p, heard in listeners(campus, Level.HOSTILE).items()
         }
-        assert listeners(other, "hostile") == expected, seed
+        assert listeners(other, Level.HOSTILE) == expected, seed
 
 
 def test_the_order_of_devices_ports_and_cables_changes_nothing() -> None:
@@ -97,7 +98,7 @@ def test_the_order_of_devices_ports_and_cables_changes_nothing() -> None:
             Cable(c.far_device, c.far_port, c.device, c.port, c.origin)
             for c in reversed(campus.cables)
         ]
-        assert listeners(other, "hostile") == listeners(campus, "hostile"), seed
+        assert listeners(other, Level.HOSTILE) == listeners(campus, Level.HOSTILE), seed
         assert needed(built(other)) == needed(built(campus)), seed
 
 
@@ -109,7 +110,7 @@ def test_every_story_agrees_with_the_closure_and_every_answer_can_be_told() -> N
             assert all(reason.says for reason in chain(fabric, end))
         hosts = [port for port in fabric.bridge_ports if fabric.is_host_port(port)][:4]
         for one in hosts:
-            for level in ("honest", "hostile"):
+            for level in (Level.HONEST, Level.HOSTILE):
                 sendings = sendings_at(fabric, [one.number], level)
                 heard: dict[tuple[str, str], bool] = {}
                 for h in hears(fabric, sendings, level):

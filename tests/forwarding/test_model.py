@@ -18,6 +18,7 @@ from inkov.forwarding.ping import Ping, ping
 from inkov.forwarding.reach import flood
 from inkov.forwarding.serve import served_by_device
 from inkov.forwarding.stations import bridge_ports_at, hears, interfaces, sent_from
+from inkov.levels import Level
 from inkov.survey.vlans import vlan_rows
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
@@ -63,7 +64,7 @@ def vids(mask: int) -> str:
 
 
 def heard(
-    fabric: Fabric, place: str, level: str = "honest", vid: int | None = None
+    fabric: Fabric, place: str, level: Level = Level.HONEST, vid: int | None = None
 ) -> set[tuple[str, int, bool]]:
     device, name = place.split(":")
     sendings = sent_from(fabric, End(device, name), level, vid)
@@ -330,9 +331,9 @@ def test_fm_3_1_and_fm_3_2_arrival() -> None:
     assert heard(fabric, "s:1") == {("s:3", 20, False)}
     assert heard(fabric, "s:1", vid=10) == {("s:2", 10, False), ("s:4", 10, True)}
     assert (
-        sent_from(fabric, End("s", "1"), "honest", 30)
+        sent_from(fabric, End("s", "1"), Level.HONEST, 30)
         == []
-        == sent_from(fabric, End("s", "4"), "honest")
+        == sent_from(fabric, End("s", "4"), Level.HONEST)
     )
 
 
@@ -415,14 +416,14 @@ def test_fm_3_10_a_way_that_passes_a_switch_twice_is_no_witness() -> None:
         f"switch: b\n{VLANS}{trunk('u', '10,20', '20')}{trunk('v', '10,20')}{access('y', 20)}"
         f"{joined('u: a:u', 'v: a:v')}",
     )
-    sendings = sent_from(fabric, End("a", "h"), "honest")
-    certain = {(h.switch, h.port): h.certain for h in hears(fabric, sendings, "honest")}
+    sendings = sent_from(fabric, End("a", "h"), Level.HONEST)
+    certain = {(h.switch, h.port): h.certain for h in hears(fabric, sendings, Level.HONEST)}
     assert certain == {("a", "x"): False, ("b", "y"): True}
     way = find_way(
         fabric,
         sendings,
-        to_port(fabric, bridge_ports_at(fabric, End("a", "x"))[0].number, "honest"),
-        "honest",
+        to_port(fabric, bridge_ports_at(fabric, End("a", "x"))[0].number, Level.HONEST),
+        Level.HONEST,
     )
     assert way is not None and way.simple is False and len(way.hops) == 2
 
@@ -442,9 +443,9 @@ def test_fm_3_10_a_longer_way_is_taken_if_only_it_passes_no_switch_twice() -> No
     target = bridge_ports_at(fabric, End("c", "x"))[0]
     way = find_way(
         fabric,
-        sent_from(fabric, End("a", "h"), "honest"),
-        to_port(fabric, target.number, "honest"),
-        "honest",
+        sent_from(fabric, End("a", "h"), Level.HONEST),
+        to_port(fabric, target.number, Level.HONEST),
+        Level.HONEST,
     )
     assert (
         way is not None
@@ -465,8 +466,8 @@ def test_fm_4_1_and_fm_4_2_honest_and_hostile() -> None:
         + access("5", 31)
     )
     assert {where for where, *_ in heard(fabric, "s:1")} == {"s:2", "s:3", "s:4"}
-    assert heard(fabric, "s:4", "hostile") >= {("s:5", 31, False)}
-    assert sent_from(fabric, End("s", "4"), "honest") == []
+    assert heard(fabric, "s:4", Level.HOSTILE) >= {("s:5", 31, False)}
+    assert sent_from(fabric, End("s", "4"), Level.HONEST) == []
 
 
 def test_fm_4_3_a_hidden_tag_shows_where_the_first_is_taken_off() -> None:
@@ -474,9 +475,9 @@ def test_fm_4_3_a_hidden_tag_shows_where_the_first_is_taken_off() -> None:
         trunk("u", "10,20", "10") + access("h", 10), trunk("u", "10,20", "10") + access("x", 20)
     )
     assert heard(fabric, "a:h") == set()
-    assert heard(fabric, "a:h", "hostile") == {("b:x", 20, False)}
+    assert heard(fabric, "a:h", Level.HOSTILE) == {("b:x", 20, False)}
     assert (
-        heard(two(trunk("u") + access("h", 10), trunk("u") + access("x", 20)), "a:h", "hostile")
+        heard(two(trunk("u") + access("h", 10), trunk("u") + access("x", 20)), "a:h", Level.HOSTILE)
         == set()
     )
 
@@ -485,16 +486,22 @@ def test_fm_4_4_negotiation_abused() -> None:
     fabric = one(
         access("1", 10, "negotiation: passive", "allowed: 10,20", "native: 10") + access("2", 20)
     )
-    assert heard(fabric, "s:1") == set() and heard(fabric, "s:1", "hostile") == {("s:2", 20, False)}
-    assert heard(fabric, "s:2") == set() and heard(fabric, "s:2", "hostile") == {("s:1", 20, True)}
+    assert heard(fabric, "s:1") == set() and heard(fabric, "s:1", Level.HOSTILE) == {
+        ("s:2", 20, False)
+    }
+    assert heard(fabric, "s:2") == set() and heard(fabric, "s:2", Level.HOSTILE) == {
+        ("s:1", 20, True)
+    }
 
 
 def test_fm_4_5_registration_abused() -> None:
     fabric = one(access("1", 10, "registration: on") + access("2", 20))
     assert heard(fabric, "s:1") == set()
-    assert heard(fabric, "s:1", "hostile") == {("s:2", 20, False)} and ("s:1", 20, True) in heard(
-        fabric, "s:2", "hostile"
-    )
+    assert heard(fabric, "s:1", Level.HOSTILE) == {("s:2", 20, False)} and (
+        "s:1",
+        20,
+        True,
+    ) in heard(fabric, "s:2", Level.HOSTILE)
 
 
 def test_fm_4_6_a_trunk_to_nobody_is_a_host_port() -> None:
@@ -680,10 +687,10 @@ def story(fabric: Fabric, source: str, target: str) -> Story:
     start, goal = (End(*place.split(":")) for place in (source, target))
     return follow(
         fabric,
-        sent_from(fabric, start, "honest"),
+        sent_from(fabric, start, Level.HONEST),
         start,
         bridge_ports_at(fabric, goal)[0],
-        "honest",
+        Level.HONEST,
     )
 
 
@@ -806,4 +813,4 @@ def test_every_rule_is_cited_in_the_code_and_has_a_test() -> None:
 
 
 def test_a_flood_without_entries_is_empty() -> None:
-    assert list(flood(one(access("1", 10)), [], "honest").heard()) == []
+    assert list(flood(one(access("1", 10)), [], Level.HONEST).heard()) == []

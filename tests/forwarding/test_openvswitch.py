@@ -13,6 +13,7 @@ import pytest
 from inkov.campus import STANDARD, Cable, Campus, Device, Mode, Origin, Port, Vlan
 from inkov.forwarding import resolve
 from inkov.forwarding.reach import Sending, flood
+from inkov.levels import Level
 from inkov.plan import Claim, Plan
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat
@@ -124,7 +125,7 @@ def check(campus: Campus, switch: OpenVSwitch, seed: int) -> int:
         for tag in (None, *VIDS):
             vid = port.view.pvid if tag is None else tag if port.view.admit >> tag & 1 else 0
             sendings = [Sending(port.number, 1 << vid, port.bridge)] if vid else []
-            spread = flood(fabric, sendings, "honest")
+            spread = flood(fabric, sendings, Level.HONEST)
             mine = {
                 (q.port, v if tagged else None)
                 for q, v, tagged in spread.heard()
@@ -200,5 +201,5 @@ def test_the_oracle_can_say_no(switch: OpenVSwitch) -> None:
     fabric = resolve(campus, wire(campus))
     assert (
         numbers["s0h1"] in heard
-        and not list(flood(fabric, [Sending(0, 1 << 10, 0)], "honest").heard())[1:]
+        and not list(flood(fabric, [Sending(0, 1 << 10, 0)], Level.HONEST).heard())[1:]
     )

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from inkov.campus import Campus
 from inkov.forwarding import resolve
 from inkov.forwarding.reach import flood, sendings_at
+from inkov.levels import Level
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
 from tests.simulator import Heard, Simulator
@@ -29,14 +30,16 @@ def disagreements(campus: Campus) -> list[str]:
     for port in fabric.bridge_ports:
         if fabric.bridges[port.bridge].routed:
             continue
-        for level in ("honest", "hostile"):
+        for level in (Level.HONEST, Level.HOSTILE):
             result = flood(fabric, sendings_at(fabric, [port.number], level), level)
             engine = {
                 Heard(q.end.device, q.port, vid, tagged)
                 for q, vid, tagged in result.heard()
                 if q.number != port.number
             }
-            naive = simulator.flood((port.end.device, port.port), level == "hostile", {*VIDS, 4094})
+            naive = simulator.flood(
+                (port.end.device, port.port), level == Level.HOSTILE, {*VIDS, 4094}
+            )
             # A trunk left at everything on a switch without a table passes VIDs nobody uses: one
             # stands for all.
             engine = {h for h in engine if h.vid in VIDS or h.vid == 4094}

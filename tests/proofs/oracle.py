@@ -7,6 +7,7 @@ from fnmatch import fnmatchcase as fnmatch
 
 from inkov.campus import Campus, Mode, PortKind
 from inkov.forwarding import Fabric
+from inkov.levels import Level
 from inkov.plan import Claim
 from inkov.proofs.seats import Seat, all_seats
 from tests.campuses import VIDS
@@ -22,10 +23,10 @@ class Oracle:
         port = self.fabric.bridge_ports[seat.port]
         return port.end.device, port.port
 
-    def starts(self, seat: Seat, level: str) -> set[At]:
+    def starts(self, seat: Seat, level: Level) -> set[At]:
         """What the host in a seat puts on the bridge of its port."""
         sim = self.sim
-        sim.hostile = level == "hostile"
+        sim.hostile = level == Level.HOSTILE
         place = self._place(seat)
         end, outer = self._wire(place)
         tags: set[int | None] = {None, *VIDS} if sim.hostile else {outer or seat.tag or None}
@@ -47,23 +48,23 @@ class Oracle:
                 found |= {a for t in shown for a in sim.arrive(far, t)}
         return found
 
-    def heard(self, at: At, targets: set[Seat], level: str) -> bool:
+    def heard(self, at: At, targets: set[Seat], level: Level) -> bool:
         """True if a frame on a bridge leaves by the port of a target in the form that its host
         hears.
         """
-        own, self.sim.hostile = self.sim.hostile, level == "hostile"
+        own, self.sim.hostile = self.sim.hostile, level == Level.HOSTILE
         leaving = self.sim.spread(at)
         self.sim.hostile = own
         for out, tag, _ in leaving:
             for seat in targets:
                 end, outer = self._wire(self._place(seat))
                 if self._wire(out)[0] == end and (
-                    level == "hostile" or (tag or 0) == (outer or seat.tag)
+                    level == Level.HOSTILE or (tag or 0) == (outer or seat.tag)
                 ):
                     return True
         return False
 
-    def everywhere(self, seats: Iterable[Seat], level: str) -> set[At]:
+    def everywhere(self, seats: Iterable[Seat], level: Level) -> set[At]:
         """Where frames of some seats can be, over all links that are up."""
         seen = {at for seat in seats for at in self.starts(seat, level)}
         work = list(seen)
@@ -73,7 +74,7 @@ class Oracle:
             work.extend(new)
         return seen
 
-    def leaks(self, sources: set[Seat], targets: set[Seat], level: str) -> bool:
+    def leaks(self, sources: set[Seat], targets: set[Seat], level: Level) -> bool:
         """True if any frame of a source gets to a target."""
         return any(self.heard(at, targets, level) for at in self.everywhere(sources, level))
 
@@ -81,7 +82,7 @@ class Oracle:
         """True if all of some seats hear each other, those at other ports than their own."""
         own = set(seats)
         return all(
-            self.leaks({one}, {other}, "honest")
+            self.leaks({one}, {other}, Level.HONEST)
             for one in own
             for other in own
             if self._place(one) != self._place(other)
@@ -107,7 +108,7 @@ class Oracle:
                     return True
         return False
 
-    def shortest(self, sources: set[Seat], targets: set[Seat], level: str) -> int | None:
+    def shortest(self, sources: set[Seat], targets: set[Seat], level: Level) -> int | None:
         """The fewest links by which some frame gets to a target passing no bridge twice; None if
         none does.
         """

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkov.campus import FilterEntry, Origin, Subnet
-from inkov.forwarding.routers import IN_PART, PASSES, STOPPED, judge
+from inkov.forwarding.routers import Fate, judge
 
 PREFIXES = st.builds(
     lambda at, length: ip_network((f"10.0.0.{at}", length), strict=False),
@@ -56,9 +56,9 @@ def test_subnets_are_judged_as_their_packets_are(
     fates = {
         fate(entries, a, b, fine) for a in source for b in destination for fine in (False, True)
     }
-    if verdict == PASSES:
+    if verdict == Fate.PASSES:
         assert fates == {True}
-    elif verdict == STOPPED:
+    elif verdict == Fate.STOPPED:
         assert fates == {False}
     else:  # it may be less than it can be shown to be, and is never taken for stopped
-        assert verdict == IN_PART
+        assert verdict == Fate.IN_PART

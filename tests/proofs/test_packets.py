@@ -16,6 +16,7 @@ import pytest
 
 from inkov.campus import Campus, Fact, Filter, FilterEntry, Gateway, Mode, Port
 from inkov.forwarding import Fabric, resolve
+from inkov.levels import Layer, Level
 from inkov.plan import Plan, PlanFile
 from inkov.proofs import prove
 from inkov.proofs.prove import Prover
@@ -128,8 +129,10 @@ class Packets:
                     self.stations.append(
                         Station(device.name, vrf, subnet, bound[0], bound[1], seat)
                     )
-        self.sent = [self.oracle.everywhere({station.seat}, "honest") for station in self.stations]
-        hears = [self.reached(sent, "honest") for sent in self.sent]
+        self.sent = [
+            self.oracle.everywhere({station.seat}, Level.HONEST) for station in self.stations
+        ]
+        hears = [self.reached(sent, Level.HONEST) for sent in self.sent]
         self.shares: list[set[int]] = [
             {
                 b
@@ -139,13 +142,13 @@ class Packets:
             for a, station in enumerate(self.stations)
         ]
 
-    def reached(self, sent: set[At], level: str) -> set[int]:
+    def reached(self, sent: set[At], level: Level) -> set[int]:
         """The stations that frames get to."""
         return {
             n
             for n, station in enumerate(self.stations)
             if any(
-                at.device == station.device and self.oracle.heard(at, {station.seat}, "honest")
+                at.device == station.device and self.oracle.heard(at, {station.seat}, Level.HONEST)
                 for at in sent
             )
         }
@@ -159,7 +162,7 @@ class Packets:
         ports = fabric.bridge_ports
         return {self.seats[ports[s.port].end.device, ports[s.port].port, s.tag] for s in seats}
 
-    def fates(self, sources: set[Seat], targets: set[Seat], level: str) -> tuple[bool, bool]:
+    def fates(self, sources: set[Seat], targets: set[Seat], level: Level) -> tuple[bool, bool]:
         """Whether any packet gets from one to the other, and whether from some subnet to some other
         all do.
         """
@@ -173,7 +176,7 @@ class Packets:
         for start, final in product(into, out):
             # A hostile host says it is whoever it likes: here anybody of these subnets, or a
             # stranger.
-            own = list(self.stations[start].subnet) if level == "honest" else ANYBODY
+            own = list(self.stations[start].subnet) if level == Level.HONEST else ANYBODY
             ends = own, list(self.stations[final].subnet)
             kinds = product(*ends, (False, True))
             arrive = (
@@ -240,7 +243,7 @@ def test_what_needs_no_plan_is_verified() -> None:
             rng, clean_campus(number, 4) if number % 3 == 0 else random_campus(rng, 5)
         )
         fabric, net = resolve(campus, wire(campus)), network(campus)
-        for at, v in enumerate(prove(fabric, level=rng.choice(["honest", "hostile"]))):
+        for at, v in enumerate(prove(fabric, level=rng.choice([Level.HONEST, Level.HOSTILE]))):
             entry = {
                 "claim": v.claim,
                 "kind": v.kind,
@@ -269,7 +272,7 @@ def test_verdicts_at_layer_3_are_those_of_single_packets() -> None:
         claims = [claim_of(rng, fabric) for _ in range(9)]
         claims = [claim for claim in claims if claim.kind in ("isolate", "reach", "not-reach")][:5]
         for claim in claims:
-            claim.layer = 3
+            claim.layer = Layer.PACKETS
         prover = Prover(fabric, Plan(PlanFile(claims=claims)))
         for claim, verdict in zip(claims, prove(fabric, prover.plan), strict=True):
             if "in common" in verdict.because:

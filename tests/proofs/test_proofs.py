@@ -11,8 +11,19 @@ from typing import Any
 
 import pytest
 
-from inkov.campus import Bridge, Cable, Campus, Fact, Mode, Negotiation, Origin, Port, PortKind
+from inkov.campus import (
+    Bridge,
+    Cable,
+    Campus,
+    Fact,
+    Mode,
+    Negotiation,
+    Origin,
+    Port,
+    PortKind,
+)
 from inkov.forwarding import Fabric, resolve
+from inkov.levels import Level
 from inkov.plan import Carried, Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.prove import Prover
@@ -46,7 +57,7 @@ def claim_of(rng: random.Random, fabric: Fabric) -> Claim:
             ]
         )
 
-    level: Any = rng.choice(["honest", "hostile"])
+    level: Any = rng.choice([Level.HONEST, Level.HOSTILE])
     kind = rng.randrange(7)
     if kind == 6:
         vid = rng.choice(VIDS)
@@ -295,7 +306,7 @@ def uplink(campus: Campus, name: str) -> Port:
 
 def plant_native(campus: Campus) -> str:
     uplink(campus, "closet-1").native_vlan = fact(20)
-    return "honest"
+    return Level.HONEST
 
 
 def plant_one_way(campus: Campus) -> str:
@@ -303,14 +314,14 @@ def plant_one_way(campus: Campus) -> str:
     port = campus.devices["closet-1"].ports["7"]
     port.mode, port.pvid, port.untagged = fact(Mode.GENERAL), fact(20), fact(VlanSet.of(20))
     port.ingress_filtering = fact(False)
-    return "hostile"
+    return Level.HOSTILE
 
 
 def plant_hybrid(campus: Campus) -> str:
     port = campus.devices["closet-1"].ports["7"]
     port.mode, port.pvid, port.untagged = fact(Mode.GENERAL), fact(20), fact(VlanSet.of(10, 20))
     port.ingress_filtering = fact(True)
-    return "honest"
+    return Level.HONEST
 
 
 def plant_sub_interfaces(campus: Campus) -> str:
@@ -321,36 +332,36 @@ def plant_sub_interfaces(campus: Campus) -> str:
     )
     sub.mode, sub.access_vlan = fact(Mode.ACCESS), fact(20)
     device.bridges["join"] = Bridge("join", PLANTED, {"21.10": PLANTED, "1": PLANTED})
-    return "honest"
+    return Level.HONEST
 
 
 def plant_double_tag(campus: Campus) -> str:
     """Hosts in the native VLAN of a trunk can hide a tag behind it."""
     campus.devices["closet-1"].ports["7"].access_vlan = fact(99)
-    return "hostile"
+    return Level.HOSTILE
 
 
 def plant_negotiation(campus: Campus) -> str:
     campus.devices["closet-1"].ports["7"].negotiation = fact(Negotiation.PASSIVE)
-    return "hostile"
+    return Level.HOSTILE
 
 
 def plant_trunk(campus: Campus) -> str:
     port = campus.devices["closet-1"].ports["7"]
     port.mode, port.allowed, port.native_vlan = fact(Mode.TRUNK), fact(VlanSet.of(10, 20)), fact(20)
-    return "hostile"
+    return Level.HOSTILE
 
 
 def plant_cable(campus: Campus) -> str:
     """An access port in VLAN 10 cabled to one in VLAN 20 of another switch."""
     campus.cables.append(Cable("closet-1", "2", "closet-2", "8", PLANTED))
-    return "honest"
+    return Level.HONEST
 
 
 def plant_private(campus: Campus) -> str:
     """A guest's port in a community that is the pumps' VLAN."""
     campus.devices["closet-1"].ports["9"].secondary = fact(20)
-    return "honest"
+    return Level.HONEST
 
 
 @pytest.mark.parametrize(
@@ -395,7 +406,7 @@ def test_a_port_in_no_vlan_is_no_way_in_unseen() -> None:
     campus = clean_campus(1, 3)
     port = campus.devices["closet-1"].ports["7"]
     port.access_vlan, port.negotiation = fact(3000), fact(Negotiation.PASSIVE)
-    claim = Claim(isolate=["vlan 20"], from_=["everything"], level="hostile")
+    claim = Claim(isolate=["vlan 20"], from_=["everything"], level=Level.HOSTILE)
     [verdict] = prove(resolve(campus, wire(campus)), Plan(PlanFile(claims=[claim])))
     assert verdict.verdict == "broken" and any(b.origin.file == "planted" for b in verdict.blame)
     verify(network(campus), claim, {}, entry_of(verdict))

@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from inkov.campus import Campus, Mode, PortKind
+from inkov.levels import Level
 from inkov.readers import load
 from inkov.readers.defaults import by_the_standard
 from inkov.readers.openconfig.writer import write_openconfig
@@ -24,7 +25,7 @@ __all__ = ["yang"]
 
 
 def frames(campus: Campus) -> list[Listeners]:
-    return [listeners(campus, level) for level in ("honest", "hostile")]
+    return [listeners(campus, level) for level in (Level.HONEST, Level.HOSTILE)]
 
 
 def reread(folder: Path, campus: Campus, files: dict[str, str]) -> Campus:

@@ -16,6 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkov.campus import Device, Private
+from inkov.levels import Level
 from inkov.readers import load
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text, recognises
 from inkov.readers.dialects.examples import run_examples
@@ -644,7 +645,7 @@ def test_a_text_forwards_as_the_sheet_that_says_the_same(tmp_path: Path) -> None
         found = load([str(tmp_path)]).campus
         assert not found.problems and list(found.devices) == list(campus.devices), found.problems
         found.cables = campus.cables
-        for level in ("honest", "hostile"):
+        for level in (Level.HONEST, Level.HOSTILE):
             assert listeners(found, level) == listeners(campus, level), seed
         for file in tmp_path.glob("*.txt"):
             file.unlink()

@@ -18,6 +18,7 @@ import pytest
 
 from inkov.campus import Campus
 from inkov.forwarding import resolve
+from inkov.levels import Level
 from inkov.readers import load
 from inkov.readers.registry import read_bytes
 from inkov.wiring import wire
@@ -254,7 +255,7 @@ def test_a_running_system_and_its_units_are_the_same(tmp_path: Path) -> None:
     write(tmp_path / "running" / "aviary-1", **RUNNING)
     units(tmp_path / "stored" / "aviary-1" / "etc" / "systemd" / "network", UNITS)
     running, stored = told(tmp_path / "running"), told(tmp_path / "stored")
-    for level in ("honest", "hostile"):
+    for level in (Level.HONEST, Level.HOSTILE):
         assert listeners(running, level) == listeners(stored, level)
     (tmp_path / "running" / "aviary-1" / "hostname").write_text("owls\n")
     renamed = load([str(tmp_path / "running")])
@@ -296,7 +297,7 @@ def test_a_filtering_bridge_without_its_vlans_is_taken_to_have_all(tmp_path: Pat
     assert "the VLANs of bridge port lan1 are not among the files: taken to have all" in [
         problem.says for problem in campus.problems
     ]
-    assert ("x:bond0", 30, True) in listeners(campus, "hostile")["x:lan1"]
+    assert ("x:bond0", 30, True) in listeners(campus, Level.HOSTILE)["x:lan1"]
 
 
 @pytest.mark.parametrize(

@@ -20,6 +20,7 @@ from hypothesis import strategies as st
 from inkov.campus import Accept, Device, Neighbour
 from inkov.forwarding import resolve
 from inkov.forwarding.reach import flood, sendings_at
+from inkov.levels import Level
 from inkov.readers.reading import FileReport, Part
 from inkov.readers.registry import read_bytes
 from inkov.readers.walk.text import OBJECTS
@@ -168,7 +169,9 @@ def check(device: Device) -> None:
     fabric = resolve(campus, wire(campus))
     heard = {}
     for port in fabric.bridge_ports:
-        spread = flood(fabric, sendings_at(fabric, [port.number], "honest"), "honest").heard()
+        spread = flood(
+            fabric, sendings_at(fabric, [port.number], Level.HONEST), Level.HONEST
+        ).heard()
         heard[port.port] = {
             (q.port, vid, tagged) for q, vid, tagged in spread if q.number != port.number
         }

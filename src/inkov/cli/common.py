@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
+from inkov.levels import Level
 
 if TYPE_CHECKING:
     from inkov.forwarding import Fabric
@@ -38,13 +39,6 @@ class Report(StrEnum):
     MARKDOWN = "markdown"
     SARIF = "sarif"
     JUNIT = "junit"
-
-
-class Level(StrEnum):
-    """What hosts may do: docs/forwarding-model.md, section 4."""
-
-    HONEST = "honest"
-    HOSTILE = "hostile"
 
 
 ReportOption = Annotated[Report, typer.Option("--format", "-f", help="What to write.")]

@@ -10,7 +10,6 @@ from inkov.cli.common import (
     Configs,
     Format,
     FormatOption,
-    Level,
     LevelOption,
     Output,
     OutputOption,
@@ -22,6 +21,7 @@ from inkov.cli.common import (
 )
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from
+from inkov.levels import Level
 
 
 def follow(
@@ -56,11 +56,13 @@ def follow(
     if one.host is not None and other.host is not None and wanted is None and level is Level.HONEST:
         result = ping(fabric, one.host, other.host)
         sent = [
-            sent_from(fabric, place.end, "honest", place.host.vid)
+            sent_from(fabric, place.end, Level.HONEST, place.host.vid)
             for place in (one, other)
             if place.host
         ]
-        assumed = assumptions(session, [entry for sendings in sent for entry in sendings], "honest")
+        assumed = assumptions(
+            session, [entry for sendings in sent for entry in sendings], Level.HONEST
+        )
         claims = claimed(session, one.end, other.end)
         plain = {
             **ping_json(one.label, other.label, result, assumed, locator),
@@ -74,12 +76,12 @@ def follow(
         )
         session.end(ALL_WELL if result.works else FINDINGS)
         return
-    sendings = sendings_from(session, one, level.value, wanted)
-    assumed = assumptions(session, sendings, level.value)
+    sendings = sendings_from(session, one, level, wanted)
+    assumed = assumptions(session, sendings, level)
     ports = bridge_ports_at(fabric, other.end)
     if not ports:
         fail(f"{other.label} is shut: nothing is heard there")
-    stories = [run(fabric, sendings, one.end, port, level.value) for port in ports]
+    stories = [run(fabric, sendings, one.end, port, level) for port in ports]
     story = next((story for story in stories if story.arrives), stories[0])
     claims = claimed(session, one.end, other.end)
     plain = {

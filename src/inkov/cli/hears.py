@@ -10,7 +10,6 @@ from inkov.cli.common import (
     Configs,
     Format,
     FormatOption,
-    Level,
     LevelOption,
     Output,
     OutputOption,
@@ -20,6 +19,7 @@ from inkov.cli.common import (
     start,
 )
 from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from
+from inkov.levels import Level
 
 
 def hears(
@@ -44,11 +44,11 @@ def hears(
     wanted = one_vlan(vlan)
     session = start(configs, quiet, plan, read_as=read_as)
     sender = find_place(session, place)
-    sendings = sendings_from(session, sender, level.value, wanted)
-    heard = listeners(session.fabric, sendings, level.value)
-    assumed = assumptions(session, sendings, level.value)
+    sendings = sendings_from(session, sender, level, wanted)
+    heard = listeners(session.fabric, sendings, level)
+    assumed = assumptions(session, sendings, level)
     view = Output(form, output, no_colour)
-    result = hears_json(sender.end, sendings, level.value, heard)
+    result = hears_json(sender.end, sendings, level, heard)
     claims = claimed(session, sender.end, None)
     locator = session.loaded.locator
     view.result(

@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, NamedTuple
 
 from inkov.cli.common import Session, fail, nearest
+from inkov.levels import Level
 
 if TYPE_CHECKING:
     from inkov.campus import Host
-    from inkov.forwarding.reach import Level, Sending
+    from inkov.forwarding.reach import Sending
     from inkov.proofs import Verdict
     from inkov.wiring import End
 
@@ -113,7 +114,7 @@ def assumptions(session: Session, sendings: list[Sending], level: Level) -> list
     passed = passed_by(flood(fabric, sendings, level)) | {
         fabric.bridges[sending.bridge].device for sending in sendings
     }
-    return [*Assumptions(fabric).on(passed, level), *session.unread]
+    return [*Assumptions(fabric).about(passed, level), *session.unread]
 
 
 def claimed(session: Session, one: End, other: End | None) -> list[Verdict]:

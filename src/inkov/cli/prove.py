@@ -8,7 +8,6 @@ from inkov.cli.common import (
     AsOption,
     ColourOption,
     Configs,
-    Level,
     LevelOption,
     Output,
     OutputOption,
@@ -23,6 +22,7 @@ from inkov.cli.common import (
     write_file,
 )
 from inkov.cli.exits import ALL_WELL, FINDINGS
+from inkov.levels import Level, Outcome
 
 
 def prove(
@@ -65,9 +65,7 @@ def prove(
     if matrix or hosts:
         _matrix(session, level, hosts, Output(form, output, no_colour))
         return
-    verdicts = run(
-        session.fabric, session.plan, level=level.value, unread=session.unread, strict=strict
-    )
+    verdicts = run(session.fabric, session.plan, level=level, unread=session.unread, strict=strict)
     view, locator = Output(form, output, no_colour), session.loaded.locator
     if certificate is not None:
         write_file(certificate, to_json(certificate_of(session, verdicts)))
@@ -83,7 +81,7 @@ def prove(
         view.write(verdicts_junit(verdicts))
     else:
         view.write(verdicts_text(verdicts, locator, view.screen))
-    session.end(ALL_WELL if all(v.verdict == "holds" for v in verdicts) else FINDINGS)
+    session.end(ALL_WELL if all(v.verdict == Outcome.HOLDS for v in verdicts) else FINDINGS)
 
 
 def _matrix(session: Session, level: Level, hosts: bool, view: Output) -> None:
@@ -93,7 +91,7 @@ def _matrix(session: Session, level: Level, hosts: bool, view: Output) -> None:
 
     if view.format in (Report.SARIF, Report.JUNIT):
         fail("the matrix is written as table, json, csv or markdown")
-    cells = matrix(session.fabric, session.plan, level.value, hosts=hosts)
+    cells = matrix(session.fabric, session.plan, level, hosts=hosts)
     view.result({"reach": plain(cells, session.loaded.locator)}, lambda: matrix_grid(cells))
     session.end()
 

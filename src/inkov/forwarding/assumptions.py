@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from inkov.campus import Mode, natural
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.reach import Flood, Level
+from inkov.forwarding.reach import Flood
 from inkov.forwarding.reasons import NAMES
+from inkov.levels import Level
 from inkov.wiring import End
 
 __all__ = ["Assumptions", "passed_by"]
@@ -102,7 +105,11 @@ class Assumptions:
     def _add(self, says: str, *devices: str) -> None:
         self._said.append((frozenset(devices), says))
 
-    def on(self, passed: set[str], level: Level) -> list[str]:
+    def unsafe(self, texts: Iterable[str]) -> list[str]:
+        """Those of some assumptions that would make a leak, were they wrong (FM 4.7)."""
+        return [text for text in texts if text in self.between]
+
+    def about(self, passed: set[str], level: Level) -> list[str]:
         """What is not stated about some devices, in words."""
         found = [says for devices, says in self._said if not devices.isdisjoint(passed)]
         unsaid: dict[tuple[str, str], int] = {}
@@ -115,6 +122,6 @@ class Assumptions:
                     f"{NAMES[attribute]} not stated at {number} port{'s' * (number > 1)}, default:"
                     f" {whose}"
                 )
-            elif level == "hostile":  # an honest host asks for nothing
+            elif level == Level.HOSTILE:  # an honest host asks for nothing
                 found.append(f"negotiation not stated at {number} host ports, default: {whose}")
         return list(dict.fromkeys(found))

@@ -22,6 +22,7 @@ from scipy.sparse.csgraph import connected_components
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import Sending, flood
 from inkov.forwarding.serve import served
+from inkov.levels import Level
 from inkov.vlanset import VlanSet
 from inkov.wiring import Link
 
@@ -150,7 +151,7 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
         start = result.of(bridge, vid)
         if start in reached:
             continue
-        spread = flood(fabric, [Sending(-1, 1 << vid, bridge)], "honest")
+        spread = flood(fabric, [Sending(-1, 1 << vid, bridge)], Level.HONEST)
         reached[start] = {
             result.of(other, v)
             for other in range(len(fabric.bridges))
@@ -185,7 +186,7 @@ def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]
 def _talking(fabric: Fabric, vid: int, island: Island) -> Iterator[Island]:
     """An island as far as its bridges really reach each other, both ways."""
     heard = {
-        bridge: flood(fabric, [Sending(-1, 1 << vid, bridge)], "honest")
+        bridge: flood(fabric, [Sending(-1, 1 << vid, bridge)], Level.HONEST)
         for bridge in island.bridges
     }
     left = list(island.bridges)

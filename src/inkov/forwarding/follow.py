@@ -3,18 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from enum import StrEnum
 
 from msgspec import Struct
 
 from inkov.campus import Mode, Origin
 from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
 from inkov.forwarding.path import Goal, Way, find_way, to_port
-from inkov.forwarding.reach import Flood, Level, Sending, flood
+from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import Sentence, why_arrives, why_dropped, why_leaves, why_not_leaves
+from inkov.levels import Level
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, Link
 
-__all__ = ["Step", "Story", "follow", "heard_instead", "tell"]
+__all__ = ["Event", "Step", "Story", "follow", "heard_instead", "tell"]
+
+
+class Event(StrEnum):
+    """What happens to a frame at a port. ROUTED: a router passes its packet on."""
+
+    SENT = "sent"
+    ARRIVES = "arrives"
+    LEAVES = "leaves"
+    ROUTED = "routed"
+    HEARD = "heard"
+    STOPS = "stops"
 
 
 class Step(Struct, frozen=True):
@@ -22,7 +35,7 @@ class Step(Struct, frozen=True):
 
     switch: str
     port: str
-    event: str  # sent, arrives, leaves, heard, stops
+    event: Event
     vlan: int | None
     tagged: bool
     because: str
@@ -56,7 +69,9 @@ def follow(
         resolved = fabric.resolved(target)
         leaves = why_leaves(fabric, resolved, vid, tagged)
         steps.append(
-            Step(target.end.device, target.port, "heard", vid, tagged, leaves.says, leaves.origin)
+            Step(
+                target.end.device, target.port, Event.HEARD, vid, tagged, leaves.says, leaves.origin
+            )
         )
         return Story(True, steps, way.simple)
     spread = flood(fabric, sendings, level)
@@ -78,7 +93,7 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
     if state.port >= 0:
         port = fabric.bridge_ports[state.port]
         tagged = port.view.pvid != state.vid
-        yield _arrival(fabric, port, state.vid, tagged, "sent", False)
+        yield _arrival(fabric, port, state.vid, tagged, Event.SENT, False)
     else:
         inside = fabric.bridges[state.bridge]
         says = (
@@ -89,7 +104,7 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
         yield Step(
             inside.device,
             inside.routed,
-            "sent",
+            Event.SENT,
             state.vid,
             False,
             says,
@@ -104,15 +119,17 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
             says = f"{why.says}; the sub-interface tags it {leaves.outer}"
         if hop.hidden:
             says += f"; the tag hidden behind, {hop.arrives.vid}, is now the first"
-        yield Step(leaves.end.device, leaves.port, "leaves", state.vid, tagged, says, why.origin)
+        yield Step(
+            leaves.end.device, leaves.port, Event.LEAVES, state.vid, tagged, says, why.origin
+        )
         yield _arrival(
-            fabric, arrives, hop.arrives.vid, tagged or hop.hidden, "arrives", hop.hidden
+            fabric, arrives, hop.arrives.vid, tagged or hop.hidden, Event.ARRIVES, hop.hidden
         )
         state = hop.arrives
 
 
 def _arrival(
-    fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: str, hidden: bool
+    fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: Event, hidden: bool
 ) -> Step:
     resolved = fabric.resolved(port)
     if port.outer:
@@ -142,7 +159,7 @@ def _stops(
     """The way as far as it leads towards the target, and what stops the frame there."""
     if not sendings:
         why = why_dropped(fabric, fabric.ports[source], None)
-        yield Step(source.device, source.port, "stops", None, False, why.says, why.origin)
+        yield Step(source.device, source.port, Event.STOPS, None, False, why.says, why.origin)
         return
     there = fabric.resolved(target)
     if spread.present(target.bridge):
@@ -157,7 +174,13 @@ def _stops(
                 )
                 why = Sentence(says, there.stated.origin)
             yield Step(
-                target.end.device, target.port, "stops", way.end.vid, False, why.says, why.origin
+                target.end.device,
+                target.port,
+                Event.STOPS,
+                way.end.vid,
+                False,
+                why.says,
+                why.origin,
             )
             return
     gap = _gap(fabric, spread, target.bridge)
@@ -169,7 +192,7 @@ def _stops(
         yield Step(
             source.device,
             source.port,
-            "stops",
+            Event.STOPS,
             None,
             False,
             says,
@@ -219,16 +242,22 @@ def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[
     """What stops VLAN `vid` between the two ends of a link."""
     if not near.view.emit >> vid & 1:
         why = why_not_leaves(fabric, near, vid)
-        yield Step(near.end.device, near.end.port, "stops", vid, False, why.says, why.origin)
+        yield Step(near.end.device, near.end.port, Event.STOPS, vid, False, why.says, why.origin)
         return
     tagged = not near.view.untagged >> vid & 1
     why = why_leaves(fabric, near, vid, tagged)
-    yield Step(near.end.device, near.end.port, "leaves", vid, tagged, why.says, why.origin)
+    yield Step(near.end.device, near.end.port, Event.LEAVES, vid, tagged, why.says, why.origin)
     why = why_dropped(fabric, far, vid if tagged else None)
     if far.mode is Mode.ROUTED:
         why = Sentence(f"{far.end} is routed: the VLAN ends there", far.stated.origin)
     yield Step(
-        far.end.device, far.end.port, "stops", vid if tagged else None, tagged, why.says, why.origin
+        far.end.device,
+        far.end.port,
+        Event.STOPS,
+        vid if tagged else None,
+        tagged,
+        why.says,
+        why.origin,
     )
 
 

@@ -12,7 +12,8 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from inkov.forwarding.fabric import BridgePort, Fabric
-from inkov.forwarding.reach import Level, Sending, views_at
+from inkov.forwarding.reach import Sending, views_at
+from inkov.levels import Level
 
 __all__ = ["Hop", "State", "Way", "find_way", "may_leave", "to_bridge", "to_port", "to_present"]
 
@@ -151,7 +152,7 @@ def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
                     )
             for translations, hidden in (
                 (crossing.translations, False),
-                (crossing.hidden if level == "hostile" else (), True),
+                (crossing.hidden if level == Level.HOSTILE else (), True),
             ):
                 for to, leaves, arrives in translations:
                     if leaves & bit:

@@ -19,8 +19,9 @@ from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.follow import Step, Story, follow, tell
 from inkov.forwarding.path import find_way, to_present
 from inkov.forwarding.reach import Sending
-from inkov.forwarding.routers import STOPPED, Routers
+from inkov.forwarding.routers import Fate, Routers
 from inkov.forwarding.stations import Interface, bridge_ports_at, interfaces, sent_from
+from inkov.levels import Level
 from inkov.wiring import End
 
 __all__ = ["Part", "Ping", "ping"]
@@ -92,7 +93,7 @@ class _Direction:
         return Part(self.name, holds, says, origin or self.here.origin, steps or [])
 
     def _entries(self, host: Host) -> list[Sending]:
-        return sent_from(self.fabric, End(host.device, host.port), "honest", host.vid)
+        return sent_from(self.fabric, End(host.device, host.port), Level.HONEST, host.vid)
 
     def _target(self, host: Host) -> BridgePort | None:
         ports = bridge_ports_at(self.fabric, End(host.device, host.port))
@@ -105,7 +106,7 @@ class _Direction:
                 False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut"
             )
         end = End(self.here.device, self.here.port)
-        story = follow(self.fabric, self._entries(self.here), end, target, "honest")
+        story = follow(self.fabric, self._entries(self.here), end, target, Level.HONEST)
         return self._arrived(story, f"{self.there.name} is near (same subnet)")
 
     def _arrived(self, story: Story, near: str) -> Part:
@@ -158,7 +159,7 @@ class _Direction:
 
     def _to_gateway(self, gateway: Interface) -> Part:
         sendings = self._entries(self.here)
-        way = find_way(self.fabric, sendings, to_present(gateway.bridge, gateway.vid), "honest")
+        way = find_way(self.fabric, sendings, to_present(gateway.bridge, gateway.vid), Level.HONEST)
         if way is None:
             says = f"frames of {self.here.name} do not get to {gateway.label}"
             return self._part(
@@ -194,7 +195,7 @@ class _Direction:
         anyway = routers.path(gateway, finals, (), ())
         for interface, bound in anyway.filters if anyway is not None else ():
             how, says = routers.filtered(interface, bound, *packet)
-            if how == STOPPED:
+            if how == Fate.STOPPED:
                 return None, self._part(False, says, interface.origin)
         table = f" (routing table {gateway.vrf!r})" if gateway.vrf else ""
         says = (
@@ -210,7 +211,7 @@ class _Direction:
                 False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut"
             )
         source = End(egress.device, egress.name)
-        story = follow(self.fabric, [_out(egress)], source, target, "honest")
+        story = follow(self.fabric, [_out(egress)], source, target, Level.HONEST)
         return self._arrived(story, f"from {egress.label} to {self.there.name}")
 
 

@@ -15,12 +15,10 @@ from typing import NamedTuple
 
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.view import Form, PortView
+from inkov.levels import Level
 from inkov.wiring import End
 
 __all__ = ["Flood", "Level", "Sending", "flood", "sendings_at"]
-
-Level = str
-"""`honest` or `hostile` (FM 4)."""
 
 
 class Sending(NamedTuple):
@@ -114,7 +112,7 @@ def sendings_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Se
         untagged = tagged = 0
         for view in views:
             untagged |= 1 << view.pvid if view.pvid else 0
-            tagged |= view.admit if level == "hostile" else honest_tags(view)
+            tagged |= view.admit if level == Level.HOSTILE else honest_tags(view)
         if (
             port.outer == 0
         ):  # a tag that a sub-interface owns does not reach the port itself (FM 3.9)
@@ -126,7 +124,7 @@ def sendings_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Se
 
 def views_at(port: BridgePort, level: Level) -> tuple[PortView, ...]:
     """The views a port can take: its own, and at the hostile level those it can be lured into."""
-    return (port.view, *port.on_request) if level == "hostile" else (port.view,)
+    return (port.view, *port.on_request) if level == Level.HOSTILE else (port.view,)
 
 
 def honest_tags(view: PortView) -> int:
@@ -153,7 +151,7 @@ def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:
         protected = number >= 0 and ports[number].view.protected
         result._arrive(port, bridge, mask & fabric.bridges[bridge].live, protected)
         dirty[bridge] = None
-    hostile = level == "hostile"
+    hostile = level == Level.HOSTILE
     linked: dict[int, list[int]] = {}
     while dirty:
         work, dirty = dirty, {}

@@ -10,6 +10,7 @@ finer, the answer is "in part".
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from enum import StrEnum
 from typing import NamedTuple
 
 from inkov.campus import FilterEntry, Subnet
@@ -17,20 +18,27 @@ from inkov.forwarding.domains import Domains
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.stations import Interface, interfaces
 
-__all__ = ["IN_PART", "PASSES", "STOPPED", "Path", "Routers", "judge", "networks"]
+__all__ = ["Fate", "Path", "Routers", "judge", "networks"]
 
-PASSES, IN_PART, STOPPED = "passes", "in part", "stopped"
 Subnets = Sequence[Subnet]
+
+
+class Fate(StrEnum):
+    """What a filter leaves of packets. In part: it stops some, or it may (FM 5.7)."""
+
+    PASSES = "passes"
+    IN_PART = "in part"
+    STOPPED = "stopped"
 
 
 class Path(NamedTuple):
     """The routers that a packet passes: at each, the interface it came by and the one it leaves by.
 
-    `how` is PASSES or IN_PART; `says` names the filters that stop some of it.
+    `how` is Fate.PASSES or Fate.IN_PART; `says` names the filters that stop some of it.
     """
 
     hops: tuple[tuple[Interface, Interface], ...]
-    how: str
+    how: Fate
     says: str
 
     @property
@@ -101,12 +109,16 @@ class Routers:
         wanted = {
             self._number[interface]
             for interface in finals
-            if self.filtered(interface, interface.filters_out, sources, destinations)[0] != STOPPED
+            if self.filtered(interface, interface.filters_out, sources, destinations)[0]
+            != Fate.STOPPED
         }
         start = self._number[into]
-        if not wanted or self.filtered(into, into.filters_in, sources, destinations)[0] == STOPPED:
+        if (
+            not wanted
+            or self.filtered(into, into.filters_in, sources, destinations)[0] == Fate.STOPPED
+        ):
             return None
-        for allowed in ((PASSES,), (PASSES, IN_PART)):
+        for allowed in ((Fate.PASSES,), (Fate.PASSES, Fate.IN_PART)):
             found = self._search(start, wanted, sources, destinations, allowed)
             if found is not None:
                 return found
@@ -118,7 +130,7 @@ class Routers:
         finals: set[int],
         sources: Subnets,
         destinations: Subnets,
-        allowed: tuple[str, ...],
+        allowed: tuple[Fate, ...],
     ) -> Path | None:
         came: dict[int, tuple[int, int] | None] = {start: None}
         queue, shared = [start], set()
@@ -155,22 +167,22 @@ class Routers:
         while (before := came[hops[0][0]]) is not None:
             hops.insert(0, before)
         pairs = tuple((self.up[into], self.up[out]) for into, out in hops)
-        path = Path(pairs, PASSES, "")
+        path = Path(pairs, Fate.PASSES, "")
         says = [
             self.filtered(interface, bound, sources, destinations)[1]
             for interface, bound in path.filters
         ]
         if any(says):
-            return path._replace(how=IN_PART, says="; ".join(filter(None, says)))
+            return path._replace(how=Fate.IN_PART, says="; ".join(filter(None, says)))
         return path
 
     def filtered(
         self, interface: Interface, bound: Sequence[str], sources: Subnets, destinations: Subnets
-    ) -> tuple[str, str]:
+    ) -> tuple[Fate, str]:
         """What filters bound to an interface leave of packets between subnets, and which of them is
         to blame.
         """
-        worst, says = PASSES, ""
+        worst, says = Fate.PASSES, ""
         for name in bound:
             found = self.fabric.device(interface.device).filters.get(name)
             entries = (
@@ -182,11 +194,11 @@ class Routers:
                 for other in destinations
                 if one.version == other.version
             }
-            if results == {STOPPED}:
-                return STOPPED, f"the filter {name} of {interface.label} stops it"
-            if results - {PASSES}:
+            if results == {Fate.STOPPED}:
+                return Fate.STOPPED, f"the filter {name} of {interface.label} stops it"
+            if results - {Fate.PASSES}:
                 worst, says = (
-                    IN_PART,
+                    Fate.IN_PART,
                     f"the filter {name} of {interface.label} lets it pass in part",
                 )
         return worst, says
@@ -197,7 +209,7 @@ def networks(interface: Interface) -> list[Subnet]:
     return [fact.value.network for fact in interface.addresses]
 
 
-def judge(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> str:
+def judge(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> Fate:
     """What a filter does to packets from one subnet to another: the first entry that fits each
     packet decides.
 
@@ -211,9 +223,9 @@ def judge(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> st
             continue  # it fits no packet of these
         if mine and its and not entry.finer:  # it fits all that are left
             some_pass, some_stop = some_pass or entry.accepts, some_stop or not entry.accepts
-            return PASSES if not some_stop else IN_PART if some_pass else STOPPED
+            return Fate.PASSES if not some_stop else Fate.IN_PART if some_pass else Fate.STOPPED
         some_pass, some_stop = some_pass or entry.accepts, some_stop or not entry.accepts
-    return IN_PART if some_stop else PASSES
+    return Fate.IN_PART if some_stop else Fate.PASSES
 
 
 def _covers(said: Subnet | None, subnet: Subnet) -> bool | None:

@@ -7,8 +7,9 @@ from msgspec import Struct
 from inkov.campus import Address, Fact, Mode, Origin, natural
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.path import Way, find_way, to_port, to_present
-from inkov.forwarding.reach import Flood, Level, Sending, flood, sendings_at
+from inkov.forwarding.reach import Flood, Sending, flood, sendings_at
 from inkov.forwarding.serve import is_live
+from inkov.levels import Level
 from inkov.wiring import End
 
 __all__ = [
@@ -75,14 +76,14 @@ def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) ->
     nothing enters.
     """
     ports = bridge_ports_at(fabric, end)
-    if level == "honest":
+    if level == Level.HONEST:
         ports = [
             port for port in ports if port.outer == 0 or port.port == end.port or vid is not None
         ]
     # With a VLAN asked for, an honest host is one that sends in it: tagged, where the port takes it
     # so.
     sendings = sendings_at(
-        fabric, [port.number for port in ports], "hostile" if vid is not None else level
+        fabric, [port.number for port in ports], Level.HOSTILE if vid is not None else level
     )
     if vid is not None:
         sendings = [

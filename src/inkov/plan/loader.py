@@ -12,6 +12,7 @@ from typing import Any
 from msgspec import Struct, field
 
 from inkov.campus import Campus, Host, Origin, Problem
+from inkov.levels import Level
 from inkov.plan.schema import PlanFile
 from inkov.plan.typed import Fault, Place, Typed
 from inkov.vlanset import VlanSet
@@ -131,7 +132,7 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
             wrong = "expected here: `on` (switches), `over` (links), or both"
         elif claim.layer == 3 and claim.kind in ("join", "carried-by"):
             wrong = "`layer: 3` belongs to `isolate`, `reach` and `not-reach`"
-        elif claim.join is not None and claim.level != "honest":
+        elif claim.join is not None and claim.level != Level.HONEST:
             wrong = "`join` is about honest hosts: what a hostile one could do is no connection"
         elif claim.kind != "isolate" and (claim.from_ or claim.except_ or claim.one_way):
             wrong = "`from`, `except` and `one-way` belong to `isolate`"

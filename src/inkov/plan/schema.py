@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 from msgspec import Meta, Struct, field
 
 from inkov.campus import Address, Origin, Subnet
+from inkov.levels import Layer, Level
 from inkov.vlanset import VlanSet
 
 __all__ = [
@@ -185,8 +186,8 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
     reach: NameList | None = None
     not_reach: NameList | None = None
     carried_by: Carried | None = None
-    layer: Literal[2, 3] = 2
-    level: Literal["honest", "hostile"] = "honest"
+    layer: Layer = Layer.FRAMES
+    level: Level = Level.HONEST
     about: str = ""
     origin: Origin = Origin()
 

@@ -11,6 +11,7 @@ import types
 from collections.abc import Callable
 from datetime import date
 from difflib import get_close_matches
+from enum import Enum
 from ipaddress import ip_address, ip_interface, ip_network
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
@@ -62,6 +63,11 @@ class Typed:
         if outer in (Union, types.UnionType):
             [only] = [one for one in inner if one is not type(None)]
             return None if node is None else self.read(node, only, place)
+        if isinstance(kind, type) and issubclass(kind, Enum):
+            if node not in list(kind):
+                known = ", ".join(str(member.value) for member in kind)
+                raise Fault(place, f"{_shown(node)} is not one of: {known}")
+            return kind(node)
         if outer is Literal:
             said = _YES_NO.get(node, node) if isinstance(node, bool) else node
             if said not in inner:

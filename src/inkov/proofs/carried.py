@@ -4,21 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from fnmatch import fnmatchcase
+from functools import partial
 
 from msgspec.structs import replace
 
 from inkov.campus import natural
 from inkov.forwarding import BridgePort, Fabric
+from inkov.forwarding.assumptions import passed_by
 from inkov.forwarding.fabric import Crossing, Translation
-from inkov.forwarding.follow import Step, tell
+from inkov.forwarding.follow import Event, Step, tell
 from inkov.forwarding.path import State, Way, find_way, may_leave
 from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import why_arrives, why_leaves
+from inkov.levels import Level
 from inkov.plan import Claim
+from inkov.proofs.answers import Answer, Contained, Escaped, Unsettled
 from inkov.proofs.certificate import certified, way_of
 from inkov.proofs.leaks import sendings_of
+from inkov.proofs.search import Search
 from inkov.proofs.seats import Seat
-from inkov.proofs.verdict import BROKEN, HOLDS, Blame, Verdict, decisive
+from inkov.proofs.verdict import Blame, decisive
+from inkov.vlanset import bit
 
 __all__ = ["judge_carried"]
 
@@ -34,7 +40,7 @@ class _Bounds:
             for number, inside in enumerate(fabric.bridges)
             if on is not None and not any(fnmatchcase(inside.device, pattern) for pattern in on)
         }
-        self.closed: dict[
+        self.forbidden: dict[
             int, list[BridgePort]
         ] = {}  # bridge -> ports to links that it may not cross
         for port in fabric.bridge_ports if over is not None else ():
@@ -44,14 +50,18 @@ class _Bounds:
             if ends and not any(
                 fnmatchcase(end, pattern) for end in ends for pattern in over or ()
             ):
-                self.closed.setdefault(port.bridge, []).append(port)
+                self.forbidden.setdefault(port.bridge, []).append(port)
 
     def crossed(self, fabric: Fabric, state: State) -> BridgePort | None:
         """The port to a link it may not cross by which a frame leaves."""
-        for port in self.closed.get(state.bridge, ()):
+        for port in self.forbidden.get(state.bridge, ()):
             if port.view.emit >> state.vid & 1 and may_leave(fabric, state, port):
                 return port
         return None
+
+    def is_beyond(self, fabric: Fabric, state: State) -> bool:
+        """True for a frame that is where it may not be, or leaves for there."""
+        return state.bridge in self.beyond or self.crossed(fabric, state) is not None
 
     def left(self, spread: Flood, but: tuple[int, int] = (-1, 0)) -> list[str]:
         """The switches and link ends where frames are that may not be there; VIDs of `but` at its
@@ -61,56 +71,50 @@ class _Bounds:
         there = {fabric.bridges[n].device for n in self.beyond if spread.present(n)}
         over = {
             str(port.end)
-            for port in (port for ports in self.closed.values() for port in ports)
+            for port in (port for ports in self.forbidden.values() for port in ports)
             if spread.leaving(port, port.view) & ~(but[1] if port.number == but[0] else 0)
         }
         return [*sorted(there, key=natural), *sorted(over, key=natural)]
 
 
-def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, verdict: Verdict) -> Flood:
-    """Judge a claim `carried-by`; returns the closure of all frames of its VLANs."""
+def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, search: Search) -> Answer:
+    """Where frames of a VLAN get to, beyond the switches and links that a claim allows."""
     carried = claim.carried_by
     assert carried is not None
     bounds = _Bounds(fabric, carried.on, carried.over)
-    sendings = sendings_of(
-        fabric, (seat for seat in seats if seat.vid in carried.vlans), verdict.level
-    )
-    sendings += [
-        Sending(-1, 1 << gateway.vid, fabric.bridge_of[device.name, gateway.bridge])
-        for device, gateway in fabric.gateways()
-        if gateway.vid in carried.vlans
+    members = (seat for seat in seats if seat.vid in carried.vlans)
+    sendings = [
+        *sendings_of(fabric, members, search.level),
+        *(
+            Sending(-1, bit(gateway.vid), fabric.bridge_of[device.name, gateway.bridge])
+            for device, gateway in fabric.gateways()
+            if gateway.vid in carried.vlans
+        ),
     ]
-    spread = flood(fabric, sendings, verdict.level)
-    found = bounds.left(spread)
-    if not found:
-        verdict.verdict, verdict.because = HOLDS, f"VLAN {carried.vlans} is on {carried.words} only"
-        verdict.certificate |= {"closures": [certified(fabric, spread, frozenset())]}
-        return spread
-    way = find_way(
-        fabric,
-        sendings,
-        lambda s: s.bridge in bounds.beyond or bounds.crossed(fabric, s) is not None,
-        verdict.level,
-    )
+    spread = flood(fabric, sendings, search.level)
+    search.assume_about(passed_by(spread))
+    places = bounds.left(spread)
+    if not places:
+        stated = certified(fabric, spread, frozenset())
+        return Contained(carried=carried, certificate={"closures": [stated]})
+    way = find_way(fabric, sendings, partial(bounds.is_beyond, fabric), search.level)
     assert way is not None
-    more = f" and {len(found) - 5} more" if len(found) > 5 else ""
-    verdict.because = f"frames of VLAN {carried.vlans} get to {', '.join(found[:5])}{more}"
     if not way.simple:
-        verdict.because += ", but only by ways that pass a switch twice: not settled"
-        return spread
-    verdict.verdict = BROKEN
-    verdict.witness = list(tell(fabric, way))
+        return Unsettled(carried=carried, places=places)
     out = bounds.crossed(fabric, way.end) if way.end.bridge not in bounds.beyond else None
-    if out is not None:
-        vid = way.end.vid
-        tagged = bool(out.outer) or not out.view.untagged >> vid & 1
-        why = why_leaves(fabric, fabric.resolved(out), vid, tagged)
-        verdict.witness.append(
-            Step(out.end.device, out.port, "leaves", vid, tagged, why.says, why.origin)
-        )
-    verdict.blame = _blamed(fabric, sendings, bounds, way, out, verdict.level)
-    verdict.certificate |= {"way": way_of(verdict.witness)}
-    return spread
+    steps = [*tell(fabric, way), *([_leaving(fabric, out, way.end.vid)] if out else [])]
+    blame = _blamed(fabric, sendings, bounds, way, out, search.level)
+    certificate = {"way": way_of(steps)}
+    return Escaped(
+        carried=carried, places=places, steps=steps, certificate=certificate, blame=blame
+    )
+
+
+def _leaving(fabric: Fabric, out: BridgePort, vid: int) -> Step:
+    """The last step of a way that ends on a link where the VLAN may not be."""
+    tagged = bool(out.outer) or not out.view.untagged >> vid & 1
+    why = why_leaves(fabric, fabric.resolved(out), vid, tagged)
+    return Step(out.end.device, out.port, Event.LEAVES, vid, tagged, why.says, why.origin)
 
 
 def _blamed(
@@ -119,7 +123,7 @@ def _blamed(
     bounds: _Bounds,
     way: Way,
     out: BridgePort | None,
-    level: str,
+    level: Level,
 ) -> list[Blame]:
     """The lines that put a VLAN where it may not be, each tried: a member or gateway there, and the
     links crossed.

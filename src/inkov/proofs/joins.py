@@ -1,192 +1,174 @@
-"""Do members of a VLAN hear each other? By links that pass it both ways, or else by the closure of
-each (FM 6.6).
+"""Do members of a VLAN hear each other (FM 6.6)?
+
+First by links alone: if links that pass the VLAN both ways under its number join all its bridges,
+and every member sends and hears plainly, no flood is needed. Otherwise exactly, by the closure of
+each group of members whose frames go the same ways.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 from itertools import permutations
 from typing import Any
 
-from inkov.campus import Origin
 from inkov.forwarding import Fabric
 from inkov.forwarding.assumptions import passed_by
-from inkov.forwarding.domains import Domains, breaks, islands
-from inkov.forwarding.follow import follow
+from inkov.forwarding.domains import Domains, Island, breaks, islands
 from inkov.forwarding.reasons import why_stopped
+from inkov.levels import Level
+from inkov.proofs.answers import Answer, Certificate, Joined, Split
 from inkov.proofs.certificate import certified, passing, spanning, way_of
-from inkov.proofs.leaks import closure, find_leak, leak_steps, reached, sendings_of
+from inkov.proofs.leaks import closure, find_leak, leak_steps, reached
+from inkov.proofs.search import Search, silent
 from inkov.proofs.seats import Seat
-from inkov.proofs.verdict import BROKEN, HOLDS, Verdict
 
-__all__ = ["Joins", "explain_where_it_stops"]
+__all__ = ["Joins"]
 
 _MOST_PAIRS = 200  # of members of a join whose ways to each other are certified one by one
+_SHOWN = 4  # islands of a VLAN, of which five switches each are named
 
 
 class Joins:
-    """Judges joins. `assume` notes what a verdict rests on, given the devices that its frames
-    pass.
-    """
+    """Judges joins. Hosts are honest here: what one could do is no connection."""
 
-    def __init__(self, fabric: Fabric, assume: Callable[[Verdict, set[str]], None]) -> None:
+    def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
-        self.assume = assume
 
     @cached_property
-    def passing(self) -> list[tuple[int, int, int]]:
+    def _passing(self) -> list[tuple[int, int, int]]:
         return passing(self.fabric)
 
-    def judge(self, seats: frozenset[Seat], verdict: Verdict) -> None:
-        """Whether some seats all hear each other: by links that pass their VLAN both ways, or else
-        exactly, group by group of seats whose frames go the same ways. Hosts are honest here: what
-        one could do is no connection.
-        """
-        if self._plainly(seats, verdict):
-            return
-        for group in self._alike(seats):
-            spread = closure(self.fabric, group, "honest")
+    def judge(self, seats: frozenset[Seat], search: Search) -> Answer:
+        """Whether some seats all hear each other. `search` notes what the answer rests on."""
+        by_links = self._plainly(seats, search)
+        if by_links is not None:
+            return Joined(number=len(seats), certificate=by_links)
+        for group in self._groups(seats):
+            spread = closure(self.fabric, group, Level.HONEST)
+            search.assume_about(passed_by(spread))
             own = {seat.port for seat in group}
-            self.assume(verdict, passed_by(spread))
-            wanted = [s for s in seats if s.port not in own or len(group) > 1]
-            deaf = set(wanted) - set(reached(self.fabric, spread, wanted, "honest"))
+            others = [seat for seat in seats if seat.port not in own or len(group) > 1]
+            deaf = set(others) - set(reached(self.fabric, spread, others, Level.HONEST))
             if deaf:
-                verdict.verdict = BROKEN
-                explain_where_it_stops(
-                    self.fabric, frozenset([min(group)]), frozenset([min(deaf)]), verdict
-                )
-                self._apart(min(group), min(deaf), verdict)
-                return
-        pairs = [
-            (one, other)
-            for one in sorted(seats)
-            for other in sorted(seats)
-            if one.port != other.port
+                one, other = min(group), min(deaf)
+                sides = frozenset([one]), frozenset([other])
+                answer = silent(self.fabric, *sides, search.level)
+                answer.certificate = self._not_heard(one, other) or {}
+                return answer
+        return Joined(number=len(seats), certificate=self._each_way(seats))
+
+    def _each_way(self, seats: frozenset[Seat]) -> Certificate:
+        """The ways from each member to each other; {} if they are too many, or not all can happen."""
+        pairs = [pair for pair in permutations(sorted(seats), 2) if pair[0].port != pair[1].port]
+        if len(pairs) > _MOST_PAIRS:
+            return {}
+        leaks = [find_leak(self.fabric, [one], [other], Level.HONEST) for one, other in pairs]
+        if any(leak.way is None for leak in leaks):
+            return {}
+        ways = [
+            {
+                "from": self._named(one),
+                "to": self._named(other),
+                "way": way_of(leak_steps(self.fabric, leak)),
+            }
+            for (one, other), leak in zip(pairs, leaks, strict=True)
         ]
-        if len(pairs) <= _MOST_PAIRS:
-            leaks = [find_leak(self.fabric, [one], [other], "honest") for one, other in pairs]
-            if all(leak.way is not None for leak in leaks):
-                verdict.certificate["ways"] = [
-                    {
-                        "from": self._named(one),
-                        "to": self._named(other),
-                        "way": way_of(leak_steps(self.fabric, leak)),
-                    }
-                    for (one, other), leak in zip(pairs, leaks, strict=True)
-                ]
+        return {"ways": ways}
 
     def _named(self, seat: Seat) -> list[Any]:
         """A seat as certificates name it: its port, and its tag."""
         port = self.fabric.bridge_ports[seat.port]
         return [f"{port.end.device}:{port.port}", seat.tag]
 
-    def _plainly(self, seats: frozenset[Seat], verdict: Verdict) -> bool:
-        """Judge a join of hosts in one VLAN by links alone, without any flood; False if that does
-        not do.
-        """
+    # --- by links alone ---------------------------------------------------------------------------
+
+    def _plainly(self, seats: frozenset[Seat], search: Search) -> Certificate | None:
+        """The links that join hosts in one VLAN; None if links alone do not tell."""
         vids, ports = {seat.vid for seat in seats}, self.fabric.bridge_ports
         if len(vids) != 1:
-            return False
+            return None
         vid = min(vids)
         for seat in seats:
             view, outer = ports[seat.port].view, ports[seat.port].outer
-            keeps = (view.emit & ~view.untagged if seat.tag else view.untagged) >> vid & 1
-            if view.protected or outer or not keeps:
-                return False
-        return self._linked(vid, {ports[seat.port].bridge for seat in seats}, verdict)
+            heard = view.emit & ~view.untagged if seat.tag else view.untagged
+            if view.protected or outer or not heard >> vid & 1:
+                return None
+        return self._linked(vid, {ports[seat.port].bridge for seat in seats}, search)
 
-    def _linked(self, vid: int, bridges: Iterable[int], verdict: Verdict) -> bool:
-        """Whether links that pass a VLAN both ways join some bridges; if so, they are the
-        certificate.
-        """
-        joined = spanning(self.fabric, self.passing, vid)
+    def _linked(self, vid: int, bridges: Iterable[int], search: Search) -> Certificate | None:
+        """The links that pass a VLAN both ways and join some bridges; None if they do not."""
+        joined = spanning(self.fabric, self._passing, vid)
         tops = {joined.top(bridge) for bridge in bridges}
         if len(tops) > 1:
-            return False
-        every = enumerate(self.fabric.bridges)
-        self.assume(
-            verdict, {i.device for n, i in every if i.live >> vid & 1 and joined.top(n) in tops}
-        )
-        verdict.certificate |= {"edges": joined.edges}
-        return True
-
-    def _apart(self, one: Seat, other: Seat, verdict: Verdict) -> bool:
-        """Certify that one seat is not heard in another; False if it is."""
-        spread = closure(self.fabric, [one], "honest")
-        if reached(self.fabric, spread, [other], "honest"):
-            return False
-        closures = [certified(self.fabric, spread, frozenset([other]))]
-        verdict.certificate |= {
-            "from": self._named(one),
-            "to": self._named(other),
-            "closures": closures,
+            return None
+        there = {
+            bridge.device
+            for number, bridge in enumerate(self.fabric.bridges)
+            if bridge.live >> vid & 1 and joined.top(number) in tops
         }
-        return True
+        search.assume_about(there)
+        return {"edges": joined.edges}
 
-    def _alike(self, seats: frozenset[Seat]) -> list[list[Seat]]:
+    # --- exactly ----------------------------------------------------------------------------------
+
+    def _groups(self, seats: frozenset[Seat]) -> list[list[Seat]]:
         """Seats whose frames go the same ways: of one VLAN on one bridge, protected or not."""
-        found: dict[tuple[int, int, int, bool], list[Seat]] = {}
+        groups: dict[tuple[int, int, int, bool], list[Seat]] = {}
         for seat in sorted(seats):
             port = self.fabric.bridge_ports[seat.port]
-            found.setdefault((port.bridge, seat.vid, seat.tag, port.view.protected), []).append(
-                seat
-            )
-        return list(found.values())
+            key = port.bridge, seat.vid, seat.tag, port.view.protected
+            groups.setdefault(key, []).append(seat)
+        return list(groups.values())
 
-    def none_split(self, found: Domains, seats: Sequence[Seat]) -> Iterator[Verdict]:
-        """For each VLAN with members on several switches: they all talk with each other."""
-        fabric = self.fabric
-        by_vid: dict[int, list[Seat]] = {}
-        for seat in seats:
-            by_vid.setdefault(seat.vid, []).append(seat)
-        for vid, split in islands(fabric, found):
-            if sum(len(island.bridges) for island in split) < 2:
-                continue
-            verdict = Verdict(f"VLAN {vid} is not split", "whole", "honest", 2, HOLDS, "", Origin())
-            verdict.certificate = {"vlans": str(vid)}
-            if len(split) == 1:
-                verdict.because = (
-                    f"its members on {len(split[0].bridges)} switches talk with each other"
-                )
-                self._linked(vid, split[0].bridges, verdict)
-            else:
-                verdict.verdict = BROKEN
-                gaps = breaks(fabric, found, vid, split)
-                apart = "; ".join(", ".join(island.devices(fabric)[:5]) for island in split[:4])
-                why = why_stopped(fabric, gaps[0].link, vid) if gaps else None
-                verdict.because = f"it falls into {len(split)} parts: {apart}" + (
-                    f": {why.says}" if why else ""
-                )
-                verdict.origin = why.origin if why else Origin()
-                members = [
-                    [
-                        s
-                        for s in by_vid.get(vid, ())
-                        if fabric.bridge_ports[s.port].bridge in part.bridges
-                    ]
-                    for part in split
-                ]
-                hosts = [min(own) for own in members if own][:4]
-                for one, other in permutations(
-                    hosts, 2
-                ):  # of two parts one may hear the other, one way
-                    if self._apart(one, other, verdict):
-                        break
-            yield verdict
+    def _not_heard(self, one: Seat, other: Seat) -> Certificate | None:
+        """Certifies that one seat is not heard in another; None if it is."""
+        spread = closure(self.fabric, [one], Level.HONEST)
+        if reached(self.fabric, spread, [other], Level.HONEST):
+            return None
+        closures = [certified(self.fabric, spread, frozenset([other]))]
+        return {"from": self._named(one), "to": self._named(other), "closures": closures}
 
+    # --- whole VLANs ------------------------------------------------------------------------------
 
-def explain_where_it_stops(
-    fabric: Fabric, one: frozenset[Seat], other: frozenset[Seat], verdict: Verdict
-) -> None:
-    """Tell where what one side sends stops on its way to the other."""
-    if not one or not other:
-        verdict.because = "one side has no port that is on"
-        return
-    source, target = fabric.bridge_ports[min(one).port], fabric.bridge_ports[min(other).port]
-    story = follow(
-        fabric, sendings_of(fabric, [min(one)], verdict.level), source.end, target, verdict.level
-    )
-    verdict.witness = story.steps
-    last = story.steps[-1]
-    verdict.because = f"what {source.end} sends does not arrive at {target.end}: {last.because}"
+    def wholes(self, domains: Domains) -> Iterator[tuple[int, list[Island]]]:
+        """The VLANs with members on several switches, each with its islands."""
+        for vid, parts in islands(self.fabric, domains):
+            if sum(len(island.bridges) for island in parts) > 1:
+                yield vid, parts
+
+    def whole(
+        self,
+        vid: int,
+        parts: list[Island],
+        domains: Domains,
+        members: Sequence[Seat],
+        search: Search,
+    ) -> Joined | Split:
+        """Whether the islands of a VLAN are one. `members` are its seats."""
+        if len(parts) == 1:
+            certificate = self._linked(vid, parts[0].bridges, search) or {}
+            number = len(parts[0].bridges)
+            return Joined(number=number, switches=True, certificate=certificate)
+        gaps = breaks(self.fabric, domains, vid, parts)
+        shown = "; ".join(", ".join(island.devices(self.fabric)[:5]) for island in parts[:_SHOWN])
+        why = why_stopped(self.fabric, gaps[0].link, vid) if gaps else None
+        apart = self._parts_apart(parts, members)
+        return Split(parts=len(parts), shown=shown, why=why, certificate=apart)
+
+    def _parts_apart(self, parts: list[Island], members: Sequence[Seat]) -> Certificate:
+        """Certifies that a host of one island is not heard in another.
+
+        Of two islands one may hear the other, one way; so both directions are tried.
+        """
+        bridge_of = self.fabric.bridge_ports
+        inside = [
+            [seat for seat in members if bridge_of[seat.port].bridge in island.bridges]
+            for island in parts
+        ]
+        hosts = [min(own) for own in inside if own][:_SHOWN]
+        for one, other in permutations(hosts, 2):
+            certificate = self._not_heard(one, other)
+            if certificate is not None:
+                return certificate
+        return {}

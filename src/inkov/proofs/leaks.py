@@ -10,11 +10,12 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from inkov.forwarding import BridgePort, Fabric
-from inkov.forwarding.follow import Step, tell
+from inkov.forwarding.follow import Event, Step, tell
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.path import Goal, State, Way, find_way, may_leave
 from inkov.forwarding.reach import Flood, Sending, flood, sendings_at, views_at
 from inkov.forwarding.reasons import decided_at, why_arrives, why_leaves
+from inkov.levels import Level
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
 
@@ -43,7 +44,7 @@ class Leak(NamedTuple):
     way: Way | None
 
 
-def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Sending]:
+def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: Level) -> list[Sending]:
     """What the hosts in some seats may send: an honest one in its form, a hostile one anything its
     port takes.
     """
@@ -53,7 +54,7 @@ def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Sendi
         vid = seat.tag or view.pvid
         masks[seat.port] = masks.get(seat.port, 0) | (1 << vid if vid else 0)
     if (
-        level == "hostile"
+        level == Level.HOSTILE
     ):  # whoever is on the wire sends to the port and to all sub-interfaces on it
         numbers = {n for port in masks for n in fabric.at[fabric.bridge_ports[port].end]}
         return sendings_at(fabric, sorted(numbers), level)
@@ -62,12 +63,12 @@ def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: str) -> list[Sendi
     ]
 
 
-def closure(fabric: Fabric, seats: Iterable[Seat], level: str) -> Flood:
+def closure(fabric: Fabric, seats: Iterable[Seat], level: Level) -> Flood:
     """Where frames of some seats can be."""
     return flood(fabric, sendings_of(fabric, seats, level), level)
 
 
-def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
+def audible(fabric: Fabric, seat: Seat, level: Level) -> dict[int, int]:
     """What a host hears: bridge port -> the VIDs that leave by it in its form. A hostile one hears
     every form.
     """
@@ -76,7 +77,7 @@ def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
     for number in fabric.at[own.end]:
         port, mask = fabric.bridge_ports[number], 0
         for view in views_at(port, level):
-            if level == "hostile" or (port.outer and number == own.number):
+            if level == Level.HOSTILE or (port.outer and number == own.number):
                 mask |= view.emit
             elif (
                 not port.outer
@@ -88,7 +89,7 @@ def audible(fabric: Fabric, seat: Seat, level: str) -> dict[int, int]:
     return found
 
 
-def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: str) -> list[Seat]:
+def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: Level) -> list[Seat]:
     """The seats among `targets` that hear something of a closure."""
     return sorted(set(_hearing(spread, ears(fabric, targets, level), level)))
 
@@ -96,7 +97,7 @@ def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: str) 
 Ears = dict[int, list[tuple[BridgePort, int, Seat]]]
 
 
-def ears(fabric: Fabric, targets: Iterable[Seat], level: str) -> Ears:
+def ears(fabric: Fabric, targets: Iterable[Seat], level: Level) -> Ears:
     """Who hears what, by bridge: the VIDs that leave by a port in the form of a seat."""
     found: Ears = {}
     for seat in targets:
@@ -106,12 +107,12 @@ def ears(fabric: Fabric, targets: Iterable[Seat], level: str) -> Ears:
     return found
 
 
-def hearing(spread: Flood, listening: Ears, level: str) -> Seat | None:
+def hearing(spread: Flood, listening: Ears, level: Level) -> Seat | None:
     """The first seat that hears something of a closure, if any does."""
     return min(_hearing(spread, listening, level), default=None)
 
 
-def _hearing(spread: Flood, listening: Ears, level: str) -> Iterator[Seat]:
+def _hearing(spread: Flood, listening: Ears, level: Level) -> Iterator[Seat]:
     for bridge, ports in listening.items():
         present = spread.present(bridge)
         for port, mask, seat in ports if present else ():
@@ -123,7 +124,7 @@ def _hearing(spread: Flood, listening: Ears, level: str) -> Iterator[Seat]:
                     yield seat
 
 
-def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], level: str) -> Leak:
+def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], level: Level) -> Leak:
     """The shortest way from `sources` to any of `targets`, all of which the closure reaches, that
     can happen.
     """
@@ -131,7 +132,11 @@ def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], leve
 
 
 def find_way_to(
-    fabric: Fabric, sendings: list[Sending], targets: list[Seat], level: str, hears: str = ""
+    fabric: Fabric,
+    sendings: list[Sending],
+    targets: list[Seat],
+    level: Level,
+    hears: Level | None = None,
 ) -> Leak:
     """The same from what is sent; those who hear may be of another level, `hears`."""
     by_bridge: dict[int, list[tuple[int, int]]] = {}
@@ -161,12 +166,12 @@ def leak_steps(fabric: Fabric, leak: Leak) -> list[Step]:
     port, vid = fabric.bridge_ports[leak.target], leak.way.end.vid
     tagged = bool(port.outer) or not port.view.untagged >> vid & 1
     why = why_leaves(fabric, fabric.resolved(port), vid, tagged)
-    heard = Step(port.end.device, port.port, "heard", vid, tagged, why.says, why.origin)
+    heard = Step(port.end.device, port.port, Event.HEARD, vid, tagged, why.says, why.origin)
     return [*tell(fabric, leak.way), heard]
 
 
 def blamed(
-    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str
+    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: Level
 ) -> list[Blame]:
     """The lines to blame for a leak, each tried: is the leak gone without what it says?
 
@@ -228,7 +233,7 @@ def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[B
 
 
 def _on_request(
-    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str
+    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: Level
 ) -> list[Blame]:
     """The ports at the ends of a way that are only part of it since a host there asks to be a
     trunk, or registers.
@@ -255,7 +260,7 @@ def _on_request(
 
 
 def _members(
-    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: str
+    fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], leak: Leak, level: Level
 ) -> list[Blame]:
     """What makes the two ends of a way members of the VLANs that they send and hear in."""
     assert leak.way is not None
@@ -279,6 +284,6 @@ def _members(
     return found
 
 
-def _still(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], level: str) -> bool:
+def _still(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], level: Level) -> bool:
     """True if any of the targets hears something of the sources in a fabric."""
     return bool(reached(fabric, closure(fabric, sources, level), targets, level))

@@ -2,31 +2,46 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 from msgspec import Struct
 
 from inkov.forwarding import Fabric
+from inkov.levels import Level
 from inkov.plan import Plan
 from inkov.proofs.leaks import closure, reached
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat
 
-__all__ = ["Cell", "matrix"]
+__all__ = ["Cell", "Reach", "matrix"]
+
+
+class Reach(StrEnum):
+    """How one side reaches the other.
+
+    SAME: both hear each other; LEAKS: one way only; ROUTED: by routers; PART: by routers, but a
+    filter stops some of it; APART: not at all.
+    """
+
+    SAME = "same"
+    LEAKS = "leaks"
+    ROUTED = "routed"
+    PART = "part"
+    APART = "apart"
 
 
 class Cell(Struct):
-    """How one side reaches the other.
-
-    `same`: both hear each other; `leaks`: one way only; `routed`: by the gateways that `via` names;
-    `part`: so, but a filter stops some of it; `apart`.
-    """
+    """How one side reaches the other, and by which gateways (`via`) if by any."""
 
     one: str
     other: str
-    how: str
+    how: Reach
     via: str = ""
 
 
-def matrix(fabric: Fabric, plan: Plan, level: str = "honest", *, hosts: bool = False) -> list[Cell]:
+def matrix(
+    fabric: Fabric, plan: Plan, level: Level = Level.HONEST, *, hosts: bool = False
+) -> list[Cell]:
     """Every ordered pair of segments (of VLANs in use, without a plan), or of named hosts."""
     prover = Prover(fabric, plan)
     sides = _hosts(prover) if hosts else _segments(prover)
@@ -47,14 +62,14 @@ def matrix(fabric: Fabric, plan: Plan, level: str = "honest", *, hosts: bool = F
         for other, its in sides.items():
             if one == other:
                 continue
-            cell = Cell(one, other, "apart")
+            cell = Cell(one, other, Reach.APART)
             if hears(one, other):
-                cell.how = "same" if hears(other, one) else "leaks"
+                cell.how = Reach.SAME if hears(other, one) else Reach.LEAKS
             else:
                 ways = routing.passages(entered[one], its, level)
                 if ways:
                     way = min(ways, key=lambda way: way.in_part)
-                    cell.how = "part" if way.in_part else "routed"
+                    cell.how = Reach.PART if way.in_part else Reach.ROUTED
                     cell.via = ", ".join(way.path.routers)
             cells.append(cell)
     return cells

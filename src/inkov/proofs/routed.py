@@ -16,11 +16,12 @@ from typing import Any, NamedTuple
 
 from inkov.campus import Subnet
 from inkov.forwarding import Fabric
-from inkov.forwarding.follow import Step, tell
+from inkov.forwarding.follow import Event, Step, tell
 from inkov.forwarding.path import Way, find_way, to_present
 from inkov.forwarding.reach import Flood, Sending, flood
-from inkov.forwarding.routers import PASSES, STOPPED, Path, Routers, networks
+from inkov.forwarding.routers import Fate, Path, Routers, networks
 from inkov.forwarding.stations import Interface, reaches_station
+from inkov.levels import Level
 from inkov.proofs.certificate import certified
 from inkov.proofs.leaks import (
     closure,
@@ -50,11 +51,11 @@ class Passage(NamedTuple):
     """A routed way: by which routers, and a seat that hears what the last of them sends."""
 
     path: Path
-    heard: Seat
+    hearer: Seat
 
     @property
     def in_part(self) -> bool:
-        return self.path.how != PASSES
+        return self.path.how != Fate.PASSES
 
 
 class Routed(NamedTuple):
@@ -73,7 +74,7 @@ class Routing:
     """The routers of a campus, and where what they send gets to."""
 
     def __init__(
-        self, fabric: Fabric, routers: Routers, vid_reach: Callable[[str], VidReach]
+        self, fabric: Fabric, routers: Routers, vid_reach: Callable[[Level], VidReach]
     ) -> None:
         self.fabric = fabric
         self.routers = routers
@@ -87,14 +88,14 @@ class Routing:
         """Where frames that a router sends by an interface get to."""
         hub = interface.bridge, interface.vid
         if hub not in self._floods:
-            self._floods[hub] = flood(self.fabric, [_sent(interface)], "honest")
+            self._floods[hub] = flood(self.fabric, [_sent(interface)], Level.HONEST)
         return self._floods[hub]
 
     def entered(self, spread: Flood) -> list[Interface]:
         """The interfaces that frames of a closure get to."""
         return [interface for interface in self.routers.up if reaches_station(spread, interface)]
 
-    def _leading(self, targets: Seats, level: str) -> list[tuple[Interface, Seat]]:
+    def _leading(self, targets: Seats, level: Level) -> list[tuple[Interface, Seat]]:
         """The interfaces by which a router gets to any of some seats, each with one that hears it;
         worked out once.
         """
@@ -107,7 +108,7 @@ class Routing:
             for out in self.routers.up:
                 hub = out.bridge, out.vid
                 if hub not in heard_by:
-                    near = self.vid_reach("honest").spread(1 << out.vid) & heard_in
+                    near = self.vid_reach(Level.HONEST).spread(1 << out.vid) & heard_in
                     heard_by[hub] = (
                         hearing(self.spread_from(out), listening, level) if near else None
                     )
@@ -115,7 +116,7 @@ class Routing:
             self._outs[targets, level] = [(out, seat) for out, seat in found if seat is not None]
         return self._outs[targets, level]
 
-    def passages(self, entered: list[Interface], targets: Seats, level: str) -> list[Passage]:
+    def passages(self, entered: list[Interface], targets: Seats, level: Level) -> list[Passage]:
         """The routed ways from some interfaces to any of `targets`, up to one that passes whole. At
         the hostile level those who hear are hostile; routers never are.
         """
@@ -125,11 +126,11 @@ class Routing:
                 if (out.bridge, out.vid) != (into.bridge, into.vid) and out.vrf == into.vrf:
                     path = self.routers.path(into, [out], senders(into, level), networks(out))
                     found += [Passage(path, seat)] if path is not None else []
-                    if path is not None and path.how == PASSES:
+                    if path is not None and path.how == Fate.PASSES:
                         return found
         return found
 
-    def steps_of(self, sources: Seats, passage: Passage, targets: Seats, level: str) -> Routed:
+    def steps_of(self, sources: Seats, passage: Passage, targets: Seats, level: Level) -> Routed:
         """A passage hop by hop."""
         into = passage.path.into
         way = find_way(
@@ -144,28 +145,28 @@ class Routing:
             passage.path.hops, [*passage.path.hops[1:], None], strict=True
         ):
             says = f"{came.device} routes it from {came.name} into {out.name}"
-            steps.append(Step(out.device, out.name, "routed", out.vid, False, says, out.origin))
+            steps.append(Step(out.device, out.name, Event.ROUTED, out.vid, False, says, out.origin))
             if then is not None:
                 way = find_way(
-                    self.fabric, [_sent(out)], to_present(then[0].bridge, then[0].vid), "honest"
+                    self.fabric, [_sent(out)], to_present(then[0].bridge, then[0].vid), Level.HONEST
                 )
                 assert way is not None
                 steps += list(tell(self.fabric, way))[1:]
                 ways.append(way)
         heard = reached(self.fabric, self.spread_from(passage.path.out), targets, level)
-        leak = find_way_to(self.fabric, [_sent(passage.path.out)], heard, "honest", hears=level)
+        leak = find_way_to(self.fabric, [_sent(passage.path.out)], heard, Level.HONEST, hears=level)
         steps += leak_steps(self.fabric, leak)[1:]
         ways += [leak.way] if leak.way is not None else []
         return Routed(steps, ways, leak.way is not None and all(way.simple for way in ways))
 
     def certified(
-        self, stated_closure: dict[str, Any], targets: Seats, level: str
+        self, stated_closure: dict[str, Any], targets: Seats, level: Level
     ) -> dict[str, Any] | None:
         """Where what routers send can be, for the verifier, given where frames of one side can be;
         None if it would not do. The verifier takes too many routers to know each other, by VIDs
         alone, and so must this.
         """
-        vid_reach, routers = self.vid_reach("honest"), self.routers
+        vid_reach, routers = self.vid_reach(Level.HONEST), self.routers
         anywhere = (
             VlanSet.parse(stated_closure["anywhere"]).bits if "anywhere" in stated_closure else 0
         )
@@ -177,7 +178,7 @@ class Routing:
             for out in self._known(into) if vids >> into.vid & 1 else ():
                 ends = senders(into, level), networks(out)
                 stopped = [
-                    routers.filtered(at, bound, *ends)[0] == STOPPED
+                    routers.filtered(at, bound, *ends)[0] == Fate.STOPPED
                     for at, bound in ((into, into.filters_in), (out, out.filters_out))
                 ]
                 if (out.bridge, out.vid) != (into.bridge, into.vid) and not any(stopped):
@@ -186,7 +187,9 @@ class Routing:
         if not mask & self.vid_reach(level).heard(targets):
             return {"anywhere": bits_to_text(mask)}
         spread = flood(
-            self.fabric, [Sending(-1, bit, bridge) for (bridge, _), bit in outs.items()], "honest"
+            self.fabric,
+            [Sending(-1, bit, bridge) for (bridge, _), bit in outs.items()],
+            Level.HONEST,
         )
         heard = hearing(spread, ears(self.fabric, targets, level), level)
         return certified(self.fabric, spread, targets) if heard is None else None
@@ -210,14 +213,14 @@ class Routing:
             for one in self._sharing.get(group, ()):
                 if id(one) not in found:  # a name may be that of several, on several bridges
                     found[id(one)] = one
-                    shared = VlanSet(self.vid_reach("honest").spread(1 << one.vid))
+                    shared = VlanSet(self.vid_reach(Level.HONEST).spread(1 << one.vid))
                     near: set[Group] = {(one.vrf, one.device), *((one.vrf, vid) for vid in shared)}
                     work += near - groups
                     groups |= near
         return list(found.values())
 
     def blamed(
-        self, sources: Seats, passage: Passage, routed: Routed, targets: Seats, level: str
+        self, sources: Seats, passage: Passage, routed: Routed, targets: Seats, level: Level
     ) -> list[Blame]:
         """The lines to blame, each tried: gateways passed, and places where frames change VLAN."""
 
@@ -244,11 +247,11 @@ class Routing:
         return decisive(found)
 
 
-def senders(into: Interface, level: str) -> list[Subnet]:
+def senders(into: Interface, level: Level) -> list[Subnet]:
     """Where packets that come in by an interface may say they are from: a hostile host says what it
     likes (FM 5.8).
     """
-    return networks(into) if level == "honest" else EVERYWHERE
+    return networks(into) if level == Level.HONEST else EVERYWHERE
 
 
 def _sent(interface: Interface) -> Sending:

@@ -8,15 +8,15 @@ from msgspec import Struct, field
 
 from inkov.campus import Origin
 from inkov.forwarding.follow import Step
+from inkov.levels import Layer, Level, Outcome
 
-__all__ = ["BROKEN", "HOLDS", "UNDECIDED", "Blame", "Verdict", "decisive"]
-
-HOLDS, BROKEN, UNDECIDED = "holds", "broken", "undecided"
+__all__ = ["Blame", "Verdict", "decisive"]
 
 
 class Blame(Struct, frozen=True):
-    """A line that the leak needs: changing or removing it ends the leak, if `alone`; else only this
-    way of it.
+    """A line that a leak needs: without what it says, the leak ends, if `alone`.
+
+    If not `alone`, only this way of it ends.
     """
 
     switch: str
@@ -26,27 +26,29 @@ class Blame(Struct, frozen=True):
     alone: bool = True
 
 
-def decisive(found: list[Blame]) -> list[Blame]:
+def decisive(blamed: list[Blame]) -> list[Blame]:
     """The lines that end a leak each by itself; where there is none, all of them."""
-    return list(dict.fromkeys([blame for blame in found if blame.alone] or found))
+    return list(dict.fromkeys([blame for blame in blamed if blame.alone] or blamed))
 
 
 class Verdict(Struct):
     """One claim judged.
 
-    `because` tells in words what decided it; `witness` the way of a frame, hop by hop;
-    `certificate` what the verifier needs: the closure for an isolation that holds, the frames of a
-    witness for one that is broken.
+    `because` tells in words what decided it; `witness` is the way of a frame, hop by hop;
+    `certificate` holds what the verifier needs: where frames can be, for an isolation that holds,
+    or the way of a frame, for one that is broken. `nobody`: it holds since there is nobody that it
+    could be about.
     """
 
     claim: str
     kind: str
-    level: str
-    layer: int
-    verdict: str
+    level: Level
+    layer: Layer
+    verdict: Outcome
     because: str
     origin: Origin
     witness: list[Step] = field(default_factory=list)
     blame: list[Blame] = field(default_factory=list)
     assumes: list[str] = field(default_factory=list)
     certificate: dict[str, Any] = field(default_factory=dict)
+    nobody: bool = False

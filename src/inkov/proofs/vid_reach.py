@@ -12,6 +12,7 @@ from functools import cached_property
 
 from inkov.forwarding import Fabric
 from inkov.forwarding.reach import sendings_at, views_at
+from inkov.levels import Level
 from inkov.proofs.leaks import audible
 from inkov.proofs.seats import Seat
 from inkov.vlanset import VlanSet
@@ -25,7 +26,7 @@ class VidReach:
     VIDs.
     """
 
-    def __init__(self, fabric: Fabric, seats: list[Seat], level: str) -> None:
+    def __init__(self, fabric: Fabric, seats: list[Seat], level: Level) -> None:
         self.fabric = fabric
         self.seats = seats
         self.level = level
@@ -38,7 +39,7 @@ class VidReach:
             for crossing in crossings:
                 for translation in (
                     *crossing.translations,
-                    *(crossing.hidden if self.level == "hostile" else ()),
+                    *(crossing.hidden if self.level == Level.HOSTILE else ()),
                 ):
                     for vid in VlanSet(translation.leaves):
                         found[vid] = found.get(vid, 0) | translation.arrives & ~(1 << vid)
@@ -63,7 +64,7 @@ class VidReach:
     def sent(self, seats: Iterable[Seat]) -> int:
         """The VIDs that hosts in some seats can put their frames into."""
         mask, ports = 0, self.fabric.bridge_ports
-        if self.level == "hostile":
+        if self.level == Level.HOSTILE:
             for end in {ports[seat.port].end for seat in seats}:
                 mask |= self._wires[end][0]
             return mask
@@ -73,7 +74,7 @@ class VidReach:
 
     def heard(self, seats: Iterable[Seat]) -> int:
         """The VIDs that hosts in some seats can hear."""
-        if self.level == "hostile":
+        if self.level == Level.HOSTILE:
             mask = 0
             for end in {self.fabric.bridge_ports[seat.port].end for seat in seats}:
                 mask |= self._wires[end][1]

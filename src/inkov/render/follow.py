@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from inkov.forwarding.follow import Step, Story, heard_instead
+from inkov.forwarding.follow import Event, Step, Story, heard_instead
 from inkov.forwarding.ping import Ping
 from inkov.forwarding.reach import Sending
 from inkov.forwarding.reasons import Reason
 from inkov.forwarding.stations import Heard
+from inkov.levels import Level
 from inkov.readers import Locator
 from inkov.render.grid import Column, Grid
 from inkov.render.text import brief, plain, safe
@@ -30,7 +31,7 @@ _SHOWN = 6
 
 
 def hears_json(
-    sender: End, sendings: list[Sending], level: str, heard: list[Heard]
+    sender: End, sendings: list[Sending], level: Level, heard: list[Heard]
 ) -> dict[str, Any]:
     """The fixed shape. `vlan` of `from` is null where frames enter in several; `certain` is there
     only if false.
@@ -122,8 +123,8 @@ _COLUMNS = [
 def _add(grid: Grid, steps: list[Step], locator: Locator, *before: str) -> None:
     for step in steps:
         vlan = str(step.vlan) if step.vlan is not None else "-"
-        wire = "tagged" if step.tagged else "untagged" if step.event != "stops" else ""
-        marked = (len(before) + 2,) if step.event == "stops" else ()
+        wire = "tagged" if step.tagged else "untagged" if step.event != Event.STOPS else ""
+        marked = (len(before) + 2,) if step.event == Event.STOPS else ()
         grid.add(
             *before,
             step.switch,

@@ -9,8 +9,9 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from inkov.campus import Origin
+from inkov.levels import Outcome
 from inkov.proofs import Verdict
-from inkov.proofs.matrix import Cell
+from inkov.proofs.matrix import Cell, Reach
 from inkov.readers import Locator
 from inkov.render.exchange import junit, location, sarif
 from inkov.render.follow import step_json
@@ -29,15 +30,19 @@ __all__ = [
     "with_claims",
 ]
 
-_STYLE = {"holds": "bold green", "broken": "bold white on red", "undecided": "bold magenta"}
+_STYLE = {
+    Outcome.HOLDS: "bold green",
+    Outcome.BROKEN: "bold white on red",
+    Outcome.UNDECIDED: "bold magenta",
+}
 _SHOWN = 4
 
 
 def verdicts_summary(verdicts: list[Verdict]) -> str:
     """One line that says how it stands."""
     counts = Counter(verdict.verdict for verdict in verdicts)
-    hold = f"{counts['holds']} hold{'s' * (counts['holds'] == 1)}"
-    parts = [hold, f"{counts['broken']} broken", f"{counts['undecided']} undecided"]
+    hold = f"{counts[Outcome.HOLDS]} hold{'s' * (counts[Outcome.HOLDS] == 1)}"
+    parts = [hold, f"{counts[Outcome.BROKEN]} broken", f"{counts[Outcome.UNDECIDED]} undecided"]
     return f"{len(verdicts)} claim{'s' * (len(verdicts) != 1)}: {', '.join(parts)}."
 
 
@@ -49,18 +54,16 @@ def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> 
         if verdicts
         else []
     )
-    for verdict in sorted(verdicts, key=lambda v: v.verdict == "holds" and len(verdicts) > _SHOWN):
+    for verdict in sorted(
+        verdicts, key=lambda v: v.verdict == Outcome.HOLDS and len(verdicts) > _SHOWN
+    ):
         head = Text()
         head.append(verdict.verdict.upper(), style=_STYLE[verdict.verdict])
         head.append(f"  {safe(verdict.claim)}", style="bold")
         head.append(f"  layer {verdict.layer}, {verdict.level}", style="dim")
         own = [text for text in verdict.assumes if text not in common]
         parts += [head]
-        if (
-            verdict.verdict == "holds"
-            and len(verdicts) > _SHOWN
-            and "no port" not in verdict.because
-        ):
+        if verdict.verdict == Outcome.HOLDS and len(verdicts) > _SHOWN and not verdict.nobody:
             if own:
                 head.append(
                     f", rests on {len(own)} assumption{'s' * (len(own) != 1)} (-f json)",
@@ -106,7 +109,7 @@ def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> 
             )
         parts.append(Text())
     parts += [
-        Text(f"All of it rests on: {safe(text)}", style=_STYLE["undecided"])
+        Text(f"All of it rests on: {safe(text)}", style=_STYLE[Outcome.UNDECIDED])
         for text in common[:_SHOWN]
     ]
     if len(common) > _SHOWN:
@@ -136,8 +139,14 @@ def with_claims(grid: Grid, verdicts: list[Verdict], locator: Locator) -> Grid:
     return grid
 
 
-_IS = {"holds": "holds", "broken": "is broken", "undecided": "is undecided"}
-_CELL = {"same": "same", "leaks": "LEAK", "routed": "via", "part": "part via", "apart": "·"}
+_IS = {Outcome.HOLDS: "holds", Outcome.BROKEN: "is broken", Outcome.UNDECIDED: "is undecided"}
+_CELL = {
+    Reach.SAME: "same",
+    Reach.LEAKS: "LEAK",
+    Reach.ROUTED: "via",
+    Reach.PART: "part via",
+    Reach.APART: "·",
+}
 
 
 def matrix_grid(cells: list[Cell]) -> Grid:
@@ -150,7 +159,7 @@ def matrix_grid(cells: list[Cell]) -> Grid:
         for at, other in enumerate(names, 1):
             cell = by_pair.get((one, other))
             row.append("-" if cell is None else f"{_CELL[cell.how]} {cell.via}".strip())
-            marked += [at] if cell is not None and cell.how in ("same", "leaks") else []
+            marked += [at] if cell is not None and cell.how in (Reach.SAME, Reach.LEAKS) else []
         grid.add(*row, marked=tuple(marked))
     if not cells:
         grid.notes.append(
@@ -223,7 +232,7 @@ def verdicts_junit(verdicts: list[Verdict]) -> str:
                 f"inkov.{v.kind}",
                 (
                     []
-                    if v.verdict == "holds"
+                    if v.verdict == Outcome.HOLDS
                     else [
                         f"{v.verdict}: {v.because}",
                         *(
@@ -261,8 +270,10 @@ def verdicts_sarif(verdicts: list[Verdict], locator: Locator) -> str:
         blamed = [location(b.origin, locator, f"{b.switch}:{b.port}") for b in v.blame]
         stops = [location(v.witness[-1].origin, locator, v.witness[-1].switch)] if v.witness else []
         own = [location(v.origin, locator, "")] if v.origin.file else []
-        broken = v.verdict == "broken"
-        kind = {"holds": "pass", "broken": "fail", "undecided": "review"}[v.verdict]
+        broken = v.verdict == Outcome.BROKEN
+        kind = {Outcome.HOLDS: "pass", Outcome.BROKEN: "fail", Outcome.UNDECIDED: "review"}[
+            v.verdict
+        ]
         results.append(
             {
                 "ruleId": v.kind,

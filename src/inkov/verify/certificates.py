@@ -15,6 +15,7 @@ from itertools import product
 from operator import or_
 from typing import Any, NamedTuple
 
+from inkov.levels import Level
 from inkov.plan import Claim
 from inkov.verify.frames import ALL, HostSeat, Hub, Spot, bits
 from inkov.verify.packets import PacketModel, Station
@@ -45,14 +46,14 @@ class Side(NamedTuple):
             return Side(0, frozenset(self.seats(net) - other.seats(net)))
         return Side(self.vids & ~other.vids)
 
-    def sends(self, net: PacketModel, level: str) -> int:
+    def sends(self, net: PacketModel, level: Level) -> int:
         """The VIDs that it sends in, wherever; `hears` likewise."""
         return self._mask(net.sends(level), net.sent, level)
 
-    def hears(self, net: PacketModel, level: str) -> int:
+    def hears(self, net: PacketModel, level: Level) -> int:
         return self._mask(net.hears(level), net.heard, level)
 
-    def _mask(self, by_vid: dict[int, int], each: Any, level: str) -> int:
+    def _mask(self, by_vid: dict[int, int], each: Any, level: Level) -> int:
         masks = [mask for vid, mask in by_vid.items() if self.vids >> vid & 1]
         masks += [mask for seat in self.some for _, mask in each(seat, level)]
         return reduce(or_, masks, 0)
@@ -122,11 +123,11 @@ class Closure:
         )
 
 
-def sent(net: PacketModel, seats: Iterable[HostSeat], level: str) -> list[Sent]:
+def sent(net: PacketModel, seats: Iterable[HostSeat], level: Level) -> list[Sent]:
     return [(spot.hub, spot, mask) for seat in seats for spot, mask in net.sent(seat, level)]
 
 
-def verify_closed(net: PacketModel, stated: ClaimEntry, sends: list[Sent], level: str) -> Closure:
+def verify_closed(net: PacketModel, stated: ClaimEntry, sends: list[Sent], level: Level) -> Closure:
     """That what is sent stays in a closure. Raises Refused."""
     closure = Closure(stated)
     for hub, spot, mask in sends:
@@ -144,8 +145,8 @@ def verify_apart(
     stated: ClaimEntry,
     sources: Side | list[Sent],
     targets: Side,
-    level: str,
-    hear: str,
+    level: Level,
+    hear: Level,
 ) -> None:
     """That no frame of one side (or sent at some stations) is heard by the other, at the levels of
     those who send and who hear: by VIDs alone, or by where frames can be. Raises Refused.
@@ -180,7 +181,7 @@ def verify_apart(
 
 
 def replay(
-    net: PacketModel, steps: list[ClaimEntry], sends: list[Sent], level: str
+    net: PacketModel, steps: list[ClaimEntry], sends: list[Sent], level: Level
 ) -> tuple[Hub, Spot | None, int, list[ClaimEntry]]:
     """That a frame that is sent can go this way, passing no bridge twice. Raises Refused.
 
@@ -259,7 +260,7 @@ def verify_way(
             if not hops or rest:
                 raise Refused(f"no router passes it on to {then['switch']}:{then['port']}")
             passed.append(hops[0])
-            sends, level = [(hops[0][1].hub, None, 1 << then["vlan"])], "honest"
+            sends, level = [(hops[0][1].hub, None, 1 << then["vlan"])], Level.HONEST
     for station, bound in (
         at for into, out in passed for at in ((into, into.filters_in), (out, out.filters_out))
     ):
@@ -285,7 +286,7 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
     named = {(seat.spot.key, seat.tag): seat for seat in seats}
     if entry["verdict"] == "broken":
         one, other = (Side(0, frozenset([named[tuple(entry[end])]])) for end in ("from", "to"))
-        verify_apart(net, entry["closures"][0], one, other, "honest", "honest")
+        verify_apart(net, entry["closures"][0], one, other, Level.HONEST, Level.HONEST)
     elif "ways" in entry:
         ways = {(*one["from"], *one["to"]): one["way"] for one in entry["ways"]}
         for (a, near), (b, far) in product(named.items(), named.items()):
@@ -329,7 +330,7 @@ def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, hubs: set[
         for near, far in ((a, b), (b, a)):
             arrives = any(
                 spot is far and mask >> vid & 1
-                for spot, _, mask in net.over(near, 1 << vid, "honest")
+                for spot, _, mask in net.over(near, 1 << vid, Level.HONEST)
             )
             if near.protected or not arrives:
                 raise Refused(f"VLAN {vid} does not get from {near.key} to {far.key}")
@@ -488,7 +489,7 @@ def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: Cla
                     sends = net.passed_on({}, parse(closure["anywhere"]), claim.level)
                 else:
                     sends = net.passed_on(Closure(closure).there, 0, claim.level)
-                verify_apart(net, routed, sends, leg[1], "honest", claim.level)
+                verify_apart(net, routed, sends, leg[1], Level.HONEST, claim.level)
 
 
 def verify_entry(

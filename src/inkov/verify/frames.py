@@ -13,6 +13,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
+from inkov.levels import Level
 from inkov.vlanset import VlanSet
 
 __all__ = ["End", "FrameModel", "HostSeat", "Hub", "Spot", "bits"]
@@ -322,11 +323,11 @@ class FrameModel:
                 )
         return found
 
-    def sent(self, seat: HostSeat, level: str) -> Iterator[tuple[Spot, int]]:
+    def sent(self, seat: HostSeat, level: Level) -> Iterator[tuple[Spot, int]]:
         """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire
         (FM 4.2, FM 4.4).
         """
-        if level == "honest":
+        if level == Level.HONEST:
             vid = seat.tag or seat.spot.views[0].pvid
             yield seat.spot, 1 << vid if vid else 0
             return
@@ -340,14 +341,14 @@ class FrameModel:
                     | (1 << view.pvid if view.pvid else 0),
                 )
 
-    def heard(self, seat: HostSeat, level: str) -> Iterator[tuple[Spot, int]]:
+    def heard(self, seat: HostSeat, level: Level) -> Iterator[tuple[Spot, int]]:
         """What a host hears: the VIDs that leave in its form by a port on its wire; a hostile one
         hears every form.
         """
         tag = seat.spot.outer or seat.tag
         for spot in self.spots[seat.spot.end]:
-            for view in spot.views if level == "hostile" else spot.views[:1]:
-                if level == "hostile" or (spot.outer and spot.outer == tag):
+            for view in spot.views if level == Level.HOSTILE else spot.views[:1]:
+                if level == Level.HOSTILE or (spot.outer and spot.outer == tag):
                     yield spot, view.emit
                 elif not spot.outer:
                     yield (
@@ -355,14 +356,14 @@ class FrameModel:
                         view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged,
                     )
 
-    def sends(self, level: str) -> dict[int, int]:
+    def sends(self, level: Level) -> dict[int, int]:
         """VLAN -> the VIDs that hosts in it send in, anywhere. `hears` likewise."""
         return self._masks(self._sends, self.sent, level)
 
-    def hears(self, level: str) -> dict[int, int]:
+    def hears(self, level: Level) -> dict[int, int]:
         return self._masks(self._hears, self.heard, level)
 
-    def _masks(self, kept: dict[str, dict[int, int]], each: Any, level: str) -> dict[int, int]:
+    def _masks(self, kept: dict[str, dict[int, int]], each: Any, level: Level) -> dict[int, int]:
         if level not in kept:
             found = kept[level] = dict.fromkeys(self.by_vid, 0)
             for seat in self.seats:
@@ -372,7 +373,7 @@ class FrameModel:
 
     # --- links ------------------------------------------------------------------------------------
 
-    def turns(self, level: str) -> dict[int, int]:
+    def turns(self, level: Level) -> dict[int, int]:
         """VID -> the VIDs that some link turns its frames into; worked out once."""
         if level not in self._turns:
             found = self._turns[level] = {}
@@ -382,7 +383,7 @@ class FrameModel:
                         found[vid] = found.get(vid, 0) | arriving
         return self._turns[level]
 
-    def spread(self, mask: int, level: str) -> int:
+    def spread(self, mask: int, level: Level) -> int:
         """The VIDs that frames in some VIDs can ever be in, wherever."""
         work = mask
         while work:
@@ -393,7 +394,7 @@ class FrameModel:
             mask |= work
         return mask
 
-    def over(self, spot: Spot, mask: int, level: str) -> Iterator[tuple[Spot, int, int]]:
+    def over(self, spot: Spot, mask: int, level: Level) -> Iterator[tuple[Spot, int, int]]:
         """What leaves a port in the VIDs of `mask`, as (far port, VIDs left, VIDs arrived): the
         same ones if equal, else any of the one as any of the other.
         """
@@ -413,7 +414,7 @@ class FrameModel:
                 untaken &= ~(1 << one.outer)
                 left = mask if spot.outer == one.outer else tagged & 1 << one.outer
                 left |= (
-                    untagged if level == "hostile" else 0
+                    untagged if level == Level.HOSTILE else 0
                 )  # FM 4.3: a tag hidden behind may show
                 if left and enters:  # FM 3.9
                     yield one, left, enters
@@ -424,6 +425,6 @@ class FrameModel:
                 yield whole, mask, 1 << spot.outer
             if tagged & admit:  # FM 3.2
                 yield whole, tagged & admit, tagged & admit
-            for vid in bits(untagged) if level == "hostile" else ():  # FM 4.3
+            for vid in bits(untagged) if level == Level.HOSTILE else ():  # FM 4.3
                 yield whole, 1 << vid, admit & ~(1 << vid)
                 yield whole, admit & 1 << vid, admit & 1 << vid

@@ -11,6 +11,7 @@ from itertools import product
 from typing import NamedTuple
 
 from inkov.campus import FilterEntry, Mode, Subnet
+from inkov.levels import Level
 from inkov.verify.frames import ALL, FrameModel, Hub, Spot, bits
 
 __all__ = ["PacketModel", "Station"]
@@ -112,14 +113,14 @@ class PacketModel(FrameModel):
             for one in self._sharing.get(group, ()):
                 if id(one) not in found:  # a name may be that of several, on several bridges
                     found[id(one)] = one
-                    shared = bits(self.spread(1 << one.vid, "honest"))
+                    shared = bits(self.spread(1 << one.vid, Level.HONEST))
                     near: list[Group] = [(one.vrf, one.device), *((one.vrf, vid) for vid in shared)]
                     work += [key for key in near if key not in groups]
                     groups |= dict.fromkeys(near)
         return list(found.values())
 
     def passed_on(
-        self, there: dict[Hub, int], anywhere: int, level: str
+        self, there: dict[Hub, int], anywhere: int, level: Level
     ) -> list[tuple[Hub, Spot | None, int]]:
         """What routers send, as far as filters let it pass, of packets whose frames are on some
         hubs, or in some VLANs wherever: hub and VID, as a mask.
@@ -135,7 +136,7 @@ class PacketModel(FrameModel):
         ]
 
     def passes(
-        self, into: Station, out: Station, bound: tuple[Station, tuple[str, ...]], level: str
+        self, into: Station, out: Station, bound: tuple[Station, tuple[str, ...]], level: Level
     ) -> tuple[bool, bool]:
         """Whether some packets, and whether all, from one station's subnets to another's pass the
         filters bound to a station (FM 5.7). What no entry fits passes. A hostile host sends from
@@ -143,7 +144,7 @@ class PacketModel(FrameModel):
         """
         station, names = bound
         senders = (
-            into.subnets if level == "honest" else (ip_network("0.0.0.0/0"), ip_network("::/0"))
+            into.subnets if level == Level.HONEST else (ip_network("0.0.0.0/0"), ip_network("::/0"))
         )
         pairs = [(a, b) for a, b in product(senders, out.subnets) if a.version == b.version]
         filters = self.campus.devices[station.device].filters
