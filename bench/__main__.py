@@ -35,7 +35,8 @@ from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.seats import all_seats
 from inkov.readers import load
-from inkov.verify.certificates import PacketModel, verify_entry
+from inkov.verify import PacketModel
+from inkov.verify.certificates import verify_entry
 from inkov.wiring import wire
 
 LIMITS = {

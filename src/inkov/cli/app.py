@@ -30,10 +30,11 @@ from inkov.cli import (
     read,
     rules,
     trunks,
+    verify,
     vlans,
 )
-from inkov.cli.common import fail
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
+from inkov.cli.says import fail
 
 app = typer.Typer(
     name="inkov",
@@ -104,7 +105,7 @@ for name, command in (
     ("trunks", trunks.trunks),
     ("audit", audit.audit),
     ("prove", prove.prove),
-    ("verify", prove.verify),
+    ("verify", verify.verify),
     ("follow", follow.follow),
     ("hears", hears.hears),
     ("rules", rules.rules),

@@ -9,8 +9,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.common import AsOption, Configs, QuietOption, fail, start, write_file
 from inkov.cli.exits import ALL_WELL, FINDINGS
+from inkov.cli.options import SourceOptions, shared
+from inkov.cli.output import write_file
+from inkov.cli.says import fail, reason
+from inkov.cli.session import start
 
 if TYPE_CHECKING:
     from inkov.campus import Campus
@@ -21,15 +24,14 @@ class To(StrEnum):
     OPENCONFIG = "openconfig"
 
 
+@shared
 def convert(
-    configs: Configs,
+    options: SourceOptions,
     folder: Annotated[
         str, typer.Argument(metavar="DIR", help="Where to write, one file for each switch.")
     ],
     to: Annotated[To, typer.Option("--to", help="The format to write.")] = To.SHEET,
     force: Annotated[bool, typer.Option("--force", help="Replace files that are there.")] = False,
-    read_as: AsOption = None,
-    quiet: QuietOption = False,
 ) -> None:
     """Write what was read in an open format, one file a switch."""
     from copy import deepcopy
@@ -39,7 +41,7 @@ def convert(
     from inkov.readers.sheets.writer import write_sheet
     from inkov.render.text import safe
 
-    session = start(configs, quiet, read_as=read_as)
+    session = start(options)
     campus = session.fabric.campus
     files: dict[str, str] = {}
     lost: list[str] = []
@@ -61,7 +63,7 @@ def convert(
     try:
         os.makedirs(folder, exist_ok=True)
     except OSError as error:
-        fail(f"cannot write to {folder}: {(error.strerror or str(error)).lower()}")
+        fail(f"cannot write to {folder}: {reason(error)}")
     for file, text in files.items():
         write_file(os.path.join(folder, file), text)
     typer.echo(f"{len(files)} files written to {folder}")

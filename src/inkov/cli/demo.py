@@ -7,7 +7,8 @@ from typing import Annotated
 import typer
 
 from inkov.cli import audit, follow, hears, links, ports, prove, read, trunks, vlans
-from inkov.cli.common import fail
+from inkov.cli.options import ListingOptions, ReportOptions
+from inkov.cli.says import fail, reason
 
 
 def demo(
@@ -27,31 +28,42 @@ def demo(
             " with --force"
         )
     except OSError as error:
-        fail(f"cannot write the demo to {folder}: {(error.strerror or str(error)).lower()}")
+        fail(f"cannot write the demo to {folder}: {reason(error)}")
     garden, repaired = os.path.join(folder, "garden"), os.path.join(folder, "repaired")
     typer.echo(
         "A botanic garden: thirteen switches in six formats, with the mistakes people make.\n"
     )
-    _show("read", garden, lambda: read.read([garden]))
-    _show("vlans", garden, lambda: vlans.vlans([garden]))
-    _show("ports", garden, lambda: ports.ports([garden], switch="gate-1"), "--switch gate-1")
-    _show("links", garden, lambda: links.links([garden]))
-    _show("trunks", garden, lambda: trunks.trunks([garden]))
-    _show("audit", garden, lambda: audit.audit([garden]))
-    _show("prove", garden, lambda: prove.prove([garden]))
-    _show("hears core-1:port-13", garden, lambda: hears.hears("core-1:port-13", [garden]))
+    listing, report = ListingOptions([garden]), ReportOptions([garden])
+    mended = ReportOptions([repaired])
+    _show("read", garden, lambda: read.read(**vars(listing)))
+    _show("vlans", garden, lambda: vlans.vlans(**vars(listing)))
+    _show(
+        "ports",
+        garden,
+        lambda: ports.ports(**vars(listing), switch="gate-1"),
+        "--switch gate-1",
+    )
+    _show("links", garden, lambda: links.links(**vars(listing)))
+    _show("trunks", garden, lambda: trunks.trunks(**vars(listing)))
+    _show("audit", garden, lambda: audit.audit(**vars(report)))
+    _show("prove", garden, lambda: prove.prove(**vars(report)))
+    _show(
+        "hears core-1:port-13",
+        garden,
+        lambda: hears.hears(place="core-1:port-13", **vars(listing)),
+    )
     _show(
         "follow core-1:port-13 pond-1:port-1",
         garden,
-        lambda: follow.follow("core-1:port-13", "pond-1:port-1", [garden]),
+        lambda: follow.follow(source="core-1:port-13", target="pond-1:port-1", **vars(listing)),
     )
     _show(
         "follow freezer-1 alarm-server",
         garden,
-        lambda: follow.follow("freezer-1", "alarm-server", [garden]),
+        lambda: follow.follow(source="freezer-1", target="alarm-server", **vars(listing)),
     )
-    _show("audit", repaired, lambda: audit.audit([repaired]))
-    _show("prove", repaired, lambda: prove.prove([repaired]))
+    _show("audit", repaired, lambda: audit.audit(**vars(mended)))
+    _show("prove", repaired, lambda: prove.prove(**vars(mended)))
     typer.echo("What to try next:")
     tries = (
         (f"inkov ports {garden} --switch core-1 --matrix", "VLAN × port of one switch"),

@@ -5,18 +5,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.common import (
-    ColourOption,
-    Configs,
-    Format,
-    FormatOption,
-    Output,
-    OutputOption,
-    check_paths,
-    fail,
-    say_problems,
-)
 from inkov.cli.exits import FINDINGS, UNUSABLE
+from inkov.cli.options import ColourOption, Configs, Format, FormatOption, OutputOption
+from inkov.cli.output import Output
+from inkov.cli.says import fail, say_problems
+from inkov.cli.session import check_paths
 
 if TYPE_CHECKING:
     from inkov.campus import Problem
@@ -44,7 +37,7 @@ def new(configs: Configs, output: OutputOption = None) -> None:
             "every file here is read already, or is no text: name configurations that `inkov read`"
             " does not recognise"
         )
-    Output(Format.TABLE, output, True).write(starter(texts))
+    Output(file=output).write(starter(texts))
 
 
 def check(files: Files) -> None:
@@ -102,7 +95,7 @@ def unmatched(
     from inkov.readers.load import NothingToRead, load, unread_texts
     from inkov.readers.locate import Locator
     from inkov.render.listings import shapes_grid
-    from inkov.render.text import plain
+    from inkov.render.results import listing
 
     check_paths(configs)
     lines: list[tuple[Origin, str]] = []
@@ -130,11 +123,11 @@ def unmatched(
             if line.strip()
         ]
     groups = group(lines)
-    view = Output(form, output, no_colour)
     rows = [
         {"count": g.count, "shape": g.shape, "example": g.example, "origin": g.origin}
         for g in groups
     ]
-    view.result({"unmatched": plain(rows, locator)}, lambda: shapes_grid(groups, locator))
+    result = listing("unmatched", rows, lambda: shapes_grid(groups, locator), locator)
+    Output(form, output, no_colour=no_colour).show(result)
     if problems or groups:
         raise typer.Exit(UNUSABLE if problems else FINDINGS)

@@ -7,19 +7,24 @@ from typing import TYPE_CHECKING
 from inkov.cli.places import find_place
 
 if TYPE_CHECKING:
-    from inkov.cli.common import Output, Session
+    from inkov.cli.output import Output
+    from inkov.cli.session import Session
 
 
-def explain(session: Session, place: str, view: Output) -> None:
+def explain(session: Session, place: str, out: Output) -> None:
     """Write the chain of reasons of one port."""
     from inkov.forwarding.reasons import chain
     from inkov.render.follow import because_grid
+    from inkov.render.results import Result
     from inkov.render.text import plain
 
     end = find_place(session, place).end
     reasons = chain(session.fabric, end)
-    locator = session.loaded.locator
-    rows = [{"stage": r.stage, "says": r.says, "origin": plain(r.origin, locator)} for r in reasons]
+    locator = session.locator
+    rows = [
+        {"stage": one.stage, "says": one.says, "origin": plain(one.origin, locator)}
+        for one in reasons
+    ]
     value = {"switch": end.device, "port": end.port, "because": rows}
-    view.result(value, lambda: because_grid(end, reasons, locator))
+    out.show(Result(value=lambda: value, grids=lambda: [because_grid(end, reasons, locator)]))
     session.end()

@@ -1,97 +1,85 @@
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.common import (
-    AsOption,
-    ColourOption,
-    Configs,
-    Format,
-    FormatOption,
-    LevelOption,
-    Output,
-    OutputOption,
-    PlanOption,
-    QuietOption,
-    VlanOption,
-    fail,
-    start,
-)
 from inkov.cli.exits import ALL_WELL, FINDINGS
-from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from
+from inkov.cli.options import LevelOption, ListingOptions, VlanOption, shared
+from inkov.cli.places import Place, assumptions, claimed, find_place, one_vlan, sendings_from
+from inkov.cli.says import fail
+from inkov.cli.session import Session, start
 from inkov.levels import Level
 
+if TYPE_CHECKING:
+    from inkov.render.results import Result
 
+
+@shared
 def follow(
     source: Annotated[
         str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")
     ],
     target: Annotated[str, typer.Argument(metavar="B", help="Where it is meant to arrive.")],
-    configs: Configs,
+    options: ListingOptions,
     level: LevelOption = Level.HONEST,
     vlan: VlanOption = None,
-    plan: PlanOption = None,
-    form: FormatOption = Format.TABLE,
-    output: OutputOption = None,
-    read_as: AsOption = None,
-    quiet: QuietOption = False,
-    no_colour: ColourOption = False,
 ) -> None:
     """The way of a frame from A to B, or where and why it stops."""
-    from inkov.forwarding.follow import follow as run
-    from inkov.forwarding.ping import ping
-    from inkov.forwarding.stations import bridge_ports_at, sent_from
-    from inkov.render.follow import ping_grid, ping_json, story_grid, story_json
-    from inkov.render.proofs import claims_json, with_claims
-
-    wanted = one_vlan(vlan)
-    session = start(configs, quiet, plan, read_as=read_as)
-    fabric, locator = session.fabric, session.loaded.locator
-    one, other = find_place(session, source), find_place(session, target)
-    if one.end == other.end:
+    vid = one_vlan(vlan)
+    session = start(options)
+    start_place, end_place = find_place(session, source), find_place(session, target)
+    if start_place.end == end_place.end:
         fail(f"{source} and {target} are the same port")
-    view = Output(form, output, no_colour)
-    if one.host is not None and other.host is not None and wanted is None and level is Level.HONEST:
-        result = ping(fabric, one.host, other.host)
-        sent = [
-            sent_from(fabric, place.end, Level.HONEST, place.host.vid)
-            for place in (one, other)
-            if place.host
-        ]
-        assumed = assumptions(
-            session, [entry for sendings in sent for entry in sendings], Level.HONEST
-        )
-        claims = claimed(session, one.end, other.end)
-        plain = {
-            **ping_json(one.label, other.label, result, assumed, locator),
-            **claims_json(claims, locator),
-        }
-        view.result(
-            plain,
-            lambda: with_claims(
-                ping_grid(one.label, other.label, result, assumed, locator), claims, locator
-            ),
-        )
-        session.end(ALL_WELL if result.works else FINDINGS)
-        return
-    sendings = sendings_from(session, one, level, wanted)
+    both_hosts = start_place.host is not None and end_place.host is not None
+    if both_hosts and vid is None and level == Level.HONEST:
+        arrives, result = _ping(session, start_place, end_place)
+    else:
+        arrives, result = _frame(session, start_place, end_place, level, vid)
+    options.out.show(result)
+    session.end(ALL_WELL if arrives else FINDINGS)
+
+
+def _ping(session: Session, source: Place, target: Place) -> tuple[bool, Result]:
+    """What a ping between two named hosts would do."""
+    from inkov.forwarding.ping import ping
+    from inkov.forwarding.stations import sent_from
+    from inkov.render.follow import ping_grid, ping_json
+    from inkov.render.proofs import with_claims
+
+    assert source.host is not None and target.host is not None
+    fabric, locator = session.fabric, session.locator
+    result = ping(fabric, source.host, target.host)
+    sendings = [
+        sending
+        for place, host in ((source, source.host), (target, target.host))
+        for sending in sent_from(fabric, place.end, Level.HONEST, host.vid)
+    ]
+    assumed = assumptions(session, sendings, Level.HONEST)
+    claims = claimed(session, source.end, target.end)
+    value = ping_json(source.label, target.label, result, assumed, locator)
+    grid = ping_grid(source.label, target.label, result, assumed, locator)
+    return result.works, with_claims(value, grid, claims, locator)
+
+
+def _frame(
+    session: Session, source: Place, target: Place, level: Level, vid: int | None
+) -> tuple[bool, Result]:
+    """The way of a frame between two ports."""
+    from inkov.forwarding.follow import follow as run
+    from inkov.forwarding.stations import bridge_ports_at
+    from inkov.render.follow import story_grid, story_json
+    from inkov.render.proofs import with_claims
+
+    fabric, locator = session.fabric, session.locator
+    sendings = sendings_from(session, source, level, vid)
     assumed = assumptions(session, sendings, level)
-    ports = bridge_ports_at(fabric, other.end)
+    ports = bridge_ports_at(fabric, target.end)
     if not ports:
-        fail(f"{other.label} is shut: nothing is heard there")
-    stories = [run(fabric, sendings, one.end, port, level) for port in ports]
+        fail(f"{target.label} is shut: nothing is heard there")
+    stories = [run(fabric, sendings, source.end, port, level) for port in ports]
     story = next((story for story in stories if story.arrives), stories[0])
-    claims = claimed(session, one.end, other.end)
-    plain = {
-        **story_json(one.label, other.label, story, assumed, locator),
-        **claims_json(claims, locator),
-    }
-    view.result(
-        plain,
-        lambda: with_claims(
-            story_grid(one.label, other.label, story, assumed, locator), claims, locator
-        ),
-    )
-    session.end(ALL_WELL if story.arrives else FINDINGS)
+    claims = claimed(session, source.end, target.end)
+    value = story_json(source.label, target.label, story, assumed, locator)
+    grid = story_grid(source.label, target.label, story, assumed, locator)
+    return story.arrives, with_claims(value, grid, claims, locator)

@@ -1,38 +1,18 @@
 from __future__ import annotations
 
-from inkov.cli.common import (
-    AsOption,
-    ColourOption,
-    Configs,
-    Format,
-    FormatOption,
-    Output,
-    OutputOption,
-    PlanOption,
-    QuietOption,
-    SwitchOption,
-    start,
-)
+from inkov.cli.options import ListingOptions, SwitchOption, shared
+from inkov.cli.session import start
 
 
-def links(
-    configs: Configs,
-    switch: SwitchOption = None,
-    plan: PlanOption = None,
-    form: FormatOption = Format.TABLE,
-    output: OutputOption = None,
-    read_as: AsOption = None,
-    quiet: QuietOption = False,
-    no_colour: ColourOption = False,
-) -> None:
+@shared
+def links(options: ListingOptions, switch: SwitchOption = None) -> None:
     """Each link, both ends on one line, and the evidence for it."""
     from inkov.render.listings import links_grid
+    from inkov.render.results import listing
     from inkov.survey.links import link_rows
 
-    session = start(configs, quiet, plan, read_as=read_as)
+    session = start(options)
     rows = link_rows(session.fabric, session.switch(switch))
-    locator = session.loaded.locator
-    Output(form, output, no_colour).listing(
-        "links", rows, lambda: links_grid(rows, locator), session.loaded
-    )
+    locator = session.locator
+    options.out.show(listing("links", rows, lambda: links_grid(rows, locator), locator))
     session.end()

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
-from inkov.cli.common import Session, fail, nearest
+from inkov.cli.says import fail, nearest
+from inkov.cli.session import Session, vlan_list
 from inkov.levels import Level
 
 if TYPE_CHECKING:
@@ -61,8 +62,6 @@ def _at(session: Session, device: str, port: str, whose: str) -> tuple[str, str]
 
 def one_vlan(text: str | None) -> int | None:
     """The VLAN that --vlan names, where only one makes sense."""
-    from inkov.cli.common import vlan_list
-
     vids = vlan_list(text)
     if vids is None:
         return None
@@ -90,7 +89,7 @@ def sendings_from(session: Session, place: Place, level: Level, vid: int | None)
         for port in bridge_ports_at(fabric, end):
             takes |= port.view.enters()
         why = why_dropped(fabric, resolved, vid if vid != resolved.completed.access_vlan else None)
-        at = written(why.origin, session.loaded.locator)
+        at = written(why.origin, session.locator)
         if takes and vid is not None:
             fail(
                 f"{place.label} takes no frames of VLAN {vid}: what it takes is VLAN"

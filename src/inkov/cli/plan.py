@@ -1,52 +1,34 @@
 from __future__ import annotations
 
-from typing import Annotated
-
 import typer
 
-from inkov.cli.common import (
-    AsOption,
-    Configs,
-    Format,
-    Output,
-    OutputOption,
-    PlanOption,
-    QuietOption,
-    nearest,
-    start,
-)
-
-ForceOption = Annotated[bool, typer.Option("--force", help="Replace FILE if it is there.")]
+from inkov.cli.exits import ALL_WELL, FINDINGS
+from inkov.cli.options import ForceOption, OutputOption, PlannedOptions, SourceOptions, shared
+from inkov.cli.output import Output
+from inkov.cli.says import fail, nearest
+from inkov.cli.session import start
 
 
-def new(
-    configs: Configs,
-    output: OutputOption = None,
-    force: ForceOption = False,
-    read_as: AsOption = None,
-    quiet: QuietOption = False,
-) -> None:
+@shared
+def new(options: SourceOptions, output: OutputOption = None, force: ForceOption = False) -> None:
     """A starting plan from the configurations."""
     import os
 
-    from inkov.cli.common import fail
     from inkov.plan.starter import starter
 
     if output is not None and os.path.lexists(output) and not force:
         fail(f"{output} is there; replace it with --force")
-    session = start(configs, quiet, read_as=read_as)
-    Output(Format.TABLE, output, True).write(starter(session.fabric.campus))
+    session = start(options)
+    Output(file=output).write(starter(session.fabric.campus))
     session.end()
 
 
-def check(
-    configs: Configs, plan: PlanOption = None, read_as: AsOption = None, quiet: QuietOption = False
-) -> None:
+@shared
+def check(options: PlannedOptions) -> None:
     """Is it well-formed, and does each name mean something?"""
-    from inkov.cli.exits import ALL_WELL, FINDINGS
     from inkov.proofs.seats import ClaimNames
 
-    session = start(configs, quiet, plan, read_as=read_as)
+    session = start(options)
     says, names = session.plan.says, ClaimNames(session.fabric, session.plan)
     wrong = [
         f"{claim.origin.file}:{claim.origin.line}: {says}{nearest(name, known)}"
@@ -73,4 +55,4 @@ def schema(output: OutputOption = None) -> None:
     from inkov.plan.starter import schema as made
     from inkov.render.text import to_json
 
-    Output(Format.JSON, output, True).write(to_json(made()))
+    Output(file=output).write(to_json(made()))

@@ -4,23 +4,14 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.common import (
-    AsOption,
-    ColourOption,
-    Configs,
-    Format,
-    FormatOption,
-    Output,
-    OutputOption,
-    PlanOption,
-    QuietOption,
-    start,
-)
 from inkov.cli.exits import ALL_WELL, FINDINGS
+from inkov.cli.options import ListingOptions, shared
+from inkov.cli.session import start
 
 
+@shared
 def read(
-    configs: Configs,
+    options: ListingOptions,
     unmatched: Annotated[
         bool, typer.Option("--unmatched", help="Only what was not understood, place by place.")
     ] = False,
@@ -30,27 +21,24 @@ def read(
             "--strict", help="Exit with 1 if anything that may matter was not understood."
         ),
     ] = False,
-    plan: PlanOption = None,
-    form: FormatOption = Format.TABLE,
-    output: OutputOption = None,
-    read_as: AsOption = None,
-    quiet: QuietOption = False,
-    no_colour: ColourOption = False,
 ) -> None:
     """What was read of each file, and what was not."""
     from inkov.render.listings import read_grid, unmatched_grid
+    from inkov.render.results import listing
 
-    session = start(configs, quiet, plan, read_as=read_as, account=True)
+    session = start(options, account=True)
     loaded = session.loaded
-    view = Output(form, output, no_colour)
     lines = [line for report in loaded.reports for line in report.unmatched]
     if unmatched:
-        view.listing("unmatched", lines, lambda: unmatched_grid(lines, loaded.locator), loaded)
+        result = listing(
+            "unmatched", lines, lambda: unmatched_grid(lines, loaded.locator), loaded.locator
+        )
     else:
         rows = {
             "files": loaded.reports,
             "assumed": session.fabric.assumptions,
             "problems": loaded.campus.problems,
         }
-        view.listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded)
+        result = listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded.locator)
+    options.out.show(result)
     session.end(FINDINGS if strict and any(line.relevant for line in lines) else ALL_WELL)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Set as AbstractSet
 from typing import Any
 from urllib.parse import quote
 from xml.sax.saxutils import escape, quoteattr
@@ -163,7 +164,9 @@ def _xml(text: str) -> str:
     return "\n".join(safe(line) for line in text.split("\n"))
 
 
-def findings_junit(audit: Audit, rules: list[Rule], locator: Locator, fails: set[Severity]) -> str:
+def findings_junit(
+    audit: Audit, rules: list[Rule], locator: Locator, fails: AbstractSet[Severity]
+) -> str:
     """Each rule as a test case: it fails if it has a finding of a severity in `fails`."""
     cases = []
     for rule in rules:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from collections.abc import Set as AbstractSet
 from itertools import groupby
 from typing import Any
 
@@ -13,14 +14,49 @@ from rich.text import Text
 from inkov.campus import natural
 from inkov.checks import CATALOGUE, Affected, Audit, Finding, Rule, Severity, Where
 from inkov.readers import Locator
+from inkov.render.exchange import findings_junit, findings_sarif
 from inkov.render.grid import Column, Grid
+from inkov.render.listings import rules_grid
+from inkov.render.results import Result
 from inkov.render.terminal import SEVERITY, Screen, indented
 from inkov.render.text import place, safe
 
-__all__ = ["findings_grid", "findings_json", "findings_text", "rule_text", "summary", "touched"]
+__all__ = ["findings_result", "rule_result", "rules_result", "summary", "touched"]
 
 _ASSUMED = 4  # of what a finding rests on, the rest counted
 _PLACES = 8
+
+
+def findings_result(
+    audit: Audit,
+    locator: Locator,
+    *,
+    rules: list[Rule],
+    switches: int,
+    by: str | None = None,
+    only: str | None = None,
+    explain: bool = False,
+    known: set[str] | None = None,
+    fails: AbstractSet[Severity] = frozenset(),
+    after: str = "",
+) -> Result:
+    """Findings in every form.
+
+    `rules` are those that were asked for; `known` the ids of a baseline; `fails` the severities
+    that fail. The text is grouped `by` something, and `after` stands below it.
+    """
+
+    def text(screen: Screen) -> str:
+        shown = findings_text(audit, locator, screen, switches, by=by, only=only, explain=explain)
+        return shown + after
+
+    return Result(
+        value=lambda: findings_json(audit, locator),
+        grids=lambda: [findings_grid(audit, locator)],
+        text=text,
+        sarif=lambda: findings_sarif(audit, rules, locator, known),
+        junit=lambda: findings_junit(audit, rules, locator, fails),
+    )
 
 
 def summary(findings: list[Finding], switches: int, accepted: int = 0) -> str:
@@ -210,6 +246,22 @@ def findings_grid(audit: Audit, locator: Locator) -> Grid:
 
 
 _EXAMPLE = {"-": "red", "+": "green", "=": "bold"}
+
+
+_RULE_KEYS = ("slug", "family", "severity", "what", "why", "cure", "example")
+
+
+def rules_result(rules: list[Rule]) -> Result:
+    """The catalogue."""
+    value = {"rules": [{name: getattr(rule, name) for name in _RULE_KEYS} for rule in rules]}
+    return Result(value=lambda: value, grids=lambda: [rules_grid(rules)])
+
+
+def rule_result(rule: Rule) -> Result:
+    """One rule: for people with its reason and example."""
+    result = rules_result([rule])
+    result.text = lambda screen: rule_text(rule, screen)
+    return result
 
 
 def rule_text(rule: Rule, screen: Screen) -> str:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import groupby
+
 from inkov.checks import Rule
 from inkov.forwarding import Fabric
 from inkov.readers import Loaded, Locator, Unread
 from inkov.readers.dialects.shapes import ShapeGroup
 from inkov.render.grid import Column, Grid
-from inkov.render.text import brief, place
+from inkov.render.results import Result
+from inkov.render.text import brief, place, plain
 from inkov.survey.links import LinkRow
 from inkov.survey.ports import Membership, PortRow
 from inkov.survey.trunks import TrunkRow
@@ -15,7 +18,7 @@ from inkov.survey.vlans import VlanRow
 
 __all__ = [
     "links_grid",
-    "matrix_grid",
+    "matrix_result",
     "ports_grid",
     "read_grid",
     "rules_grid",
@@ -212,6 +215,16 @@ def matrix_grid(rows: list[Membership]) -> Grid:
     for row in rows:
         grid.add(row.switch, str(row.vlan), *(mark or "·" for mark in row.ports.values()))
     return grid
+
+
+def matrix_result(rows: list[Membership], locator: Locator) -> Result:
+    """VLAN × port. Each switch has ports of its own, and so a table of its own."""
+
+    def grids() -> list[Grid]:
+        by_switch = groupby(rows, key=lambda row: row.switch)
+        return [matrix_grid(list(group)) for _, group in by_switch]
+
+    return Result(value=lambda: {"matrix": plain(rows, locator)}, grids=grids)
 
 
 def links_grid(rows: list[LinkRow], locator: Locator) -> Grid:

@@ -16,19 +16,11 @@ from inkov.readers import Locator
 from inkov.render.exchange import junit, location, sarif
 from inkov.render.follow import step_json
 from inkov.render.grid import Column, Grid
+from inkov.render.results import Result
 from inkov.render.terminal import Screen, indented
 from inkov.render.text import place, safe
 
-__all__ = [
-    "claims_json",
-    "matrix_grid",
-    "verdicts_grid",
-    "verdicts_json",
-    "verdicts_junit",
-    "verdicts_sarif",
-    "verdicts_text",
-    "with_claims",
-]
+__all__ = ["matrix_grid", "verdicts_result", "with_claims"]
 
 _STYLE = {
     Outcome.HOLDS: "bold green",
@@ -122,21 +114,29 @@ def _origin(origin: Origin, locator: Locator) -> dict[str, Any]:
     return {"file": origin.file or None, "line": locator.line(origin) or None}
 
 
-def claims_json(verdicts: list[Verdict], locator: Locator) -> dict[str, Any]:
-    """What the plan claims of a pair of ports, if anything."""
-    return verdicts_json(verdicts, locator) if verdicts else {}
+def verdicts_result(verdicts: list[Verdict], locator: Locator) -> Result:
+    """Verdicts in every form."""
+    return Result(
+        value=lambda: verdicts_json(verdicts, locator),
+        grids=lambda: [verdicts_grid(verdicts, locator)],
+        text=lambda screen: verdicts_text(verdicts, locator, screen),
+        sarif=lambda: verdicts_sarif(verdicts, locator),
+        junit=lambda: verdicts_junit(verdicts),
+    )
 
 
-def with_claims(grid: Grid, verdicts: list[Verdict], locator: Locator) -> Grid:
-    """A listing with what the plan claims of it below, and the lines to blame."""
+def with_claims(
+    value: dict[str, Any], grid: Grid, verdicts: list[Verdict], locator: Locator
+) -> Result:
+    """A story of frames with what the plan claims of it, if anything, and the lines to blame."""
     for v in verdicts:
         blame = ", ".join(f"{b.switch}:{b.port} ({place(b.origin, locator)})" for b in v.blame)
         to_blame = f"; to blame: {blame}" if blame else ""
         at = place(v.origin, locator)
-        grid.notes.append(
-            safe(f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level}) {_IS[v.verdict]}{to_blame}")
-        )
-    return grid
+        claim = f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level})"
+        grid.notes.append(safe(f"{claim} {_IS[v.verdict]}{to_blame}"))
+    claims = verdicts_json(verdicts, locator) if verdicts else {}
+    return Result(value=lambda: {**value, **claims}, grids=lambda: [grid])
 
 
 _IS = {Outcome.HOLDS: "holds", Outcome.BROKEN: "is broken", Outcome.UNDECIDED: "is undecided"}

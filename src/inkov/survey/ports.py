@@ -9,7 +9,7 @@ from inkov.forwarding import Fabric, Form, Resolved
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End
 
-__all__ = ["Membership", "PortRow", "matrix", "port_rows"]
+__all__ = ["Membership", "PortRow", "memberships", "port_rows"]
 
 
 class PortRow(Struct):
@@ -82,7 +82,7 @@ class Membership(Struct):
     ports: dict[str, str]
 
 
-def matrix(
+def memberships(
     fabric: Fabric, switch: str | None = None, vlans: VlanSet | None = None
 ) -> list[Membership]:
     """VLAN × port of each switch, for the VLANs that some port passes and the ports that pass some

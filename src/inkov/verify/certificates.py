@@ -21,7 +21,7 @@ from inkov.verify.frames import ALL, HostSeat, Hub, Spot, bits
 from inkov.verify.packets import PacketModel, Station
 from inkov.vlanset import VlanSet
 
-__all__ = ["PacketModel", "Refused", "verify", "verify_entry"]
+__all__ = ["Checked", "Refused", "check_certificate", "verify", "verify_entry"]
 
 ClaimEntry = dict[str, Any]
 Sent = tuple[Hub, Spot | None, int]
@@ -522,3 +522,44 @@ def verify_entry(
     else:
         verify(net, claim, vlans if claims else {}, entry)
     return True
+
+
+class Checked(NamedTuple):
+    """What checking a certificate comes to.
+
+    `refused` says of each entry that is not true why; `verified` counts the entries that are;
+    `uncertified` those that claim something and bring nothing to verify.
+    """
+
+    refused: list[str]
+    verified: int
+    uncertified: int
+
+
+def check_certificate(
+    net: PacketModel, claims: list[Claim], vlans: dict[str, VlanSet], entries: list[Any]
+) -> Checked:
+    """Check every entry of a certificate, and that it has one for all there is to claim.
+
+    `claims` are those of the plan, [] without one; `vlans` the VLANs by what they are called.
+    """
+    refused: list[str] = []
+    verified = uncertified = 0
+    covered = VlanSet()
+    for number, entry in enumerate(entries):
+        try:
+            brings = verify_entry(net, claims, vlans, number, entry)
+            verified += brings
+            uncertified += not brings and entry["verdict"] != "undecided"
+            if entry["kind"] == "no-leak":
+                covered |= VlanSet.parse(entry["vlans"])
+        except Refused as why:
+            refused.append(f"claim {number + 1}: {why}")
+        except (KeyError, TypeError, ValueError, AttributeError, IndexError):
+            refused.append(f"claim {number + 1}: the entry is not well-formed")
+    if not claims:
+        missing = (vid for vid in sorted(net.by_vid) if vid and vid not in covered)
+        refused += [f"no claim is about VLAN {vid}" for vid in missing]
+    if len(claims) > len(entries):
+        refused.append(f"the plan has {len(claims)} claims, the certificate {len(entries)}")
+    return Checked(refused, verified, uncertified)

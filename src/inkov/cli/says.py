@@ -1,0 +1,74 @@
+"""What goes to the error output: how a command ends early, and what was wrong with the input."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterable
+from typing import TYPE_CHECKING, NoReturn
+
+import typer
+
+from inkov.cli.exits import UNUSABLE
+
+if TYPE_CHECKING:
+    from inkov.campus import Problem
+    from inkov.readers import Loaded
+
+__all__ = ["fail", "nearest", "progress", "reason", "say_problems"]
+
+_MOST_TOLD = 20  # problems of one file: who has more has another problem
+
+
+def fail(says: str, status: int = UNUSABLE) -> NoReturn:
+    """End with one line on the error output."""
+    sys.stderr.write(f"inkov: {says}\n")
+    raise typer.Exit(status)
+
+
+def reason(error: OSError) -> str:
+    """What the system says of a file, as a part of a sentence."""
+    return (error.strerror or str(error)).lower()
+
+
+def nearest(name: str, known: Iterable[str]) -> str:
+    """`; did you mean ...?` with the nearest known names, or nothing."""
+    from difflib import get_close_matches
+
+    close = get_close_matches(name, list(known), n=3, cutoff=0.5)
+    return f"; did you mean {' or '.join(close)}?" if close else ""
+
+
+def say_problems(problems: Iterable[Problem], loaded: Loaded | None) -> None:
+    """One message for each problem, on the error output: place, what is wrong, cure."""
+    from inkov.readers import Locator
+    from inkov.render.text import place, safe
+
+    locator = loaded.locator if loaded else Locator({})
+    counts: dict[str, int] = {}
+    for problem in problems:
+        counts[problem.origin.file] = counts.get(problem.origin.file, 0) + 1
+        if counts[problem.origin.file] > _MOST_TOLD:
+            continue
+        where = place(problem.origin, locator)
+        says = "\n".join(safe(line) for line in problem.says.split("\n"))
+        cure = f" ({safe(problem.cure)})" if problem.cure else ""
+        first, line_end, rest = says.partition("\n")
+        sys.stderr.write(f"inkov: {where}: {first}{cure}{line_end}{rest}\n")
+    for file, count in counts.items():
+        if count > _MOST_TOLD:
+            more = f"{count - _MOST_TOLD} more problems like these"
+            sys.stderr.write(f"inkov: {safe(file)}: {more} (`inkov read -f json` has all)\n")
+
+
+def progress(quiet: bool) -> Callable[[int, int], None] | None:
+    """Shows (files done, files in all) on a terminal; None where nobody would see it."""
+    if quiet or not sys.stderr.isatty():
+        return None
+
+    def show(done: int, total: int) -> None:
+        if total >= 100 and done % 25 == 0:
+            sys.stderr.write(f"\rreading {done} of {total} files")
+        if total >= 100 and done == total - 1:
+            sys.stderr.write("\r\x1b[K")
+
+    return show

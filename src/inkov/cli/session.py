@@ -1,0 +1,202 @@
+"""The campus that a command works on: read, wired and resolved, and what is intended."""
+
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING
+
+import typer
+
+from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
+from inkov.cli.says import fail, nearest, progress, reason, say_problems
+
+if TYPE_CHECKING:
+    from inkov.campus import Campus
+    from inkov.cli.options import AnyOptions
+    from inkov.forwarding import Fabric
+    from inkov.plan import Plan
+    from inkov.readers import Loaded, Locator
+    from inkov.vlanset import VlanSet
+
+__all__ = ["Session", "check_paths", "start", "vlan_list"]
+
+
+class Session:
+    """The campus that was read, resolved, and what was wrong with the input."""
+
+    def __init__(self, loaded: Loaded, fabric: Fabric, plan: Plan) -> None:
+        self.loaded = loaded
+        self.fabric = fabric
+        self.plan = plan
+
+    @property
+    def locator(self) -> Locator:
+        return self.loaded.locator
+
+    @property
+    def status(self) -> int:
+        """The exit status as far as the input decides it."""
+        problems = self.loaded.campus.problems
+        if any(problem.lost for problem in problems):
+            return UNUSABLE
+        return FINDINGS if problems else ALL_WELL
+
+    def end(self, status: int = ALL_WELL) -> None:
+        """Leave with the worse of `status` and the input's."""
+        worst = max(status, self.status)
+        if worst:
+            raise typer.Exit(worst)
+
+    @property
+    def digests(self) -> dict[str, str]:
+        """The SHA-256 of each file that was read, by its path."""
+        from hashlib import sha256
+
+        found = {}
+        for report in self.loaded.reports:
+            if report.format:
+                with open(report.file, "rb") as file:
+                    found[report.file.replace("\\", "/")] = sha256(file.read()).hexdigest()
+        return found
+
+    @property
+    def unread(self) -> list[str]:
+        """The files that were not read, each as a sentence."""
+        return [
+            f"{report.file} was not read" for report in self.loaded.reports if not report.format
+        ]
+
+    def switch(self, name: str | None) -> str | None:
+        """The switch that --switch names. Ends with the nearest names if there is none."""
+        if name is not None and name not in self.fabric.campus.devices:
+            fail(f"no switch {name!r} among the files{nearest(name, self.fabric.campus.devices)}")
+        return name
+
+
+def check_paths(paths: list[str]) -> None:
+    """End with the nearest names if one of the paths is not there."""
+    for path in paths:
+        if not os.path.lexists(path):
+            fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
+
+
+def start(options: AnyOptions, *, account: bool = False) -> Session:
+    """Read, wire and resolve; say on the error output what was wrong with the input.
+
+    `account`: every line of the input is to be accounted for.
+    """
+    from inkov.forwarding import resolve
+    from inkov.wiring import wire
+
+    loaded = _load(options, [], account=account)
+    plan = _plan(loaded, options.plan)
+    tables = _tables(plan, loaded)
+    if tables:  # that the plan names, and that are not among the files
+        loaded = _load(options, tables, account=account)
+        plan = _plan(loaded, options.plan)
+    _add_intended(loaded.campus, plan)
+    if not options.quiet:
+        say_problems(loaded.campus.problems, loaded)
+    return Session(loaded, resolve(loaded.campus, wire(loaded.campus)), plan)
+
+
+def _load(options: AnyOptions, more: list[str], *, account: bool) -> Loaded:
+    """Read the files. Ends with what to do about it, if there is nothing to read."""
+    from inkov.readers.load import NothingToRead, load
+    from inkov.readers.registry import UnknownFormat
+
+    check_paths(options.configs)
+    try:
+        return load(
+            [*options.configs, *more],
+            account=account,
+            read_as=options.read_as or (),
+            progress=progress(options.quiet),
+        )
+    except UnknownFormat as unknown:
+        known = ", ".join(unknown.known)
+        fail(f"--as: {unknown}; it is one of: {known}{nearest(unknown.args[0], unknown.known)}")
+    except NothingToRead as nothing:
+        if not options.quiet:
+            say_problems(nothing.problems, None)
+        fail(f"{nothing}; `inkov demo` writes an example of each format")
+
+
+def _add_intended(campus: Campus, plan: Plan) -> None:
+    """Add to a campus what the plan says of it: hosts and makes, and what is wrong with them."""
+    from inkov.campus import Host, Problem
+    from inkov.readers.platforms import shape
+
+    hosts: dict[str, Host] = {}
+    for host in (*campus.hosts, *plan.hosts):
+        if host.name in hosts:
+            first = hosts[host.name].origin
+            says = (
+                f"host {host.name!r} is named twice, first at {first.file}:{first.line}; this one"
+                " is not used"
+            )
+            campus.problems.append(Problem(host.origin, says, "give each host one name"))
+        else:
+            hosts[host.name] = host
+    campus.hosts = list(hosts.values())
+    campus.problems += plan.problems
+    campus.problems += shape(campus, plan.says.platforms)
+    for name, origin in plan.switches:
+        if name not in campus.devices:
+            near = nearest(name, campus.devices)
+            says = f"the plan names a switch {name!r} that is not among the files{near}"
+            campus.problems.append(Problem(origin, says))
+
+
+def _plan(loaded: Loaded, named: str | None) -> Plan:
+    """The plan that --plan names, or else the one found among the files."""
+    from inkov.plan import Plan, read_plan
+    from inkov.readers import FileReport
+
+    if named is not None:
+        try:
+            with open(named, "rb") as file:
+                data = file.read()
+            loaded.reports.append(FileReport(named, "the plan", len(data)))
+            return read_plan(named, data)
+        except OSError as error:
+            fail(f"cannot read the plan {named}: {reason(error)}")
+    if len(loaded.plans) > 1:
+        fail(
+            f"several plans among the files: {', '.join(sorted(loaded.plans))}; name one with"
+            " --plan"
+        )
+    for path, data in loaded.plans.items():
+        return read_plan(path, data)
+    return Plan()
+
+
+def _tables(plan: Plan, loaded: Loaded) -> list[str]:
+    """The tables that a plan names and that are not read yet: their paths, which the plan states
+    from where it is.
+    """
+    read = {os.path.realpath(report.file) for report in loaded.reports}
+    folder = os.path.dirname(plan.says.origin.file)
+    paths = [os.path.join(folder, name) for name in (*plan.says.ports, *plan.says.links)]
+    check_paths(paths)
+    return [path for path in paths if os.path.realpath(path) not in read]
+
+
+def _siblings(path: str) -> list[str]:
+    folder = os.path.dirname(path)
+    try:
+        return [os.path.join(folder, name) for name in sorted(os.listdir(folder or "."))]
+    except OSError:
+        return []
+
+
+def vlan_list(text: str | None) -> VlanSet | None:
+    """The VLANs that --vlan names."""
+    from inkov.vlanset import VlanListError, VlanSet
+
+    if text is None:
+        return None
+    try:
+        return VlanSet.parse(text)
+    except VlanListError as error:
+        fail(f"--vlan: {error}")

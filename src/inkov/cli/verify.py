@@ -1,0 +1,75 @@
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from inkov.cli.exits import ALL_WELL, FINDINGS
+from inkov.cli.options import PlannedOptions, shared
+from inkov.cli.says import fail, reason
+from inkov.cli.session import check_paths, start
+
+
+@shared
+def verify(
+    certificate: Annotated[
+        str, typer.Argument(metavar="CERTIFICATE", help="What `inkov prove` wrote.")
+    ],
+    options: PlannedOptions,
+) -> None:
+    """Check a certificate against the files, by independent code."""
+    from inkov.plan import vlan_names
+    from inkov.verify import PacketModel, check_certificate
+
+    check_paths([certificate])
+    files, claims = _certificate(certificate)
+    session = start(options)
+    refused = _changed(files, session.digests)
+    links = session.fabric.wiring.links
+    cables = [(a.device, a.port, b.device, b.port) for link in links for a, b in link.cables]
+    result = check_certificate(
+        PacketModel(session.fabric.campus, cables),
+        session.plan.says.claims,
+        vlan_names(session.plan, session.fabric.campus),
+        claims,
+    )
+    refused += result.refused
+    for line in refused:
+        typer.echo(f"refused: {line}")
+    if refused:
+        typer.echo("The certificate is refused.")
+    else:
+        without = len(claims) - result.verified
+        also = f"; {without} without a certificate" if without else ""
+        typer.echo(f"{result.verified} of {len(claims)} claims verified{also}.")
+    # What is said to hold without a certificate is not verified.
+    session.end(FINDINGS if refused or result.uncertified else ALL_WELL)
+
+
+def _certificate(path: str) -> tuple[dict[str, str], list[dict[str, Any]]]:
+    """The digests and the entries of a certificate."""
+    import msgspec
+
+    try:
+        with open(path, "rb") as file:
+            stated = msgspec.json.decode(file.read())
+        if stated["inkov-certificate"] != 1:
+            raise KeyError
+        return dict(stated["files"]), list(stated["claims"])
+    except OSError as error:
+        fail(f"cannot read {path}: {reason(error)}")
+    except (msgspec.DecodeError, KeyError, TypeError, ValueError, RecursionError):
+        fail(f"{path} is no certificate; make one with `inkov prove CONFIGS --certificate FILE`")
+
+
+def _changed(certified: dict[str, str], read: dict[str, str]) -> list[str]:
+    """The files that are not what the certificate is about."""
+    lines = []
+    for name in sorted(certified.keys() | read.keys()):
+        if name not in certified:
+            lines.append(f"{name} is not in the certificate")
+        elif name not in read:
+            lines.append(f"{name} is not there")
+        elif certified[name] != read[name]:
+            lines.append(f"{name} is not what it was")
+    return lines
