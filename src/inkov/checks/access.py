@@ -8,7 +8,8 @@ import re
 from collections.abc import Iterator
 
 from inkov.campus import Mode, Origin
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import RangeOverridden, VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
@@ -40,14 +41,18 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
         if table is not None and vid not in table and vid != DEFAULT_VID:
             found.setdefault((resolved.end.device, vid), []).append(resolved)
     for (device, vid), ports in found.items():
-        yield Found(
-            f"{device} does not define VLAN {vid}, but has {counted(len(ports), 'port')} in it: "
-            f"{listed([p.end.port for p in ports])}",
-            f"define VLAN {vid} on {device}, or move"
-            f" {'the port' if len(ports) == 1 else 'the ports'}",
-            tuple(site.place(p, "access_vlan", vid) for p in ports),
-            root=site.absent(vid, device),
-            key=(device, str(vid)),
+        yield finding(
+            says=(
+                f"{device} does not define VLAN {vid}, but has {counted(len(ports), 'port')} in it:"
+                f" {listed([p.end.port for p in ports])}"
+            ),
+            cure=(
+                f"define VLAN {vid} on {device}, or move"
+                f" {'the port' if len(ports) == 1 else 'the ports'}"
+            ),
+            where=tuple(site.places.of(p, "access_vlan", vid) for p in ports),
+            cause=VlanAbsent(vid, device),
+            key=(device, vid),
         )
 
 
@@ -67,14 +72,18 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
     for device, ports in by_switch(
         [r for r in site.access_hosts if r.access == DEFAULT_VID]
     ).items():
-        yield Found(
-            f"{device} has {counted(len(ports), 'host port')} in the default VLAN {DEFAULT_VID}: "
-            f"{listed([p.end.port for p in ports])}",
-            "put each into the VLAN it serves, or shut it",
-            tuple(site.place(p, "access_vlan", DEFAULT_VID) for p in ports),
-            tuple(
+        yield finding(
+            says=(
+                f"{device} has {counted(len(ports), 'host port')} in the default VLAN"
+                f" {DEFAULT_VID}: {listed([p.end.port for p in ports])}"
+            ),
+            cure="put each into the VLAN it serves, or shut it",
+            where=tuple(site.places.of(p, "access_vlan", DEFAULT_VID) for p in ports),
+            assumes=tuple(
                 dict.fromkeys(
-                    a for p in ports for a in site.assumed_for((p, "mode"), (p, "access_vlan"))
+                    a
+                    for p in ports
+                    for a in site.places.assumed_for((p, "mode"), (p, "access_vlan"))
                 )
             ),
             key=(device,),
@@ -98,11 +107,13 @@ def untagged_in_several(site: Site) -> Iterator[Found]:
         untagged = resolved.view.untagged
         if resolved.mode is Mode.GENERAL and untagged & (untagged - 1):
             vids = [vid for vid in range(untagged.bit_length()) if untagged >> vid & 1]
-            yield Found(
-                f"{resolved.end} sends VLAN {listed([str(v) for v in vids])} untagged; what it"
-                f" hears becomes VLAN {resolved.view.pvid or 'none'}",
-                f"leave {resolved.end} untagged in one VLAN only",
-                (site.place(resolved, "untagged", resolved.view.pvid or None),),
+            yield finding(
+                says=(
+                    f"{resolved.end} sends VLAN {listed([str(v) for v in vids])} untagged; what it"
+                    f" hears becomes VLAN {resolved.view.pvid or 'none'}"
+                ),
+                cure=f"leave {resolved.end} untagged in one VLAN only",
+                where=(site.places.of(resolved, "untagged", resolved.view.pvid or None),),
             )
 
 
@@ -135,13 +146,15 @@ def voice_vlan_missing(site: Site) -> Iterator[Found]:
             if missing and len(with_voice) >= 4 * (len(peers) - len(with_voice)):
                 voice = max(r.completed.voice_vlan or 0 for r in with_voice)
                 names = listed([r.end.port for r in missing])
-                yield Found(
-                    f"{device} port {names} in VLAN {vid} has no voice VLAN; {len(with_voice)}"
-                    f" ports like it have VLAN {voice}",
-                    f"state voice VLAN {voice} on port {names} of {device}",
-                    (
-                        *(site.place(r, "access_vlan", vid) for r in missing),
-                        site.place(with_voice[0], "voice_vlan", voice),
+                yield finding(
+                    says=(
+                        f"{device} port {names} in VLAN {vid} has no voice VLAN; {len(with_voice)}"
+                        f" ports like it have VLAN {voice}"
+                    ),
+                    cure=f"state voice VLAN {voice} on port {names} of {device}",
+                    where=(
+                        *(site.places.of(r, "access_vlan", vid) for r in missing),
+                        site.places.of(with_voice[0], "voice_vlan", voice),
                     ),
                     key=(device, *(r.end.port for r in missing)),
                 )
@@ -170,13 +183,15 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
             found.setdefault((resolved.end.device, vid), []).append(resolved)
     for (device, vid), ports in found.items():
         if vid != DEFAULT_VID:
-            yield Found(
-                f"{device} does not define VLAN {vid}, the voice VLAN of"
-                f" {counted(len(ports), 'port')}: {listed([p.end.port for p in ports])}",
-                f"define VLAN {vid} on {device}",
-                tuple(site.place(p, "voice_vlan", vid) for p in ports),
-                root=site.absent(vid, device),
-                key=(device, str(vid)),
+            yield finding(
+                says=(
+                    f"{device} does not define VLAN {vid}, the voice VLAN of"
+                    f" {counted(len(ports), 'port')}: {listed([p.end.port for p in ports])}"
+                ),
+                cure=f"define VLAN {vid} on {device}",
+                where=tuple(site.places.of(p, "voice_vlan", vid) for p in ports),
+                cause=VlanAbsent(vid, device),
+                key=(device, vid),
             )
 
 
@@ -199,11 +214,13 @@ def voice_vlan_is_data(site: Site) -> Iterator[Found]:
         if r.up and r.mode is Mode.ACCESS and r.completed.voice_vlan == r.access
     ]
     for device, ports in by_switch(same).items():
-        yield Found(
-            f"{device} has {counted(len(ports), 'port')} whose voice VLAN is the data VLAN: "
-            f"{listed([f'{p.end.port} (VLAN {p.access})' for p in ports])}",
-            "give voice a VLAN of its own",
-            tuple(site.place(p, "voice_vlan", p.access) for p in ports),
+        yield finding(
+            says=(
+                f"{device} has {counted(len(ports), 'port')} whose voice VLAN is the data VLAN: "
+                f"{listed([f'{p.end.port} (VLAN {p.access})' for p in ports])}"
+            ),
+            cure="give voice a VLAN of its own",
+            where=tuple(site.places.of(p, "voice_vlan", p.access) for p in ports),
             key=(device,),
         )
 
@@ -248,11 +265,13 @@ def unused_port_open(site: Site) -> Iterator[Found]:
             if what == "on"
             else f"{device} has {number} out of use and not in the parking VLAN {parking}: {names}"
         )
-        yield Found(
-            says,
-            "shut them" if what == "on" else f"put them into VLAN {parking}",
-            tuple(
-                site.place(p, "description" if what == "on" else "access_vlan", p.access or None)
+        yield finding(
+            says=says,
+            cure="shut them" if what == "on" else f"put them into VLAN {parking}",
+            where=tuple(
+                site.places.of(
+                    p, "description" if what == "on" else "access_vlan", p.access or None
+                )
                 for p in ports
             ),
             severity=Severity.RISK if what == "on" else Severity.NOTE,
@@ -300,11 +319,13 @@ def ranges_overlap(site: Site) -> Iterator[Found]:
                 continue
             word = attribute.replace("_vlan", " VLAN").replace("access VLAN", "VLAN")
             before, after = values[old, new, attribute]
-            yield Found(
-                f"{device.name} port {listed(ports)}: {word} {before} is stated first, and {after}"
-                f" by a later statement for {counted(len(covered), 'port')}, which wins",
-                "make the two ranges meet without overlapping",
-                tuple(Where(device.name, ports[0], None, origin) for origin in (old, new)),
-                root=site.overridden(device.name, ports),
+            yield finding(
+                says=(
+                    f"{device.name} port {listed(ports)}: {word} {before} is stated first, and"
+                    f" {after} by a later statement for {counted(len(covered), 'port')}, which wins"
+                ),
+                cure="make the two ranges meet without overlapping",
+                where=tuple(Where(device.name, ports[0], None, origin) for origin in (old, new)),
+                cause=RangeOverridden(device.name, tuple(ports)),
                 key=(device.name, attribute, *ports),
             )

@@ -7,7 +7,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Private
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import LinkFails
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
 from inkov.checks.words import both, listed
 from inkov.forwarding import Resolved
@@ -46,18 +47,22 @@ def list_replaced(site: Site) -> Iterator[Found]:
             resolved = site.resolved(End(device.name, change.port))
             missed = _missed(site, resolved, lost)
             also = f"; of these, VLAN {bits_to_text(missed)} is needed there" if missed else ""
-            yield Found(
-                f"{resolved.end} lists VLAN {before} first and {after} later: the later list"
-                f" replaced the first, and VLAN {lost} is gone{also}",
-                f"state one list at {resolved.end}: {before | after}, if the second was meant"
-                " to add",
-                (
+            yield finding(
+                says=(
+                    f"{resolved.end} lists VLAN {before} first and {after} later: the later list"
+                    f" replaced the first, and VLAN {lost} is gone{also}"
+                ),
+                cure=(
+                    f"state one list at {resolved.end}: {before | after}, if the second was meant"
+                    " to add"
+                ),
+                where=(
                     Where(device.name, change.port, None, change.old),
                     Where(device.name, change.port, None, change.new),
                 ),
                 severity=Severity.FAULT if missed else None,
                 vlans=missed,
-                root=site.at_link(site.fabric.wiring.of[resolved.end][0]) if missed else "",
+                cause=LinkFails(site.fabric.wiring.of[resolved.end][0]) if missed else None,
             )
 
 
@@ -94,13 +99,13 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             if (missing := end.allowed & differ)
         ]
         lost = [text for vid in differ for text in _loses(site, joined, vid)]
-        yield Found(
-            "; ".join(parts) + (f": {'; '.join(lost[:4])}" if lost else ""),
-            f"allow VLAN {differ} at both ends, or at neither",
-            (site.place(a, "allowed"), site.place(b, "allowed")),
-            site.assumed_for((a, "allowed"), (b, "allowed")),
+        yield finding(
+            says="; ".join(parts) + (f": {'; '.join(lost[:4])}" if lost else ""),
+            cure=f"allow VLAN {differ} at both ends, or at neither",
+            where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
+            assumes=site.places.assumed_for((a, "allowed"), (b, "allowed")),
             vlans=differ.bits & site.served_anywhere,
-            root=site.at_link(joined.link),
+            cause=LinkFails(joined.link),
         )
 
 
@@ -169,12 +174,17 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
             f"VLAN {vid} of {listed(sorted(set(names)))} is cut off" for vid, names in parts.items()
         )
         why = why_stopped(site.fabric, joined.link, next(iter(parts)))
-        yield Found(
-            f"the trunk between {a.end} and {b.end} does not pass VLAN {vids}: {who}; {why.says}",
-            f"allow VLAN {vids} at {a.end} and at {b.end}, the shortest way between its members",
-            (site.place(a, "allowed"), site.place(b, "allowed")),
+        yield finding(
+            says=(
+                f"the trunk between {a.end} and {b.end} does not pass VLAN {vids}: {who};"
+                f" {why.says}"
+            ),
+            cure=(
+                f"allow VLAN {vids} at {a.end} and at {b.end}, the shortest way between its members"
+            ),
+            where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             vlans=vids.bits,
-            root=site.at_link(joined.link),
+            cause=LinkFails(joined.link),
             key=(str(a.end), str(b.end), str(vids)),
         )
 
@@ -216,11 +226,14 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
                 missing &= ~(1 << vid)
         if missing:
             a, b = joined.a, joined.b
-            yield Found(
-                f"the link between {a.end} and {b.end} does not pass VLAN {bits_to_text(missing)},"
-                " which both switches carry: for this VLAN it is no spare way",
-                f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
-                (site.place(a, "allowed"), site.place(b, "allowed")),
+            yield finding(
+                says=(
+                    f"the link between {a.end} and {b.end} does not pass VLAN"
+                    f" {bits_to_text(missing)}, which both switches carry: for this VLAN it is no"
+                    " spare way"
+                ),
+                cure=f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
+                where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
                 vlans=missing,
             )
 
@@ -249,11 +262,11 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
             for number in numbers:
                 needs |= site.needs[number]
             list_needed = f": {bits_to_text(needs)}" if needs else ""
-            yield Found(
-                f"{both([r.end for r in ends])} {verb} every VLAN through, {how}",
-                f"state the list of the VLANs that are needed on the other side{list_needed}",
-                tuple(site.place(r, "allowed") for r in ends),
-                site.assumed_for(*((r, "allowed") for r in ends)),
+            yield finding(
+                says=f"{both([r.end for r in ends])} {verb} every VLAN through, {how}",
+                cure=f"state the list of the VLANs that are needed on the other side{list_needed}",
+                where=tuple(site.places.of(r, "allowed") for r in ends),
+                assumes=site.places.assumed_for(*((r, "allowed") for r in ends)),
             )
 
 
@@ -312,11 +325,13 @@ def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
 
 def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
     a, b = joined.a, joined.b
-    return Found(
-        f"VLAN {bits_to_text(surplus)} crosses between {a.end} and {b.end}, and nobody on one side"
-        " needs it",
-        f"take VLAN {bits_to_text(surplus)} off the lists of {a.end} and {b.end}",
-        (site.place(a, "allowed"), site.place(b, "allowed")),
+    return finding(
+        says=(
+            f"VLAN {bits_to_text(surplus)} crosses between {a.end} and {b.end}, and nobody on one"
+            " side needs it"
+        ),
+        cure=f"take VLAN {bits_to_text(surplus)} off the lists of {a.end} and {b.end}",
+        where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
     )
 
 
@@ -352,9 +367,11 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
                 if len(group) > 1
                 else f"{group[0].end.device} does not define"
             )
-            yield Found(
-                f"{both([r.end for r, _ in stray])} allow{'s' * (len(stray) == 1)} VLAN {vids},"
-                f" which {neither}",
-                f"take VLAN {vids} off the list, or define it",
-                tuple(site.place(r, "allowed") for r, _ in stray),
+            yield finding(
+                says=(
+                    f"{both([r.end for r, _ in stray])} allow{'s' * (len(stray) == 1)} VLAN {vids},"
+                    f" which {neither}"
+                ),
+                cure=f"take VLAN {vids} off the list, or define it",
+                where=tuple(site.places.of(r, "allowed") for r, _ in stray),
             )

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from inkov.campus import Aggregation, Fact
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.links import crossing
 from inkov.checks.site import Site
 from inkov.checks.words import listed
@@ -82,10 +82,13 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
                     (f"{name} {fact.value} ({other})", where)
                 )
         for port, what in odd_ones.items():
-            yield Found(
-                f"{device}:{port}, in {bundle.end.port}, has {', '.join(said for said, _ in what)}",
-                f"give all members of {bundle.end} the same settings",
-                (
+            yield finding(
+                says=(
+                    f"{device}:{port}, in {bundle.end.port}, has"
+                    f" {', '.join(said for said, _ in what)}"
+                ),
+                cure=f"give all members of {bundle.end} the same settings",
+                where=(
                     *(where for _, where in what),
                     Where(device, bundle.end.port, None, bundle.stated.origin),
                 ),
@@ -118,11 +121,13 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
                 done.setdefault(near.end, []).append(far.end)
     for near_end, fars in done.items():
         near = site.resolved(near_end)
-        yield Found(
-            f"{near_end} is a bundle, and {listed([str(far) for far in fars])} at its other end "
-            f"{'is' if len(fars) == 1 else 'are'} not",
-            f"make a bundle of the ports at the other end of {near_end}",
-            (
+        yield finding(
+            says=(
+                f"{near_end} is a bundle, and {listed([str(far) for far in fars])} at its other end"
+                f" {'is' if len(fars) == 1 else 'are'} not"
+            ),
+            cure=f"make a bundle of the ports at the other end of {near_end}",
+            where=(
                 Where(near_end.device, near_end.port, None, near.stated.origin),
                 *(
                     Where(far.device, far.port, None, site.resolved(far).stated.origin)
@@ -130,7 +135,7 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
                 ),
             ),
             vlans=near.view.emit & site.served_anywhere,
-            key=(str(near_end),),
+            key=(near_end,),
         )
 
 
@@ -168,10 +173,10 @@ def aggregation_differs(site: Site) -> Iterator[Found]:
                 if passive
                 else (f"{a.end} is {how_a.value}, {b.end} {how_b.value}")
             )
-            yield Found(
-                f"the bundle between {a.end} and {b.end} does not form: {says}",
-                "let both ends use LACP, at least one of them asking",
-                tuple(
+            yield finding(
+                says=f"the bundle between {a.end} and {b.end} does not form: {says}",
+                cure="let both ends use LACP, at least one of them asking",
+                where=tuple(
                     Where(r.end.device, r.end.port, None, how.origin)
                     for r, how in ((a, how_a), (b, how_b))
                 ),

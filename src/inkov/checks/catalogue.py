@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 
 from inkov.campus import Origin
+from inkov.checks.causes import Cause
 
 if TYPE_CHECKING:
     from inkov.checks.site import Site
@@ -27,6 +28,7 @@ __all__ = [
     "Rule",
     "Severity",
     "Where",
+    "finding",
     "identity",
     "rule",
 ]
@@ -62,10 +64,10 @@ class Found(Struct, frozen=True):
     """What a check yields: what is wrong, the cure, where (both ends of a link), and what the
     finding rests on.
 
-    `severity` is the rule's unless this case is graver or lighter. Findings with one `root` have
-    one cause, and the first of them in the catalogue's order tells the others as consequences.
-    `vlans` are those whose members everywhere are affected, as a mask. `key` tells the finding from
-    others of its rule, the same on every run; by default its places do.
+    `severity` is the rule's unless this case is graver or lighter. Findings with one `cause` are
+    told as one (`causes`). `vlans` are those whose members everywhere are affected, as a mask.
+    `key` tells the finding from others of its rule, the same on every run; by default its places
+    do. Checks make it with `finding`.
     """
 
     says: str
@@ -73,9 +75,33 @@ class Found(Struct, frozen=True):
     where: tuple[Where, ...]
     assumes: tuple[str, ...] = ()
     severity: Severity | None = None
-    root: str = ""
+    cause: Cause | None = None
     vlans: int = 0
     key: tuple[str, ...] = ()
+
+
+def finding(
+    *,
+    says: str,
+    cure: str,
+    where: Iterable[Where],
+    assumes: Iterable[str] = (),
+    severity: Severity | None = None,
+    cause: Cause | None = None,
+    vlans: int = 0,
+    key: Iterable[object] = (),
+) -> Found:
+    """What a check found. Places and assumptions may come in any iterable, the latter repeated."""
+    return Found(
+        says,
+        cure,
+        tuple(where),
+        tuple(dict.fromkeys(assumes)),
+        severity,
+        cause,
+        vlans,
+        tuple(map(str, key)),
+    )
 
 
 class Affected(Struct, frozen=True):

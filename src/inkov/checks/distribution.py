@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from inkov.campus import Distribution, Mode, Role
 from inkov.checks.access import by_switch
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import both, counted, listed
 from inkov.forwarding.needed import unneeded
@@ -68,11 +68,13 @@ def pruning_off(site: Site) -> Iterator[Found]:
             if surplus and resolved.end.device in off:
                 wasted[resolved.end.device] = wasted.get(resolved.end.device, 0) | surplus
     for name, surplus in wasted.items():
-        yield Found(
-            f"{name} has pruning off, and VLAN {bits_to_text(surplus)} crosses its trunks to where"
-            " nobody needs it",
-            "turn pruning on, or list what is needed on each trunk",
-            (Where(name, None, None, off[name].origin),),
+        yield finding(
+            says=(
+                f"{name} has pruning off, and VLAN {bits_to_text(surplus)} crosses its trunks to"
+                " where nobody needs it"
+            ),
+            cure="turn pruning on, or list what is needed on each trunk",
+            where=(Where(name, None, None, off[name].origin),),
         )
 
 
@@ -103,11 +105,13 @@ def prunable_inverted(site: Site) -> Iterator[Found]:
         named = fact.value.bits
         stays = shared & ~needs & ~named & ~(1 << (resolved.native or 0)) & ~(1 << DEFAULT_VID)
         if not named & ~needs and stays:
-            yield Found(
-                f"{resolved.end} may prune VLAN {fact.value} only, all of them needed; VLAN"
-                f" {bits_to_text(stays)}, which nobody needs there, may not be pruned",
-                f"let {resolved.end} prune VLAN {bits_to_text(stays)} instead",
-                (Where(resolved.end.device, resolved.end.port, None, fact.origin),),
+            yield finding(
+                says=(
+                    f"{resolved.end} may prune VLAN {fact.value} only, all of them needed; VLAN"
+                    f" {bits_to_text(stays)}, which nobody needs there, may not be pruned"
+                ),
+                cure=f"let {resolved.end} prune VLAN {bits_to_text(stays)} instead",
+                where=(Where(resolved.end.device, resolved.end.port, None, fact.origin),),
             )
 
 
@@ -128,11 +132,13 @@ def distribution_domains_differ(site: Site) -> Iterator[Found]:
     }
     for odd, others in site.odd_neighbours({name: fact.value for name, fact in stated.items()}):
         usual = stated[others[0]].value
-        yield Found(
-            f"{odd} is in domain {stated[odd].value!r}, and {listed(others)}, linked to it, in"
-            f" {usual!r}",
-            "state the same domain on both, or turn distribution off where it is not meant",
-            tuple(site.switch(name, stated[name].origin) for name in (odd, *others)),
+        yield finding(
+            says=(
+                f"{odd} is in domain {stated[odd].value!r}, and {listed(others)}, linked to it, in"
+                f" {usual!r}"
+            ),
+            cure="state the same domain on both, or turn distribution off where it is not meant",
+            where=tuple(site.places.switch(name, stated[name].origin) for name in (odd, *others)),
             key=(odd,),
         )
 
@@ -156,10 +162,10 @@ def distribution_versions_differ(site: Site) -> Iterator[Found]:
             said = [
                 f"{v} on {listed([n for n, f in stated.items() if f.value == v])}" for v in versions
             ]
-            yield Found(
-                f"the domain {domain!r} runs several versions: {'; '.join(said)}",
-                "state the same version on all",
-                tuple(site.switch(name, fact.origin) for name, fact in stated.items()),
+            yield finding(
+                says=f"the domain {domain!r} runs several versions: {'; '.join(said)}",
+                cure="state the same version on all",
+                where=tuple(site.places.switch(name, fact.origin) for name, fact in stated.items()),
                 key=(domain,),
             )
 
@@ -193,15 +199,19 @@ def distribution_follower_newest(site: Site) -> Iterator[Found]:
                 and shared.revision is not None
                 and shared.revision.value > (highest or 0)
             ):
-                yield Found(
-                    f"{name} only follows in domain {domain!r}, and has revision"
-                    f" {shared.revision.value}; the highest of an origin is {highest}",
-                    f"set the revision of {name} back, and compare its VLAN table with the"
-                    " origin's",
-                    (
-                        site.switch(name, shared.revision.origin),
+                yield finding(
+                    says=(
+                        f"{name} only follows in domain {domain!r}, and has revision"
+                        f" {shared.revision.value}; the highest of an origin is {highest}"
+                    ),
+                    cure=(
+                        f"set the revision of {name} back, and compare its VLAN table with the"
+                        " origin's"
+                    ),
+                    where=(
+                        site.places.switch(name, shared.revision.origin),
                         *(
-                            site.switch(n, s.revision.origin)
+                            site.places.switch(n, s.revision.origin)
                             for n, s in members.items()
                             if _is(s, Role.ORIGIN) and s.revision is not None
                         ),
@@ -226,12 +236,16 @@ def distribution_no_origin(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
         followers = [(n, s.role) for n, s in members.items() if _is(s, Role.FOLLOWER)]
         if followers and not any(_is(s, Role.ORIGIN) for s in members.values()):
-            yield Found(
-                f"{listed([n for n, _ in followers])} follow{'s' * (len(followers) == 1)} in domain"
-                f" {domain!r}, which has no origin among the files",
-                "make one switch the origin, or turn distribution off",
-                tuple(
-                    site.switch(name, role.origin) for name, role in followers if role is not None
+            yield finding(
+                says=(
+                    f"{listed([n for n, _ in followers])} follow{'s' * (len(followers) == 1)} in"
+                    f" domain {domain!r}, which has no origin among the files"
+                ),
+                cure="make one switch the origin, or turn distribution off",
+                where=tuple(
+                    site.places.switch(name, role.origin)
+                    for name, role in followers
+                    if role is not None
                 ),
                 key=(domain,),
             )
@@ -261,12 +275,14 @@ def distribution_origins_differ(site: Site) -> Iterator[Found]:
         differ = differ - VlanSet.of(DEFAULT_VID)
         if differ:
             said = [f"{n} has {differ & tables[n] or 'none'} of them" for n in origins]
-            yield Found(
-                f"{both(origins)} are origins of domain {domain!r}, and differ in VLAN {differ}:"
-                f" {'; '.join(said)}",
-                "leave one origin, or bring the tables to the same state",
-                tuple(
-                    site.switch(n, role.origin)
+            yield finding(
+                says=(
+                    f"{both(origins)} are origins of domain {domain!r}, and differ in VLAN"
+                    f" {differ}: {'; '.join(said)}"
+                ),
+                cure="leave one origin, or bring the tables to the same state",
+                where=tuple(
+                    site.places.switch(n, role.origin)
                     for n in origins
                     if (role := members[n].role) is not None
                 ),
@@ -302,13 +318,18 @@ def distribution_not_carried(site: Site) -> Iterator[Found]:
                 and table - carried
             ):
                 vids = table - carried
-                yield Found(
-                    f"{name} has VLAN {vids}, and version {shared.version.value} of the"
-                    f" distribution carries only {carried}",
-                    "use numbers that are carried, a version that carries them, or no distribution",
-                    (
-                        site.switch(name, shared.version.origin),
-                        *(site.row(name, vid) for vid in list(vids)[:8]),
+                yield finding(
+                    says=(
+                        f"{name} has VLAN {vids}, and version {shared.version.value} of the"
+                        f" distribution carries only {carried}"
+                    ),
+                    cure=(
+                        "use numbers that are carried, a version that carries them, or no"
+                        " distribution"
+                    ),
+                    where=(
+                        site.places.switch(name, shared.version.origin),
+                        *(site.places.row(name, vid) for vid in list(vids)[:8]),
                     ),
                     key=(name,),
                 )
@@ -340,13 +361,17 @@ def private_not_distributed(site: Site) -> Iterator[Found]:
                 and shared.version.value in site.plan.practice.distribution.private
             )
             if rows and not carries and shared.role is not None:
-                yield Found(
-                    f"{name} is {shared.role.value} in its domain, and has private VLANs "
-                    f"{listed([str(v.vid) for v in rows])}",
-                    f"let {name} be a bystander, or use a version that carries private VLANs and"
-                    " say so in the plan",
-                    (
-                        site.switch(name, shared.role.origin),
+                yield finding(
+                    says=(
+                        f"{name} is {shared.role.value} in its domain, and has private VLANs "
+                        f"{listed([str(v.vid) for v in rows])}"
+                    ),
+                    cure=(
+                        f"let {name} be a bystander, or use a version that carries private VLANs"
+                        " and say so in the plan"
+                    ),
+                    where=(
+                        site.places.switch(name, shared.role.origin),
                         *(
                             Where(name, None, v.vid, v.private.origin)
                             for v in rows
@@ -373,11 +398,13 @@ def distribution_unprotected(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
         open_ones = {n: s for n, s in members.items() if s.password is None or not s.password.value}
         if open_ones:
-            yield Found(
-                f"no password protects domain {domain!r} on {listed(list(open_ones))}",
-                "set the same password on all switches of the domain, or turn distribution off",
-                tuple(
-                    site.switch(n, (s.password or s.domain or s.role or s).origin)
+            yield finding(
+                says=f"no password protects domain {domain!r} on {listed(list(open_ones))}",
+                cure=(
+                    "set the same password on all switches of the domain, or turn distribution off"
+                ),
+                where=tuple(
+                    site.places.switch(n, (s.password or s.domain or s.role or s).origin)
                     for n, s in open_ones.items()
                 ),
                 key=(domain,),
@@ -401,10 +428,12 @@ def registration_at_host_port(site: Site) -> Iterator[Found]:
         if r.up and r.completed.registration and r.end not in of and r.mode is not Mode.ROUTED
     ]
     for device, mine in by_switch(ports).items():
-        yield Found(
-            f"{counted(len(mine), 'host port')} of {device} take{'s' * (len(mine) == 1)} part in"
-            f" dynamic registration: {listed([r.end.port for r in mine])}",
-            "turn dynamic registration off there",
-            tuple(site.place(r, "registration") for r in mine),
+        yield finding(
+            says=(
+                f"{counted(len(mine), 'host port')} of {device} take{'s' * (len(mine) == 1)} part"
+                f" in dynamic registration: {listed([r.end.port for r in mine])}"
+            ),
+            cure="turn dynamic registration off there",
+            where=tuple(site.places.of(r, "registration") for r in mine),
             key=(device,),
         )

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from ipaddress import IPv4Network, IPv6Network, ip_address
 
 from inkov.campus import Address, Fact, Host
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import Cause, LinkFails, VlanAbsent
 from inkov.checks.site import Site
 from inkov.checks.words import listed
 from inkov.forwarding.stations import Interface
@@ -46,19 +47,23 @@ def _of_vlans(site: Site) -> list[Interface]:
 def gateway_down(site: Site) -> Iterator[Found]:
     for interface in _of_vlans(site):
         if interface.why_down and interface.why_down != "it is shut":
-            yield Found(
-                f"the gateway of {interface.device} in VLAN {interface.vid} is down:"
-                f" {interface.why_down}",
-                f"define VLAN {interface.vid} on {interface.device}, or let one of its links"
-                " carry it",
-                (_place(interface),),
-                root=_why_down(site, interface),
+            yield finding(
+                says=(
+                    f"the gateway of {interface.device} in VLAN {interface.vid} is down:"
+                    f" {interface.why_down}"
+                ),
+                cure=(
+                    f"define VLAN {interface.vid} on {interface.device}, or let one of its links"
+                    " carry it"
+                ),
+                where=(_place(interface),),
+                cause=_why_down(site, interface),
                 vlans=1 << interface.vid,
             )
 
 
-def _why_down(site: Site, interface: Interface) -> str:
-    """The root: a link of the device that needs the VLAN and does not pass it, or that the device
+def _why_down(site: Site, interface: Interface) -> Cause:
+    """The cause: a link of the device that needs the VLAN and does not pass it, or that the device
     does not have it.
     """
     bit = 1 << interface.vid
@@ -68,8 +73,8 @@ def _why_down(site: Site, interface: Interface) -> str:
             interface.device in ends
             and site.needs[joined.number] & ~site.shared[joined.number] & bit
         ):
-            return site.at_link(joined.link)
-    return site.absent(interface.vid, interface.device)
+            return LinkFails(joined.link)
+    return VlanAbsent(interface.vid, interface.device)
 
 
 @rule(
@@ -90,12 +95,16 @@ def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
             and interface.addresses
             and interface.why_down != "it is shut"
         ):
-            yield Found(
-                f"{interface.device} has {interface.addresses[0].value} in VLAN {interface.vid},"
-                " which is not to be routed",
-                f"remove the gateway of {interface.device} in VLAN {interface.vid}, or correct the"
-                " plan",
-                (
+            yield finding(
+                says=(
+                    f"{interface.device} has {interface.addresses[0].value} in VLAN"
+                    f" {interface.vid}, which is not to be routed"
+                ),
+                cure=(
+                    f"remove the gateway of {interface.device} in VLAN {interface.vid}, or correct"
+                    " the plan"
+                ),
+                where=(
                     _place(interface, interface.addresses[0]),
                     Where("", None, interface.vid, planned.origin),
                 ),
@@ -133,11 +142,13 @@ def gateway_subnets_differ(site: Site) -> Iterator[Found]:
             nets = _networks(odd)
             if any(n.version == usual.version for n in nets) and usual not in nets:
                 peer = next(i for i in group if usual in _networks(i))
-                yield Found(
-                    f"{odd.device} has {odd.addresses[0].value} in VLAN {odd.vid}, and"
-                    f" {peer.device}, in the same broadcast domain, is in {usual}",
-                    f"give {odd.device} an address in {usual}, or correct {peer.device}",
-                    (_place(odd, odd.addresses[0]), _place(peer, peer.addresses[0])),
+                yield finding(
+                    says=(
+                        f"{odd.device} has {odd.addresses[0].value} in VLAN {odd.vid}, and"
+                        f" {peer.device}, in the same broadcast domain, is in {usual}"
+                    ),
+                    cure=f"give {odd.device} an address in {usual}, or correct {peer.device}",
+                    where=(_place(odd, odd.addresses[0]), _place(peer, peer.addresses[0])),
                     vlans=1 << odd.vid,
                     key=(odd.device, str(odd.vid)),
                 )
@@ -166,11 +177,13 @@ def gateway_against_plan(site: Site) -> Iterator[Found]:
         if wrong and len(wrong) == len(
             [f for f in interface.addresses if f.value.version == subnet.version]
         ):
-            yield Found(
-                f"{interface.device} has {wrong[0].value} in VLAN {interface.vid}, and the plan has"
-                f" {subnet}",
-                f"give {interface.device} an address in {subnet}, or correct the plan",
-                (_place(interface, wrong[0]), Where("", None, interface.vid, planned.origin)),
+            yield finding(
+                says=(
+                    f"{interface.device} has {wrong[0].value} in VLAN {interface.vid}, and the plan"
+                    f" has {subnet}"
+                ),
+                cure=f"give {interface.device} an address in {subnet}, or correct the plan",
+                where=(_place(interface, wrong[0]), Where("", None, interface.vid, planned.origin)),
                 vlans=1 << interface.vid,
                 key=(interface.device, str(interface.vid)),
             )
@@ -212,11 +225,13 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
         mask = 1 << first.vid
         for _, _, near, _ in pairs:
             mask |= 1 << near.vid
-        yield Found(
-            f"{first.label} with {fact.value} overlaps"
-            f" {listed([f'{n} with {net}' for n, net in others])}",
-            "give each a subnet of its own",
-            (_place(first, fact), *(_place(near, far) for _, _, near, far in pairs)),
+        yield finding(
+            says=(
+                f"{first.label} with {fact.value} overlaps"
+                f" {listed([f'{n} with {net}' for n, net in others])}"
+            ),
+            cure="give each a subnet of its own",
+            where=(_place(first, fact), *(_place(near, far) for _, _, near, far in pairs)),
             vlans=mask,
             key=(name, span_of),
         )
@@ -252,10 +267,10 @@ def address_used_twice(site: Site) -> Iterator[Found]:
             users.setdefault(("", str(host.address.ip)), []).append((host.name, where))
     for (_, address), named in users.items():
         if len({name for name, _ in named}) > 1:
-            yield Found(
-                f"{address} is the address of {listed([name for name, _ in named])}",
-                "give one of them another address",
-                tuple(where for _, where in named),
+            yield finding(
+                says=f"{address} is the address of {listed([name for name, _ in named])}",
+                cure="give one of them another address",
+                where=tuple(where for _, where in named),
                 key=(address, *sorted(name for name, _ in named)),
             )
 
@@ -280,7 +295,9 @@ def _home(site: Site, host: Host) -> tuple[int, int, list[Interface]] | None:
 
 def _at(site: Site, host: Host, vid: int) -> tuple[Where, Where]:
     resolved = site.resolved(End(host.device, host.port))
-    return Where(host.device, host.port, vid, host.origin), site.place(resolved, "access_vlan", vid)
+    return Where(host.device, host.port, vid, host.origin), site.places.of(
+        resolved, "access_vlan", vid
+    )
 
 
 @rule(
@@ -309,12 +326,16 @@ def host_outside_subnet(site: Site) -> Iterator[Found]:
         if not subnets and planned is not None and planned.subnet is not None:
             subnets = [planned.subnet]
         if subnets and not any(host.address.ip in subnet for subnet in subnets):
-            yield Found(
-                f"{host.name} at {host.device}:{host.port} has {host.address}, and its VLAN {vid}"
-                f" is {listed([str(s) for s in dict.fromkeys(subnets)])}",
-                f"put {host.device} port {host.port} into the VLAN of {host.address.network}, or"
-                " change the address",
-                _at(site, host, vid),
+            yield finding(
+                says=(
+                    f"{host.name} at {host.device}:{host.port} has {host.address}, and its VLAN"
+                    f" {vid} is {listed([str(s) for s in dict.fromkeys(subnets)])}"
+                ),
+                cure=(
+                    f"put {host.device} port {host.port} into the VLAN of {host.address.network},"
+                    " or change the address"
+                ),
+                where=_at(site, host, vid),
                 key=(host.name,),
             )
 
@@ -357,9 +378,9 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
             says = f"which nobody has; in VLAN {vid} there is {listed(right)}"
         else:
             continue  # who routes this subnet is not among the files
-        yield Found(
-            f"{host.name} at {host.device}:{host.port} has gateway {host.gateway}, {says}",
-            (
+        yield finding(
+            says=f"{host.name} at {host.device}:{host.port} has gateway {host.gateway}, {says}",
+            cure=(
                 f"set the gateway of {host.name} to {listed(right)}"
                 if right
                 else (
@@ -367,7 +388,7 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
                     " the gateway"
                 )
             ),
-            _at(site, host, vid),
+            where=_at(site, host, vid),
             key=(host.name,),
         )
 
@@ -392,11 +413,13 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
             str(f.value.ip) for i in near for f in i.addresses if f.value.ip in host.address.network
         ]
         if ways and str(host.address.ip) not in ways:
-            yield Found(
-                f"{host.name} at {host.device}:{host.port} states no gateway; in VLAN {vid} there"
-                f" is {listed(ways)}",
-                f"set the gateway of {host.name}",
-                _at(site, host, vid),
+            yield finding(
+                says=(
+                    f"{host.name} at {host.device}:{host.port} states no gateway; in VLAN {vid}"
+                    f" there is {listed(ways)}"
+                ),
+                cure=f"set the gateway of {host.name}",
+                where=_at(site, host, vid),
                 key=(host.name,),
             )
 
@@ -431,10 +454,12 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
         wanted, why = usual[0][0], f"where {usual[0][1]} switches have theirs"
     for name, interface in single.items():
         if interface.vid != wanted:
-            yield Found(
-                f"{name} has its only address, {interface.addresses[0].value}, in VLAN"
-                f" {interface.vid}, not in VLAN {wanted}, {why}",
-                f"move the address of {name} to VLAN {wanted}",
-                (_place(interface, interface.addresses[0]),),
+            yield finding(
+                says=(
+                    f"{name} has its only address, {interface.addresses[0].value}, in VLAN"
+                    f" {interface.vid}, not in VLAN {wanted}, {why}"
+                ),
+                cure=f"move the address of {name} to VLAN {wanted}",
+                where=(_place(interface, interface.addresses[0]),),
                 key=(name,),
             )

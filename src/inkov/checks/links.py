@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from inkov.campus import Mode
 from inkov.campus.secrets import without_secrets
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import LinkFails
 from inkov.checks.negotiation import talked
 from inkov.checks.site import EVERYTHING, Joined, Site
 from inkov.vlanset import bits_to_text
@@ -42,18 +43,20 @@ def trunk_meets_access(site: Site) -> Iterator[Found]:
             (joined.a, joined.b) if joined.a.effective_mode is Mode.TRUNK else (joined.b, joined.a)
         )
         says, joins, lost = _joins_and_loses(site, joined)
-        yield Found(
-            f"{trunk.end} is a trunk, but {access.end} at its other end is an access port in VLAN "
-            f"{access.view.pvid or '?'}: {says}",
-            f"make {access.end} a trunk like {trunk.end}, or {trunk.end} an access port",
-            (
-                site.place(trunk, "mode", trunk.view.pvid or None),
-                site.place(access, "mode", access.view.pvid or None),
+        yield finding(
+            says=(
+                f"{trunk.end} is a trunk, but {access.end} at its other end is an access port in"
+                f" VLAN {access.view.pvid or '?'}: {says}"
             ),
-            site.assumed_for((trunk, "mode"), (access, "mode")),
+            cure=f"make {access.end} a trunk like {trunk.end}, or {trunk.end} an access port",
+            where=(
+                site.places.of(trunk, "mode", trunk.view.pvid or None),
+                site.places.of(access, "mode", access.view.pvid or None),
+            ),
+            assumes=site.places.assumed_for((trunk, "mode"), (access, "mode")),
             severity=Severity.BREACH if joins else Severity.FAULT,
             vlans=joins | lost,
-            root=site.at_link(joined.link),
+            cause=LinkFails(joined.link),
         )
 
 
@@ -110,11 +113,16 @@ def tagging_differs(site: Site) -> Iterator[Found]:
         if differ:
             untagged_end, tagged_end = (a, b) if a.view.untagged & differ else (b, a)
             vids = bits_to_text(differ)
-            yield Found(
-                f"{untagged_end.end} sends VLAN {vids} untagged, and {tagged_end.end} sends it"
-                " tagged",
-                f"tag VLAN {vids} at both ends, or at neither",
-                (site.place(untagged_end, "native_vlan"), site.place(tagged_end, "allowed")),
+            yield finding(
+                says=(
+                    f"{untagged_end.end} sends VLAN {vids} untagged, and {tagged_end.end} sends it"
+                    " tagged"
+                ),
+                cure=f"tag VLAN {vids} at both ends, or at neither",
+                where=(
+                    site.places.of(untagged_end, "native_vlan"),
+                    site.places.of(tagged_end, "allowed"),
+                ),
                 vlans=differ,
             )
 
@@ -135,12 +143,14 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
     for resolved in site.trunks:
         end, tagged = resolved.end, resolved.view.emit & ~resolved.view.untagged
         if tagged and end not in of and end not in site.outside and end not in site.hosts_at:
-            yield Found(
-                f"{end} is a trunk that lets VLAN {bits_to_text(resolved.view.emit)} through, and"
-                " nobody is known at its other end",
-                f"shut {end}, or write into a cabling or host table what is there",
-                (site.place(resolved, "mode"),),
-                site.assumed_for((resolved, "mode")),
+            yield finding(
+                says=(
+                    f"{end} is a trunk that lets VLAN {bits_to_text(resolved.view.emit)} through,"
+                    " and nobody is known at its other end"
+                ),
+                cure=f"shut {end}, or write into a cabling or host table what is there",
+                where=(site.places.of(resolved, "mode"),),
+                assumes=site.places.assumed_for((resolved, "mode")),
             )
 
 
@@ -164,15 +174,17 @@ def access_port_to_switch(site: Site) -> Iterator[Found]:
             and a.view.pvid == b.view.pvid
             and not talked(joined)
         ):
-            yield Found(
-                f"{a.end} and {b.end} are cabled together, both access ports in VLAN"
-                f" {a.view.pvid or '?'}",
-                "make both ends trunks, or say in the descriptions that it is meant",
-                (
-                    site.place(a, "access_vlan", a.view.pvid or None),
-                    site.place(b, "access_vlan", b.view.pvid or None),
+            yield finding(
+                says=(
+                    f"{a.end} and {b.end} are cabled together, both access ports in VLAN"
+                    f" {a.view.pvid or '?'}"
                 ),
-                root=site.at_link(joined.link),
+                cure="make both ends trunks, or say in the descriptions that it is meant",
+                where=(
+                    site.places.of(a, "access_vlan", a.view.pvid or None),
+                    site.places.of(b, "access_vlan", b.view.pvid or None),
+                ),
+                cause=LinkFails(joined.link),
             )
 
 
@@ -208,15 +220,17 @@ def trunk_expected(site: Site) -> Iterator[Found]:
         if _TRUNKISH.search(about.value) or (
             words[:1] == ["to"] and words[1:2] and words[1].strip(",.;:") in names
         ):
-            yield Found(
-                f"{resolved.end} is described as {without_secrets(about.value)!r}, and is an access"
-                f" port in VLAN {resolved.view.pvid or '?'}",
-                f"make {resolved.end} a trunk, or correct its description",
-                (
-                    site.place(resolved, "mode", resolved.view.pvid or None),
+            yield finding(
+                says=(
+                    f"{resolved.end} is described as {without_secrets(about.value)!r}, and is an"
+                    f" access port in VLAN {resolved.view.pvid or '?'}"
+                ),
+                cure=f"make {resolved.end} a trunk, or correct its description",
+                where=(
+                    site.places.of(resolved, "mode", resolved.view.pvid or None),
                     Where(resolved.end.device, resolved.end.port, None, about.origin),
                 ),
-                site.assumed_for((resolved, "mode")),
+                assumes=site.places.assumed_for((resolved, "mode")),
             )
 
 
@@ -245,10 +259,10 @@ def link_one_sided(site: Site) -> Iterator[Found]:
         reason = (
             "" if silent.device in reporting else " (its file holds no neighbour reports at all)"
         )
-        yield Found(
-            f"only {hearing} reports the link to {silent}; {silent.device} does not{reason}",
-            f"turn on neighbour discovery at {silent}, or add the cable to a cabling table",
-            (
+        yield finding(
+            says=f"only {hearing} reports the link to {silent}; {silent.device} does not{reason}",
+            cure=f"turn on neighbour discovery at {silent}, or add the cable to a cabling table",
+            where=(
                 *_evidence(link),
                 Where(silent.device, silent.port, None, site.resolved(silent).stated.origin),
             ),
@@ -277,11 +291,11 @@ def links_contradict(site: Site) -> Iterator[Found]:
             for other in pair
             if other != conflict.near
         ]
-        yield Found(
-            f"{conflict.near} is reported to be cabled to {' and to '.join(map(str, fars))}",
-            "look where the cable goes; correct the cabling table, or renew the export",
-            tuple(where for link in conflict.links for where in _evidence(link)),
-            ("each of these links is taken to be there",),
+        yield finding(
+            says=f"{conflict.near} is reported to be cabled to {' and to '.join(map(str, fars))}",
+            cure="look where the cable goes; correct the cabling table, or renew the export",
+            where=tuple(where for link in conflict.links for where in _evidence(link)),
+            assumes=("each of these links is taken to be there",),
             key=(str(conflict.near),),
         )
 
@@ -306,10 +320,13 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
     disputed = {link for conflict in site.fabric.wiring.conflicts for link in conflict.links}
     for _, link, a, b in site.links:
         if not link.seen_by and {a.end.device, b.end.device} <= reporting and link not in disputed:
-            yield Found(
-                f"the cabling table joins {a.end} and {b.end}, and neither hears the other there",
-                "look at the cable; correct the table, or find out why the ports are silent",
-                _evidence(link),
+            yield finding(
+                says=(
+                    f"the cabling table joins {a.end} and {b.end}, and neither hears the other"
+                    " there"
+                ),
+                cure="look at the cable; correct the table, or find out why the ports are silent",
+                where=_evidence(link),
             )
 
 
@@ -324,10 +341,10 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
 )
 def neighbour_unknown_port(site: Site) -> Iterator[Found]:
     for stray in site.fabric.wiring.strays:
-        yield Found(
-            f"a report about {stray.near} leads nowhere: {stray.says}",
-            "correct the table, or renew the export of the switch",
-            (Where(stray.near.device, stray.near.port, None, stray.origin),),
+        yield finding(
+            says=f"a report about {stray.near} leads nowhere: {stray.says}",
+            cure="correct the table, or renew the export of the switch",
+            where=(Where(stray.near.device, stray.near.port, None, stray.origin),),
             key=(str(stray.near), stray.says),
         )
 
@@ -392,9 +409,9 @@ def _differ(site: Site, attribute: str, name: str, unit: str) -> Iterator[Found]
                         Where(*end, None, fact.origin) for end, fact in zip(pair, said, strict=True)
                     ]
         if parts:
-            yield Found(
-                f"{'; '.join(parts)} {unit}",
-                f"set the same {name} at both ends",
-                tuple(places),
+            yield finding(
+                says=f"{'; '.join(parts)} {unit}",
+                cure=f"set the same {name} at both ends",
+                where=tuple(places),
                 vlans=crossing(site, joined),
             )

@@ -8,7 +8,7 @@ from difflib import SequenceMatcher
 from fnmatch import fnmatchcase
 
 from inkov.campus import Vlan, natural
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import counted, listed
 
@@ -64,11 +64,11 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
         others = [(name, where) for name, wheres in names[1:] for where in wheres]
         said = listed([f"{name!r} on {where.switch}{_near(name, usual)}" for name, where in others])
         on = places[0].switch if len(places) == 1 else counted(len(places), "switch")
-        yield Found(
-            f"VLAN {vid} is {usual!r} on {on}, but {said}",
-            f"name VLAN {vid} {usual!r} there as well, or rename it everywhere",
-            (*(where for _, where in others), places[0]),
-            key=(str(vid),),
+        yield finding(
+            says=f"VLAN {vid} is {usual!r} on {on}, but {said}",
+            cure=f"name VLAN {vid} {usual!r} there as well, or rename it everywhere",
+            where=(*(where for _, where in others), places[0]),
+            key=(vid,),
         )
 
 
@@ -98,11 +98,13 @@ def name_vlan_differs(site: Site) -> Iterator[Found]:
         others = [(vid, where) for vid, named in vids[1:] for _, where in named]
         said = listed([f"VLAN {vid} on {where.switch}" for vid, where in others])
         on = places[0][1].switch if len(places) == 1 else counted(len(places), "switch")
-        yield Found(
-            f"{places[0][0]!r} is VLAN {usual} on {on}, but {said}",
-            f"use VLAN {usual} for {places[0][0]!r} there as well, or give one of them another"
-            " name",
-            (*(where for _, where in others), places[0][1]),
+        yield finding(
+            says=f"{places[0][0]!r} is VLAN {usual} on {on}, but {said}",
+            cure=(
+                f"use VLAN {usual} for {places[0][0]!r} there as well, or give one of them another"
+                " name"
+            ),
+            where=(*(where for _, where in others), places[0][1]),
             key=(key,),
         )
 
@@ -138,7 +140,7 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
                 for _, mask in crossing.same
             )
             if rows[key].origin == fact.origin or alone:
-                found[key] = site.place(resolved, "access_vlan", key[1])
+                found[key] = site.places.of(resolved, "access_vlan", key[1])
     return found
 
 
@@ -158,13 +160,17 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
 )
 def vlan_by_side_effect(site: Site) -> Iterator[Found]:
     for (switch, vid), where in _created_by_port(site).items():
-        yield Found(
-            f"VLAN {vid} of {switch} has no name: it is there only since port {where.port} was put"
-            " into it",
-            f"move port {where.port} to the VLAN that was meant, or name VLAN {vid} on {switch} if"
-            " it is meant",
-            (where, site.row(switch, vid)),
-            key=(switch, str(vid)),
+        yield finding(
+            says=(
+                f"VLAN {vid} of {switch} has no name: it is there only since port {where.port} was"
+                " put into it"
+            ),
+            cure=(
+                f"move port {where.port} to the VLAN that was meant, or name VLAN {vid} on {switch}"
+                " if it is meant"
+            ),
+            where=(where, site.places.row(switch, vid)),
+            key=(switch, vid),
         )
 
 
@@ -186,11 +192,13 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
             rows.setdefault(vlan.vid, []).append(_where(switch, vlan))
     for vid, places in sorted(rows.items()):
         known = f"; elsewhere it is {names[vid]!r}" if vid in names else ""
-        yield Found(
-            f"VLAN {vid} has no name on {listed([w.switch for w in places])}{known}",
-            f"name it {names[vid]!r} there as well" if vid in names else "name it, or remove it",
-            tuple(places),
-            key=(str(vid),),
+        yield finding(
+            says=f"VLAN {vid} has no name on {listed([w.switch for w in places])}{known}",
+            cure=(
+                f"name it {names[vid]!r} there as well" if vid in names else "name it, or remove it"
+            ),
+            where=tuple(places),
+            key=(vid,),
         )
 
 
@@ -222,9 +230,9 @@ def vlan_name_against_plan(site: Site) -> Iterator[Found]:
             else (f"names are to be like {site.plan.practice.names!r}")
         )
         origin = planned.origin if planned and by_name else site.plan.practice.origin
-        yield Found(
-            f"VLAN {vid} is {name!r} on {listed([w.switch for w in places])}, and {wanted}",
-            "rename it, or correct the plan",
-            (*places, Where("", None, vid, origin)),
+        yield finding(
+            says=f"VLAN {vid} is {name!r} on {listed([w.switch for w in places])}, and {wanted}",
+            cure="rename it, or correct the plan",
+            where=(*places, Where("", None, vid, origin)),
             key=(str(vid), name),
         )

@@ -7,7 +7,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Mode
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import both, counted, listed
 from inkov.forwarding import Resolved
@@ -73,12 +74,14 @@ def untagged_vlan_differs(site: Site) -> Iterator[Found]:
         mask = 0
         for at_a, at_b, _ in joined:
             mask |= 1 << at_a | 1 << at_b
-        yield Found(
-            f"{'; '.join(parts)} by untagged frames between {link.a} and"
-            f" {link.b}{_who(site, link, *joined[0][:2])}".replace(",,", ","),
-            "state the same VLAN for untagged frames at both ends",
-            (site.place(a, one, vid_a), site.place(b, other, vid_b)),
-            site.assumed_for((a, one), (b, other)),
+        yield finding(
+            says=(
+                f"{'; '.join(parts)} by untagged frames between {link.a} and"
+                f" {link.b}{_who(site, link, *joined[0][:2])}".replace(",,", ",")
+            ),
+            cure="state the same VLAN for untagged frames at both ends",
+            where=(site.places.of(a, one, vid_a), site.places.of(b, other, vid_b)),
+            assumes=site.places.assumed_for((a, one), (b, other)),
             vlans=mask,
         )
 
@@ -121,12 +124,14 @@ def native_default(site: Site) -> Iterator[Found]:
         ends = [r for r in group if r.native == DEFAULT_VID and r.view.pvid and r.end not in told]
         if ends:
             verb = "has" if len(ends) == 1 else "have"
-            yield Found(
-                f"{both([r.end for r in ends])} {verb} the default VLAN {DEFAULT_VID} as native"
-                " VLAN",
-                "make a VLAN that no host is in the native VLAN, at both ends",
-                tuple(site.place(r, "native_vlan", DEFAULT_VID) for r in ends),
-                site.assumed_for(*((r, "native_vlan") for r in ends)),
+            yield finding(
+                says=(
+                    f"{both([r.end for r in ends])} {verb} the default VLAN {DEFAULT_VID} as native"
+                    " VLAN"
+                ),
+                cure="make a VLAN that no host is in the native VLAN, at both ends",
+                where=tuple(site.places.of(r, "native_vlan", DEFAULT_VID) for r in ends),
+                assumes=site.places.assumed_for(*((r, "native_vlan") for r in ends)),
             )
 
 
@@ -146,13 +151,15 @@ def native_undefined(site: Site) -> Iterator[Found]:
     for resolved in site.trunks:
         native, table = resolved.native, site.defined(resolved.end.device)
         if native not in (None, DEFAULT_VID) and table is not None and native not in table:
-            yield Found(
-                f"{resolved.end} has native VLAN {native}, which {resolved.end.device} does not"
-                " define",
-                f"define VLAN {native} on {resolved.end.device}, or state another native VLAN",
-                (site.place(resolved, "native_vlan", native),),
-                site.assumed_for((resolved, "native_vlan")),
-                root=site.absent(native or 0, resolved.end.device),
+            yield finding(
+                says=(
+                    f"{resolved.end} has native VLAN {native}, which {resolved.end.device} does not"
+                    " define"
+                ),
+                cure=f"define VLAN {native} on {resolved.end.device}, or state another native VLAN",
+                where=(site.places.of(resolved, "native_vlan", native),),
+                assumes=site.places.assumed_for((resolved, "native_vlan")),
+                cause=VlanAbsent(native or 0, resolved.end.device),
             )
 
 
@@ -172,10 +179,15 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
             continue
         if resolved.stated.native_vlan is None:
             continue  # nobody asked for one: the trunk has none
-        yield Found(
-            f"{resolved.end} has native VLAN {native}, but allows only VLAN {resolved.allowed}",
-            f"allow VLAN {native} at {resolved.end}, or state that it has no native VLAN",
-            (site.place(resolved, "native_vlan", native), site.place(resolved, "allowed")),
+        yield finding(
+            says=(
+                f"{resolved.end} has native VLAN {native}, but allows only VLAN {resolved.allowed}"
+            ),
+            cure=f"allow VLAN {native} at {resolved.end}, or state that it has no native VLAN",
+            where=(
+                site.places.of(resolved, "native_vlan", native),
+                site.places.of(resolved, "allowed"),
+            ),
         )
 
 
@@ -214,17 +226,19 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
         homes = {r.end.device for r in ports}
         near = [r for r in ends if r.end.device in homes] or ends[:1]
         if ends:
-            yield Found(
-                f"VLAN {vid} is native on {counted(len(ends), 'trunk')}"
-                f" ({listed([str(r.end) for r in ends])}), and {counted(len(ports), 'host port')}"
-                f" {'is' if len(ports) == 1 else 'are'} in it"
-                f" ({listed([str(r.end) for r in ports])})",
-                "make a VLAN that no host is in the native VLAN of these trunks",
-                (
-                    *(site.place(r, "access_vlan", vid) for r in ports),
-                    *(site.place(r, "native_vlan", vid) for r in near),
+            yield finding(
+                says=(
+                    f"VLAN {vid} is native on {counted(len(ends), 'trunk')}"
+                    f" ({listed([str(r.end) for r in ends])}), and"
+                    f" {counted(len(ports), 'host port')} {'is' if len(ports) == 1 else 'are'} in"
+                    f" it ({listed([str(r.end) for r in ports])})"
                 ),
-                key=(str(vid),),
+                cure="make a VLAN that no host is in the native VLAN of these trunks",
+                where=(
+                    *(site.places.of(r, "access_vlan", vid) for r in ports),
+                    *(site.places.of(r, "native_vlan", vid) for r in near),
+                ),
+                key=(vid,),
                 vlans=1 << vid,
             )
 
@@ -249,13 +263,15 @@ def native_against_practice(site: Site) -> Iterator[Found]:
             r for r in group if r.native not in (None, wanted, DEFAULT_VID) and r.end not in told
         ]
         if ends:
-            yield Found(
-                f"{both([r.end for r in ends])} ha{'s' if len(ends) == 1 else 've'} native VLAN"
-                f" {both(sorted({str(r.native) for r in ends}))}; the house's native VLAN is"
-                f" {wanted}",
-                f"state native VLAN {wanted} at both ends",
-                (
-                    *(site.place(r, "native_vlan", r.native) for r in ends),
+            yield finding(
+                says=(
+                    f"{both([r.end for r in ends])} ha{'s' if len(ends) == 1 else 've'} native VLAN"
+                    f" {both(sorted({str(r.native) for r in ends}))}; the house's native VLAN is"
+                    f" {wanted}"
+                ),
+                cure=f"state native VLAN {wanted} at both ends",
+                where=(
+                    *(site.places.of(r, "native_vlan", r.native) for r in ends),
                     Where("", None, wanted, site.plan.practice.origin),
                 ),
                 key=tuple(str(r.end) for r in ends),
@@ -284,13 +300,15 @@ def native_tagged_at_one_end(site: Site) -> Iterator[Found]:
             and tags[0] != tags[1]
         ):
             tagging, other = (a, b) if tags[0] else (b, a)
-            yield Found(
-                f"{tagging.end} tags its native VLAN {a.view.pvid}, and {other.end} at its other"
-                " end does not",
-                "tag the native VLAN at both ends, or at neither",
-                (
-                    site.place(tagging, "native_tagged", a.view.pvid),
-                    site.place(other, "native_tagged", b.view.pvid),
+            yield finding(
+                says=(
+                    f"{tagging.end} tags its native VLAN {a.view.pvid}, and {other.end} at its"
+                    " other end does not"
+                ),
+                cure="tag the native VLAN at both ends, or at neither",
+                where=(
+                    site.places.of(tagging, "native_tagged", a.view.pvid),
+                    site.places.of(other, "native_tagged", b.view.pvid),
                 ),
                 vlans=1 << a.view.pvid & site.served_anywhere,
             )

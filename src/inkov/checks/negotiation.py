@@ -7,7 +7,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Basis, Mode, Negotiation
-from inkov.checks.catalogue import Found, Severity, rule
+from inkov.checks.catalogue import Found, Severity, finding, rule
+from inkov.checks.causes import LinkFails
 from inkov.checks.site import Joined, Site
 from inkov.checks.words import both, counted, listed
 from inkov.forwarding import Resolved
@@ -28,7 +29,7 @@ def talked(joined: Joined) -> list[Resolved]:
 
 
 def _by_default(site: Site, resolved: Resolved) -> bool:
-    return site.fact(resolved, "negotiation").origin.basis is not Basis.STATED
+    return site.places.fact(resolved, "negotiation").origin.basis is not Basis.STATED
 
 
 @rule(
@@ -67,14 +68,14 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
         defaults = [r for r in failed if _by_default(site, r)]
         if defaults:
             says += f" (by the default of {listed(sorted({_platform(site, r) for r in defaults}))})"
-        yield Found(
-            says,
-            f"make {a.end} and {b.end} fixed trunks with the same list and native VLAN",
-            (site.place(a, "negotiation"), site.place(b, "negotiation")),
-            site.assumed_for(*((r, "negotiation") for r in failed)),
+        yield finding(
+            says=says,
+            cure=f"make {a.end} and {b.end} fixed trunks with the same list and native VLAN",
+            where=(site.places.of(a, "negotiation"), site.places.of(b, "negotiation")),
+            assumes=site.places.assumed_for(*((r, "negotiation") for r in failed)),
             severity=Severity.BREACH if joins else Severity.FAULT,
             vlans=joins | lost,
-            root=site.at_link(joined.link),
+            cause=LinkFails(joined.link),
         )
 
 
@@ -97,13 +98,15 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
             and b is not None
             and a.completed.negotiation is not b.completed.negotiation
         ):
-            yield Found(
-                f"neither {a.end} nor {b.end} states how it negotiates: the default of"
-                f" {_platform(site, a)} is {a.completed.negotiation}, that of {_platform(site, b)}"
-                f" is {b.completed.negotiation}",
-                "make both ends fixed trunks, without negotiation",
-                (site.place(a, "negotiation"), site.place(b, "negotiation")),
-                site.assumed_for((a, "negotiation"), (b, "negotiation")),
+            yield finding(
+                says=(
+                    f"neither {a.end} nor {b.end} states how it negotiates: the default of"
+                    f" {_platform(site, a)} is {a.completed.negotiation}, that of"
+                    f" {_platform(site, b)} is {b.completed.negotiation}"
+                ),
+                cure="make both ends fixed trunks, without negotiation",
+                where=(site.places.of(a, "negotiation"), site.places.of(b, "negotiation")),
+                assumes=site.places.assumed_for((a, "negotiation"), (b, "negotiation")),
             )
 
 
@@ -124,13 +127,15 @@ def negotiation_by_default(site: Site) -> Iterator[Found]:
         ends = [r for r in (a, b) if r is not None]
         if len(ends) == 1 or ends[0].completed.negotiation is ends[1].completed.negotiation:
             whose = listed(sorted({_platform(site, r) for r in ends}))
-            yield Found(
-                f"{both([r.end for r in ends])} became"
-                f" {'trunks' if len(ends) > 1 else ends[0].mode} by negotiation,"
-                f" {ends[0].completed.negotiation} by the default of {whose}",
-                "make both ends fixed trunks, without negotiation",
-                tuple(site.place(r, "negotiation") for r in ends),
-                site.assumed_for(*((r, "negotiation") for r in ends)),
+            yield finding(
+                says=(
+                    f"{both([r.end for r in ends])} became"
+                    f" {'trunks' if len(ends) > 1 else ends[0].mode} by negotiation,"
+                    f" {ends[0].completed.negotiation} by the default of {whose}"
+                ),
+                cure="make both ends fixed trunks, without negotiation",
+                where=tuple(site.places.of(r, "negotiation") for r in ends),
+                assumes=site.places.assumed_for(*((r, "negotiation") for r in ends)),
             )
 
 
@@ -169,11 +174,13 @@ def negotiation_on(site: Site) -> Iterator[Found]:
         rest = [r for r in (joined.a, joined.b) if negotiates(r.completed) and _by_default(site, r)]
         if ends and not rest and not talked(joined):
             house = "; the house rule is that no port does" if against else ""
-            yield Found(
-                f"{both([r.end for r in ends])} negotiate{'s' * (len(ends) == 1)} whether to be a"
-                f" trunk{house}",
-                "make both ends fixed trunks, without negotiation",
-                tuple(site.place(r, "negotiation") for r in ends),
+            yield finding(
+                says=(
+                    f"{both([r.end for r in ends])} negotiate{'s' * (len(ends) == 1)} whether to be"
+                    f" a trunk{house}"
+                ),
+                cure="make both ends fixed trunks, without negotiation",
+                where=tuple(site.places.of(r, "negotiation") for r in ends),
                 severity=Severity.RISK if against else None,
             )
 
@@ -206,14 +213,18 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
                 for view in site.fabric.bridge_ports[number].on_request:
                     opened |= view.emit
         opens = f"VLAN {bits_to_text(opened)}" if opened else "no VLAN yet, as the list is empty"
-        yield Found(
-            f"{counted(len(ports), 'host port')} of {device} would become"
-            f" {'a trunk' if len(ports) == 1 else 'trunks'} for anyone who asks ({how}):"
-            f" {listed([r.end.port for r in ports])}; open then: {opens}",
-            "make them fixed access ports, without negotiation",
-            tuple(site.place(r, "negotiation") for r in ports),
-            tuple(dict.fromkeys(a for r in ports for a in site.assumed_for((r, "negotiation")))),
-            key=(device, str(how)),
+        yield finding(
+            says=(
+                f"{counted(len(ports), 'host port')} of {device} would become"
+                f" {'a trunk' if len(ports) == 1 else 'trunks'} for anyone who asks ({how}):"
+                f" {listed([r.end.port for r in ports])}; open then: {opens}"
+            ),
+            cure="make them fixed access ports, without negotiation",
+            where=tuple(site.places.of(r, "negotiation") for r in ports),
+            assumes=tuple(
+                dict.fromkeys(a for r in ports for a in site.places.assumed_for((r, "negotiation")))
+            ),
+            key=(device, how),
         )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Fact
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet
@@ -38,10 +38,10 @@ def port_against_plan(site: Site) -> Iterator[Found]:
             device, port or planned.port, planned.values.get("access_vlan"), planned.origin
         )
         if port is None:
-            yield Found(
-                f"the plan has a port {planned.port} on {device}, which has none",
-                "correct the plan, or complete the configuration of the switch",
-                (here,),
+            yield finding(
+                says=f"the plan has a port {planned.port} on {device}, which has none",
+                cure="correct the plan, or complete the configuration of the switch",
+                where=(here,),
             )
             continue
         resolved = site.resolved(End(device, port))
@@ -56,19 +56,19 @@ def port_against_plan(site: Site) -> Iterator[Found]:
                 for a, found in wrong.items()
             ]
             cure = " and ".join(f"{_named(a)} {_word(planned.values[a])}" for a in wrong)
-            yield Found(
-                f"{device} port {port} has {'; '.join(said)}",
-                f"set {cure} on port {port} of {device}, or correct the plan",
-                (*(site.place(resolved, a) for a in wrong), here),
-                site.assumed_for(*((resolved, a) for a in wrong)),
+            yield finding(
+                says=f"{device} port {port} has {'; '.join(said)}",
+                cure=f"set {cure} on port {port} of {device}, or correct the plan",
+                where=(*(site.places.of(resolved, a) for a in wrong), here),
+                assumes=site.places.assumed_for(*((resolved, a) for a in wrong)),
                 key=(device, port),
             )
 
     for name, where in unknown.items():
-        yield Found(
-            f"the port plan has a switch {name!r} that is not among the files",
-            "add its configuration, or correct the plan",
-            (where,),
+        yield finding(
+            says=f"the port plan has a switch {name!r} that is not among the files",
+            cure="add its configuration, or correct the plan",
+            where=(where,),
             severity=Severity.NOTE,
         )
 

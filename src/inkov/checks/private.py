@@ -7,7 +7,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Device, Mode, Private
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import LinkFails, VlanAbsent
 from inkov.checks.site import Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
@@ -65,14 +66,21 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
                     if vid in (device.vlans or {})
                     else "does not define"
                 )
-                yield Found(
-                    f"VLAN {primary} of {device.name} is primary of VLAN {vid}, which {device.name}"
-                    f" {how}",
-                    f"define VLAN {vid} on {device.name} as isolated or community",
-                    tuple(
-                        dict.fromkeys((site.row(device.name, primary), site.row(device.name, vid)))
+                yield finding(
+                    says=(
+                        f"VLAN {primary} of {device.name} is primary of VLAN {vid}, which"
+                        f" {device.name} {how}"
                     ),
-                    root=site.absent(vid, device.name),
+                    cure=f"define VLAN {vid} on {device.name} as isolated or community",
+                    where=tuple(
+                        dict.fromkeys(
+                            (
+                                site.places.row(device.name, primary),
+                                site.places.row(device.name, vid),
+                            )
+                        )
+                    ),
+                    cause=VlanAbsent(vid, device.name),
                     vlans=1 << vid,
                     key=(device.name, str(primary), str(vid)),
                 )
@@ -94,10 +102,13 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
             associated = associated | listed_ones
         for vid, kind in _secondaries(device).items():
             if vid not in associated:
-                yield Found(
-                    f"VLAN {vid} of {device.name} is {kind}, and associated with no primary VLAN",
-                    f"associate VLAN {vid} with its primary on {device.name}",
-                    (site.row(device.name, vid),),
+                yield finding(
+                    says=(
+                        f"VLAN {vid} of {device.name} is {kind}, and associated with no primary"
+                        " VLAN"
+                    ),
+                    cure=f"associate VLAN {vid} with its primary on {device.name}",
+                    where=(site.places.row(device.name, vid),),
                     vlans=1 << vid,
                 )
 
@@ -144,15 +155,17 @@ def association_differs(site: Site) -> Iterator[Found]:
                 if len(lists) > 1
                 else []
             )
-            yield Found(
-                f"VLAN {primary} is primary of {', of '.join(said)}" * bool(said)
+            yield finding(
+                says=f"VLAN {primary} is primary of {', of '.join(said)}" * bool(said)
                 + "; " * bool(said and mixed)
                 + "; ".join(mixed),
-                f"associate VLAN {primary} with the same secondaries, of the same kinds, on every"
-                " switch",
-                tuple(site.row(name, primary) for name in by_device),
+                cure=(
+                    f"associate VLAN {primary} with the same secondaries, of the same kinds, on"
+                    " every switch"
+                ),
+                where=tuple(site.places.row(name, primary) for name in by_device),
                 vlans=whole.bits,
-                key=(str(primary),),
+                key=(primary,),
             )
 
 
@@ -173,13 +186,15 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
         wanted = _primaries(site.fabric.device(resolved.end.device)).get(primary, VlanSet())
         missing = wanted - resolved.completed.secondaries
         if missing:
-            yield Found(
-                f"{resolved.end} is promiscuous in VLAN {primary}, and does not map VLAN {missing},"
-                " secondary to it",
-                f"map VLAN {missing} at {resolved.end}",
-                (
-                    site.place(resolved, "secondaries", primary),
-                    site.row(resolved.end.device, primary),
+            yield finding(
+                says=(
+                    f"{resolved.end} is promiscuous in VLAN {primary}, and does not map VLAN"
+                    f" {missing}, secondary to it"
+                ),
+                cure=f"map VLAN {missing} at {resolved.end}",
+                where=(
+                    site.places.of(resolved, "secondaries", primary),
+                    site.places.row(resolved.end.device, primary),
                 ),
                 vlans=missing.bits,
             )
@@ -210,11 +225,16 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
                 if owners
                 else "secondary to none"
             )
-            yield Found(
-                f"{resolved.end} has primary VLAN {primary} and secondary VLAN {vid}, which is"
-                f" {whose}",
-                f"state at {resolved.end} the primary that VLAN {vid} belongs to",
-                (site.place(resolved, "secondary", vid), site.place(resolved, "primary", primary)),
+            yield finding(
+                says=(
+                    f"{resolved.end} has primary VLAN {primary} and secondary VLAN {vid}, which is"
+                    f" {whose}"
+                ),
+                cure=f"state at {resolved.end} the primary that VLAN {vid} belongs to",
+                where=(
+                    site.places.of(resolved, "secondary", vid),
+                    site.places.of(resolved, "primary", primary),
+                ),
                 key=(str(resolved.end),),
             )
 
@@ -256,13 +276,18 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
                     if crosses >> primary & 1
                     else "secondaries of VLAN {0}, but not VLAN {0} itself"
                 )
-                yield Found(
-                    f"the trunk between {a.end} and {b.end} carries"
-                    f" {what.format(primary, bits_to_text(missing))}",
-                    f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
-                    (site.place(a, "allowed", primary), site.place(b, "allowed", primary)),
+                yield finding(
+                    says=(
+                        f"the trunk between {a.end} and {b.end} carries"
+                        f" {what.format(primary, bits_to_text(missing))}"
+                    ),
+                    cure=f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
+                    where=(
+                        site.places.of(a, "allowed", primary),
+                        site.places.of(b, "allowed", primary),
+                    ),
                     vlans=missing,
-                    root=site.at_link(joined.link),
+                    cause=LinkFails(joined.link),
                 )
 
 
@@ -286,12 +311,14 @@ def private_unsupported(site: Site) -> Iterator[Found]:
         for name, platform in site.plan.platforms.items():
             if device.platform.name == name and not platform.private_vlans:
                 rows = [v.vid for v in (device.vlans or {}).values() if v.private is not None]
-                yield Found(
-                    f"{device.name} is a {name} switch, which cannot do private VLANs, and has VLAN"
-                    f" {listed([str(v) for v in rows])} as private ones",
-                    f"keep private VLANs off {device.name}",
-                    (
-                        *(site.row(device.name, vid) for vid in rows),
+                yield finding(
+                    says=(
+                        f"{device.name} is a {name} switch, which cannot do private VLANs, and has"
+                        f" VLAN {listed([str(v) for v in rows])} as private ones"
+                    ),
+                    cure=f"keep private VLANs off {device.name}",
+                    where=(
+                        *(site.places.row(device.name, vid) for vid in rows),
                         Where("", None, None, platform.origin),
                     ),
                     key=(device.name,),
@@ -315,11 +342,13 @@ def protected_uplink(site: Site) -> Iterator[Found]:
     hosts = {r.end.device for r in protected if r.end not in site.fabric.wiring.of}
     for resolved in protected:
         if resolved.end in site.fabric.wiring.of and resolved.end.device in hosts:
-            yield Found(
-                f"{resolved.end}, a link to another switch, is protected: the protected host ports"
-                f" of {resolved.end.device} cannot use it",
-                f"take the protection off {resolved.end}",
-                (site.place(resolved, "protected"),),
+            yield finding(
+                says=(
+                    f"{resolved.end}, a link to another switch, is protected: the protected host"
+                    f" ports of {resolved.end.device} cannot use it"
+                ),
+                cure=f"take the protection off {resolved.end}",
+                where=(site.places.of(resolved, "protected"),),
             )
 
 
@@ -356,10 +385,14 @@ def protected_only_here(site: Site) -> Iterator[Found]:
     for (_, vid), by_device in found.items():
         if len(by_device) > 1:
             count = sum(map(len, by_device.values()))
-            yield Found(
-                f"{counted(count, 'protected port')} in VLAN {vid} on {listed(list(by_device))}"
-                " talk with each other from switch to switch",
-                f"use an isolated private VLAN instead of VLAN {vid} with protected ports",
-                tuple(site.place(ports[0], "protected", vid) for ports in by_device.values()),
-                key=(str(vid),),
+            yield finding(
+                says=(
+                    f"{counted(count, 'protected port')} in VLAN {vid} on {listed(list(by_device))}"
+                    " talk with each other from switch to switch"
+                ),
+                cure=f"use an isolated private VLAN instead of VLAN {vid} with protected ports",
+                where=tuple(
+                    site.places.of(ports[0], "protected", vid) for ports in by_device.values()
+                ),
+                key=(vid,),
             )

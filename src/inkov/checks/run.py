@@ -41,6 +41,7 @@ from inkov.checks.catalogue import (
     Where,
     identity,
 )
+from inkov.checks.causes import Cause
 from inkov.checks.site import Site
 from inkov.forwarding import Fabric
 from inkov.plan import Acceptance, Plan
@@ -126,34 +127,51 @@ part of it.
 """
 
 
-def _by_cause(found: list[tuple[Rule, Found]]) -> list[tuple[Rule, Found, tuple[str, ...]]]:
-    """One entry for each cause: what is first in the catalogue's order, as grave as the worst that
-    comes of it.
+Entry = tuple[Rule, Found]
+
+
+def _by_cause(entries: list[Entry]) -> list[tuple[Rule, Found, tuple[str, ...]]]:
+    """One entry for each cause, with what comes of it.
+
+    The first in the catalogue's order leads, and is as grave as the worst that comes of it.
     """
-    groups: dict[str, list[tuple[Rule, Found]]] = {}
-    found = sorted(found, key=lambda entry: entry[0].slug in _HINTS)
-    for number, (rule, one) in enumerate(found):
-        groups.setdefault(one.root or f"#{number}", []).append((rule, one))
-    told: dict[tuple[str, str | None], list[tuple[Rule, Found]]] = {}
-    for group in groups.values():
-        for rule, one in group:
-            for where in one.where if rule.slug not in _HINTS else ():
-                told.setdefault((where.switch, where.port), group)
-    for root, group in list(groups.items()):
-        rule, one = group[0]
-        other = told.get((one.where[0].switch, one.where[0].port)) if rule.slug in _HINTS else None
-        if other is not None and other is not group:
-            other.extend(groups.pop(root))
+    hints = [entry for entry in entries if entry[0].slug in _HINTS]
+    groups = _grouped([entry for entry in entries if entry[0].slug not in _HINTS])
     result = []
-    for group in groups.values():
+    for group in [*groups, *_apart(hints, groups)]:
         rule, lead = group[0]
-        worst = min(
-            (one.severity or rule.severity for rule, one in group),
-            key=lambda severity: severity.rank,
-        )
-        others = tuple(f"{one.says} ({rule.slug})" for rule, one in group[1:])
-        result.append((rule, replace(lead, severity=worst), others))
+        severities = [one.severity or rule.severity for rule, one in group]
+        worst = min(severities, key=lambda severity: severity.rank)
+        consequences = tuple(f"{one.says} ({rule.slug})" for rule, one in group[1:])
+        result.append((rule, replace(lead, severity=worst), consequences))
     return result
+
+
+def _grouped(entries: list[Entry]) -> list[list[Entry]]:
+    """What has one cause together; what states none is alone."""
+    groups: dict[Cause | int, list[Entry]] = {}
+    for number, entry in enumerate(entries):
+        cause = entry[1].cause
+        groups.setdefault(number if cause is None else cause, []).append(entry)
+    return list(groups.values())
+
+
+def _apart(hints: list[Entry], groups: list[list[Entry]]) -> list[list[Entry]]:
+    """Add each hint to the first group that points at its port; returns those that fit none."""
+    pointing: dict[tuple[str, str | None], list[Entry]] = {}
+    for group in groups:
+        for _, one in group:
+            for where in one.where:
+                pointing.setdefault((where.switch, where.port), group)
+    alone = []
+    for hint in hints:
+        place = hint[1].where[0]
+        near = pointing.get((place.switch, place.port))
+        if near is not None:
+            near.append(hint)
+        else:
+            alone.append([hint])
+    return alone
 
 
 def _finding(rule: Rule, one: Found, consequences: tuple[str, ...], radius: Radius) -> Finding:
@@ -202,13 +220,13 @@ def _accept(findings: list[Finding], site: Site, chosen: set[str], today: date) 
             )
         )
         one = Found(
-            says,
-            (
+            says=says,
+            cure=(
                 "take it out of the plan"
                 if id(acceptance) not in used
                 else "mend it, or accept it anew"
             ),
-            (Where("", None, acceptance.vlan, acceptance.origin),),
+            where=(Where("", None, acceptance.vlan, acceptance.origin),),
             key=(_named(acceptance),),
         )
         rule = CATALOGUE[_STALE]

@@ -13,7 +13,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from inkov.campus import Mode, PortKind
-from inkov.checks.catalogue import Found, Severity, rule
+from inkov.checks.catalogue import Found, Severity, finding, rule
 from inkov.checks.site import Site
 from inkov.checks.words import listed
 from inkov.forwarding import Resolved
@@ -100,15 +100,17 @@ def odd_one_out(site: Site) -> Iterator[Found]:
             )
             wanted += f" with voice VLAN {voice}" if voice else ""
             peers = [n for n in sisters if n != name]
-            yield Found(
-                f"{one.end} differs from the same port of its sisters: it is {wanted} on {number}"
-                f" switches ({listed(peers)})",
-                f"set {one.end} like {peer.end}, or say in its description why it differs",
-                (
-                    site.place(one, _decides(one), one.view.pvid or None),
-                    site.place(peer, _decides(peer), vid or None),
+            yield finding(
+                says=(
+                    f"{one.end} differs from the same port of its sisters: it is {wanted} on"
+                    f" {number} switches ({listed(peers)})"
                 ),
-                site.assumed_for((one, _decides(one))),
+                cure=f"set {one.end} like {peer.end}, or say in its description why it differs",
+                where=(
+                    site.places.of(one, _decides(one), one.view.pvid or None),
+                    site.places.of(peer, _decides(peer), vid or None),
+                ),
+                assumes=site.places.assumed_for((one, _decides(one))),
                 key=(name, one.end.port),
             )
 

@@ -7,10 +7,9 @@ from functools import cached_property
 from operator import attrgetter
 from typing import NamedTuple
 
-from inkov.campus import Basis, Device, Fact, Mode, Origin, natural
-from inkov.checks.catalogue import Where
+from inkov.campus import Device, Fact, Mode, natural
+from inkov.checks.places import Places
 from inkov.forwarding import Fabric, Resolved
-from inkov.forwarding.completion import completed_fact
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
 from inkov.forwarding.serve import served_by_device
@@ -24,9 +23,6 @@ __all__ = ["DEFAULT_VID", "EVERYTHING", "Joined", "Site"]
 DEFAULT_VID = 1
 """IEEE 802.1Q, Table 9-2: the default PVID."""
 EVERYTHING = VlanSet.all()
-
-_OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"}
-"""What decides in a general port what these decide in a trunk or an access port."""
 
 _RARE = (
     "voice_vlan",
@@ -63,6 +59,7 @@ class Site:
 
     def __init__(self, fabric: Fabric, plan: Plan | None = None) -> None:
         self.fabric = fabric
+        self.places = Places(fabric)
         self.plan: PlanFile = (plan or Plan()).says
         self.wanted = (plan or Plan()).needed
 
@@ -311,61 +308,3 @@ class Site:
 
     def resolved(self, end: End) -> Resolved:
         return self.fabric.ports[end]
-
-    # Facts, places and what they rest on.
-
-    def fact(self, resolved: Resolved, attribute: str) -> Fact[object]:
-        """An attribute with its origin: the line that states it, or whose default it is."""
-        if resolved.mode is Mode.GENERAL:
-            attribute = _OF_GENERAL.get(attribute, attribute)
-        platform = self.fabric.device(resolved.end.device).platform
-        fact = completed_fact(resolved.stated, platform, attribute)
-        if fact is None:
-            return Fact(None, resolved.stated.origin)
-        return fact
-
-    def place(self, resolved: Resolved, attribute: str, vlan: int | None = None) -> Where:
-        """Where an attribute of a port was decided."""
-        origin = self.fact(resolved, attribute).origin
-        if not origin.file:  # a default: the place to change it is the port
-            origin = resolved.stated.origin
-        return Where(resolved.end.device, resolved.end.port, vlan, origin)
-
-    def assumed_for(self, *facts: tuple[Resolved, str]) -> tuple[str, ...]:
-        """The defaults and assumptions behind some attributes, in words."""
-        found: dict[str, None] = {}
-        for resolved, attribute in facts:
-            if resolved.mode is Mode.GENERAL:
-                attribute = _OF_GENERAL.get(attribute, attribute)  # noqa: PLW2901
-            origin = self.fact(resolved, attribute).origin
-            if origin.basis is not Basis.STATED:
-                found[
-                    f"{resolved.end}: {attribute.replace('_', ' ')} not stated; {origin.says}"
-                ] = None
-        return tuple(found)
-
-    def row(self, device: str, vid: int) -> Where:
-        """The row of a VLAN in a switch's table, or else the switch."""
-        found = (self.fabric.device(device).vlans or {}).get(vid)
-        return Where(
-            device,
-            None,
-            vid,
-            found.origin if found is not None else self.fabric.device(device).origin,
-        )
-
-    def switch(self, device: str, origin: Origin | None = None) -> Where:
-        """A switch as a whole."""
-        return Where(device, None, None, origin or self.fabric.device(device).origin)
-
-    def at_link(self, link: Link) -> str:
-        """The root of all that goes wrong since a link does not pass what it should."""
-        return f"link {link.a} {link.b}"
-
-    def overridden(self, device: str, ports: list[str]) -> str:
-        """The root of all that one range of ports took from another."""
-        return f"overridden on {device}: {ports}"
-
-    def absent(self, vid: int, device: str) -> str:
-        """The root of all that goes wrong since a switch does not have a VLAN."""
-        return f"VLAN {vid} absent on {device}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Campus, Device, Origin
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
 from inkov.checks.words import listed
 from inkov.forwarding import Fabric, Resolved, resolve
@@ -37,10 +37,10 @@ def sources_disagree(site: Site) -> Iterator[Found]:
                 ]
             )
             more = f", and {len(found) - 3} more" if len(found) > 3 else ""
-            yield Found(
-                f"two sources of {first.name} disagree: {said}{more}",
-                "find out which is true, and collect the other again or correct the switch",
-                tuple(place for *_, places in found for place in places),
+            yield finding(
+                says=f"two sources of {first.name} disagree: {said}{more}",
+                cure="find out which is true, and collect the other again or correct the switch",
+                where=tuple(place for *_, places in found for place in places),
             )
 
 

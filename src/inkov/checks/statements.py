@@ -8,7 +8,8 @@ from collections.abc import Iterator
 
 from inkov.campus import Origin, Overridden
 from inkov.campus.secrets import without_secrets
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import RangeOverridden
 from inkov.checks.site import Site
 from inkov.checks.words import counted, listed
 
@@ -36,15 +37,17 @@ def statement_overridden(site: Site) -> Iterator[Found]:
             ports = list(dict.fromkeys(c.port for c in changes))
             values = without_secrets(first.before), without_secrets(first.after)
             what = f"{first.attribute.replace('_', ' ')} {values[0]}, later {values[1]}"
-            yield Found(
-                f"{device.name} {'port ' + listed(ports) if ports[0] else 'VLAN table'}: {what}:"
-                " the later statement counts",
-                "remove the statement that does not count",
-                (
+            yield finding(
+                says=(
+                    f"{device.name} {'port ' + listed(ports) if ports[0] else 'VLAN table'}:"
+                    f" {what}: the later statement counts"
+                ),
+                cure="remove the statement that does not count",
+                where=(
                     Where(device.name, ports[0] or None, None, old),
                     Where(device.name, ports[0] or None, None, new),
                 ),
-                root=site.overridden(device.name, ports),
+                cause=RangeOverridden(device.name, tuple(ports)),
                 key=(device.name, first.attribute, *ports),
             )
 
@@ -86,11 +89,14 @@ def line_not_understood(site: Site) -> Iterator[Found]:
     devices = {device.origin.file: device.name for device in site.devices}
     for file, lines in sorted(by_file.items()):
         shown = listed([repr(text.strip()) for _, text in lines[:3]])
-        yield Found(
-            f"{counted(len(lines), 'line')} of {file} {'was' if len(lines) == 1 else 'were'} not"
-            f" understood: {shown}" + (f" and {len(lines) - 3} more" if len(lines) > 3 else ""),
-            "add their forms to the dialect, or name their words as without meaning",
-            tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
+        yield finding(
+            says=(
+                f"{counted(len(lines), 'line')} of {file} {'was' if len(lines) == 1 else 'were'}"
+                f" not understood: {shown}"
+            )
+            + (f" and {len(lines) - 3} more" if len(lines) > 3 else ""),
+            cure="add their forms to the dialect, or name their words as without meaning",
+            where=tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
             key=(devices.get(file, file),),
         )
 
@@ -111,10 +117,10 @@ def statement_unusable(site: Site) -> Iterator[Found]:
     devices = {device.origin.file: device.name for device in site.devices}
     for problem in site.fabric.campus.problems:
         says = problem.says.partition("\n")[0]
-        yield Found(
-            f"not used: {says}",
-            problem.cure or "correct the statement, or collect the configuration again",
-            (Where(devices.get(problem.origin.file, ""), None, None, problem.origin),),
+        yield finding(
+            says=f"not used: {says}",
+            cure=problem.cure or "correct the statement, or collect the configuration again",
+            where=(Where(devices.get(problem.origin.file, ""), None, None, problem.origin),),
             key=(problem.origin.file, says),
         )
 

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 
 from inkov.campus import Device, Guard, Mode, Origin, TreeMode
 from inkov.checks.access import by_switch
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
@@ -52,11 +52,11 @@ def edge_on_link(site: Site) -> Iterator[Found]:
         end = site.fabric.end_of(*resolved.end)
         if _said(resolved, "edge") and end in site.fabric.wiring.of and site.resolved(end).up:
             far = site.fabric.wiring.of[end][0].far(end)
-            yield Found(
-                f"{resolved.end}, a link to {far}, is set as an edge port",
-                f"take the edge setting off {resolved.end}",
-                (
-                    site.place(resolved, "edge"),
+            yield finding(
+                says=f"{resolved.end}, a link to {far}, is set as an edge port",
+                cure=f"take the edge setting off {resolved.end}",
+                where=(
+                    site.places.of(resolved, "edge"),
                     Where(far.device, far.port, None, site.resolved(far).stated.origin),
                 ),
                 key=(str(resolved.end),),
@@ -77,11 +77,13 @@ def edge_on_link(site: Site) -> Iterator[Found]:
 )
 def edge_missing(site: Site) -> Iterator[Found]:
     for device, without in _lacking(site, "edge", site.plan.practice.edge):
-        yield Found(
-            f"{device} has {counted(len(without), 'host port')} without the edge setting: "
-            f"{listed([r.end.port for r in without])}",
-            "set them as edge ports",
-            tuple(site.place(r, "edge") for r in without),
+        yield finding(
+            says=(
+                f"{device} has {counted(len(without), 'host port')} without the edge setting: "
+                f"{listed([r.end.port for r in without])}"
+            ),
+            cure="set them as edge ports",
+            where=tuple(site.places.of(r, "edge") for r in without),
             key=(device,),
         )
 
@@ -102,11 +104,13 @@ def guard_missing(site: Site) -> Iterator[Found]:
     for device, ports in _lacking(site, "bpdu_guard", site.plan.practice.guard):
         without = [r for r in ports if r.stated.guard is None or r.stated.guard.value is Guard.NONE]
         if without:
-            yield Found(
-                f"{device} has {counted(len(without), 'host port')} without a guard against"
-                f" bridges: {listed([r.end.port for r in without])}",
-                "turn the guard on there",
-                tuple(site.place(r, "bpdu_guard") for r in without),
+            yield finding(
+                says=(
+                    f"{device} has {counted(len(without), 'host port')} without a guard against"
+                    f" bridges: {listed([r.end.port for r in without])}"
+                ),
+                cure="turn the guard on there",
+                where=tuple(site.places.of(r, "bpdu_guard") for r in without),
                 key=(device,),
             )
 
@@ -171,10 +175,13 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
             if lowest == _DEFAULT_PRIORITY
             else f"{listed(first)} share the lowest priority"
         )
-        yield Found(
-            f"{how}: which of {counted(len(first), 'switch')} becomes root is left to chance",
-            "give the switch that is to be root the lowest priority, and its deputy the next one",
-            tuple(site.switch(name, priorities[name][1]) for name in first),
+        yield finding(
+            says=f"{how}: which of {counted(len(first), 'switch')} becomes root is left to chance",
+            cure=(
+                "give the switch that is to be root the lowest priority, and its deputy the"
+                " next one"
+            ),
+            where=tuple(site.places.switch(name, priorities[name][1]) for name in first),
             key=("root",),
         )
 
@@ -199,11 +206,16 @@ def root_against_plan(site: Site) -> Iterator[Found]:
     lowest = min(value for value, _ in priorities.values())
     for name, (value, origin) in priorities.items():
         if value == lowest and value < _DEFAULT_PRIORITY and name not in wanted:
-            yield Found(
-                f"{name} has the lowest priority, {value}, and the plan wants {listed(wanted)} as"
-                " root",
-                f"raise the priority number of {name}, or lower that of {wanted[0]}",
-                (site.switch(name, origin), Where("", None, None, site.plan.practice.origin)),
+            yield finding(
+                says=(
+                    f"{name} has the lowest priority, {value}, and the plan wants {listed(wanted)}"
+                    " as root"
+                ),
+                cure=f"raise the priority number of {name}, or lower that of {wanted[0]}",
+                where=(
+                    site.places.switch(name, origin),
+                    Where("", None, None, site.plan.practice.origin),
+                ),
                 key=(name,),
             )
 
@@ -229,10 +241,12 @@ def tree_modes_differ(site: Site) -> Iterator[Found]:
     for odd, others in site.odd_neighbours(
         {name: str(fact.value) for name, fact in stated.items()}
     ):
-        yield Found(
-            f"{odd} runs spanning tree {stated[odd].value}, and {listed(others)}, linked to it, "
-            f"{stated[others[0]].value}",
-            "run the same kind of spanning tree on both",
-            tuple(site.switch(name, stated[name].origin) for name in (odd, *others)),
+        yield finding(
+            says=(
+                f"{odd} runs spanning tree {stated[odd].value}, and {listed(others)}, linked to it,"
+                f" {stated[others[0]].value}"
+            ),
+            cure="run the same kind of spanning tree on both",
+            where=tuple(site.places.switch(name, stated[name].origin) for name in (odd, *others)),
             key=(odd,),
         )

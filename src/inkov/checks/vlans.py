@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import natural
-from inkov.checks.catalogue import Found, Severity, Where, rule
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import counted, listed
 from inkov.vlanset import VlanSet
@@ -50,14 +51,16 @@ def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
     for device, vid, ends in stopped(site):
         if vid not in (site.fabric.device(device).vlans or {}):
             others = [w for name in ends for w in _member(site, name, vid)]
-            yield Found(
-                f"VLAN {vid} has members on {' and '.join(ends)}, but {device} between them does"
-                " not define it",
-                f"define VLAN {vid} on {device}",
-                (Where(device, None, vid, site.fabric.device(device).origin), *others),
-                root=site.absent(vid, device),
+            yield finding(
+                says=(
+                    f"VLAN {vid} has members on {' and '.join(ends)}, but {device} between them"
+                    " does not define it"
+                ),
+                cure=f"define VLAN {vid} on {device}",
+                where=(Where(device, None, vid, site.fabric.device(device).origin), *others),
+                cause=VlanAbsent(vid, device),
                 vlans=1 << vid,
-                key=(device, str(vid)),
+                key=(device, vid),
             )
 
 
@@ -65,7 +68,7 @@ def _member(site: Site, device: str, vid: int) -> list[Where]:
     """One port (or the gateway, or the table's row) that makes a device a member of a VLAN."""
     for resolved in site.host_ports:
         if resolved.end.device == device and resolved.view.untagged >> vid & 1:
-            return [site.place(resolved, "access_vlan", vid)]
+            return [site.places.of(resolved, "access_vlan", vid)]
     row = (site.fabric.device(device).vlans or {}).get(vid)
     return [Where(device, None, vid, row.origin)] if row is not None else []
 
@@ -104,16 +107,16 @@ def vlan_suspended(site: Site) -> Iterator[Found]:
                 [f"members on {' and '.join(ends)} on its two sides"] if ends and not ports else []
             )
             if use and row.active is not None:
-                yield Found(
-                    f"VLAN {vid} is suspended on {device.name}, which has {' and '.join(use)}",
-                    f"make VLAN {vid} active on {device.name}",
-                    (
+                yield finding(
+                    says=f"VLAN {vid} is suspended on {device.name}, which has {' and '.join(use)}",
+                    cure=f"make VLAN {vid} active on {device.name}",
+                    where=(
                         Where(device.name, None, vid, row.active.origin),
-                        *(site.place(r, "access_vlan", vid) for r in ports),
+                        *(site.places.of(r, "access_vlan", vid) for r in ports),
                     ),
-                    root=site.absent(vid, device.name),
+                    cause=VlanAbsent(vid, device.name),
                     vlans=0 if ports else 1 << vid,
-                    key=(device.name, str(vid)),
+                    key=(device.name, vid),
                 )
 
 
@@ -132,7 +135,7 @@ def _beside(site: Site, known: set[int]) -> Iterator[tuple[int, list[Where]]]:
         for vid in (
             (device.vlans or {}).keys() - known - named if not device.table_is_membership else ()
         ):
-            places.setdefault(vid, []).append(site.row(device.name, vid))
+            places.setdefault(vid, []).append(site.places.row(device.name, vid))
     yield from sorted(places.items())
 
 
@@ -184,11 +187,14 @@ def vlan_unused(site: Site) -> Iterator[Found]:
             )
         )
     for vid, wheres in _beside(site, used):
-        yield Found(
-            f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and nothing uses it",
-            f"remove VLAN {vid}, or write into the plan what it is kept for",
-            tuple(wheres),
-            key=(str(vid),),
+        yield finding(
+            says=(
+                f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and nothing"
+                " uses it"
+            ),
+            cure=f"remove VLAN {vid}, or write into the plan what it is kept for",
+            where=tuple(wheres),
+            key=(vid,),
         )
 
 
@@ -209,10 +215,13 @@ def vlan_reserved(site: Site) -> Iterator[Found]:
     for device in site.devices if reserved else ():
         for vid in device.vlans or {}:
             if reserved is not None and vid in reserved:
-                yield Found(
-                    f"{device.name} defines VLAN {vid}, which is reserved ({reserved})",
-                    "use another number",
-                    (site.row(device.name, vid), Where("", None, vid, site.plan.practice.origin)),
+                yield finding(
+                    says=f"{device.name} defines VLAN {vid}, which is reserved ({reserved})",
+                    cure="use another number",
+                    where=(
+                        site.places.row(device.name, vid),
+                        Where("", None, vid, site.plan.practice.origin),
+                    ),
                 )
 
 
@@ -234,12 +243,14 @@ def vlan_not_planned(site: Site) -> Iterator[Found]:
         *(v for s in site.plan.segments.values() for v in s.vlans),
     }
     for vid, wheres in _beside(site, known):
-        yield Found(
-            f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and the plan does not"
-            " know it",
-            f"write VLAN {vid} into the plan, or remove it",
-            tuple(wheres),
-            key=(str(vid),),
+        yield finding(
+            says=(
+                f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and the plan does"
+                " not know it"
+            ),
+            cure=f"write VLAN {vid} into the plan, or remove it",
+            where=tuple(wheres),
+            key=(vid,),
         )
 
 
@@ -260,22 +271,24 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
     for vid, planned in sorted(site.plan.vlans.items()):
         said = Where("", None, vid, planned.origin)
         if vid not in everywhere and not live >> vid & 1:
-            yield Found(
-                f"the plan has VLAN {vid}{f' ({planned.name})' if planned.name else ''}, and no"
-                " switch does",
-                f"define VLAN {vid}, or take it out of the plan",
-                (said,),
-                key=(str(vid),),
+            yield finding(
+                says=(
+                    f"the plan has VLAN {vid}{f' ({planned.name})' if planned.name else ''}, and no"
+                    " switch does"
+                ),
+                cure=f"define VLAN {vid}, or take it out of the plan",
+                where=(said,),
+                key=(vid,),
             )
             continue
         for name in planned.needed:
             table = site.defined(name) if name in site.fabric.campus.devices else None
             if table is not None and vid not in table and vid != DEFAULT_VID:
-                yield Found(
-                    f"the plan needs VLAN {vid} on {name}, which does not define it",
-                    f"define VLAN {vid} on {name}",
-                    (Where(name, None, vid, site.fabric.device(name).origin), said),
+                yield finding(
+                    says=f"the plan needs VLAN {vid} on {name}, which does not define it",
+                    cure=f"define VLAN {vid} on {name}",
+                    where=(Where(name, None, vid, site.fabric.device(name).origin), said),
                     severity=Severity.FAULT,
-                    root=site.absent(vid, name),
-                    key=(name, str(vid)),
+                    cause=VlanAbsent(vid, name),
+                    key=(name, vid),
                 )

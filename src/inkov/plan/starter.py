@@ -96,6 +96,11 @@ def _as_written(part: Any) -> None:
         part["type"] = ["array", "string"]
 
 
+def _unwrapped(text: str) -> str:
+    """The text of a docstring, a line for each paragraph."""
+    return "\n\n".join(" ".join(part.split()) for part in text.split("\n\n"))
+
+
 def schema() -> dict[str, Any]:
     """The JSON Schema of a plan."""
 
@@ -107,6 +112,8 @@ def schema() -> dict[str, Any]:
     )
     for name, part in parts.items():
         part.get("properties", {}).pop("origin", None)
+        if "description" in part:
+            part["description"] = _unwrapped(part["description"])
         if name in (
             PlannedVlan.__name__,
             PlannedSegment.__name__,

@@ -59,7 +59,7 @@ class Joins:
         return Joined(number=len(seats), certificate=self._each_way(seats))
 
     def _each_way(self, seats: frozenset[Seat]) -> Certificate:
-        """The ways from each member to each other; {} if they are too many, or not all can happen."""
+        """The ways from each member to each other; {} if they are too many or cannot all happen."""
         pairs = [pair for pair in permutations(sorted(seats), 2) if pair[0].port != pair[1].port]
         if len(pairs) > _MOST_PAIRS:
             return {}

@@ -100,7 +100,7 @@ class Search:
         return Apart(certificate={"closures": closures}, nobody=nobody)
 
     def nowhere_near(self, sent: int, heard: int) -> Certificate | None:
-        """The closure, if no link turns what is sent into a VID that is heard, wherever; else None."""
+        """The closure, if no link anywhere turns what is sent into what is heard; else None."""
         everywhere = self.vid_reach(self.level).spread(sent)
         if everywhere & heard:
             return None
@@ -109,7 +109,8 @@ class Search:
         return stated
 
     def apart(self, legs: list[Leg], *, blame: bool = True) -> Answer:
-        """Whether no frame (at layer 3: and no packet) of the first side of a leg gets to the second.
+        """Whether no frame (at layer 3: and no packet) of the first side of a leg gets to the
+        second.
 
         `blame`: lines to blame are wanted, if one does.
         """
@@ -210,8 +211,8 @@ class Search:
     # --- certificates -----------------------------------------------------------------------------
 
     def _certificate(self, closures: Sequence[Certificate], legs: list[Leg]) -> Certificate:
-        """Where frames of each side can be; at layer 3 also where what routers send of their packets
-        can be. Empty where the verifier, which looks less finely, could not follow.
+        """Where frames of each side can be; at layer 3 also where what routers send of their
+        packets can be. Empty where the verifier, which looks less finely, could not follow.
         """
         if self.layer == Layer.FRAMES:
             return {"closures": closures}
