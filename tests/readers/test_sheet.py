@@ -199,7 +199,8 @@ def test_later_lines_win_and_the_earlier_ones_are_remembered() -> None:
 def test_names_and_ranges() -> None:
     part = read('[port 1..2, a1..a3, x/09..11, "odd, name"] # four kinds\nabout: "a # b" # said\n')
     ports = part.devices[0].ports
-    assert list(ports) == ["1", "2", "a1", "a2", "a3", "x/9", "x/10", "x/11", "odd, name"]
+    # Leading zeros are a part of the name, and the range keeps their width.
+    assert list(ports) == ["1", "2", "a1", "a2", "a3", "x/09", "x/10", "x/11", "odd, name"]
     assert {p.description.value for p in ports.values() if p.description} == {"a # b"}
 
 

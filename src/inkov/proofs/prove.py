@@ -175,7 +175,7 @@ class Prover:
         return [(self.names.of(pair[0]), self.names.of(pair[1]))] if pair else []
 
     def covering(self, source: End, target: End | None) -> list[Verdict]:
-        """The verdicts on the claims about what is sent at a port, and heard at another if given."""
+        """The verdicts on claims about what one port sends, and what another hears, if given."""
         verdicts = []
         for claim in self.plan.says.claims:
             try:

@@ -69,6 +69,9 @@ class Building:
         self._name_vlans(steps)
         for step in steps:
             try:
+                # A line has its whole effect or none: what it names is looked up first.
+                for bound in step.bound:
+                    self._look_up(step, bound)
                 for bound in step.bound:
                     self._do(step, bound)
             except ValueError as error:
@@ -156,6 +159,34 @@ class Building:
         if len(vids) != 1:
             raise BadLine("one VLAN is expected here")
         return next(iter(vids))
+
+    def _look_up(self, step: Step, bound: Bound) -> None:
+        """See that every VLAN a clause names is known. BadLine or VlanListError for one that is
+        not.
+        """
+        kind = bound.on or step.kind
+        if isinstance(bound.value, Named):
+            key = PORT_KEYS.get(bound.attribute)
+            several = (
+                key is None or key[0] in VLAN_SETS or bound.attribute in ("secondaries", "vlans")
+            )
+            (self._vids if several else self._vid)(bound.value)
+        for key_of in (
+            (bound.keys if bound.on else step.keys) if kind in ("vlan", "gateway") else ()
+        ):
+            if kind == "gateway":
+                self._vid(key_of)
+            elif bound.operator != "there" and bound.attribute != "vid":
+                self._numbered(key_of)
+
+    def _numbered(self, key: Any) -> VlanSet:
+        """The VLANs that a head names. BadLine for a name whose number is never said."""
+        named = isinstance(key, Named) and not key.items[0].isdigit()
+        if named and key.items[0] not in self.by_name:
+            raise BadLine(
+                f"the VLAN {key.items[0]!r} has no number", "state its number in the block"
+            )
+        return self._vids(key)
 
     # --- clauses ---
 
@@ -245,17 +276,11 @@ class Building:
             vlan = (self.device.vlans or {})[bound.value]
             vlan.name = vlan.name or Fact(key.items[0], step.origin)
             return
-        if (
-            isinstance(key, Named)
-            and key.items[0] not in self.by_name
-            and not key.items[0].isdigit()
-        ):
-            if bound.operator == "there":  # its number may never be said
+        if bound.operator == "there" and isinstance(key, Named):
+            known = key.items[0] in self.by_name or key.items[0].isdigit()
+            if not known:  # its number may never be said
                 return
-            raise BadLine(
-                f"the VLAN {key.items[0]!r} has no number", "state its number in the block"
-            )
-        vids = self._vids(key)
+        vids = self._numbered(key)
         if bound.operator == "gone":
             for vid in vids:
                 (self.device.vlans or {}).pop(vid, None)

@@ -20,7 +20,7 @@ from msgspec import Struct
 
 from inkov.campus import Private, TreeMode
 from inkov.readers.dialects.forms import Captured, FormError
-from inkov.readers.dialects.lists import Lists
+from inkov.readers.dialects.lists import Lists, Quoted
 from inkov.readers.sheets.words import (
     DISTRIBUTION_KEYS,
     ON,
@@ -309,21 +309,31 @@ def keys_of(
     text = template.fill(captured)
     if kind == "port":
         if own is not None and own.type == "ports":
-            return tuple(lists.ports(own.text))
-        return (lists.port(text),)
+            return tuple(lists.ports(own.words))
+        return (_port(template, captured, lists),)
     if kind in ("vlan", "tree"):
         if own is not None and own.type in ("vids", "vlans"):
             return (
-                (Named(tuple(lists.items(own.text))),)
+                (Named(tuple(lists.items(own.words))),)
                 if own.type == "vlans"
-                else (lists.vlans(own.text),)
+                else (lists.vlans(own.words),)
             )
         if kind == "tree" or own is None or own.type == "vid":
             return (VlanSet.parse(text),)
         return (Named((text,)),)
     if kind == "gateway":
         return (Named((text,)),)
-    return () if kind == "device" else (lists.port(text),)
+    return () if kind == "device" else (lists.spelled(text),)
+
+
+def _port(template: Template, captured: Mapping[str, Captured], lists: Lists) -> str:
+    """The one port that a template names."""
+    if template.whole:
+        return lists.port(captured[template.whole].words)
+    if not template.labels:
+        return lists.port(template.fill(captured).split())
+    # Made of several pieces, the name stands as it is put together.
+    return lists.port([Quoted(lists.spelled(template.fill(captured)))])
 
 
 def _value(
@@ -338,19 +348,19 @@ def _value(
         if template.whole or but:
             own = captured[template.labels[0]]
             found: Any = (
-                Named(("but", *lists.items(own.text)) if but else tuple(lists.items(own.text)))
+                Named(("but", *lists.items(own.words)) if but else tuple(lists.items(own.words)))
                 if own.type in ("vlan", "vlans")
-                else lists.vlans(own.text)
+                else lists.vlans(own.words)
             )
             return ~found if but and isinstance(found, VlanSet) else found
     elif attribute in _VLANS and template.whole and captured[template.whole].type == "vlan":
         return Named((captured[template.whole].text,))
     elif attribute == "ports" and template.whole:
-        return tuple(lists.ports(captured[template.whole].text))
+        return tuple(lists.ports(captured[template.whole].words))
     text = template.fill(captured)
     if template.labels and read is as_value:
         # A captured text stands for itself, whatever it looks like.
-        return lists.port(text) if attribute in ("bundle", "of") else text
+        return _port(template, captured, lists) if attribute in ("bundle", "of") else text
     if attribute == "of":
-        return lists.port(text)
+        return _port(template, captured, lists)
     return read(text)

@@ -67,6 +67,7 @@ class ListStyle(Struct, rename="kebab", forbid_unknown_fields=True):
     separators: list[str] = field(default_factory=lambda: [","])
     ranges: list[str] = field(default_factory=lambda: ["-"])
     port_kinds: list[str] = field(default_factory=list)
+    port_names: list[str] = field(default_factory=list)
 
 
 class VlanTable(Struct, rename="kebab", forbid_unknown_fields=True):
@@ -227,7 +228,7 @@ class _Compiler:
             set()
         )  # literal words of heads: a line that holds one is likely to matter
         lists = decoded.lists
-        self.lists = Lists(lists.separators, lists.ranges, lists.port_kinds)
+        self.lists = Lists(lists.separators, lists.ranges, lists.port_kinds, lists.port_names)
 
     def fault(self, keys: list[str], says: str, at: int = 0) -> None:
         self.problems.append(self.places.problem(keys, says, at))

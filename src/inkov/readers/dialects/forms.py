@@ -49,10 +49,11 @@ class FormError(ValueError):
 
 
 class Captured(Struct, frozen=True, gc=False):
-    """What a capture took: its type, and the words as they were written."""
+    """What a capture took: its type, the words as they were written, and as one text."""
 
     type: str
     text: str
+    words: tuple[str, ...] = ()
 
 
 # --- captures: how many words each type takes -----------------------------------------------------
@@ -331,8 +332,8 @@ class _Matching(Struct):
             taken = TYPES[kind](self.words, at, self.lists)
             if taken:
                 # A secret is not kept, not even here.
-                text = "" if kind == "secret" else " ".join(self.words[at : at + taken])
-                self.captured[label] = Captured(kind, text)
+                words = () if kind == "secret" else tuple(self.words[at : at + taken])
+                self.captured[label] = Captured(kind, " ".join(words), words)
             return taken
         rest = self.words[at]
         found: dict[str, Captured] = {}
@@ -351,7 +352,7 @@ class _Matching(Struct):
             value, rest = rest[cut:], rest[:cut]
             if not value or TYPES[kind]([value], 0, self.lists) != 1:
                 return 0
-            found[label] = Captured(kind, value)
+            found[label] = Captured(kind, value, (value,))
         self.captured.update(found)
         return 1
 

@@ -1,43 +1,97 @@
-"""Lists of VLANs and of ports, as a dialect says that they are written."""
+"""Lists of VLANs and of ports, as a dialect says that they are written.
+
+Theory of operation. A list is first taken apart into tokens: names, separators, range marks. Only
+then is it looked at what they mean. Nothing is rewritten on the way, so a mark within a quoted name
+stays a part of the name. The grammar is the same for all lists::
+
+    list = [ "[" ] item *( [ separator ] item ) [ "]" ]
+    item = name [ range-mark name ]
+    name = [ kind ] WORD | QUOTED                            ; a kind is a word of a port's name
+
+What is not surely a port, or not surely a range, is refused (`BadLine`), so that its line counts as
+not understood: a port that is invented, or one that is lost from the middle of a range, changes
+which VLANs meet, and nobody would see it. Four things make a range sure: both its ends are numbers
+or have the same words before their last number, both are of one kind, the first is not above the
+last, and no other reading of the same word is a range as well.
+"""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator, Sequence
+from enum import Enum
+from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from inkov.readers.sheets.words import BadLine, names
+from inkov.readers.sheets.words import BadLine, numbered
 from inkov.vlanset import VlanSet
 
-__all__ = ["Lists"]
+__all__ = ["Lists", "Quoted"]
 
-_SAFE_NAME = re.compile(r'[^\s,:;#"\[\]]+\Z')
-_TO = "\x1f"  # stands for a range word while a list is taken apart
+_ENDS_IN_NUMBER = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
+_KIND_AND_NUMBER = re.compile(r"([A-Za-z][A-Za-z-]*)([0-9].*)\Z")
+_MOST_KINDS_KNOWN = 100_000
+
+
+class Quoted(str):
+    """A word that stood in quotes: a name, whatever marks it holds."""
+
+    __slots__ = ()
+
+
+class _Mark(Enum):
+    SEPARATOR = "separator"
+    TO = "to"
+
+
+class _Token(NamedTuple):
+    """A name (`mark` None), or a mark of lists."""
+
+    text: str
+    mark: _Mark | None = None
+
+
+class _Port(NamedTuple):
+    """A port's name in its parts: the kind, "" for none, and the rest."""
+
+    kind: str
+    rest: str
+
+    @property
+    def name(self) -> str:
+        """The name as it is kept: its kind written out, one space before the number."""
+        return f"{self.kind} {self.rest}" if self.kind else self.rest
 
 
 class Lists(Struct):
     """The marks and words of lists.
 
     `separators` and `ranges` stand between items and between the ends of a range. `kinds` are words
-    that belong to a port's name (`kind 1/2` or `kind1/2`); they may be abbreviated. `numbers` and
-    `marks` are worked out from these.
+    that belong to a port's name (`kind 1/2` or `kind1/2`); they may be abbreviated. `port_names`
+    are ports without any number. `_number` and `_glue` are worked out from these.
     """
 
     separators: list[str] = field(default_factory=lambda: [","])
     ranges: list[str] = field(default_factory=lambda: ["-"])
     kinds: list[str] = field(default_factory=list)
+    port_names: list[str] = field(default_factory=list)
     _number: re.Pattern[str] | None = None
+    _split: re.Pattern[str] | None = None
     _glue: set[str] = field(default_factory=set)
     _kinds: dict[str, str | None] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        marks = "".join(mark for mark in (*self.separators, *self.ranges) if not mark[:1].isalnum())
-        self._number = re.compile(rf"[0-9\[\]{re.escape(marks)}]+\Z")
+        marks = [mark for mark in (*self.separators, *self.ranges) if not mark[:1].isalnum()]
+        self._number = re.compile(rf"[0-9\[\]{re.escape(''.join(marks))}]+\Z")
+        separators = [mark for mark in self.separators if not mark[:1].isalnum()]
+        longest_first = sorted([*separators, "[", "]"], key=len, reverse=True)
+        self._split = re.compile("(" + "|".join(map(re.escape, longest_first)) + ")")
         self._glue = {mark.lower() for mark in (*self.separators, *self.ranges)} | {"[", "]"}
 
-    # --- how far a list goes ---
+    # --- how far a list goes ----------------------------------------------------------------------
 
-    def vlans_from(self, words: list[str], at: int) -> int:
+    def vlans_from(self, words: Sequence[str], at: int) -> int:
         """How many words from `at` on are a list of VLAN numbers."""
         end = at
         assert self._number is not None
@@ -46,11 +100,11 @@ class Lists(Struct):
         ):
             end += 1
         # A list begins and ends with a number, and holds one.
-        while end > at and not any(c.isdigit() for c in words[end - 1]) and words[end - 1] != "]":
+        while end > at and not _has_digit(words[end - 1]) and words[end - 1] != "]":
             end -= 1
-        return end - at if any(c.isdigit() for word in words[at:end] for c in word) else 0
+        return end - at if any(_has_digit(word) for word in words[at:end]) else 0
 
-    def names_from(self, words: list[str], at: int) -> int:
+    def names_from(self, words: Sequence[str], at: int) -> int:
         """How many words from `at` on are a list of VLAN numbers or names: one, and more after
         separators.
         """
@@ -60,34 +114,29 @@ class Lists(Struct):
                 end += 1
             return end - at
         while end < len(words):
-            begins = words[end][:1] in self._glue or words[end].lower() in self._glue
+            word = words[end]
+            begins = not isinstance(word, Quoted) and (
+                word[:1] in self._glue or word.lower() in self._glue
+            )
             if not begins and not self._goes_on(words[end - 1]):
                 break
             end += 1
         return end - at
 
-    def _goes_on(self, word: str) -> bool:
-        """True if a word is a mark of lists, or ends with one that is no word."""
-        return word.lower() in self._glue or (not word[-1:].isalnum() and word[-1:] in self._glue)
-
-    def port_from(self, words: list[str], at: int) -> int:
+    def port_from(self, words: Sequence[str], at: int) -> int:
         """1 or 2 words: a port's name, or its kind and its number."""
-        if self._kind(words[at]) is not None:
+        if self._kind(words[at]) is not None and not isinstance(words[at], Quoted):
             return 2 if at + 1 < len(words) and words[at + 1][:1].isdigit() else 0
         return 1
 
-    def ports_from(self, words: list[str], at: int) -> int:
+    def ports_from(self, words: Sequence[str], at: int) -> int:
         """How many words from `at` on are a list of ports: all that are ports, marks, or kinds of
         ports.
         """
         end = at
         while end < len(words):
             word = words[end]
-            item = (
-                any(c.isdigit() for c in word)
-                or word.lower() in self._glue
-                or self._kind(word) is not None
-            )
+            item = isinstance(word, Quoted) or self._is_of_ports(word)
             if not item and end > at and not self._goes_on(words[end - 1]):
                 break
             end += 1
@@ -95,85 +144,166 @@ class Lists(Struct):
             end -= 1
         return end - at
 
-    # --- what it holds ---
+    def _is_of_ports(self, word: str) -> bool:
+        """True for a word that can only be a part of a list of ports."""
+        known = word.lower() in self._glue or word in self.port_names
+        return known or _has_digit(word) or self._kind(word) is not None
 
-    def vlans(self, text: str) -> VlanSet:
-        """The VLANs of a list of numbers. VlanListError or BadLine if it is none."""
-        return VlanSet.parse(self._plain(text)) if text else VlanSet()
+    def _goes_on(self, word: str) -> bool:
+        """True if a word is a mark of lists, or ends with one that is no word."""
+        if isinstance(word, Quoted):
+            return False
+        return word.lower() in self._glue or (not word[-1:].isalnum() and word[-1:] in self._glue)
 
-    def items(self, text: str) -> list[str]:
-        """The items of a list of names."""
-        return [item for item in re.split(r"[,\s]+", self._plain(text)) if item]
+    # --- tokens -----------------------------------------------------------------------------------
 
-    def port(self, text: str) -> str:
-        """A port's name as it is kept: its kind written out, one space before the number."""
-        kind, _, rest = text.partition(" ")
-        if not rest:
-            found = re.match(r"([A-Za-z][A-Za-z-]*)([0-9].*)\Z", text)
-            if found is None or self._kind(found[1]) is None:
-                return text
-            kind, rest = found[1], found[2]
-        full = self._kind(kind)
-        return f"{full} {rest.strip()}" if full is not None else text
-
-    def ports(self, text: str) -> list[str]:
-        """The ports of a list, ranges written out. BadLine if a range makes no sense."""
-        found: list[str] = []
-        kind = ""
-        for item in self._plain(text, ports=True).split(","):
-            words = item.split()
-            pending = ""
-            for word in words:
-                if self._kind(word) is not None and not any(c.isdigit() for c in word):
-                    pending = self._kind(word) or ""
-                    continue
-                own = self.port(word)
-                if own != word:  # the kind stands in the same word
-                    kind, _, word = own.partition(" ")
-                elif pending:
-                    kind = pending
-                elif not word[:1].isdigit():
-                    kind = ""
-                pending = ""
-                found += [f"{kind} {name}" if kind else name for name in self._range(word)]
-        return found
-
-    def _range(self, word: str) -> list[str]:
-        for mark in (_TO, *self.ranges):
-            if mark.isalnum() or mark not in word:
+    def _tokens(self, words: Sequence[str]) -> Iterator[_Token]:
+        """The names and marks of a list; brackets around it mean nothing."""
+        separators = {mark.lower() for mark in self.separators}
+        ranges = {mark.lower() for mark in self.ranges}
+        assert self._split is not None
+        for word in words:
+            if isinstance(word, Quoted):
+                yield _Token(word)
                 continue
-            first, _, last = word.rpartition(mark)
-            low, high = re.search(r"[0-9]+\Z", first), re.search(r"[0-9]+\Z", last)
-            # The mark may be part of a name: a range goes from a number to a number, on the same
-            # stem.
-            if low and high and last[: high.start()] in ("", first[: low.start()]):
-                if not _SAFE_NAME.match(first):
-                    raise BadLine(f"{word!r} is not a range of ports")
-                return names(f"{first}..{last}")
-        return [word]
+            for piece in self._split.split(word) if not word.isalnum() else (word,):
+                if piece in ("", "[", "]"):
+                    continue
+                if piece.lower() in separators:
+                    yield _Token(piece, _Mark.SEPARATOR)
+                elif piece.lower() in ranges:
+                    yield _Token(piece, _Mark.TO)
+                else:
+                    yield _Token(piece)
 
-    def _plain(self, text: str, *, ports: bool = False) -> str:
-        """The list with commas and hyphens, whatever its own marks were."""
-        for mark in self.separators:
-            if mark != ",":
-                text = (
-                    re.sub(rf"(?<!\w){re.escape(mark)}(?!\w)", ",", text, flags=re.IGNORECASE)
-                    if (mark.isalnum())
-                    else text.replace(mark, ",")
-                )
-        text = text.replace("[", " ").replace("]", " ")
-        hyphen = _TO if ports else "-"
+    # --- VLANs ------------------------------------------------------------------------------------
+
+    def vlans(self, words: Sequence[str]) -> VlanSet:
+        """The VLANs of a list of numbers. VlanListError if it is none."""
+        items = self.items(words)
+        return VlanSet.parse(",".join(items)) if items else VlanSet()
+
+    def items(self, words: Sequence[str]) -> list[str]:
+        """The items of a list of VLAN numbers and names, a range as `LOW-HIGH`."""
+        items: list[str] = []
+        open_range = False
+        for token in self._tokens(words):
+            if token.mark is _Mark.TO:
+                open_range = True
+                items.append(f"{items.pop() if items else ''}-")
+            elif token.mark is None:
+                text = token.text if isinstance(token.text, Quoted) else self._hyphen(token.text)
+                if open_range:
+                    items[-1] += text
+                else:
+                    items.append(text)
+                open_range = False
+        return items
+
+    def _hyphen(self, word: str) -> str:
+        """A range of numbers within a word, with a hyphen whatever its own mark was."""
         for mark in self.ranges:
-            if mark.isalnum():
-                text = re.sub(rf"\s+{re.escape(mark)}\s+", hyphen, text, flags=re.IGNORECASE)
-            elif ports:
-                text = re.sub(rf"\s+{re.escape(mark)}\s+", mark, text)
+            low, found, high = word.partition(mark)
+            if found and low[-1:].isdigit() and high[:1].isdigit():
+                return f"{low}-{high}"
+        return word
+
+    # --- ports ------------------------------------------------------------------------------------
+
+    def port(self, words: Sequence[str]) -> str:
+        """One port's name, as it is kept. BadLine if the words are none, or several ports."""
+        named = self.ports(words, single=True)
+        if len(named) != 1:
+            raise BadLine(f"one port is expected here, not {' '.join(words)!r}")
+        return named[0]
+
+    def spelled(self, name: str) -> str:
+        """A name with its kind, if it has one, written out: `be1/2` as `bed 1/2`."""
+        kind, _, rest = name.partition(" ")
+        if not rest:
+            together = _KIND_AND_NUMBER.match(name)
+            if together is None:
+                return name
+            kind, rest = together[1], together[2]
+        own = self._kind(kind)
+        return _Port(own, rest.strip()).name if own is not None else name
+
+    def ports(self, words: Sequence[str], *, single: bool = False) -> list[str]:
+        """The ports of a list, ranges written out. BadLine for what is not surely a port.
+
+        `single`: only one is expected, so that a mark in a name is a part of it.
+        """
+        ports: list[str] = []
+        tokens = list(self._tokens(words))
+        kind = ""  # of the item before: `bed 1, 2` are two of one kind
+        at = 0
+        while at < len(tokens):
+            if tokens[at].mark is _Mark.SEPARATOR:
+                at += 1
+                continue
+            first, at = self._port_at(tokens, at, kind)
+            kind = first.kind
+            if at < len(tokens) and tokens[at].mark is _Mark.TO:
+                last, at = self._port_at(tokens, at + 1, "")
+                ports += _between(first, last)
+            elif isinstance(tokens[at - 1].text, Quoted):
+                ports.append(first.name)
             else:
-                text = text.replace(mark, "-")
-        if not ports:
-            text = re.sub(r"\s*-\s*", "-", text)
-            text = re.sub(r"(?<=[0-9])\s+(?=[0-9])", ",", text)
-        return re.sub(r",(?:\s*,)+", ",", text).strip().strip(",")
+                ports += self._within(first, single=single)
+        return ports
+
+    def _port_at(self, tokens: list[_Token], at: int, kind: str) -> tuple[_Port, int]:
+        """The port's name at a token, and the place behind it; `kind` is of the item before."""
+        if at == len(tokens) or tokens[at].mark is not None:
+            raise BadLine("a range of ports lacks an end")
+        word = tokens[at].text
+        if isinstance(word, Quoted):
+            return _Port("", word), at + 1
+        own = self._kind(word)
+        if own is not None and not _has_digit(word):
+            following = tokens[at + 1] if at + 1 < len(tokens) else None
+            if following is None or following.mark is not None:
+                raise BadLine(f"{word!r} is a kind of port, without a number")
+            return _Port(own, following.text), at + 2
+        together = _KIND_AND_NUMBER.match(word)
+        if together is not None and self._kind(together[1]) is not None:
+            return _Port(self._kind(together[1]) or "", together[2]), at + 1
+        return _Port(kind if word[:1].isdigit() else "", word), at + 1
+
+    def _within(self, port: _Port, *, single: bool) -> list[str]:
+        """The ports that one word names: one, or those of a range that it holds."""
+        if not _has_digit(port.rest) and port.rest not in self.port_names:
+            if single and not self.kinds:
+                return [port.name]
+            raise BadLine(
+                f"{port.rest!r} is not known to be a port",
+                "if it is one, add it to `port-names` in [lists]",
+            )
+        readings: list[list[str]] = []
+        unsure = False
+        for mark in self.ranges:
+            for cut in _places(mark, port.rest) if not mark.isalnum() else ():
+                left, right = port.rest[:cut], port.rest[cut + len(mark) :]
+                if not left[-1:].isdigit() or not _has_digit(right):
+                    continue  # the mark is a part of a name, as in `port-1`
+                try:
+                    readings.append(_between(_Port(port.kind, left), self._bare(right)))
+                except BadLine:
+                    unsure = True
+        if single and not readings:
+            return [port.name]
+        if unsure or len(readings) > 1:
+            raise BadLine(
+                f"{port.rest!r} is not surely a port, and not surely a range of ports",
+                "if its marks belong to the name, leave them out of `ranges` in [lists]",
+            )
+        return readings[0] if readings else [port.name]
+
+    def _bare(self, word: str) -> _Port:
+        """The second end of a range, with its kind if it states one."""
+        together = _KIND_AND_NUMBER.match(word)
+        kind = self._kind(together[1]) if together is not None else None
+        return _Port("", word) if together is None or kind is None else _Port(kind, together[2])
 
     def _kind(self, word: str) -> str | None:
         """The kind of port that a word names, written out."""
@@ -183,8 +313,34 @@ class Lists(Struct):
             low = word.lower()
             close = [kind for kind in self.kinds if kind.lower() == low]
             close = close or [kind for kind in self.kinds if low and kind.lower().startswith(low)]
-            if len(self._kinds) < 100_000:
-                self._kinds[word] = close[0] if len(close) == 1 else None
-            else:
-                return close[0] if len(close) == 1 else None
+            known = close[0] if len(close) == 1 else None
+            if len(self._kinds) >= _MOST_KINDS_KNOWN:
+                return known
+            self._kinds[word] = known
         return self._kinds[word]
+
+
+def _has_digit(word: str) -> bool:
+    return any(char.isdigit() for char in word)
+
+
+def _places(mark: str, text: str) -> Iterator[int]:
+    """Where a mark stands in a text."""
+    at = text.find(mark)
+    while at >= 0:
+        yield at
+        at = text.find(mark, at + 1)
+
+
+def _between(first: _Port, last: _Port) -> list[str]:
+    """All ports from the first to the last, by their last number. BadLine if that is not sure."""
+    low, high = _ENDS_IN_NUMBER.match(first.rest), _ENDS_IN_NUMBER.match(last.rest)
+    shown = f"{first.name} to {last.name}"
+    if low is None or high is None or last.kind not in ("", first.kind):
+        raise BadLine(f"{shown} is not a range of ports")
+    if high[1] not in ("", low[1]):
+        raise BadLine(
+            f"{shown} goes over more than the last number: which ports lie between is not known",
+            "write one range for each unit",
+        )
+    return [f"{_Port(first.kind, name).name}" for name in numbered(low[1], low[2], high[2])]

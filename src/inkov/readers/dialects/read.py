@@ -19,6 +19,7 @@ from inkov.readers.dialects.device import Building, Step
 from inkov.readers.dialects.effects import Bound, bind, keys_of
 from inkov.readers.dialects.file import Block, Dialect, Statement
 from inkov.readers.dialects.forms import Captured, Match, match
+from inkov.readers.dialects.lists import Quoted
 from inkov.readers.dialects.text import Line, lines
 from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text
 from inkov.readers.sheets.words import BadLine
@@ -113,7 +114,7 @@ def split_words(text: str, dialect: Dialect) -> list[str]:
         text = text.translate(dialect.spaces)
     if '"' not in text:
         return text.split()
-    return [quoted if bare == "" else bare for quoted, bare in _QUOTED.findall(text)]
+    return [Quoted(quoted) if bare == "" else bare for quoted, bare in _QUOTED.findall(text)]
 
 
 def recognises(dialect: Dialect, file: str, head: str) -> bool:
@@ -236,7 +237,10 @@ class _Text:
             for kind, keys, bound in notes:
                 at = (kind, keys) if kind else (context.kind, context.keys)
                 self.steps.append(Step(line.text, origin, *at, bound))
-        if line.opens:
+        if line.opens and known.negated and opened is not None:
+            # A head that is undone takes what stands below it along.
+            self.stack.append(_Context(line.depth, context.block, ignored=True))
+        elif line.opens:
             self.stack.append(_below(line, context, known, opened))
 
     def _looked_up(

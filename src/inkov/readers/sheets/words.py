@@ -22,6 +22,7 @@ __all__ = [
     "as_value",
     "filter_entry",
     "names",
+    "numbered",
     "one_address",
     "one_of",
     "one_vid",
@@ -218,17 +219,27 @@ def _range(word: str) -> list[str]:
     if not dots:
         return [word]
     low, high = _TAIL.match(first), _TAIL.match(last)
-    if (
-        low is None
-        or high is None
-        or high[1] not in ("", low[1])
-        or len(low[2]) > 9
-        or len(high[2]) > 9
-    ):
+    if low is None or high is None or high[1] not in ("", low[1]):
         raise BadLine(f"{word!r} is not a range of names", "write it as 1..12 or a1..a12")
-    if not 0 <= int(high[2]) - int(low[2]) < _MOST_PORTS:
-        raise BadLine(f"{word!r} runs backwards or holds more than {_MOST_PORTS} names")
-    return [f"{low[1]}{n}" for n in range(int(low[2]), int(high[2]) + 1)]
+    return numbered(low[1], low[2], high[2])
+
+
+def numbered(stem: str, low: str, high: str) -> list[str]:
+    """The names from one number to another behind a stem. BadLine if they are too many, or none.
+
+    Leading zeros are a part of the name: `01` to `03` are `01`, `02`, `03`. A number with zeros
+    and one of another length cannot both be meant (`1` to `03`).
+    """
+    shown = f"{stem}{low} to {stem}{high}"
+    if len(low) > 9 or len(high) > 9:
+        raise BadLine(f"{shown} is not a range of names: the numbers are too long")
+    padded = low[0] == "0" or high[0] == "0"
+    if padded and len(low) != len(high) and (low != "0" or high[0] == "0"):
+        raise BadLine(f"{shown}: the numbers have leading zeros, and different lengths")
+    if not 0 <= int(high) - int(low) < _MOST_PORTS:
+        raise BadLine(f"{shown} runs backwards or holds more than {_MOST_PORTS} names")
+    width = len(low) if padded else 0
+    return [f"{stem}{number:0{width}d}" for number in range(int(low), int(high) + 1)]
 
 
 def place_pair(text: str) -> tuple[str, str]:
