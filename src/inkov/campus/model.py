@@ -52,6 +52,11 @@ class Platform(Struct, frozen=True):
     unstated: dict[str, Fact[Any]]
     _values: dict[tuple[str, ...], tuple[Any, ...]] = field(default_factory=dict)
 
+    def fact(self, port: Port, attribute: str) -> Fact[Any] | None:
+        """An attribute of a port: as stated, or else by default; None if it is neither."""
+        stated: Fact[Any] | None = getattr(port, attribute)
+        return self.unstated.get(attribute) if stated is None else stated
+
     def values(self, attributes: tuple[str, ...]) -> tuple[Any, ...]:
         """The unstated values of some attributes, None for those without; worked out once."""
         found = self._values.get(attributes)
@@ -200,6 +205,11 @@ class Port(Struct, gc=False, array_like=True):
     addresses: tuple[Fact[Address], ...] = ()
     vrf: Fact[str] | None = None
 
+    @property
+    def on(self) -> bool:
+        """False if the port is shut. One that does not say so is on."""
+        return self.enabled is None or self.enabled.value
+
 
 class Bridge(Struct, gc=False):
     """One bridge of a device that holds several. Ports that no bridge names belong to the device's
@@ -284,6 +294,11 @@ class Gateway(Struct, gc=False, array_like=True):
     filters_in: tuple[Fact[str], ...] = ()
     filters_out: tuple[Fact[str], ...] = ()
 
+    @property
+    def on(self) -> bool:
+        """False if the interface is shut."""
+        return self.enabled is None or self.enabled.value
+
 
 class Neighbour(Struct, frozen=True, gc=False):
     """A neighbour report (IEEE 802.1AB): `device` hears `far_device` at its port `port`."""
@@ -364,6 +379,15 @@ class Device(Struct):
     filters: dict[str, Filter] = field(default_factory=dict)
     table_is_membership: bool = False
     overridden: list[Overridden] = field(default_factory=list)
+
+    def row(self, vid: int) -> Vlan | None:
+        """The row of a VLAN in the table, if the device has a table, and the table the VLAN."""
+        return self.vlans.get(vid) if self.vlans is not None else None
+
+    def value(self, port: Port, attribute: str) -> Any:
+        """What an attribute of a port is: stated, or by default of the platform; else None."""
+        fact = self.platform.fact(port, attribute)
+        return None if fact is None else fact.value
 
 
 class Campus(Struct):

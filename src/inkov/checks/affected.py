@@ -6,7 +6,7 @@ from functools import cached_property
 
 from inkov.checks.catalogue import Affected, Found
 from inkov.checks.site import Site
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bit
 from inkov.wiring import End
 
 __all__ = ["Radius"]
@@ -30,9 +30,7 @@ class Radius:
         found: dict[int, set[End]] = {}
         for resolved in self.site.host_ports:
             free = resolved.free
-            members = (
-                free.untagged | (1 << free.pvid if free.pvid else 0) | (free.admit & free.emit)
-            )
+            members = free.untagged | (bit(free.pvid)) | (free.admit & free.emit)
             for vid in VlanSet(members) if members.bit_count() < 8 else ():
                 found.setdefault(vid, set()).add(resolved.end)
         return found

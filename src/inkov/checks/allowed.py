@@ -14,7 +14,7 @@ from inkov.checks.words import both, listed
 from inkov.forwarding import Resolved
 from inkov.forwarding.needed import unneeded
 from inkov.forwarding.reasons import why_stopped
-from inkov.vlanset import VlanSet, bits_to_text
+from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
 
 _FAMILY = "Allowed lists"
@@ -67,9 +67,7 @@ def list_replaced(site: Site) -> Iterator[Found]:
 
 
 def _missed(site: Site, resolved: Resolved, lost: VlanSet) -> int:
-    needs = 0
-    for number in site.link_numbers.get(resolved.end, ()):
-        needs |= site.needs[number]
+    needs = union(site.needs[number] for number in site.link_numbers.get(resolved.end, ()))
     return needs & lost.bits
 
 
@@ -190,7 +188,7 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
 
 
 def _is_secondary(site: Site, joined: Joined, vid: int) -> bool:
-    rows = [(site.fabric.device(r.end.device).vlans or {}).get(vid) for r in (joined.a, joined.b)]
+    rows = [site.fabric.device(r.end.device).row(vid) for r in (joined.a, joined.b)]
     return all(row and row.private and row.private.value is not Private.PRIMARY for row in rows)
 
 
@@ -258,9 +256,7 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
             how = "by its list" if len(stated) == len(ends) else "since no list is stated"
             verb = "lets" if len(ends) == 1 else "let"
             numbers = set(site.link_numbers.get(ends[0].end, ()))
-            needs = 0
-            for number in numbers:
-                needs |= site.needs[number]
+            needs = union(site.needs[number] for number in numbers)
             list_needed = f": {bits_to_text(needs)}" if needs else ""
             yield finding(
                 says=f"{both([r.end for r in ends])} {verb} every VLAN through, {how}",

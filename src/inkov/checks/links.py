@@ -11,7 +11,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.negotiation import talked
 from inkov.checks.site import EVERYTHING, Joined, Site
-from inkov.vlanset import bits_to_text
+from inkov.vlanset import bit, bits_to_text
 from inkov.wiring import Link
 
 _FAMILY = "Links and trunks"
@@ -106,7 +106,7 @@ def tagging_differs(site: Site) -> Iterator[Found]:
         differ = 0
         for near, far in ((a, b), (b, a)):
             untagged = near.view.untagged & ~far.view.untagged & shared
-            arrives = 1 << far.view.pvid if far.view.pvid else 0
+            arrives = bit(far.view.pvid)
             differ |= (
                 untagged if not arrives or untagged & arrives else 0
             )  # else untagged-vlan-differs tells

@@ -12,6 +12,7 @@ from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import both, counted, listed
 from inkov.forwarding import Resolved
+from inkov.vlanset import union
 from inkov.wiring import Link
 
 _FAMILY = "Native VLAN"
@@ -71,9 +72,7 @@ def untagged_vlan_differs(site: Site) -> Iterator[Found]:
             parts.append(f"VLAN {at_a} of {link.a.device} and VLAN {at_b} of {link.b.device} {way}")
         one, other = _DECIDES.get(a.mode, "mode"), _DECIDES.get(b.mode, "mode")
         vid_a, vid_b = joined[0][:2]
-        mask = 0
-        for at_a, at_b, _ in joined:
-            mask |= 1 << at_a | 1 << at_b
+        mask = union(1 << at_a | 1 << at_b for at_a, at_b, _ in joined)
         yield finding(
             says=(
                 f"{'; '.join(parts)} by untagged frames between {link.a} and"

@@ -5,7 +5,6 @@ from __future__ import annotations
 from inkov.campus import Basis, Fact, Mode, Origin
 from inkov.checks.catalogue import Where
 from inkov.forwarding import Fabric, Resolved
-from inkov.forwarding.completion import completed_fact
 
 __all__ = ["Places"]
 
@@ -22,7 +21,7 @@ class Places:
     def fact(self, resolved: Resolved, attribute: str) -> Fact[object]:
         """An attribute with its origin: the line that states it, or whose default it is."""
         platform = self.fabric.device(resolved.end.device).platform
-        fact = completed_fact(resolved.stated, platform, _deciding(resolved, attribute))
+        fact = platform.fact(resolved.stated, _deciding(resolved, attribute))
         return Fact(None, resolved.stated.origin) if fact is None else fact
 
     def of(self, resolved: Resolved, attribute: str, vlan: int | None = None) -> Where:
@@ -34,7 +33,7 @@ class Places:
 
     def row(self, device: str, vid: int) -> Where:
         """The row of a VLAN in a switch's table, or else the switch."""
-        row = (self.fabric.device(device).vlans or {}).get(vid)
+        row = self.fabric.device(device).row(vid)
         return Where(device, None, vid, (row or self.fabric.device(device)).origin)
 
     def switch(self, device: str, origin: Origin | None = None) -> Where:

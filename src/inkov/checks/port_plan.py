@@ -90,7 +90,7 @@ def _of_port(resolved: Resolved, attribute: str) -> object:
     if resolved.up and attribute == "allowed":
         return VlanSet(view.emit)
     if attribute == "enabled":
-        return resolved.stated.enabled is None or resolved.stated.enabled.value
+        return resolved.stated.on
     if attribute in ("description", "edge"):
         fact: Fact[object] | None = getattr(resolved.stated, attribute)
         return (False if attribute == "edge" else "") if fact is None else fact.value

@@ -15,7 +15,7 @@ from inkov.forwarding.needed import needed
 from inkov.forwarding.serve import served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.plan import Plan, PlanFile
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, union
 from inkov.wiring import End, Link
 
 __all__ = ["DEFAULT_VID", "EVERYTHING", "Joined", "Site"]
@@ -95,9 +95,7 @@ class Site:
     @cached_property
     def served_anywhere(self) -> int:
         """The VIDs with a host port or a gateway on any switch, as a mask."""
-        mask = 0
-        for bits in self.served.values():
-            mask |= bits
+        mask = union(self.served.values())
         return mask
 
     @cached_property

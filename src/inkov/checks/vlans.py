@@ -9,7 +9,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import counted, listed
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, union
 
 _FAMILY = "VLAN definitions"
 
@@ -69,7 +69,7 @@ def _member(site: Site, device: str, vid: int) -> list[Where]:
     for resolved in site.host_ports:
         if resolved.end.device == device and resolved.view.untagged >> vid & 1:
             return [site.places.of(resolved, "access_vlan", vid)]
-    row = (site.fabric.device(device).vlans or {}).get(vid)
+    row = site.fabric.device(device).row(vid)
     return [Where(device, None, vid, row.origin)] if row is not None else []
 
 
@@ -264,9 +264,7 @@ def vlan_not_planned(site: Site) -> Iterator[Found]:
     example="the plan has VLAN 80, and no switch defines it",
 )
 def vlan_planned_absent(site: Site) -> Iterator[Found]:
-    live = 0
-    for mask in site.fabric.live.values():
-        live |= mask
+    live = union(site.fabric.live.values())
     everywhere = {vid for device in site.devices for vid in device.vlans or {}}
     for vid, planned in sorted(site.plan.vlans.items()):
         said = Where("", None, vid, planned.origin)

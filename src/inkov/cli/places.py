@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from inkov.cli.says import fail, nearest
 from inkov.cli.session import Session, vlan_list
 from inkov.levels import Level
+from inkov.vlanset import union
 
 if TYPE_CHECKING:
     from inkov.campus import Host
@@ -85,9 +86,7 @@ def sendings_from(session: Session, place: Place, level: Level, vid: int | None)
     sendings = sent_from(fabric, end, level, vid)
     if not sendings:
         resolved = fabric.ports[fabric.end_of(end.device, end.port)]
-        takes = 0
-        for port in bridge_ports_at(fabric, end):
-            takes |= port.view.enters()
+        takes = union(port.view.enters() for port in bridge_ports_at(fabric, end))
         why = why_dropped(fabric, resolved, vid if vid != resolved.completed.access_vlan else None)
         at = written(why.origin, session.locator)
         if takes and vid is not None:

@@ -5,12 +5,12 @@
 from __future__ import annotations
 
 from operator import attrgetter
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
-from inkov.campus import Accept, Fact, Mode, Negotiation, Platform, Port
+from inkov.campus import Accept, Mode, Negotiation, Platform, Port
 from inkov.vlanset import VlanSet
 
-__all__ = ["Completed", "complete", "completed_fact"]
+__all__ = ["Completed", "complete"]
 
 
 class Completed(NamedTuple):
@@ -43,9 +43,3 @@ def complete(port: Port, platform: Platform) -> Completed:
 
 
 _facts = attrgetter(*Completed._fields)
-
-
-def completed_fact(port: Port, platform: Platform, attribute: str) -> Fact[Any] | None:
-    """One attribute's value with its origin; None if it is neither stated nor has a default."""
-    fact: Fact[Any] | None = getattr(port, attribute)
-    return platform.unstated.get(attribute) if fact is None else fact

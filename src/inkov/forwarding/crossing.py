@@ -8,6 +8,7 @@ what it sees.
 from __future__ import annotations
 
 from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Translation
+from inkov.vlanset import bit
 from inkov.wiring import End
 
 __all__ = ["cross"]
@@ -66,7 +67,7 @@ def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossin
 
 def _entry(receiver: BridgePort) -> int:
     """Where an untagged frame goes on arrival, as a mask (FM 3.1)."""
-    return 1 << receiver.view.pvid if receiver.view.pvid else 0
+    return bit(receiver.view.pvid)
 
 
 def _with(same: list[tuple[int, int]], to: int, mask: int) -> list[tuple[int, int]]:

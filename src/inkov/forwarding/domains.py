@@ -23,7 +23,7 @@ from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import Sending, flood
 from inkov.forwarding.serve import served
 from inkov.levels import Level
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, union
 from inkov.wiring import Link
 
 __all__ = ["Break", "Domains", "Island", "breaks", "domains", "islands"]
@@ -72,9 +72,7 @@ class Break(Struct):
 
 def domains(fabric: Fabric) -> Domains:
     """The domains of all hubs."""
-    used = 0
-    for port in fabric.bridge_ports:
-        used |= port.view.emit | port.view.enters()
+    used = union(port.view.emit | port.view.enters() for port in fabric.bridge_ports)
     for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
         used |= mask & inside.live
     vids = np.fromiter(VlanSet(used), dtype=np.int64)

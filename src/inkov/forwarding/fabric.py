@@ -14,7 +14,7 @@ from inkov.campus import Campus, Device, Gateway, Mode, Origin, Port
 from inkov.forwarding.completion import Completed
 from inkov.forwarding.negotiation import Party
 from inkov.forwarding.view import PortView
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bit
 from inkov.wiring import End, Wiring
 
 __all__ = [
@@ -58,7 +58,7 @@ class Resolved(Struct, gc=False):
         if (
             self.mode is not Mode.GENERAL
             or view.admit & ~view.emit
-            or view.untagged != (1 << view.pvid if view.pvid else 0)
+            or view.untagged != (bit(view.pvid))
         ):
             return self.mode
         return (

@@ -14,6 +14,7 @@ from typing import NamedTuple
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.reach import Sending, views_at
 from inkov.levels import Level
+from inkov.vlanset import bits, union
 
 __all__ = ["Hop", "State", "Way", "find_way", "may_leave", "to_bridge", "to_port", "to_present"]
 
@@ -67,9 +68,7 @@ Goal = Callable[[State], bool]
 def to_port(fabric: Fabric, target: int, level: Level, vid: int | None = None) -> Goal:
     """Reached where the frame leaves by bridge port `target` (as VLAN `vid`, if given)."""
     port = fabric.bridge_ports[target]
-    emit = 0
-    for view in views_at(port, level):
-        emit |= view.emit
+    emit = union(view.emit for view in views_at(port, level))
     if vid is not None:
         emit &= 1 << vid
 
@@ -100,7 +99,7 @@ def find_way(fabric: Fabric, sendings: Iterable[Sending], goal: Goal, level: Lev
     starts = [
         State(sending.bridge, sending.port, vid)
         for sending in sendings
-        for vid in _vids(sending.mask & fabric.bridges[sending.bridge].live)
+        for vid in bits(sending.mask & fabric.bridges[sending.bridge].live)
     ]
     shortest = _shortest(fabric, starts, goal, level)
     if shortest is None or len(set(shortest.bridges)) == len(shortest.bridges):
@@ -156,7 +155,7 @@ def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
             ):
                 for to, leaves, arrives in translations:
                     if leaves & bit:
-                        for vid in _vids(arrives):
+                        for vid in bits(arrives):
                             yield Hop(
                                 number,
                                 crossing.link,
@@ -225,10 +224,3 @@ def _simple(
         visited.add(hop.arrives.bridge)
         stack.append(_onward(fabric, hop.arrives, level))
     return None
-
-
-def _vids(mask: int) -> Iterator[int]:
-    while mask:
-        low = mask & -mask
-        yield low.bit_length() - 1
-        mask ^= low

@@ -16,6 +16,7 @@ from typing import NamedTuple
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.view import Form, PortView
 from inkov.levels import Level
+from inkov.vlanset import bit, bits, union
 from inkov.wiring import End
 
 __all__ = ["Flood", "Level", "Sending", "flood", "sendings_at"]
@@ -95,10 +96,8 @@ class Flood:
 
 
 def _on_wire(port: BridgePort, view: PortView, mask: int) -> Iterator[tuple[BridgePort, int, bool]]:
-    while mask:
-        low = mask & -mask
-        yield port, low.bit_length() - 1, bool(port.outer) or not view.untagged & low
-        mask ^= low
+    for vid in bits(mask):
+        yield port, vid, bool(port.outer) or not view.untagged >> vid & 1
 
 
 def sendings_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Sending]:
@@ -111,7 +110,7 @@ def sendings_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Se
         views = views_at(port, level)
         untagged = tagged = 0
         for view in views:
-            untagged |= 1 << view.pvid if view.pvid else 0
+            untagged |= bit(view.pvid)
             tagged |= view.admit if level == Level.HOSTILE else honest_tags(view)
         if (
             port.outer == 0
@@ -134,9 +133,7 @@ def honest_tags(view: PortView) -> int:
 
 def owned_tags(fabric: Fabric, end: End) -> int:
     """The tags that sub-interfaces take off an end, as a mask."""
-    mask = 0
-    for number in fabric.at.get(end, ()):
-        mask |= (1 << fabric.bridge_ports[number].outer) & ~1
+    mask = union((1 << fabric.bridge_ports[number].outer) & ~1 for number in fabric.at.get(end, ()))
     return mask
 
 

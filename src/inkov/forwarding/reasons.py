@@ -11,7 +11,6 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from inkov.campus import Basis, Fact, Mode, Origin
-from inkov.forwarding.completion import completed_fact
 from inkov.forwarding.fabric import Fabric, Resolved
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.view import ALL, Form
@@ -77,7 +76,7 @@ NAMES = {
 
 
 def _fact(fabric: Fabric, resolved: Resolved, attribute: str) -> Fact[object]:
-    fact = completed_fact(resolved.stated, fabric.device(resolved.end.device).platform, attribute)
+    fact = fabric.device(resolved.end.device).platform.fact(resolved.stated, attribute)
     return fact if fact is not None else Fact(None, resolved.stated.origin)
 
 
@@ -214,7 +213,7 @@ def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Sentence
         and resolved.free.enters() >> wanted & 1
         and not fabric.live[end.device] >> wanted & 1
     ):
-        row = (device.vlans or {}).get(wanted)
+        row = device.row(wanted)
         if row is not None and row.active is not None:
             return Sentence(f"VLAN {wanted} is suspended on {end.device}", row.active.origin)
         return Sentence(f"{end.device} does not define VLAN {wanted}", device.origin)
@@ -250,7 +249,7 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Sentence:
     for resolved in ends:
         device = resolved.end.device
         if resolved.up and not fabric.live[device] >> vid & 1 and resolved.free.emit >> vid & 1:
-            row = (fabric.device(device).vlans or {}).get(vid)
+            row = fabric.device(device).row(vid)
             if row is not None and row.active is not None:
                 return Sentence(f"VLAN {vid} is suspended on {device}", row.active.origin)
             return Sentence(f"{device} does not define VLAN {vid}", fabric.device(device).origin)

@@ -13,7 +13,7 @@ from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, BridgePort, BridgeState, Fabric, Resolved
 from inkov.forwarding.negotiation import OUTCOME, Party, negotiates, operational_mode, party
 from inkov.forwarding.view import NOTHING, PortView, view_of
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bit
 from inkov.wiring import End, Wiring
 from inkov.wiring.links import bundle_of
 
@@ -92,7 +92,7 @@ class _Builder:
 
     def _up(self, device: Device, port: Port) -> bool:
         """FM 1.6: a port that is shut, and what stands on it, forwards nothing."""
-        if port.enabled is not None and not port.enabled.value:
+        if not port.on:
             return False
         if port.kind is PortKind.SUB:
             parent = device.ports.get(port.parent.value) if port.parent else None
@@ -110,7 +110,7 @@ class _Builder:
                 for p in device.ports.values()
                 if p.bundle is not None and p.bundle.value == port.name
             ]
-            return not members or any(p.enabled is None or p.enabled.value for p in members)
+            return not members or any(member.on for member in members)
         return True
 
     def _live(self, device: Device) -> int:
@@ -137,7 +137,7 @@ class _Builder:
                 completed.primary,
                 completed.secondary,
             ):
-                live |= 1 << vid if vid else 0
+                live |= bit(vid)
         for gateway in device.gateways:
             live |= 1 << gateway.vid
         if not device.table_is_membership:
@@ -176,7 +176,7 @@ class _Builder:
         completed = resolved.completed
         community = False
         if mode is Mode.PRIVATE_HOST and completed.secondary:
-            vlan = (device.vlans or {}).get(completed.secondary)
+            vlan = device.row(completed.secondary)
             community = (
                 vlan is None or vlan.private is None or vlan.private.value is not Private.ISOLATED
             )

@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.view import ALL, Form
+from inkov.vlanset import bit, bits
 
 __all__ = ["gateway_bits", "is_live", "member_ports", "served", "served_by_device"]
 
@@ -30,9 +31,9 @@ def served(fabric: Fabric) -> list[int]:
         if fabric.is_host_port(port):
             # A private host sends into a VLAN that it does not hear: that one has to get to who
             # does.
-            bits[port.bridge] |= view.emit | (1 << view.pvid if view.pvid else 0)
+            bits[port.bridge] |= view.emit | (bit(view.pvid))
     for device, gateway in fabric.gateways():
-        if gateway.enabled is None or gateway.enabled.value:
+        if gateway.on:
             bits[fabric.bridge_of[device.name, gateway.bridge]] |= 1 << gateway.vid
     return bits
 
@@ -50,7 +51,7 @@ def gateway_bits(fabric: Fabric) -> dict[str, int]:
     """For each device with gateways the VIDs they are in."""
     bits: dict[str, int] = {}
     for device, gateway in fabric.gateways():
-        if gateway.enabled is None or gateway.enabled.value:
+        if gateway.on:
             bits[device.name] = bits.get(device.name, 0) | 1 << gateway.vid
     return bits
 
@@ -62,12 +63,9 @@ def member_ports(fabric: Fabric) -> dict[tuple[str, int], int]:
     counts: dict[tuple[str, int], int] = {}
     for port in fabric.bridge_ports:
         if fabric.is_host_port(port) and port.view.form not in _TRUNKS:
-            mask = port.view.emit
-            while mask:
-                low = mask & -mask
-                key = (port.end.device, low.bit_length() - 1)
+            for vid in bits(port.view.emit):
+                key = port.end.device, vid
                 counts[key] = counts.get(key, 0) + 1
-                mask ^= low
     return counts
 
 

@@ -10,6 +10,7 @@ from inkov.forwarding.path import Way, find_way, to_port, to_present
 from inkov.forwarding.reach import Flood, Sending, flood, sendings_at
 from inkov.forwarding.serve import is_live
 from inkov.levels import Level
+from inkov.vlanset import union
 from inkov.wiring import End
 
 __all__ = [
@@ -95,9 +96,7 @@ def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) ->
 def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
     """The host ports that hear frames from `sendings`, but the senders' own, in natural order."""
     senders = {sending.port for sending in sendings}
-    started = 0
-    for sending in sendings:
-        started |= sending.mask
+    started = union(sending.mask for sending in sendings)
     found: dict[Heard, None] = {}
     ways: dict[tuple[int, int], Way | None] = {}  # to each hub, for all ports there
     for port, vid, tagged in flood(fabric, sendings, level).heard():
@@ -129,7 +128,7 @@ def interfaces(fabric: Fabric) -> list[Interface]:
     for device, gateway in fabric.gateways():
         bridge = fabric.bridge_of[device.name, gateway.bridge]
         why = ""
-        if gateway.enabled is not None and not gateway.enabled.value:
+        if not gateway.on:
             why = "it is shut"
         elif not fabric.live[device.name] >> gateway.vid & 1:
             why = f"VLAN {gateway.vid} is not defined or suspended on {device.name}"

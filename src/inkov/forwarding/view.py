@@ -14,7 +14,7 @@ from msgspec import Struct
 
 from inkov.campus import Accept, Mode
 from inkov.forwarding.completion import Completed
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bit
 
 __all__ = ["ALL", "NOTHING", "Form", "PortView", "view_of"]
 
@@ -61,7 +61,7 @@ class PortView(Struct, frozen=True, gc=False):
 
     def enters(self) -> int:
         """The VIDs in which some frame can arrive here (FM 3.1, FM 3.2)."""
-        return self.admit | (1 << self.pvid if self.pvid else 0)
+        return self.admit | (bit(self.pvid))
 
     def within(self, live: int) -> PortView:
         """The view on a switch that has only the VIDs `live` (FM 3.3)."""
@@ -79,15 +79,11 @@ class PortView(Struct, frozen=True, gc=False):
 NOTHING = PortView(Form.DOWN)
 
 
-def _bit(vid: int | None) -> int:
-    return 1 << vid if vid else 0
-
-
 def _access(s: Completed, community: bool) -> PortView:
     v, w = s.access_vlan, s.voice_vlan
     if w is None:
-        return PortView(Form.ACCESS, v, 0, _bit(v), _bit(v), s.protected)
-    return PortView(Form.ACCESS_VOICE, v, _bit(w), _bit(v) | _bit(w), _bit(v), s.protected)
+        return PortView(Form.ACCESS, v, 0, bit(v), bit(v), s.protected)
+    return PortView(Form.ACCESS_VOICE, v, bit(w), bit(v) | bit(w), bit(v), s.protected)
 
 
 def _trunk(s: Completed, community: bool) -> PortView:
@@ -97,11 +93,11 @@ def _trunk(s: Completed, community: bool) -> PortView:
         return PortView(Form.TRUNK_NO_NATIVE, 0, allowed, emit, 0, s.protected)
     if s.native_tagged:
         return PortView(Form.TRUNK_NATIVE_TAGGED, native, allowed, emit, 0, s.protected)
-    return PortView(Form.TRUNK, native, allowed, emit, emit & _bit(native), s.protected)
+    return PortView(Form.TRUNK, native, allowed, emit, emit & bit(native), s.protected)
 
 
 def _general(s: Completed, community: bool) -> PortView:
-    untagged = _bit(s.pvid) if s.untagged is None else s.untagged.bits
+    untagged = bit(s.pvid) if s.untagged is None else s.untagged.bits
     emit = s.tagged.bits | untagged
     admit = 0 if s.accept is Accept.UNTAGGED else emit if s.ingress_filtering else ALL
     pvid = 0 if s.accept is Accept.TAGGED else s.pvid or 0
@@ -117,15 +113,15 @@ def _private_host(s: Completed, community: bool) -> PortView:
     if not s.primary or not s.secondary:
         return NOTHING
     if community:
-        both = _bit(s.primary) | _bit(s.secondary)
+        both = bit(s.primary) | bit(s.secondary)
         return PortView(Form.COMMUNITY, s.secondary, 0, both, both, s.protected)
-    return PortView(Form.ISOLATED, s.secondary, 0, _bit(s.primary), _bit(s.primary), s.protected)
+    return PortView(Form.ISOLATED, s.secondary, 0, bit(s.primary), bit(s.primary), s.protected)
 
 
 def _promiscuous(s: Completed, community: bool) -> PortView:
     if not s.primary:
         return NOTHING
-    both = _bit(s.primary) | s.secondaries.bits
+    both = bit(s.primary) | s.secondaries.bits
     return PortView(Form.PROMISCUOUS, s.primary, 0, both, both, s.protected)
 
 

@@ -18,6 +18,7 @@ from inkov.forwarding.reasons import decided_at, why_arrives, why_leaves
 from inkov.levels import Level
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
+from inkov.vlanset import bit, union
 
 __all__ = [
     "Leak",
@@ -52,7 +53,7 @@ def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: Level) -> list[Sen
     for seat in seats:
         view = fabric.bridge_ports[seat.port].view
         vid = seat.tag or view.pvid
-        masks[seat.port] = masks.get(seat.port, 0) | (1 << vid if vid else 0)
+        masks[seat.port] = masks.get(seat.port, 0) | (bit(vid))
     if (
         level == Level.HOSTILE
     ):  # whoever is on the wire sends to the port and to all sub-interfaces on it
@@ -117,9 +118,7 @@ def _hearing(spread: Flood, listening: Ears, level: Level) -> Iterator[Seat]:
         present = spread.present(bridge)
         for port, mask, seat in ports if present else ():
             if mask & present:
-                leaving = 0
-                for view in views_at(port, level):
-                    leaving |= spread.leaving(port, view)
+                leaving = union(spread.leaving(port, view) for view in views_at(port, level))
                 if leaving & mask:
                     yield seat
 

@@ -15,7 +15,7 @@ from typing import NamedTuple
 from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.reach import Flood, owned_tags
 from inkov.plan import Claim, Plan, vlan_names
-from inkov.vlanset import VlanListError, VlanSet
+from inkov.vlanset import VlanListError, VlanSet, union
 
 __all__ = ["ClaimNames", "Seat", "Unknown", "all_seats"]
 
@@ -99,9 +99,7 @@ class ClaimNames:
             return []
 
         def together(names: Iterable[str]) -> VlanSet:
-            mask = 0
-            for name in names:
-                mask |= (sets[name] or VlanSet()).bits
+            mask = union((sets[name] or VlanSet()).bits for name in names)
             return VlanSet(mask)
 
         inside = together(claim.isolate or ())

@@ -15,7 +15,7 @@ from inkov.forwarding.reach import sendings_at, views_at
 from inkov.levels import Level
 from inkov.proofs.leaks import audible
 from inkov.proofs.seats import Seat
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
 
 __all__ = ["VidReach", "vlan_groups"]
@@ -75,9 +75,10 @@ class VidReach:
     def heard(self, seats: Iterable[Seat]) -> int:
         """The VIDs that hosts in some seats can hear."""
         if self.level == Level.HOSTILE:
-            mask = 0
-            for end in {self.fabric.bridge_ports[seat.port].end for seat in seats}:
-                mask |= self._wires[end][1]
+            mask = union(
+                self._wires[end][1]
+                for end in {self.fabric.bridge_ports[seat.port].end for seat in seats}
+            )
             return mask
         mask, plain = 0, self._plain
         for seat in seats:
@@ -88,9 +89,7 @@ class VidReach:
     def _plain(self) -> dict[Seat, int]:
         found: dict[Seat, int] = {}
         for seat in self.seats:
-            mask = 0
-            for vids in audible(self.fabric, seat, self.level).values():
-                mask |= vids
+            mask = union(audible(self.fabric, seat, self.level).values())
             found[seat] = mask
         return found
 
@@ -104,23 +103,17 @@ class VidReach:
 
     def sent_in(self, vids: VlanSet) -> int:
         """What all hosts in some VLANs send."""
-        mask = 0
-        for vid in vids:
-            mask |= self.by_vid.get(vid, (0, 0))[0]
+        mask = union(self.by_vid.get(vid, (0, 0))[0] for vid in vids)
         return mask
 
     def heard_in(self, vids: VlanSet) -> int:
         """What all hosts in some VLANs hear."""
-        mask = 0
-        for vid in vids:
-            mask |= self.by_vid.get(vid, (0, 0))[1]
+        mask = union(self.by_vid.get(vid, (0, 0))[1] for vid in vids)
         return mask
 
     def heard_beside(self, vids: VlanSet) -> int:
         """What all other hosts hear, those in no VLAN among them."""
-        mask = 0
-        for vid, (_, heard) in self.by_vid.items():
-            mask |= 0 if vid in vids else heard
+        mask = union(0 if vid in vids else heard for vid, (_, heard) in self.by_vid.items())
         return mask
 
     def spread(self, mask: int) -> int:

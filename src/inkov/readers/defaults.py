@@ -1,21 +1,10 @@
-"""What a port's attribute is once its platform's defaults are in: what a writer must state in
-another format.
-"""
+"""What a writer must state in another format: the defaults that only one platform has."""
 
 from __future__ import annotations
 
-from typing import Any
+from inkov.campus import STANDARD, Device, Fact, Origin
 
-from inkov.campus import STANDARD, Device, Fact, Origin, Port
-
-__all__ = ["by_the_standard", "value_or_default"]
-
-
-def value_or_default(device: Device, port: Port, attribute: str) -> Any:
-    """The stated value, or else the platform's default; None where there is neither."""
-    fact: Fact[Any] | None = getattr(port, attribute)
-    fact = device.platform.unstated.get(attribute) if fact is None else fact
-    return None if fact is None else fact.value
+__all__ = ["by_the_standard"]
 
 
 def by_the_standard(device: Device) -> Device:

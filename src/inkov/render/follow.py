@@ -13,7 +13,7 @@ from inkov.levels import Level
 from inkov.readers import Locator
 from inkov.render.grid import Column, Grid
 from inkov.render.text import brief, plain, safe
-from inkov.vlanset import VlanSet, bits_to_text
+from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
 
 __all__ = [
@@ -36,9 +36,7 @@ def hears_json(
     """The fixed shape. `vlan` of `from` is null where frames enter in several; `certain` is there
     only if false.
     """
-    mask = 0
-    for sending in sendings:
-        mask |= sending.mask
+    mask = union(sending.mask for sending in sendings)
     vids = list(VlanSet(mask)) if mask.bit_count() == 1 else []
     return {
         "from": {"switch": sender.device, "port": sender.port, "vlan": vids[0] if vids else None},

@@ -6,7 +6,7 @@ from msgspec import Struct
 
 from inkov.campus import Mode, Origin, natural
 from inkov.forwarding import Fabric, Form, Resolved
-from inkov.vlanset import VlanSet, bits_to_text
+from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
 
 __all__ = ["Membership", "PortRow", "memberships", "port_rows"]
@@ -100,9 +100,7 @@ def memberships(
             resolved = fabric.ports[End(device.name, port)]
             if resolved.view.emit and resolved.mode is not Mode.ROUTED:
                 views[port] = resolved.view
-        passed = 0
-        for view in views.values():
-            passed |= view.emit
+        passed = union(view.emit for view in views.values())
         for vid in VlanSet(passed if vlans is None else passed & vlans.bits):
             marks = {
                 p: "" if not v.emit >> vid & 1 else "U" if v.untagged >> vid & 1 else "T"

@@ -10,7 +10,6 @@ from msgspec import Struct
 
 from inkov.campus import Basis, Mode, Negotiation, Origin
 from inkov.forwarding import Fabric, Form, Resolved
-from inkov.forwarding.completion import completed_fact
 from inkov.forwarding.needed import needed, unneeded
 from inkov.forwarding.negotiation import negotiates
 from inkov.vlanset import bits_to_text
@@ -121,8 +120,8 @@ def _crosses(fabric: Fabric, link: int, near: End) -> tuple[int, list[tuple[str,
 def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
     """Why a port is in its mode, in a few words, and where that was said."""
     platform = fabric.device(resolved.end.device).platform
-    mode = completed_fact(resolved.stated, platform, "mode")
-    negotiation = completed_fact(resolved.stated, platform, "negotiation")
+    mode = platform.fact(resolved.stated, "mode")
+    negotiation = platform.fact(resolved.stated, "negotiation")
     assert mode is not None and negotiation is not None
     if negotiates(resolved.completed):
         return (

@@ -82,7 +82,7 @@ def vlan_rows(
     for vid in VlanSet(bits):
         row = VlanRow(vid)
         for device in devices:
-            vlan = (device.vlans or {}).get(vid)
+            vlan = device.row(vid)
             ports = members.get((device.name, vid), 0)
             gateway = bool(gateways.get(device.name, 0) >> vid & 1)
             if vlan is None and not ports and not gateway:

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
 from inkov.levels import Level
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bit, union
 
 __all__ = ["End", "FrameModel", "HostSeat", "Hub", "Spot", "bits"]
 
@@ -100,11 +100,6 @@ class FrameModel:
 
     # --- what a port is ---------------------------------------------------------------------------
 
-    def value(self, device: Device, port: Port, attribute: str) -> Any:
-        """FM 1.1, FM 1.2: what is stated, or else the platform's default."""
-        fact = getattr(port, attribute) or device.platform.unstated.get(attribute)
-        return None if fact is None else fact.value
-
     def whole(self, end: End) -> End:
         """FM 1.7: a member of a bundle is its bundle."""
         ports = self.campus.devices[end[0]].ports
@@ -118,7 +113,7 @@ class FrameModel:
 
     def _up(self, device: Device, port: Port) -> bool:
         """FM 1.6."""
-        if port.enabled is not None and not port.enabled.value:
+        if not port.on:
             return False
         if port.kind is PortKind.SUB:
             parent = device.ports.get(port.parent.value) if port.parent else None
@@ -134,7 +129,7 @@ class FrameModel:
                 for p in device.ports.values()
                 if p.bundle is not None and p.bundle.value == port.name
             ]
-            return not members or any(p.enabled is None or p.enabled.value for p in members)
+            return not members or any(member.on for member in members)
         return True
 
     def _live(self, device: Device) -> int:
@@ -155,11 +150,11 @@ class FrameModel:
                 "primary",
                 "secondary",
             ):
-                mask |= 1 << (self.value(device, port, name) or 1)
+                mask |= 1 << (device.value(port, name) or 1)
             for name in ("withheld", "tagged", "untagged", "secondaries"):
-                mask |= (self.value(device, port, name) or VlanSet()).bits
-            if self.value(device, port, "mode") is Mode.TRUNK:
-                mask |= self.value(device, port, "allowed").bits
+                mask |= (device.value(port, name) or VlanSet()).bits
+            if device.value(port, "mode") is Mode.TRUNK:
+                mask |= device.value(port, "allowed").bits
         return mask
 
     def live_at(self, device: Device, bridge: str) -> int:
@@ -175,8 +170,8 @@ class FrameModel:
         return mask
 
     def _asks(self, device: Device, port: Port) -> Negotiation | None:
-        how = self.value(device, port, "negotiation")
-        plain = self.value(device, port, "mode") in (Mode.ACCESS, Mode.TRUNK)
+        how = device.value(port, "negotiation")
+        plain = device.value(port, "mode") in (Mode.ACCESS, Mode.TRUNK)
         return how if plain and how in (Negotiation.PASSIVE, Negotiation.ACTIVE) else None
 
     def _mode(self, device: Device, port: Port) -> Mode:
@@ -185,15 +180,15 @@ class FrameModel:
         """
         mine = self._asks(device, port)
         if mine is None:
-            return self.value(device, port, "mode")  # type: ignore[no-any-return]
+            return device.value(port, "mode")  # type: ignore[no-any-return]
         for name, far in self.far.get((device.name, port.name), ()):
             other = self.campus.devices[name]
             peer = other.ports[far]
             its = self._asks(other, peer)
             announces = (
                 its is None
-                and self.value(other, peer, "mode") is Mode.TRUNK
-                and (self.value(other, peer, "negotiation") is Negotiation.ANNOUNCING)
+                and other.value(peer, "mode") is Mode.TRUNK
+                and (other.value(peer, "negotiation") is Negotiation.ANNOUNCING)
             )
             if (
                 announces
@@ -207,10 +202,10 @@ class FrameModel:
         """FM 2.2 to FM 2.10, within the VIDs that the bridge has."""
 
         def get(name: str) -> Any:
-            return self.value(device, port, name)
+            return device.value(port, name)
 
         def one(vid: int | None) -> int:
-            return 1 << vid if vid else 0
+            return bit(vid)
 
         pvid = admit = emit = untagged = 0
         if mode is Mode.ROUTED:
@@ -237,7 +232,7 @@ class FrameModel:
             untagged &= emit
         elif mode is Mode.PRIVATE_HOST and get("primary") and get("secondary"):
             pvid = get("secondary")
-            row = (device.vlans or {}).get(pvid)
+            row = device.row(pvid)
             isolated = (
                 row is not None
                 and row.private is not None
@@ -269,9 +264,9 @@ class FrameModel:
         if end not in self.far:  # FM 4.4, FM 4.5
             if self._asks(device, port) and mode is not Mode.TRUNK:
                 views.append(self._view(device, port, Mode.TRUNK, live))
-            if self.value(device, port, "registration") and mode is not Mode.ROUTED:
+            if device.value(port, "registration") and mode is not Mode.ROUTED:
                 views += [PortRules(v.pvid, live, live, v.untagged) for v in views]
-        protected = bool(self.value(device, port, "protected")) and mode is not Mode.ROUTED
+        protected = bool(device.value(port, "protected")) and mode is not Mode.ROUTED
         return Spot(
             end,
             port.name,
@@ -329,7 +324,7 @@ class FrameModel:
         """
         if level == Level.HONEST:
             vid = seat.tag or seat.spot.views[0].pvid
-            yield seat.spot, 1 << vid if vid else 0
+            yield seat.spot, bit(vid)
             return
         wire = self.spots[seat.spot.end]
         owned = sum(1 << spot.outer for spot in wire if spot.outer)
@@ -337,8 +332,7 @@ class FrameModel:
             for view in spot.views:
                 yield (
                     spot,
-                    (0 if spot.outer else view.admit & ~owned)
-                    | (1 << view.pvid if view.pvid else 0),
+                    (0 if spot.outer else view.admit & ~owned) | (bit(view.pvid)),
                 )
 
     def heard(self, seat: HostSeat, level: Level) -> Iterator[tuple[Spot, int]]:
@@ -387,9 +381,7 @@ class FrameModel:
         """The VIDs that frames in some VIDs can ever be in, wherever."""
         work = mask
         while work:
-            new = 0
-            for vid in bits(work):
-                new |= self.turns(level).get(vid, 0)
+            new = union(self.turns(level).get(vid, 0) for vid in bits(work))
             work = new & ~mask
             mask |= work
         return mask

@@ -43,9 +43,7 @@ class PacketModel(FrameModel):
         for device in self.campus.devices.values():
             for g in device.gateways:
                 hub = device.name, g.bridge
-                up = (g.enabled is None or g.enabled.value) and self.live_at(
-                    device, g.bridge
-                ) >> g.vid & 1
+                up = g.on and self.live_at(device, g.bridge) >> g.vid & 1
                 if up and any(
                     spot.views[0].emit >> g.vid & 1 and self._leads(spot.end)
                     for spot in self.at.get(hub, ())
@@ -60,11 +58,7 @@ class PacketModel(FrameModel):
                     yield Station(device.name, name, hub, g.vid, vrf, subnets, *filters)
             for port in device.ports.values():
                 hub = device.name, f"routed {port.name}"
-                if (
-                    port.addresses
-                    and hub in self.at
-                    and self.value(device, port, "mode") is Mode.ROUTED
-                ):
+                if port.addresses and hub in self.at and device.value(port, "mode") is Mode.ROUTED:
                     vrf = port.vrf.value if port.vrf is not None else ""
                     subnets = tuple(fact.value.network for fact in port.addresses)
                     yield Station(device.name, port.name, hub, 1, vrf, subnets, (), ())
@@ -86,7 +80,7 @@ class PacketModel(FrameModel):
             port = device.ports[seat.spot.name]
             if (
                 self._mode(device, port) is not Mode.TRUNK
-                or self.value(device, port, "allowed").bits != ALL
+                or device.value(port, "allowed").bits != ALL
             ):
                 hubs.add(seat.spot.hub)
         return hubs

@@ -167,8 +167,8 @@ class Building:
         kind = bound.on or step.kind
         if isinstance(bound.value, Named):
             key = PORT_KEYS.get(bound.attribute)
-            several = (
-                key is None or key[0] in VLAN_SETS or bound.attribute in ("secondaries", "vlans")
+            several = bound.attribute in ("secondaries", "vlans") or (
+                key is not None and key[0] in VLAN_SETS
             )
             (self._vids if several else self._vid)(bound.value)
         for key_of in (

@@ -18,7 +18,6 @@ from inkov.campus import (
     PortKind,
     natural,
 )
-from inkov.readers.defaults import value_or_default
 from inkov.vlanset import VlanSet
 
 __all__ = ["write_openconfig"]
@@ -88,15 +87,11 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     if port.kind is PortKind.SUB:
         lost.append(f"{port.name}: sub-interfaces are not written")
         return None
-    mode = Mode.TRUNK if _is_trunk(device, port) else value_or_default(device, port, "mode")
-    told = [
-        name
-        for name, plain in _PLAIN.items()
-        if value_or_default(device, port, name) not in (plain, None)
-    ]
-    if value_or_default(device, port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
+    mode = Mode.TRUNK if _is_trunk(device, port) else device.value(port, "mode")
+    told = [name for name, plain in _PLAIN.items() if device.value(port, name) not in (plain, None)]
+    if device.value(port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
         told.append("negotiation")
-    if value_or_default(device, port, "withheld"):
+    if device.value(port, "withheld"):
         told.append("withheld")
     if mode not in (Mode.ACCESS, Mode.TRUNK) or told:
         what = ", ".join(name.replace("_", " ") for name in told) or f"{mode} ports"
@@ -106,7 +101,7 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     config: dict[str, Any] = {
         "name": port.name,
         "type": f"iana-if-type:{'ieee8023adLag' if bundle else 'ethernetCsmacd'}",
-        "enabled": value_or_default(device, port, "enabled"),
+        "enabled": device.value(port, "enabled"),
     }
     if port.description is not None:
         config["description"] = port.description.value
@@ -144,15 +139,15 @@ def _is_trunk(device: Device, port: Port) -> bool:
     """True for a general port that is a trunk by another name: it takes what it is a member of,
     untagged its PVID.
     """
-    if value_or_default(device, port, "mode") is not Mode.GENERAL or not value_or_default(
-        device, port, "ingress_filtering"
+    if device.value(port, "mode") is not Mode.GENERAL or not device.value(
+        port, "ingress_filtering"
     ):
         return False
     pvid, untagged = (
-        value_or_default(device, port, "pvid"),
-        value_or_default(device, port, "untagged"),
+        device.value(port, "pvid"),
+        device.value(port, "untagged"),
     )
-    accept = value_or_default(device, port, "accept")
+    accept = device.value(port, "accept")
     bare = VlanSet.of(pvid) if pvid is not None else VlanSet()
     return (bare if untagged is None else untagged) == bare and accept in (
         Accept.ALL,
@@ -164,18 +159,16 @@ def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
     if mode is Mode.ACCESS:
         return {
             "interface-mode": "ACCESS",
-            "access-vlan": value_or_default(device, port, "access_vlan"),
+            "access-vlan": device.value(port, "access_vlan"),
         }
     found: dict[str, Any] = {"interface-mode": "TRUNK"}
-    if value_or_default(device, port, "mode") is Mode.GENERAL:
-        native = value_or_default(device, port, "pvid")
-        allowed = value_or_default(device, port, "tagged") | (
-            VlanSet.of(native) if native else VlanSet()
-        )
+    if device.value(port, "mode") is Mode.GENERAL:
+        native = device.value(port, "pvid")
+        allowed = device.value(port, "tagged") | (VlanSet.of(native) if native else VlanSet())
     else:
         native, allowed = (
-            value_or_default(device, port, "native_vlan"),
-            value_or_default(device, port, "allowed"),
+            device.value(port, "native_vlan"),
+            device.value(port, "allowed"),
         )
     if native is not None:
         found["native-vlan"] = native
@@ -197,7 +190,7 @@ def _gateway(vid: int, addresses: Any, enabled: Any) -> dict[str, Any]:
         family["addresses"]["address"].append(
             {"ip": ip, "config": {"ip": ip, "prefix-length": length}}
         )
-    on = True if enabled is None else enabled.value
+    on = enabled is None or enabled.value
     config = {"name": name, "type": "iana-if-type:l3ipvlan", "enabled": on}
     return {"name": name, "config": config, "openconfig-vlan:routed-vlan": routed}
 

@@ -23,12 +23,11 @@ from inkov.campus import (
     Port,
     PortKind,
     Problem,
-    Vlan,
 )
 from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text, named_after
 from inkov.readers.walk.addresses import WalkAddresses
-from inkov.readers.walk.text import Row, octets, parse, whole_number, words
-from inkov.vlanset import VlanSet
+from inkov.readers.walk.text import Row, parse, whole_number, words
+from inkov.readers.walk.vlans import WalkVlans
 
 __all__ = ["read"]
 
@@ -71,7 +70,6 @@ class _Walk:
         self.tables: defaultdict[str, _Table] = defaultdict(dict)
         self.unknown: Counter[str] = Counter()
         self.first: dict[str, int] = {}
-        self.lists: dict[bytes, list[str]] = {}  # ports by their bitmap
         self.names: dict[int, str] = {}  # ifIndex -> name of the port
 
     def take(self, row: Row) -> None:
@@ -102,7 +100,7 @@ class _Walk:
         self._interfaces(device)
         base = self._base_ports()
         self._ports(device, base)
-        self._vlans(device, base)
+        WalkVlans(self.tables, base, self.file, self.part.problems).give(device)
         self._bundles(device)
         WalkAddresses(self.tables, self.names, self.file, self.part.problems).give(
             device, set(base.values())
@@ -213,85 +211,6 @@ class _Walk:
                 setattr(own, attribute, Fact(value, origin))
                 if own.mode is None:
                     own.mode = Fact(Mode.GENERAL, origin)
-
-    def _vlans(self, device: Device, base: dict[int, str]) -> None:
-        static = bool(self.table("dot1qVlanStaticEgressPorts"))
-        kind = "Static" if static else "Current"
-        tagged: dict[str, tuple[int, Row]] = {}
-        untagged: dict[str, tuple[int, Row]] = {}
-        bare: dict[int, set[str]] = {}
-        for index, row in self.table(f"dot1qVlan{kind}UntaggedPorts").items():
-            for port in self._listed(row, base):
-                bare.setdefault(index[-1] if index else 0, set()).add(port)
-        for index, row in self.table(f"dot1qVlan{kind}EgressPorts").items():
-            vid = index[-1] if index else 0
-            if not 1 <= vid <= 4094:
-                self.problem(row, f"{vid} is not a VLAN number (1 to 4094); left out")
-                continue
-            device.vlans = {} if device.vlans is None else device.vlans
-            device.vlans[vid] = Vlan(vid, self.at(row))
-            for port in self._listed(row, base):
-                kept = untagged if port in bare.get(vid, ()) else tagged
-                kept[port] = (kept.get(port, (0, row))[0] | 1 << vid, row)
-        for index, row in self.table("dot1qVlanStaticName").items():
-            if index and 1 <= index[-1] <= 4094:
-                device.vlans = {} if device.vlans is None else device.vlans
-                vlan = device.vlans.setdefault(index[-1], Vlan(index[-1], self.at(row)))
-                vlan.name = self.fact(row, words(row)) if words(row) else None
-        for index, row in self.table("dot1qVlanStaticRowStatus").items():
-            active = whole_number(row, {"active": 1}) == 1
-            if not active and index and device.vlans and index[-1] in device.vlans:
-                device.vlans[index[-1]].active = self.fact(row, False)
-        sets: dict[int, VlanSet] = {}
-        for port in base.values():
-            own = device.ports[port]
-            if own.mode is not None or port in tagged or port in untagged:
-                own.mode = own.mode or self.fact(
-                    (tagged.get(port) or untagged[port])[1], Mode.GENERAL
-                )
-                for kept, attribute in ((tagged, "tagged"), (untagged, "untagged")):
-                    listed = kept.get(port)
-                    bits = listed[0] if listed else 0
-                    known = sets.get(bits)
-                    if known is None:
-                        known = sets[bits] = VlanSet(bits)
-                    setattr(
-                        own,
-                        attribute,
-                        Fact(known, self.at(listed[1]) if listed else own.mode.origin),
-                    )
-
-    def _listed(self, row: Row, base: dict[int, str]) -> list[str]:
-        raw = octets(row)
-        if raw is None:
-            self.problem(row, f"{row.value[:40]!r} is no list of ports; left out")
-            return []
-        if row.kind == "STRING" and b"." in raw:
-            # Some walks write octets as text, with a full stop for each that cannot be printed:
-            # which, is lost.
-            self.problem(
-                row,
-                f"the list of ports {row.value[:40]!r} is written as text; walk again with octets"
-                " in hex",
-            )
-            return []
-        known = self.lists.get(raw)
-        if known is None:
-            numbers = [
-                byte * 8 + bit + 1
-                for byte, value in enumerate(raw[:8192])
-                if value
-                for bit in range(8)
-                if value << bit & 0x80
-            ]
-            lost = [number for number in numbers if number not in base]
-            if lost:
-                self.problem(
-                    row,
-                    f"the list names bridge port {lost[0]}, which leads to no interface; left out",
-                )
-            known = self.lists[raw] = [base[number] for number in numbers if number in base]
-        return known
 
     def _bundles(self, device: Device) -> None:
         for index, row in self.table("dot3adAggPortAttachedAggID").items():
