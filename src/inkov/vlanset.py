@@ -182,7 +182,7 @@ class VlanSet:
 
 def bit(vid: int | None) -> int:
     """The mask of one VID; 0 for None and for 0, which mean "no VLAN"."""
-    return bit(vid)
+    return 1 << vid if vid else 0
 
 
 def bits(mask: int) -> Iterator[int]:

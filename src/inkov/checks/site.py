@@ -95,8 +95,7 @@ class Site:
     @cached_property
     def served_anywhere(self) -> int:
         """The VIDs with a host port or a gateway on any switch, as a mask."""
-        mask = union(self.served.values())
-        return mask
+        return union(self.served.values())
 
     @cached_property
     def needs(self) -> list[int]:

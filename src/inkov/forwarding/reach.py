@@ -133,8 +133,7 @@ def honest_tags(view: PortView) -> int:
 
 def owned_tags(fabric: Fabric, end: End) -> int:
     """The tags that sub-interfaces take off an end, as a mask."""
-    mask = union((1 << fabric.bridge_ports[number].outer) & ~1 for number in fabric.at.get(end, ()))
-    return mask
+    return union((1 << fabric.bridge_ports[number].outer) & ~1 for number in fabric.at.get(end, ()))
 
 
 def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:

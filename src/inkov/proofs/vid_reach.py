@@ -75,11 +75,10 @@ class VidReach:
     def heard(self, seats: Iterable[Seat]) -> int:
         """The VIDs that hosts in some seats can hear."""
         if self.level == Level.HOSTILE:
-            mask = union(
+            return union(
                 self._wires[end][1]
                 for end in {self.fabric.bridge_ports[seat.port].end for seat in seats}
             )
-            return mask
         mask, plain = 0, self._plain
         for seat in seats:
             mask |= plain.get(seat, 0)
@@ -103,18 +102,15 @@ class VidReach:
 
     def sent_in(self, vids: VlanSet) -> int:
         """What all hosts in some VLANs send."""
-        mask = union(self.by_vid.get(vid, (0, 0))[0] for vid in vids)
-        return mask
+        return union(self.by_vid.get(vid, (0, 0))[0] for vid in vids)
 
     def heard_in(self, vids: VlanSet) -> int:
         """What all hosts in some VLANs hear."""
-        mask = union(self.by_vid.get(vid, (0, 0))[1] for vid in vids)
-        return mask
+        return union(self.by_vid.get(vid, (0, 0))[1] for vid in vids)
 
     def heard_beside(self, vids: VlanSet) -> int:
         """What all other hosts hear, those in no VLAN among them."""
-        mask = union(0 if vid in vids else heard for vid, (_, heard) in self.by_vid.items())
-        return mask
+        return union(0 if vid in vids else heard for vid, (_, heard) in self.by_vid.items())
 
     def spread(self, mask: int) -> int:
         """The VIDs that frames in some VIDs can ever be in."""
