@@ -365,7 +365,7 @@ def test_a_device_in_halves_is_joined(inkov: Inkov, garden: Path, tmp_path: Path
     assert {name for f in files if "split/core-1/" in f["file"] for name in f["devices"]} == {
         "core-1"
     }
-    assert "a part of core-1" in files[0]["said"]
+    assert "a part of core-1" in files[0]["remark"]
     (half / "system.json").unlink()
     assert "named 'core-1' after the folder" in inkov("read", "split", "-f", "json").out
     assert "core-1" in inkov("ports", "split", "--switch", "core-1").out

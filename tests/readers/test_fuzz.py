@@ -92,4 +92,4 @@ def test_two_processes_read_what_one_does(tmp_path: Path, monkeypatch: pytest.Mo
 
 def test_a_file_that_nobody_reads_is_named() -> None:
     report, part = read_bytes("x", b"\x7fELF\x00\x01", account=True)
-    assert not part.devices and report.said.startswith("not a format that is read")
+    assert not part.devices and report.remark.startswith("not a format that is read")

@@ -205,7 +205,7 @@ def test_what_is_not_json_is_placed(data: bytes, line: int, says: str) -> None:
 
 def test_json_of_something_else_says_what_it_holds() -> None:
     report, part = read_bytes("x.json", b'{"colour": 1, "size": 2}', account=False)
-    assert "it holds: colour, size" in report.said and not part.devices
+    assert "it holds: colour, size" in report.remark and not part.devices
 
 
 def test_every_fact_leads_to_its_line() -> None:

@@ -66,7 +66,7 @@ def test_hosts_and_their_errors() -> None:
 
 def test_another_table_is_nobodys() -> None:
     report, _ = read_bytes("t.csv", b"name,colour\na,b\n", account=False)
-    assert report.format == "" and report.said.startswith("not a format that is read")
+    assert report.format == "" and report.remark.startswith("not a format that is read")
 
 
 def test_a_malformed_table_is_lost_from_there_on() -> None:

@@ -59,13 +59,13 @@ class Platform(Struct, frozen=True):
 
     def values(self, attributes: tuple[str, ...]) -> tuple[Any, ...]:
         """The unstated values of some attributes, None for those without; worked out once."""
-        found = self._values.get(attributes)
-        if found is None:
+        values = self._values.get(attributes)
+        if values is None:
             facts = [self.unstated.get(attribute) for attribute in attributes]
-            found = self._values[attributes] = tuple(
+            values = self._values[attributes] = tuple(
                 None if fact is None else fact.value for fact in facts
             )
-        return found
+        return values
 
 
 class Mode(StrEnum):

@@ -19,10 +19,10 @@ _FAMILY = "Access ports"
 
 def by_switch(ports: list[Resolved]) -> dict[str, list[Resolved]]:
     """Ports by their switch, in the order given."""
-    found: dict[str, list[Resolved]] = {}
+    ports_of: dict[str, list[Resolved]] = {}
     for resolved in ports:
-        found.setdefault(resolved.end.device, []).append(resolved)
-    return found
+        ports_of.setdefault(resolved.end.device, []).append(resolved)
+    return ports_of
 
 
 @rule(
@@ -35,12 +35,12 @@ def by_switch(ports: list[Resolved]) -> dict[str, list[Resolved]]:
     example="palm-2 port 7 is in VLAN 24, and palm-2 has no VLAN 24",
 )
 def access_vlan_undefined(site: Site) -> Iterator[Found]:
-    found: dict[tuple[str, int], list[Resolved]] = {}
+    undefined: dict[tuple[str, int], list[Resolved]] = {}
     for resolved in site.access_ports:
         table, vid = site.defined(resolved.end.device), resolved.access
         if table is not None and vid not in table and vid != DEFAULT_VID:
-            found.setdefault((resolved.end.device, vid), []).append(resolved)
-    for (device, vid), ports in found.items():
+            undefined.setdefault((resolved.end.device, vid), []).append(resolved)
+    for (device, vid), ports in undefined.items():
         yield finding(
             says=(
                 f"{device} does not define VLAN {vid}, but has {counted(len(ports), 'port')} in it:"
@@ -132,9 +132,9 @@ def untagged_in_several(site: Site) -> Iterator[Found]:
 def voice_vlan_missing(site: Site) -> Iterator[Found]:
     talking = {r.end.device for r in site.stating("voice_vlan") if r.completed.voice_vlan}
     ports = [r for r in site.host_ports if r.end.device in talking and r.mode is Mode.ACCESS]
-    for device, mine in by_switch(ports).items():
-        for vid in sorted({r.access for r in mine}):
-            peers = [r for r in mine if r.access == vid]
+    for device, own_ports in by_switch(ports).items():
+        for vid in sorted({r.access for r in own_ports}):
+            peers = [r for r in own_ports if r.access == vid]
             with_voice = [r for r in peers if r.completed.voice_vlan]
             missing = [
                 here
@@ -170,7 +170,7 @@ def voice_vlan_missing(site: Site) -> Iterator[Found]:
     example="gate-1 ports 1 to 8 have voice VLAN 15, and gate-1 has no VLAN 15",
 )
 def voice_vlan_undefined(site: Site) -> Iterator[Found]:
-    found: dict[tuple[str, int], list[Resolved]] = {}
+    undefined: dict[tuple[str, int], list[Resolved]] = {}
     for resolved in site.stating("voice_vlan"):
         table, vid = site.defined(resolved.end.device), resolved.completed.voice_vlan
         if (
@@ -180,8 +180,8 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
             and table is not None
             and vid not in table
         ):
-            found.setdefault((resolved.end.device, vid), []).append(resolved)
-    for (device, vid), ports in found.items():
+            undefined.setdefault((resolved.end.device, vid), []).append(resolved)
+    for (device, vid), ports in undefined.items():
         if vid != DEFAULT_VID:
             yield finding(
                 says=(
@@ -245,7 +245,7 @@ def unused_port_open(site: Site) -> Iterator[Found]:
     practice = site.plan.practice.unused
     parking = practice.vlan if practice is not None else None
     of = site.fabric.wiring.of
-    found: dict[tuple[str, str], list[Resolved]] = {}
+    unused: dict[tuple[str, str], list[Resolved]] = {}
     for resolved, about in site.described:
         if not _UNUSED.search(about.value) or resolved.end in of or resolved.bundle:
             continue
@@ -255,10 +255,10 @@ def unused_port_open(site: Site) -> Iterator[Found]:
             and resolved.completed.access_vlan == parking
         )
         if resolved.up and not (parked and practice is not None and not practice.shut):
-            found.setdefault((resolved.end.device, "on"), []).append(resolved)
+            unused.setdefault((resolved.end.device, "on"), []).append(resolved)
         elif not resolved.up and parking is not None and not parked:
-            found.setdefault((resolved.end.device, "parking"), []).append(resolved)
-    for (device, what), ports in found.items():
+            unused.setdefault((resolved.end.device, "parking"), []).append(resolved)
+    for (device, what), ports in unused.items():
         names, number = listed([p.end.port for p in ports]), counted(len(ports), "port")
         says = (
             f"{device} has {number} described as unused and on: {names}"

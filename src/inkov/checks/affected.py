@@ -27,19 +27,19 @@ class Radius:
     @cached_property
     def _members(self) -> dict[int, set[End]]:
         """The host ports of each VLAN; those that are trunks aside, which are members of all."""
-        found: dict[int, set[End]] = {}
+        ends_in: dict[int, set[End]] = {}
         for resolved in self.site.host_ports:
             free = resolved.free
             members = free.untagged | (bit(free.pvid)) | (free.admit & free.emit)
             for vid in VlanSet(members) if members.bit_count() < 8 else ():
-                found.setdefault(vid, set()).add(resolved.end)
-        return found
+                ends_in.setdefault(vid, set()).add(resolved.end)
+        return ends_in
 
-    def of(self, found: Found) -> Affected:
+    def of(self, finding: Found) -> Affected:
         ends: set[End] = set()
-        for vid in VlanSet(found.vlans & ~1):
+        for vid in VlanSet(finding.vlans & ~1):
             ends |= self._members.get(vid, set())
-        for where in found.where:
+        for where in finding.where:
             if where.port is not None and End(where.switch, where.port) in self._hosts:
                 ends.add(End(where.switch, where.port))
             elif where.port is None and where.vlan and where.switch:

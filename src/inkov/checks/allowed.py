@@ -215,12 +215,12 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
         missing = site.needs[joined.number] & ~site.shared[joined.number]
         for vid in VlanSet(missing):
-            told = (
+            elsewhere = (
                 vid in _differing(site, joined)
                 or _is_secondary(site, joined, vid)
                 or len(site.islands[vid]) > 1
             )
-            if told or not _both_have(site, joined, vid):
+            if elsewhere or not _both_have(site, joined, vid):
                 missing &= ~(1 << vid)
         if missing:
             a, b = joined.a, joined.b

@@ -33,11 +33,11 @@ _ALIKE = {
 
 def _bundles(site: Site) -> Iterator[tuple[str, Resolved, list[Resolved]]]:
     """(switch, bundle, its members) of the bundles that are up."""
-    found: dict[End, list[Resolved]] = {}
+    members_of: dict[End, list[Resolved]] = {}
     for resolved in site.stating("bundle"):
         if resolved.bundle:
-            found.setdefault(End(resolved.end.device, resolved.bundle), []).append(resolved)
-    for end, members in found.items():
+            members_of.setdefault(End(resolved.end.device, resolved.bundle), []).append(resolved)
+    for end, members in members_of.items():
         if site.resolved(end).up:
             yield end.device, site.resolved(end), members
 
@@ -85,7 +85,7 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
             yield finding(
                 says=(
                     f"{device}:{port}, in {bundle.end.port}, has"
-                    f" {', '.join(said for said, _ in what)}"
+                    f" {', '.join(text for text, _ in what)}"
                 ),
                 cure=f"give all members of {bundle.end} the same settings",
                 where=(
@@ -115,9 +115,9 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
     done: dict[End, list[End]] = {}
     for _, link, a, b in site.links:
         for near, far in ((a, b), (b, a)):
-            mine = any(end != near.end for end in _ports_of(near.end, link.cables))
+            near_is_bundle = any(end != near.end for end in _ports_of(near.end, link.cables))
             theirs = any(end != far.end for end in _ports_of(far.end, link.cables))
-            if mine and not theirs:
+            if near_is_bundle and not theirs:
                 done.setdefault(near.end, []).append(far.end)
     for near_end, fars in done.items():
         near = site.resolved(near_end)

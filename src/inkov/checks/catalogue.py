@@ -127,12 +127,12 @@ class Finding(Struct, frozen=True):
     consequences: tuple[str, ...] = ()
 
 
-def identity(slug: str, found: Found) -> str:
+def identity(slug: str, finding: Found) -> str:
     """The same for the same mistake, whatever the file is called and wherever in it the lines
     stand.
     """
-    key = found.key or tuple(
-        sorted(f"{w.switch}\0{w.port or ''}\0{w.vlan or ''}" for w in found.where)
+    key = finding.key or tuple(
+        sorted(f"{w.switch}\0{w.port or ''}\0{w.vlan or ''}" for w in finding.where)
     )
     return blake2b("\1".join((slug, *key)).encode(), digest_size=8).hexdigest()
 
@@ -167,7 +167,7 @@ class Rule(Struct, frozen=True):
         """The lines of the example that matter: the files with a mistake, and there what is near
         it.
         """
-        found: list[str] = []
+        shown: list[str] = []
         for part in self.shown.split("=== ")[1:]:
             lines = part.rstrip("\n").split("\n")
             near = {
@@ -177,13 +177,13 @@ class Rule(Struct, frozen=True):
                 for d in range(-_NEAR, _NEAR + 1)
             }
             if near:
-                found.append(f"=== {lines[0]}")
+                shown.append(f"=== {lines[0]}")
                 kept = [(n, line) for n, line in enumerate(lines) if n and n in near]
                 for (before, _), (n, line) in zip([(0, ""), *kept], kept, strict=False):
-                    found += ["  ..."] if n > before + 1 else []
-                    found.append(line)
-                found += ["  ..."] if kept[-1][0] < len(lines) - 1 else []
-        return found
+                    shown += ["  ..."] if n > before + 1 else []
+                    shown.append(line)
+                shown += ["  ..."] if kept[-1][0] < len(lines) - 1 else []
+        return shown
 
 
 CATALOGUE: dict[str, Rule] = {}

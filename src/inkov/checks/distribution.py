@@ -19,7 +19,7 @@ def _taking_part(site: Site) -> dict[str, Distribution]:
     """The switches that take part in a distribution of VLAN definitions: as origin, follower or
     bystander.
     """
-    found = {}
+    taking_part = {}
     for device in site.devices:
         shared = device.distribution
         if (
@@ -27,19 +27,19 @@ def _taking_part(site: Site) -> dict[str, Distribution]:
             and (shared.role is None or shared.role.value is not Role.OFF)
             and (shared.domain is not None or shared.role is not None)
         ):
-            found[device.name] = shared
-    return found
+            taking_part[device.name] = shared
+    return taking_part
 
 
 def _by_domain(site: Site) -> dict[str, dict[str, Distribution]]:
     """The switches that send or take definitions, by the domain they state."""
-    found: dict[str, dict[str, Distribution]] = {}
+    by_domain: dict[str, dict[str, Distribution]] = {}
     for name, shared in _taking_part(site).items():
         if shared.role is None or shared.role.value in (Role.ORIGIN, Role.FOLLOWER):
-            found.setdefault(shared.domain.value if shared.domain is not None else "", {})[name] = (
-                shared
-            )
-    return found
+            by_domain.setdefault(shared.domain.value if shared.domain is not None else "", {})[
+                name
+            ] = shared
+    return by_domain
 
 
 def _is(shared: Distribution, role: Role) -> bool:
@@ -159,11 +159,11 @@ def distribution_versions_differ(site: Site) -> Iterator[Found]:
         }
         versions = sorted({fact.value for fact in stated.values()})
         if len(versions) > 1:
-            said = [
+            by_version = [
                 f"{v} on {listed([n for n, f in stated.items() if f.value == v])}" for v in versions
             ]
             yield finding(
-                says=f"the domain {domain!r} runs several versions: {'; '.join(said)}",
+                says=f"the domain {domain!r} runs several versions: {'; '.join(by_version)}",
                 cure="state the same version on all",
                 where=tuple(site.places.switch(name, fact.origin) for name, fact in stated.items()),
                 key=(domain,),
@@ -274,11 +274,11 @@ def distribution_origins_differ(site: Site) -> Iterator[Found]:
             differ = differ | (tables[name] ^ tables[origins[0]])
         differ = differ - VlanSet.of(DEFAULT_VID)
         if differ:
-            said = [f"{n} has {differ & tables[n] or 'none'} of them" for n in origins]
+            by_origin = [f"{n} has {differ & tables[n] or 'none'} of them" for n in origins]
             yield finding(
                 says=(
                     f"{both(origins)} are origins of domain {domain!r}, and differ in VLAN"
-                    f" {differ}: {'; '.join(said)}"
+                    f" {differ}: {'; '.join(by_origin)}"
                 ),
                 cure="leave one origin, or bring the tables to the same state",
                 where=tuple(
@@ -427,13 +427,14 @@ def registration_at_host_port(site: Site) -> Iterator[Found]:
         for r in site.stating("registration")
         if r.up and r.completed.registration and r.end not in of and r.mode is not Mode.ROUTED
     ]
-    for device, mine in by_switch(ports).items():
+    for device, registering in by_switch(ports).items():
         yield finding(
             says=(
-                f"{counted(len(mine), 'host port')} of {device} take{'s' * (len(mine) == 1)} part"
-                f" in dynamic registration: {listed([r.end.port for r in mine])}"
+                f"{counted(len(registering), 'host port')} of {device}"
+                f" take{'s' * (len(registering) == 1)} part in dynamic registration:"
+                f" {listed([r.end.port for r in registering])}"
             ),
             cure="turn dynamic registration off there",
-            where=tuple(site.places.of(r, "registration") for r in mine),
+            where=tuple(site.places.of(r, "registration") for r in registering),
             key=(device,),
         )

@@ -399,14 +399,15 @@ def _differ(site: Site, attribute: str, name: str, unit: str) -> Iterator[Found]
         parts, places = [], []
         for pair in joined.link.cables:
             if stating.issuperset(pair):
-                said = [getattr(site.resolved(end).stated, attribute) for end in pair]
-                if said[0].value != said[1].value:
+                facts = [getattr(site.resolved(end).stated, attribute) for end in pair]
+                if facts[0].value != facts[1].value:
                     parts.append(
-                        f"{pair[0]} has {name} {said[0].value}, and {pair[1]} at its other end"
-                        f" {said[1].value}"
+                        f"{pair[0]} has {name} {facts[0].value}, and {pair[1]} at its other end"
+                        f" {facts[1].value}"
                     )
                     places += [
-                        Where(*end, None, fact.origin) for end, fact in zip(pair, said, strict=True)
+                        Where(*end, None, fact.origin)
+                        for end, fact in zip(pair, facts, strict=True)
                     ]
         if parts:
             yield finding(

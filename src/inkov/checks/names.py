@@ -62,10 +62,12 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
         names = sorted(by_vid[vid].items(), key=lambda item: (-len(item[1]), natural(item[0])))
         usual, places = names[0]
         others = [(name, where) for name, wheres in names[1:] for where in wheres]
-        said = listed([f"{name!r} on {where.switch}{_near(name, usual)}" for name, where in others])
+        elsewhere = listed(
+            [f"{name!r} on {where.switch}{_near(name, usual)}" for name, where in others]
+        )
         on = places[0].switch if len(places) == 1 else counted(len(places), "switch")
         yield finding(
-            says=f"VLAN {vid} is {usual!r} on {on}, but {said}",
+            says=f"VLAN {vid} is {usual!r} on {on}, but {elsewhere}",
             cure=f"name VLAN {vid} {usual!r} there as well, or rename it everywhere",
             where=(*(where for _, where in others), places[0]),
             key=(vid,),
@@ -96,10 +98,10 @@ def name_vlan_differs(site: Site) -> Iterator[Found]:
             continue
         usual, places = vids[0]
         others = [(vid, where) for vid, named in vids[1:] for _, where in named]
-        said = listed([f"VLAN {vid} on {where.switch}" for vid, where in others])
+        elsewhere = listed([f"VLAN {vid} on {where.switch}" for vid, where in others])
         on = places[0][1].switch if len(places) == 1 else counted(len(places), "switch")
         yield finding(
-            says=f"{places[0][0]!r} is VLAN {usual} on {on}, but {said}",
+            says=f"{places[0][0]!r} is VLAN {usual} on {on}, but {elsewhere}",
             cure=(
                 f"use VLAN {usual} for {places[0][0]!r} there as well, or give one of them another"
                 " name"
@@ -127,11 +129,11 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
     rows = {(switch, vlan.vid): vlan for switch, vlan in _unnamed(site)}
     if not rows:
         return {}
-    found: dict[tuple[str, int], Where] = {}
+    created: dict[tuple[str, int], Where] = {}
     for resolved in site.access_ports:
         key = resolved.end.device, resolved.access
         fact = resolved.stated.access_vlan or resolved.stated.pvid
-        if key in rows and key not in found and fact is not None:
+        if key in rows and key not in created and fact is not None:
             alone = key[1] not in named and not any(
                 mask >> key[1] & 1
                 for sender in site.fabric.bridge_ports
@@ -140,8 +142,8 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
                 for _, mask in crossing.same
             )
             if rows[key].origin == fact.origin or alone:
-                found[key] = site.places.of(resolved, "access_vlan", key[1])
-    return found
+                created[key] = site.places.of(resolved, "access_vlan", key[1])
+    return created
 
 
 @rule(

@@ -118,9 +118,11 @@ def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
     example="neither end of the trunk between core-1 and gate-1 states a native VLAN",
 )
 def native_default(site: Site) -> Iterator[Found]:
-    told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
+    mismatched = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for group in site.trunk_groups:
-        ends = [r for r in group if r.native == DEFAULT_VID and r.view.pvid and r.end not in told]
+        ends = [
+            r for r in group if r.native == DEFAULT_VID and r.view.pvid and r.end not in mismatched
+        ]
         if ends:
             verb = "has" if len(ends) == 1 else "have"
             yield finding(
@@ -217,10 +219,10 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
     for resolved in site.host_ports:
         if resolved.effective_mode is not Mode.TRUNK and resolved.view.pvid in trunks:
             hosts.setdefault(resolved.view.pvid, []).append(resolved)
-    told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
+    mismatched = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for vid, ports in sorted(hosts.items()):
         ends = [
-            r for r in trunks[vid] if r.end not in told
+            r for r in trunks[vid] if r.end not in mismatched
         ]  # untagged-vlan-differs tells the others
         homes = {r.end.device for r in ports}
         near = [r for r in ends if r.end.device in homes] or ends[:1]
@@ -256,10 +258,12 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
 )
 def native_against_practice(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.native
-    told = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
+    mismatched = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for group in site.trunk_groups if wanted else ():
         ends = [
-            r for r in group if r.native not in (None, wanted, DEFAULT_VID) and r.end not in told
+            r
+            for r in group
+            if r.native not in (None, wanted, DEFAULT_VID) and r.end not in mismatched
         ]
         if ends:
             yield finding(

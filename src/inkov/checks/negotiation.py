@@ -197,16 +197,16 @@ def negotiation_on(site: Site) -> Iterator[Found]:
     ),
 )
 def host_port_negotiates(site: Site) -> Iterator[Found]:
-    found: dict[tuple[str, Negotiation], list[Resolved]] = {}
+    negotiating: dict[tuple[str, Negotiation], list[Resolved]] = {}
     for resolved in site.host_ports:
         if resolved.completed.negotiation in (
             Negotiation.PASSIVE,
             Negotiation.ACTIVE,
         ) and negotiates(resolved.completed):
-            found.setdefault((resolved.end.device, resolved.completed.negotiation), []).append(
-                resolved
-            )
-    for (device, how), ports in found.items():
+            negotiating.setdefault(
+                (resolved.end.device, resolved.completed.negotiation), []
+            ).append(resolved)
+    for (device, how), ports in negotiating.items():
         opened = 0
         for resolved in ports:
             for number in site.fabric.at.get(resolved.end, ()):

@@ -46,18 +46,18 @@ def port_against_plan(site: Site) -> Iterator[Found]:
             continue
         resolved = site.resolved(End(device, port))
         wrong = {
-            a: found
+            a: actual
             for a, wanted in planned.values.items()
-            if (found := _of_port(resolved, a)) != wanted
+            if (actual := _of_port(resolved, a)) != wanted
         }
         if wrong:
-            said = [
-                f"{_named(a)} {_word(found)}, and the plan says {_word(planned.values[a])}"
-                for a, found in wrong.items()
+            texts = [
+                f"{_named(a)} {_word(actual)}, and the plan says {_word(planned.values[a])}"
+                for a, actual in wrong.items()
             ]
             cure = " and ".join(f"{_named(a)} {_word(planned.values[a])}" for a in wrong)
             yield finding(
-                says=f"{device} port {port} has {'; '.join(said)}",
+                says=f"{device} port {port} has {'; '.join(texts)}",
                 cure=f"set {cure} on port {port} of {device}, or correct the plan",
                 where=(*(site.places.of(resolved, a) for a in wrong), here),
                 assumes=site.places.assumed_for(*((resolved, a) for a in wrong)),

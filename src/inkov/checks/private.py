@@ -147,7 +147,7 @@ def association_differs(site: Site) -> Iterator[Found]:
             if len(kinds) > 1
         ]
         if len(lists) > 1 or mixed:
-            said = (
+            by_list = (
                 [
                     f"{one} on {listed([n for n, (own, _) in by_device.items() if own == one])}"
                     for one in sorted(lists, key=str)
@@ -156,8 +156,8 @@ def association_differs(site: Site) -> Iterator[Found]:
                 else []
             )
             yield finding(
-                says=f"VLAN {primary} is primary of {', of '.join(said)}" * bool(said)
-                + "; " * bool(said and mixed)
+                says=f"VLAN {primary} is primary of {', of '.join(by_list)}" * bool(by_list)
+                + "; " * bool(by_list and mixed)
                 + "; ".join(mixed),
                 cure=(
                     f"associate VLAN {primary} with the same secondaries, of the same kinds, on"
@@ -368,7 +368,7 @@ def protected_uplink(site: Site) -> Iterator[Found]:
     ),
 )
 def protected_only_here(site: Site) -> Iterator[Found]:
-    found: dict[tuple[int, int], dict[str, list[Resolved]]] = {}
+    protected: dict[tuple[int, int], dict[str, list[Resolved]]] = {}
     for resolved in site.stating("protected"):
         if (
             resolved.up
@@ -379,10 +379,10 @@ def protected_only_here(site: Site) -> Iterator[Found]:
             for number in site.fabric.at.get(resolved.end, ())[:1]:
                 label = site.domains.of(site.fabric.bridge_ports[number].bridge, vid)
                 if label >= 0:
-                    found.setdefault((label, vid), {}).setdefault(resolved.end.device, []).append(
-                        resolved
-                    )
-    for (_, vid), by_device in found.items():
+                    protected.setdefault((label, vid), {}).setdefault(
+                        resolved.end.device, []
+                    ).append(resolved)
+    for (_, vid), by_device in protected.items():
         if len(by_device) > 1:
             count = sum(map(len, by_device.values()))
             yield finding(

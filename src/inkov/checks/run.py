@@ -96,10 +96,10 @@ def audit(
         for rule in rules()
         if (not only or rule.slug in set(only)) and rule.slug not in set(skip)
     ]
-    found = [(rule, one) for rule in chosen for one in rule.find(site)]
+    entries = [(rule, one) for rule in chosen for one in rule.find(site)]
     radius = Radius(site)
     findings = [
-        _finding(rule, one, consequences, radius) for rule, one, consequences in _by_cause(found)
+        _finding(rule, one, consequences, radius) for rule, one, consequences in _by_cause(entries)
     ]
     result = _accept(findings, site, {rule.slug for rule in chosen}, today)
     order = {rule.slug: number for number, rule in enumerate(rules())}

@@ -45,19 +45,19 @@ def _families(site: Site) -> Iterator[list[str]]:
     return (group for group in groups.values() if len(group) > _PEERS)
 
 
-def _said(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved, Setting]]:
+def _stated_by(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved, Setting]]:
     """What the port is on each sister that has a say; [] as soon as it is clear that more than one
     of them differs.
     """
-    said: list[tuple[Resolved, Setting]] = []
+    settings: list[tuple[Resolved, Setting]] = []
     for name in sisters:
         resolved = site.resolved(End(name, port))
         setting = _setting(resolved)
         if setting is not None:
-            said.append((resolved, setting))
-            if len(said) == _FEW and max(Counter(s for _, s in said).values()) < _FEW - 1:
+            settings.append((resolved, setting))
+            if len(settings) == _FEW and max(Counter(s for _, s in settings).values()) < _FEW - 1:
                 return []
-    return said
+    return settings
 
 
 @rule(
@@ -79,16 +79,16 @@ def odd_one_out(site: Site) -> Iterator[Found]:
         differing: Counter[str] = Counter()
         ports = site.fabric.device(sisters[0]).ports.values()
         for port in (p.name for p in ports if p.kind is PortKind.PHYSICAL):
-            said = _said(site, sisters, port)
-            if len(said) <= _PEERS:
+            settings = _stated_by(site, sisters, port)
+            if len(settings) <= _PEERS:
                 continue
-            [(usual, number), *others] = Counter(s for _, s in said).most_common()
-            if number < len(said) - 1:
+            [(usual, number), *others] = Counter(s for _, s in settings).most_common()
+            if number < len(settings) - 1:
                 continue
-            agreeing.update(r.end.device for r, s in said if s == usual)
+            agreeing.update(r.end.device for r, s in settings if s == usual)
             if others:
-                one = next(r for r, s in said if s != usual)
-                peer = next(r for r, s in said if s == usual)
+                one = next(r for r, s in settings if s != usual)
+                peer = next(r for r, s in settings if s == usual)
                 differing[one.end.device] += 1
                 odd.append((one, peer, usual, number))
         for one, peer, (mode, vid, voice), number in odd:

@@ -130,10 +130,10 @@ class Site:
 
     @cached_property
     def _by_mode(self) -> dict[Mode, list[Resolved]]:
-        found: dict[Mode, list[Resolved]] = {mode: [] for mode in Mode}
+        by_mode: dict[Mode, list[Resolved]] = {mode: [] for mode in Mode}
         for resolved in self.ports:
-            found[resolved.effective_mode].append(resolved)
-        return found
+            by_mode[resolved.effective_mode].append(resolved)
+        return by_mode
 
     @cached_property
     def access_ports(self) -> list[Resolved]:
@@ -178,14 +178,14 @@ class Site:
     @cached_property
     def interfaces_in(self) -> dict[int, list[Interface]]:
         """The routed interfaces by the broadcast domain they are in."""
-        found: dict[int, list[Interface]] = {}
+        by_domain: dict[int, list[Interface]] = {}
         for interface in self.interfaces:
             label = (
                 self.domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
             )
             if label >= 0:
-                found.setdefault(label, []).append(interface)
-        return found
+                by_domain.setdefault(label, []).append(interface)
+        return by_domain
 
     @cached_property
     def trunk_groups(self) -> list[list[Resolved]]:
@@ -227,25 +227,25 @@ class Site:
     @cached_property
     def link_numbers(self) -> dict[End, list[int]]:
         """The numbers of the links at an end."""
-        found: dict[End, list[int]] = {}
+        numbers: dict[End, list[int]] = {}
         for number, link in enumerate(self.fabric.wiring.links):
             for end in dict.fromkeys((link.a, link.b)):
-                found.setdefault(end, []).append(number)
-        return found
+                numbers.setdefault(end, []).append(number)
+        return numbers
 
     def odd_neighbours(self, decided_at: dict[str, str]) -> list[tuple[str, list[str]]]:
         """Of linked switches that say different things: the one whose word fewer say, with the
         neighbours that say another, those of one other word together.
         """
         count = Counter(decided_at.values())
-        found: dict[tuple[str, str], list[str]] = {}
+        neighbours: dict[tuple[str, str], list[str]] = {}
         for _, link, _, _ in self.links:
             a, b = link.a.device, link.b.device
             if a in decided_at and b in decided_at and decided_at[a] != decided_at[b]:
                 odd, other = (a, b) if count[decided_at[a]] < count[decided_at[b]] else (b, a)
-                kept = found.setdefault((odd, decided_at[other]), [])
+                kept = neighbours.setdefault((odd, decided_at[other]), [])
                 kept += [other] if other not in kept else []
-        return [(odd, others) for (odd, _), others in found.items()]
+        return [(odd, others) for (odd, _), others in neighbours.items()]
 
     def in_use(self, resolved: Resolved) -> bool:
         """False for a port whose links all end at ports that are shut."""
@@ -254,7 +254,7 @@ class Site:
 
     @cached_property
     def _stating(self) -> dict[str, list[Resolved]]:
-        found: dict[str, list[Resolved]] = {name: [] for name in _RARE}
+        stating: dict[str, list[Resolved]] = {name: [] for name in _RARE}
         facts = attrgetter(*_RARE)
         nothing = (None,) * len(_RARE)
         for resolved in self.every_port:
@@ -262,8 +262,8 @@ class Site:
             if stated != nothing:
                 for name, fact in zip(_RARE, stated, strict=True):
                     if fact is not None:
-                        found[name].append(resolved)
-        return found
+                        stating[name].append(resolved)
+        return stating
 
     def stating(self, attribute: str) -> list[Resolved]:
         """The ports, up or not, whose configuration states an attribute that few ports state."""
@@ -277,10 +277,10 @@ class Site:
     @cached_property
     def hosts_at(self) -> dict[End, list[str]]:
         """The named hosts at a port."""
-        found: dict[End, list[str]] = {}
+        hosts: dict[End, list[str]] = {}
         for host in self.fabric.campus.hosts:
-            found.setdefault(End(host.device, host.port), []).append(host.name)
-        return found
+            hosts.setdefault(End(host.device, host.port), []).append(host.name)
+        return hosts
 
     def hosts_in(self, vid: int, switches: set[str]) -> list[str]:
         """The named hosts at ports of some switches that are members of a VLAN."""

@@ -28,19 +28,19 @@ _FAMILY = "Input"
 def sources_disagree(site: Site) -> Iterator[Found]:
     for other in site.fabric.campus.others:
         first = site.fabric.campus.devices[other.name]
-        found = [*_tables(first, other), *_ports(first, other)]
-        if found:
-            said = listed(
+        differences = [*_tables(first, other), *_ports(first, other)]
+        if differences:
+            shown = listed(
                 [
                     f"{what}: {one} by {first.origin.file}, {two} by {other.origin.file}"
-                    for what, one, two, *_ in found[:3]
+                    for what, one, two, *_ in differences[:3]
                 ]
             )
-            more = f", and {len(found) - 3} more" if len(found) > 3 else ""
+            more = f", and {len(differences) - 3} more" if len(differences) > 3 else ""
             yield finding(
-                says=f"two sources of {first.name} disagree: {said}{more}",
+                says=f"two sources of {first.name} disagree: {shown}{more}",
                 cure="find out which is true, and collect the other again or correct the switch",
-                where=tuple(place for *_, places in found for place in places),
+                where=tuple(place for *_, places in differences for place in places),
             )
 
 
@@ -76,13 +76,13 @@ def _ports(first: Device, other: Device) -> Iterator[_Difference]:
         shown = _shown(near), _shown(far)
         if shown[0] != shown[1]:
             places = (
-                Where(first.name, name, None, _said(near)),
-                Where(first.name, known, None, _said(far)),
+                Where(first.name, name, None, _decided_at(near)),
+                Where(first.name, known, None, _decided_at(far)),
             )
             yield f"port {name}", *shown, places
 
 
-def _said(resolved: Resolved) -> Origin:
+def _decided_at(resolved: Resolved) -> Origin:
     port = resolved.stated
     for fact in (port.access_vlan, port.pvid, port.allowed, port.tagged, port.mode):
         if fact is not None:

@@ -22,15 +22,15 @@ _DEFAULT_PRIORITY = 32768  # IEEE 802.1Q, Table 13-3
 def _runs(site: Site) -> dict[str, Device]:
     """The switches that say they run a spanning tree, in one way or another."""
     marked = {r.end.device for r in site.stating("edge") if r.completed.mode is not Mode.ROUTED}
-    found = {}
+    running = {}
     for device in site.devices:
         off = device.tree_mode is not None and device.tree_mode.value is TreeMode.OFF
         if not off and (device.tree_mode is not None or device.trees or device.name in marked):
-            found[device.name] = device
-    return found
+            running[device.name] = device
+    return running
 
 
-def _said(resolved: Resolved, attribute: str) -> bool:
+def _has_setting(resolved: Resolved, attribute: str) -> bool:
     fact = getattr(resolved.stated, attribute)
     return fact is not None and bool(fact.value)
 
@@ -50,7 +50,11 @@ def _said(resolved: Resolved, attribute: str) -> bool:
 def edge_on_link(site: Site) -> Iterator[Found]:
     for resolved in site.stating("edge"):
         end = site.fabric.end_of(*resolved.end)
-        if _said(resolved, "edge") and end in site.fabric.wiring.of and site.resolved(end).up:
+        if (
+            _has_setting(resolved, "edge")
+            and end in site.fabric.wiring.of
+            and site.resolved(end).up
+        ):
             far = site.fabric.wiring.of[end][0].far(end)
             yield finding(
                 says=f"{resolved.end}, a link to {far}, is set as an edge port",
@@ -124,20 +128,20 @@ def _lacking(
     devices = (
         set(_runs(site))
         if asked
-        else {r.end.device for r in site.stating(attribute) if _said(r, attribute)}
+        else {r.end.device for r in site.stating(attribute) if _has_setting(r, attribute)}
     )
     modes = (Mode.ACCESS, Mode.PRIVATE_HOST)
     lacking = [
         r
         for r in site.host_ports
-        if r.end.device in devices and not _said(r, attribute) and r.effective_mode in modes
+        if r.end.device in devices and not _has_setting(r, attribute) and r.effective_mode in modes
     ]
     yield from by_switch(lacking).items()
 
 
 def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
     """The lowest priority that each switch with a tree states in any tree, or the default."""
-    found = {}
+    priorities = {}
     for name, device in _runs(site).items():
         if device.tree_mode is None and not device.trees:
             continue
@@ -147,8 +151,8 @@ def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
             if tree.priority is not None
         ]
         fallback = device.tree_mode.origin if device.tree_mode is not None else device.origin
-        found[name] = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))
-    return found
+        priorities[name] = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))
+    return priorities
 
 
 @rule(

@@ -92,10 +92,10 @@ def vlan_suspended(site: Site) -> Iterator[Found]:
         }
         if not resting:
             continue
-        mine = [r for r in site.host_ports if r.end.device == device.name]
+        host_ports = [r for r in site.host_ports if r.end.device == device.name]
         gateways = {gateway.vid for gateway in device.gateways}
         for vid, row in sorted(resting.items()):
-            ports = [r for r in mine if r.free.untagged >> vid & 1 or r.free.pvid == vid]
+            ports = [r for r in host_ports if r.free.untagged >> vid & 1 or r.free.pvid == vid]
             use = (
                 [counted(len(ports), "port") + " in it: " + listed([r.end.port for r in ports])]
                 if ports
@@ -267,7 +267,7 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
     live = union(site.fabric.live.values())
     everywhere = {vid for device in site.devices for vid in device.vlans or {}}
     for vid, planned in sorted(site.plan.vlans.items()):
-        said = Where("", None, vid, planned.origin)
+        in_plan = Where("", None, vid, planned.origin)
         if vid not in everywhere and not live >> vid & 1:
             yield finding(
                 says=(
@@ -275,7 +275,7 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
                     " switch does"
                 ),
                 cure=f"define VLAN {vid}, or take it out of the plan",
-                where=(said,),
+                where=(in_plan,),
                 key=(vid,),
             )
             continue
@@ -285,7 +285,7 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
                 yield finding(
                     says=f"the plan needs VLAN {vid} on {name}, which does not define it",
                     cure=f"define VLAN {vid} on {name}",
-                    where=(Where(name, None, vid, site.fabric.device(name).origin), said),
+                    where=(Where(name, None, vid, site.fabric.device(name).origin), in_plan),
                     severity=Severity.FAULT,
                     cause=VlanAbsent(vid, name),
                     key=(name, vid),

@@ -84,7 +84,7 @@ def _file_name(device: str, taken: dict[str, str]) -> str:
 
 def _tables(campus: Campus) -> dict[str, str]:
     """The cabling and host tables that were read, as tables again."""
-    found = {}
+    tables = {}
     cables = [(c.device, c.port, c.far_device, c.far_port) for c in campus.cables]
     hosts = [
         (h.name, h.device, h.port, h.address or "", h.gateway or "", h.vid or "")
@@ -97,5 +97,5 @@ def _tables(campus: Campus) -> dict[str, str]:
         if rows:
             out = io.StringIO()
             csv.writer(out, lineterminator="\n").writerows([head, *rows])
-            found[file] = out.getvalue()
-    return found
+            tables[file] = out.getvalue()
+    return tables

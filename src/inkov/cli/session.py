@@ -52,12 +52,12 @@ class Session:
         """The SHA-256 of each file that was read, by its path."""
         from hashlib import sha256
 
-        found = {}
+        digests = {}
         for report in self.loaded.reports:
             if report.format:
                 with open(report.file, "rb") as file:
-                    found[report.file.replace("\\", "/")] = sha256(file.read()).hexdigest()
-        return found
+                    digests[report.file.replace("\\", "/")] = sha256(file.read()).hexdigest()
+        return digests
 
     @property
     def unread(self) -> list[str]:

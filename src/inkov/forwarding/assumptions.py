@@ -37,7 +37,7 @@ class Assumptions:
 
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
-        self._said: list[tuple[frozenset[str], str]] = []
+        self._texts: list[tuple[frozenset[str], str]] = []
         for assumption in fabric.assumptions:
             at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
             self._add(at + assumption.says, assumption.device)
@@ -67,7 +67,7 @@ class Assumptions:
                     link.b.device,
                 )
         # device -> (attribute, whose default) -> at how many ports
-        self._unsaid: dict[str, dict[tuple[str, str], int]] = {}
+        self._unstated: dict[str, dict[tuple[str, str], int]] = {}
         for port in fabric.bridge_ports:
             resolved = fabric.ports[port.end] if not port.outer else fabric.resolved(port)
             asked = _MATTERS.get(resolved.mode, ())
@@ -75,7 +75,7 @@ class Assumptions:
                 if getattr(resolved.stated, attribute) is None:
                     default = fabric.device(port.end.device).platform.unstated.get(attribute)
                     key = attribute, default.origin.says if default is not None else ""
-                    counts = self._unsaid.setdefault(port.end.device, {})
+                    counts = self._unstated.setdefault(port.end.device, {})
                     counts[key] = counts.get(key, 0) + 1
 
     def _between(self) -> dict[str, set[str]]:
@@ -87,7 +87,7 @@ class Assumptions:
         for outside in self.fabric.wiring.outside:
             far = called.setdefault(outside.far.lower(), outside.far)
             behind.setdefault(far, set()).add(outside.near)
-        found = {}
+        between = {}
         for far, ends in behind.items():
             views = {
                 tuple(self.fabric.bridge_ports[n].view for n in self.fabric.at.get(end, ()))
@@ -99,11 +99,11 @@ class Assumptions:
                     f"{far} is not among the files, and taken to pass nothing between"
                     f" {' and '.join(map(str, near))}"
                 )
-                found[says] = {end.device for end in ends}
-        return found
+                between[says] = {end.device for end in ends}
+        return between
 
     def _add(self, says: str, *devices: str) -> None:
-        self._said.append((frozenset(devices), says))
+        self._texts.append((frozenset(devices), says))
 
     def unsafe(self, texts: Iterable[str]) -> list[str]:
         """Those of some assumptions that would make a leak, were they wrong (FM 4.7)."""
@@ -111,17 +111,17 @@ class Assumptions:
 
     def about(self, passed: set[str], level: Level) -> list[str]:
         """What is not stated about some devices, in words."""
-        found = [says for devices, says in self._said if not devices.isdisjoint(passed)]
-        unsaid: dict[tuple[str, str], int] = {}
-        for device in passed & self._unsaid.keys():
-            for key, number in self._unsaid[device].items():
-                unsaid[key] = unsaid.get(key, 0) + number
-        for (attribute, whose), number in sorted(unsaid.items()):
+        texts = [says for devices, says in self._texts if not devices.isdisjoint(passed)]
+        unstated: dict[tuple[str, str], int] = {}
+        for device in passed & self._unstated.keys():
+            for key, number in self._unstated[device].items():
+                unstated[key] = unstated.get(key, 0) + number
+        for (attribute, whose), number in sorted(unstated.items()):
             if attribute != "negotiation":
-                found.append(
+                texts.append(
                     f"{NAMES[attribute]} not stated at {number} port{'s' * (number > 1)}, default:"
                     f" {whose}"
                 )
             elif level == Level.HOSTILE:  # an honest host asks for nothing
-                found.append(f"negotiation not stated at {number} host ports, default: {whose}")
-        return list(dict.fromkeys(found))
+                texts.append(f"negotiation not stated at {number} host ports, default: {whose}")
+        return list(dict.fromkeys(texts))

@@ -91,13 +91,13 @@ def domains(fabric: Fabric) -> Domains:
 
 
 def _bits(mask: int, known: dict[int, Ints]) -> Ints:
-    found = known.get(mask)
-    if found is None:
+    vids = known.get(mask)
+    if vids is None:
         packed = np.frombuffer(mask.to_bytes(512, "little"), dtype=np.uint8)
-        found = known[mask] = np.flatnonzero(np.unpackbits(packed, bitorder="little")).astype(
+        vids = known[mask] = np.flatnonzero(np.unpackbits(packed, bitorder="little")).astype(
             np.int64
         )
-    return found
+    return vids
 
 
 def _edges(fabric: Fabric, place: Ints, width: int) -> tuple[Ints, Ints, set[tuple[int, int]]]:
@@ -161,7 +161,7 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
                 result.label[result.label == max(start, other)] = min(start, other)
 
 
-def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]]:
+def islands(fabric: Fabric, domains: Domains) -> Iterator[tuple[int, list[Island]]]:
     """For each VLAN with something to serve anywhere, its islands, largest first."""
     serving = served(fabric)
     doubtful = 0
@@ -172,7 +172,7 @@ def islands(fabric: Fabric, found: Domains) -> Iterator[tuple[int, list[Island]]
     for bridge, mask in enumerate(serving):
         if not fabric.bridges[bridge].routed:
             for vid in VlanSet(mask & fabric.bridges[bridge].live):
-                parts.setdefault(vid, {}).setdefault(found.of(bridge, vid), []).append(bridge)
+                parts.setdefault(vid, {}).setdefault(domains.of(bridge, vid), []).append(bridge)
     for vid in sorted(parts):
         split = [Island(domain, bridges) for domain, bridges in parts[vid].items()]
         if doubtful >> vid & 1:
@@ -201,7 +201,7 @@ def _talking(fabric: Fabric, vid: int, island: Island) -> Iterator[Island]:
         yield Island(island.domain, part)
 
 
-def breaks(fabric: Fabric, found: Domains, vid: int, split: list[Island]) -> list[Break]:
+def breaks(fabric: Fabric, domains: Domains, vid: int, split: list[Island]) -> list[Break]:
     """Where VLAN `vid` stops between its largest island and each other one, by a shortest way over
     links that are up.
 

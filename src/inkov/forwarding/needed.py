@@ -67,14 +67,14 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
 
 def _by_vid(masks: list[int]) -> dict[int, set[int]]:
     """For each VID the bridges whose mask holds it."""
-    found: dict[int, set[int]] = {}
+    terminals: dict[int, set[int]] = {}
     vids: dict[int, list[int]] = {}
     for bridge, mask in enumerate(masks):
         if mask not in vids:
             vids[mask] = list(VlanSet(mask))
         for vid in vids[mask]:
-            found.setdefault(vid, set()).add(bridge)
-    return found
+            terminals.setdefault(vid, set()).add(bridge)
+    return terminals
 
 
 def _hang_together(graph: Adjacency, terminals: set[int]) -> bool:
@@ -90,12 +90,12 @@ def _hang_together(graph: Adjacency, terminals: set[int]) -> bool:
 
 def links_on_ways(graph: Adjacency, terminals: set[int]) -> set[int]:
     """The links that lie on some way, passing no vertex twice, between two different terminals."""
-    found: set[int] = set()
+    needed: set[int] = set()
     done: set[int] = set()
     for root in graph:
         if root not in done:
-            found |= _component(graph, root, terminals, done)
-    return found
+            needed |= _component(graph, root, terminals, done)
+    return needed
 
 
 def _component(graph: Adjacency, root: int, terminals: set[int], done: set[int]) -> set[int]:

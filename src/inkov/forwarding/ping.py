@@ -67,12 +67,12 @@ class _Direction:
 
     def run(self) -> list[Part]:
         """The parts in order; the last one may fail."""
-        mine, its = self.here.address, self.there.address
-        if mine is None or its is None:
-            nameless = self.here if mine is None else self.there
+        source, target = self.here.address, self.there.address
+        if source is None or target is None:
+            nameless = self.here if source is None else self.there
             self.result.assumes.append(f"{nameless.name} has no address: only layer 2 is judged")
             return [self._near()]
-        if its.ip in mine.network:
+        if target.ip in source.network:
             return [self._near()]
         parts = [self._gateway_set()]
         if parts[-1].holds:
@@ -126,17 +126,17 @@ class _Direction:
         return self._part(holds, says, last.origin, story.steps)
 
     def _gateway_set(self) -> Part:
-        mine = self.here.address
-        assert mine is not None
+        own = self.here.address
+        assert own is not None
         if self.here.gateway is None:
             return self._part(
                 False,
                 f"{self.there.name} is in another subnet, and {self.here.name} has no gateway",
             )
-        if ip_address(self.here.gateway) not in mine.network:
+        if ip_address(self.here.gateway) not in own.network:
             says = (
                 f"the gateway {self.here.gateway} of {self.here.name} is not in its subnet"
-                f" {mine.network}"
+                f" {own.network}"
             )
             return self._part(False, says)
         return self._part(True, f"{self.there.name} is far: by the gateway {self.here.gateway}")
@@ -176,13 +176,13 @@ class _Direction:
         """The interface whose network holds the destination, on a router that the gateway's router
         knows (FM 5.5), if filters let the packet pass (FM 5.7).
         """
-        mine, its = self.here.address, self.there.address
-        assert mine is not None and its is not None
+        source, target = self.here.address, self.there.address
+        assert source is not None and target is not None
         routers = Routers(self.fabric, domains(self.fabric))
         finals = [
-            i for i in routers.up if any(its.ip in fact.value.network for fact in i.addresses)
+            i for i in routers.up if any(target.ip in fact.value.network for fact in i.addresses)
         ]
-        packet = [ip_network(mine.ip)], [ip_network(its.ip)]
+        packet = [ip_network(source.ip)], [ip_network(target.ip)]
         path = routers.path(gateway, finals, *packet)
         if path is not None:
             self.result.assumes += path.assumes

@@ -119,9 +119,9 @@ class Routers:
         ):
             return None
         for allowed in ((Fate.PASSES,), (Fate.PASSES, Fate.IN_PART)):
-            found = self._search(start, wanted, sources, destinations, allowed)
-            if found is not None:
-                return found
+            path = self._search(start, wanted, sources, destinations, allowed)
+            if path is not None:
+                return path
         return None
 
     def _search(
@@ -184,9 +184,9 @@ class Routers:
         """
         worst, says = Fate.PASSES, ""
         for name in bound:
-            found = self.fabric.device(interface.device).filters.get(name)
+            packet_filter = self.fabric.device(interface.device).filters.get(name)
             entries = (
-                found.entries if found is not None else []
+                packet_filter.entries if packet_filter is not None else []
             )  # one that is not there is no filter
             results = {
                 judge(entries, one, other)
@@ -218,24 +218,27 @@ def judge(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> Fa
     """
     some_pass = some_stop = False
     for entry in entries:
-        mine, its = _covers(entry.source, source), _covers(entry.destination, destination)
-        if mine is None or its is None:
+        source_fits, destination_fits = (
+            _covers(entry.source, source),
+            _covers(entry.destination, destination),
+        )
+        if source_fits is None or destination_fits is None:
             continue  # it fits no packet of these
-        if mine and its and not entry.finer:  # it fits all that are left
+        if source_fits and destination_fits and not entry.finer:  # it fits all that are left
             some_pass, some_stop = some_pass or entry.accepts, some_stop or not entry.accepts
             return Fate.PASSES if not some_stop else Fate.IN_PART if some_pass else Fate.STOPPED
         some_pass, some_stop = some_pass or entry.accepts, some_stop or not entry.accepts
     return Fate.IN_PART if some_stop else Fate.PASSES
 
 
-def _covers(said: Subnet | None, subnet: Subnet) -> bool | None:
+def _covers(prefix: Subnet | None, subnet: Subnet) -> bool | None:
     """True if a prefix takes all of a subnet in, False if a part of it, None if nothing."""
-    if said is None:
+    if prefix is None:
         return True
-    if said.version != subnet.version:
+    if prefix.version != subnet.version:
         return None
     first, last = int(subnet.network_address), int(subnet.broadcast_address)
-    low, high = int(said.network_address), int(said.broadcast_address)
+    low, high = int(prefix.network_address), int(prefix.broadcast_address)
     if last < low or first > high:
         return None
     return low <= first and last <= high

@@ -62,9 +62,9 @@ class Interface(Struct, frozen=True):
 def bridge_ports_at(fabric: Fabric, end: End) -> list[BridgePort]:
     """The bridge ports that frames of a port pass, its own first; a sub-interface has one."""
     own = fabric.end_of(end.device, end.port)
-    found = [fabric.bridge_ports[number] for number in fabric.at.get(own, ())]
-    if found:
-        return sorted(found, key=lambda port: port.outer)
+    ports = [fabric.bridge_ports[number] for number in fabric.at.get(own, ())]
+    if ports:
+        return sorted(ports, key=lambda port: port.outer)
     return [
         port
         for port in fabric.bridge_ports
@@ -97,7 +97,7 @@ def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
     """The host ports that hear frames from `sendings`, but the senders' own, in natural order."""
     senders = {sending.port for sending in sendings}
     started = union(sending.mask for sending in sendings)
-    found: dict[Heard, None] = {}
+    listeners: dict[Heard, None] = {}
     ways: dict[tuple[int, int], Way | None] = {}  # to each hub, for all ports there
     for port, vid, tagged in flood(fabric, sendings, level).heard():
         if port.number in senders:
@@ -117,14 +117,14 @@ def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
             ):
                 way = find_way(fabric, sendings, to_port(fabric, port.number, level, vid), level)
             certain = way is not None and way.simple is True
-        found[Heard(port.end.device, port.port, vid, tagged, certain)] = None
-    return sorted(found, key=lambda h: (natural(h.switch), natural(h.port), h.vlan, h.tagged))
+        listeners[Heard(port.end.device, port.port, vid, tagged, certain)] = None
+    return sorted(listeners, key=lambda h: (natural(h.switch), natural(h.port), h.vlan, h.tagged))
 
 
 def interfaces(fabric: Fabric) -> list[Interface]:
     """Every routed interface: of VLANs, of routed ports, of their tagged sub-interfaces."""
     live = is_live(fabric)
-    found = []
+    routed = []
     for device, gateway in fabric.gateways():
         bridge = fabric.bridge_of[device.name, gateway.bridge]
         why = ""
@@ -140,7 +140,7 @@ def interfaces(fabric: Fabric) -> list[Interface]:
             tuple(fact.value for fact in bound)
             for bound in (gateway.filters_in, gateway.filters_out)
         ]
-        found.append(
+        routed.append(
             Interface(
                 device.name,
                 name,
@@ -161,10 +161,10 @@ def interfaces(fabric: Fabric) -> list[Interface]:
             )
             number = fabric.bridge_of.get((end.device, f"routed {end.port}"), -1)
             why = "" if resolved.up and number >= 0 else "it is shut"
-            found.append(
+            routed.append(
                 Interface(end.device, end.port, number, 1, vrf, port.addresses, why, port.origin)
             )
-    return found
+    return routed
 
 
 def reaches_station(spread: Flood, interface: Interface) -> bool:

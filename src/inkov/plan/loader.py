@@ -29,12 +29,12 @@ class Plan(Struct):
     @property
     def hosts(self) -> list[Host]:
         """The hosts, as the campus knows them."""
-        found = []
+        hosts = []
         for name, host in self.says.hosts.items():
             device, _, port = host.at.partition(":")
             gateway = None if host.gateway is None else str(host.gateway)
-            found.append(Host(name, device, port, host.origin, host.vlan, host.address, gateway))
-        return found
+            hosts.append(Host(name, device, port, host.origin, host.vlan, host.address, gateway))
+        return hosts
 
     @property
     def needed(self) -> dict[str, int]:
@@ -48,18 +48,20 @@ class Plan(Struct):
     @property
     def switches(self) -> list[tuple[str, Origin]]:
         """The switches the plan names, and where."""
-        found = [(name, vlan.origin) for vlan in self.says.vlans.values() for name in vlan.needed]
-        return found + [(name, self.says.practice.origin) for name in self.says.practice.root]
+        switches = [
+            (name, vlan.origin) for vlan in self.says.vlans.values() for name in vlan.needed
+        ]
+        return switches + [(name, self.says.practice.origin) for name in self.says.practice.root]
 
 
 def vlan_names(plan: Plan, campus: Campus) -> dict[str, VlanSet]:
     """The VLANs that each name in a claim means: segments, names of VLANs in the plan and in the
     configurations.
     """
-    found: dict[str, VlanSet] = {}
+    names: dict[str, VlanSet] = {}
 
     def call(name: str, vid: int) -> None:
-        found[name] = found.get(name, VlanSet()) | VlanSet.of(vid)
+        names[name] = names.get(name, VlanSet()) | VlanSet.of(vid)
 
     for device in campus.devices.values():
         for vlan in (device.vlans or {}).values():
@@ -72,7 +74,7 @@ def vlan_names(plan: Plan, campus: Campus) -> dict[str, VlanSet]:
     for vid, planned in plan.says.vlans.items():
         if planned.segment:
             segments[planned.segment] = segments.get(planned.segment, VlanSet()) | VlanSet.of(vid)
-    return {**found, **segments}
+    return {**names, **segments}
 
 
 def read_plan(file: str, data: bytes) -> Plan:

@@ -24,9 +24,9 @@ def starter(campus: Campus) -> str:
     subnets: dict[int, Counter[str]] = {}
     for device in campus.devices.values():
         for vlan in (device.vlans or {}).values():
-            said = names.setdefault(vlan.vid, Counter())
+            counts = names.setdefault(vlan.vid, Counter())
             if vlan.name is not None and vlan.name.value:
-                said[vlan.name.value] += 1
+                counts[vlan.name.value] += 1
         for gateway in device.gateways:
             for fact in gateway.addresses:
                 subnets.setdefault(gateway.vid, Counter())[str(fact.value.network)] += 1
@@ -40,16 +40,16 @@ def starter(campus: Campus) -> str:
         "vlans:" if vids else "vlans: {}",
     ]
     for vid in vids:
-        said = names.get(vid, Counter())
-        parts = [f"name: {_text(_most(said))}"] if said else []
+        counts = names.get(vid, Counter())
+        parts = [f"name: {_text(_most(counts))}"] if counts else []
         parts += [f"subnet: {_most(subnets[vid])}"] if vid in subnets else []
-        others = sorted(said - Counter({_most(said): said[_most(said)]})) if said else []
+        others = sorted(counts - Counter({_most(counts): counts[_most(counts)]})) if counts else []
         remark = f"  # also called {', '.join(map(_text, others))}" if others else ""
         lines.append(f"  {vid}: {{{', '.join(parts)}}}{remark}")
     segments: dict[str, str] = {}
-    for vid, said in sorted(names.items()):
-        if said and vid != 1:
-            name = _text(_most(said))
+    for vid, counts in sorted(names.items()):
+        if counts and vid != 1:
+            name = _text(_most(counts))
             segments[name] = f"{segments[name]},{vid}" if name in segments else str(vid)
     lines += ["", "segments:" if segments else "segments: {}"]
     lines += [f"  {name}: {listed}" for name, listed in segments.items()]
@@ -60,8 +60,8 @@ def starter(campus: Campus) -> str:
     return "\n".join(lines) + "\n"
 
 
-def _most(said: Counter[str]) -> str:
-    return min(said, key=lambda name: (-said[name], name))
+def _most(counts: Counter[str]) -> str:
+    return min(counts, key=lambda name: (-counts[name], name))
 
 
 def _text(name: str) -> str:
@@ -107,7 +107,7 @@ def schema() -> dict[str, Any]:
     def hook(kind: Any) -> dict[str, Any]:
         return _SCHEMAS.get(kind, {"type": "string"})
 
-    (found,), parts = msgspec.json.schema_components(
+    (plan,), parts = msgspec.json.schema_components(
         [PlanFile], schema_hook=hook, ref_template="#/$defs/{name}"
     )
     for name, part in parts.items():
@@ -125,6 +125,6 @@ def schema() -> dict[str, Any]:
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Inkov plan",
-        **found,
+        **plan,
         "$defs": parts,
     }

@@ -69,10 +69,10 @@ class Typed:
                 raise Fault(place, f"{_shown(node)} is not one of: {known}")
             return kind(node)
         if outer is Literal:
-            said = _YES_NO.get(node, node) if isinstance(node, bool) else node
-            if said not in inner:
+            word = _YES_NO.get(node, node) if isinstance(node, bool) else node
+            if word not in inner:
                 raise Fault(place, f"{_shown(node)} is not one of: {', '.join(map(str, inner))}")
-            return said
+            return word
         if outer is list:
             if not isinstance(node, list):
                 raise Fault(place, f"expected here: a list, not {_shown(node)}")
@@ -86,16 +86,18 @@ class Typed:
         return dict(self._each(pairs, inner[0], inner[1]))
 
     def _each(self, entries: list[tuple[Any, Any, Place]], keys: Any, values: Any) -> list[Any]:
-        found = []
+        values_read = []
         for key, value, place in entries:
             try:
                 if keys is None:
-                    found.append(self.read(value, values, place))
+                    values_read.append(self.read(value, values, place))
                 else:
-                    found.append((self.read(key, keys, place), self.read(value, values, place)))
+                    values_read.append(
+                        (self.read(key, keys, place), self.read(value, values, place))
+                    )
             except Fault as fault:
                 self.report(fault)
-        return found
+        return values_read
 
     def _struct(self, node: Any, kind: type[Struct], place: Place) -> Struct:
         known = {f.encode_name: f for f in fields(kind) if f.name != "origin"}

@@ -128,7 +128,7 @@ def _blamed(
     """The lines that put a VLAN where it may not be, each tried: a member or gateway there, and the
     links crossed.
     """
-    found: list[Blame] = []
+    blame: list[Blame] = []
     start, vid = way.start, way.start.vid
     if start.bridge in bounds.beyond:
         others = [
@@ -140,11 +140,11 @@ def _blamed(
         if start.port >= 0:
             own = fabric.resolved(fabric.bridge_ports[start.port])
             why = why_arrives(fabric, own, vid, own.view.pvid != vid)
-            found.append(Blame(own.end.device, own.end.port, why.says, why.origin, alone))
+            blame.append(Blame(own.end.device, own.end.port, why.says, why.origin, alone))
         for device, gateway in fabric.gateways() if start.port < 0 else ():
             if (fabric.bridge_of[device.name, gateway.bridge], gateway.vid) == (start.bridge, vid):
                 name = gateway.name or f"VLAN {vid}"
-                found.append(
+                blame.append(
                     Blame(device.name, name, f"its gateway in VLAN {vid}", gateway.origin, alone)
                 )
     for hop in way.hops:
@@ -157,10 +157,10 @@ def _blamed(
         )
         tagged = not near.view.untagged >> vid & 1
         leaves = why_leaves(fabric, near, vid, tagged)
-        found.append(Blame(near.end.device, near.end.port, leaves.says, leaves.origin, alone))
+        blame.append(Blame(near.end.device, near.end.port, leaves.says, leaves.origin, alone))
         vid = hop.arrives.vid
         arrives = why_arrives(fabric, far, vid, tagged or hop.hidden)
-        found.append(Blame(far.end.device, far.end.port, arrives.says, arrives.origin, alone))
+        blame.append(Blame(far.end.device, far.end.port, arrives.says, arrives.origin, alone))
     if out is not None:
         without = [
             _without(crossing, crossing.link, vid)
@@ -171,8 +171,8 @@ def _blamed(
         )
         why = why_leaves(fabric, fabric.resolved(out), vid, not out.view.untagged >> vid & 1)
         alone = not bounds.left(spread, (out.number, 1 << vid))
-        found.append(Blame(out.end.device, out.port, why.says, why.origin, alone))
-    return decisive(found)
+        blame.append(Blame(out.end.device, out.port, why.says, why.origin, alone))
+    return decisive(blame)
 
 
 def _without(crossing: Crossing, link: int, vid: int) -> Crossing:

@@ -78,7 +78,7 @@ def certified(
     comes in by one port alone, so that it does not leave by it.
     """
     aimed = {number for seat in targets for number in fabric.at[fabric.bridge_ports[seat.port].end]}
-    found: dict[str, dict[str, object]] = {}
+    stated: dict[str, dict[str, object]] = {}
     for number, inside in enumerate(fabric.bridges):
         present = spread.present(number)
         if not present:
@@ -93,5 +93,5 @@ def certified(
             entry["only"] = only
         if spread.shielded(number):
             entry["shielded"] = bits_to_text(spread.shielded(number))
-        found[f"{inside.device}|{inside.name}"] = entry
-    return found
+        stated[f"{inside.device}|{inside.name}"] = entry
+    return stated

@@ -74,7 +74,7 @@ def audible(fabric: Fabric, seat: Seat, level: Level) -> dict[int, int]:
     every form.
     """
     own = fabric.bridge_ports[seat.port]
-    found = {}
+    heard = {}
     for number in fabric.at[own.end]:
         port, mask = fabric.bridge_ports[number], 0
         for view in views_at(port, level):
@@ -86,8 +86,8 @@ def audible(fabric: Fabric, seat: Seat, level: Level) -> dict[int, int]:
                 tag = own.outer or seat.tag
                 mask |= view.emit & ~view.untagged & 1 << tag if tag else view.untagged
         if mask:
-            found[number] = mask
-    return found
+            heard[number] = mask
+    return heard
 
 
 def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: Level) -> list[Seat]:
@@ -100,12 +100,12 @@ Ears = dict[int, list[tuple[BridgePort, int, Seat]]]
 
 def ears(fabric: Fabric, targets: Iterable[Seat], level: Level) -> Ears:
     """Who hears what, by bridge: the VIDs that leave by a port in the form of a seat."""
-    found: Ears = {}
+    listening: Ears = {}
     for seat in targets:
         for number, mask in audible(fabric, seat, level).items():
             port = fabric.bridge_ports[number]
-            found.setdefault(port.bridge, []).append((port, mask, seat))
-    return found
+            listening.setdefault(port.bridge, []).append((port, mask, seat))
+    return listening
 
 
 def hearing(spread: Flood, listening: Ears, level: Level) -> Seat | None:
@@ -184,17 +184,17 @@ def blamed(
     def still(changed: Fabric) -> bool:
         return _still(changed, sources, targets, level)
 
-    found = [*_on_request(fabric, sources, targets, leak, level), *turning(fabric, leak.way, still)]
-    if not any(blame.alone for blame in found):
-        found += _members(fabric, sources, targets, leak, level)
-    return decisive(found)
+    lines = [*_on_request(fabric, sources, targets, leak, level), *turning(fabric, leak.way, still)]
+    if not any(blame.alone for blame in lines):
+        lines += _members(fabric, sources, targets, leak, level)
+    return decisive(lines)
 
 
 def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[Blame]:
     """The two ends of each hop where a frame changes its VLAN; `still` tells if what is blamed is
     there without it.
     """
-    found, state = [], way.start
+    blame, state = [], way.start
     for hop in way.hops:
         if hop.arrives.vid != state.vid:
             crossings = dict(fabric.crossings)
@@ -208,7 +208,7 @@ def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[B
                 for number in (hop.leaves, hop.arrives.port)
             )
             leaves = why_leaves(fabric, near, state.vid, tagged=False)
-            found.append(
+            blame.append(
                 Blame(
                     near.end.device,
                     near.end.port,
@@ -218,7 +218,7 @@ def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[B
                 )
             )
             arrives = why_arrives(fabric, far, hop.arrives.vid, hop.hidden)
-            found.append(
+            blame.append(
                 Blame(
                     far.end.device,
                     far.end.port,
@@ -228,7 +228,7 @@ def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[B
                 )
             )
         state = hop.arrives
-    return found
+    return blame
 
 
 def _on_request(
@@ -237,7 +237,7 @@ def _on_request(
     """The ports at the ends of a way that are only part of it since a host there asks to be a
     trunk, or registers.
     """
-    found: list[Blame] = []
+    blame: list[Blame] = []
     assert leak.way is not None
     for number, vid in ((leak.way.start.port, leak.way.start.vid), (leak.target, leak.way.end.vid)):
         port = fabric.bridge_ports[number] if number >= 0 else None
@@ -252,10 +252,10 @@ def _on_request(
             f"a host that asks gets VLAN {vid} here: {attribute} is"
             f" {getattr(resolved.completed, attribute)}"
         )
-        found.append(
+        blame.append(
             Blame(port.end.device, port.port, says, decided_at(fabric, resolved, attribute), alone)
         )
-    return found
+    return blame
 
 
 def _members(
@@ -264,23 +264,23 @@ def _members(
     """What makes the two ends of a way members of the VLANs that they send and hear in."""
     assert leak.way is not None
     start, vid = leak.way.start, leak.way.end.vid
-    found = []
+    blame = []
     if start.port >= 0:
         one = fabric.resolved(fabric.bridge_ports[start.port])
         why = why_arrives(fabric, one, start.vid, one.view.pvid != start.vid)
         alone = not _still(
             fabric, frozenset(s for s in sources if s.port != start.port), targets, level
         )
-        found.append(Blame(one.end.device, one.end.port, why.says, why.origin, alone))
+        blame.append(Blame(one.end.device, one.end.port, why.says, why.origin, alone))
     other = fabric.resolved(fabric.bridge_ports[leak.target])
     left = [seat for seat in targets if seat.port != leak.target]
     alone = not left or not _still(fabric, sources, left, level)
     why = why_leaves(fabric, other, vid, not other.view.untagged >> vid & 1)
-    found.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
+    blame.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
     if other.view.pvid and other.view.pvid != vid:
         why = why_arrives(fabric, other, other.view.pvid, False)
-        found.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
-    return found
+        blame.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
+    return blame
 
 
 def _still(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], level: Level) -> bool:

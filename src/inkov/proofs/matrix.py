@@ -86,8 +86,8 @@ def _segments(prover: Prover) -> dict[str, frozenset[Seat]]:
     if named:
         return {name: prover.names.of(name) for name in dict.fromkeys(named)}
     called = {next(iter(vids)): name for name, vids in prover.names.vlans.items() if len(vids) == 1}
-    found: dict[str, frozenset[Seat]] = {}
+    segments: dict[str, frozenset[Seat]] = {}
     for vid in sorted({seat.vid for seat in prover.names.seats}):
         name = f"{vid} {called[vid]}" if vid in called else str(vid)
-        found[name] = frozenset(seat for seat in prover.names.seats if seat.vid == vid)
-    return found
+        segments[name] = frozenset(seat for seat in prover.names.seats if seat.vid == vid)
+    return segments

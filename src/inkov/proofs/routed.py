@@ -112,23 +112,23 @@ class Routing:
                     heard_by[hub] = (
                         hearing(self.spread_from(out), listening, level) if near else None
                     )
-            found = [(out, heard_by[out.bridge, out.vid]) for out in self.routers.up]
-            self._outs[targets, level] = [(out, seat) for out, seat in found if seat is not None]
+            leading = [(out, heard_by[out.bridge, out.vid]) for out in self.routers.up]
+            self._outs[targets, level] = [(out, seat) for out, seat in leading if seat is not None]
         return self._outs[targets, level]
 
     def passages(self, entered: list[Interface], targets: Seats, level: Level) -> list[Passage]:
         """The routed ways from some interfaces to any of `targets`, up to one that passes whole. At
         the hostile level those who hear are hostile; routers never are.
         """
-        found: list[Passage] = []
+        passages: list[Passage] = []
         for into in entered:
             for out, seat in self._leading(targets, level):
                 if (out.bridge, out.vid) != (into.bridge, into.vid) and out.vrf == into.vrf:
                     path = self.routers.path(into, [out], senders(into, level), networks(out))
-                    found += [Passage(path, seat)] if path is not None else []
+                    passages += [Passage(path, seat)] if path is not None else []
                     if path is not None and path.how == Fate.PASSES:
-                        return found
-        return found
+                        return passages
+        return passages
 
     def steps_of(self, sources: Seats, passage: Passage, targets: Seats, level: Level) -> Routed:
         """A passage hop by hop."""
@@ -197,27 +197,27 @@ class Routing:
     @cached_property
     def _sharing(self) -> dict[Group, list[Interface]]:
         """The interfaces of a routing table on a device, and in a VLAN."""
-        found: dict[Group, list[Interface]] = {}
+        sharing: dict[Group, list[Interface]] = {}
         for interface in self.routers.up:
-            found.setdefault((interface.vrf, interface.device), []).append(interface)
-            found.setdefault((interface.vrf, interface.vid), []).append(interface)
-        return found
+            sharing.setdefault((interface.vrf, interface.device), []).append(interface)
+            sharing.setdefault((interface.vrf, interface.vid), []).append(interface)
+        return sharing
 
     def _known(self, start: Interface) -> list[Interface]:
         """Where packets that come in by an interface may leave, routers sharing a VLAN by its VIDs
         alone.
         """
         groups: set[Group] = {(start.vrf, start.device)}
-        found: dict[int, Interface] = {}
+        known: dict[int, Interface] = {}
         for group in (work := list(groups)):
             for one in self._sharing.get(group, ()):
-                if id(one) not in found:  # a name may be that of several, on several bridges
-                    found[id(one)] = one
+                if id(one) not in known:  # a name may be that of several, on several bridges
+                    known[id(one)] = one
                     shared = VlanSet(self.vid_reach(Level.HONEST).spread(1 << one.vid))
                     near: set[Group] = {(one.vrf, one.device), *((one.vrf, vid) for vid in shared)}
                     work += near - groups
                     groups |= near
-        return list(found.values())
+        return list(known.values())
 
     def blamed(
         self, sources: Seats, passage: Passage, routed: Routed, targets: Seats, level: Level
@@ -232,10 +232,10 @@ class Routing:
                 changed.passages(changed.entered(closure(fabric, sources, level)), targets, level)
             )
 
-        found = [blame for way in routed.ways for blame in turning(self.fabric, way, still)]
+        lines = [blame for way in routed.ways for blame in turning(self.fabric, way, still)]
         for interface in dict.fromkeys(i for hop in passage.path.hops for i in hop):
             alone = not still(self.fabric, interface)
-            found.append(
+            lines.append(
                 Blame(
                     interface.device,
                     interface.name,
@@ -244,7 +244,7 @@ class Routing:
                     alone,
                 )
             )
-        return decisive(found)
+        return decisive(lines)
 
 
 def senders(into: Interface, level: Level) -> list[Subnet]:

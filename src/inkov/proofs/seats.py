@@ -37,18 +37,18 @@ class Unknown(Exception):
 def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     """The seats at a host port. A tag that a sub-interface takes is that one's (FM 3.9)."""
     view = port.view
-    found = []
+    seats = []
     vid = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
     if view.pvid or view.untagged:
-        found.append(Seat(port.number, 0, vid))
+        seats.append(Seat(port.number, 0, vid))
     if not port.outer:
         tagged = view.admit & view.emit & ~view.untagged & ~owned_tags(fabric, port.end)
-        found += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
-    if not found and (
+        seats += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
+    if not seats and (
         view.enters() or port.on_request
     ):  # in no VLAN, and yet a hostile host gets in there
-        found.append(Seat(port.number, 0, 0))
-    return found
+        seats.append(Seat(port.number, 0, 0))
+    return seats
 
 
 def all_seats(fabric: Fabric) -> list[Seat]:
@@ -124,12 +124,12 @@ class ClaimNames:
     @cached_property
     def _on(self) -> dict[int, list[Seat]]:
         """The seats with a port on their wire on each bridge."""
-        found: dict[int, list[Seat]] = {}
+        seats: dict[int, list[Seat]] = {}
         ports = self.fabric.bridge_ports
         for seat in self.seats:
             for bridge in {ports[number].bridge for number in self.fabric.at[ports[seat.port].end]}:
-                found.setdefault(bridge, []).append(seat)
-        return found
+                seats.setdefault(bridge, []).append(seat)
+        return seats
 
     def _of(self, name: str) -> frozenset[Seat]:
         if name == "everything":
@@ -144,18 +144,18 @@ class ClaimNames:
             )
         if ":" in name:
             device, _, port = name.partition(":")
-            found = frozenset(self._at(device, port))
-            if found or any(
+            seats = frozenset(self._at(device, port))
+            if seats or any(
                 self._fits(end.device, end.port, device, port) for end in self.fabric.ports
             ):
-                return found
+                return seats
         raise Unknown(name)
 
     def unknown(self, claim: Claim) -> list[tuple[str, str, list[str]]]:
         """The names in a claim that mean nothing: what to say of each, the name, and those that
         would.
         """
-        found = []
+        unknown = []
         lists = (
             claim.isolate,
             claim.from_,
@@ -168,7 +168,7 @@ class ClaimNames:
             try:
                 self.of(name)
             except Unknown:
-                found.append((f"nothing is called {name!r}", name, self.known()))
+                unknown.append((f"nothing is called {name!r}", name, self.known()))
         carried = claim.carried_by
         if carried is not None:
             ends = [str(end) for link in self.fabric.wiring.links for end in (link.a, link.b)]
@@ -178,8 +178,8 @@ class ClaimNames:
             ):
                 for pattern in patterns or ():
                     if not any(fnmatchcase(name, pattern) for name in known):
-                        found.append((f"{says} {pattern!r}", pattern, known))
-        return found
+                        unknown.append((f"{says} {pattern!r}", pattern, known))
+        return unknown
 
     def any_of(self, names: Iterable[str]) -> frozenset[Seat]:
         return frozenset().union(*(self.of(name) for name in names))

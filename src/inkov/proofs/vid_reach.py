@@ -34,7 +34,7 @@ class VidReach:
     @cached_property
     def turns(self) -> dict[int, int]:
         """VID -> the other VIDs, as a mask, that some link turns its frames into."""
-        found: dict[int, int] = {}
+        turns: dict[int, int] = {}
         for crossings in self.fabric.crossings.values():
             for crossing in crossings:
                 for translation in (
@@ -42,24 +42,24 @@ class VidReach:
                     *(crossing.hidden if self.level == Level.HOSTILE else ()),
                 ):
                     for vid in VlanSet(translation.leaves):
-                        found[vid] = found.get(vid, 0) | translation.arrives & ~(1 << vid)
-        return found
+                        turns[vid] = turns.get(vid, 0) | translation.arrives & ~(1 << vid)
+        return turns
 
     @cached_property
     def _wires(self) -> dict[End, tuple[int, int]]:
         """For each end with hosts what a hostile host there sends, and hears."""
-        found: dict[End, tuple[int, int]] = {}
+        wires: dict[End, tuple[int, int]] = {}
         for port in self.fabric.bridge_ports:
             if (
                 port.end not in self.fabric.wiring.of
             ):  # routed sub-interfaces on the wire count, too
-                sent, heard = found.get(port.end, (0, 0))
+                sent, heard = wires.get(port.end, (0, 0))
                 for sending in sendings_at(self.fabric, [port.number], self.level):
                     sent |= sending.mask
                 for view in views_at(port, self.level):
                     heard |= view.emit
-                found[port.end] = sent, heard
-        return found
+                wires[port.end] = sent, heard
+        return wires
 
     def sent(self, seats: Iterable[Seat]) -> int:
         """The VIDs that hosts in some seats can put their frames into."""
@@ -86,11 +86,11 @@ class VidReach:
 
     @cached_property
     def _plain(self) -> dict[Seat, int]:
-        found: dict[Seat, int] = {}
+        masks: dict[Seat, int] = {}
         for seat in self.seats:
             mask = union(audible(self.fabric, seat, self.level).values())
-            found[seat] = mask
-        return found
+            masks[seat] = mask
+        return masks
 
     @cached_property
     def by_vid(self) -> dict[int, tuple[int, int]]:

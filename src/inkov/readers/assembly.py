@@ -81,7 +81,7 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
                 names[_system(file, piece)] = piece.content, file, part
                 continue
             systems.setdefault((_system(file, piece), piece.family), []).append((piece, part))
-    found = []
+    wholes = []
     for (place, family), members in sorted(systems.items()):
         name = PurePath(os.path.abspath(place)).name
         pieces = [piece for piece, _ in members]
@@ -91,13 +91,13 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
         )
         origin = Origin(pieces[0].file, basis=Basis.ASSUMED, says=says)
         if place in names:
-            name, said, part = names[place]
-            origin, part.joined = Origin(said, 1), name
+            name, stated_in, part = names[place]
+            origin, part.joined = Origin(stated_in, 1), name
         whole = _FAMILIES[family](name, origin, pieces)
         for _, part in members:
             part.joined = name
-        found.append((pieces[0].file, whole))
-    return found
+        wholes.append((pieces[0].file, whole))
+    return wholes
 
 
 def _system(file: str, piece: Piece) -> str:

@@ -59,15 +59,15 @@ class Share:
             self._file.seek(0)
             data = self._file.read() if status == 0 else b""
         try:
-            found: Found = _DECODER.decode(data) if data else {}
+            results: Found = _DECODER.decode(data) if data else {}
         except msgspec.MsgspecError:
             return {}
-        for _, part in found.values():
+        for _, part in results.values():
             for device in part.devices:
                 if device.platform.name not in self._platforms:
                     return {}
                 device.platform = self._platforms[device.platform.name]
-        return found
+        return results
 
 
 def read_share(
@@ -85,14 +85,14 @@ def read_share(
         return Share(child, file, platforms)
     status = 1
     try:
-        found: Found = {}
+        results: Found = {}
         for name in files:
             result = read(name)
             if result is not None and not result[1].pieces:
                 for device in result[1].devices:
                     device.platform = Platform(device.platform.name, {})
-                found[name] = result
-        file.write(_ENCODER.encode(found))
+                results[name] = result
+        file.write(_ENCODER.encode(results))
         file.flush()
         status = 0
     finally:

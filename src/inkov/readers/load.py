@@ -137,9 +137,9 @@ class _Loading:
             # Only pointers have to be looked up in a file again.
             first = data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
             self.kept[file] = data if first in (b"{", b"[", b"<") else b""
-        elif report.said and file in self.named:
+        elif report.remark and file in self.named:
             cure = "name files of a format that is read"
-            self.problems.append(Problem(Origin(file), report.said, cure, True))
+            self.problems.append(Problem(Origin(file), report.remark, cure, True))
 
     def campus(self) -> Campus:
         """The campus of all parts. The reports say what became of each file."""
@@ -151,9 +151,9 @@ class _Loading:
         for report in self.reports:
             if report.file in joined:
                 report.devices = [joined[report.file]]
-                report.said = f"a part of {joined[report.file]}"
+                report.remark = f"a part of {joined[report.file]}"
             if report.file in second:
-                report.said = "a second source"
+                report.remark = "a second source"
         self.reports.sort(key=lambda report: report.file)
         campus.unmatched = [
             (line.origin, line.text)
@@ -195,7 +195,7 @@ def read_dialects(
     """The dialects among the files: TOML files that begin with `dialect =`. Bad ones become
     problems.
     """
-    found: list[Dialect] = []
+    dialects: list[Dialect] = []
     for file in files:
         if not file.endswith(".toml"):
             continue
@@ -208,19 +208,19 @@ def read_dialects(
             dialect = compile_dialect(file, data)
         except BadDialect as bad:
             problems += [Problem(p.origin, p.says, p.cure, True) for p in bad.problems]
-            report.said = "not usable"
+            report.remark = "not usable"
             continue
-        same = next((other for other in found if other.name == dialect.name), None)
+        same = next((other for other in dialects if other.name == dialect.name), None)
         if same is not None:
             says = f"a second dialect called {dialect.name!r}, beside {same.file}: not used"
             problems.append(Problem(Origin(file), says, "give it another name", True))
             continue
-        found.append(dialect)
-    return found
+        dialects.append(dialect)
+    return dialects
 
 
 def _files(paths: list[str], problems: list[Problem], reports: list[FileReport]) -> list[str]:
-    found: dict[str, None] = {}
+    files: dict[str, None] = {}
 
     def refused(error: OSError) -> None:
         problems.append(
@@ -229,26 +229,26 @@ def _files(paths: list[str], problems: list[Problem], reports: list[FileReport])
 
     for path in paths:
         if not os.path.isdir(path):
-            found[path] = None
+            files[path] = None
             continue
         for folder, below, names in os.walk(path, onerror=refused):
             for name in list(below):
                 inner = os.path.join(folder, name)
                 if name.startswith(".") or os.path.islink(inner):
                     below.remove(name)
-                    said = (
+                    remark = (
                         "a hidden folder, not read"
                         if name.startswith(".")
                         else "a link to a folder, not followed"
                     )
-                    reports.append(FileReport(inner, "", 0, said=said))
+                    reports.append(FileReport(inner, "", 0, remark=remark))
             for name in names:
                 file = os.path.join(folder, name)
                 if name.startswith("."):
-                    reports.append(FileReport(file, "", 0, said="a hidden file, not read"))
+                    reports.append(FileReport(file, "", 0, remark="a hidden file, not read"))
                 else:
-                    found[file] = None
-    return sorted(found)
+                    files[file] = None
+    return sorted(files)
 
 
 class _Elsewhere:
@@ -307,7 +307,7 @@ def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) ->
     try:
         status = os.stat(file)
         if not stat.S_ISREG(status.st_mode):
-            reports.append(FileReport(file, "", 0, said="no regular file, not read"))
+            reports.append(FileReport(file, "", 0, remark="no regular file, not read"))
             return None
         if status.st_size <= MAX_FILE_BYTES:
             with open(file, "rb") as opened:
@@ -315,16 +315,16 @@ def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) ->
                     status.st_size + 1
                 )  # a larger number would be set aside in memory at once
         size, most = status.st_size / 1e6, MAX_FILE_BYTES / 1e6
-        said = (
+        remark = (
             f"too large to be a switch configuration: {size:.0f} MB, {most:.0f} MB are read at most"
         )
         problems.append(
-            Problem(Origin(file), said, "move it out of the folder, or split it by device", True)
+            Problem(Origin(file), remark, "move it out of the folder, or split it by device", True)
         )
-        reports.append(FileReport(file, "", status.st_size, said=said))
+        reports.append(FileReport(file, "", status.st_size, remark=remark))
     except OSError as error:
         problems.append(Problem(Origin(file), f"cannot be read: {_reason(error)}", "", True))
-        reports.append(FileReport(file, "", 0, said=_reason(error)))
+        reports.append(FileReport(file, "", 0, remark=_reason(error)))
     return None
 
 

@@ -44,8 +44,8 @@ class Locator:
             return origin.line
         if from_xml.recognise(self._files.get(origin.file, b"")[:100]):
             return self._xml_line(origin)
-        found = self._find(origin.file, origin.pointer)
-        return self._files[origin.file].count(b"\n", 0, found[3]) + 1 if found else 0
+        place = self._find(origin.file, origin.pointer)
+        return self._files[origin.file].count(b"\n", 0, place[3]) + 1 if place else 0
 
     def _xml_line(self, origin: Origin) -> int:
         """The line of the element that a pointer leads to, or of the nearest one around it."""
@@ -62,8 +62,8 @@ class Locator:
         """
         if not origin.pointer:
             return ""
-        found = self._find(origin.file, origin.pointer)
-        return found[2] if found else origin.pointer
+        place = self._find(origin.file, origin.pointer)
+        return place[2] if place else origin.pointer
 
     def unique_name(self, file: str) -> bool:
         """True if no other file that was read has the same name in another folder."""

@@ -42,7 +42,7 @@ def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
     """
     problems: list[Problem] = []
     for name, make in makes.items():
-        said: dict[str, Fact[object]] = {}
+        unstated: dict[str, Fact[object]] = {}
         for key, text in make.unstated.items():
             if key not in PORT_KEYS:
                 problems.append(
@@ -55,7 +55,7 @@ def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
                 continue
             attribute, read = PORT_KEYS[key]
             try:
-                said[attribute] = Fact(
+                unstated[attribute] = Fact(
                     read(text),
                     Origin(basis=Basis.DEFAULT, says=f"{name}: {key} is {text} unless stated"),
                 )
@@ -63,7 +63,7 @@ def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
                 problems.append(Problem(make.origin, f"{key}: {str(error).partition(chr(10))[0]}"))
         fitting = [device for device in campus.devices.values() if known_as(device, make)]
         for device in fitting:
-            device.platform = Platform(name, {**device.platform.unstated, **said})
+            device.platform = Platform(name, {**device.platform.unstated, **unstated})
         if not fitting and (make.files or make.switches):
             known = ", ".join((*make.switches, *make.files))
             problems.append(

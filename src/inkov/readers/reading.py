@@ -132,7 +132,7 @@ class FileReport(Struct):
 
     `format` is "" if no reader recognises the file. The counts are those of the ledger:
     `understood`, `without_meaning` (`ignored` lists those worth listing), `not_understood`
-    (`unmatched` lists them). `said` tells why a file was left out.
+    (`unmatched` lists them). `remark` tells why a file was left out.
     """
 
     file: str
@@ -144,7 +144,7 @@ class FileReport(Struct):
     not_understood: int = 0
     ignored: list[Unread] = field(default_factory=list)
     unmatched: list[Unread] = field(default_factory=list)
-    said: str = ""
+    remark: str = ""
 
 
 def named_after(file: str, why: str) -> tuple[str, Origin]:

@@ -124,14 +124,14 @@ def read_bytes(
     report = FileReport(file, "", len(data))
     form = format_of(file, data, dialects, taken)
     if form is None:
-        report.said = (
+        report.remark = (
             "not a format that is read, and no dialect knows it" if data.strip() else "empty"
         )
         return report, Part()
     reading = form.reader.read(file, data, account=account)
     part, ledger = reading.part, reading.ledger
     report.format = form.name if reading.detail is None else reading.detail
-    report.said = reading.remark
+    report.remark = reading.remark
     report.devices = [device.name for device in part.devices]
     report.ignored = _shown(ledger.ignored)
     report.unmatched = _shown(ledger.unmatched)

@@ -44,21 +44,21 @@ def sarif(rules: list[dict[str, Any]], results: list[dict[str, Any]]) -> str:
 
 def location(origin: Origin, locator: Locator, name: str) -> dict[str, Any]:
     """A place: the file and line, and the switch and port as a logical location."""
-    found: dict[str, Any] = {}
+    place: dict[str, Any] = {}
     if origin.file:
         # A relative path is a relative reference, an absolute one needs its scheme (SARIF 3.4.3,
         # RFC 3986).
         path = origin.file.replace("\\", "/")
         uri = quote(path[2:] if path.startswith("./") else path)
-        found["physicalLocation"] = {
+        place["physicalLocation"] = {
             "artifactLocation": {"uri": f"file://{uri}" if uri.startswith("/") else uri}
         }
         line = locator.line(origin)
         if line:
-            found["physicalLocation"]["region"] = {"startLine": line}
+            place["physicalLocation"]["region"] = {"startLine": line}
     if name:
-        found["logicalLocations"] = [{"fullyQualifiedName": safe(name), "kind": "member"}]
-    return found
+        place["logicalLocations"] = [{"fullyQualifiedName": safe(name), "kind": "member"}]
+    return place
 
 
 def _named(where: Where) -> str:
@@ -107,7 +107,7 @@ def _result(
 ) -> dict[str, Any]:
     places = [location(where.origin, locator, _named(where)) for where in f.where]
     text = ". ".join((f.says, *(f"So also: {c}" for c in f.consequences), f"Cure: {f.cure}"))
-    found: dict[str, Any] = {
+    result: dict[str, Any] = {
         "ruleId": f.rule,
         "ruleIndex": index[f.rule],
         "level": _LEVEL[f.severity],
@@ -126,8 +126,8 @@ def _result(
         },
     }
     if known is not None:
-        found["baselineState"] = "unchanged" if f.id in known else "new"
-    return found
+        result["baselineState"] = "unchanged" if f.id in known else "new"
+    return result
 
 
 def junit(name: str, cases: list[tuple[str, str, list[str]]]) -> str:
@@ -170,13 +170,13 @@ def findings_junit(
     """Each rule as a test case: it fails if it has a finding of a severity in `fails`."""
     cases = []
     for rule in rules:
-        found = []
+        failures = []
         for f in audit.findings:
             if f.rule == rule.slug and f.severity in fails:
                 places = [
                     f"{_named(w)} {w.origin.file}:{locator.line(w.origin) or ''}".rstrip(": ")
                     for w in f.where
                 ]
-                found.append(f"{f.severity}: {f.says} [{'; '.join(places)}] Cure: {f.cure}")
-        cases.append((rule.slug, f"inkov.{rule.family}", found))
+                failures.append(f"{f.severity}: {f.says} [{'; '.join(places)}] Cure: {f.cure}")
+        cases.append((rule.slug, f"inkov.{rule.family}", failures))
     return junit("inkov audit", cases)

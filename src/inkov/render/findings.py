@@ -134,8 +134,8 @@ def _block(finding: Finding, locator: Locator, why: str) -> Iterator[RenderableT
     yield indented(safe(finding.says), 2)
     places = list(dict.fromkeys(_where(where, locator) for where in finding.where))
     width = max((len(name) for name, _ in places[:_PLACES]), default=0)
-    for name, said in places[:_PLACES]:
-        yield indented(f"{name:<{width}}  {said}", 4, "dim")
+    for name, at in places[:_PLACES]:
+        yield indented(f"{name:<{width}}  {at}", 4, "dim")
     if len(places) > _PLACES:
         yield indented(f"and {len(places) - _PLACES} more places", 4, "dim")
     for consequence in finding.consequences:
@@ -188,8 +188,8 @@ def _grouped(
 def _where(where: Where, locator: Locator) -> tuple[str, str]:
     name = f"{where.switch}:{where.port}" if where.port is not None else where.switch
     # The pointer without module prefixes, to be short; the JSON form has it as the file spells it.
-    said = f"{place(where.origin, locator)}  {safe(where.origin.pointer)}".rstrip()
-    return safe((name + (f" VLAN {where.vlan}" if where.vlan else "")).strip()), said
+    at = f"{place(where.origin, locator)}  {safe(where.origin.pointer)}".rstrip()
+    return safe((name + (f" VLAN {where.vlan}" if where.vlan else "")).strip()), at
 
 
 def findings_json(audit: Audit, locator: Locator) -> dict[str, Any]:

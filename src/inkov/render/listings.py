@@ -57,7 +57,7 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
             report.format or "-",
             ", ".join(report.devices),
             *shown,
-            report.said,
+            report.remark,
             marked=marked,
         )
     campus, wiring = loaded.campus, fabric.wiring
@@ -253,12 +253,14 @@ def links_grid(rows: list[LinkRow], locator: Locator) -> Grid:
 
 
 def _witnesses(row: LinkRow) -> str:
-    said = dict.fromkeys(e.says for e in row.evidence)
-    heard = [says for says in said if says.startswith("heard by")]
+    witnesses = dict.fromkeys(e.says for e in row.evidence)
+    heard = [says for says in witnesses if says.startswith("heard by")]
     if len(heard) == 2:
         spelled = "".join(says[says.index(" (") :] for says in heard if " (" in says)
-        said = {f"both ends{spelled}": None} | {says: None for says in said if says not in heard}
-    return ", ".join(says.removeprefix("heard by ") for says in said)
+        witnesses = {f"both ends{spelled}": None} | {
+            says: None for says in witnesses if says not in heard
+        }
+    return ", ".join(says.removeprefix("heard by ") for says in witnesses)
 
 
 def _both(a: str, b: str | None) -> str:
@@ -291,7 +293,7 @@ def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
         }
         marked |= {6} if row.translated else set()
         marked |= {9} if row.missing not in ("", "none") else set()
-        said = ", ".join(brief(end.origin, locator) for end in (a, b) if end)
+        stated_at = ", ".join(brief(end.origin, locator) for end in (a, b) if end)
         grid.add(
             f"{a.switch}:{a.port}",
             f"{b.switch}:{b.port}" if b else "nobody known",
@@ -300,7 +302,7 @@ def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
             row.needed,
             row.surplus,
             row.missing,
-            said,
+            stated_at,
             marked=tuple(marked),
         )
     if any(row.translated for row in rows):

@@ -47,12 +47,12 @@ def plain(value: Any, locator: Locator) -> Any:
     files, pointer.
     """
     if isinstance(value, Origin):
-        found: dict[str, Any] = {"file": value.file or None, "line": locator.line(value) or None}
+        place: dict[str, Any] = {"file": value.file or None, "line": locator.line(value) or None}
         if value.pointer:
-            found["pointer"] = locator.pointer(value)
+            place["pointer"] = locator.pointer(value)
         if value.basis is not Basis.STATED:
-            found |= {"basis": str(value.basis), "says": value.says}
-        return found
+            place |= {"basis": str(value.basis), "says": value.says}
+        return place
     if isinstance(value, Struct):
         return {name: plain(getattr(value, name), locator) for name in value.__struct_fields__}
     if isinstance(value, VlanSet):

@@ -76,8 +76,8 @@ def vlan_rows(
             bits |= 1 << vid
     if vlans is not None:
         bits &= vlans.bits
-    found = domains(fabric)
-    parts = dict(islands(fabric, found))
+    connected = domains(fabric)
+    parts = dict(islands(fabric, connected))
     rows = []
     for vid in VlanSet(bits):
         row = VlanRow(vid)
@@ -103,13 +103,15 @@ def vlan_rows(
         split = parts.get(vid, [])
         row.islands = [island.devices(fabric) for island in split]
         if len(split) > 1:
-            row.breaks = list(_breaks(fabric, found, vid, split))
+            row.breaks = list(_breaks(fabric, connected, vid, split))
         rows.append(row)
     return rows
 
 
-def _breaks(fabric: Fabric, found: Domains, vid: int, split: list[Island]) -> Iterator[VlanBreak]:
-    gaps = {tuple(gap.other.bridges): gap for gap in breaks(fabric, found, vid, split)}
+def _breaks(
+    fabric: Fabric, connected: Domains, vid: int, split: list[Island]
+) -> Iterator[VlanBreak]:
+    gaps = {tuple(gap.other.bridges): gap for gap in breaks(fabric, connected, vid, split)}
     for island in split[1:]:
         devices = island.devices(fabric)
         gap = gaps.get(tuple(island.bridges))

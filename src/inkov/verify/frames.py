@@ -178,8 +178,8 @@ class FrameModel:
         """FM 1.3, FM 1.4: a port that asks becomes a trunk if the other end asks, announces, or
         waits for an asker.
         """
-        mine = self._asks(device, port)
-        if mine is None:
+        asking = self._asks(device, port)
+        if asking is None:
             return device.value(port, "mode")  # type: ignore[no-any-return]
         for name, far in self.far.get((device.name, port.name), ()):
             other = self.campus.devices[name]
@@ -193,7 +193,7 @@ class FrameModel:
             if (
                 announces
                 or its is Negotiation.ACTIVE
-                or (its is Negotiation.PASSIVE and mine is Negotiation.ACTIVE)
+                or (its is Negotiation.PASSIVE and asking is Negotiation.ACTIVE)
             ):
                 return Mode.TRUNK
         return Mode.ACCESS
@@ -281,21 +281,21 @@ class FrameModel:
 
     @cached_property
     def by_key(self) -> dict[str, Spot]:
-        return {spot.key: spot for found in self.spots.values() for spot in found}
+        return {spot.key: spot for spots in self.spots.values() for spot in spots}
 
     @cached_property
     def by_vid(self) -> dict[int, list[HostSeat]]:
-        found: dict[int, list[HostSeat]] = {}
+        seats: dict[int, list[HostSeat]] = {}
         for seat in self.seats:
-            found.setdefault(seat.vid, []).append(seat)
-        return found
+            seats.setdefault(seat.vid, []).append(seat)
+        return seats
 
     @cached_property
     def seats(self) -> list[HostSeat]:
         """Who sits where (FM 4.6): untagged, and with each tag that a port passes and no
         sub-interface takes.
         """
-        found = []
+        seats = []
         for end, spots in self.spots.items():
             owned = sum(1 << spot.outer for spot in spots if spot.outer)
             for spot in spots if end not in self.far else ():
@@ -313,10 +313,10 @@ class FrameModel:
                         HostSeat(spot, v, v)
                         for v in bits(view.admit & view.emit & ~view.untagged & ~owned)
                     ]
-                found += own or (
+                seats += own or (
                     [HostSeat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
                 )
-        return found
+        return seats
 
     def sent(self, seat: HostSeat, level: Level) -> Iterator[tuple[Spot, int]]:
         """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire
@@ -359,10 +359,10 @@ class FrameModel:
 
     def _masks(self, kept: dict[str, dict[int, int]], each: Any, level: Level) -> dict[int, int]:
         if level not in kept:
-            found = kept[level] = dict.fromkeys(self.by_vid, 0)
+            masks = kept[level] = dict.fromkeys(self.by_vid, 0)
             for seat in self.seats:
                 for _, mask in each(seat, level):
-                    found[seat.vid] |= mask
+                    masks[seat.vid] |= mask
         return kept[level]
 
     # --- links ------------------------------------------------------------------------------------
@@ -370,11 +370,11 @@ class FrameModel:
     def turns(self, level: Level) -> dict[int, int]:
         """VID -> the VIDs that some link turns its frames into; worked out once."""
         if level not in self._turns:
-            found = self._turns[level] = {}
+            turns = self._turns[level] = {}
             for spot in (spot for end in self.far for spot in self.spots.get(end, ())):
                 for _, left, arriving in self.over(spot, ALL, level):
                     for vid in bits(left) if left != arriving else ():
-                        found[vid] = found.get(vid, 0) | arriving
+                        turns[vid] = turns.get(vid, 0) | arriving
         return self._turns[level]
 
     def spread(self, mask: int, level: Level) -> int:

@@ -88,11 +88,11 @@ class PacketModel(FrameModel):
     @cached_property
     def _sharing(self) -> dict[Group, list[Station]]:
         """The stations of a routing table on a device (table, name), and in a VLAN (table, VID)."""
-        found: dict[Group, list[Station]] = {}
+        sharing: dict[Group, list[Station]] = {}
         for station in self.stations:
-            found.setdefault((station.vrf, station.device), []).append(station)
-            found.setdefault((station.vrf, station.vid), []).append(station)
-        return found
+            sharing.setdefault((station.vrf, station.device), []).append(station)
+            sharing.setdefault((station.vrf, station.vid), []).append(station)
+        return sharing
 
     def known(self, start: Station) -> list[Station]:
         """Where packets that come in at a station may leave: by its router, and by all that it
@@ -102,16 +102,16 @@ class PacketModel(FrameModel):
         is rather too many.
         """
         groups: dict[Group, None] = {(start.vrf, start.device): None}
-        found: dict[int, Station] = {}
+        reached: dict[int, Station] = {}
         for group in (work := list(groups)):
             for one in self._sharing.get(group, ()):
-                if id(one) not in found:  # a name may be that of several, on several bridges
-                    found[id(one)] = one
+                if id(one) not in reached:  # a name may be that of several, on several bridges
+                    reached[id(one)] = one
                     shared = bits(self.spread(1 << one.vid, Level.HONEST))
                     near: list[Group] = [(one.vrf, one.device), *((one.vrf, vid) for vid in shared)]
                     work += [key for key in near if key not in groups]
                     groups |= dict.fromkeys(near)
-        return list(found.values())
+        return list(reached.values())
 
     def passed_on(
         self, there: dict[Hub, int], anywhere: int, level: Level
@@ -157,17 +157,18 @@ def fate(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> tup
     passed = stopped = False
     for entry in entries:
         ends = [
-            (said, subnet)
-            for said, subnet in ((entry.source, source), (entry.destination, destination))
-            if said
+            (prefix, subnet)
+            for prefix, subnet in ((entry.source, source), (entry.destination, destination))
+            if prefix
         ]
         if any(
-            said.version != subnet.version or not said.overlaps(subnet) for said, subnet in ends
+            prefix.version != subnet.version or not prefix.overlaps(subnet)
+            for prefix, subnet in ends
         ):
             continue
         passed, stopped = passed or entry.accepts, stopped or not entry.accepts
         # subnet_of wants two of one family, which the line above sees to.
-        whole = all(subnet.subnet_of(said) for said, subnet in ends)  # type: ignore[arg-type]
+        whole = all(subnet.subnet_of(prefix) for prefix, subnet in ends)  # type: ignore[arg-type]
         if whole and not entry.finer:
             return passed, stopped
     return True, stopped

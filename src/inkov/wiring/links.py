@@ -157,9 +157,9 @@ def wire(campus: Campus) -> Wiring:
     finder = _Finder(campus)
     cables: dict[tuple[End, End], list[Evidence]] = {}
     for report in _reports(campus):
-        found = _resolve(report, finder, wiring)
-        if found is not None:
-            pair, evidence = found
+        cable = _resolve(report, finder, wiring)
+        if cable is not None:
+            pair, evidence = cable
             kept = cables.setdefault(pair, [])
             if evidence not in kept:
                 kept.append(evidence)

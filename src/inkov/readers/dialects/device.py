@@ -131,11 +131,11 @@ class Building:
             return VlanSet.of(value)
         items = value.items
         but = items[:1] == ("but",) and len(items) > 1
-        found = VlanSet()
+        vids = VlanSet()
         for item in items[1:] if but else items:
             named = self.by_name.get(item, set())
             if len(named) == 1:
-                found |= VlanSet.from_vids(named)
+                vids |= VlanSet.from_vids(named)
             elif len(named) > 1:
                 listed = ", ".join(map(str, sorted(named)))
                 raise BadLine(
@@ -143,8 +143,8 @@ class Building:
                     "name the VLAN by its number",
                 )
             else:
-                found |= self._number(item)
-        return ~found if but else found
+                vids |= self._number(item)
+        return ~vids if but else vids
 
     @staticmethod
     def _number(item: str) -> VlanSet:
@@ -355,11 +355,11 @@ class Building:
     # --- the device ---
 
     def _tree_of(self, vlans: VlanSet, origin: Origin) -> Tree:
-        found = next((tree for tree in self.device.trees if tree.vlans == vlans), None)
-        if found is None:
-            found = Tree(vlans, origin)
-            self.device.trees.append(found)
-        return found
+        known = next((tree for tree in self.device.trees if tree.vlans == vlans), None)
+        if known is None:
+            known = Tree(vlans, origin)
+            self.device.trees.append(known)
+        return known
 
     def _tree(self, step: Step, bound: Bound, key: VlanSet) -> None:
         tree = self._tree_of(key, step.origin)

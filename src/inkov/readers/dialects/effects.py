@@ -175,20 +175,20 @@ _WORDS = re.compile(r"\s*(?:([a-z][a-z ]*?)\s+(unset)|is\s+(there|gone))\s*\Z")
 def parse_template(text: str, known: Mapping[str, str], at: int = 0) -> Template:
     """A template, its captures among `known` (label -> type). FormError marks what is not."""
     pieces, labels, end = [], [], 0
-    for found in _TEMPLATE.finditer(text):
-        if found[1] not in known:
+    for capture in _TEMPLATE.finditer(text):
+        if capture[1] not in known:
             names = ", ".join(sorted(known)) or "none"
             raise FormError(
-                at + found.start(), f"{{{found[1]}}} is not captured here (captured: {names})"
+                at + capture.start(), f"{{{capture[1]}}} is not captured here (captured: {names})"
             )
-        if known[found[1]] == "secret":
+        if known[capture[1]] == "secret":
             raise FormError(
-                at + found.start(),
+                at + capture.start(),
                 "a secret is never kept: state that it is set, without its value",
             )
-        pieces.append(text[end : found.start()])
-        labels.append(found[1])
-        end = found.end()
+        pieces.append(text[end : capture.start()])
+        labels.append(capture[1])
+        end = capture.end()
     pieces.append(text[end:])
     return Template(tuple(pieces), tuple(labels), labels[0] if pieces == ["", ""] else "")
 
@@ -347,12 +347,12 @@ def _value(
         but = template.pieces[0].strip().lower() == "all but" and len(template.labels) == 1
         if template.whole or but:
             own = captured[template.labels[0]]
-            found: Any = (
+            vlans: Any = (
                 Named(("but", *lists.items(own.words)) if but else tuple(lists.items(own.words)))
                 if own.type in ("vlan", "vlans")
                 else lists.vlans(own.words)
             )
-            return ~found if but and isinstance(found, VlanSet) else found
+            return ~vlans if but and isinstance(vlans, VlanSet) else vlans
     elif attribute in _VLANS and template.whole and captured[template.whole].type == "vlan":
         return Named((captured[template.whole].text,))
     elif attribute == "ports" and template.whole:

@@ -61,8 +61,8 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
         if vlan.origin.basis is Basis.STATED
     }
     part.devices[0].vlans = table or None
-    wanted, found = (write_sheet(part.devices[0]).splitlines()[1:] for part in (wanted_part, part))
-    for line in unified_diff(wanted, found, "gives", "read", lineterm="", n=2):
+    wanted, actual = (write_sheet(part.devices[0]).splitlines()[1:] for part in (wanted_part, part))
+    for line in unified_diff(wanted, actual, "gives", "read", lineterm="", n=2):
         if not line.startswith(("---", "+++", "@@")):
             faults.append(line)
     return faults

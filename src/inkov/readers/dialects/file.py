@@ -195,9 +195,9 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
             [Problem(Origin(file), f"not UTF-8: {error.reason}", "save it as UTF-8", True)]
         ) from None
     except tomllib.TOMLDecodeError as error:
-        found = re.search(r"(.*) \(at line (\d+), column (\d+)\)", str(error))
-        line = int(found[2]) if found else text.count("\n") + 1
-        says = f"not TOML: {found[1].lower()}, column {found[3]}" if found else f"not TOML: {error}"
+        place = re.search(r"(.*) \(at line (\d+), column (\d+)\)", str(error))
+        line = int(place[2]) if place else text.count("\n") + 1
+        says = f"not TOML: {place[1].lower()}, column {place[3]}" if place else f"not TOML: {error}"
         raise BadDialect([Problem(Origin(file, line), says, "", True)]) from None
     except RecursionError:
         raise BadDialect([Problem(Origin(file), "not TOML: nested too deeply", "", True)]) from None
@@ -295,21 +295,21 @@ class _Compiler:
         """
         own: dict[str, dict[str, str]] = {}
         for name, table in tables.items():
-            found: dict[str, str] = {}
+            around: dict[str, str] = {}
             for form in table.opens:
                 for words in self._variants([f"[{name}]", form], form):
-                    found |= captures_in(words)
-            own[name] = found
+                    around |= captures_in(words)
+            own[name] = around
         result = {}
         for name in tables:
-            seen, todo, found = {name}, [name], dict(own[name])
+            seen, todo, around = {name}, [name], dict(own[name])
             while todo:
                 for outer in tables[todo.pop()].within:
                     if outer in tables and outer not in seen:
                         seen.add(outer)
                         todo.append(outer)
-                        found = {**own[outer], **found}
-            result[name] = found
+                        around = {**own[outer], **around}
+            result[name] = around
         return result
 
     def _variants(self, keys: list[str], form: str) -> list[list[Word]]:
@@ -379,9 +379,9 @@ class _Compiler:
                 self.fault(
                     [f"[{name}]", "within", outer], f"{outer!r} is not a block: {', '.join(blocks)}"
                 )
-        for form, said in forms.items():
+        for form, stated in forms.items():
             keys = [f"[{name}]", form]
-            template, _, effect = said.partition(";")
+            template, _, effect = stated.partition(";")
             for words in self._variants(keys, form):
                 self.words |= {word.literal for word in words if word.literal}
                 own = captures_in(words)
@@ -452,13 +452,13 @@ class _Compiler:
                 else str(value)
             )
             try:
-                found = read(spelled)
+                stated = read(spelled)
             except ValueError as error:
                 self.fault(["[defaults]", key], str(error).partition("\n")[0])
                 continue
             line = self.places.problem(["[defaults]", key], "").origin.line
             says = f"{self.file.dialect}: its dialect states so ({self.places.file}:{line})"
-            unstated[attribute] = Fact(found, Origin(basis=Basis.DEFAULT, says=says))
+            unstated[attribute] = Fact(stated, Origin(basis=Basis.DEFAULT, says=says))
         for key in self.file.vlan_table.created_by:
             if key not in PORT_KEYS:
                 self.fault(

@@ -153,16 +153,16 @@ def _sequence(marks: list[tuple[str, int]], at: int, form: str) -> tuple[_Sequen
 def _choice(
     marks: list[tuple[str, int]], at: int, form: str, close: str, start: int
 ) -> tuple[_Sequence, int]:
-    found: _Sequence = []
+    choices: _Sequence = []
     while True:
         variants, at = _sequence(marks, at, form)
-        found += variants
+        choices += variants
         if at == len(marks):
             raise FormError(start, f"{form[start]!r} is never closed")
         if marks[at][0] == "|":
             at += 1
         elif marks[at][0] == close:
-            return found, at + 1
+            return choices, at + 1
         else:
             raise FormError(marks[at][1], f"{marks[at][0]!r} stands where {close!r} is expected")
 
@@ -171,14 +171,15 @@ def _word(token: str, start: int) -> Word:
     if "{" not in token and "}" not in token:
         return Word(token)
     captures, pieces, at = [], [], 0
-    for found in _CAPTURE.finditer(token):
-        pieces.append(token[at : found.start()])
-        if found[2] not in TYPES:
+    for capture in _CAPTURE.finditer(token):
+        pieces.append(token[at : capture.start()])
+        if capture[2] not in TYPES:
             raise FormError(
-                start + found.start(), f"{found[2]!r} is not a type of capture: {', '.join(TYPES)}"
+                start + capture.start(),
+                f"{capture[2]!r} is not a type of capture: {', '.join(TYPES)}",
             )
-        captures.append((found[1] or found[2], found[2]))
-        at = found.end()
+        captures.append((capture[1] or capture[2], capture[2]))
+        at = capture.end()
     pieces.append(token[at:])
     if any("{" in piece or "}" in piece for piece in pieces):
         raise FormError(
@@ -295,23 +296,23 @@ class _Matching(Struct):
             close = [key for key in node.literals if key.startswith(self.plain[at])]
             below = node.literals[close[0]] if len(close) == 1 else None
         if below is not None:
-            found = self.walk(below, at + 1)
-            if found is not None:
-                return found
+            matched = self.walk(below, at + 1)
+            if matched is not None:
+                return matched
         for word, after in node.captures:
             taken = self._take(word, at)
             if taken:
-                found = self.walk(after, at + taken)
-                if found is not None:
-                    return found
+                matched = self.walk(after, at + taken)
+                if matched is not None:
+                    return matched
                 for label, _ in word.captures:
                     self.captured.pop(label, None)
         if node.block is not None:
             outer, self.captured = self.captured, {}
             self.opened.append((node.block, outer))
-            found = self.walk(node.block.root, at)
-            if found is not None:
-                return found
+            matched = self.walk(node.block.root, at)
+            if matched is not None:
+                return matched
             self.opened.pop()
             self.captured = outer
         return None
@@ -336,7 +337,7 @@ class _Matching(Struct):
                 self.captured[label] = Captured(kind, " ".join(words), words)
             return taken
         rest = self.words[at]
-        found: dict[str, Captured] = {}
+        captured: dict[str, Captured] = {}
         for (label, kind), after in zip(
             reversed(word.captures), reversed(word.pieces[1:]), strict=True
         ):
@@ -352,8 +353,8 @@ class _Matching(Struct):
             value, rest = rest[cut:], rest[:cut]
             if not value or TYPES[kind]([value], 0, self.lists) != 1:
                 return 0
-            found[label] = Captured(kind, value, (value,))
-        self.captured.update(found)
+            captured[label] = Captured(kind, value, (value,))
+        self.captured.update(captured)
         return 1
 
 

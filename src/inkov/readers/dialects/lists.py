@@ -203,8 +203,8 @@ class Lists(Struct):
     def _hyphen(self, word: str) -> str:
         """A range of numbers within a word, with a hyphen whatever its own mark was."""
         for mark in self.ranges:
-            low, found, high = word.partition(mark)
-            if found and low[-1:].isdigit() and high[:1].isdigit():
+            low, between, high = word.partition(mark)
+            if between and low[-1:].isdigit() and high[:1].isdigit():
                 return f"{low}-{high}"
         return word
 

@@ -20,13 +20,13 @@ class Places:
         """A problem at the last of `keys`, looked for one within the other; `at` is the offset of a
         fault in it.
         """
-        start, found = 0, 0
+        start, offset_found = 0, 0
         for key in keys:
             spelled = [key, key.replace("\\", "\\\\").replace('"', '\\"')]
             places = [place for text in spelled if (place := self._find(text, start)) >= 0]
             if places:
-                found = start = min(places)
-        offset = found + at
+                offset_found = start = min(places)
+        offset = offset_found + at
         line = self.text.count("\n", 0, offset) + 1
         begin = self.text.rfind("\n", 0, offset) + 1
         shown = self.text[begin:].split("\n", 1)[0]
@@ -42,7 +42,7 @@ class Places:
         """The first place from `start` where the text stands as a key, a table or a string of its
         own.
         """
-        found = re.compile(rf"(?<![\w-]){re.escape(text)}(?![\w-])", re.MULTILINE).search(
+        place = re.compile(rf"(?<![\w-]){re.escape(text)}(?![\w-])", re.MULTILINE).search(
             self.text, start
         )
-        return found.start() if found else -1
+        return place.start() if place else -1

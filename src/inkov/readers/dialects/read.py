@@ -283,33 +283,33 @@ class _Text:
         first = words[0].lower() if words and style.any_case else words[0] if words else ""
         if first in style.lead:
             words = words[1:]
-        found = match(
+        matched = match(
             context.block.root, [*context.prefix, *words], dialect.lists, style, opening=line.opens
         )
         negated = False
-        if found is None and first in style.negation:
+        if matched is None and first in style.negation:
             negated = True
-            found = match(
+            matched = match(
                 context.block.root,
                 [*context.prefix, *words[1:]],
                 dialect.lists,
                 style,
                 negated=True,
             )
-        if found is None:
+        if matched is None:
             return _Known(None, tuple(words) or ("",))
-        last = found.captured.get("passage")
+        last = matched.captured.get("passage")
         mark = last.text[:1] if last is not None and last.text[:1] not in last.text[1:] else ""
-        ignored = isinstance(found.end, Statement) and found.end.ignored
-        known = _Known(found, tuple(words), negated, ignored, None, None, mark)
+        ignored = isinstance(matched.end, Statement) and matched.end.ignored
+        known = _Known(matched, tuple(words), negated, ignored, None, None, mark)
         own: dict[str, Captured] = {}
-        for head, captured in found.opened:
+        for head, captured in matched.opened:
             own |= captured
             if not head.needs <= own.keys():
                 return known
         if (
-            isinstance(found.end, Statement)
-            and not found.end.needs <= own.keys() | found.captured.keys()
+            isinstance(matched.end, Statement)
+            and not matched.end.needs <= own.keys() | matched.captured.keys()
         ):
             return known
         notes, opened = self._notes(known, _Context(-1, context.block))
@@ -327,13 +327,13 @@ class _Text:
         self, known: _Known, context: _Context
     ) -> tuple[tuple[_Note, ...] | None, _Opened | None]:
         """What a matched line does, and what it opens, with the captures of the heads around it."""
-        found = known.match
-        if found is None:
+        matched = known.match
+        if matched is None:
             return None, None
         captured, kind, keys, block = context.captured, "", (), context.block
         own: dict[str, Captured] = {}
         notes = []
-        for number, (head, taken) in enumerate(found.opened):
+        for number, (head, taken) in enumerate(matched.opened):
             own |= taken
             captured = {**captured, **taken}
             block = head.block
@@ -342,17 +342,19 @@ class _Text:
                     block.kind,
                     keys_of(block.kind, head.name, captured, self.dialect.lists),
                 )
-                gone = known.negated and number == len(found.opened) - 1 and found.end is None
+                gone = known.negated and number == len(matched.opened) - 1 and matched.end is None
                 opening = [Bound("", "gone" if gone else "there")]
                 if not gone:
                     opening += self._bound(head.statement, captured, kind, False)
                 notes.append(_Note(kind, keys, tuple(opening)))
-        if isinstance(found.end, Statement):
+        if isinstance(matched.end, Statement):
             of = kind or context.block.kind or context.kind
-            bound = tuple(self._bound(found.end, {**captured, **found.captured}, of, known.negated))
+            bound = tuple(
+                self._bound(matched.end, {**captured, **matched.captured}, of, known.negated)
+            )
             if bound:
                 notes.append(_Note(kind, keys, bound))
-        return tuple(notes), _Opened(block, kind, keys, own) if found.opened else None
+        return tuple(notes), _Opened(block, kind, keys, own) if matched.opened else None
 
     # --- what was not understood ---
 

@@ -43,12 +43,12 @@ def group(lines: Iterable[tuple[Origin, str]]) -> list[ShapeGroup]:
         (origin, text, [_blank(word) for word in _WORD.findall(text)]) for origin, text in lines
     ]
     _names(rows)
-    found: dict[str, list[tuple[Origin, str]]] = defaultdict(list)
+    by_shape: dict[str, list[tuple[Origin, str]]] = defaultdict(list)
     for origin, text, words in rows:
-        found[" ".join(words)].append((origin, text))
+        by_shape[" ".join(words)].append((origin, text))
     groups = [
         ShapeGroup(len(at), shape, without_secrets(at[0][1].strip()), at[0][0])
-        for shape, at in found.items()
+        for shape, at in by_shape.items()
     ]
     return sorted(groups, key=lambda one: (-one.count, one.shape))
 
@@ -221,9 +221,9 @@ def _comment(lines: list[str]) -> str:
     """
     marks: Counter[str] = Counter()
     for line in lines:
-        found = re.match(r"\s*([^\w\s{}\"'\[(/.-]{1,2}|//|--)(?=\s|\Z|\w)", line)
-        if found:
-            marks[found[1]] += 1
+        mark = re.match(r"\s*([^\w\s{}\"'\[(/.-]{1,2}|//|--)(?=\s|\Z|\w)", line)
+        if mark:
+            marks[mark[1]] += 1
     return marks.most_common(1)[0][0] if marks else ""
 
 
@@ -231,14 +231,14 @@ def _negation(lines: list[str]) -> str:
     """The word before what elsewhere is a statement of its own."""
     bare = [line.split() for line in lines]
     firsts = {words[0] for words in bare if words}
-    found = Counter(
+    pairs = Counter(
         words[0] for words in bare if len(words) > 1 and words[1] in firsts and words[0].isalpha()
     )
     followers: dict[str, set[str]] = defaultdict(set)
     for words in bare:
         if len(words) > 1 and words[1] in firsts:
             followers[words[0]].add(words[1])
-    likely = [(count, word) for word, count in found.items() if len(followers[word]) > 1]
+    likely = [(count, word) for word, count in pairs.items() if len(followers[word]) > 1]
     return max(likely)[1] if likely else ""
 
 

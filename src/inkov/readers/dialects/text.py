@@ -100,14 +100,14 @@ def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
     joined: tuple[int, int, str] | None = None
     bare = _bare(style)
     for number, raw in enumerate(text.split("\n"), 1):
-        found = known.get(raw)
-        if found is None:
-            found = bare(raw)
+        line = known.get(raw)
+        if line is None:
+            line = bare(raw)
             if len(raw) < 200:
                 if len(known) >= _KNOWN_LINES:
                     known.clear()
-                known[raw] = found
-        depth, stripped, comment = found
+                known[raw] = line
+        depth, stripped, comment = line
         if joined is not None:
             number, depth, before = joined
             stripped, comment, joined = f"{before} {stripped}", False, None
@@ -179,15 +179,15 @@ def _braced(text: str, style: Style) -> Iterator[Line]:
     def statement(opens: bool) -> Line:
         return Line(began, depth, " ".join(words), opens, True if size <= LONGEST_LINE else None)
 
-    for found in token.finditer(text):
-        piece = found[0]
+    for token_match in token.finditer(text):
+        piece = token_match[0]
         if piece == "\n":
             number += 1
             if style.statement_end or not words:
                 continue
             # Without an end mark the line is the statement, unless its block opens on the next
             # line.
-            rest = text[found.end() : found.end() + 200].lstrip()
+            rest = text[token_match.end() : token_match.end() + 200].lstrip()
             if rest.startswith("{"):
                 continue
         elif piece == "{":

@@ -59,12 +59,12 @@ def neighbours_of(tree: Any, file: str, problems: list[Problem]) -> Iterator[Hea
                 ]
             )
             for name, row, where in rows:
-                found = _neighbour(name, row, Origin(file, pointer=where))
-                if found is None:
+                heard = _neighbour(name, row, Origin(file, pointer=where))
+                if heard is None:
                     says = f"the neighbour at port {name} has no name or no port; it is left out"
                     problems.append(Problem(Origin(file, pointer=where), says))
                 else:
-                    yield found
+                    yield heard
 
 
 def _neighbour(name: str, row: Any, origin: Origin) -> Heard | None:

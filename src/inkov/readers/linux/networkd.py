@@ -72,8 +72,8 @@ class Unit(Struct):
         return [one for one in self.settings if one.section == section and one.key == key]
 
     def last(self, section: str, key: str) -> Setting | None:
-        found = self.all(section, key)
-        return found[-1] if found else None
+        settings = self.all(section, key)
+        return settings[-1] if settings else None
 
     def fact(self, section: str, key: str, read: Any, problems: list[Problem]) -> Fact[Any] | None:
         """The last value of a key, read; a problem if it is none."""

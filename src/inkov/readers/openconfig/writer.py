@@ -42,7 +42,11 @@ def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, 
         "openconfig-system:system": {"config": {"hostname": device.name}},
         "openconfig-interfaces:interfaces": {
             "interface": [
-                *(found for port in ports if (found := _interface(device, port, lost)) is not None),
+                *(
+                    interface
+                    for port in ports
+                    if (interface := _interface(device, port, lost)) is not None
+                ),
                 *(
                     _gateway(gateway.vid, gateway.addresses, gateway.enabled)
                     for gateway in device.gateways
@@ -88,13 +92,15 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
         lost.append(f"{port.name}: sub-interfaces are not written")
         return None
     mode = Mode.TRUNK if _is_trunk(device, port) else device.value(port, "mode")
-    told = [name for name, plain in _PLAIN.items() if device.value(port, name) not in (plain, None)]
+    lost_settings = [
+        name for name, plain in _PLAIN.items() if device.value(port, name) not in (plain, None)
+    ]
     if device.value(port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
-        told.append("negotiation")
+        lost_settings.append("negotiation")
     if device.value(port, "withheld"):
-        told.append("withheld")
-    if mode not in (Mode.ACCESS, Mode.TRUNK) or told:
-        what = ", ".join(name.replace("_", " ") for name in told) or f"{mode} ports"
+        lost_settings.append("withheld")
+    if mode not in (Mode.ACCESS, Mode.TRUNK) or lost_settings:
+        what = ", ".join(name.replace("_", " ") for name in lost_settings) or f"{mode} ports"
         lost.append(f"{port.name}: the models have no place for {what}; the port is left out")
         return None
     bundle = port.kind is PortKind.BUNDLE
@@ -161,7 +167,7 @@ def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
             "interface-mode": "ACCESS",
             "access-vlan": device.value(port, "access_vlan"),
         }
-    found: dict[str, Any] = {"interface-mode": "TRUNK"}
+    config: dict[str, Any] = {"interface-mode": "TRUNK"}
     if device.value(port, "mode") is Mode.GENERAL:
         native = device.value(port, "pvid")
         allowed = device.value(port, "tagged") | (VlanSet.of(native) if native else VlanSet())
@@ -171,12 +177,12 @@ def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
             device.value(port, "allowed"),
         )
     if native is not None:
-        found["native-vlan"] = native
+        config["native-vlan"] = native
     if allowed != VlanSet.all():
-        found["trunk-vlans"] = [
+        config["trunk-vlans"] = [
             low if low == high else f"{low}..{high}" for low, high in allowed.ranges()
         ]
-    return found
+    return config
 
 
 def _gateway(vid: int, addresses: Any, enabled: Any) -> dict[str, Any]:

@@ -216,7 +216,7 @@ class _Sheet:
         self.line = line
 
     def _open_distribution(self, switch: Device) -> None:
-        found = switch.distribution = switch.distribution or Distribution(self.at)
+        distribution = switch.distribution = switch.distribution or Distribution(self.at)
 
         def line(key: str, value: str) -> None:
             if key not in DISTRIBUTION_KEYS:
@@ -225,7 +225,7 @@ class _Sheet:
                     f"keys: {', '.join(DISTRIBUTION_KEYS)}",
                 )
             attribute, read = DISTRIBUTION_KEYS[key]
-            setattr(found, attribute, Fact(read(value), self.at))
+            setattr(distribution, attribute, Fact(read(value), self.at))
 
         self.line = line
 
@@ -361,20 +361,20 @@ class _Sheet:
     def _open_filter(self, switch: Device, name: str) -> None:
         if not name or name in switch.filters:
             raise BadLine("the filter needs a name of its own", "write it as [filter NAME]")
-        found = switch.filters[name] = Filter(name, self.at, [])
+        opened = switch.filters[name] = Filter(name, self.at, [])
 
         def line(key: str, value: str) -> None:
-            found.entries.append(filter_entry(key, value, self.at))
-            found.entries.sort(key=lambda entry: entry.number)
+            opened.entries.append(filter_entry(key, value, self.at))
+            opened.entries.sort(key=lambda entry: entry.number)
 
         self.line = line
 
 
 def _addresses(text: str, origin: Origin) -> tuple[Fact[Any], ...]:
-    found = []
+    addresses = []
     for word in text.split(","):
-        found.append(Fact(one_address(word.strip()), origin))
-    return tuple(found)
+        addresses.append(Fact(one_address(word.strip()), origin))
+    return tuple(addresses)
 
 
 _KEY = re.compile(r'((?:"(?:[^"\\]|\\.)*"|[^":])*)(:?)(.*)\Z', re.DOTALL)

@@ -196,7 +196,7 @@ def names(text: str) -> list[str]:
     """Comma-separated names, each bare or in quotes; `A..B` stands for all from A to B by their
     last number.
     """
-    found: list[str] = []
+    listed: list[str] = []
     at = 0
     while True:
         match = _NAME.match(text, at)
@@ -205,10 +205,10 @@ def names(text: str) -> list[str]:
                 f"a name is missing or not well formed in {text!r}",
                 "put names with spaces or : , ; in quotes",
             )
-        found.extend([as_value(match[1])] if match[1].startswith('"') else _range(match[1]))
+        listed.extend([as_value(match[1])] if match[1].startswith('"') else _range(match[1]))
         at = match.end()
         if at == len(text):
-            return found
+            return listed
         if text[at] != ",":
             raise BadLine(f"a comma is expected before {text[at:]!r}")
         at += 1

@@ -48,9 +48,9 @@ def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
             ]
     for gateway in device.gateways:
         lines += ["", *_gateway(gateway)]
-    for found in device.filters.values():
-        lines += ["", f"[filter {_text(found.name)}]"]
-        for entry in found.entries:
+    for packet_filter in device.filters.values():
+        lines += ["", f"[filter {_text(packet_filter.name)}]"]
+        for entry in packet_filter.entries:
             ends = (
                 f"from {entry.source or 'any'} to"
                 f" {entry.destination or 'any'}{' in part' if entry.finer else ''}"

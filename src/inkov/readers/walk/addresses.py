@@ -50,9 +50,9 @@ class WalkAddresses:
         """Gateways and routed ports. Interfaces that are no ports at all are taken out of the
         device's ports.
         """
-        found: dict[int, list[Fact[Address]]] = {}
+        by_interface: dict[int, list[Fact[Address]]] = {}
         for interface, fact in self._addresses():
-            kept = found.setdefault(interface, [])
+            kept = by_interface.setdefault(interface, [])
             if fact.value not in {other.value for other in kept}:
                 kept.append(fact)
         for number, name in self.names.items():
@@ -65,7 +65,7 @@ class WalkAddresses:
             ):
                 continue
             kind = self._type(number)
-            addresses = tuple(found.get(number, ()))
+            addresses = tuple(by_interface.get(number, ()))
             if kind in _NEVER_PORTS:
                 del device.ports[name]
                 if kind in _ROUTED_VLAN and addresses:
@@ -133,14 +133,14 @@ class WalkAddresses:
     ) -> Iterator[tuple[int, Fact[Address]]]:
         origin = Origin(self.file, row.line)
         try:
-            found = ip_interface(f"{address}/{prefix}")
+            parsed = ip_interface(f"{address}/{prefix}")
         except ValueError:
             self.problems.append(
                 Problem(origin, f"{address}/{prefix[:40]} is not an address; it is left out")
             )
             return
-        if not found.is_loopback and not found.is_link_local:
-            yield interface, Fact(found, origin)
+        if not parsed.is_loopback and not parsed.is_link_local:
+            yield interface, Fact(parsed, origin)
 
 
 def _of_index(index: tuple[int, ...]) -> IPv4Address | IPv6Address | None:

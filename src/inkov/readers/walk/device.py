@@ -107,13 +107,13 @@ class _Walk:
         )
         self._neighbours(device, base)
         for name, count in sorted(self.unknown.items()):
-            said = Unread(
+            unread = Unread(
                 Origin(self.file, self.first[name]),
                 f"{name} ({count} object{'s' * (count > 1)})",
                 count,
             )
             relevant = _VLAN_OBJECT.match(name)
-            (self.ledger.unmatched if relevant else self.ledger.ignored).append(said)
+            (self.ledger.unmatched if relevant else self.ledger.ignored).append(unread)
 
     def _device(self) -> Device:
         for row in self.table("sysName").values():
@@ -165,11 +165,11 @@ class _Walk:
         this is said.
         """
         rows = self.table("dot1dBasePortIfIndex")
-        found = {}
+        ports = {}
         for index, row in rows.items():
             interface = whole_number(row)
             if len(index) == 1 and interface in self.names:
-                found[index[0]] = self.names[interface]
+                ports[index[0]] = self.names[interface]
             else:
                 self.problem(
                     row,
@@ -183,8 +183,8 @@ class _Walk:
                 " interfaces' numbers"
             )
             self.ledger.unmatched.append(Unread(self.at(first), says))
-            found = dict(self.names)
-        return found
+            ports = dict(self.names)
+        return ports
 
     def _ports(self, device: Device, base: dict[int, str]) -> None:
         columns: tuple[tuple[str, str, Any], ...] = (

@@ -155,13 +155,13 @@ def _numbered(spelled: str) -> tuple[str, tuple[int, ...]]:
     return "", ()
 
 
-def _octets_of(found: re.Match[str]) -> str:
+def _octets_of(address: re.Match[str]) -> str:
     """An address in an index, `ipv4."10.0.0.1"`, as the numbers it stands for: type, length, octets
     (RFC 4001).
     """
-    if found[1] == "ipv4":
-        return f"1.4.{found[2]}"
-    pairs = found[2].split(":")
+    if address[1] == "ipv4":
+        return f"1.4.{address[2]}"
+    pairs = address[2].split(":")
     return f"2.{len(pairs)}." + ".".join(str(int(pair or "0", 16)) for pair in pairs)
 
 
