@@ -65,7 +65,7 @@ PLAN = """\
 practice:
   native: 99
   management: 90
-  reserved: 1002-1005
+  reserved: 3900-3909
   root: [core-1]
   distribution: {carries: {3: 1-4094}, private: [3]}
 """

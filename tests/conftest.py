@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+import gc
+import io
 import json
 import os
 import subprocess
@@ -15,6 +18,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from inkov.campus import Campus
+from inkov.cli.app import main
 from inkov.forwarding import Fabric, resolve
 from inkov.readers import load
 from inkov.readers.registry import read_bytes
@@ -56,10 +60,13 @@ def fabric_at(folder: Path) -> Fabric:
 
 
 class Result:
-    def __init__(self, done: subprocess.CompletedProcess[str]) -> None:
-        self.status = done.returncode
-        self.out = done.stdout
-        self.err = done.stderr
+    """What a run of the program left: its exit status, and what it wrote."""
+
+    def __init__(self, status: int, out: str, err: str) -> None:
+        self.status = status
+        self.out = out
+        self.err = err
+        assert "Traceback" not in err, err
 
     @property
     def json(self) -> Any:
@@ -69,8 +76,8 @@ class Result:
 Inkov = Callable[..., Result]
 
 
-def run_inkov(*arguments: str | Path, cwd: Path | None = None, **environment: str) -> Result:
-    """Run the program as a user would; no output may ever hold a traceback."""
+def run_program(*arguments: str | Path, cwd: Path | None = None, **environment: str) -> Result:
+    """Start the built program as a user would, in a process of its own."""
     done = subprocess.run(
         [sys.executable, "-m", "inkov", *map(str, arguments)],
         cwd=cwd,
@@ -80,8 +87,36 @@ def run_inkov(*arguments: str | Path, cwd: Path | None = None, **environment: st
         encoding="utf-8",
         timeout=120,
     )
-    assert "Traceback" not in done.stderr, done.stderr
-    return Result(done)
+    return Result(done.returncode, done.stdout, done.stderr)
+
+
+def run_inkov(*arguments: str | Path, cwd: Path | None = None, **environment: str) -> Result:
+    """Run the program: its entry point with these arguments, within this process.
+
+    With `environment`, in a process of its own: where the point is the hash seed, say.
+    """
+    if environment:
+        return run_program(*arguments, cwd=cwd, **environment)
+    streams = [io.TextIOWrapper(io.BytesIO(), encoding="utf-8") for _ in range(2)]
+    argv, status = sys.argv, 0
+    sys.argv = ["inkov", *map(str, arguments)]
+    try:
+        with (
+            contextlib.chdir(cwd or "."),
+            contextlib.redirect_stdout(streams[0]),
+            contextlib.redirect_stderr(streams[1]),
+        ):
+            main()
+    except SystemExit as ended:
+        status = ended.code if isinstance(ended.code, int) else bool(ended.code)
+    finally:
+        sys.argv = argv
+        gc.enable()  # a command goes without
+    texts = []
+    for stream in streams:
+        stream.flush()
+        texts.append(stream.buffer.getvalue().decode())
+    return Result(status, *texts)
 
 
 @pytest.fixture

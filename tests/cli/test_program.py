@@ -382,6 +382,8 @@ def test_a_closed_pipe_and_an_interrupt_end_quietly(garden: Path) -> None:
     # The signal comes while the result is being written beside the output file.
     code = (
         "import os, signal; from inkov.cli.app import main; "
+        # Whoever runs the tests in the background ignores interrupts, and so would the child.
+        "signal.signal(signal.SIGINT, signal.default_int_handler); "
         "os.chmod = lambda *_: signal.raise_signal(signal.SIGINT); main()"
     )
     arguments = ["vlans", str(garden), "--output", str(garden / "out.txt")]

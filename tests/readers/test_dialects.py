@@ -557,29 +557,6 @@ def test_any_text_is_read_without_a_fault_of_ours(words: list[str]) -> None:
         assert all(line.origin.line <= text.count("\n") + 1 for line in unmatched)
 
 
-def test_the_tutorial_comes_to_what_it_says(inkov: Inkov, tmp_path: Path) -> None:
-    text = (Path(__file__).parents[2] / "docs" / "dialects.md").read_text()
-    blocks = [block.partition("\n") for block in text.split("```")[1::2]]
-    (tmp_path / "fern-2.txt").write_text(blocks[0][2])
-    steps = [body for kind, _, body in blocks if kind == "toml"][
-        1:7
-    ]  # the first shows what `dialect new` writes
-    steps[1] = steps[1].replace(
-        '[port]\nopens = ["bench {ports}"]\n', ""
-    )  # step 5 says it again, with `ignored`
-    (tmp_path / "arbour.toml").write_text("\n".join(steps[:5]))
-    checked = inkov("dialect", "check", "arbour.toml")
-    assert (checked.status, "1 of 1 examples hold" in checked.out) == (0, True), (
-        checked.out + checked.err
-    )
-    assert inkov("dialect", "unmatched", ".").status == 0
-    ports = inkov("ports", ".", "-f", "json").json["ports"]
-    assert [(p["port"], p["untagged"], p["tagged"]) for p in ports][-2:] == [
-        ("8", "10", "none"),
-        ("24", "none", "10,60"),
-    ]
-
-
 def everything() -> str:
     """A dialect whose statements are the keys of a sheet, one form for each."""
     says = "".join(

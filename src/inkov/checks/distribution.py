@@ -300,7 +300,7 @@ def distribution_origins_differ(site: Site) -> Iterator[Found]:
     ),
     cure="use a number that is carried, a version that carries it, or no distribution",
     example=(
-        "the plan says version 1 carries 1-1000, and the origin core-1 with version 1 has VLAN 2000"
+        "the plan says version 1 carries 1-900, and the origin core-1 with version 1 has VLAN 2000"
     ),
 )
 def distribution_not_carried(site: Site) -> Iterator[Found]:

@@ -208,7 +208,7 @@ def vlan_unused(site: Site) -> Iterator[Found]:
         " with what is inside"
     ),
     cure="give the VLAN another number",
-    example="the plan reserves 1002-1005, and gate-1 defines VLAN 1003",
+    example="the plan reserves 3900-3909, and gate-1 defines VLAN 3905",
 )
 def vlan_reserved(site: Site) -> Iterator[Found]:
     reserved = site.plan.practice.reserved

@@ -95,8 +95,8 @@ def a_reserved_number(ground: Ground) -> list[SPOT] | None:
     host = some(ground, ground.hosts())
     if host is None or "reserved" not in ground.plan[0]:
         return None
-    ground.table(host.end.device)[1003] = Vlan(1003, PLANTED, said("tills"))
-    state(ground, host.end, access_vlan=1003, voice_vlan=None)
+    ground.table(host.end.device)[3905] = Vlan(3905, PLANTED, said("tills"))
+    state(ground, host.end, access_vlan=3905, voice_vlan=None)
     return [(host.end.device, None)]
 
 
