@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 export PYTHONHASHSEED ?= random
 
-.PHONY: demo test reality fuzz bench shots docs clean
+.PHONY: demo test reality fuzz mutants bench shots docs clean
 
 demo: $(VENV)/.installed
 	$(BIN)/inkov demo inkov-demo
@@ -24,6 +24,10 @@ reality: $(VENV)/.tested
 # Mutants of valid files, for five minutes.
 fuzz: $(VENV)/.tested
 	$(BIN)/python -m tests.readers.fuzz 300
+
+# Small changes of the code that some test has to notice; those that none does are listed.
+mutants: $(VENV)/.tested
+	$(BIN)/python -m tests.mutants
 
 bench: $(VENV)/.tested
 	$(BIN)/python -m bench

@@ -21,7 +21,8 @@ from inkov.plan import Plan, PlanFile
 from inkov.proofs import prove
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat, all_seats
-from inkov.verify.certificates import Refused, verify, verify_entry
+from inkov.verify.certificates import verify, verify_entry
+from inkov.verify.closures import Refused
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, VIDS, fact, random_campus

@@ -28,7 +28,8 @@ from inkov.plan import Carried, Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.prove import Prover
 from inkov.verify import PacketModel
-from inkov.verify.certificates import Refused, verify
+from inkov.verify.certificates import verify
+from inkov.verify.closures import Refused
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus

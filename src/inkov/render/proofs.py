@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from typing import Any
 
 from rich.console import RenderableType
@@ -39,75 +40,76 @@ def verdicts_summary(verdicts: list[Verdict]) -> str:
 
 
 def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> str:
-    """Each claim with its verdict; where it is broken, the frame's way, and the lines to blame."""
+    """Each claim with its verdict; where it is broken, the frame's way, and the lines to blame.
+
+    Of many claims, those that hold come last and on one line each: what is wrong is to be seen.
+    """
+    many = len(verdicts) > _SHOWN
+    common = _common(verdicts)
     parts: list[RenderableType] = []
-    common = (
-        [text for text in verdicts[0].assumes if all(text in v.assumes for v in verdicts)]
-        if verdicts
-        else []
-    )
-    for verdict in sorted(
-        verdicts, key=lambda v: v.verdict == Outcome.HOLDS and len(verdicts) > _SHOWN
-    ):
+    for verdict in sorted(verdicts, key=lambda v: many and v.verdict == Outcome.HOLDS):
+        own = [text for text in verdict.assumes if text not in common]
         head = Text()
         head.append(verdict.verdict.upper(), style=_STYLE[verdict.verdict])
         head.append(f"  {safe(verdict.claim)}", style="bold")
         head.append(f"  layer {verdict.layer}, {verdict.level}", style="dim")
-        own = [text for text in verdict.assumes if text not in common]
-        parts += [head]
-        if verdict.verdict == Outcome.HOLDS and len(verdicts) > _SHOWN and not verdict.nobody:
+        parts.append(head)
+        # Its reason is in the other formats; but that nobody is concerned must be seen.
+        if many and verdict.verdict == Outcome.HOLDS and not verdict.nobody:
             if own:
-                head.append(
-                    f", rests on {len(own)} assumption{'s' * (len(own) != 1)} (-f json)",
-                    style="dim",
-                )
-            continue  # its reason is in the other formats; that nobody is concerned must be seen
-        parts += [indented(safe(verdict.because), 2)]
-        if verdict.witness:
-            names = [f"{s.switch}:{s.port}" for s in verdict.witness]
-            width = max(map(len, names))
-            for name, step in zip(names, verdict.witness, strict=True):
-                tag = (
-                    ""
-                    if step.vlan is None
-                    else f"VLAN {step.vlan}{' tagged' if step.tagged else ''}"
-                )
-                parts.append(
-                    indented(
-                        safe(f"{name:<{width}}  {step.event:<7}  {tag:<16}  {step.because}"), 4
-                    )
-                )
-                parts.append(indented(f"{'':<{width}}  {place(step.origin, locator)}", 4, "dim"))
-        alone = all(blame.alone for blame in verdict.blame)
-        if verdict.blame:
-            parts.append(
-                indented(
-                    (
-                        "To blame (changing any one ends the leak):"
-                        if alone
-                        else "To blame, among others (this is not the only way):"
-                    ),
-                    2,
-                )
-            )
-        rows = [(f"{b.switch}:{b.port}", place(b.origin, locator), b.says) for b in verdict.blame]
-        widths = [max(len(row[column]) for row in rows) for column in (0, 1)] if rows else []
-        for end, at, says in rows:
-            parts.append(indented(safe(f"{end:<{widths[0]}}  {at:<{widths[1]}}  {says}"), 4))
+                plural = "s" * (len(own) != 1)
+                head.append(f", rests on {len(own)} assumption{plural} (-f json)", style="dim")
+            continue
+        parts.append(indented(safe(verdict.because), 2))
+        parts += [*_witness(verdict, locator), *_blame(verdict, locator)]
         parts += [indented(f"Rests on: {safe(text)}", 2, "dim") for text in own[:_SHOWN]]
         if len(own) > _SHOWN:
-            parts.append(
-                indented(f"... and {len(own) - _SHOWN} more; -f json lists them", 2, "dim")
-            )
+            parts.append(indented(_more(own), 2, "dim"))
         parts.append(Text())
-    parts += [
-        Text(f"All of it rests on: {safe(text)}", style=_STYLE[Outcome.UNDECIDED])
-        for text in common[:_SHOWN]
-    ]
+    for text in common[:_SHOWN]:
+        parts.append(Text(f"All of it rests on: {safe(text)}", style=_STYLE[Outcome.UNDECIDED]))
     if len(common) > _SHOWN:
-        parts.append(Text(f"... and {len(common) - _SHOWN} more; -f json lists them", style="dim"))
+        parts.append(Text(_more(common), style="dim"))
     parts.append(Text(verdicts_summary(verdicts), style="bold"))
     return screen.render(*parts)
+
+
+def _common(verdicts: list[Verdict]) -> list[str]:
+    """What all verdicts rest on: said once, below them."""
+    if not verdicts:
+        return []
+    first, *others = verdicts
+    return [text for text in first.assumes if all(text in v.assumes for v in others)]
+
+
+def _more(texts: list[str]) -> str:
+    return f"... and {len(texts) - _SHOWN} more; -f json lists them"
+
+
+def _witness(verdict: Verdict, locator: Locator) -> Iterator[RenderableType]:
+    """The way of a frame, two lines a step: what happens there, and where that was said."""
+    names = [f"{step.switch}:{step.port}" for step in verdict.witness]
+    width = max(map(len, names), default=0)
+    for name, step in zip(names, verdict.witness, strict=True):
+        tagged = " tagged" if step.tagged else ""
+        tag = "" if step.vlan is None else f"VLAN {step.vlan}{tagged}"
+        line = f"{name:<{width}}  {step.event:<7}  {tag:<16}  {step.because}"
+        yield indented(safe(line), 4)
+        yield indented(f"{'':<{width}}  {place(step.origin, locator)}", 4, "dim")
+
+
+def _blame(verdict: Verdict, locator: Locator) -> Iterator[RenderableType]:
+    """The lines to blame, in columns."""
+    if not verdict.blame:
+        return
+    if all(blame.alone for blame in verdict.blame):
+        yield indented("To blame (changing any one ends the leak):", 2)
+    else:
+        yield indented("To blame, among others (this is not the only way):", 2)
+    rows = [(f"{b.switch}:{b.port}", place(b.origin, locator), b.says) for b in verdict.blame]
+    end_width, at_width = (max(len(row[column]) for row in rows) for column in (0, 1))
+    for end, at, says in rows:
+        yield indented(safe(f"{end:<{end_width}}  {at:<{at_width}}  {says}"), 4)
 
 
 def _origin(origin: Origin, locator: Locator) -> dict[str, Any]:

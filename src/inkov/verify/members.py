@@ -1,0 +1,70 @@
+"""Who is meant by the names of a claim, worked out by the verifier's own code."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fnmatch import fnmatchcase
+
+from inkov.plan import Claim
+from inkov.verify.closures import Side, parse
+from inkov.verify.frames import HostSeat
+from inkov.verify.packets import PacketModel
+from inkov.vlanset import ALL_BITS, VlanSet
+
+__all__ = ["legs_of", "meant"]
+
+
+def vids_of(vlans: dict[str, VlanSet], name: str) -> int | None:
+    """The VLANs that a name means, by what they are called or by number; None for another thing."""
+    number = name.partition(" ")[2] if name.lower().startswith(("vlan ", "vlans ")) else name
+    try:
+        return (
+            vlans[name].bits if name in vlans else parse(number) if number[:1].isdigit() else None
+        )
+    except ValueError:
+        return None
+
+
+def meant(net: PacketModel, vlans: dict[str, VlanSet], names: Iterable[str] | None) -> Side:
+    """Who is meant by names of a claim: segments or VLANs (by `vlans`), numbers, hosts, ports, or
+    everything.
+    """
+    vids = 0
+    some: set[HostSeat] = set()
+    hosts = {host.name: host for host in net.campus.hosts}
+    for name in names or ():
+        if name == "everything":
+            vids = ALL_BITS | 1
+        elif (mask := vids_of(vlans, name)) is not None:
+            vids |= mask
+        else:
+            host = hosts.get(name)
+            device, port = (
+                (host.device, host.port) if host is not None else name.partition(":")[::2]
+            )
+            there = [
+                s
+                for s in net.seats
+                if fnmatchcase(s.spot.end[0], device) and fnmatchcase(s.spot.name, port)
+            ]
+            some.update(s for s in there if host is None or s.tag == (host.vid or 0))
+    return Side(vids, frozenset(some))
+
+
+def legs_of(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple[Side, Side]]:
+    """Whose frames a claim is about, and who hears them."""
+
+    def side(names: Iterable[str] | None) -> Side:
+        return meant(net, vlans, names)
+
+    if claim.isolate is not None and claim.from_ is None:
+        return [
+            (side([one]), side(name for name in claim.isolate if name != one))
+            for one in claim.isolate
+        ]
+    if claim.isolate is not None:
+        inside = side(claim.isolate)
+        outside = side(claim.from_).minus(side(claim.except_), net).minus(inside, net)
+        return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
+    one, other = claim.reach or claim.not_reach or ("", "")
+    return [(side([one]), side([other]))]

@@ -1,0 +1,133 @@
+"""Ways of frames, as a certificate states them: can a frame go there, step by step?"""
+
+from __future__ import annotations
+
+from inkov.levels import Layer, Level
+from inkov.plan import Claim
+from inkov.verify.closures import ClaimEntry, Refused, Sent, Side, sent
+from inkov.verify.frames import Hub, Spot
+from inkov.verify.packets import PacketModel, Station
+from inkov.vlanset import bit
+
+__all__ = ["may_leave", "replay", "verify_way"]
+
+
+def replay(
+    net: PacketModel, steps: list[ClaimEntry], sends: list[Sent], level: Level
+) -> tuple[Hub, Spot | None, int, list[ClaimEntry]]:
+    """That a frame that is sent can go this way, passing no bridge twice. Raises Refused.
+
+    Returns where it then is, by which port it came there, in which VLAN, and the step that is left,
+    if any.
+    """
+    path = [
+        (f"{step['switch']}:{step['port']}", step["event"], int(step["vlan"])) for step in steps
+    ]
+    name, event, vid = path[0]
+    here = [(hub, spot) for hub, spot, mask in sends if mask >> vid & 1]
+    starts = [
+        (hub, spot)
+        for hub, spot in here
+        if (name == spot.key if spot else name.startswith(f"{hub[0]}:"))
+    ]
+    if event != "sent" or not starts:
+        raise Refused(f"no host of the claim sends in VLAN {vid} at {name}")
+    hub, came = starts[0]
+    passed = {hub}
+    for number in range(1, len(path) - 1, 2):
+        (leaves, event, left), (arrives, arrival, then) = path[number : number + 2]
+        out = may_leave(net, hub, came, leaves)
+        if (event, arrival, left) != ("leaves", "arrives", vid) or not out.views[0].emit >> vid & 1:
+            raise Refused(f"step {number + 1} does not go on from where the frame is")
+        came = next(
+            (
+                s
+                for s, _, mask in net.over(out, 1 << vid, level)
+                if s.key == arrives and mask >> then & 1
+            ),
+            None,
+        )
+        if came is None:
+            raise Refused(f"VLAN {vid} does not get from {leaves} to {arrives} as VLAN {then}")
+        if came.hub in passed:
+            raise Refused(f"the way passes {came.hub[0]} twice")
+        hub, vid = came.hub, then
+        passed.add(hub)
+    return hub, came, vid, steps[len(path) - 1 :] if len(path) % 2 == 0 else []
+
+
+def may_leave(net: PacketModel, hub: Hub, came: Spot | None, name: str) -> Spot:
+    out = net.by_key.get(name)
+    if out is None or out.hub != hub:
+        raise Refused(f"{name} is no port where the frame is")
+    if out is came or (came is not None and out.protected and came.protected):
+        raise Refused(f"the frame may not leave by {name}")
+    return out
+
+
+Hop = tuple[Station, Station]
+"""The station a packet comes in by at a router, and the one it leaves by."""
+
+
+def verify_way(
+    net: PacketModel, steps: list[ClaimEntry], sources: Side, targets: Side, claim: Claim
+) -> None:
+    """That a frame of one of `sources` can go this way and is heard by one of `targets`.
+
+    For a claim of layer 3 the way may lead over routers. Raises Refused.
+    """
+    sends, level = sent(net, sources.seats(net), claim.level), claim.level
+    hops: list[Hop] = []
+    ways = _between_routers(steps, claim)
+    for number, way in enumerate(ways):
+        # A router sends a frame of its own: to replay it, its first step is one that is sent.
+        start = {**way[0], "event": "sent"} if number else way[0]
+        hub, came, vid, rest = replay(net, [start, *way[1:]], sends, level)
+        if number + 1 < len(ways):
+            into_next = ways[number + 1][0]
+            if rest:
+                raise Refused(f"no router passes it on to {_end(into_next)}")
+            hops.append(_hop(net, hub, vid, into_next))
+            sends, level = [(hops[-1][1].hub, None, bit(into_next["vlan"]))], Level.HONEST
+    _check_filters(net, hops, claim)
+    if not rest or rest[0]["event"] != "heard" or rest[0]["vlan"] != vid:
+        raise Refused("a way ends with what is heard")
+    last = may_leave(net, hub, came, _end(rest[0]))
+    heard = (at for seat in targets.seats(net) for at in net.heard(seat, claim.level))
+    if not any(spot is last and mask >> vid & 1 for spot, mask in heard):
+        raise Refused(f"no host of the claim hears VLAN {vid} at {last.key}")
+
+
+def _end(step: ClaimEntry) -> str:
+    return f"{step['switch']}:{step['port']}"
+
+
+def _between_routers(steps: list[ClaimEntry], claim: Claim) -> list[list[ClaimEntry]]:
+    """The ways of single frames that a way consists of: each router sends a new one."""
+    routed = claim.layer == Layer.PACKETS
+    cuts = [number for number, step in enumerate(steps) if step["event"] == "routed" and routed]
+    begins, ends = [0, *cuts], [*cuts, len(steps)]
+    return [steps[begin:end] for begin, end in zip(begins, ends, strict=True)]
+
+
+def _hop(net: PacketModel, hub: Hub, vid: int, into_next: ClaimEntry) -> Hop:
+    """The router that takes what is on a hub and sends it on as a step says."""
+    wanted = into_next["switch"], into_next["port"], into_next["vlan"]
+    for into in net.stations:
+        if (into.hub, into.vid) != (hub, vid):
+            continue
+        for out in net.stations:
+            same_router = (out.device, out.vrf) == (into.device, into.vrf)
+            if same_router and (out.device, out.name, out.vid) == wanted:
+                return into, out
+    raise Refused(f"no router passes it on to {_end(into_next)}")
+
+
+def _check_filters(net: PacketModel, hops: list[Hop], claim: Claim) -> None:
+    """That filters on the way let some packets pass; all of them, if the claim is that they do."""
+    every = claim.reach is not None
+    for into, out in hops:
+        for station, bound in ((into, into.filters_in), (out, out.filters_out)):
+            passes = net.passes(hops[0][0], hops[-1][1], (station, bound), claim.level)
+            if not passes[every]:
+                raise Refused(f"a filter of {station.device} {station.name} stops it")

@@ -1,0 +1,299 @@
+"""Forged certificates: one for each refusal of the verifier, on campuses of two or three switches.
+
+Each is false for one reason, and must be refused for that one. A last test sees that no refusal is
+left out.
+"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import inkov.verify
+from inkov.campus import Campus
+from inkov.plan import read_plan, vlan_names
+from inkov.verify import PacketModel, Refused
+from inkov.verify.certificates import verify_entry
+from inkov.wiring import wire
+from tests.conftest import campus_of
+
+VLANS = "[vlans]\n10: ten\n20: twenty\n"
+
+
+def host(name: str, vid: int, *more: str) -> str:
+    return "\n".join((f"[port {name}]", f"vlan: {vid}", *more)) + "\n"
+
+
+def trunk(name: str, allowed: str, *more: str) -> str:
+    return "\n".join((f"[port {name}]", "mode: trunk", f"allowed: {allowed}", *more)) + "\n"
+
+
+def switch(name: str, *parts: str) -> str:
+    return f"switch: {name}\n{VLANS}{''.join(parts)}"
+
+
+TWO = (
+    switch("a", host("1", 10), host("2", 20), trunk("u", "10,20", "native: none")),
+    switch("b", host("1", 10), host("2", 20), trunk("u", "10,20", "native: none"))
+    + "[neighbours]\nu: a:u\n",
+)
+"""a and b, joined by a trunk: hosts of VLAN 10 at port 1, of VLAN 20 at port 2."""
+MISMATCH = (
+    switch("a", host("1", 10), trunk("u", "10,20", "native: 10")),
+    switch("b", host("2", 20), trunk("u", "10,20", "native: 20")) + "[neighbours]\nu: a:u\n",
+)
+"""What leaves a in VLAN 10, untagged, is in VLAN 20 on b."""
+PROTECTED = (
+    switch("a", host("1", 10, "protected: yes"), host("2", 10, "protected: yes"), host("3", 10)),
+)
+RING = (
+    switch("a", host("1", 10), trunk("u", "10"), trunk("v", "10")),
+    switch("b", host("1", 10), trunk("u", "10"), trunk("v", "10"))
+    + "[neighbours]\nu: a:u\nv: a:v\n",
+)
+ROUTED = (
+    switch("r", host("1", 10), host("2", 20))
+    + "[gateway 10]\naddress: 10.0.10.1/24\n[gateway 20]\naddress: 10.0.20.1/24\n"
+    + "filter in: none-of-it\n[filter none-of-it]\n10: reject from any to any\n",
+)
+
+
+def step(port: str, event: str, vlan: int) -> dict[str, Any]:
+    switch_, _, name = port.partition(":")
+    return {"switch": switch_, "port": name, "event": event, "vlan": vlan}
+
+
+def way(*steps: tuple[str, str, int]) -> list[dict[str, Any]]:
+    return [step(*one) for one in steps]
+
+
+ISOLATE = "isolate: [vlan 10, vlan 20]"
+FROM_10 = "{isolate: vlan 10, from: vlan 20, one-way: yes}"
+ON_A = "carried-by: {vlans: 10, on: [a]}"
+OVER_V = "carried-by: {vlans: 10, over: ['a:v']}"
+EVERYWHERE = {"a|": {"vids": "10"}, "b|": {"vids": "10"}}
+
+FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
+    (
+        "comes in by one port alone, and by two",
+        TWO,
+        FROM_10,
+        {"closures": [{"a|": {"vids": "10", "only": {"1": "10", "u": "10"}}}]},
+    ),
+    (
+        "gets to b:u in VLAN 10, which the certificate does not have there",
+        TWO,
+        "{isolate: 'a:1', from: vlan 20, one-way: yes}",
+        {"closures": [{"a|": {"vids": "10"}}]},
+    ),
+    (
+        "comes in by a:1, and not by port u alone",
+        TWO,
+        FROM_10,
+        {"closures": [{"a|": {"vids": "10", "only": {"u": "10"}}, "b|": {"vids": "10"}}]},
+    ),
+    (
+        "comes in by a:3, which is not protected",
+        PROTECTED,
+        "{isolate: 'a:3', from: 'a:1', one-way: yes}",
+        {"closures": [{"a|": {"vids": "10", "shielded": "10"}}]},
+    ),
+    ("one side sends into VLAN 10", TWO, FROM_10, {"closures": [{"anywhere": "30"}]}),
+    (
+        "links turn its VLANs into VLAN 20",
+        MISMATCH,
+        FROM_10,
+        {"closures": [{"anywhere": "10"}]},
+    ),
+    ("the other side hears VLAN 20", TWO, FROM_10, {"closures": [{"anywhere": "10,20"}]}),
+    (
+        "b:1 is heard, in one of VLAN 10",
+        TWO,
+        "{isolate: 'a:1', from: 'b:1', one-way: yes}",
+        {"closures": [EVERYWHERE]},
+    ),
+    ("only one VLAN is joined", TWO, "join: [vlan 10, vlan 20]", {"edges": [["a:u", "b:u"]]}),
+    ("a host at a:1 may not hear its own VLAN", PROTECTED, "join: vlan 10", {"edges": []}),
+    (
+        "two links at one port join nothing",
+        RING,
+        "join: vlan 10",
+        {"edges": [["a:u", "b:u"], ["a:u", "b:u"]]},
+    ),
+    (
+        "VLAN 10 does not get from a:u to b:u",
+        (TWO[0], TWO[1].replace("allowed: 10,20", "allowed: 20")),
+        "join: vlan 10",
+        {"edges": [["a:u", "b:u"]]},
+    ),
+    ("the links do not join all bridges", TWO, "join: vlan 10", {"edges": []}),
+    ("frames can be on b", TWO, ON_A, {"closures": [EVERYWHERE]}),
+    ("frames can leave by a:u", RING, OVER_V, {"closures": [EVERYWHERE]}),
+    (
+        "a way ends where the VLAN may not be",
+        RING,
+        OVER_V,
+        {"verdict": "broken", "way": way(("a:1", "sent", 10), ("a:u", "heard", 10))},
+    ),
+    (
+        "the way ends where the VLAN may be",
+        TWO,
+        ON_A,
+        {"verdict": "broken", "way": way(("a:1", "sent", 10))},
+    ),
+    ("no certificate for the verdict", TWO, ISOLATE, {"verdict": "undecided", "closures": []}),
+    ("it is not the claim that the plan has", TWO, ISOLATE, {"claim": "another", "closures": []}),
+    (
+        "no host of the claim sends in VLAN 20 at a:1",
+        TWO,
+        FROM_10,
+        {"verdict": "broken", "way": way(("a:1", "sent", 20), ("a:2", "heard", 20))},
+    ),
+    (
+        "does not go on from where the frame is",
+        TWO,
+        FROM_10,
+        {
+            "verdict": "broken",
+            "way": way(("a:1", "sent", 10), ("a:u", "leaves", 20), ("b:u", "arrives", 20)),
+        },
+    ),
+    (
+        "VLAN 10 does not get from a:u to b:u as VLAN 20",
+        TWO,
+        FROM_10,
+        {
+            "verdict": "broken",
+            "way": way(
+                ("a:1", "sent", 10),
+                ("a:u", "leaves", 10),
+                ("b:u", "arrives", 20),
+                ("b:2", "heard", 20),
+            ),
+        },
+    ),
+    (
+        "the way passes a twice",
+        RING,
+        "{isolate: 'a:1', from: 'b:1', one-way: yes}",
+        {
+            "verdict": "broken",
+            "way": way(
+                ("a:1", "sent", 10),
+                ("a:u", "leaves", 10),
+                ("b:u", "arrives", 10),
+                ("b:v", "leaves", 10),
+                ("a:v", "arrives", 10),
+            ),
+        },
+    ),
+    (
+        "b:2 is no port where the frame is",
+        TWO,
+        FROM_10,
+        {"verdict": "broken", "way": way(("a:1", "sent", 10), ("b:2", "heard", 10))},
+    ),
+    (
+        "the frame may not leave by a:2",
+        PROTECTED,
+        "{isolate: 'a:1', from: 'a:2', one-way: yes}",
+        {"verdict": "broken", "way": way(("a:1", "sent", 10), ("a:2", "heard", 10))},
+    ),
+    (
+        "no router passes it on to r:VLAN 30",
+        ROUTED,
+        "{isolate: vlan 10, from: vlan 20, one-way: yes, layer: 3}",
+        {
+            "verdict": "broken",
+            "way": way(("r:1", "sent", 10), ("r:VLAN 30", "routed", 30), ("r:2", "heard", 20)),
+        },
+    ),
+    (
+        "no router passes it on to r:VLAN 20",
+        ROUTED,
+        "{isolate: vlan 10, from: vlan 20, one-way: yes, layer: 3}",
+        {
+            "verdict": "broken",
+            "way": way(
+                ("r:1", "sent", 10),
+                ("r:1", "heard", 10),
+                ("r:VLAN 20", "routed", 20),
+                ("r:2", "heard", 20),
+            ),
+        },
+    ),
+    (
+        "a way ends with what is heard",
+        TWO,
+        FROM_10,
+        {"verdict": "broken", "way": way(("a:1", "sent", 10))},
+    ),
+    (
+        "no host of the claim hears VLAN 10 at b:1",
+        TWO,
+        FROM_10,
+        {
+            "verdict": "broken",
+            "way": way(
+                ("a:1", "sent", 10),
+                ("a:u", "leaves", 10),
+                ("b:u", "arrives", 10),
+                ("b:1", "heard", 10),
+            ),
+        },
+    ),
+    (
+        "a filter of r VLAN 20 stops it",
+        ROUTED,
+        "{isolate: vlan 20, from: vlan 10, one-way: yes, layer: 3}",
+        {
+            "verdict": "broken",
+            "way": way(("r:2", "sent", 20), ("r:VLAN 10", "routed", 10), ("r:1", "heard", 10)),
+        },
+    ),
+]
+
+
+def refusal(campus: Campus, claim: str, forged: dict[str, Any]) -> str:
+    """Why the verifier refuses an entry; fails if it does not."""
+    plan = read_plan("plan.yaml", f"claims:\n  - {claim}\n".encode())
+    assert plan.problems == [], plan.problems
+    [stated] = plan.says.claims
+    links = wire(campus).links
+    cables = [(a.device, a.port, b.device, b.port) for link in links for a, b in link.cables]
+    entry = {
+        "claim": stated.words,
+        "kind": stated.kind,
+        "level": stated.level,
+        "layer": stated.layer,
+        "verdict": "holds",
+        **forged,
+    }
+    with pytest.raises(Refused) as refused:
+        verify_entry(PacketModel(campus, cables), [stated], vlan_names(plan, campus), 0, entry)
+    return str(refused.value)
+
+
+@pytest.mark.parametrize(
+    ("says", "sheets", "claim", "forged"), FORGED, ids=[says for says, *_ in FORGED]
+)
+def test_a_forged_certificate_is_refused(
+    says: str, sheets: tuple[str, ...], claim: str, forged: dict[str, Any]
+) -> None:
+    assert says in refusal(campus_of(*sheets), claim, forged)
+
+
+def test_every_refusal_has_a_forged_certificate() -> None:
+    """Each sentence of the verifier is in one of those that the tests above expect."""
+    folder = Path(inkov.verify.__file__).parent
+    code = "".join(file.read_text() for file in sorted(folder.glob("*.py")))
+    texts = re.findall(r'raise Refused\(\s*((?:f?"[^"]*"\s*)+)\)', code)
+    assert len(texts) == code.count("raise Refused(")
+    for text in texts:
+        whole = "".join(re.findall(r'f?"([^"]*)"', text))
+        pieces = [piece.strip() for piece in re.split(r"\{[^{}]*(?:\([^()]*\))?[^{}]*\}", whole)]
+        longest = max(pieces, key=len)
+        assert any(longest[:24] in says or says in whole for says, *_ in FORGED), whole
