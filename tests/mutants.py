@@ -30,7 +30,12 @@ ROOMS: dict[str, tuple[str, list[str]]] = {
     "vlanset": ("vlanset.py", ["test_vlanset.py"]),
     "dialects": (
         "readers/dialects",
-        ["readers/test_lists.py", "readers/test_dialects.py", "test_documents.py"],
+        [
+            "readers/test_lists.py",
+            "readers/test_dialects.py",
+            "readers/test_dialect_meaning.py",
+            "test_documents.py",
+        ],
     ),
     "walk": ("readers/walk", ["readers/test_walk.py"]),
     "sheets": ("readers/sheets", ["readers/test_sheet.py", "readers/test_convert.py"]),

@@ -1,0 +1,374 @@
+"""What a text comes to by its dialect, one paragraph of meaning at a time: what is undone, names of
+VLANs, captures, blocks within blocks, closing words and braces.
+
+Each expectation is written from what the made-up statements mean.
+"""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.readers.test_dialects import dialect, part_of, reading_of, sheet_of
+
+GARDEN = """
+[text]
+shape = "indented"
+negation = ["un"]
+[vlan-table]
+always = "1"
+[device.says]
+"box {name}" = "name = {name}"
+"spread in {word} release {n:number}" = "domain = {word}; version = {n}"
+"spread lock {secret}" = "password = set"
+"tree quick" = "tree mode = rstp"
+"tree weight {number} for {vids}" = "on tree {vids}: priority = {number}"
+"tree number {number} for {vids}" = "on tree {vids}: number = {number}"
+"yard {word} with {ports}" = "on bridge {word}: ports + {ports}"
+"yard {word} just {ports}" = "on bridge {word}: ports = {ports}"
+[vlan]
+opens = ["plot {vids}"]
+[vlan.says]
+"named {name}" = "name = {name}"
+"rests" = "state = suspended"
+"alone" = "private = isolated"
+"holds {vids}" = "private = primary; secondaries + {vids}"
+"holds just {vids}" = "secondaries = {vids}"
+"holds also {vids}" = "secondaries + {vids}"
+[port]
+opens = ["pot {ports}"]
+[port.says]
+"grow {vid}" = "mode = access; vlan = {vid}"
+"carry {vids}" = "mode = trunk; allowed = {vids}"
+"carry also {vids}" = "allowed + {vids}"
+"shy" = "protected = yes"
+"label {text}" = "about = {text}"
+"cost {number}" = "tree cost = {number}"
+"in yard {word}" = "bridge = {word}"
+"joins {word}" = "bundle = {word}"
+"asleep" = "state = off"
+[bundle]
+opens = ["rope {word}"]
+[sub]
+opens = { "cutting {port} {vid}" = "{port}.{vid}; of = {port}; tag = {vid}" }
+[sub.says]
+"at {address}" = "mode = routed; address + {address}"
+"only at {address}" = "address = {address}"
+[gateway]
+opens = ["well {vid}"]
+[gateway.says]
+"at {address}" = "address + {address}"
+"only at {address}" = "address = {address}"
+"for {word}" = "vrf = {word}"
+"dry" = "state = off"
+"of yard {word}" = "bridge = {word}"
+"""
+
+
+def test_what_is_undone_is_as_if_it_had_never_been_said() -> None:
+    """Everything is stated once and undone below: only what the heads open is left."""
+    text = """
+    box shed-1
+    spread in acre release 2
+    spread lock hunter2
+    un spread lock
+    un spread in acre release
+    tree quick
+    un tree quick
+    tree weight 4096 for 10,20
+    tree number 3 for 30
+    un tree number 3 for 30
+    plot 10
+      named ferns
+      rests
+      alone
+      un named
+      un rests
+      un alone
+    pot 1
+      grow 20
+      shy
+      label to the shed
+      cost 200
+      in yard back
+      joins rope
+      asleep
+      un grow
+      un shy
+      un label
+      un cost
+      un in yard
+      un joins
+      un asleep
+    cutting 9 100
+      at 10.0.0.1/24
+      un at 10.0.0.1/24
+    well 10
+      at 10.1.0.1/24
+      at 10.2.0.1/24
+      for green
+      dry
+      of yard back
+      un at 10.1.0.1/24
+      un for
+      un dry
+      un of yard
+    """
+    device = part_of(GARDEN, text).devices[0]
+    assert (device.name, device.tree_mode) == ("shed-1", None)
+    assert device.distribution is not None
+    spread = device.distribution
+    assert (spread.domain, spread.version, spread.password) == (None, None, None)
+    assert all(tree.number == 0 and tree.priority is None for tree in device.trees)
+    vlan = (device.vlans or {})[10]
+    assert (vlan.name, vlan.active, vlan.private) == (None, None, None)
+    pot, cutting = device.ports["1"], device.ports["9.100"]
+    undone = (pot.mode, pot.access_vlan, pot.protected, pot.description, pot.bundle, pot.enabled)
+    assert undone == (None,) * 6
+    assert not device.trees[0].costs and not device.bridges["back"].ports
+    assert cutting.addresses == () and cutting.mode is None
+    (well,) = device.gateways
+    assert [str(fact.value) for fact in well.addresses] == ["10.2.0.1/24"]
+    assert (well.vrf, well.enabled, well.bridge) == (None, None, "")
+
+
+def test_what_is_stated_stays_where_something_else_is_undone() -> None:
+    text = """
+    box shed-1
+    tree quick
+    tree weight 4096 for 10,20
+    tree weight 8192 for 30
+    tree number 3 for 30
+    un tree weight 4096 for 10,20
+    plot 10-12
+    un plot 12
+    plot 10
+      holds 11
+      holds just 20-22
+      un holds also 22
+    plot 11
+      rests
+    pot 1
+      carry 10,20
+      un carry also 20
+    pot 2
+      in yard back
+    yard back with 3-4
+    yard front with 4-5
+    yard side with 6-7
+    yard side just 8
+    un yard front with 5
+    pot 6
+    un pot 6
+    well 10
+      at 10.1.0.1/24
+      only at 10.9.0.1/24
+    well 20
+      for green
+      dry
+    un well 10
+    """
+    sheet = sheet_of(GARDEN, text)
+    assert "\n10: ; primary of 20-21\n11: ; suspended\n" in sheet
+    assert "12:" not in sheet and "[port 6]" not in sheet and "[gateway 10]" not in sheet
+    assert "[port 1]\nmode: trunk\nallowed: 10\n" in sheet
+    assert "[bridge back]\nports: 2, 3\n" in sheet  # 4 went over to the front
+    assert "[bridge front]\nports: 4\n" in sheet and "[bridge side]\nports: 8\n" in sheet
+    assert "[gateway 20]\nstate: off\nvrf: green\n" in sheet
+    device = part_of(GARDEN, text).devices[0]
+    weights = {str(tree.vlans): tree.priority and tree.priority.value for tree in device.trees}
+    assert weights == {"10,20": None, "30": 8192}
+    assert {str(tree.vlans): tree.number for tree in device.trees}["30"] == 3
+
+
+def test_a_name_that_two_vlans_share_is_neither() -> None:
+    text = """
+    plot 10
+      named ferns
+    plot 20
+      named ferns
+    plot 30
+      named mosses
+    pot 1
+      grow by name ferns
+    pot 2
+      grow by name mosses
+    pot 3
+      carry by name mosses,ferns
+    """
+    tables = GARDEN.replace(
+        '"shy" =',
+        '"grow by name {vlan}" = "vlan = {vlan}"\n'
+        '"carry by name {vlans}" = "allowed = {vlans}"\n"shy" =',
+    )
+    reading = reading_of(tables, text)
+    assert [(p.origin.line, p.says) for p in reading.part.problems] == [
+        (9, "'ferns' is the name of several VLANs here: 10, 20"),
+        (13, "'ferns' is the name of several VLANs here: 10, 20"),
+    ]
+    assert [line.origin.line for line in reading.ledger.unmatched] == [9, 13]
+    ports = reading.part.devices[0].ports
+    assert ports["1"].access_vlan is None and ports["3"].allowed is None
+    assert (mosses := ports["2"].access_vlan) is not None and mosses.value == 30
+
+
+@pytest.mark.parametrize(
+    ("word", "port", "vid"),
+    [
+        ("e7.20", "7", 20),
+        ("e1/7.20", "1/7", 20),
+        ("e1.7.20", "1.7", 20),  # a capture takes all that it can
+        ("e7", None, None),
+        ("7.20", None, None),
+        ("e7.20x", None, None),
+        ("e7.4095", None, None),
+    ],
+)
+def test_captures_within_a_word(word: str, port: str | None, vid: int | None) -> None:
+    tables = (
+        '[device.says]\n"e{port}.{vid} grows" = "on port {port}: mode = access; vlan = {vid}"\n'
+    )
+    reading = reading_of(tables, f"{word} grows\n")
+    ports = reading.part.devices[0].ports
+    if port is None:
+        assert not ports and len(reading.ledger.unmatched) == 1
+    else:
+        assert [*ports] == [port] and not reading.ledger.unmatched
+        assert (grown := ports[port].access_vlan) is not None and grown.value == vid
+
+
+NESTED = """
+[text]
+SHAPE
+[group.acre]
+opens = ["acre {acre:number}"]
+[group.bed]
+opens = ["bed {bed:number}"]
+within = ["group.acre"]
+[port]
+opens = { "pot {pot:number}" = "{acre}/{bed}/{pot}; mode = access" }
+within = ["group.bed"]
+[port.says]
+"grow {vid}" = "vlan = {vid}"
+"label {text}" = "about = {text}"
+"like acre" = "vlan = {acre}"
+"""
+
+
+def test_captures_of_all_the_blocks_around_can_be_used() -> None:
+    indented = """
+    acre 7
+      bed 1
+        pot 1
+          grow 10
+        pot 2
+          like acre
+      bed 2
+        pot 1
+          grow 20
+    acre 8
+      bed 1
+        pot 1
+          like acre
+    """
+    flat = """
+    acre 7 bed 1 pot 1 grow 10
+    acre 7 bed 1 pot 2 like acre
+    acre 7 bed 2 pot 1 grow 20
+    acre 8 bed 1 pot 1 like acre
+    """
+    expected = "".join(
+        f"[port {name}]\nmode: access\nvlan: {vid}\n\n"
+        for name, vid in (("7/1/1", 10), ("7/1/2", 7), ("7/2/1", 20), ("8/1/1", 8))
+    )
+    assert sheet_of(NESTED.replace("SHAPE", 'shape = "indented"'), indented) == expected[:-1]
+    assert sheet_of(NESTED.replace("SHAPE", 'shape = "flat"'), flat) == expected[:-1]
+    alone = reading_of(NESTED.replace("SHAPE", 'shape = "indented"'), "bed 1\n  pot 1\n")
+    assert not alone.part.devices[0].ports and len(alone.ledger.unmatched) == 2
+
+
+@pytest.mark.parametrize(
+    ("text", "lines"),
+    [
+        # The brace on a line of its own, the last statement without its end mark, no spaces.
+        ("acre 7\n{ bed 1\n{\n pot 1{grow 10;label a}}}", {"7/1/1": "10 a"}),
+        # A comment where a statement begins, and one behind it; a brace and a mark within quotes.
+        (
+            "acre 7 { # first } of all\n # grow 9;\n bed 1 { pot 1 { grow 10; # grow 9;\n"
+            ' label "a } b; # c"; } } }',
+            {"7/1/1": "10 a } b; # c"},
+        ),
+        # A statement over many lines; an end mark too many; a closing brace too many.
+        ("acre 7 { bed 1 { pot 1 { grow\n\n10;; } } } } acre 8 { bed 1 { pot 2 { grow 20", "both"),
+        # A word that holds the comment mark is no comment.
+        ("acre 7 { bed 1 { pot 1 { label a#b; grow 10; } } }", {"7/1/1": "10 a#b"}),
+    ],
+)
+def test_blocks_in_braces(text: str, lines: dict[str, str] | str) -> None:
+    tables = NESTED.replace("SHAPE", 'shape = "braced"\nstatement-end = ";"\ncomment = ["#"]')
+    reading = reading_of(tables, text)
+    assert not reading.ledger.unmatched and not reading.part.problems
+    ports = {
+        name: " ".join(str(fact.value) for fact in (port.access_vlan, port.description) if fact)
+        for name, port in reading.part.devices[0].ports.items()
+    }
+    assert ports == ({"7/1/1": "10", "8/1/2": "20"} if lines == "both" else lines)
+
+
+def test_braces_without_an_end_mark_end_statements_at_the_line() -> None:
+    tables = NESTED.replace("SHAPE", 'shape = "braced"')
+    text = "acre 7\n{\nbed 1 {\npot 1\n\n{\ngrow 10\nlabel b\n}\n}\n}\n"
+    assert sheet_of(tables, text) == "[port 7/1/1]\nabout: b\nmode: access\nvlan: 10\n"
+    place = reading_of(tables, text.replace("grow 10", "growl 10")).ledger.unmatched
+    assert [(line.origin.line, line.text) for line in place] == [(7, "growl 10")]
+
+
+def test_closing_words_end_the_innermost_block() -> None:
+    tables = NESTED.replace("SHAPE", 'close = ["done"]')
+    text = """
+    acre 7
+     bed 1
+      pot 1
+       grow 10
+      done
+     done
+     bed 2
+      pot 1
+       grow 20
+       done
+      pot 2
+       grow 30
+    done
+    """
+    assert [*part_of(tables, text).devices[0].ports] == ["7/1/1", "7/2/1", "7/2/2"]
+    # `done` at the left with nothing open closes nothing and is no statement.
+    reading = reading_of(tables, "done\ndone\nacre 7\n bed 1\n  pot 1\n")
+    assert [*reading.part.devices[0].ports] == ["7/1/1"] and not reading.ledger.unmatched
+
+
+def test_lead_words_and_comments_in_pairs() -> None:
+    tables = NESTED.replace(
+        "SHAPE", 'shape = "flat"\nlead = ["put"]\nspaces = ">"\ncomment-block = [["(*", "*)"]]'
+    )
+    text = "put acre>7>bed 1 (* one\ntwo *) pot 1 grow 10\n(* never closed\nacre 8 bed 1 pot 1\n"
+    reading = reading_of(tables, text)
+    # The comment spans a line break, so that the statement is cut in two there.
+    assert [line.text for line in reading.ledger.unmatched] == ["pot 1 grow 10"]
+    assert not reading.part.devices[0].ports
+    whole = text.replace("one\ntwo", "one two")
+    assert [*part_of(tables, whole).devices[0].ports] == ["7/1/1"]
+
+
+def test_a_head_may_need_what_is_around_it_and_not_stand_elsewhere() -> None:
+    with pytest.raises(Exception, match="the same head opens a port, too"):
+        dialect('[port]\nopens = ["pot {port}"]\n[bundle]\nopens = ["pot {port}"]\n')
+    with pytest.raises(Exception, match="acre"):
+        dialect('[port]\nopens = { "pot {pot:number}" = "{acre}/{pot}" }\n')
+
+
+def test_a_sub_or_a_bundle_that_a_member_named_before_is_one() -> None:
+    text = "pot 1\n  joins west\nrope west\nun rope east\n"
+    device = part_of(GARDEN, text).devices[0]
+    assert {name: port.kind.value for name, port in device.ports.items()} == {
+        "1": "port",
+        "west": "bundle",
+    }
