@@ -75,6 +75,7 @@ def test_what_is_undone_is_as_if_it_had_never_been_said() -> None:
     tree quick
     un tree quick
     tree weight 4096 for 10,20
+    un tree weight 4096 for 10,20
     tree number 3 for 30
     un tree number 3 for 30
     plot 10
