@@ -23,6 +23,7 @@ from inkov.forwarding.reach import flood, sendings_at
 from inkov.levels import Level
 from inkov.readers.reading import FileReport, Part
 from inkov.readers.registry import read_bytes
+from inkov.readers.sheets.writer import write_sheet
 from inkov.readers.walk.text import OBJECTS
 from inkov.wiring import wire
 from tests.conftest import Inkov, need
@@ -226,9 +227,12 @@ def test_unknown_objects_are_counted_and_vlan_ones_stand_out() -> None:
     report, _ = reported(
         written("named")
         + "Q-BRIDGE-MIB::dot1qTpFdbPort.10.1.2.3.4.5.6 = INTEGER: 3\nIF-MIB::ifMtu.1 = INTEGER:"
-        " 1500\n"
+        " 1500\nQ-BRIDGE-MIB::dot1qForwardUnregisteredStaticPorts.10 = Hex-STRING: 00\n"
     )
-    assert [line.text for line in report.unmatched] == ["dot1qTpFdbPort (1 object)"]
+    assert [line.text for line in report.unmatched] == [
+        "dot1qForwardUnregisteredStaticPorts (1 object)",  # long names are no hashes
+        "dot1qTpFdbPort (1 object)",
+    ]
     assert [line.text for line in report.ignored] == ["ifMtu (1 object)"]
 
 
@@ -371,3 +375,207 @@ def test_a_real_walk_of_a_real_agent(
     check(part.devices[0])
     (tmp_path / "fern-2.walk").write_text(text)
     assert inkov("ports", "fern-2.walk").status == 0
+
+
+# --- one switch with a case of everything ---------------------------------------------------------
+
+MEAD = """\
+sysName.0 = STRING: mead-3
+ifName.1 = STRING: p1
+ifName.2 = STRING: p2
+ifName.3 = STRING: p3
+ifName.4 = STRING: p4
+ifName.5 = STRING: west
+ifName.6 = STRING: east
+ifName.7 = STRING: idle
+ifDescr.8 = STRING: shed
+ifName.20 = STRING: vlan-1
+ifName.21 = STRING: vlan-4094
+ifName.22 = STRING: yard
+ifName.23 = STRING: vlan-30
+ifName.24 = STRING: lo
+ifName.25 = STRING: vlan-4095
+ifName.26 = STRING: v6
+ifType.5 = INTEGER: ieee8023adLag(161)
+ifType.20 = INTEGER: l3ipvlan(136)
+ifType.21 = INTEGER: l2vlan(135)
+ifType.22 = INTEGER: propVirtual(53)
+ifType.23 = INTEGER: l3ipvlan(136)
+ifType.24 = INTEGER: softwareLoopback(24)
+ifType.25 = INTEGER: l3ipvlan(136)
+ifAdminStatus.1 = INTEGER: up(1)
+ifAdminStatus.2 = INTEGER: testing(3)
+ifAdminStatus.7 = INTEGER: down(2)
+ifAdminStatus.21 = INTEGER: down(2)
+dot1dBasePortIfIndex.1 = INTEGER: 1
+dot1dBasePortIfIndex.2 = INTEGER: 2
+dot1dBasePortIfIndex.9 = INTEGER: 5
+dot1dBasePortIfIndex.16 = INTEGER: 6
+dot1dBasePortIfIndex.17 = INTEGER: 8
+dot1qPvid.1 = Gauge32: 1
+dot1qPvid.16 = Gauge32: 4094
+dot1qPvid.17 = Gauge32: 1
+dot1qPortGvrpStatus.1 = INTEGER: enabled(1)
+dot1qPortGvrpStatus.2 = INTEGER: disabled(2)
+dot1qVlanStaticEgressPorts.1 = Hex-STRING: C0 80
+dot1qVlanStaticUntaggedPorts.1 = Hex-STRING: 40 00
+dot1qVlanStaticEgressPorts.40 = Hex-STRING: 00 80
+dot1qVlanStaticEgressPorts.4094 = Hex-STRING: 80 01
+dot1qVlanStaticUntaggedPorts.4094 = Hex-STRING: 00 01
+dot1qVlanStaticName.1 = STRING: house
+dot1qVlanStaticName.40 = ""
+dot1qVlanStaticName.50 = STRING: orchids
+dot1qVlanStaticRowStatus.1 = INTEGER: active(1)
+dot1qVlanStaticRowStatus.40 = INTEGER: notInService(2)
+dot1qVlanStaticRowStatus.60 = INTEGER: notReady(3)
+dot3adAggPortAttachedAggID.3 = INTEGER: 5
+dot3adAggPortAttachedAggID.4 = INTEGER: 6
+dot3adAggPortAttachedAggID.1 = INTEGER: 0
+dot3adAggPortAttachedAggID.5 = INTEGER: 5
+ipAdEntIfIndex.10.0.1.1 = INTEGER: 20
+ipAdEntNetMask.10.0.1.1 = IpAddress: 255.255.255.128
+ipAdEntIfIndex.10.0.1.9 = INTEGER: 21
+ipAdEntNetMask.10.0.1.9 = IpAddress: 255.255.255.0
+ipAdEntIfIndex.10.0.2.2 = INTEGER: 21
+ipAdEntIfIndex.127.0.0.1 = INTEGER: 24
+ipAdEntNetMask.127.0.0.1 = IpAddress: 255.0.0.0
+ipAddressIfIndex.1.4.10.0.1.1 = INTEGER: 20
+ipAddressPrefix.1.4.10.0.1.1 = OID: .1.3.6.1.2.1.4.32.1.5.20.1.4.10.0.1.0.25
+ipAddressIfIndex.1.4.10.0.1.2 = INTEGER: 20
+ipAddressPrefix.1.4.10.0.1.2 = OID: .1.3.6.1.2.1.4.32.1.5.20.1.4.10.0.1.0.25
+ipAddressType.1.4.10.0.1.2 = INTEGER: unicast(1)
+ipAddressIfIndex.1.4.10.0.1.127 = INTEGER: 20
+ipAddressPrefix.1.4.10.0.1.127 = OID: .1.3.6.1.2.1.4.32.1.5.20.1.4.10.0.1.0.25
+ipAddressType.1.4.10.0.1.127 = INTEGER: broadcast(3)
+ipAddressIfIndex.1.4.10.0.1.3 = INTEGER: 20
+ipAddressPrefix.1.4.10.0.1.3 = OID: .0.0
+ipAddressIfIndex.1.3.10.0.9.1 = INTEGER: 20
+ipAddressPrefix.1.3.10.0.9.1 = OID: .1.3.6.1.2.1.4.32.1.5.20.1.4.10.0.9.0.25
+ipAddressIfIndex.2.16.32.1.13.184.0.0.0.0.0.0.0.0.0.0.0.1 = INTEGER: 26
+ipAddressPrefix.2.16.32.1.13.184.0.0.0.0.0.0.0.0.0.0.0.1 = OID: .1.3.6.1.2.1.4.32.1.5.26.2.16.0.64
+ipAddressIfIndex.2.16.254.128.0.0.0.0.0.0.0.0.0.0.0.0.0.1 = INTEGER: 26
+ipAddressPrefix.2.16.254.128.0.0.0.0.0.0.0.0.0.0.0.0.0.1 = OID: .1.3.6.1.2.1.4.32.1.5.26.2.16.0.64
+ipAdEntIfIndex.10.0.3.1 = INTEGER: 22
+ipAdEntNetMask.10.0.3.1 = IpAddress: 255.255.255.0
+ipAdEntIfIndex.10.0.4.1 = INTEGER: 25
+ipAdEntNetMask.10.0.4.1 = IpAddress: 255.255.255.0
+ipAdEntIfIndex.10.0.5.1 = INTEGER: 26
+ipAdEntNetMask.10.0.5.1 = IpAddress: 255.0.255.0
+lldpLocPortId.1 = STRING: p1
+lldpLocPortId.77 = STRING: unheard
+lldpRemPortId.0.1.1 = STRING: port-7
+lldpRemSysName.0.1.1 = STRING: core-1
+lldpRemPortDesc.0.1.1 = STRING: to the mead
+lldpRemPortId.0.16.1 = STRING: port-8
+lldpRemChassisId.0.16.1 = STRING: core-2
+lldpRemPortId.0.7.1 = STRING: port-9
+lldpRemSysName.0.7.1 = STRING: core-3
+"""
+MEAD_SHEET = """\
+[vlans]
+1: house
+40: ; suspended
+4094:
+50: orchids
+
+[port p1]
+state: on
+mode: general
+pvid: 1
+tagged: 1,4094
+untagged: none
+registration: on
+
+[port p2]
+state: on
+mode: general
+tagged: none
+untagged: 1
+registration: off
+
+[port p3]
+
+[port p4]
+
+[bundle west]
+members: p3
+mode: general
+tagged: 1,40
+untagged: none
+
+[bundle east]
+members: p4
+mode: general
+pvid: 4094
+tagged: none
+untagged: 4094
+
+[port idle]
+state: off
+
+[port shed]
+mode: general
+pvid: 1
+tagged: none
+untagged: none
+
+[port v6]
+mode: routed
+address: 2001:db8::1/64
+
+[gateway 1]
+address: 10.0.1.1/25, 10.0.1.2/25
+
+[gateway 4094]
+state: off
+address: 10.0.1.9/24
+"""
+
+
+def test_a_walk_with_a_case_of_everything() -> None:
+    report, part = reported(MEAD)
+    (device,) = part.devices
+    sheet = write_sheet(device).split("\n", 3)[3]
+    assert sorted(sheet.strip().split("\n\n")) == sorted(MEAD_SHEET.strip().split("\n\n"))
+    assert {gateway.vid: gateway.name for gateway in device.gateways} == {
+        1: "vlan-1",
+        4094: "vlan-4094",
+    }
+    assert [gateway.origin.says for gateway in device.gateways] == [
+        "vlan-1 is taken to be in VLAN 1, since its name ends so",
+        "vlan-4094 is taken to be in VLAN 4094, since its name ends so",
+    ]
+    lines = MEAD.split("\n")
+    assert sorted((lines[p.origin.line - 1].partition(" ")[0], p.says) for p in part.problems) == [
+        (
+            "ipAdEntIfIndex.10.0.3.1",
+            "yard has an address, but its name ends in no VLAN number: its gateway is left out",
+        ),
+        (
+            "ipAdEntIfIndex.10.0.4.1",
+            "vlan-4095 has an address, but its name ends in no VLAN number: its gateway is left"
+            " out",
+        ),
+        ("ipAdEntIfIndex.10.0.5.1", "10.0.5.1/255.0.255.0 is not an address; it is left out"),
+    ]
+    heard = [(n.port, n.far_device, n.far_port, n.far_port_description) for n in part.neighbours]
+    assert heard == [
+        ("p1", "core-1", "port-7", "to the mead"),
+        ("idle", "core-3", "port-9", ""),
+        ("east", "core-2", "port-8", ""),
+    ]
+    assert not report.unmatched
+
+
+def test_without_the_map_of_bridge_ports_interfaces_stand_in_and_this_is_said() -> None:
+    text = "ifName.3 = STRING: p3\ndot1qPvid.3 = Gauge32: 7\n"
+    report, part = reported(text, "mead-4.walk")
+    (device,) = part.devices
+    assert device.name == "mead-4" and device.ports["p3"].pvid is not None
+    assert [(line.origin.line, line.text) for line in report.unmatched] == [
+        (
+            2,
+            "no dot1dBasePortIfIndex in the walk: bridge ports are taken to have their interfaces'"
+            " numbers",
+        )
+    ]

@@ -30,12 +30,15 @@ class Unread(Struct, frozen=True, gc=False):
     """A line, or `items` values or objects alike, that were not used.
 
     `relevant` is False for what can hardly have to do with VLANs, although it was not understood.
+    `ours` is True where the text is a sentence of ours or a name of a standard, not a line of the
+    file: it holds no secret, and is shown whole.
     """
 
     origin: Origin
     text: str
     items: int = 1
     relevant: bool = True
+    ours: bool = False
 
 
 class Piece(Struct, frozen=True):

@@ -143,4 +143,4 @@ def read_bytes(
 
 def _shown(lines: list[Unread]) -> list[Unread]:
     """The lines as they may be shown: these are the only texts of a file that come out as read."""
-    return [replace(line, text=without_secrets(line.text)) for line in lines]
+    return [line if line.ours else replace(line, text=without_secrets(line.text)) for line in lines]

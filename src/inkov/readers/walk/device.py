@@ -32,6 +32,10 @@ from inkov.readers.walk.vlans import WalkVlans
 __all__ = ["read"]
 
 _VLAN_OBJECT = re.compile(r"dot1[qv][A-Z]|1\.3\.6\.1\.2\.1\.17\.7")  # of the Q-BRIDGE-MIB
+_STANDARD = re.compile(
+    r"(?:dot1[a-z]|dot3[a-z]*|ieee802[13]?[A-Za-z]*|lldp|if|ip)[A-Z][A-Za-z0-9]{0,60}\Z"
+)
+"""Names of objects as the standards spell them: long ones look like a hash otherwise."""
 _LAG_TYPE = 161  # ieee8023adLag, IANAifType
 _TRUTH = {"true": 1, "false": 2}
 _FRAMES = {"admitAll": 1, "admitOnlyVlanTagged": 2}
@@ -111,6 +115,7 @@ class _Walk:
                 Origin(self.file, self.first[name]),
                 f"{name} ({count} object{'s' * (count > 1)})",
                 count,
+                ours=_STANDARD.match(name) is not None,
             )
             relevant = _VLAN_OBJECT.match(name)
             (self.ledger.unmatched if relevant else self.ledger.ignored).append(unread)
@@ -182,7 +187,7 @@ class _Walk:
                 "no dot1dBasePortIfIndex in the walk: bridge ports are taken to have their"
                 " interfaces' numbers"
             )
-            self.ledger.unmatched.append(Unread(self.at(first), says))
+            self.ledger.unmatched.append(Unread(self.at(first), says, ours=True))
             ports = dict(self.names)
         return ports
 
