@@ -19,6 +19,7 @@ from inkov.forwarding import resolve
 from inkov.readers.locate import Locator
 from inkov.readers.reading import FileReport, Part
 from inkov.readers.registry import read_bytes
+from inkov.readers.sheets.writer import write_sheet
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
 from tests.campuses import listeners
@@ -480,3 +481,144 @@ def test_network_instances_are_kept_apart() -> None:
     )
     fabric = resolve(campus, wire(campus))
     assert not fabric.ports[End("core-1", "c1")].view.emit  # its own table does not have VLAN 10
+
+
+def address(ip: str, length: int) -> dict[str, Any]:
+    inner = {"ip": ip, "config": {"ip": ip, "prefix-length": length}}
+    return {"openconfig-if-ip:ipv4": {"addresses": {"address": [inner]}}}
+
+
+def sub(index: int, *, vlan: Any = None, enabled: bool | None = None, **more: Any) -> Any:
+    config = {"index": index} | ({} if enabled is None else {"enabled": enabled})
+    entry = {"index": index, "config": config, **more}
+    return entry if vlan is None else {**entry, "openconfig-vlan:vlan": vlan}
+
+
+def single(vid: Any) -> dict[str, Any]:
+    return {"match": {"single-tagged": {"config": {"vlan-id": vid}}}}
+
+
+def routed_port(name: str, *subs: Any, **more: Any) -> dict[str, Any]:
+    return {**port(name, **more), "subinterfaces": {"subinterface": list(subs)}}
+
+
+def test_sub_interfaces_gateways_and_routed_ports() -> None:
+    plain = {
+        "name": "port-1",
+        "subinterfaces": {"subinterface": [sub(0, **address("10.0.0.1", 30))]},
+    }
+    entries = [
+        plain | {"openconfig-if-ethernet:ethernet": {"config": {"port-speed": "SPEED_10GB"}}},
+        routed_port(
+            "port-2",
+            sub(0),
+            sub(10, vlan=single(1), enabled=False, **address("10.0.10.1", 24)),
+            sub(20, vlan={"config": {"vlan-id": 4094}}, **address("10.0.20.1", 24)),
+            sub(30, vlan=single("10..20"), **address("10.0.30.1", 24)),
+            sub(40, vlan=single(4095), **address("10.0.40.1", 24)),
+            sub(50, vlan=single(0), **address("10.0.50.1", 24)),
+        ),
+        # A switched port keeps its mode: what is untagged of it goes into its VLAN.
+        routed_port(
+            "port-3", sub(0, vlan=single(60)), **{"interface-mode": "ACCESS", "access-vlan": 1}
+        ),
+        {
+            "name": "west",
+            "config": {"type": "iana-if-type:ieee8023adLag", "mtu": 9000},
+            "openconfig-if-aggregate:aggregation": {"config": {"lag-type": "STATIC"}},
+        },
+        {
+            "name": "irb-70",
+            "config": {"type": "iana-if-type:l3ipvlan", "enabled": False},
+            "openconfig-vlan:routed-vlan": {"config": {"vlan": 70}, **address("10.0.70.1", 24)},
+        },
+        {
+            "name": "irb-80",
+            "openconfig-vlan:routed-vlan": {"config": {"vlan": "80"}, **address("10.0.80.1", 24)},
+        },
+        {"name": "irb-90", "openconfig-vlan:routed-vlan": {"config": {"vlan": "ferns"}}},
+        {"name": "lo", "config": {"type": "softwareLoopback"}},
+        port("port-4") | {"config": {"enabled": False, "description": "spare"}},
+        {
+            "name": "port-5",
+            "openconfig-if-ethernet:ethernet": {"config": {"port-speed": "SPEED_100MB"}},
+        },
+    ]
+    part = read(switch(*entries))
+    (device,) = part.devices
+    sheet = write_sheet(device).split("\n", 3)[3]
+
+    def by_block(blocks: list[str]) -> dict[str, list[str]]:
+        return {head: sorted(rest) for head, *rest in (block.split("\n") for block in blocks)}
+
+    assert by_block(sheet.strip().split("\n\n")) == by_block(
+        [
+            "[port port-1]\nmode: routed\nspeed: 10000\naddress: 10.0.0.1/30",
+            "[port port-2]",
+            "[sub port-2.10]\nof: port-2\nstate: off\nmode: routed\ntag: 1\naddress: 10.0.10.1/24",
+            "[sub port-2.20]\nof: port-2\nmode: routed\ntag: 4094\naddress: 10.0.20.1/24",
+            "[port port-3]\nmode: access\nvlan: 1",
+            "[sub port-3.0]\nof: port-3\nmode: routed\ntag: 60",
+            "[bundle west]\naggregation: static\nmtu: 9000",
+            "[port port-4]\nabout: spare\nstate: off",
+            "[port port-5]\nspeed: 100",
+            "[gateway 70]\nstate: off\naddress: 10.0.70.1/24",
+            "[gateway 80]\naddress: 10.0.80.1/24",
+        ]
+    )
+    path = "/interfaces/interface"
+    tag = "vlan/match/single-tagged/config/vlan-id"
+    assert [(p.origin.pointer, p.says) for p in part.problems] == [
+        (
+            f"{path}/1/subinterfaces/subinterface/3/{tag}",
+            "'10..20': only a single VLAN number is read here; the sub-interface is left out",
+        ),
+        (
+            f"{path}/1/subinterfaces/subinterface/4/{tag}",
+            "4095 is not a VLAN number (1 to 4094); the value is left out",
+        ),
+        (
+            f"{path}/1/subinterfaces/subinterface/5/{tag}",
+            "0 is not a VLAN number (1 to 4094); the value is left out",
+        ),
+        (
+            f"{path}/6/routed-vlan/config/vlan",
+            "the routed VLAN 'ferns' is not defined here; the gateway is left out",
+        ),
+    ]
+    gateways = {gateway.name: gateway.vid for gateway in device.gateways}
+    assert gateways == {"irb-70": 70, "irb-80": 80}
+
+
+@pytest.mark.parametrize(
+    ("ip", "length", "kept"),
+    [("10.0.0.300", 24, False), ("10.0.0.1", 33, False), ("10.0.0.1", 32, True)],
+)
+def test_an_address_that_is_none_costs_only_itself(ip: str, length: int, *, kept: bool) -> None:
+    entry = routed_port("port-1", sub(0, **address(ip, length)), sub(1, **address("10.9.9.9", 24)))
+    del entry["openconfig-if-ethernet:ethernet"]["openconfig-vlan:switched-vlan"]
+    part = read(switch(entry))
+    addresses = [str(fact.value) for fact in part.devices[0].ports["port-1"].addresses]
+    assert addresses == ([f"{ip}/{length}"] if kept else []) + ["10.9.9.9/24"]
+    assert len(part.problems) == (not kept)
+
+
+def test_what_is_of_the_wrong_kind_is_said_with_its_place() -> None:
+    stp = {"global": {"config": {"enabled-protocol": ["oc-stp-types:ROUND", "oc-stp-types:MSTP"]}}}
+    part = read(
+        switch(
+            **{
+                "openconfig-spanning-tree:stp": stp,
+                "openconfig-vlan:vlans": {"vlan": {"vlan-id": 10}},
+            }
+        )
+    )
+    assert [(p.origin.pointer, p.says) for p in part.problems] == [
+        ("/vlans/vlan", "a list is expected here, not an object"),
+        (
+            "/stp/global/config/enabled-protocol/0",
+            "'ROUND' is not a spanning tree protocol that is known here",
+        ),
+    ]
+    mode = part.devices[0].tree_mode
+    assert mode is not None and mode.origin.pointer == "/stp/global/config/enabled-protocol/1"
