@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
 from ipaddress import IPv4Address, IPv6Address, ip_network
+from pathlib import Path
+from typing import Any
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from inkov.campus import FilterEntry, Origin, Subnet
 from inkov.forwarding.routers import Fate, judge
+from tests.conftest import Inkov
 
 PREFIXES = st.builds(
     lambda at, length: ip_network((f"10.0.0.{at}", length), strict=False),
@@ -62,3 +67,102 @@ def test_subnets_are_judged_as_their_packets_are(
         assert fates == {False}
     else:  # it may be less than it can be shown to be, and is never taken for stopped
         assert verdict == Fate.IN_PART
+
+
+# --- from the file on -----------------------------------------------------------------------------
+
+
+def router(entry: dict[str, Any], kind: str = "ACL_IPV4") -> dict[str, Any]:
+    """A router between VLAN 10 and VLAN 20, with a filter of one entry for what VLAN 10 sends."""
+
+    def access(name: str, vid: int) -> dict[str, Any]:
+        vlan = {"config": {"interface-mode": "ACCESS", "access-vlan": vid}}
+        return {"name": name, "ethernet": {"switched-vlan": vlan}}
+
+    def gateway(vid: int) -> dict[str, Any]:
+        own = {"ip": f"10.0.{vid}.1", "config": {"ip": f"10.0.{vid}.1", "prefix-length": 24}}
+        ipv4 = {"addresses": {"address": [own]}}
+        routed = {"config": {"vlan": vid}, "ipv4": ipv4}
+        return {"name": f"irb-{vid}", "config": {"type": "l3ipvlan"}, "routed-vlan": routed}
+
+    acl = {
+        "acl-sets": {
+            "acl-set": [
+                {
+                    "name": "fence",
+                    "type": kind,
+                    "acl-entries": {"acl-entry": [{"sequence-id": 10, **entry}]},
+                }
+            ]
+        },
+        "interfaces": {
+            "interface": [
+                {
+                    "id": "irb-10",
+                    "ingress-acl-sets": {"ingress-acl-set": [{"set-name": "fence", "type": kind}]},
+                }
+            ]
+        },
+    }
+    return {
+        "openconfig-system:system": {"config": {"hostname": "core-1"}},
+        "openconfig-interfaces:interfaces": {
+            "interface": [access("port-1", 10), access("port-2", 20), gateway(10), gateway(20)]
+        },
+        "openconfig-vlan:vlans": {"vlan": [{"vlan-id": 10}, {"vlan-id": 20}]},
+        "openconfig-acl:acl": acl,
+    }
+
+
+def ip(**config: str) -> dict[str, Any]:
+    return {"ipv4": {"config": {name.replace("_", "-"): value for name, value in config.items()}}}
+
+
+def action(word: str) -> dict[str, Any]:
+    return {"actions": {"config": {"forwarding-action": word}}}
+
+
+@pytest.mark.parametrize(
+    ("entry", "kind", "verdict", "says"),
+    [
+        (action("DROP"), "ACL_IPV4", "holds", ""),
+        (action("openconfig-acl:REJECT"), "openconfig-acl:ACL_IPV4", "holds", ""),
+        (ip(source_address="10.0.10.0/24") | action("DROP"), "ACL_IPV4", "holds", ""),
+        # A prefix with host bits is the prefix; one that takes the subnet in only in part is not.
+        (ip(source_address="10.0.10.77/24") | action("DROP"), "ACL_IPV4", "holds", ""),
+        (ip(source_address="10.0.10.77/25") | action("DROP"), "ACL_IPV4", "broken", ""),
+        (ip(source_address="10.0.11.0/24") | action("DROP"), "ACL_IPV4", "broken", ""),
+        (ip(protocol="IP_TCP") | action("DROP"), "ACL_IPV4", "broken", ""),
+        (action("ACCEPT"), "ACL_IPV4", "broken", ""),
+        # What stops one family of addresses lets the other pass.
+        (action("DROP"), "ACL_IPV6", "broken", ""),
+        ({"ipv6": {"config": {}}} | action("DROP"), "ACL_MIXED", "broken", ""),
+        (action("DROP"), "ACL_MIXED", "holds", ""),
+        # What is not read stops nothing, and is said.
+        (
+            ip(source_address="the ferns") | action("DROP"),
+            "ACL_IPV4",
+            "broken",
+            "'the ferns' is not a prefix; it may fit any address",
+        ),
+        (
+            ip(destination_address="10.0.20.0/33") | action("DROP"),
+            "ACL_IPV4",
+            "broken",
+            "'10.0.20.0/33' is not a prefix; it may fit any address",
+        ),
+        (action("DROPP"), "ACL_IPV4", "broken", "the action 'DROPP' is none of"),
+        ({}, "ACL_IPV4", "broken", "the action '' is none of"),
+    ],
+)
+def test_a_filter_stops_what_it_surely_stops(
+    inkov: Inkov, tmp_path: Path, entry: dict[str, Any], kind: str, verdict: str, says: str
+) -> None:
+    (tmp_path / "core-1.json").write_text(json.dumps(router(entry, kind)))
+    claim = "{isolate: vlan 10, from: vlan 20, one-way: yes, layer: 3}"
+    (tmp_path / "plan.yaml").write_text(f"claims:\n  - {claim}\n")
+    proved = inkov("prove", "core-1.json", "--plan", "plan.yaml", "-f", "json")
+    (proof,) = proved.json["claims"]
+    assert proof["verdict"] == verdict, proof
+    read = inkov("read", "core-1.json")
+    assert (says in read.out + read.err) if says else read.status == 0

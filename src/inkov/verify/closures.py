@@ -20,6 +20,7 @@ __all__ = [
     "Refused",
     "Sent",
     "Side",
+    "in_order",
     "parse",
     "sent",
     "verify_apart",
@@ -123,8 +124,15 @@ class Closure:
         )
 
 
+def in_order(seats: Iterable[HostSeat]) -> list[HostSeat]:
+    """Seats by their names: what is refused first, and the text, must not hang on hashes."""
+    return sorted(seats, key=lambda seat: (seat.spot.key, seat.tag, seat.vid))
+
+
 def sent(net: PacketModel, seats: Iterable[HostSeat], level: Level) -> list[Sent]:
-    return [(spot.hub, spot, mask) for seat in seats for spot, mask in net.sent(seat, level)]
+    """What hosts at some seats can send, in the order of the seats' names."""
+    each = in_order(seats)
+    return [(spot.hub, spot, mask) for seat in each for spot, mask in net.sent(seat, level)]
 
 
 def verify_closed(net: PacketModel, stated: ClaimEntry, sends: list[Sent], level: Level) -> Closure:

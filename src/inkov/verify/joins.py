@@ -6,7 +6,7 @@ from itertools import product
 
 from inkov.levels import Level
 from inkov.plan import Claim
-from inkov.verify.closures import ClaimEntry, Refused, Side, verify_apart
+from inkov.verify.closures import ClaimEntry, Refused, Side, in_order, verify_apart
 from inkov.verify.frames import HostSeat, Hub
 from inkov.verify.packets import PacketModel
 from inkov.verify.ways import verify_way
@@ -18,7 +18,8 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
     """That members are joined by the links of an entry, or by ways from each to each other; or, if
     broken, that one of them does not hear another. Raises Refused.
     """
-    named = {(seat.spot.key, seat.tag): seat for seat in seats}
+    ordered = in_order(seats)
+    named = {(seat.spot.key, seat.tag): seat for seat in ordered}
     if entry["verdict"] == "broken":
         one, other = (Side(0, frozenset([named[tuple(entry[end])]])) for end in ("from", "to"))
         verify_apart(net, entry["closures"][0], one, other, Level.HONEST, Level.HONEST)
@@ -36,8 +37,8 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
     elif len(seats) > 1:
         if len({seat.vid for seat in seats}) != 1:
             raise Refused("only one VLAN is joined by links that keep its number")
-        vid = next(iter(seats)).vid
-        for seat in seats:
+        vid = ordered[0].vid
+        for seat in ordered:
             view = seat.spot.views[0]
             keeps = (view.emit & ~view.untagged if seat.tag else view.untagged) >> vid & 1
             if seat.spot.protected or not keeps or seat.spot.outer:

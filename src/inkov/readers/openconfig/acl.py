@@ -103,14 +103,21 @@ class Acl(Struct, rename="kebab"):
     interfaces: BoundInterfaces | None = None
 
 
+_ACTIONS = ("ACCEPT", "DROP", "REJECT")  # identities of openconfig-acl
+
+
+_ACTIONS = ("ACCEPT", "DROP", "REJECT")  # identities of openconfig-acl
+_EVERY: dict[str, Subnet] = {"ACL_IPV4": ip_network("0.0.0.0/0"), "ACL_IPV6": ip_network("::/0")}
+
+
 def read_acl(device: Device, acl: Acl, at: At, say: Say) -> list[Binding]:
     """Give a device its filters. Returns where they are bound, for `bind_filters`."""
     bindings = []
     for index, one in enumerate(acl.acl_sets.acl_set if acl.acl_sets else ()):
         path = f"/acl/acl-sets/acl-set/{index}"
-        name = _called(one.name, one.type)
+        name, kind = _called(one.name, one.type), (one.type or "").rpartition(":")[2]
         entries = [
-            _entry(entry, f"{path}/acl-entries/acl-entry/{number}", at, say)
+            _entry(entry, kind, f"{path}/acl-entries/acl-entry/{number}", at, say)
             for number, entry in enumerate(one.acl_entries.acl_entry if one.acl_entries else ())
         ]
         device.filters[name] = Filter(
@@ -162,7 +169,13 @@ def _called(name: str | None, kind: str | None) -> str:
     return f"{name} ({(kind or '').rpartition(':')[2].removeprefix('ACL_').lower()})"
 
 
-def _entry(entry: Entry, path: str, at: At, say: Say) -> FilterEntry:
+def _entry(entry: Entry, kind: str, path: str, at: At, say: Say) -> FilterEntry:
+    """One entry of a set of a kind (`ACL_IPV4`, ...).
+
+    What of it cannot be read makes it finer: it fits some packets, which is not known, so that
+    nothing is taken for stopped because of it. An entry of one family of addresses fits no packet
+    of the other.
+    """
     number = (
         entry.sequence_id
         if entry.sequence_id is not None
@@ -171,22 +184,36 @@ def _entry(entry: Entry, path: str, at: At, say: Say) -> FilterEntry:
         else None
     )
     actions = entry.actions and (entry.actions.config or entry.actions.state)
-    word = (actions.forwarding_action or "" if actions else "").rpartition(":")[2].upper()
+    action = (actions.forwarding_action or "" if actions else "").rpartition(":")[2].upper()
+    if action not in _ACTIONS:
+        says = f"the action {action!r} is none of {', '.join(_ACTIONS)}; packets may pass or not"
+        say(f"{path}/actions", says)
     ip = entry.ipv4 or entry.ipv6
     config = ip and (ip.config or ip.state)
-    source = _network(config.source_address if config else None, f"{path}/source-address", say)
-    destination = _network(
+    source, source_read = _network(
+        config.source_address if config else None, f"{path}/source-address", say
+    )
+    destination, destination_read = _network(
         config.destination_address if config else None, f"{path}/destination-address", say
     )
+    whole = action in _ACTIONS and source_read and destination_read
     finer = bool((config and config.protocol is not None) or entry.transport or entry.l2)
-    return FilterEntry(number or 0, word == "ACCEPT", source, destination, finer, at(path))
+    family = "ACL_IPV4" if entry.ipv4 else "ACL_IPV6" if entry.ipv6 else kind
+    every = _EVERY.get(family)
+    return FilterEntry(
+        number or 0,
+        action not in ("DROP", "REJECT"),
+        source or every,
+        destination or every,
+        finer or not whole,
+        at(path),
+    )
 
 
-def _network(text: str | None, path: str, say: Say) -> Subnet | None:
-    if text is None:
-        return None
+def _network(text: str | None, path: str, say: Say) -> tuple[Subnet | None, bool]:
+    """The network of a prefix, which may have host bits set, and whether it could be read."""
     try:
-        return ip_network(text, strict=False)
+        return (None if text is None else ip_network(text, strict=False)), True
     except ValueError:
-        say(path, f"{text!r} is not a prefix; taken as any address")
-        return None
+        say(path, f"{text!r} is not a prefix; it may fit any address")
+        return None, False
