@@ -43,7 +43,7 @@ ROOMS: dict[str, tuple[str, list[str]]] = {
         "readers/openconfig",
         ["readers/test_openconfig.py", "proofs/test_filters.py", "readers/test_convert.py"],
     ),
-    "linux": ("readers/linux", ["readers/test_linux.py"]),
+    "linux": ("readers/linux", ["readers/test_linux.py", "readers/test_linux_meaning.py"]),
     "tables": ("readers/tables.py", ["readers/test_tables.py"]),
     "plan": ("plan", ["plan", "test_documents.py", "checks/test_examples.py"]),
     "wiring": ("wiring", ["wiring", "checks/test_examples.py"]),
