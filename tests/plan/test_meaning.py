@@ -1,0 +1,220 @@
+"""What a plan means: what is not said, names of VLANs, the starting plan, and the schema."""
+
+from __future__ import annotations
+
+from datetime import date
+from ipaddress import ip_network
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+
+from inkov.levels import Layer, Level
+from inkov.plan import read_plan
+from inkov.plan.loader import vlan_names
+from inkov.plan.starter import schema, starter
+from tests.conftest import Inkov, campus_of
+
+EVERYTHING = """\
+vlans:
+  10: climate
+  20: {name: irrigation, segment: water, subnet: 10.0.20.0/24, needed: [a], routed: no}
+  30:
+segments:
+  tills: 50,51
+  water: {vlans: 21-22, about: pipes}
+practice:
+  native: 99
+  management: 90
+  negotiation: off
+  reserved: 1000-1005
+  names: '[a-z]+'
+  root: [a, b]
+  unused: {vlan: 98}
+  edge: yes
+  guard: on
+  distribution: {carries: {1: 1-1000}, private: [3]}
+accepted:
+  - {rule: native-mismatch, because: the old shed, until: 2027-01-31, vlan: 10}
+platforms:
+  north: {files: ['n-*'], unstated: {mode: trunk}, private-vlans: no}
+claims:
+  - isolate: [tills, water]
+  - {carried-by: {vlans: 10, over: 'a:1'}, level: hostile}
+  - {not-reach: [a:1, b:1], layer: 3, about: pumps stay alone}
+  - {reach: [a:1, b:1]}
+ports: ports.csv
+links: [one.csv, two.csv]
+"""
+
+
+def test_what_is_said_is_read_and_what_is_not_has_its_default() -> None:
+    plan = read_plan("plan.yaml", EVERYTHING.encode())
+    assert plan.problems == []
+    says = plan.says
+    climate, irrigation, unnamed = (says.vlans[vid] for vid in (10, 20, 30))
+    assert (climate.name, climate.segment, climate.subnet, climate.needed) == (
+        "climate",
+        "",
+        None,
+        [],
+    )
+    assert climate.routed is None and unnamed.name == ""
+    assert (irrigation.segment, irrigation.subnet) == ("water", ip_network("10.0.20.0/24"))
+    assert irrigation.routed is False and irrigation.needed == ["a"]
+    practice = says.practice
+    assert practice.unused is not None and practice.unused.shut is True
+    assert (practice.native, practice.management, practice.negotiation) == (99, 90, "off")
+    assert (practice.edge, practice.guard, str(practice.reserved)) == (True, True, "1000-1005")
+    assert str(practice.distribution.carries[1]) == "1-1000"
+    [accepted] = says.accepted
+    assert (accepted.until, accepted.vlan, accepted.switch) == (date(2027, 1, 31), 10, "")
+    assert says.platforms["north"].private_vlans is False
+    defaults = read_plan("plan.yaml", b"practice: {unused: {}}\nplatforms:\n  n: {}\n").says
+    assert defaults.platforms["n"].private_vlans is True
+    assert defaults.practice.edge is None and defaults.practice.unused is not None
+    assert (defaults.practice.unused.vlan, defaults.practice.unused.shut) == (None, True)
+    isolate, carried, apart, reach = says.claims
+    assert (isolate.level, isolate.layer, isolate.one_way) == (Level.HONEST, Layer.FRAMES, False)
+    assert (carried.kind, carried.level, carried.words) == (
+        "carried-by",
+        Level.HOSTILE,
+        "VLAN 10 on links at a:1 only",
+    )
+    assert (apart.kind, apart.layer, apart.words) == (
+        "not-reach",
+        Layer.PACKETS,
+        "pumps stay alone",
+    )
+    assert reach.words == "a:1 reaches b:1"
+    assert (says.ports, says.links) == (["ports.csv"], ["one.csv", "two.csv"])
+
+
+def test_a_name_is_all_the_vlans_that_have_it_and_a_segment_goes_first() -> None:
+    """Names of the configurations, of the plan's VLANs and its segments, in this order."""
+    sheet = "inkov sheet 1\nswitch: {}\n[vlans]\n10: climate\n11: climate\n20: water\n"
+    campus = campus_of(sheet.format("a"), sheet.format("b").replace("11: climate", "12: climate"))
+    plan = read_plan("plan.yaml", EVERYTHING.replace("10: climate", "13: climate").encode())
+    names = {name: str(vids) for name, vids in vlan_names(plan, campus).items()}
+    assert names == {
+        "climate": "10-13",
+        "irrigation": "20",
+        "tills": "50-51",
+        # The segment's own, and the VLAN that says it belongs to it; not the switches' VLAN 20 by
+        # its name there, which is the same by chance.
+        "water": "20-22",
+    }
+
+
+STARTED = """\
+vlans:
+  10: {name: climate, subnet: 10.0.10.0/24}  # also called Climate, fog
+  20: {name: "on"}
+  30: {}
+  40: {name: "2 pumps"}
+  41: {name: "2 pumps"}
+  50: {name: east-gate}
+  60: {subnet: 10.0.60.0/24}
+
+segments:
+  climate: 10
+  "on": 20
+  "2 pumps": 40,41
+  east-gate: 50
+
+claims: []
+#  - isolate: [climate, "on", "2 pumps", east-gate]
+#    level: hostile
+#  - join: climate
+#  - join: "on"
+#  - join: "2 pumps"
+#  - join: east-gate
+"""
+
+
+def test_the_starting_plan_says_what_the_configurations_say() -> None:
+    sheets = (
+        "inkov sheet 1\nswitch: a\n[vlans]\n1: house\n10: climate\n20: on\n30:\n40: 2 pumps\n"
+        "[gateway 10]\naddress: 10.0.10.1/24\n[gateway 60]\naddress: 10.0.60.1/24\n",
+        "inkov sheet 1\nswitch: b\n[vlans]\n10: climate\n41: 2 pumps\n50: east-gate\n"
+        "[gateway 10]\naddress: 10.0.10.2/24\n",
+        "inkov sheet 1\nswitch: c\n[vlans]\n10: fog\n[gateway 10]\naddress: 10.9.0.1/24\n",
+        "inkov sheet 1\nswitch: d\n[vlans]\n10: Climate\n",
+    )
+    text = starter(campus_of(*sheets))
+    remarks, _, started = text.partition("vlans:")
+    assert remarks.count("\n") == 2 and "vlans:" + started == STARTED
+    plan = read_plan(
+        "plan.yaml",
+        text.replace("#  -", "  -")
+        .replace("#    level", "    level")
+        .replace("claims: []", "claims:")
+        .encode(),
+    )
+    assert plan.problems == [] and len(plan.says.claims) == 5
+    nothing = starter(campus_of("inkov sheet 1\nswitch: a\n[vlans]\n1: house\n"))
+    assert nothing.partition("vlans:")[2] == " {}\n\nsegments: {}\n\nclaims: []\n"
+
+
+def test_the_schema_takes_what_the_reader_takes() -> None:
+    from ruamel.yaml import YAML
+
+    validator = jsonschema.Draft202012Validator(schema())
+
+    def faults(text: str) -> list[str]:
+        tree = YAML(typ="safe").load(text)
+
+        def keys(node: Any) -> Any:  # as JSON has them
+            if isinstance(node, dict):
+                return {str(key): keys(value) for key, value in node.items()}
+            return [keys(each) for each in node] if isinstance(node, list) else node
+
+        return [error.message for error in validator.iter_errors(keys(tree))]
+
+    assert not faults(EVERYTHING.replace("until: 2027-01-31", "until: '2027-01-31'"))
+    for wrong in (
+        "practice: {edge: perhaps}",
+        "practice: {native: 5000}",
+        "vlans: {10: {nmae: a}}",
+        "claims: [{isolate: 7}]",
+        "claims: [{isolate: [a, b], level: friendly}]",
+        "claims: [{isolate: [a, b], layer: 4}]",
+        "hosts: {pump: {vlan: 10}}",
+        "segments: {tills: {about: x}}",
+        "accepted: [{rule: x}]",
+    ):
+        assert faults(wrong), wrong
+        assert read_plan("plan.yaml", wrong.encode()).problems, wrong
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "column", "says"),
+    [
+        ("vlans:\n  10: {subnet: 10.0.10.5/24}", 2, 16, "a subnet, as in 10.0.10.0/24; not"),
+        ("vlans:\n  10: a\n  true: b", 3, 3, "is not a VLAN number"),
+        ("practice: {unused: {shut: perhaps}}", 1, 27, "yes or no; not 'perhaps'"),
+        ("accepted:\n  - {rule: a, because: b, until: soon}", 2, 34, "a day, as in"),
+        ("accepted:\n  - {rule: a}", 2, 5, "`because` is missing here"),
+        ("claims:\n  - {isolate: [a, b], level: friendly}", 2, 30, "is not one of: honest"),
+        ("practice: {negotiation: maybe}", 1, 25, "is not one of: on, off"),
+        ("claims:\n  - {isolate: a, from: b, reach: [a, b]}", 2, 1, "exactly one of"),
+        ("claims:\n  - {reach: [a, b], except: c}", 2, 1, "belong to `isolate`"),
+        ("claims:\n  - {isolate: [a, b], one-way: yes}", 2, 1, "or a `from`"),
+        ("claims:\n  - {carried-by: {vlans: 10, on: a}, layer: 3}", 2, 1, "`layer: 3` belongs to"),
+        ("vlans:\n  10: \u0007", 2, 7, "not readable as YAML"),
+    ],
+)
+def test_more_errors_are_placed(text: str, line: int, column: int, says: str) -> None:
+    problem = read_plan("plan.yaml", text.encode()).problems[0]
+    first = problem.says.split("\n")[0]
+    assert says in first, problem
+    if "YAML" not in says:
+        assert (problem.origin.line, first.partition(":")[0]) == (line, f"column {column}")
+
+
+def test_what_is_not_utf_8_is_placed(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text("inkov sheet 1\nswitch: a\n")
+    (tmp_path / "plan.yaml").write_bytes(b"vlans:\n  10: a\n  20: \xff\n")
+    checked = inkov("plan", "check", ".", "--plan", "plan.yaml")
+    assert checked.status and "plan.yaml:3: column 1: not UTF-8 here" in checked.out + checked.err
