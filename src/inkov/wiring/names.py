@@ -6,7 +6,8 @@ each step only if it points to one name:
 
 1. the same text; 2. the same but for case, spaces and leading zeros of numbers; 3. the same
 numbers, and a word that begins like the other ("eth1/2" and "ethernet 1/2"); 4. for ports, the
-description; for devices, the name up to the first dot ("gate-1.garden.example" and "gate-1").
+description; for devices, the name without its domain, or a part of that ("gate-1.garden.example"
+and "gate-1").
 """
 
 from __future__ import annotations
@@ -62,10 +63,11 @@ class NameFinder:
         plain = _plain(text)
         if self._domains:
             short = plain.partition(".")[0]
+            named = self._aliases.get(short, set())
             return (
                 _only(self._plain.get(plain))
                 or _only(self._plain.get(short))
-                or _only(self._aliases.get(short))
+                or _only({name for name in named if _same_but_for_length(_plain(name), plain)})
             )
         return (
             _only(self._plain.get(plain))
@@ -83,6 +85,13 @@ class NameFinder:
             if word and other and (other.startswith(word) or word.startswith(other)):
                 near.add(name)
         return _only(near)
+
+
+def _same_but_for_length(one: str, other: str) -> bool:
+    """True if one name goes on where the other ends. Two domains, or two addresses, are two
+    devices, however they begin.
+    """
+    return f"{one}.".startswith(f"{other}.") or f"{other}.".startswith(f"{one}.")
 
 
 def _only(names: set[str] | None) -> str | None:
