@@ -103,10 +103,15 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
 
     tree = ast.parse(data)
     f_strings = (node for node in ast.walk(tree) if isinstance(node, ast.JoinedStr))
-    within_f_strings = {inner for node in f_strings for inner in ast.walk(node)}
+    # The places in f-strings are not told exactly, and they are words; annotations do nothing.
+    skipped = {inner for node in f_strings for inner in ast.walk(node)}
     for node in ast.walk(tree):
-        if node in within_f_strings:
-            continue  # their places are not told exactly, and they are words
+        for name in ("annotation", "returns"):
+            if isinstance(annotation := getattr(node, name, None), ast.expr):
+                skipped |= set(ast.walk(annotation))
+    for node in ast.walk(tree):
+        if node in skipped:
+            continue
         if isinstance(node, ast.Compare) and len(node.ops) == 1:
             start, stop = end(node.left), begin(node.comparators[0])
             if data[start:stop].strip(b" \n()") and type(node.ops[0]) in _SWAPS:

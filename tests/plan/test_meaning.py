@@ -173,6 +173,26 @@ def test_the_schema_takes_what_the_reader_takes() -> None:
         return [error.message for error in validator.iter_errors(keys(tree))]
 
     assert not faults(EVERYTHING.replace("until: 2027-01-31", "until: '2027-01-31'"))
+    for word in ("true", "false", "yes", "off"):
+        assert not faults(f"practice: {{unused: {{shut: {word}}}}}")
+    parts = schema()["$defs"]
+    assert "Origin" not in parts and "Basis" not in parts
+    for unknown in (
+        "vlans: {10: {x: 1}}",
+        "segments: {a: {vlans: 10, x: 1}}",
+        "hosts: {a: {at: 'a:1', x: 1}}",
+        "practice: {x: 1}",
+        "practice: {unused: {x: 1}}",
+        "practice: {distribution: {x: 1}}",
+        "accepted: [{rule: a, because: b, x: 1}]",
+        "platforms: {a: {x: 1}}",
+        "claims: [{join: a, x: 1}]",
+        "claims: [{carried-by: {vlans: 10, x: 1}}]",
+        "x: 1",
+    ):
+        assert faults(unknown), unknown
+        (problem,) = read_plan("plan.yaml", unknown.encode()).problems
+        assert "'x' is not known here" in problem.says
     for wrong in (
         "practice: {edge: perhaps}",
         "practice: {native: 5000}",
@@ -209,7 +229,9 @@ def test_more_errors_are_placed(text: str, line: int, column: int, says: str) ->
     problem = read_plan("plan.yaml", text.encode()).problems[0]
     first = problem.says.split("\n")[0]
     assert says in first, problem
-    if "YAML" not in says:
+    if says == "not readable as YAML":
+        assert (problem.origin.line, first.partition(":")[0]) == (1, "column 1")
+    else:
         assert (problem.origin.line, first.partition(":")[0]) == (line, f"column {column}")
 
 

@@ -6,8 +6,13 @@ Each expectation is written from what the made-up statements mean.
 
 from __future__ import annotations
 
+from pathlib import Path
+from textwrap import dedent
+
 import pytest
 
+from inkov.readers.dialects import BadDialect
+from tests.conftest import Inkov
 from tests.readers.test_dialects import dialect, part_of, reading_of, sheet_of
 
 GARDEN = """
@@ -373,3 +378,140 @@ def test_a_sub_or_a_bundle_that_a_member_named_before_is_one() -> None:
         "1": "port",
         "west": "bundle",
     }
+
+
+# --- what the author of a dialect is told ---------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("line", "at", "says"),
+    [
+        # `at` is where the fault stands in the line, as a text that is there once.
+        ('"grow {vid}" = "on shed 7: mode = access"', "shed", "'shed' is not one of"),
+        ('"grow {vid}" = "on port: mode = access"', ": mode", "which port? write `on port NAME:`"),
+        ('"grow {vid}" = "vlan = {vid}; mode"', "mode", "a clause is `ATTRIBUTE = VALUE`"),
+        ('"grow {vid}" = "vlan = {vid}; mdoe unset"', "mdoe", "'mdoe' cannot be said of a port"),
+        ('"grow {vid}" = "mode = acess; vlan = {vid}"', "acess", "'acess' is not one of"),
+        ('"grow {vid}" = "on port {vid}: vlan + {vid}"', "+", "only = can be written here"),
+        ('"grow {vid}" = "on port 1: vlan = {vdi}"', "{vdi}", "{vdi} is not captured here"),
+        ('"grow [{vid}" = "vlan = {vid}"', "[{vid}", ""),
+        ('"a (b|c" = ""', "(b", ""),
+    ],
+)
+def test_a_fault_in_an_effect_is_shown_where_it_is(line: str, at: str, says: str) -> None:
+    with pytest.raises(BadDialect) as bad:
+        dialect('[port]\nopens = ["pot {port}"]\n[port.says]\n"a" = "mode = access"\n' + line)
+    first, shown, mark = bad.value.problems[0].says.split("\n")
+    assert shown == f"  {line}" and says in first
+    assert bad.value.problems[0].origin.line == 7
+    column = line.index(at) + 1
+    assert first.startswith(f"column {column}: ") and mark == "  " + " " * (column - 1) + "^"
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ('case = "Any"', "'Any' is not one of: exact, any"),
+        ('comment-block = [["(*"]]', "each is a pair"),
+        ('comment-block = [["(*", ""]]', "each is a pair"),
+        ('comment-block = [["(*", "*)", "x"]]', "each is a pair"),
+    ],
+)
+def test_a_fault_in_how_texts_are_written(text: str, says: str) -> None:
+    with pytest.raises(BadDialect, match=says.replace("(", r"\(")):
+        dialect(f"[text]\n{text}\n")
+
+
+def test_literal_words_go_before_captures_and_exact_types_before_any_word() -> None:
+    tables = """
+    [port]
+    opens = ["pot {port}"]
+    [port.says]
+    "grow {word}" = "about = {word}"
+    "grow {vid}" = "vlan = {vid}"
+    "grow all" = "mode = trunk"
+    """
+    text = "pot 1\n grow 10\npot 2\n grow ten\npot 3\n grow all\n"
+    assert sheet_of(tables, text) == (
+        "[port 1]\nvlan: 10\n\n[port 2]\nabout: ten\n\n[port 3]\nmode: trunk\n"
+    )
+
+
+def test_lists_of_vlans_in_brackets_and_with_separators() -> None:
+    tables = """
+    [lists]
+    separators = [",", "and"]
+    ranges = ["-", "to"]
+    [vlan]
+    opens = ["plot {vid}"]
+    [vlan.says]
+    "named {name}" = "name = {name}"
+    [port]
+    opens = ["pot {port}"]
+    [port.says]
+    "carry {vlans} here" = "allowed = {vlans}"
+    """
+    text = """
+    plot 10
+     named ferns
+    plot 20
+     named mosses
+    pot 1
+     carry [ ferns mosses 30 ] here
+    pot 2
+     carry ferns , mosses and 30 here
+    pot 3
+     carry 30 to 32,ferns here
+    pot 4
+     carry ferns here
+    """
+    sheet = sheet_of(tables, text)
+    for port, allowed in (("1", "10,20,30"), ("2", "10,20,30"), ("3", "10,30-32"), ("4", "10")):
+        assert f"[port {port}]\nallowed: {allowed}\n" in sheet
+    lost = reading_of(tables, "pot 1\n carry 30 31 here\n carry ferns here\n").ledger.unmatched
+    assert [line.origin.line for line in lost] == [2, 3]
+
+
+def started(inkov: Inkov, folder: Path, text: str) -> str:
+    """What `dialect new` begins for a text."""
+    (folder / "t.toml").unlink(missing_ok=True)
+    (folder / "box.cfg").write_text(dedent(text))
+    assert inkov("dialect", "new", "box.cfg", "-o", "t.toml").status == 0
+    return (folder / "t.toml").read_text()
+
+
+def test_what_a_new_dialect_guesses(inkov: Inkov, tmp_path: Path) -> None:
+    indented = started(
+        inkov,
+        tmp_path,
+        """
+        ; made up
+        ;another
+        % once
+        pot 1
+          grow 10
+          cease grow
+          cease label
+          label x
+        pot 2
+          grow 20
+          rest 5 to 7
+        """,
+    )
+    for guess in (
+        'files = ["*.cfg"]',
+        'shape = "indented"',
+        'comment = [";"]',
+        'negation = ["cease"]',
+        '# "pot {number}" = ""          # 2 ×',
+        '# "rest {number} to {number2:number}" = ""          # 1 ×',
+        "# Statements below 'pot':",
+    ):
+        assert guess in indented, (guess, indented)
+    assert indented.index('"pot {number}"') < indented.index("# Statements below 'pot':")
+    # One word before one statement alone is no word that undoes.
+    flat = started(inkov, tmp_path, "pot 1 grow 10\ngrow 5\nset grow 6\n")
+    assert 'shape = "flat"' in flat and "negation = [" in flat and '"set"' not in flat
+    braced = started(inkov, tmp_path, "pot 1 {\n  grow 10;\n}\nbox {\n  lid 1;\n  lid 2;\n}\n")
+    assert 'shape = "braced"' in braced and '# "lid {number}" = ""          # 2 ×' in braced
+    assert "# Statements below 'box':" in braced and "# Statements below 'pot':" in braced
