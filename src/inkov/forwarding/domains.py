@@ -1,12 +1,17 @@
 """Broadcast domains: which (bridge, VID) hubs talk with each other, for all VLANs at once (FM 6.1,
 FM 6.2).
 
-Nearly every link passes a VLAN both ways under one number, or under one number each way. Such a
-pair of hubs is contracted: all of them at once, as the components of one sparse graph (SciPy). What
-is left (one-way crossings, folds without a way back) is followed exactly, by flooding from the
-components it touches. Protected ports, and ports that reports join to several others, break what a
-component promises, that all of it talks: islands of VLANs that pass such an end are found by
-flooding.
+Theory of operation. A hub is a VID on a bridge. Nearly every link passes a VLAN both ways under
+one number, or under one number each way: such a pair of hubs is one domain, whatever else is true.
+All these pairs together are an undirected graph, and its components come out of one sparse matrix
+(SciPy), in time that grows with the number of links and VLANs.
+
+What is left are one-way crossings and translations without a way back. They are few. They are
+followed exactly, by a flood from each component that they touch.
+
+A component promises that all in it talk with all. Two things break that promise: protected ports,
+and ports whose neighbours report them joined to several others. An island of a VLAN that passes
+such an end is worked out by a flood instead. So nothing is approximated; only the work is divided.
 """
 
 from __future__ import annotations

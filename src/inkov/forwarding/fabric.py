@@ -109,10 +109,10 @@ class Translation(NamedTuple):
 
 class Crossing(Struct, frozen=True, gc=False):
     """One direction of a link, from one bridge port (FM 3.8): VIDs in `same` keep their number,
-    folds change it.
+    translations change it.
 
-    `same` holds (bridge port, mask) pairs. `hidden` are the further folds for frames with a tag
-    hidden behind the first (FM 4.3).
+    `same` holds (bridge port, mask) pairs. `hidden` are the further translations for frames with a
+    tag hidden behind the first (FM 4.3).
     """
 
     link: int

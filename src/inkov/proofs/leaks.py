@@ -1,5 +1,17 @@
-"""Does any frame of these seats get to those? The closure decides; a way that can happen is the
-witness (FM 3.10).
+"""Does any frame of these seats get to those?
+
+Theory of operation. Two questions with two answers that do not always agree (FM 3.10):
+
+*The closure* floods all that the seats send over all links that are up, whole sets of VIDs at a
+time (`forwarding.reach`). It has every place where a frame can be, and more: it may join the halves
+of two ways that no single frame can go, since a way that passes a bridge twice is one that a
+spanning tree would cut. What the closure does not reach is apart, whatever the tree looks like.
+
+*A way* is one frame's journey, port by port, that passes no bridge twice. It can happen, and is
+shown as the witness.
+
+Where the closure reaches a seat and no such way is found, nothing is proved either way: the leak
+has no way, and whoever asked says so instead of "holds".
 """
 
 from __future__ import annotations
