@@ -285,7 +285,7 @@ DefaultPVID=5
 STP=no
 Priority=12288
 == 11-bond1.netdev
-; two lines to the mead
+; two lines to the mead \\
 [NetDev]
 Name=bond1
 Kind=bond
@@ -469,6 +469,11 @@ MulticastGroupAddress=224.0.1.1
     # Understood: three known sections and three settings; the rest: a comment, a setting that does
     # not matter, and a section that is not known with what is in it.
     assert (report.understood, report.without_meaning, report.not_understood) == (6, 4, 2)
+
+
+def test_a_last_line_that_goes_on_is_not_lost() -> None:
+    report, part = read_bytes("p1.network", b"[Match]\nName=p1 \\", account=True)
+    assert report.understood == 2 and not part.problems
 
 
 def test_a_filter_of_interfaces_by_more_than_names_is_not_understood() -> None:

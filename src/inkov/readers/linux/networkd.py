@@ -119,6 +119,8 @@ def _statements(text: str) -> Iterator[tuple[int, str]]:
             begun = line[:-1] + " "
         elif line:
             yield number, line
+    if begun.strip():  # the last line goes on, and there is no other
+        yield number, begun.strip()
 
 
 class _UnitReader:
