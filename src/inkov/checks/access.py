@@ -33,6 +33,8 @@ def by_switch(ports: list[Resolved]) -> dict[str, list[Resolved]]:
     why="a switch forwards only the VLANs it has: whoever is plugged in there reaches nothing",
     cure="define the VLAN on the switch, or move the port to the VLAN that was meant",
     example="palm-2 port 7 is in VLAN 24, and palm-2 has no VLAN 24",
+    says="{device} does not define VLAN {vid}, but has {count} in it: {ports}",
+    fix="define VLAN {vid} on {device}, or move {the_ports}",
 )
 def access_vlan_undefined(site: Site) -> Iterator[Found]:
     undefined: dict[tuple[str, int], list[Resolved]] = {}
@@ -42,14 +44,13 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
             undefined.setdefault((resolved.end.device, vid), []).append(resolved)
     for (device, vid), ports in undefined.items():
         yield finding(
-            says=(
-                f"{device} does not define VLAN {vid}, but has {counted(len(ports), 'port')} in it:"
-                f" {listed([p.end.port for p in ports])}"
-            ),
-            cure=(
-                f"define VLAN {vid} on {device}, or move"
-                f" {'the port' if len(ports) == 1 else 'the ports'}"
-            ),
+            {
+                "device": device,
+                "vid": vid,
+                "count": counted(len(ports), "port"),
+                "ports": listed([p.end.port for p in ports]),
+                "the_ports": "the port" if len(ports) == 1 else "the ports",
+            },
             where=tuple(site.places.of(p, "access_vlan", vid) for p in ports),
             cause=VlanAbsent(vid, device),
             key=(device, vid),
@@ -67,17 +68,20 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
     ),
     cure="put the port into the VLAN it serves, or shut it",
     example="pond-1 port 11 is on, and no line says which VLAN it is in",
+    says="{device} has {count} in the default VLAN {DEFAULT_VID}: {ports}",
+    fix="put each into the VLAN it serves, or shut it",
 )
 def port_in_default_vlan(site: Site) -> Iterator[Found]:
     for device, ports in by_switch(
         [r for r in site.access_hosts if r.access == DEFAULT_VID]
     ).items():
         yield finding(
-            says=(
-                f"{device} has {counted(len(ports), 'host port')} in the default VLAN"
-                f" {DEFAULT_VID}: {listed([p.end.port for p in ports])}"
-            ),
-            cure="put each into the VLAN it serves, or shut it",
+            {
+                "device": device,
+                "count": counted(len(ports), "host port"),
+                "DEFAULT_VID": DEFAULT_VID,
+                "ports": listed([p.end.port for p in ports]),
+            },
             where=tuple(site.places.of(p, "access_vlan", DEFAULT_VID) for p in ports),
             assumes=tuple(
                 dict.fromkeys(
@@ -101,6 +105,8 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
     ),
     cure="leave the port untagged in one VLAN only",
     example="pond-1 port 3 sends VLAN 20 and VLAN 60 untagged",
+    says="{end} sends VLAN {vids} untagged; what it hears becomes VLAN {pvid}",
+    fix="leave {end} untagged in one VLAN only",
 )
 def untagged_in_several(site: Site) -> Iterator[Found]:
     for resolved in site.host_ports:
@@ -108,11 +114,11 @@ def untagged_in_several(site: Site) -> Iterator[Found]:
         if resolved.mode is Mode.GENERAL and untagged & (untagged - 1):
             vids = [vid for vid in range(untagged.bit_length()) if untagged >> vid & 1]
             yield finding(
-                says=(
-                    f"{resolved.end} sends VLAN {listed([str(v) for v in vids])} untagged; what it"
-                    f" hears becomes VLAN {resolved.view.pvid or 'none'}"
-                ),
-                cure=f"leave {resolved.end} untagged in one VLAN only",
+                {
+                    "end": resolved.end,
+                    "vids": listed([str(v) for v in vids]),
+                    "pvid": resolved.view.pvid or "none",
+                },
                 where=(site.places.of(resolved, "untagged", resolved.view.pvid or None),),
             )
 
@@ -128,6 +134,11 @@ def untagged_in_several(site: Site) -> Iterator[Found]:
     why="a phone plugged in there talks in the VLAN of the computers, or not at all",
     cure="state the voice VLAN there as well",
     example="ports 1 to 8 of gate-1 have voice VLAN 15, port 5 between them has none",
+    says=(
+        "{device} port {names} in VLAN {vid} has no voice VLAN; {with_voice} ports like it have"
+        " VLAN {voice}"
+    ),
+    fix="state voice VLAN {voice} on port {names} of {device}",
 )
 def voice_vlan_missing(site: Site) -> Iterator[Found]:
     talking = {r.end.device for r in site.stating("voice_vlan") if r.completed.voice_vlan}
@@ -147,11 +158,13 @@ def voice_vlan_missing(site: Site) -> Iterator[Found]:
                 voice = max(r.completed.voice_vlan or 0 for r in with_voice)
                 names = listed([r.end.port for r in missing])
                 yield finding(
-                    says=(
-                        f"{device} port {names} in VLAN {vid} has no voice VLAN; {len(with_voice)}"
-                        f" ports like it have VLAN {voice}"
-                    ),
-                    cure=f"state voice VLAN {voice} on port {names} of {device}",
+                    {
+                        "device": device,
+                        "names": names,
+                        "vid": vid,
+                        "with_voice": len(with_voice),
+                        "voice": voice,
+                    },
                     where=(
                         *(site.places.of(r, "access_vlan", vid) for r in missing),
                         site.places.of(with_voice[0], "voice_vlan", voice),
@@ -168,6 +181,8 @@ def voice_vlan_missing(site: Site) -> Iterator[Found]:
     why="the phones are told a VLAN that the switch drops: they get no address and no call",
     cure="define the voice VLAN on the switch, or state the one that was meant",
     example="gate-1 ports 1 to 8 have voice VLAN 15, and gate-1 has no VLAN 15",
+    says="{device} does not define VLAN {vid}, the voice VLAN of {count}: {ports}",
+    fix="define VLAN {vid} on {device}",
 )
 def voice_vlan_undefined(site: Site) -> Iterator[Found]:
     undefined: dict[tuple[str, int], list[Resolved]] = {}
@@ -184,11 +199,12 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
     for (device, vid), ports in undefined.items():
         if vid != DEFAULT_VID:
             yield finding(
-                says=(
-                    f"{device} does not define VLAN {vid}, the voice VLAN of"
-                    f" {counted(len(ports), 'port')}: {listed([p.end.port for p in ports])}"
-                ),
-                cure=f"define VLAN {vid} on {device}",
+                {
+                    "device": device,
+                    "vid": vid,
+                    "count": counted(len(ports), "port"),
+                    "ports": listed([p.end.port for p in ports]),
+                },
                 where=tuple(site.places.of(p, "voice_vlan", vid) for p in ports),
                 cause=VlanAbsent(vid, device),
                 key=(device, vid),
@@ -206,6 +222,8 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
     ),
     cure="give voice a VLAN of its own",
     example="gate-1 port 4 is in VLAN 50 and has voice VLAN 50",
+    says="{device} has {count} whose voice VLAN is the data VLAN: {ports}",
+    fix="give voice a VLAN of its own",
 )
 def voice_vlan_is_data(site: Site) -> Iterator[Found]:
     same = [
@@ -215,11 +233,11 @@ def voice_vlan_is_data(site: Site) -> Iterator[Found]:
     ]
     for device, ports in by_switch(same).items():
         yield finding(
-            says=(
-                f"{device} has {counted(len(ports), 'port')} whose voice VLAN is the data VLAN: "
-                f"{listed([f'{p.end.port} (VLAN {p.access})' for p in ports])}"
-            ),
-            cure="give voice a VLAN of its own",
+            {
+                "device": device,
+                "count": counted(len(ports), "port"),
+                "ports": listed([f"{p.end.port} (VLAN {p.access})" for p in ports]),
+            },
             where=tuple(site.places.of(p, "voice_vlan", p.access) for p in ports),
             key=(device,),
         )
@@ -240,6 +258,11 @@ _UNUSED = re.compile(
     why="an outlet that nobody watches is open to whoever finds it",
     cure="shut the port, and put it into the parking VLAN if there is one",
     example="gate-1 port 17 is described as spare, and is on in VLAN 50",
+    says={
+        "on": "{switch} has {count} described as unused and on: {ports}",
+        "parking": "{switch} has {count} out of use and not in the parking VLAN {vid}: {ports}",
+    },
+    fix={"on": "shut them", "parking": "put them into VLAN {vid}"},
 )
 def unused_port_open(site: Site) -> Iterator[Found]:
     practice = site.plan.practice.unused
@@ -259,15 +282,14 @@ def unused_port_open(site: Site) -> Iterator[Found]:
         elif not resolved.up and parking is not None and not parked:
             unused.setdefault((resolved.end.device, "parking"), []).append(resolved)
     for (device, what), ports in unused.items():
-        names, number = listed([p.end.port for p in ports]), counted(len(ports), "port")
-        says = (
-            f"{device} has {number} described as unused and on: {names}"
-            if what == "on"
-            else f"{device} has {number} out of use and not in the parking VLAN {parking}: {names}"
-        )
         yield finding(
-            says=says,
-            cure="shut them" if what == "on" else f"put them into VLAN {parking}",
+            {
+                "switch": device,
+                "count": counted(len(ports), "port"),
+                "ports": listed([p.end.port for p in ports]),
+                "vid": parking,
+            },
+            case=what,
             where=tuple(
                 site.places.of(
                     p, "description" if what == "on" else "access_vlan", p.access or None
@@ -295,6 +317,11 @@ def unused_port_open(site: Site) -> Iterator[Found]:
         "line 4 puts ports 1 to 8 into VLAN 10, line 7 ports 8 to 12 into VLAN 20: port 8 is in"
         " VLAN 20"
     ),
+    says=(
+        "{device} port {ports}: {word} {before} is stated first, and {after} by a later statement"
+        " for {count}, which wins"
+    ),
+    fix="make the two ranges meet without overlapping",
 )
 def ranges_overlap(site: Site) -> Iterator[Found]:
     for device in site.devices:
@@ -320,11 +347,14 @@ def ranges_overlap(site: Site) -> Iterator[Found]:
             word = attribute.replace("_vlan", " VLAN").replace("access VLAN", "VLAN")
             before, after = values[old, new, attribute]
             yield finding(
-                says=(
-                    f"{device.name} port {listed(ports)}: {word} {before} is stated first, and"
-                    f" {after} by a later statement for {counted(len(covered), 'port')}, which wins"
-                ),
-                cure="make the two ranges meet without overlapping",
+                {
+                    "device": device.name,
+                    "ports": listed(ports),
+                    "word": word,
+                    "before": before,
+                    "after": after,
+                    "count": counted(len(covered), "port"),
+                },
                 where=tuple(Where(device.name, ports[0], None, origin) for origin in (old, new)),
                 cause=RangeOverridden(device.name, tuple(ports)),
                 key=(device.name, attribute, *ports),

@@ -34,6 +34,11 @@ _FAMILY = "Allowed lists"
         "line 12 lets core-1 port 3 pass 10,20, line 19 says 30: VLANs 10 and 20 do not cross any"
         " more"
     ),
+    says=(
+        "{end} lists VLAN {before} first and {after} later: the later list replaced the first, and"
+        " VLAN {lost} is gone{also}"
+    ),
+    fix="state one list at {end}: {whole}, if the second was meant to add",
 )
 def list_replaced(site: Site) -> Iterator[Found]:
     for device in site.devices:
@@ -48,14 +53,14 @@ def list_replaced(site: Site) -> Iterator[Found]:
             missed = _missed(site, resolved, lost)
             also = f"; of these, VLAN {bits_to_text(missed)} is needed there" if missed else ""
             yield finding(
-                says=(
-                    f"{resolved.end} lists VLAN {before} first and {after} later: the later list"
-                    f" replaced the first, and VLAN {lost} is gone{also}"
-                ),
-                cure=(
-                    f"state one list at {resolved.end}: {before | after}, if the second was meant"
-                    " to add"
-                ),
+                {
+                    "end": resolved.end,
+                    "before": before,
+                    "after": after,
+                    "lost": lost,
+                    "also": also,
+                    "whole": before | after,
+                },
                 where=(
                     Where(device.name, change.port, None, change.old),
                     Where(device.name, change.port, None, change.new),
@@ -71,6 +76,10 @@ def _missed(site: Site, resolved: Resolved, lost: VlanSet) -> int:
     return needs & lost.bits
 
 
+_ALLOWED_HERE = "{a} allows VLAN {vids} and {b} does not"
+_CUT_OFF = "VLAN {vid} of {switches} is cut off"
+
+
 @rule(
     "allowed-differs",
     family=_FAMILY,
@@ -84,6 +93,8 @@ def _missed(site: Site, resolved: Resolved, lost: VlanSet) -> int:
     example=(
         "core-1 port 3 allows 10,20,30 and gate-1 port 1 only 10,20, though both define VLAN 30"
     ),
+    says={"differ": "{differences}", "lost": ": {lost}"},
+    fix="allow VLAN {vids} at both ends, or at neither",
 )
 def allowed_differs(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
@@ -92,14 +103,14 @@ def allowed_differs(site: Site) -> Iterator[Found]:
         if not differ:
             continue
         parts = [
-            f"{end.end} allows VLAN {missing} and {other.end} does not"
+            _ALLOWED_HERE.format(a=end.end, vids=missing, b=other.end)
             for end, other in ((a, b), (b, a))
             if (missing := end.allowed & differ)
         ]
         lost = [text for vid in differ for text in _loses(site, joined, vid)]
         yield finding(
-            says="; ".join(parts) + (f": {'; '.join(lost[:4])}" if lost else ""),
-            cure=f"allow VLAN {differ} at both ends, or at neither",
+            {"differences": "; ".join(parts), "vids": differ, "lost": "; ".join(lost[:4])},
+            case=("differ", "lost") if lost else "differ",
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             assumes=site.places.assumed_for((a, "allowed"), (b, "allowed")),
             vlans=differ.bits & site.served_anywhere,
@@ -128,7 +139,7 @@ def _loses(site: Site, joined: Joined, vid: int) -> Iterator[str]:
     """Who is cut off from a VLAN by a link that does not pass it."""
     for gap in site.breaks.get(vid, ()):
         if gap.link is joined.link:
-            yield f"VLAN {vid} of {listed(gap.other.devices(site.fabric))} is cut off"
+            yield _CUT_OFF.format(vid=vid, switches=listed(gap.other.devices(site.fabric)))
 
 
 @rule(
@@ -148,6 +159,8 @@ def _loses(site: Site, joined: Joined, vid: int) -> Iterator[str]:
         "core-1 and pond-1 have ports in VLAN 60, and the trunk between them allows 40,90 at both"
         " ends"
     ),
+    says="the trunk between {a} and {b} does not pass VLAN {vids}: {who}; {says}",
+    fix="allow VLAN {vids} at {a} and at {b}, the shortest way between its members",
 )
 def needed_vlan_missing(site: Site) -> Iterator[Found]:
     by_link = {joined.link: joined for joined in site.trunk_links}
@@ -173,13 +186,7 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
         )
         why = why_stopped(site.fabric, joined.link, next(iter(parts)))
         yield finding(
-            says=(
-                f"the trunk between {a.end} and {b.end} does not pass VLAN {vids}: {who};"
-                f" {why.says}"
-            ),
-            cure=(
-                f"allow VLAN {vids} at {a.end} and at {b.end}, the shortest way between its members"
-            ),
+            {"a": a.end, "b": b.end, "vids": vids, "who": who, "says": why.says},
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             vlans=vids.bits,
             cause=LinkFails(joined.link),
@@ -210,6 +217,11 @@ def _both_have(site: Site, joined: Joined, vid: int) -> bool:
         "dist-1 and dist-2 both carry VLAN 30 to access-1, and the link between them does not"
         " allow it"
     ),
+    says=(
+        "the link between {a} and {b} does not pass VLAN {missing}, which both switches carry: for"
+        " this VLAN it is no spare way"
+    ),
+    fix="allow VLAN {missing} at {a} and at {b}",
 )
 def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
@@ -225,12 +237,7 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
         if missing:
             a, b = joined.a, joined.b
             yield finding(
-                says=(
-                    f"the link between {a.end} and {b.end} does not pass VLAN"
-                    f" {bits_to_text(missing)}, which both switches carry: for this VLAN it is no"
-                    " spare way"
-                ),
-                cure=f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
+                {"a": a.end, "b": b.end, "missing": bits_to_text(missing)},
                 where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
                 vlans=missing,
             )
@@ -247,6 +254,8 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     ),
     cure="list the VLANs that are needed on the other side",
     example="core-1 port 3 is a trunk without a list",
+    says="{ends} {verb} every VLAN through, {how}",
+    fix="state the list of the VLANs that are needed on the other side{list_needed}",
 )
 def trunk_allows_everything(site: Site) -> Iterator[Found]:
     for group in site.trunk_groups:
@@ -259,11 +268,19 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
             needs = union(site.needs[number] for number in numbers)
             list_needed = f": {bits_to_text(needs)}" if needs else ""
             yield finding(
-                says=f"{both([r.end for r in ends])} {verb} every VLAN through, {how}",
-                cure=f"state the list of the VLANs that are needed on the other side{list_needed}",
+                {
+                    "ends": both([r.end for r in ends]),
+                    "verb": verb,
+                    "how": how,
+                    "list_needed": list_needed,
+                },
                 where=tuple(site.places.of(r, "allowed") for r in ends),
                 assumes=site.places.assumed_for(*((r, "allowed") for r in ends)),
             )
+
+
+_SURPLUS = "VLAN {vids} crosses between {a} and {b}, and nobody on one side needs it"
+_TAKE_OFF = "take VLAN {vids} off the lists of {a} and {b}"
 
 
 @rule(
@@ -280,6 +297,8 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
         "the trunk from core-1 to gate-1 allows VLAN 30, and nothing in VLAN 30 is at or behind"
         " gate-1"
     ),
+    says=_SURPLUS,
+    fix=_TAKE_OFF,
 )
 def surplus_vlans(site: Site) -> Iterator[Found]:
     for joined, surplus in _surplus(site):
@@ -299,6 +318,8 @@ def surplus_vlans(site: Site) -> Iterator[Found]:
         "the plan says VLAN 90 is management, and a trunk carries it to a switch without an address"
         " in it"
     ),
+    says=_SURPLUS,
+    fix=_TAKE_OFF,
 )
 def management_surplus(site: Site) -> Iterator[Found]:
     management = 1 << (site.plan.practice.management or 0)
@@ -322,11 +343,7 @@ def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
 def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
     a, b = joined.a, joined.b
     return finding(
-        says=(
-            f"VLAN {bits_to_text(surplus)} crosses between {a.end} and {b.end}, and nobody on one"
-            " side needs it"
-        ),
-        cure=f"take VLAN {bits_to_text(surplus)} off the lists of {a.end} and {b.end}",
+        {"vids": bits_to_text(surplus), "a": a.end, "b": b.end},
         where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
     )
 
@@ -342,6 +359,8 @@ def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
     ),
     cure="take the VLAN off the list, or define it",
     example="core-1 port 3 and gate-1 port 1 allow VLAN 77, which neither switch has",
+    says="{ends} allow{s} VLAN {vids}, which {neither}",
+    fix="take VLAN {vids} off the list, or define it",
 )
 def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
     for group in site.trunk_groups:
@@ -364,10 +383,11 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
                 else f"{group[0].end.device} does not define"
             )
             yield finding(
-                says=(
-                    f"{both([r.end for r, _ in stray])} allow{'s' * (len(stray) == 1)} VLAN {vids},"
-                    f" which {neither}"
-                ),
-                cure=f"take VLAN {vids} off the list, or define it",
+                {
+                    "ends": both([r.end for r, _ in stray]),
+                    "s": "s" * (len(stray) == 1),
+                    "vids": vids,
+                    "neither": neither,
+                },
                 where=tuple(site.places.of(r, "allowed") for r, _ in stray),
             )

@@ -53,6 +53,8 @@ def _bundles(site: Site) -> Iterator[tuple[str, Resolved, list[Resolved]]]:
     ),
     cure="give all members the settings of the bundle",
     example="ports 23 and 24 of core-1 are one bundle, and port 24 alone states VLAN 10",
+    says="{device}:{port}, in {bundle}, has {what}",
+    fix="give all members of {end} the same settings",
 )
 def bundle_members_differ(site: Site) -> Iterator[Found]:
     for device, bundle, members in _bundles(site):
@@ -83,11 +85,13 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
                 )
         for port, what in odd_ones.items():
             yield finding(
-                says=(
-                    f"{device}:{port}, in {bundle.end.port}, has"
-                    f" {', '.join(text for text, _ in what)}"
-                ),
-                cure=f"give all members of {bundle.end} the same settings",
+                {
+                    "device": device,
+                    "port": port,
+                    "bundle": bundle.end.port,
+                    "what": ", ".join((text for text, _ in what)),
+                    "end": bundle.end,
+                },
                 where=(
                     *(where for _, where in what),
                     Where(device, bundle.end.port, None, bundle.stated.origin),
@@ -110,6 +114,8 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
         "ports 3 and 4 of core-1 are bundle-1, ports 23 and 24 of herbarium-1 at their other ends"
         " are single ports"
     ),
+    says="{near_end} is a bundle, and {fars} at its other end {are} not",
+    fix="make a bundle of the ports at the other end of {near_end}",
 )
 def bundle_one_sided(site: Site) -> Iterator[Found]:
     done: dict[End, list[End]] = {}
@@ -122,11 +128,11 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
     for near_end, fars in done.items():
         near = site.resolved(near_end)
         yield finding(
-            says=(
-                f"{near_end} is a bundle, and {listed([str(far) for far in fars])} at its other end"
-                f" {'is' if len(fars) == 1 else 'are'} not"
-            ),
-            cure=f"make a bundle of the ports at the other end of {near_end}",
+            {
+                "near_end": near_end,
+                "fars": listed([str(far) for far in fars]),
+                "are": "is" if len(fars) == 1 else "are",
+            },
             where=(
                 Where(near_end.device, near_end.port, None, near.stated.origin),
                 *(
@@ -157,6 +163,8 @@ def _ports_of(end: End, cables: tuple[tuple[End, End], ...]) -> list[End]:
     ),
     cure="let both ends use LACP, at least one of them asking",
     example="bundle-1 of core-1 only answers to LACP, and b1 of herbarium-1 as well: nobody asks",
+    says="the bundle between {a} and {b} does not form: {says}",
+    fix="let both ends use LACP, at least one of them asking",
 )
 def aggregation_differs(site: Site) -> Iterator[Found]:
     for joined in site.links:
@@ -174,8 +182,7 @@ def aggregation_differs(site: Site) -> Iterator[Found]:
                 else (f"{a.end} is {how_a.value}, {b.end} {how_b.value}")
             )
             yield finding(
-                says=f"the bundle between {a.end} and {b.end} does not form: {says}",
-                cure="let both ends use LACP, at least one of them asking",
+                {"a": a.end, "b": b.end, "says": says},
                 where=tuple(
                     Where(r.end.device, r.end.port, None, how.origin)
                     for r, how in ((a, how_a), (b, how_b))

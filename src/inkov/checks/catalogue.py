@@ -1,10 +1,15 @@
 """What a rule and a finding are. A rule's entry stands as a decorator right above the function that
 finds it.
+
+The entry holds all that the rule can say: what it is about, and the sentences of its findings with
+places for words, as in `"VLAN {vid} is not defined on {switch}"`. The search below it looks for
+cases and gives the words of each (`finding`); it holds no sentence. A rule that tells several cases
+apart has a sentence for each.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from enum import StrEnum
 from hashlib import blake2b
 from importlib import resources
@@ -27,6 +32,7 @@ __all__ = [
     "Found",
     "Rule",
     "Severity",
+    "Text",
     "Where",
     "finding",
     "identity",
@@ -60,19 +66,26 @@ class Where(Struct, frozen=True):
     origin: Origin
 
 
+Text = str | Mapping[str, str]
+"""A sentence with `{places}` for words; or several, or pieces of one, by the cases that they are
+for.
+"""
+
+
 class Found(Struct, frozen=True):
-    """What a check yields: what is wrong, the cure, where (both ends of a link), and what the
+    """What a check yields: the words of its sentences, where (both ends of a link), and what the
     finding rests on.
 
+    `case` names the sentences or pieces that are told, in this order, of a rule that has several.
     `severity` is the rule's unless this case is graver or lighter. Findings with one `cause` are
     told as one (`causes`). `vlans` are those whose members everywhere are affected, as a mask.
     `key` tells the finding from others of its rule, the same on every run; by default its places
     do. Checks make it with `finding`.
     """
 
-    says: str
-    cure: str
+    words: Mapping[str, object]
     where: tuple[Where, ...]
+    case: tuple[str, ...] = ()
     assumes: tuple[str, ...] = ()
     severity: Severity | None = None
     cause: Cause | None = None
@@ -81,10 +94,10 @@ class Found(Struct, frozen=True):
 
 
 def finding(
+    words: Mapping[str, object],
     *,
-    says: str,
-    cure: str,
     where: Iterable[Where],
+    case: str | Iterable[str] = (),
     assumes: Iterable[str] = (),
     severity: Severity | None = None,
     cause: Cause | None = None,
@@ -93,9 +106,9 @@ def finding(
 ) -> Found:
     """What a check found. Places and assumptions may come in any iterable, the latter repeated."""
     return Found(
-        says,
-        cure,
+        words,
         tuple(where),
+        (case,) if isinstance(case, str) else tuple(case),
         tuple(dict.fromkeys(assumes)),
         severity,
         cause,
@@ -139,7 +152,7 @@ def identity(slug: str, finding: Found) -> str:
 
 class Rule(Struct, frozen=True):
     """A catalogue entry. `example` is told with made-up switches; `shown` is the same as
-    configurations.
+    configurations. `cure` is what to do in general, `fix` what to do in a case that was found.
     """
 
     slug: str
@@ -149,7 +162,13 @@ class Rule(Struct, frozen=True):
     why: str
     cure: str
     example: str
+    says: Text
+    fix: Text
     find: Callable[[Site], Iterable[Found]]
+
+    def sentences(self, found: Found) -> tuple[str, str]:
+        """What is wrong in a case, and its cure."""
+        return _told(self.says, found), _told(self.fix, found)
 
     @property
     def shown(self) -> str:
@@ -186,17 +205,32 @@ class Rule(Struct, frozen=True):
         return shown
 
 
+def _told(text: Text, found: Found) -> str:
+    if not isinstance(text, str):
+        text = "".join(text[case] for case in found.case if case in text)
+    return text.format_map(found.words)
+
+
 CATALOGUE: dict[str, Rule] = {}
 """All rules, by slug, in the order practitioners work in."""
 
 
 def rule(
-    slug: str, *, family: str, severity: Severity, what: str, why: str, cure: str, example: str
+    slug: str,
+    *,
+    family: str,
+    severity: Severity,
+    what: str,
+    why: str,
+    cure: str,
+    example: str,
+    says: Text,
+    fix: Text,
 ) -> Callable[[Callable[[Site], Iterable[Found]]], Callable[[Site], Iterable[Found]]]:
     """Enter a check into the catalogue."""
 
     def enter(find: Callable[[Site], Iterable[Found]]) -> Callable[[Site], Iterable[Found]]:
-        CATALOGUE[slug] = Rule(slug, family, severity, what, why, cure, example, find)
+        CATALOGUE[slug] = Rule(slug, family, severity, what, why, cure, example, says, fix, find)
         return find
 
     return enter

@@ -54,6 +54,8 @@ def _is(shared: Distribution, role: Role) -> bool:
     why="every broadcast of these VLANs crosses links behind which nobody listens",
     cure="turn pruning on, or list what is needed on each trunk",
     example="core-1 has pruning off, and VLANs 10-60 cross to gate-1, where only VLAN 50 is used",
+    says="{name} has pruning off, and VLAN {surplus} crosses its trunks to where nobody needs it",
+    fix="turn pruning on, or list what is needed on each trunk",
 )
 def pruning_off(site: Site) -> Iterator[Found]:
     stated = {d.name: d.distribution.pruning for d in site.devices if d.distribution is not None}
@@ -69,11 +71,7 @@ def pruning_off(site: Site) -> Iterator[Found]:
                 wasted[resolved.end.device] = wasted.get(resolved.end.device, 0) | surplus
     for name, surplus in wasted.items():
         yield finding(
-            says=(
-                f"{name} has pruning off, and VLAN {bits_to_text(surplus)} crosses its trunks to"
-                " where nobody needs it"
-            ),
-            cure="turn pruning on, or list what is needed on each trunk",
+            {"name": name, "surplus": bits_to_text(surplus)},
             where=(Where(name, None, None, off[name].origin),),
         )
 
@@ -92,6 +90,11 @@ def pruning_off(site: Site) -> Iterator[Found]:
         "core-1 port 3 may prune 10,20 only; 10 and 20 are needed behind it, and 30-60 cross for"
         " nothing"
     ),
+    says=(
+        "{end} may prune VLAN {value} only, all of them needed; VLAN {stays}, which nobody needs"
+        " there, may not be pruned"
+    ),
+    fix="let {end} prune VLAN {stays} instead",
 )
 def prunable_inverted(site: Site) -> Iterator[Found]:
     for resolved in site.stating("prunable"):
@@ -106,11 +109,7 @@ def prunable_inverted(site: Site) -> Iterator[Found]:
         stays = shared & ~needs & ~named & ~(1 << (resolved.native or 0)) & ~(1 << DEFAULT_VID)
         if not named & ~needs and stays:
             yield finding(
-                says=(
-                    f"{resolved.end} may prune VLAN {fact.value} only, all of them needed; VLAN"
-                    f" {bits_to_text(stays)}, which nobody needs there, may not be pruned"
-                ),
-                cure=f"let {resolved.end} prune VLAN {bits_to_text(stays)} instead",
+                {"end": resolved.end, "value": fact.value, "stays": bits_to_text(stays)},
                 where=(Where(resolved.end.device, resolved.end.port, None, fact.origin),),
             )
 
@@ -123,6 +122,8 @@ def prunable_inverted(site: Site) -> Iterator[Found]:
     why="definitions stop at this link: a VLAN made on one side never comes to the other",
     cure="state the same domain on both, or turn distribution off where it is not meant",
     example="core-1 is in domain 'garden', gate-1 at the other end of the link in domain 'gardens'",
+    says="{odd} is in domain {odd_mode!r}, and {others}, linked to it, in {usual!r}",
+    fix="state the same domain on both, or turn distribution off where it is not meant",
 )
 def distribution_domains_differ(site: Site) -> Iterator[Found]:
     stated = {
@@ -133,11 +134,7 @@ def distribution_domains_differ(site: Site) -> Iterator[Found]:
     for odd, others in site.odd_neighbours({name: fact.value for name, fact in stated.items()}):
         usual = stated[others[0]].value
         yield finding(
-            says=(
-                f"{odd} is in domain {stated[odd].value!r}, and {listed(others)}, linked to it, in"
-                f" {usual!r}"
-            ),
-            cure="state the same domain on both, or turn distribution off where it is not meant",
+            {"odd": odd, "odd_mode": stated[odd].value, "others": listed(others), "usual": usual},
             where=tuple(site.places.switch(name, stated[name].origin) for name in (odd, *others)),
             key=(odd,),
         )
@@ -151,6 +148,8 @@ def distribution_domains_differ(site: Site) -> Iterator[Found]:
     why="versions do not understand each other in full: tables differ, and nobody sees why",
     cure="state the same version on all switches of the domain",
     example="core-1 runs version 3, gate-1 in the same domain version 1",
+    says="the domain {domain!r} runs several versions: {by_version}",
+    fix="state the same version on all",
 )
 def distribution_versions_differ(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
@@ -163,8 +162,7 @@ def distribution_versions_differ(site: Site) -> Iterator[Found]:
                 f"{v} on {listed([n for n, f in stated.items() if f.value == v])}" for v in versions
             ]
             yield finding(
-                says=f"the domain {domain!r} runs several versions: {'; '.join(by_version)}",
-                cure="state the same version on all",
+                {"domain": domain, "by_version": "; ".join(by_version)},
                 where=tuple(site.places.switch(name, fact.origin) for name, fact in stated.items()),
                 key=(domain,),
             )
@@ -186,6 +184,11 @@ def distribution_versions_differ(site: Site) -> Iterator[Found]:
     example=(
         "gate-1 follows in domain 'garden' with revision 41, and the origin core-1 has revision 17"
     ),
+    says=(
+        "{name} only follows in domain {domain!r}, and has revision {value}; the highest of an"
+        " origin is {highest}"
+    ),
+    fix="set the revision of {name} back, and compare its VLAN table with the origin's",
 )
 def distribution_follower_newest(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
@@ -200,14 +203,12 @@ def distribution_follower_newest(site: Site) -> Iterator[Found]:
                 and shared.revision.value > (highest or 0)
             ):
                 yield finding(
-                    says=(
-                        f"{name} only follows in domain {domain!r}, and has revision"
-                        f" {shared.revision.value}; the highest of an origin is {highest}"
-                    ),
-                    cure=(
-                        f"set the revision of {name} back, and compare its VLAN table with the"
-                        " origin's"
-                    ),
+                    {
+                        "name": name,
+                        "domain": domain,
+                        "value": shared.revision.value,
+                        "highest": highest,
+                    },
                     where=(
                         site.places.switch(name, shared.revision.origin),
                         *(
@@ -231,17 +232,19 @@ def distribution_follower_newest(site: Site) -> Iterator[Found]:
     ),
     cure="make one switch the origin, or turn distribution off",
     example="gate-1 and palm-1 follow in domain 'garden', and no switch is its origin",
+    says="{followers} follow{s} in domain {domain!r}, which has no origin among the files",
+    fix="make one switch the origin, or turn distribution off",
 )
 def distribution_no_origin(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
         followers = [(n, s.role) for n, s in members.items() if _is(s, Role.FOLLOWER)]
         if followers and not any(_is(s, Role.ORIGIN) for s in members.values()):
             yield finding(
-                says=(
-                    f"{listed([n for n, _ in followers])} follow{'s' * (len(followers) == 1)} in"
-                    f" domain {domain!r}, which has no origin among the files"
-                ),
-                cure="make one switch the origin, or turn distribution off",
+                {
+                    "followers": listed([n for n, _ in followers]),
+                    "s": "s" * (len(followers) == 1),
+                    "domain": domain,
+                },
                 where=tuple(
                     site.places.switch(name, role.origin)
                     for name, role in followers
@@ -262,6 +265,8 @@ def distribution_no_origin(site: Site) -> Iterator[Found]:
     ),
     cure="leave one origin, or bring the tables to the same state",
     example="core-1 and core-2 are both origins of 'garden', and only core-2 has VLAN 40",
+    says="{origins} are origins of domain {domain!r}, and differ in VLAN {differ}: {by_origin}",
+    fix="leave one origin, or bring the tables to the same state",
 )
 def distribution_origins_differ(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
@@ -276,11 +281,12 @@ def distribution_origins_differ(site: Site) -> Iterator[Found]:
         if differ:
             by_origin = [f"{n} has {differ & tables[n] or 'none'} of them" for n in origins]
             yield finding(
-                says=(
-                    f"{both(origins)} are origins of domain {domain!r}, and differ in VLAN"
-                    f" {differ}: {'; '.join(by_origin)}"
-                ),
-                cure="leave one origin, or bring the tables to the same state",
+                {
+                    "origins": both(origins),
+                    "domain": domain,
+                    "differ": differ,
+                    "by_origin": "; ".join(by_origin),
+                },
                 where=tuple(
                     site.places.switch(n, role.origin)
                     for n in origins
@@ -302,6 +308,8 @@ def distribution_origins_differ(site: Site) -> Iterator[Found]:
     example=(
         "the plan says version 1 carries 1-900, and the origin core-1 with version 1 has VLAN 2000"
     ),
+    says="{name} has VLAN {vids}, and version {value} of the distribution carries only {carried}",
+    fix="use numbers that are carried, a version that carries them, or no distribution",
 )
 def distribution_not_carried(site: Site) -> Iterator[Found]:
     practice = site.plan.practice.distribution
@@ -319,14 +327,7 @@ def distribution_not_carried(site: Site) -> Iterator[Found]:
             ):
                 vids = table - carried
                 yield finding(
-                    says=(
-                        f"{name} has VLAN {vids}, and version {shared.version.value} of the"
-                        f" distribution carries only {carried}"
-                    ),
-                    cure=(
-                        "use numbers that are carried, a version that carries them, or no"
-                        " distribution"
-                    ),
+                    {"name": name, "vids": vids, "value": shared.version.value, "carried": carried},
                     where=(
                         site.places.switch(name, shared.version.origin),
                         *(site.places.row(name, vid) for vid in list(vids)[:8]),
@@ -349,6 +350,11 @@ def distribution_not_carried(site: Site) -> Iterator[Found]:
         " VLANs"
     ),
     example="palm-1 follows in domain 'garden', and defines VLAN 31 as isolated",
+    says="{name} is {value} in its domain, and has private VLANs {vids}",
+    fix=(
+        "let {name} be a bystander, or use a version that carries private VLANs and say so in the"
+        " plan"
+    ),
 )
 def private_not_distributed(site: Site) -> Iterator[Found]:
     for members in _by_domain(site).values():
@@ -362,14 +368,11 @@ def private_not_distributed(site: Site) -> Iterator[Found]:
             )
             if rows and not carries and shared.role is not None:
                 yield finding(
-                    says=(
-                        f"{name} is {shared.role.value} in its domain, and has private VLANs "
-                        f"{listed([str(v.vid) for v in rows])}"
-                    ),
-                    cure=(
-                        f"let {name} be a bystander, or use a version that carries private VLANs"
-                        " and say so in the plan"
-                    ),
+                    {
+                        "name": name,
+                        "value": shared.role.value,
+                        "vids": listed([str(v.vid) for v in rows]),
+                    },
                     where=(
                         site.places.switch(name, shared.role.origin),
                         *(
@@ -393,16 +396,15 @@ def private_not_distributed(site: Site) -> Iterator[Found]:
     ),
     cure="set the same password on all switches of the domain, or turn distribution off",
     example="core-1 is the origin of domain 'garden', and no password is set",
+    says="no password protects domain {domain!r} on {switches}",
+    fix="set the same password on all switches of the domain, or turn distribution off",
 )
 def distribution_unprotected(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
         open_ones = {n: s for n, s in members.items() if s.password is None or not s.password.value}
         if open_ones:
             yield finding(
-                says=f"no password protects domain {domain!r} on {listed(list(open_ones))}",
-                cure=(
-                    "set the same password on all switches of the domain, or turn distribution off"
-                ),
+                {"domain": domain, "switches": listed(list(open_ones))},
                 where=tuple(
                     site.places.switch(n, (s.password or s.domain or s.role or s).origin)
                     for n, s in open_ones.items()
@@ -419,6 +421,8 @@ def distribution_unprotected(site: Site) -> Iterator[Found]:
     why="whoever is plugged in there only has to register a VLAN to be in it",
     cure="turn dynamic registration off at ports where hosts are",
     example="dynamic registration is on at gate-1 port 5, where a till is plugged in",
+    says="{count} of {device} take{s} part in dynamic registration: {ports}",
+    fix="turn dynamic registration off there",
 )
 def registration_at_host_port(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
@@ -429,12 +433,12 @@ def registration_at_host_port(site: Site) -> Iterator[Found]:
     ]
     for device, registering in by_switch(ports).items():
         yield finding(
-            says=(
-                f"{counted(len(registering), 'host port')} of {device}"
-                f" take{'s' * (len(registering) == 1)} part in dynamic registration:"
-                f" {listed([r.end.port for r in registering])}"
-            ),
-            cure="turn dynamic registration off there",
+            {
+                "count": counted(len(registering), "host port"),
+                "device": device,
+                "s": "s" * (len(registering) == 1),
+                "ports": listed([r.end.port for r in registering]),
+            },
             where=tuple(site.places.of(r, "registration") for r in registering),
             key=(device,),
         )

@@ -43,19 +43,14 @@ def _of_vlans(site: Site) -> list[Interface]:
     ),
     cure="define the VLAN on the device, make it active, or let a link carry it there",
     example="core-1 has a gateway in VLAN 30, and no port of core-1 carries VLAN 30",
+    says="the gateway of {device} in VLAN {vid} is down: {why_down}",
+    fix="define VLAN {vid} on {device}, or let one of its links carry it",
 )
 def gateway_down(site: Site) -> Iterator[Found]:
     for interface in _of_vlans(site):
         if interface.why_down and interface.why_down != "it is shut":
             yield finding(
-                says=(
-                    f"the gateway of {interface.device} in VLAN {interface.vid} is down:"
-                    f" {interface.why_down}"
-                ),
-                cure=(
-                    f"define VLAN {interface.vid} on {interface.device}, or let one of its links"
-                    " carry it"
-                ),
+                {"device": interface.device, "vid": interface.vid, "why_down": interface.why_down},
                 where=(_place(interface),),
                 cause=_why_down(site, interface),
                 vlans=1 << interface.vid,
@@ -85,6 +80,8 @@ def _why_down(site: Site, interface: Interface) -> Cause:
     why="whatever routes it joins it with every other VLAN of the routing table",
     cure="remove the gateway, or correct the plan",
     example="the plan says `70: {routed: no}`, and core-1 has an address in VLAN 70",
+    says="{device} has {value} in VLAN {vid}, which is not to be routed",
+    fix="remove the gateway of {device} in VLAN {vid}, or correct the plan",
 )
 def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
     for interface in _of_vlans(site):
@@ -96,14 +93,11 @@ def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
             and interface.why_down != "it is shut"
         ):
             yield finding(
-                says=(
-                    f"{interface.device} has {interface.addresses[0].value} in VLAN"
-                    f" {interface.vid}, which is not to be routed"
-                ),
-                cure=(
-                    f"remove the gateway of {interface.device} in VLAN {interface.vid}, or correct"
-                    " the plan"
-                ),
+                {
+                    "device": interface.device,
+                    "value": interface.addresses[0].value,
+                    "vid": interface.vid,
+                },
                 where=(
                     _place(interface, interface.addresses[0]),
                     Where("", None, interface.vid, planned.origin),
@@ -124,6 +118,11 @@ def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
     ),
     cure="put both into the subnet of the VLAN",
     example="core-1 has 10.20.0.1/24 in VLAN 20, and core-2 has 10.30.0.2/24 in VLAN 20",
+    says=(
+        "{odd_device} has {value} in VLAN {vid}, and {peer_device}, in the same broadcast domain,"
+        " is in {usual}"
+    ),
+    fix="give {odd_device} an address in {usual}, or correct {peer_device}",
 )
 def gateway_subnets_differ(site: Site) -> Iterator[Found]:
     domains: dict[int, list[Interface]] = {}
@@ -143,11 +142,13 @@ def gateway_subnets_differ(site: Site) -> Iterator[Found]:
             if any(n.version == usual.version for n in nets) and usual not in nets:
                 peer = next(i for i in group if usual in _networks(i))
                 yield finding(
-                    says=(
-                        f"{odd.device} has {odd.addresses[0].value} in VLAN {odd.vid}, and"
-                        f" {peer.device}, in the same broadcast domain, is in {usual}"
-                    ),
-                    cure=f"give {odd.device} an address in {usual}, or correct {peer.device}",
+                    {
+                        "odd_device": odd.device,
+                        "value": odd.addresses[0].value,
+                        "vid": odd.vid,
+                        "peer_device": peer.device,
+                        "usual": usual,
+                    },
                     where=(_place(odd, odd.addresses[0]), _place(peer, peer.addresses[0])),
                     vlans=1 << odd.vid,
                     key=(odd.device, str(odd.vid)),
@@ -162,6 +163,8 @@ def gateway_subnets_differ(site: Site) -> Iterator[Found]:
     why="hosts that are set up by the plan never find it",
     cure="give the gateway an address in the planned subnet, or correct the plan",
     example="the plan has VLAN 20 in 10.20.0.0/24, and core-1 has 10.2.0.1/24 in VLAN 20",
+    says="{device} has {value} in VLAN {vid}, and the plan has {subnet}",
+    fix="give {device} an address in {subnet}, or correct the plan",
 )
 def gateway_against_plan(site: Site) -> Iterator[Found]:
     for interface in _of_vlans(site):
@@ -178,11 +181,12 @@ def gateway_against_plan(site: Site) -> Iterator[Found]:
             [f for f in interface.addresses if f.value.version == subnet.version]
         ):
             yield finding(
-                says=(
-                    f"{interface.device} has {wrong[0].value} in VLAN {interface.vid}, and the plan"
-                    f" has {subnet}"
-                ),
-                cure=f"give {interface.device} an address in {subnet}, or correct the plan",
+                {
+                    "device": interface.device,
+                    "value": wrong[0].value,
+                    "vid": interface.vid,
+                    "subnet": subnet,
+                },
                 where=(_place(interface, wrong[0]), Where("", None, interface.vid, planned.origin)),
                 vlans=1 << interface.vid,
                 key=(interface.device, str(interface.vid)),
@@ -197,6 +201,8 @@ def gateway_against_plan(site: Site) -> Iterator[Found]:
     why="the router sends half of the answers into the wrong VLAN",
     cure="give one of them a subnet of its own",
     example="core-1 has 10.20.0.1/16 in VLAN 20 and 10.20.30.1/24 in VLAN 30",
+    says="{label} with {value} overlaps {others}",
+    fix="give each a subnet of its own",
 )
 def subnets_overlap(site: Site) -> Iterator[Found]:
     known: dict[tuple[str, int], list[tuple[int, int, Interface, Fact[Address]]]] = {}
@@ -226,11 +232,11 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
         for _, _, near, _ in pairs:
             mask |= 1 << near.vid
         yield finding(
-            says=(
-                f"{first.label} with {fact.value} overlaps"
-                f" {listed([f'{n} with {net}' for n, net in others])}"
-            ),
-            cure="give each a subnet of its own",
+            {
+                "label": first.label,
+                "value": fact.value,
+                "others": listed([f"{n} with {net}" for n, net in others]),
+            },
             where=(_place(first, fact), *(_place(near, far) for _, _, near, far in pairs)),
             vlans=mask,
             key=(name, span_of),
@@ -253,6 +259,8 @@ def _same_domain(site: Site, one: Interface, other: Interface) -> bool:
     why="which of the two answers is a matter of luck, and changes by the minute",
     cure="give one of them another address",
     example="core-1 and core-2 both have 10.20.0.1 in VLAN 20",
+    says="{address} is the address of {names}",
+    fix="give one of them another address",
 )
 def address_used_twice(site: Site) -> Iterator[Found]:
     users: dict[tuple[str, str], list[tuple[str, Where]]] = {}
@@ -268,8 +276,7 @@ def address_used_twice(site: Site) -> Iterator[Found]:
     for (_, address), named in users.items():
         if len({name for name, _ in named}) > 1:
             yield finding(
-                says=f"{address} is the address of {listed([name for name, _ in named])}",
-                cure="give one of them another address",
+                {"address": address, "names": listed([name for name, _ in named])},
                 where=tuple(where for _, where in named),
                 key=(address, *sorted(name for name, _ in named)),
             )
@@ -314,6 +321,8 @@ def _at(site: Site, host: Host, vid: int) -> tuple[Where, Where]:
         " is in"
     ),
     example="pump-1 has 10.20.0.31/24, and its port is in VLAN 30, which is 10.30.0.0/24",
+    says="{host} at {device}:{port} has {address}, and its VLAN {vid} is {subnets}",
+    fix="put {device} port {port} into the VLAN of {network}, or change the address",
 )
 def host_outside_subnet(site: Site) -> Iterator[Found]:
     for host in site.fabric.campus.hosts:
@@ -327,14 +336,15 @@ def host_outside_subnet(site: Site) -> Iterator[Found]:
             subnets = [planned.subnet]
         if subnets and not any(host.address.ip in subnet for subnet in subnets):
             yield finding(
-                says=(
-                    f"{host.name} at {host.device}:{host.port} has {host.address}, and its VLAN"
-                    f" {vid} is {listed([str(s) for s in dict.fromkeys(subnets)])}"
-                ),
-                cure=(
-                    f"put {host.device} port {host.port} into the VLAN of {host.address.network},"
-                    " or change the address"
-                ),
+                {
+                    "host": host.name,
+                    "device": host.device,
+                    "port": host.port,
+                    "address": host.address,
+                    "vid": vid,
+                    "subnets": listed([str(s) for s in dict.fromkeys(subnets)]),
+                    "network": host.address.network,
+                },
                 where=_at(site, host, vid),
                 key=(host.name,),
             )
@@ -348,6 +358,16 @@ def host_outside_subnet(site: Site) -> Iterator[Found]:
     why="the host reaches its own subnet and nothing else",
     cure="set the gateway of the host to the address that a router has in its VLAN",
     example="till-1 has gateway 10.50.0.254, and core-1 has 10.50.0.1 in VLAN 50",
+    says={
+        "gateway": "{host} at {place} has gateway {gateway}, which ",
+        "elsewhere": "is {owner}, not in the host's VLAN {vid}",
+        "outside": "is not in its subnet {subnet}",
+        "nobody": "nobody has; in VLAN {vid} there is {right}",
+    },
+    fix={
+        "known": "set the gateway of {host} to {right}",
+        "unknown": "put {switch} port {port} into the VLAN of its gateway, or correct the gateway",
+    },
 )
 def host_gateway_wrong(site: Site) -> Iterator[Found]:
     owners = {str(f.value.ip): i for i in site.interfaces for f in i.addresses}
@@ -371,23 +391,26 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
         if owner is not None:
             if owner.vid == vid:
                 continue  # the VLAN is split, or the interface is down: told as such
-            says = f"which is {owner.label}, not in the host's VLAN {vid}"
+            case = "elsewhere"
         elif outside:
-            says = f"which is not in its subnet {host.address.network if host.address else ''}"
+            case = "outside"
         elif right:
-            says = f"which nobody has; in VLAN {vid} there is {listed(right)}"
+            case = "nobody"
         else:
             continue  # who routes this subnet is not among the files
         yield finding(
-            says=f"{host.name} at {host.device}:{host.port} has gateway {host.gateway}, {says}",
-            cure=(
-                f"set the gateway of {host.name} to {listed(right)}"
-                if right
-                else (
-                    f"put {host.device} port {host.port} into the VLAN of its gateway, or correct"
-                    " the gateway"
-                )
-            ),
+            {
+                "host": host.name,
+                "place": f"{host.device}:{host.port}",
+                "switch": host.device,
+                "port": host.port,
+                "gateway": host.gateway,
+                "owner": owner and owner.label,
+                "subnet": host.address and host.address.network,
+                "vid": vid,
+                "right": listed(right),
+            },
+            case=("gateway", case, "known" if right else "unknown"),
             where=_at(site, host, vid),
             key=(host.name,),
         )
@@ -401,6 +424,8 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
     why="it reaches its own subnet only; a ping from elsewhere is heard and not answered",
     cure="set its gateway, or leave it so if it is meant",
     example="camera-7 has 10.60.0.17/24 and no gateway, and core-1 has 10.60.0.1 in its VLAN",
+    says="{host} at {device}:{port} states no gateway; in VLAN {vid} there is {ways}",
+    fix="set the gateway of {host}",
 )
 def host_without_gateway(site: Site) -> Iterator[Found]:
     hosts = site.fabric.campus.hosts
@@ -414,11 +439,13 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
         ]
         if ways and str(host.address.ip) not in ways:
             yield finding(
-                says=(
-                    f"{host.name} at {host.device}:{host.port} states no gateway; in VLAN {vid}"
-                    f" there is {listed(ways)}"
-                ),
-                cure=f"set the gateway of {host.name}",
+                {
+                    "host": host.name,
+                    "device": host.device,
+                    "port": host.port,
+                    "vid": vid,
+                    "ways": listed(ways),
+                },
                 where=_at(site, host, vid),
                 key=(host.name,),
             )
@@ -435,6 +462,8 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
     ),
     cure="move the address to the management VLAN",
     example="all switches have their address in VLAN 90, pond-2 has it in VLAN 40",
+    says="{name} has its only address, {value}, in VLAN {vid}, not in VLAN {wanted}, {why}",
+    fix="move the address of {name} to VLAN {wanted}",
 )
 def management_in_user_vlan(site: Site) -> Iterator[Found]:
     by_device: dict[str, list[Interface]] = {}
@@ -455,11 +484,13 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
     for name, interface in single.items():
         if interface.vid != wanted:
             yield finding(
-                says=(
-                    f"{name} has its only address, {interface.addresses[0].value}, in VLAN"
-                    f" {interface.vid}, not in VLAN {wanted}, {why}"
-                ),
-                cure=f"move the address of {name} to VLAN {wanted}",
+                {
+                    "name": name,
+                    "value": interface.addresses[0].value,
+                    "vid": interface.vid,
+                    "wanted": wanted,
+                    "why": why,
+                },
                 where=(_place(interface, interface.addresses[0]),),
                 key=(name,),
             )

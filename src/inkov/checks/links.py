@@ -31,6 +31,17 @@ _FAMILY = "Links and trunks"
         " VLAN"
     ),
     example="core-1 port 3 is a trunk, gate-1 port 1 at its other end an access port in VLAN 10",
+    says={
+        "meets": (
+            "{trunk} is a trunk, but {access} at its other end is an access port in VLAN"
+            " {access_vlan}: "
+        ),
+        "joined": "VLAN {native} and VLAN {access_vlan} are joined, and ",
+        "one lost": "VLAN {lost} is lost",
+        "lost": "VLAN {lost} are lost",
+        "all lost": "all tagged VLANs are lost",
+    },
+    fix="make {access} a trunk like {trunk}, or {trunk} an access port",
 )
 def trunk_meets_access(site: Site) -> Iterator[Found]:
     for joined in site.links:
@@ -42,40 +53,29 @@ def trunk_meets_access(site: Site) -> Iterator[Found]:
         trunk, access = (
             (joined.a, joined.b) if joined.a.effective_mode is Mode.TRUNK else (joined.b, joined.a)
         )
-        says, joins, lost = _joins_and_loses(site, joined)
+        native, vid = trunk.view.pvid, access.view.pvid
+        joins = bool(native and vid and native != vid and trunk.view.untagged)
+        lost = trunk.view.emit & ~trunk.view.untagged & site.served_anywhere
+        listed_ones = trunk.allowed != EVERYTHING and lost
+        loss = "all lost" if not listed_ones else "one lost" if lost.bit_count() == 1 else "lost"
         yield finding(
-            says=(
-                f"{trunk.end} is a trunk, but {access.end} at its other end is an access port in"
-                f" VLAN {access.view.pvid or '?'}: {says}"
-            ),
-            cure=f"make {access.end} a trunk like {trunk.end}, or {trunk.end} an access port",
+            {
+                "trunk": trunk.end,
+                "access": access.end,
+                "access_vlan": vid or "?",
+                "native": native,
+                "lost": bits_to_text(lost),
+            },
+            case=("meets", "joined", loss) if joins else ("meets", loss),
             where=(
                 site.places.of(trunk, "mode", trunk.view.pvid or None),
                 site.places.of(access, "mode", access.view.pvid or None),
             ),
             assumes=site.places.assumed_for((trunk, "mode"), (access, "mode")),
             severity=Severity.BREACH if joins else Severity.FAULT,
-            vlans=joins | lost,
+            vlans=(bit(native) | bit(vid) if joins else 0) | lost,
             cause=LinkFails(joined.link),
         )
-
-
-def _joins_and_loses(site: Site, joined: Joined) -> tuple[str, int, int]:
-    """Of a trunk that meets an access port: in words, the VLANs that are joined, the VLANs that are
-    lost.
-    """
-    trunk, access = (
-        (joined.a, joined.b) if joined.a.effective_mode is Mode.TRUNK else (joined.b, joined.a)
-    )
-    native, vid = trunk.view.pvid, access.view.pvid
-    joins = bool(native and vid and native != vid and trunk.view.untagged)
-    lost = trunk.view.emit & ~trunk.view.untagged & site.served_anywhere
-    known = trunk.allowed != EVERYTHING and lost
-    gone = f"VLAN {bits_to_text(lost)}" if known else "all tagged VLANs"
-    says = f"{gone} {'is' if known and lost.bit_count() == 1 else 'are'} lost"
-    if joins:
-        says = f"VLAN {native} and VLAN {vid} are joined, and {says}"
-    return says, (1 << native | 1 << vid) if joins else 0, lost
 
 
 @rule(
@@ -89,6 +89,8 @@ def _joins_and_loses(site: Site, joined: Joined) -> tuple[str, int, int]:
     ),
     cure="tag the VLAN at both ends, or at neither",
     example="core-1 port 4 sends VLAN 20 tagged, and pond-1 port 24 sends it untagged",
+    says="{untagged_end} sends VLAN {vids} untagged, and {tagged_end} sends it tagged",
+    fix="tag VLAN {vids} at both ends, or at neither",
 )
 def tagging_differs(site: Site) -> Iterator[Found]:
     for _, _, a, b in site.links:
@@ -114,11 +116,7 @@ def tagging_differs(site: Site) -> Iterator[Found]:
             untagged_end, tagged_end = (a, b) if a.view.untagged & differ else (b, a)
             vids = bits_to_text(differ)
             yield finding(
-                says=(
-                    f"{untagged_end.end} sends VLAN {vids} untagged, and {tagged_end.end} sends it"
-                    " tagged"
-                ),
-                cure=f"tag VLAN {vids} at both ends, or at neither",
+                {"untagged_end": untagged_end.end, "vids": vids, "tagged_end": tagged_end.end},
                 where=(
                     site.places.of(untagged_end, "native_vlan"),
                     site.places.of(tagged_end, "allowed"),
@@ -137,6 +135,8 @@ def tagging_differs(site: Site) -> Iterator[Found]:
         "shut the port, make it an access port, or write into a cabling or host table what is there"
     ),
     example="core-1 port 12 is a trunk that allows 10,20,30, and no neighbour is heard there",
+    says="{end} is a trunk that lets VLAN {carried} through, and nobody is known at its other end",
+    fix="shut {end}, or write into a cabling or host table what is there",
 )
 def trunk_to_nobody(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
@@ -144,11 +144,7 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
         end, tagged = resolved.end, resolved.view.emit & ~resolved.view.untagged
         if tagged and end not in of and end not in site.outside and end not in site.hosts_at:
             yield finding(
-                says=(
-                    f"{end} is a trunk that lets VLAN {bits_to_text(resolved.view.emit)} through,"
-                    " and nobody is known at its other end"
-                ),
-                cure=f"shut {end}, or write into a cabling or host table what is there",
+                {"end": end, "carried": bits_to_text(resolved.view.emit)},
                 where=(site.places.of(resolved, "mode"),),
                 assumes=site.places.assumed_for((resolved, "mode")),
             )
@@ -165,6 +161,8 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
     ),
     cure="make it a trunk that allows what is needed, or say in the description that it is meant",
     example="barn-1 port 9 and core-1 port 18 are cabled together, both access ports in VLAN 20",
+    says="{a} and {b} are cabled together, both access ports in VLAN {vid}",
+    fix="make both ends trunks, or say in the descriptions that it is meant",
 )
 def access_port_to_switch(site: Site) -> Iterator[Found]:
     for joined in site.links:
@@ -175,11 +173,7 @@ def access_port_to_switch(site: Site) -> Iterator[Found]:
             and not talked(joined)
         ):
             yield finding(
-                says=(
-                    f"{a.end} and {b.end} are cabled together, both access ports in VLAN"
-                    f" {a.view.pvid or '?'}"
-                ),
-                cure="make both ends trunks, or say in the descriptions that it is meant",
+                {"a": a.end, "b": b.end, "vid": a.view.pvid or "?"},
                 where=(
                     site.places.of(a, "access_vlan", a.view.pvid or None),
                     site.places.of(b, "access_vlan", b.view.pvid or None),
@@ -202,6 +196,8 @@ _TRUNKISH = re.compile(r"\b(trunk|uplink|downlink|interswitch)\b", re.IGNORECASE
     ),
     cure="make the port a trunk, or correct the description",
     example="gate-1 port 23 is described as 'uplink to core-2', and is an access port in VLAN 1",
+    says="{end} is described as {about!r}, and is an access port in VLAN {vid}",
+    fix="make {end} a trunk, or correct its description",
 )
 def trunk_expected(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
@@ -221,11 +217,11 @@ def trunk_expected(site: Site) -> Iterator[Found]:
             words[:1] == ["to"] and words[1:2] and words[1].strip(",.;:") in names
         ):
             yield finding(
-                says=(
-                    f"{resolved.end} is described as {without_secrets(about.value)!r}, and is an"
-                    f" access port in VLAN {resolved.view.pvid or '?'}"
-                ),
-                cure=f"make {resolved.end} a trunk, or correct its description",
+                {
+                    "end": resolved.end,
+                    "about": without_secrets(about.value),
+                    "vid": resolved.view.pvid or "?",
+                },
                 where=(
                     site.places.of(resolved, "mode", resolved.view.pvid or None),
                     Where(resolved.end.device, resolved.end.port, None, about.origin),
@@ -248,6 +244,8 @@ def trunk_expected(site: Site) -> Iterator[Found]:
     ),
     cure="turn on neighbour discovery at both ends, export it, or add the cable to a cabling table",
     example="core-1 hears pond-1 at port 5, but pond-1 reports no neighbour at its port 24",
+    says="only {hearing} reports the link to {silent}; {device} does not{reason}",
+    fix="turn on neighbour discovery at {silent}, or add the cable to a cabling table",
 )
 def link_one_sided(site: Site) -> Iterator[Found]:
     reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
@@ -260,8 +258,7 @@ def link_one_sided(site: Site) -> Iterator[Found]:
             "" if silent.device in reporting else " (its file holds no neighbour reports at all)"
         )
         yield finding(
-            says=f"only {hearing} reports the link to {silent}; {silent.device} does not{reason}",
-            cure=f"turn on neighbour discovery at {silent}, or add the cable to a cabling table",
+            {"hearing": hearing, "silent": silent, "device": silent.device, "reason": reason},
             where=(
                 *_evidence(link),
                 Where(silent.device, silent.port, None, site.resolved(silent).stated.origin),
@@ -280,6 +277,8 @@ def link_one_sided(site: Site) -> Iterator[Found]:
     ),
     cure="look at the cable, correct the table or renew the export",
     example="the cabling table takes core-1 port 5 to pond-1, but core-1 hears fern-1 there",
+    says="{near} is reported to be cabled to {fars}",
+    fix="look where the cable goes; correct the cabling table, or renew the export",
 )
 def links_contradict(site: Site) -> Iterator[Found]:
     for conflict in site.fabric.wiring.conflicts:
@@ -292,8 +291,7 @@ def links_contradict(site: Site) -> Iterator[Found]:
             if other != conflict.near
         ]
         yield finding(
-            says=f"{conflict.near} is reported to be cabled to {' and to '.join(map(str, fars))}",
-            cure="look where the cable goes; correct the cabling table, or renew the export",
+            {"near": conflict.near, "fars": " and to ".join(map(str, fars))},
             where=tuple(where for link in conflict.links for where in _evidence(link)),
             assumes=("each of these links is taken to be there",),
             key=(str(conflict.near),),
@@ -314,6 +312,8 @@ def links_contradict(site: Site) -> Iterator[Found]:
         "the table takes gate-1 port 20 to pond-1 port 20; both hear neighbours, but not each other"
         " there"
     ),
+    says="the cabling table joins {a} and {b}, and neither hears the other there",
+    fix="look at the cable; correct the table, or find out why the ports are silent",
 )
 def cable_unconfirmed(site: Site) -> Iterator[Found]:
     reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
@@ -321,11 +321,7 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
     for _, link, a, b in site.links:
         if not link.seen_by and {a.end.device, b.end.device} <= reporting and link not in disputed:
             yield finding(
-                says=(
-                    f"the cabling table joins {a.end} and {b.end}, and neither hears the other"
-                    " there"
-                ),
-                cure="look at the cable; correct the table, or find out why the ports are silent",
+                {"a": a.end, "b": b.end},
                 where=_evidence(link),
             )
 
@@ -338,12 +334,13 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
     why="a link that leads nowhere is not checked at all",
     cure="correct the table, or renew the export of the switch",
     example="core-1 hears pond-1 at its port 99, and pond-1 has no port 99",
+    says="a report about {near} leads nowhere: {says}",
+    fix="correct the table, or renew the export of the switch",
 )
 def neighbour_unknown_port(site: Site) -> Iterator[Found]:
     for stray in site.fabric.wiring.strays:
         yield finding(
-            says=f"a report about {stray.near} leads nowhere: {stray.says}",
-            cure="correct the table, or renew the export of the switch",
+            {"near": stray.near, "says": stray.says},
             where=(Where(stray.near.device, stray.near.port, None, stray.origin),),
             key=(str(stray.near), stray.says),
         )
@@ -375,9 +372,11 @@ def crossing(site: Site, joined: Joined) -> int:
     why="small frames pass and large ones vanish: pings succeed, and transfers hang",
     cure="set the same MTU at both ends",
     example="core-1 port 3 has MTU 9000, and gate-1 port 1 has MTU 1500",
+    says="{differences} octets",
+    fix="set the same MTU at both ends",
 )
 def mtu_differs(site: Site) -> Iterator[Found]:
-    yield from _differ(site, "mtu", "MTU", "octets")
+    yield from _differ(site, "mtu", "{a} has MTU {mine}, and {b} at its other end {its}")
 
 
 @rule(
@@ -388,12 +387,15 @@ def mtu_differs(site: Site) -> Iterator[Found]:
     why="the link does not come up, or comes up at a speed that nobody planned",
     cure="set the same speed at both ends, or leave it to negotiation at both",
     example="core-1 port 3 is set to 10000 Mbit/s, and gate-1 port 1 to 1000",
+    says="{differences} Mbit/s",
+    fix="set the same speed at both ends",
 )
 def speed_differs(site: Site) -> Iterator[Found]:
-    yield from _differ(site, "speed", "speed", "Mbit/s")
+    yield from _differ(site, "speed", "{a} has speed {mine}, and {b} at its other end {its}")
 
 
-def _differ(site: Site, attribute: str, name: str, unit: str) -> Iterator[Found]:
+def _differ(site: Site, attribute: str, difference: str) -> Iterator[Found]:
+    """The links whose ends state two values; `difference` is the piece of text for each cable."""
     stating = {resolved.end for resolved in site.stating(attribute)}
     for joined in site.links if stating else ():
         parts, places = [], []
@@ -401,18 +403,15 @@ def _differ(site: Site, attribute: str, name: str, unit: str) -> Iterator[Found]
             if stating.issuperset(pair):
                 facts = [getattr(site.resolved(end).stated, attribute) for end in pair]
                 if facts[0].value != facts[1].value:
-                    parts.append(
-                        f"{pair[0]} has {name} {facts[0].value}, and {pair[1]} at its other end"
-                        f" {facts[1].value}"
-                    )
+                    values = {"mine": facts[0].value, "its": facts[1].value}
+                    parts.append(difference.format(a=pair[0], b=pair[1], **values))
                     places += [
                         Where(*end, None, fact.origin)
                         for end, fact in zip(pair, facts, strict=True)
                     ]
         if parts:
             yield finding(
-                says=f"{'; '.join(parts)} {unit}",
-                cure=f"set the same {name} at both ends",
+                {"differences": "; ".join(parts)},
                 where=tuple(places),
                 vlans=crossing(site, joined),
             )

@@ -50,6 +50,8 @@ def _near(name: str, usual: str) -> str:
     ),
     cure="give the VLAN one name everywhere",
     example="VLAN 20 is 'irrigation' on gate-1 and 'irigation' on palm-2",
+    says="VLAN {vid} is {usual!r} on {on}, but {elsewhere}",
+    fix="name VLAN {vid} {usual!r} there as well, or rename it everywhere",
 )
 def vlan_name_differs(site: Site) -> Iterator[Found]:
     by_vid: dict[int, dict[str, list[Where]]] = {}
@@ -67,8 +69,7 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
         )
         on = places[0].switch if len(places) == 1 else counted(len(places), "switch")
         yield finding(
-            says=f"VLAN {vid} is {usual!r} on {on}, but {elsewhere}",
-            cure=f"name VLAN {vid} {usual!r} there as well, or rename it everywhere",
+            {"vid": vid, "usual": usual, "on": on, "elsewhere": elsewhere},
             where=(*(where for _, where in others), places[0]),
             key=(vid,),
         )
@@ -85,6 +86,8 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
     ),
     cure="use one number for the name, or two names",
     example="'cameras' is VLAN 60 on gate-1 and VLAN 66 on pond-1",
+    says="{place!r} is VLAN {usual} on {on}, but {elsewhere}",
+    fix="use VLAN {usual} for {place!r} there as well, or give one of them another name",
 )
 def name_vlan_differs(site: Site) -> Iterator[Found]:
     by_name: dict[str, dict[int, list[tuple[str, Where]]]] = {}
@@ -101,11 +104,7 @@ def name_vlan_differs(site: Site) -> Iterator[Found]:
         elsewhere = listed([f"VLAN {vid} on {where.switch}" for vid, where in others])
         on = places[0][1].switch if len(places) == 1 else counted(len(places), "switch")
         yield finding(
-            says=f"{places[0][0]!r} is VLAN {usual} on {on}, but {elsewhere}",
-            cure=(
-                f"use VLAN {usual} for {places[0][0]!r} there as well, or give one of them another"
-                " name"
-            ),
+            {"place": places[0][0], "usual": usual, "on": on, "elsewhere": elsewhere},
             where=(*(where for _, where in others), places[0][1]),
             key=(key,),
         )
@@ -159,18 +158,15 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
         "put the port into the VLAN that was meant, or define and name the VLAN where it is needed"
     ),
     example="palm-2 port 7 is in VLAN 240, which has no name and is on no other switch",
+    says="VLAN {vid} of {switch} has no name: it is there only since port {port} was put into it",
+    fix=(
+        "move port {port} to the VLAN that was meant, or name VLAN {vid} on {switch} if it is meant"
+    ),
 )
 def vlan_by_side_effect(site: Site) -> Iterator[Found]:
     for (switch, vid), where in _created_by_port(site).items():
         yield finding(
-            says=(
-                f"VLAN {vid} of {switch} has no name: it is there only since port {where.port} was"
-                " put into it"
-            ),
-            cure=(
-                f"move port {where.port} to the VLAN that was meant, or name VLAN {vid} on {switch}"
-                " if it is meant"
-            ),
+            {"vid": vid, "switch": switch, "port": where.port},
             where=(where, site.places.row(switch, vid)),
             key=(switch, vid),
         )
@@ -184,6 +180,11 @@ def vlan_by_side_effect(site: Site) -> Iterator[Found]:
     why="nobody who reads the table knows what it is for, so nobody dares to take it away",
     cure="name it as it is named elsewhere, or remove it",
     example="gate-1 names all its VLANs but 66",
+    says={
+        "nowhere": "VLAN {vid} has no name on {switches}",
+        "elsewhere": "VLAN {vid} has no name on {switches}; elsewhere it is {name!r}",
+    },
+    fix={"nowhere": "name it, or remove it", "elsewhere": "name it {name!r} there as well"},
 )
 def vlan_unnamed(site: Site) -> Iterator[Found]:
     by_port = _created_by_port(site)
@@ -193,12 +194,13 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
         if (switch, vlan.vid) not in by_port:
             rows.setdefault(vlan.vid, []).append(_where(switch, vlan))
     for vid, places in sorted(rows.items()):
-        known = f"; elsewhere it is {names[vid]!r}" if vid in names else ""
         yield finding(
-            says=f"VLAN {vid} has no name on {listed([w.switch for w in places])}{known}",
-            cure=(
-                f"name it {names[vid]!r} there as well" if vid in names else "name it, or remove it"
-            ),
+            {
+                "vid": vid,
+                "switches": listed([w.switch for w in places]),
+                "name": names.get(vid),
+            },
+            case="elsewhere" if vid in names else "nowhere",
             where=tuple(places),
             key=(vid,),
         )
@@ -214,6 +216,8 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
     why="who works by the plan looks for the other name, and puts ports into the wrong VLAN",
     cure="rename the VLAN, or correct the plan",
     example="the plan calls VLAN 20 'irrigation', and gate-1 calls it 'water'",
+    says="VLAN {vid} is {name!r} on {switches}, and {wanted}",
+    fix="rename it, or correct the plan",
 )
 def vlan_name_against_plan(site: Site) -> Iterator[Found]:
     wrong: dict[tuple[int, str], list[Where]] = {}
@@ -233,8 +237,12 @@ def vlan_name_against_plan(site: Site) -> Iterator[Found]:
         )
         origin = planned.origin if planned and by_name else site.plan.practice.origin
         yield finding(
-            says=f"VLAN {vid} is {name!r} on {listed([w.switch for w in places])}, and {wanted}",
-            cure="rename it, or correct the plan",
+            {
+                "vid": vid,
+                "name": name,
+                "switches": listed([w.switch for w in places]),
+                "wanted": wanted,
+            },
             where=(*places, Where("", None, vid, origin)),
             key=(str(vid), name),
         )

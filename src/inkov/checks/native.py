@@ -55,6 +55,10 @@ def _mismatched(
             yield link, a, b, joined
 
 
+_JOINED = "VLAN {a_vlan} of {a} and VLAN {b_vlan} of {b} are joined"
+_JOINED_ONE_WAY = f"{_JOINED}, one way only,"
+
+
 @rule(
     "untagged-vlan-differs",
     family=_FAMILY,
@@ -63,22 +67,27 @@ def _mismatched(
     why="the two VLANs are one network without any router or filter between them",
     cure="state the same native VLAN (or access VLAN) at both ends",
     example="the native VLAN of core-1 port 4 is 99, that of fern-1 port 24 at its other end is 1",
+    says={
+        "joined": "{joined} by untagged frames between {a} and {b}",
+        "hosts": "; hosts: {hosts}",
+    },
+    fix="state the same VLAN for untagged frames at both ends",
 )
 def untagged_vlan_differs(site: Site) -> Iterator[Found]:
     for link, a, b, joined in _mismatched(site):
-        parts = []
-        for at_a, at_b, mutual in joined:
-            way = "are joined" if mutual else "are joined, one way only,"
-            parts.append(f"VLAN {at_a} of {link.a.device} and VLAN {at_b} of {link.b.device} {way}")
+        pairs = [
+            (_JOINED if mutual else _JOINED_ONE_WAY).format(
+                a_vlan=at_a, a=link.a.device, b_vlan=at_b, b=link.b.device
+            )
+            for at_a, at_b, mutual in joined
+        ]
+        hosts = _who(site, link, *joined[0][:2])
         one, other = _DECIDES.get(a.mode, "mode"), _DECIDES.get(b.mode, "mode")
         vid_a, vid_b = joined[0][:2]
         mask = union(1 << at_a | 1 << at_b for at_a, at_b, _ in joined)
         yield finding(
-            says=(
-                f"{'; '.join(parts)} by untagged frames between {link.a} and"
-                f" {link.b}{_who(site, link, *joined[0][:2])}".replace(",,", ",")
-            ),
-            cure="state the same VLAN for untagged frames at both ends",
+            {"joined": "; ".join(pairs), "a": link.a, "b": link.b, "hosts": hosts},
+            case=("joined", "hosts") if hosts else "joined",
             where=(site.places.of(a, one, vid_a), site.places.of(b, other, vid_b)),
             assumes=site.places.assumed_for((a, one), (b, other)),
             vlans=mask,
@@ -102,7 +111,7 @@ def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
         hosts = site.hosts_in(vid, switches)
         if hosts:
             sides.append(f"{listed(hosts)} in VLAN {vid}")
-    return f"; hosts: {both(list(dict.fromkeys(sides)))}" if sides else ""
+    return both(list(dict.fromkeys(sides)))
 
 
 @rule(
@@ -116,6 +125,8 @@ def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
     ),
     cure="set aside a VLAN that no host is in, and make it the native VLAN at both ends",
     example="neither end of the trunk between core-1 and gate-1 states a native VLAN",
+    says="{ends} {verb} the default VLAN {DEFAULT_VID} as native VLAN",
+    fix="make a VLAN that no host is in the native VLAN, at both ends",
 )
 def native_default(site: Site) -> Iterator[Found]:
     mismatched = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
@@ -126,11 +137,7 @@ def native_default(site: Site) -> Iterator[Found]:
         if ends:
             verb = "has" if len(ends) == 1 else "have"
             yield finding(
-                says=(
-                    f"{both([r.end for r in ends])} {verb} the default VLAN {DEFAULT_VID} as native"
-                    " VLAN"
-                ),
-                cure="make a VLAN that no host is in the native VLAN, at both ends",
+                {"ends": both([r.end for r in ends]), "verb": verb, "DEFAULT_VID": DEFAULT_VID},
                 where=tuple(site.places.of(r, "native_vlan", DEFAULT_VID) for r in ends),
                 assumes=site.places.assumed_for(*((r, "native_vlan") for r in ends)),
             )
@@ -147,17 +154,15 @@ def native_default(site: Site) -> Iterator[Found]:
     ),
     cure="define the VLAN, or state another native VLAN",
     example="gate-1 port 1 has native VLAN 99, and gate-1 has no VLAN 99",
+    says="{end} has native VLAN {native}, which {device} does not define",
+    fix="define VLAN {native} on {device}, or state another native VLAN",
 )
 def native_undefined(site: Site) -> Iterator[Found]:
     for resolved in site.trunks:
         native, table = resolved.native, site.defined(resolved.end.device)
         if native not in (None, DEFAULT_VID) and table is not None and native not in table:
             yield finding(
-                says=(
-                    f"{resolved.end} has native VLAN {native}, which {resolved.end.device} does not"
-                    " define"
-                ),
-                cure=f"define VLAN {native} on {resolved.end.device}, or state another native VLAN",
+                {"end": resolved.end, "native": native, "device": resolved.end.device},
                 where=(site.places.of(resolved, "native_vlan", native),),
                 assumes=site.places.assumed_for((resolved, "native_vlan")),
                 cause=VlanAbsent(native or 0, resolved.end.device),
@@ -172,6 +177,8 @@ def native_undefined(site: Site) -> Iterator[Found]:
     why="the port drops every untagged frame, though its native VLAN promises to take them",
     cure="put the native VLAN on the list, or state that the trunk has none",
     example="gate-1 port 1 has native VLAN 99 and allows 10,20",
+    says="{end} has native VLAN {native}, but allows only VLAN {allowed}",
+    fix="allow VLAN {native} at {end}, or state that it has no native VLAN",
 )
 def native_not_allowed(site: Site) -> Iterator[Found]:
     for resolved in site.trunks:
@@ -181,10 +188,7 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
         if resolved.stated.native_vlan is None:
             continue  # nobody asked for one: the trunk has none
         yield finding(
-            says=(
-                f"{resolved.end} has native VLAN {native}, but allows only VLAN {resolved.allowed}"
-            ),
-            cure=f"allow VLAN {native} at {resolved.end}, or state that it has no native VLAN",
+            {"end": resolved.end, "native": native, "allowed": resolved.allowed},
             where=(
                 site.places.of(resolved, "native_vlan", native),
                 site.places.of(resolved, "allowed"),
@@ -203,6 +207,8 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
     ),
     cure="set aside a VLAN that no host is in, and make it the native VLAN of all trunks",
     example="VLAN 50 is native on the trunk from core-1 to gate-1, and tills are in it",
+    says="VLAN {vid} is native on {trunk_count} ({trunks}), and {count} {are} in it ({ports})",
+    fix="make a VLAN that no host is in the native VLAN of these trunks",
 )
 def native_has_hosts(site: Site) -> Iterator[Found]:
     trunks: dict[int, list[Resolved]] = {}
@@ -228,13 +234,14 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
         near = [r for r in ends if r.end.device in homes] or ends[:1]
         if ends:
             yield finding(
-                says=(
-                    f"VLAN {vid} is native on {counted(len(ends), 'trunk')}"
-                    f" ({listed([str(r.end) for r in ends])}), and"
-                    f" {counted(len(ports), 'host port')} {'is' if len(ports) == 1 else 'are'} in"
-                    f" it ({listed([str(r.end) for r in ports])})"
-                ),
-                cure="make a VLAN that no host is in the native VLAN of these trunks",
+                {
+                    "vid": vid,
+                    "trunk_count": counted(len(ends), "trunk"),
+                    "trunks": listed([str(r.end) for r in ends]),
+                    "count": counted(len(ports), "host port"),
+                    "are": "is" if len(ports) == 1 else "are",
+                    "ports": listed([str(r.end) for r in ports]),
+                },
                 where=(
                     *(site.places.of(r, "access_vlan", vid) for r in ports),
                     *(site.places.of(r, "native_vlan", vid) for r in near),
@@ -255,6 +262,8 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
     ),
     cure="state the house's native VLAN at both ends",
     example="the plan says native: 99, and the trunk from palm-1 to orchard-1 has native VLAN 98",
+    says="{ends} ha{has} native VLAN {natives}; the house's native VLAN is {wanted}",
+    fix="state native VLAN {wanted} at both ends",
 )
 def native_against_practice(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.native
@@ -267,12 +276,12 @@ def native_against_practice(site: Site) -> Iterator[Found]:
         ]
         if ends:
             yield finding(
-                says=(
-                    f"{both([r.end for r in ends])} ha{'s' if len(ends) == 1 else 've'} native VLAN"
-                    f" {both(sorted({str(r.native) for r in ends}))}; the house's native VLAN is"
-                    f" {wanted}"
-                ),
-                cure=f"state native VLAN {wanted} at both ends",
+                {
+                    "ends": both([r.end for r in ends]),
+                    "has": "s" if len(ends) == 1 else "ve",
+                    "natives": both(sorted({str(r.native) for r in ends})),
+                    "wanted": wanted,
+                },
                 where=(
                     *(site.places.of(r, "native_vlan", r.native) for r in ends),
                     Where("", None, wanted, site.plan.practice.origin),
@@ -292,6 +301,8 @@ def native_against_practice(site: Site) -> Iterator[Found]:
     ),
     cure="tag the native VLAN at both ends, or at neither",
     example="core-1 port 3 tags its native VLAN 99, and gate-1 port 1 does not",
+    says="{tagging} tags its native VLAN {pvid}, and {other} at its other end does not",
+    fix="tag the native VLAN at both ends, or at neither",
 )
 def native_tagged_at_one_end(site: Site) -> Iterator[Found]:
     for _, _, a, b in site.trunk_links:
@@ -304,11 +315,7 @@ def native_tagged_at_one_end(site: Site) -> Iterator[Found]:
         ):
             tagging, other = (a, b) if tags[0] else (b, a)
             yield finding(
-                says=(
-                    f"{tagging.end} tags its native VLAN {a.view.pvid}, and {other.end} at its"
-                    " other end does not"
-                ),
-                cure="tag the native VLAN at both ends, or at neither",
+                {"tagging": tagging.end, "pvid": a.view.pvid, "other": other.end},
                 where=(
                     site.places.of(tagging, "native_tagged", a.view.pvid),
                     site.places.of(other, "native_tagged", b.view.pvid),

@@ -43,6 +43,16 @@ def _by_default(site: Site, resolved: Resolved) -> bool:
     ),
     cure="fix both ends as trunks, without negotiation",
     example="core-1 port 3 and gate-1 port 1 both wait to be asked: neither becomes a trunk",
+    says={
+        "both wait": "{a} and {b} both wait to be asked: neither becomes a trunk",
+        "no answer": (
+            "{end} is {way} and {trunk} a trunk that does not answer: {end} becomes an access port"
+            " in VLAN {access_vlan}"
+        ),
+        "joined": ", and VLAN {native} and VLAN {access_vlan} are joined",
+        "default": " (by the default of {platforms})",
+    },
+    fix="make {a} and {b} fixed trunks with the same list and native VLAN",
 )
 def negotiation_fails(site: Site) -> Iterator[Found]:
     for joined in site.links:
@@ -52,25 +62,23 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
         a, b = joined.a, joined.b
         lost = site.needs[joined.number] | ((a.view.emit | b.view.emit) & site.served_anywhere)
         trunk = next((r for r in (a, b) if r.mode is Mode.TRUNK), None)
-        joins = 0
-        if trunk is None:
-            says = f"{a.end} and {b.end} both wait to be asked: neither becomes a trunk"
-        else:
+        case, joins = ["both wait" if trunk is None else "no answer"], 0
+        words: dict[str, object] = {"a": a.end, "b": b.end}
+        if trunk is not None:
             one = failed[0]
-            says = (
-                f"{one.end} is {one.completed.negotiation} and {trunk.end} a trunk that does not"
-                f" answer: {one.end} becomes an access port in VLAN {one.view.pvid or '?'}"
-            )
             native, vid = trunk.view.pvid, one.view.pvid
+            words |= {"end": one.end, "way": one.completed.negotiation, "trunk": trunk.end}
+            words |= {"native": native, "access_vlan": vid or "?"}
             if native and vid and native != vid and trunk.view.untagged:
                 joins = 1 << native | 1 << vid
-                says += f", and VLAN {native} and VLAN {vid} are joined"
-        defaults = [r for r in failed if _by_default(site, r)]
-        if defaults:
-            says += f" (by the default of {listed(sorted({_platform(site, r) for r in defaults}))})"
+                case.append("joined")
+        by_default = {_platform(site, r) for r in failed if _by_default(site, r)}
+        if by_default:
+            words["platforms"] = listed(sorted(by_default))
+            case.append("default")
         yield finding(
-            says=says,
-            cure=f"make {a.end} and {b.end} fixed trunks with the same list and native VLAN",
+            words,
+            case=case,
             where=(site.places.of(a, "negotiation"), site.places.of(b, "negotiation")),
             assumes=site.places.assumed_for(*((r, "negotiation") for r in failed)),
             severity=Severity.BREACH if joins else Severity.FAULT,
@@ -90,6 +98,11 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
     ),
     cure="state at both ends that the port is a trunk and does not negotiate",
     example="core-1 asks by default, gate-1 waits by default: today they agree on a trunk",
+    says=(
+        "neither {a} nor {b} states how it negotiates: the default of {a_platform} is {a_way}, that"
+        " of {b_platform} is {b_way}"
+    ),
+    fix="make both ends fixed trunks, without negotiation",
 )
 def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
     for a, b in _resting(site):
@@ -99,12 +112,14 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
             and a.completed.negotiation is not b.completed.negotiation
         ):
             yield finding(
-                says=(
-                    f"neither {a.end} nor {b.end} states how it negotiates: the default of"
-                    f" {_platform(site, a)} is {a.completed.negotiation}, that of"
-                    f" {_platform(site, b)} is {b.completed.negotiation}"
-                ),
-                cure="make both ends fixed trunks, without negotiation",
+                {
+                    "a": a.end,
+                    "b": b.end,
+                    "a_platform": _platform(site, a),
+                    "a_way": a.completed.negotiation,
+                    "b_platform": _platform(site, b),
+                    "b_way": b.completed.negotiation,
+                },
                 where=(site.places.of(a, "negotiation"), site.places.of(b, "negotiation")),
                 assumes=site.places.assumed_for((a, "negotiation"), (b, "negotiation")),
             )
@@ -121,6 +136,8 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
         "gate-1 port 1 states nothing, and became a trunk since core-1 asked and gate-1's make"
         " answers by default"
     ),
+    says="{ends} became {what} by negotiation, {negotiation} by the default of {whose}",
+    fix="make both ends fixed trunks, without negotiation",
 )
 def negotiation_by_default(site: Site) -> Iterator[Found]:
     for a, b in _resting(site):
@@ -128,12 +145,12 @@ def negotiation_by_default(site: Site) -> Iterator[Found]:
         if len(ends) == 1 or ends[0].completed.negotiation is ends[1].completed.negotiation:
             whose = listed(sorted({_platform(site, r) for r in ends}))
             yield finding(
-                says=(
-                    f"{both([r.end for r in ends])} became"
-                    f" {'trunks' if len(ends) > 1 else ends[0].mode} by negotiation,"
-                    f" {ends[0].completed.negotiation} by the default of {whose}"
-                ),
-                cure="make both ends fixed trunks, without negotiation",
+                {
+                    "ends": both([r.end for r in ends]),
+                    "what": "trunks" if len(ends) > 1 else ends[0].mode,
+                    "negotiation": ends[0].completed.negotiation,
+                    "whose": whose,
+                },
                 where=tuple(site.places.of(r, "negotiation") for r in ends),
                 assumes=site.places.assumed_for(*((r, "negotiation") for r in ends)),
             )
@@ -164,6 +181,8 @@ def _resting(site: Site) -> Iterator[tuple[Resolved | None, Resolved | None]]:
     ),
     cure="make both ends fixed trunks that do not negotiate",
     example="core-1 port 3 asks to be a trunk, and gate-1 port 1 agrees",
+    says="{ends} negotiate{s} whether to be a trunk{house}",
+    fix="make both ends fixed trunks, without negotiation",
 )
 def negotiation_on(site: Site) -> Iterator[Found]:
     against = site.plan.practice.negotiation == "off"
@@ -175,11 +194,7 @@ def negotiation_on(site: Site) -> Iterator[Found]:
         if ends and not rest and not talked(joined):
             house = "; the house rule is that no port does" if against else ""
             yield finding(
-                says=(
-                    f"{both([r.end for r in ends])} negotiate{'s' * (len(ends) == 1)} whether to be"
-                    f" a trunk{house}"
-                ),
-                cure="make both ends fixed trunks, without negotiation",
+                {"ends": both([r.end for r in ends]), "s": "s" * (len(ends) == 1), "house": house},
                 where=tuple(site.places.of(r, "negotiation") for r in ends),
                 severity=Severity.RISK if against else None,
             )
@@ -195,6 +210,11 @@ def negotiation_on(site: Site) -> Iterator[Found]:
     example=(
         "gate-1 ports 1 to 8 are access ports, and passive: they answer a request to be a trunk"
     ),
+    says=(
+        "{count} of {device} would become {trunks} for anyone who asks ({how}): {ports}; open then:"
+        " {opens}"
+    ),
+    fix="make them fixed access ports, without negotiation",
 )
 def host_port_negotiates(site: Site) -> Iterator[Found]:
     negotiating: dict[tuple[str, Negotiation], list[Resolved]] = {}
@@ -214,12 +234,14 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
                     opened |= view.emit
         opens = f"VLAN {bits_to_text(opened)}" if opened else "no VLAN yet, as the list is empty"
         yield finding(
-            says=(
-                f"{counted(len(ports), 'host port')} of {device} would become"
-                f" {'a trunk' if len(ports) == 1 else 'trunks'} for anyone who asks ({how}):"
-                f" {listed([r.end.port for r in ports])}; open then: {opens}"
-            ),
-            cure="make them fixed access ports, without negotiation",
+            {
+                "count": counted(len(ports), "host port"),
+                "device": device,
+                "trunks": "a trunk" if len(ports) == 1 else "trunks",
+                "how": how,
+                "ports": listed([r.end.port for r in ports]),
+                "opens": opens,
+            },
             where=tuple(site.places.of(r, "negotiation") for r in ports),
             assumes=tuple(
                 dict.fromkeys(a for r in ports for a in site.places.assumed_for((r, "negotiation")))

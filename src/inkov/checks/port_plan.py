@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from inkov.campus import Fact
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
+from inkov.checks.words import both
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
@@ -21,6 +22,16 @@ from inkov.wiring.names import NameFinder
     why="whoever is plugged in there is in another VLAN than everybody believes",
     cure="configure the port as planned, or correct the plan",
     example="the plan has gate-1 port 3 in VLAN 60, and gate-1 has it in VLAN 50",
+    says={
+        "differs": "{switch} port {port} has {differences}",
+        "no port": "the plan has a port {port} on {switch}, which has none",
+        "no switch": "the port plan has a switch {switch!r} that is not among the files",
+    },
+    fix={
+        "differs": "set {planned} on port {port} of {switch}, or correct the plan",
+        "no port": "correct the plan, or complete the configuration of the switch",
+        "no switch": "add its configuration, or correct the plan",
+    },
 )
 def port_against_plan(site: Site) -> Iterator[Found]:
     names: dict[str, NameFinder] = {}
@@ -39,8 +50,8 @@ def port_against_plan(site: Site) -> Iterator[Found]:
         )
         if port is None:
             yield finding(
-                says=f"the plan has a port {planned.port} on {device}, which has none",
-                cure="correct the plan, or complete the configuration of the switch",
+                {"port": planned.port, "switch": device},
+                case="no port",
                 where=(here,),
             )
             continue
@@ -55,10 +66,15 @@ def port_against_plan(site: Site) -> Iterator[Found]:
                 f"{_named(a)} {_word(actual)}, and the plan says {_word(planned.values[a])}"
                 for a, actual in wrong.items()
             ]
-            cure = " and ".join(f"{_named(a)} {_word(planned.values[a])}" for a in wrong)
+            wanted = [f"{_named(a)} {_word(planned.values[a])}" for a in wrong]
             yield finding(
-                says=f"{device} port {port} has {'; '.join(texts)}",
-                cure=f"set {cure} on port {port} of {device}, or correct the plan",
+                {
+                    "switch": device,
+                    "port": port,
+                    "differences": "; ".join(texts),
+                    "planned": both(wanted),
+                },
+                case="differs",
                 where=(*(site.places.of(resolved, a) for a in wrong), here),
                 assumes=site.places.assumed_for(*((resolved, a) for a in wrong)),
                 key=(device, port),
@@ -66,8 +82,8 @@ def port_against_plan(site: Site) -> Iterator[Found]:
 
     for name, where in unknown.items():
         yield finding(
-            says=f"the port plan has a switch {name!r} that is not among the files",
-            cure="add its configuration, or correct the plan",
+            {"switch": name},
+            case="no switch",
             where=(where,),
             severity=Severity.NOTE,
         )

@@ -10,7 +10,7 @@ from inkov.campus import Device, Mode, Private
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails, VlanAbsent
 from inkov.checks.site import Site
-from inkov.checks.words import counted, listed
+from inkov.checks.words import both, counted, listed
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, bits_to_text
 
@@ -53,6 +53,8 @@ def _private_devices(site: Site) -> list[Device]:
     why="hosts in that secondary are cut off, or in an ordinary VLAN where they meet each other",
     cure="define the secondary as isolated or community, or take it out of the association",
     example="VLAN 30 of palm-1 is primary of 31,32, and VLAN 32 is not defined",
+    says="VLAN {primary} of {device} is primary of VLAN {vid}, which {device} {how}",
+    fix="define VLAN {vid} on {device} as isolated or community",
 )
 def secondary_undefined(site: Site) -> Iterator[Found]:
     for device in _private_devices(site):
@@ -67,11 +69,7 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
                     else "does not define"
                 )
                 yield finding(
-                    says=(
-                        f"VLAN {primary} of {device.name} is primary of VLAN {vid}, which"
-                        f" {device.name} {how}"
-                    ),
-                    cure=f"define VLAN {vid} on {device.name} as isolated or community",
+                    {"primary": primary, "device": device.name, "vid": vid, "how": how},
                     where=tuple(
                         dict.fromkeys(
                             (
@@ -94,6 +92,8 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
     why="its hosts hear nobody: a secondary reaches the rest of the network by its primary only",
     cure="associate it with its primary VLAN",
     example="VLAN 31 of palm-1 is isolated, and no VLAN of palm-1 is its primary",
+    says="VLAN {vid} of {device} is {kind}, and associated with no primary VLAN",
+    fix="associate VLAN {vid} with its primary on {device}",
 )
 def secondary_unassociated(site: Site) -> Iterator[Found]:
     for device in _private_devices(site):
@@ -103,11 +103,7 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
         for vid, kind in _secondaries(device).items():
             if vid not in associated:
                 yield finding(
-                    says=(
-                        f"VLAN {vid} of {device.name} is {kind}, and associated with no primary"
-                        " VLAN"
-                    ),
-                    cure=f"associate VLAN {vid} with its primary on {device.name}",
+                    {"vid": vid, "device": device.name, "kind": kind},
                     where=(site.places.row(device.name, vid),),
                     vlans=1 << vid,
                 )
@@ -124,6 +120,12 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
     ),
     cure="make the same association, and the same kinds of secondaries, on every switch",
     example="VLAN 30 is primary of 31,32 on palm-1, and of 31 on palm-2",
+    says={
+        "lists": "VLAN {primary} is primary of {lists}",
+        "both": "; ",
+        "kinds": "{kinds}",
+    },
+    fix="associate VLAN {primary} with the same secondaries, of the same kinds, on every switch",
 )
 def association_differs(site: Site) -> Iterator[Found]:
     made: dict[int, dict[str, tuple[VlanSet, tuple[tuple[int, str], ...]]]] = {}
@@ -142,7 +144,7 @@ def association_differs(site: Site) -> Iterator[Found]:
             for vid, kind in shown:
                 kinds_of.setdefault(vid, {}).setdefault(kind, []).append(name)
         mixed = [
-            f"VLAN {vid} is {' and '.join(f'{k} on {listed(n)}' for k, n in kinds.items())}"
+            f"VLAN {vid} is {both([f'{kind} on {listed(n)}' for kind, n in kinds.items()])}"
             for vid, kinds in kinds_of.items()
             if len(kinds) > 1
         ]
@@ -156,12 +158,17 @@ def association_differs(site: Site) -> Iterator[Found]:
                 else []
             )
             yield finding(
-                says=f"VLAN {primary} is primary of {', of '.join(by_list)}" * bool(by_list)
-                + "; " * bool(by_list and mixed)
-                + "; ".join(mixed),
-                cure=(
-                    f"associate VLAN {primary} with the same secondaries, of the same kinds, on"
-                    " every switch"
+                {
+                    "primary": primary,
+                    "lists": ", of ".join(by_list),
+                    "kinds": "; ".join(mixed),
+                },
+                case=(
+                    ("lists", "both", "kinds")
+                    if by_list and mixed
+                    else "lists"
+                    if by_list
+                    else "kinds"
                 ),
                 where=tuple(site.places.row(name, primary) for name in by_device),
                 vlans=whole.bits,
@@ -177,6 +184,8 @@ def association_differs(site: Site) -> Iterator[Found]:
     why="the gateway or server behind it does not hear the hosts of the secondaries left out",
     cure="map all secondaries of the primary at the port",
     example="VLAN 30 is primary of 31,32, and the promiscuous port 1 of palm-1 maps 31 only",
+    says="{end} is promiscuous in VLAN {primary}, and does not map VLAN {missing}, secondary to it",
+    fix="map VLAN {missing} at {end}",
 )
 def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
     for resolved in site.stating("primary"):
@@ -187,11 +196,7 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
         missing = wanted - resolved.completed.secondaries
         if missing:
             yield finding(
-                says=(
-                    f"{resolved.end} is promiscuous in VLAN {primary}, and does not map VLAN"
-                    f" {missing}, secondary to it"
-                ),
-                cure=f"map VLAN {missing} at {resolved.end}",
+                {"end": resolved.end, "primary": primary, "missing": missing},
                 where=(
                     site.places.of(resolved, "secondaries", primary),
                     site.places.row(resolved.end.device, primary),
@@ -211,6 +216,8 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
     ),
     cure="state the primary that the secondary belongs to",
     example="palm-1 port 5 has primary 30 and secondary 41, and VLAN 41 is secondary to VLAN 40",
+    says="{end} has primary VLAN {primary} and secondary VLAN {vid}, which is {whose}",
+    fix="state at {end} the primary that VLAN {vid} belongs to",
 )
 def private_host_mismatch(site: Site) -> Iterator[Found]:
     for resolved in site.stating("primary"):
@@ -226,11 +233,7 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
                 else "secondary to none"
             )
             yield finding(
-                says=(
-                    f"{resolved.end} has primary VLAN {primary} and secondary VLAN {vid}, which is"
-                    f" {whose}"
-                ),
-                cure=f"state at {resolved.end} the primary that VLAN {vid} belongs to",
+                {"end": resolved.end, "primary": primary, "vid": vid, "whose": whose},
                 where=(
                     site.places.of(resolved, "secondary", vid),
                     site.places.of(resolved, "primary", primary),
@@ -256,6 +259,8 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
         "the trunk from palm-1 to palm-2 allows VLAN 30 and not 31, which is secondary to it on"
         " both switches"
     ),
+    says="the trunk between {a} and {b} carries {what}",
+    fix="allow VLAN {missing} at {a} and at {b}",
 )
 def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
     made = {device.name: _primaries(device) for device in _private_devices(site)}
@@ -277,11 +282,12 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
                     else "secondaries of VLAN {0}, but not VLAN {0} itself"
                 )
                 yield finding(
-                    says=(
-                        f"the trunk between {a.end} and {b.end} carries"
-                        f" {what.format(primary, bits_to_text(missing))}"
-                    ),
-                    cure=f"allow VLAN {bits_to_text(missing)} at {a.end} and at {b.end}",
+                    {
+                        "a": a.end,
+                        "b": b.end,
+                        "what": what.format(primary, bits_to_text(missing)),
+                        "missing": bits_to_text(missing),
+                    },
                     where=(
                         site.places.of(a, "allowed", primary),
                         site.places.of(b, "allowed", primary),
@@ -305,6 +311,11 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
         "the plan says that arbour switches cannot do private VLANs, and fern-2 has an isolated"
         " VLAN 31"
     ),
+    says=(
+        "{device} is a {name} switch, which cannot do private VLANs, and has VLAN {vids} as private"
+        " ones"
+    ),
+    fix="keep private VLANs off {device}",
 )
 def private_unsupported(site: Site) -> Iterator[Found]:
     for device in _private_devices(site):
@@ -312,11 +323,7 @@ def private_unsupported(site: Site) -> Iterator[Found]:
             if device.platform.name == name and not platform.private_vlans:
                 rows = [v.vid for v in (device.vlans or {}).values() if v.private is not None]
                 yield finding(
-                    says=(
-                        f"{device.name} is a {name} switch, which cannot do private VLANs, and has"
-                        f" VLAN {listed([str(v) for v in rows])} as private ones"
-                    ),
-                    cure=f"keep private VLANs off {device.name}",
+                    {"device": device.name, "name": name, "vids": listed([str(v) for v in rows])},
                     where=(
                         *(site.places.row(device.name, vid) for vid in rows),
                         Where("", None, None, platform.origin),
@@ -336,6 +343,11 @@ def private_unsupported(site: Site) -> Iterator[Found]:
     why="protected ports do not talk with each other: the hosts cannot use the link at all",
     cure="take the protection off the port towards the other switch",
     example="ports 1 to 8 of pond-1 are protected, and so is its uplink, port 24",
+    says=(
+        "{end}, a link to another switch, is protected: the protected host ports of {device} cannot"
+        " use it"
+    ),
+    fix="take the protection off {end}",
 )
 def protected_uplink(site: Site) -> Iterator[Found]:
     protected = [r for r in site.stating("protected") if r.up and r.completed.protected]
@@ -343,11 +355,7 @@ def protected_uplink(site: Site) -> Iterator[Found]:
     for resolved in protected:
         if resolved.end in site.fabric.wiring.of and resolved.end.device in hosts:
             yield finding(
-                says=(
-                    f"{resolved.end}, a link to another switch, is protected: the protected host"
-                    f" ports of {resolved.end.device} cannot use it"
-                ),
-                cure=f"take the protection off {resolved.end}",
+                {"end": resolved.end, "device": resolved.end.device},
                 where=(site.places.of(resolved, "protected"),),
             )
 
@@ -366,6 +374,8 @@ def protected_uplink(site: Site) -> Iterator[Found]:
         "ports of pond-1 and of pond-2 in VLAN 40 are protected, and both switches carry VLAN 40 to"
         " core-1"
     ),
+    says="{count} in VLAN {vid} on {switches} talk with each other from switch to switch",
+    fix="use an isolated private VLAN instead of VLAN {vid} with protected ports",
 )
 def protected_only_here(site: Site) -> Iterator[Found]:
     protected: dict[tuple[int, int], dict[str, list[Resolved]]] = {}
@@ -386,11 +396,11 @@ def protected_only_here(site: Site) -> Iterator[Found]:
         if len(by_device) > 1:
             count = sum(map(len, by_device.values()))
             yield finding(
-                says=(
-                    f"{counted(count, 'protected port')} in VLAN {vid} on {listed(list(by_device))}"
-                    " talk with each other from switch to switch"
-                ),
-                cure=f"use an isolated private VLAN instead of VLAN {vid} with protected ports",
+                {
+                    "count": counted(count, "protected port"),
+                    "vid": vid,
+                    "switches": listed(list(by_device)),
+                },
                 where=tuple(
                     site.places.of(ports[0], "protected", vid) for ports in by_device.values()
                 ),

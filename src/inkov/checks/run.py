@@ -33,12 +33,12 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
 from inkov.checks.affected import Radius
 from inkov.checks.catalogue import (
     CATALOGUE,
-    Affected,
     Finding,
     Found,
     Rule,
     Severity,
     Where,
+    finding,
     identity,
 )
 from inkov.checks.causes import Cause
@@ -101,7 +101,7 @@ def audit(
     findings = [
         _finding(rule, one, consequences, radius) for rule, one, consequences in _by_cause(entries)
     ]
-    result = _accept(findings, site, {rule.slug for rule in chosen}, today)
+    result = _accept(findings, site, {rule.slug for rule in chosen}, today, radius)
     order = {rule.slug: number for number, rule in enumerate(rules())}
 
     def key(finding: Finding) -> tuple[object, ...]:
@@ -142,7 +142,7 @@ def _by_cause(entries: list[Entry]) -> list[tuple[Rule, Found, tuple[str, ...]]]
         rule, lead = group[0]
         severities = [one.severity or rule.severity for rule, one in group]
         worst = min(severities, key=lambda severity: severity.rank)
-        consequences = tuple(f"{one.says} ({rule.slug})" for rule, one in group[1:])
+        consequences = tuple(f"{rule.sentences(one)[0]} ({rule.slug})" for rule, one in group[1:])
         result.append((rule, replace(lead, severity=worst), consequences))
     return result
 
@@ -178,8 +178,7 @@ def _finding(rule: Rule, one: Found, consequences: tuple[str, ...], radius: Radi
     return Finding(
         rule.slug,
         one.severity or rule.severity,
-        one.says,
-        one.cure,
+        *rule.sentences(one),
         one.where,
         one.assumes,
         identity(rule.slug, one),
@@ -193,56 +192,35 @@ def _finding(rule: Rule, one: Found, consequences: tuple[str, ...], radius: Radi
 _STALE = "acceptance-stale"
 
 
-def _accept(findings: list[Finding], site: Site, chosen: set[str], today: date) -> Audit:
+def _accept(
+    findings: list[Finding], site: Site, chosen: set[str], today: date, radius: Radius
+) -> Audit:
     result = Audit()
     used: set[int] = set()
-    for finding in findings:
-        covering = [a for a in site.plan.accepted if _covers(a, finding)]
+    for one in findings:
+        covering = [a for a in site.plan.accepted if _covers(a, one)]
         used.update(map(id, covering))
         valid = [a for a in covering if a.until is None or a.until >= today]
         if valid:
-            result.accepted.append((finding, valid[0]))
+            result.accepted.append((one, valid[0]))
         else:
-            result.findings.append(finding)
+            result.findings.append(one)
     for acceptance in site.plan.accepted if _STALE in chosen else ():
         expired = acceptance.until is not None and acceptance.until < today
         if id(acceptance) in used and not expired:
             continue
         if acceptance.rule in CATALOGUE and acceptance.rule not in chosen:
             continue  # that rule was not asked for
-        says = (
-            _unknown(acceptance)
-            if acceptance.rule not in CATALOGUE
-            else (
-                f"{_named(acceptance)} was accepted until {acceptance.until}, and is still found"
-                if id(acceptance) in used
-                else f"{_named(acceptance)} is accepted, and not found any more"
-            )
-        )
-        one = Found(
-            says=says,
-            cure=(
-                "take it out of the plan"
-                if id(acceptance) not in used
-                else "mend it, or accept it anew"
-            ),
+        known, still = acceptance.rule in CATALOGUE, id(acceptance) in used
+        name = _named(acceptance)
+        stale = finding(
+            {"name": name, "rule": acceptance.rule, "until": acceptance.until},
+            case="expired" if still else "gone" if known else "unknown",
             where=(Where("", None, acceptance.vlan, acceptance.origin),),
-            key=(_named(acceptance),),
+            severity=Severity.RISK if still else None,
+            key=(name,),
         )
-        rule = CATALOGUE[_STALE]
-        severity = Severity.RISK if id(acceptance) in used else rule.severity
-        result.findings.append(
-            Finding(
-                _STALE,
-                severity,
-                says,
-                one.cure,
-                one.where,
-                (),
-                identity(_STALE, one),
-                Affected(0, ()),
-            )
-        )
+        result.findings.append(_finding(CATALOGUE[_STALE], stale, (), radius))
     return result
 
 
@@ -263,7 +241,3 @@ def _named(acceptance: Acceptance) -> str:
     ]
     at = " ".join(str(place) for place in places if place)
     return acceptance.rule + (f" at {at}" if at else "")
-
-
-def _unknown(acceptance: Acceptance) -> str:
-    return f"the plan accepts {acceptance.rule!r}, which is no rule"

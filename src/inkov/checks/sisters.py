@@ -71,6 +71,11 @@ def _stated_by(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved
     ),
     cure="set the port as on the sister switches, or say in its description why it differs",
     example="port 7 is in VLAN 20 on fern-1, fern-2 and fern-4, and in VLAN 30 on fern-3",
+    says=(
+        "{one} differs from the same port of its sisters: it is {wanted} on {number} switches"
+        " ({peers})"
+    ),
+    fix="set {one} like {peer}, or say in its description why it differs",
 )
 def odd_one_out(site: Site) -> Iterator[Found]:
     for sisters in _families(site):
@@ -101,11 +106,13 @@ def odd_one_out(site: Site) -> Iterator[Found]:
             wanted += f" with voice VLAN {voice}" if voice else ""
             peers = [n for n in sisters if n != name]
             yield finding(
-                says=(
-                    f"{one.end} differs from the same port of its sisters: it is {wanted} on"
-                    f" {number} switches ({listed(peers)})"
-                ),
-                cure=f"set {one.end} like {peer.end}, or say in its description why it differs",
+                {
+                    "one": one.end,
+                    "wanted": wanted,
+                    "number": number,
+                    "peers": listed(peers),
+                    "peer": peer.end,
+                },
                 where=(
                     site.places.of(one, _decides(one), one.view.pvid or None),
                     site.places.of(peer, _decides(peer), vid or None),

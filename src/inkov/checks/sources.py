@@ -24,6 +24,8 @@ _FAMILY = "Input"
     why="one of them is not what the switch does: out of date, or a change that was never stored",
     cure="find out which is true, and collect the other again or correct the switch",
     example="the export of core-1 has port 7 in VLAN 10, the walk of core-1 has it in VLAN 20",
+    says="two sources of {first} disagree: {shown}{more}",
+    fix="find out which is true, and collect the other again or correct the switch",
 )
 def sources_disagree(site: Site) -> Iterator[Found]:
     for other in site.fabric.campus.others:
@@ -38,8 +40,7 @@ def sources_disagree(site: Site) -> Iterator[Found]:
             )
             more = f", and {len(differences) - 3} more" if len(differences) > 3 else ""
             yield finding(
-                says=f"two sources of {first.name} disagree: {shown}{more}",
-                cure="find out which is true, and collect the other again or correct the switch",
+                {"first": first.name, "shown": shown, "more": more},
                 where=tuple(place for *_, places in differences for place in places),
             )
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from inkov.campus import Origin, Overridden
 from inkov.campus.secrets import without_secrets
-from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.catalogue import CATALOGUE, Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden
 from inkov.checks.site import Site
 from inkov.checks.words import counted, listed
@@ -25,6 +25,8 @@ _RANGES = ("access_vlan", "voice_vlan", "mode")  # of which ranges-overlap tells
     why="who reads the first one believes it: only the last one counts",
     cure="remove the statement that does not count",
     example="line 8 gives gate-1 port 4 native VLAN 99, line 21 native VLAN 98",
+    says="{device} {at}: {what}: the later statement counts",
+    fix="remove the statement that does not count",
 )
 def statement_overridden(site: Site) -> Iterator[Found]:
     for device in site.devices:
@@ -38,11 +40,11 @@ def statement_overridden(site: Site) -> Iterator[Found]:
             values = without_secrets(first.before), without_secrets(first.after)
             what = f"{first.attribute.replace('_', ' ')} {values[0]}, later {values[1]}"
             yield finding(
-                says=(
-                    f"{device.name} {'port ' + listed(ports) if ports[0] else 'VLAN table'}:"
-                    f" {what}: the later statement counts"
-                ),
-                cure="remove the statement that does not count",
+                {
+                    "device": device.name,
+                    "at": "port " + listed(ports) if ports[0] else "VLAN table",
+                    "what": what,
+                },
                 where=(
                     Where(device.name, ports[0] or None, None, old),
                     Where(device.name, ports[0] or None, None, new),
@@ -76,6 +78,8 @@ def _is_told(site: Site, device: str, change: Overridden) -> bool:
         "add their forms to the dialect of the file; `inkov dialect unmatched` shows what to write"
     ),
     example="gate-1.txt line 40 names a VLAN, and the dialect has no form for it",
+    says="{count} of {file} {were} not understood: {shown}",
+    fix="add their forms to the dialect, or name their words as without meaning",
 )
 def line_not_understood(site: Site) -> Iterator[Found]:
     by_file: dict[str, list[tuple[Origin, str]]] = {}
@@ -88,14 +92,14 @@ def line_not_understood(site: Site) -> Iterator[Found]:
         by_file.setdefault(origin.file, []).append((origin, text))
     devices = {device.origin.file: device.name for device in site.devices}
     for file, lines in sorted(by_file.items()):
-        shown = listed([repr(text.strip()) for _, text in lines[:3]])
+        shown = listed([repr(text.strip()) for _, text in lines], 3)
         yield finding(
-            says=(
-                f"{counted(len(lines), 'line')} of {file} {'was' if len(lines) == 1 else 'were'}"
-                f" not understood: {shown}"
-            )
-            + (f" and {len(lines) - 3} more" if len(lines) > 3 else ""),
-            cure="add their forms to the dialect, or name their words as without meaning",
+            {
+                "count": counted(len(lines), "line"),
+                "file": file,
+                "were": "was" if len(lines) == 1 else "were",
+                "shown": shown,
+            },
             where=tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
             key=(devices.get(file, file),),
         )
@@ -112,14 +116,15 @@ def line_not_understood(site: Site) -> Iterator[Found]:
     why="the switch does something there, and nobody knows what from the file",
     cure="correct the statement, or collect the configuration again",
     example="line 12 puts gate-1 port 4 into VLAN 4095",
+    says="not used: {problem}",
+    fix="{cure}",
 )
 def statement_unusable(site: Site) -> Iterator[Found]:
     devices = {device.origin.file: device.name for device in site.devices}
     for problem in site.fabric.campus.problems:
         says = problem.says.partition("\n")[0]
         yield finding(
-            says=f"not used: {says}",
-            cure=problem.cure or "correct the statement, or collect the configuration again",
+            {"problem": says, "cure": problem.cure or CATALOGUE["statement-unusable"].cure},
             where=(Where(devices.get(problem.origin.file, ""), None, None, problem.origin),),
             key=(problem.origin.file, says),
         )
@@ -135,6 +140,16 @@ def statement_unusable(site: Site) -> Iterator[Found]:
     example=(
         "the plan accepts trunk-allows-everything at core-1 until last March, and it is still found"
     ),
+    says={
+        "unknown": "the plan accepts {rule!r}, which is no rule",
+        "expired": "{name} was accepted until {until}, and is still found",
+        "gone": "{name} is accepted, and not found any more",
+    },
+    fix={
+        "unknown": "take it out of the plan",
+        "expired": "mend it, or accept it anew",
+        "gone": "take it out of the plan",
+    },
 )
 def acceptance_stale(site: Site) -> Iterator[Found]:
     """Told where acceptances are matched with findings (`run`): only then it is known which of them

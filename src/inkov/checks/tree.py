@@ -46,6 +46,8 @@ def _has_setting(resolved: Resolved, attribute: str) -> bool:
     ),
     cure="take the edge setting off the port",
     example="core-1 port 3, a link to gate-1, is set as an edge port",
+    says="{end}, a link to {far}, is set as an edge port",
+    fix="take the edge setting off {end}",
 )
 def edge_on_link(site: Site) -> Iterator[Found]:
     for resolved in site.stating("edge"):
@@ -57,8 +59,7 @@ def edge_on_link(site: Site) -> Iterator[Found]:
         ):
             far = site.fabric.wiring.of[end][0].far(end)
             yield finding(
-                says=f"{resolved.end}, a link to {far}, is set as an edge port",
-                cure=f"take the edge setting off {resolved.end}",
+                {"end": resolved.end, "far": far},
                 where=(
                     site.places.of(resolved, "edge"),
                     Where(far.device, far.port, None, site.resolved(far).stated.origin),
@@ -78,15 +79,17 @@ def edge_on_link(site: Site) -> Iterator[Found]:
     ),
     cure="set host ports as edge ports",
     example="ports 1 to 20 of gate-1 are edge ports, port 21 is not",
+    says="{device} has {count} without the edge setting: {ports}",
+    fix="set them as edge ports",
 )
 def edge_missing(site: Site) -> Iterator[Found]:
     for device, without in _lacking(site, "edge", site.plan.practice.edge):
         yield finding(
-            says=(
-                f"{device} has {counted(len(without), 'host port')} without the edge setting: "
-                f"{listed([r.end.port for r in without])}"
-            ),
-            cure="set them as edge ports",
+            {
+                "device": device,
+                "count": counted(len(without), "host port"),
+                "ports": listed([r.end.port for r in without]),
+            },
             where=tuple(site.places.of(r, "edge") for r in without),
             key=(device,),
         )
@@ -103,17 +106,19 @@ def edge_missing(site: Site) -> Iterator[Found]:
     why="whoever plugs in a switch there takes part in the tree, and may become its root",
     cure="turn the guard on at host ports",
     example="ports 1 to 20 of gate-1 shut themselves when a bridge speaks there, port 21 does not",
+    says="{device} has {count} without a guard against bridges: {ports}",
+    fix="turn the guard on there",
 )
 def guard_missing(site: Site) -> Iterator[Found]:
     for device, ports in _lacking(site, "bpdu_guard", site.plan.practice.guard):
         without = [r for r in ports if r.stated.guard is None or r.stated.guard.value is Guard.NONE]
         if without:
             yield finding(
-                says=(
-                    f"{device} has {counted(len(without), 'host port')} without a guard against"
-                    f" bridges: {listed([r.end.port for r in without])}"
-                ),
-                cure="turn the guard on there",
+                {
+                    "device": device,
+                    "count": counted(len(without), "host port"),
+                    "ports": listed([r.end.port for r in without]),
+                },
                 where=tuple(site.places.of(r, "bpdu_guard") for r in without),
                 key=(device,),
             )
@@ -166,6 +171,8 @@ def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
     ),
     cure="give the switch that is to be root the lowest priority, and its deputy the next one",
     example="core-1, gate-1 and palm-1 run a spanning tree, and none states a priority",
+    says="{how}: which of {count} becomes root is left to chance",
+    fix="give the switch that is to be root the lowest priority, and its deputy the next one",
 )
 def root_left_to_chance(site: Site) -> Iterator[Found]:
     priorities = _priorities(site)
@@ -180,11 +187,7 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
             else f"{listed(first)} share the lowest priority"
         )
         yield finding(
-            says=f"{how}: which of {counted(len(first), 'switch')} becomes root is left to chance",
-            cure=(
-                "give the switch that is to be root the lowest priority, and its deputy the"
-                " next one"
-            ),
+            {"how": how, "count": counted(len(first), "switch")},
             where=tuple(site.places.switch(name, priorities[name][1]) for name in first),
             key=("root",),
         )
@@ -201,6 +204,8 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
     ),
     cure="give the planned root the lowest priority",
     example="the plan says root: [core-1, core-2], and gate-1 has the lowest priority",
+    says="{name} has the lowest priority, {value}, and the plan wants {wanted} as root",
+    fix="raise the priority number of {name}, or lower that of {root}",
 )
 def root_against_plan(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.root
@@ -211,11 +216,7 @@ def root_against_plan(site: Site) -> Iterator[Found]:
     for name, (value, origin) in priorities.items():
         if value == lowest and value < _DEFAULT_PRIORITY and name not in wanted:
             yield finding(
-                says=(
-                    f"{name} has the lowest priority, {value}, and the plan wants {listed(wanted)}"
-                    " as root"
-                ),
-                cure=f"raise the priority number of {name}, or lower that of {wanted[0]}",
+                {"name": name, "value": value, "wanted": listed(wanted), "root": wanted[0]},
                 where=(
                     site.places.switch(name, origin),
                     Where("", None, None, site.plan.practice.origin),
@@ -237,6 +238,8 @@ def root_against_plan(site: Site) -> Iterator[Found]:
     example=(
         "core-1 runs one tree for each VLAN, gate-1 at the other end of the link a single fast one"
     ),
+    says="{odd} runs spanning tree {odd_mode}, and {others}, linked to it, {mode}",
+    fix="run the same kind of spanning tree on both",
 )
 def tree_modes_differ(site: Site) -> Iterator[Found]:
     stated = {
@@ -246,11 +249,12 @@ def tree_modes_differ(site: Site) -> Iterator[Found]:
         {name: str(fact.value) for name, fact in stated.items()}
     ):
         yield finding(
-            says=(
-                f"{odd} runs spanning tree {stated[odd].value}, and {listed(others)}, linked to it,"
-                f" {stated[others[0]].value}"
-            ),
-            cure="run the same kind of spanning tree on both",
+            {
+                "odd": odd,
+                "odd_mode": stated[odd].value,
+                "others": listed(others),
+                "mode": stated[others[0]].value,
+            },
             where=tuple(site.places.switch(name, stated[name].origin) for name in (odd, *others)),
             key=(odd,),
         )

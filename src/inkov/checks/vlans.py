@@ -46,17 +46,15 @@ def stopped(site: Site) -> Iterator[tuple[str, int, list[str]]]:
         "gate-1 and fern-1 have ports in VLAN 30, and core-1, the only way between them, does not"
         " define it"
     ),
+    says="VLAN {vid} has members on {ends}, but {device} between them does not define it",
+    fix="define VLAN {vid} on {device}",
 )
 def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
     for device, vid, ends in stopped(site):
         if vid not in (site.fabric.device(device).vlans or {}):
             others = [w for name in ends for w in _member(site, name, vid)]
             yield finding(
-                says=(
-                    f"VLAN {vid} has members on {' and '.join(ends)}, but {device} between them"
-                    " does not define it"
-                ),
-                cure=f"define VLAN {vid} on {device}",
+                {"vid": vid, "ends": " and ".join(ends), "device": device},
                 where=(Where(device, None, vid, site.fabric.device(device).origin), *others),
                 cause=VlanAbsent(vid, device),
                 vlans=1 << vid,
@@ -81,6 +79,8 @@ def _member(site: Site, device: str, vid: int) -> list[Where]:
     why="a suspended VLAN forwards nothing: its ports look well and reach nobody",
     cure="make the VLAN active, or move its ports",
     example="VLAN 30 is suspended on palm-2, and ports 1 to 4 are in it",
+    says="VLAN {vid} is suspended on {device}, which has {use}",
+    fix="make VLAN {vid} active on {device}",
 )
 def vlan_suspended(site: Site) -> Iterator[Found]:
     passed = {(device, vid): ends for device, vid, ends in stopped(site)}
@@ -108,8 +108,7 @@ def vlan_suspended(site: Site) -> Iterator[Found]:
             )
             if use and row.active is not None:
                 yield finding(
-                    says=f"VLAN {vid} is suspended on {device.name}, which has {' and '.join(use)}",
-                    cure=f"make VLAN {vid} active on {device.name}",
+                    {"vid": vid, "device": device.name, "use": " and ".join(use)},
                     where=(
                         Where(device.name, None, vid, row.active.origin),
                         *(site.places.of(r, "access_vlan", vid) for r in ports),
@@ -150,6 +149,8 @@ def _beside(site: Site, known: set[int]) -> Iterator[tuple[int, list[Where]]]:
     why="leftovers hide what matters, and the next project takes the number for free",
     cure="remove it where it is defined, or write into the plan what it is kept for",
     example="core-1 and gate-1 define VLAN 44, and no port or gateway is in it",
+    says="VLAN {vid} is defined on {switches}, and nothing uses it",
+    fix="remove VLAN {vid}, or write into the plan what it is kept for",
 )
 def vlan_unused(site: Site) -> Iterator[Found]:
     used = {DEFAULT_VID, *site.plan.vlans}
@@ -188,11 +189,7 @@ def vlan_unused(site: Site) -> Iterator[Found]:
         )
     for vid, wheres in _beside(site, used):
         yield finding(
-            says=(
-                f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and nothing"
-                " uses it"
-            ),
-            cure=f"remove VLAN {vid}, or write into the plan what it is kept for",
+            {"vid": vid, "switches": listed([w.switch for w in wheres])},
             where=tuple(wheres),
             key=(vid,),
         )
@@ -209,6 +206,8 @@ def vlan_unused(site: Site) -> Iterator[Found]:
     ),
     cure="give the VLAN another number",
     example="the plan reserves 3900-3909, and gate-1 defines VLAN 3905",
+    says="{device} defines VLAN {vid}, which is reserved ({reserved})",
+    fix="use another number",
 )
 def vlan_reserved(site: Site) -> Iterator[Found]:
     reserved = site.plan.practice.reserved
@@ -216,8 +215,7 @@ def vlan_reserved(site: Site) -> Iterator[Found]:
         for vid in device.vlans or {}:
             if reserved is not None and vid in reserved:
                 yield finding(
-                    says=f"{device.name} defines VLAN {vid}, which is reserved ({reserved})",
-                    cure="use another number",
+                    {"device": device.name, "vid": vid, "reserved": reserved},
                     where=(
                         site.places.row(device.name, vid),
                         Where("", None, vid, site.plan.practice.origin),
@@ -233,6 +231,8 @@ def vlan_reserved(site: Site) -> Iterator[Found]:
     why="either the plan is out of date, or somebody made a VLAN that nobody watches",
     cure="write the VLAN into the plan, or remove it",
     example="the plan has VLANs 10 to 60, and pond-1 defines VLAN 66",
+    says="VLAN {vid} is defined on {switches}, and the plan does not know it",
+    fix="write VLAN {vid} into the plan, or remove it",
 )
 def vlan_not_planned(site: Site) -> Iterator[Found]:
     if not site.plan.vlans:
@@ -244,11 +244,7 @@ def vlan_not_planned(site: Site) -> Iterator[Found]:
     }
     for vid, wheres in _beside(site, known):
         yield finding(
-            says=(
-                f"VLAN {vid} is defined on {listed([w.switch for w in wheres])}, and the plan does"
-                " not know it"
-            ),
-            cure=f"write VLAN {vid} into the plan, or remove it",
+            {"vid": vid, "switches": listed([w.switch for w in wheres])},
             where=tuple(wheres),
             key=(vid,),
         )
@@ -262,6 +258,14 @@ def vlan_not_planned(site: Site) -> Iterator[Found]:
     why="what is to run in it does not, or runs elsewhere",
     cure="define the VLAN where the plan wants it, or correct the plan",
     example="the plan has VLAN 80, and no switch defines it",
+    says={
+        "nowhere": "the plan has VLAN {vid}{named}, and no switch does",
+        "here": "the plan needs VLAN {vid} on {name}, which does not define it",
+    },
+    fix={
+        "nowhere": "define VLAN {vid}, or take it out of the plan",
+        "here": "define VLAN {vid} on {name}",
+    },
 )
 def vlan_planned_absent(site: Site) -> Iterator[Found]:
     live = union(site.fabric.live.values())
@@ -270,11 +274,8 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
         in_plan = Where("", None, vid, planned.origin)
         if vid not in everywhere and not live >> vid & 1:
             yield finding(
-                says=(
-                    f"the plan has VLAN {vid}{f' ({planned.name})' if planned.name else ''}, and no"
-                    " switch does"
-                ),
-                cure=f"define VLAN {vid}, or take it out of the plan",
+                {"vid": vid, "named": f" ({planned.name})" if planned.name else ""},
+                case="nowhere",
                 where=(in_plan,),
                 key=(vid,),
             )
@@ -283,8 +284,8 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
             table = site.defined(name) if name in site.fabric.campus.devices else None
             if table is not None and vid not in table and vid != DEFAULT_VID:
                 yield finding(
-                    says=f"the plan needs VLAN {vid} on {name}, which does not define it",
-                    cure=f"define VLAN {vid} on {name}",
+                    {"vid": vid, "name": name},
+                    case="here",
                     where=(Where(name, None, vid, site.fabric.device(name).origin), in_plan),
                     severity=Severity.FAULT,
                     cause=VlanAbsent(vid, name),

@@ -12,12 +12,12 @@ def counted(number: int, noun: str) -> str:
     return f"{number} {noun}{'' if number == 1 else plural}"
 
 
-def listed(names: Sequence[str]) -> str:
+def listed(names: Sequence[str], most: int = _SHOWN) -> str:
     """The names, the first few if they are many: every place stands in the finding's `where` all
     the same.
     """
-    shown = ", ".join(names[:_SHOWN])
-    return shown if len(names) <= _SHOWN else f"{shown} and {len(names) - _SHOWN} more"
+    shown = ", ".join(names[:most])
+    return shown if len(names) <= most else f"{shown} and {len(names) - most} more"
 
 
 def both(parts: Sequence[object]) -> str:
