@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import ast
+import inspect
 import json
 from pathlib import Path
+from string import Formatter
 
 import pytest
 
@@ -227,3 +230,23 @@ def test_two_sources_of_one_switch(inkov: Inkov, tmp_path: Path) -> None:
     assert [w["file"] for w in finding["where"]] == ["./a.sheet", "./a.sheet", "./b.json"]
     (tmp_path / "c.sheet").write_text(sheet)  # the same format twice is a mistake
     assert inkov("audit", ".").status == 2
+
+
+@pytest.mark.parametrize("slug", sorted(CATALOGUE))
+def test_a_rule_gives_the_words_and_names_the_cases_of_its_sentences(slug: str) -> None:
+    """Whatever a sentence has places for, the search below it gives; each piece can be told."""
+    rule = CATALOGUE[slug]
+    module = ast.parse(Path(inspect.getsourcefile(rule.find) or "").read_text())
+    keys = [key for node in ast.walk(module) if isinstance(node, ast.Dict) for key in node.keys]
+    keys += [node.slice for node in ast.walk(module) if isinstance(node, ast.Subscript)]
+    given = {key.value for key in keys if isinstance(key, ast.Constant)}
+    code = inspect.getsource(rule.find)
+    for text in (rule.says, rule.fix):
+        pieces = {"": text} if isinstance(text, str) else dict(text)
+        for piece in pieces.values():
+            assert piece and not piece.endswith("."), piece
+            places = {name for _, name, _, _ in Formatter().parse(piece) if name is not None}
+            assert places <= given if slug != "acceptance-stale" else True, (piece, given)
+        for case in pieces:
+            # In its own table, and where the search chooses it (`acceptance-stale`: in `run`).
+            assert not case or slug == "acceptance-stale" or code.count(f'"{case}"') >= 2, case

@@ -34,10 +34,13 @@ _FAMILY = "Allowed lists"
         "line 12 lets core-1 port 3 pass 10,20, line 19 says 30: VLANs 10 and 20 do not cross any"
         " more"
     ),
-    says=(
-        "{end} lists VLAN {before} first and {after} later: the later list replaced the first, and"
-        " VLAN {lost} is gone{also}"
-    ),
+    says={
+        "gone": (
+            "{end} lists VLAN {before} first and {after} later: the later list replaced the first,"
+            " and VLAN {lost} is gone"
+        ),
+        "missed": "; of these, VLAN {missed} is needed there",
+    },
     fix="state one list at {end}: {whole}, if the second was meant to add",
 )
 def list_replaced(site: Site) -> Iterator[Found]:
@@ -51,16 +54,16 @@ def list_replaced(site: Site) -> Iterator[Found]:
                 continue
             resolved = site.resolved(End(device.name, change.port))
             missed = _missed(site, resolved, lost)
-            also = f"; of these, VLAN {bits_to_text(missed)} is needed there" if missed else ""
             yield finding(
                 {
                     "end": resolved.end,
                     "before": before,
                     "after": after,
                     "lost": lost,
-                    "also": also,
+                    "missed": bits_to_text(missed),
                     "whole": before | after,
                 },
+                case=("gone", "missed") if missed else "gone",
                 where=(
                     Where(device.name, change.port, None, change.old),
                     Where(device.name, change.port, None, change.new),
@@ -254,26 +257,33 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     ),
     cure="list the VLANs that are needed on the other side",
     example="core-1 port 3 is a trunk without a list",
-    says="{ends} {verb} every VLAN through, {how}",
-    fix="state the list of the VLANs that are needed on the other side{list_needed}",
+    says={
+        "stated": "{ends} {let} every VLAN through, by its list",
+        "unstated": "{ends} {let} every VLAN through, since no list is stated",
+    },
+    fix={
+        "list": "state the list of the VLANs that are needed on the other side",
+        "needed": ": {needed}",
+    },
 )
 def trunk_allows_everything(site: Site) -> Iterator[Found]:
     for group in site.trunk_groups:
         ends = [r for r in group if r.allowed == EVERYTHING]
         if ends:
             stated = [r for r in ends if r.stated.allowed is not None]
-            how = "by its list" if len(stated) == len(ends) else "since no list is stated"
-            verb = "lets" if len(ends) == 1 else "let"
             numbers = set(site.link_numbers.get(ends[0].end, ()))
             needs = union(site.needs[number] for number in numbers)
-            list_needed = f": {bits_to_text(needs)}" if needs else ""
             yield finding(
                 {
                     "ends": both([r.end for r in ends]),
-                    "verb": verb,
-                    "how": how,
-                    "list_needed": list_needed,
+                    "let": "lets" if len(ends) == 1 else "let",
+                    "needed": bits_to_text(needs),
                 },
+                case=(
+                    "stated" if len(stated) == len(ends) else "unstated",
+                    "list",
+                    *(["needed"] if needs else []),
+                ),
                 where=tuple(site.places.of(r, "allowed") for r in ends),
                 assumes=site.places.assumed_for(*((r, "allowed") for r in ends)),
             )
@@ -359,7 +369,10 @@ def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
     ),
     cure="take the VLAN off the list, or define it",
     example="core-1 port 3 and gate-1 port 1 allow VLAN 77, which neither switch has",
-    says="{ends} allow{s} VLAN {vids}, which {neither}",
+    says={
+        "neither": "{ends} {allow} VLAN {vids}, which neither end defines",
+        "alone": "{ends} {allow} VLAN {vids}, which {switch} does not define",
+    },
     fix="take VLAN {vids} off the list, or define it",
 )
 def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
@@ -377,17 +390,13 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
             vids = stray[0][1]
             for _, more in stray[1:]:
                 vids = vids | more
-            neither = (
-                "neither end defines"
-                if len(group) > 1
-                else f"{group[0].end.device} does not define"
-            )
             yield finding(
                 {
                     "ends": both([r.end for r, _ in stray]),
-                    "s": "s" * (len(stray) == 1),
+                    "allow": "allows" if len(stray) == 1 else "allow",
                     "vids": vids,
-                    "neither": neither,
+                    "switch": group[0].end.device,
                 },
+                case="neither" if len(group) > 1 else "alone",
                 where=tuple(site.places.of(r, "allowed") for r, _ in stray),
             )

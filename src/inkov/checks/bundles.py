@@ -163,7 +163,13 @@ def _ports_of(end: End, cables: tuple[tuple[End, End], ...]) -> list[End]:
     ),
     cure="let both ends use LACP, at least one of them asking",
     example="bundle-1 of core-1 only answers to LACP, and b1 of herbarium-1 as well: nobody asks",
-    says="the bundle between {a} and {b} does not form: {says}",
+    says={
+        "passive": (
+            "the bundle between {a} and {b} does not form: both only answer to LACP, and nobody"
+            " asks"
+        ),
+        "differ": "the bundle between {a} and {b} does not form: {a} is {a_way}, {b} {b_way}",
+    },
     fix="let both ends use LACP, at least one of them asking",
 )
 def aggregation_differs(site: Site) -> Iterator[Found]:
@@ -176,13 +182,9 @@ def aggregation_differs(site: Site) -> Iterator[Found]:
         if passive or (
             Aggregation.STATIC in (how_a.value, how_b.value) and how_a.value is not how_b.value
         ):
-            says = (
-                "both only answer to LACP, and nobody asks"
-                if passive
-                else (f"{a.end} is {how_a.value}, {b.end} {how_b.value}")
-            )
             yield finding(
-                {"a": a.end, "b": b.end, "says": says},
+                {"a": a.end, "b": b.end, "a_way": how_a.value, "b_way": how_b.value},
+                case="passive" if passive else "differ",
                 where=tuple(
                     Where(r.end.device, r.end.port, None, how.origin)
                     for r, how in ((a, how_a), (b, how_b))

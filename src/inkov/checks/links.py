@@ -244,7 +244,10 @@ def trunk_expected(site: Site) -> Iterator[Found]:
     ),
     cure="turn on neighbour discovery at both ends, export it, or add the cable to a cabling table",
     example="core-1 hears pond-1 at port 5, but pond-1 reports no neighbour at its port 24",
-    says="only {hearing} reports the link to {silent}; {device} does not{reason}",
+    says={
+        "one-sided": "only {hearing} reports the link to {silent}; {device} does not",
+        "no reports": " (its file holds no neighbour reports at all)",
+    },
     fix="turn on neighbour discovery at {silent}, or add the cable to a cabling table",
 )
 def link_one_sided(site: Site) -> Iterator[Found]:
@@ -254,11 +257,9 @@ def link_one_sided(site: Site) -> Iterator[Found]:
         if not link.one_sided or link in disputed:
             continue
         hearing, silent = (link.a, link.b) if link.a.device in link.seen_by else (link.b, link.a)
-        reason = (
-            "" if silent.device in reporting else " (its file holds no neighbour reports at all)"
-        )
         yield finding(
-            {"hearing": hearing, "silent": silent, "device": silent.device, "reason": reason},
+            {"hearing": hearing, "silent": silent, "device": silent.device},
+            case=("one-sided", *(["no reports"] if silent.device not in reporting else [])),
             where=(
                 *_evidence(link),
                 Where(silent.device, silent.port, None, site.resolved(silent).stated.origin),

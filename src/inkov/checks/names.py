@@ -216,7 +216,10 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
     why="who works by the plan looks for the other name, and puts ports into the wrong VLAN",
     cure="rename the VLAN, or correct the plan",
     example="the plan calls VLAN 20 'irrigation', and gate-1 calls it 'water'",
-    says="VLAN {vid} is {name!r} on {switches}, and {wanted}",
+    says={
+        "plan": "VLAN {vid} is {name!r} on {switches}, and the plan calls it {wanted!r}{near}",
+        "house": "VLAN {vid} is {name!r} on {switches}, and names are to be like {pattern!r}",
+    },
     fix="rename it, or correct the plan",
 )
 def vlan_name_against_plan(site: Site) -> Iterator[Found]:
@@ -230,11 +233,7 @@ def vlan_name_against_plan(site: Site) -> Iterator[Found]:
     for (vid, name), places in sorted(wrong.items()):
         planned = site.plan.vlans.get(vid)
         by_name = planned is not None and planned.name and planned.name != name
-        wanted = (
-            f"the plan calls it {planned.name!r}{_near(name, planned.name)}"
-            if planned and by_name
-            else (f"names are to be like {site.plan.practice.names!r}")
-        )
+        wanted = planned.name if planned and by_name else ""
         origin = planned.origin if planned and by_name else site.plan.practice.origin
         yield finding(
             {
@@ -242,7 +241,10 @@ def vlan_name_against_plan(site: Site) -> Iterator[Found]:
                 "name": name,
                 "switches": listed([w.switch for w in places]),
                 "wanted": wanted,
+                "near": _near(name, wanted) if wanted else "",
+                "pattern": site.plan.practice.names,
             },
+            case="plan" if wanted else "house",
             where=(*places, Where("", None, vid, origin)),
             key=(str(vid), name),
         )

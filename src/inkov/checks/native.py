@@ -125,7 +125,7 @@ def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
     ),
     cure="set aside a VLAN that no host is in, and make it the native VLAN at both ends",
     example="neither end of the trunk between core-1 and gate-1 states a native VLAN",
-    says="{ends} {verb} the default VLAN {DEFAULT_VID} as native VLAN",
+    says="{ends} {have} the default VLAN {vid} as native VLAN",
     fix="make a VLAN that no host is in the native VLAN, at both ends",
 )
 def native_default(site: Site) -> Iterator[Found]:
@@ -135,9 +135,12 @@ def native_default(site: Site) -> Iterator[Found]:
             r for r in group if r.native == DEFAULT_VID and r.view.pvid and r.end not in mismatched
         ]
         if ends:
-            verb = "has" if len(ends) == 1 else "have"
             yield finding(
-                {"ends": both([r.end for r in ends]), "verb": verb, "DEFAULT_VID": DEFAULT_VID},
+                {
+                    "ends": both([r.end for r in ends]),
+                    "have": "has" if len(ends) == 1 else "have",
+                    "vid": DEFAULT_VID,
+                },
                 where=tuple(site.places.of(r, "native_vlan", DEFAULT_VID) for r in ends),
                 assumes=site.places.assumed_for(*((r, "native_vlan") for r in ends)),
             )

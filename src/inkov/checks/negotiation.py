@@ -181,7 +181,10 @@ def _resting(site: Site) -> Iterator[tuple[Resolved | None, Resolved | None]]:
     ),
     cure="make both ends fixed trunks that do not negotiate",
     example="core-1 port 3 asks to be a trunk, and gate-1 port 1 agrees",
-    says="{ends} negotiate{s} whether to be a trunk{house}",
+    says={
+        "on": "{ends} {negotiate} whether to be a trunk",
+        "house": "; the house rule is that no port does",
+    },
     fix="make both ends fixed trunks, without negotiation",
 )
 def negotiation_on(site: Site) -> Iterator[Found]:
@@ -192,9 +195,12 @@ def negotiation_on(site: Site) -> Iterator[Found]:
         ]
         rest = [r for r in (joined.a, joined.b) if negotiates(r.completed) and _by_default(site, r)]
         if ends and not rest and not talked(joined):
-            house = "; the house rule is that no port does" if against else ""
             yield finding(
-                {"ends": both([r.end for r in ends]), "s": "s" * (len(ends) == 1), "house": house},
+                {
+                    "ends": both([r.end for r in ends]),
+                    "negotiate": "negotiates" if len(ends) == 1 else "negotiate",
+                },
+                case=("on", "house") if against else "on",
                 where=tuple(site.places.of(r, "negotiation") for r in ends),
                 severity=Severity.RISK if against else None,
             )
@@ -210,10 +216,11 @@ def negotiation_on(site: Site) -> Iterator[Found]:
     example=(
         "gate-1 ports 1 to 8 are access ports, and passive: they answer a request to be a trunk"
     ),
-    says=(
-        "{count} of {device} would become {trunks} for anyone who asks ({how}): {ports}; open then:"
-        " {opens}"
-    ),
+    says={
+        "asks": "{count} of {device} would become {trunks} for anyone who asks ({how}): {ports}",
+        "opens": "; open then: VLAN {vids}",
+        "opens nothing": "; open then: no VLAN yet, as the list is empty",
+    },
     fix="make them fixed access ports, without negotiation",
 )
 def host_port_negotiates(site: Site) -> Iterator[Found]:
@@ -232,7 +239,6 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
             for number in site.fabric.at.get(resolved.end, ()):
                 for view in site.fabric.bridge_ports[number].on_request:
                     opened |= view.emit
-        opens = f"VLAN {bits_to_text(opened)}" if opened else "no VLAN yet, as the list is empty"
         yield finding(
             {
                 "count": counted(len(ports), "host port"),
@@ -240,8 +246,9 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
                 "trunks": "a trunk" if len(ports) == 1 else "trunks",
                 "how": how,
                 "ports": listed([r.end.port for r in ports]),
-                "opens": opens,
+                "vids": bits_to_text(opened),
             },
+            case=("asks", "opens" if opened else "opens nothing"),
             where=tuple(site.places.of(r, "negotiation") for r in ports),
             assumes=tuple(
                 dict.fromkeys(a for r in ports for a in site.places.assumed_for((r, "negotiation")))

@@ -53,7 +53,15 @@ def _private_devices(site: Site) -> list[Device]:
     why="hosts in that secondary are cut off, or in an ordinary VLAN where they meet each other",
     cure="define the secondary as isolated or community, or take it out of the association",
     example="VLAN 30 of palm-1 is primary of 31,32, and VLAN 32 is not defined",
-    says="VLAN {primary} of {device} is primary of VLAN {vid}, which {device} {how}",
+    says={
+        "ordinary": (
+            "VLAN {primary} of {device} is primary of VLAN {vid}, which {device} defines as an"
+            " ordinary VLAN"
+        ),
+        "undefined": (
+            "VLAN {primary} of {device} is primary of VLAN {vid}, which {device} does not define"
+        ),
+    },
     fix="define VLAN {vid} on {device} as isolated or community",
 )
 def secondary_undefined(site: Site) -> Iterator[Found]:
@@ -63,13 +71,9 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
             for vid in listed_ones:
                 if vid in known:
                     continue
-                how = (
-                    "defines as an ordinary VLAN"
-                    if vid in (device.vlans or {})
-                    else "does not define"
-                )
                 yield finding(
-                    {"primary": primary, "device": device.name, "vid": vid, "how": how},
+                    {"primary": primary, "device": device.name, "vid": vid},
+                    case="ordinary" if vid in (device.vlans or {}) else "undefined",
                     where=tuple(
                         dict.fromkeys(
                             (
@@ -216,7 +220,11 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
     ),
     cure="state the primary that the secondary belongs to",
     example="palm-1 port 5 has primary 30 and secondary 41, and VLAN 41 is secondary to VLAN 40",
-    says="{end} has primary VLAN {primary} and secondary VLAN {vid}, which is {whose}",
+    says={
+        "mismatch": "{end} has primary VLAN {primary} and secondary VLAN {vid}, which is secondary",
+        "others": " to VLAN {owners}",
+        "none": " to none",
+    },
     fix="state at {end} the primary that VLAN {vid} belongs to",
 )
 def private_host_mismatch(site: Site) -> Iterator[Found]:
@@ -227,13 +235,14 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
         made = _primaries(site.fabric.device(resolved.end.device))
         owners = [p for p, listed_ones in made.items() if vid in listed_ones]
         if made and primary not in owners:
-            whose = (
-                f"secondary to VLAN {listed([str(p) for p in owners])}"
-                if owners
-                else "secondary to none"
-            )
             yield finding(
-                {"end": resolved.end, "primary": primary, "vid": vid, "whose": whose},
+                {
+                    "end": resolved.end,
+                    "primary": primary,
+                    "vid": vid,
+                    "owners": listed([str(p) for p in owners]),
+                },
+                case=("mismatch", "others" if owners else "none"),
                 where=(
                     site.places.of(resolved, "secondary", vid),
                     site.places.of(resolved, "primary", primary),

@@ -71,10 +71,13 @@ def _stated_by(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved
     ),
     cure="set the port as on the sister switches, or say in its description why it differs",
     example="port 7 is in VLAN 20 on fern-1, fern-2 and fern-4, and in VLAN 30 on fern-3",
-    says=(
-        "{one} differs from the same port of its sisters: it is {wanted} on {number} switches"
-        " ({peers})"
-    ),
+    says={
+        "differs": "{one} differs from the same port of its sisters: it is ",
+        "trunk": "a trunk with native VLAN {vid}",
+        "access": "in VLAN {vid}",
+        "voice": " with voice VLAN {voice}",
+        "peers": " on {number} switches ({peers})",
+    },
     fix="set {one} like {peer}, or say in its description why it differs",
 )
 def odd_one_out(site: Site) -> Iterator[Found]:
@@ -100,19 +103,23 @@ def odd_one_out(site: Site) -> Iterator[Found]:
             name = one.end.device
             if agreeing[name] < max(_POSITIONS, 4 * differing[name]):
                 continue
-            wanted = (
-                f"a trunk with native VLAN {vid or 'none'}" if mode == "trunk" else f"in VLAN {vid}"
-            )
-            wanted += f" with voice VLAN {voice}" if voice else ""
+            trunk = mode == "trunk"
             peers = [n for n in sisters if n != name]
             yield finding(
                 {
                     "one": one.end,
-                    "wanted": wanted,
+                    "vid": vid or "none" if trunk else vid,
+                    "voice": voice,
                     "number": number,
                     "peers": listed(peers),
                     "peer": peer.end,
                 },
+                case=(
+                    "differs",
+                    "trunk" if trunk else "access",
+                    *(["voice"] if voice else []),
+                    "peers",
+                ),
                 where=(
                     site.places.of(one, _decides(one), one.view.pvid or None),
                     site.places.of(peer, _decides(peer), vid or None),

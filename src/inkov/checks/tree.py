@@ -171,7 +171,11 @@ def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
     ),
     cure="give the switch that is to be root the lowest priority, and its deputy the next one",
     example="core-1, gate-1 and palm-1 run a spanning tree, and none states a priority",
-    says="{how}: which of {count} becomes root is left to chance",
+    says={
+        "unstated": "no switch states a priority",
+        "shared": "{switches} share the lowest priority",
+        "chance": ": which of {count} becomes root is left to chance",
+    },
     fix="give the switch that is to be root the lowest priority, and its deputy the next one",
 )
 def root_left_to_chance(site: Site) -> Iterator[Found]:
@@ -181,13 +185,9 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
     lowest = min(value for value, _ in priorities.values())
     first = [name for name, (value, _) in priorities.items() if value == lowest]
     if len(first) > 1:
-        how = (
-            "no switch states a priority"
-            if lowest == _DEFAULT_PRIORITY
-            else f"{listed(first)} share the lowest priority"
-        )
         yield finding(
-            {"how": how, "count": counted(len(first), "switch")},
+            {"switches": listed(first), "count": counted(len(first), "switch")},
+            case=("unstated" if lowest == _DEFAULT_PRIORITY else "shared", "chance"),
             where=tuple(site.places.switch(name, priorities[name][1]) for name in first),
             key=("root",),
         )

@@ -8,7 +8,7 @@ from inkov.campus import natural
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
-from inkov.checks.words import counted, listed
+from inkov.checks.words import both, counted, listed
 from inkov.vlanset import VlanSet, union
 
 _FAMILY = "VLAN definitions"
@@ -79,7 +79,13 @@ def _member(site: Site, device: str, vid: int) -> list[Where]:
     why="a suspended VLAN forwards nothing: its ports look well and reach nobody",
     cure="make the VLAN active, or move its ports",
     example="VLAN 30 is suspended on palm-2, and ports 1 to 4 are in it",
-    says="VLAN {vid} is suspended on {device}, which has {use}",
+    says={
+        "suspended": "VLAN {vid} is suspended on {device}, which has ",
+        "ports": "{count} in it: {ports}",
+        "and": " and ",
+        "gateway": "a gateway in it",
+        "passed": "members on {ends} on its two sides",
+    },
     fix="make VLAN {vid} active on {device}",
 )
 def vlan_suspended(site: Site) -> Iterator[Found]:
@@ -96,19 +102,24 @@ def vlan_suspended(site: Site) -> Iterator[Found]:
         gateways = {gateway.vid for gateway in device.gateways}
         for vid, row in sorted(resting.items()):
             ports = [r for r in host_ports if r.free.untagged >> vid & 1 or r.free.pvid == vid]
-            use = (
-                [counted(len(ports), "port") + " in it: " + listed([r.end.port for r in ports])]
-                if ports
-                else []
-            )
-            use += ["a gateway in it"] if vid in gateways else []
-            ends = passed.get((device.name, vid))
-            use += (
-                [f"members on {' and '.join(ends)} on its two sides"] if ends and not ports else []
-            )
-            if use and row.active is not None:
+            ends = passed.get((device.name, vid), [])
+            uses = ["ports"] if ports else []
+            uses += ["gateway"] if vid in gateways else []
+            uses += ["passed"] if ends and not ports else []
+            if uses and row.active is not None:
                 yield finding(
-                    {"vid": vid, "device": device.name, "use": " and ".join(use)},
+                    {
+                        "vid": vid,
+                        "device": device.name,
+                        "count": counted(len(ports), "port"),
+                        "ports": listed([r.end.port for r in ports]),
+                        "ends": both(ends),
+                    },
+                    case=(
+                        "suspended",
+                        uses[0],
+                        *(piece for use in uses[1:] for piece in ("and", use)),
+                    ),
                     where=(
                         Where(device.name, None, vid, row.active.origin),
                         *(site.places.of(r, "access_vlan", vid) for r in ports),
