@@ -149,6 +149,47 @@ def _beside(site: Site, known: set[int]) -> Iterator[tuple[int, list[Where]]]:
     yield from sorted(places.items())
 
 
+def _used_by_tables(site: Site) -> Iterator[int]:
+    """VLANs that are used without a port: by gateways, by private VLANs; and suspended ones, of
+    which `vlan-suspended` tells if anything is in them.
+    """
+    for device in site.devices:
+        yield from (gateway.vid for gateway in device.gateways)
+        for vlan in (device.vlans or {}).values():
+            suspended = vlan.active is not None and not vlan.active.value
+            if suspended or vlan.private is not None or vlan.secondaries is not None:
+                yield vlan.vid
+            if vlan.secondaries is not None:
+                yield from vlan.secondaries.value
+
+
+def _used_by_ports(site: Site) -> Iterator[int]:
+    """VLANs that ports name. Those of links are not used by being carried only."""
+    for mask in site.served.values():
+        yield from VlanSet(mask)
+    for resolved in site.trunks:
+        yield resolved.native or DEFAULT_VID
+    for resolved in site.stating("native_vlan"):
+        yield resolved.completed.native_vlan or DEFAULT_VID
+    for resolved in site.stating("untagged"):
+        yield from resolved.completed.untagged or ()
+    for resolved in site.every_port:
+        # A port that is off serves nothing, and still keeps its VLANs for the day it is on.
+        completed = resolved.completed
+        if not resolved.up:
+            yield completed.access_vlan
+            yield from filter(
+                None,
+                (
+                    completed.voice_vlan,
+                    resolved.native,
+                    completed.pvid,
+                    completed.primary,
+                    completed.secondary,
+                ),
+            )
+
+
 @rule(
     "vlan-unused",
     family=_FAMILY,
@@ -164,40 +205,7 @@ def _beside(site: Site, known: set[int]) -> Iterator[tuple[int, list[Where]]]:
     fix="remove VLAN {vid}, or write into the plan what it is kept for",
 )
 def vlan_unused(site: Site) -> Iterator[Found]:
-    used = {DEFAULT_VID, *site.plan.vlans}
-    for device in site.devices:
-        used.update(gateway.vid for gateway in device.gateways)
-        for vlan in (device.vlans or {}).values():
-            if vlan.active is not None and not vlan.active.value:
-                used.add(vlan.vid)  # vlan-suspended tells, if anything is in it
-            if vlan.private is not None or vlan.secondaries is not None:
-                used.update(
-                    (vlan.vid, *(vlan.secondaries.value if vlan.secondaries is not None else ()))
-                )
-    for mask in site.served.values():
-        used.update(VlanSet(mask))
-    used.update(resolved.native or DEFAULT_VID for resolved in site.trunks)
-    used.update(
-        resolved.completed.native_vlan or DEFAULT_VID for resolved in site.stating("native_vlan")
-    )
-    used.update(
-        vid for resolved in site.stating("untagged") for vid in resolved.completed.untagged or ()
-    )
-    for resolved in site.every_port:
-        if resolved.up:
-            # the VLANs of host ports are served; those of links are not used by being carried
-            continue
-        completed = resolved.completed
-        used.update(
-            (
-                completed.access_vlan,
-                completed.voice_vlan or 1,
-                resolved.native or 1,
-                completed.pvid or 1,
-                completed.primary or 1,
-                completed.secondary or 1,
-            )
-        )
+    used = {DEFAULT_VID, *site.plan.vlans, *_used_by_tables(site), *_used_by_ports(site)}
     for vid, wheres in _beside(site, used):
         yield finding(
             {"vid": vid, "switches": listed([w.switch for w in wheres])},

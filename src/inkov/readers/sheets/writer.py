@@ -7,7 +7,20 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from inkov.campus import Device, Fact, Gateway, Neighbour, Port, PortKind, Tree, Vlan, natural
+from inkov.campus import (
+    Bridge,
+    Device,
+    Distribution,
+    Fact,
+    FilterEntry,
+    Gateway,
+    Neighbour,
+    Port,
+    PortKind,
+    Tree,
+    Vlan,
+    natural,
+)
 from inkov.readers.sheets.reader import HEADER
 from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS
 from inkov.vlanset import VlanSet
@@ -22,61 +35,70 @@ _SECTION = {PortKind.PHYSICAL: "port", PortKind.BUNDLE: "bundle", PortKind.SUB: 
 
 def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
     """The sheet of `device`, with the neighbour reports that are its own."""
+    lines = [HEADER, f"switch: {_text(device.name)}"]
+    if device.vlans is not None:
+        lines += ["", "[vlans]", *map(_vlan, device.vlans.values())]
+    lines += _ports(device)
+    for bridge in device.bridges.values():
+        lines += _bridge(bridge)
+    for gateway in device.gateways:
+        lines += ["", *_gateway(gateway)]
+    for packet_filter in device.filters.values():
+        lines += ["", f"[filter {_text(packet_filter.name)}]", *map(_entry, packet_filter.entries)]
+    lines += _trees(device)
+    if device.distribution is not None:
+        lines += ["", "[distribution]", *_distribution(device.distribution)]
+    own = [report for report in neighbours if report.device == device.name]
+    if own:
+        lines += ["", "[neighbours]", *map(_neighbour, own)]
+    return "\n".join(lines) + "\n"
+
+
+def _ports(device: Device) -> Iterator[str]:
+    """The ports in natural order; a bundle names its members, not the other way round."""
     members: dict[str, list[str]] = {}
     ports = sorted(device.ports.values(), key=lambda port: natural(port.name))
     for port in ports:
         if port.bundle is not None:
             members.setdefault(port.bundle.value, []).append(port.name)
-    lines = [HEADER, f"switch: {_text(device.name)}"]
-    if device.vlans is not None:
-        lines += ["", "[vlans]", *(_vlan(vlan) for vlan in device.vlans.values())]
     for port in ports:
-        lines += [
-            "",
-            f"[{_SECTION[port.kind]} {_name(port.name)}]",
-            *_port(port, members.get(port.name, [])),
-        ]
-    for bridge in device.bridges.values():
-        lines += ["", f"[bridge {_text(bridge.name)}]"]
-        if bridge.ports:
-            lines.append(f"ports: {', '.join(map(_name, bridge.ports))}")
-        if bridge.vlans is not None:
-            lines += [
-                "",
-                f"[vlans in {_text(bridge.name)}]",
-                *(_vlan(vlan) for vlan in bridge.vlans.values()),
-            ]
-    for gateway in device.gateways:
-        lines += ["", *_gateway(gateway)]
-    for packet_filter in device.filters.values():
-        lines += ["", f"[filter {_text(packet_filter.name)}]"]
-        for entry in packet_filter.entries:
-            ends = (
-                f"from {entry.source or 'any'} to"
-                f" {entry.destination or 'any'}{' in part' if entry.finer else ''}"
-            )
-            lines.append(f"{entry.number}: {'accept' if entry.accepts else 'reject'} {ends}")
-    lines += _trees(device)
-    if device.distribution is not None:
-        lines += ["", "[distribution]"]
-        for key, (attribute, _) in DISTRIBUTION_KEYS.items():
-            fact = getattr(device.distribution, attribute)
-            if fact is not None:
-                shown = (
-                    ("set" if fact.value else "none")
-                    if key == "password"
-                    else _value(attribute, fact.value)
-                )
-                lines.append(f"{key}: {shown}")
-    own = [n for n in neighbours if n.device == device.name]
-    if own:
-        lines += ["", "[neighbours]"]
-        lines += [
-            f"{_name(n.port)}: {_name(n.far_device)}:{_name(n.far_port)}"
-            + (f"; {json.dumps(n.far_port_description)}" if n.far_port_description else "")
-            for n in own
-        ]
-    return "\n".join(lines) + "\n"
+        yield ""
+        yield f"[{_SECTION[port.kind]} {_name(port.name)}]"
+        yield from _port(port, members.get(port.name, []))
+
+
+def _bridge(bridge: Bridge) -> Iterator[str]:
+    yield ""
+    yield f"[bridge {_text(bridge.name)}]"
+    if bridge.ports:
+        yield f"ports: {', '.join(map(_name, bridge.ports))}"
+    if bridge.vlans is not None:
+        yield ""
+        yield f"[vlans in {_text(bridge.name)}]"
+        yield from map(_vlan, bridge.vlans.values())
+
+
+def _entry(entry: FilterEntry) -> str:
+    action = "accept" if entry.accepts else "reject"
+    ends = f"from {entry.source or 'any'} to {entry.destination or 'any'}"
+    return f"{entry.number}: {action} {ends}{' in part' if entry.finer else ''}"
+
+
+def _distribution(distribution: Distribution) -> Iterator[str]:
+    for key, (attribute, _) in DISTRIBUTION_KEYS.items():
+        fact = getattr(distribution, attribute)
+        if fact is None:
+            continue
+        if key == "password":  # that there is one is all that is kept of it
+            yield f"{key}: {'set' if fact.value else 'none'}"
+        else:
+            yield f"{key}: {_value(attribute, fact.value)}"
+
+
+def _neighbour(report: Neighbour) -> str:
+    about = report.far_port_description
+    far = f"{_name(report.far_device)}:{_name(report.far_port)}"
+    return f"{_name(report.port)}: {far}{f'; {json.dumps(about)}' if about else ''}"
 
 
 def _trees(device: Device) -> Iterator[str]:
