@@ -162,49 +162,41 @@ class _Builder:
     def port(self, netdev: Netdev) -> None:
         """A port, a bundle, a sub-interface, or the system's own interface on a bridge."""
         master = self.netdevs.get(netdev.master.value) if netdev.master else None
-        below = (
-            self.netdevs.get(netdev.link.value) if netdev.link and netdev.kind == "vlan" else None
-        )
-        if netdev.kind not in _OWN_KINDS and (master is None or master.kind != "bridge"):
-            return
+        in_bridge = master is not None and master.kind == "bridge"
+        if netdev.kind not in _OWN_KINDS and not in_bridge:
+            return  # it bears no frames of the campus: a VPN's end, say
+        is_vlan = netdev.kind == "vlan"
+        below = self.netdevs.get(netdev.link.value) if netdev.link and is_vlan else None
         if below is not None and below.kind == "bridge" and netdev.vid is not None:
             self.gateway(netdev, below, netdev.vid.value)
             return
-        kind = PortKind.BUNDLE if netdev.kind in ("bond", "team") else PortKind.PHYSICAL
-        if netdev.kind == "vlan":
-            if netdev.link is None or netdev.vid is None:
-                self.problem(
-                    netdev.origin,
-                    f"{netdev.name} is a VLAN of nothing that is known here; it is left out",
-                )
-                return
-            kind = PortKind.SUB
-        port = self.device.ports[netdev.name] = Port(netdev.name, netdev.origin, kind)
-        port.enabled, port.description, port.mtu = netdev.enabled, netdev.about, netdev.mtu
-        port.parent, port.outer, port.aggregation = netdev.link, netdev.vid, netdev.aggregation
-        if kind is not PortKind.SUB:
-            port.parent = port.outer = None
-        if netdev.master is not None and (master is None or master.kind in ("bond", "team")):
+        if is_vlan and (netdev.link is None or netdev.vid is None):
+            says = f"{netdev.name} is a VLAN of nothing that is known here; it is left out"
+            self.problem(netdev.origin, says)
+            return
+        port = self.device.ports[netdev.name] = _port(netdev)
+        if master is not None and in_bridge:
+            self._in_bridge(port, netdev, master)
+        elif netdev.master is not None and (master is None or master.kind in ("bond", "team")):
             port.bundle = netdev.master
             if master is None:
-                self.problem(
-                    netdev.master.origin,
-                    f"{netdev.name} belongs to {netdev.master.value}, which is not there",
-                )
-            return
-        if master is not None and master.kind == "bridge":
-            if netdev.kind in _TUNNELS:
-                says = f"{netdev.name} is a tunnel ({netdev.kind}): where it leads is not followed"
-                self.problem(netdev.origin, says, "add its far end to a cabling table")
-            if self.named[master.name] and netdev.master is not None:
-                self.device.bridges[master.name].ports[port.name] = netdev.master.origin
-            port.protected, port.bpdu_guard = netdev.isolated, netdev.bpdu_guard
-            self._bridged(port, netdev, master)
-            return
-        routed = netdev.addresses[0].origin if netdev.addresses else netdev.origin
-        port.mode = Fact(Mode.ROUTED, routed)
-        port.addresses = tuple(netdev.addresses)
-        port.vrf = _vrf(netdev, master)
+                says = f"{netdev.name} belongs to {netdev.master.value}, which is not there"
+                self.problem(netdev.master.origin, says)
+        else:
+            # In no bridge and no bond: the system's own.
+            routed = netdev.addresses[0].origin if netdev.addresses else netdev.origin
+            port.mode = Fact(Mode.ROUTED, routed)
+            port.addresses = tuple(netdev.addresses)
+            port.vrf = _vrf(netdev, master)
+
+    def _in_bridge(self, port: Port, netdev: Netdev, bridge: Netdev) -> None:
+        if netdev.kind in _TUNNELS:
+            says = f"{netdev.name} is a tunnel ({netdev.kind}): where it leads is not followed"
+            self.problem(netdev.origin, says, "add its far end to a cabling table")
+        if self.named[bridge.name] and netdev.master is not None:
+            self.device.bridges[bridge.name].ports[port.name] = netdev.master.origin
+        port.protected, port.bpdu_guard = netdev.isolated, netdev.bpdu_guard
+        self._bridged(port, netdev, bridge)
 
     def _bridged(self, port: Port, netdev: Netdev, bridge: Netdev) -> None:
         if not _filters(bridge):
@@ -237,6 +229,17 @@ class _Builder:
         port.accept = Fact(Accept.ALL if pvids else Accept.TAGGED, origin)
         port.untagged = Fact(untagged, origin)
         port.tagged = Fact(VlanSet.from_vids(netdev.members) - untagged, origin)
+
+
+def _port(netdev: Netdev) -> Port:
+    """The port of a network device, with what it says whatever it belongs to."""
+    kinds = {"bond": PortKind.BUNDLE, "team": PortKind.BUNDLE, "vlan": PortKind.SUB}
+    kind = kinds.get(netdev.kind, PortKind.PHYSICAL)
+    port = Port(netdev.name, netdev.origin, kind, netdev.about, netdev.enabled)
+    port.mtu, port.aggregation = netdev.mtu, netdev.aggregation
+    if kind is PortKind.SUB:  # others have links, too: the two ends of a veth pair
+        port.parent, port.outer = netdev.link, netdev.vid
+    return port
 
 
 def _vrf(netdev: Netdev, master: Netdev | None) -> Fact[str] | None:

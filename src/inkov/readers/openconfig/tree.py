@@ -38,21 +38,36 @@ def per_vlan_member(tree: Any) -> str:
 def read_stp(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> None:
     """Mode, trees and port settings. `at` makes an origin of a pointer, `say` a problem."""
     config = stp.overall and (stp.overall.config or stp.overall.state)
-    for index, word in enumerate(config.enabled_protocol if config else ()):
+    if config:
+        _protocol(device, config.enabled_protocol, at, say)
+    _trees(device, stp, per_vlan, at, say)
+    for index, port in enumerate(stp.interfaces.interface if stp.interfaces else ()):
+        _port(device, port, f"/stp/interfaces/interface/{index}", at, say)
+    if config and config.bpdu_guard:  # of all edge ports that do not say otherwise
+        for known in device.ports.values():
+            if known.edge is not None and known.edge.value and known.bpdu_guard is None:
+                known.bpdu_guard = Fact(True, at("/stp/global/config/bpdu-guard"))
+
+
+def _protocol(device: Device, names: list[str], at: At, say: Say) -> None:
+    """The mode of a device: the first protocol that is known here counts."""
+    for index, name in enumerate(names):
         pointer = f"/stp/global/config/enabled-protocol/{index}"
-        word = word.rpartition(":")[2].upper()
-        mode = (
-            TreeMode.PER_VLAN if word.startswith("RAPID_") else _MODES.get(word)
-        )  # a rapid tree for each VLAN
+        word = name.rpartition(":")[2].upper()
+        # Identities that begin so are a rapid tree for each VLAN.
+        mode = TreeMode.PER_VLAN if word.startswith("RAPID_") else _MODES.get(word)
         if mode is None:
             say(pointer, f"{word!r} is not a spanning tree protocol that is known here")
         elif device.tree_mode is None:
             device.tree_mode = Fact(mode, at(pointer))
+
+
+def _trees(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> None:
+    """The one tree of RSTP, the instances of MSTP, and the trees of single VLANs."""
     if stp.rstp is not None:
         _tree(device, Tree(VlanSet.all(), at("/stp/rstp")), stp.rstp, "/stp/rstp", at)
-    for index, instance in enumerate(
-        stp.mstp.mst_instances.mst_instance if stp.mstp and stp.mstp.mst_instances else ()
-    ):
+    instances = stp.mstp.mst_instances if stp.mstp else None
+    for index, instance in enumerate(instances.mst_instance if instances else ()):
         path = f"/stp/mstp/mst-instances/mst-instance/{index}"
         vids = _vids(instance.config.vlan if instance.config else None, f"{path}/config/vlan", say)
         _tree(device, Tree(vids, at(path), instance.mst_id or 0), instance, path, at)
@@ -61,12 +76,6 @@ def read_stp(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) ->
         vids = _vids(entry.vlan_id, f"{path}/vlan-id", say)
         if vids:
             _tree(device, Tree(vids, at(path)), entry, path, at)
-    for index, port in enumerate(stp.interfaces.interface if stp.interfaces else ()):
-        _port(device, port, f"/stp/interfaces/interface/{index}", at, say)
-    if config and config.bpdu_guard:  # of all edge ports that do not say otherwise
-        for known in device.ports.values():
-            if known.edge is not None and known.edge.value and known.bpdu_guard is None:
-                known.bpdu_guard = Fact(True, at("/stp/global/config/bpdu-guard"))
 
 
 def _tree(device: Device, tree: Tree, entry: shape.StpTree, path: str, at: At) -> None:
