@@ -132,6 +132,8 @@ def action(word: str) -> dict[str, Any]:
         (ip(source_address="10.0.10.77/24") | action("DROP"), "ACL_IPV4", "holds", ""),
         (ip(source_address="10.0.10.77/25") | action("DROP"), "ACL_IPV4", "broken", ""),
         (ip(source_address="10.0.11.0/24") | action("DROP"), "ACL_IPV4", "broken", ""),
+        (ip(destination_address="10.0.20.0/23") | action("DROP"), "ACL_IPV4", "holds", ""),
+        (ip(destination_address="10.0.21.0/24") | action("DROP"), "ACL_IPV4", "broken", ""),
         (ip(protocol="IP_TCP") | action("DROP"), "ACL_IPV4", "broken", ""),
         (action("ACCEPT"), "ACL_IPV4", "broken", ""),
         # What stops one family of addresses lets the other pass.
