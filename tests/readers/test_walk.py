@@ -579,3 +579,46 @@ def test_without_the_map_of_bridge_ports_interfaces_stand_in_and_this_is_said() 
             " numbers",
         )
     ]
+
+
+def test_the_many_ways_to_write_values_and_indices() -> None:
+    text = """\
+sysName.0 = Hex-STRING: 6D 65 61 64 2D 35 00
+ifName.1 = STRING: "p \\"one\\""
+ifName.2 = STRING: ""
+ifName.3 = Hex-STRING: 70 33
+ifName.4 = STRING: p4
+ifDescr.4 = STRING: port four
+ifAlias.3 = STRING: goes on
+below
+ifAdminStatus.1 = INTEGER: down
+ifAdminStatus.3 = INTEGER: 2 (down)
+ifType.26 = ieee8023adLag
+ifName.26 = STRING: west
+ifName.27 = STRING: v6
+ipAddressIfIndex.ipv4."10.3.0.1" = INTEGER: 4
+ipAddressPrefix.ipv4."10.3.0.1" = OID: IP-MIB::ipAddressPrefixOrigin.4.ipv4."10.3.0.0".24
+ipAddressIfIndex.ipv6."20:01:0d:b8:00:00:00:00:00:00:00:00:00:00:00:09" = INTEGER: 27
+ipAddressPrefix.ipv6."20:01:0d:b8:00:00:00:00:00:00:00:00:00:00:00:09" = OID: x.27.ipv6."20".64
+dot3adAggPortAttachedAggID.4 = INTEGER: 26
+lldpRemPortId.0.3.1 = Hex-STRING: 02 00 00 00 00 FF
+lldpRemChassisId.0.3.1 = STRING: core-1
+.1.3.6.1.2.1.17.7.1.2.2.1.2.10.0.1 = INTEGER: 3
+.1.3.6.1.2.1.17.7.1.2.2.1.2.10.0.2 = INTEGER: 3
+.1.3.6.1.2.1.2.2.1.10.4 = Counter32: 7
+"""
+    report, part = reported(text)
+    assert not part.problems
+    (device,) = part.devices
+    assert device.name == "mead-5" and [*device.ports] == ['p "one"', "p3", "p4", "west", "v6"]
+    assert device.ports["p3"].description is not None
+    assert device.ports["p3"].description.value == "goes on\nbelow"
+    off = {name for name, port in device.ports.items() if port.enabled and not port.enabled.value}
+    assert off == {'p "one"', "p3"}
+    west = device.ports["p4"].bundle
+    assert west is not None and west.value == "west" and device.ports["west"].kind == "bundle"
+    assert device.ports["p4"].addresses == ()  # a member of a bundle is no routed port
+    assert [str(fact.value) for fact in device.ports["v6"].addresses] == ["2001:db8::9/64"]
+    assert [(n.port, n.far_port) for n in part.neighbours] == [("p3", "02:00:00:00:00:ff")]
+    assert [line.text for line in report.unmatched] == ["1.3.6.1.2.1.17.7.1.2 (2 objects)"]
+    assert [line.text for line in report.ignored] == ["1.3.6.1.2.1.2.2.1.10 (1 object)"]
