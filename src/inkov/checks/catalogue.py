@@ -17,8 +17,8 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from inkov.campus import Origin
 from inkov.checks.causes import Cause
+from inkov.checks.places import Where
 
 if TYPE_CHECKING:
     from inkov.checks.site import Site
@@ -51,19 +51,6 @@ class Severity(StrEnum):
     @property
     def rank(self) -> int:
         return list(Severity).index(self)
-
-
-class Where(Struct, frozen=True):
-    """One place a finding points at. `origin` has the file and line (or pointer); `vlan` and `port`
-    may be absent.
-
-    `switch` is "" for a place that is of no switch: a line of the plan, say.
-    """
-
-    switch: str
-    port: str | None
-    vlan: int | None
-    origin: Origin
 
 
 Text = str | Mapping[str, str]

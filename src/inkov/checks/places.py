@@ -2,14 +2,28 @@
 
 from __future__ import annotations
 
+from msgspec import Struct
+
 from inkov.campus import Basis, Fact, Mode, Origin
-from inkov.checks.catalogue import Where
 from inkov.forwarding import Fabric, Resolved
 
-__all__ = ["Places"]
+__all__ = ["Places", "Where"]
 
 _OF_GENERAL = {"allowed": "tagged", "native_vlan": "pvid", "access_vlan": "pvid"}
 """What decides in a general port what these decide in a trunk or an access port."""
+
+
+class Where(Struct, frozen=True):
+    """One place a finding points at. `origin` has the file and line (or pointer); `vlan` and `port`
+    may be absent.
+
+    `switch` is "" for a place that is of no switch: a line of the plan, say.
+    """
+
+    switch: str
+    port: str | None
+    vlan: int | None
+    origin: Origin
 
 
 class Places:
