@@ -11,6 +11,7 @@ import pytest
 
 from inkov.campus import Cable, Host, Mode, Origin
 from inkov.readers.registry import read_bytes
+from tests.conftest import Inkov
 
 
 @pytest.mark.parametrize("mark", [",", ";", "\t"])
@@ -124,3 +125,47 @@ def test_a_workbook_that_unpacks_to_too_much_is_refused() -> None:
         package.writestr("[Content_Types].xml", b" " * (65 * 1024 * 1024))
     (problem,) = read_bytes("t.xlsx", packed.getvalue(), account=True)[1].problems
     assert "unpacks to more than 64 MiB" in problem.says
+
+
+def test_what_becomes_of_each_row_is_counted() -> None:
+    """The head and unknown columns have no meaning here, empty rows are nothing, and a row that
+    cannot be used is not understood.
+    """
+    text = "host,switch,port,vlan,seat\nfirst,a,1,1,x\n\n , ,\nlast,a,2,4094,\nnone,a,3,0,\n"
+    report, part = read_bytes("h.csv", text.encode(), account=True)
+    assert [(host.name, host.vid) for host in part.hosts] == [("first", 1), ("last", 4094)]
+    counts = (report.understood, report.without_meaning, report.not_understood)
+    assert counts == (2, 1, 1)
+    assert [(line.origin.line, line.text) for line in report.ignored] == [(1, "column 'seat'")]
+    assert [(line.origin.line, line.text) for line in report.unmatched] == [(6, "none,a,3,0,")]
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "says", "cables"),
+    [
+        # A comma without quotes moves what follows below the wrong columns.
+        (
+            "switch,port,far switch,far port\na,1,b,2\na,3, north,b,4\na,5,b,6,,\n",
+            3,
+            "column 'far port': more cells follow than there are columns; the row is left out",
+            2,
+        ),
+        (
+            "switch,port,far switch,far port,port\na,1,b,2,3\n",
+            1,
+            "column 'port' is there twice: which one counts is not known",
+            0,
+        ),
+    ],
+)
+def test_rows_that_do_not_fit_their_columns(text: str, line: int, says: str, cables: int) -> None:
+    _, part = read_bytes("t.csv", text.encode(), account=True)
+    assert [(p.origin.line, p.says) for p in part.problems] == [(line, says)]
+    assert len(part.cables) == cables
+
+
+def test_named_as_a_table_and_none(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("name,colour\na,b\n")
+    named = inkov("read", "t.csv", "--as", "table=*.csv")
+    assert named.status == 2
+    assert "t.csv:1: the first row does not name the columns of a table" in named.out + named.err

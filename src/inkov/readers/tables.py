@@ -158,14 +158,22 @@ def read_rows(
     columns = [_column(cell) for cell in head]
     ledger.passed += 1
     for column in columns:
-        if column and column not in table.needed + table.optional:
+        if column and column not in _used_by(table):
             ledger.ignored.append(Unread(Origin(file, first), f"{place}column {column!r}", 0))
+    twice = {name for name in columns if name in _used_by(table) and columns.count(name) > 1}
+    if twice:
+        says = f"{place}column {min(twice)!r} is there twice: which one counts is not known"
+        part.problems.append(Problem(Origin(file, first), says, "leave one out", True))
+        return
     for line, cells in rows:
         if not any(cell.strip() for cell in cells):
             continue
         origin = Origin(file, line)
         row = {column: cell.strip() for column, cell in zip(columns, cells, strict=False)}
         try:
+            if any(cell.strip() for cell in cells[len(columns) :]):
+                # Its cells may stand below the wrong columns, as after a comma without quotes.
+                raise _Bad(columns[-1], "more cells follow than there are columns")
             _check_needed(table, row)
             table.add(part, row, origin)
             ledger.understood += 1
@@ -173,6 +181,10 @@ def read_rows(
             says = f"{place}column {bad.column!r}: {bad}; the row is left out"
             part.problems.append(Problem(origin, says))
             ledger.unmatched.append(Unread(origin, ",".join(cells)))
+
+
+def _used_by(table: Table) -> tuple[str, ...]:
+    return table.needed + table.optional
 
 
 def _check_needed(table: Table, row: Row) -> None:
