@@ -1,28 +1,29 @@
-"""Gateways and hosts: VLAN and subnet, host and gateway, and where switches are managed (FM 5)."""
+"""Gateways: VLAN and subnet, addresses, and the plan (FM 5)."""
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from ipaddress import IPv4Network, IPv6Network, ip_address
+from ipaddress import IPv4Network, IPv6Network
 
-from inkov.campus import Address, Fact, Host
+from inkov.campus import Address, Fact
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import Cause, LinkFails, VlanAbsent
 from inkov.checks.site import Site
 from inkov.checks.words import listed
 from inkov.forwarding.stations import Interface
-from inkov.wiring import End
 
 _FAMILY = "Gateways and hosts"
 Subnet = IPv4Network | IPv6Network
 
 
-def _networks(interface: Interface) -> list[Subnet]:
+def networks(interface: Interface) -> list[Subnet]:
+    """The subnets of an interface."""
     return [fact.value.network for fact in interface.addresses]
 
 
-def _place(interface: Interface, fact: Fact[Address] | None = None) -> Where:
+def place_of(interface: Interface, fact: Fact[Address] | None = None) -> Where:
+    """Where a gateway or a routed port is stated, or one of its addresses."""
     vid = interface.vid if interface.name.startswith("VLAN ") else None
     port = None if vid is not None else interface.name
     return Where(interface.device, port, vid, fact.origin if fact is not None else interface.origin)
@@ -51,7 +52,7 @@ def gateway_down(site: Site) -> Iterator[Found]:
         if interface.why_down and interface.why_down != "it is shut":
             yield finding(
                 {"device": interface.device, "vid": interface.vid, "why_down": interface.why_down},
-                where=(_place(interface),),
+                where=(place_of(interface),),
                 cause=_why_down(site, interface),
                 vlans=1 << interface.vid,
             )
@@ -99,7 +100,7 @@ def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
                     "vid": interface.vid,
                 },
                 where=(
-                    _place(interface, interface.addresses[0]),
+                    place_of(interface, interface.addresses[0]),
                     Where("", None, interface.vid, planned.origin),
                 ),
                 vlans=1 << interface.vid,
@@ -134,13 +135,11 @@ def gateway_subnets_differ(site: Site) -> Iterator[Found]:
     for label, group in domains.items():
         if label < 0 or len(group) < 2:
             continue
-        usual = Counter(network for i in group for network in set(_networks(i))).most_common(1)[0][
-            0
-        ]
+        usual = Counter(network for i in group for network in set(networks(i))).most_common(1)[0][0]
         for odd in group:
-            nets = _networks(odd)
+            nets = networks(odd)
             if any(n.version == usual.version for n in nets) and usual not in nets:
-                peer = next(i for i in group if usual in _networks(i))
+                peer = next(i for i in group if usual in networks(i))
                 yield finding(
                     {
                         "odd_device": odd.device,
@@ -149,7 +148,7 @@ def gateway_subnets_differ(site: Site) -> Iterator[Found]:
                         "peer_device": peer.device,
                         "usual": usual,
                     },
-                    where=(_place(odd, odd.addresses[0]), _place(peer, peer.addresses[0])),
+                    where=(place_of(odd, odd.addresses[0]), place_of(peer, peer.addresses[0])),
                     vlans=1 << odd.vid,
                     key=(odd.device, str(odd.vid)),
                 )
@@ -187,7 +186,10 @@ def gateway_against_plan(site: Site) -> Iterator[Found]:
                     "vid": interface.vid,
                     "subnet": subnet,
                 },
-                where=(_place(interface, wrong[0]), Where("", None, interface.vid, planned.origin)),
+                where=(
+                    place_of(interface, wrong[0]),
+                    Where("", None, interface.vid, planned.origin),
+                ),
                 vlans=1 << interface.vid,
                 key=(interface.device, str(interface.vid)),
             )
@@ -237,7 +239,7 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
                 "value": fact.value,
                 "others": listed([f"{n} with {net}" for n, net in others]),
             },
-            where=(_place(first, fact), *(_place(near, far) for _, _, near, far in pairs)),
+            where=(place_of(first, fact), *(place_of(near, far) for _, _, near, far in pairs)),
             vlans=mask,
             key=(name, span_of),
         )
@@ -267,7 +269,7 @@ def address_used_twice(site: Site) -> Iterator[Found]:
     for interface in site.interfaces:
         for fact in interface.addresses:
             users.setdefault((interface.vrf, str(fact.value.ip)), []).append(
-                (interface.label, _place(interface, fact))
+                (interface.label, place_of(interface, fact))
             )
     for host in site.fabric.campus.hosts:
         if host.address is not None:
@@ -279,218 +281,4 @@ def address_used_twice(site: Site) -> Iterator[Found]:
                 {"address": address, "names": listed([name for name, _ in named])},
                 where=tuple(where for _, where in named),
                 key=(address, *sorted(name for name, _ in named)),
-            )
-
-
-# --- hosts ----------------------------------------------------------------------------------------
-
-
-def _home(site: Site, host: Host) -> tuple[int, int, list[Interface]] | None:
-    """The VLAN of a host on its switch, the domain, and the routed interfaces in it; None where it
-    cannot be said.
-    """
-    resolved = site.fabric.ports.get(End(host.device, host.port))
-    if resolved is None or not resolved.up:
-        return None
-    vid = host.vid or resolved.view.pvid
-    numbers = site.fabric.at.get(resolved.end, ())
-    if not vid or not numbers:
-        return None
-    label = site.domains.of(site.fabric.bridge_ports[numbers[0]].bridge, vid)
-    return vid, label, site.interfaces_in.get(label, [])
-
-
-def _at(site: Site, host: Host, vid: int) -> tuple[Where, Where]:
-    resolved = site.resolved(End(host.device, host.port))
-    return Where(host.device, host.port, vid, host.origin), site.places.of(
-        resolved, "access_vlan", vid
-    )
-
-
-@rule(
-    "host-outside-subnet",
-    family=_FAMILY,
-    severity=Severity.FAULT,
-    what="a host has an address outside the subnet of its VLAN",
-    why=(
-        "it cannot reach its gateway or its neighbours: it is in the wrong VLAN, or has the wrong"
-        " address"
-    ),
-    cure=(
-        "put the host's port into the VLAN of its subnet, or give it an address of the VLAN it"
-        " is in"
-    ),
-    example="pump-1 has 10.20.0.31/24, and its port is in VLAN 30, which is 10.30.0.0/24",
-    says="{host} at {device}:{port} has {address}, and its VLAN {vid} is {subnets}",
-    fix="put {device} port {port} into the VLAN of {network}, or change the address",
-)
-def host_outside_subnet(site: Site) -> Iterator[Found]:
-    for host in site.fabric.campus.hosts:
-        home = _home(site, host) if host.address is not None else None
-        if home is None or host.address is None:
-            continue
-        vid, _, near = home
-        subnets = [n for i in near for n in _networks(i) if n.version == host.address.version]
-        planned = site.plan.vlans.get(vid)
-        if not subnets and planned is not None and planned.subnet is not None:
-            subnets = [planned.subnet]
-        if subnets and not any(host.address.ip in subnet for subnet in subnets):
-            yield finding(
-                {
-                    "host": host.name,
-                    "device": host.device,
-                    "port": host.port,
-                    "address": host.address,
-                    "vid": vid,
-                    "subnets": listed([str(s) for s in dict.fromkeys(subnets)]),
-                    "network": host.address.network,
-                },
-                where=_at(site, host, vid),
-                key=(host.name,),
-            )
-
-
-@rule(
-    "host-gateway-wrong",
-    family=_FAMILY,
-    severity=Severity.FAULT,
-    what="a host's gateway does not exist, or is not in the host's VLAN",
-    why="the host reaches its own subnet and nothing else",
-    cure="set the gateway of the host to the address that a router has in its VLAN",
-    example="till-1 has gateway 10.50.0.254, and core-1 has 10.50.0.1 in VLAN 50",
-    says={
-        "gateway": "{host} at {place} has gateway {gateway}, which ",
-        "elsewhere": "is {owner}, not in the host's VLAN {vid}",
-        "outside": "is not in its subnet {subnet}",
-        "nobody": "nobody has; in VLAN {vid} there is {right}",
-    },
-    fix={
-        "known": "set the gateway of {host} to {right}",
-        "unknown": "put {switch} port {port} into the VLAN of its gateway, or correct the gateway",
-    },
-)
-def host_gateway_wrong(site: Site) -> Iterator[Found]:
-    owners = {str(f.value.ip): i for i in site.interfaces for f in i.addresses}
-    for host in site.fabric.campus.hosts:
-        home = _home(site, host) if host.gateway else None
-        if home is None or host.gateway is None:
-            continue
-        vid, _, near = home
-        here = [str(f.value.ip) for i in near for f in i.addresses]
-        if host.gateway in here:
-            continue
-        owner = owners.get(host.gateway)
-        right = [
-            ip
-            for i in near
-            for f in i.addresses
-            if host.address is None or f.value.ip in host.address.network
-            for ip in [str(f.value.ip)]
-        ]
-        outside = host.address is not None and ip_address(host.gateway) not in host.address.network
-        if owner is not None:
-            if owner.vid == vid:
-                continue  # the VLAN is split, or the interface is down: told as such
-            case = "elsewhere"
-        elif outside:
-            case = "outside"
-        elif right:
-            case = "nobody"
-        else:
-            continue  # who routes this subnet is not among the files
-        yield finding(
-            {
-                "host": host.name,
-                "place": f"{host.device}:{host.port}",
-                "switch": host.device,
-                "port": host.port,
-                "gateway": host.gateway,
-                "owner": owner and owner.label,
-                "subnet": host.address and host.address.network,
-                "vid": vid,
-                "right": listed(right),
-            },
-            case=("gateway", case, "known" if right else "unknown"),
-            where=_at(site, host, vid),
-            key=(host.name,),
-        )
-
-
-@rule(
-    "host-without-gateway",
-    family=_FAMILY,
-    severity=Severity.NOTE,
-    what="a host has no gateway, though its VLAN has one and other hosts state theirs",
-    why="it reaches its own subnet only; a ping from elsewhere is heard and not answered",
-    cure="set its gateway, or leave it so if it is meant",
-    example="camera-7 has 10.60.0.17/24 and no gateway, and core-1 has 10.60.0.1 in its VLAN",
-    says="{host} at {device}:{port} states no gateway; in VLAN {vid} there is {ways}",
-    fix="set the gateway of {host}",
-)
-def host_without_gateway(site: Site) -> Iterator[Found]:
-    hosts = site.fabric.campus.hosts
-    for host in hosts if any(h.gateway for h in hosts) else ():
-        home = _home(site, host) if host.address is not None and not host.gateway else None
-        if home is None or host.address is None:
-            continue
-        vid, _, near = home
-        ways = [
-            str(f.value.ip) for i in near for f in i.addresses if f.value.ip in host.address.network
-        ]
-        if ways and str(host.address.ip) not in ways:
-            yield finding(
-                {
-                    "host": host.name,
-                    "device": host.device,
-                    "port": host.port,
-                    "vid": vid,
-                    "ways": listed(ways),
-                },
-                where=_at(site, host, vid),
-                key=(host.name,),
-            )
-
-
-@rule(
-    "management-in-user-vlan",
-    family=_FAMILY,
-    severity=Severity.RISK,
-    what="the only address of a switch is not in the management VLAN",
-    why=(
-        "the switch can be managed from wherever that VLAN has sockets, and not from where it"
-        " should"
-    ),
-    cure="move the address to the management VLAN",
-    example="all switches have their address in VLAN 90, pond-2 has it in VLAN 40",
-    says="{name} has its only address, {value}, in VLAN {vid}, not in VLAN {wanted}, {why}",
-    fix="move the address of {name} to VLAN {wanted}",
-)
-def management_in_user_vlan(site: Site) -> Iterator[Found]:
-    by_device: dict[str, list[Interface]] = {}
-    for interface in site.interfaces:
-        if interface.addresses:
-            by_device.setdefault(interface.device, []).append(interface)
-    single = {
-        n: own[0]
-        for n, own in by_device.items()
-        if len(own) == 1 and own[0].name.startswith("VLAN ")
-    }
-    wanted, why = site.plan.practice.management, "the plan's management VLAN"
-    if wanted is None:
-        usual = Counter(i.vid for i in single.values()).most_common(1)
-        if not usual or usual[0][1] < 4 or usual[0][1] * 4 < len(single) * 3:
-            return
-        wanted, why = usual[0][0], f"where {usual[0][1]} switches have theirs"
-    for name, interface in single.items():
-        if interface.vid != wanted:
-            yield finding(
-                {
-                    "name": name,
-                    "value": interface.addresses[0].value,
-                    "vid": interface.vid,
-                    "wanted": wanted,
-                    "why": why,
-                },
-                where=(_place(interface, interface.addresses[0]),),
-                key=(name,),
             )

@@ -18,6 +18,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     bundles,
     distribution,
     gateways,
+    hosts,
     links,
     names,
     native,

@@ -1,0 +1,228 @@
+"""Hosts: their address and gateway against their VLAN; and where switches are managed (FM 5)."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from ipaddress import ip_address
+
+from inkov.campus import Host
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.gateways import networks, place_of
+from inkov.checks.site import Site
+from inkov.checks.words import listed
+from inkov.forwarding.stations import Interface
+from inkov.wiring import End
+
+_FAMILY = "Gateways and hosts"
+
+
+def _home(site: Site, host: Host) -> tuple[int, int, list[Interface]] | None:
+    """The VLAN of a host on its switch, the domain, and the routed interfaces in it; None where it
+    cannot be said.
+    """
+    resolved = site.fabric.ports.get(End(host.device, host.port))
+    if resolved is None or not resolved.up:
+        return None
+    vid = host.vid or resolved.view.pvid
+    numbers = site.fabric.at.get(resolved.end, ())
+    if not vid or not numbers:
+        return None
+    label = site.domains.of(site.fabric.bridge_ports[numbers[0]].bridge, vid)
+    return vid, label, site.interfaces_in.get(label, [])
+
+
+def _at(site: Site, host: Host, vid: int) -> tuple[Where, Where]:
+    resolved = site.resolved(End(host.device, host.port))
+    return Where(host.device, host.port, vid, host.origin), site.places.of(
+        resolved, "access_vlan", vid
+    )
+
+
+@rule(
+    "host-outside-subnet",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a host has an address outside the subnet of its VLAN",
+    why=(
+        "it cannot reach its gateway or its neighbours: it is in the wrong VLAN, or has the wrong"
+        " address"
+    ),
+    cure=(
+        "put the host's port into the VLAN of its subnet, or give it an address of the VLAN it"
+        " is in"
+    ),
+    example="pump-1 has 10.20.0.31/24, and its port is in VLAN 30, which is 10.30.0.0/24",
+    says="{host} at {device}:{port} has {address}, and its VLAN {vid} is {subnets}",
+    fix="put {device} port {port} into the VLAN of {network}, or change the address",
+)
+def host_outside_subnet(site: Site) -> Iterator[Found]:
+    for host in site.fabric.campus.hosts:
+        home = _home(site, host) if host.address is not None else None
+        if home is None or host.address is None:
+            continue
+        vid, _, near = home
+        subnets = [n for i in near for n in networks(i) if n.version == host.address.version]
+        planned = site.plan.vlans.get(vid)
+        if not subnets and planned is not None and planned.subnet is not None:
+            subnets = [planned.subnet]
+        if subnets and not any(host.address.ip in subnet for subnet in subnets):
+            yield finding(
+                {
+                    "host": host.name,
+                    "device": host.device,
+                    "port": host.port,
+                    "address": host.address,
+                    "vid": vid,
+                    "subnets": listed([str(s) for s in dict.fromkeys(subnets)]),
+                    "network": host.address.network,
+                },
+                where=_at(site, host, vid),
+                key=(host.name,),
+            )
+
+
+@rule(
+    "host-gateway-wrong",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a host's gateway does not exist, or is not in the host's VLAN",
+    why="the host reaches its own subnet and nothing else",
+    cure="set the gateway of the host to the address that a router has in its VLAN",
+    example="till-1 has gateway 10.50.0.254, and core-1 has 10.50.0.1 in VLAN 50",
+    says={
+        "gateway": "{host} at {place} has gateway {gateway}, which ",
+        "elsewhere": "is {owner}, not in the host's VLAN {vid}",
+        "outside": "is not in its subnet {subnet}",
+        "nobody": "nobody has; in VLAN {vid} there is {right}",
+    },
+    fix={
+        "known": "set the gateway of {host} to {right}",
+        "unknown": "put {switch} port {port} into the VLAN of its gateway, or correct the gateway",
+    },
+)
+def host_gateway_wrong(site: Site) -> Iterator[Found]:
+    owners = {str(f.value.ip): i for i in site.interfaces for f in i.addresses}
+    for host in site.fabric.campus.hosts:
+        home = _home(site, host) if host.gateway else None
+        if home is None or host.gateway is None:
+            continue
+        vid, _, near = home
+        here = [str(f.value.ip) for i in near for f in i.addresses]
+        if host.gateway in here:
+            continue
+        owner = owners.get(host.gateway)
+        right = [
+            ip
+            for i in near
+            for f in i.addresses
+            if host.address is None or f.value.ip in host.address.network
+            for ip in [str(f.value.ip)]
+        ]
+        outside = host.address is not None and ip_address(host.gateway) not in host.address.network
+        if owner is not None:
+            if owner.vid == vid:
+                continue  # the VLAN is split, or the interface is down: told as such
+            case = "elsewhere"
+        elif outside:
+            case = "outside"
+        elif right:
+            case = "nobody"
+        else:
+            continue  # who routes this subnet is not among the files
+        yield finding(
+            {
+                "host": host.name,
+                "place": f"{host.device}:{host.port}",
+                "switch": host.device,
+                "port": host.port,
+                "gateway": host.gateway,
+                "owner": owner and owner.label,
+                "subnet": host.address and host.address.network,
+                "vid": vid,
+                "right": listed(right),
+            },
+            case=("gateway", case, "known" if right else "unknown"),
+            where=_at(site, host, vid),
+            key=(host.name,),
+        )
+
+
+@rule(
+    "host-without-gateway",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="a host has no gateway, though its VLAN has one and other hosts state theirs",
+    why="it reaches its own subnet only; a ping from elsewhere is heard and not answered",
+    cure="set its gateway, or leave it so if it is meant",
+    example="camera-7 has 10.60.0.17/24 and no gateway, and core-1 has 10.60.0.1 in its VLAN",
+    says="{host} at {device}:{port} states no gateway; in VLAN {vid} there is {ways}",
+    fix="set the gateway of {host}",
+)
+def host_without_gateway(site: Site) -> Iterator[Found]:
+    hosts = site.fabric.campus.hosts
+    for host in hosts if any(h.gateway for h in hosts) else ():
+        home = _home(site, host) if host.address is not None and not host.gateway else None
+        if home is None or host.address is None:
+            continue
+        vid, _, near = home
+        ways = [
+            str(f.value.ip) for i in near for f in i.addresses if f.value.ip in host.address.network
+        ]
+        if ways and str(host.address.ip) not in ways:
+            yield finding(
+                {
+                    "host": host.name,
+                    "device": host.device,
+                    "port": host.port,
+                    "vid": vid,
+                    "ways": listed(ways),
+                },
+                where=_at(site, host, vid),
+                key=(host.name,),
+            )
+
+
+@rule(
+    "management-in-user-vlan",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="the only address of a switch is not in the management VLAN",
+    why=(
+        "the switch can be managed from wherever that VLAN has sockets, and not from where it"
+        " should"
+    ),
+    cure="move the address to the management VLAN",
+    example="all switches have their address in VLAN 90, pond-2 has it in VLAN 40",
+    says="{name} has its only address, {value}, in VLAN {vid}, not in VLAN {wanted}, {why}",
+    fix="move the address of {name} to VLAN {wanted}",
+)
+def management_in_user_vlan(site: Site) -> Iterator[Found]:
+    by_device: dict[str, list[Interface]] = {}
+    for interface in site.interfaces:
+        if interface.addresses:
+            by_device.setdefault(interface.device, []).append(interface)
+    single = {
+        n: own[0]
+        for n, own in by_device.items()
+        if len(own) == 1 and own[0].name.startswith("VLAN ")
+    }
+    wanted, why = site.plan.practice.management, "the plan's management VLAN"
+    if wanted is None:
+        usual = Counter(i.vid for i in single.values()).most_common(1)
+        if not usual or usual[0][1] < 4 or usual[0][1] * 4 < len(single) * 3:
+            return
+        wanted, why = usual[0][0], f"where {usual[0][1]} switches have theirs"
+    for name, interface in single.items():
+        if interface.vid != wanted:
+            yield finding(
+                {
+                    "name": name,
+                    "value": interface.addresses[0].value,
+                    "vid": interface.vid,
+                    "wanted": wanted,
+                    "why": why,
+                },
+                where=(place_of(interface, interface.addresses[0]),),
+                key=(name,),
+            )
