@@ -250,3 +250,68 @@ def test_a_rule_gives_the_words_and_names_the_cases_of_its_sentences(slug: str) 
         for case in pieces:
             # In its own table, and where the search chooses it (`acceptance-stale`: in `run`).
             assert not case or slug == "acceptance-stale" or code.count(f'"{case}"') >= 2, case
+
+
+def test_whom_a_mistake_touches(inkov: Inkov, tmp_path: Path) -> None:
+    """Host ports in the VLANs that it joins or cuts anywhere; in a VLAN of a switch the ports there
+    only; a port for itself; and the named hosts at these ports.
+    """
+    hosts = "hosts:\n  pump: {at: 'a:11'}\n  till: {at: 'b:12'}\n  lamp: {at: 'b:13'}\n"
+    b = LINKED_B + "[port 13]\nvlan: 20\n"
+
+    def touched(a: str, b: str, rule: str) -> tuple[int, list[str]]:
+        (tmp_path / "plan.yaml").write_text(hosts)
+        (tmp_path / "a.sheet").write_text("inkov sheet 1\n" + a)
+        (tmp_path / "b.sheet").write_text("inkov sheet 1\n" + b)
+        found = inkov("audit", ".", "--only", rule, "-f", "json").json["findings"]
+        (finding,) = [one for one in found if one["rule"] == rule]
+        return finding["affects"]["ports"], finding["affects"]["hosts"]
+
+    other_native = b.replace("native: 99", "native: 20")
+    # What is untagged in VLAN 99 here is in VLAN 20 there: two ports of b and one of a are in it.
+    joined = touched(LINKED_A, other_native, "untagged-vlan-differs")
+    assert joined == (3, ["lamp", "till"])
+    # A trunk meets an access port: VLAN 10 and 99 are joined, VLAN 20 is lost. All have a part.
+    access = b.replace(UP, "[port 1]\nvlan: 10\n")
+    assert touched(LINKED_A, access, "trunk-meets-access") == (5, ["lamp", "pump", "till"])
+    resting = b.replace("20: irrigation", "20: irrigation; suspended")
+    assert touched(LINKED_A, resting, "vlan-suspended") == (2, ["lamp", "till"])
+    undefined = b.replace("20: irrigation\n", "")
+    assert touched(LINKED_A, undefined, "access-vlan-undefined") == (2, ["lamp", "till"])
+
+
+def test_acceptances_that_cover_nothing(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text("inkov sheet 1\n" + LINKED_A.replace("20: irrigation\n", ""))
+    (tmp_path / "b.sheet").write_text("inkov sheet 1\n" + LINKED_B)
+    (tmp_path / "plan.yaml").write_text(
+        "accepted:\n"
+        "  - {rule: access-vlan-undefined, because: moving, until: 2020-01-31}\n"
+        "  - {rule: native-undefined, because: moving, port: '7'}\n"
+        "  - {rule: no-such-rule, because: moving}\n"
+    )
+    found = inkov("audit", ".", "-f", "json").json["findings"]
+    stale = {
+        (one["severity"], one["says"], one["cure"], one["where"][0]["line"])
+        for one in found
+        if one["rule"] == "acceptance-stale"
+    }
+    assert stale == {
+        (
+            "risk",
+            "access-vlan-undefined was accepted until 2020-01-31, and is still found",
+            "mend it, or accept it anew",
+            2,
+        ),
+        (
+            "note",
+            "native-undefined at port 7 is accepted, and not found any more",
+            "take it out of the plan",
+            3,
+        ),
+        (
+            "note",
+            "the plan accepts 'no-such-rule', which is no rule",
+            "take it out of the plan",
+            4,
+        ),
+    }
