@@ -7,8 +7,12 @@ what it sees.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import NamedTuple
+
 from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Translation
-from inkov.vlanset import bit
+from inkov.forwarding.view import PortView
+from inkov.vlanset import bit, union
 from inkov.wiring import End
 
 __all__ = ["cross"]
@@ -26,43 +30,74 @@ def cross(fabric: Fabric) -> None:
                     fabric.crossings.setdefault(sender, []).append(crossing)
 
 
+class _FarEnd(NamedTuple):
+    """Who takes frames at the far end of a link: the port itself, if it is on a bridge, and its
+    tagged sub-interfaces. `taken` are the tags of these, which do not reach the port (FM 3.9).
+    """
+
+    whole: BridgePort | None
+    subs: list[BridgePort]
+    taken: int
+
+
+def _far_end(fabric: Fabric, end: End) -> _FarEnd:
+    receivers = [fabric.bridge_ports[number] for number in fabric.at[end]]
+    whole = next((port for port in receivers if port.outer == 0), None)
+    subs = [port for port in receivers if port.outer]
+    return _FarEnd(whole, subs, union(bit(port.outer) for port in subs))
+
+
 def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossing:
-    receivers = [fabric.bridge_ports[n] for n in fabric.at[far]]
-    whole = next((r for r in receivers if r.outer == 0), None)
-    subs = [r for r in receivers if r.outer]
-    taken = sum(1 << r.outer for r in subs)  # these tags do not reach the port itself (FM 3.9)
-    view = sender.view
-    if sender.outer:  # whatever leaves, leaves with this tag
-        tagged, untagged = 0, 0
-        translations = [
-            Translation(r.number, view.emit, _entry(r)) for r in subs if r.outer == sender.outer
-        ]
-        if whole is not None and not taken >> sender.outer & 1:
-            translations.append(
-                Translation(whole.number, view.emit, whole.view.admit & 1 << sender.outer)
-            )
-        hidden: list[Translation] = []
+    end, view = _far_end(fabric, far), sender.view
+    same: list[tuple[int, int]] = []
+    hidden: list[Translation] = []
+    if sender.outer:
+        translations = list(_with_one_tag(sender, end))
     else:
-        tagged, untagged = view.emit & ~view.untagged, view.untagged
-        translations = [Translation(r.number, tagged & 1 << r.outer, _entry(r)) for r in subs]
-        hidden = [Translation(r.number, untagged, _entry(r)) for r in subs]
-        if whole is not None:
-            translations.append(Translation(whole.number, untagged, _entry(whole)))
-            hidden.append(Translation(whole.number, untagged, whole.view.admit & ~taken))
-    same = []
-    if whole is not None and tagged & whole.view.admit & ~taken:
-        same.append((whole.number, tagged & whole.view.admit & ~taken))
-    kept = []
+        translations = list(_as_port_sends(view, end))
+        hidden = list(_behind_a_tag(view, end))
+        if end.whole is not None:
+            # What wears its own number, and is admitted with it, keeps it (FM 3.8).
+            kept = view.emit & ~view.untagged & end.whole.view.admit & ~end.taken
+            same = [(end.whole.number, kept)] if kept else []
+    changing = []
     for translation in translations:
-        if (
-            translation.leaves == translation.arrives and translation.leaves.bit_count() == 1
-        ):  # the number stays: no translation
-            same = _with(same, translation.to, translation.leaves)
-        elif translation.leaves and translation.arrives:
-            kept.append(translation)
-    return Crossing(
-        link, tuple(same), tuple(kept), tuple(f for f in hidden if f.leaves and f.arrives)
-    )
+        leaves, arrives = translation.leaves, translation.arrives
+        if leaves == arrives and leaves.bit_count() == 1:
+            # Untagged or by a sub-interface, and in one VLAN at both ends: the number stays.
+            same = _with(same, translation.to, leaves)
+        elif leaves and arrives:
+            changing.append(translation)
+    hidden = [translation for translation in hidden if translation.leaves and translation.arrives]
+    return Crossing(link, tuple(same), tuple(changing), tuple(hidden))
+
+
+def _with_one_tag(sender: BridgePort, end: _FarEnd) -> Iterator[Translation]:
+    """From a sub-interface: whatever leaves, leaves with its tag."""
+    emit, tag = sender.view.emit, bit(sender.outer)
+    for sub in end.subs:
+        if sub.outer == sender.outer:
+            yield Translation(sub.number, emit, _entry(sub))
+    if end.whole is not None and not end.taken & tag:
+        yield Translation(end.whole.number, emit, end.whole.view.admit & tag)
+
+
+def _as_port_sends(view: PortView, end: _FarEnd) -> Iterator[Translation]:
+    """From a port: a tag that a sub-interface takes leads there, what is untagged to the PVID."""
+    for sub in end.subs:
+        yield Translation(sub.number, view.emit & ~view.untagged & bit(sub.outer), _entry(sub))
+    if end.whole is not None:
+        yield Translation(end.whole.number, view.untagged, _entry(end.whole))
+
+
+def _behind_a_tag(view: PortView, end: _FarEnd) -> Iterator[Translation]:
+    """The port takes off the outer tag of a frame that it sends untagged. A second one behind it,
+    of the sender's choice, then decides where the frame goes (FM 4.3).
+    """
+    for sub in end.subs:
+        yield Translation(sub.number, view.untagged, _entry(sub))
+    if end.whole is not None:
+        yield Translation(end.whole.number, view.untagged, end.whole.view.admit & ~end.taken)
 
 
 def _entry(receiver: BridgePort) -> int:
