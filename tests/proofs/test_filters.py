@@ -168,3 +168,27 @@ def test_a_filter_stops_what_it_surely_stops(
     assert proof["verdict"] == verdict, proof
     read = inkov("read", "core-1.json")
     assert (says in read.out + read.err) if says else read.status == 0
+
+
+@pytest.mark.parametrize(
+    ("lines", "verdict"),
+    [
+        ("20: reject from any to any\n", "holds"),
+        # An entry that is not read may have let packets pass, before or behind what stops all.
+        ("10: accept from 10.0.10.5/24 to any\n20: reject from any to any\n", "broken"),
+        ("20: reject from any to any\n10: accept from a friend\n", "broken"),
+        ("20: reject from any to any\nsomething: accept from any to any\n", "broken"),
+    ],
+)
+def test_an_entry_of_a_sheet_that_is_not_read(
+    inkov: Inkov, tmp_path: Path, lines: str, verdict: str
+) -> None:
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: x\n20: y\n[port 1]\nvlan: 10\n[port 2]\nvlan:"
+        f" 20\n[filter fence]\n{lines}[gateway 10]\naddress: 10.0.10.1/24\nfilter in:"
+        " fence\n[gateway 20]\naddress: 10.0.20.1/24\n"
+    )
+    claim = "{isolate: vlan 10, from: vlan 20, one-way: yes, layer: 3}"
+    (tmp_path / "plan.yaml").write_text(f"claims:\n  - {claim}\n")
+    proved = inkov("prove", "a.sheet", "--plan", "plan.yaml", "-f", "json")
+    assert [proof["verdict"] for proof in proved.json["claims"]] == [verdict]

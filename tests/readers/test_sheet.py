@@ -34,6 +34,7 @@ from inkov.campus import (
 )
 from inkov.readers.reading import Part, Reading
 from inkov.readers.sheets.reader import read as read_sheet
+from inkov.readers.sheets.words import BadLine, filter_entry
 from inkov.readers.sheets.writer import write_sheet
 from inkov.vlanset import VlanSet
 
@@ -249,3 +250,29 @@ def test_a_sheet_without_its_switch_is_lost() -> None:
 @given(st.binary(max_size=200))
 def test_no_bytes_make_it_fail(data: bytes) -> None:
     read_sheet("x.sheet", b"inkov sheet 1\nswitch: a\n[port 1]\n" + data)
+
+
+@pytest.mark.parametrize(
+    ("value", "accepts", "source", "destination", "finer"),
+    [
+        ("reject from 10.0.1.0/24 to 10.0.2.0/24", False, "10.0.1.0/24", "10.0.2.0/24", False),
+        ("accept from any to 10.0.2.0/24 in part", True, None, "10.0.2.0/24", True),
+        ("Reject From 2001:db8::/64 To any", False, "2001:db8::/64", None, False),
+    ],
+)
+def test_an_entry_of_a_filter(
+    value: str, accepts: bool, source: str | None, destination: str | None, finer: bool
+) -> None:
+    entry = filter_entry("10", value, Origin("x", 3))
+    ends = [None if end is None else str(end) for end in (entry.source, entry.destination)]
+    assert (entry.number, entry.accepts, *ends) == (10, accepts, source, destination)
+    assert entry.finer is finer
+
+
+@pytest.mark.parametrize(
+    "value", ["reject", "drop from any to any", "reject from 10.0.0.5/24 to any", "accept from a"]
+)
+def test_what_is_no_entry_of_a_filter(value: str) -> None:
+    """A prefix with host bits is a slip in a sheet: which address was meant is not known."""
+    with pytest.raises(BadLine):
+        filter_entry("10", value, Origin("x", 3))

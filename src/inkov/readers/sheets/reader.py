@@ -19,6 +19,7 @@ from inkov.campus import (
     Distribution,
     Fact,
     Filter,
+    FilterEntry,
     Gateway,
     Neighbour,
     Origin,
@@ -364,7 +365,13 @@ class _Sheet:
         opened = switch.filters[name] = Filter(name, self.at, [])
 
         def line(key: str, value: str) -> None:
-            opened.entries.append(filter_entry(key, value, self.at))
+            try:
+                opened.entries.append(filter_entry(key, value, self.at))
+            except BadLine:
+                # It may let anything pass, wherever it stands: without it, the others might seem to
+                # stop all.
+                opened.entries.insert(0, FilterEntry(0, True, None, None, True, self.at))
+                raise
             opened.entries.sort(key=lambda entry: entry.number)
 
         self.line = line
