@@ -520,7 +520,11 @@ def test_sub_interfaces_gateways_and_routed_ports() -> None:
         ),
         # A switched port keeps its mode: what is untagged of it goes into its VLAN.
         routed_port(
-            "port-3", sub(0, vlan=single(60)), **{"interface-mode": "ACCESS", "access-vlan": 1}
+            "port-3",
+            sub(0, vlan=single(60)),
+            sub(0, vlan=single(61), **address("10.3.0.1", 24)),
+            sub(1, **address("10.3.1.1", 24)),
+            **{"interface-mode": "ACCESS", "access-vlan": 1},
         ),
         {
             "name": "west",
@@ -580,6 +584,14 @@ def test_sub_interfaces_gateways_and_routed_ports() -> None:
         (
             f"{path}/1/subinterfaces/subinterface/5/{tag}",
             "0 is not a VLAN number (1 to 4094); the value is left out",
+        ),
+        (
+            f"{path}/2/subinterfaces/subinterface/1",
+            "port-3.0 is named twice; this entry is left out",
+        ),
+        (
+            f"{path}/2/subinterfaces/subinterface/2",
+            "port-3 is switched: the address of its sub-interface is left out",
         ),
         (
             f"{path}/6/routed-vlan/config/vlan",

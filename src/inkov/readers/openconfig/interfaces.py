@@ -200,6 +200,9 @@ class InterfaceReader:
                 if addresses and routed:
                     port.addresses += addresses
                     port.mode = Fact(Mode.ROUTED, addresses[0].origin)
+                elif addresses:
+                    says = f"{port.name} is switched: the address of its sub-interface is left out"
+                    self.problem(pointer, says, "state the port as switched, or as routed")
             elif not isinstance(vid, int):
                 self.problem(
                     where,
@@ -218,6 +221,9 @@ class InterfaceReader:
         path: str,
     ) -> None:
         name, origin = f"{port.name}.{sub.index}", self.at(path)
+        if name in self.device.ports:
+            self.problem(path, f"{name} is named twice; this entry is left out")
+            return
         made = self.device.ports[name] = Port(name, origin, PortKind.SUB, outer=tag)
         made.parent, made.mode = Fact(port.name, origin), Fact(Mode.ROUTED, origin)
         made.addresses = addresses

@@ -100,6 +100,8 @@ class Builder:
                     self.problem(f"{pointer}/vlan-id", says)
                 continue
             if vid in table:
+                says = f"VLAN {vid} is defined twice here; this entry is left out"
+                self.problem(pointer, says)
                 continue
             vlan = table[vid] = Vlan(vid, self.at(pointer))
             if config is not None and config.name is not None:
