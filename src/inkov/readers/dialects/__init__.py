@@ -2,7 +2,8 @@
 the language.
 """
 
-from inkov.readers.dialects.file import BadDialect, Dialect, compile_dialect, looks_like_dialect
+from inkov.readers.dialects.compiler import compile_dialect
+from inkov.readers.dialects.file import BadDialect, Dialect, looks_like_dialect
 from inkov.readers.dialects.read import DialectReader, read_text, recognises
 
 __all__ = [

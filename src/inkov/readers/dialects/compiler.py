@@ -1,0 +1,343 @@
+"""Checks and compiles a dialect file: forms to one tree for each block, effects to clauses.
+
+Faults are collected, not raised one by one: each has the line and column of the form or effect it
+is in.
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+
+import msgspec
+
+from inkov.campus import STANDARD, Basis, Fact, Origin, Platform, Problem
+from inkov.readers.dialects.effects import (
+    Clause,
+    parse_effect,
+    parse_template,
+    shared_kind,
+)
+from inkov.readers.dialects.file import (
+    BadDialect,
+    Block,
+    BlockTable,
+    Dialect,
+    DialectFile,
+    Head,
+    Statement,
+)
+from inkov.readers.dialects.forms import FormError, Node, Word, add_form, captures_in, parse_form
+from inkov.readers.dialects.lists import Lists
+from inkov.readers.dialects.places import Places
+from inkov.readers.sheets.words import PORT_KEYS
+from inkov.vlanset import VlanSet
+
+__all__ = ["compile_dialect"]
+
+_MOST_FORMS = 4000
+_KINDS = ("port", "bundle", "sub", "vlan", "gateway", "bridge", "tree")
+_NAMED_BY = {
+    "port": ("ports", "port"),
+    "vlan": ("vids", "vlans", "vid", "vlan"),
+    "gateway": ("vid", "vlan"),
+    "tree": ("vids", "vid", "number"),
+}
+
+
+def compile_dialect(file: str, data: bytes) -> Dialect:
+    """Compile a dialect file. BadDialect with everything that is wrong with it."""
+    try:
+        text = data.decode("utf-8-sig")
+        tree = tomllib.loads(text)
+    except UnicodeDecodeError as error:
+        raise BadDialect(
+            [Problem(Origin(file), f"not UTF-8: {error.reason}", "save it as UTF-8", True)]
+        ) from None
+    except tomllib.TOMLDecodeError as error:
+        place = re.search(r"(.*) \(at line (\d+), column (\d+)\)", str(error))
+        line = int(place[2]) if place else text.count("\n") + 1
+        says = f"not TOML: {place[1].lower()}, column {place[3]}" if place else f"not TOML: {error}"
+        raise BadDialect([Problem(Origin(file, line), says, "", True)]) from None
+    except RecursionError:
+        raise BadDialect([Problem(Origin(file), "not TOML: nested too deeply", "", True)]) from None
+    places = Places(file, text)
+    try:
+        decoded = msgspec.convert(tree, DialectFile)
+    except msgspec.ValidationError as error:
+        says, _, path = str(error).partition(" - at `$")
+        keys = [key for key in re.split(r"[.\[\]`]+", path) if key and not key.isdigit()]
+        unknown = re.search(r"unknown field `(.*?)`", says)
+        raise BadDialect(
+            [places.problem([*keys, *([unknown[1]] if unknown else [])], says)]
+        ) from None
+    compiler = _Compiler(decoded, places)
+    dialect = compiler.compile()
+    if compiler.problems:
+        raise BadDialect(compiler.problems)
+    return dialect
+
+
+class _Compiler:
+    def __init__(self, decoded: DialectFile, places: Places) -> None:
+        self.file = decoded
+        self.places = places
+        self.problems: list[Problem] = []
+        self.forms = 0
+        self.words: set[str] = (
+            set()
+        )  # literal words of heads: a line that holds one is likely to matter
+        lists = decoded.lists
+        self.lists = Lists(lists.separators, lists.ranges, lists.port_kinds, lists.port_names)
+
+    def fault(self, keys: list[str], says: str, at: int = 0) -> None:
+        self.problems.append(self.places.problem(keys, says, at))
+
+    def compile(self) -> Dialect:
+        file, style = self.file, self.file.text
+        if not file.recognise and not file.files:
+            self.fault(
+                ["dialect"],
+                "state `recognise` (forms that every such file has) or `files` (patterns of names)",
+            )
+        if style.case not in ("exact", "any"):
+            self.fault(["text", "case"], f"{style.case!r} is not one of: exact, any")
+        for pair in style.comment_block:
+            if len(pair) != 2 or not all(pair):
+                self.fault(
+                    ["text", "comment-block"],
+                    "each is a pair: what opens a comment, and what closes it",
+                )
+        if any(not mark for mark in (*style.comment, *file.lists.ranges, *file.lists.separators)):
+            self.fault(["text"], "a mark cannot be empty")
+        if style.any_case:
+            style.negation = [word.lower() for word in style.negation]
+            style.lead = [word.lower() for word in style.lead]
+        tables = {"device": file.device, **{kind: getattr(file, kind) for kind in _KINDS}}
+        tables |= {f"group.{name}": table for name, table in file.group.items()}
+        blocks = {name: Block(name, name if name in ("device", *_KINDS) else "") for name in tables}
+        around = self._around(tables)
+        for name, table in tables.items():
+            self._says(name, table, blocks[name], around[name])
+        for name, table in tables.items():
+            self._opens(name, table, blocks, around)
+        recognise = []
+        for form in file.recognise:
+            root = Node()
+            for words in self._variants(["recognise", form], form):
+                *_, last = add_form(root, words, any_case=style.any_case)
+                last.end = Statement(())
+            recognise.append(root)
+        if self.forms > _MOST_FORMS:
+            self.fault(["dialect"], f"more than {_MOST_FORMS} forms")
+        return Dialect(
+            file.dialect,
+            self.places.file,
+            style,
+            self.lists,
+            self._platform(),
+            file.vlan_table,
+            self._always(),
+            blocks["device"],
+            recognise,
+            file.files,
+            file.example,
+            {ord(c): 32 for c in style.spaces},
+            self.words,
+            self.forms,
+        )
+
+    # --- blocks ---
+
+    def _around(self, tables: dict[str, BlockTable]) -> dict[str, dict[str, str]]:
+        """For each block the captures of its heads, and of the blocks it stands in: what its
+        effects may use.
+        """
+        own: dict[str, dict[str, str]] = {}
+        for name, table in tables.items():
+            around: dict[str, str] = {}
+            for form in table.opens:
+                for words in self._variants([f"[{name}]", form], form):
+                    around |= captures_in(words)
+            own[name] = around
+        result = {}
+        for name in tables:
+            seen, todo, around = {name}, [name], dict(own[name])
+            while todo:
+                for outer in tables[todo.pop()].within:
+                    if outer in tables and outer not in seen:
+                        seen.add(outer)
+                        todo.append(outer)
+                        around = {**own[outer], **around}
+            result[name] = around
+        return result
+
+    def _variants(self, keys: list[str], form: str) -> list[list[Word]]:
+        try:
+            variants = parse_form(form)
+        except FormError as error:
+            problem = self.places.problem(keys, str(error), error.at)
+            if problem not in self.problems:
+                self.problems.append(problem)
+            return []
+        self.forms += len(variants)
+        return variants
+
+    def _says(self, name: str, table: BlockTable, block: Block, around: dict[str, str]) -> None:
+        for form, effect in table.says.items():
+            self._form(name, block, form, effect, around)
+        for form in table.ignored:
+            self._form(name, block, form, None, around)
+
+    def _form(
+        self, name: str, block: Block, form: str, effect: str | None, around: dict[str, str]
+    ) -> None:
+        keys = [f"[{name}" + (".says]" if effect is not None else "]"), form]
+        for words in self._variants(keys, form):
+            own = captures_in(words)
+            statement = Statement((), ignored=effect is None or not effect.strip())
+            if effect:
+                clauses = self._effect([*keys, effect], effect, block.kind, {**around, **own})
+                needed = {label for clause in clauses for label in clause.labels}
+                statement = Statement(clauses, not clauses, needed)
+            *_, last = path = list(add_form(block.root, words, any_case=self.file.text.any_case))
+            if last.end is not None and last.end != statement:
+                self.fault(keys, "another form of this block is the same")
+            last.end = last.end or statement
+            self._undo([block.root, *path], words, statement)
+
+    def _undo(self, path: list[Node], words: list[Word], statement: Statement) -> None:
+        """A negated statement may end before the captures that end its form."""
+        for node, word in zip(reversed(path[:-1]), reversed(words), strict=True):
+            if not word.captures or node is path[0]:
+                break
+            node.undo = node.undo or statement
+
+    def _effect(
+        self, keys: list[str], effect: str, kind: str, known: dict[str, str]
+    ) -> tuple[Clause, ...]:
+        try:
+            return parse_effect(effect, kind, known)
+        except FormError as error:
+            self.fault(keys, str(error), error.at)
+            return ()
+
+    def _opens(
+        self,
+        name: str,
+        table: BlockTable,
+        blocks: dict[str, Block],
+        around: dict[str, dict[str, str]],
+    ) -> None:
+        block = blocks[name]
+        forms = table.opens if isinstance(table.opens, dict) else dict.fromkeys(table.opens, "")
+        if name == "device" and forms:
+            self.fault(["[device]"], "the device is open from the first line: it has no heads")
+            return
+        for outer in table.within:
+            if outer not in blocks:
+                self.fault(
+                    [f"[{name}]", "within", outer], f"{outer!r} is not a block: {', '.join(blocks)}"
+                )
+        for form, stated in forms.items():
+            keys = [f"[{name}]", form]
+            template, _, effect = stated.partition(";")
+            for words in self._variants(keys, form):
+                self.words |= {word.literal for word in words if word.literal}
+                own = captures_in(words)
+                known = {**around[name], **own}
+                try:
+                    naming = parse_template(
+                        template.strip() or self._named_by(block.kind, own), known
+                    )
+                except FormError as error:
+                    self.fault([*keys, template.strip() or form], str(error), error.at)
+                    continue
+                clauses = (
+                    self._effect([*keys, effect], effect, block.kind, known)
+                    if effect.strip()
+                    else ()
+                )
+                needs = {label for clause in clauses for label in clause.labels} | set(
+                    naming.labels
+                )
+                head = Head(block, naming, Statement(clauses), needs)
+                for outer in table.within:
+                    if outer in blocks:
+                        *_, last = add_form(
+                            blocks[outer].root, words, any_case=self.file.text.any_case
+                        )
+                        if last.block is not None and last.block.block is not block:
+                            self.fault(keys, f"the same head opens a {last.block.block.name}, too")
+                        last.block = last.block or head
+
+    @staticmethod
+    def _named_by(kind: str, own: dict[str, str]) -> str:
+        """How a head names what it opens where the dialect does not say: by its capture of the
+        right type.
+        """
+        if not kind:
+            return ""
+        wanted = _NAMED_BY.get(shared_kind(kind), ())
+        label = next(
+            (label for kind_ in wanted for label, type_ in own.items() if type_ == kind_), None
+        )
+        label = label or next(iter(own), None)
+        if label is None:
+            raise FormError(0, f"the head names no {kind}: it needs a capture, or a name after =")
+        return f"{{{label}}}"
+
+    # --- defaults ---
+
+    def _platform(self) -> Platform:
+        unstated = {
+            key: Fact(
+                fact.value,
+                Origin(
+                    basis=Basis.DEFAULT, says=f"{self.file.dialect}: {_after(fact.origin.says)}"
+                ),
+            )
+            for key, fact in STANDARD.unstated.items()
+        }
+        for key, value in self.file.defaults.items():
+            if key not in PORT_KEYS:
+                self.fault(
+                    ["[defaults]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}"
+                )
+                continue
+            attribute, read = PORT_KEYS[key]
+            spelled = (
+                {True: "yes", False: "no"}.get(value, str(value))
+                if isinstance(value, bool)
+                else str(value)
+            )
+            try:
+                stated = read(spelled)
+            except ValueError as error:
+                self.fault(["[defaults]", key], str(error).partition("\n")[0])
+                continue
+            line = self.places.problem(["[defaults]", key], "").origin.line
+            says = f"{self.file.dialect}: its dialect states so ({self.places.file}:{line})"
+            unstated[attribute] = Fact(stated, Origin(basis=Basis.DEFAULT, says=says))
+        for key in self.file.vlan_table.created_by:
+            if key not in PORT_KEYS:
+                self.fault(
+                    ["[vlan-table]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}"
+                )
+        return Platform(self.file.dialect, unstated)
+
+    def _always(self) -> VlanSet:
+        try:
+            return (
+                VlanSet.parse(self.file.vlan_table.always)
+                if self.file.vlan_table.always
+                else VlanSet()
+            )
+        except ValueError as error:
+            self.fault(["[vlan-table]", "always"], str(error).partition("\n")[0])
+            return VlanSet()
+
+
+def _after(says: str) -> str:
+    """What a default of the standard says, without whose it is."""
+    return f"not stated in the dialect, so as in IEEE 802.1Q: {says.partition(': ')[2]}"
