@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from typing import Any
 
 from inkov.campus import Aggregation, Fact
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
@@ -42,6 +43,31 @@ def _bundles(site: Site) -> Iterator[tuple[str, Resolved, list[Resolved]]]:
             yield end.device, site.resolved(end), members
 
 
+_UNLIKE = "{name} {value} ({wanted} elsewhere in it)"
+_UNLIKE_SILENT = "{name} {value} (the others do not)"
+
+
+def _odd_members(
+    bundle: Resolved, members: list[Resolved], attribute: str
+) -> tuple[Fact[Any] | None, list[tuple[Resolved, Fact[Any]]]]:
+    """What the members of a bundle should state of an attribute, and those that state otherwise."""
+    facts = [(member, getattr(member.stated, attribute)) for member in members]
+    stated = [(r, fact) for r, fact in facts if fact is not None and fact.value is not None]
+    whole = getattr(bundle.stated, attribute)
+    if not stated:
+        return None, []
+    if whole is not None and attribute != "speed":  # a bundle's speed is the sum
+        return whole, [(r, fact) for r, fact in stated if fact.value != whole.value]
+    # The bundle says nothing: what most members state is what was meant.
+    [(value, _)] = Counter(str(fact.value) for _, fact in stated).most_common(1)
+    wanted = next(fact for _, fact in stated if str(fact.value) == value)
+    odd = [(r, fact) for r, fact in stated if str(fact.value) != value]
+    silent = len(stated) < len(members) and attribute not in ("aggregation", "speed", "mtu")
+    if not odd and silent:  # some members say nothing of it, nor does the bundle
+        odd = stated
+    return wanted, odd
+
+
 @rule(
     "bundle-members-differ",
     family=_FAMILY,
@@ -60,29 +86,12 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
     for device, bundle, members in _bundles(site):
         odd_ones: dict[str, list[tuple[str, Where]]] = {}
         for attribute, name in _ALIKE.items():
-            facts = [(r, getattr(r.stated, attribute)) for r in members]
-            stated = [(r, fact) for r, fact in facts if fact is not None and fact.value is not None]
-            whole = getattr(bundle.stated, attribute)
-            if not stated:
-                continue
-            if whole is not None and attribute != "speed":
-                wanted, odd = whole, [(r, fact) for r, fact in stated if fact.value != whole.value]
-            else:
-                [(value, _)] = Counter(str(fact.value) for _, fact in stated).most_common(1)
-                wanted = next(fact for _, fact in stated if str(fact.value) == value)
-                odd = [(r, fact) for r, fact in stated if str(fact.value) != value]
-                if (
-                    not odd
-                    and len(stated) < len(members)
-                    and attribute not in ("aggregation", "speed", "mtu")
-                ):
-                    odd = stated  # some members say nothing of it, nor does the bundle
+            wanted, odd = _odd_members(bundle, members, attribute)
             for resolved, fact in odd:
-                other = "the others do not" if fact is wanted else f"{wanted.value} elsewhere in it"
+                text = _UNLIKE_SILENT if fact is wanted else _UNLIKE
+                shown = text.format(name=name, value=fact.value, wanted=wanted and wanted.value)
                 where = Where(device, resolved.end.port, None, fact.origin)
-                odd_ones.setdefault(resolved.end.port, []).append(
-                    (f"{name} {fact.value} ({other})", where)
-                )
+                odd_ones.setdefault(resolved.end.port, []).append((shown, where))
         for port, what in odd_ones.items():
             yield finding(
                 {

@@ -158,31 +158,35 @@ def _grouped(
     if by is None:
         yield "", findings
         return
-    entries: list[tuple[tuple[Any, ...], str, Finding]] = []
-    for number, finding in enumerate(findings):
-        if by == "rule":
-            entries.append(((number,), finding.rule, finding))
-        elif by == "severity":
-            entries.append(((finding.severity.rank,), finding.severity, finding))
-        elif by == "switch":
-            switches = dict.fromkeys(
-                w.switch for w in finding.where if w.switch and only in (None, w.switch)
-            )
-            entries += [((not s, natural(s)), s or "no switch", finding) for s in switches or [""]]
-        else:
-            vids = dict.fromkeys(w.vlan for w in finding.where if w.vlan)
-            entries += [
-                ((v or 4095,), f"VLAN {v}" if v else "no VLAN", finding) for v in vids or [None]
-            ]
-    if by == "rule":  # the rules in the order of their worst finding
-        first: dict[str, int] = {}
-        for key, heading, _ in entries:
-            first.setdefault(heading, key[0])
-        entries = [((first[heading],), heading, finding) for _, heading, finding in entries]
+    # Findings come worst first, so that rules stand in the order of their worst finding.
+    rules = {rule: number for number, rule in enumerate(dict.fromkeys(f.rule for f in findings))}
+    entries = [
+        (key, heading, finding)
+        for finding in findings
+        for key, heading in _headings(finding, by, only, rules)
+    ]
     entries.sort(key=lambda entry: entry[0])
     for heading, group in groupby(entries, key=lambda entry: entry[1]):
         members = [finding for _, _, finding in group]
         yield f"{heading} ({len(members)})", members
+
+
+def _headings(
+    finding: Finding, by: str, only: str | None, rules: dict[str, int]
+) -> list[tuple[tuple[Any, ...], str]]:
+    """The headings that a finding stands under, each after its place among them. What is of no
+    switch, or of no VLAN, comes last.
+    """
+    if by == "rule":
+        return [((rules[finding.rule],), finding.rule)]
+    if by == "severity":
+        return [((finding.severity.rank,), finding.severity)]
+    if by == "switch":
+        named = (where.switch for where in finding.where if only in (None, where.switch))
+        switches = dict.fromkeys(filter(None, named))
+        return [((not name, natural(name)), name or "no switch") for name in switches or [""]]
+    vids = dict.fromkeys(where.vlan for where in finding.where if where.vlan)
+    return [((vid or 4095,), f"VLAN {vid}" if vid else "no VLAN") for vid in vids or [None]]
 
 
 def _where(where: Where, locator: Locator) -> tuple[str, str]:

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 
 from msgspec import Struct, field
 
-from inkov.campus import Origin, natural
+from inkov.campus import Device, Origin, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.domains import Domains, Island, breaks, domains, islands
 from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.serve import gateway_bits, member_ports, served_by_device
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bit, union
 
 __all__ = ["VlanAt", "VlanBreak", "VlanRow", "vlan_rows"]
 
@@ -69,35 +69,23 @@ def vlan_rows(
     )
     devices = [d for d in fabric.campus.devices.values() if switch is None or d.name == switch]
     devices.sort(key=lambda device: natural(device.name))
-    bits = 0
-    for device in devices:
-        bits |= serving[device.name]
-        for vid in device.vlans or {}:
-            bits |= 1 << vid
+    mask = union(serving[device.name] for device in devices)
+    mask |= union(bit(vid) for device in devices for vid in device.vlans or {})
     if vlans is not None:
-        bits &= vlans.bits
+        mask &= vlans.bits
     connected = domains(fabric)
     parts = dict(islands(fabric, connected))
     rows = []
-    for vid in VlanSet(bits):
+    for vid in VlanSet(mask):
         row = VlanRow(vid)
         for device in devices:
-            vlan = device.row(vid)
             ports = members.get((device.name, vid), 0)
             gateway = bool(gateways.get(device.name, 0) >> vid & 1)
-            if vlan is None and not ports and not gateway:
+            if device.row(vid) is None and not ports and not gateway:
                 row.absent.append(device.name)
-                continue
-            # VID 1, the default PVID, is there without being listed; what is carried may be the
-            # table itself.
-            defined = None if device.vlans is None else vlan is not None or vid == 1
-            defined = True if device.table_is_membership else defined
-            at = VlanAt(device.name, defined, ports=ports, gateway=gateway)
-            if vlan is not None:
-                at.name = vlan.name.value if vlan.name is not None else None
-                at.active = vlan.active is None or vlan.active.value
-            row.at.append(at)
-            row.ports += ports
+            else:
+                row.at.append(_at(device, vid, ports, gateway))
+                row.ports += ports
         named = [at.name for at in row.at if at.name]
         row.names = sorted(set(named), key=lambda name: (-named.count(name), natural(name)))
         split = parts.get(vid, [])
@@ -106,6 +94,22 @@ def vlan_rows(
             row.breaks = list(_breaks(fabric, connected, vid, split))
         rows.append(row)
     return rows
+
+
+def _at(device: Device, vid: int, ports: int, gateway: bool) -> VlanAt:
+    """A VLAN on a switch that defines it or has members of it."""
+    vlan = device.row(vid)
+    if device.table_is_membership:  # what is carried is the table
+        defined: bool | None = True
+    elif device.vlans is None:  # no table is known: nobody can say
+        defined = None
+    else:
+        defined = vlan is not None or vid == 1  # the default PVID is there without being listed
+    at = VlanAt(device.name, defined, ports=ports, gateway=gateway)
+    if vlan is not None:
+        at.name = vlan.name.value if vlan.name is not None else None
+        at.active = vlan.active is None or vlan.active.value
+    return at
 
 
 def _breaks(
