@@ -165,8 +165,7 @@ def _used_by_tables(site: Site) -> Iterator[int]:
 
 def _used_by_ports(site: Site) -> Iterator[int]:
     """VLANs that ports name. Those of links are not used by being carried only."""
-    for mask in site.served.values():
-        yield from VlanSet(mask)
+    yield from VlanSet(union(site.served.values()))
     for resolved in site.trunks:
         yield resolved.native or DEFAULT_VID
     for resolved in site.stating("native_vlan"):
