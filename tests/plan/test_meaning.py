@@ -44,6 +44,9 @@ claims:
   - {carried-by: {vlans: 10, over: 'a:1'}, level: hostile}
   - {not-reach: [a:1, b:1], layer: 3, about: pumps stay alone}
   - {reach: [a:1, b:1]}
+  - {isolate: tills, from: everything, except: [water, a:1], one-way: yes}
+  - {isolate: tills, from: water}
+  - {join: [tills]}
 ports: ports.csv
 links: [one.csv, two.csv]
 """
@@ -75,7 +78,13 @@ def test_what_is_said_is_read_and_what_is_not_has_its_default() -> None:
     assert defaults.platforms["n"].private_vlans is True
     assert defaults.practice.edge is None and defaults.practice.unused is not None
     assert (defaults.practice.unused.vlan, defaults.practice.unused.shut) == (None, True)
-    isolate, carried, apart, reach = says.claims
+    isolate, carried, apart, reach, *others = says.claims
+    assert [claim.words for claim in others] == [
+        "one way, isolate tills from everything but water, a:1",
+        "isolate tills from water",
+        "join tills",
+    ]
+    assert isolate.words == "isolate tills, water"
     assert (isolate.level, isolate.layer, isolate.one_way) == (Level.HONEST, Layer.FRAMES, False)
     assert (carried.kind, carried.level, carried.words) == (
         "carried-by",

@@ -515,3 +515,22 @@ def test_what_a_new_dialect_guesses(inkov: Inkov, tmp_path: Path) -> None:
     braced = started(inkov, tmp_path, "pot 1 {\n  grow 10;\n}\nbox {\n  lid 1;\n  lid 2;\n}\n")
     assert 'shape = "braced"' in braced and '# "lid {number}" = ""          # 2 ×' in braced
     assert "# Statements below 'box':" in braced and "# Statements below 'pot':" in braced
+
+
+def test_a_comment_behind_a_statement_and_a_mark_within_a_word() -> None:
+    tables = GARDEN.replace('negation = ["un"]', 'negation = ["un"]\ncomment = ["%", "//"]')
+    text = """
+    % all of them
+    pot 1 % the first
+      grow 10 // since May
+      label "50 % shade" % at noon
+    pot 2//3
+      label 50%
+    """
+    reading = reading_of(tables, text)
+    assert not reading.ledger.unmatched and reading.ledger.passed == 1
+    labels = {
+        name: port.description and port.description.value
+        for name, port in reading.part.devices[0].ports.items()
+    }
+    assert labels == {"1": "50 % shade", "2//3": "50%"}
