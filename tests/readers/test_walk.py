@@ -622,3 +622,16 @@ lldpRemChassisId.0.3.1 = STRING: core-1
     assert [(n.port, n.far_port) for n in part.neighbours] == [("p3", "02:00:00:00:00:ff")]
     assert [line.text for line in report.unmatched] == ["1.3.6.1.2.1.17.7.1.2 (2 objects)"]
     assert [line.text for line in report.ignored] == ["1.3.6.1.2.1.2.2.1.10 (1 object)"]
+
+
+@pytest.mark.parametrize("end", ["Timeout: no answer from fern-2\n", "\nbye\n\n"])
+def test_a_walk_that_is_cut_off_is_said(inkov: Inkov, tmp_path: Path, end: str) -> None:
+    text = written("numeric") + ".1.3.6.1.2.1.2.2.1.7.103 = INTEGER: 1\n"
+    report, part = reported(text + end)
+    line = text.count("\n") + 1
+    assert [p.origin.line for p in part.problems] == [line]
+    assert "belongs to no object: the walk may be cut off" in part.problems[0].says
+    assert [unread.text for unread in report.unmatched] == [end.strip()]
+    (tmp_path / "x.walk").write_text(text + end)
+    assert inkov("read", "x.walk", "--strict").status == 1
+    assert not reported(text + "\n\n")[1].problems

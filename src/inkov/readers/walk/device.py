@@ -24,6 +24,7 @@ from inkov.campus import (
     PortKind,
     Problem,
 )
+from inkov.campus.secrets import without_secrets
 from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text, named_after
 from inkov.readers.walk.addresses import WalkAddresses
 from inkov.readers.walk.text import Row, parse, whole_number, words
@@ -36,6 +37,7 @@ _STANDARD = re.compile(
     r"(?:dot1[a-z]|dot3[a-z]*|ieee802[13]?[A-Za-z]*|lldp|if|ip)[A-Z][A-Za-z0-9]{0,60}\Z"
 )
 """Names of objects as the standards spell them: long ones look like a hash otherwise."""
+_ONE_LINE = {"INTEGER", "Gauge32", "Unsigned32"}
 _LAG_TYPE = 161  # ieee8023adLag, IANAifType
 _TRUTH = {"true": 1, "false": 2}
 _FRAMES = {"admitAll": 1, "admitOnlyVlanTagged": 2}
@@ -78,6 +80,13 @@ class _Walk:
 
     def take(self, row: Row) -> None:
         """Note an object: in the table of its column, or among those that are not read."""
+        if row.kind in _ONE_LINE and "\n" in row.value:
+            # Text goes on over lines, a number does not: here something else was printed.
+            more = row.value.partition("\n")[2].strip()
+            origin = Origin(self.file, row.line + 1)
+            says = f"{without_secrets(more)[:80]!r} belongs to no object: the walk may be cut off"
+            self.part.problems.append(Problem(origin, says, "walk again"))
+            self.ledger.unmatched.append(Unread(origin, more))
         if row.name:
             self.tables[row.name][row.index] = row
             self.ledger.understood += 1
