@@ -176,18 +176,6 @@ def _entry(entry: Entry, kind: str, path: str, at: At, say: Say) -> FilterEntry:
     nothing is taken for stopped because of it. An entry of one family of addresses fits no packet
     of the other.
     """
-    number = (
-        entry.sequence_id
-        if entry.sequence_id is not None
-        else entry.config.sequence_id
-        if entry.config
-        else None
-    )
-    actions = entry.actions and (entry.actions.config or entry.actions.state)
-    action = (actions.forwarding_action or "" if actions else "").rpartition(":")[2].upper()
-    if action not in _ACTIONS and entry != Entry():  # an entry left out has its own problem
-        says = f"the action {action!r} is none of {', '.join(_ACTIONS)}; packets may pass or not"
-        say(f"{path}/actions", says)
     ip = entry.ipv4 or entry.ipv6
     config = ip and (ip.config or ip.state)
     source, source_read = _network(
@@ -196,18 +184,35 @@ def _entry(entry: Entry, kind: str, path: str, at: At, say: Say) -> FilterEntry:
     destination, destination_read = _network(
         config.destination_address if config else None, f"{path}/destination-address", say
     )
+    action = _action(entry, path, say)
     whole = action in _ACTIONS and source_read and destination_read
     finer = bool((config and config.protocol is not None) or entry.transport or entry.l2)
     family = "ACL_IPV4" if entry.ipv4 else "ACL_IPV6" if entry.ipv6 else kind
     every = _EVERY.get(family)
     return FilterEntry(
-        number or 0,
+        _number(entry),
         action not in ("DROP", "REJECT"),
         source or every,
         destination or every,
         finer or not whole,
         at(path),
     )
+
+
+def _number(entry: Entry) -> int:
+    """Its place among the entries: the first number that is stated, or else the front."""
+    stated = (entry.sequence_id, entry.config and entry.config.sequence_id)
+    return next((number for number in stated if isinstance(number, int)), 0)
+
+
+def _action(entry: Entry, path: str, say: Say) -> str:
+    """What is done with a packet; a problem if that is nothing known."""
+    actions = entry.actions and (entry.actions.config or entry.actions.state)
+    action = (actions.forwarding_action or "" if actions else "").rpartition(":")[2].upper()
+    if action not in _ACTIONS and entry != Entry():  # an entry left out has its own problem
+        says = f"the action {action!r} is none of {', '.join(_ACTIONS)}; packets may pass or not"
+        say(f"{path}/actions", says)
+    return action
 
 
 def _network(text: str | None, path: str, say: Say) -> tuple[Subnet | None, bool]:
