@@ -147,7 +147,8 @@ def test_what_becomes_of_each_row_is_counted() -> None:
         (
             "switch,port,far switch,far port\na,1,b,2\na,3, north,b,4\na,5,b,6,,\n",
             3,
-            "column 'far port': more cells follow than there are columns; the row is left out",
+            "column 'far port': more cells follow than there are columns (texts with marks need"
+            " quotes); the row is left out",
             2,
         ),
         (
@@ -159,8 +160,9 @@ def test_what_becomes_of_each_row_is_counted() -> None:
     ],
 )
 def test_rows_that_do_not_fit_their_columns(text: str, line: int, says: str, cables: int) -> None:
-    _, part = read_bytes("t.csv", text.encode(), account=True)
+    report, part = read_bytes("t.csv", text.encode(), account=True)
     assert [(p.origin.line, p.says) for p in part.problems] == [(line, says)]
+    assert [unread.origin.line for unread in report.unmatched] == [line]
     assert len(part.cables) == cables
 
 

@@ -164,6 +164,7 @@ def read_rows(
     if twice:
         says = f"{place}column {min(twice)!r} is there twice: which one counts is not known"
         part.problems.append(Problem(Origin(file, first), says, "leave one out", True))
+        ledger.unmatched.append(Unread(Origin(file, first), ",".join(head)))
         return
     for line, cells in rows:
         if not any(cell.strip() for cell in cells):
@@ -173,7 +174,8 @@ def read_rows(
         try:
             if any(cell.strip() for cell in cells[len(columns) :]):
                 # Its cells may stand below the wrong columns, as after a comma without quotes.
-                raise _Bad(columns[-1], "more cells follow than there are columns")
+                says = "more cells follow than there are columns (texts with marks need quotes)"
+                raise _Bad(columns[-1], says)
             _check_needed(table, row)
             table.add(part, row, origin)
             ledger.understood += 1
