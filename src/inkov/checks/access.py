@@ -11,7 +11,7 @@ from inkov.campus import Mode, Origin
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden, VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
-from inkov.checks.words import counted, listed
+from inkov.checks.words import agree, counted, listed
 from inkov.forwarding import Resolved
 
 _FAMILY = "Access ports"
@@ -49,7 +49,7 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
                 "vid": vid,
                 "count": counted(len(ports), "port"),
                 "ports": listed([p.end.port for p in ports]),
-                "the_ports": "the port" if len(ports) == 1 else "the ports",
+                "the_ports": agree(len(ports), "the port", "the ports"),
             },
             where=tuple(site.places.of(p, "access_vlan", vid) for p in ports),
             cause=VlanAbsent(vid, device),

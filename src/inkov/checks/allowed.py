@@ -10,7 +10,7 @@ from inkov.campus import Private
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
-from inkov.checks.words import both, listed
+from inkov.checks.words import agree, both, listed
 from inkov.forwarding import Resolved
 from inkov.forwarding.needed import unneeded
 from inkov.forwarding.reasons import why_stopped
@@ -276,7 +276,7 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
             yield finding(
                 {
                     "ends": both([r.end for r in ends]),
-                    "let": "lets" if len(ends) == 1 else "let",
+                    "let": agree(len(ends), "lets", "let"),
                     "needed": bits_to_text(needs),
                 },
                 case=(
@@ -393,7 +393,7 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
             yield finding(
                 {
                     "ends": both([r.end for r, _ in stray]),
-                    "allow": "allows" if len(stray) == 1 else "allow",
+                    "allow": agree(len(stray), "allows", "allow"),
                     "vids": vids,
                     "switch": group[0].end.device,
                 },

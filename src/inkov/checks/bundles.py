@@ -12,7 +12,7 @@ from inkov.campus import Aggregation, Fact
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.links import crossing
 from inkov.checks.site import Site
-from inkov.checks.words import listed
+from inkov.checks.words import agree, listed
 from inkov.forwarding import Resolved
 from inkov.wiring import End
 
@@ -140,7 +140,7 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
             {
                 "near_end": near_end,
                 "fars": listed([str(far) for far in fars]),
-                "are": "is" if len(fars) == 1 else "are",
+                "are": agree(len(fars), "is", "are"),
             },
             where=(
                 Where(near_end.device, near_end.port, None, near.stated.origin),

@@ -8,7 +8,7 @@ from inkov.campus import Distribution, Mode, Role
 from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import DEFAULT_VID, Site
-from inkov.checks.words import both, counted, listed
+from inkov.checks.words import agree, both, counted, listed
 from inkov.forwarding.needed import unneeded
 from inkov.vlanset import VlanSet, bits_to_text
 
@@ -232,7 +232,7 @@ def distribution_follower_newest(site: Site) -> Iterator[Found]:
     ),
     cure="make one switch the origin, or turn distribution off",
     example="gate-1 and palm-1 follow in domain 'garden', and no switch is its origin",
-    says="{followers} follow{s} in domain {domain!r}, which has no origin among the files",
+    says="{followers} {follow} in domain {domain!r}, which has no origin among the files",
     fix="make one switch the origin, or turn distribution off",
 )
 def distribution_no_origin(site: Site) -> Iterator[Found]:
@@ -242,7 +242,7 @@ def distribution_no_origin(site: Site) -> Iterator[Found]:
             yield finding(
                 {
                     "followers": listed([n for n, _ in followers]),
-                    "s": "s" * (len(followers) == 1),
+                    "follow": agree(len(followers), "follows", "follow"),
                     "domain": domain,
                 },
                 where=tuple(
@@ -421,7 +421,7 @@ def distribution_unprotected(site: Site) -> Iterator[Found]:
     why="whoever is plugged in there only has to register a VLAN to be in it",
     cure="turn dynamic registration off at ports where hosts are",
     example="dynamic registration is on at gate-1 port 5, where a till is plugged in",
-    says="{count} of {device} take{s} part in dynamic registration: {ports}",
+    says="{count} of {device} {take} part in dynamic registration: {ports}",
     fix="turn dynamic registration off there",
 )
 def registration_at_host_port(site: Site) -> Iterator[Found]:
@@ -436,7 +436,7 @@ def registration_at_host_port(site: Site) -> Iterator[Found]:
             {
                 "count": counted(len(registering), "host port"),
                 "device": device,
-                "s": "s" * (len(registering) == 1),
+                "take": agree(len(registering), "takes", "take"),
                 "ports": listed([r.end.port for r in registering]),
             },
             where=tuple(site.places.of(r, "registration") for r in registering),

@@ -10,7 +10,7 @@ from inkov.campus import Mode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
-from inkov.checks.words import both, counted, listed
+from inkov.checks.words import agree, both, counted, listed
 from inkov.forwarding import Resolved
 from inkov.vlanset import union
 from inkov.wiring import Link
@@ -138,7 +138,7 @@ def native_default(site: Site) -> Iterator[Found]:
             yield finding(
                 {
                     "ends": both([r.end for r in ends]),
-                    "have": "has" if len(ends) == 1 else "have",
+                    "have": agree(len(ends), "has", "have"),
                     "vid": DEFAULT_VID,
                 },
                 where=tuple(site.places.of(r, "native_vlan", DEFAULT_VID) for r in ends),
@@ -242,7 +242,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
                     "trunk_count": counted(len(ends), "trunk"),
                     "trunks": listed([str(r.end) for r in ends]),
                     "count": counted(len(ports), "host port"),
-                    "are": "is" if len(ports) == 1 else "are",
+                    "are": agree(len(ports), "is", "are"),
                     "ports": listed([str(r.end) for r in ports]),
                 },
                 where=(
@@ -265,7 +265,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
     ),
     cure="state the house's native VLAN at both ends",
     example="the plan says native: 99, and the trunk from palm-1 to orchard-1 has native VLAN 98",
-    says="{ends} ha{has} native VLAN {natives}; the house's native VLAN is {wanted}",
+    says="{ends} {have} native VLAN {natives}; the house's native VLAN is {wanted}",
     fix="state native VLAN {wanted} at both ends",
 )
 def native_against_practice(site: Site) -> Iterator[Found]:
@@ -281,7 +281,7 @@ def native_against_practice(site: Site) -> Iterator[Found]:
             yield finding(
                 {
                     "ends": both([r.end for r in ends]),
-                    "has": "s" if len(ends) == 1 else "ve",
+                    "have": agree(len(ends), "has", "have"),
                     "natives": both(sorted({str(r.native) for r in ends})),
                     "wanted": wanted,
                 },

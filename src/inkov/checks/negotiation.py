@@ -10,7 +10,7 @@ from inkov.campus import Basis, Mode, Negotiation
 from inkov.checks.catalogue import Found, Severity, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.site import Joined, Site
-from inkov.checks.words import both, counted, listed
+from inkov.checks.words import agree, both, counted, listed
 from inkov.forwarding import Resolved
 from inkov.forwarding.negotiation import negotiates
 from inkov.vlanset import bits_to_text
@@ -198,7 +198,7 @@ def negotiation_on(site: Site) -> Iterator[Found]:
             yield finding(
                 {
                     "ends": both([r.end for r in ends]),
-                    "negotiate": "negotiates" if len(ends) == 1 else "negotiate",
+                    "negotiate": agree(len(ends), "negotiates", "negotiate"),
                 },
                 case=("on", "house") if against else "on",
                 where=tuple(site.places.of(r, "negotiation") for r in ends),
@@ -243,7 +243,7 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
             {
                 "count": counted(len(ports), "host port"),
                 "device": device,
-                "trunks": "a trunk" if len(ports) == 1 else "trunks",
+                "trunks": agree(len(ports), "a trunk", "trunks"),
                 "how": how,
                 "ports": listed([r.end.port for r in ports]),
                 "vids": bits_to_text(opened),

@@ -11,7 +11,7 @@ from inkov.campus.secrets import without_secrets
 from inkov.checks.catalogue import CATALOGUE, Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden
 from inkov.checks.site import Site
-from inkov.checks.words import counted, listed
+from inkov.checks.words import agree, counted, listed
 
 _FAMILY = "Input"
 _RANGES = ("access_vlan", "voice_vlan", "mode")  # of which ranges-overlap tells
@@ -97,7 +97,7 @@ def line_not_understood(site: Site) -> Iterator[Found]:
             {
                 "count": counted(len(lines), "line"),
                 "file": file,
-                "were": "was" if len(lines) == 1 else "were",
+                "were": agree(len(lines), "was", "were"),
                 "shown": shown,
             },
             where=tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
