@@ -303,13 +303,16 @@ def test_captures_of_all_the_blocks_around_can_be_used() -> None:
             ' label "a } b; # c"; } } }',
             {"7/1/1": "10 a } b; # c"},
         ),
-        # A statement over many lines; an end mark too many; a closing brace too many.
-        ("acre 7 { bed 1 { pot 1 { grow\n\n10;; } } } } acre 8 { bed 1 { pot 2 { grow 20", "both"),
+        # A statement over many lines; an end mark too many.
+        (
+            "acre 7 { bed 1 { pot 1 { grow\n\n10;; } } } acre 8 { bed 1 { pot 2 { grow 20 }}}",
+            {"7/1/1": "10", "8/1/2": "20"},
+        ),
         # A word that holds the comment mark is no comment.
         ("acre 7 { bed 1 { pot 1 { label a#b; grow 10; } } }", {"7/1/1": "10 a#b"}),
     ],
 )
-def test_blocks_in_braces(text: str, lines: dict[str, str] | str) -> None:
+def test_blocks_in_braces(text: str, lines: dict[str, str]) -> None:
     tables = NESTED.replace("SHAPE", 'shape = "braced"\nstatement-end = ";"\ncomment = ["#"]')
     reading = reading_of(tables, text)
     assert not reading.ledger.unmatched and not reading.part.problems
@@ -317,7 +320,27 @@ def test_blocks_in_braces(text: str, lines: dict[str, str] | str) -> None:
         name: " ".join(str(fact.value) for fact in (port.access_vlan, port.description) if fact)
         for name, port in reading.part.devices[0].ports.items()
     }
-    assert ports == ({"7/1/1": "10", "8/1/2": "20"} if lines == "both" else lines)
+    assert ports == lines
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "says", "ports"),
+    [
+        ("acre 7 {\n bed 1 {\n pot 1 { grow 10; }\n}", 1, "is never closed", ["7/1/1"]),
+        ("acre 7 { bed 1 { pot 1 { grow 10; } } } }", 1, "this } closes nothing", ["7/1/1"]),
+        ("\nacre 7 { bed 1 { pot 1; (* pot 2;\n } }", 2, "the comment that begins", ["7/1/1"]),
+        ("say ^to all;\nacre 7 { bed 1 { pot 1; } }", 1, "begins here with '^' never", []),
+        ("say ^to\nall^;\nacre 7 { bed 1 { pot 1; } }", 0, "", ["7/1/1"]),
+    ],
+)
+def test_what_is_never_closed_is_said(text: str, line: int, says: str, ports: list[str]) -> None:
+    style = 'shape = "braced"\nstatement-end = ";"\ncomment-block = [["(*", "*)"]]'
+    tables = '[device]\nignored = ["say {passage}"]\n' + NESTED.replace("SHAPE", style)
+    reading = reading_of(tables, text)
+    assert [p.origin.line for p in reading.part.problems] == ([line] if says else [])
+    assert all(says in problem.says for problem in reading.part.problems)
+    assert bool(reading.ledger.unmatched) == bool(says)
+    assert [*reading.part.devices[0].ports] == ports
 
 
 def test_braces_without_an_end_mark_end_statements_at_the_line() -> None:
@@ -355,7 +378,7 @@ def test_lead_words_and_comments_in_pairs() -> None:
     tables = NESTED.replace(
         "SHAPE", 'shape = "flat"\nlead = ["put"]\nspaces = ">"\ncomment-block = [["(*", "*)"]]'
     )
-    text = "put acre>7>bed 1 (* one\ntwo *) pot 1 grow 10\n(* never closed\nacre 8 bed 1 pot 1\n"
+    text = "put acre>7>bed 1 (* one\ntwo *) pot 1 grow 10\n(* acre 9\nacre 8 bed 1 pot 1*)\n"
     reading = reading_of(tables, text)
     # The comment spans a line break, so that the statement is cut in two there.
     assert [line.text for line in reading.ledger.unmatched] == ["pot 1 grow 10"]
@@ -394,6 +417,14 @@ def test_a_sub_or_a_bundle_that_a_member_named_before_is_one() -> None:
         ('"grow {vid}" = "mode = acess; vlan = {vid}"', "acess", "'acess' is not one of"),
         ('"grow {vid}" = "on port {vid}: vlan + {vid}"', "+", "only = can be written here"),
         ('"grow {vid}" = "on port 1: vlan = {vdi}"', "{vdi}", "{vdi} is not captured here"),
+        ('"g {a:ports}" = "vlan = {a}"', "{a}", "{ports} cannot be 'vlan'"),
+        ('"g {a:vlans}" = "vlan = {a}"', "{a}", "{vlans} cannot be 'vlan'"),
+        ('"g {a:port}" = "allowed = {a}"', "{a}", "{port} cannot be 'allowed'"),
+        ('"g {a:number}" = "mode = {a}"', "{a}", "{number} cannot be 'mode'"),
+        ('"g {a:vids}" = "bundle = {a}"', "{a}", "{vids} cannot be 'bundle'"),
+        ('"g {a:vids}" = "mtu = {a}"', "{a}", "{vids} cannot be 'mtu'"),
+        ('"g {a:vids}" = "on port {a}: vlan = 1"', "{a}", "{vids} cannot name a port"),
+        ('"g {a:ports}" = "on vlan {a}: name = a"', "{a}", "{ports} cannot name a vlan"),
         ('"grow [{vid}" = "vlan = {vid}"', "[{vid}", ""),
         ('"a (b|c" = ""', "(b", ""),
     ],
@@ -420,6 +451,108 @@ def test_a_fault_in_an_effect_is_shown_where_it_is(line: str, at: str, says: str
 def test_a_fault_in_how_texts_are_written(text: str, says: str) -> None:
     with pytest.raises(BadDialect, match=says.replace("(", r"\(")):
         dialect(f"[text]\n{text}\n")
+
+
+@pytest.mark.parametrize(
+    ("tables", "line", "says"),
+    [
+        ('[text]\ncomment = ["%"]\n[device]\nignored = ["a %b"]', 6, "% begins a comment"),
+        ("[device]\nignored = ['a \"b\"']", 4, "begins a quoted name"),
+        ('[text]\nspaces = "="\n[device]\nignored = ["a=b"]', 6, "= is no part of a word"),
+        (
+            '[text]\nshape = "braced"\nstatement-end = ";"\n[device]\nignored = ["a b;"]',
+            7,
+            "; is no part of a word",
+        ),
+        ('[text]\ncomment-block = [["(*", "*)"]]\n[device]\nignored = ["a(*b"]', 6, ""),
+        ('[text]\ncontinued = "+"\n[device]\nignored = ["a b+"]', 6, "goes on in the next"),
+        ('[text]\nclose = ["done"]\n[device]\nignored = ["done"]', 6, "closes a block"),
+        ('[text]\nlead = ["do"]\n[device]\nignored = ["do a"]', 6, "begin with the next"),
+        ('[port.says]\n"a" = "mode = access"', 3, "nothing opens this block: it has no `opens`"),
+        (
+            '[group.shed]\n[port]\nwithin = ["group.shed"]\nopens = ["pot {port}"]',
+            4,
+            "nothing opens this block: no other block leads to it",
+        ),
+        (
+            '[device.says]\n"a {vid}" = "on port 1: vlan = {vid}"\n"a {number}" = ""',
+            5,
+            "no statement is left for this form: a form with {vid} takes them first",
+        ),
+        ('[device]\nignored = ["a {x:word}"]\n[device.says]\n"a {name}" = ""', 6, ""),
+        ('[port]\nopens = ["pot {vids}"]', 4, "{vids} cannot name a port"),
+        ('[vlan]\nopens = { "plot {word} {ports}" = "{ports}" }', 4, "cannot name a vlan"),
+    ],
+)
+def test_a_form_that_no_statement_can_have_is_refused(tables: str, line: int, says: str) -> None:
+    with pytest.raises(BadDialect) as bad:
+        dialect(tables)
+    (problem,) = bad.value.problems
+    assert says in problem.says
+    assert problem.origin.line == line
+
+
+def test_what_is_short_for_two_words_is_said(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "t.toml").write_text(
+        'dialect = "t"\nfiles = ["*.txt"]\n[text]\nabbreviated = true\nnegation = ["un"]\n'
+        '[port]\nopens = ["pot {port}"]\n[port.says]\n"shut" = "state = off"\n'
+        '"shy" = "protected = yes"\n"grow {vid}" = "mode = access; vlan = {vid}"\n'
+    )
+    (tmp_path / "a.txt").write_text("pot 1\n gr 10\n sh\n shy\n un sh\npot 2\n shu\n")
+    ran = inkov("read", "--unmatched", ".")
+    assert ran.status == 1
+    for line in (3, 5):
+        assert f"a.txt:{line}: 'sh' is short for shut and for shy (write the word out)" in ran.err
+    ports = inkov("ports", ".", "-f", "json").json["ports"]
+    assert [(port["port"], port["state"]) for port in ports] == [("1", "on"), ("2", "off")]
+
+
+def test_an_unusable_dialect_is_said_first_and_its_consequences_not(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    (tmp_path / "t.toml").write_text('dialect = "t"\nfiles = ["*.txt"]\n[port]\nopen = []\n')
+    (tmp_path / "a.txt").write_text("pot 1\n")
+    for arguments in (["."], ["t.toml", "a.txt"]):
+        ran = inkov("read", *arguments)
+        assert ran.status == 2 and ran.out == ""
+        first, *shown = ran.err.splitlines()
+        assert "t.toml:4: column 1: " in first and "unknown field `open`" in first
+        assert [line.strip() for line in shown] == ["open = []", "^"]
+    (tmp_path / "b.sheet").write_text("inkov sheet 1\nswitch: b\nvlan: 3\n")
+    ran = inkov("read", "t.toml", "a.txt", "b.sheet")
+    assert ran.status == 2 and "b.sheet" in ran.out
+    assert [line.split(":")[1].strip() for line in ran.err.splitlines() if ":" in line] == [
+        "t.toml",
+        "b.sheet",
+    ]
+
+
+def test_words_before_secrets_are_secret_words_everywhere(inkov: Inkov, tmp_path: Path) -> None:
+    """`warden` by the dialect; `lock`, since a hash stands behind it in one of the files."""
+    (tmp_path / "t.toml").write_text(
+        'dialect = "t"\nfiles = ["*.txt"]\n[device]\nignored = ["warden {secret}"]\n'
+    )
+    hidden = ["hunter1", "hunter2", "hunter3", "abcdefghijkl", "eyJzdWIiOiIx", "0822455D0A165E0A"]
+    (tmp_path / "a.txt").write_text(
+        f"warden {hidden[0]}\nlock 5 $1$salt${hidden[3]}\nlock 0 {hidden[1]}\n"
+        f"vlan peer WARDEN {hidden[0]}\nvlan code {hidden[5]}\n"
+        f"vlan seal eyJhbGciOiJIUzI1NiIsInR5cCI6.{hidden[4]}.x1\n"
+        "vlan Uplink-to-seedbank-1-and-the-library\n"
+    )
+    (tmp_path / "b.txt").write_text(f"lock {hidden[2]}\n")
+    (tmp_path / "plan.sheet").write_text("inkov sheet 1\nswitch: c\n[port 1]\nvlan: 1\n")
+    for command in (
+        ["read", "--unmatched", "."],
+        ["read", "-f", "json", "."],
+        ["audit", "-f", "json", "."],
+        ["dialect", "unmatched", "."],
+        ["dialect", "new", "a.txt", "b.txt"],
+    ):
+        ran = inkov(*command)
+        assert not any(secret in ran.out + ran.err for secret in hidden), command
+        if "--unmatched" in command:
+            assert "vlan peer WARDEN ..." in ran.out and "b.txt:1  lock ..." in ran.out
+            assert "Uplink-to-seedbank-1-and-the-library" in ran.out
 
 
 def test_literal_words_go_before_captures_and_exact_types_before_any_word() -> None:

@@ -662,7 +662,7 @@ def test_wrong_names_and_empty_folders(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "empty").mkdir()
     (tmp_path / "bad").mkdir()
     (tmp_path / "bad" / "t.toml").write_text('dialect = "t"\nfiles = ["x"]\n[text]\nshap = 1\n')
-    (tmp_path / "bad" / "box.txt").write_text("enable password hunter2\n")
+    (tmp_path / "bad" / "box.txt").write_text("shed password hunter2\n")
     for command in ("new", "unmatched", "check"):
         missing = inkov("dialect", command, "emptyy")
         assert (
@@ -674,7 +674,8 @@ def test_wrong_names_and_empty_folders(inkov: Inkov, tmp_path: Path) -> None:
     assert said.status == 2 and "unknown field `shap`" in said.err and "password ..." in said.out
     everything = inkov("read", "bad", "--as", "sheet=*.txt")
     assert "hunter2" not in everything.out + everything.err and everything.status == 2
-    assert "no line here is an object of a walk" in inkov("read", "bad", "--as", "walk=*.txt").err
+    walk = inkov("read", "bad/box.txt", "--as", "walk=*.txt")
+    assert "no line here is an object of a walk" in walk.err
 
 
 def test_a_line_may_go_on_and_tabs_indent() -> None:

@@ -118,6 +118,8 @@ def test_what_is_surely_a_list_of_ports(lists: str, text: str, ports: list[str])
         (KINDS, "vine"),  # a kind without a number
         (KINDS, "vine 1 to bench 3"),  # of two kinds
         (KINDS, "lan"),
+        ('port-kinds = ["bench", "bed"]', "be 1"),  # short for both
+        ('port-kinds = ["bench", "bed"]', "be1"),
     ],
 )
 def test_what_is_not_surely_a_port_is_not_understood(lists: str, text: str) -> None:

@@ -203,6 +203,8 @@ def test_names_and_ranges() -> None:
     # Leading zeros are a part of the name, and the range keeps their width.
     assert list(ports) == ["1", "2", "a1", "a2", "a3", "x/09", "x/10", "x/11", "odd, name"]
     assert {p.description.value for p in ports.values() if p.description} == {"a # b"}
+    spaced = read('[port "bed 8".."bed 10", "x 1"..2, 7]\nvlan: 5').devices[0].ports
+    assert list(spaced) == ["bed 8", "bed 9", "bed 10", "x 1", "x 2", "7"]
 
 
 @pytest.mark.parametrize(
@@ -215,6 +217,8 @@ def test_names_and_ranges() -> None:
         ("[port 1]\ncolour: 10", 4, "'colour' is not a key of a port"),
         ("[port 1..]\nvlan: 10", 3, "is not a range of names"),
         ("[port 1..99999]", 3, "more than 4096"),
+        ('[port "bed 1".."pot 4"]', 3, "is not a range of names"),
+        ('[port "bed 1..4"]', 3, "is one name, not a range"),
         ("[port ]", 3, "a name is missing"),
         ("[ports 1]", 3, "[ports] is not a section"),
         ("[port 1\nvlan: 10", 3, "not closed by ]"),

@@ -117,8 +117,10 @@ def _load(options: AnyOptions, more: list[str], *, account: bool) -> Loaded:
         known = ", ".join(unknown.known)
         fail(f"--as: {unknown}; it is one of: {known}{nearest(unknown.args[0], unknown.known)}")
     except NothingToRead as nothing:
-        if not options.quiet:
+        if not options.quiet or not str(nothing):
             say_problems(nothing.problems, None)
+        if not str(nothing):
+            raise typer.Exit(UNUSABLE) from None
         fail(f"{nothing}; `inkov demo` writes an example of each format")
 
 

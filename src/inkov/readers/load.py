@@ -22,7 +22,7 @@ from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_l
 from inkov.readers.linux.device import LINUX
 from inkov.readers.locate import Locator
 from inkov.readers.reading import FileReport, Part, Piece, as_text
-from inkov.readers.registry import HEAD_BYTES, format_of, read_bytes, taken_as
+from inkov.readers.registry import HEAD_BYTES, format_of, read_bytes, shown, taken_as
 
 __all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "file_bytes", "load", "unread_texts"]
 
@@ -35,7 +35,9 @@ _HOSTNAME = re.compile(rb"[A-Za-z0-9][A-Za-z0-9.-]{0,253}\s*\Z")  # etc/hostname
 
 
 class NothingToRead(Exception):
-    """No file among those named could be read. `problems` says why."""
+    """No file among those named could be read. `problems` says why; where they say all (a dialect
+    that cannot be used), the message is "".
+    """
 
     def __init__(self, says: str, problems: list[Problem]) -> None:
         super().__init__(says)
@@ -69,9 +71,15 @@ def load(
     paths = list(paths)
     loading = _Loading(paths, account=account)
     files = _files(paths, loading.problems, loading.reports)
-    dialects = read_dialects(files, loading.problems, loading.reports)
+    unusable: list[Problem] = []
+    dialects = read_dialects(files, unusable, loading.reports)
+    # What is wrong with a dialect comes first, and what only follows from it is not told.
+    loading.problems[:0] = unusable
+    loading.dialects_unusable = bool(unusable)
     loading.read(files, dialects, read_as, progress)
     campus = loading.campus()
+    if not campus.devices and unusable:
+        raise NothingToRead("", unusable)
     if not campus.devices:
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
@@ -88,6 +96,7 @@ class _Loading:
         self.problems: list[Problem] = []
         self.reports: list[FileReport] = []
         self.parts: list[tuple[str, Part]] = []
+        self.dialects_unusable = False
         self.kept: dict[str, bytes] = {}
         self.plans: dict[str, bytes] = {}
 
@@ -137,7 +146,7 @@ class _Loading:
             # Only pointers have to be looked up in a file again.
             first = data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
             self.kept[file] = data if first in (b"{", b"[", b"<") else b""
-        elif report.remark and file in self.named:
+        elif report.remark and file in self.named and not self.dialects_unusable:
             cure = "name files of a format that is read"
             self.problems.append(Problem(Origin(file), report.remark, cure, True))
 
@@ -154,6 +163,9 @@ class _Loading:
                 report.remark = f"a part of {joined[report.file]}"
             if report.file in second:
                 report.remark = "a second source"
+        secret_words = frozenset[str]().union(*(part.secret_words for _, part in self.parts))
+        for report in self.reports if secret_words else ():
+            report.unmatched = shown(report.unmatched, secret_words)
         self.reports.sort(key=lambda report: report.file)
         campus.unmatched = [
             (line.origin, line.text)

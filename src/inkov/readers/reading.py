@@ -70,7 +70,8 @@ class Part(Struct):
     `about` names the content of a device's file in halves ("interfaces", "lldp"): files of one
     folder that hold different halves of one device are joined, and `pieces` are put together, in
     `assembly`. `named` is false if the file does not say its device's name. `joined` is the device
-    that the file was taken as a part of, if it was.
+    that the file was taken as a part of, if it was. `secret_words` are words that secrets follow in
+    the file: what they are in one file, they are in all.
     """
 
     devices: list[Device] = field(default_factory=list)
@@ -84,6 +85,7 @@ class Part(Struct):
     about: frozenset[str] = frozenset()
     named: bool = True
     joined: str = ""
+    secret_words: frozenset[str] = frozenset()
 
 
 class Ledger(Struct):

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from inkov.campus.secrets import without_secrets
+from inkov.campus.secrets import without_secrets, words_before_secrets
 from inkov.readers import sheets, tables, walk, workbook
 from inkov.readers.dialects import Dialect, DialectReader, recognises
 from inkov.readers.linux import lists, lldpd, networkd
@@ -27,6 +27,7 @@ __all__ = [
     "UnknownFormat",
     "format_of",
     "read_bytes",
+    "shown",
     "taken_as",
 ]
 
@@ -133,14 +134,18 @@ def read_bytes(
     report.format = form.name if reading.detail is None else reading.detail
     report.remark = reading.remark
     report.devices = [device.name for device in part.devices]
-    report.ignored = _shown(ledger.ignored)
-    report.unmatched = _shown(ledger.unmatched)
+    part.secret_words |= words_before_secrets(line.text for line in ledger.unmatched)
+    report.ignored = shown(ledger.ignored, part.secret_words)
+    report.unmatched = shown(ledger.unmatched, part.secret_words)
     report.understood = ledger.understood
     report.without_meaning = ledger.passed + sum(line.items for line in ledger.ignored)
     report.not_understood = sum(line.items for line in ledger.unmatched)
     return report, part
 
 
-def _shown(lines: list[Unread]) -> list[Unread]:
+def shown(lines: list[Unread], secret_words: frozenset[str]) -> list[Unread]:
     """The lines as they may be shown: these are the only texts of a file that come out as read."""
-    return [line if line.ours else replace(line, text=without_secrets(line.text)) for line in lines]
+    return [
+        line if line.ours else replace(line, text=without_secrets(line.text, secret_words))
+        for line in lines
+    ]

@@ -16,6 +16,7 @@ from inkov.readers.dialects.effects import (
     Clause,
     parse_effect,
     parse_template,
+    refuse_name,
     shared_kind,
 )
 from inkov.readers.dialects.file import (
@@ -27,7 +28,16 @@ from inkov.readers.dialects.file import (
     Head,
     Statement,
 )
-from inkov.readers.dialects.forms import FormError, Node, Word, add_form, captures_in, parse_form
+from inkov.readers.dialects.forms import (
+    FormError,
+    Node,
+    Word,
+    add_form,
+    captures_in,
+    hidden_by,
+    never_said,
+    parse_form,
+)
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.places import Places
 from inkov.readers.sheets.words import PORT_KEYS
@@ -83,7 +93,10 @@ class _Compiler:
         self.file = decoded
         self.places = places
         self.problems: list[Problem] = []
+        self.secret_words: set[str] = set()
         self.forms = 0
+        self.ends: dict[int, tuple[list[str], Node]] = {}  # where forms end, and where they stand
+        self.nodes: dict[int, Node] = {}
         self.words: set[str] = (
             set()
         )  # literal words of heads: a line that holds one is likely to matter
@@ -121,6 +134,8 @@ class _Compiler:
             self._says(name, table, blocks[name], around[name])
         for name, table in tables.items():
             self._opens(name, table, blocks, around)
+        self._never_opened(tables)
+        self._hidden()
         recognise = []
         for form in file.recognise:
             root = Node()
@@ -144,6 +159,7 @@ class _Compiler:
             file.example,
             {ord(c): 32 for c in style.spaces},
             self.words,
+            frozenset(self.secret_words),
             self.forms,
         )
 
@@ -180,6 +196,16 @@ class _Compiler:
             if problem not in self.problems:
                 self.problems.append(problem)
             return []
+        for words in variants:
+            never = never_said(words, self.file.text)
+            if never:
+                problem = self.places.problem(keys, f"no statement has this form: {never}")
+                if problem not in self.problems:
+                    self.problems.append(problem)
+            for number, word in enumerate(words):
+                if any(kind == "secret" for _, kind in word.captures):
+                    literals = [w.literal.lower() for w in words[:number] if w.literal]
+                    self.secret_words.update(literals[-1:])
         self.forms += len(variants)
         return variants
 
@@ -204,6 +230,8 @@ class _Compiler:
             if last.end is not None and last.end != statement:
                 self.fault(keys, "another form of this block is the same")
             last.end = last.end or statement
+            self.ends.setdefault(id(last), (keys, last))
+            self.nodes |= {id(node): node for node in (block.root, *path)}
             self._undo([block.root, *path], words, statement)
 
     def _undo(self, path: list[Node], words: list[Word], statement: Statement) -> None:
@@ -250,6 +278,7 @@ class _Compiler:
                     naming = parse_template(
                         template.strip() or self._named_by(block.kind, own), known
                     )
+                    refuse_name(block.kind, naming, known, 0)
                 except FormError as error:
                     self.fault([*keys, template.strip() or form], str(error), error.at)
                     continue
@@ -286,6 +315,33 @@ class _Compiler:
         if label is None:
             raise FormError(0, f"the head names no {kind}: it needs a capture, or a name after =")
         return f"{{{label}}}"
+
+    # --- what could never come about ---
+
+    def _never_opened(self, tables: dict[str, BlockTable]) -> None:
+        """A block that has statements, and that no text could ever be in."""
+        reached = {"device"}
+        todo = ["device"]
+        while todo:
+            outer = todo.pop()
+            inner = [n for n, t in tables.items() if t.opens and outer in t.within]
+            todo += [name for name in inner if name not in reached]
+            reached.update(inner)
+        for name, table in tables.items():
+            if name in reached or not (table.says or table.ignored or table.opens):
+                continue
+            says = "no other block leads to it" if table.opens else "it has no `opens`"
+            self.fault([f"[{name}"], f"nothing opens this block: {says}")
+
+    def _hidden(self) -> None:
+        """A form whose every statement another form of its block takes first."""
+        for node in self.nodes.values():
+            for below, first in hidden_by(node):
+                keys, _ = self.ends[id(below)]
+                label, kind = first.captures[0]
+                shown = f"{{{kind}}}" if label == kind else f"{{{label}:{kind}}}"
+                says = f"no statement is left for this form: a form with {shown} takes them first"
+                self.fault(keys, says)
 
     # --- defaults ---
 

@@ -46,6 +46,8 @@ __all__ = [
     "bind",
     "parse_effect",
     "parse_template",
+    "refuse_name",
+    "shared_kind",
 ]
 
 
@@ -113,6 +115,57 @@ _VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
 def shared_kind(kind: str) -> str:
     """The kind whose attributes a kind has."""
     return "port" if kind in ("bundle", "sub") else kind
+
+
+_TEXTS = frozenset({"word", "name", "text"})
+_NUMBER = _TEXTS | {"number", "vid"}
+_ONE_VLAN = _NUMBER | {"vlan", "vids"}
+_VLAN_LIST = _ONE_VLAN | {"vlans"}
+_ONE_PORT = _NUMBER | {"port"}
+_TAKE: dict[str, frozenset[str]] = {
+    **dict.fromkeys(_VLANS | {"vid"}, _ONE_VLAN),
+    **dict.fromkeys(VLAN_SETS, _VLAN_LIST),
+    **dict.fromkeys(("number", "priority", "tree cost", "tree priority"), _NUMBER),
+    **dict.fromkeys(("mtu", "speed", "version", "revision"), _NUMBER),
+    "ports": _ONE_PORT | {"ports"},
+    "of": _ONE_PORT,
+    "bundle": _ONE_PORT,
+    "address": _TEXTS | {"address"},
+}
+"""Attribute -> the types of capture that can be its value: all others are one word of a few. A text
+is read by the words of switch sheets.
+"""
+
+_TEXT_OF = {"about", "name", "domain", "vrf", "bridge"}  # what is written, whatever it looks like
+_NAMED_BY: dict[str, frozenset[str]] = {
+    "port": _ONE_PORT | {"ports"},
+    "vlan": _VLAN_LIST,
+    "tree": _VLAN_LIST,
+    "gateway": _ONE_VLAN,
+}
+"""Kind -> the types of capture that can name what a head opens, or what follows `on`."""
+
+
+def refuse_name(kind: str, name: Template, known: Mapping[str, str], at: int) -> None:
+    """FormError if a name is one capture, of a type that cannot name a thing of that kind."""
+    taken = _NAMED_BY.get(shared_kind(kind))
+    if taken is not None:
+        _refuse(f"name a {kind}", taken, name, known, at)
+
+
+def _refuse_value(attribute: str, value: Template, known: Mapping[str, str], at: int) -> None:
+    """FormError if a value is one capture, of a type that the attribute has not."""
+    if attribute not in _TEXT_OF:
+        _refuse(f"be {attribute!r}", _TAKE.get(attribute, _TEXTS), value, known, at)
+
+
+def _refuse(
+    what: str, taken: frozenset[str], value: Template, known: Mapping[str, str], at: int
+) -> None:
+    if value.whole and known[value.whole] not in taken:
+        kinds = ", ".join(f"{{{kind}}}" for kind in sorted(taken))
+        says = f"{{{known[value.whole]}}} cannot {what}: one of these can: {kinds}"
+        raise FormError(at, says)
 
 
 # --- compiled -------------------------------------------------------------------------------------
@@ -215,6 +268,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
             )
         on, at = KINDS[target[1]], target.end()
         where = parse_template(target[2], known, start + target.start(2))
+        refuse_name(on, where, known, start + target.start(2))
         if not target[2] and on != "device":
             raise FormError(start + target.end(1), f"which {on}? write `on {on} NAME:`")
     about = shared_kind(on or kind)
@@ -241,6 +295,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     value = parse_template(stated[3], known, start + stated.start(3))
     if not stated[3]:
         raise FormError(start + stated.end(2), "a value is missing")
+    _refuse_value(attribute, value, known, start + stated.start(3))
     if not value.labels:
         try:
             attributes[attribute](stated[3])

@@ -132,7 +132,8 @@ class Head(Struct):
 class Dialect(Struct):
     """A dialect, ready to read texts. `device` is the block of statements that stand in no other.
 
-    `known` and `bare` are kept by the reader: what it made of lines it has seen.
+    `secret_words` are the words of its forms that a secret follows. `known` and `bare` are kept by
+    the reader: what it made of lines it has seen.
     """
 
     name: str
@@ -148,6 +149,7 @@ class Dialect(Struct):
     examples: list[Example]
     spaces: dict[int, int] = field(default_factory=dict)
     known_words: set[str] = field(default_factory=set)
+    secret_words: frozenset[str] = frozenset()
     forms: int = 0
     known: dict[tuple[Any, ...], Any] = field(default_factory=dict)
     bare: dict[str, tuple[int, str, bool]] = field(default_factory=dict)

@@ -29,14 +29,18 @@ __all__ = [
     "Word",
     "add_form",
     "captures_in",
+    "hidden_by",
     "match",
+    "never_said",
     "parse_form",
+    "refuse_unclear",
 ]
 
 _MOST_VARIANTS = 64
 _MOST_WORDS = 64
 _ADDRESS = re.compile(
-    r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9.]{1,15})?\Z|[0-9A-Fa-f:.]{2,45}(?:/[0-9]{1,3})?\Z"
+    r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9.]{1,15})?\Z"
+    r"|(?=[^:]*:[^:]*:)[0-9A-Fa-f:.]{2,45}(?:/[0-9]{1,3})?\Z"
 )
 
 
@@ -220,6 +224,30 @@ def captures_in(words: list[Word]) -> dict[str, str]:
     return {label: kind for word in words for label, kind in word.captures}
 
 
+def never_said(words: list[Word], style: Any) -> str:
+    """Why no statement of a text can have a form, by how its texts are written; "" if one can."""
+    fixed = [piece for word in words for piece in (word.literal, *word.pieces) if piece]
+    begins = [word.literal or (word.pieces[0] if word.pieces else "") for word in words]
+    for marks, reason in (
+        (style.comment, "begins a comment"),
+        (['"'], "begins a quoted name, which is compared without its quotes: use a capture"),
+    ):
+        for mark in marks:
+            if any(begin.startswith(mark) for begin in begins):
+                return f"{mark} {reason}"
+    splitting = [*style.spaces, *([style.statement_end] if style.statement_end else [])]
+    for mark in (*splitting, *(pair[0] for pair in style.comment_block)):
+        if mark and any(mark in piece for piece in fixed):
+            return f"{mark} is no part of a word in these texts"
+    if style.continued and words[-1].literal.endswith(style.continued):
+        return f"a line that ends with {style.continued} goes on in the next"
+    if len(words) == 1 and words[0].literal in style.close:
+        return f"{words[0].literal!r} closes a block"
+    if words[0].literal and words[0].literal in style.lead:
+        return f"{words[0].literal!r} is one of `lead`, which are left out: begin with the next"
+    return ""
+
+
 # --- the tree -------------------------------------------------------------------------------------
 
 
@@ -255,7 +283,37 @@ def add_form(root: Node, words: list[Word], *, any_case: bool) -> Iterator[Node]
         yield node
 
 
-_ORDER = list(TYPES)
+_ORDER = ("vid", "number", "address", *TYPES)
+"""Which type is tried first where several could take a word: what fits few words, first."""
+
+_ANY_WORD = {"vlan", "word", "name"}
+_TAKEN_FIRST = {
+    "vid": {"vid", "number"},
+    "number": {"vid", "number"},
+    "address": {"address"},
+    "vids": {"vids"},
+    "vlan": _ANY_WORD,
+    "vlans": {"vlans"},
+    "ports": {"ports"},
+    "word": _ANY_WORD,
+    "name": _ANY_WORD,
+    "text": {"text", "secret", "passage"},
+    "secret": {"text", "secret", "passage"},
+    "passage": {"text", "secret", "passage"},
+}
+"""Type -> the types that take nothing which it does not take as well."""
+
+
+def hidden_by(node: Node) -> Iterator[tuple[Node, Word]]:
+    """The ends below a node that no statement reaches, each with the capture that takes what its
+    own last capture would: `{vid}` leaves nothing for a `{number}` in the same place.
+    """
+    whole = [(word, below) for word, below in node.captures if word.whole]
+    for place, (later, below) in enumerate(whole):
+        for first, taking in whole[:place]:
+            same = later.captures[0][1] in _TAKEN_FIRST.get(first.captures[0][1], set())
+            if same and below.end is not None and taking.end is not None:
+                yield below, first
 
 
 def _order(word: Word) -> tuple[int, int]:
@@ -280,6 +338,7 @@ class _Matching(Struct):
     abbreviated: bool
     negated: bool
     opening: bool
+    unclear: tuple[str, list[str]] | None = None
     tried: set[tuple[int, int]] = field(default_factory=set)
     opened: list[tuple[Any, dict[str, Captured]]] = field(default_factory=list)
     captured: dict[str, Captured] = field(default_factory=dict)
@@ -295,6 +354,8 @@ class _Matching(Struct):
         if below is None and self.abbreviated and node.literals:
             close = [key for key in node.literals if key.startswith(self.plain[at])]
             below = node.literals[close[0]] if len(close) == 1 else None
+            if len(close) > 1:
+                self.unclear = self.unclear or (self.words[at], sorted(close))
         if below is not None:
             matched = self.walk(below, at + 1)
             if matched is not None:
@@ -377,3 +438,13 @@ def match(
         return _Matching(words, plain, lists, style.abbreviated, negated, opening).walk(root, 0)
     except RecursionError:  # blocks within blocks within blocks, on one line
         raise BadLine("too many blocks on one line") from None
+
+
+def refuse_unclear(root: Node, words: list[str], lists: Lists, style: Any) -> None:
+    """For words that fit no form: BadLine if one of them is short for several words of forms."""
+    plain = [word.lower() for word in words] if style.any_case else words
+    matching = _Matching(words, plain, lists, style.abbreviated, False, True)
+    matching.walk(root, 0)
+    if matching.unclear is not None:
+        short, meant = matching.unclear
+        raise BadLine(f"{short!r} is short for {' and for '.join(meant)}", "write the word out")

@@ -226,6 +226,7 @@ class Lists(Struct):
                 return name
             kind, rest = together[1], together[2]
         own = self._kind(kind)
+        self._refuse_unclear(kind)
         return _Port(own, rest.strip()).name if own is not None else name
 
     def ports(self, words: Sequence[str], *, single: bool = False) -> list[str]:
@@ -266,9 +267,18 @@ class Lists(Struct):
                 raise BadLine(f"{word!r} is a kind of port, without a number")
             return _Port(own, following.text), at + 2
         together = _KIND_AND_NUMBER.match(word)
+        self._refuse_unclear(word if together is None else together[1])
         if together is not None and self._kind(together[1]) is not None:
             return _Port(self._kind(together[1]) or "", together[2]), at + 1
         return _Port(kind if word[:1].isdigit() else "", word), at + 1
+
+    def _refuse_unclear(self, word: str) -> None:
+        """BadLine if a word is short for several kinds of port."""
+        meant = [kind for kind in self.kinds if kind.lower().startswith(word.lower())]
+        known = self._kind(word) is not None or word in self.port_names
+        if not known and len(meant) > 1:
+            says = f"{word!r} is short for {' and for '.join(meant)}"
+            raise BadLine(says, "write the kind of the port out")
 
     def _within(self, port: _Port, *, single: bool) -> list[str]:
         """The ports that one word names: one, or those of a range that it holds."""

@@ -18,9 +18,9 @@ from inkov.campus import Origin, Problem
 from inkov.readers.dialects.device import Building, Step
 from inkov.readers.dialects.effects import Bound, bind, keys_of
 from inkov.readers.dialects.file import Block, Dialect, Statement
-from inkov.readers.dialects.forms import Captured, Match, match
+from inkov.readers.dialects.forms import Captured, Match, match, refuse_unclear
 from inkov.readers.dialects.lists import Quoted
-from inkov.readers.dialects.text import Line, lines
+from inkov.readers.dialects.text import Line, lines, unclosed
 from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text
 from inkov.readers.sheets.words import BadLine
 from inkov.vlanset import VlanListError
@@ -167,18 +167,22 @@ class _Text:
     def __init__(self, dialect: Dialect, file: str) -> None:
         self.dialect = dialect
         self.file = file
-        self.part = Part()
+        self.part = Part(secret_words=dialect.secret_words)
         self.ledger = Ledger()
         self.steps: list[Step] = []
         self.stack = [_Context(-1, dialect.device)]
         self.passage = ""  # the mark that ends the passage of free text we are in
+        self.passage_began = 0
+        self.in_passage: list[Line] = []
         self.faults = 0
 
     def read(self, text: str) -> None:
         for line in lines(text.replace("\r\n", "\n"), self.dialect.text, self.dialect.bare):
             if self.passage:
-                self.ledger.passed += 1
-                self.passage = "" if self.passage in line.text else self.passage
+                self.in_passage.append(line)
+                if self.passage in line.text:
+                    self.ledger.passed += len(self.in_passage)
+                    self.passage, self.in_passage = "", []
             elif line.meaning is False:
                 self.ledger.passed += 1
             elif line.text in self.dialect.text.close:
@@ -186,11 +190,25 @@ class _Text:
                 self._close(line)
             else:
                 self._statement(line)
+        self._never_closed(text)
         building = Building(self.dialect, self.file, self.part)
         for step, error in building.apply(self.steps):
             self.ledger.understood -= 1
             self._fault(step.origin.line, step.text, error)
         building.finish()
+
+    def _never_closed(self, text: str) -> None:
+        """What is open at the end of the text has taken along what stands below it."""
+        if self.passage:
+            for line in self.in_passage:
+                self._unmatched(line, self.stack[0], lost=True)
+            says = (
+                f"the text that begins here with {self.passage!r} never ends: what follows is lost"
+            )
+            self._problem(self.passage_began, says, "the file may be cut off")
+        for number, says in unclosed(text, self.dialect.text):
+            self.ledger.unmatched.append(Unread(Origin(self.file, number), says, ours=True))
+            self._problem(number, says, "the file may be cut off")
 
     def _close(self, line: Line) -> None:
         """A word that closes a block may stand as deep as what it closes, or as its head: either
@@ -225,7 +243,7 @@ class _Text:
             if known.words or not known.match:
                 self._lose(line, context, known)
             return
-        self.passage = known.passage
+        self.passage, self.passage_began = known.passage, line.number
         if known.ignored:
             self.ledger.passed += 1
             if line.opens:
@@ -297,6 +315,9 @@ class _Text:
                 negated=True,
             )
         if matched is None:
+            if style.abbreviated:
+                stated = words[1:] if first in style.negation else words
+                refuse_unclear(context.block.root, [*context.prefix, *stated], dialect.lists, style)
             return _Known(None, tuple(words) or ("",))
         last = matched.captured.get("passage")
         mark = last.text[:1] if last is not None and last.text[:1] not in last.text[1:] else ""

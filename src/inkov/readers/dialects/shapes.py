@@ -15,7 +15,7 @@ from collections.abc import Iterable, Iterator
 from msgspec import Struct
 
 from inkov.campus import Origin
-from inkov.campus.secrets import without_secrets
+from inkov.campus.secrets import without_secrets, words_before_secrets
 
 __all__ = ["ShapeGroup", "group", "starter"]
 
@@ -37,17 +37,20 @@ class ShapeGroup(Struct, frozen=True):
     origin: Origin
 
 
-def group(lines: Iterable[tuple[Origin, str]]) -> list[ShapeGroup]:
-    """The lines by shape, most frequent first."""
+def group(
+    lines: Iterable[tuple[Origin, str]], secret_words: frozenset[str] = frozenset()
+) -> list[ShapeGroup]:
+    """The lines by shape, most frequent first. `secret_words` are known already."""
     rows = [
         (origin, text, [_blank(word) for word in _WORD.findall(text)]) for origin, text in lines
     ]
     _names(rows)
+    secret_words |= words_before_secrets(text for _, text, _ in rows)
     by_shape: dict[str, list[tuple[Origin, str]]] = defaultdict(list)
     for origin, text, words in rows:
         by_shape[" ".join(words)].append((origin, text))
     groups = [
-        ShapeGroup(len(at), shape, without_secrets(at[0][1].strip()), at[0][0])
+        ShapeGroup(len(at), shape, without_secrets(at[0][1].strip(), secret_words), at[0][0])
         for shape, at in by_shape.items()
     ]
     return sorted(groups, key=lambda one: (-one.count, one.shape))
@@ -148,6 +151,7 @@ def starter(texts: list[tuple[str, str]]) -> str:
 
 def _blocks(lines: list[tuple[Origin, str]], shape: str) -> Iterator[str]:
     """The shapes as commented forms: those that open blocks, then the statements below each."""
+    secret_words = words_before_secrets(text for _, text in lines)
     heads: dict[str, list[tuple[Origin, str]]] = defaultdict(list)
     tops: list[tuple[Origin, str]] = []
     openers: list[tuple[Origin, str]] = []
@@ -174,24 +178,24 @@ def _blocks(lines: list[tuple[Origin, str]], shape: str) -> Iterator[str]:
         " `ignored`."
     )
     yield "[device.says]"
-    yield from _forms(tops)
+    yield from _forms(tops, secret_words)
     if openers:
         yield ""
         yield (
             "# Lines that open a block: put each under `opens` of [port], [vlan], [bundle],"
             " [gateway], [group.NAME]."
         )
-        yield from _forms(openers)
+        yield from _forms(openers, secret_words)
     for word in sorted(heads):
         yield ""
         yield f"# Statements below {word!r}:"
-        yield from _forms(heads[word])
+        yield from _forms(heads[word], secret_words)
 
 
-def _forms(lines: list[tuple[Origin, str]]) -> Iterator[str]:
-    for one in group(lines):
+def _forms(lines: list[tuple[Origin, str]], secret_words: frozenset[str]) -> Iterator[str]:
+    for one in group(lines, secret_words):
         # Words that may be secrets are not carried over.
-        form = without_secrets(one.shape).replace("...", "{secret}").replace('"', "")
+        form = without_secrets(one.shape, secret_words).replace("...", "{secret}").replace('"', "")
         form = re.sub(r"\{(text|secret)\}.*", r"{\1}", form)
         seen: Counter[str] = Counter()
 

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from msgspec import Struct, field
 
-__all__ = ["LONGEST_LINE", "Line", "Shape", "Style", "lines"]
+__all__ = ["LONGEST_LINE", "Line", "Shape", "Style", "lines", "unclosed"]
 
 LONGEST_LINE = 1 << 20
 """Characters of a line; a longer one is no statement, and is not taken apart."""
@@ -91,6 +91,32 @@ def _without_blocks(text: str, style: Style) -> str:
     return text
 
 
+def unclosed(text: str, style: Style) -> Iterator[tuple[int, str]]:
+    """What a text opens and never closes, or closes and never opened: line and sentence."""
+    for opening, closing in style.comment_block:
+        at = 0
+        while (start := text.find(opening, at)) >= 0:
+            at = text.find(closing, start + len(opening)) + len(closing)
+            if at < len(closing):
+                yield text.count("\n", 0, start) + 1, "the comment that begins here never ends"
+                return
+    if style.shape is not Shape.BRACED:
+        return
+    open_at: list[int] = []
+    number = 1
+    for piece in _braced_token(style).finditer(_without_blocks(text, style)):
+        number += piece[0] == "\n"
+        if piece[0] == "{":
+            open_at.append(number)
+        elif piece[0] == "}" and open_at:
+            open_at.pop()
+        elif piece[0] == "}":
+            yield number, "this } closes nothing: what stands below may belong elsewhere"
+            return
+    if open_at:
+        yield open_at[-1], "the block that begins here is never closed"
+
+
 def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
     """Indented and flat texts. Each line is given out once the next one shows whether it opens a
     block.
@@ -164,13 +190,17 @@ def _cut(text: str, comment: re.Pattern[str]) -> str:
     return comment.sub(lambda found: found[0] if found[0].startswith('"') else "", text).rstrip()
 
 
-def _braced(text: str, style: Style) -> Iterator[Line]:
+def _braced_token(style: Style) -> re.Pattern[str]:
+    """The pieces of a braced text: line ends, quoted texts, braces, end marks, comments, words."""
     end = re.escape(style.statement_end) if style.statement_end else r"(?!)"
     marks = "|".join(re.escape(mark) for mark in style.comment) or r"(?!)"
     comment = rf"(?:(?<=\s)|^)(?:{marks})[^\n]*"
-    token = re.compile(
+    return re.compile(
         rf'\n|"[^"\n]*"|[{{}}]|{end}|{comment}|[^\s{{}}"{end_class(style)}]+|.', re.MULTILINE
     )
+
+
+def _braced(text: str, style: Style) -> Iterator[Line]:
     number, depth = 1, 0
     words: list[str] = []
     size = 0
@@ -179,7 +209,7 @@ def _braced(text: str, style: Style) -> Iterator[Line]:
     def statement(opens: bool) -> Line:
         return Line(began, depth, " ".join(words), opens, True if size <= LONGEST_LINE else None)
 
-    for token_match in token.finditer(text):
+    for token_match in _braced_token(style).finditer(text):
         piece = token_match[0]
         if piece == "\n":
             number += 1

@@ -159,7 +159,8 @@ class _UnitReader:
             self.unit.settings.append(Setting(section, self.number, key, value, number))
             self.ledger.understood += 1
         elif _may_matter(section, key):
-            self.ledger.unmatched.append(Unread(origin, f"[{section}] {line}"))
+            shown = f"{key}={without_secrets(value)}"  # the name of an option is no secret
+            self.ledger.unmatched.append(Unread(origin, f"[{section}] {shown}", ours=True))
         else:
             self.ledger.passed += 1
 

@@ -76,7 +76,7 @@ def account_of(file: str, tree: Any, ledger: Ledger) -> None:
 
 def _listed(file: str, counts: Counter[str]) -> list[Unread]:
     return [
-        Unread(Origin(file), f"{path} ({n} value{'s' * (n > 1)})", n)
+        Unread(Origin(file), f"{path} ({n} value{'s' * (n > 1)})", n, ours=True)
         for path, n in sorted(counts.items())
     ]
 

@@ -189,12 +189,14 @@ DISTRIBUTION_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
 # --- lists of names -------------------------------------------------------------------------------
 
 _NAME = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[^\s,:;#"\[\]]+)\s*')
+_LAST = re.compile(rf"\.\.{_NAME.pattern}")
+_RANGE_IN_NAME = re.compile(r'[0-9]\.\.[^."]*[0-9]"\Z')
 _TAIL = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
 
 
 def names(text: str) -> list[str]:
     """Comma-separated names, each bare or in quotes; `A..B` stands for all from A to B by their
-    last number.
+    last number (`"bed 1".."bed 4"` where there are spaces in the names).
     """
     listed: list[str] = []
     at = 0
@@ -205,7 +207,15 @@ def names(text: str) -> list[str]:
                 f"a name is missing or not well formed in {text!r}",
                 "put names with spaces or : , ; in quotes",
             )
-        listed.extend([as_value(match[1])] if match[1].startswith('"') else _range(match[1]))
+        last = _LAST.match(text, match.end(1)) if match[1].startswith('"') else None
+        if last is None and _RANGE_IN_NAME.search(match[1]):
+            cure = 'write a range as "A 1".."A 4", the dots outside the quotes'
+            raise BadLine(f"{match[1]} is one name, not a range", cure)
+        if last is not None:
+            listed.extend(_between(text, as_value(match[1]), as_value(last[1])))
+            match = last
+        else:
+            listed.extend([as_value(match[1])] if match[1].startswith('"') else _range(match[1]))
         at = match.end()
         if at == len(text):
             return listed
@@ -218,9 +228,14 @@ def _range(word: str) -> list[str]:
     first, dots, last = word.partition("..")
     if not dots:
         return [word]
+    return _between(word, first, last)
+
+
+def _between(shown: str, first: str, last: str) -> list[str]:
+    """The names from the first to the last; `shown` is what is written, for the message."""
     low, high = _TAIL.match(first), _TAIL.match(last)
     if low is None or high is None or high[1] not in ("", low[1]):
-        raise BadLine(f"{word!r} is not a range of names", "write it as 1..12 or a1..a12")
+        raise BadLine(f"{shown!r} is not a range of names", "write it as 1..12 or a1..a12")
     return numbered(low[1], low[2], high[2])
 
 
