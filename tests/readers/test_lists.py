@@ -127,6 +127,30 @@ def test_what_is_not_surely_a_port_is_not_understood(lists: str, text: str) -> N
     assert not ports and unmatched == 2  # the head, and what stands below it
 
 
+def test_several_ports_where_one_is_meant_are_none() -> None:
+    """`{word}` takes any word: what looks like a range of ports is not the name of one."""
+    tables = """
+    dialect = "t"
+    files = ["*.txt"]
+    [text]
+    negation = ["un"]
+    [device.says]
+    "marked {word} {vid}" = "on port {word}: tagged + {vid}"
+    [port]
+    opens = ["pot {word}"]
+    [port.says]
+    "part of {word}" = "of = {word}"
+    "tied to {word}" = "bundle = {word}"
+    [bundle]
+    opens = ["rope {word}"]
+    """
+    dialect = compile_dialect("t.toml", dedent(tables).encode())
+    text = "pot 1-8\nrope 1-2\nmarked 4-6 10\nun pot 10-12\npot 9\n part of 1-3\n tied to 1-3\n"
+    reading = read_text(dialect, "x.txt", (text + "rope west\nrope up-1\n").encode())
+    assert [*reading.part.devices[0].ports] == ["9", "west", "up-1"]
+    assert len(reading.ledger.unmatched) == 6 == len(reading.part.problems)
+
+
 def test_a_range_by_a_word_through_the_program(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "c").mkdir()
     (tmp_path / "c" / "t.toml").write_text(dedent(LANGUAGE.format(lists=WORDS)))

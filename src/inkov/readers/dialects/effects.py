@@ -378,6 +378,8 @@ def keys_of(
         return (Named((text,)),)
     if kind == "gateway":
         return (Named((text,)),)
+    if kind in ("bundle", "sub") and own is not None:
+        return (lists.one_name(own.words),)
     return () if kind == "device" else (lists.spelled(text),)
 
 

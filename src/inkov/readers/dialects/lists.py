@@ -217,6 +217,11 @@ class Lists(Struct):
             raise BadLine(f"one port is expected here, not {' '.join(words)!r}")
         return named[0]
 
+    def one_name(self, words: Sequence[str]) -> str:
+        """The name of one thing that need not be a port. BadLine for what looks like several."""
+        numbered = any(_has_digit(word) for word in words)
+        return self.port(words) if numbered else self.spelled(" ".join(words))
+
     def spelled(self, name: str) -> str:
         """A name with its kind, if it has one, written out: `be1/2` as `bed 1/2`."""
         kind, _, rest = name.partition(" ")
