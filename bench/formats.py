@@ -8,7 +8,7 @@ from pathlib import Path
 from inkov.campus import Device, Mode, Port
 from inkov.demo import DIALECTS
 from inkov.readers import load
-from inkov.readers.walk.text import OBJECTS
+from inkov.readers.walk.objects import OBJECTS
 from inkov.vlanset import VlanSet
 
 __all__ = ["write_texts", "write_walks"]

@@ -287,7 +287,7 @@ def test_what_is_not_understood_is_listed_and_strict_fails_on_it(
     assert (
         listed.status == 1
         and "second-tag (1 value)" in listed.out
-        and "1.3.6.1.2.1.17.7" in listed.out
+        and "qBridgeMIB.9 (1 object)" in listed.out
     )
     assert "`inkov read --unmatched` lists them" in inkov("audit", garden).out
 

@@ -165,8 +165,10 @@ class Vlan(Struct, gc=False, array_like=True):
 class Port(Struct, gc=False, array_like=True):
     """A physical port, a bundle, or a tagged sub-interface (`parent`, `outer`) of one of these.
 
-    `prunable` are the VIDs that a pruning protocol may withhold; `mtu` is in octets, `speed` in
-    Mbit/s.
+    Of VIDs: dynamic registration may not add those that are `forbidden` (IEEE 802.1Q, 8.8), the
+    port is a member of those `in_force` now, a pruning protocol may withhold `prunable` ones.
+    `mtu` is in octets, `speed` in Mbit/s. `known_as` are further names that neighbours may have
+    for the port: its address, another of its names.
     """
 
     name: str
@@ -195,6 +197,8 @@ class Port(Struct, gc=False, array_like=True):
     secondaries: Fact[VlanSet] | None = None
     protected: Fact[bool] | None = None
     registration: Fact[bool] | None = None
+    forbidden: Fact[VlanSet] | None = None
+    in_force: Fact[VlanSet] | None = None
     prunable: Fact[VlanSet] | None = None
     aggregation: Fact[Aggregation] | None = None
     edge: Fact[bool] | None = None
@@ -204,6 +208,7 @@ class Port(Struct, gc=False, array_like=True):
     speed: Fact[int] | None = None
     addresses: tuple[Fact[Address], ...] = ()
     vrf: Fact[str] | None = None
+    known_as: tuple[str, ...] = ()
 
     @property
     def on(self) -> bool:
@@ -301,7 +306,12 @@ class Gateway(Struct, gc=False, array_like=True):
 
 
 class Neighbour(Struct, frozen=True, gc=False):
-    """A neighbour report (IEEE 802.1AB): `device` hears `far_device` at its port `port`."""
+    """A neighbour report (IEEE 802.1AB): `device` hears `far_device` at its port `port`.
+
+    `far_known_as` is what the far system calls itself besides its name (its chassis ID). `far_pvid`
+    and `far_vlans` are the VLANs that the far port says it has (802.1Q, annex D): the VID of its
+    untagged frames (0: none), and those it names.
+    """
 
     device: str
     port: str
@@ -309,6 +319,9 @@ class Neighbour(Struct, frozen=True, gc=False):
     far_port: str
     origin: Origin
     far_port_description: str = ""
+    far_known_as: str = ""
+    far_pvid: int | None = None
+    far_vlans: Fact[VlanSet] | None = None
 
 
 class Cable(Struct, frozen=True, gc=False):
@@ -363,7 +376,7 @@ class Device(Struct):
     """A switch (or router). `vlans` is None where the source brings no VLAN table.
 
     `table_is_membership`: the VLANs of the device are those its ports carry, by design of the
-    system.
+    system. `known_as` are further names that neighbours may have for it, as its chassis ID.
     """
 
     name: str
@@ -378,6 +391,7 @@ class Device(Struct):
     distribution: Distribution | None = None
     filters: dict[str, Filter] = field(default_factory=dict)
     table_is_membership: bool = False
+    known_as: tuple[str, ...] = ()
     overridden: list[Overridden] = field(default_factory=list)
 
     def row(self, vid: int) -> Vlan | None:

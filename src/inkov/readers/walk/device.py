@@ -4,21 +4,23 @@ Bridge ports are numbered by the bridge (`dot1dBasePort`); `dot1dBasePortIfIndex
 interface, whose name is the port's. A port of the Q-BRIDGE-MIB is a general port: PVID, acceptable
 frame types, ingress filtering, and its membership from the VLANs' bitmaps, in which the first
 octet's highest bit is bridge port 1 (RFC 4363, PortList).
+
+What the walk does not tell is not guessed: ports of a walk without VLAN tables are unknown, and
+what the walk lost on the way is said.
 """
 
 from __future__ import annotations
 
-import re
 from collections import Counter, defaultdict
 from typing import Any
 
 from inkov.campus import (
     WALK,
     Accept,
+    Basis,
     Device,
     Fact,
     Mode,
-    Neighbour,
     Origin,
     Port,
     PortKind,
@@ -27,22 +29,29 @@ from inkov.campus import (
 from inkov.campus.secrets import without_secrets
 from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text, named_after
 from inkov.readers.walk.addresses import WalkAddresses
-from inkov.readers.walk.text import Row, parse, whole_number, words
+from inkov.readers.walk.bundles import give_bundles
+from inkov.readers.walk.neighbours import WalkNeighbours
+from inkov.readers.walk.objects import (
+    Numbers,
+    column_of,
+    named_in_family,
+    without_meaning,
+)
+from inkov.readers.walk.text import Note, Row, parse, whole_number, words
+from inkov.readers.walk.tree import give_tree
 from inkov.readers.walk.vlans import WalkVlans
+from inkov.vlanset import VlanSet
 
 __all__ = ["read"]
 
-_VLAN_OBJECT = re.compile(r"dot1[qv][A-Z]|1\.3\.6\.1\.2\.1\.17\.7")  # of the Q-BRIDGE-MIB
-_STANDARD = re.compile(
-    r"(?:dot1[a-z]|dot3[a-z]*|ieee802[13]?[A-Za-z]*|lldp|if|ip)[A-Z][A-Za-z0-9]{0,60}\Z"
-)
-"""Names of objects as the standards spell them: long ones look like a hash otherwise."""
-_ONE_LINE = {"INTEGER", "Gauge32", "Unsigned32"}
 _LAG_TYPE = 161  # ieee8023adLag, IANAifType
-_TRUTH = {"true": 1, "false": 2}
-_FRAMES = {"admitAll": 1, "admitOnlyVlanTagged": 2}
-_NAMED = _TRUTH | _FRAMES | {"enabled": 1, "disabled": 2}
+_FRAMES = {"admitAll": 1, "admitOnlyVlanTagged": 2, "admitOnlyUntaggedAndPriorityTagged": 3}
+_FRAMES |= {"admitTagged": 2, "admitUntaggedAndPriority": 3}  # as the newer module calls them
+_NAMED = {"true": 1, "false": 2} | _FRAMES | {"enabled": 1, "disabled": 2}
 _STATUS = {"up": 1, "down": 2, "testing": 3}
+_ACCEPT = {1: Accept.ALL, 2: Accept.TAGGED, 3: Accept.UNTAGGED}
+_TRUTH = {1: True, 2: False}
+_VLAN_COLUMNS = ("dot1qPvid", "dot1qVlanStaticEgressPorts", "dot1qVlanCurrentEgressPorts")
 _Table = dict[tuple[int, ...], Row]
 
 
@@ -51,21 +60,57 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
     text, problems = as_text(file, data)
     reader = _Walk(file)
     reader.part.problems += problems
-    for row in parse(text):
+    rows, notes = parse(text.replace("\r\n", "\n"))
+    for row in rows:
         reader.take(row)
-    if not reader.tables and not reader.unknown:
+    if not reader.tables and not reader.unread:
         says = "no line here is an object of a walk"
         reader.part.problems.append(Problem(Origin(file, 1), says, "", True))
     else:
+        reader.note(notes)
         reader.build()
     return Reading(reader.part, reader.ledger)
 
 
-def _object(spelled: str) -> str:
-    """The object of an unknown line without its index, as far as that can be told."""
-    if spelled[:1] in ".1" or spelled.startswith("iso."):
-        return ".".join(spelled.replace("iso.", "1.", 1).strip(".").split(".")[:10])
-    return spelled.rpartition("::")[2].partition(".")[0].partition("[")[0]
+class _Unread:
+    """The objects that are not read, by column."""
+
+    def __init__(self) -> None:
+        self.counts: Counter[str] = Counter()
+        self.first: dict[str, int] = {}
+        self.relevant: dict[str, bool] = {}
+        self._columns: dict[Numbers, tuple[str, bool]] = {}
+
+    def __bool__(self) -> bool:
+        return bool(self.counts)
+
+    def add(self, row: Row) -> None:
+        name, relevant = self._column(row)
+        self.counts[name] += 1
+        self.first.setdefault(name, row.line)
+        self.relevant[name] = relevant
+
+    def _column(self, row: Row) -> tuple[str, bool]:
+        """How the object's column is called, and whether it may decide which frames go where."""
+        numbers = row.numbers
+        if numbers is None:
+            name = row.spelled.rpartition("::")[2].strip(".").partition(".")[0].partition("[")[0]
+            return name, named_in_family(name)
+        return column_of(numbers), not without_meaning(numbers)
+
+    def listed(self, file: str) -> list[tuple[Unread, bool]]:
+        return [
+            (
+                Unread(
+                    Origin(file, self.first[name]),
+                    f"{name} ({count} object{'s' * (count > 1)})",
+                    count,
+                    ours=True,
+                ),
+                self.relevant[name],
+            )
+            for name, count in sorted(self.counts.items())
+        ]
 
 
 class _Walk:
@@ -74,26 +119,42 @@ class _Walk:
         self.part = Part()
         self.ledger = Ledger()
         self.tables: defaultdict[str, _Table] = defaultdict(dict)
-        self.unknown: Counter[str] = Counter()
-        self.first: dict[str, int] = {}
+        self.unread = _Unread()
         self.names: dict[int, str] = {}  # ifIndex -> name of the port
 
     def take(self, row: Row) -> None:
         """Note an object: in the table of its column, or among those that are not read."""
-        if row.kind in _ONE_LINE and "\n" in row.value:
-            # Text goes on over lines, a number does not: here something else was printed.
-            more = row.value.partition("\n")[2].strip()
-            origin = Origin(self.file, row.line + 1)
-            says = f"{without_secrets(more)[:80]!r} belongs to no object: the walk may be cut off"
-            self.part.problems.append(Problem(origin, says, "walk again"))
-            self.ledger.unmatched.append(Unread(origin, more))
-        if row.name:
-            self.tables[row.name][row.index] = row
+        if not row.name:
+            self.unread.add(row)
+            return
+        table = self.tables[row.name]
+        before = table.get(row.index)
+        if before is None:
+            table[row.index] = row
+            self.ledger.understood += 1
+        elif before.value == row.value:
             self.ledger.understood += 1
         else:
-            name = _object(row.spelled)
-            self.unknown[name] += 1
-            self.first.setdefault(name, row.line)
+            self._twice(table, before, row)
+
+    def _twice(self, table: _Table, before: Row, row: Row) -> None:
+        """An object that comes again with another value. What stands right below a text may be a
+        part of it: the other one counts then; else the first.
+        """
+        counts, left_out = (row, before) if before.below_text else (before, row)
+        table[row.index] = counts
+        says = f"{row.spelled} comes twice, with two values: that of line {counts.line} is taken"
+        self.problem(left_out, says)
+        self.ledger.unmatched.append(Unread(self.at(left_out), says, ours=True))
+
+    def note(self, notes: list[Note]) -> None:
+        """Say what was no object."""
+        for note in notes:
+            origin = Origin(self.file, note.line)
+            if note.says:
+                says = without_secrets(note.says)
+                self.part.problems.append(Problem(origin, says, note.cure))
+            self.ledger.unmatched.append(Unread(origin, note.lost))
 
     def table(self, name: str) -> _Table:
         return self.tables.get(name, {})
@@ -113,20 +174,16 @@ class _Walk:
         self._interfaces(device)
         base = self._base_ports()
         self._ports(device, base)
+        give_bundles(self.tables, self.names, base, self.file, self.part.problems, device)
         WalkVlans(self.tables, base, self.file, self.part.problems).give(device)
-        self._bundles(device)
         WalkAddresses(self.tables, self.names, self.file, self.part.problems).give(
             device, set(base.values())
         )
-        self._neighbours(device, base)
-        for name, count in sorted(self.unknown.items()):
-            unread = Unread(
-                Origin(self.file, self.first[name]),
-                f"{name} ({count} object{'s' * (count > 1)})",
-                count,
-                ours=_STANDARD.match(name) is not None,
-            )
-            relevant = _VLAN_OBJECT.match(name)
+        give_tree(self.tables, base, self.file, device)
+        self._unknown(device, base)
+        neighbours = WalkNeighbours(self.tables, self.names, base, self.file, self.part)
+        neighbours.give(device)
+        for unread, relevant in self.unread.listed(self.file):
             (self.ledger.unmatched if relevant else self.ledger.ignored).append(unread)
 
     def _device(self) -> Device:
@@ -143,21 +200,17 @@ class _Walk:
             for index, row in self.table(name).items()
             if (text := words(row))
         }
-        types, aliases, states = (
-            self.table("ifType"),
-            self.table("ifAlias"),
-            self.table("ifAdminStatus"),
-        )
+        types = self.table("ifType")
         for index in sorted(rows):
             row, name = rows[index]
             if len(index) != 1:
                 continue
             if name in device.ports:
-                self.problem(
-                    row,
+                says = (
                     f"port {name} is named twice, by interfaces {index[0]} and another; this one is"
-                    " left out",
+                    " left out"
                 )
+                self.problem(row, says)
                 continue
             self.names[index[0]] = name
             kind = types.get(index)
@@ -167,12 +220,20 @@ class _Walk:
             port = device.ports[name] = Port(
                 name, self.at(row), PortKind.BUNDLE if bundle else PortKind.PHYSICAL
             )
-            alias = aliases.get(index)
-            if alias is not None and (about := words(alias)):
-                port.description = self.fact(alias, about)
-            status = states.get(index)
-            if status is not None:
-                port.enabled = self.fact(status, whole_number(status, _STATUS) != 2)
+            self._of_interface(port, index)
+
+    def _of_interface(self, port: Port, index: tuple[int, ...]) -> None:
+        """What the tables of interfaces say of a port besides its name."""
+        alias = self.table("ifAlias").get(index)
+        if alias is not None and (about := words(alias)):
+            port.description = self.fact(alias, about)
+        status = self.table("ifAdminStatus").get(index)
+        if status is not None:
+            port.enabled = self.fact(status, whole_number(status, _STATUS) != 2)
+        other_names = (self.table(name).get(index) for name in ("ifDescr", "ifPhysAddress"))
+        port.known_as = tuple(
+            text for row in other_names if row is not None and (text := words(row)) != port.name
+        )
 
     def _base_ports(self) -> dict[int, str]:
         """Bridge port -> port name. A walk without the mapping is taken to number them alike, and
@@ -203,9 +264,9 @@ class _Walk:
     def _ports(self, device: Device, base: dict[int, str]) -> None:
         columns: tuple[tuple[str, str, Any], ...] = (
             ("dot1qPvid", "pvid", lambda n: n if 1 <= n <= 4094 else None),
-            ("dot1qPortAcceptableFrameTypes", "accept", {1: Accept.ALL, 2: Accept.TAGGED}.get),
-            ("dot1qPortIngressFiltering", "ingress_filtering", lambda n: n == 1),
-            ("dot1qPortGvrpStatus", "registration", lambda n: n == 1),
+            ("dot1qPortAcceptableFrameTypes", "accept", _ACCEPT.get),
+            ("dot1qPortIngressFiltering", "ingress_filtering", _TRUTH.get),
+            ("dot1qPortGvrpStatus", "registration", _TRUTH.get),
         )
         file, ports = self.file, device.ports
         for name, attribute, meaning in columns:
@@ -225,47 +286,45 @@ class _Walk:
                 setattr(own, attribute, Fact(value, origin))
                 if own.mode is None:
                     own.mode = Fact(Mode.GENERAL, origin)
+            self._missing_rows(name, attribute, ports, base)
+        self._registration(device)
 
-    def _bundles(self, device: Device) -> None:
-        for index, row in self.table("dot3adAggPortAttachedAggID").items():
-            target = whole_number(row)
-            if target and len(index) == 1 and index[0] in self.names and target != index[0]:
-                if target in self.names:
-                    device.ports[self.names[index[0]]].bundle = self.fact(row, self.names[target])
-                    device.ports[self.names[target]].kind = PortKind.BUNDLE
-                else:
-                    self.problem(row, f"the aggregated link {target} is not among the interfaces")
+    def _missing_rows(
+        self, name: str, attribute: str, ports: dict[str, Port], base: dict[int, str]
+    ) -> None:
+        """A column that some bridge ports have a row in and others do not: the walk lost them."""
+        rows = self.table(name)
+        lost = [port for number, port in base.items() if (number,) not in rows]
+        if not rows or not lost or not self.table("dot1dBasePortIfIndex"):
+            return
+        last = max(rows.values(), key=lambda row: row.line)
+        says = f"{name} has no row for {lost[0]}" + (
+            f" and {len(lost) - 1} more ports" if len(lost) > 1 else ""
+        )
+        self.problem(last, f"{says}: the walk may be incomplete")
+        self.ledger.unmatched.append(Unread(self.at(last), says, ours=True))
+        unknown = Origin(self.file, last.line, basis=Basis.ASSUMED, says=f"{name}: not in the walk")
+        for port in lost:
+            default = WALK.unstated[attribute].value
+            setattr(ports[port], attribute, Fact(default, unknown))
 
-    def _neighbours(self, device: Device, base: dict[int, str]) -> None:
-        local = {
-            index[0]: words(row)
-            for index, row in self.table("lldpLocPortId").items()
-            if len(index) == 1
-        }
-        for index, row in sorted(self.table("lldpRemPortId").items()):
-            if len(index) < 3:
-                continue
-            number = index[1]
-            near = local.get(number, "")
-            if near not in device.ports:
-                near = base.get(number) or self.names.get(number) or near
-            named = self.table("lldpRemSysName").get(index) or self.table("lldpRemChassisId").get(
-                index
-            )
-            about = self.table("lldpRemPortDesc").get(index)
-            if not near or named is None or not words(named):
-                self.problem(
-                    row,
-                    f"the neighbour at local port {number} has no name or no port; it is left out",
-                )
-                continue
-            self.part.neighbours.append(
-                Neighbour(
-                    device.name,
-                    near,
-                    words(named),
-                    words(row),
-                    self.at(row),
-                    words(about) if about else "",
-                )
-            )
+    def _registration(self, device: Device) -> None:
+        """The switch of the whole bridge: where it is off, no port registers anything."""
+        for row in self.table("dot1qGvrpStatus").values():
+            if whole_number(row, _NAMED) == 2:
+                for port in device.ports.values():
+                    if port.registration is not None:
+                        port.registration = self.fact(row, False)
+
+    def _unknown(self, device: Device, base: dict[int, str]) -> None:
+        """Without any VLAN table, nobody knows what the ports are in."""
+        if any(self.table(name) for name in _VLAN_COLUMNS):
+            return
+        says = "the walk has no VLAN table: which VLANs the port is in is not known"
+        for port in device.ports.values():
+            if port.mode is None and port.bundle is None:
+                origin = Origin(self.file, port.origin.line, basis=Basis.ASSUMED, says=says)
+                port.mode, port.accept = Fact(Mode.GENERAL, origin), Fact(Accept.TAGGED, origin)
+                port.ingress_filtering = Fact(True, origin)
+                port.tagged = Fact(VlanSet(), origin)
+                port.untagged = Fact(VlanSet(), origin)

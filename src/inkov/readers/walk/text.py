@@ -1,81 +1,80 @@
 """The text of an SNMP walk: lines of `OBJECT.INDEX = TYPE: VALUE`, in the usual variants of its
 output.
 
-Objects may be numeric (`.1.3.6.1...`, `1.3.6.1...`, `iso.3.6.1...`) or named
-(`Q-BRIDGE-MIB::dot1qPvid.7`, `dot1qPvid.7`), indices in brackets, types left out, enumerated values
-as numbers, names or both, octet strings in hex or, where all their bytes happen to be printable, as
-text. `OBJECTS` lists what is understood; `walk_device` makes a device of it.
+Theory of operation. Three things make such a text hard to read right.
+
+*Names.* An object may be numeric (`.1.3.6.1...`, `iso.3.6.1...`) or named, by the deepest name that
+the tool knew, with or without its module, indices in dots or brackets. `_numbers` makes numbers of
+all of these; `objects` knows which are read.
+
+*Octets.* A list of ports is printed in hex, or, where all its bytes happen to be printable, as
+text, with or without its type. Only text in quotes is taken for octets: outside of them nobody can
+tell where it begins and ends (`octets`).
+
+*Texts of others.* A neighbour's name or description may hold line ends, and then a line that looks
+like an object. Where the tool prints quotes, they are followed to their end. Where it prints none,
+the order tells: a walk's objects ascend, so what stands below a text and does not lie between it
+and the next object was a part of the text (`_Order`). It is left out, and said, since nobody can be
+sure.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from typing import NamedTuple
 
-from msgspec import Struct
+from msgspec import Struct, field
 
-__all__ = ["OBJECTS", "Row", "octets", "parse", "recognise", "whole_number", "words"]
+from inkov.readers.walk.objects import COLUMNS, OBJECTS, Numbers, in_family, numbers_of
 
-_MIB2 = "1.3.6.1.2.1"
-_BRIDGE = f"{_MIB2}.17"
-_LLDP = "1.0.8802.1.1.2.1"
-_LAG = "1.2.840.10006.300.43.1.2.1.1"
-OBJECTS: dict[str, str] = {
-    "sysName": f"{_MIB2}.1.5",  # SNMPv2-MIB, RFC 3418
-    "ifDescr": f"{_MIB2}.2.2.1.2",  # IF-MIB, RFC 2863
-    "ifType": f"{_MIB2}.2.2.1.3",
-    "ifAdminStatus": f"{_MIB2}.2.2.1.7",
-    "ipAdEntIfIndex": f"{_MIB2}.4.20.1.2",  # IP-MIB, RFC 4293: the older table
-    "ipAdEntNetMask": f"{_MIB2}.4.20.1.3",
-    "ipAddressIfIndex": f"{_MIB2}.4.34.1.3",  # and the newer one, for both families
-    "ipAddressType": f"{_MIB2}.4.34.1.4",
-    "ipAddressPrefix": f"{_MIB2}.4.34.1.5",
-    "ifName": f"{_MIB2}.31.1.1.1.1",
-    "ifAlias": f"{_MIB2}.31.1.1.1.18",
-    "dot1dBasePortIfIndex": f"{_BRIDGE}.1.4.1.2",  # BRIDGE-MIB, RFC 4188
-    "dot1qVlanCurrentEgressPorts": f"{_BRIDGE}.7.1.4.2.1.4",  # Q-BRIDGE-MIB, RFC 4363
-    "dot1qVlanCurrentUntaggedPorts": f"{_BRIDGE}.7.1.4.2.1.5",
-    "dot1qVlanStaticName": f"{_BRIDGE}.7.1.4.3.1.1",
-    "dot1qVlanStaticEgressPorts": f"{_BRIDGE}.7.1.4.3.1.2",
-    "dot1qVlanForbiddenEgressPorts": f"{_BRIDGE}.7.1.4.3.1.3",
-    "dot1qVlanStaticUntaggedPorts": f"{_BRIDGE}.7.1.4.3.1.4",
-    "dot1qVlanStaticRowStatus": f"{_BRIDGE}.7.1.4.3.1.5",
-    "dot1qPvid": f"{_BRIDGE}.7.1.4.5.1.1",
-    "dot1qPortAcceptableFrameTypes": f"{_BRIDGE}.7.1.4.5.1.2",
-    "dot1qPortIngressFiltering": f"{_BRIDGE}.7.1.4.5.1.3",
-    "dot1qPortGvrpStatus": f"{_BRIDGE}.7.1.4.5.1.4",
-    "lldpLocPortIdSubtype": f"{_LLDP}.3.7.1.2",  # LLDP-MIB, IEEE 802.1AB
-    "lldpLocPortId": f"{_LLDP}.3.7.1.3",
-    "lldpRemChassisId": f"{_LLDP}.4.1.1.5",
-    "lldpRemPortIdSubtype": f"{_LLDP}.4.1.1.6",
-    "lldpRemPortId": f"{_LLDP}.4.1.1.7",
-    "lldpRemPortDesc": f"{_LLDP}.4.1.1.8",
-    "lldpRemSysName": f"{_LLDP}.4.1.1.9",
-    "dot3adAggPortAttachedAggID": f"{_LAG}.13",  # IEEE8023-LAG-MIB
-}
-"""Object -> its number. All but sysName are columns of tables."""
+__all__ = ["Note", "Row", "octets", "parse", "recognise", "whole_number", "words"]
 
-_BY_NUMBER = {number: name for name, number in OBJECTS.items()}
-_LENGTHS = sorted({number.count(".") + 1 for number in _BY_NUMBER}, reverse=True)
+_OBJECT = r"(?:\"(?:[^\"\\]|\\.)*\"|[^\s=\"])*"
 _LINE = re.compile(
-    # a number or a name with its module may have just a space behind it; a bare name needs its
-    # equals sign
-    r"(?:(\.?1\.[0-9][0-9.]*|iso(?:\.[0-9]+)+|[A-Za-z0-9-]+::[^\s=]+)\s(?:=\s?)?"
-    r"|([a-zA-Z][A-Za-z0-9]*[.\[][^\s=]*)\s=\s?)(.*)\Z"
-)
-_TYPE = re.compile(
-    r"(INTEGER|STRING|Hex-STRING|Gauge32|Unsigned32|Counter32|Counter64|Timeticks|OID|BITS|"
-    r"IpAddress|"
-    r"Network Address|Opaque|UInteger32):\s?(.*)\Z",
+    # Numbers, or a name with its module, may have just a space behind them; a bare name needs its
+    # equals sign, unless it is one that is known.
+    rf"(?:(\.?[012]\.[0-9][0-9.]*|\.?iso\.{_OBJECT}|[A-Za-z][\w-]*::{_OBJECT})\s(?:=\s?)?"
+    rf"|(\.?[a-zA-Z][A-Za-z0-9-]*[.\[]{_OBJECT})\s(=\s?)?)(.*)\Z",
     re.DOTALL,
 )
+_TYPE = re.compile(
+    r"(INTEGER|STRING|OCTET STRING|Hex-STRING|Hex|Gauge32|Unsigned32|Counter32|Counter64|"
+    r"Timeticks|OID|BITS|IpAddress|Network Address|Opaque|UInteger32):\s?(.*)\Z",
+    re.DOTALL,
+)
+_WRONG_TYPE = re.compile(r"Wrong Type \(should be [^)]*\):\s?")
 _KINDS = {"INTEGER", "STRING", "Hex-STRING", "Gauge32", "Unsigned32"}
-_HEX = re.compile(r"(?:[0-9A-Fa-f]{2}[\s:]*)+\Z")
+_TEXTS = {"STRING", "OCTET STRING", ""}
+_HEX_KINDS = {"Hex-STRING", "Hex", "BITS", "Opaque"}
+_HEX_LINE = re.compile(r"((?:[0-9A-Fa-f]{2}(?:[ :]|\Z))*)\s*(?:\[.*\])?\s*\Z")
+_PAIRS = re.compile(r"(?:[0-9A-Fa-f]{2}[ :])*[0-9A-Fa-f]{2} ?\Z")
+_ABSENT = re.compile(r"No Such (?:Object|Instance)\b")
+_NO_MORE = re.compile(r"No more variables left")
+_BROKEN = re.compile(
+    r"snmp[a-z]+: |Timeout: |Error in packet|Reason: \(|Failed object: |End of MIB|"
+    r"Error: OID not increasing"
+)
+"""What tools print where a walk does not go on."""
+_LONGEST_TEXT = 255
+"""Octets of a text of these modules (DisplayString, SnmpAdminString)."""
+_LONGEST_OF_ALL = 65_535
 
 
-class Row(Struct, frozen=True, gc=False):
-    """One object: its name ("" if not among OBJECTS), its index, its type ("" if not said), its
-    value, its line.
+class Note(Struct, frozen=True):
+    """What is said of a place in a walk, and the lines (or objects) that were left out."""
+
+    line: int
+    says: str
+    cure: str = ""
+    lost: str = ""
+
+
+class Row(Struct, gc=False):
+    """One object: its name ("" if it is not read), its index, its type ("" if not said), its value,
+    its line.
+
+    `below_text` is true right below a text that may hold line ends: the object may be a part of it.
     """
 
     name: str
@@ -84,6 +83,12 @@ class Row(Struct, frozen=True, gc=False):
     value: str
     line: int
     spelled: str
+    below_text: bool = False
+
+    @property
+    def numbers(self) -> Numbers | None:
+        """The object's numbers, index and all; None where its name is not known."""
+        return _numbers(self.spelled)
 
 
 def recognise(head: bytes) -> bool:
@@ -92,31 +97,239 @@ def recognise(head: bytes) -> bool:
     """
     for line in head.decode("utf-8", "replace").splitlines()[:40]:
         match = _LINE.match(line.rstrip())
-        if match and (match[1] or _named(match[2])[0]):
+        if match and (match[1] or (match[3] and _numbers(match[2]))):
             return True
     return False
 
 
-def parse(text: str) -> Iterator[Row]:
-    """The objects of a walk. A line that opens no object goes on with the value before it."""
-    held, more = "", ""
-    at, spelled = 0, ""
-    row = _Columns().row
-    for number, line in enumerate(text.replace("\r\n", "\n").split("\n"), 1):
-        object_, equals, value = line.partition(" = ")
-        if (
-            not equals or object_[:2] != ".1" or " " in object_
-        ):  # nearly all lines of a numeric walk are like this
+# --- statements -----------------------------------------------------------------------------------
+
+
+class _Statement(Struct, gc=False):
+    """A line that names an object, with the lines below it that name none, joined."""
+
+    spelled: str
+    value: str
+    line: int
+    at: int  # characters before it
+    more: list[str] = field(default_factory=list)
+
+
+def _statements(text: str) -> Iterator[_Statement | Note]:
+    """The objects of a text with their whole values, and what is no object."""
+    held: _Statement | None = None
+    quoted = False  # the value of `held` is a text in quotes that has not ended
+    at = 0
+    for number, line in enumerate(text.split("\n"), 1):
+        at += len(line) + 1
+        if quoted and held is not None:
+            held.more.append(line)
+            quoted = not _ends_quote(line)
+            continue
+        spelled, equals, value = line.partition(" = ")
+        # Nearly all lines of a numeric walk are like this:
+        if not equals or spelled[:2] != ".1" or " " in spelled:
             match = _LINE.match(line)
-            if match is None:
-                more += f"\n{line}"
+            known = match is not None and (
+                match[1] or match[3] or numbers_of("", [match[2].strip(".").split(".")[0]])
+            )
+            if match is None or not known:
+                broken = _BROKEN.match(line)
+                if broken:
+                    if held is not None:
+                        yield held
+                    held = None
+                    yield Note(number, f"the walk broke off: {line[:80]!r}", lost=line)
+                elif held is not None:
+                    held.more.append(line)
+                elif line.strip():
+                    yield Note(number, "", lost=line)
                 continue
-            object_, value = match[1] or match[2], match[3]
-        if at:
-            yield row(spelled, held + more if more else held, at)
-        held, more, at, spelled = value, "", number, object_
-    if at:
-        yield row(spelled, held + more, at)
+            spelled, value = match[1] or match[2], match[4]
+        if held is not None:
+            yield held
+        held = _Statement(spelled, value, number, at)
+        quoted = _begins_quote(value)
+    if held is not None:
+        yield held
+        if quoted:
+            says = "the text that begins here in quotes never ends"
+            yield Note(held.line, says, "walk again: the file may be cut off", held.value)
+
+
+def _begins_quote(value: str) -> bool:
+    """True for a text that begins with a quote and does not end on its line."""
+    kind, _, text = value.partition(": ")
+    text = text if kind in _TEXTS else value
+    return text[:1] == '"' and not _ends_quote(text[1:])
+
+
+def _ends_quote(line: str) -> bool:
+    """True if a line ends with a quote that no backslash stands before."""
+    bare = line.rstrip(" \r")
+    body = bare[:-1].rstrip("\\") if bare[-1:] == '"' else None
+    return body is not None and (len(bare) - 1 - len(body)) % 2 == 0
+
+
+# --- the order of objects -------------------------------------------------------------------------
+
+
+class _Text(NamedTuple):
+    """A text without quotes, that may go on: its place among the rows, its numbers, and where it
+    ends at the latest.
+    """
+
+    place: int
+    numbers: Numbers
+    end: int
+
+
+class _Order:
+    """Tells objects from lines of texts, by their order.
+
+    `rows` are those that count so far. `texts` are the texts among them that may still go on where
+    the next row stands. A row that is out of order right below such a text (`above`) waits in
+    `held`, with what follows it: it was a part of the text if the walk then goes on behind the
+    text, or ends; another walk began if more follows than the text can hold.
+    """
+
+    def __init__(self) -> None:
+        self.rows: list[Row] = []
+        self.notes: list[Note] = []
+        self.texts: list[_Text] = []
+        self.reach = -1  # where the last of them ends
+        self.held: list[tuple[Row, Numbers]] = []
+        self.above = _Text(0, (), 0)
+        self.last: Numbers | None = None
+
+    def take(self, row: Row, at: int, longest: int) -> None:
+        """Take the next row, which ends `at` characters from the beginning. `longest` is the most
+        that a text without quotes can hold of what follows, 0 for any other value.
+        """
+        if at > self.reach and not self.held and not longest:
+            self.rows.append(row)  # no text is near
+            self.texts, self.last = [], None
+            return
+        numbers = row.numbers
+        if numbers is None:  # of a module that is not known: nothing of it is read
+            self.rows.append(row)
+            return
+        if self.held:
+            self._wait(row, numbers, at)
+        elif self.last is not None and numbers <= self.last:
+            self._out_of_order(row, numbers, at)
+        else:
+            self._keep(row, at)
+        if not self.held:
+            self.last = numbers
+            if longest:
+                self.texts.append(_Text(len(self.rows) - 1, numbers, at + longest))
+                self.reach = max(self.reach, at + longest)
+
+    def finish(self) -> None:
+        """The walk ends."""
+        self._leave_out([row for row, _ in self.held])
+
+    def _keep(self, row: Row, at: int) -> None:
+        above = self.texts[-1] if self.texts else None
+        row.below_text = above is not None and above.place == len(self.rows) - 1 and at <= above.end
+        self.rows.append(row)
+
+    def _out_of_order(self, row: Row, numbers: Numbers, at: int) -> None:
+        self.texts = [text for text in self.texts if at <= text.end]
+        before = [text for text in self.texts if text.numbers < numbers]
+        if before:
+            # The walk goes on behind a text: what stands between the two was a part of it.
+            place = before[-1].place + 1
+            self._leave_out(self.rows[place:])
+            del self.rows[place:]
+            self.texts = before
+            self._keep(row, at)
+        elif self.texts and self.texts[-1].place == len(self.rows) - 1:
+            self.above = self.texts[-1]
+            self.held = [(row, numbers)]
+        else:  # below an object that is no text, another walk begins
+            self.texts, self.reach = [], -1
+            self._keep(row, at)
+
+    def _wait(self, row: Row, numbers: Numbers, at: int) -> None:
+        """Decide about the rows that are held, or hold one more."""
+        ascends = numbers > self.held[-1][1]
+        held = [row for row, _ in self.held]
+        if numbers > self.above.numbers:  # behind the text the walk goes on
+            self._leave_out(held)
+            self.held = []
+            self._keep(row, at)
+        elif at <= self.above.end:
+            if not ascends:
+                self._leave_out(held)
+                self.held = []
+            self.held.append((row, numbers))
+        else:
+            if ascends:
+                self.rows += held
+            else:
+                self._leave_out(held)
+            self.held, self.texts, self.reach = [], [], -1
+            self._keep(row, at)
+
+    def _leave_out(self, rows: list[Row]) -> None:
+        if rows:
+            says = "out of order below a text without quotes, so it is taken for a part of it"
+            cure = "walk again with texts in hex: option -Ox"
+            lost = "\n".join(row.spelled for row in rows)
+            self.notes.append(Note(rows[0].line, says, cure, lost))
+
+
+# --- rows -----------------------------------------------------------------------------------------
+
+
+def parse(text: str) -> tuple[list[Row], list[Note]]:
+    """The objects of a walk, and what is to be said of lines that are none."""
+    order, columns = _Order(), _Columns()
+    notes: list[Note] = []
+    for statement in _statements(text):
+        if isinstance(statement, Note):
+            notes.append(statement)
+            continue
+        absent = _ABSENT.match(statement.value)
+        if absent or _NO_MORE.match(statement.value):
+            if not absent:
+                notes += _ended(statement)
+            continue
+        row, stray = columns.row(statement)
+        if stray:
+            says = f"{stray.strip()[:80]!r} belongs to no object: the walk may be cut off"
+            notes.append(Note(statement.line + 1, says, "walk again", stray.strip()))
+        order.take(row, statement.at, _longest(row))
+    order.finish()
+    return order.rows, sorted([*notes, *order.notes], key=lambda note: note.line)
+
+
+def _ended(statement: _Statement) -> Iterator[Note]:
+    """Where an agent has no more to show. All of them have objects behind those that are read, so
+    before these its view may be limited.
+    """
+    numbers = _numbers(statement.spelled)
+    if numbers is None or numbers < _LAST_READ:
+        says = "the agent shows nothing behind this object: the walk may be incomplete"
+        yield Note(statement.line, says, "walk with a community that may see all", statement.value)
+
+
+_LAST_READ = max(COLUMNS)
+
+
+def _longest(row: Row) -> int:
+    """The most characters that may follow and still be a part of the row's value."""
+    if row.kind not in _TEXTS or row.value[:1] == '"':
+        return 0
+    if row.name:
+        return _LONGEST_TEXT if row.name in _TEXT_OBJECTS else 0
+    if row.kind == "" and not any(char.isalpha() for char in row.value):
+        return 0
+    numbers = row.numbers
+    standard = numbers is not None and (numbers[: len(_SYSTEM)] == _SYSTEM or in_family(numbers))
+    return _LONGEST_TEXT if standard else _LONGEST_OF_ALL
 
 
 class _Columns:
@@ -125,34 +338,56 @@ class _Columns:
     def __init__(self) -> None:
         self.column, self.name, self.length = "?", "", 1
 
-    def row(self, spelled: str, text: str, line: int) -> Row:
+    def row(self, statement: _Statement) -> tuple[Row, str]:
+        """The row of a statement, and the lines below it that do not belong to its value."""
+        spelled, text = statement.spelled, statement.value
         kind, _, value = text.partition(": ")
         if kind not in _KINDS:
+            text = _WRONG_TYPE.sub("", text)
             typed = _TYPE.match(text)
             kind, value = (typed[1], typed[2]) if typed else ("", text)
+        name, index = self._object(spelled)
+        stray = ""
+        if statement.more:
+            value, stray = _with_more(name, kind, value, statement.more)
+        return Row(name, index, kind, value.strip(), statement.line, spelled), stray
+
+    def _object(self, spelled: str) -> tuple[str, tuple[int, ...]]:
         if spelled.startswith(self.column):
-            name, rest = self.name, spelled[self.length :]
-            if rest.isdecimal() and len(rest) < 10:
-                return Row(name, (int(rest),), kind, value.strip(), line, spelled)
-            index = _index(rest.split("."))
-        elif spelled[:1] in ".1" or spelled.startswith("iso."):
-            name, index = _numbered(spelled)
-            if name and spelled[:1] == ".":
-                self.column, self.name = f".{OBJECTS[name]}.", name
-                self.length = len(self.column)
-        else:
-            name, index = _named(spelled)
-        return Row(name, index, kind, value.strip(), line, spelled)
+            rest = spelled[self.length :]
+            if rest.isdecimal() and len(rest) < 11:
+                return self.name, (int(rest),)
+        numbers = _numbers(spelled)
+        for length in _LENGTHS if numbers else ():
+            column = COLUMNS.get(numbers[:length]) if numbers else None
+            if column is not None and numbers is not None:
+                index = numbers[length:]
+                if spelled[:1] == "." and not column.left_out and spelled[1:2].isdigit():
+                    self.column = f".{OBJECTS[column.name]}."
+                    self.name, self.length = column.name, len(self.column)
+                return column.name, index[column.left_out :]
+        return "", ()
 
 
-def _numbered(spelled: str) -> tuple[str, tuple[int, ...]]:
-    number = spelled.replace("iso.", "1.", 1) if spelled.startswith("iso.") else spelled
-    parts = number.strip(".").split(".")
-    for length in _LENGTHS:
-        name = _BY_NUMBER.get(".".join(parts[:length]))
-        if name is not None:
-            return name, _index(parts[length:])
-    return "", ()
+_LENGTHS = sorted({len(numbers) for numbers in COLUMNS}, reverse=True)
+_SET_BY_THE_DEVICE = {"ifName", "ifDescr"}
+_TEXT_OBJECTS = {
+    name for name in OBJECTS if name.endswith(("Alias", "Name", "Desc", "PortId", "ChassisId"))
+} - _SET_BY_THE_DEVICE
+_SYSTEM = (1, 3, 6, 1, 2, 1, 1)
+
+
+def _with_more(name: str, kind: str, value: str, more: list[str]) -> tuple[str, str]:
+    """A value with the lines below it that belong to it, and those that do not."""
+    text = kind in _TEXTS and (value[:1] == '"' or not name or name in _TEXT_OBJECTS)
+    if text or name in _SET_BY_THE_DEVICE:
+        return "\n".join([value, *more]), ""
+    own: list[str] = []
+    for at, line in enumerate(more):
+        if kind not in _HEX_KINDS or not _HEX_LINE.match(line):
+            return "\n".join([value, *own]), "\n".join(more[at:]).strip()
+        own.append(line)
+    return "\n".join([value, *own]), ""
 
 
 def _octets_of(address: re.Match[str]) -> str:
@@ -165,20 +400,27 @@ def _octets_of(address: re.Match[str]) -> str:
     return f"2.{len(pairs)}." + ".".join(str(int(pair or "0", 16)) for pair in pairs)
 
 
-_ADDRESS_INDEX = re.compile(r'(ipv4|ipv6)\."([0-9A-Fa-f.:]{3,47})"')
+_ADDRESS_INDEX = re.compile(r'(ipv4|ipv6)\]?[.\[]"([0-9A-Fa-f.:]{3,47})"')
+_SEPARATORS = re.compile(r"[.\[\]]+")
 
 
-def _named(spelled: str) -> tuple[str, tuple[int, ...]]:
-    if '"' in spelled:
-        spelled = _ADDRESS_INDEX.sub(_octets_of, spelled)
-    name, *rest = re.split(r"[.\[\]]+", spelled.rpartition("::")[2])
-    return (name, _index(rest)) if name in OBJECTS else ("", ())
+def _numbers(spelled: str) -> Numbers | None:
+    """The numbers of an object with its index; None if its name, or its index, is not known."""
+    module, _, rest = spelled.rpartition("::")
+    if '"' in rest:
+        rest = _ADDRESS_INDEX.sub(_octets_of, rest)
+    parts = _SEPARATORS.split(rest.strip(".[]"))
+    named = next((at for at, part in enumerate(parts) if part.isdigit()), len(parts))
+    base: Numbers | None = ()
+    if named:
+        base = numbers_of(module, parts[:named])
+    index = parts[named:]
+    if base is None or not all(part.isdecimal() and len(part) < 11 for part in index):
+        return None
+    return (*base, *map(int, index))
 
 
-def _index(parts: list[str]) -> tuple[int, ...]:
-    return tuple(
-        int(part) for part in parts if part.isascii() and part.isdigit() and len(part) < 11
-    )
+# --- values ---------------------------------------------------------------------------------------
 
 
 def whole_number(row: Row, names: dict[str, int] | None = None) -> int | None:
@@ -189,35 +431,71 @@ def whole_number(row: Row, names: dict[str, int] | None = None) -> int | None:
     return int(match[1]) if match else (names or {}).get(row.value)
 
 
+_ADDRESS = re.compile(r"(?:[0-9A-Fa-f]{1,2}:){5}[0-9A-Fa-f]{1,2}\Z")
+
+
 def words(row: Row) -> str:
     """The value as text, out of its quotes; octets that were written in hex are turned back if they
     are text.
     """
     value = row.value
-    if row.kind == "Hex-STRING":
+    if _ADDRESS.match(value):  # as its display hint writes it, without leading zeros
+        return ":".join(f"{int(octet, 16):02x}" for octet in value.split(":"))
+    if row.kind in _HEX_KINDS:
         raw = octets(row) or b""
         try:
             text = raw.rstrip(b"\x00").decode("utf-8")
         except UnicodeDecodeError:
             text = ""
         return text if text.isprintable() and text else ":".join(f"{byte:02x}" for byte in raw)
-    if len(value) > 1 and value[0] == value[-1] == '"':
-        value = value[1:-1]
-        value = re.sub(r"\\(.)", r"\1", value) if "\\" in value else value
-    return value
+    return _unquoted(value) if _is_quoted(value) else value
+
+
+def _is_quoted(value: str) -> bool:
+    return len(value) > 1 and value[0] == value[-1] == '"'
+
+
+def _unquoted(value: str) -> str:
+    inner = value[1:-1]
+    return re.sub(r"\\(.)", r"\1", inner, flags=re.DOTALL) if "\\" in inner else inner
 
 
 def octets(row: Row) -> bytes | None:
-    """The value as octets, whichever way it was written; None if it is no octet string."""
+    """The value as octets, whichever way it was written; None where that is not sure.
+
+    Outside of quotes only hex is taken for octets. A text that holds a full stop or a line end is
+    not sure: some tools write these for octets that cannot be printed.
+    """
     value = row.value
-    quoted = len(value) > 1 and value[0] == value[-1] == '"'
+    quoted = _is_quoted(value)
     inner = value[1:-1] if quoted else value
-    if row.kind == "Hex-STRING" or (row.kind == "" and _HEX.match(inner.strip() or "x")):
-        try:
-            return bytes.fromhex(inner.replace(":", " "))
-        except ValueError:
+    if row.kind in _HEX_KINDS:
+        return _from_hex(inner)
+    if row.kind not in _TEXTS:
+        return None
+    if row.kind == "" and quoted and _PAIRS.match(inner) and inner[-1:] == " ":
+        return _from_hex(inner)  # without types, hex stands in quotes, a space behind each octet
+    if quoted:
+        text = _unquoted(value)
+        return None if set(text) & set(".\n\r") else text.encode("latin-1", "replace")
+    if value[:2].lower() == "0x":
+        return _from_hex(value[2:])
+    sure = _PAIRS.match(value) and (" " in value or ":" in value or row.kind == "")
+    return _from_hex(value) if sure or not value else None
+
+
+def _from_hex(text: str) -> bytes | None:
+    """The octets of lines of hex; a reading as text, in brackets at the end of a line, is left."""
+    pairs = []
+    for line in text.split("\n"):
+        match = _HEX_LINE.match(line.strip())
+        if match is None and re.fullmatch("(?:[0-9A-Fa-f]{2})+", line.strip()):
+            pairs.append(line.strip())
+        elif match is None:
             return None
-    if row.kind in ("STRING", ""):
-        # All bytes happened to be printable, and were written as text.
-        return (re.sub(r"\\(.)", r"\1", inner) if quoted else inner).encode("latin-1", "replace")
-    return None
+        else:
+            pairs.append(match[1].replace(":", " "))
+    try:
+        return bytes.fromhex(" ".join(pairs))
+    except ValueError:
+        return None

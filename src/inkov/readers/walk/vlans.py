@@ -2,18 +2,22 @@
 
 Membership is stated from the VLAN's side, as a bitmap of bridge ports (PortList): the highest bit
 of the first octet is bridge port 1. One table has all members, the other those that send untagged.
+
+There are two such pairs: what is configured (static), and what is in force now (current). A VLAN is
+there if either has it, and a port is a member if either says so: what the static table alone has
+may come, what the current one alone has is there. Where the two differ, this is said.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 from msgspec import Struct, field
 
-from inkov.campus import Device, Fact, Mode, Origin, Problem, Vlan
+from inkov.campus import Basis, Device, Fact, Mode, Origin, Port, PortKind, Problem, Vlan
+from inkov.readers.walk.bundles import ports_of
 from inkov.readers.walk.text import Row, octets, whole_number, words
-from inkov.vlanset import VlanSet, bit
+from inkov.vlanset import VlanSet, bit, bits_to_text
 
 __all__ = ["WalkVlans"]
 
@@ -28,13 +32,22 @@ class _Membership(Struct):
 
 
 class _Memberships(Struct):
-    """The memberships of ports, by how they send."""
+    """The memberships of ports, by how they send, and the VLANs that they may not register.
+
+    `unsure` are VLANs of which one list is missing, with what is missing.
+    """
 
     tagged: dict[str, _Membership] = field(default_factory=dict)
     untagged: dict[str, _Membership] = field(default_factory=dict)
+    forbidden: dict[str, _Membership] = field(default_factory=dict)
+    unsure: dict[int, str] = field(default_factory=dict)
 
-    def add(self, port: str, vid: int, row: Row, *, untagged: bool) -> None:
-        kept = self.untagged if untagged else self.tagged
+    def has(self, port: str, vid: int) -> bool:
+        """True if a port is a member of a VLAN."""
+        both = (kept[port].mask for kept in (self.tagged, self.untagged) if port in kept)
+        return any(mask & bit(vid) for mask in both)
+
+    def add(self, kept: dict[str, _Membership], port: str, vid: int, row: Row) -> None:
         before = kept[port].mask if port in kept else 0
         kept[port] = _Membership(before | bit(vid), row)
 
@@ -60,9 +73,17 @@ class WalkVlans:
         self._sets: dict[int, VlanSet] = {}  # the same few sets come at most ports
 
     def give(self, device: Device) -> None:
-        self._members(device, self._defined(device))
+        members = _Memberships()
+        for kind in ("Current", "Static"):
+            self._defined(kind, device, members)
+        for vid, row, ports in self._rows("dot1qVlanForbiddenEgressPorts"):
+            for port in ports:
+                members.add(members.forbidden, port, vid, row)
+        _of_bundles(device, members, self.problems, self.file)
+        self._members(device, members)
         self._names(device)
         self._states(device)
+        self._in_force(device)
 
     def _table(self, name: str) -> dict[tuple[int, ...], Row]:
         return self.tables.get(name, {})
@@ -73,23 +94,47 @@ class WalkVlans:
     def problem(self, row: Row, says: str) -> None:
         self.problems.append(Problem(self.at(row), says))
 
-    def _defined(self, device: Device) -> _Memberships:
-        """The VLANs of the static tables, or else of the current ones, and their members."""
-        kind = "Static" if self._table("dot1qVlanStaticEgressPorts") else "Current"
-        untagged: dict[int, set[str]] = {}
-        for index, row in self._table(f"dot1qVlan{kind}UntaggedPorts").items():
-            untagged.setdefault(index[-1] if index else 0, set()).update(self._listed(row))
-        members = _Memberships()
-        for index, row in self._table(f"dot1qVlan{kind}EgressPorts").items():
+    def _rows(self, name: str) -> list[tuple[int, Row, list[str]]]:
+        """(VID, row, ports) of a column of lists of ports."""
+        rows = []
+        for index, row in self._table(name).items():
             vid = index[-1] if index else 0
-            if not 1 <= vid <= 4094:
+            if 1 <= vid <= 4094:
+                rows.append((vid, row, self._listed(row)))
+            elif name.endswith("EgressPorts"):
                 self.problem(row, f"{vid} is not a VLAN number (1 to 4094); left out")
-                continue
+        return rows
+
+    def _defined(self, kind: str, device: Device, members: _Memberships) -> None:
+        """The VLANs of one pair of tables, and their members."""
+        untagged: dict[int, set[str]] = {}
+        for vid, _, ports in self._rows(f"dot1qVlan{kind}UntaggedPorts"):
+            untagged.setdefault(vid, set()).update(ports)
+        some = bool(untagged)
+        for vid, row, ports in self._rows(f"dot1qVlan{kind}EgressPorts"):
             device.vlans = {} if device.vlans is None else device.vlans
             device.vlans[vid] = Vlan(vid, self.at(row))
-            for port in self._listed(row):
-                members.add(port, vid, row, untagged=port in untagged.get(vid, ()))
-        return members
+            if some and vid not in untagged and ports:
+                says = f"VLAN {vid} has no list of its untagged ports: the walk may be incomplete"
+                self.problem(row, says)
+                members.unsure[vid] = says
+            for port in ports:
+                bare = port in untagged.get(vid, ())
+                if not members.has(port, vid):
+                    members.add(members.untagged if bare else members.tagged, port, vid, row)
+
+    def _in_force(self, device: Device) -> None:
+        """What each port is a member of now, where the walk has this beside what is configured."""
+        current = self._rows("dot1qVlanCurrentEgressPorts")
+        if not current or not self._table("dot1qVlanStaticEgressPorts"):
+            return
+        now: dict[str, int] = {}
+        for vid, _, ports in current:
+            for port in ports:
+                now[port] = now.get(port, 0) | bit(vid)
+        last = self.at(current[-1][1])
+        for name in self.base.values():
+            device.ports[name].in_force = Fact(VlanSet(now.get(name, 0)), last)
 
     def _names(self, device: Device) -> None:
         for index, row in self._table("dot1qVlanStaticName").items():
@@ -107,7 +152,7 @@ class WalkVlans:
 
     def _members(self, device: Device, members: _Memberships) -> None:
         """Give each bridge port its memberships: with any, it is a general port."""
-        for name in self.base.values():
+        for name in dict.fromkeys([*self.base.values(), *members.tagged, *members.untagged]):
             port = device.ports[name]
             tagged, untagged = members.tagged.get(name), members.untagged.get(name)
             first = tagged or untagged
@@ -115,7 +160,11 @@ class WalkVlans:
                 port.mode = Fact(Mode.GENERAL, self.at(first.row))
             if port.mode is not None:
                 port.tagged = self._stated(tagged, port.mode.origin)
+                port.tagged = _if_sure(port.tagged, members.unsure)
                 port.untagged = self._stated(untagged, port.mode.origin)
+            forbidden = members.forbidden.get(name)
+            if forbidden is not None:
+                port.forbidden = self._stated(forbidden, self.at(forbidden.row))
 
     def _stated(self, membership: _Membership | None, otherwise: Origin) -> Fact[Any]:
         """A membership as a fact. Where a port is in no list, this is stated by all of them."""
@@ -129,20 +178,19 @@ class WalkVlans:
         """The names of the ports in a bitmap."""
         raw = octets(row)
         if raw is None:
-            self.problem(row, f"{row.value[:40]!r} is no list of ports; left out")
-            return []
-        if row.kind == "STRING" and b"." in raw:
-            # Some walks write octets as text, with a full stop for each that cannot be printed:
-            # which, is lost.
-            self.problem(
-                row,
-                f"the list of ports {row.value[:40]!r} is written as text; walk again with octets"
-                " in hex",
-            )
+            says = f"{row.value[:40]!r} is no list of ports; left out"
+            if row.kind in ("STRING", "OCTET STRING"):
+                # Some walks write octets as text, with a full stop for each that cannot be printed:
+                # which, is lost.
+                says = (
+                    f"the list of ports {row.value[:40]!r} is written as text; walk again with"
+                    " octets in hex"
+                )
+            self.problem(row, says)
             return []
         known = self._lists.get(raw)
         if known is None:
-            numbers = list(_bridge_ports(raw[:_MOST_OCTETS]))
+            numbers = list(ports_of(raw[:_MOST_OCTETS]))
             lost = [number for number in numbers if number not in self.base]
             if lost:
                 self.problem(
@@ -155,9 +203,40 @@ class WalkVlans:
         return known
 
 
-def _bridge_ports(octets_: bytes) -> Iterator[int]:
-    """The numbers of the bridge ports in a bitmap (RFC 4363, PortList)."""
-    for place, octet in enumerate(octets_):
-        for offset in range(8) if octet else ():
-            if octet << offset & 0x80:
-                yield place * 8 + offset + 1
+def _if_sure(fact: Fact[Any], unsure: dict[int, str]) -> Fact[Any]:
+    """A membership, as an assumption where it is of VLANs of which a list is missing."""
+    says = next((says for vid, says in unsure.items() if vid in fact.value), "")
+    if not says:
+        return fact
+    origin = Origin(fact.origin.file, fact.origin.line, basis=Basis.ASSUMED, says=says)
+    return Fact(fact.value, origin)
+
+
+def _of_bundles(device: Device, members: _Memberships, problems: list[Problem], file: str) -> None:
+    """An agent may list the members of a bundle in its place: they mean the bundle."""
+    of: dict[str, list[Port]] = {}
+    for port in device.ports.values():
+        if port.bundle is not None and port.bundle.value in device.ports:
+            of.setdefault(port.bundle.value, []).append(port)
+    for bundle, ports in of.items():
+        own = device.ports[bundle]
+        for kept in (members.tagged, members.untagged, members.forbidden):
+            stated = {kept[port.name].mask for port in ports if port.name in kept}
+            if not stated or bundle in kept:
+                continue
+            row = next(kept[port.name].row for port in ports if port.name in kept)
+            mask = 0
+            for one in stated:
+                mask |= one
+            kept[bundle] = _Membership(mask, row)
+            if len(stated) > 1 or any(port.name not in kept for port in ports):
+                says = (
+                    f"the members of {bundle} are in different VLANs: it is taken to be in all of"
+                    f" them, {bits_to_text(mask)}"
+                )
+                problems.append(Problem(Origin(file, row.line), says))
+        if own.kind is PortKind.BUNDLE and own.mode is None:
+            first = next((port for port in ports if port.mode is not None), None)
+            for attribute in ("mode", "pvid", "accept", "ingress_filtering", "registration"):
+                if first is not None:
+                    setattr(own, attribute, getattr(first, attribute))
