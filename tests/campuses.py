@@ -81,6 +81,7 @@ def random_port(
         port.primary, port.secondaries = fact(30), some(rng)
     port.protected = maybe(0.12, True)
     port.registration = maybe(0.06, True)
+    port.forbidden = some(rng) if port.registration is not None and rng.random() < 0.5 else None
     port.enabled = maybe(0.06, False)
     return port
 

@@ -160,7 +160,7 @@ class Simulator:
             vid = said(p.primary, None) if tag is None else None
         elif mode is Mode.ROUTED:
             return 1 if tag is None else None
-        if said(p.registration, False) and tag is not None and self.is_host(place) and self.hostile:
+        if self.registers(place, tag):
             vid = tag
         return vid if vid is not None and self.has(device, vid) else None
 
@@ -210,9 +210,15 @@ class Simulator:
             )
         elif mode is Mode.PROMISCUOUS and p.primary:
             how = False if vid == p.primary.value or vid in said(p.secondaries, ()) else None
-        if how is None and said(p.registration, False) and self.is_host(place) and self.hostile:
+        if how is None and self.registers(place, vid):
             how = True
         return how
+
+    def registers(self, place: Place, vid: int | None) -> bool:
+        """True if a hostile host can register a VLAN at a port."""
+        p = self.port(place)
+        may = said(p.registration, False) and self.is_host(place) and self.hostile
+        return may and vid is not None and vid not in said(p.forbidden, ())
 
     def is_host(self, place: Place) -> bool:
         p = self.port(place)

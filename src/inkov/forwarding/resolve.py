@@ -273,7 +273,13 @@ class _Builder:
         if negotiates(completed) and resolved.mode is not Mode.TRUNK:
             views.append(self._view(device, resolved, Mode.TRUNK).within(live))
         if completed.registration and resolved.mode is not Mode.ROUTED:
-            views = [PortView(v.form, v.pvid, live, live, v.untagged, v.protected) for v in views]
+            # FM 4.5: all that the switch has, but for what may not be registered there.
+            forbidden = resolved.stated.forbidden
+            joined = live & ~(forbidden.value.bits if forbidden is not None else 0)
+            views = [
+                PortView(v.form, v.pvid, v.admit | joined, v.emit | joined, v.untagged, v.protected)
+                for v in views
+            ]
         return tuple(view for view in views if view is not resolved.view)
 
     def _assume(self, device: str, port: str, says: str, origin: Origin) -> None:

@@ -265,7 +265,10 @@ class FrameModel:
             if self._asks(device, port) and mode is not Mode.TRUNK:
                 views.append(self._view(device, port, Mode.TRUNK, live))
             if device.value(port, "registration") and mode is not Mode.ROUTED:
-                views += [PortRules(v.pvid, live, live, v.untagged) for v in views]
+                joined = live & ~(port.forbidden.value.bits if port.forbidden is not None else 0)
+                views += [
+                    PortRules(v.pvid, v.admit | joined, v.emit | joined, v.untagged) for v in views
+                ]
         protected = bool(device.value(port, "protected")) and mode is not Mode.ROUTED
         return Spot(
             end,

@@ -13,7 +13,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Campus, Device, Origin, natural
-from inkov.wiring.names import NameFinder
+from inkov.wiring.names import KnownAs, NameFinder
 
 __all__ = ["Conflict", "End", "Evidence", "Link", "Outside", "Stray", "Wiring", "wire"]
 
@@ -106,7 +106,8 @@ class _Report(NamedTuple):
     far: End
     by: str
     origin: Origin
-    description: str
+    description: str = ""
+    known_as: str = ""
 
 
 def _pair(one: End, other: End) -> tuple[End, End]:
@@ -131,10 +132,17 @@ class _Finder:
     def __init__(self, campus: Campus) -> None:
         self._campus = campus
         self._devices = NameFinder(campus.devices, domains=True)
+        self._known_as = KnownAs(
+            (name, text) for name, device in campus.devices.items() for text in device.known_as
+        )
         self._ports: dict[str, NameFinder] = {}
+        self._ports_known_as: dict[str, KnownAs] = {}
 
-    def device(self, name: str) -> str | None:
-        return self._devices.find(name)
+    def device(self, name: str, known_as: str = "") -> str | None:
+        """The device of a name, or else the one known as that, or as `known_as`."""
+        return (
+            self._devices.find(name) or self._known_as.find(name) or self._known_as.find(known_as)
+        )
 
     def port(self, device: str, name: str, description: str = "") -> str | None:
         ports = self._campus.devices[device].ports
@@ -147,8 +155,15 @@ class _Finder:
                 if port.description is not None
             }
             self._ports[device] = NameFinder(ports, about)
+            self._ports_known_as[device] = KnownAs(
+                (port.name, text) for port in ports.values() for text in port.known_as
+            )
         names = self._ports[device]
-        return names.find(name) or (names.find(description) if description else None)
+        return (
+            names.find(name)
+            or self._ports_known_as[device].find(name)
+            or (names.find(description) if description else None)
+        )
 
 
 def wire(campus: Campus) -> Wiring:
@@ -191,11 +206,12 @@ def _reports(campus: Campus) -> list[_Report]:
             n.device,
             n.origin,
             n.far_port_description,
+            n.far_known_as,
         )
         for n in campus.neighbours
     ]
     reports += [
-        _Report(End(c.device, c.port), End(c.far_device, c.far_port), "", c.origin, "")
+        _Report(End(c.device, c.port), End(c.far_device, c.far_port), "", c.origin)
         for c in campus.cables
     ]
     return reports
@@ -204,7 +220,8 @@ def _reports(campus: Campus) -> list[_Report]:
 def _resolve(
     report: _Report, finder: _Finder, wiring: Wiring
 ) -> tuple[tuple[End, End], Evidence] | None:
-    near_device, far_device = finder.device(report.near.device), finder.device(report.far.device)
+    near_device = finder.device(report.near.device)
+    far_device = finder.device(report.far.device, report.known_as)
     if (
         near_device is None and far_device is not None
     ):  # a cabling row whose first switch is not among the files

@@ -7,7 +7,7 @@ each step only if it points to one name:
 1. the same text; 2. the same but for case, spaces and leading zeros of numbers; 3. the same
 numbers, and a word that begins like the other ("eth1/2" and "ethernet 1/2"); 4. for ports, the
 description; for devices, the name without its domain, or a part of that ("gate-1.garden.example"
-and "gate-1").
+and "gate-1"); 5. what the device or port is known as besides (`KnownAs`): a chassis ID, an address.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 
-__all__ = ["NameFinder"]
+__all__ = ["KnownAs", "NameFinder"]
 
 _PARTS = re.compile(r"([^0-9]*)([0-9].*)?\Z", re.DOTALL)
 
@@ -85,6 +85,22 @@ class NameFinder:
             if word and other and (other.startswith(word) or word.startswith(other)):
                 near.add(name)
         return _only(near)
+
+
+class KnownAs:
+    """Further names of devices, or of one device's ports: addresses, and names of another kind.
+
+    `pairs` are (name, a further name of it). What two are known as tells neither.
+    """
+
+    def __init__(self, pairs: Iterable[tuple[str, str]]) -> None:
+        self._of: dict[str, set[str]] = {}
+        for name, text in pairs:
+            self._of.setdefault(_plain(text), set()).add(name)
+
+    def find(self, text: str) -> str | None:
+        """The one that is known as `text`, if there is just one."""
+        return _only(self._of.get(_plain(text))) if text else None
 
 
 def _same_but_for_length(one: str, other: str) -> bool:

@@ -47,6 +47,7 @@ from inkov.readers.sheets.words import (
     one_vid,
     place_pair,
     values_of,
+    vid_or_none,
     whole_number,
 )
 from inkov.vlanset import VlanListError, VlanSet
@@ -133,9 +134,13 @@ class _Sheet:
         return self.device
 
     def _head(self, key: str, value: str) -> None:
+        if key == "known as" and self.device is not None:
+            self.device.known_as = tuple(names(value))
+            return
         if key != "switch":
             raise BadLine(
-                f"{key!r} is not known before the first section", "only `switch: NAME` stands there"
+                f"{key!r} is not known before the first section",
+                "only `switch: NAME` and `known as: NAMES` stand there",
             )
         if self.device is not None:
             raise BadLine("the switch is named twice", "one sheet describes one switch")
@@ -254,18 +259,25 @@ class _Sheet:
             table[vid] = vlan
 
     def _neighbour(self, key: str, value: str) -> None:
-        place, *about = _split_quoted(value, ";")
+        place, *rest = _split_quoted(value, ";")
         far_device, far_port = place_pair(place)
+        known_as, pvid, vlans = "", None, None
+        while rest:
+            flag = _FLAG.match(rest[0])
+            if flag is None:
+                break
+            if flag[1] == "known as":
+                known_as = as_value(flag[2])
+            elif flag[1] == "pvid":
+                pvid = vid_or_none(flag[2]) or 0
+            else:
+                vlans = Fact(VlanSet.parse(flag[2]), self.at)
+            rest = rest[1:]
+        about = as_value("; ".join(rest)) if rest else ""
         for port in names(key):
+            near = self._switch.name
             self.part.neighbours.append(
-                Neighbour(
-                    self._switch.name,
-                    port,
-                    far_device,
-                    far_port,
-                    self.at,
-                    as_value("; ".join(about)) if about else "",
-                )
+                Neighbour(near, port, far_device, far_port, self.at, about, known_as, pvid, vlans)
             )
 
     def _open_ports(self, switch: Device, word: str, called: list[str]) -> None:
@@ -287,6 +299,10 @@ class _Sheet:
                         switch.ports.setdefault(member, Port(member, self.at)), "bundle", called[0]
                     )
                 return
+            if key == "known as":
+                for port in ports:
+                    port.known_as = tuple(names(value))
+                return
             if key == "address":
                 for port in ports:
                     port.addresses = _addresses(value, self.at)
@@ -294,7 +310,7 @@ class _Sheet:
             if key not in PORT_KEYS:
                 raise BadLine(
                     f"{key!r} is not a key of a port",
-                    f"keys: {', '.join(PORT_KEYS)}, address, members",
+                    f"keys: {', '.join(PORT_KEYS)}, address, known as, members",
                 )
             attribute, read = PORT_KEYS[key]
             read_value = read(value)
@@ -375,6 +391,9 @@ class _Sheet:
             opened.entries.sort(key=lambda entry: entry.number)
 
         self.line = line
+
+
+_FLAG = re.compile(r"(known as|pvid|vlans)\s+(.*)\Z", re.DOTALL)
 
 
 def _addresses(text: str, origin: Origin) -> tuple[Fact[Any], ...]:

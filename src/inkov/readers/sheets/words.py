@@ -28,6 +28,7 @@ __all__ = [
     "one_vid",
     "place_pair",
     "values_of",
+    "vid_or_none",
     "whole_number",
 ]
 
@@ -153,6 +154,8 @@ PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "secondaries": ("secondaries", VlanSet.parse),
     "protected": ("protected", one_of(YES)),
     "registration": ("registration", one_of(ON)),
+    "forbidden": ("forbidden", VlanSet.parse),
+    "in force": ("in_force", VlanSet.parse),
     "prunable": ("prunable", VlanSet.parse),
     "aggregation": ("aggregation", one_of(values_of(Aggregation))),
     "edge": ("edge", one_of(YES)),

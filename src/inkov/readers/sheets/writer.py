@@ -36,6 +36,8 @@ _SECTION = {PortKind.PHYSICAL: "port", PortKind.BUNDLE: "bundle", PortKind.SUB: 
 def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
     """The sheet of `device`, with the neighbour reports that are its own."""
     lines = [HEADER, f"switch: {_text(device.name)}"]
+    if device.known_as:
+        lines.append(f"known as: {', '.join(map(_name, device.known_as))}")
     if device.vlans is not None:
         lines += ["", "[vlans]", *map(_vlan, device.vlans.values())]
     lines += _ports(device)
@@ -96,9 +98,16 @@ def _distribution(distribution: Distribution) -> Iterator[str]:
 
 
 def _neighbour(report: Neighbour) -> str:
-    about = report.far_port_description
-    far = f"{_name(report.far_device)}:{_name(report.far_port)}"
-    return f"{_name(report.port)}: {far}{f'; {json.dumps(about)}' if about else ''}"
+    parts = [f"{_name(report.port)}: {_name(report.far_device)}:{_name(report.far_port)}"]
+    if report.far_known_as:
+        parts.append(f"known as {json.dumps(report.far_known_as)}")
+    if report.far_pvid is not None:
+        parts.append(f"pvid {report.far_pvid or 'none'}")
+    if report.far_vlans is not None:
+        parts.append(f"vlans {report.far_vlans.value}")
+    if report.far_port_description:
+        parts.append(json.dumps(report.far_port_description))
+    return "; ".join(parts)
 
 
 def _trees(device: Device) -> Iterator[str]:
@@ -136,6 +145,8 @@ def _port(port: Port, members: list[str]) -> Iterator[str]:
             yield f"{key}: {_value(attribute, fact.value)}"
     if port.addresses:
         yield f"address: {', '.join(str(a.value) for a in port.addresses)}"
+    if port.known_as:
+        yield f"known as: {', '.join(map(_name, port.known_as))}"
 
 
 def _gateway(gateway: Gateway) -> Iterator[str]:
@@ -167,4 +178,5 @@ def _text(text: str) -> str:
 
 
 def _name(name: str) -> str:
-    return name if _BARE_NAME.match(name) else json.dumps(name)
+    # Two dots in quotes would look like a range that somebody quoted by mistake.
+    return name if _BARE_NAME.match(name) else json.dumps(name).replace("..", ".\\u002e")
