@@ -168,7 +168,8 @@ class Port(Struct, gc=False, array_like=True):
     Of VIDs: dynamic registration may not add those that are `forbidden` (IEEE 802.1Q, 8.8), the
     port is a member of those `in_force` now, a pruning protocol may withhold `prunable` ones.
     `mtu` is in octets, `speed` in Mbit/s. `known_as` are further names that neighbours may have
-    for the port: its address, another of its names.
+    for the port: its address, another of its names. `unknown` says what its source does not tell
+    and what decides which frames pass: what is stated besides is then a guess.
     """
 
     name: str
@@ -209,6 +210,7 @@ class Port(Struct, gc=False, array_like=True):
     addresses: tuple[Fact[Address], ...] = ()
     vrf: Fact[str] | None = None
     known_as: tuple[str, ...] = ()
+    unknown: str = ""
 
     @property
     def on(self) -> bool:

@@ -30,6 +30,21 @@ def passed_by(spread: Flood) -> set[str]:
     }
 
 
+def _beside_unknown(fabric: Fabric) -> dict[str, set[str]]:
+    """For each device with ports that are not known: itself, and those at the far ends of these.
+
+    What such a port passes, nobody knows, so an answer rests on it that gets to either end.
+    """
+    beside: dict[str, set[str]] = {}
+    for resolved in fabric.ports.values():
+        if not resolved.known:
+            near = beside.setdefault(resolved.end.device, {resolved.end.device})
+            near.update(
+                link.far(resolved.end).device for link in fabric.wiring.of.get(resolved.end, ())
+            )
+    return beside
+
+
 class Assumptions:
     """The defaults, guesses and missing reports of a campus, each with the devices that it is
     about.
@@ -38,9 +53,13 @@ class Assumptions:
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
         self._texts: list[tuple[frozenset[str], str]] = []
+        self._unsure: set[str] = set()
+        unknown = _beside_unknown(fabric)
         for assumption in fabric.assumptions:
             at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
-            self._add(at + assumption.says, assumption.device)
+            self._add(at + assumption.says, *unknown.get(assumption.device, [assumption.device]))
+            if not assumption.sure:
+                self._unsure.add(at + assumption.says)
         wiring = fabric.wiring
         for outside in wiring.outside:
             says = (
@@ -106,8 +125,8 @@ class Assumptions:
         self._texts.append((frozenset(devices), says))
 
     def unsafe(self, texts: Iterable[str]) -> list[str]:
-        """Those of some assumptions that would make a leak, were they wrong (FM 4.7)."""
-        return [text for text in texts if text in self.between]
+        """Those of some assumptions that may be wrong, and would make a leak then (FM 4.7)."""
+        return [text for text in texts if text in self.between or text in self._unsure]
 
     def about(self, passed: set[str], level: Level) -> list[str]:
         """What is not stated about some devices, in words."""

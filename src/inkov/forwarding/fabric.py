@@ -48,6 +48,11 @@ class Resolved(Struct, gc=False):
     bundle: str = ""
 
     @property
+    def known(self) -> bool:
+        """False where the source does not tell which frames pass: what it does is a guess."""
+        return not self.stated.unknown
+
+    @property
     def effective_mode(self) -> Mode:
         """The mode; for a general port the one that it is by another name: walks and Linux know
         general ports only.
@@ -134,14 +139,17 @@ class BridgeState(Struct):
 
 
 class Assumption(NamedTuple):
-    """Something the answer rests on that no file states. `device` and `port` tell whose it is (""
-    for none).
+    """Something the answer rests on that no file states.
+
+    `device` and `port` tell whose it is ("" for none). `sure` is true for what changes no frame's
+    way: a strict verdict may rest on it.
     """
 
     device: str
     port: str
     says: str
     origin: Origin
+    sure: bool = False
 
 
 class Fabric(Struct):

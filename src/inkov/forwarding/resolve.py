@@ -54,6 +54,7 @@ class _Builder:
                 "",
                 f"{other.name} is described by two files: {first} counts",
                 other.origin,
+                sure=True,  # what they disagree about is a finding
             )
 
     # Stages 1 and 2.
@@ -62,7 +63,7 @@ class _Builder:
         ports = self.fabric.ports
         if device.origin.basis is Basis.ASSUMED:
             self.fabric.assumptions.append(
-                Assumption(device.name, "", device.origin.says, device.origin)
+                Assumption(device.name, "", device.origin.says, device.origin, sure=True)
             )
         for port in device.ports.values():
             end = End(device.name, port.name)
@@ -80,11 +81,28 @@ class _Builder:
                     " it is by itself"
                 )
                 self._assume(device.name, port.name, says, port.bundle.origin)
+        self._unknown(device)
         self.fabric.live[device.name] = self._live(device)
         for bridge in device.bridges.values():
             self.home.update((End(device.name, port), bridge.name) for port in bridge.ports)
             if bridge.vlans is not None:
                 self.tables[device.name, bridge.name] = _active(bridge.vlans)
+
+    def _unknown(self, device: Device) -> None:
+        """What the source does not tell of ports, said once for all of which it is the same."""
+        ports: dict[str, list[Port]] = {}
+        for port in device.ports.values():
+            if port.unknown:
+                ports.setdefault(port.unknown, []).append(port)
+        for says, concerned in ports.items():
+            first = concerned[0]
+            if len(concerned) > 1:
+                more = (
+                    f"{first.name} and {len(concerned) - 1} more port{'s' * (len(concerned) > 2)}"
+                )
+                self._assume(device.name, "", f"{device.name}, {more}: {says}", first.origin)
+            else:
+                self._assume(device.name, first.name, says, first.origin)
 
     def _live_in(self, device: str, bridge: str) -> int:
         """FM 3.3: the VIDs of the bridge's own table, or else of the device's."""
@@ -282,9 +300,11 @@ class _Builder:
             ]
         return tuple(view for view in views if view is not resolved.view)
 
-    def _assume(self, device: str, port: str, says: str, origin: Origin) -> None:
+    def _assume(
+        self, device: str, port: str, says: str, origin: Origin, *, sure: bool = False
+    ) -> None:
         stated = Origin(origin.file, origin.line, origin.pointer, Basis.ASSUMED, says)
-        self.fabric.assumptions.append(Assumption(device, port, says, stated))
+        self.fabric.assumptions.append(Assumption(device, port, says, stated, sure))
 
 
 def _active(table: dict[int, Vlan]) -> int:

@@ -53,9 +53,12 @@ def prove(
     prover = Prover(fabric, plan or Plan())
     verdicts = prover.all(level)
     missing = list(unread)
-    lines = len(fabric.campus.unmatched)
+    lines, problems = len(fabric.campus.unmatched), fabric.campus.problems
     if lines:
         missing.append(f"{lines} line(s) that may have to do with VLANs were not understood")
+    if problems:
+        first = problems[0]
+        missing.append(f"{len(problems)} problem(s) with the input: {first.says.splitlines()[0]}")
     for verdict in verdicts:
         verdict.assumes += missing
         unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes)]

@@ -307,6 +307,7 @@ class _Walk:
         for port in lost:
             default = WALK.unstated[attribute].value
             setattr(ports[port], attribute, Fact(default, unknown))
+            ports[port].unknown = ports[port].unknown or f"{name} is missing in the walk"
 
     def _registration(self, device: Device) -> None:
         """The switch of the whole bridge: where it is off, no port registers anything."""
@@ -326,5 +327,6 @@ class _Walk:
                 origin = Origin(self.file, port.origin.line, basis=Basis.ASSUMED, says=says)
                 port.mode, port.accept = Fact(Mode.GENERAL, origin), Fact(Accept.TAGGED, origin)
                 port.ingress_filtering = Fact(True, origin)
+                port.unknown = says
                 port.tagged = Fact(VlanSet(), origin)
                 port.untagged = Fact(VlanSet(), origin)

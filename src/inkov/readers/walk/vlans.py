@@ -14,7 +14,7 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from inkov.campus import Basis, Device, Fact, Mode, Origin, Port, PortKind, Problem, Vlan
+from inkov.campus import Device, Fact, Mode, Origin, Port, PortKind, Problem, Vlan
 from inkov.readers.walk.bundles import ports_of
 from inkov.readers.walk.text import Row, octets, whole_number, words
 from inkov.vlanset import VlanSet, bit, bits_to_text
@@ -160,7 +160,9 @@ class WalkVlans:
                 port.mode = Fact(Mode.GENERAL, self.at(first.row))
             if port.mode is not None:
                 port.tagged = self._stated(tagged, port.mode.origin)
-                port.tagged = _if_sure(port.tagged, members.unsure)
+                lost = next((vid for vid in members.unsure if vid in port.tagged.value), 0)
+                if lost:
+                    port.unknown = f"whether VLAN {lost} leaves untagged is not in the walk"
                 port.untagged = self._stated(untagged, port.mode.origin)
             forbidden = members.forbidden.get(name)
             if forbidden is not None:
@@ -201,15 +203,6 @@ class WalkVlans:
                 self.base[number] for number in numbers if number in self.base
             ]
         return known
-
-
-def _if_sure(fact: Fact[Any], unsure: dict[int, str]) -> Fact[Any]:
-    """A membership, as an assumption where it is of VLANs of which a list is missing."""
-    says = next((says for vid, says in unsure.items() if vid in fact.value), "")
-    if not says:
-        return fact
-    origin = Origin(fact.origin.file, fact.origin.line, basis=Basis.ASSUMED, says=says)
-    return Fact(fact.value, origin)
 
 
 def _of_bundles(device: Device, members: _Memberships, problems: list[Problem], file: str) -> None:
