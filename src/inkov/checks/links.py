@@ -12,7 +12,6 @@ from inkov.checks.causes import LinkFails
 from inkov.checks.negotiation import talked
 from inkov.checks.site import EVERYTHING, Joined, Site
 from inkov.vlanset import bit, bits_to_text
-from inkov.wiring import Link
 
 _FAMILY = "Links and trunks"
 
@@ -228,131 +227,6 @@ def trunk_expected(site: Site) -> Iterator[Found]:
                 ),
                 assumes=site.places.assumed_for((resolved, "mode")),
             )
-
-
-# --- evidence -------------------------------------------------------------------------------------
-
-
-@rule(
-    "link-one-sided",
-    family=_FAMILY,
-    severity=Severity.NOTE,
-    what="a link is reported by one end only",
-    why=(
-        "the other end may be another port than the report says, or may not announce itself: what"
-        " is checked on this link rests on one witness"
-    ),
-    cure="turn on neighbour discovery at both ends, export it, or add the cable to a cabling table",
-    example="core-1 hears pond-1 at port 5, but pond-1 reports no neighbour at its port 24",
-    says={
-        "one-sided": "only {hearing} reports the link to {silent}; {device} does not",
-        "no reports": " (its file holds no neighbour reports at all)",
-    },
-    fix="turn on neighbour discovery at {silent}, or add the cable to a cabling table",
-)
-def link_one_sided(site: Site) -> Iterator[Found]:
-    reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
-    disputed = {link for conflict in site.fabric.wiring.conflicts for link in conflict.links}
-    for link in site.fabric.wiring.links:
-        if not link.one_sided or link in disputed:
-            continue
-        hearing, silent = (link.a, link.b) if link.a.device in link.seen_by else (link.b, link.a)
-        yield finding(
-            {"hearing": hearing, "silent": silent, "device": silent.device},
-            case=("one-sided", *(["no reports"] if silent.device not in reporting else [])),
-            where=(
-                *_evidence(link),
-                Where(silent.device, silent.port, None, site.resolved(silent).stated.origin),
-            ),
-        )
-
-
-@rule(
-    "links-contradict",
-    family=_FAMILY,
-    severity=Severity.RISK,
-    what="reports join one port to different ports",
-    why=(
-        "at most one report is right: a stale one or a wrong cabling table hides where the cable"
-        " really goes"
-    ),
-    cure="look at the cable, correct the table or renew the export",
-    example="the cabling table takes core-1 port 5 to pond-1, but core-1 hears fern-1 there",
-    says="{near} is reported to be cabled to {fars}",
-    fix="look where the cable goes; correct the cabling table, or renew the export",
-)
-def links_contradict(site: Site) -> Iterator[Found]:
-    for conflict in site.fabric.wiring.conflicts:
-        fars = [
-            other
-            for link in conflict.links
-            for pair in link.cables
-            if conflict.near in pair
-            for other in pair
-            if other != conflict.near
-        ]
-        yield finding(
-            {"near": conflict.near, "fars": " and to ".join(map(str, fars))},
-            where=tuple(where for link in conflict.links for where in _evidence(link)),
-            assumes=("each of these links is taken to be there",),
-            key=(str(conflict.near),),
-        )
-
-
-@rule(
-    "cable-unconfirmed",
-    family=_FAMILY,
-    severity=Severity.NOTE,
-    what=(
-        "the cabling table has a cable that neither switch hears, though both report other"
-        " neighbours"
-    ),
-    why="the table may be old: the cable may have moved, or never been there",
-    cure="look at the cable; correct the table, or find out why the ports are silent",
-    example=(
-        "the table takes gate-1 port 20 to pond-1 port 20; both hear neighbours, but not each other"
-        " there"
-    ),
-    says="the cabling table joins {a} and {b}, and neither hears the other there",
-    fix="look at the cable; correct the table, or find out why the ports are silent",
-)
-def cable_unconfirmed(site: Site) -> Iterator[Found]:
-    reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
-    disputed = {link for conflict in site.fabric.wiring.conflicts for link in conflict.links}
-    for _, link, a, b in site.links:
-        if not link.seen_by and {a.end.device, b.end.device} <= reporting and link not in disputed:
-            yield finding(
-                {"a": a.end, "b": b.end},
-                where=_evidence(link),
-            )
-
-
-@rule(
-    "neighbour-unknown-port",
-    family=_FAMILY,
-    severity=Severity.NOTE,
-    what="a report names a port that the switch does not have",
-    why="a link that leads nowhere is not checked at all",
-    cure="correct the table, or renew the export of the switch",
-    example="core-1 hears pond-1 at its port 99, and pond-1 has no port 99",
-    says="a report about {near} leads nowhere: {says}",
-    fix="correct the table, or renew the export of the switch",
-)
-def neighbour_unknown_port(site: Site) -> Iterator[Found]:
-    for stray in site.fabric.wiring.strays:
-        yield finding(
-            {"near": stray.near, "says": stray.says},
-            where=(Where(stray.near.device, stray.near.port, None, stray.origin),),
-            key=(str(stray.near), stray.says),
-        )
-
-
-def _evidence(link: Link) -> tuple[Where, ...]:
-    places = []
-    for evidence in link.evidence:
-        end = link.b if evidence.by == link.b.device else link.a
-        places.append(Where(end.device, end.port, None, evidence.origin))
-    return tuple(places)
 
 
 def crossing(site: Site, joined: Joined) -> int:

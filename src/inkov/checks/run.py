@@ -17,6 +17,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     allowed,
     bundles,
     distribution,
+    evidence,
     gateways,
     hosts,
     links,

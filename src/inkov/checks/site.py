@@ -8,7 +8,7 @@ from operator import attrgetter
 from typing import NamedTuple
 
 from inkov.campus import Device, Fact, Mode, natural
-from inkov.checks.places import Places
+from inkov.checks.places import Places, Where
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
@@ -85,8 +85,15 @@ class Site:
         return {
             vid: breaks(self.fabric, self.domains, vid, split)
             for vid, split in parts
-            if len(split) > 1
+            if len(split) > 1 and sum(self._goes_on(vid, island) for island in split) < 2
         }
+
+    def _goes_on(self, vid: int, island: Island) -> bool:
+        """True if an island may go on where nothing is known."""
+        return any(
+            inside.device in self.beside_unknown and self.domains.of(number, vid) == island.domain
+            for number, inside in enumerate(self.fabric.bridges)
+        )
 
     @cached_property
     def served(self) -> dict[str, int]:
@@ -112,8 +119,10 @@ class Site:
 
     @cached_property
     def ports(self) -> list[Resolved]:
-        """Every port that is up and forwards by itself, in natural order."""
-        return [resolved for resolved in self.every_port if resolved.up]
+        """Every port that is up and forwards by itself, in natural order; not those whose source
+        does not tell what they do.
+        """
+        return [resolved for resolved in self.every_port if resolved.up and resolved.known]
 
     @cached_property
     def host_ports(self) -> list[Resolved]:
@@ -151,13 +160,33 @@ class Site:
 
     @cached_property
     def links(self) -> list[Joined]:
-        """The links that are up."""
+        """The links that are up, with both ends known."""
         wiring = self.fabric.wiring
         return [
             Joined(number, link, self.resolved(link.a), self.resolved(link.b))
             for number, link in enumerate(wiring.links)
-            if self.fabric.link_up[number]
+            if self.fabric.link_up[number] and not self._unknown_end(link)
         ]
+
+    def _unknown_end(self, link: Link) -> bool:
+        return not (self.resolved(link.a).known and self.resolved(link.b).known)
+
+    @cached_property
+    def beside_unknown(self) -> set[str]:
+        """The devices with ports whose source does not tell what they do, and those linked to such
+        ports: what seems to end there may go on.
+        """
+        fabric = self.fabric
+        ends = [
+            end
+            for resolved in fabric.ports.values()
+            if not resolved.known
+            for end in (
+                resolved.end,
+                *(link.far(resolved.end) for link in fabric.wiring.of.get(resolved.end, ())),
+            )
+        ]
+        return {end.device for end in ends}
 
     @cached_property
     def trunk_links(self) -> list[Joined]:
@@ -281,6 +310,28 @@ class Site:
         for host in self.fabric.campus.hosts:
             hosts.setdefault(End(host.device, host.port), []).append(host.name)
         return hosts
+
+    @cached_property
+    def unfiled(self) -> dict[str, list[Where]]:
+        """The switches that tables and neighbours name and no file describes, each with the places
+        that name it. A neighbour counts where a port sends it several VLANs: others are hosts.
+        """
+        wiring, campus = self.fabric.wiring, self.fabric.campus
+        places: dict[str, list[Where]] = {}
+        for host in campus.hosts:
+            if host.device not in campus.devices:
+                places.setdefault(host.device, []).append(Where("", None, None, host.origin))
+        for stray in wiring.strays:
+            if stray.near.device not in campus.devices:
+                places.setdefault(stray.near.device, []).append(Where("", None, None, stray.origin))
+        cabled = {cable.origin for cable in campus.cables}
+        for outside in wiring.outside:
+            near = self.resolved(self.fabric.end_of(*outside.near))
+            tagged = near.view.emit & ~near.view.untagged
+            if outside.origin in cabled or tagged.bit_count() > 1:
+                where = Where(*outside.near, None, outside.origin)
+                places.setdefault(outside.far, []).append(where)
+        return places
 
     def hosts_in(self, vid: int, switches: set[str]) -> list[str]:
         """The named hosts at ports of some switches that are members of a VLAN."""

@@ -141,6 +141,12 @@ def _add_intended(campus: Campus, plan: Plan) -> None:
         else:
             hosts[host.name] = host
     campus.hosts = list(hosts.values())
+    for host in campus.hosts:
+        device = campus.devices.get(host.device)
+        if device is not None and host.port not in device.ports:
+            near = nearest(host.port, device.ports)
+            says = f"host {host.name!r} is at port {host.port!r}, which {host.device} has not{near}"
+            campus.problems.append(Problem(host.origin, says, "correct the name of the port"))
     campus.problems += plan.problems
     campus.problems += shape(campus, plan.says.platforms)
     for name, origin in plan.switches:

@@ -54,12 +54,18 @@ class Assumptions:
         self.fabric = fabric
         self._texts: list[tuple[frozenset[str], str]] = []
         self._unsure: set[str] = set()
+        self._unknown: set[str] = set()
         unknown = _beside_unknown(fabric)
         for assumption in fabric.assumptions:
             at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
-            self._add(at + assumption.says, *unknown.get(assumption.device, [assumption.device]))
+            self._add(
+                at + assumption.says,
+                *(unknown[assumption.device] if assumption.unknown else [assumption.device]),
+            )
             if not assumption.sure:
                 self._unsure.add(at + assumption.says)
+            if assumption.unknown:
+                self._unknown.add(at + assumption.says)
         wiring = fabric.wiring
         for outside in wiring.outside:
             says = (
@@ -127,6 +133,10 @@ class Assumptions:
     def unsafe(self, texts: Iterable[str]) -> list[str]:
         """Those of some assumptions that may be wrong, and would make a leak then (FM 4.7)."""
         return [text for text in texts if text in self.between or text in self._unsure]
+
+    def unknown(self, texts: Iterable[str]) -> list[str]:
+        """Those that say what nobody knows of a port: frames that stop there may pass."""
+        return [text for text in texts if text in self._unknown]
 
     def about(self, passed: set[str], level: Level) -> list[str]:
         """What is not stated about some devices, in words."""

@@ -142,7 +142,8 @@ class Assumption(NamedTuple):
     """Something the answer rests on that no file states.
 
     `device` and `port` tell whose it is ("" for none). `sure` is true for what changes no frame's
-    way: a strict verdict may rest on it.
+    way: a strict verdict may rest on it. `unknown` is true for ports of which the source does not
+    tell what they pass.
     """
 
     device: str
@@ -150,6 +151,7 @@ class Assumption(NamedTuple):
     says: str
     origin: Origin
     sure: bool = False
+    unknown: bool = False
 
 
 class Fabric(Struct):

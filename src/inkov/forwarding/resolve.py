@@ -100,9 +100,10 @@ class _Builder:
                 more = (
                     f"{first.name} and {len(concerned) - 1} more port{'s' * (len(concerned) > 2)}"
                 )
-                self._assume(device.name, "", f"{device.name}, {more}: {says}", first.origin)
+                text = f"{device.name}, {more}: {says}"
+                self._assume(device.name, "", text, first.origin, unknown=True)
             else:
-                self._assume(device.name, first.name, says, first.origin)
+                self._assume(device.name, first.name, says, first.origin, unknown=True)
 
     def _live_in(self, device: str, bridge: str) -> int:
         """FM 3.3: the VIDs of the bridge's own table, or else of the device's."""
@@ -158,7 +159,7 @@ class _Builder:
                 live |= bit(vid)
         for gateway in device.gateways:
             live |= 1 << gateway.vid
-        if not device.table_is_membership:
+        if not device.table_is_membership and not all(p.unknown for p in device.ports.values()):
             says = f"{device.name} brings no VLAN table: taken to have every VLAN its ports name"
             self._assume(device.name, "", says, device.origin)
         return live
@@ -301,10 +302,17 @@ class _Builder:
         return tuple(view for view in views if view is not resolved.view)
 
     def _assume(
-        self, device: str, port: str, says: str, origin: Origin, *, sure: bool = False
+        self,
+        device: str,
+        port: str,
+        says: str,
+        origin: Origin,
+        *,
+        sure: bool = False,
+        unknown: bool = False,
     ) -> None:
         stated = Origin(origin.file, origin.line, origin.pointer, Basis.ASSUMED, says)
-        self.fabric.assumptions.append(Assumption(device, port, says, stated, sure))
+        self.fabric.assumptions.append(Assumption(device, port, says, stated, sure, unknown))
 
 
 def _active(table: dict[int, Vlan]) -> int:

@@ -150,6 +150,12 @@ class Joins:
             certificate = self._linked(vid, parts[0].bridges, search) or {}
             number = len(parts[0].bridges)
             return Joined(number=number, switches=True, certificate=certificate)
+        there = {
+            inside.device
+            for number, inside in enumerate(self.fabric.bridges)
+            if domains.of(number, vid) in {island.domain for island in parts}
+        }
+        search.assume_about(there)
         gaps = breaks(self.fabric, domains, vid, parts)
         shown = "; ".join(", ".join(island.devices(self.fabric)[:5]) for island in parts[:_SHOWN])
         why = why_stopped(self.fabric, gaps[0].link, vid) if gaps else None

@@ -18,7 +18,16 @@ from inkov.forwarding.domains import Domains, domains
 from inkov.forwarding.routers import Routers
 from inkov.levels import Layer, Level, Outcome
 from inkov.plan import Claim, Plan
-from inkov.proofs.answers import Answer, Apart, Joined, Overlapping, Split, Unnamed, outcome_of
+from inkov.proofs.answers import (
+    Answer,
+    Apart,
+    Joined,
+    Overlapping,
+    Silent,
+    Split,
+    Unnamed,
+    outcome_of,
+)
 from inkov.proofs.carried import judge_carried
 from inkov.proofs.joins import Joins
 from inkov.proofs.routed import Routing
@@ -63,8 +72,7 @@ def prove(
         verdict.assumes += missing
         unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes)]
         if strict and unknown and verdict.verdict != Outcome.UNDECIDED:
-            verdict.because = f"it would be said to be {verdict.verdict}, but {unknown[0]}"
-            verdict.verdict, verdict.certificate = Outcome.UNDECIDED, {}
+            _leave_open(verdict, unknown[0])
     return verdicts
 
 
@@ -260,7 +268,18 @@ class Prover:
         judged.certificate |= answer.certificate
         judged.assumes = search.assumes
         judged.nobody = _about_nobody(answer)
+        unknown = self.assumptions.unknown(judged.assumes)
+        if unknown and judged.verdict == Outcome.BROKEN and isinstance(answer, Silent | Split):
+            # Where nobody knows what a port passes, nobody knows that frames stop there.
+            _leave_open(judged, unknown[0])
         return judged
+
+
+def _leave_open(verdict: Verdict, why: str) -> None:
+    """Make a verdict undecided, and say what it would have been, and why it is not."""
+    would_be = "it would hold" if verdict.verdict == Outcome.HOLDS else "it would be broken"
+    verdict.because = f"{would_be}, but {why}"
+    verdict.verdict, verdict.certificate = Outcome.UNDECIDED, {}
 
 
 def _default_claim(words: str, kind: str, level: Level) -> Verdict:

@@ -8,14 +8,15 @@ joined. Members of a bundle stand for their bundle.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from inkov.campus import Campus, Device, Origin, natural
+from inkov.campus import Campus, Device, Neighbour, Origin, natural
 from inkov.wiring.names import KnownAs, NameFinder
 
-__all__ = ["Conflict", "End", "Evidence", "Link", "Outside", "Stray", "Wiring", "wire"]
+__all__ = ["Claim", "Conflict", "End", "Evidence", "Link", "Outside", "Stray", "Wiring", "wire"]
 
 
 class End(NamedTuple):
@@ -91,6 +92,16 @@ class Stray(Struct, frozen=True):
     origin: Origin
 
 
+class Claim(Struct, frozen=True, gc=False):
+    """What a neighbour says of the VLANs of its port: `near` hears it, `far` is the port if it is
+    among the files.
+    """
+
+    near: End
+    far: End | None
+    report: Neighbour
+
+
 class Wiring(Struct):
     """All links, in natural order, and what reports leave open. `of` lists an end's links."""
 
@@ -99,6 +110,7 @@ class Wiring(Struct):
     conflicts: list[Conflict] = field(default_factory=list)
     strays: list[Stray] = field(default_factory=list)
     of: dict[End, list[Link]] = field(default_factory=dict)
+    claims: list[Claim] = field(default_factory=list)
 
 
 class _Report(NamedTuple):
@@ -191,7 +203,21 @@ def wire(campus: Campus) -> Wiring:
         for end in dict.fromkeys((link.a, link.b)):
             wiring.of.setdefault(end, []).append(link)
     _conflicts(wiring)
+    wiring.claims = list(_claims(campus, finder))
     return wiring
+
+
+def _claims(campus: Campus, finder: _Finder) -> Iterator[Claim]:
+    """What neighbours say of their VLANs, where they say anything."""
+    for report in campus.neighbours:
+        if report.far_pvid is None and report.far_vlans is None:
+            continue
+        near = finder.port(report.device, report.port)
+        device = finder.device(report.far_device, report.far_known_as)
+        port = finder.port(device, report.far_port, report.far_port_description) if device else None
+        if near is not None:
+            far = End(device, port) if device and port else None
+            yield Claim(End(report.device, near), far, report)
 
 
 def _order(pair: tuple[End, End]) -> tuple[object, ...]:

@@ -7,6 +7,7 @@ from typing import Any
 from inkov.campus import (
     Aggregation,
     Cable,
+    Host,
     Mode,
     Negotiation,
     Neighbour,
@@ -325,6 +326,43 @@ def a_neighbour_at_a_port_that_is_not_there(ground: Ground) -> list[SPOT] | None
         return None
     ground.campus.neighbours.append(Neighbour(one, end.port, other, "nowhere", PLANTED))
     return [end]
+
+
+@mistake("neighbour-untagged-differs")
+def a_neighbour_that_announces_another_vlan(ground: Ground) -> list[SPOT] | None:
+    reporting = {neighbour.device for neighbour in ground.campus.neighbours}
+    plain = ground.hosts(lambda r: r.completed.voice_vlan is None)
+    host = some(ground, [r for r in plain if r.end.device in reporting])
+    if host is None:
+        return None
+    other = 20 if host.access != 20 else 10
+    report = Neighbour(host.end.device, host.end.port, "heath-2", "7", PLANTED, far_pvid=other)
+    ground.campus.neighbours.append(report)
+    return [host.end]
+
+
+@mistake("membership-not-in-force")
+def a_port_whose_change_was_never_stored(ground: Ground) -> list[SPOT] | None:
+    host = some(ground, ground.hosts(lambda r: r.completed.voice_vlan is None))
+    if host is None:
+        return None
+    state(ground, host.end, in_force=VlanSet.of(20 if host.access != 20 else 10))
+    return [host.end]
+
+
+@mistake("ports-unknown")
+def a_port_that_its_source_does_not_tell_of(ground: Ground) -> list[SPOT] | None:
+    host = some(ground, ground.hosts())
+    if host is None:
+        return None
+    ground.port(host.end).unknown = "its PVID is missing"
+    return [host.end]
+
+
+@mistake("switch-without-file")
+def a_host_at_a_switch_that_nobody_describes(ground: Ground) -> list[SPOT] | None:
+    ground.campus.hosts.append(Host("pump-77", "heath-2", "4", PLANTED))
+    return [("", None)]
 
 
 @mistake("mtu-differs")
