@@ -4,12 +4,8 @@ read.
 
 from __future__ import annotations
 
-import os
 import re
-import shutil
-import socket
 import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -26,7 +22,8 @@ from inkov.readers.registry import read_bytes
 from inkov.readers.sheets.writer import write_sheet
 from inkov.readers.walk.objects import OBJECTS
 from inkov.wiring import wire
-from tests.conftest import Inkov, need
+from tests.conftest import Inkov
+from tests.readers.agent import running
 from tests.readers.test_sheet import without_origins
 
 # A small switch of the garden: ports p1 to p4 are bridge ports 1 to 4, of interfaces 101 to 104.
@@ -85,8 +82,9 @@ NAMED = {
 def written(style: str) -> str:
     """The switch as a walk in one of the usual styles of output."""
     lines = []
-    for name, rows in MIB.items():
-        for index, (kind, value) in rows.items():
+    # In the order of the objects' numbers, as a walk has them.
+    for name in sorted(MIB, key=lambda name: [int(part) for part in OBJECTS[name].split(".")]):
+        for index, (kind, value) in MIB[name].items():
             spelled = {
                 "numeric": f".{OBJECTS[name]}.{index}",
                 "iso": f"iso{OBJECTS[name][1:]}.{index}",
@@ -106,7 +104,11 @@ def written(style: str) -> str:
                 "objectid": f"OID: {value}",
                 "string": (
                     "STRING: "
-                    + (value if style == "named" else '"' + value.replace('"', '\\"') + '"')
+                    + (
+                        value
+                        if style == "named" and not name.endswith("Id")  # these have no hint
+                        else chr(34) + value.replace(chr(34), chr(92) + chr(34)) + chr(34)
+                    )
                 ),
                 "octets": f"Hex-STRING: {value} 00 \n00 00 ",
             }[kind]
@@ -259,83 +261,21 @@ def test_no_mutation_makes_it_fail(at: int, patch: str, cut: int) -> None:
 
 # --- a real agent ---------------------------------------------------------------------------------
 
-AGENT = """\
-import sys
-rows = {rows!r}
-order = sorted(rows, key=lambda oid: [int(x) for x in oid.split(".")])
-def answer(oid):
-    kind, value = rows[oid]
-    print("." + oid); print(kind); print(value); sys.stdout.flush()
-while True:
-    line = sys.stdin.readline()
-    if not line: break
-    word = line.strip()
-    if word == "PING":
-        print("PONG"); sys.stdout.flush(); continue
-    asked = sys.stdin.readline().strip().strip(".")
-    if word == "getnext":
-        wanted = [int(x) for x in asked.split(".")]
-        found = next((oid for oid in order if [int(x) for x in oid.split(".")] > wanted), None)
-    else:
-        found = asked if asked in rows else None
-    if found is None:
-        print("NONE"); sys.stdout.flush()
-    else:
-        answer(found)
-"""
+KINDS = {"gauge": "gauge", "octets": "octet"}
 
 
 @pytest.fixture(scope="module")
 def agent(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """A real SNMP agent on a loopback port, serving the tables of the switch above by a script."""
-    programs = [
-        shutil.which(name, path=f"/usr/sbin:{os.environ['PATH']}") for name in ("snmpd", "snmpwalk")
-    ]
-    need(all(programs), "an SNMP agent and snmpwalk (Debian: snmpd, snmp)")
-    folder = tmp_path_factory.mktemp("snmp")
-    kinds = {
-        "string": "string",
-        "integer": "integer",
-        "gauge": "gauge",
-        "octets": "octet",
-        "ipaddress": "ipaddress",
-        "objectid": "objectid",
-    }
+    """A real SNMP agent on a loopback port, serving the tables of the switch above."""
     rows = {
-        f"{OBJECTS[name]}.{index}": (kinds[kind], value)
+        f"{OBJECTS[name]}.{index}": (KINDS.get(kind, kind), value)
         for name, table in MIB.items()
         for index, (kind, value) in table.items()
     }
-    (folder / "agent.py").write_text(AGENT.format(rows=rows))
-    served = sorted({".".join(OBJECTS[name].split(".")[:-1]) for name in MIB if name != "sysName"})
-    lines = [f"pass_persist .{oid} {sys.executable} {folder}/agent.py" for oid in served]
-    (folder / "snmpd.conf").write_text(
-        "\n".join(["rocommunity garden 127.0.0.1", "sysName fern-2", *lines]) + "\n"
-    )
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    process = subprocess.Popen(
-        [
-            str(programs[0]),
-            "-f",
-            "-C",
-            "-c",
-            f"{folder}/snmpd.conf",
-            "-Lf",
-            f"{folder}/log",
-            "-p",
-            f"{folder}/pid",
-            "-I",
-            "-ifTable,ifXTable,interfaces,ipAddressTable,ipAddr,ip,ipAddressPrefixTable,"
-            "system_mib_not",
-            f"udp:127.0.0.1:{port}",
-        ],
-        env={**os.environ, "SNMP_PERSISTENT_DIR": str(folder)},
-    )
-    yield f"127.0.0.1:{port}"
-    process.terminate()
-    process.wait(timeout=20)
+    roots = sorted({".".join(OBJECTS[name].split(".")[:-1]) for name in MIB})
+    with running(tmp_path_factory.mktemp("snmp"), roots) as started:
+        started.serve(rows)
+        yield started.address
 
 
 @pytest.mark.parametrize(
@@ -601,7 +541,7 @@ def test_without_the_map_of_bridge_ports_interfaces_stand_in_and_this_is_said() 
 def test_the_many_ways_to_write_values_and_indices() -> None:
     text = """\
 sysName.0 = Hex-STRING: 6D 65 61 64 2D 35 00
-lldpRemChassisId.0.3.1 = STRING: core-1
+lldpRemChassisId.0.3.1 = STRING: "core-1"
 lldpRemPortId.0.3.1 = Hex-STRING: 02 00 00 00 00 FF
 dot3adAggPortAttachedAggID.4 = INTEGER: 26
 ifDescr.4 = STRING: port four

@@ -7,6 +7,7 @@ that is no regular file.
 
 from __future__ import annotations
 
+import codecs
 import os
 import re
 import stat
@@ -323,9 +324,8 @@ def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) ->
             return None
         if status.st_size <= MAX_FILE_BYTES:
             with open(file, "rb") as opened:
-                return opened.read(
-                    status.st_size + 1
-                )  # a larger number would be set aside in memory at once
+                # A larger number would be set aside in memory at once.
+                return _as_utf8(opened.read(status.st_size + 1))
         size, most = status.st_size / 1e6, MAX_FILE_BYTES / 1e6
         remark = (
             f"too large to be a switch configuration: {size:.0f} MB, {most:.0f} MB are read at most"
@@ -338,6 +338,13 @@ def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) ->
         problems.append(Problem(Origin(file), f"cannot be read: {_reason(error)}", "", True))
         reports.append(FileReport(file, "", 0, remark=_reason(error)))
     return None
+
+
+def _as_utf8(data: bytes) -> bytes:
+    """The bytes of a text in UTF-16, as some systems write what a command prints, in UTF-8."""
+    if data[:2] not in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE):
+        return data
+    return data.decode("utf-16", "replace").encode()
 
 
 def _reason(error: OSError) -> str:

@@ -9,14 +9,17 @@ from typing import Any
 
 import msgspec
 
-from inkov.campus import Origin, Problem
+from inkov.campus import Fact, Origin, Problem
 from inkov.readers.json_errors import not_json
 from inkov.readers.reading import Ledger, Part, Piece, Reading, Unread
+from inkov.vlanset import VlanSet
 
 __all__ = ["neighbours_of", "read", "recognise"]
 
-Heard = tuple[str, str, str, Origin, str]
-"""(port, the neighbour's name, its port, where it is said, its port's description)"""
+Heard = tuple[str, str, str, Origin, str, str, int | None, Fact[VlanSet] | None]
+"""(port, the neighbour's name, its port, where it is said, its port's description, its chassis ID,
+the VID of its untagged frames, the VLANs it names)
+"""
 
 
 def recognise(head: bytes) -> bool:
@@ -73,9 +76,29 @@ def _neighbour(name: str, row: Any, origin: Origin) -> Heard | None:
     if not far and isinstance(chassis, dict) and "id" not in chassis and chassis:
         far = next(iter(chassis))  # the name is the key
         chassis = chassis[far]
-    far = far or _text(_child(chassis, "id"))
+    chassis_id = _text(_child(chassis, "id"))
+    known_as, far = chassis_id if far else "", far or chassis_id
     far_port, about = _text(_child(port, "id")), _text(_child(port, "descr"))
-    return (name, far, far_port or about, origin, about) if far and (far_port or about) else None
+    if not far or not (far_port or about):
+        return None
+    pvid, vlans = _vlans(row, origin)
+    return name, far, far_port or about, origin, about, known_as, pvid, vlans
+
+
+def _vlans(row: Any, origin: Origin) -> tuple[int | None, Fact[VlanSet] | None]:
+    """The VLAN of the far port's untagged frames, and those it names."""
+    pvid: int | None = None
+    named: list[int] = []
+    for entry, _ in _each(_child(row, "vlan"), ""):
+        text = _child(entry, "vlan-id")
+        vid = int(text) if isinstance(text, str | int) and str(text).isdecimal() else 0
+        if not 1 <= vid <= 4094:
+            continue
+        if _child(entry, "pvid") in (True, "yes"):
+            pvid = vid
+        if _text(_child(entry, "value")) or isinstance(_child(entry, "value"), str):
+            named.append(vid)
+    return pvid, Fact(VlanSet.from_vids(named), origin) if named else None
 
 
 def _each(value: Any, pointer: str) -> Iterator[tuple[Any, str]]:

@@ -139,7 +139,8 @@ class WalkAddresses:
                 Problem(origin, f"{address}/{prefix[:40]} is not an address; it is left out")
             )
             return
-        if not parsed.is_loopback and not parsed.is_link_local:
+        none = parsed.ip.is_unspecified or parsed.network.prefixlen == 0
+        if not parsed.is_loopback and not parsed.is_link_local and not none:
             yield interface, Fact(parsed, origin)
 
 

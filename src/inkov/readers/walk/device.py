@@ -121,12 +121,19 @@ class _Walk:
         self.tables: defaultdict[str, _Table] = defaultdict(dict)
         self.unread = _Unread()
         self.names: dict[int, str] = {}  # ifIndex -> name of the port
+        self.component = 0  # the bridge component whose VLANs are read
+        self.others: dict[int, Row] = {}  # further components, by their first rows
 
     def take(self, row: Row) -> None:
         """Note an object: in the table of its column, or among those that are not read."""
         if not row.name:
             self.unread.add(row)
             return
+        if row.component:
+            self.component = self.component or row.component
+            if row.component != self.component:
+                self.others.setdefault(row.component, row)
+                return
         table = self.tables[row.name]
         before = table.get(row.index)
         if before is None:
@@ -181,6 +188,10 @@ class _Walk:
         )
         give_tree(self.tables, base, self.file, device)
         self._unknown(device, base)
+        for number, row in self.others.items():
+            says = f"bridge component {number} is not read, only component {self.component}"
+            self.problem(row, says)
+            self.ledger.unmatched.append(Unread(self.at(row), says, ours=True))
         neighbours = WalkNeighbours(self.tables, self.names, base, self.file, self.part)
         neighbours.give(device)
         for unread, relevant in self.unread.listed(self.file):

@@ -24,6 +24,7 @@ __all__ = [
     "Numbers",
     "column_of",
     "in_family",
+    "is_above_objects",
     "named_in_family",
     "numbers_of",
     "without_meaning",
@@ -272,6 +273,12 @@ _SPELLED = {
 }
 
 _WITHOUT_MEANING = """
+sysDescr system.1
+sysObjectID system.2
+sysUpTime system.3
+sysContact system.4
+sysLocation system.6
+sysServices system.7
 dot1dBaseNumPorts dot1dBase.2
 dot1dBaseType dot1dBase.3
 dot1dBasePort dot1dBasePortEntry.1
@@ -422,6 +429,11 @@ def numbers_of(module: str, names: Sequence[str]) -> Numbers | None:
 @cache
 def _called() -> dict[Numbers, str]:
     return {numbers: name for name, numbers in reversed(_NUMBERS.items())}
+
+
+def is_above_objects(name: str) -> bool:
+    """True for the name of a root, a module, a table or a row: no object by itself."""
+    return name in _KNOWN
 
 
 def in_family(numbers: Numbers) -> bool:

@@ -21,12 +21,21 @@ sure.
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from inkov.readers.walk.objects import COLUMNS, OBJECTS, Numbers, in_family, numbers_of
+from inkov.readers.walk.objects import (
+    COLUMNS,
+    OBJECTS,
+    Column,
+    Numbers,
+    in_family,
+    is_above_objects,
+    numbers_of,
+)
 
 __all__ = ["Note", "Row", "octets", "parse", "recognise", "whole_number", "words"]
 
@@ -74,7 +83,8 @@ class Row(Struct, gc=False):
     """One object: its name ("" if it is not read), its index, its type ("" if not said), its value,
     its line.
 
-    `below_text` is true right below a text that may hold line ends: the object may be a part of it.
+    `below_text` is true below a text that may hold line ends: the object may be a part of it.
+    `component` is the number of the bridge component that the newer modules begin an index with.
     """
 
     name: str
@@ -84,11 +94,15 @@ class Row(Struct, gc=False):
     line: int
     spelled: str
     below_text: bool = False
+    component: int = 0
 
     @property
     def numbers(self) -> Numbers | None:
         """The object's numbers, index and all; None where its name is not known."""
         return _numbers(self.spelled)
+
+
+_SHORTEST_COLUMN = 8  # numbers: a line without any mark is known by an object's name alone
 
 
 def recognise(head: bytes) -> bool:
@@ -97,7 +111,10 @@ def recognise(head: bytes) -> bool:
     """
     for line in head.decode("utf-8", "replace").splitlines()[:40]:
         match = _LINE.match(line.rstrip())
-        if match and (match[1] or (match[3] and _numbers(match[2]))):
+        if match is None:
+            continue
+        numbers = None if match[1] else _numbers(match[2])
+        if match[1] or (numbers and (match[3] or len(numbers) > _SHORTEST_COLUMN)):
             return True
     return False
 
@@ -112,10 +129,22 @@ class _Statement(Struct, gc=False):
     value: str
     line: int
     at: int  # characters before it
+    equals: bool = True
     more: list[str] = field(default_factory=list)
 
+    @property
+    def style(self) -> str:
+        """How the line is spelled: a tool spells the lines of one walk in one or two ways."""
+        sign = "=" if self.equals else " "
+        typed = _TYPE.match(self.value) is not None or self.value in ("", '""')
+        if "::" in self.spelled:
+            form = "::"
+        else:
+            form = re.sub(r"[A-Za-z][\w-]*", "a", self.spelled[:20])[:2]
+        return f"{form}{sign}{':' if typed else ''}"
 
-def _statements(text: str) -> Iterator[_Statement | Note]:
+
+def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
     """The objects of a text with their whole values, and what is no object."""
     held: _Statement | None = None
     quoted = False  # the value of `held` is a text in quotes that has not ended
@@ -146,10 +175,11 @@ def _statements(text: str) -> Iterator[_Statement | Note]:
                     yield Note(number, "", lost=line)
                 continue
             spelled, value = match[1] or match[2], match[4]
+            equals = " = " if line[len(spelled) :].startswith(" =") else ""
         if held is not None:
             yield held
-        held = _Statement(spelled, value, number, at)
-        quoted = _begins_quote(value)
+        held = _Statement(spelled, value, number, at, bool(equals))
+        quoted = _begins_quote(held, bare=bare)
     if held is not None:
         yield held
         if quoted:
@@ -157,11 +187,17 @@ def _statements(text: str) -> Iterator[_Statement | Note]:
             yield Note(held.line, says, "walk again: the file may be cut off", held.value)
 
 
-def _begins_quote(value: str) -> bool:
-    """True for a text that begins with a quote and does not end on its line."""
-    kind, _, text = value.partition(": ")
-    text = text if kind in _TEXTS else value
-    return text[:1] == '"' and not _ends_quote(text[1:])
+def _begins_quote(statement: _Statement, *, bare: bool) -> bool:
+    """True for a text that begins with a quote and does not end on its line.
+
+    `bare`: the tool prints texts with a display hint without quotes; one that begins with a quote
+    has it in the text.
+    """
+    kind, _, text = statement.value.partition(": ")
+    text = text if kind in _TEXTS else statement.value
+    if text[:1] != '"' or (bare and not _may_be_quoted(statement.spelled)):
+        return False
+    return not _ends_quote(text[1:])
 
 
 def _ends_quote(line: str) -> bool:
@@ -171,12 +207,67 @@ def _ends_quote(line: str) -> bool:
     return body is not None and (len(bare) - 1 - len(body)) % 2 == 0
 
 
+def _may_be_quoted(spelled: str) -> bool:
+    """True for an object whose text is quoted by any tool: there is no display hint for it, or the
+    tool does not know it, since it spells it by the name of something above it.
+    """
+    if not _is_known_to_the_tool(spelled):
+        return True
+    numbers = _numbers(spelled)
+    found = _column_of(numbers) if numbers else None
+    return found is not None and found[0].name not in _HINTED
+
+
+def _is_known_to_the_tool(spelled: str) -> bool:
+    """False where an object is spelled by a root, a module or a table above it."""
+    name = spelled.rpartition("::")[2].strip(".")
+    if name[:1].isdigit():
+        return True
+    names = [part for part in _SEPARATORS.split(name) if not part.isdigit()]
+    return not is_above_objects(names[-1])
+
+
+_NAME_LINE = re.compile(
+    r"^(?:(?:[\w-]+::)?\.?(?:[\w-]+\.)*(?:ifDescr|ifName)[.\[]\d+\]?"
+    r"|\.?1\.3\.6\.1\.2\.1\.(?:2\.2\.1\.2|31\.1\.1\.1\.1)\.\d+)"
+    r'\s(?:=\s)?+(?:STRING: )?+(?:(")|(?!Hex|Wrong Type|No )[^"\s])',
+    re.MULTILINE,
+)
+
+
+def _prints_bare(text: str) -> bool:
+    """True if the tool prints texts that have a display hint (DisplayString, SnmpAdminString)
+    without quotes: then it prints all so, whatever a text begins with.
+
+    The names of interfaces tell. They are the device's own words, and many.
+    """
+    bare = 0
+    for found in _NAME_LINE.finditer(text):
+        bare += -1 if found[1] else 1
+    return bare > 0
+
+
 # --- the order of objects -------------------------------------------------------------------------
 
 
+_RARE = 12  # one line of so many or fewer is spelled in a way that is not the tool's own
+_MOST_UNKNOWN = 100  # rows of unknown names that are looked back over
+
+
+class _Placed(NamedTuple):
+    """A row, where it ends (in characters from the beginning), the most that its value can hold of
+    what follows (0 for all but texts without quotes), and how it is spelled, where that matters.
+    """
+
+    row: Row
+    at: int
+    longest: int
+    style: str = ""
+
+
 class _Text(NamedTuple):
-    """A text without quotes, that may go on: its place among the rows, its numbers, and where it
-    ends at the latest.
+    """A text without quotes, that may go on: its place among the rows that count, its numbers (or
+    those of an object before it, where its name is not known), and where it ends at the latest.
     """
 
     place: int
@@ -187,91 +278,163 @@ class _Text(NamedTuple):
 class _Order:
     """Tells objects from lines of texts, by their order.
 
-    `rows` are those that count so far. `texts` are the texts among them that may still go on where
-    the next row stands. A row that is out of order right below such a text (`above`) waits in
-    `held`, with what follows it: it was a part of the text if the walk then goes on behind the
-    text, or ends; another walk began if more follows than the text can hold.
+    The objects of a walk ascend. Where one does not, and a text that stands before it may still go
+    on, there are two ways to understand it. The walk may go on above that text, further down: then
+    all that stands between was a part of the text (`_resumes`). Of several such texts, the one is
+    taken that leaves out fewest rows. Or the walk never gets above a text again: then another walk
+    begins, with the row from which on the objects ascend to behind the texts' reach. A line that is
+    spelled otherwise than the walk's own, within reach of a text, is no object either. All of this
+    is said, since nobody can be sure.
+
+    `kept` are the rows that count so far, `texts` those among them that may still go on, `last` the
+    numbers of the last one.
     """
 
-    def __init__(self) -> None:
-        self.rows: list[Row] = []
+    def __init__(self, rows: list[_Placed]) -> None:
+        self.rows = rows
+        self.kept: list[Row] = []
         self.notes: list[Note] = []
         self.texts: list[_Text] = []
-        self.reach = -1  # where the last of them ends
-        self.held: list[tuple[Row, Numbers]] = []
-        self.above = _Text(0, (), 0)
-        self.last: Numbers | None = None
+        self.last: Numbers = ()
+        self._numbers: dict[int, Numbers | None] = {}
+        counts = Counter(placed.style for placed in rows)
+        self.styles = {style for style, count in counts.items() if count * _RARE > len(rows)}
 
-    def take(self, row: Row, at: int, longest: int) -> None:
-        """Take the next row, which ends `at` characters from the beginning. `longest` is the most
-        that a text without quotes can hold of what follows, 0 for any other value.
-        """
-        if at > self.reach and not self.held and not longest:
-            self.rows.append(row)  # no text is near
-            self.texts, self.last = [], None
-            return
-        numbers = row.numbers
-        if numbers is None:  # of a module that is not known: nothing of it is read
-            self.rows.append(row)
-            return
-        if self.held:
-            self._wait(row, numbers, at)
-        elif self.last is not None and numbers <= self.last:
-            self._out_of_order(row, numbers, at)
-        else:
-            self._keep(row, at)
-        if not self.held:
-            self.last = numbers
+    def run(self) -> None:
+        """Go through all rows."""
+        place, reach, end = 0, -1, 0
+        while place < len(self.rows):
+            row, at, longest, style = self.rows[place]
+            if at <= reach and style not in self.styles:
+                self._leave_out([row])  # the tool does not spell objects so
+                place += 1
+                continue
+            if at > reach and not longest:
+                self.kept.append(row)  # no text is near
+                self.texts, self.last = [], ()
+                place += 1
+                continue
+            self.last = self.last or self._last_known()
+            numbers = self._of(place)
+            if numbers is not None and numbers <= self.last:
+                place = self._out_of_order(place, end)
+                reach = max((text.end for text in self.texts), default=-1)
+                end = at
+                continue
+            row.below_text = any(at <= text.end for text in self.texts)
+            self.kept.append(row)
+            # A name that is not known comes behind the last one that is, wherever it is.
+            self.last = numbers or self.last
             if longest:
-                self.texts.append(_Text(len(self.rows) - 1, numbers, at + longest))
-                self.reach = max(self.reach, at + longest)
+                self.texts.append(_Text(len(self.kept) - 1, self.last, at + longest))
+                reach = max(reach, at + longest)
+            place, end = place + 1, at
+        self._unconfirmed(end)
 
-    def finish(self) -> None:
-        """The walk ends."""
-        self._leave_out([row for row, _ in self.held])
+    def _of(self, place: int) -> Numbers | None:
+        """The numbers of a row, worked out once; None where its name is not known."""
+        if place not in self._numbers:
+            self._numbers[place] = self.rows[place].row.numbers
+        return self._numbers[place]
 
-    def _keep(self, row: Row, at: int) -> None:
-        above = self.texts[-1] if self.texts else None
-        row.below_text = above is not None and above.place == len(self.rows) - 1 and at <= above.end
-        self.rows.append(row)
+    def _last_known(self) -> Numbers:
+        """The numbers of the last row that counts and has a known name."""
+        for row in self.kept[-1 : -_MOST_UNKNOWN - 1 : -1]:
+            numbers = row.numbers
+            if numbers is not None:
+                return numbers
+        return ()
 
-    def _out_of_order(self, row: Row, numbers: Numbers, at: int) -> None:
+    def _out_of_order(self, place: int, end: int) -> int:
+        """Decide about a row that is not above the one before it, which ended at `end`. Gives back
+        where to go on.
+        """
+        at = self.rows[place].at
         self.texts = [text for text in self.texts if at <= text.end]
-        before = [text for text in self.texts if text.numbers < numbers]
-        if before:
-            # The walk goes on behind a text: what stands between the two was a part of it.
-            place = before[-1].place + 1
-            self._leave_out(self.rows[place:])
-            del self.rows[place:]
-            self.texts = before
-            self._keep(row, at)
-        elif self.texts and self.texts[-1].place == len(self.rows) - 1:
-            self.above = self.texts[-1]
-            self.held = [(row, numbers)]
-        else:  # below an object that is no text, another walk begins
-            self.texts, self.reach = [], -1
-            self._keep(row, at)
+        ways = [
+            (len(self.kept) - text.place + on - place, text, on)
+            for text in self.texts
+            if (on := self._resumes(place, text)) is not None
+        ]
+        if ways:
+            _, text, on = min(ways)
+            between = [placed.row for placed in self.rows[place:on]]
+            self._leave_out([*self.kept[text.place + 1 :], *between])
+            del self.kept[text.place + 1 :]
+            self.texts = [one for one in self.texts if one.place <= text.place]
+            self.last = text.numbers
+            return on
+        on = place
+        if self.texts:
+            behind = self._behind(place, max(text.end for text in self.texts))
+            on = len(self.rows) if behind is None else self._ascent(place, behind, ())
+            self._leave_out([placed.row for placed in self.rows[place:on]])
+        self._unconfirmed(end)
+        self.texts, self.last = [], ()
+        if on < len(self.rows):
+            self.kept.append(self.rows[on].row)
+            self.last = self._of(on) or ()
+            if self.rows[on].longest:
+                text = _Text(
+                    len(self.kept) - 1, self.last, self.rows[on].at + self.rows[on].longest
+                )
+                self.texts.append(text)
+        return on + 1
 
-    def _wait(self, row: Row, numbers: Numbers, at: int) -> None:
-        """Decide about the rows that are held, or hold one more."""
-        ascends = numbers > self.held[-1][1]
-        held = [row for row, _ in self.held]
-        if numbers > self.above.numbers:  # behind the text the walk goes on
-            self._leave_out(held)
-            self.held = []
-            self._keep(row, at)
-        elif at <= self.above.end:
-            if not ascends:
-                self._leave_out(held)
-                self.held = []
-            self.held.append((row, numbers))
-        else:
-            if ascends:
-                self.rows += held
-            else:
-                self._leave_out(held)
-            self.held, self.texts, self.reach = [], [], -1
-            self._keep(row, at)
+    def _resumes(self, place: int, text: _Text) -> int | None:
+        """Where the walk goes on above a text, if it does."""
+        behind = self._behind(place, text.end)
+        if behind is None:
+            # It ends within the text's reach.
+            last = len(self.rows) - 1
+            numbers = self._of(last)
+            above = numbers is not None and numbers > text.numbers
+            return self._ascent(place, last, text.numbers) if above else last + 1
+        numbers = self._of(behind)
+        if numbers is None or numbers <= text.numbers:
+            return None
+        return self._ascent(place, behind, text.numbers)
+
+    def _behind(self, place: int, end: int) -> int | None:
+        """The first row, from a place on, that a text which ends at `end` cannot hold."""
+        for on in range(place, len(self.rows)):
+            if self.rows[on].at > end and self._of(on) is not None:
+                return on
+        return None
+
+    def _ascent(self, place: int, top: int, above: Numbers) -> int:
+        """The first row, from a place on, from which the rows ascend to `top`, all above some
+        numbers.
+        """
+        first, least = top, self._of(top) or ()
+        for on in range(top - 1, place - 1, -1):
+            numbers = self._of(on)
+            if numbers is None:
+                continue
+            if not above < numbers < least:
+                break
+            first, least = on, numbers
+        return first
+
+    def _unconfirmed(self, end: int) -> None:
+        """Where a walk ends within reach of a text, no object behind shows that the rows since the
+        text are objects. Those that are not left out: rows of the text's own table with an index
+        that came before. Had the text made one of these up, the real one would stand below it.
+        """
+        texts = [text for text in self.texts if text.end >= end]
+        if not texts:
+            return
+        place = texts[0].place
+        table = _table_of(self.kept[place])
+        known = set()
+        for row in reversed(self.kept[: place + 1]):
+            if _table_of(row) != table:
+                break
+            known.add(row.index)
+        after = self.kept[place + 1 :]
+        sure = [not row.name or (_table_of(row) == table and row.index in known) for row in after]
+        self._leave_out([row for row, kept in zip(after, sure, strict=True) if not kept])
+        self.kept[place + 1 :] = [row for row, kept in zip(after, sure, strict=True) if kept]
 
     def _leave_out(self, rows: list[Row]) -> None:
         if rows:
@@ -281,14 +444,21 @@ class _Order:
             self.notes.append(Note(rows[0].line, says, cure, lost))
 
 
+def _table_of(row: Row) -> str:
+    """The number of the table that a row's object is a column of; "" where it is not read."""
+    return OBJECTS[row.name].rpartition(".")[0] if row.name else ""
+
+
 # --- rows -----------------------------------------------------------------------------------------
 
 
 def parse(text: str) -> tuple[list[Row], list[Note]]:
     """The objects of a walk, and what is to be said of lines that are none."""
-    order, columns = _Order(), _Columns()
+    columns = _Columns()
+    bare = _prints_bare(text)
+    placed: list[_Placed] = []
     notes: list[Note] = []
-    for statement in _statements(text):
+    for statement in _statements(text, bare=bare):
         if isinstance(statement, Note):
             notes.append(statement)
             continue
@@ -301,9 +471,11 @@ def parse(text: str) -> tuple[list[Row], list[Note]]:
         if stray:
             says = f"{stray.strip()[:80]!r} belongs to no object: the walk may be cut off"
             notes.append(Note(statement.line + 1, says, "walk again", stray.strip()))
-        order.take(row, statement.at, _longest(row))
-    order.finish()
-    return order.rows, sorted([*notes, *order.notes], key=lambda note: note.line)
+        longest = _longest(row, bare=bare)
+        placed.append(_Placed(row, statement.at, longest, statement.style if bare else ""))
+    order = _Order(placed)
+    order.run()
+    return order.kept, sorted([*notes, *order.notes], key=lambda note: note.line)
 
 
 def _ended(statement: _Statement) -> Iterator[Note]:
@@ -319,9 +491,11 @@ def _ended(statement: _Statement) -> Iterator[Note]:
 _LAST_READ = max(COLUMNS)
 
 
-def _longest(row: Row) -> int:
+def _longest(row: Row, *, bare: bool) -> int:
     """The most characters that may follow and still be a part of the row's value."""
-    if row.kind not in _TEXTS or row.value[:1] == '"':
+    if row.kind not in _TEXTS or (
+        row.value[:1] == '"' and not (bare and not _may_be_quoted(row.spelled))
+    ):
         return 0
     if row.name:
         return _LONGEST_TEXT if row.name in _TEXT_OBJECTS else 0
@@ -346,27 +520,38 @@ class _Columns:
             text = _WRONG_TYPE.sub("", text)
             typed = _TYPE.match(text)
             kind, value = (typed[1], typed[2]) if typed else ("", text)
-        name, index = self._object(spelled)
+        name, index, component = self._object(spelled)
         stray = ""
         if statement.more:
             value, stray = _with_more(name, kind, value, statement.more)
-        return Row(name, index, kind, value.strip(), statement.line, spelled), stray
+        row = Row(name, index, kind, value.strip(), statement.line, spelled, component=component)
+        return row, stray
 
-    def _object(self, spelled: str) -> tuple[str, tuple[int, ...]]:
+    def _object(self, spelled: str) -> tuple[str, tuple[int, ...], int]:
+        """The name of an object, its index, and the component that this begins with."""
         if spelled.startswith(self.column):
             rest = spelled[self.length :]
             if rest.isdecimal() and len(rest) < 11:
-                return self.name, (int(rest),)
+                return self.name, (int(rest),), 0
         numbers = _numbers(spelled)
-        for length in _LENGTHS if numbers else ():
-            column = COLUMNS.get(numbers[:length]) if numbers else None
-            if column is not None and numbers is not None:
-                index = numbers[length:]
-                if spelled[:1] == "." and not column.left_out and spelled[1:2].isdigit():
-                    self.column = f".{OBJECTS[column.name]}."
-                    self.name, self.length = column.name, len(self.column)
-                return column.name, index[column.left_out :]
-        return "", ()
+        found = _column_of(numbers) if numbers else None
+        if found is None:
+            return "", (), 0
+        column, index = found
+        if spelled[:1] == "." and not column.left_out and spelled[1:2].isdigit():
+            self.column = f".{OBJECTS[column.name]}."
+            self.name, self.length = column.name, len(self.column)
+        component = index[0] if column.left_out and index else 0
+        return column.name, index[column.left_out :], component
+
+
+def _column_of(numbers: Numbers) -> tuple[Column, Numbers] | None:
+    """The column that is read of an object, and its index."""
+    for length in _LENGTHS:
+        column = COLUMNS.get(numbers[:length])
+        if column is not None:
+            return column, numbers[length:]
+    return None
 
 
 _LENGTHS = sorted({len(numbers) for numbers in COLUMNS}, reverse=True)
@@ -374,6 +559,7 @@ _SET_BY_THE_DEVICE = {"ifName", "ifDescr"}
 _TEXT_OBJECTS = {
     name for name in OBJECTS if name.endswith(("Alias", "Name", "Desc", "PortId", "ChassisId"))
 } - _SET_BY_THE_DEVICE
+_HINTED = {name for name in OBJECTS if name.endswith(("Alias", "Name", "Desc", "ifDescr"))}
 _SYSTEM = (1, 3, 6, 1, 2, 1, 1)
 
 
