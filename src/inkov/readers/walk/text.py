@@ -479,16 +479,16 @@ def parse(text: str) -> tuple[list[Row], list[Note]]:
 
 
 def _ended(statement: _Statement) -> Iterator[Note]:
-    """Where an agent has no more to show. All of them have objects behind those that are read, so
-    before these its view may be limited.
+    """Where an agent has no more to show. Before the objects of the agent itself, which all have,
+    its view may be limited.
     """
     numbers = _numbers(statement.spelled)
-    if numbers is None or numbers < _LAST_READ:
+    if numbers is None or numbers < _SNMP_V2:
         says = "the agent shows nothing behind this object: the walk may be incomplete"
         yield Note(statement.line, says, "walk with a community that may see all", statement.value)
 
 
-_LAST_READ = max(COLUMNS)
+_SNMP_V2 = (1, 3, 6, 1, 6)  # objects of the agent itself, which all have
 
 
 def _longest(row: Row, *, bare: bool) -> int:

@@ -1,0 +1,307 @@
+"""What a walk means, one paragraph at a time: both VLAN tables, newer modules, what is forbidden or
+unknown, bundles listed by their members, neighbours by every name, and walks that broke off.
+
+The expectations are written from the standards' words, before anything is read.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from textwrap import dedent
+
+import pytest
+
+from inkov.readers.reading import FileReport, Part
+from inkov.readers.registry import read_bytes
+from inkov.readers.sheets.writer import write_sheet
+from tests.conftest import Inkov
+
+THREE = """
+sysName.0 = STRING: "moor-1"
+ifName.1 = STRING: "p1"
+ifName.2 = STRING: "p2"
+ifName.3 = STRING: "p3"
+dot1dBasePortIfIndex.1 = INTEGER: 1
+dot1dBasePortIfIndex.2 = INTEGER: 2
+dot1dBasePortIfIndex.3 = INTEGER: 3
+"""
+
+
+def reported(text: str) -> tuple[FileReport, Part]:
+    return read_bytes("moor.walk", dedent(text).encode(), account=True)
+
+
+def ports_of(text: str) -> dict[str, str]:
+    """Port -> what its section of a sheet says, in one line. No problem may be said."""
+    report, part = reported(text)
+    assert not part.problems and not report.unmatched, (part.problems, report.unmatched)
+    return sections(part)
+
+
+def sections(part: Part) -> dict[str, str]:
+    found = {}
+    for section in write_sheet(part.devices[0]).split("\n\n"):
+        head, *lines = section.strip().split("\n")
+        if head.startswith(("[port ", "[bundle ")):
+            found[head[1:-1]] = "; ".join(lines)
+    return found
+
+
+def test_a_vlan_is_there_if_either_table_has_it() -> None:
+    """Static: 10 at p1 (untagged) and p2, 20 at p2. Current: 10 at p1 and p3, both untagged."""
+    text = (
+        THREE
+        + """
+    dot1qVlanCurrentEgressPorts.0.10 = Hex-STRING: A0
+    dot1qVlanCurrentUntaggedPorts.0.10 = Hex-STRING: A0
+    dot1qVlanCurrentEgressPorts.0.30 = Hex-STRING: 20
+    dot1qVlanCurrentUntaggedPorts.0.30 = Hex-STRING: 00
+    dot1qVlanStaticEgressPorts.10 = Hex-STRING: C0
+    dot1qVlanStaticUntaggedPorts.10 = Hex-STRING: 80
+    dot1qVlanStaticEgressPorts.20 = Hex-STRING: 40
+    dot1qVlanStaticUntaggedPorts.20 = Hex-STRING: 00
+    """.replace("    ", "")
+    )
+    assert ports_of(text) == {
+        "port p1": "mode: general; tagged: none; untagged: 10; in force: 10",
+        "port p2": "mode: general; tagged: 10,20; untagged: none; in force: none",
+        "port p3": "mode: general; tagged: 30; untagged: 10; in force: 10,30",
+    }
+    assert sorted(reported(text)[1].devices[0].vlans or {}) == [10, 20, 30]
+
+
+def test_forbidden_ports_and_the_switch_of_registration() -> None:
+    text = (
+        THREE
+        + """
+    dot1qGvrpStatus.0 = INTEGER: STATUS
+    dot1qVlanStaticEgressPorts.10 = Hex-STRING: E0
+    dot1qVlanForbiddenEgressPorts.10 = Hex-STRING: 00
+    dot1qVlanForbiddenEgressPorts.20 = Hex-STRING: 60
+    dot1qVlanStaticUntaggedPorts.10 = Hex-STRING: E0
+    dot1qPortGvrpStatus.1 = INTEGER: enabled(1)
+    dot1qPortGvrpStatus.2 = INTEGER: enabled(1)
+    dot1qPortGvrpStatus.3 = INTEGER: disabled(2)
+    """.replace("    ", "")
+    )
+    members = "mode: general; tagged: none; untagged: 10; registration: "
+    on, off = (ports_of(text.replace("STATUS", status)) for status in ("enabled(1)", "2"))
+    assert on == {
+        "port p1": members + "on",
+        "port p2": members + "on; forbidden: 20",
+        "port p3": members + "off; forbidden: 20",
+    }
+    assert all("registration: off" in port for port in off.values())
+
+
+def test_the_newer_modules_say_the_same() -> None:
+    """IEEE8021-Q-BRIDGE-MIB, with the number of a bridge component before each index."""
+    old = (
+        THREE
+        + """
+    dot1qVlanStaticName.10 = STRING: "climate"
+    dot1qVlanStaticEgressPorts.10 = Hex-STRING: C0
+    dot1qVlanStaticUntaggedPorts.10 = Hex-STRING: 40
+    dot1qPvid.1 = Gauge32: 1
+    dot1qPvid.2 = Gauge32: 10
+    dot1qPvid.3 = Gauge32: 1
+    dot1qPortAcceptableFrameTypes.1 = INTEGER: 2
+    dot1qPortAcceptableFrameTypes.2 = INTEGER: 1
+    dot1qPortAcceptableFrameTypes.3 = INTEGER: 3
+    """.replace("    ", "")
+    )
+    new = old
+    for name, number in (
+        ("dot1dBasePortIfIndex", "2.1.1.4.1.3.7"),
+        ("dot1qVlanStaticName", "4.1.4.3.1.3.7"),
+        ("dot1qVlanStaticEgressPorts", "4.1.4.3.1.4.7"),
+        ("dot1qVlanStaticUntaggedPorts", "4.1.4.3.1.6.7"),
+        ("dot1qPvid", "4.1.4.5.1.1.7"),
+        ("dot1qPortAcceptableFrameTypes", "4.1.4.5.1.2.7"),
+    ):
+        new = new.replace(f"{name}.", f".1.3.111.2.802.1.1.{number}.")
+    assert ports_of(new) == ports_of(old)
+    assert "accept: untagged" in ports_of(old)["port p3"]
+    other = new + ".1.3.111.2.802.1.1.4.1.4.5.1.1.8.1 = Gauge32: 66\n"
+    report, part = reported(other)
+    assert [p.says for p in part.problems] == ["bridge component 8 is not read, only component 7"]
+    assert report.unmatched and sections(part) == ports_of(old)
+
+
+def test_members_that_are_listed_in_the_place_of_their_bundle() -> None:
+    text = (
+        THREE
+        + """
+    ifName.9 = STRING: "west"
+    ifType.9 = INTEGER: ieee8023adLag(161)
+    dot1qVlanStaticEgressPorts.10 = Hex-STRING: E0
+    dot1qVlanStaticUntaggedPorts.10 = Hex-STRING: 20
+    dot1qPvid.1 = Gauge32: 1
+    dot1qPvid.2 = Gauge32: 1
+    dot1qPvid.3 = Gauge32: 10
+    HOW
+    """.replace("    ", "")
+    )
+    for how in (
+        "dot3adAggPortListPorts.9 = Hex-STRING: C0",
+        "dot3adAggPortSelectedAggID.1 = INTEGER: 9\ndot3adAggPortSelectedAggID.2 = INTEGER: 9",
+        "ifStackStatus.9.1 = INTEGER: active(1)\nifStackStatus.9.2 = INTEGER: 1",
+    ):
+        bundle = ports_of(text.replace("HOW", how))["bundle west"]
+        assert bundle == "members: p1, p2; mode: general; pvid: 1; tagged: 10; untagged: none"
+
+
+def test_neighbours_by_every_name_and_the_vlans_they_announce() -> None:
+    text = (
+        THREE
+        + """
+    lldpV2RemChassisId.0.2.1.5 = Hex-STRING: 02 00 00 00 00 AA
+    lldpV2RemPortId.0.2.1.5 = STRING: "port-7"
+    lldpV2RemSysName.0.2.1.5 = STRING: "core-1"
+    lldpLocPortId.11 = Hex-STRING: 02 00 00 00 00 01
+    lldpLocChassisId.0 = STRING: 2:0:0:0:0:9
+    lldpRemChassisId.0.11.1 = Hex-STRING: 02 00 00 00 00 BB
+    lldpRemPortId.0.11.1 = STRING: "port-8"
+    lldpXdot1RemPortVlanId.0.11.1 = INTEGER: 20
+    lldpXdot1RemVlanName.0.11.1.20 = STRING: "pumps"
+    lldpXdot1RemVlanName.0.11.1.30 = STRING: "ferns"
+    ifPhysAddress.1 = STRING: 2:0:0:0:0:1
+    ifPhysAddress.2 = Hex-STRING: 02 00 00 00 00 02
+    dot1qPvid.1 = Gauge32: 10
+    dot1qPvid.2 = Gauge32: 10
+    dot1qPvid.3 = Gauge32: 10
+    """.replace("    ", "")
+    )
+    report, part = reported(text)
+    assert not part.problems and not report.unmatched
+    assert part.devices[0].known_as == ("02:00:00:00:00:09",)
+    assert part.devices[0].ports["p2"].known_as == ("02:00:00:00:00:02",)
+    by_chassis, by_name = part.neighbours
+    assert (by_chassis.port, by_chassis.far_device) == ("p1", "02:00:00:00:00:bb")
+    assert by_chassis.far_pvid == 20 and str(by_chassis.far_vlans.value) == "20,30"  # type: ignore[union-attr]
+    assert (by_name.port, by_name.far_device, by_name.far_port) == ("p2", "core-1", "port-7")
+    assert by_name.far_known_as == "02:00:00:00:00:aa"
+
+
+def test_a_link_is_found_by_chassis_and_address(inkov: Inkov, tmp_path: Path) -> None:
+    """Each hears the other by addresses only; neither address is a name in any file."""
+    for own, far in ((1, 2), (2, 1)):
+        (tmp_path / f"moor-{own}.walk").write_text(
+            dedent(f"""\
+            sysName.0 = STRING: "moor-{own}"
+            ifName.1 = STRING: "p1"
+            ifPhysAddress.1 = Hex-STRING: 02 00 00 00 0{own} 01
+            dot1dBasePortIfIndex.1 = INTEGER: 1
+            dot1dBaseBridgeAddress.0 = Hex-STRING: 02 00 00 00 0{own} 00
+            dot1qPvid.1 = Gauge32: 10
+            lldpRemChassisId.0.1.1 = Hex-STRING: 02 00 00 00 0{far} 00
+            lldpRemPortId.0.1.1 = Hex-STRING: 02 00 00 00 0{far} 01
+            """)
+        )
+    shown = inkov("links", ".").out
+    assert "moor-1:p1  moor-2:p1  up     both" in shown, shown
+
+
+def test_without_vlan_tables_the_ports_are_unknown(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "u.walk").write_text(THREE.strip().replace("moor-1", "u") + "\n")
+    for name, port in (("a", "p1"), ("b", "p2")):
+        (tmp_path / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: pumps\n[port 1]\nvlan: 10\n"
+            "[port 2]\nvlan: 20\n[port 9]\nmode: trunk\nallowed: 10,20\n"
+            f"[neighbours]\n9: u:{port}\n"
+        )
+    says = "the walk has no VLAN table: which VLANs the port is in is not known"
+    assert says in inkov("read", ".").out
+    audit = inkov("audit", ".", "-f", "json").json["findings"]
+    assert {finding["rule"] for finding in audit} == {"ports-unknown", "link-one-sided"}
+    plain = {v["claim"]: v["verdict"] for v in inkov("prove", ".", "-f", "json").json["claims"]}
+    assert plain == {
+        "VLAN 10 leaks into no other": "holds",
+        "VLAN 20 leaks into no other": "holds",
+        "VLAN 10 is not split": "undecided",
+        "VLAN 20 is not split": "undecided",
+    }
+    strict = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert {verdict["verdict"] for verdict in strict} == {"undecided"}
+
+
+@pytest.mark.parametrize(
+    ("more", "says"),
+    [
+        ("Timeout: No Response from moor-1", "the walk broke off: 'Timeout: No Response"),
+        ("Error in packet.\nReason: (genError)", "the walk broke off: 'Error in packet.'"),
+        ("snmpbulkwalk: Timeout", "the walk broke off"),
+        (
+            "dot1qPvid.3 = No more variables left in this MIB View",
+            "the agent shows nothing behind this object",
+        ),
+        ("dot1qPvid.1 = Gauge32: 10\ndot1qPvid.3 = Gauge32: 10", "dot1qPvid has no row for p2"),
+        (
+            "dot1qVlanStaticEgressPorts.10 = Hex-STRING: 80\n"
+            "dot1qVlanStaticUntaggedPorts.20 = Hex-STRING: 80",
+            "VLAN 10 has no list of its untagged ports",
+        ),
+        ("dot1qPvid.1 = INTEGER: 1\nbye", "'bye' belongs to no object"),
+        ('ifAlias.1 = STRING: "never', "the text that begins here in quotes never ends"),
+        ('dot1qVlanStaticEgressPorts.10 = STRING: "A.B"', "is written as text"),
+        ("dot1qVlanStaticEgressPorts.10 = STRING: AB", "is written as text"),
+        ('dot1qVlanStaticEgressPorts.10 = STRING: "A\nB"', "is written as text"),
+    ],
+)
+def test_a_walk_that_lost_something_is_incomplete(
+    more: str, says: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    text = THREE + 'dot1qVlanStaticName.10 = STRING: "climate"\n' + more + "\n"
+    (tmp_path / "moor.walk").write_text(text)
+    read = inkov("read", ".")
+    assert says in read.err and read.status == 1
+    assert inkov("read", ".", "--strict").status == 1
+    strict = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert {verdict["verdict"] for verdict in strict} <= {"undecided"}
+
+
+def test_the_end_of_all_that_an_agent_has_is_no_fault() -> None:
+    text = THREE + "dot1qPvid.1 = INTEGER: 1\ndot1qPvid.2 = INTEGER: 1\ndot1qPvid.3 = INTEGER: 1\n"
+    end = ".1.3.6.1.6.3.16.1.5.2.1.6 = No more variables left in this MIB View\n"
+    absent = "dot1qGvrpStatus.0 = No Such Object available on this agent at this OID\n"
+    assert ports_of(text + absent + end) == ports_of(text)
+
+
+@pytest.mark.parametrize(
+    "value",
+    [
+        "Hex-STRING: A0 41",
+        "Hex-STRING: A0 41 \n",
+        "Hex-STRING: A0 \n41 ",
+        "Hex: A0 41",
+        "Hex-STRING: A0:41",
+        "0xA041",
+        "OCTET STRING: 0xa041",
+        "A0:41",
+        "A0 41",
+        '"A0 41 "',
+        "Wrong Type (should be OCTET STRING): Hex-STRING: A0 41",
+        "Hex-STRING: A0 41                                         [.A]",
+    ],
+)
+def test_octets_in_every_spelling(value: str) -> None:
+    """A0 41 are ports 1, 3, 10 and 16; there are three here."""
+    text = THREE + f"dot1qVlanStaticEgressPorts.10 = {value}\n"
+    _, part = reported(text)
+    assert [p.says.partition(",")[0] for p in part.problems] == ["the list names bridge port 10"]
+    assert {n for n, says in sections(part).items() if "tagged: 10" in says} == {
+        "port p1",
+        "port p3",
+    }
+
+
+def test_utf_16_and_the_tree(inkov: Inkov, tmp_path: Path) -> None:
+    text = THREE + "dot1qPvid.1 = INTEGER: 1\ndot1qPvid.2 = INTEGER: 1\ndot1qPvid.3 = INTEGER: 1\n"
+    text += "dot1dStpPriority.0 = INTEGER: 4096\ndot1dStpPortPathCost.2 = INTEGER: 65535\n"
+    text += "dot1dStpPortPriority.3 = INTEGER: 64\ndot1dStpPortPathCost32.2 = INTEGER: 200000\n"
+    (tmp_path / "moor.walk").write_bytes(text.encode("utf-16"))
+    assert len(inkov("ports", "moor.walk", "-f", "json").json["ports"]) == 3
+    (tree,) = reported(text)[1].devices[0].trees
+    assert tree.priority is not None and tree.priority.value == 4096
+    assert {name: fact.value for name, fact in tree.costs.items()} == {"p2": 200000}
+    assert {name: fact.value for name, fact in tree.priorities.items()} == {"p3": 64}
