@@ -518,7 +518,7 @@ def test_an_unusable_dialect_is_said_first_and_its_consequences_not(
         first, *shown = ran.err.splitlines()
         assert "t.toml:4: column 1: " in first and "unknown field `open`" in first
         assert [line.strip() for line in shown] == ["open = []", "^"]
-    (tmp_path / "b.sheet").write_text("inkov sheet 1\nswitch: b\nvlan: 3\n")
+    (tmp_path / "b.sheet").write_text("inkov sheet 1\nswitch: b\nvlan: 3\n[port 1]\n")
     ran = inkov("read", "t.toml", "a.txt", "b.sheet")
     assert ran.status == 2 and "b.sheet" in ran.out
     assert [line.split(":")[1].strip() for line in ran.err.splitlines() if ":" in line] == [

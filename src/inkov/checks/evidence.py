@@ -11,6 +11,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import EVERYTHING, Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
+from inkov.plan import missing_switches
 from inkov.vlanset import bit, bits_to_text
 from inkov.wiring import Link
 from inkov.wiring.links import Claim
@@ -255,6 +256,27 @@ def switch_without_file(site: Site) -> Iterator[Found]:
             {"switch": name, "count": counted(len(places), "place")},
             where=tuple(places),
             key=(name,),
+        )
+
+
+@rule(
+    "switch-missing",
+    family="Input",
+    severity=Severity.FAULT,
+    what="a switch that the plan expects is not among the files",
+    why="what it does is in no table, check or proof, and nothing else would tell that it is gone",
+    cure="collect its configuration, or take it out of the plan",
+    example="the plan expects edit-1 to edit-30, and the file of edit-7 is empty",
+    says="the plan expects more than the files hold: {missing}",
+    fix="collect the configuration, or take the switch out of `expected` in the plan",
+)
+def switch_missing(site: Site) -> Iterator[Found]:
+    expected = site.plan.expected
+    for missing in missing_switches(expected, site.fabric.campus.devices.keys()):
+        yield finding(
+            {"missing": missing},
+            where=(Where("", None, None, expected.origin),),
+            key=(missing,),
         )
 
 

@@ -2,6 +2,7 @@
 is accepted.
 """
 
+from inkov.plan.expected import missing_switches
 from inkov.plan.loader import Plan, read_plan, vlan_names
 from inkov.plan.schema import Acceptance, Carried, Claim, PlanFile, PlannedVlan, Practice
 
@@ -13,6 +14,7 @@ __all__ = [
     "PlanFile",
     "PlannedVlan",
     "Practice",
+    "missing_switches",
     "read_plan",
     "vlan_names",
 ]

@@ -226,6 +226,18 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
         return f"{a} {'reaches' if self.reach else 'does not reach'} {b}"
 
 
+class Expected(Struct, rename="kebab", forbid_unknown_fields=True):
+    """The switches that must be among the files: names and patterns (`*` for any characters), each
+    of which one at least must fit, and how many there must be.
+    """
+
+    short: ClassVar[str] = "switches"
+
+    switches: NameList = field(default_factory=list)
+    number: int = 0
+    origin: Origin = Origin()
+
+
 class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     """The whole plan. `ports` and `links` name tables (port plans, cabling) beside it."""
 
@@ -235,6 +247,7 @@ class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     practice: Practice = field(default_factory=Practice)
     accepted: list[Acceptance] = field(default_factory=list)
     platforms: dict[str, PlannedPlatform] = field(default_factory=dict)
+    expected: Expected = field(default_factory=lambda: Expected())
     claims: list[Claim] = field(default_factory=list)
     ports: NameList = field(default_factory=list)
     links: NameList = field(default_factory=list)

@@ -17,7 +17,7 @@ from inkov.forwarding.assumptions import Assumptions
 from inkov.forwarding.domains import Domains, domains
 from inkov.forwarding.routers import Routers
 from inkov.levels import Layer, Level, Outcome
-from inkov.plan import Claim, Plan
+from inkov.plan import Claim, Plan, missing_switches
 from inkov.proofs.answers import (
     Answer,
     Apart,
@@ -65,6 +65,7 @@ def prove(
     lines, problems = len(fabric.campus.unmatched), fabric.campus.problems
     if lines:
         missing.append(f"{lines} line(s) that may have to do with VLANs were not understood")
+    missing += missing_switches(prover.plan.says.expected, fabric.campus.devices.keys())
     if problems:
         first = problems[0]
         missing.append(f"{len(problems)} problem(s) with the input: {first.says.splitlines()[0]}")

@@ -147,15 +147,20 @@ class _Loading:
             # Only pointers have to be looked up in a file again.
             first = data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
             self.kept[file] = data if first in (b"{", b"[", b"<") else b""
-        elif report.remark and file in self.named and not self.dialects_unusable:
-            cure = "name files of a format that is read"
-            self.problems.append(Problem(Origin(file), report.remark, cure, True))
+        elif report.remark and not self.dialects_unusable:
+            if file in self.named or _may_be_a_switch(file):
+                cure = "collect it again, write a dialect for it, or move it out of the folder"
+                self.problems.append(Problem(Origin(file), report.remark, cure, True))
 
     def campus(self) -> Campus:
         """The campus of all parts. The reports say what became of each file."""
         self.parts += put_together(self.parts)
         formats = {report.file: report.format for report in self.reports}
         campus = assemble(self.parts, self.problems, formats)
+        for device in campus.devices.values():
+            if not device.ports:
+                says = f"{device.name} has not one port: its configuration may be incomplete"
+                campus.problems.append(Problem(device.origin, says, "collect it again"))
         joined = {file: part.joined for file, part in self.parts if part.joined}
         second = {device.origin.file for device in campus.others}
         for report in self.reports:
@@ -175,6 +180,14 @@ class _Loading:
             if line.relevant
         ]
         return campus
+
+
+_DOCUMENTS = (".md", ".pdf", ".png", ".jpg", ".jpeg", ".svg", ".gif", ".docx", ".odt", ".pptx")
+
+
+def _may_be_a_switch(file: str) -> bool:
+    """False for a document or a drawing, by its name: such files may lie beside configurations."""
+    return not file.lower().endswith(_DOCUMENTS)
 
 
 def _is_hostname(file: str, data: bytes) -> bool:

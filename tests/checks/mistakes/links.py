@@ -365,6 +365,12 @@ def a_host_at_a_switch_that_nobody_describes(ground: Ground) -> list[SPOT] | Non
     return [("", None)]
 
 
+@mistake("switch-missing")
+def a_switch_that_the_plan_expects_and_nobody_collected(ground: Ground) -> list[SPOT] | None:
+    ground.plan.append("expected: [heath-77]")
+    return [("", None)]
+
+
 @mistake("mtu-differs")
 def another_mtu(ground: Ground) -> list[SPOT] | None:
     link = some(ground, ground.site.fabric.wiring.links)

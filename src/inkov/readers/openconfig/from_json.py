@@ -14,6 +14,7 @@ import msgspec
 from inkov.readers.json_errors import not_json
 from inkov.readers.openconfig import shape
 from inkov.readers.openconfig.account import account_of
+from inkov.readers.openconfig.elsewhere import what_else
 from inkov.readers.openconfig.reader import Builder
 from inkov.readers.reading import Reading, as_text
 
@@ -67,7 +68,4 @@ def _built(file: str, data: bytes) -> Builder | None:
 
 def _something_else(data: bytes) -> Reading:
     tree = msgspec.json.decode(data)
-    names = list(tree) if isinstance(tree, dict) else []
-    listed = ", ".join(names[:4]) + (", ..." if len(names) > 4 else "")
-    holds = f"JSON, but with nothing that is read here (it holds: {listed or 'nothing'})"
-    return Reading(detail="", remark=holds)
+    return Reading(detail="", remark=f"JSON, but {what_else(tree)}")

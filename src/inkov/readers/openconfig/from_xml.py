@@ -7,6 +7,7 @@ import msgspec
 from inkov.campus import Origin, Problem
 from inkov.readers.openconfig import shape
 from inkov.readers.openconfig.account import account_of
+from inkov.readers.openconfig.elsewhere import what_else
 from inkov.readers.openconfig.reader import Builder
 from inkov.readers.openconfig.xml import BadXml, Tree, parse_xml
 from inkov.readers.reading import Part, Reading
@@ -29,9 +30,7 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
         return Reading(Part(problems=[problem]), detail="")
     builder = Builder(file, "", strict=False)
     if not builder.build(_root(tree, builder)):
-        listed = ", ".join(list(tree.root)[:4])
-        holds = f"XML, but with nothing that is read here (it holds: {listed or 'nothing'})"
-        return Reading(detail="", remark=holds)
+        return Reading(detail="", remark=f"XML, but {what_else(tree.root)}")
     if account:
         account_of(file, tree.root, builder.ledger)
     return Reading(builder.part, builder.ledger)

@@ -1,0 +1,39 @@
+"""What a document holds that is JSON or XML and no configuration: an error of the device, a
+notification, or something else.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+__all__ = ["what_else"]
+
+_MOST_NAMED = 4
+
+
+def what_else(tree: Any) -> str:
+    """What a decoded document holds, in words that go on after "JSON, but"."""
+    names = list(tree) if isinstance(tree, dict) else []
+    plain = {name.rpartition(":")[2] for name in names}
+    if plain & {"errors", "rpc-error"}:  # RFC 8040, 7.1; RFC 6241, 4.3
+        tag = _first(tree, "error-message") or _first(tree, "error-tag") or "no reason is given"
+        return f"an error that the device answered, no configuration: {tag}"
+    if plain & {"notification", "syncResponse", "update"}:
+        return "a gNMI notification, which is not read: ask for the whole tree in one answer (Get)"
+    listed = ", ".join(names[:_MOST_NAMED]) + (", ..." if len(names) > _MOST_NAMED else "")
+    return f"with nothing that is read here (it holds: {listed or 'nothing'})"
+
+
+def _first(tree: Any, name: str) -> str:
+    """The first text of a name, anywhere in a tree."""
+    todo = [tree]
+    while todo:
+        node = todo.pop()
+        if isinstance(node, dict):
+            for key, value in node.items():
+                if key.rpartition(":")[2] == name and isinstance(value, str):
+                    return value[:100]
+                todo.append(value)
+        elif isinstance(node, list):
+            todo.extend(node[:_MOST_NAMED])
+    return ""
