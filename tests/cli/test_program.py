@@ -259,7 +259,7 @@ def test_a_bad_value_costs_its_entry_only(
     core.write_bytes(core.read_text().replace(old, new).encode("utf-8", "surrogateescape"))
     result = inkov("ports", garden, "--switch", "core-1")
     assert result.status == 1 and says in result.err and "port-13" in result.out
-    assert "statement-unusable" in inkov("audit", garden, "--fail-on", "never").out
+    assert "statement-unusable" in inkov("audit", garden, "--fail-on", "risk").out
 
 
 def test_json_of_something_else(inkov: Inkov, garden: Path) -> None:
@@ -394,3 +394,71 @@ def test_a_closed_pipe_and_an_interrupt_end_quietly(garden: Path) -> None:
     assert not [
         p.name for p in garden.iterdir() if p.name == "out.txt" or p.name.startswith(".inkov")
     ]
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "says"),
+    [
+        ("empty.json", "", "empty"),
+        ("blank.txt", "  \n\n", "empty"),
+        ("page.txt", "<html><title>401</title></html>", "nothing that is read here"),
+        ("null.json", "null", "not a format that is read"),
+        ("cut.json", '{"interfaces": {"interface": [', "the JSON ends in the middle"),
+        ("box.txt", "hello", "not a format that is read, and no dialect knows it"),
+        ("zeros.bin", "\x00\x01", "not a format that is read"),
+        (
+            "error.json",
+            '{"ietf-restconf:errors": {"error": [{"error-tag": "access-denied"}]}}',
+            "an error that the device answered, no configuration: access-denied",
+        ),
+        (
+            "error.xml",
+            "<rpc-reply><rpc-error><error-message>no such user</error-message></rpc-error>"
+            "</rpc-reply>",
+            "an error that the device answered, no configuration: no such user",
+        ),
+        ("push.json", '{"notification": {"update": []}}', "a gNMI notification"),
+        ("idle.sheet", "inkov sheet 1\nswitch: idle\n", "idle has not one port"),
+    ],
+)
+def test_a_file_that_is_no_configuration_is_a_problem_of_the_run(
+    name: str, content: str, says: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    folder = tmp_path / "c"
+    folder.mkdir()
+    (folder / "gate-1.sheet").write_text(
+        "inkov sheet 1\nswitch: gate-1\n[vlans]\n10: a\n[port 1]\nvlan: 10\n"
+    )
+    (folder / "notes.md").write_text("Read me.\n")
+    assert inkov("read", "c").status == 0
+    (folder / name).write_text(content)
+    worst = 1 if name == "idle.sheet" else 2
+    ran = inkov("read", "c")
+    assert ran.status == worst and f"c/{name}" in ran.err and says in ran.err
+    assert "notes.md" not in ran.err
+    assert inkov("read", "c", "--strict").status == worst
+    for form in ("json", "sarif", "junit", "markdown", "table"):
+        audit = inkov("audit", "c", "-f", form, "--fail-on", "never")
+        assert audit.status == worst and name in audit.out, form
+    strict = inkov("prove", "c", "--strict", "-f", "json").json["claims"]
+    assert {verdict["verdict"] for verdict in strict} == {"undecided"}
+
+
+def test_switches_that_the_plan_expects(inkov: Inkov, tmp_path: Path) -> None:
+    sheet = "inkov sheet 1\nswitch: {}\n[vlans]\n10: a\n[port 1]\nvlan: 10\n"
+    for name in ("core-1", "edit-1", "edit-2"):
+        (tmp_path / f"{name}.sheet").write_text(sheet.format(name))
+    for expected, missing in (
+        ("3", []),
+        ("[core-1, edit-*]", []),
+        ("{switches: [edit-2], number: 3}", []),
+        ("4", ["there are 3 switches of 4"]),
+        ("[core-1, core-2, moor-*, 5]", ["core-2", "moor-*", "there are 3 switches of 5"]),
+    ):
+        (tmp_path / "plan.yaml").write_text(f"expected: {expected}\nvlans: {{10: a}}\n")
+        found = inkov("audit", ".", "-f", "json", "--only", "switch-missing").json["findings"]
+        assert [f["severity"] for f in found] == ["fault"] * len(missing), expected
+        assert all(any(word in f["says"] for f in found) for word in missing)
+        strict = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+        (leaks,) = (verdict for verdict in strict if "leaks" in verdict["claim"])
+        assert leaks["verdict"] == ("undecided" if missing else "holds")

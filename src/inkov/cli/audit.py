@@ -89,6 +89,7 @@ def audit(
             known=known,
             fails=fails,
             after=since + _unread(session),
+            lost=session.lost,
         )
     )
     session.end(FINDINGS if any(f.severity in fails for f in result.findings) else ALL_WELL)

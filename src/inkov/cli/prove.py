@@ -48,7 +48,7 @@ def prove(
     verdicts = run(session.fabric, session.plan, level=level, unread=session.unread, strict=strict)
     if certificate is not None:
         write_file(certificate, to_json(certificate_of(session, verdicts)))
-    options.out.show(verdicts_result(verdicts, session.locator))
+    options.out.show(verdicts_result(verdicts, session.locator, session.lost))
     every = all(verdict.verdict == Outcome.HOLDS for verdict in verdicts)
     session.end(ALL_WELL if every else FINDINGS)
 

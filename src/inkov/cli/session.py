@@ -11,7 +11,7 @@ from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
 from inkov.cli.says import fail, nearest, progress, reason, say_problems
 
 if TYPE_CHECKING:
-    from inkov.campus import Campus
+    from inkov.campus import Campus, Problem
     from inkov.cli.options import AnyOptions
     from inkov.forwarding import Fabric
     from inkov.plan import Plan
@@ -34,12 +34,16 @@ class Session:
         return self.loaded.locator
 
     @property
+    def lost(self) -> list[Problem]:
+        """The files that could not be read, or are no configuration."""
+        return [problem for problem in self.loaded.campus.problems if problem.lost]
+
+    @property
     def status(self) -> int:
         """The exit status as far as the input decides it."""
-        problems = self.loaded.campus.problems
-        if any(problem.lost for problem in problems):
+        if self.lost:
             return UNUSABLE
-        return FINDINGS if problems else ALL_WELL
+        return FINDINGS if self.loaded.campus.problems else ALL_WELL
 
     def end(self, status: int = ALL_WELL) -> None:
         """Leave with the worse of `status` and the input's."""

@@ -247,7 +247,7 @@ class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     practice: Practice = field(default_factory=Practice)
     accepted: list[Acceptance] = field(default_factory=list)
     platforms: dict[str, PlannedPlatform] = field(default_factory=dict)
-    expected: Expected = field(default_factory=lambda: Expected())
+    expected: Expected = field(default_factory=Expected)
     claims: list[Claim] = field(default_factory=list)
     ports: NameList = field(default_factory=list)
     links: NameList = field(default_factory=list)

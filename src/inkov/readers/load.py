@@ -32,6 +32,7 @@ MAX_FILE_BYTES = 64 * 1024 * 1024
 
 
 PLAN_NAMES = ("plan.yaml", "plan.yml")
+_DOCUMENTS = (".md", ".pdf", ".png", ".jpg", ".jpeg", ".svg", ".gif", ".docx", ".odt", ".pptx")
 _HOSTNAME = re.compile(rb"[A-Za-z0-9][A-Za-z0-9.-]{0,253}\s*\Z")  # etc/hostname of a Linux system
 
 
@@ -147,10 +148,13 @@ class _Loading:
             # Only pointers have to be looked up in a file again.
             first = data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
             self.kept[file] = data if first in (b"{", b"[", b"<") else b""
-        elif report.remark and not self.dialects_unusable:
-            if file in self.named or _may_be_a_switch(file):
-                cure = "collect it again, write a dialect for it, or move it out of the folder"
-                self.problems.append(Problem(Origin(file), report.remark, cure, True))
+        elif report.remark and not self.dialects_unusable and self._may_be_a_switch(file):
+            cure = "collect it again, write a dialect for it, or move it out of the folder"
+            self.problems.append(Problem(Origin(file), report.remark, cure, True))
+
+    def _may_be_a_switch(self, file: str) -> bool:
+        """False for a document or a drawing, by its name: such may lie beside configurations."""
+        return file in self.named or not file.lower().endswith(_DOCUMENTS)
 
     def campus(self) -> Campus:
         """The campus of all parts. The reports say what became of each file."""
@@ -180,14 +184,6 @@ class _Loading:
             if line.relevant
         ]
         return campus
-
-
-_DOCUMENTS = (".md", ".pdf", ".png", ".jpg", ".jpeg", ".svg", ".gif", ".docx", ".odt", ".pptx")
-
-
-def _may_be_a_switch(file: str) -> bool:
-    """False for a document or a drawing, by its name: such files may lie beside configurations."""
-    return not file.lower().endswith(_DOCUMENTS)
 
 
 def _is_hostname(file: str, data: bytes) -> bool:

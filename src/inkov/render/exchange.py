@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from collections.abc import Set as AbstractSet
 from typing import Any
 from urllib.parse import quote
 from xml.sax.saxutils import escape, quoteattr
 
 from inkov import __version__
-from inkov.campus import Origin
+from inkov.campus import Origin, Problem
 from inkov.checks import Audit, Finding, Rule, Severity, Where
 from inkov.readers import Locator
 from inkov.render.text import safe, to_json
 
-__all__ = ["findings_junit", "findings_sarif", "junit", "sarif"]
+__all__ = ["findings_junit", "findings_sarif", "junit", "location", "lost_json", "sarif"]
 
 _LEVEL = {
     Severity.BREACH: "error",
@@ -23,8 +24,24 @@ _LEVEL = {
 }
 
 
-def sarif(rules: list[dict[str, Any]], results: list[dict[str, Any]]) -> str:
-    """A SARIF log of one run."""
+def sarif(
+    rules: list[dict[str, Any]],
+    results: list[dict[str, Any]],
+    lost: Sequence[Problem],
+    locator: Locator,
+) -> str:
+    """A SARIF log of one run. `lost` are files that could not be read: the run was none then
+    (SARIF 3.20.21, notifications of the tool's execution).
+    """
+    notes = [
+        {
+            "level": "error",
+            "message": {"text": safe(problem.says)},
+            "locations": [location(problem.origin, locator, "")],
+        }
+        for problem in lost
+    ]
+    invocation = {"executionSuccessful": False, "toolExecutionNotifications": notes}
     return to_json(
         {
             "$schema": (
@@ -34,12 +51,19 @@ def sarif(rules: list[dict[str, Any]], results: list[dict[str, Any]]) -> str:
             "runs": [
                 {
                     "tool": {"driver": {"name": "inkov", "version": __version__, "rules": rules}},
+                    **({"invocations": [invocation]} if notes else {}),
                     "columnKind": "unicodeCodePoints",
                     "results": results,
                 }
             ],
         }
     )
+
+
+def lost_json(lost: Sequence[Problem]) -> dict[str, Any]:
+    """The files that could not be read, as a part of a JSON answer; nothing if there are none."""
+    files = [{"file": safe(p.origin.file), "says": safe(p.says)} for p in lost]
+    return {"not_read": files} if files else {}
 
 
 def location(origin: Origin, locator: Locator, name: str) -> dict[str, Any]:
@@ -67,7 +91,11 @@ def _named(where: Where) -> str:
 
 
 def findings_sarif(
-    audit: Audit, rules: list[Rule], locator: Locator, known: set[str] | None = None
+    audit: Audit,
+    rules: list[Rule],
+    locator: Locator,
+    known: set[str] | None = None,
+    lost: Sequence[Problem] = (),
 ) -> str:
     """The findings as SARIF, those that the plan accepts as suppressed. `known` are the ids of a
     baseline.
@@ -95,7 +123,7 @@ def findings_sarif(
             "justification": safe(justification),
         }
         results.append({**_result(finding, index, locator, known), "suppressions": [suppressed]})
-    return sarif(entries, results)
+    return sarif(entries, results, lost, locator)
 
 
 def _sentence(text: str) -> str:
@@ -130,17 +158,25 @@ def _result(
     return result
 
 
-def junit(name: str, cases: list[tuple[str, str, list[str]]]) -> str:
-    """A JUnit report: (test case, class, failures) of one suite."""
+def junit(name: str, cases: list[tuple[str, str, list[str]]], lost: Sequence[Problem]) -> str:
+    """A JUnit report: (test case, class, failures) of one suite. `lost` are files that could not be
+    read: each is an error.
+    """
     failed = sum(bool(failures) for _, _, failures in cases)
     lines = [
         '<?xml version="1.0" encoding="UTF-8"?>',
-        f'<testsuites tests="{len(cases)}" failures="{failed}">',
+        f'<testsuites tests="{len(cases) + len(lost)}" failures="{failed}" errors="{len(lost)}">',
         (
-            f'  <testsuite name={_attribute(name)} tests="{len(cases)}" failures="{failed}"'
-            ' errors="0" skipped="0">'
+            f'  <testsuite name={_attribute(name)} tests="{len(cases) + len(lost)}"'
+            f' failures="{failed}" errors="{len(lost)}" skipped="0">'
         ),
     ]
+    for problem in lost:
+        lines += [
+            f'    <testcase name={_attribute(problem.origin.file)} classname="inkov.input">',
+            f"      <error message={_attribute(problem.says)}/>",
+            "    </testcase>",
+        ]
     for case, group, failures in cases:
         head = f"    <testcase name={_attribute(case)} classname={_attribute(group)}"
         if not failures:
@@ -165,7 +201,11 @@ def _xml(text: str) -> str:
 
 
 def findings_junit(
-    audit: Audit, rules: list[Rule], locator: Locator, fails: AbstractSet[Severity]
+    audit: Audit,
+    rules: list[Rule],
+    locator: Locator,
+    fails: AbstractSet[Severity],
+    lost: Sequence[Problem] = (),
 ) -> str:
     """Each rule as a test case: it fails if it has a finding of a severity in `fails`."""
     cases = []
@@ -179,4 +219,4 @@ def findings_junit(
                 ]
                 failures.append(f"{f.severity}: {f.says} [{'; '.join(places)}] Cure: {f.cure}")
         cases.append((rule.slug, f"inkov.{rule.family}", failures))
-    return junit("inkov audit", cases)
+    return junit("inkov audit", cases, lost)

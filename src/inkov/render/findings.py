@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from itertools import groupby
 from typing import Any
@@ -11,10 +11,10 @@ from typing import Any
 from rich.console import RenderableType
 from rich.text import Text
 
-from inkov.campus import natural
+from inkov.campus import Problem, natural
 from inkov.checks import CATALOGUE, Affected, Audit, Finding, Rule, Severity, Where
 from inkov.readers import Locator
-from inkov.render.exchange import findings_junit, findings_sarif
+from inkov.render.exchange import findings_junit, findings_sarif, lost_json
 from inkov.render.grid import Column, Grid
 from inkov.render.listings import rules_grid
 from inkov.render.results import Result
@@ -39,11 +39,13 @@ def findings_result(
     known: set[str] | None = None,
     fails: AbstractSet[Severity] = frozenset(),
     after: str = "",
+    lost: Sequence[Problem] = (),
 ) -> Result:
     """Findings in every form.
 
     `rules` are those that were asked for; `known` the ids of a baseline; `fails` the severities
-    that fail. The text is grouped `by` something, and `after` stands below it.
+    that fail; `lost` the files that could not be read. The text is grouped `by` something, and
+    `after` stands below it.
     """
 
     def text(screen: Screen) -> str:
@@ -51,11 +53,11 @@ def findings_result(
         return shown + after
 
     return Result(
-        value=lambda: findings_json(audit, locator),
+        value=lambda: findings_json(audit, locator) | lost_json(lost),
         grids=lambda: [findings_grid(audit, locator)],
         text=text,
-        sarif=lambda: findings_sarif(audit, rules, locator, known),
-        junit=lambda: findings_junit(audit, rules, locator, fails),
+        sarif=lambda: findings_sarif(audit, rules, locator, known, lost),
+        junit=lambda: findings_junit(audit, rules, locator, fails, lost),
     )
 
 

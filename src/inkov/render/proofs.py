@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from rich.console import RenderableType
 from rich.text import Text
 
-from inkov.campus import Origin
+from inkov.campus import Origin, Problem
 from inkov.levels import Outcome
 from inkov.proofs import Verdict
 from inkov.proofs.matrix import Cell, Reach
 from inkov.readers import Locator
-from inkov.render.exchange import junit, location, sarif
+from inkov.render.exchange import junit, location, lost_json, sarif
 from inkov.render.follow import step_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
@@ -116,14 +116,16 @@ def _origin(origin: Origin, locator: Locator) -> dict[str, Any]:
     return {"file": origin.file or None, "line": locator.line(origin) or None}
 
 
-def verdicts_result(verdicts: list[Verdict], locator: Locator) -> Result:
-    """Verdicts in every form."""
+def verdicts_result(
+    verdicts: list[Verdict], locator: Locator, lost: Sequence[Problem] = ()
+) -> Result:
+    """Verdicts in every form. `lost` are files that could not be read."""
     return Result(
-        value=lambda: verdicts_json(verdicts, locator),
+        value=lambda: verdicts_json(verdicts, locator) | lost_json(lost),
         grids=lambda: [verdicts_grid(verdicts, locator)],
         text=lambda screen: verdicts_text(verdicts, locator, screen),
-        sarif=lambda: verdicts_sarif(verdicts, locator),
-        junit=lambda: verdicts_junit(verdicts),
+        sarif=lambda: verdicts_sarif(verdicts, locator, lost),
+        junit=lambda: verdicts_junit(verdicts, lost),
     )
 
 
@@ -224,7 +226,7 @@ def verdicts_grid(verdicts: list[Verdict], locator: Locator) -> Grid:
     return grid
 
 
-def verdicts_junit(verdicts: list[Verdict]) -> str:
+def verdicts_junit(verdicts: list[Verdict], lost: Sequence[Problem]) -> str:
     """Each claim as a test case; one that does not hold fails."""
     return junit(
         "inkov prove",
@@ -246,6 +248,7 @@ def verdicts_junit(verdicts: list[Verdict]) -> str:
             )
             for v in verdicts
         ],
+        lost,
     )
 
 
@@ -260,7 +263,7 @@ _KINDS = {
 }
 
 
-def verdicts_sarif(verdicts: list[Verdict], locator: Locator) -> str:
+def verdicts_sarif(verdicts: list[Verdict], locator: Locator, lost: Sequence[Problem] = ()) -> str:
     """The claims as results: those that hold pass, broken ones fail at the lines to blame."""
     kinds = list(_KINDS)
     rules = [
@@ -292,4 +295,4 @@ def verdicts_sarif(verdicts: list[Verdict], locator: Locator) -> str:
                 },
             }
         )
-    return sarif(rules, results)
+    return sarif(rules, results, lost, locator)
