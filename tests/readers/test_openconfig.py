@@ -23,7 +23,7 @@ from inkov.readers.sheets.writer import write_sheet
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
 from tests.campuses import listeners
-from tests.conftest import DEMO
+from tests.conftest import DEMO, Inkov
 from tests.readers.test_sheet import without_origins
 
 CORE = (DEMO / "garden" / "core-1.json").read_bytes()
@@ -634,3 +634,76 @@ def test_what_is_of_the_wrong_kind_is_said_with_its_place() -> None:
     ]
     mode = part.devices[0].tree_mode
     assert mode is not None and mode.origin.pointer == "/stp/global/config/enabled-protocol/1"
+
+
+def _ethernet(name: str, **switched: Any) -> dict[str, Any]:
+    holder = {"openconfig-vlan:switched-vlan": switched} if switched else {}
+    config = {"name": name, "type": "iana-if-type:ethernetCsmacd"}
+    return {"name": name, "config": config, "openconfig-if-ethernet:ethernet": holder}
+
+
+def _with_subs(name: str, *subs: tuple[int, dict[str, Any]]) -> dict[str, Any]:
+    listed = [
+        {"index": index, "config": {"index": index}, "openconfig-vlan:vlan": vlan}
+        for index, vlan in subs
+    ]
+    return {**_ethernet(name), "subinterfaces": {"subinterface": listed}}
+
+
+def _tag(vid: int, **more: Any) -> dict[str, Any]:
+    return {"match": {"single-tagged": {"config": {"vlan-id": vid}}}, **more}
+
+
+def test_what_interfaces_and_instances_mean(inkov: Inkov, tmp_path: Path) -> None:
+    """Tagged sub-interfaces of a layer-2 instance are bridged, their parents routed; what is tagged
+    otherwise is not known; leaves come from `state` one by one; an empty list is none.
+    """
+    mapping = {"ingress-mapping": {"config": {"vlan-stack-action": "SWAP", "vlan-id": 40}}}
+    several = {"match": {"single-tagged-list": {"config": {"vlan-ids": [10, 20]}}}}
+    interfaces = [
+        _with_subs("e1", (10, _tag(10)), (20, _tag(20))),
+        _with_subs("e2", (10, _tag(10))),
+        _with_subs("e3", (5, several)),
+        _with_subs("e4", (7, _tag(30, **mapping))),
+        _ethernet("e5", config={"interface-mode": "TRUNK", "trunk-vlans": []}),
+        _ethernet("e6", config={"interface-mode": "TRUNK", "native-vlan": 99, "trunk-vlans": [10]}),
+        _ethernet(
+            "e7",
+            config={"interface-mode": "ACCESS"},
+            state={"interface-mode": "TRUNK", "access-vlan": 77},
+        ),
+    ]
+    members = [
+        {"id": f"{e}.10", "config": {"interface": e, "subinterface": 10}} for e in ("e1", "e2")
+    ]
+    instance = {
+        "name": "green",
+        "config": {"name": "green", "type": "openconfig-network-instance-types:L2VSI"},
+        "interfaces": {"interface": members},
+    }
+    tree = {
+        "openconfig-system:system": {"config": {"hostname": "a"}},
+        "openconfig-interfaces:interfaces": {"interface": interfaces},
+        "openconfig-network-instance:network-instances": {"network-instance": [instance]},
+    }
+    (tmp_path / "a.json").write_text(json.dumps(tree))
+    inkov("convert", "a.json", "out", "--to", "sheet")
+    sections = (
+        (tmp_path / "out" / "a.sheet").read_text().replace("native: none\n", "").split("\n\n")
+    )
+    said = {head: rest for head, _, rest in (section.partition("\n") for section in sections)}
+    assert said["[port e1]"] == said["[port e2]"] == "mode: routed"
+    assert said["[sub e1.10]"] == "mode: access\nvlan: 10\nof: e1\ntag: 10"
+    assert said["[sub e1.20]"] == "mode: routed\nof: e1\ntag: 20"
+    assert said["[bridge green]"] == "ports: e1.10, e2.10"
+    assert said["[vlans in green]"] == "10:\n"
+    assert "unknown: its sub-interface 5 takes single-tagged-list" in said["[port e3]"]
+    assert "unknown: its tags are changed on the way" in said["[sub e4.7]"]
+    assert said["[port e5]"] == "mode: trunk"  # all VLANs, since no list is stated
+    assert "reading: " in said["[port e6]"] and "allowed: 10" in said["[port e6]"]
+    assert said["[port e7]"] == "mode: access\nvlan: 77"
+    assert inkov("read", "a.json", "--strict").status == 1
+    heard = inkov("hears", "a:e1.10", "a.json", "-f", "json").json["heard"]
+    assert [place["port"] for place in heard] == ["e2.10"]
+    strict = inkov("prove", "a.json", "--strict", "-f", "json").json["claims"]
+    assert {verdict["verdict"] for verdict in strict} == {"undecided"}

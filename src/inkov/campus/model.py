@@ -169,7 +169,8 @@ class Port(Struct, gc=False, array_like=True):
     port is a member of those `in_force` now, a pruning protocol may withhold `prunable` ones.
     `mtu` is in octets, `speed` in Mbit/s. `known_as` are further names that neighbours may have
     for the port: its address, another of its names. `unknown` says what its source does not tell
-    and what decides which frames pass: what is stated besides is then a guess.
+    and what decides which frames pass: what is stated besides is then a guess. `reading` says how
+    something was read that could be read otherwise.
     """
 
     name: str
@@ -211,6 +212,7 @@ class Port(Struct, gc=False, array_like=True):
     vrf: Fact[str] | None = None
     known_as: tuple[str, ...] = ()
     unknown: str = ""
+    reading: str = ""
 
     @property
     def on(self) -> bool:

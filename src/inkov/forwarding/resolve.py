@@ -94,6 +94,8 @@ class _Builder:
         for port in device.ports.values():
             if port.unknown:
                 ports.setdefault(port.unknown, []).append(port)
+            if port.reading:
+                self._assume(device.name, port.name, port.reading, port.origin)
         for says, concerned in ports.items():
             first = concerned[0]
             if len(concerned) > 1:

@@ -81,7 +81,9 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
                 grid.notes.append(
                     f"{place(line.origin, loaded.locator)}: {kind}: {line.text.strip()}"
                 )
-    grid.notes += [f"assumed: {assumption.says}" for assumption in fabric.assumptions]
+    for assumption in fabric.assumptions:
+        at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
+        grid.notes.append(f"assumed: {at}{assumption.says}")
     return grid
 
 

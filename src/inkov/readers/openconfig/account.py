@@ -54,7 +54,7 @@ _UNDERSTOOD = re.compile(
     re.VERBOSE,
 )
 _VLAN_RELEVANT = re.compile(
-    r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/|/vlan/match/"
+    r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/|/vlan/(?:match|ingress-mapping|egress-mapping)/"
 )
 
 

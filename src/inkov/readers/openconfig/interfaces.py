@@ -140,10 +140,16 @@ class InterfaceReader:
             port.access_vlan = Fact(config.access_vlan, self.at(f"{at}/access-vlan"))
         if self._is_vid(config.native_vlan, f"{at}/native-vlan"):
             port.native_vlan = Fact(config.native_vlan, self.at(f"{at}/native-vlan"))
-        if config.trunk_vlans is not None:
+        if config.trunk_vlans:  # an empty leaf-list is not stated (RFC 7950, 7.7)
             items = enumerate(config.trunk_vlans)
             mask = union(self._vids(item, f"{at}/trunk-vlans/{index}") for index, item in items)
             port.allowed = Fact(VlanSet(mask), self.at(f"{at}/trunk-vlans"))
+            native = port.native_vlan
+            if native is not None and native.value not in port.allowed.value:
+                port.reading = (
+                    f"native VLAN {native.value} is not among the trunk-vlans: untagged frames are"
+                    " taken to be dropped"
+                )
 
     def _mode(self, port: Port, config: shape.SwitchedConfig, at: str) -> None:
         if config.interface_mode is not None:
@@ -154,7 +160,7 @@ class InterfaceReader:
             else:
                 says = f"interface-mode {config.interface_mode!r} is neither ACCESS nor TRUNK"
                 self.problem(pointer, says)
-        elif config.trunk_vlans is not None:
+        elif config.trunk_vlans:
             says = "interface-mode is not stated: taken as a trunk, since trunk-vlans is"
             stated = self.at(at)
             assumed = Origin(stated.file, pointer=stated.pointer, basis=Basis.ASSUMED, says=says)
@@ -190,11 +196,18 @@ class InterfaceReader:
     def _subinterfaces(
         self, port: Port, subs: shape.Subinterfaces, path: str, *, routed: bool
     ) -> None:
-        """`routed`: the port itself is not switched, so an address without a tag is the port's."""
+        """`routed`: the port itself is not switched, so an address without a tag is the port's, and
+        with tagged sub-interfaces only these take frames.
+        """
         for index, sub in enumerate(subs.subinterface):
             pointer = f"{path}/subinterface/{index}"
             addresses = self._addresses(sub, pointer)
             vid, where = _tag_of(sub, pointer)
+            vlan = sub.prefixed or sub.plain
+            several = vlan.match.several if vlan and vlan.match else ""
+            if several:
+                port.unknown = f"its sub-interface {sub.index} takes {several}: not followed"
+                continue
             # Three cases: without a tag, with something that is no number, and tagged.
             if vid is None:
                 if addresses and routed:
@@ -211,6 +224,8 @@ class InterfaceReader:
                 )
             elif self._is_vid(vid, where):
                 self._tagged_sub(port, sub, Fact(vid, self.at(where)), addresses, pointer)
+                if routed and port.mode is None:
+                    port.mode = Fact(Mode.ROUTED, self.at(pointer))
 
     def _tagged_sub(
         self,
@@ -227,6 +242,9 @@ class InterfaceReader:
         made = self.device.ports[name] = Port(name, origin, PortKind.SUB, outer=tag)
         made.parent, made.mode = Fact(port.name, origin), Fact(Mode.ROUTED, origin)
         made.addresses = addresses
+        vlan = sub.prefixed or sub.plain
+        if vlan and (vlan.ingress_mapping or vlan.egress_mapping):
+            made.unknown = "its tags are changed on the way (mapping): not followed"
         if sub.config is not None and sub.config.enabled is not None:
             made.enabled = Fact(sub.config.enabled, self.at(f"{path}/config/enabled"))
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from inkov.campus import Bridge, Device, Fact, Neighbour, Origin, Vlan
+from msgspec.structs import replace
+
+from inkov.campus import Bridge, Device, Fact, Mode, Neighbour, Origin, Port, PortKind, Vlan
 from inkov.readers.openconfig import shape
 
 __all__ = ["assign_interfaces", "either", "read_instances", "read_lldp"]
@@ -47,6 +49,7 @@ def assign_interfaces(device: Device, instances: list[shape.Instance], at: At) -
     """Which ports and gateways belong to which instance: its bridge, or its routing table."""
     for index, instance in enumerate(instances):
         kind = _type(instance)
+        members: list[Port] = []
         for number, member in enumerate(
             instance.interfaces.interface if instance.interfaces else ()
         ):
@@ -62,12 +65,45 @@ def assign_interfaces(device: Device, instances: list[shape.Instance], at: At) -
             )
             if port is not None and kind not in _MAIN and instance.name:
                 device.bridges[instance.name].ports[port.name] = where
+                members.append(port)
             elif port is not None and kind == "L3VRF" and instance.name:
                 port.vrf = Fact(instance.name, where)
             elif kind == "L3VRF" and instance.name:
                 for gateway in device.gateways:
                     if gateway.name == name:
                         gateway.vrf = Fact(instance.name, where)
+
+        if members:
+            _bridged(device.bridges[instance.name or ""], members, instance)
+
+
+def _bridged(bridge: Bridge, members: list[Port], instance: shape.Instance) -> None:
+    """The members of a layer-2 instance: tagged sub-interfaces are bridged, not routed. Without a
+    list of VLANs, the instance has those that its ports name.
+    """
+    subs = [port for port in members if port.kind is PortKind.SUB]
+    tags = {port.outer.value for port in subs if port.outer is not None}
+    own = sorted(bridge.vlans or ())
+    for port in subs:
+        if port.outer is None:
+            continue
+        # In an instance of one VLAN, frames are in that one; else their tag says which.
+        vid = own[0] if len(own) == 1 else port.outer.value
+        port.mode = Fact(Mode.ACCESS, bridge.ports[port.name])
+        port.access_vlan = Fact(vid, port.outer.origin)
+        if not own and len(tags) > 1:
+            port.unknown = (
+                f"whether instance {bridge.name} joins its sub-interfaces' tags is not stated"
+            )
+    if instance.vlans is None:
+        facts = [fact for port in members for fact in (port.access_vlan, port.native_vlan) if fact]
+        named = {fact.value: fact.origin for fact in facts if fact.value}
+        listed = [port.allowed for port in members if port.allowed is not None]
+        for allowed in listed:
+            named |= dict.fromkeys(allowed.value, allowed.origin)
+        trunks = [port for port in members if port.mode and port.mode.value is Mode.TRUNK]
+        all_of_them = len(listed) < len(trunks)  # a trunk without a list names every VLAN
+        bridge.vlans = None if all_of_them else {v: Vlan(v, at) for v, at in named.items()}
 
 
 def _type(instance: shape.Instance) -> str:
@@ -90,13 +126,33 @@ def read_lldp(
                 continue
             far = state.system_name or state.chassis_id or ""
             about = state.port_description or ""
-            yield Neighbour(device.name, name or "", far, state.port_id, at(pointer), about)
+            known_as = (state.chassis_id or "") if state.system_name else ""
+            yield Neighbour(
+                device.name, name or "", far, state.port_id, at(pointer), about, known_as
+            )
 
 
 def either(holder: Any, path: str) -> tuple[Any, str]:
-    """The `config` of a node, or its `state` where the export brings only that; and the pointer of
-    what was taken.
+    """The `config` of a node, each leaf that it lacks from its `state`; and the pointer of what was
+    taken: that of `state`, where there is nothing else.
     """
-    if holder.config is not None or getattr(holder, "state", None) is None:
-        return holder.config, f"{path}/config"
-    return holder.state, f"{path}/state"
+    config, state = holder.config, getattr(holder, "state", None)
+    if state is None or config is None:
+        return (
+            (config, f"{path}/config")
+            if config is not None or state is None
+            else (
+                state,
+                f"{path}/state",
+            )
+        )
+    lacking = {
+        name: value
+        for name in config.__struct_fields__
+        if not _is_stated(getattr(config, name)) and _is_stated(value := getattr(state, name))
+    }
+    return (replace(config, **lacking) if lacking else config), f"{path}/config"
+
+
+def _is_stated(value: Any) -> bool:
+    return value is not None and value != []

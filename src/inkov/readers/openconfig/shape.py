@@ -10,6 +10,7 @@ from __future__ import annotations
 from typing import Any
 
 from msgspec import Struct, field
+from msgspec.structs import fields
 
 
 class SwitchedConfig(Struct, rename="kebab"):
@@ -67,12 +68,33 @@ class VlanIdHolder(Struct):
 
 
 class Match(Struct, rename="kebab"):
+    """The frames a sub-interface takes. Only those with one certain tag are followed."""
+
     single_tagged: VlanIdHolder | None = None
+    single_tagged_list: Any = None
+    single_tagged_range: Any = None
+    double_tagged: Any = None
+    double_tagged_inner_list: Any = None
+    double_tagged_outer_list: Any = None
+    double_tagged_inner_range: Any = None
+    double_tagged_outer_range: Any = None
+    double_tagged_inner_outer_range: Any = None
+
+    @property
+    def several(self) -> str:
+        """The name of a match of several tags, if there is one."""
+        for field_ in fields(self):
+            value = getattr(self, field_.name)
+            if field_.name != "single_tagged" and value:
+                return field_.encode_name
+        return ""
 
 
-class SubVlan(Struct):
+class SubVlan(Struct, rename="kebab"):
     config: VlanIdConfig | None = None
     match: Match | None = None
+    ingress_mapping: Any = None
+    egress_mapping: Any = None
 
 
 class L3(Struct):

@@ -99,7 +99,12 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
         lost_settings.append("negotiation")
     if device.value(port, "withheld"):
         lost_settings.append("withheld")
-    if mode not in (Mode.ACCESS, Mode.TRUNK) or lost_settings:
+    switched = _switched(device, port, mode) if mode in (Mode.ACCESS, Mode.TRUNK) else {}
+    if port.unknown:
+        lost_settings.append("what is not known of a port")
+    if switched.get("trunk-vlans") == []:  # an empty leaf-list would not be stated
+        lost_settings.append("trunks without any VLAN")
+    if not switched or lost_settings:
         what = ", ".join(name.replace("_", " ") for name in lost_settings) or f"{mode} ports"
         lost.append(f"{port.name}: the models have no place for {what}; the port is left out")
         return None
@@ -125,7 +130,7 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     if port.bundle is not None:
         holder["config"] = {"openconfig-if-aggregate:aggregate-id": port.bundle.value}
     else:
-        holder["openconfig-vlan:switched-vlan"] = {"config": _switched(device, port, mode)}
+        holder["openconfig-vlan:switched-vlan"] = {"config": switched}
     name = "openconfig-if-aggregate:aggregation" if bundle else "openconfig-if-ethernet:ethernet"
     return {"name": port.name, "config": config, name: holder}
 

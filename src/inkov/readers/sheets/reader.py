@@ -303,6 +303,10 @@ class _Sheet:
                 for port in ports:
                     port.known_as = tuple(names(value))
                 return
+            if key in ("unknown", "reading"):
+                for port in ports:
+                    setattr(port, key, as_value(value))
+                return
             if key == "address":
                 for port in ports:
                     port.addresses = _addresses(value, self.at)
@@ -310,7 +314,7 @@ class _Sheet:
             if key not in PORT_KEYS:
                 raise BadLine(
                     f"{key!r} is not a key of a port",
-                    f"keys: {', '.join(PORT_KEYS)}, address, known as, members",
+                    f"keys: {', '.join(PORT_KEYS)}, address, known as, unknown, reading, members",
                 )
             attribute, read = PORT_KEYS[key]
             read_value = read(value)

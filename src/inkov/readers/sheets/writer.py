@@ -147,6 +147,9 @@ def _port(port: Port, members: list[str]) -> Iterator[str]:
         yield f"address: {', '.join(str(a.value) for a in port.addresses)}"
     if port.known_as:
         yield f"known as: {', '.join(map(_name, port.known_as))}"
+    for key in ("unknown", "reading"):
+        if getattr(port, key):
+            yield f"{key}: {_text(getattr(port, key))}"
 
 
 def _gateway(gateway: Gateway) -> Iterator[str]:
