@@ -50,10 +50,11 @@ def write(folder: Path, **files: Any) -> None:
 
 def units(folder: Path, text: str) -> None:
     """Unit files: `== NAME` begins one."""
-    folder.mkdir(parents=True)
     for part in text.split("== ")[1:]:
         name, _, body = part.partition("\n")
-        (folder / name.strip()).write_text(body)
+        file = folder / name.strip()
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(body)
 
 
 FILTERING = {"vlan_filtering": 1, "vlan_default_pvid": 1, "stp_state": 1, "priority": 8192}

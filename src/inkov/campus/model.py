@@ -133,13 +133,14 @@ class TreeMode(StrEnum):
 
 
 class Aggregation(StrEnum):
-    """How a bundle comes about (IEEE 802.1AX): by LACP, asking or answering, or without any
-    protocol.
+    """How a bundle comes about (IEEE 802.1AX): by LACP, asking or answering, without any protocol,
+    or so that its ports stay independent and the far ends need no bundle.
     """
 
     ACTIVE = "active"
     PASSIVE = "passive"
     STATIC = "static"
+    INDEPENDENT = "independent"
 
 
 class Role(StrEnum):

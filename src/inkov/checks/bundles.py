@@ -132,7 +132,9 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
         for near, far in ((a, b), (b, a)):
             near_is_bundle = any(end != near.end for end in _ports_of(near.end, link.cables))
             theirs = any(end != far.end for end in _ports_of(far.end, link.cables))
-            if near_is_bundle and not theirs:
+            how = _aggregation(site, near)
+            independent = how is not None and how.value is Aggregation.INDEPENDENT
+            if near_is_bundle and not theirs and not independent:
                 done.setdefault(near.end, []).append(far.end)
     for near_end, fars in done.items():
         near = site.resolved(near_end)
@@ -188,9 +190,8 @@ def aggregation_differs(site: Site) -> Iterator[Found]:
         if how_a is None or how_b is None:
             continue
         passive = how_a.value is how_b.value is Aggregation.PASSIVE
-        if passive or (
-            Aggregation.STATIC in (how_a.value, how_b.value) and how_a.value is not how_b.value
-        ):
+        plain = {Aggregation.STATIC, Aggregation.INDEPENDENT} & {how_a.value, how_b.value}
+        if passive or (plain and how_a.value is not how_b.value):
             yield finding(
                 {"a": a.end, "b": b.end, "a_way": how_a.value, "b_way": how_b.value},
                 case="passive" if passive else "differ",

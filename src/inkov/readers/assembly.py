@@ -68,6 +68,7 @@ _FAMILIES: dict[str, Callable[[str, Origin, list[Piece]], Part]] = {
     "linux": lists.assemble,
     "networkd": networkd.assemble_units,
 }
+_DROP_INS = (".network.d", ".netdev.d")  # folders of settings that add to a unit beside them
 _SYSTEM_FOLDERS = {"etc", "systemd", "network", "run", "lib", "usr", "local"}
 
 
@@ -107,7 +108,7 @@ def _system(file: str, piece: Piece) -> str:
     folder, name = os.path.split(file)
     if piece.family != "networkd" and name.count(".") > 1:
         return os.path.join(folder, name.partition(".")[0])
-    while os.path.basename(folder) in _SYSTEM_FOLDERS:
+    while os.path.basename(folder) in _SYSTEM_FOLDERS or folder.endswith(_DROP_INS):
         folder = os.path.dirname(folder)
     return folder or "."
 

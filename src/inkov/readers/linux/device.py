@@ -31,7 +31,7 @@ from inkov.campus import (
 )
 from inkov.vlanset import VlanSet
 
-__all__ = ["LINUX", "Member", "Netdev", "build"]
+__all__ = ["LINUX", "Member", "Netdev", "bond_mode", "build"]
 
 LINUX = Platform(
     "Linux",
@@ -83,7 +83,20 @@ class Netdev(Struct):
     aggregation: Fact[Aggregation] | None = None
     vrf: Fact[str] | None = None
     members: dict[int, Member] | None = None
+    bonds: bool = False
+    unknown: str = ""
     addresses: list[Fact[Address]] = field(default_factory=list)
+
+
+_INDEPENDENT = {1, "active-backup", 5, "balance-tlb", 6, "balance-alb"}
+"""Modes of a bond whose far end need not be a bundle."""
+
+
+def bond_mode(mode: int | str | None) -> Aggregation:
+    """How a bond comes about, by its mode (numbers as the kernel has them)."""
+    if mode in (4, "802.3ad"):
+        return Aggregation.ACTIVE
+    return Aggregation.INDEPENDENT if mode in _INDEPENDENT else Aggregation.STATIC
 
 
 def build(name: str, origin: Origin, netdevs: dict[str, Netdev], problems: list[Problem]) -> Device:
@@ -169,12 +182,17 @@ class _Builder:
         below = self.netdevs.get(netdev.link.value) if netdev.link and is_vlan else None
         if below is not None and below.kind == "bridge" and netdev.vid is not None:
             self.gateway(netdev, below, netdev.vid.value)
+            lacks = below.members is not None and netdev.vid.value not in below.members
+            if _filters(below) and lacks and self.device.gateways:
+                # The bridge itself is no member of that VLAN: nothing gets to its interface there.
+                self.device.gateways[-1].enabled = Fact(False, below.origin)
             return
         if is_vlan and (netdev.link is None or netdev.vid is None):
             says = f"{netdev.name} is a VLAN of nothing that is known here; it is left out"
             self.problem(netdev.origin, says)
             return
         port = self.device.ports[netdev.name] = _port(netdev)
+        port.unknown = netdev.unknown
         if master is not None and in_bridge:
             self._in_bridge(port, netdev, master)
         elif netdev.master is not None and (master is None or master.kind in ("bond", "team")):
@@ -196,6 +214,9 @@ class _Builder:
         if self.named[bridge.name] and netdev.master is not None:
             self.device.bridges[bridge.name].ports[port.name] = netdev.master.origin
         port.protected, port.bpdu_guard = netdev.isolated, netdev.bpdu_guard
+        if bridge.filtering is None and netdev.kind != "bridge":
+            port.unknown = f"whether {bridge.name} filters VLANs is not told (print with -d)"
+        port.unknown = port.unknown or netdev.unknown or bridge.unknown
         self._bridged(port, netdev, bridge)
 
     def _bridged(self, port: Port, netdev: Netdev, bridge: Netdev) -> None:

@@ -14,9 +14,9 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from inkov.campus import Aggregation, Fact, Neighbour, Origin, Problem
+from inkov.campus import Fact, Neighbour, Origin, Problem
 from inkov.readers.json_errors import not_json
-from inkov.readers.linux.device import Member, Netdev, build
+from inkov.readers.linux.device import Member, Netdev, bond_mode, build
 from inkov.readers.linux.lldpd import neighbours_of
 from inkov.readers.reading import Part, Piece, Reading, Unread
 
@@ -56,6 +56,8 @@ class AddressInfo(Struct):
 
 class VlanRange(Struct):
     vlan: int = 0
+    mcast_snooping: int | None = None
+    mcast_querier: int | None = None
     vlanEnd: int | None = None  # noqa: N815 - as the tool spells it
     flags: list[str] = []
 
@@ -66,6 +68,10 @@ class Listed(Struct):
     ifname: str = ""
     link: str | None = None
     link_type: str | None = None
+    link_netnsid: int | None = None
+    operstate: str | None = None
+    mac: str | None = None
+    ifindex: int | None = None
     flags: list[str] = []
     mtu: int | None = None
     master: str | None = None
@@ -94,6 +100,17 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
     reading = Reading()
     entries = [_decoded(file, index, raw, reading) for index, raw in enumerate(raws)]
     kind = _kind(entries)
+    if kind in _PASSED:
+        reading.ledger.passed = len(entries)
+        reading.detail, reading.remark = f"Linux, {kind}", _PASSED[kind]
+        return reading
+    if kind == "brief list":
+        says = "a brief list tells neither bridges nor VLANs"
+        cure = "print it with `ip -j -d link`"
+        reading.part.problems.append(Problem(Origin(file), says, cure))
+        reading.ledger.unmatched.append(Unread(Origin(file), says, len(entries), ours=True))
+        reading.detail = f"Linux, {kind}"
+        return reading
     reading.part.pieces.append(Piece("linux", kind, file, entries))
     reading.ledger.passed = sum("LOOPBACK" in entry.flags for entry in entries)
     named = sum(1 for entry in entries if entry.ifname)
@@ -119,13 +136,30 @@ def _decoded(file: str, index: int, raw: msgspec.Raw, reading: Reading) -> Liste
 
 def _kind(entries: list[Listed]) -> str:
     """Which tool printed the list: the members that its entries have tell."""
+    if any(entry.mac is not None for entry in entries):
+        return "bridge fdb"
+    if any(
+        span.mcast_snooping is not None or span.mcast_querier is not None
+        for entry in entries
+        for span in entry.vlans or ()
+    ):
+        return "bridge vlan global"
     if any(entry.vlans is not None for entry in entries):
         return "bridge vlan"
     if any(entry.addr_info is not None for entry in entries):
         return "ip addr"
     if any(entry.link_type is not None for entry in entries):
         return "ip link"
-    return "bridge link"
+    if any(entry.state is not None or entry.master is not None for entry in entries):
+        return "bridge link" if any(entry.state for entry in entries) else "ip link"
+    return "brief list"
+
+
+_PASSED = {
+    "bridge fdb": "learnt addresses: without meaning here",
+    "bridge vlan global": "settings of VLANs, not who is a member: without meaning here",
+}
+"""Lists that say nothing of which frames go where."""
 
 
 # --- from the pieces to a system ------------------------------------------------------------------
@@ -143,6 +177,10 @@ def assemble(name: str, origin: Origin, pieces: list[Piece]) -> Part:
         for index, entry in enumerate(piece.content):
             if entry.ifname:
                 _EntryReader(piece, f"/{index}", entry, netdevs, part.problems).read()
+    _masters(netdevs)
+    if any(piece.kind == "bridge vlan" for piece in listed):
+        for netdev in netdevs.values():  # who is not in the list is in no VLAN
+            netdev.members = {} if netdev.members is None else netdev.members
     part.neighbours += _veth_pairs(name, netdevs)
     if netdevs:
         part.devices.append(build(name, origin, netdevs, part.problems))
@@ -151,6 +189,16 @@ def assemble(name: str, origin: Origin, pieces: list[Piece]) -> Part:
             for heard in neighbours_of(piece.content, piece.file, part.problems):
                 part.neighbours.append(Neighbour(name, *heard))
     return part
+
+
+def _masters(netdevs: dict[str, Netdev]) -> None:
+    """Without details, a list does not tell what an interface is; one that others name as their
+    master, and that is no bond, is a bridge. Whether it filters, nobody says then.
+    """
+    for netdev in list(netdevs.values()):
+        master = netdevs.get(netdev.master.value) if netdev.master is not None else None
+        if master is not None and not master.kind:
+            master.kind = "bond" if master.bonds else "bridge"
 
 
 def _veth_pairs(name: str, netdevs: dict[str, Netdev]) -> list[Neighbour]:
@@ -224,7 +272,10 @@ class _EntryReader:
         netdev.mtu = netdev.mtu or self.fact(entry.mtu, "mtu")
         netdev.about = netdev.about or self.fact(entry.ifalias, "ifalias")
         netdev.master = netdev.master or self.fact(entry.master, "master")
-        netdev.link = netdev.link or self.fact(entry.link, "link")
+        netdev.bonds = netdev.bonds or "MASTER" in entry.flags
+        if self.piece.kind == "ip link" and entry.link_netnsid is None:
+            # What stands in another namespace may have the same name as something here.
+            netdev.link = netdev.link or self.fact(entry.link, "link")
 
     def _kind_data(self, data: InfoData) -> None:
         """What is said by kind: a VLAN's tag, a bridge's filtering, a bond's mode."""
@@ -233,11 +284,7 @@ class _EntryReader:
             netdev.vid = self.fact(data.id, f"{inner}/id") if 1 <= data.id <= 4094 else None
         for protocol in (data.vlan_protocol if data.vlan_filtering else None, data.protocol):
             if protocol not in (None, "802.1Q") and netdev.kind in ("bridge", "vlan"):
-                says = (
-                    f"{self.name} uses {protocol} tags: these are read as if they were those of"
-                    " 802.1Q"
-                )
-                self.problems.append(Problem(self.at(inner), says))
+                netdev.unknown = f"{self.name} uses {protocol} tags, which are not followed"
         if netdev.kind == "bridge" and data.vlan_filtering is not None:
             netdev.filtering = self.fact(bool(data.vlan_filtering), f"{inner}/vlan_filtering")
             netdev.default_pvid = Fact(data.vlan_default_pvid or None, self.at(inner))
@@ -246,8 +293,7 @@ class _EntryReader:
             if isinstance(data.priority, int):
                 netdev.priority = self.fact(data.priority, f"{inner}/priority")
         if netdev.kind == "bond":
-            lacp = data.mode in (4, "802.3ad")
-            mode = Aggregation.ACTIVE if lacp else Aggregation.STATIC
+            mode = bond_mode(data.mode)
             netdev.aggregation = self.fact(mode, f"{inner}/mode")
 
     def _bridge_port(self, slave: SlaveData) -> None:

@@ -62,6 +62,8 @@ def neighbours_of(tree: Any, file: str, problems: list[Problem]) -> Iterator[Hea
                 ]
             )
             for name, row, where in rows:
+                if _child(row, "status") is not None and _child(row, "via") is None:
+                    continue  # one of the system's own interfaces, not a neighbour
                 heard = _neighbour(name, row, Origin(file, pointer=where))
                 if heard is None:
                     says = f"the neighbour at port {name} has no name or no port; it is left out"

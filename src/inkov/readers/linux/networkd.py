@@ -18,10 +18,11 @@ from ipaddress import ip_interface
 from typing import Any
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
-from inkov.campus import Aggregation, Fact, Origin, Problem
+from inkov.campus import Fact, Origin, Problem
 from inkov.campus.secrets import without_secrets
-from inkov.readers.linux.device import Member, Netdev, build
+from inkov.readers.linux.device import Member, Netdev, bond_mode, build
 from inkov.readers.reading import Ledger, Part, Piece, Reading, Unread, as_text
 
 __all__ = ["Unit", "assemble_units", "read", "recognise"]
@@ -58,6 +59,7 @@ class Setting(Struct, frozen=True):
     number: int  # of the section: some come more than once
     key: str
     value: str
+    file: str
     line: int
 
 
@@ -80,7 +82,7 @@ class Unit(Struct):
         setting = self.last(section, key)
         if setting is None:
             return None
-        origin = Origin(self.file, setting.line)
+        origin = Origin(setting.file, setting.line)
         try:
             return Fact(read(setting.value), origin)
         except (ValueError, KeyError):
@@ -90,12 +92,17 @@ class Unit(Struct):
             return None
 
 
+_FIRST = {f"[{section}]" for section in (*_KNOWN, "Route", "DHCP", "DHCPv4")}
+
+
 def recognise(head: bytes) -> bool:
-    """True if the first line that says something opens [NetDev] or [Match]."""
+    """True if the first line that says something opens a section of these units (in a drop-in, any
+    that is read).
+    """
     for line in head.decode("utf-8", "replace").splitlines():
         text = line.strip()
         if text and text[0] not in "#;":
-            return text in ("[NetDev]", "[Match]")
+            return text in _FIRST
     return False
 
 
@@ -156,7 +163,9 @@ class _UnitReader:
             says = f"{shown!r} is neither [Section] nor Key=value"
             self.part.problems.append(Problem(origin, says))
         elif key in _KNOWN.get(section, ()):
-            self.unit.settings.append(Setting(section, self.number, key, value, number))
+            self.unit.settings.append(
+                Setting(section, self.number, key, value, self.unit.file, number)
+            )
             self.ledger.understood += 1
         elif _may_matter(section, key):
             shown = f"{key}={without_secrets(value)}"  # the name of an option is no secret
@@ -171,12 +180,38 @@ def _may_matter(section: str, key: str) -> bool:
     return narrows or section == "BridgeVLAN" or (section, key) in _UNMATCHED
 
 
+def _with_drop_ins(units: list[Unit], problems: list[Problem]) -> list[Unit]:
+    """The units in the order of their names, each with its drop-ins (`NAME.network.d/*.conf`),
+    whose settings come behind its own.
+    """
+
+    def names(unit: Unit) -> tuple[str, str]:
+        folder, _, name = unit.file.replace("\\", "/").rpartition("/")
+        return folder.rpartition("/")[2], name
+
+    units = sorted(units, key=lambda unit: (names(unit)[1], unit.file))
+    whole = {names(unit)[1]: unit for unit in units if not names(unit)[0].endswith(".d")}
+    for unit in units:
+        folder = names(unit)[0]
+        if not folder.endswith(".d"):
+            continue
+        base = whole.get(folder.removesuffix(".d"))
+        if base is None:
+            says = f"there is no unit {folder.removesuffix('.d')} that this would add to"
+            problems.append(Problem(Origin(unit.file, 1), says, "add it to the files"))
+            continue
+        last = max((setting.number for setting in base.settings), default=0)
+        base.settings += [
+            replace(setting, number=setting.number + last) for setting in unit.settings
+        ]
+        base.sections |= unit.sections
+    return list(whole.values())
+
+
 def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
     """One system of its units."""
     part = Part()
-    units: list[Unit] = [
-        piece.content for piece in sorted(pieces, key=lambda p: (p.file.rpartition("/")[2], p.file))
-    ]
+    units = _with_drop_ins([piece.content for piece in pieces], part.problems)
     netdevs: dict[str, Netdev] = {}
     for unit in units:
         _netdev(unit, netdevs, part.problems)
@@ -185,7 +220,7 @@ def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
         for setting in unit.all("Match", "Name"):
             for word in setting.value.split():
                 if not set(word) & set("*?[!"):
-                    netdevs.setdefault(word, Netdev(word, Origin(unit.file, setting.line)))
+                    netdevs.setdefault(word, Netdev(word, Origin(setting.file, setting.line)))
     for known in list(netdevs.values()):
         unit_of = next((unit for unit in networks if _matches(unit, known.name)), None)
         if unit_of is not None:
@@ -203,7 +238,7 @@ def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
         elif not any(_matches(unit, known) for known in netdevs):
             says = f"Name={match.value} matches no interface that the other units name"
             cure = "add the output of `ip -j -d link`, or name the interfaces"
-            part.problems.append(Problem(Origin(unit.file, match.line), says, cure))
+            part.problems.append(Problem(Origin(match.file, match.line), says, cure))
     for known in netdevs.values():
         _default_vlan(known, netdevs)
     part.devices.append(build(name, origin, netdevs, part.problems))
@@ -227,22 +262,21 @@ def _netdev(unit: Unit, netdevs: dict[str, Netdev], problems: list[Problem]) -> 
                 Problem(Origin(unit.file, 1), "[NetDev] needs Name and Kind; the unit is left out")
             )
         return
-    netdev = netdevs[named.value] = Netdev(named.value, Origin(unit.file, named.line), kind.value)
+    netdev = netdevs[named.value] = Netdev(named.value, Origin(named.file, named.line), kind.value)
     netdev.about = unit.fact("NetDev", "Description", str, problems)
     netdev.mtu = unit.fact("NetDev", "MTUBytes", int, problems)
     if kind.value == "vlan":
         netdev.vid = unit.fact("VLAN", "Id", _vid, problems)
     elif kind.value == "bridge":
-        off = Fact(False, Origin(unit.file, kind.line, says="VLANFiltering is off unless set"))
+        off = Fact(False, Origin(kind.file, kind.line, says="VLANFiltering is off unless set"))
         netdev.filtering = unit.fact("Bridge", "VLANFiltering", _yes, problems) or off
         netdev.default_pvid = unit.fact("Bridge", "DefaultPVID", _vid_or_none, problems)
         netdev.stp = unit.fact("Bridge", "STP", _yes, problems)
         netdev.priority = unit.fact("Bridge", "Priority", int, problems)
     elif kind.value == "bond":
         mode = unit.last("Bond", "Mode")
-        lacp = mode is not None and mode.value == "802.3ad"
-        where = Origin(unit.file, mode.line if mode else kind.line)
-        netdev.aggregation = Fact(Aggregation.ACTIVE if lacp else Aggregation.STATIC, where)
+        where = Origin((mode or kind).file, (mode or kind).line)
+        netdev.aggregation = Fact(bond_mode(mode.value if mode else None), where)
 
 
 def _network(
@@ -261,29 +295,29 @@ def _network(
     )
     policy = unit.last("Link", "ActivationPolicy")
     if policy is not None and policy.value in ("down", "always-down"):
-        netdev.enabled = Fact(False, Origin(unit.file, policy.line))
+        netdev.enabled = Fact(False, Origin(policy.file, policy.line))
     for setting in unit.all("Network", "VLAN"):
         above = netdevs.get(setting.value)
         if above is None or above.kind != "vlan":
             says = f"VLAN={setting.value} names no VLAN device of these units"
-            problems.append(Problem(Origin(unit.file, setting.line), says))
+            problems.append(Problem(Origin(setting.file, setting.line), says))
         else:
-            above.link = Fact(netdev.name, Origin(unit.file, setting.line))
+            above.link = Fact(netdev.name, Origin(setting.file, setting.line))
     for setting in [*unit.all("Network", "Address"), *unit.all("Address", "Address")]:
         try:
             netdev.addresses.append(
-                Fact(ip_interface(setting.value), Origin(unit.file, setting.line))
+                Fact(ip_interface(setting.value), Origin(setting.file, setting.line))
             )
         except ValueError:
             says = f"{setting.value!r} is not an address with its prefix; it is left out"
-            problems.append(Problem(Origin(unit.file, setting.line), says))
+            problems.append(Problem(Origin(setting.file, setting.line), says))
     _bridge_vlans(unit, netdev, problems)
 
 
 def _bridge_vlans(unit: Unit, netdev: Netdev, problems: list[Problem]) -> None:
     for setting in (one for one in unit.settings if one.section == "BridgeVLAN"):
         netdev.members = {} if netdev.members is None else netdev.members
-        origin = Origin(unit.file, setting.line)
+        origin = Origin(setting.file, setting.line)
         try:
             if setting.key == "PVID":
                 if setting.value.lower() not in _YES or setting.value.isdigit():

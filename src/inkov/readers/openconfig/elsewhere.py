@@ -18,6 +18,8 @@ def what_else(tree: Any) -> str:
     if plain & {"errors", "rpc-error"}:  # RFC 8040, 7.1; RFC 6241, 4.3
         tag = _first(tree, "error-message") or _first(tree, "error-tag") or "no reason is given"
         return f"an error that the device answered, no configuration: {tag}"
+    if "lldp" in plain:
+        return "neighbours as lldpd prints them in XML, which is not read: print them with -f json"
     if plain & {"notification", "syncResponse", "update"}:
         return "a gNMI notification, which is not read: ask for the whole tree in one answer (Get)"
     listed = ", ".join(names[:_MOST_NAMED]) + (", ..." if len(names) > _MOST_NAMED else "")

@@ -120,6 +120,9 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     holder: dict[str, Any] = (
         {"config": {"lag-type": "STATIC" if static else "LACP"}} if bundle else {}
     )
+    if port.aggregation is not None and port.aggregation.value is Aggregation.INDEPENDENT:
+        lost.append(f"{port.name}: that its ports stay independent is not written")
+        holder = {}
     if port.mtu is not None:
         config["mtu"] = port.mtu.value
     lost += [
@@ -142,7 +145,8 @@ def _lacp(bundles: list[Port]) -> list[dict[str, Any]]:
             "config": {"name": bundle.name, "lacp-mode": bundle.aggregation.value.upper()},
         }
         for bundle in bundles
-        if bundle.aggregation is not None and bundle.aggregation.value is not Aggregation.STATIC
+        if bundle.aggregation is not None
+        and bundle.aggregation.value in (Aggregation.ACTIVE, Aggregation.PASSIVE)
     ]
 
 
