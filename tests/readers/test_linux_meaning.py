@@ -598,6 +598,7 @@ Name=br0
 Kind=bridge
 [Bridge]
 VLANFiltering=yes
+DefaultPVID=none
 == p1.network
 [Match]
 Name=p1

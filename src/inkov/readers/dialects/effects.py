@@ -31,6 +31,7 @@ from inkov.readers.sheets.words import (
     one_of,
     one_vid,
     values_of,
+    vids_or_unset,
     whole_number,
 )
 from inkov.vlanset import VlanSet
@@ -105,7 +106,8 @@ KINDS = {
 }
 """What may follow `on` -> the kind of thing it opens."""
 
-VLAN_SETS = {"allowed", "withheld", "tagged", "untagged", "secondaries", "prunable", "vlans"}
+VLAN_SETS = {key for key, (_, read) in PORT_KEYS.items() if read in (VlanSet.parse, vids_or_unset)}
+VLAN_SETS |= {"secondaries", "vlans", "in_force"}
 SETS = VLAN_SETS | {"address", "ports"}
 """Attributes that `+` and `-` change."""
 

@@ -29,6 +29,7 @@ __all__ = [
     "place_pair",
     "values_of",
     "vid_or_none",
+    "vids_or_unset",
     "whole_number",
 ]
 
@@ -98,7 +99,7 @@ def filter_entry(key: str, value: str, at: Origin) -> FilterEntry:
     )
 
 
-def _vids_or_unset(text: str) -> VlanSet | None:
+def vids_or_unset(text: str) -> VlanSet | None:
     return VlanSet.parse(text)
 
 
@@ -148,7 +149,7 @@ PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "accept": ("accept", one_of(values_of(Accept))),
     "ingress filtering": ("ingress_filtering", one_of(ON)),
     "tagged": ("tagged", VlanSet.parse),
-    "untagged": ("untagged", _vids_or_unset),
+    "untagged": ("untagged", vids_or_unset),
     "primary": ("primary", one_vid),
     "secondary": ("secondary", one_vid),
     "secondaries": ("secondaries", VlanSet.parse),

@@ -1,0 +1,112 @@
+"""From the file to the last frame: random campuses are written in every format, read back by the
+program, and only then held against the naive simulator, which knows what was meant.
+"""
+
+from __future__ import annotations
+
+import copy
+import os
+import random
+import shutil
+from pathlib import Path
+
+import pytest
+
+from inkov.campus import Campus
+from inkov.forwarding import resolve
+from inkov.forwarding.reach import flood, sendings_at
+from inkov.levels import Level
+from inkov.readers import load
+from inkov.wiring import wire
+from tests.campuses import VIDS, random_campus
+from tests.conftest import Inkov
+from tests.simulator import Heard, Simulator
+from tests.written import FORMATS, cabling, fit
+
+CAMPUSES = int(os.environ.get("INKOV_FILES", "240"))
+PARTS = 8
+KNOWN = {*VIDS, 4094}
+
+
+def written(rng: random.Random, folder: Path) -> Campus:
+    """A random campus, as files in a folder: each switch in a format of its own."""
+    campus = random_campus(rng, 6)
+    files = {"cabling.csv": cabling(campus)}
+    for device in campus.devices.values():
+        form = rng.choice([*FORMATS])
+        fit(rng, device, form)
+        files |= FORMATS[form](rng, copy.deepcopy(device))
+    shutil.rmtree(folder, ignore_errors=True)
+    for name, text in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_text(text)
+    return campus
+
+
+def disagreements(read: Campus, meant: Campus) -> list[str]:
+    """Every port and level for which what was read does not do what was meant, in words."""
+    fabric, simulator = resolve(read, wire(read)), Simulator(meant)
+    found = []
+    seen = set()
+    for port in fabric.bridge_ports:
+        place = (port.end.device, port.port)
+        seen.add(place)
+        if fabric.bridges[port.bridge].routed:
+            continue
+        for level in (Level.HONEST, Level.HOSTILE):
+            result = flood(fabric, sendings_at(fabric, [port.number], level), level)
+            engine = {
+                Heard(q.end.device, q.port, vid, tagged)
+                for q, vid, tagged in result.heard()
+                if q.number != port.number and vid in KNOWN
+            }
+            naive = simulator.flood(place, level == Level.HOSTILE, KNOWN)
+            naive = {heard for heard in naive if heard.vid in KNOWN}
+            if engine != naive:
+                more, less = sorted(engine - naive)[:3], sorted(naive - engine)[:3]
+                found.append(f"{place} {level}: read only {more}, meant only {less}")
+    lost = {
+        (device.name, name)
+        for device in meant.devices.values()
+        for name in device.ports
+        if simulator.is_up((device.name, name))
+    } - seen
+    return [*found, *(f"{place} is lost" for place in sorted(lost))]
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+def test_what_is_read_does_what_was_meant(part: int, tmp_path: Path) -> None:
+    for seed in range(part, CAMPUSES, PARTS):
+        meant = written(random.Random(f"files {seed}"), tmp_path / "c")
+        loaded = load([str(tmp_path / "c")], account=True)
+        assert not loaded.campus.problems, (seed, loaded.campus.problems)
+        unread = [(r.file, line.text) for r in loaded.reports for line in r.unmatched]
+        assert not unread, (seed, unread)
+        assert sorted(loaded.campus.devices) == sorted(meant.devices), seed
+        assert disagreements(loaded.campus, meant) == [], seed
+
+
+def test_the_program_says_what_the_simulator_hears(inkov: Inkov, tmp_path: Path) -> None:
+    """The same by the program's own output, for a port of each of some campuses."""
+    for seed in range(12):
+        rng = random.Random(f"program {seed}")
+        meant = written(rng, tmp_path / "c")
+        simulator = Simulator(meant)
+        places = [
+            (device.name, port)
+            for device in meant.devices.values()
+            for port in device.ports
+            if simulator.is_up((device.name, port)) and simulator.bridge((device.name, port)) == ""
+        ]
+        if not places:
+            continue
+        device, port = rng.choice(sorted(places))
+        answer = inkov("hears", f"{device}:{port}", "c", "-f", "json")
+        heard = {
+            (place["switch"], place["port"], place["vlan"], place["tagged"])
+            # Where a port takes no frame at all, the program says so and answers nothing.
+            for place in (answer.json["heard"] if answer.out else ())
+            if place["vlan"] in KNOWN
+        }
+        meant_heard = simulator.flood((device, port), False, KNOWN)
+        assert heard == {tuple(h) for h in meant_heard if h.vid in KNOWN}, (seed, device, port)
