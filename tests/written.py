@@ -9,14 +9,16 @@ from __future__ import annotations
 
 import json
 import random
-from collections.abc import Callable
+import shutil
+from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import Any
 
 from inkov.campus import Accept, Campus, Device, Mode, Port, PortKind, Vlan
 from inkov.vlanset import VlanSet
 from tests.campuses import NOWHERE, fact
 
-__all__ = ["FORMATS", "cabling", "fit"]
+__all__ = ["FORMATS", "in_files"]
 
 Files = dict[str, str]
 ALL = VlanSet.all()
@@ -549,3 +551,20 @@ FORMATS: dict[str, Callable[[random.Random, Device], Files]] = {
     "oak": oak,
 }
 """Format -> the files of a device in it."""
+
+
+def in_files(
+    rng: random.Random, campus: Campus, folder: Path, forms: Sequence[str] = tuple(FORMATS)
+) -> None:
+    """Write a campus into a folder, each switch in a format of its own. The campus is changed to
+    what the formats can say.
+    """
+    files = {"cabling.csv": cabling(campus)}
+    for device in campus.devices.values():
+        form = rng.choice(forms)
+        fit(rng, device, form)
+        files |= FORMATS[form](rng, device)
+    shutil.rmtree(folder, ignore_errors=True)
+    for name, text in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_text(text)

@@ -4,10 +4,8 @@ program, and only then held against the naive simulator, which knows what was me
 
 from __future__ import annotations
 
-import copy
 import os
 import random
-import shutil
 from pathlib import Path
 
 import pytest
@@ -21,7 +19,7 @@ from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
 from tests.conftest import Inkov
 from tests.simulator import Heard, Simulator
-from tests.written import FORMATS, cabling, fit
+from tests.written import in_files
 
 CAMPUSES = int(os.environ.get("INKOV_FILES", "240"))
 PARTS = 8
@@ -29,17 +27,9 @@ KNOWN = {*VIDS, 4094}
 
 
 def written(rng: random.Random, folder: Path) -> Campus:
-    """A random campus, as files in a folder: each switch in a format of its own."""
+    """A random campus, as files in a folder."""
     campus = random_campus(rng, 6)
-    files = {"cabling.csv": cabling(campus)}
-    for device in campus.devices.values():
-        form = rng.choice([*FORMATS])
-        fit(rng, device, form)
-        files |= FORMATS[form](rng, copy.deepcopy(device))
-    shutil.rmtree(folder, ignore_errors=True)
-    for name, text in files.items():
-        (folder / name).parent.mkdir(parents=True, exist_ok=True)
-        (folder / name).write_text(text)
+    in_files(rng, campus, folder)
     return campus
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 import os
 import random
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
@@ -17,11 +18,13 @@ from inkov.levels import Level
 from inkov.plan import Claim, Plan
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat
+from inkov.readers import load
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 from tests.campuses import NOWHERE, fact
 from tests.conftest import need
 from tests.forwarding.openvswitch import OpenVSwitch, installed
+from tests.written import in_files
 
 CAMPUSES = int(os.environ.get("INKOV_REALITY", "320"))
 VIDS = [10, 20, 30, 40]
@@ -112,12 +115,15 @@ def columns(port: Port) -> list[str]:
     return [*protected, trunks, f"vlan_mode={tagging}", f"tag={port.native_vlan.value}"]
 
 
-def check(campus: Campus, switch: OpenVSwitch, seed: int) -> int:
-    """Compare every host port's broadcasts; returns how many were compared."""
+def check(campus: Campus, switch: OpenVSwitch, seed: int, read: Campus | None = None) -> int:
+    """Compare every host port's broadcasts; returns how many were compared. `read` is what the
+    program made of the campus, where it was written to files.
+    """
     set_up(campus, switch)
     numbers = switch.numbers()
     names = {number: name for name, number in numbers.items()}
-    fabric = resolve(campus, wire(campus))
+    read = read or campus
+    fabric = resolve(read, wire(read))
     compared = 0
     for port in fabric.bridge_ports:
         if not fabric.is_host_port(port):
@@ -143,11 +149,19 @@ def check(campus: Campus, switch: OpenVSwitch, seed: int) -> int:
 
 
 @pytest.mark.parametrize("part", range(2))
-def test_agrees_with_open_vswitch(switch: OpenVSwitch, part: int) -> None:
+def test_agrees_with_open_vswitch(switch: OpenVSwitch, part: int, tmp_path: Path) -> None:
+    """Every other campus is written to files first, and the program reads these."""
     seeds = range(part, CAMPUSES, 2)
-    assert sum(check(random_tree(random.Random(seed)), switch, seed) for seed in seeds) > 5 * len(
-        seeds
-    )
+    compared = 0
+    for seed in seeds:
+        rng = random.Random(seed)
+        campus, read = random_tree(rng), None
+        if seed // 2 % 2:
+            in_files(rng, campus, tmp_path / "c", ("sheet", "openconfig", "xml", "elm"))
+            read = load([str(tmp_path / "c")]).campus
+            assert not read.problems, (seed, read.problems)
+        compared += check(campus, switch, seed, read)
+    assert compared > 5 * len(seeds)
 
 
 def test_verdicts_are_what_open_vswitch_floods(switch: OpenVSwitch) -> None:

@@ -7,6 +7,7 @@ from __future__ import annotations
 import os
 import random
 from copy import deepcopy
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -27,6 +28,7 @@ from inkov.levels import Level
 from inkov.plan import Carried, Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.prove import Prover
+from inkov.readers import load
 from inkov.verify import PacketModel
 from inkov.verify.certificates import verify
 from inkov.verify.closures import Refused
@@ -35,6 +37,7 @@ from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
 from tests.clean import clean_campus
 from tests.proofs.oracle import Oracle
+from tests.written import in_files
 
 CLAIMS = int(os.environ.get("INKOV_CLAIMS", "2000"))
 PARTS = 8
@@ -128,13 +131,19 @@ def entry_of(verdict: Verdict) -> dict[str, Any]:
 
 
 @pytest.mark.parametrize("part", range(PARTS))
-def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(part: int) -> None:
+def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(
+    part: int, tmp_path: Path
+) -> None:
+    """Every other campus is written to files first, and the program reads these."""
     seen: dict[str, int] = {}
     for number in range(CLAIMS // PARTS // 5):
         rng = random.Random(f"{part} {number}")
-        campus = random_campus(rng, 7)
+        campus = meant = random_campus(rng, 7)
+        if number % 2:
+            in_files(rng, meant, tmp_path / "c")
+            campus = load([str(tmp_path / "c")]).campus
         fabric = resolve(campus, wire(campus))
-        oracle, net = Oracle(campus, fabric), network(campus)
+        oracle, net = Oracle(meant, fabric), network(campus)
         claims = [claim_of(rng, fabric) for _ in range(5)]
         plan = Plan(PlanFile(claims=claims))
         prover = Prover(fabric, plan)
