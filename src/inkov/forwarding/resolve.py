@@ -89,23 +89,22 @@ class _Builder:
                 self.tables[device.name, bridge.name] = _active(bridge.vlans)
 
     def _unknown(self, device: Device) -> None:
-        """What the source does not tell of ports, said once for all of which it is the same."""
-        ports: dict[str, list[Port]] = {}
+        """What the source does not tell of ports, and what could be read otherwise: said once for
+        all ports of which it is the same.
+        """
+        ports: dict[tuple[str, bool], list[Port]] = {}
         for port in device.ports.values():
             if port.unknown:
-                ports.setdefault(port.unknown, []).append(port)
+                ports.setdefault((port.unknown, True), []).append(port)
             if port.reading:
-                self._assume(device.name, port.name, port.reading, port.origin)
-        for says, concerned in ports.items():
-            first = concerned[0]
-            if len(concerned) > 1:
-                more = (
-                    f"{first.name} and {len(concerned) - 1} more port{'s' * (len(concerned) > 2)}"
-                )
-                text = f"{device.name}, {more}: {says}"
-                self._assume(device.name, "", text, first.origin, unknown=True)
-            else:
-                self._assume(device.name, first.name, says, first.origin, unknown=True)
+                ports.setdefault((port.reading, False), []).append(port)
+        for (says, unknown), concerned in ports.items():
+            first, others = concerned[0], len(concerned) - 1
+            if others:
+                more = f"{first.name} and {others} more port{'s' * (others > 1)}"
+                says = f"{device.name}, {more}: {says}"
+            name = "" if others else first.name
+            self._assume(device.name, name, says, first.origin, unknown=unknown)
 
     def _live_in(self, device: str, bridge: str) -> int:
         """FM 3.3: the VIDs of the bridge's own table, or else of the device's."""

@@ -225,6 +225,10 @@ class _Builder:
             if port.kind is PortKind.SUB:
                 port.mode, port.access_vlan = Fact(Mode.ACCESS, origin), Fact(1, origin)
             else:
+                port.reading = (
+                    f"{bridge.name} takes no notice of tags: untagged frames and frames with tag 1"
+                    " are taken for one VLAN there"
+                )
                 # Tags are none of its business: all pass, and untagged frames stay so.
                 port.mode, port.native_vlan = Fact(Mode.TRUNK, origin), Fact(1, origin)
                 port.allowed = Fact(VlanSet.all(), origin)
