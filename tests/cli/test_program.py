@@ -430,7 +430,14 @@ def test_a_file_that_is_no_configuration_is_a_problem_of_the_run(
         "inkov sheet 1\nswitch: gate-1\n[vlans]\n10: a\n[port 1]\nvlan: 10\n"
     )
     (folder / "notes.md").write_text("Read me.\n")
+    (folder / ".gitignore").write_text("*.bak\n")
+    # Reports of earlier runs lie beside configurations, and are none.
+    inkov("prove", "c", "--certificate", "c/certificate.json")
+    for form in ("json", "sarif", "junit"):
+        assert inkov("audit", "c", "-f", form, "-o", f"c/report.{form}").status == 0
     assert inkov("read", "c").status == 0
+    strict = inkov("prove", "c", "--strict", "-f", "json").json["claims"]
+    assert {verdict["verdict"] for verdict in strict} == {"holds"}
     (folder / name).write_text(content)
     worst = 1 if name == "idle.sheet" else 2
     ran = inkov("read", "c")

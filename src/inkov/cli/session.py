@@ -67,7 +67,9 @@ class Session:
     def unread(self) -> list[str]:
         """The files that were not read, each as a sentence."""
         return [
-            f"{report.file} was not read" for report in self.loaded.reports if not report.format
+            f"{report.file} was not read"
+            for report in self.loaded.reports
+            if not report.format and not report.aside
         ]
 
     def switch(self, name: str | None) -> str | None:

@@ -102,9 +102,10 @@ class _Builder:
             first, others = concerned[0], len(concerned) - 1
             if others:
                 more = f"{first.name} and {others} more port{'s' * (others > 1)}"
-                says = f"{device.name}, {more}: {says}"
-            name = "" if others else first.name
-            self._assume(device.name, name, says, first.origin, unknown=unknown)
+                text, name = f"{device.name}, {more}: {says}", ""
+            else:
+                text, name = says, first.name
+            self._assume(device.name, name, text, first.origin, unknown=unknown)
 
     def _live_in(self, device: str, bridge: str) -> int:
         """FM 3.3: the VIDs of the bridge's own table, or else of the device's."""

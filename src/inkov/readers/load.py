@@ -22,7 +22,15 @@ from inkov.readers.both_cores import Share, read_share, worth_it
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
 from inkov.readers.linux.device import LINUX
 from inkov.readers.locate import Locator
-from inkov.readers.reading import FileReport, Part, Piece, as_text
+from inkov.readers.reading import (
+    HIDDEN_FILE,
+    HIDDEN_FOLDER,
+    LINKED_FOLDER,
+    FileReport,
+    Part,
+    Piece,
+    as_text,
+)
 from inkov.readers.registry import HEAD_BYTES, format_of, read_bytes, shown, taken_as
 
 __all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "file_bytes", "load", "unread_texts"]
@@ -32,7 +40,6 @@ MAX_FILE_BYTES = 64 * 1024 * 1024
 
 
 PLAN_NAMES = ("plan.yaml", "plan.yml")
-_DOCUMENTS = (".md", ".pdf", ".png", ".jpg", ".jpeg", ".svg", ".gif", ".docx", ".odt", ".pptx")
 _HOSTNAME = re.compile(rb"[A-Za-z0-9][A-Za-z0-9.-]{0,253}\s*\Z")  # etc/hostname of a Linux system
 
 
@@ -148,13 +155,16 @@ class _Loading:
             # Only pointers have to be looked up in a file again.
             first = data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
             self.kept[file] = data if first in (b"{", b"[", b"<") else b""
-        elif report.remark and not self.dialects_unusable and self._may_be_a_switch(file):
-            cure = "collect it again, write a dialect for it, or move it out of the folder"
-            self.problems.append(Problem(Origin(file), report.remark, cure, True))
+        elif report.remark and (file in self.named or not report.aside):
+            self._not_read(file, report.remark)
 
-    def _may_be_a_switch(self, file: str) -> bool:
-        """False for a document or a drawing, by its name: such may lie beside configurations."""
-        return file in self.named or not file.lower().endswith(_DOCUMENTS)
+    def _not_read(self, file: str, remark: str) -> None:
+        """A file that is none to read is a problem, unless a dialect for it may be the unusable
+        one.
+        """
+        if not self.dialects_unusable:
+            cure = "collect it again, write a dialect for it, or move it out of the folder"
+            self.problems.append(Problem(Origin(file), remark, cure, True))
 
     def campus(self) -> Campus:
         """The campus of all parts. The reports say what became of each file."""
@@ -258,16 +268,12 @@ def _files(paths: list[str], problems: list[Problem], reports: list[FileReport])
                 inner = os.path.join(folder, name)
                 if name.startswith(".") or os.path.islink(inner):
                     below.remove(name)
-                    remark = (
-                        "a hidden folder, not read"
-                        if name.startswith(".")
-                        else "a link to a folder, not followed"
-                    )
+                    remark = HIDDEN_FOLDER if name.startswith(".") else LINKED_FOLDER
                     reports.append(FileReport(inner, "", 0, remark=remark))
             for name in names:
                 file = os.path.join(folder, name)
                 if name.startswith("."):
-                    reports.append(FileReport(file, "", 0, remark="a hidden file, not read"))
+                    reports.append(FileReport(file, "", 0, remark=HIDDEN_FILE))
                 else:
                     files[file] = None
     return sorted(files)

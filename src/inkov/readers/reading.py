@@ -13,6 +13,10 @@ from msgspec import Struct, field
 from inkov.campus import Basis, Cable, Device, Fact, Host, Neighbour, Origin, Planned, Problem
 
 __all__ = [
+    "HIDDEN_FILE",
+    "HIDDEN_FOLDER",
+    "LINKED_FOLDER",
+    "REPORT",
     "Binding",
     "FileReport",
     "Ledger",
@@ -132,6 +136,14 @@ class Reader(Protocol):
         raise NotImplementedError
 
 
+HIDDEN_FILE = "a hidden file, not read"
+HIDDEN_FOLDER = "a hidden folder, not read"
+LINKED_FOLDER = "a link to a folder, not followed"
+REPORT = "a report or a certificate, no configuration"
+_ASIDE = {HIDDEN_FILE, HIDDEN_FOLDER, LINKED_FOLDER, REPORT}
+_DOCUMENTS = (".md", ".pdf", ".png", ".jpg", ".jpeg", ".svg", ".gif", ".docx", ".odt", ".pptx")
+
+
 class FileReport(Struct):
     """One file, as `inkov read` tells of it.
 
@@ -150,6 +162,13 @@ class FileReport(Struct):
     ignored: list[Unread] = field(default_factory=list)
     unmatched: list[Unread] = field(default_factory=list)
     remark: str = ""
+
+    @property
+    def aside(self) -> bool:
+        """True for what lies beside configurations and is none: a hidden file, a document or a
+        drawing (by its name), a report of an earlier run.
+        """
+        return not self.format and (self.remark in _ASIDE or self.file.lower().endswith(_DOCUMENTS))
 
 
 def named_after(file: str, why: str) -> tuple[str, Origin]:

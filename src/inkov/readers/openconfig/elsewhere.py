@@ -6,14 +6,25 @@ from __future__ import annotations
 
 from typing import Any
 
-__all__ = ["what_else"]
+from inkov.readers.reading import REPORT
+
+__all__ = ["remark_on"]
 
 _MOST_NAMED = 4
+_REPORTS = {"inkov-certificate", "findings", "claims", "testsuites"}
+"""What Inkov's own answers hold, and reports of other tools that lie in the same place."""
 
 
-def what_else(tree: Any) -> str:
-    """What a decoded document holds, in words that go on after "JSON, but"."""
+def remark_on(form: str, tree: Any) -> str:
+    """What a decoded document in a form (JSON, XML) holds that is no configuration."""
+    holds = _what_else(tree)
+    return holds if holds == REPORT else f"{form}, but {holds}"
+
+
+def _what_else(tree: Any) -> str:
     names = list(tree) if isinstance(tree, dict) else []
+    if _REPORTS & set(names) or {"$schema", "runs"} <= set(names):
+        return REPORT
     plain = {name.rpartition(":")[2] for name in names}
     if plain & {"errors", "rpc-error"}:  # RFC 8040, 7.1; RFC 6241, 4.3
         tag = _first(tree, "error-message") or _first(tree, "error-tag") or "no reason is given"

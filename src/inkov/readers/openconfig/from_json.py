@@ -14,7 +14,7 @@ import msgspec
 from inkov.readers.json_errors import not_json
 from inkov.readers.openconfig import shape
 from inkov.readers.openconfig.account import account_of
-from inkov.readers.openconfig.elsewhere import what_else
+from inkov.readers.openconfig.elsewhere import remark_on
 from inkov.readers.openconfig.reader import Builder
 from inkov.readers.reading import Reading, as_text
 
@@ -68,4 +68,4 @@ def _built(file: str, data: bytes) -> Builder | None:
 
 def _something_else(data: bytes) -> Reading:
     tree = msgspec.json.decode(data)
-    return Reading(detail="", remark=f"JSON, but {what_else(tree)}")
+    return Reading(detail="", remark=remark_on("JSON", tree))

@@ -7,7 +7,7 @@ import msgspec
 from inkov.campus import Origin, Problem
 from inkov.readers.openconfig import shape
 from inkov.readers.openconfig.account import account_of
-from inkov.readers.openconfig.elsewhere import what_else
+from inkov.readers.openconfig.elsewhere import remark_on
 from inkov.readers.openconfig.reader import Builder
 from inkov.readers.openconfig.xml import BadXml, Tree, parse_xml
 from inkov.readers.reading import Part, Reading
@@ -30,7 +30,7 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
         return Reading(Part(problems=[problem]), detail="")
     builder = Builder(file, "", strict=False)
     if not builder.build(_root(tree, builder)):
-        return Reading(detail="", remark=f"XML, but {what_else(tree.root)}")
+        return Reading(detail="", remark=remark_on("XML", tree.root))
     if account:
         account_of(file, tree.root, builder.ledger)
     return Reading(builder.part, builder.ledger)
