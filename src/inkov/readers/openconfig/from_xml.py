@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import msgspec
 
 from inkov.campus import Origin, Problem
@@ -10,9 +12,12 @@ from inkov.readers.openconfig.account import account_of
 from inkov.readers.openconfig.elsewhere import remark_on
 from inkov.readers.openconfig.reader import Builder
 from inkov.readers.openconfig.xml import BadXml, Tree, parse_xml
-from inkov.readers.reading import Part, Reading
+from inkov.readers.reading import REPORT, Part, Reading
 
 __all__ = ["read", "recognise"]
+
+
+_REPORT = re.compile(rb"\s*(?:<\?xml[^>]*>\s*)?<testsuites?[\s>]")
 
 
 def recognise(head: bytes) -> bool:
@@ -23,6 +28,8 @@ def recognise(head: bytes) -> bool:
 
 def read(file: str, data: bytes, *, account: bool) -> Reading:
     """Read one document. One that holds no container of ours is not of this format."""
+    if _REPORT.match(data):
+        return Reading(detail="", remark=REPORT)
     try:
         tree = parse_xml(data)
     except BadXml as bad:

@@ -241,10 +241,11 @@ class _Walk:
         status = self.table("ifAdminStatus").get(index)
         if status is not None:
             port.enabled = self.fact(status, whole_number(status, _STATUS) != 2)
-        other_names = (self.table(name).get(index) for name in ("ifDescr", "ifPhysAddress"))
-        port.known_as = tuple(
-            text for row in other_names if row is not None and (text := words(row)) != port.name
-        )
+        for name in ("ifDescr", "ifPhysAddress"):
+            row = self.table(name).get(index)
+            text = words(row) if row is not None else ""
+            if text and text != port.name:
+                port.known_as = (*port.known_as, text)
 
     def _base_ports(self) -> dict[int, str]:
         """Bridge port -> port name. A walk without the mapping is taken to number them alike, and

@@ -25,7 +25,7 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from inkov.readers.walk.objects import (
     COLUMNS,
@@ -58,8 +58,7 @@ _TEXTS = {"STRING", "OCTET STRING", ""}
 _HEX_KINDS = {"Hex-STRING", "Hex", "BITS", "Opaque"}
 _HEX_LINE = re.compile(r"((?:[0-9A-Fa-f]{2}(?:[ :]|\Z))*)\s*(?:\[.*\])?\s*\Z")
 _PAIRS = re.compile(r"(?:[0-9A-Fa-f]{2}[ :])*[0-9A-Fa-f]{2} ?\Z")
-_ABSENT = re.compile(r"No Such (?:Object|Instance)\b")
-_NO_MORE = re.compile(r"No more variables left")
+_ABSENT = re.compile(r"No Such (?:Object|Instance)\b|No more variables left")
 _BROKEN = re.compile(
     r"snmp[a-z]+: |Timeout: |Error in packet|Reason: \(|Failed object: |End of MIB|"
     r"Error: OID not increasing"
@@ -130,7 +129,7 @@ class _Statement(Struct, gc=False):
     line: int
     at: int  # characters before it
     equals: bool = True
-    more: list[str] = field(default_factory=list)
+    more: list[str] | None = None
 
     @property
     def style(self) -> str:
@@ -152,7 +151,7 @@ def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
     for number, line in enumerate(text.split("\n"), 1):
         at += len(line) + 1
         if quoted and held is not None:
-            held.more.append(line)
+            held.more = [*(held.more or ()), line]
             quoted = not _ends_quote(line)
             continue
         spelled, equals, value = line.partition(" = ")
@@ -170,7 +169,7 @@ def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
                     held = None
                     yield Note(number, f"the walk broke off: {line[:80]!r}", lost=line)
                 elif held is not None:
-                    held.more.append(line)
+                    held.more = [*(held.more or ()), line]
                 elif line.strip():
                     yield Note(number, "", lost=line)
                 continue
@@ -179,7 +178,12 @@ def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
         if held is not None:
             yield held
         held = _Statement(spelled, value, number, at, bool(equals))
-        quoted = _begins_quote(held, bare=bare)
+        # What ends with a quote on its line is whole, but for a quote alone or behind a backslash.
+        quoted = (
+            '"' in value
+            and (value[-1] != '"' or value[-2:-1] in ("", " ", "\\"))
+            and _begins_quote(held, bare=bare)
+        )
     if held is not None:
         yield held
         if quoted:
@@ -227,11 +231,9 @@ def _is_known_to_the_tool(spelled: str) -> bool:
     return not is_above_objects(names[-1])
 
 
-_NAME_LINE = re.compile(
-    r"^(?:(?:[\w-]+::)?\.?(?:[\w-]+\.)*(?:ifDescr|ifName)[.\[]\d+\]?"
-    r"|\.?1\.3\.6\.1\.2\.1\.(?:2\.2\.1\.2|31\.1\.1\.1\.1)\.\d+)"
-    r'\s(?:=\s)?+(?:STRING: )?+(?:(")|(?!Hex|Wrong Type|No )[^"\s])',
-    re.MULTILINE,
+_NAMES_OF_INTERFACES = ("ifName", "ifDescr", ".31.1.1.1.1.", ".2.2.1.2.")
+_AFTER_NAME = re.compile(
+    r'[.\[]?\d+\]?\s(?:=\s)?+(?:STRING: )?+(?:(")|(?!Hex|Wrong Type|No )[^"\s])'
 )
 
 
@@ -242,8 +244,14 @@ def _prints_bare(text: str) -> bool:
     The names of interfaces tell. They are the device's own words, and many.
     """
     bare = 0
-    for found in _NAME_LINE.finditer(text):
-        bare += -1 if found[1] else 1
+    for name in _NAMES_OF_INTERFACES:
+        at = text.find(name)
+        while at >= 0:
+            at += len(name)
+            found = _AFTER_NAME.match(text, at)
+            if found is not None:
+                bare += -1 if found[1] else 1
+            at = text.find(name, at)
     return bare > 0
 
 
@@ -456,23 +464,37 @@ def parse(text: str) -> tuple[list[Row], list[Note]]:
     """The objects of a walk, and what is to be said of lines that are none."""
     columns = _Columns()
     bare = _prints_bare(text)
-    placed: list[_Placed] = []
+    rows: list[Row] = []
+    ends: list[int] = []  # where each row ends
+    texts: dict[int, int] = {}  # row without quotes -> the most that its value can hold
+    styles: list[str] = []
     notes: list[Note] = []
     for statement in _statements(text, bare=bare):
         if isinstance(statement, Note):
             notes.append(statement)
             continue
-        absent = _ABSENT.match(statement.value)
-        if absent or _NO_MORE.match(statement.value):
-            if not absent:
+        if statement.value[:3] == "No " and _ABSENT.match(statement.value):
+            if statement.value.startswith("No more"):
                 notes += _ended(statement)
             continue
         row, stray = columns.row(statement)
         if stray:
             says = f"{stray.strip()[:80]!r} belongs to no object: the walk may be cut off"
             notes.append(Note(statement.line + 1, says, "walk again", stray.strip()))
-        longest = _longest(row, bare=bare)
-        placed.append(_Placed(row, statement.at, longest, statement.style if bare else ""))
+        if row.kind in _TEXTS:
+            longest = _longest(row, bare=bare)
+            if longest:
+                texts[len(rows)] = longest
+        rows.append(row)
+        ends.append(statement.at)
+        if bare:
+            styles.append(statement.style)
+    if not texts:  # every text stands in quotes
+        return rows, notes
+    placed = [
+        _Placed(row, at, texts.get(number, 0), styles[number] if bare else "")
+        for number, (row, at) in enumerate(zip(rows, ends, strict=True))
+    ]
     order = _Order(placed)
     order.run()
     return order.kept, sorted([*notes, *order.notes], key=lambda note: note.line)
@@ -493,9 +515,9 @@ _SNMP_V2 = (1, 3, 6, 1, 6)  # objects of the agent itself, which all have
 
 def _longest(row: Row, *, bare: bool) -> int:
     """The most characters that may follow and still be a part of the row's value."""
-    if row.kind not in _TEXTS or (
-        row.value[:1] == '"' and not (bare and not _may_be_quoted(row.spelled))
-    ):
+    if row.name and row.name not in _TEXT_OBJECTS:
+        return 0
+    if row.value[:1] == '"' and not (bare and not _may_be_quoted(row.spelled)):
         return 0
     if row.name:
         return _LONGEST_TEXT if row.name in _TEXT_OBJECTS else 0
@@ -520,19 +542,20 @@ class _Columns:
             text = _WRONG_TYPE.sub("", text)
             typed = _TYPE.match(text)
             kind, value = (typed[1], typed[2]) if typed else ("", text)
-        name, index, component = self._object(spelled)
+        rest = spelled[self.length :]
+        if spelled.startswith(self.column) and rest.isdecimal() and len(rest) < 11:
+            index: tuple[int, ...] = (int(rest),)
+            name, component = self.name, 0
+        else:
+            name, index, component = self._object(spelled)
         stray = ""
         if statement.more:
             value, stray = _with_more(name, kind, value, statement.more)
-        row = Row(name, index, kind, value.strip(), statement.line, spelled, component=component)
+        row = Row(name, index, kind, value.strip(), statement.line, spelled, False, component)
         return row, stray
 
     def _object(self, spelled: str) -> tuple[str, tuple[int, ...], int]:
         """The name of an object, its index, and the component that this begins with."""
-        if spelled.startswith(self.column):
-            rest = spelled[self.length :]
-            if rest.isdecimal() and len(rest) < 11:
-                return self.name, (int(rest),), 0
         numbers = _numbers(spelled)
         found = _column_of(numbers) if numbers else None
         if found is None:
