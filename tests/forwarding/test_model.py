@@ -10,6 +10,7 @@ import pytest
 
 from inkov.campus import Host, Origin
 from inkov.forwarding import Fabric, Form, PortView
+from inkov.forwarding.assumptions import Assumptions
 from inkov.forwarding.domains import domains, islands
 from inkov.forwarding.follow import Story, follow
 from inkov.forwarding.negotiation import OUTCOME, Party
@@ -502,6 +503,20 @@ def test_fm_4_5_registration_abused() -> None:
         20,
         True,
     ) in heard(fabric, "s:2", Level.HOSTILE)
+
+
+def test_fm_4_5_what_is_forbidden_is_not_registered() -> None:
+    text = access("1", 10, "registration: on\nforbidden: 20") + access("2", 20) + access("3", 30)
+    assert heard(one(text), "s:1", Level.HOSTILE) == {("s:3", 30, False)}
+
+
+def test_fm_4_8_an_answer_that_gets_to_an_unknown_port_says_so() -> None:
+    lines = "unknown: its VLANs are not told"
+    fabric = two(access("1", 10) + trunk("u", "10", "none"), trunk("u", "none", "none", lines))
+    assert heard(fabric, "a:1") == set()
+    assert Assumptions(fabric).about({"a"}, Level.HONEST)[0] == "b:u: its VLANs are not told"
+    known = two(access("1", 10) + trunk("u", "10", "none"), trunk("u", "none", "none"))
+    assert not any("not told" in says for says in Assumptions(known).about({"a"}, Level.HONEST))
 
 
 def test_fm_4_6_a_trunk_to_nobody_is_a_host_port() -> None:

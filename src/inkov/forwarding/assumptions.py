@@ -31,7 +31,7 @@ def passed_by(spread: Flood) -> set[str]:
 
 
 def _beside_unknown(fabric: Fabric) -> dict[str, set[str]]:
-    """For each device with ports that are not known: itself, and those at the far ends of these.
+    """For each device with ports that are not known (FM 4.8): itself, and those at the far ends.
 
     What such a port passes, nobody knows, so an answer rests on it that gets to either end.
     """
