@@ -81,6 +81,9 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
                 grid.notes.append(
                     f"{place(line.origin, loaded.locator)}: {kind}: {line.text.strip()}"
                 )
+    unfiled = {host.device for host in campus.hosts if host.device not in campus.devices}
+    if unfiled:
+        grid.notes.append(f"hosts at switches without a file: {', '.join(sorted(unfiled))}")
     for assumption in fabric.assumptions:
         at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
         grid.notes.append(f"assumed: {at}{assumption.says}")

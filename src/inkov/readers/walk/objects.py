@@ -233,8 +233,8 @@ dot3adAggPortListPorts dot3adAggPortListEntry.1
 dot3adAggPortSelectedAggID dot3adAggPortEntry.12
 dot3adAggPortAttachedAggID dot3adAggPortEntry.13
 """
-"""RFC 3418 (system), 2863 (if), 4293 (ip), 4188 (dot1d), 4363 (dot1q); IEEE 802.1AB (lldp), 802.1AX
-(dot3ad).
+"""From SNMPv2-MIB (RFC 3418), IF-MIB (2863), IP-MIB (4293), BRIDGE-MIB (4188), Q-BRIDGE-MIB (4363),
+LLDP-MIB and its extension for VLANs (IEEE 802.1AB, 802.1Q), IEEE8023-LAG-MIB (802.1AX).
 """
 
 _ALSO = """
