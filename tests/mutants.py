@@ -37,7 +37,7 @@ ROOMS: dict[str, tuple[str, list[str]]] = {
             "test_documents.py",
         ],
     ),
-    "walk": ("readers/walk", ["readers/test_walk.py"]),
+    "walk": ("readers/walk", ["readers/test_walk.py", "readers/test_walk_meaning.py"]),
     "sheets": ("readers/sheets", ["readers/test_sheet.py", "readers/test_convert.py"]),
     "openconfig": (
         "readers/openconfig",
