@@ -17,9 +17,11 @@ test: $(VENV)/.tested
 	$(BIN)/python docs/generate.py --check
 	$(BIN)/pytest -n auto
 
-# The oracles for longer: thousands of random campuses in the simulator and in a real switch.
+# The oracles for longer: thousands of random campuses in the simulator, in a real switch, and as
+# files; hundreds of walks whose texts would write into the configuration.
 reality: $(VENV)/.tested
-	INKOV_CAMPUSES=20000 INKOV_REALITY=3000 $(BIN)/pytest -n auto tests/forwarding
+	INKOV_CAMPUSES=20000 INKOV_REALITY=3000 INKOV_FILES=5000 INKOV_WALKS=60 \
+		$(BIN)/pytest -n auto tests/forwarding tests/readers/test_walk_texts.py
 
 # Mutants of valid files, for five minutes.
 fuzz: $(VENV)/.tested
