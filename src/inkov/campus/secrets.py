@@ -32,6 +32,9 @@ _SURE = re.compile(r"\$[0-9A-Za-z]{1,8}\$\S+|(?=(?:\D*\d){3})(?=\d*[A-Za-z])[A-Z
 _WORD = re.compile(r"[A-Za-z][A-Za-z-]+\Z")
 
 
+_MOST_WORDS = 50  # a language has one or two; more are made up to cost time
+
+
 def words_before_secrets(lines: Iterable[str]) -> frozenset[str]:
     """The words that stand before what looks like a hash or a key, in small letters."""
     found: set[str] = set()
@@ -42,6 +45,8 @@ def words_before_secrets(lines: Iterable[str]) -> frozenset[str]:
                 # A number between the two says how the secret is written.
                 before = [w for w in words[:at] if _WORD.match(w)]
                 found.update(w.lower() for w in before[-1:])
+                if len(found) >= _MOST_WORDS:
+                    return frozenset(found)
     return frozenset(found)
 
 

@@ -131,6 +131,12 @@ class _Statement(Struct, gc=False):
     equals: bool = True
     more: list[str] | None = None
 
+    def add(self, line: str) -> None:
+        """Add a line below that names no object."""
+        if self.more is None:
+            self.more = []
+        self.more.append(line)
+
     @property
     def style(self) -> str:
         """How the line is spelled: a tool spells the lines of one walk in one or two ways."""
@@ -151,7 +157,7 @@ def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
     for number, line in enumerate(text.split("\n"), 1):
         at += len(line) + 1
         if quoted and held is not None:
-            held.more = [*(held.more or ()), line]
+            held.add(line)
             quoted = not _ends_quote(line)
             continue
         spelled, equals, value = line.partition(" = ")
@@ -169,7 +175,7 @@ def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
                     held = None
                     yield Note(number, f"the walk broke off: {line[:80]!r}", lost=line)
                 elif held is not None:
-                    held.more = [*(held.more or ()), line]
+                    held.add(line)
                 elif line.strip():
                     yield Note(number, "", lost=line)
                 continue
@@ -259,6 +265,7 @@ def _prints_bare(text: str) -> bool:
 
 
 _RARE = 12  # one line of so many or fewer is spelled in a way that is not the tool's own
+_MOST_TEXTS = 32  # before a row that is out of order that are looked at
 _MOST_UNKNOWN = 100  # rows of unknown names that are looked back over
 
 
@@ -329,7 +336,7 @@ class _Order:
                 reach = max((text.end for text in self.texts), default=-1)
                 end = at
                 continue
-            row.below_text = any(at <= text.end for text in self.texts)
+            row.below_text = at <= reach and bool(self.texts)
             self.kept.append(row)
             # A name that is not known comes behind the last one that is, wherever it is.
             self.last = numbers or self.last
@@ -361,7 +368,7 @@ class _Order:
         self.texts = [text for text in self.texts if at <= text.end]
         ways = [
             (len(self.kept) - text.place + on - place, text, on)
-            for text in self.texts
+            for text in self.texts[-_MOST_TEXTS:]
             if (on := self._resumes(place, text)) is not None
         ]
         if ways:
