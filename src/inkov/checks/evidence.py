@@ -149,9 +149,12 @@ def _evidence(link: Link) -> tuple[Where, ...]:
 @rule(
     "neighbour-untagged-differs",
     family=_FAMILY,
-    severity=Severity.BREACH,
+    severity=Severity.RISK,
     what="a neighbour announces another VLAN for its untagged frames than the port has",
-    why="the two VLANs are one network without any router or filter between them",
+    why=(
+        "where it has ports in that VLAN, as a switch does, the two VLANs are one network without"
+        " any router or filter between them"
+    ),
     cure="state the same native VLAN (or access VLAN) at both ends",
     example=(
         "gate-1 port 24 has native VLAN 99, and the switch behind it, which has no file here,"
