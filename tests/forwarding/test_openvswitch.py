@@ -150,13 +150,13 @@ def check(campus: Campus, switch: OpenVSwitch, seed: int, read: Campus | None = 
 
 @pytest.mark.parametrize("part", range(2))
 def test_agrees_with_open_vswitch(switch: OpenVSwitch, part: int, tmp_path: Path) -> None:
-    """Every other campus is written to files first, and the program reads these."""
+    """Every fourth campus is written to files first, and the program reads these."""
     seeds = range(part, CAMPUSES, 2)
     compared = 0
     for seed in seeds:
         rng = random.Random(seed)
         campus, read = random_tree(rng), None
-        if seed // 2 % 2:
+        if seed // 2 % 4 == 0:
             in_files(rng, campus, tmp_path / "c", ("sheet", "openconfig", "xml", "elm"))
             read = load([str(tmp_path / "c")]).campus
             assert not read.problems, (seed, read.problems)

@@ -685,6 +685,7 @@ def test_what_interfaces_and_instances_mean(inkov: Inkov, tmp_path: Path) -> Non
         "openconfig-system:system": {"config": {"hostname": "a"}},
         "openconfig-interfaces:interfaces": {"interface": interfaces},
         "openconfig-network-instance:network-instances": {"network-instance": [instance]},
+        "openconfig-vlan:vlans": {"vlan": [{"vlan-id": vid} for vid in (10, 30, 77, 99)]},
     }
     (tmp_path / "a.json").write_text(json.dumps(tree))
     inkov("convert", "a.json", "out", "--to", "sheet")
