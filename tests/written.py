@@ -113,7 +113,8 @@ def _fit_table(device: Device) -> None:
     """A table with every VLAN that a port is a member of, and what it had."""
     table = device.vlans or {}
     for port in device.ports.values():
-        for vid in (*of(port, "tagged", ()), *of(port, "untagged", ()), port.pvid.value):  # type: ignore[union-attr]
+        assert port.pvid is not None
+        for vid in (*of(port, "tagged", ()), *of(port, "untagged", ()), port.pvid.value):
             table.setdefault(vid, Vlan(vid, NOWHERE))
     device.vlans = table
 

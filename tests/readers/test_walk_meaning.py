@@ -178,7 +178,8 @@ def test_neighbours_by_every_name_and_the_vlans_they_announce() -> None:
     assert part.devices[0].ports["p2"].known_as == ("02:00:00:00:00:02",)
     by_chassis, by_name = part.neighbours
     assert (by_chassis.port, by_chassis.far_device) == ("p1", "02:00:00:00:00:bb")
-    assert by_chassis.far_pvid == 20 and str(by_chassis.far_vlans.value) == "20,30"  # type: ignore[union-attr]
+    assert by_chassis.far_vlans is not None
+    assert by_chassis.far_pvid == 20 and str(by_chassis.far_vlans.value) == "20,30"
     assert (by_name.port, by_name.far_device, by_name.far_port) == ("p2", "core-1", "port-7")
     assert by_name.far_known_as == "02:00:00:00:00:aa"
 
@@ -258,6 +259,23 @@ def test_a_walk_that_lost_something_is_incomplete(
     assert inkov("read", ".", "--strict").status == 1
     strict = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
     assert {verdict["verdict"] for verdict in strict} <= {"undecided"}
+
+
+@pytest.mark.parametrize("name", ['"p2"', "p2"])
+def test_a_walk_that_is_cut_off_in_a_name(inkov: Inkov, tmp_path: Path, name: str) -> None:
+    """The beginning of an object's name is no part of the text above it: it is said."""
+    walk = tmp_path / "beds-1.walk"
+    walk.write_text(
+        ".1.3.6.1.2.1.1.5.0 = STRING: beds-1\n"
+        ".1.3.6.1.2.1.2.2.1.1.1 = INTEGER: 1\n"
+        ".1.3.6.1.2.1.2.2.1.1.2 = INTEGER: 2\n"
+        f".1.3.6.1.2.1.2.2.1.2.2 = STRING: {name}\n"
+        ".1.3.6.1.2.1.2.2.1.2"
+    )
+    read = inkov("read", walk, "--strict")
+    assert read.status == 1
+    assert "beds-1.walk:5: not understood: .1.3.6.1.2.1.2.2.1.2" in read.out
+    assert "the walk may be cut off (walk again)" in read.err
 
 
 def test_the_end_of_all_that_an_agent_has_is_no_fault() -> None:

@@ -88,7 +88,9 @@ def read_plan(file: str, data: bytes) -> Plan:
     def problem(place: Place, says: str) -> None:
         line, column = place
         shown = lines[line].expandtabs(1) if line < len(lines) else ""
-        text = f"column {column + 1}: {says}\n  {shown}\n  {' ' * column}^"
+        text = f"column {column + 1}: {says}"
+        if shown.strip():
+            text += f"\n  {shown}\n  {' ' * column}^"
         plan.problems.append(Problem(Origin(file, line + 1), text))
 
     try:

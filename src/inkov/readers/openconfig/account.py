@@ -54,7 +54,8 @@ _UNDERSTOOD = re.compile(
     re.VERBOSE,
 )
 _VLAN_RELEVANT = re.compile(
-    r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/|/vlan/(?:match|ingress-mapping|egress-mapping)/"
+    r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/"
+    r"|/vlan/(?:match|ingress-mapping|egress-mapping)/"
 )
 
 

@@ -597,13 +597,27 @@ def _with_more(name: str, kind: str, value: str, more: list[str]) -> tuple[str, 
     """A value with the lines below it that belong to it, and those that do not."""
     text = kind in _TEXTS and (value[:1] == '"' or not name or name in _TEXT_OBJECTS)
     if text or name in _SET_BY_THE_DEVICE:
-        return "\n".join([value, *more]), ""
+        end = _end_of_text(value, more)
+        return "\n".join([value, *more[:end]]), "\n".join(more[end:]).strip()
     own: list[str] = []
     for at, line in enumerate(more):
         if kind not in _HEX_KINDS or not _HEX_LINE.match(line):
             return "\n".join([value, *own]), "\n".join(more[at:]).strip()
         own.append(line)
     return "\n".join([value, *own]), ""
+
+
+def _end_of_text(value: str, more: list[str]) -> int:
+    """How many of the lines below a text belong to it: in quotes, those to the last that ends with
+    one; else all, but for a last one that is the beginning of an object.
+    """
+    closed = [at for at, line in enumerate([value, *more]) if _ends_quote(line)]
+    if value[:1] == '"' and closed and (closed[-1] or value.rstrip() != '"'):
+        return closed[-1]
+    return len(more) - (1 if _CUT_OFF.match(more[-1]) else 0)
+
+
+_CUT_OFF = re.compile(r"(?:\.?(?:[012]|iso)(?:\.[0-9]+){4,}\.?|[A-Z][\w-]*::[\w.]*)(?: =?)?\Z")
 
 
 def _octets_of(address: re.Match[str]) -> str:
