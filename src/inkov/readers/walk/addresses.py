@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from ipaddress import IPv4Address, IPv6Address, ip_interface
 
 from inkov.campus import Address, Basis, Device, Fact, Gateway, Mode, Origin, PortKind, Problem
-from inkov.readers.walk.text import Row, whole_number
+from inkov.readers.walk.rows import Row, whole_number
 
 __all__ = ["WalkAddresses"]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Device, Fact, Origin, PortKind, Problem
-from inkov.readers.walk.text import Row, octets, whole_number
+from inkov.readers.walk.rows import Row, octets, whole_number
 
 __all__ = ["give_bundles", "ports_of"]
 

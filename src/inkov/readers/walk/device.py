@@ -37,7 +37,8 @@ from inkov.readers.walk.objects import (
     named_in_family,
     without_meaning,
 )
-from inkov.readers.walk.text import Note, Row, parse, whole_number, words
+from inkov.readers.walk.rows import Note, Row, whole_number, words
+from inkov.readers.walk.text import parse
 from inkov.readers.walk.tree import give_tree
 from inkov.readers.walk.vlans import WalkVlans
 from inkov.vlanset import VlanSet

@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from inkov.campus import Device, Fact, Neighbour, Origin, Problem
 from inkov.readers.reading import Part
-from inkov.readers.walk.text import Row, whole_number, words
+from inkov.readers.walk.rows import Row, whole_number, words
 from inkov.vlanset import VlanSet
 
 __all__ = ["WalkNeighbours"]

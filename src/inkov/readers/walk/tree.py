@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from inkov.campus import Device, Fact, Origin, Tree
-from inkov.readers.walk.text import Row, whole_number
+from inkov.readers.walk.rows import Row, whole_number
 from inkov.vlanset import VlanSet
 
 __all__ = ["give_tree"]

@@ -16,7 +16,7 @@ from msgspec import Struct, field
 
 from inkov.campus import Device, Fact, Mode, Origin, Port, PortKind, Problem, Vlan
 from inkov.readers.walk.bundles import ports_of
-from inkov.readers.walk.text import Row, octets, whole_number, words
+from inkov.readers.walk.rows import Row, octets, whole_number, words
 from inkov.vlanset import VlanSet, bit, bits_to_text
 
 __all__ = ["WalkVlans"]
