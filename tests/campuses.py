@@ -52,7 +52,7 @@ def random_port(
         if uplink
         else [Mode.ACCESS] * 4 + [Mode.PRIVATE_HOST] * 2
     )
-    mode = rng.choice([*modes, *Mode])
+    mode = rng.choice([*modes, *(mode for mode in Mode if mode is not Mode.UNAWARE)])
     port.mode = fact(mode)
 
     def vid() -> Fact[Any]:
@@ -113,7 +113,22 @@ def random_campus(rng: random.Random, most: int = 12) -> Campus:
     for device in campus.devices.values():
         if rng.random() < 0.35:
             _second_bridge(rng, device)
+    for device in campus.devices.values():
+        if rng.random() < 0.05:
+            _unaware(rng, device)
     return campus
+
+
+def _unaware(rng: random.Random, device: Device) -> None:
+    """One of the bridges of a device takes no notice of tags."""
+    bridge = device.bridges.get("b2")
+    own = set(bridge.ports) if bridge is not None else set()
+    inside = bridge is not None and rng.random() < 0.5
+    for name, port in device.ports.items():
+        routed = port.mode is not None and port.mode.value is Mode.ROUTED
+        if (name in own) is inside and not routed:
+            port.mode = fact(Mode.UNAWARE)
+            port.registration = port.negotiation = None
 
 
 def _cable(rng: random.Random, campus: Campus, one: str, other: str, number: int) -> None:

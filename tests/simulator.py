@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
 
 ANY = range(1, 4095)
+UNTAGGED = 5000  # what a frame without a tag is in where tags are nobody's business
 Place = tuple[str, str]  # device, port
 
 
@@ -124,6 +125,8 @@ class Simulator:
                 vids |= set(said(getattr(p, listed), None) or ())
             if said(p.mode, Mode.ACCESS) is Mode.TRUNK:
                 vids |= set(said(p.allowed, ANY))
+            if said(p.mode, Mode.ACCESS) is Mode.UNAWARE:
+                vids |= set(ANY)
         return vids
 
     # --- section 3 --------------------------------------------------------------------------------
@@ -133,6 +136,8 @@ class Simulator:
         p = self.port(place)
         device = self.campus.devices[place[0]]
         vid: int | None = None
+        if mode is Mode.UNAWARE:
+            return UNTAGGED if tag is None else tag
         if mode is Mode.ACCESS:
             vid = (
                 said(p.access_vlan, 1)
@@ -177,6 +182,8 @@ class Simulator:
         device = self.campus.devices[place[0]]
         if mode is Mode.ROUTED:
             return False if vid == 1 else None
+        if mode is Mode.UNAWARE:
+            return vid != UNTAGGED
         if not self.has(device, vid):
             return None
         how: bool | None = None

@@ -58,10 +58,13 @@ def fit(rng: random.Random, device: Device, form: str) -> None:
     for name, port in list(device.ports.items()):
         if port.kind is PortKind.SUB:
             del device.ports[name]
+    unaware = any(of(port, "mode", None) is Mode.UNAWARE for port in device.ports.values())
     if form == "elm":
         for port in device.ports.values():
             if of(port, "mode", None) is Mode.ROUTED:
                 port.mode = None
+            if unaware:
+                port.mode, port.registration, port.negotiation = fact(Mode.UNAWARE), None, None
         return
     for row in (device.vlans or {}).values():
         row.private = None
@@ -73,6 +76,9 @@ def fit(rng: random.Random, device: Device, form: str) -> None:
     else:
         for port in device.ports.values():
             _fit_general(rng, port, linux=form in ("linux", "networkd"))
+    if unaware and form in ("linux", "networkd"):  # the one bridge there
+        for port in device.ports.values():
+            port.mode = fact(Mode.UNAWARE)
     if form in ("walk", "oak"):
         _fit_table(device)
     elif form in ("linux", "networkd"):
@@ -324,9 +330,15 @@ def walk(rng: random.Random, device: Device) -> Files:
 # --- Linux ----------------------------------------------------------------------------------------
 
 
+def takes_no_notice(device: Device) -> bool:
+    return any(of(port, "mode", None) is Mode.UNAWARE for port in device.ports.values())
+
+
 def linux(rng: random.Random, device: Device) -> Files:
     members = members_of(device)
-    info = {"info_kind": "bridge", "info_data": {"vlan_filtering": 1, "vlan_default_pvid": 0}}
+    filters = int(not takes_no_notice(device))
+    data = {"vlan_filtering": filters, "vlan_default_pvid": 0}
+    info = {"info_kind": "bridge", "info_data": data}
     links: list[dict[str, Any]] = [
         {"ifname": "br0", "flags": ["UP"], "link_type": "ether", "linkinfo": info}
     ]
@@ -363,7 +375,7 @@ def networkd(rng: random.Random, device: Device) -> Files:
     folder = f"{device.name}/etc/systemd/network"
     files = {
         f"{folder}/10-br0.netdev": "[NetDev]\nName=br0\nKind=bridge\n\n[Bridge]\n"
-        "VLANFiltering=yes\nDefaultPVID=none\n",
+        + ("" if takes_no_notice(device) else "VLANFiltering=yes\nDefaultPVID=none\n"),
         f"{device.name}/etc/hostname": f"{device.name}\n",
     }
     for name, port in device.ports.items():

@@ -7,23 +7,25 @@ from __future__ import annotations
 import os
 import random
 from pathlib import Path
+from typing import Any
 
 import pytest
 
-from inkov.campus import Campus
+from inkov.campus import Campus, Mode
 from inkov.forwarding import resolve
-from inkov.forwarding.reach import flood, sendings_at
 from inkov.levels import Level
 from inkov.readers import load
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
 from tests.conftest import Inkov
-from tests.simulator import Heard, Simulator
+from tests.forwarding.heard import engine_hears
+from tests.simulator import UNTAGGED, Simulator
 from tests.written import in_files
 
 CAMPUSES = int(os.environ.get("INKOV_FILES", "240"))
 PARTS = 8
-KNOWN = {*VIDS, 4094}
+TAGS = {*VIDS, 4094}
+KNOWN = {*TAGS, UNTAGGED}
 
 
 def written(rng: random.Random, folder: Path) -> Campus:
@@ -41,16 +43,11 @@ def disagreements(read: Campus, meant: Campus) -> list[str]:
     for port in fabric.bridge_ports:
         place = (port.end.device, port.port)
         seen.add(place)
-        if fabric.bridges[port.bridge].routed:
+        if fabric.bridges[port.bridge].routed or fabric.is_implied(port):
             continue
         for level in (Level.HONEST, Level.HOSTILE):
-            result = flood(fabric, sendings_at(fabric, [port.number], level), level)
-            engine = {
-                Heard(q.end.device, q.port, vid, tagged)
-                for q, vid, tagged in result.heard()
-                if q.number != port.number and vid in KNOWN
-            }
-            naive = simulator.flood(place, level == Level.HOSTILE, KNOWN)
+            engine = {heard for heard in engine_hears(fabric, port, level) if heard.vid in KNOWN}
+            naive = simulator.flood(place, level == Level.HOSTILE, TAGS)
             naive = {heard for heard in naive if heard.vid in KNOWN}
             if engine != naive:
                 more, less = sorted(engine - naive)[:3], sorted(naive - engine)[:3]
@@ -91,12 +88,18 @@ def test_the_program_says_what_the_simulator_hears(inkov: Inkov, tmp_path: Path)
         if not places:
             continue
         device, port = rng.choice(sorted(places))
+
+        def number_of(place: dict[str, Any], meant: Campus = meant) -> int:
+            mode = meant.devices[place["switch"]].ports[place["port"]].mode
+            plain = mode is not None and mode.value is Mode.UNAWARE and not place["tagged"]
+            return UNTAGGED if plain else place["vlan"]
+
         answer = inkov("hears", f"{device}:{port}", "c", "-f", "json")
         heard = {
-            (place["switch"], place["port"], place["vlan"], place["tagged"])
+            (place["switch"], place["port"], number_of(place), place["tagged"])
             # Where a port takes no frame at all, the program says so and answers nothing.
             for place in (answer.json["heard"] if answer.out else ())
             if place["vlan"] in KNOWN
         }
-        meant_heard = simulator.flood((device, port), False, KNOWN)
+        meant_heard = simulator.flood((device, port), False, TAGS)
         assert heard == {tuple(h) for h in meant_heard if h.vid in KNOWN}, (seed, device, port)

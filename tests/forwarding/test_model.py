@@ -322,6 +322,39 @@ def test_fm_2_10_a_routed_port_passes_no_vlan() -> None:
     assert heard(fabric, "b:h") == set() and heard(fabric, "a:h") == set()
 
 
+def test_fm_2_11_a_bridge_that_takes_no_notice_of_tags() -> None:
+    """A plain bridge between an access port in VLAN 10, a trunk with native VLAN 10 that tags it,
+    and hosts: untagged frames and those with tag 10 are two things there.
+    """
+    plain = "".join(port(name, "mode: unaware") for name in ("u", "v", "h"))
+    box = f"switch: b\n{plain}{joined('u: a:u', 'v: c:v')}"
+    far = trunk("v", "10,20", "10", "native tagged: yes") + access("x", 10) + access("y", 20)
+    fabric = fabric_of(
+        f"switch: a\n{VLANS}{access('u', 10)}{access('h', 10)}{joined('u: b:u')}",
+        box,
+        f"switch: c\n{VLANS}{far}{joined('v: b:v')}",
+    )
+    assert view(fabric, "h", "b").form is Form.UNAWARE
+    # Untagged: VLAN 10 of both switches, since the trunk takes untagged frames into it.
+    assert heard(fabric, "a:h") == {("b:h", 10, False), ("c:x", 10, False)}
+    # Tagged 10 from the trunk: as it is to the host, and not into the access port.
+    assert heard(fabric, "c:x") == {("b:h", 10, True)}
+    assert heard(fabric, "c:y") == {("b:h", 20, True)}
+    assert heard(fabric, "b:h", vid=20) == {("c:y", 20, False)}
+    # Of hosts behind two such bridges in a row, and one gateway.
+    row = fabric_of(
+        f"switch: a\n{VLANS}{access('u', 20)}[gateway 20]\n{joined('u: b:u')}",
+        f"switch: b\n{plain}{joined('u: a:u', 'v: c:u')}[gateway 1]\n[gateway 30]\ntagged: yes\n",
+        f"switch: c\n{plain}{joined('u: b:v')}",
+    )
+    assert heard(row, "c:h") == {("b:h", 20, False), ("c:v", 20, False)}
+    assert {(i.device, i.vid, i.why_down) for i in interfaces(row)} == {
+        ("a", 20, ""),
+        ("b", 20, ""),
+        ("b", 30, ""),
+    }
+
+
 # --- 3 --------------------------------------------------------------------------------------------
 
 

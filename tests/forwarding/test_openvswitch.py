@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from inkov.campus import STANDARD, Cable, Campus, Device, Mode, Origin, Port, Vlan
-from inkov.forwarding import resolve
+from inkov.forwarding import Form, resolve
 from inkov.forwarding.reach import Sending, flood
 from inkov.levels import Level
 from inkov.plan import Claim, Plan
@@ -74,6 +74,10 @@ def random_tree(rng: random.Random) -> Campus:
                         getattr(device.ports[one], attribute),
                     )
             campus.cables.append(Cable(f"s{number}", one, f"s{far}", other, NOWHERE))
+    for device in campus.devices.values():
+        if rng.random() < 0.15:
+            for port in device.ports.values():
+                port.mode = fact(Mode.UNAWARE)
     return campus
 
 
@@ -107,6 +111,8 @@ def columns(port: Port) -> list[str]:
     if port.mode is not None and port.mode.value is Mode.ACCESS:
         assert port.access_vlan is not None
         return [*protected, "vlan_mode=access", f"tag={port.access_vlan.value}"]
+    if port.mode is not None and port.mode.value is Mode.UNAWARE:
+        return [*protected, "trunks=[]", "tag=[]"]  # without any VLAN setting, all frames pass
     assert port.allowed is not None and port.native_vlan is not None
     trunks = f"trunks={','.join(map(str, port.allowed.value))}"
     if port.native_vlan.value is None:
@@ -126,16 +132,20 @@ def check(campus: Campus, switch: OpenVSwitch, seed: int, read: Campus | None = 
     fabric = resolve(read, wire(read))
     compared = 0
     for port in fabric.bridge_ports:
-        if not fabric.is_host_port(port):
+        if not fabric.is_host_port(port) or fabric.is_implied(port):
             continue
         for tag in (None, *VIDS):
             vid = port.view.pvid if tag is None else tag if port.view.admit >> tag & 1 else 0
-            sendings = [Sending(port.number, 1 << vid, port.bridge)] if vid else []
+            start = port
+            if port.view.form is Form.UNAWARE and tag == port.view.pvid:
+                wire_ports = (fabric.bridge_ports[number] for number in fabric.at[port.end])
+                start, vid = next(q for q in wire_ports if fabric.is_implied(q)), tag
+            sendings = [Sending(start.number, 1 << vid, start.bridge)] if vid else []
             spread = flood(fabric, sendings, Level.HONEST)
             mine = {
-                (q.port, v if tagged else None)
+                (q.end.port, v if tagged else None)
                 for q, v, tagged in spread.heard()
-                if q.number != port.number
+                if q.end != port.end
             }
             left = {(names[n], t) for n, t in switch.trace(numbers[port.port], tag)}
             theirs = {
@@ -157,7 +167,13 @@ def test_agrees_with_open_vswitch(switch: OpenVSwitch, part: int, tmp_path: Path
         rng = random.Random(seed)
         campus, read = random_tree(rng), None
         if seed // 2 % 4 == 0:
-            in_files(rng, campus, tmp_path / "c", ("sheet", "openconfig", "xml", "elm"))
+            modes = [
+                p.mode.value for d in campus.devices.values() for p in d.ports.values() if p.mode
+            ]
+            forms = (
+                ("sheet", "elm") if Mode.UNAWARE in modes else ("sheet", "openconfig", "xml", "elm")
+            )
+            in_files(rng, campus, tmp_path / "c", forms)
             read = load([str(tmp_path / "c")]).campus
             assert not read.problems, (seed, read.problems)
         compared += check(campus, switch, seed, read)

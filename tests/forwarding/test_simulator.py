@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 
 from inkov.campus import Campus
 from inkov.forwarding import resolve
-from inkov.forwarding.reach import flood, sendings_at
 from inkov.levels import Level
 from inkov.wiring import wire
 from tests.campuses import VIDS, random_campus
-from tests.simulator import Heard, Simulator
+from tests.forwarding.heard import engine_hears
+from tests.simulator import UNTAGGED, Simulator
 
 CAMPUSES = int(os.environ.get("INKOV_CAMPUSES", "2400"))
 
@@ -28,21 +28,16 @@ def disagreements(campus: Campus) -> list[str]:
     simulator = Simulator(campus)
     found = []
     for port in fabric.bridge_ports:
-        if fabric.bridges[port.bridge].routed:
+        if fabric.bridges[port.bridge].routed or fabric.is_implied(port):
             continue
         for level in (Level.HONEST, Level.HOSTILE):
-            result = flood(fabric, sendings_at(fabric, [port.number], level), level)
-            engine = {
-                Heard(q.end.device, q.port, vid, tagged)
-                for q, vid, tagged in result.heard()
-                if q.number != port.number
-            }
+            engine = engine_hears(fabric, port, level)
             naive = simulator.flood(
                 (port.end.device, port.port), level == Level.HOSTILE, {*VIDS, 4094}
             )
             # A trunk left at everything on a switch without a table passes VIDs nobody uses: one
             # stands for all.
-            engine = {h for h in engine if h.vid in VIDS or h.vid == 4094}
+            engine = {h for h in engine if h.vid in VIDS or h.vid in (4094, UNTAGGED)}
             if engine != naive:
                 found.append(
                     f"{port.end.device}:{port.port} {level}: engine only {sorted(engine - naive)}, "

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 import pytest
 
-from inkov.campus import Campus, Fact, Filter, FilterEntry, Gateway, Mode, Port
+from inkov.campus import Campus, Device, Fact, Filter, FilterEntry, Gateway, Mode, Port
 from inkov.forwarding import Fabric, resolve
 from inkov.levels import Layer, Level
 from inkov.plan import Plan, PlanFile
@@ -30,7 +30,7 @@ from tests.clean import clean_campus
 from tests.proofs.oracle import Oracle
 from tests.proofs.test_filters import fate
 from tests.proofs.test_proofs import claim_of, entry_of, legs_of, network
-from tests.simulator import At
+from tests.simulator import At, said
 
 CLAIMS = int(os.environ.get("INKOV_CLAIMS", "2000")) // 4
 
@@ -67,6 +67,7 @@ def with_gateways(rng: random.Random, campus: Campus) -> Campus:
             gateway = Gateway(vid, NOWHERE, bridge, addresses=(address,))
             gateway.vrf = fact("guests") if rng.random() < 0.15 else None
             gateway.enabled = fact(False) if rng.random() < 0.05 else None
+            gateway.tagged = rng.random() < 0.5 and (device.vlans is None or vid in device.vlans)
             for side in ("filters_in", "filters_out"):
                 if rng.random() < 0.25:
                     name = f"{side} {vid}"
@@ -93,6 +94,13 @@ ANYBODY = [
 ]
 
 
+def takes_no_notice(device: Device, bridge: str) -> bool:
+    """True for a bridge whose ports are unaware."""
+    named = {port for one in device.bridges.values() for port in one.ports}
+    own = device.bridges[bridge].ports if bridge else device.ports.keys() - named
+    return any(said(device.ports[port].mode, None) is Mode.UNAWARE for port in own)
+
+
 def named(gateway: Gateway) -> str:
     return f"gateway {gateway.bridge} {gateway.vid}"
 
@@ -112,6 +120,8 @@ class Packets:
                     fact(g.vid),
                     g.enabled,
                 )
+                if takes_no_notice(device, g.bridge) and not g.tagged:
+                    port.mode = fact(Mode.UNAWARE)
                 if g.bridge:
                     device.bridges[g.bridge].ports[port.name] = NOWHERE
         self.fabric = resolve(changed, wire(changed))

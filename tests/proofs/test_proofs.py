@@ -33,7 +33,7 @@ from inkov.verify import PacketModel
 from inkov.verify.certificates import verify
 from inkov.verify.closures import Refused
 from inkov.vlanset import VlanSet
-from inkov.wiring import wire
+from inkov.wiring import settled, wire
 from tests.campuses import VIDS, random_campus
 from tests.clean import clean_campus
 from tests.proofs.oracle import Oracle
@@ -120,10 +120,9 @@ def legs_of(prover: Prover, claim: Claim) -> list[tuple[set[Any], set[Any]]]:
 
 
 def network(campus: Campus) -> PacketModel:
-    cables = [
-        (a.device, a.port, b.device, b.port) for link in wire(campus).links for a, b in link.cables
-    ]
-    return PacketModel(campus, cables)
+    wiring = wire(campus)
+    cables = [(a.device, a.port, b.device, b.port) for k in wiring.links for a, b in k.cables]
+    return PacketModel(settled(campus, wiring), cables)
 
 
 def entry_of(verdict: Verdict) -> dict[str, Any]:

@@ -217,6 +217,7 @@ def test_without_vlan_tables_the_ports_are_unknown(inkov: Inkov, tmp_path: Path)
     assert {finding["rule"] for finding in audit} == {"ports-unknown", "link-one-sided"}
     plain = {v["claim"]: v["verdict"] for v in inkov("prove", ".", "-f", "json").json["claims"]}
     assert plain == {
+        "VLAN 1 leaks into no other": "holds",  # whoever is at its third port
         "VLAN 10 leaks into no other": "holds",
         "VLAN 20 leaks into no other": "holds",
         "VLAN 10 is not split": "undecided",
@@ -224,6 +225,20 @@ def test_without_vlan_tables_the_ports_are_unknown(inkov: Inkov, tmp_path: Path)
     }
     strict = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
     assert {verdict["verdict"] for verdict in strict} == {"undecided"}
+    # It passes tags as they are, if it is what it seems. From an access port in VLAN 10 to one in
+    # VLAN 20 there is a way then: no proof that they are apart, and no alarm either.
+    for name, vlan in (("a", 10), ("b", 20)):
+        sheet = tmp_path / f"{name}.sheet"
+        trunk = "mode: trunk\nallowed: 10,20"
+        sheet.write_text(sheet.read_text().replace(trunk, f"mode: access\nvlan: {vlan}"))
+    verdicts = {v["claim"]: v for v in inkov("prove", ".", "-f", "json").json["claims"]}
+    leak = verdicts["VLAN 10 leaks into no other"]
+    assert leak["verdict"] == "undecided" and says in leak["because"]
+    assert inkov("hears", "a:1", ".", "-f", "json").json["heard"] != []
+    assert not {f["rule"] for f in inkov("audit", ".", "-f", "json").json["findings"]} - {
+        "ports-unknown",
+        "link-one-sided",
+    }
 
 
 @pytest.mark.parametrize(

@@ -77,6 +77,8 @@ class Mode(StrEnum):
     PRIVATE_HOST = "private host"
     PROMISCUOUS = "promiscuous"
     ROUTED = "routed"
+    UNAWARE = "unaware"
+    """Of a bridge that takes no notice of tags (802.1Q: VLAN-unaware)."""
 
 
 class Negotiation(StrEnum):
@@ -171,7 +173,8 @@ class Port(Struct, gc=False, array_like=True):
     `mtu` is in octets, `speed` in Mbit/s. `known_as` are further names that neighbours may have
     for the port: its address, another of its names. `unknown` says what its source does not tell
     and what decides which frames pass: what is stated besides is then a guess. `reading` says how
-    something was read that could be read otherwise.
+    something was read that could be read otherwise. No file names a port that is `implied`: it
+    keeps frames with one tag apart (`wiring.unaware`).
     """
 
     name: str
@@ -214,6 +217,7 @@ class Port(Struct, gc=False, array_like=True):
     known_as: tuple[str, ...] = ()
     unknown: str = ""
     reading: str = ""
+    implied: bool = False
 
     @property
     def on(self) -> bool:
@@ -291,7 +295,8 @@ class Gateway(Struct, gc=False, array_like=True):
     own name if any.
 
     `filters_in` name the filters that packets pass which come from the VLAN, `filters_out` those
-    for packets into it.
+    for packets into it. On a bridge that takes no notice of tags, the interface is in the VLAN of
+    the untagged frames, whatever its `vid`, or if it is `tagged` sends and takes those with a tag.
     """
 
     vid: int
@@ -303,6 +308,7 @@ class Gateway(Struct, gc=False, array_like=True):
     name: str = ""
     filters_in: tuple[Fact[str], ...] = ()
     filters_out: tuple[Fact[str], ...] = ()
+    tagged: bool = False
 
     @property
     def on(self) -> bool:

@@ -45,6 +45,8 @@ def _mismatched(
 ) -> Iterator[tuple[Link, Resolved, Resolved, list[tuple[int, int, bool]]]]:
     for number, link in enumerate(site.fabric.wiring.links):
         a, b = site.resolved(link.a), site.resolved(link.b)
+        if not (a.known and b.known):
+            continue
         if {a.effective_mode, b.effective_mode} == {Mode.TRUNK, Mode.ACCESS} or Mode.ROUTED in (
             a.mode,
             b.mode,

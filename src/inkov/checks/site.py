@@ -114,7 +114,8 @@ class Site:
         """All ports in natural order, also those that are shut or in a bundle."""
         rank = {device.name: number for number, device in enumerate(self.devices)}
         return sorted(
-            self.fabric.ports.values(), key=lambda r: (rank[r.end.device], natural(r.end.port))
+            (r for r in self.fabric.ports.values() if not r.stated.implied),
+            key=lambda r: (rank[r.end.device], natural(r.end.port)),
         )
 
     @cached_property

@@ -42,7 +42,7 @@ def convert(
     from inkov.render.text import safe
 
     session = start(options)
-    campus = session.fabric.campus
+    campus = session.loaded.campus
     files: dict[str, str] = {}
     lost: list[str] = []
     for device in campus.devices.values():

@@ -55,6 +55,7 @@ class Assumptions:
         self._texts: list[tuple[frozenset[str], str]] = []
         self._unsure: set[str] = set()
         self._unknown: set[str] = set()
+        self._guessed: set[str] = set()
         unknown = _beside_unknown(fabric)
         for assumption in fabric.assumptions:
             at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
@@ -66,6 +67,8 @@ class Assumptions:
                 self._unsure.add(at + assumption.says)
             if assumption.unknown:
                 self._unknown.add(at + assumption.says)
+            if assumption.passes:
+                self._guessed.add(at + assumption.says)
         wiring = fabric.wiring
         for outside in wiring.outside:
             says = (
@@ -137,6 +140,10 @@ class Assumptions:
     def unknown(self, texts: Iterable[str]) -> list[str]:
         """Those that say what nobody knows of a port: frames that stop there may pass."""
         return [text for text in texts if text in self._unknown]
+
+    def guessed(self, texts: Iterable[str]) -> list[str]:
+        """Those that say that frames are taken to pass where nobody knows that they do."""
+        return [text for text in texts if text in self._guessed]
 
     def about(self, passed: set[str], level: Level) -> list[str]:
         """What is not stated about some devices, in words."""

@@ -143,7 +143,7 @@ class Assumption(NamedTuple):
 
     `device` and `port` tell whose it is ("" for none). `sure` is true for what changes no frame's
     way: a strict verdict may rest on it. `unknown` is true for ports of which the source does not
-    tell what they pass.
+    tell what they pass, `passes` for those of them that are taken to pass frames all the same.
     """
 
     device: str
@@ -152,6 +152,7 @@ class Assumption(NamedTuple):
     origin: Origin
     sure: bool = False
     unknown: bool = False
+    passes: bool = False
 
 
 class Fabric(Struct):
@@ -187,6 +188,10 @@ class Fabric(Struct):
     def resolved(self, port: BridgePort) -> Resolved:
         """The port behind a bridge port; for one of a sub-interface, that sub-interface."""
         return self.ports[End(port.end.device, port.port)]
+
+    def is_implied(self, port: BridgePort) -> bool:
+        """True if a bridge port is the other side of one that takes no notice of tags."""
+        return bool(port.outer) and self.resolved(port).stated.implied
 
     def is_host_port(self, bridge_port: BridgePort) -> bool:
         """True if no known port is at the other end of the cable: whoever is there counts as a host

@@ -12,6 +12,7 @@ from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
 from inkov.forwarding.path import Goal, Way, find_way, to_port
 from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import Sentence, why_arrives, why_dropped, why_leaves, why_not_leaves
+from inkov.forwarding.view import Form
 from inkov.levels import Level
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, Link
@@ -114,8 +115,11 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
         leaves, arrives = fabric.bridge_ports[hop.leaves], fabric.bridge_ports[hop.arrives.port]
         tagged = bool(leaves.outer) or not leaves.view.untagged >> state.vid & 1
         why = why_leaves(fabric, fabric.resolved(leaves), state.vid, tagged)
-        says = why.says if tagged else f"{why.says}, so it leaves untagged"
-        if leaves.outer:
+        plain = leaves.view.form is Form.UNAWARE
+        says = why.says if tagged or plain else f"{why.says}, so it leaves untagged"
+        if fabric.is_implied(leaves):
+            says = why_leaves(fabric, fabric.ports[leaves.end], state.vid, tagged=True).says
+        elif leaves.outer:
             says = f"{why.says}; the sub-interface tags it {leaves.outer}"
         if hop.hidden:
             says += f"; the tag hidden behind, {hop.arrives.vid}, is now the first"
@@ -132,7 +136,9 @@ def _arrival(
     fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: Event, hidden: bool
 ) -> Step:
     resolved = fabric.resolved(port)
-    if port.outer:
+    if fabric.is_implied(port):
+        why = why_arrives(fabric, fabric.ports[port.end], vid, tagged=True)
+    elif port.outer:
         assert resolved.stated.outer is not None
         why = Sentence(
             f"the sub-interface takes tag {port.outer}; it is VLAN {vid} inside",

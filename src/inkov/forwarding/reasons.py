@@ -52,6 +52,7 @@ _ASKED: dict[Mode, tuple[str, ...]] = {
     Mode.PRIVATE_HOST: ("primary", "secondary"),
     Mode.PROMISCUOUS: ("primary", "secondaries"),
     Mode.ROUTED: (),
+    Mode.UNAWARE: ("mode",),
 }
 """The attributes that decide in each mode."""
 
@@ -106,6 +107,8 @@ def _shown(value: object) -> str:
 
 def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Sentence:
     """Why a frame that arrives at a port is then in VLAN `vid`."""
+    if resolved.mode is Mode.UNAWARE:
+        return _unaware(fabric, resolved, vid, tagged)
     if not tagged:
         names = {
             Mode.ACCESS: "access_vlan",
@@ -139,8 +142,17 @@ def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> S
     )
 
 
+def _unaware(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Sentence:
+    """What a bridge does that takes no notice of tags."""
+    form = f"the tag {vid}" if tagged else "untagged frames"
+    says = f"the bridge takes no notice of tags: {form} {'stays' if tagged else 'stay'} so"
+    return Sentence(says, decided_at(fabric, resolved, "mode"))
+
+
 def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Sentence:
     """Why a frame of VLAN `vid` leaves by a port, and why with or without a tag."""
+    if resolved.mode is Mode.UNAWARE:
+        return _unaware(fabric, resolved, vid, tagged)
     completed = resolved.completed
     attribute, says = "mode", f"VLAN {vid} leaves here"
     if resolved.mode is Mode.ACCESS:

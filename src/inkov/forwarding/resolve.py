@@ -12,9 +12,9 @@ from inkov.forwarding.completion import Completed, complete
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, BridgePort, BridgeState, Fabric, Resolved
 from inkov.forwarding.negotiation import OUTCOME, Party, negotiates, operational_mode, party
-from inkov.forwarding.view import NOTHING, PortView, view_of
+from inkov.forwarding.view import ALL, NOTHING, PortView, view_of
 from inkov.vlanset import VlanSet, bit
-from inkov.wiring import End, Wiring
+from inkov.wiring import End, Wiring, settled
 from inkov.wiring.links import bundle_of
 
 __all__ = ["resolve"]
@@ -22,6 +22,7 @@ __all__ = ["resolve"]
 
 def resolve(campus: Campus, wiring: Wiring) -> Fabric:
     """All stages of all ports and links."""
+    campus = settled(campus, wiring)
     fabric = Fabric(campus, wiring)
     builder = _Builder(fabric)
     for device in campus.devices.values():
@@ -87,6 +88,27 @@ class _Builder:
             self.home.update((End(device.name, port), bridge.name) for port in bridge.ports)
             if bridge.vlans is not None:
                 self.tables[device.name, bridge.name] = _active(bridge.vlans)
+        self._unaware(device)
+
+    def _unaware(self, device: Device) -> None:
+        """A bridge that takes no notice of tags has every VID (FM 2.11)."""
+        unaware: dict[str, set[bool]] = {}
+        for port in device.ports.values():
+            end = End(device.name, port.name)
+            if port.implied:
+                self.tables[device.name, self.home[end]] = ALL
+            elif port.bundle is None and self.fabric.ports[end].completed.mode is not Mode.ROUTED:
+                found = unaware.setdefault(self.home.get(end, ""), set())
+                found.add(self._is_unaware(device, port))
+        for bridge, found in unaware.items():
+            if True in found:
+                self.tables[device.name, bridge] = ALL
+            if len(found) > 1:
+                says = (
+                    f"{f'bridge {bridge}' if bridge else 'the bridge'} has ports that take no"
+                    " notice of tags, and others that do: these count in their own VLANs"
+                )
+                self._assume(device.name, "", says, device.origin)
 
     def _unknown(self, device: Device) -> None:
         """What the source does not tell of ports, and what could be read otherwise: said once for
@@ -94,7 +116,7 @@ class _Builder:
         """
         ports: dict[tuple[str, bool], list[Port]] = {}
         for port in device.ports.values():
-            if port.unknown:
+            if port.unknown and not port.implied:
                 ports.setdefault((port.unknown, True), []).append(port)
             if port.reading:
                 ports.setdefault((port.reading, False), []).append(port)
@@ -105,7 +127,8 @@ class _Builder:
                 text, name = f"{device.name}, {more}: {says}", ""
             else:
                 text, name = says, first.name
-            self._assume(device.name, name, text, first.origin, unknown=unknown)
+            passes = unknown and any(self._is_unaware(device, port) for port in concerned)
+            self._assume(device.name, name, text, first.origin, unknown=unknown, passes=passes)
 
     def _live_in(self, device: str, bridge: str) -> int:
         """FM 3.3: the VIDs of the bridge's own table, or else of the device's."""
@@ -141,6 +164,8 @@ class _Builder:
         if device.vlans is not None and not device.table_is_membership:
             return _active(device.vlans)
         live = 2
+        if any(self._is_unaware(device, port) for port in device.ports.values()):
+            return ALL  # FM 2.11
         for port in device.ports.values():
             completed = self.fabric.ports[End(device.name, port.name)].completed
             for value in completed:
@@ -165,6 +190,9 @@ class _Builder:
             says = f"{device.name} brings no VLAN table: taken to have every VLAN its ports name"
             self._assume(device.name, "", says, device.origin)
         return live
+
+    def _is_unaware(self, device: Device, port: Port) -> bool:
+        return self.fabric.ports[End(device.name, port.name)].completed.mode is Mode.UNAWARE
 
     # Stages 3 and 4.
 
@@ -255,7 +283,8 @@ class _Builder:
             assert port.parent is not None and port.outer is not None
             end = End(device.name, bundle_of(device, port.parent.value))
             outer = port.outer.value
-            if any(fabric.bridge_ports[n].outer == outer for n in fabric.at.get(end, ())):
+            on_wire = [fabric.bridge_ports[n] for n in fabric.at.get(end, ())]
+            if not port.implied and any(other.outer == outer for other in on_wire):
                 self._assume(
                     device.name,
                     port.name,
@@ -264,8 +293,9 @@ class _Builder:
                 )
                 return
             if view.admit or view.emit & ~view.untagged:
-                says = "frames with two tags are not followed: only its untagged VLAN counts"
-                self._assume(device.name, port.name, says, port.origin)
+                if not self._is_unaware(device, port):  # there, its reading says when that matters
+                    says = "frames with two tags are not followed: only its untagged VLAN counts"
+                    self._assume(device.name, port.name, says, port.origin)
                 view = PortView(
                     view.form,
                     view.pvid,
@@ -312,9 +342,12 @@ class _Builder:
         *,
         sure: bool = False,
         unknown: bool = False,
+        passes: bool = False,
     ) -> None:
         stated = Origin(origin.file, origin.line, origin.pointer, Basis.ASSUMED, says)
-        self.fabric.assumptions.append(Assumption(device, port, says, stated, sure, unknown))
+        self.fabric.assumptions.append(
+            Assumption(device, port, says, stated, sure, unknown, passes)
+        )
 
 
 def _active(table: dict[int, Vlan]) -> int:

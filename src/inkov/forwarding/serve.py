@@ -28,7 +28,9 @@ def served(fabric: Fabric) -> list[int]:
         view = port.view
         if view.form in _TRUNKS and fabric.ports[port.end].completed.allowed.bits == ALL:
             continue
-        if fabric.is_host_port(port):
+        if fabric.is_host_port(port) and view.form is Form.UNAWARE:
+            bits[port.bridge] |= view.untagged  # nobody says that anybody there tags
+        elif fabric.is_host_port(port) and not fabric.is_implied(port):
             # A private host sends into a VLAN that it does not hear: that one has to get to who
             # does.
             bits[port.bridge] |= view.emit | (bit(view.pvid))
@@ -62,8 +64,10 @@ def member_ports(fabric: Fabric) -> dict[tuple[str, int], int]:
     """
     counts: dict[tuple[str, int], int] = {}
     for port in fabric.bridge_ports:
-        if fabric.is_host_port(port) and port.view.form not in _TRUNKS:
-            for vid in bits(port.view.emit):
+        hidden = port.view.form in _TRUNKS or fabric.is_implied(port)
+        if fabric.is_host_port(port) and not hidden:
+            unaware = port.view.form is Form.UNAWARE
+            for vid in bits(port.view.untagged if unaware else port.view.emit):
                 key = port.end.device, vid
                 counts[key] = counts.get(key, 0) + 1
     return counts
@@ -76,5 +80,5 @@ def is_live(fabric: Fabric) -> Callable[[int, int], bool]:
     carried = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
         if port.end not in fabric.wiring.of or port.number in fabric.crossings:
-            carried[port.bridge] |= port.view.emit
+            carried[port.bridge] |= port.view.emit | port.view.enters()
     return lambda bridge, vid: bool(carried[bridge] >> vid & 1)

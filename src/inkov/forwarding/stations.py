@@ -117,7 +117,8 @@ def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
             ):
                 way = find_way(fabric, sendings, to_port(fabric, port.number, level, vid), level)
             certain = way is not None and way.simple is True
-        listeners[Heard(port.end.device, port.port, vid, tagged, certain)] = None
+        name = port.end.port if fabric.is_implied(port) else port.port
+        listeners[Heard(port.end.device, name, vid, tagged, certain)] = None
     return sorted(listeners, key=lambda h: (natural(h.switch), natural(h.port), h.vlan, h.tagged))
 
 
@@ -130,7 +131,7 @@ def interfaces(fabric: Fabric) -> list[Interface]:
         why = ""
         if not gateway.on:
             why = "it is shut"
-        elif not fabric.live[device.name] >> gateway.vid & 1:
+        elif not fabric.bridges[bridge].live >> gateway.vid & 1:
             why = f"VLAN {gateway.vid} is not defined or suspended on {device.name}"
         elif not live(bridge, gateway.vid):
             why = f"no port of {device.name} that is up carries VLAN {gateway.vid}"

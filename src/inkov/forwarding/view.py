@@ -34,6 +34,7 @@ class Form(StrEnum):
     COMMUNITY = "private, community"
     PROMISCUOUS = "promiscuous"
     ROUTED = "routed"
+    UNAWARE = "unaware"
     DOWN = "down"
 
 
@@ -132,6 +133,13 @@ def _routed(s: Completed, community: bool) -> PortView:
     return PortView(Form.ROUTED, 1, 0, 2, 2)
 
 
+def _unaware(s: Completed, community: bool) -> PortView:
+    # Every tag passes as it is. That with the number which untagged frames have inside is left to
+    # the implied port (`wiring.unaware`), so that the two stay apart.
+    own = bit(s.pvid)
+    return PortView(Form.UNAWARE, s.pvid or 0, ALL & ~own, ALL, own, s.protected)
+
+
 _SHORT_FORMS: dict[Mode, Callable[[Completed, bool], PortView]] = {
     Mode.ACCESS: _access,  # FM 2.2, FM 2.3
     Mode.TRUNK: _trunk,  # FM 2.4, FM 2.5, FM 2.6, FM 1.10
@@ -139,6 +147,7 @@ _SHORT_FORMS: dict[Mode, Callable[[Completed, bool], PortView]] = {
     Mode.PRIVATE_HOST: _private_host,  # FM 2.8
     Mode.PROMISCUOUS: _promiscuous,  # FM 2.9
     Mode.ROUTED: _routed,  # FM 2.10
+    Mode.UNAWARE: _unaware,  # FM 2.11
 }
 
 

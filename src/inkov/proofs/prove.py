@@ -23,6 +23,7 @@ from inkov.proofs.answers import (
     Apart,
     Joined,
     Overlapping,
+    Reaches,
     Silent,
     Split,
     Unnamed,
@@ -269,11 +270,26 @@ class Prover:
         judged.certificate |= answer.certificate
         judged.assumes = search.assumes
         judged.nobody = _about_nobody(answer)
-        unknown = self.assumptions.unknown(judged.assumes)
-        if unknown and judged.verdict == Outcome.BROKEN and isinstance(answer, Silent | Split):
-            # Where nobody knows what a port passes, nobody knows that frames stop there.
-            _leave_open(judged, unknown[0])
+        unknown = self._unknown(judged, answer)
+        if unknown:
+            _leave_open(judged, unknown)
         return judged
+
+    def _unknown(self, judged: Verdict, answer: Answer) -> str:
+        """What nobody knows of a port and the verdict hangs on (FM 4.8): that frames stop there, or
+        that they pass; "" if there is nothing of the kind.
+        """
+        assumptions = self.assumptions
+        if isinstance(answer, Silent | Split) and judged.verdict == Outcome.BROKEN:
+            return next(iter(assumptions.unknown(judged.assumes)), "")
+        if isinstance(answer, Reaches):
+            if judged.verdict == Outcome.HOLDS:
+                return next(iter(assumptions.guessed(judged.assumes)), "")
+            for step in answer.steps:
+                port = self.fabric.ports.get(End(step.switch, step.port))
+                if port is not None and not port.known:
+                    return f"{port.end}: {port.stated.unknown}"
+        return ""
 
 
 def _leave_open(verdict: Verdict, why: str) -> None:

@@ -12,10 +12,11 @@ from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
 
-from inkov.forwarding import BridgePort, Fabric
+from inkov.forwarding import BridgePort, Fabric, Form
 from inkov.forwarding.reach import Flood, owned_tags
 from inkov.plan import Claim, Plan, vlan_names
 from inkov.vlanset import VlanListError, VlanSet, union
+from inkov.wiring import End
 
 __all__ = ["ClaimNames", "Seat", "Unknown", "all_seats"]
 
@@ -37,6 +38,12 @@ class Unknown(Exception):
 def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     """The seats at a host port. A tag that a sub-interface takes is that one's (FM 3.9)."""
     view = port.view
+    if view.form is Form.UNAWARE:  # nobody is taken to tag there but whom the plan says so of
+        tags = sorted(_tags_at(fabric, port.end) - {view.pvid})
+        return [Seat(port.number, 0, view.pvid), *(Seat(port.number, tag, tag) for tag in tags)]
+    if fabric.is_implied(port):
+        tags = sorted(_tags_at(fabric, port.end) & {port.outer})
+        return [Seat(port.number, tag, tag) for tag in tags]
     seats = []
     vid = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
     if view.pvid or view.untagged:
@@ -49,6 +56,12 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     ):  # in no VLAN, and yet a hostile host gets in there
         seats.append(Seat(port.number, 0, 0))
     return seats
+
+
+def _tags_at(fabric: Fabric, end: End) -> set[int]:
+    """The tags that hosts at a port are said to use."""
+    hosts = fabric.campus.hosts
+    return {host.vid for host in hosts if host.vid and End(host.device, host.port) == end}
 
 
 def all_seats(fabric: Fabric) -> list[Seat]:
@@ -75,7 +88,11 @@ class ClaimNames:
 
     def known(self) -> list[str]:
         """Every name there is, for the nearest to a wrong one."""
-        ports = dict.fromkeys(f"{end.device}:{end.port}" for end in self.fabric.ports)
+        ports = dict.fromkeys(
+            f"{end.device}:{end.port}"
+            for end, resolved in self.fabric.ports.items()
+            if not resolved.stated.implied
+        )
         return [*self.vlans, *self.hosts, "everything", *ports]
 
     def vids(self, name: str) -> VlanSet | None:
@@ -185,12 +202,13 @@ class ClaimNames:
         return frozenset().union(*(self.of(name) for name in names))
 
     def _at(self, device: str, port: str) -> list[Seat]:
-        ports = self.fabric.bridge_ports
-        return [
-            s
-            for s in self.seats
-            if self._fits(ports[s.port].end.device, ports[s.port].port, device, port)
-        ]
+        fabric = self.fabric
+
+        def fits(own: BridgePort) -> bool:
+            name = own.end.port if fabric.is_implied(own) else own.port
+            return self._fits(own.end.device, name, device, port)
+
+        return [s for s in self.seats if fits(fabric.bridge_ports[s.port])]
 
     def _fits(self, device: str, port: str, wanted: str, wanted_port: str) -> bool:
         return fnmatchcase(device, wanted) and fnmatchcase(port, wanted_port)

@@ -41,7 +41,7 @@ def port_rows(
     outside = {report.near: f"{report.far}:{report.far_port}" for report in fabric.wiring.outside}
     rows = []
     for resolved in fabric.ports.values():
-        if switch is not None and resolved.end.device != switch:
+        if resolved.stated.implied or (switch is not None and resolved.end.device != switch):
             continue
         if vlans is None or (resolved.view.emit | resolved.view.enters()) & vlans.bits:
             rows.append(_row(fabric, resolved, outside))
@@ -98,7 +98,8 @@ def memberships(
         views = {}
         for port in sorted(device.ports, key=natural):
             resolved = fabric.ports[End(device.name, port)]
-            if resolved.view.emit and resolved.mode is not Mode.ROUTED:
+            hidden = resolved.mode is Mode.ROUTED or resolved.stated.implied
+            if resolved.view.emit and not hidden:
                 views[port] = resolved.view
         passed = union(view.emit for view in views.values())
         for vid in VlanSet(passed if vlans is None else passed & vlans.bits):

@@ -79,13 +79,19 @@ class FrameModel:
             for near, far in ((one, other), (other, one)):
                 if far not in self.far.setdefault(near, []):
                     self.far[near].append(far)
-        self.live = {device.name: self._live(device) for device in campus.devices.values()}
         self.homes = {
             (d.name, port): b.name
             for d in campus.devices.values()
             for b in d.bridges.values()
             for port in b.ports
         }
+        self.unaware = {
+            (d.name, self.homes.get((d.name, port.name), ""))
+            for d in campus.devices.values()
+            for port in d.ports.values()
+            if port.implied or d.value(port, "mode") is Mode.UNAWARE
+        }
+        self.live = {device.name: self._live(device) for device in campus.devices.values()}
         self._sends: dict[str, dict[int, int]] = {}
         self._hears: dict[str, dict[int, int]] = {}
         self._turns: dict[str, dict[int, int]] = {}
@@ -136,6 +142,8 @@ class FrameModel:
         """FM 3.3."""
         if device.vlans is not None and not device.table_is_membership:
             return self._active(device.vlans)
+        if any(name == device.name for name, _ in self.unaware):
+            return ALL
         mask = 2 | sum(
             1 << gateway.vid
             for gateway in {g.vid: g for g in device.gateways}.values()
@@ -158,7 +166,11 @@ class FrameModel:
         return mask
 
     def live_at(self, device: Device, bridge: str) -> int:
-        """The VIDs that a bridge has: by its own table, or its device's."""
+        """The VIDs that a bridge has: by its own table, or its device's; all, if tags are none of
+        its business (FM 2.11).
+        """
+        if (device.name, bridge) in self.unaware:
+            return ALL
         table = device.bridges[bridge].vlans if bridge in device.bridges else None
         return self.live[device.name] if table is None else self._active(table)
 
@@ -230,6 +242,10 @@ class FrameModel:
             pvid = 0 if filtering and not member >> pvid & 1 else pvid
             emit = member & ~get("withheld").bits
             untagged &= emit
+        elif mode is Mode.UNAWARE:  # the tag of its own number is another port's
+            pvid, emit = get("pvid"), ALL
+            untagged = one(pvid)
+            admit = ALL & ~untagged
         elif mode is Mode.PRIVATE_HOST and get("primary") and get("secondary"):
             pvid = get("secondary")
             row = device.row(pvid)
@@ -258,7 +274,8 @@ class FrameModel:
         if port.kind is PortKind.SUB:  # FM 3.9
             assert port.parent is not None and port.outer is not None
             end, outer = self.whole((device.name, port.parent.value)), port.outer.value
-            if any(s.outer == outer for s in self.spots.get(end, ())):
+            twin = any(s.outer == outer for s in self.spots.get(end, ()))
+            if twin and not port.implied:
                 return None
             views = [PortRules(v.pvid, 0, v.emit & v.untagged, v.untagged) for v in views]
         if end not in self.far:  # FM 4.4, FM 4.5
@@ -298,12 +315,15 @@ class FrameModel:
         """Who sits where (FM 4.6): untagged, and with each tag that a port passes and no
         sub-interface takes.
         """
-        seats = []
+        seats: list[HostSeat] = []
         for end, spots in self.spots.items():
             owned = sum(1 << spot.outer for spot in spots if spot.outer)
             for spot in spots if end not in self.far else ():
                 view, own = spot.views[0], []
                 if spot.routed:
+                    continue
+                if self._is_unaware(spot) or self.is_implied(spot):
+                    seats += self._unaware_seats(spot)
                     continue
                 if view.pvid or view.untagged:
                     own.append(
@@ -320,6 +340,28 @@ class FrameModel:
                     [HostSeat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
                 )
         return seats
+
+    def is_implied(self, spot: Spot) -> bool:
+        """True for the side of a port that keeps one tag apart (FM 2.11)."""
+        return self.campus.devices[spot.end[0]].ports[spot.name].implied
+
+    def called(self, spot: Spot) -> str:
+        """What a person calls the port."""
+        return spot.end[1] if self.is_implied(spot) else spot.name
+
+    def _is_unaware(self, spot: Spot) -> bool:
+        device = self.campus.devices[spot.end[0]]
+        return device.value(device.ports[spot.name], "mode") is Mode.UNAWARE
+
+    def _unaware_seats(self, spot: Spot) -> Iterator[HostSeat]:
+        """Where tags are nobody's business: who sends untagged, and who is said to tag."""
+        tags = {h.vid for h in self.campus.hosts if (h.device, h.port) == spot.end}
+        own = spot.outer or spot.views[0].pvid
+        if not self.is_implied(spot):
+            yield HostSeat(spot, 0, spot.views[0].pvid)
+        for tag in sorted(tag for tag in tags if tag):
+            if (tag == own) == self.is_implied(spot):
+                yield HostSeat(spot, tag, tag)
 
     def sent(self, seat: HostSeat, level: Level) -> Iterator[tuple[Spot, int]]:
         """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire

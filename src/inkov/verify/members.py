@@ -45,7 +45,7 @@ def meant(net: PacketModel, vlans: dict[str, VlanSet], names: Iterable[str] | No
             there = [
                 s
                 for s in net.seats
-                if fnmatchcase(s.spot.end[0], device) and fnmatchcase(s.spot.name, port)
+                if fnmatchcase(s.spot.end[0], device) and fnmatchcase(net.called(s.spot), port)
             ]
             some.update(s for s in there if host is None or s.tag == (host.vid or 0))
     return Side(vids, frozenset(some))

@@ -13,6 +13,7 @@ from typing import NamedTuple
 from inkov.campus import FilterEntry, Mode, Subnet
 from inkov.levels import Level
 from inkov.verify.frames import ALL, FrameModel, Hub, Spot, bits
+from inkov.vlanset import bit
 
 __all__ = ["PacketModel", "Station"]
 
@@ -45,8 +46,9 @@ class PacketModel(FrameModel):
                 hub = device.name, g.bridge
                 up = g.on and self.live_at(device, g.bridge) >> g.vid & 1
                 if up and any(
-                    spot.views[0].emit >> g.vid & 1 and self._leads(spot.end)
+                    (v.emit | v.admit | bit(v.pvid)) >> g.vid & 1 and self._leads(spot.end)
                     for spot in self.at.get(hub, ())
+                    for v in spot.views[:1]
                 ):
                     subnets = tuple(fact.value.network for fact in g.addresses)
                     filters = [

@@ -3,5 +3,6 @@ for each.
 """
 
 from inkov.wiring.links import Conflict, End, Evidence, Link, Outside, Stray, Wiring, wire
+from inkov.wiring.unaware import settled
 
-__all__ = ["Conflict", "End", "Evidence", "Link", "Outside", "Stray", "Wiring", "wire"]
+__all__ = ["Conflict", "End", "Evidence", "Link", "Outside", "Stray", "Wiring", "settled", "wire"]

@@ -2,8 +2,8 @@
 
 A bridge that filters VLANs has general ports: PVID and membership as listed, ingress filtering on,
 and no VLAN table but the membership itself. A bridge that does not filter takes no notice of tags:
-untagged frames are its VLAN 1, and tagged ones pass through as they are. What is in no bridge and
-no bond is the system's own: a routed port.
+all frames pass through as they are. What is in no bridge and no bond is the system's own: a routed
+port.
 """
 
 from __future__ import annotations
@@ -153,7 +153,9 @@ class _Builder:
                 return vid
         return None if bridge.members else _default_pvid(bridge)
 
-    def gateway(self, netdev: Netdev, bridge: Netdev, vid: int | None) -> None:
+    def gateway(
+        self, netdev: Netdev, bridge: Netdev, vid: int | None, *, tagged: bool = False
+    ) -> None:
         """The system's own interface in a VLAN of a bridge."""
         if vid is None:
             self.problem(
@@ -168,6 +170,7 @@ class _Builder:
             netdev.enabled,
             tuple(netdev.addresses),
             name=netdev.name,
+            tagged=tagged and not _filters(bridge),
         )
         gateway.vrf = _vrf(netdev, self.netdevs.get(netdev.master.value) if netdev.master else None)
         self.device.gateways.append(gateway)
@@ -181,7 +184,7 @@ class _Builder:
         is_vlan = netdev.kind == "vlan"
         below = self.netdevs.get(netdev.link.value) if netdev.link and is_vlan else None
         if below is not None and below.kind == "bridge" and netdev.vid is not None:
-            self.gateway(netdev, below, netdev.vid.value)
+            self.gateway(netdev, below, netdev.vid.value, tagged=True)
             lacks = below.members is not None and netdev.vid.value not in below.members
             if _filters(below) and lacks and self.device.gateways:
                 # The bridge itself is no member of that VLAN: nothing gets to its interface there.
@@ -222,16 +225,7 @@ class _Builder:
     def _bridged(self, port: Port, netdev: Netdev, bridge: Netdev) -> None:
         if not _filters(bridge):
             origin = bridge.filtering.origin if bridge.filtering else bridge.origin
-            if port.kind is PortKind.SUB:
-                port.mode, port.access_vlan = Fact(Mode.ACCESS, origin), Fact(1, origin)
-            else:
-                port.reading = (
-                    f"{bridge.name} takes no notice of tags: untagged frames and frames with tag 1"
-                    " are taken for one VLAN there"
-                )
-                # Tags are none of its business: all pass, and untagged frames stay so.
-                port.mode, port.native_vlan = Fact(Mode.TRUNK, origin), Fact(1, origin)
-                port.allowed = Fact(VlanSet.all(), origin)
+            port.mode = Fact(Mode.UNAWARE, origin)
             return
         if netdev.members is None:
             says = (

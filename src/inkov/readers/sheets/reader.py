@@ -38,6 +38,7 @@ from inkov.readers.sheets.words import (
     DISTRIBUTION_KEYS,
     ON,
     PORT_KEYS,
+    YES,
     BadLine,
     as_value,
     filter_entry,
@@ -371,10 +372,12 @@ class _Sheet:
                 gateway.filters_in = (*gateway.filters_in, Fact(as_value(value), self.at))
             elif key == "filter out":
                 gateway.filters_out = (*gateway.filters_out, Fact(as_value(value), self.at))
+            elif key == "tagged":
+                gateway.tagged = one_of(YES)(value)
             else:
                 raise BadLine(
                     f"{key!r} is not a key of a gateway",
-                    "keys: address, vrf, state, filter in, filter out",
+                    "keys: address, vrf, state, filter in, filter out, tagged",
                 )
 
         self.line = line

@@ -162,6 +162,8 @@ def _gateway(gateway: Gateway) -> Iterator[str]:
         yield f"vrf: {_text(gateway.vrf.value)}"
     yield from (f"filter in: {_text(fact.value)}" for fact in gateway.filters_in)
     yield from (f"filter out: {_text(fact.value)}" for fact in gateway.filters_out)
+    if gateway.tagged:
+        yield "tagged: yes"
 
 
 def _value(attribute: str, value: Any) -> str:

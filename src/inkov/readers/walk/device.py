@@ -331,15 +331,21 @@ class _Walk:
                         port.registration = self.fact(row, False)
 
     def _unknown(self, device: Device, base: dict[int, str]) -> None:
-        """Without any VLAN table, nobody knows what the ports are in."""
+        """Without any VLAN table, nobody knows what the ports are in. A bridge that has none passes
+        tags as they are: that is what its ports are taken to do.
+        """
         if any(self.table(name) for name in _VLAN_COLUMNS):
             return
         says = "the walk has no VLAN table: which VLANs the port is in is not known"
+        bridged = set(base.values())
         for port in device.ports.values():
             if port.mode is None and port.bundle is None:
                 origin = Origin(self.file, port.origin.line, basis=Basis.ASSUMED, says=says)
+                port.unknown = says
+                if port.name in bridged:
+                    port.mode = Fact(Mode.UNAWARE, origin)
+                    continue
                 port.mode, port.accept = Fact(Mode.GENERAL, origin), Fact(Accept.TAGGED, origin)
                 port.ingress_filtering = Fact(True, origin)
-                port.unknown = says
                 port.tagged = Fact(VlanSet(), origin)
                 port.untagged = Fact(VlanSet(), origin)
