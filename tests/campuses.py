@@ -99,6 +99,8 @@ def random_campus(rng: random.Random, most: int = 12) -> Campus:
                     row = device.vlans[v] = Vlan(v, NOWHERE)
                     row.active = fact(False) if rng.random() < 0.06 else None
                     row.private = fact(PRIVATE[v]) if v in PRIVATE and rng.random() < 0.9 else None
+                    if v == 30 and row.private is not None and rng.random() < 0.7:
+                        row.secondaries = fact(VlanSet.of(*rng.choice([(31,), (32,), (31, 32)])))
         for n in range(rng.randint(1, 4)):
             device.ports[f"h{n}"] = random_port(rng, f"h{n}", uplink=rng.random() < 0.15)
     for number in range(1, count + count // 2):

@@ -14,7 +14,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from inkov.campus import Accept, Campus, Device, Mode, Port, PortKind, Vlan
+from inkov.campus import Accept, Campus, Device, FilterEntry, Gateway, Mode, Port, PortKind, Vlan
 from inkov.vlanset import VlanSet
 from tests.campuses import NOWHERE, fact
 
@@ -54,6 +54,12 @@ def fit(rng: random.Random, device: Device, form: str) -> None:
     """Change a device into one that a format can describe."""
     if form == "sheet":
         return
+    _fit_gateways(device, form)
+    for row in (device.vlans or {}).values():
+        row.secondaries = None
+    if form == "linux":
+        _fit_linux(rng, device)
+        return
     device.bridges.clear()
     for name, port in list(device.ports.items()):
         if port.kind is PortKind.SUB:
@@ -75,14 +81,49 @@ def fit(rng: random.Random, device: Device, form: str) -> None:
             _fit_openconfig(rng, port)
     else:
         for port in device.ports.values():
-            _fit_general(rng, port, linux=form in ("linux", "networkd"))
-    if unaware and form in ("linux", "networkd"):  # the one bridge there
+            _fit_general(rng, port, linux=form == "networkd")
+    if unaware and form == "networkd":  # the one bridge there
         for port in device.ports.values():
             port.mode = fact(Mode.UNAWARE)
     if form in ("walk", "oak"):
         _fit_table(device)
-    elif form in ("linux", "networkd"):
+    elif form == "networkd":
         device.vlans = None  # a system has the VLANs of its ports
+
+
+def _fit_linux(rng: random.Random, device: Device) -> None:
+    """Two bridges, each with or without VLANs; ports, VLAN devices and what is in no bridge."""
+    for bridge in ("", "b2"):
+        own = [port for port in device.ports.values() if bridge_of(device, port.name) == bridge]
+        unaware = any(of(port, "mode", None) is Mode.UNAWARE for port in own)
+        for port in own:
+            port.negotiation = port.registration = port.forbidden = None
+            if of(port, "mode", None) is Mode.ROUTED:
+                continue
+            _fit_general(rng, port, linux=True)
+            if unaware:
+                port.mode = fact(Mode.UNAWARE)
+    device.vlans = None
+
+
+def bridge_of(device: Device, port: str) -> str:
+    return next((b.name for b in device.bridges.values() if port in b.ports), "")
+
+
+def _fit_gateways(device: Device, form: str) -> None:
+    """Gateways on the main bridge, in the formats that are written with any; filters in two."""
+    told = [g for g in device.gateways if not g.bridge] if form in GATEWAYS else []
+    if form == "linux":
+        untagged = [g for g in told if not g.tagged][:1]  # the bridge itself
+        told = [g for g in told if g.tagged] + untagged
+        for gateway in told:
+            gateway.vrf, gateway.filters_in, gateway.filters_out = None, (), ()
+            gateway.tagged = gateway.tagged and takes_no_notice(device, "")
+    elif form != "sheet":
+        for gateway in told:
+            gateway.tagged = False
+    device.gateways[:] = told
+    device.filters = device.filters if told else {}
 
 
 def _fit_openconfig(rng: random.Random, port: Port) -> None:
@@ -175,6 +216,8 @@ def sheet(rng: random.Random, device: Device) -> Files:
         for row in device.vlans.values():
             flags = [] if row.active is None else ["suspended"]
             flags += [row.private.value] if row.private is not None else []
+            if row.secondaries is not None:
+                flags[-1] = f"primary of {','.join(ranges(row.secondaries.value))}"
             lines.append(f"{row.vid}: " + "; ".join(["", *flags]).strip())
     for port in device.ports.values():
         kind = {PortKind.BUNDLE: "bundle", PortKind.SUB: "sub"}.get(port.kind, "port")
@@ -190,6 +233,20 @@ def sheet(rng: random.Random, device: Device) -> Files:
         lines += [f"[bridge {bridge.name}]", f"ports: {', '.join(bridge.ports)}"]
         if not bridge.ports:
             lines.pop()
+    for gateway in device.gateways:
+        lines.append(f"[gateway {gateway.vid}{f' in {gateway.bridge}' * bool(gateway.bridge)}]")
+        lines.append(f"address: {', '.join(str(a.value) for a in gateway.addresses)}")
+        lines += [f"vrf: {gateway.vrf.value}"] if gateway.vrf is not None else []
+        lines += ["state: off"] if gateway.enabled is not None else []
+        lines += [f"filter in: {fact.value}" for fact in gateway.filters_in]
+        lines += [f"filter out: {fact.value}" for fact in gateway.filters_out]
+        lines += ["tagged: yes"] if gateway.tagged else []
+    for packets in device.filters.values():
+        lines.append(f"[filter {packets.name}]")
+        for entry in packets.entries:
+            ends = f"from {entry.source or 'any'} to {entry.destination or 'any'}"
+            word = "accept" if entry.accepts else "reject"
+            lines.append(f"{entry.number}: {word} {ends}{' in part' * entry.finer}")
     return {f"{device.name}.sheet": "\n".join(lines) + "\n"}
 
 
@@ -225,10 +282,13 @@ def _tree(rng: random.Random, device: Device) -> dict[str, Any]:
             holder["openconfig-vlan:switched-vlan"] = {half: _switched(port)}
         name = "if-aggregate:aggregation" if bundle else "if-ethernet:ethernet"
         listed.append({"name": port.name, "config": config, f"openconfig-{name}": holder})
+    listed += [_routed_vlan(gateway) for gateway in device.gateways]
     tree: dict[str, Any] = {
         "openconfig-system:system": {"config": {"hostname": device.name}},
         "openconfig-interfaces:interfaces": {"interface": listed},
     }
+    if device.filters:
+        tree["openconfig-acl:acl"] = _acl(device)
     if device.vlans is not None:
         rows = [
             {
@@ -246,7 +306,86 @@ def _tree(rng: random.Random, device: Device) -> dict[str, Any]:
             "vlans": {"vlan": rows},
         }
         tree["openconfig-network-instance:network-instances"] = {"network-instance": [instance]}
+    tables = sorted({g.vrf.value for g in device.gateways if g.vrf is not None})
+    if tables:
+        listed_instances = tree.setdefault(
+            "openconfig-network-instance:network-instances", {"network-instance": []}
+        )["network-instance"]
+        listed_instances += [_table(device, table) for table in tables]
     return tree
+
+
+def _table(device: Device, table: str) -> dict[str, Any]:
+    members = [g for g in device.gateways if g.vrf is not None and g.vrf.value == table]
+    kind = "openconfig-network-instance-types:L3VRF"
+    return {
+        "name": table,
+        "config": {"name": table, "type": kind},
+        "interfaces": {
+            "interface": [
+                {"id": f"irb{g.vid}", "config": {"id": f"irb{g.vid}", "interface": f"irb{g.vid}"}}
+                for g in members
+            ]
+        },
+    }
+
+
+def _routed_vlan(gateway: Gateway) -> dict[str, Any]:
+    name = f"irb{gateway.vid}"
+    routed: dict[str, Any] = {"config": {"vlan": gateway.vid}}
+    for fact_ in gateway.addresses:
+        own = {"ip": str(fact_.value.ip), "prefix-length": fact_.value.network.prefixlen}
+        family = f"openconfig-if-ip:ipv{fact_.value.version}"
+        addresses = routed.setdefault(family, {"addresses": {"address": []}})["addresses"]
+        addresses["address"].append({"ip": own["ip"], "config": own})
+    config = {"name": name, "type": "iana-if-type:l3ipvlan", "enabled": gateway.enabled is None}
+    return {"name": name, "config": config, "openconfig-vlan:routed-vlan": routed}
+
+
+def _acl(device: Device) -> dict[str, Any]:
+    """One set for each family that a filter speaks of; what speaks of none is in a mixed one."""
+    sets, bound = [], []
+    for packets in device.filters.values():
+        entries = [_acl_entry(entry) for entry in packets.entries]
+        sets.append(
+            {
+                "name": packets.name,
+                "type": "openconfig-acl:ACL_MIXED",
+                "config": {"name": packets.name, "type": "openconfig-acl:ACL_MIXED"},
+                "acl-entries": {"acl-entry": entries},
+            }
+        )
+    for gateway in device.gateways:
+        sides: dict[str, Any] = {}
+        for word, names in (("ingress", gateway.filters_in), ("egress", gateway.filters_out)):
+            if names:
+                sides[f"{word}-acl-sets"] = {
+                    f"{word}-acl-set": [
+                        {"set-name": name.value, "type": "openconfig-acl:ACL_MIXED"}
+                        for name in names
+                    ]
+                }
+        if sides:
+            name = f"irb{gateway.vid}"
+            bound.append({"id": name, "config": {"id": name}, **sides})
+    return {"acl-sets": {"acl-set": sets}, "interfaces": {"interface": bound}}
+
+
+def _acl_entry(entry: FilterEntry) -> dict[str, Any]:
+    matches: dict[str, Any] = {}
+    for word, net in (("source", entry.source), ("destination", entry.destination)):
+        if net is not None:
+            family = matches.setdefault(f"ipv{net.version}", {"config": {}})
+            family["config"][f"{word}-address"] = str(net)
+    if entry.finer:
+        matches["transport"] = {"config": {"destination-port": 443}}
+    word = "ACCEPT" if entry.accepts else "DROP"
+    return {
+        "sequence-id": entry.number,
+        "config": {"sequence-id": entry.number},
+        **matches,
+        "actions": {"config": {"forwarding-action": f"openconfig-acl:{word}"}},
+    }
 
 
 def openconfig(rng: random.Random, device: Device) -> Files:
@@ -330,18 +469,26 @@ def walk(rng: random.Random, device: Device) -> Files:
 # --- Linux ----------------------------------------------------------------------------------------
 
 
-def takes_no_notice(device: Device) -> bool:
-    return any(of(port, "mode", None) is Mode.UNAWARE for port in device.ports.values())
+def takes_no_notice(device: Device, bridge: str = "") -> bool:
+    return any(
+        of(port, "mode", None) is Mode.UNAWARE
+        for port in device.ports.values()
+        if bridge_of(device, port.name) == bridge
+    )
 
 
 def linux(rng: random.Random, device: Device) -> Files:
     members = members_of(device)
     filters = int(not takes_no_notice(device))
-    data = {"vlan_filtering": filters, "vlan_default_pvid": 0}
-    info = {"info_kind": "bridge", "info_data": data}
-    links: list[dict[str, Any]] = [
-        {"ifname": "br0", "flags": ["UP"], "link_type": "ether", "linkinfo": info}
-    ]
+    names = {"": "br0"} | {name: name for name in device.bridges}
+    links: list[dict[str, Any]] = []
+    for bridge, called in names.items():
+        data = {
+            "vlan_filtering": int(not takes_no_notice(device, bridge)),
+            "vlan_default_pvid": 0,
+        }
+        info = {"info_kind": "bridge", "info_data": data}
+        links.append({"ifname": called, "flags": ["UP"], "link_type": "ether", "linkinfo": info})
     vlans = []
     for name, port in device.ports.items():
         up = ["UP"] if of(port, "enabled", True) else []
@@ -349,11 +496,21 @@ def linux(rng: random.Random, device: Device) -> Files:
         if name in members:
             links.append({**entry, "master": members[name]})
             continue
-        isolated = {"info_slave_data": {"isolated": of(port, "protected", False)}}
-        entry |= {"master": "br0", "linkinfo": {"info_slave_kind": "bridge", **isolated}}
+        own: dict[str, Any] = {}
+        routed = of(port, "mode", None) is Mode.ROUTED
+        if not routed:
+            entry["master"] = names[bridge_of(device, name)]
+            isolated = {"isolated": of(port, "protected", False)}
+            own = {"info_slave_kind": "bridge", "info_slave_data": isolated}
         if port.kind is PortKind.BUNDLE:
-            entry["linkinfo"] |= {"info_kind": "bond", "info_data": {"mode": "802.3ad"}}
-        links.append(entry)
+            own |= {"info_kind": "bond", "info_data": {"mode": "802.3ad"}}
+        if port.parent is not None and port.outer is not None:
+            entry["link"] = port.parent.value
+            tag = {"protocol": "802.1Q", "id": port.outer.value}
+            own |= {"info_kind": "vlan", "info_data": tag}
+        links.append(entry | ({"linkinfo": own} if own else {}))
+        if routed:
+            continue
         rows = []
         for vid in of(port, "tagged", VlanSet()) | of(port, "untagged", VlanSet()):
             flags = ["PVID"] if vid == of(port, "pvid", None) else []
@@ -361,10 +518,30 @@ def linux(rng: random.Random, device: Device) -> Files:
             rows.append({"vlan": vid} | ({"flags": flags} if flags else {}))
         if rows or rng.random() < 0.5:
             vlans.append({"ifname": name, "vlans": rows})
+    addresses, members_of_it = [], []
+    for gateway in device.gateways:
+        plain = filters == 0 and not gateway.tagged
+        name = "br0" if plain else f"br0.{gateway.vid}"
+        if not plain:
+            vlan = {"info_kind": "vlan", "info_data": {"protocol": "802.1Q", "id": gateway.vid}}
+            up = [] if gateway.enabled is not None else ["UP"]
+            links.append({"ifname": name, "link": "br0", "flags": up, "linkinfo": vlan})
+            members_of_it.append({"vlan": gateway.vid})
+        listed = [
+            {"family": "inet6" if a.value.version == 6 else "inet", "local": str(a.value.ip)}
+            | {"prefixlen": a.value.network.prefixlen}
+            for a in gateway.addresses
+        ]
+        addresses.append({"ifname": name, "addr_info": listed})
+        if plain and gateway.enabled is not None:
+            links[0]["flags"] = []
+    if members_of_it:
+        vlans.append({"ifname": "br0", "vlans": members_of_it})
     rng.shuffle(links)
     folder = device.name
     return {
         f"{folder}/link.json": json.dumps(links),
+        **({f"{folder}/addr.json": json.dumps(addresses)} if addresses else {}),
         f"{folder}/vlan.json": json.dumps(vlans or [{"ifname": "br0", "vlans": []}]),
         f"{folder}/hostname": f"{device.name}\n",
     }
@@ -552,6 +729,9 @@ def oak(rng: random.Random, device: Device) -> Files:
                 lines.append(f"{ring} > {word} > on = {','.join(on)}")
     return {f"{device.name}.oak.txt": "\n".join(lines) + "\n", "oak.toml": OAK}
 
+
+GATEWAYS = ("sheet", "openconfig", "xml", "linux")
+"""The formats that gateways are written in."""
 
 FORMATS: dict[str, Callable[[random.Random, Device], Files]] = {
     "sheet": sheet,

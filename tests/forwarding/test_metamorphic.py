@@ -108,7 +108,11 @@ def test_every_story_agrees_with_the_closure_and_every_answer_can_be_told() -> N
         fabric = built(campus)
         for end in fabric.ports:
             assert all(reason.says for reason in chain(fabric, end))
-        hosts = [port for port in fabric.bridge_ports if fabric.is_host_port(port)][:4]
+        hosts = [
+            port
+            for port in fabric.bridge_ports
+            if fabric.is_host_port(port) and not fabric.is_implied(port)
+        ][:4]
         # With every VID in use, one hostile host of such a campus would take a minute.
         wide = max(state.live.bit_count() for state in fabric.bridges) > 1000
         for one in hosts:

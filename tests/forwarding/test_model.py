@@ -670,9 +670,25 @@ def test_fm_5_5_routers_that_share_a_vlan() -> None:
     other_table = far.replace("[gateway 99]", "[gateway 99]\nvrf: guests").replace(
         "[gateway 31]", "[gateway 31]\nvrf: guests"
     )
-    assert "no router that a knows" in verdict(
-        ping(routed("[gateway 99]\naddress: 10.0.99.1/24\n", other_table), A10, target)
-    )
+    # What the far router calls its table is its own affair; a's two tables are apart.
+    assert ping(routed("[gateway 99]\naddress: 10.0.99.1/24\n", other_table), A10, target).works
+    apart = "[gateway 99]\nvrf: guests\naddress: 10.0.99.1/24\n"
+    assert "no router that a knows" in verdict(ping(routed(apart, far), A10, target))
+
+
+def test_fm_5_1_the_gateway_of_a_primary_vlan_hears_its_secondaries() -> None:
+    def isolated(table: str) -> Fabric:
+        private = port("i", "mode: private host", "primary: 30", "secondary: 31")
+        gateways = "[gateway 30]\naddress: 10.0.30.1/24\n[gateway 20]\naddress: 10.0.20.1/24\n"
+        near = trunk("u") + private + gateways
+        return fabric_of(
+            f"switch: a\n{VLANS.replace('primary of 31,32', table)}{near}{joined('u: b:u')}",
+            f"switch: b\n{VLANS}{trunk('u')}{access('h', 20)}{joined('u: a:u')}",
+        )
+
+    one, other = host("a31", "a", "i", "10.0.30.5/24", "10.0.30.1"), B20
+    assert verdict(ping(isolated("primary of 31,32"), one, other)) == "works"
+    assert "do not get to a VLAN 30" in verdict(ping(isolated("primary of 32"), one, other))
 
 
 @pytest.mark.parametrize(

@@ -8,19 +8,21 @@ import os
 import random
 from collections.abc import Iterator
 from copy import deepcopy
-from ipaddress import IPv4Address, IPv4Network, ip_interface, ip_network
+from ipaddress import ip_address, ip_interface, ip_network
 from itertools import product
+from pathlib import Path
 from typing import Any, NamedTuple
 
 import pytest
 
-from inkov.campus import Campus, Device, Fact, Filter, FilterEntry, Gateway, Mode, Port
+from inkov.campus import Campus, Device, Fact, Filter, FilterEntry, Gateway, Mode, Port, Subnet
 from inkov.forwarding import Fabric, resolve
 from inkov.levels import Layer, Level
 from inkov.plan import Plan, PlanFile
 from inkov.proofs import prove
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat, all_seats
+from inkov.readers import load
 from inkov.verify.certificates import verify, verify_entry
 from inkov.verify.closures import Refused
 from inkov.vlanset import VlanSet
@@ -31,6 +33,7 @@ from tests.proofs.oracle import Oracle
 from tests.proofs.test_filters import fate
 from tests.proofs.test_proofs import claim_of, entry_of, legs_of, network
 from tests.simulator import At, said
+from tests.written import GATEWAYS, in_files
 
 CLAIMS = int(os.environ.get("INKOV_CLAIMS", "2000")) // 4
 
@@ -38,24 +41,45 @@ CLAIMS = int(os.environ.get("INKOV_CLAIMS", "2000")) // 4
 class Station(NamedTuple):
     device: str
     vrf: str
-    subnet: IPv4Network
+    subnet: Subnet
     filters_in: list[FilterEntry]
     filters_out: list[FilterEntry]
     seat: Seat
+
+    @property
+    def table(self) -> tuple[str, str]:
+        """A routing table is its device's own."""
+        return self.device, self.vrf
+
+
+def V4(vid: int, low: int, less: int) -> str:
+    """One of two addresses of a VLAN, with a prefix of full length, or one `less`."""
+    return f"10.0.{vid}.{low}/{32 - less}"
+
+
+def V6(vid: int, low: int, less: int) -> str:
+    return f"fd00:0:0:{vid}::{low}/{128 - less}"
 
 
 def with_gateways(rng: random.Random, campus: Campus) -> Campus:
     """Routers among the switches: gateways in some VLANs, in one of two routing tables, some with
     filters.
     """
+    own = rng.choice([V4, V6])
     nets = [
         None,
         *(
-            ip_network(f"10.0.{vid}.{low}/{length}")
+            ip_network(own(vid, low, less))
             for vid in VIDS
-            for low, length in ((0, 31), (0, 32), (1, 32))
+            for low, less in ((0, 1), (0, 0), (1, 0))
         ),
+        ip_network((V6 if own is V4 else V4)(10, 0, 1)),  # of the other family: fits nothing
     ]
+
+    def pair() -> tuple[Subnet | None, Subnet | None]:
+        one, other = rng.choice(nets), rng.choice(nets)
+        mixed = one is not None and other is not None and one.version != other.version
+        return one, None if mixed else other
 
     def chance(share: float) -> bool:
         return rng.random() < share
@@ -63,7 +87,7 @@ def with_gateways(rng: random.Random, campus: Campus) -> Campus:
     for number, device in enumerate(campus.devices.values(), 1):
         places = [(vid, bridge) for bridge in ("", *device.bridges) for vid in VIDS]
         for vid, bridge in rng.sample(places, rng.randint(1, 5)):
-            address = Fact(ip_interface(f"10.0.{vid}.{number % 2}/31"), NOWHERE)
+            address = Fact(ip_interface(own(vid, number % 2, 1)), NOWHERE)
             gateway = Gateway(vid, NOWHERE, bridge, addresses=(address,))
             gateway.vrf = fact("guests") if rng.random() < 0.15 else None
             gateway.enabled = fact(False) if rng.random() < 0.05 else None
@@ -75,8 +99,7 @@ def with_gateways(rng: random.Random, campus: Campus) -> Campus:
                         FilterEntry(
                             n,
                             rng.random() < 0.4,
-                            rng.choice(nets),
-                            rng.choice(nets),
+                            *pair(),
                             rng.random() < 0.1,
                             NOWHERE,
                         )
@@ -88,10 +111,12 @@ def with_gateways(rng: random.Random, campus: Campus) -> Campus:
     return campus
 
 
-ANYBODY = [
-    IPv4Address("192.0.2.1"),
-    *(IPv4Address(f"10.0.{vid}.{low}") for vid in VIDS for low in (0, 1)),
-]
+ANYBODY = {
+    4: [ip_address("192.0.2.1")],
+    6: [ip_address("2001:db8::1")],
+}
+for number, family in ((4, V4), (6, V6)):
+    ANYBODY[number] += [ip_interface(family(vid, low, 0)).ip for vid in VIDS for low in (0, 1)]
 
 
 def takes_no_notice(device: Device, bridge: str) -> bool:
@@ -120,8 +145,12 @@ class Packets:
                     fact(g.vid),
                     g.enabled,
                 )
-                if takes_no_notice(device, g.bridge) and not g.tagged:
-                    port.mode = fact(Mode.UNAWARE)
+                row = (device.vlans or {}).get(g.vid)
+                if takes_no_notice(device, g.bridge):
+                    port.mode = port.mode if g.tagged else fact(Mode.UNAWARE)
+                elif row is not None and row.secondaries is not None:  # it hears these, too
+                    port.mode, port.primary = fact(Mode.PROMISCUOUS), fact(g.vid)
+                    port.secondaries = row.secondaries
                 if g.bridge:
                     device.bridges[g.bridge].ports[port.name] = NOWHERE
         self.fabric = resolve(changed, wire(changed))
@@ -134,7 +163,7 @@ class Packets:
                     [entry for name in names for entry in device.filters[name.value].entries]
                     for names in (g.filters_in, g.filters_out)
                 ]
-                vrf, subnet = g.vrf.value if g.vrf else "", IPv4Network(f"10.0.{g.vid}.0/31")
+                vrf, subnet = g.vrf.value if g.vrf else "", g.addresses[0].value.network
                 seat = self.seats.get((device.name, named(g), 0))
                 if seat is not None:
                     self.stations.append(
@@ -145,11 +174,7 @@ class Packets:
         ]
         hears = [self.reached(sent, Level.HONEST) for sent in self.sent]
         self.shares: list[set[int]] = [
-            {
-                b
-                for b in hears[a]
-                if a in hears[b] and b != a and self.stations[b].vrf == station.vrf
-            }
+            {b for b in hears[a] if a in hears[b] and self.stations[b].table != station.table}
             for a, station in enumerate(self.stations)
         ]
 
@@ -187,8 +212,8 @@ class Packets:
         for start, final in product(into, out):
             # A hostile host says it is whoever it likes: here anybody of these subnets, or a
             # stranger.
-            own = list(self.stations[start].subnet) if level == Level.HONEST else ANYBODY
-            ends = own, list(self.stations[final].subnet)
+            here, there = self.stations[start].subnet, self.stations[final].subnet
+            ends = list(here) if level == Level.HONEST else ANYBODY[here.version], list(there)
             kinds = product(*ends, (False, True))
             arrive = (
                 [self.arrives(start, final, packet) for packet in kinds]
@@ -198,15 +223,13 @@ class Packets:
             some, every = some or any(arrive), every or all(arrive)
         return some, every
 
-    def arrives(
-        self, start: int, final: int, packet: tuple[IPv4Address, IPv4Address, bool]
-    ) -> bool:
+    def arrives(self, start: int, final: int, packet: tuple[Any, Any, bool]) -> bool:
         """Whether one packet that came in at a station leaves by another, by whichever routers."""
         seen, work = {start}, [start]
         for here in work:
             into = self.stations[here]
             for number, out in enumerate(self.stations):
-                same_router = (out.device, out.vrf) == (into.device, into.vrf) and number != here
+                same_router = out.table == into.table and number != here
                 if not same_router or not (
                     fate(into.filters_in, *packet) and fate(out.filters_out, *packet)
                 ):
@@ -216,7 +239,7 @@ class Packets:
                 new = {
                     other
                     for other in self.shares[number]
-                    if self.stations[other].device != into.device
+                    if self.stations[other].table != into.table
                 } - seen
                 seen |= new
                 work += new
@@ -273,13 +296,19 @@ def test_what_needs_no_plan_is_verified() -> None:
     assert verified > 200 and refused > 20, (verified, refused)
 
 
-def test_verdicts_at_layer_3_are_those_of_single_packets() -> None:
+def test_verdicts_at_layer_3_are_those_of_single_packets(tmp_path: Path) -> None:
+    """Every other campus is written to files first, and the program reads these."""
     seen: dict[str, int] = {}
     for number in range(CLAIMS // 5):
         rng = random.Random(f"packets {number}")
-        campus = with_gateways(rng, random_campus(rng, 3))
+        campus = meant = with_gateways(rng, random_campus(rng, 3))
+        if number % 2:
+            in_files(rng, meant, tmp_path / "c", GATEWAYS)
+            loaded = load([str(tmp_path / "c")])
+            campus = loaded.campus
+            assert not campus.problems, (number, campus.problems)
         fabric = resolve(campus, wire(campus))
-        packets, net = Packets(campus), network(campus)
+        packets, net = Packets(meant), network(campus)
         claims = [claim_of(rng, fabric) for _ in range(9)]
         claims = [claim for claim in claims if claim.kind in ("isolate", "reach", "not-reach")][:5]
         for claim in claims:

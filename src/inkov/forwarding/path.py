@@ -82,9 +82,11 @@ def to_port(fabric: Fabric, target: int, level: Level, vid: int | None = None) -
     return reached
 
 
-def to_present(bridge: int, vid: int) -> Goal:
-    """Reached where the frame is on a bridge in one VLAN: what a gateway there hears."""
-    return lambda state: state.bridge == bridge and state.vid == vid
+def to_present(bridge: int, vids: int) -> Goal:
+    """Reached where the frame is on a bridge in one of some VLANs, a mask: what a gateway there
+    hears.
+    """
+    return lambda state: state.bridge == bridge and bool(vids >> state.vid & 1)
 
 
 def to_bridge(bridge: int) -> Goal:

@@ -159,7 +159,9 @@ class _Direction:
 
     def _to_gateway(self, gateway: Interface) -> Part:
         sendings = self._entries(self.here)
-        way = find_way(self.fabric, sendings, to_present(gateway.bridge, gateway.vid), Level.HONEST)
+        way = find_way(
+            self.fabric, sendings, to_present(gateway.bridge, gateway.hears), Level.HONEST
+        )
         if way is None:
             says = f"frames of {self.here.name} do not get to {gateway.label}"
             return self._part(
@@ -178,7 +180,7 @@ class _Direction:
         """
         source, target = self.here.address, self.there.address
         assert source is not None and target is not None
-        routers = Routers(self.fabric, domains(self.fabric))
+        routers = Routers(self.fabric, domains(self.fabric), Level.HONEST)
         finals = [
             i for i in routers.up if any(target.ip in fact.value.network for fact in i.addresses)
         ]

@@ -1,10 +1,10 @@
 """Routers and what they know of each other, and what packet filters leave of packets between
 subnets (FM 5.5, FM 5.7).
 
-Routers of one routing table that share a broadcast domain are taken to know each other's networks.
-A packet passes a router from the interface it came by to another one; filters bound to either may
-stop it. Packets are judged by subnets: exactly where an entry takes whole subnets in; where it is
-finer, the answer is "in part".
+Routers that share a broadcast domain are taken to know each other's networks, whatever their
+routing tables are called: a table is its device's own. A packet passes a router from the interface
+it came by to another one; filters bound to either may stop it. Packets are judged by subnets:
+exactly where an entry takes whole subnets in; where it is finer, the answer is "in part".
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ from inkov.campus import FilterEntry, Subnet
 from inkov.forwarding.domains import Domains
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.stations import Interface, interfaces
+from inkov.levels import Level
 
 __all__ = ["Fate", "Path", "Routers", "judge", "networks"]
 
@@ -75,26 +76,31 @@ class Routers:
     in.
     """
 
-    def __init__(self, fabric: Fabric, domains: Domains, up: list[Interface] | None = None) -> None:
+    def __init__(
+        self,
+        fabric: Fabric,
+        domains: Domains,
+        level: Level,
+        up: list[Interface] | None = None,
+    ) -> None:
         self.fabric = fabric
         self.domains = domains
-        self.up = [i for i in interfaces(fabric) if not i.why_down] if up is None else up
+        self.level = level
+        self.up = [i for i in interfaces(fabric, level) if not i.why_down] if up is None else up
         self._number = {interface: number for number, interface in enumerate(self.up)}
         self.of: dict[tuple[str, str], list[int]] = {}
         self.label: list[int] = []
-        self.sharing: dict[tuple[str, int], list[int]] = {}
+        self.sharing: dict[int, list[int]] = {}
         for number, interface in enumerate(self.up):
             self.of.setdefault((interface.device, interface.vrf), []).append(number)
             label = domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
             self.label.append(label)
             if label >= 0:
-                self.sharing.setdefault((interface.vrf, label), []).append(number)
+                self.sharing.setdefault(label, []).append(number)
 
     def without(self, one: Interface) -> Routers:
         """The same routers, one of their interfaces being away."""
-        return Routers(
-            self.fabric, self.domains, [interface for interface in self.up if interface != one]
-        )
+        return Routers(self.fabric, self.domains, self.level, [i for i in self.up if i != one])
 
     def path(
         self,
@@ -146,11 +152,11 @@ class Routers:
                     continue
                 if number in finals:
                     return self._told(came, here, number, sources, destinations)
-                domain = out.vrf, self.label[number]
-                if domain not in shared and domain[1] >= 0:
+                domain = self.label[number]
+                if domain not in shared and domain >= 0:
                     shared.add(domain)
                     for other in self.sharing[domain]:
-                        if other not in came and self.up[other].device != out.device:
+                        if other not in came and other not in self.of[out.device, out.vrf]:
                             came[other] = here, number
                             queue.append(other)
         return None

@@ -6,11 +6,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from inkov.campus import Device
 from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.reach import views_at
 from inkov.forwarding.view import ALL, Form
+from inkov.levels import Level
 from inkov.vlanset import bit, bits
 
-__all__ = ["gateway_bits", "is_live", "member_ports", "served", "served_by_device"]
+__all__ = [
+    "gateway_bits",
+    "is_live",
+    "member_ports",
+    "served",
+    "served_by_device",
+    "taken_with",
+]
 
 _TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
 
@@ -73,12 +83,22 @@ def member_ports(fabric: Fabric) -> dict[tuple[str, int], int]:
     return counts
 
 
-def is_live(fabric: Fabric) -> Callable[[int, int], bool]:
+def taken_with(device: Device, vid: int) -> int:
+    """The VIDs, as a mask, whose frames a routed interface in a VLAN takes: those of a primary
+    VLAN's secondaries as well (FM 5.1).
+    """
+    row = device.row(vid)
+    others = row.secondaries.value.bits if row is not None and row.secondaries is not None else 0
+    return 1 << vid | others
+
+
+def is_live(fabric: Fabric, level: Level) -> Callable[[int, int], bool]:
     """Tells of (bridge, VID) whether a live port carries it: a host port that is up, or a link that
-    is (FM 5.2).
+    is (FM 5.2); at the hostile level also what a host port gives on request (FM 4.4, FM 4.5).
     """
     carried = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
         if port.end not in fabric.wiring.of or port.number in fabric.crossings:
-            carried[port.bridge] |= port.view.emit | port.view.enters()
+            for view in views_at(port, level):
+                carried[port.bridge] |= view.emit | view.enters()
     return lambda bridge, vid: bool(carried[bridge] >> vid & 1)

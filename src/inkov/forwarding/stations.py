@@ -8,7 +8,8 @@ from inkov.campus import Address, Fact, Mode, Origin, natural
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.path import Way, find_way, to_port, to_present
 from inkov.forwarding.reach import Flood, Sending, flood, sendings_at
-from inkov.forwarding.serve import is_live
+from inkov.forwarding.serve import is_live, taken_with
+from inkov.forwarding.view import Form
 from inkov.levels import Level
 from inkov.vlanset import union
 from inkov.wiring import End
@@ -40,7 +41,8 @@ class Interface(Struct, frozen=True):
     """A routed interface (FM 5.1): on bridge `bridge` in VLAN `vid`, in the routing table `vrf` of
     its device.
 
-    `why_down` is "" for one that is up.
+    `why_down` is "" for one that is up. `hears` are the VIDs of the frames it takes, as a mask: its
+    own, and of a primary VLAN the secondaries (FM 5.1).
     """
 
     device: str
@@ -51,6 +53,7 @@ class Interface(Struct, frozen=True):
     addresses: tuple[Fact[Address], ...]
     why_down: str
     origin: Origin
+    hears: int
     filters_in: tuple[str, ...] = ()
     filters_out: tuple[str, ...] = ()
 
@@ -108,7 +111,7 @@ def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
         ):  # it changed its number on the way: see that this can happen within one tree
             hub = port.bridge, vid
             if hub not in ways:
-                ways[hub] = find_way(fabric, sendings, to_present(*hub), level)
+                ways[hub] = find_way(fabric, sendings, to_present(port.bridge, 1 << vid), level)
             way = ways[hub]
             if (
                 way is None
@@ -122,9 +125,12 @@ def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
     return sorted(listeners, key=lambda h: (natural(h.switch), natural(h.port), h.vlan, h.tagged))
 
 
-def interfaces(fabric: Fabric) -> list[Interface]:
-    """Every routed interface: of VLANs, of routed ports, of their tagged sub-interfaces."""
-    live = is_live(fabric)
+def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
+    """Every routed interface: of VLANs, of routed ports, of their tagged sub-interfaces. At the
+    hostile level one is up as well where a host can have its VLAN on request.
+    """
+    live = is_live(fabric, level)
+    plain = {port.bridge for port in fabric.bridge_ports if port.view.form is Form.UNAWARE}
     routed = []
     for device, gateway in fabric.gateways():
         bridge = fabric.bridge_of[device.name, gateway.bridge]
@@ -151,6 +157,7 @@ def interfaces(fabric: Fabric) -> list[Interface]:
                 gateway.addresses,
                 why,
                 gateway.origin,
+                1 << gateway.vid if bridge in plain else taken_with(device, gateway.vid),
                 *filters,
             )
         )
@@ -163,11 +170,21 @@ def interfaces(fabric: Fabric) -> list[Interface]:
             number = fabric.bridge_of.get((end.device, f"routed {end.port}"), -1)
             why = "" if resolved.up and number >= 0 else "it is shut"
             routed.append(
-                Interface(end.device, end.port, number, 1, vrf, port.addresses, why, port.origin)
+                Interface(
+                    end.device,
+                    end.port,
+                    number,
+                    1,
+                    vrf,
+                    port.addresses,
+                    why,
+                    port.origin,
+                    2,
+                )
             )
     return routed
 
 
 def reaches_station(spread: Flood, interface: Interface) -> bool:
     """True if frames of a flood get to a routed interface."""
-    return interface.bridge >= 0 and bool(spread.present(interface.bridge) >> interface.vid & 1)
+    return interface.bridge >= 0 and bool(spread.present(interface.bridge) & interface.hears)

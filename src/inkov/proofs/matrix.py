@@ -45,7 +45,7 @@ def matrix(
     """Every ordered pair of segments (of VLANs in use, without a plan), or of named hosts."""
     prover = Prover(fabric, plan)
     sides = _hosts(prover) if hosts else _segments(prover)
-    vid_reach, routing = prover.vid_reach(level), prover.routing
+    vid_reach, routing = prover.vid_reach(level), prover.routing(level)
     spreads = {name: closure(fabric, seats, level) for name, seats in sides.items()}
     entered = {name: routing.entered(spread) for name, spread in spreads.items()}
     turned = {name: vid_reach.spread(vid_reach.sent(seats)) for name, seats in sides.items()}

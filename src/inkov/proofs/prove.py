@@ -86,6 +86,7 @@ class Prover:
         self.plan = plan
         self.names = ClaimNames(fabric, plan)
         self._vid_reaches: dict[Level, VidReach] = {}
+        self._routings: dict[Level, Routing] = {}
 
     @cached_property
     def domains(self) -> Domains:
@@ -99,9 +100,12 @@ class Prover:
     def joins(self) -> Joins:
         return Joins(self.fabric)
 
-    @cached_property
-    def routing(self) -> Routing:
-        return Routing(self.fabric, Routers(self.fabric, self.domains), self.vid_reach)
+    def routing(self, level: Level) -> Routing:
+        """The routers, those up that are so at a level."""
+        if level not in self._routings:
+            routers = Routers(self.fabric, self.domains, level)
+            self._routings[level] = Routing(self.fabric, routers, self.vid_reach)
+        return self._routings[level]
 
     def vid_reach(self, level: Level) -> VidReach:
         """What VIDs can turn into at a level."""
@@ -258,7 +262,7 @@ class Prover:
             level,
             layer,
             self.vid_reach,
-            lambda: self.routing,
+            lambda: self.routing(level),
             self.assumptions,
         )
 

@@ -41,7 +41,7 @@ from inkov.vlanset import VlanSet, bits_to_text
 __all__ = ["Passage", "Routed", "Routing"]
 
 Seats = frozenset[Seat]
-Group = tuple[str, str | int]  # a routing table, and a device or a VLAN in it
+Group = tuple[str, str] | int  # a device and one of its routing tables, or a VLAN
 
 
 EVERYWHERE: list[Subnet] = [IPv4Network("0.0.0.0/0"), IPv6Network("::/0")]
@@ -123,7 +123,7 @@ class Routing:
         passages: list[Passage] = []
         for into in entered:
             for out, seat in self._leading(targets, level):
-                if (out.bridge, out.vid) != (into.bridge, into.vid) and out.vrf == into.vrf:
+                if (out.bridge, out.vid) != (into.bridge, into.vid):
                     path = self.routers.path(into, [out], senders(into, level), networks(out))
                     passages += [Passage(path, seat)] if path is not None else []
                     if path is not None and path.how == Fate.PASSES:
@@ -136,7 +136,7 @@ class Routing:
         way = find_way(
             self.fabric,
             sendings_of(self.fabric, sources, level),
-            to_present(into.bridge, into.vid),
+            to_present(into.bridge, into.hears),
             level,
         )
         assert way is not None
@@ -148,7 +148,10 @@ class Routing:
             steps.append(Step(out.device, out.name, Event.ROUTED, out.vid, False, says, out.origin))
             if then is not None:
                 way = find_way(
-                    self.fabric, [_sent(out)], to_present(then[0].bridge, then[0].vid), Level.HONEST
+                    self.fabric,
+                    [_sent(out)],
+                    to_present(then[0].bridge, then[0].hears),
+                    Level.HONEST,
                 )
                 assert way is not None
                 steps += list(tell(self.fabric, way))[1:]
@@ -175,7 +178,7 @@ class Routing:
             inside = self.fabric.bridges[into.bridge]
             there = stated_closure.get(f"{inside.device}|{inside.name}", {}) if not anywhere else {}
             vids = anywhere or VlanSet.parse(there.get("vids", "none")).bits
-            for out in self._known(into) if vids >> into.vid & 1 else ():
+            for out in self._known(into) if vids & into.hears else ():
                 ends = senders(into, level), networks(out)
                 stopped = [
                     routers.filtered(at, bound, *ends)[0] == Fate.STOPPED
@@ -196,25 +199,25 @@ class Routing:
 
     @cached_property
     def _sharing(self) -> dict[Group, list[Interface]]:
-        """The interfaces of a routing table on a device, and in a VLAN."""
+        """The interfaces of a routing table of a device, and in a VLAN."""
         sharing: dict[Group, list[Interface]] = {}
         for interface in self.routers.up:
-            sharing.setdefault((interface.vrf, interface.device), []).append(interface)
-            sharing.setdefault((interface.vrf, interface.vid), []).append(interface)
+            sharing.setdefault((interface.device, interface.vrf), []).append(interface)
+            sharing.setdefault(interface.vid, []).append(interface)
         return sharing
 
     def _known(self, start: Interface) -> list[Interface]:
         """Where packets that come in by an interface may leave, routers sharing a VLAN by its VIDs
         alone.
         """
-        groups: set[Group] = {(start.vrf, start.device)}
+        groups: set[Group] = {(start.device, start.vrf)}
         known: dict[int, Interface] = {}
         for group in (work := list(groups)):
             for one in self._sharing.get(group, ()):
                 if id(one) not in known:  # a name may be that of several, on several bridges
                     known[id(one)] = one
                     shared = VlanSet(self.vid_reach(Level.HONEST).spread(1 << one.vid))
-                    near: set[Group] = {(one.vrf, one.device), *((one.vrf, vid) for vid in shared)}
+                    near: set[Group] = {(one.device, one.vrf), *shared}
                     work += near - groups
                     groups |= near
         return list(known.values())

@@ -17,11 +17,13 @@ from inkov.vlanset import bit
 
 __all__ = ["PacketModel", "Station"]
 
-Group = tuple[str, str | int]  # a routing table, and a device or a VLAN in it
+Group = tuple[str, str] | int  # a device and one of its routing tables, or a VLAN
 
 
 class Station(NamedTuple):
-    """A routed interface that is up (FM 5.1, FM 5.2): frames get to it on its hub in its VLAN."""
+    """A routed interface that is up (FM 5.1, FM 5.2): it sends in its VLAN, and `takes` the frames
+    of that and of its secondaries, as a mask.
+    """
 
     device: str
     name: str
@@ -29,6 +31,7 @@ class Station(NamedTuple):
     vid: int
     vrf: str
     subnets: tuple[Subnet, ...]
+    takes: int
     filters_in: tuple[str, ...]
     filters_out: tuple[str, ...]
 
@@ -36,11 +39,17 @@ class Station(NamedTuple):
 class PacketModel(FrameModel):
     """The campus as frames and packets see it."""
 
-    @cached_property
-    def stations(self) -> list[Station]:
-        return list(self._stations())
+    def stations(self, level: Level) -> list[Station]:
+        """Those that are up, at the hostile level also on request of a host (FM 4.4, FM 4.5)."""
+        if level not in self._stations_up:
+            self._stations_up[level] = list(self._stations(level))
+        return self._stations_up[level]
 
-    def _stations(self) -> Iterator[Station]:
+    @cached_property
+    def _stations_up(self) -> dict[Level, list[Station]]:
+        return {}
+
+    def _stations(self, level: Level) -> Iterator[Station]:
         for device in self.campus.devices.values():
             for g in device.gateways:
                 hub = device.name, g.bridge
@@ -48,7 +57,7 @@ class PacketModel(FrameModel):
                 if up and any(
                     (v.emit | v.admit | bit(v.pvid)) >> g.vid & 1 and self._leads(spot.end)
                     for spot in self.at.get(hub, ())
-                    for v in spot.views[:1]
+                    for v in (spot.views if level == Level.HOSTILE else spot.views[:1])
                 ):
                     subnets = tuple(fact.value.network for fact in g.addresses)
                     filters = [
@@ -57,13 +66,16 @@ class PacketModel(FrameModel):
                     ]
                     vrf = g.vrf.value if g.vrf is not None else ""
                     name = f"VLAN {g.vid}" + (f" on {g.bridge}" if g.bridge else "")
-                    yield Station(device.name, name, hub, g.vid, vrf, subnets, *filters)
+                    row = device.row(g.vid) if hub not in self.unaware else None
+                    with_it = row.secondaries.value.bits if row and row.secondaries else 0
+                    takes = 1 << g.vid | with_it
+                    yield Station(device.name, name, hub, g.vid, vrf, subnets, takes, *filters)
             for port in device.ports.values():
                 hub = device.name, f"routed {port.name}"
                 if port.addresses and hub in self.at and device.value(port, "mode") is Mode.ROUTED:
                     vrf = port.vrf.value if port.vrf is not None else ""
                     subnets = tuple(fact.value.network for fact in port.addresses)
-                    yield Station(device.name, port.name, hub, 1, vrf, subnets, (), ())
+                    yield Station(device.name, port.name, hub, 1, vrf, subnets, 2, (), ())
 
     def _leads(self, end: tuple[str, str]) -> bool:
         return end not in self.far or any(self.spots.get(far) for far in self.far[end])
@@ -74,7 +86,7 @@ class PacketModel(FrameModel):
         """
         hubs = {
             one.hub
-            for one in self.stations
+            for one in self.stations(Level.HONEST)
             if one.vid == vid and not any(spot.routed for spot in self.at[one.hub])
         }
         for seat in self.by_vid.get(vid, ()):
@@ -87,30 +99,34 @@ class PacketModel(FrameModel):
                 hubs.add(seat.spot.hub)
         return hubs
 
-    @cached_property
-    def _sharing(self) -> dict[Group, list[Station]]:
-        """The stations of a routing table on a device (table, name), and in a VLAN (table, VID)."""
-        sharing: dict[Group, list[Station]] = {}
-        for station in self.stations:
-            sharing.setdefault((station.vrf, station.device), []).append(station)
-            sharing.setdefault((station.vrf, station.vid), []).append(station)
-        return sharing
+    def _sharing(self, level: Level) -> dict[Group, list[Station]]:
+        """The stations of a routing table of a device, and in a VLAN."""
+        if level not in self._shared:
+            sharing = self._shared[level] = {}
+            for station in self.stations(level):
+                sharing.setdefault((station.device, station.vrf), []).append(station)
+                sharing.setdefault(station.vid, []).append(station)
+        return self._shared[level]
 
-    def known(self, start: Station) -> list[Station]:
+    @cached_property
+    def _shared(self) -> dict[Level, dict[Group, list[Station]]]:
+        return {}
+
+    def known(self, start: Station, level: Level) -> list[Station]:
         """Where packets that come in at a station may leave: by its router, and by all that it
         could know (FM 5.5).
 
         That two routers share a broadcast domain is taken from VIDs alone, wherever they are, so it
         is rather too many.
         """
-        groups: dict[Group, None] = {(start.vrf, start.device): None}
+        groups: dict[Group, None] = {(start.device, start.vrf): None}
         reached: dict[int, Station] = {}
         for group in (work := list(groups)):
-            for one in self._sharing.get(group, ()):
+            for one in self._sharing(level).get(group, ()):
                 if id(one) not in reached:  # a name may be that of several, on several bridges
                     reached[id(one)] = one
                     shared = bits(self.spread(1 << one.vid, Level.HONEST))
-                    near: list[Group] = [(one.vrf, one.device), *((one.vrf, vid) for vid in shared)]
+                    near: list[Group] = [(one.device, one.vrf), *shared]
                     work += [key for key in near if key not in groups]
                     groups |= dict.fromkeys(near)
         return list(reached.values())
@@ -123,9 +139,9 @@ class PacketModel(FrameModel):
         """
         return [
             (out.hub, None, 1 << out.vid)
-            for into in self.stations
-            if (there.get(into.hub, 0) | anywhere) >> into.vid & 1
-            for out in self.known(into)
+            for into in self.stations(level)
+            if (there.get(into.hub, 0) | anywhere) & into.takes
+            for out in self.known(into, level)
             if (out.hub, out.vid) != (into.hub, into.vid)
             and self.passes(into, out, (into, into.filters_in), level)[0]
             and self.passes(into, out, (out, out.filters_out), level)[0]

@@ -87,7 +87,7 @@ def verify_way(
             into_next = ways[number + 1][0]
             if rest:
                 raise Refused(f"no router passes it on to {_end(into_next)}")
-            hops.append(_hop(net, hub, vid, into_next))
+            hops.append(_hop(net, hub, vid, into_next, claim.level))
             sends, level = [(hops[-1][1].hub, None, bit(into_next["vlan"]))], Level.HONEST
     _check_filters(net, hops, claim)
     if not rest or rest[0]["event"] != "heard" or rest[0]["vlan"] != vid:
@@ -110,13 +110,13 @@ def _between_routers(steps: list[ClaimEntry], claim: Claim) -> list[list[ClaimEn
     return [steps[begin:end] for begin, end in zip(begins, ends, strict=True)]
 
 
-def _hop(net: PacketModel, hub: Hub, vid: int, into_next: ClaimEntry) -> Hop:
+def _hop(net: PacketModel, hub: Hub, vid: int, into_next: ClaimEntry, level: Level) -> Hop:
     """The router that takes what is on a hub and sends it on as a step says."""
     wanted = into_next["switch"], into_next["port"], into_next["vlan"]
-    for into in net.stations:
-        if (into.hub, into.vid) != (hub, vid):
+    for into in net.stations(level):
+        if into.hub != hub or not into.takes >> vid & 1:
             continue
-        for out in net.stations:
+        for out in net.stations(level):
             same_router = (out.device, out.vrf) == (into.device, into.vrf)
             if same_router and (out.device, out.name, out.vid) == wanted:
                 return into, out
