@@ -15,6 +15,7 @@ from inkov.campus import (
     Campus,
     Device,
     Fact,
+    Host,
     Mode,
     Negotiation,
     Origin,
@@ -118,6 +119,11 @@ def random_campus(rng: random.Random, most: int = 12) -> Campus:
     for device in campus.devices.values():
         if rng.random() < 0.05:
             _unaware(rng, device)
+    for number in range(rng.randint(1, 3) if rng.random() < 0.3 else 0):
+        device = rng.choice(list(campus.devices.values()))
+        tag = rng.choice([None, None, 10])
+        port = rng.choice(list(device.ports))
+        campus.hosts.append(Host(f"x{number}", device.name, port, NOWHERE, tag))
     return campus
 
 

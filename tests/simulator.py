@@ -41,11 +41,34 @@ class Simulator:
         self.campus = campus
         self.named: dict[str, set[int]] = {}
         self.cables: dict[Place, set[Place]] = {}
-        for cable in campus.cables:
-            one = self.forwards_as(cable.device, cable.port)
-            other = self.forwards_as(cable.far_device, cable.far_port)
-            self.cables.setdefault(one, set()).add(other)
-            self.cables.setdefault(other, set()).add(one)
+        wires: list[set[Place]] = []
+        for cable in campus.cables:  # cables that meet at a port are one wire
+            wire = {(cable.device, cable.port), (cable.far_device, cable.far_port)}
+            for other in [other for other in wires if other & wire]:
+                wires.remove(other)
+                wire |= other
+            wires.append(wire)
+        for wire in wires:
+            ends = {place: self.forwards_as(*place) for place in wire}
+            for end in ends.values():
+                far = set(ends.values()) - {end}
+                self.cables.setdefault(end, set()).update(far)
+        self.attended = self.with_somebody(wires)
+
+    def with_somebody(self, wires: list[set[Place]]) -> set[Place]:
+        """The ends of wires that a host is on besides."""
+        found: set[Place] = set()
+        places = [(host.device, host.port) for host in self.campus.hosts]
+        below = [(device, said(self.port((device, port)).parent, port)) for device, port in places]
+        work = [self.forwards_as(*place) for place in below]
+        while work:
+            end = work.pop()
+            if end not in found:
+                found.add(end)
+                for wire in wires:
+                    ends = {self.forwards_as(*place) for place in wire}
+                    work += ends if end in ends else ()
+        return found
 
     # --- what a port is ---------------------------------------------------------------------------
 
@@ -222,9 +245,16 @@ class Simulator:
         return how
 
     def registers(self, place: Place, vid: int | None) -> bool:
-        """True if a hostile host can register a VLAN at a port."""
+        """True if a VLAN may be registered at a port: by somebody hostile there or further on, or
+        since the port at the other end takes part as well.
+        """
         p = self.port(place)
-        may = said(p.registration, False) and self.is_host(place) and self.hostile
+        if p.kind is not PortKind.SUB:
+            fars = self.cables.get(place, ())
+            both = any(said(self.port(far).registration, False) for far in fars)
+        else:
+            both = False
+        may = said(p.registration, False) and (self.hostile or both)
         return may and vid is not None and vid not in said(p.forbidden, ())
 
     def is_host(self, place: Place) -> bool:
@@ -234,7 +264,7 @@ class Simulator:
             if p.kind is PortKind.SUB and p.parent
             else place
         )
-        return end not in self.cables
+        return end not in self.cables or end in self.attended
 
     def modes(self, place: Place) -> set[Mode]:
         """The modes a port can be in: at a host port that negotiates, a hostile host chooses."""
@@ -323,11 +353,10 @@ class Simulator:
                     if q.kind is PortKind.SUB and q.parent
                     else out
                 )
-                if far_end not in self.cables:
-                    if out != place and said(q.mode, None) is not Mode.ROUTED:
-                        heard.add(Heard(*out, vid, tag is not None))
-                    continue
-                for far in self.cables[far_end]:
+                routed = said(q.mode, None) is Mode.ROUTED
+                if out != place and not routed and self.is_host(out):
+                    heard.add(Heard(*out, vid, tag is not None))
+                for far in self.cables.get(far_end, ()):
                     # A hidden tag shows itself where the outer one is taken off.
                     shown = {tag, *vids} if hostile and tag is None else {tag}
                     new = {a for t in shown for a in self.arrive(far, t)} - seen

@@ -752,11 +752,16 @@ def in_files(
     """Write a campus into a folder, each switch in a format of its own. The campus is changed to
     what the formats can say.
     """
-    files = {"cabling.csv": cabling(campus)}
+    files: Files = {}
     for device in campus.devices.values():
         form = rng.choice(forms)
         fit(rng, device, form)
         files |= FORMATS[form](rng, device)
+    files["cabling.csv"] = cabling(campus)
+    campus.hosts[:] = [h for h in campus.hosts if h.port in campus.devices[h.device].ports]
+    if campus.hosts:
+        rows = [f"{h.name},{h.device},{h.port},{h.vid or ''}" for h in campus.hosts]
+        files["hosts.csv"] = "\n".join(["host,switch,port,vlan", *rows]) + "\n"
     shutil.rmtree(folder, ignore_errors=True)
     for name, text in files.items():
         (folder / name).parent.mkdir(parents=True, exist_ok=True)

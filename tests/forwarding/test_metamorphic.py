@@ -78,6 +78,8 @@ def test_renaming_switches_changes_nothing() -> None:
             for c in campus.cables
         ]
 
+        other.hosts = [Host(h.name, new[h.device], h.port, h.origin, h.vid) for h in campus.hosts]
+
         def named(place: str, new: dict[str, str] = new) -> str:
             device, _, port = place.partition(":")
             return f"{new[device]}:{port}"

@@ -828,17 +828,38 @@ def test_fm_6_6_islands() -> None:
     }
 
 
-def test_fm_6_6_islands_behind_a_port_with_two_links() -> None:
-    # By the reports m:u leads to a:u and to b:u; what comes in by it does not leave by it again.
+def test_fm_4_9_one_wire() -> None:
+    # By the reports m:u leads to a:u and to b:u: all three are on one wire, and a and b hear each
+    # other without m, which does not send back what came by the port.
     ends = [
         f"switch: {n}\n{VLANS}{trunk('u')}{access('h', 10)}{joined('u: m:u')}" for n in ("a", "b")
     ]
-    fabric = fabric_of(*ends, "switch: m\n" + VLANS + trunk("u"))
-    assert heard(fabric, "a:h") == set()
+    fabric = fabric_of(*ends, "switch: m\n" + VLANS + trunk("u", "20"))
+    assert heard(fabric, "a:h") == {("b:h", 10, False)}
     assert [island.devices(fabric) for island in dict(islands(fabric, domains(fabric)))[10]] == [
-        ["a"],
-        ["b"],
+        ["a", "b"]
     ]
+    # Somebody besides is on the wire of a link: a host of a table, a neighbour without a file.
+    more = "[neighbours]\nu: b:u\nu: lamp-7:eth0\n"
+    beside = fabric_of(
+        f"switch: a\n{VLANS}{trunk('u', '10', '10')}{access('h', 10)}{more}",
+        f"switch: b\n{VLANS}{trunk('u', '10', '10')}{joined('u: a:u')}",
+    )
+    assert heard(beside, "a:h") == {("a:u", 10, False)}
+
+
+def test_fm_1_11_registration_between_two_switches() -> None:
+    def pair(of_b: str, *, level: Level) -> set[tuple[str, int, bool]]:
+        plain = trunk("u", "10", "10", "registration: on")
+        fabric = two(plain + access("h", 20), trunk("u", "10", "10", of_b) + access("h", 20))
+        return heard(fabric, "a:h", level=level)
+
+    both, alone = "registration: on", "registration: off"
+    assert pair(both, level=Level.HONEST) == {("b:h", 20, False)}
+    assert pair(alone, level=Level.HONEST) == set()
+    assert pair(f"{both}\nforbidden: 20", level=Level.HONEST) == set()
+    # Somebody hostile further on may have a VLAN registered; b takes no part, and lets none in.
+    assert pair(alone, level=Level.HOSTILE) == set()
 
 
 def test_fm_6_6_islands_behind_protected_ports() -> None:

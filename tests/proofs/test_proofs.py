@@ -121,8 +121,10 @@ def legs_of(prover: Prover, claim: Claim) -> list[tuple[set[Any], set[Any]]]:
 
 def network(campus: Campus) -> PacketModel:
     wiring = wire(campus)
-    cables = [(a.device, a.port, b.device, b.port) for k in wiring.links for a, b in k.cables]
-    return PacketModel(settled(campus, wiring), cables)
+    links = [*wiring.links, *wiring.shared]
+    cables = [(a.device, a.port, b.device, b.port) for k in links for a, b in k.cables]
+    occupied = [(outside.near.device, outside.near.port) for outside in wiring.outside]
+    return PacketModel(settled(campus, wiring), cables, occupied)
 
 
 def entry_of(verdict: Verdict) -> dict[str, Any]:

@@ -247,7 +247,7 @@ class Site:
         for sender, crossings in self.fabric.crossings.items():
             end = self.fabric.bridge_ports[sender].end
             for crossing in crossings:
-                for _, mask in crossing.same:
+                for _, mask in crossing.same if crossing.link < len(ways) else ():
                     ways[crossing.link][end] = ways[crossing.link].get(end, 0) | mask
         links = self.fabric.wiring.links
         return [

@@ -25,10 +25,12 @@ def verify(
     files, claims = _certificate(certificate)
     session = start(options)
     refused = _changed(files, session.digests)
-    links = session.fabric.wiring.links
+    wiring = session.fabric.wiring
+    links = [*wiring.links, *wiring.shared]
     cables = [(a.device, a.port, b.device, b.port) for link in links for a, b in link.cables]
+    occupied = [(outside.near.device, outside.near.port) for outside in wiring.outside]
     result = check_certificate(
-        PacketModel(session.fabric.campus, cables),
+        PacketModel(session.fabric.campus, cables, occupied),
         session.plan.says.claims,
         vlan_names(session.plan, session.fabric.campus),
         claims,

@@ -10,6 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from msgspec.structs import replace
+
 from inkov.forwarding.fabric import BridgePort, Crossing, Fabric, Translation
 from inkov.forwarding.view import PortView
 from inkov.vlanset import bit, union
@@ -20,9 +22,11 @@ __all__ = ["cross"]
 
 def cross(fabric: Fabric) -> None:
     """Fill `fabric.crossings` and `fabric.link_up`."""
-    for number, link in enumerate(fabric.wiring.links):
+    links = [*fabric.wiring.links, *fabric.wiring.shared]  # the latter by numbers beyond the links
+    for number, link in enumerate(links):
         up = link.a in fabric.at and link.b in fabric.at
-        fabric.link_up.append(up)
+        if number < len(fabric.wiring.links):
+            fabric.link_up.append(up)
         if up:
             for near, far in ((link.a, link.b), (link.b, link.a)):
                 for sender in fabric.at[near]:
@@ -48,11 +52,50 @@ def _far_end(fabric: Fabric, end: End) -> _FarEnd:
 
 
 def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossing:
-    end, view = _far_end(fabric, far), sender.view
+    end = _far_end(fabric, far)
+    same, changing, hidden = _between(sender, sender.view, end)
+    lured: dict[int, int] = {}
+    # At the hostile level, what passes by views that either end takes on request (FM 4.4, FM 4.5).
+    for view, other in _on_request(sender, end):
+        more_same, more_changing, more_hidden = _between(sender, view, other)
+        for to, mask in more_same:
+            lured[to] = lured.get(to, 0) | mask
+        known = {*changing, *hidden}
+        hidden += [t for t in dict.fromkeys((*more_changing, *more_hidden)) if t not in known]
+    plain = dict(same)
+    beside = {to: mask & ~plain.get(to, 0) for to, mask in lured.items()}
+    return Crossing(
+        link,
+        tuple(same),
+        tuple(changing),
+        tuple(hidden),
+        tuple((to, mask) for to, mask in beside.items() if mask),
+    )
+
+
+def _on_request(sender: BridgePort, end: _FarEnd) -> Iterator[tuple[PortView, _FarEnd]]:
+    """Every view of the sender with every one of the far end, but for the two plain ones."""
+    for view in sender.on_request:
+        yield view, end
+    for view in (sender.view, *sender.on_request):
+        for receiver in (*([end.whole] if end.whole is not None else []), *end.subs):
+            for other in receiver.on_request:
+                lured = replace(receiver, view=other)
+                subs = [lured if sub is receiver else sub for sub in end.subs]
+                whole = lured if end.whole is receiver else end.whole
+                yield view, end._replace(whole=whole, subs=subs)
+
+
+def _between(
+    sender: BridgePort, view: PortView, end: _FarEnd
+) -> tuple[list[tuple[int, int]], list[Translation], list[Translation]]:
+    """What passes from a port with a view to a far end: under the same number, under another one,
+    and with a tag hidden behind the first.
+    """
     same: list[tuple[int, int]] = []
     hidden: list[Translation] = []
     if sender.outer:
-        translations = list(_with_one_tag(sender, end))
+        translations = list(_with_one_tag(sender.outer, view, end))
     else:
         translations = list(_as_port_sends(view, end))
         hidden = list(_behind_a_tag(view, end))
@@ -69,14 +112,14 @@ def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossin
         elif leaves and arrives:
             changing.append(translation)
     hidden = [translation for translation in hidden if translation.leaves and translation.arrives]
-    return Crossing(link, tuple(same), tuple(changing), tuple(hidden))
+    return same, changing, hidden
 
 
-def _with_one_tag(sender: BridgePort, end: _FarEnd) -> Iterator[Translation]:
+def _with_one_tag(outer: int, view: PortView, end: _FarEnd) -> Iterator[Translation]:
     """From a sub-interface: whatever leaves, leaves with its tag."""
-    emit, tag = sender.view.emit, bit(sender.outer)
+    emit, tag = view.emit, bit(outer)
     for sub in end.subs:
-        if sub.outer == sender.outer:
+        if sub.outer == outer:
             yield Translation(sub.number, emit, _entry(sub))
     if end.whole is not None and not end.taken & tag:
         yield Translation(end.whole.number, emit, end.whole.view.admit & tag)

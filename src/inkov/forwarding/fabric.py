@@ -116,14 +116,16 @@ class Crossing(Struct, frozen=True, gc=False):
     """One direction of a link, from one bridge port (FM 3.8): VIDs in `same` keep their number,
     translations change it.
 
-    `same` holds (bridge port, mask) pairs. `hidden` are the further translations for frames with a
-    tag hidden behind the first (FM 4.3).
+    `same` holds (bridge port, mask) pairs. At the hostile level there are more: `hidden`
+    translations, mostly for frames with a tag hidden behind the first (FM 4.3), and in `lured` what
+    keeps its number where either end is lured into passing it (FM 4.4, FM 4.5).
     """
 
     link: int
     same: tuple[tuple[int, int], ...]
     translations: tuple[Translation, ...]
     hidden: tuple[Translation, ...]
+    lured: tuple[tuple[int, int], ...] = ()
 
 
 class BridgeState(Struct):
@@ -195,9 +197,13 @@ class Fabric(Struct):
 
     def is_host_port(self, bridge_port: BridgePort) -> bool:
         """True if no known port is at the other end of the cable: whoever is there counts as a host
-        (FM 4.6).
+        (FM 4.6); or if somebody is on the wire besides (FM 4.9).
         """
-        return bridge_port.end not in self.wiring.of and not self.bridges[bridge_port.bridge].routed
+        return self.has_hosts(bridge_port.end) and not self.bridges[bridge_port.bridge].routed
+
+    def has_hosts(self, end: End) -> bool:
+        """True if somebody who is no known port is taken to be on the wire of an end."""
+        return end not in self.wiring.of or end in self.wiring.attended
 
     def gateways(self) -> list[tuple[Device, Gateway]]:
         return [

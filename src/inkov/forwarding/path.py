@@ -140,10 +140,12 @@ def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
         if number not in fabric.crossings:
             continue
         port = fabric.bridge_ports[number]
-        if not port.view.emit & bit or not may_leave(fabric, state, port):
+        leaves_by = union(view.emit for view in views_at(port, level))
+        if not leaves_by & bit or not may_leave(fabric, state, port):
             continue
         for crossing in fabric.crossings[number]:
-            for to, mask in crossing.same:
+            lured = crossing.lured if level == Level.HOSTILE else ()
+            for to, mask in (*crossing.same, *lured):
                 if mask & bit:
                     yield Hop(
                         number,

@@ -111,7 +111,7 @@ def sendings_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Se
         untagged = tagged = 0
         for view in views:
             untagged |= bit(view.pvid)
-            tagged |= view.admit if level == Level.HOSTILE else honest_tags(view)
+            tagged |= view.admit if level == Level.HOSTILE else honest_tags(fabric, port)
         if (
             port.outer == 0
         ):  # a tag that a sub-interface owns does not reach the port itself (FM 3.9)
@@ -126,9 +126,10 @@ def views_at(port: BridgePort, level: Level) -> tuple[PortView, ...]:
     return (port.view, *port.on_request) if level == Level.HOSTILE else (port.view,)
 
 
-def honest_tags(view: PortView) -> int:
+def honest_tags(fabric: Fabric, port: BridgePort) -> int:
     """The tags an honest host uses: its voice VLAN's, where one is set (FM 4.1)."""
-    return view.admit if view.form is Form.ACCESS_VOICE else 0
+    voice = port.view.form is Form.ACCESS_VOICE
+    return port.view.admit & bit(fabric.resolved(port).completed.voice_vlan) if voice else 0
 
 
 def owned_tags(fabric: Fabric, end: End) -> int:
@@ -157,12 +158,13 @@ def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:
             for number in linked[bridge]:
                 sender = ports[number]
                 before = result.sent.get(number, 0)
-                new = result.leaving(sender, sender.view) & ~before
+                new = union(result.leaving(sender, v) for v in views_at(sender, level)) & ~before
                 if not new:
                     continue
                 result.sent[number] = before | new
                 for crossing in fabric.crossings[number]:
-                    arriving = [(to, new & mask) for to, mask in crossing.same]
+                    kept = (*crossing.same, *crossing.lured) if hostile else crossing.same
+                    arriving = [(to, new & mask) for to, mask in kept]
                     translations = (
                         crossing.translations + crossing.hidden
                         if hostile

@@ -212,10 +212,12 @@ class _Builder:
                 routed = resolved.mode is Mode.ROUTED
                 within[key] = resolved.free if routed else resolved.free.within(live)
             resolved.view = within[key]
+            if resolved.mode is not Mode.ROUTED and self._registers(resolved):
+                resolved.view = _registered(resolved.view, live, port)
 
     def _remote(self, end: End, local: Party) -> Party:
-        links = self.fabric.wiring.of.get(end, [])
-        parties = sorted({party(self.fabric.ports[link.far(end)].completed) for link in links})
+        fars = self.fabric.wiring.around(end)
+        parties = sorted({party(self.fabric.ports[far].completed) for far in fars})
         # Where reports disagree about who is there, the one that makes the port a trunk counts
         # (FM 1.4).
         trunks = [remote for remote in parties if OUTCOME[local][remote] is Mode.TRUNK]
@@ -305,33 +307,37 @@ class _Builder:
                     view.protected,
                 )
         number = len(fabric.bridge_ports)
-        on_request = self._on_request(device, resolved) if end not in fabric.wiring.of else ()
+        on_request = self._on_request(device, resolved, hosts=fabric.has_hosts(end))
         fabric.bridge_ports.append(
             BridgePort(number, bridge, end, port.name, outer, view, on_request)
         )
         fabric.bridges[bridge].ports.append(number)
         fabric.at.setdefault(end, []).append(number)
 
-    def _on_request(self, device: Device, resolved: Resolved) -> tuple[PortView, ...]:
-        """What the port becomes for a host that asks to be a trunk (FM 4.4) or registers every VLAN
-        (FM 4.5).
+    def _on_request(
+        self, device: Device, resolved: Resolved, *, hosts: bool
+    ) -> tuple[PortView, ...]:
+        """What the port becomes for a host that asks to be a trunk (FM 4.4), or that registers
+        every VLAN (FM 4.5), there or beyond the switch at the other end.
         """
         completed = resolved.completed
-        if not completed.registration and not negotiates(completed):
+        asks = hosts and negotiates(completed)
+        if not completed.registration and not asks:
             return ()
         live = self._live_in(device.name, self.home.get(resolved.end, ""))
         views = [resolved.view]
-        if negotiates(completed) and resolved.mode is not Mode.TRUNK:
+        if asks and resolved.mode is not Mode.TRUNK:
             views.append(self._view(device, resolved, Mode.TRUNK).within(live))
         if completed.registration and resolved.mode is not Mode.ROUTED:
-            # FM 4.5: all that the switch has, but for what may not be registered there.
-            forbidden = resolved.stated.forbidden
-            joined = live & ~(forbidden.value.bits if forbidden is not None else 0)
-            views = [
-                PortView(v.form, v.pvid, v.admit | joined, v.emit | joined, v.untagged, v.protected)
-                for v in views
-            ]
-        return tuple(view for view in views if view is not resolved.view)
+            views = [_registered(view, live, resolved.stated) for view in views]
+        return tuple(view for view in views if view != resolved.view)
+
+    def _registers(self, resolved: Resolved) -> bool:
+        """True if the port and another one at its link take part in registration (FM 1.11)."""
+        if not resolved.completed.registration:
+            return False
+        fars = self.fabric.wiring.around(resolved.end)
+        return any(self.fabric.ports[far].completed.registration for far in fars)
 
     def _assume(
         self,
@@ -348,6 +354,15 @@ class _Builder:
         self.fabric.assumptions.append(
             Assumption(device, port, says, stated, sure, unknown, passes)
         )
+
+
+def _registered(view: PortView, live: int, port: Port) -> PortView:
+    """A view with all that the switch has registered, but for what may not be registered there
+    (FM 4.5).
+    """
+    joined = live & ~(port.forbidden.value.bits if port.forbidden is not None else 0)
+    emit = view.emit | joined
+    return PortView(view.form, view.pvid, view.admit | joined, emit, view.untagged, view.protected)
 
 
 def _active(table: dict[int, Vlan]) -> int:

@@ -38,7 +38,8 @@ def served(fabric: Fabric) -> list[int]:
         view = port.view
         if view.form in _TRUNKS and fabric.ports[port.end].completed.allowed.bits == ALL:
             continue
-        if fabric.is_host_port(port) and view.form is Form.UNAWARE:
+        beside = port.end in fabric.wiring.of  # somebody on the wire of a link
+        if fabric.is_host_port(port) and (view.form is Form.UNAWARE or beside):
             bits[port.bridge] |= view.untagged  # nobody says that anybody there tags
         elif fabric.is_host_port(port) and not fabric.is_implied(port):
             # A private host sends into a VLAN that it does not hear: that one has to get to who

@@ -112,7 +112,7 @@ def _general(s: Completed, community: bool) -> PortView:
 
 def _private_host(s: Completed, community: bool) -> PortView:
     if not s.primary or not s.secondary:
-        return NOTHING
+        return PortView(Form.DOWN, protected=s.protected)
     if community:
         both = bit(s.primary) | bit(s.secondary)
         return PortView(Form.COMMUNITY, s.secondary, 0, both, both, s.protected)
@@ -121,7 +121,7 @@ def _private_host(s: Completed, community: bool) -> PortView:
 
 def _promiscuous(s: Completed, community: bool) -> PortView:
     if not s.primary:
-        return NOTHING
+        return PortView(Form.DOWN, protected=s.protected)
     both = bit(s.primary) | s.secondaries.bits
     return PortView(Form.PROMISCUOUS, s.primary, 0, both, both, s.protected)
 

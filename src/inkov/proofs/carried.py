@@ -14,7 +14,7 @@ from inkov.forwarding.assumptions import passed_by
 from inkov.forwarding.fabric import Crossing, Translation
 from inkov.forwarding.follow import Event, Step, tell
 from inkov.forwarding.path import State, Way, find_way, may_leave
-from inkov.forwarding.reach import Flood, Sending, flood
+from inkov.forwarding.reach import Flood, Sending, flood, views_at
 from inkov.forwarding.reasons import why_arrives, why_leaves
 from inkov.levels import Level
 from inkov.plan import Claim
@@ -24,7 +24,7 @@ from inkov.proofs.leaks import sendings_of
 from inkov.proofs.search import Search
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
-from inkov.vlanset import bit
+from inkov.vlanset import bit, union
 
 __all__ = ["judge_carried"]
 
@@ -34,7 +34,10 @@ class _Bounds:
     `over` fits.
     """
 
-    def __init__(self, fabric: Fabric, on: list[str] | None, over: list[str] | None) -> None:
+    def __init__(
+        self, fabric: Fabric, on: list[str] | None, over: list[str] | None, level: Level
+    ) -> None:
+        self.level = level
         self.beyond = {
             number
             for number, inside in enumerate(fabric.bridges)
@@ -55,7 +58,8 @@ class _Bounds:
     def crossed(self, fabric: Fabric, state: State) -> BridgePort | None:
         """The port to a link it may not cross by which a frame leaves."""
         for port in self.forbidden.get(state.bridge, ()):
-            if port.view.emit >> state.vid & 1 and may_leave(fabric, state, port):
+            emitted = union(view.emit for view in views_at(port, self.level))
+            if emitted >> state.vid & 1 and may_leave(fabric, state, port):
                 return port
         return None
 
@@ -72,7 +76,8 @@ class _Bounds:
         over = {
             str(port.end)
             for port in (port for ports in self.forbidden.values() for port in ports)
-            if spread.leaving(port, port.view) & ~(but[1] if port.number == but[0] else 0)
+            for leaving in [union(spread.leaving(port, v) for v in views_at(port, self.level))]
+            if leaving & ~(but[1] if port.number == but[0] else 0)
         }
         return [*sorted(there, key=natural), *sorted(over, key=natural)]
 
@@ -81,7 +86,7 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, search: S
     """Where frames of a VLAN get to, beyond the switches and links that a claim allows."""
     carried = claim.carried_by
     assert carried is not None
-    bounds = _Bounds(fabric, carried.on, carried.over)
+    bounds = _Bounds(fabric, carried.on, carried.over, search.level)
     members = (seat for seat in seats if seat.vid in carried.vlans)
     sendings = [
         *sendings_of(fabric, members, search.level),
@@ -186,7 +191,10 @@ def _without(crossing: Crossing, link: int, vid: int) -> Crossing:
             translation._replace(leaves=translation.leaves & ~bit) for translation in translations
         )
 
-    same = tuple((to, mask & ~bit) for to, mask in crossing.same)
     return replace(
-        crossing, same=same, translations=kept(crossing.translations), hidden=kept(crossing.hidden)
+        crossing,
+        same=tuple((to, mask & ~bit) for to, mask in crossing.same),
+        translations=kept(crossing.translations),
+        hidden=kept(crossing.hidden),
+        lured=tuple((to, mask & ~bit) for to, mask in crossing.lured),
     )

@@ -12,8 +12,9 @@ from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
 
+from inkov.campus import Host
 from inkov.forwarding import BridgePort, Fabric, Form
-from inkov.forwarding.reach import Flood, owned_tags
+from inkov.forwarding.reach import Flood, honest_tags, owned_tags
 from inkov.plan import Claim, Plan, vlan_names
 from inkov.vlanset import VlanListError, VlanSet, union
 from inkov.wiring import End
@@ -38,9 +39,6 @@ class Unknown(Exception):
 def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     """The seats at a host port. A tag that a sub-interface takes is that one's (FM 3.9)."""
     view = port.view
-    if view.form is Form.UNAWARE:  # nobody is taken to tag there but whom the plan says so of
-        tags = sorted(_tags_at(fabric, port.end) - {view.pvid})
-        return [Seat(port.number, 0, view.pvid), *(Seat(port.number, tag, tag) for tag in tags)]
     if fabric.is_implied(port):
         tags = sorted(_tags_at(fabric, port.end) & {port.outer})
         return [Seat(port.number, tag, tag) for tag in tags]
@@ -50,6 +48,10 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
         seats.append(Seat(port.number, 0, vid))
     if not port.outer:
         tagged = view.admit & view.emit & ~view.untagged & ~owned_tags(fabric, port.end)
+        if view.form is Form.UNAWARE or port.end in fabric.wiring.of:
+            # Nobody is taken to tag there but whom the plan says so of.
+            said = union(1 << tag for tag in _tags_at(fabric, port.end))
+            tagged &= said | honest_tags(fabric, port)
         seats += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
     if not seats and (
         view.enters() or port.on_request
@@ -59,9 +61,22 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
 
 
 def _tags_at(fabric: Fabric, end: End) -> set[int]:
-    """The tags that hosts at a port are said to use."""
-    hosts = fabric.campus.hosts
-    return {host.vid for host in hosts if host.vid and End(host.device, host.port) == end}
+    """The tags that hosts on the wire of an end are said to use."""
+    return {
+        host.vid
+        for host in fabric.campus.hosts
+        if host.vid and end in wire_of(fabric, End(host.device, host.port))
+    }
+
+
+def wire_of(fabric: Fabric, place: End) -> list[End]:
+    """The end of a port, and those that a known link joins it to: whoever sits at a port with a
+    link is on the wire of all of these (FM 4.9). A bundle stands for its members.
+    """
+    if place not in fabric.ports:
+        return []
+    end = fabric.end_of(place.device, place.port)
+    return [end, *dict.fromkeys(fabric.wiring.around(end))]
 
 
 def all_seats(fabric: Fabric) -> list[Seat]:
@@ -155,10 +170,7 @@ class ClaimNames:
         if vids is not None:
             return frozenset(seat for seat in self.seats if seat.vid in vids)
         if name in self.hosts:
-            host = self.hosts[name]
-            return frozenset(
-                s for s in self._at(host.device, host.port) if s.tag == (host.vid or 0)
-            )
+            return self._of_host(self.hosts[name])
         if ":" in name:
             device, _, port = name.partition(":")
             seats = frozenset(self._at(device, port))
@@ -167,6 +179,15 @@ class ClaimNames:
             ):
                 return seats
         raise Unknown(name)
+
+    def _of_host(self, host: Host) -> frozenset[Seat]:
+        """The seats of a host, in its form, on all of its wire."""
+        place = End(host.device, host.port)
+        if place in self.fabric.ports and self.fabric.ports[place].stated.parent is not None:
+            seats = self._at(*place)  # with the sub-interface's own tag
+        else:
+            seats = [s for end in wire_of(self.fabric, place) for s in self._at(*end)]
+        return frozenset(s for s in seats if s.tag == (host.vid or 0))
 
     def unknown(self, claim: Claim) -> list[tuple[str, str, list[str]]]:
         """The names in a claim that mean nothing: what to say of each, the name, and those that
@@ -211,4 +232,7 @@ class ClaimNames:
         return [s for s in self.seats if fits(fabric.bridge_ports[s.port])]
 
     def _fits(self, device: str, port: str, wanted: str, wanted_port: str) -> bool:
+        """A name that is one is no pattern, whatever marks it holds."""
+        if End(wanted, wanted_port) in self.fabric.ports:
+            return (device, port) == (wanted, wanted_port)
         return fnmatchcase(device, wanted) and fnmatchcase(port, wanted_port)

@@ -60,9 +60,7 @@ class VidReach:
         """For each end with hosts what a hostile host there sends, and hears."""
         wires: dict[End, tuple[int, int]] = {}
         for port in self.fabric.bridge_ports:
-            if (
-                port.end not in self.fabric.wiring.of
-            ):  # routed sub-interfaces on the wire count, too
+            if self.fabric.has_hosts(port.end):  # routed sub-interfaces on the wire count, too
                 sent, heard = wires.get(port.end, (0, 0))
                 for sending in sendings_at(self.fabric, [port.number], self.level):
                     sent |= sending.mask

@@ -24,12 +24,12 @@ from inkov.verify.closures import (
     verify_apart,
     verify_closed,
 )
-from inkov.verify.frames import Spot
+from inkov.verify.frames import Spot, views_at
 from inkov.verify.joins import verify_join, verify_joined
 from inkov.verify.members import legs_of, meant
 from inkov.verify.packets import PacketModel
 from inkov.verify.ways import may_leave, replay, verify_way
-from inkov.vlanset import VlanSet, bit
+from inkov.vlanset import VlanSet, bit, union
 
 __all__ = ["Checked", "check_certificate", "verify", "verify_entry"]
 
@@ -74,7 +74,8 @@ def verify_carried(net: PacketModel, claim: Claim, entry: ClaimEntry) -> None:
         if mask and not places.on(hub[0]):
             raise Refused(f"frames can be on {hub[0]}")
         for spot in net.at.get(hub, ()):
-            leaves = spot.end in net.far and spot.views[0].emit & closure.leaving(spot)
+            emitted = union(view.emit for view in views_at(spot, claim.level))
+            leaves = spot.end in net.far and emitted & closure.leaving(spot)
             if leaves and not places.over(spot):
                 raise Refused(f"frames can leave by {spot.key}")
 
@@ -100,7 +101,7 @@ def _verify_escape(
     if rest:
         step = rest[0]
         out = may_leave(net, hub, came, f"{step['switch']}:{step['port']}")
-        sent_out = out.views[0].emit >> vid & 1
+        sent_out = any(view.emit >> vid & 1 for view in views_at(out, level))
         if step["event"] != "leaves" or step["vlan"] != vid or not sent_out:
             raise Refused("a way ends where the VLAN may not be")
         if out.end in net.far and not places.over(out):

@@ -68,10 +68,15 @@ def bits(mask: int) -> Iterator[int]:
 
 class FrameModel:
     """The campus as frames see it. `cables` are pairs of ports, as (switch, port, far switch, far
-    port).
+    port); at the ports `occupied` somebody is reported who is not among the files.
     """
 
-    def __init__(self, campus: Campus, cables: Iterable[tuple[str, str, str, str]]) -> None:
+    def __init__(
+        self,
+        campus: Campus,
+        cables: Iterable[tuple[str, str, str, str]],
+        occupied: Iterable[End] = (),
+    ) -> None:
         self.campus = campus
         self.far: dict[End, list[End]] = {}
         for a, p, b, q in cables:
@@ -79,6 +84,7 @@ class FrameModel:
             for near, far in ((one, other), (other, one)):
                 if far not in self.far.setdefault(near, []):
                     self.far[near].append(far)
+        self.attended = self._attended(occupied)
         self.homes = {
             (d.name, port): b.name
             for d in campus.devices.values()
@@ -103,6 +109,35 @@ class FrameModel:
                 if spot is not None:
                     self.spots.setdefault(spot.end, []).append(spot)
                     self.at.setdefault(spot.hub, []).append(spot)
+
+    def _attended(self, occupied: Iterable[End]) -> set[End]:
+        """FM 4.9: the ends of links on whose wire there are hosts or unknown neighbours besides."""
+        ends = {*occupied, *((host.device, host.port) for host in self.campus.hosts)}
+        found: set[End] = set()
+        for device, port in ends:
+            if device not in self.campus.devices or port not in self.campus.devices[device].ports:
+                continue
+            parent = self.campus.devices[device].ports[port].parent
+            below = parent is not None and parent.value in self.campus.devices[device].ports
+            work = [self.whole((device, parent.value if below and parent else port))]
+            while work:
+                end = work.pop()
+                if end in self.far and end not in found:
+                    found.add(end)
+                    work += self.far[end]
+        return found
+
+    def wire_of(self, place: End) -> list[End]:
+        """The end of a port, and the far ends of its cables."""
+        device = self.campus.devices.get(place[0])
+        if device is None or place[1] not in device.ports:
+            return []
+        end = self.whole(place)
+        return [end, *self.far.get(end, ())]
+
+    def hosted(self, end: End) -> bool:
+        """FM 4.6, FM 4.9: whether somebody who is no known port is at an end."""
+        return end not in self.far or end in self.attended
 
     # --- what a port is ---------------------------------------------------------------------------
 
@@ -210,6 +245,14 @@ class FrameModel:
                 return Mode.TRUNK
         return Mode.ACCESS
 
+    def _registering(self, end: End) -> bool:
+        """Whether a port at the other end of a cable takes part in registration."""
+        for name, far in self.far.get(end, ()):
+            device = self.campus.devices[name]
+            if device.value(device.ports[far], "registration"):
+                return True
+        return False
+
     def _view(self, device: Device, port: Port, mode: Mode, live: int) -> PortRules:
         """FM 2.2 to FM 2.10, within the VIDs that the bridge has."""
 
@@ -278,14 +321,18 @@ class FrameModel:
             if twin and not port.implied:
                 return None
             views = [PortRules(v.pvid, 0, v.emit & v.untagged, v.untagged) for v in views]
-        if end not in self.far:  # FM 4.4, FM 4.5
-            if self._asks(device, port) and mode is not Mode.TRUNK:
-                views.append(self._view(device, port, Mode.TRUNK, live))
-            if device.value(port, "registration") and mode is not Mode.ROUTED:
-                joined = live & ~(port.forbidden.value.bits if port.forbidden is not None else 0)
-                views += [
-                    PortRules(v.pvid, v.admit | joined, v.emit | joined, v.untagged) for v in views
-                ]
+        registers = device.value(port, "registration") and mode is not Mode.ROUTED
+        joined = live & ~(port.forbidden.value.bits if port.forbidden is not None else 0)
+
+        def registered(v: PortRules) -> PortRules:
+            return PortRules(v.pvid, v.admit | joined, v.emit | joined, v.untagged)
+
+        if registers and outer == 0 and self._registering(end):  # FM 1.11
+            views = [registered(view) for view in views]
+        if self.hosted(end) and self._asks(device, port) and mode is not Mode.TRUNK:  # FM 4.4
+            views.append(self._view(device, port, Mode.TRUNK, live))
+        if registers:  # FM 4.5
+            views += [registered(view) for view in views]
         protected = bool(device.value(port, "protected")) and mode is not Mode.ROUTED
         return Spot(
             end,
@@ -318,12 +365,12 @@ class FrameModel:
         seats: list[HostSeat] = []
         for end, spots in self.spots.items():
             owned = sum(1 << spot.outer for spot in spots if spot.outer)
-            for spot in spots if end not in self.far else ():
+            for spot in spots if self.hosted(end) else ():
                 view, own = spot.views[0], []
                 if spot.routed:
                     continue
-                if self._is_unaware(spot) or self.is_implied(spot):
-                    seats += self._unaware_seats(spot)
+                if self.is_implied(spot):
+                    seats += [HostSeat(spot, v, v) for v in self._tags_at(end) & {spot.outer}]
                     continue
                 if view.pvid or view.untagged:
                     own.append(
@@ -332,10 +379,10 @@ class FrameModel:
                         )
                     )
                 if not spot.outer:
-                    own += [
-                        HostSeat(spot, v, v)
-                        for v in bits(view.admit & view.emit & ~view.untagged & ~owned)
-                    ]
+                    passed = view.admit & view.emit & ~view.untagged & ~owned
+                    if end in self.far or self._is_unaware(spot):
+                        passed &= union(1 << v for v in self._tags_at(end)) | self._voice(spot)
+                    own += [HostSeat(spot, v, v) for v in bits(passed)]
                 seats += own or (
                     [HostSeat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
                 )
@@ -345,23 +392,25 @@ class FrameModel:
         """True for the side of a port that keeps one tag apart (FM 2.11)."""
         return self.campus.devices[spot.end[0]].ports[spot.name].implied
 
-    def called(self, spot: Spot) -> str:
+    def called(self, spot: Spot) -> End:
         """What a person calls the port."""
-        return spot.end[1] if self.is_implied(spot) else spot.name
+        return spot.end if self.is_implied(spot) else (spot.end[0], spot.name)
 
     def _is_unaware(self, spot: Spot) -> bool:
         device = self.campus.devices[spot.end[0]]
         return device.value(device.ports[spot.name], "mode") is Mode.UNAWARE
 
-    def _unaware_seats(self, spot: Spot) -> Iterator[HostSeat]:
-        """Where tags are nobody's business: who sends untagged, and who is said to tag."""
-        tags = {h.vid for h in self.campus.hosts if (h.device, h.port) == spot.end}
-        own = spot.outer or spot.views[0].pvid
-        if not self.is_implied(spot):
-            yield HostSeat(spot, 0, spot.views[0].pvid)
-        for tag in sorted(tag for tag in tags if tag):
-            if (tag == own) == self.is_implied(spot):
-                yield HostSeat(spot, tag, tag)
+    def _voice(self, spot: Spot) -> int:
+        """The voice VLAN of an access port, as a mask."""
+        device = self.campus.devices[spot.end[0]]
+        port = device.ports[spot.name]
+        access = self._mode(device, port) is Mode.ACCESS
+        return bit(device.value(port, "voice_vlan")) if access else 0
+
+    def _tags_at(self, end: End) -> set[int]:
+        """The tags that hosts on the wire of an end are said to use."""
+        hosts = self.campus.hosts
+        return {h.vid for h in hosts if h.vid and end in self.wire_of((h.device, h.port))}
 
     def sent(self, seat: HostSeat, level: Level) -> Iterator[tuple[Spot, int]]:
         """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire
@@ -435,33 +484,40 @@ class FrameModel:
         """What leaves a port in the VIDs of `mask`, as (far port, VIDs left, VIDs arrived): the
         same ones if equal, else any of the one as any of the other.
         """
-        view = spot.views[0]
-        mask &= view.emit
+        for view in views_at(spot, level):
+            yield from self._over(spot, view, mask & view.emit, level)
+
+    def _over(
+        self, spot: Spot, view: PortRules, mask: int, level: Level
+    ) -> Iterator[tuple[Spot, int, int]]:
         untagged, tagged = (0, 0) if spot.outer else (mask & view.untagged, mask & ~view.untagged)
         for far in self.far.get(spot.end, ()):
-            untaken = ALL
-            whole = None
-            for one in self.spots.get(far, ()):
-                enters = 1 << one.views[0].pvid if one.views[0].pvid else 0
-                if not one.outer:
-                    whole = one
-                    if untagged and enters:  # FM 3.1
-                        yield one, untagged, enters
+            there = self.spots.get(far, ())
+            untaken = ALL & ~union(1 << one.outer for one in there if one.outer)
+            far_views = [
+                (spot_there, v) for spot_there in there for v in views_at(spot_there, level)
+            ]
+            for one, its in far_views:
+                enters = bit(its.pvid)
+                if one.outer:  # FM 3.9
+                    left = mask if spot.outer == one.outer else tagged & 1 << one.outer
+                    # FM 4.3: a tag hidden behind may show
+                    left |= untagged if level == Level.HOSTILE else 0
+                    if left and enters:
+                        yield one, left, enters
                     continue
-                untaken &= ~(1 << one.outer)
-                left = mask if spot.outer == one.outer else tagged & 1 << one.outer
-                left |= (
-                    untagged if level == Level.HOSTILE else 0
-                )  # FM 4.3: a tag hidden behind may show
-                if left and enters:  # FM 3.9
-                    yield one, left, enters
-            if whole is None:
-                continue
-            admit = whole.views[0].admit & untaken
-            if spot.outer and mask and admit >> spot.outer & 1:
-                yield whole, mask, 1 << spot.outer
-            if tagged & admit:  # FM 3.2
-                yield whole, tagged & admit, tagged & admit
-            for vid in bits(untagged) if level == Level.HOSTILE else ():  # FM 4.3
-                yield whole, 1 << vid, admit & ~(1 << vid)
-                yield whole, admit & 1 << vid, admit & 1 << vid
+                if untagged and enters:  # FM 3.1
+                    yield one, untagged, enters
+                admit = its.admit & untaken
+                if spot.outer and mask and admit >> spot.outer & 1:
+                    yield one, mask, 1 << spot.outer
+                if tagged & admit:  # FM 3.2
+                    yield one, tagged & admit, tagged & admit
+                for vid in bits(untagged) if level == Level.HOSTILE else ():  # FM 4.3
+                    yield one, 1 << vid, admit & ~(1 << vid)
+                    yield one, admit & 1 << vid, admit & 1 << vid
+
+
+def views_at(spot: Spot, level: Level) -> tuple[PortRules, ...]:
+    """Its own view, and at the hostile level those it can be lured into."""
+    return spot.views if level == Level.HOSTILE else spot.views[:1]

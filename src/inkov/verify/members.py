@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from fnmatch import fnmatchcase
 
+from inkov.campus import Host
 from inkov.plan import Claim
 from inkov.verify.closures import Side, parse
 from inkov.verify.frames import HostSeat
@@ -38,17 +39,34 @@ def meant(net: PacketModel, vlans: dict[str, VlanSet], names: Iterable[str] | No
         elif (mask := vids_of(vlans, name)) is not None:
             vids |= mask
         else:
-            host = hosts.get(name)
-            device, port = (
-                (host.device, host.port) if host is not None else name.partition(":")[::2]
-            )
-            there = [
-                s
-                for s in net.seats
-                if fnmatchcase(s.spot.end[0], device) and fnmatchcase(net.called(s.spot), port)
-            ]
-            some.update(s for s in there if host is None or s.tag == (host.vid or 0))
+            some.update(_at_host(net, hosts[name]) if name in hosts else _at_ports(net, name))
     return Side(vids, frozenset(some))
+
+
+def _at_host(net: PacketModel, host: Host) -> list[HostSeat]:
+    """The seats of a host, in its form, on all of its wire."""
+    device = net.campus.devices.get(host.device)
+    port = device.ports.get(host.port) if device is not None else None
+    if port is not None and port.parent is not None:
+        own = [seat for seat in net.seats if net.called(seat.spot) == (host.device, host.port)]
+    else:
+        wire = net.wire_of((host.device, host.port))
+        own = [seat for seat in net.seats if net.called(seat.spot) in wire]
+    return [seat for seat in own if seat.tag == (host.vid or 0)]
+
+
+def _at_ports(net: PacketModel, name: str) -> list[HostSeat]:
+    """The seats at ports by name, or if no port is called so, by a pattern."""
+    device, port = name.partition(":")[::2]
+    called = net.campus.devices.get(device)
+    if called is not None and port in called.ports:
+        return [seat for seat in net.seats if net.called(seat.spot) == (device, port)]
+    return [
+        seat
+        for seat in net.seats
+        for own in [net.called(seat.spot)]
+        if fnmatchcase(own[0], device) and fnmatchcase(own[1], port)
+    ]
 
 
 def legs_of(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> list[tuple[Side, Side]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from inkov.levels import Layer, Level
 from inkov.plan import Claim
 from inkov.verify.closures import ClaimEntry, Refused, Sent, Side, sent
-from inkov.verify.frames import Hub, Spot
+from inkov.verify.frames import Hub, Spot, views_at
 from inkov.verify.packets import PacketModel, Station
 from inkov.vlanset import bit
 
@@ -37,7 +37,8 @@ def replay(
     for number in range(1, len(path) - 1, 2):
         (leaves, event, left), (arrives, arrival, then) = path[number : number + 2]
         out = may_leave(net, hub, came, leaves)
-        if (event, arrival, left) != ("leaves", "arrives", vid) or not out.views[0].emit >> vid & 1:
+        emits = any(view.emit >> vid & 1 for view in views_at(out, level))
+        if (event, arrival, left) != ("leaves", "arrives", vid) or not emits:
             raise Refused(f"step {number + 1} does not go on from where the frame is")
         came = next(
             (

@@ -9,6 +9,7 @@ joined. Members of a bundle stand for their bundle.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import combinations
 from typing import NamedTuple
 
 from msgspec import Struct, field
@@ -103,14 +104,25 @@ class Claim(Struct, frozen=True, gc=False):
 
 
 class Wiring(Struct):
-    """All links, in natural order, and what reports leave open. `of` lists an end's links."""
+    """All links, in natural order, and what reports leave open. `of` lists an end's links.
+
+    `shared` joins the far ends of a port that is reported to reach several: all are on one wire
+    (FM 4.9). `attended` are ends with a link on whose wire reports or tables put somebody else.
+    """
 
     links: list[Link] = field(default_factory=list)
+    shared: list[Link] = field(default_factory=list)
+    attended: set[End] = field(default_factory=set)
     outside: list[Outside] = field(default_factory=list)
     conflicts: list[Conflict] = field(default_factory=list)
     strays: list[Stray] = field(default_factory=list)
     of: dict[End, list[Link]] = field(default_factory=dict)
     claims: list[Claim] = field(default_factory=list)
+
+    def around(self, end: End) -> list[End]:
+        """All known ends on the wire of an end."""
+        fars = [link.far(end) for link in self.of.get(end, ())]
+        return fars + [link.far(end) for link in self.shared if end in (link.a, link.b)]
 
 
 class _Report(NamedTuple):
@@ -203,6 +215,8 @@ def wire(campus: Campus) -> Wiring:
         for end in dict.fromkeys((link.a, link.b)):
             wiring.of.setdefault(end, []).append(link)
     _conflicts(wiring)
+    _one_wire(campus, wiring, cables)
+    _attend(campus, finder, wiring)
     wiring.claims = list(_claims(campus, finder))
     return wiring
 
@@ -281,6 +295,74 @@ def _resolve(
         return None
     spelled = report.far.port if report.far.port != far_port else ""
     return _pair(near, far), Evidence(report.by, report.origin, spelled)
+
+
+_MOST_ON_A_WIRE = 32  # of more, whoever wrote the reports is not asked to be believed
+TOO_MANY = "more ports than can share a wire are reported to: frames among these are not followed"
+
+
+def _one_wire(
+    campus: Campus, wiring: Wiring, cables: dict[tuple[End, End], list[Evidence]]
+) -> None:
+    """Where one port is reported to reach several, each hears the others without it (FM 4.9)."""
+    near: dict[End, list[End]] = {}
+    for one, other in cables:
+        near.setdefault(one, []).append(other)
+        near.setdefault(other, []).append(one)
+    done: set[End] = set()
+    found: dict[tuple[End, End], list[tuple[End, End]]] = {}
+    for start, fars in near.items():
+        if len(fars) < 2 or start in done:
+            continue
+        wire = [start]
+        done.add(start)
+        for end in wire:  # grows
+            new = [far for far in near[end] if far not in done]
+            done.update(new)
+            wire += new
+        if len(wire) > _MOST_ON_A_WIRE:
+            wiring.strays.append(Stray(start, TOO_MANY, _origin_at(cables, start)))
+            continue
+        for pair in (_pair(*ends) for ends in combinations(wire, 2)):
+            if pair not in cables:
+                one, other = (
+                    End(e.device, bundle_of(campus.devices[e.device], e.port)) for e in pair
+                )
+                found.setdefault(_pair(one, other), []).append(pair)
+    known = {(link.a, link.b) for link in wiring.links}
+    for (a, b), pairs in sorted(found.items(), key=lambda item: _order(item[0])):
+        if a != b and (a, b) not in known:
+            wiring.shared.append(Link(a, b, tuple(sorted(pairs, key=_order)), ()))
+
+
+def _origin_at(cables: dict[tuple[End, End], list[Evidence]], end: End) -> Origin:
+    """Where a cable at an end was reported."""
+    return next(evidence[0].origin for pair, evidence in cables.items() if end in pair)
+
+
+def _attend(campus: Campus, finder: _Finder, wiring: Wiring) -> None:
+    """Where hosts or unknown neighbours are at a port with a known link, they are on its wire: at
+    its other ends as well (FM 4.9).
+    """
+    places = [outside.near for outside in wiring.outside]
+    for host in campus.hosts:
+        name = finder.device(host.device)
+        port = finder.port(name, host.port) if name is not None else None
+        if name is not None and port is not None:
+            places.append(End(name, port))
+    for place in places:
+        device = campus.devices[place.device]
+        parent = device.ports[place.port].parent
+        below = parent.value if parent is not None and parent.value in device.ports else place.port
+        end = End(place.device, bundle_of(device, below))
+        work = [end] if end in wiring.of and end not in wiring.attended else []
+        wiring.attended.update(work)
+        for near in work:  # grows
+            for link in wiring.of[near]:
+                far = link.far(near)
+                if far not in wiring.attended:
+                    wiring.attended.add(far)
+                    work.append(far)
 
 
 def _conflicts(wiring: Wiring) -> None:

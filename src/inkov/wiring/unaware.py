@@ -84,8 +84,7 @@ def _numbers(campus: Campus, wiring: Wiring, hubs: dict[_Hub, list[Port]]) -> di
                 if port.outer is not None:
                     around[port.outer.value] += 1
                     continue
-                for link in wiring.of.get(End(hub[0], port.name), ()):
-                    far = link.far(End(hub[0], port.name))
+                for far in wiring.around(End(hub[0], port.name)):
                     next_hub = hub_of.get(far)
                     if next_hub is None:
                         around.update(_untagged(campus, far))
