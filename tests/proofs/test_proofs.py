@@ -189,7 +189,7 @@ def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | Non
     """
     entry = deepcopy(entry)
     if "from" in entry and rng.random() < 0.5:
-        entry[rng.choice(["from", "to"])][rng.randrange(2)] = 4000
+        entry[rng.choice(["from", "to"])][rng.randrange(2)] = 4095
         return entry
     if "way" in entry:
         step = rng.choice(entry["way"])
@@ -198,7 +198,7 @@ def corrupted(entry: dict[str, Any], rng: random.Random) -> dict[str, Any] | Non
             "switch": "nowhere",
             "port": "none",
             "event": "heard" if step["event"] != "heard" else "sent",
-            "vlan": 4000,
+            "vlan": 4095,
         }[field]
         return entry
     filled = [c for c in entry.get("closures", ()) if c]

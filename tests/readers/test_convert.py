@@ -38,6 +38,8 @@ def reread(folder: Path, campus: Campus, files: dict[str, str]) -> Campus:
         csv.writer(file).writerows([("switch", "port", "far switch", "far port"), *rows])
     found = load([str(folder)]).campus
     assert not found.problems, found.problems
+    gone = [h for h in campus.hosts if h.port not in campus.devices[h.device].ports]
+    campus.hosts[:] = found.hosts = [host for host in campus.hosts if host not in gone]
     return found
 
 

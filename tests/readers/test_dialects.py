@@ -621,7 +621,7 @@ def test_a_text_forwards_as_the_sheet_that_says_the_same(tmp_path: Path) -> None
             (tmp_path / f"{device.name}.txt").write_text(as_text(device))
         found = load([str(tmp_path)]).campus
         assert not found.problems and list(found.devices) == list(campus.devices), found.problems
-        found.cables = campus.cables
+        found.cables, found.hosts = campus.cables, campus.hosts
         for level in (Level.HONEST, Level.HOSTILE):
             assert listeners(found, level) == listeners(campus, level), seed
         for file in tmp_path.glob("*.txt"):

@@ -80,6 +80,11 @@ def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) ->
     nothing enters.
     """
     ports = bridge_ports_at(fabric, end)
+    own = fabric.end_of(end.device, end.port)
+    if own in fabric.wiring.attended:  # whoever is on the wire is heard at all its ends (FM 4.9)
+        ports += [
+            port for far in fabric.wiring.around(own) for port in bridge_ports_at(fabric, far)
+        ]
     if level == Level.HONEST:
         ports = [
             port for port in ports if port.outer == 0 or port.port == end.port or vid is not None

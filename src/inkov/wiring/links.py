@@ -107,11 +107,12 @@ class Wiring(Struct):
     """All links, in natural order, and what reports leave open. `of` lists an end's links.
 
     `shared` joins the far ends of a port that is reported to reach several: all are on one wire
-    (FM 4.9). `attended` are ends with a link on whose wire reports or tables put somebody else.
+    (FM 4.9); `beside` lists these of an end. `attended` are ends with a link on whose wire reports or tables put somebody else.
     """
 
     links: list[Link] = field(default_factory=list)
     shared: list[Link] = field(default_factory=list)
+    beside: dict[End, list[Link]] = field(default_factory=dict)
     attended: set[End] = field(default_factory=set)
     outside: list[Outside] = field(default_factory=list)
     conflicts: list[Conflict] = field(default_factory=list)
@@ -121,8 +122,7 @@ class Wiring(Struct):
 
     def around(self, end: End) -> list[End]:
         """All known ends on the wire of an end."""
-        fars = [link.far(end) for link in self.of.get(end, ())]
-        return fars + [link.far(end) for link in self.shared if end in (link.a, link.b)]
+        return [link.far(end) for link in (*self.of.get(end, ()), *self.beside.get(end, ()))]
 
 
 class _Report(NamedTuple):
@@ -332,7 +332,10 @@ def _one_wire(
     known = {(link.a, link.b) for link in wiring.links}
     for (a, b), pairs in sorted(found.items(), key=lambda item: _order(item[0])):
         if a != b and (a, b) not in known:
-            wiring.shared.append(Link(a, b, tuple(sorted(pairs, key=_order)), ()))
+            link = Link(a, b, tuple(sorted(pairs, key=_order)), ())
+            wiring.shared.append(link)
+            for end in (a, b):
+                wiring.beside.setdefault(end, []).append(link)
 
 
 def _origin_at(cables: dict[tuple[End, End], list[Evidence]], end: End) -> Origin:
