@@ -23,7 +23,7 @@ from inkov.levels import Level
 from inkov.survey.vlans import vlan_rows
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
-from tests.conftest import fabric_of
+from tests.conftest import Inkov, fabric_of
 
 ROOT = Path(__file__).parents[2]
 VLANS = "[vlans]\n10: a\n20: b\n30: p; primary of 31,32\n31: i; isolated\n32: c; community\n99: n\n"
@@ -846,6 +846,38 @@ def test_fm_4_9_one_wire() -> None:
         f"switch: b\n{VLANS}{trunk('u', '10', '10')}{joined('u: a:u')}",
     )
     assert heard(beside, "a:h") == {("a:u", 10, False)}
+
+
+def test_fm_4_10_a_link_that_cannot_be_placed(inkov: Inkov, tmp_path: Path) -> None:
+    sheet = f"inkov sheet 1\n[vlans]\n10: a\n20: b\n{access('1', 10)}{access('2', 20)}"
+    (tmp_path / "a.sheet").write_text(
+        sheet.replace("[vlans]", "switch: a\n[vlans]", 1)
+        + trunk("9", "10,20", "none")
+        + joined("9: b:nobody-knows")
+    )
+    (tmp_path / "b.sheet").write_text(sheet.replace("[vlans]", "switch: b\n[vlans]", 1))
+    verdicts = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    leaks = [v for v in verdicts if v["kind"] == "no-leak"]
+    assert {v["verdict"] for v in leaks} == {"undecided"}
+    assert all("b has no port 'nobody-knows'" in v["because"] for v in leaks)
+    assert "nobody-knows" in inkov("audit", ".").out
+
+
+def test_fm_5_9_a_box_that_may_route(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text(
+        f"inkov sheet 1\nswitch: a\n[vlans]\n10: a\n20: b\n{access('1', 10)}{access('2', 20)}"
+        + trunk("9", "10,20", "none", "negotiation: silent")
+    )
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [vlan 10, vlan 20]\n    layer: 3\n")
+    [plain] = inkov("prove", ".", "-f", "json").json["claims"]
+    says = "what is at a:9, which is not among the files, may route between its VLANs"
+    assert plain["verdict"] == "holds" and says in plain["assumes"]
+    [strict] = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert strict["verdict"] == "undecided" and says in strict["because"]
+    # A host that a table names there is that host.
+    (tmp_path / "hosts.csv").write_text("host,switch,port,vlan\nlamp-1,a,9,10\n")
+    [known] = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert says not in known["because"]
 
 
 def test_fm_1_11_registration_between_two_switches() -> None:

@@ -11,7 +11,7 @@ from inkov.forwarding.reasons import NAMES
 from inkov.levels import Level
 from inkov.wiring import End
 
-__all__ = ["Assumptions", "passed_by"]
+__all__ = ["Assumptions", "may_route", "passed_by"]
 
 _MATTERS: dict[Mode, tuple[str, ...]] = {
     Mode.ACCESS: ("mode", "access_vlan"),
@@ -19,6 +19,14 @@ _MATTERS: dict[Mode, tuple[str, ...]] = {
     Mode.GENERAL: ("pvid", "accept", "ingress_filtering"),
 }
 """What decides about the VLANs of a port, by its mode."""
+
+
+_MAY_ROUTE = "which is not among the files, may route between its VLANs"
+
+
+def may_route(end: End) -> str:
+    """That a box behind a port, of which nothing is known, may be a router (FM 5.9)."""
+    return f"what is at {end}, {_MAY_ROUTE}"
 
 
 def passed_by(spread: Flood) -> set[str]:
@@ -79,8 +87,9 @@ class Assumptions:
         self.between = self._between()
         for says, devices in self.between.items():
             self._add(says, *devices)
-        for stray in wiring.strays:
+        for stray in wiring.strays:  # there is a link, and nobody knows where it leads (FM 4.10)
             self._add(f"{stray.near}: {stray.says}", stray.near.device)
+            self._unsure.add(f"{stray.near}: {stray.says}")
         for conflict in wiring.conflicts:
             says = (
                 f"reports disagree where {conflict.near} is cabled to: each of its links is taken"
@@ -135,7 +144,11 @@ class Assumptions:
 
     def unsafe(self, texts: Iterable[str]) -> list[str]:
         """Those of some assumptions that may be wrong, and would make a leak then (FM 4.7)."""
-        return [text for text in texts if text in self.between or text in self._unsure]
+        return [
+            text
+            for text in texts
+            if text in self.between or text in self._unsure or text.endswith(_MAY_ROUTE)
+        ]
 
     def unknown(self, texts: Iterable[str]) -> list[str]:
         """Those that say what nobody knows of a port: frames that stop there may pass."""

@@ -140,8 +140,10 @@ def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
         if number not in fabric.crossings:
             continue
         port = fabric.bridge_ports[number]
-        leaves_by = union(view.emit for view in views_at(port, level))
-        if not leaves_by & bit or not may_leave(fabric, state, port):
+        emitted = port.view.emit
+        for view in port.on_request if level == Level.HOSTILE else ():
+            emitted |= view.emit
+        if not emitted & bit or not may_leave(fabric, state, port):
             continue
         for crossing in fabric.crossings[number]:
             lured = crossing.lured if level == Level.HOSTILE else ()

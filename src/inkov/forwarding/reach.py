@@ -158,7 +158,10 @@ def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:
             for number in linked[bridge]:
                 sender = ports[number]
                 before = result.sent.get(number, 0)
-                new = union(result.leaving(sender, v) for v in views_at(sender, level)) & ~before
+                new = result.leaving(sender, sender.view)
+                for view in sender.on_request if hostile else ():
+                    new |= result.leaving(sender, view)
+                new &= ~before
                 if not new:
                     continue
                 result.sent[number] = before | new

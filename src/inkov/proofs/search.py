@@ -22,7 +22,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from inkov.forwarding import Fabric
-from inkov.forwarding.assumptions import Assumptions, passed_by
+from inkov.forwarding.assumptions import Assumptions, may_route, passed_by
 from inkov.forwarding.follow import follow
 from inkov.forwarding.reach import Flood
 from inkov.levels import Layer, Level
@@ -128,10 +128,29 @@ class Search:
             if isinstance(routed, Passed):
                 return routed
             unsettled = routed or unsettled
+            self._assume(self._boxes_between(sources, targets))
         if unsettled is not None:
             return unsettled
         nobody = any(not sources or not targets for sources, targets in legs)
         return Apart(certificate=self._certificate(closures, legs), nobody=nobody)
+
+    def _boxes_between(self, sources: Seats, targets: Seats) -> list[str]:
+        """The boxes that are not among the files and get tagged frames of both sides: each may
+        route between them.
+        """
+        vid_reach, fabric = self.vid_reach(self.level), self.fabric
+        one = vid_reach.spread(vid_reach.sent(sources))
+        other = vid_reach.heard(targets)
+        named = {(host.device, host.port) for host in fabric.campus.hosts}
+        found = []
+        for port in fabric.bridge_ports:
+            tagged = port.view.emit & ~port.view.untagged
+            both = port.view.emit & one and port.view.enters() & other
+            if port.outer or not tagged or not both or not fabric.is_host_port(port):
+                continue
+            if (port.end.device, port.end.port) not in named:
+                found.append(may_route(port.end))
+        return found
 
     def _frames(
         self, sources: Seats, targets: Seats, *, blame: bool

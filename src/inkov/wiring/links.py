@@ -107,7 +107,8 @@ class Wiring(Struct):
     """All links, in natural order, and what reports leave open. `of` lists an end's links.
 
     `shared` joins the far ends of a port that is reported to reach several: all are on one wire
-    (FM 4.9); `beside` lists these of an end. `attended` are ends with a link on whose wire reports or tables put somebody else.
+    (FM 4.9); `beside` lists these of an end. `attended` are ends with a link on whose wire reports
+    or tables put somebody else.
     """
 
     links: list[Link] = field(default_factory=list)
