@@ -203,6 +203,16 @@ def test_a_link_is_found_by_chassis_and_address(inkov: Inkov, tmp_path: Path) ->
     assert "moor-1:p1  moor-2:p1  up     both" in shown, shown
 
 
+def test_a_walk_that_is_cut_off_in_a_number_says_so(inkov: Inkov, tmp_path: Path) -> None:
+    pvids = "".join(f".1.3.6.1.2.1.17.7.1.4.5.1.1.{n} = Gauge32: 120\n" for n in (1, 2, 3))
+    whole = f"{THREE.strip()}\n{pvids}"
+    for cut, strict in ((0, 0), (1, 1), (2, 1)):
+        (tmp_path / "u.walk").write_text(whole[: len(whole) - cut])
+        answer = inkov("read", ".", "--strict")
+        assert ("ends in the middle of a line" in answer.err) is bool(cut), cut
+        assert (answer.status != 0) is bool(strict), (cut, answer.err)
+
+
 def test_without_vlan_tables_the_ports_are_unknown(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "u.walk").write_text(THREE.strip().replace("moor-1", "u") + "\n")
     for name, port in (("a", "p1"), ("b", "p2")):

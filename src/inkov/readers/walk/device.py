@@ -62,6 +62,11 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
     reader = _Walk(file)
     reader.part.problems += problems
     rows, notes = parse(text.replace("\r\n", "\n"))
+    if text and not text.endswith(("\n", "\r")):
+        # Every tool ends its last line; a number that was cut off looks like another one.
+        says = "the walk ends in the middle of a line: it may be cut off"
+        last = text.count("\n") + 1
+        notes.append(Note(last, says, "walk the switch again", "the end of the walk"))
     for row in rows:
         reader.take(row)
     if not reader.tables and not reader.unread:
