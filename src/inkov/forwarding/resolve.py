@@ -92,6 +92,8 @@ class _Builder:
 
     def _unaware(self, device: Device) -> None:
         """A bridge that takes no notice of tags has every VID (FM 2.11)."""
+        if not _has_unaware(device):
+            return
         unaware: dict[str, set[bool]] = {}
         for port in device.ports.values():
             end = End(device.name, port.name)
@@ -164,7 +166,7 @@ class _Builder:
         if device.vlans is not None and not device.table_is_membership:
             return _active(device.vlans)
         live = 2
-        if any(self._is_unaware(device, port) for port in device.ports.values()):
+        if _has_unaware(device):
             return ALL  # FM 2.11
         for port in device.ports.values():
             completed = self.fabric.ports[End(device.name, port.name)].completed
@@ -212,7 +214,8 @@ class _Builder:
                 routed = resolved.mode is Mode.ROUTED
                 within[key] = resolved.free if routed else resolved.free.within(live)
             resolved.view = within[key]
-            if resolved.mode is not Mode.ROUTED and self._registers(resolved):
+            registers = resolved.completed.registration and resolved.mode is not Mode.ROUTED
+            if registers and self._registers(resolved):
                 resolved.view = _registered(resolved.view, live, port)
 
     def _remote(self, end: End, local: Party) -> Party:
@@ -333,9 +336,7 @@ class _Builder:
         return tuple(view for view in views if view != resolved.view)
 
     def _registers(self, resolved: Resolved) -> bool:
-        """True if the port and another one at its link take part in registration (FM 1.11)."""
-        if not resolved.completed.registration:
-            return False
+        """True if a port at the other end of a link takes part in registration, too (FM 1.11)."""
         fars = self.fabric.wiring.around(resolved.end)
         return any(self.fabric.ports[far].completed.registration for far in fars)
 
@@ -354,6 +355,13 @@ class _Builder:
         self.fabric.assumptions.append(
             Assumption(device, port, says, stated, sure, unknown, passes)
         )
+
+
+def _has_unaware(device: Device) -> bool:
+    """True if a port of a device takes no notice of tags; no platform has that by default."""
+    return any(
+        port.mode is not None and port.mode.value is Mode.UNAWARE for port in device.ports.values()
+    )
 
 
 def _registered(view: PortView, live: int, port: Port) -> PortView:

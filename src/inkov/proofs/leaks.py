@@ -63,9 +63,7 @@ def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: Level) -> list[Sen
     """
     masks: dict[int, int] = {}
     for seat in seats:
-        view = fabric.bridge_ports[seat.port].view
-        vid = seat.tag or view.pvid
-        masks[seat.port] = masks.get(seat.port, 0) | (bit(vid))
+        masks[seat.port] = masks.get(seat.port, 0) | sent_at(fabric.bridge_ports[seat.port], seat)
     if (
         level == Level.HOSTILE
     ):  # whoever is on the wire sends to the port and to all sub-interfaces on it
@@ -74,6 +72,15 @@ def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: Level) -> list[Sen
     return [
         Sending(p, mask, fabric.bridge_ports[p].bridge) for p, mask in sorted(masks.items()) if mask
     ]
+
+
+def sent_at(port: BridgePort, seat: Seat) -> int:
+    """What an honest host in a seat gets into, as a mask: the VLAN of its form, if the port takes
+    that form.
+    """
+    if not seat.tag:
+        return bit(port.view.pvid)
+    return bit(seat.tag) if port.outer == seat.tag else port.view.admit & bit(seat.tag)
 
 
 def closure(fabric: Fabric, seats: Iterable[Seat], level: Level) -> Flood:

@@ -142,6 +142,9 @@ class Prover:
             says, name, known = unnamed[0]
             nearest = get_close_matches(name, known, n=2, cutoff=0.5)
             return Unnamed(says=says, nearest=nearest)
+        seatless = self.names.seatless(claim)
+        if seatless is not None:
+            return Unnamed(says=seatless[0], nearest=seatless[1])
         if claim.isolate is not None:
             return self._overlapping(claim) or self._isolated(claim, search)
         if claim.join is not None:
@@ -164,7 +167,7 @@ class Prover:
         """Two members of an isolation that have a port in common: they cannot be apart."""
         if claim.from_ is not None:
             return None
-        members = [(name, self.names.of(name)) for name in claim.isolate or ()]
+        members = [(name, self.names.of(name, claim.level)) for name in claim.isolate or ()]
         for number, (name, seats) in enumerate(members):
             for other_name, other_seats in members[number + 1 :]:
                 if seats & other_seats:
@@ -175,21 +178,25 @@ class Prover:
     def legs(self, claim: Claim) -> list[Leg]:
         """What a claim is about, as (those that send, those that hear). Raises Unknown."""
         if claim.isolate is not None and claim.from_ is None:
-            members = [self.names.of(name) for name in claim.isolate]
+            members = [self.names.of(name, claim.level) for name in claim.isolate]
             return [
                 (own, frozenset().union(*(member for member in members if member is not own)))
                 for own in members
             ]
         if claim.isolate is not None:
-            inside = self.names.any_of(claim.isolate)
-            excepted = self.names.any_of(claim.except_ or ())
-            outside = self.names.any_of(claim.from_ or ()) - excepted - inside
+            inside = self.names.any_of(claim.isolate, claim.level)
+            excepted = self.names.any_of(claim.except_ or (), claim.level)
+            outside = self.names.any_of(claim.from_ or (), claim.level) - excepted - inside
             return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
         if claim.join is not None:
             seats = self.names.any_of(claim.join)
             return [(seats, seats)]
         pair = claim.reach or claim.not_reach
-        return [(self.names.of(pair[0]), self.names.of(pair[1]))] if pair else []
+        return (
+            [(self.names.of(pair[0], claim.level), self.names.of(pair[1], claim.level))]
+            if pair
+            else []
+        )
 
     def covering(self, source: End, target: End | None) -> list[Verdict]:
         """The verdicts on claims about what one port sends, and what another hears, if given."""

@@ -15,6 +15,7 @@ from typing import NamedTuple
 from inkov.campus import Host
 from inkov.forwarding import BridgePort, Fabric, Form
 from inkov.forwarding.reach import Flood, honest_tags, owned_tags
+from inkov.levels import Level
 from inkov.plan import Claim, Plan, vlan_names
 from inkov.vlanset import VlanListError, VlanSet, union
 from inkov.wiring import End
@@ -47,7 +48,8 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     if view.pvid or view.untagged:
         seats.append(Seat(port.number, 0, vid))
     if not port.outer:
-        tagged = view.admit & view.emit & ~view.untagged & ~owned_tags(fabric, port.end)
+        # One that only hears a tag is there as well; what it sends is dropped.
+        tagged = view.emit & ~view.untagged & ~owned_tags(fabric, port.end)
         if view.form is Form.UNAWARE or port.end in fabric.wiring.of:
             # Nobody is taken to tag there but whom the plan says so of.
             said = union(1 << tag for tag in _tags_at(fabric, port.end))
@@ -99,7 +101,7 @@ class ClaimNames:
         self.seats = all_seats(fabric)
         self.vlans = vlan_names(plan, fabric.campus)
         self.hosts = {host.name: host for host in fabric.campus.hosts}
-        self._found: dict[str, frozenset[Seat]] = {}
+        self._found: dict[tuple[str, Level], frozenset[Seat]] = {}
 
     def known(self) -> list[str]:
         """Every name there is, for the nearest to a wrong one."""
@@ -141,11 +143,33 @@ class ClaimNames:
         outside = together(claim.from_) - together(claim.except_ or ()) - inside
         return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
 
-    def of(self, name: str) -> frozenset[Seat]:
-        """The seats that a name means. Raises Unknown."""
-        if name not in self._found:
-            self._found[name] = self._of(name)
-        return self._found[name]
+    def of(self, name: str, level: Level = Level.HONEST) -> frozenset[Seat]:
+        """The seats that a name means. A hostile host sits in every form of its port, whatever tag
+        a table gives it. Raises Unknown.
+        """
+        key = name, level
+        if key not in self._found:
+            self._found[key] = self._of(name, level)
+        return self._found[key]
+
+    def seatless(self, claim: Claim) -> tuple[str, list[str]] | None:
+        """A host or port that a claim names and that has no seat: what to say of it, and the ports
+        of its switch; None if there is none.
+        """
+        for name in _members(claim):
+            if name == "everything" or self.vids(name) is not None or self.of(name, claim.level):
+                continue
+            if name in self.hosts:
+                host = self.hosts[name]
+                place = End(host.device, host.port)
+                tag = f" with tag {host.vid}" if host.vid else ""
+                if place not in self.fabric.ports:
+                    return f"{name} is at {place}, which is not there", []
+                up = self.fabric.ports[self.fabric.end_of(*place)].up
+                why = f"takes no frames of it{tag}" if up else "is shut"
+                return f"{name} sits at {place}, and that port {why}", []
+            return f"nobody sits at {name}: no such port is up, or it takes no frames", []
+        return None
 
     def near(self, spread: Flood, seats: frozenset[Seat]) -> frozenset[Seat]:
         """Those of some seats that have a port on their wire where frames of a closure are."""
@@ -163,16 +187,18 @@ class ClaimNames:
                 seats.setdefault(bridge, []).append(seat)
         return seats
 
-    def _of(self, name: str) -> frozenset[Seat]:
+    def _of(self, name: str, level: Level) -> frozenset[Seat]:
         if name == "everything":
             return frozenset(self.seats)
         vids = self.vids(name)
         if vids is not None:
             return frozenset(seat for seat in self.seats if seat.vid in vids)
         if name in self.hosts:
-            return self._of_host(self.hosts[name])
+            return self._of_host(self.hosts[name], level)
         if ":" in name:
             device, _, port = name.partition(":")
+            if End(device, port) in self.fabric.ports:  # a bundle stands for its members
+                port = self.fabric.end_of(device, port).port
             seats = frozenset(self._at(device, port))
             if seats or any(
                 self._fits(end.device, end.port, device, port) for end in self.fabric.ports
@@ -180,29 +206,22 @@ class ClaimNames:
                 return seats
         raise Unknown(name)
 
-    def _of_host(self, host: Host) -> frozenset[Seat]:
+    def _of_host(self, host: Host, level: Level) -> frozenset[Seat]:
         """The seats of a host, in its form, on all of its wire."""
         place = End(host.device, host.port)
         if place in self.fabric.ports and self.fabric.ports[place].stated.parent is not None:
             seats = self._at(*place)  # with the sub-interface's own tag
         else:
             seats = [s for end in wire_of(self.fabric, place) for s in self._at(*end)]
-        return frozenset(s for s in seats if s.tag == (host.vid or 0))
+        own = frozenset(s for s in seats if s.tag == (host.vid or 0))
+        return frozenset(seats) if level == Level.HOSTILE and not own else own
 
     def unknown(self, claim: Claim) -> list[tuple[str, str, list[str]]]:
         """The names in a claim that mean nothing: what to say of each, the name, and those that
         would.
         """
         unknown = []
-        lists = (
-            claim.isolate,
-            claim.from_,
-            claim.except_,
-            claim.join,
-            claim.reach,
-            claim.not_reach,
-        )
-        for name in (name for names in lists for name in names or ()):
+        for name in _members(claim):
             try:
                 self.of(name)
             except Unknown:
@@ -219,8 +238,8 @@ class ClaimNames:
                         unknown.append((f"{says} {pattern!r}", pattern, known))
         return unknown
 
-    def any_of(self, names: Iterable[str]) -> frozenset[Seat]:
-        return frozenset().union(*(self.of(name) for name in names))
+    def any_of(self, names: Iterable[str], level: Level = Level.HONEST) -> frozenset[Seat]:
+        return frozenset().union(*(self.of(name, level) for name in names))
 
     def _at(self, device: str, port: str) -> list[Seat]:
         fabric = self.fabric
@@ -236,3 +255,16 @@ class ClaimNames:
         if End(wanted, wanted_port) in self.fabric.ports:
             return (device, port) == (wanted, wanted_port)
         return fnmatchcase(device, wanted) and fnmatchcase(port, wanted_port)
+
+
+def _members(claim: Claim) -> list[str]:
+    """All names that a claim gives its members."""
+    lists = (
+        claim.isolate,
+        claim.from_,
+        claim.except_,
+        claim.join,
+        claim.reach,
+        claim.not_reach,
+    )
+    return [name for names in lists for name in names or ()]

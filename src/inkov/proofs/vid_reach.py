@@ -23,7 +23,7 @@ from functools import cached_property
 from inkov.forwarding import Fabric
 from inkov.forwarding.reach import sendings_at, views_at
 from inkov.levels import Level
-from inkov.proofs.leaks import audible
+from inkov.proofs.leaks import audible, sent_at
 from inkov.proofs.seats import Seat
 from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
@@ -76,9 +76,9 @@ class VidReach:
             for end in {ports[seat.port].end for seat in seats}:
                 mask |= self._wires[end][0]
             return mask
-        for vid in {seat.tag or ports[seat.port].view.pvid for seat in seats}:
-            mask |= 1 << vid
-        return mask & ~1
+        for seat in seats:
+            mask |= sent_at(ports[seat.port], seat)
+        return mask
 
     def heard(self, seats: Iterable[Seat]) -> int:
         """The VIDs that hosts in some seats can hear."""

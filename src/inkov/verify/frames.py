@@ -379,7 +379,7 @@ class FrameModel:
                         )
                     )
                 if not spot.outer:
-                    passed = view.admit & view.emit & ~view.untagged & ~owned
+                    passed = view.emit & ~view.untagged & ~owned
                     if end in self.far or self._is_unaware(spot):
                         passed &= union(1 << v for v in self._tags_at(end)) | self._voice(spot)
                     own += [HostSeat(spot, v, v) for v in bits(passed)]
@@ -417,8 +417,9 @@ class FrameModel:
         (FM 4.2, FM 4.4).
         """
         if level == Level.HONEST:
-            vid = seat.tag or seat.spot.views[0].pvid
-            yield seat.spot, bit(vid)
+            view, tag = seat.spot.views[0], seat.tag
+            taken = bit(tag) if tag == seat.spot.outer else view.admit & bit(tag)
+            yield seat.spot, taken if tag else bit(view.pvid)
             return
         wire = self.spots[seat.spot.end]
         owned = sum(1 << spot.outer for spot in wire if spot.outer)

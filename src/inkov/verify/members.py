@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from fnmatch import fnmatchcase
 
 from inkov.campus import Host
+from inkov.levels import Level
 from inkov.plan import Claim
 from inkov.verify.closures import Side, parse
 from inkov.verify.frames import HostSeat
@@ -26,7 +27,12 @@ def vids_of(vlans: dict[str, VlanSet], name: str) -> int | None:
         return None
 
 
-def meant(net: PacketModel, vlans: dict[str, VlanSet], names: Iterable[str] | None) -> Side:
+def meant(
+    net: PacketModel,
+    vlans: dict[str, VlanSet],
+    names: Iterable[str] | None,
+    level: Level = Level.HONEST,
+) -> Side:
     """Who is meant by names of a claim: segments or VLANs (by `vlans`), numbers, hosts, ports, or
     everything.
     """
@@ -39,11 +45,13 @@ def meant(net: PacketModel, vlans: dict[str, VlanSet], names: Iterable[str] | No
         elif (mask := vids_of(vlans, name)) is not None:
             vids |= mask
         else:
-            some.update(_at_host(net, hosts[name]) if name in hosts else _at_ports(net, name))
+            some.update(
+                _at_host(net, hosts[name], level) if name in hosts else _at_ports(net, name)
+            )
     return Side(vids, frozenset(some))
 
 
-def _at_host(net: PacketModel, host: Host) -> list[HostSeat]:
+def _at_host(net: PacketModel, host: Host, level: Level) -> list[HostSeat]:
     """The seats of a host, in its form, on all of its wire."""
     device = net.campus.devices.get(host.device)
     port = device.ports.get(host.port) if device is not None else None
@@ -52,7 +60,8 @@ def _at_host(net: PacketModel, host: Host) -> list[HostSeat]:
     else:
         wire = net.wire_of((host.device, host.port))
         own = [seat for seat in net.seats if net.called(seat.spot) in wire]
-    return [seat for seat in own if seat.tag == (host.vid or 0)]
+    in_form = [seat for seat in own if seat.tag == (host.vid or 0)]
+    return own if level == Level.HOSTILE and not in_form else in_form
 
 
 def _at_ports(net: PacketModel, name: str) -> list[HostSeat]:
@@ -60,7 +69,8 @@ def _at_ports(net: PacketModel, name: str) -> list[HostSeat]:
     device, port = name.partition(":")[::2]
     called = net.campus.devices.get(device)
     if called is not None and port in called.ports:
-        return [seat for seat in net.seats if net.called(seat.spot) == (device, port)]
+        end = net.whole((device, port))
+        return [seat for seat in net.seats if net.called(seat.spot) == end]
     return [
         seat
         for seat in net.seats
@@ -73,7 +83,7 @@ def legs_of(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> list[t
     """Whose frames a claim is about, and who hears them."""
 
     def side(names: Iterable[str] | None) -> Side:
-        return meant(net, vlans, names)
+        return meant(net, vlans, names, claim.level)
 
     if claim.isolate is not None and claim.from_ is None:
         return [
