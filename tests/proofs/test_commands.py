@@ -357,3 +357,49 @@ def test_a_plan_names_makes_and_tables(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "plan.yaml").write_text("links: nowhere.csv\n")
     gone = inkov("trunks", "in", "--plan", "plan.yaml")
     assert gone.status == 2 and "nowhere.csv: no such file or folder" in gone.err
+
+
+def two(lacks: str = "") -> dict[str, str]:
+    """Two switches with a host of VLAN 10 each, joined by a trunk; b lacks a VLAN."""
+    sheets = {}
+    for name in ("a", "b"):
+        table = "".join(f"{v}: v{v}\n" for v in ("10", "20") if name == "a" or v != lacks)
+        sheets[name] = (
+            f"inkov sheet 1\nswitch: {name}\n[vlans]\n{table}[port 1]\nvlan: 10\n[port 2]\n"
+            "vlan: 20\nstate: off\n[port u]\nmode: trunk\nallowed: 10,20\nnative: none\n"
+        )
+    sheets["b"] += "[neighbours]\nu: a:u\n"
+    return sheets
+
+
+@pytest.mark.parametrize(
+    ("lacks", "claim", "verdict", "says"),
+    [
+        ("", "join: vlan 10", "holds", "2 ports hear each other"),
+        ("10", "join: vlan 10", "broken", "b:1 is cut off from it: b does not define VLAN 10"),
+        ("10", "join: ['a:1', 'b:1']", "broken", "b does not define VLAN 10"),
+        ("", "join: ['a:1', 'b:2']", "broken", "b:2 is shut"),
+        ("", "join: vlan 99", "undecided", "nobody is in VLAN 99"),
+        ("", "isolate: ['b:2', 'a:1']", "undecided", "nobody sits at b:2"),
+        ("", "isolate: [lamp, vlan 20]", "undecided", "takes no frames of it with tag 20"),
+        ("", "{isolate: [lamp, 'b:1'], level: hostile}", "broken", "is heard at"),
+        ("", "isolate: [moth, vlan 20]", "undecided", "moth sits at b:2, and that port is shut"),
+    ],
+)
+def test_who_is_meant_and_is_not_there(
+    inkov: Inkov, tmp_path: Path, lacks: str, claim: str, verdict: str, says: str
+) -> None:
+    for name, text in two(lacks).items():
+        (tmp_path / f"{name}.sheet").write_text(text)
+    (tmp_path / "hosts.csv").write_text("host,switch,port,vlan\nlamp,a,1,20\nmoth,b,2,\n")
+    claim = claim if claim.startswith("{") else f"{{{claim}}}"
+    (tmp_path / "plan.yaml").write_text(f"claims:\n  - {claim}\n")
+    [judged] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert (judged["verdict"], says in judged["because"]) == (verdict, True), judged["because"]
+
+
+def test_a_vlan_that_a_switch_lacks_is_no_whole(inkov: Inkov, tmp_path: Path) -> None:
+    for name, text in two("10").items():
+        (tmp_path / f"{name}.sheet").write_text(text)
+    judged = {v["claim"]: v for v in inkov("prove", ".", "-f", "json").json["claims"]}
+    assert judged["VLAN 10 is not split"]["verdict"] == "broken"

@@ -41,6 +41,9 @@ TWO = (
     + "[neighbours]\nu: a:u\n",
 )
 """a and b, joined by a trunk: hosts of VLAN 10 at port 1, of VLAN 20 at port 2."""
+LACKS = (TWO[0], TWO[1].replace("10: ten\n", "", 1))
+"""The same, but b has no VLAN 10."""
+LINKED = {"edges": [["a:u", "b:u"]]}
 MISMATCH = (
     switch("a", host("1", 10), trunk("u", "10,20", "native: 10")),
     switch("b", host("2", 20), trunk("u", "10,20", "native: 20")) + "[neighbours]\nu: a:u\n",
@@ -129,6 +132,7 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         "join: vlan 10",
         {"edges": [["a:u", "b:u"]]},
     ),
+    ("b:1 is put into VLAN 10, which its switch does not have", LACKS, "join: vlan 10", LINKED),
     ("the links do not join all bridges", TWO, "join: vlan 10", {"edges": []}),
     ("frames can be on b", TWO, ON_A, {"closures": [EVERYWHERE]}),
     ("frames can leave by a:u", RING, OVER_V, {"closures": [EVERYWHERE]}),

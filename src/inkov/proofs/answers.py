@@ -5,7 +5,7 @@ There are three kinds of answers:
 - `Reaches`: frames get there. `Heard` by frames alone, `Passed` by routers, `Joined` each to each,
   `Escaped` beyond the places where a VLAN may be.
 - `StaysApart`: none do. `Apart` two sides, `Silent` one that was to be heard, `Split` members,
-  `Contained` within the places where a VLAN may be.
+  a `Lost` one, `Contained` within the places where a VLAN may be.
 - `Open`: that is not decided. `Unsettled` where only ways are known that cannot happen in a tree,
   `Overlapping` sides, an `Unnamed` member.
 
@@ -33,6 +33,7 @@ __all__ = [
     "Escaped",
     "Heard",
     "Joined",
+    "Lost",
     "Open",
     "Overlapping",
     "Passed",
@@ -114,6 +115,15 @@ class Split(_Answer):
     why: Sentence | None
 
 
+class Lost(_Answer):
+    """A member that is not in its VLAN, where the files put it: the port `end`, for the reason
+    `why`.
+    """
+
+    end: End
+    why: Sentence
+
+
 class Contained(_Answer):
     """A VLAN is only where it may be."""
 
@@ -147,7 +157,7 @@ class Unnamed(_Answer):
 
 
 Reaches = Heard | Passed | Joined | Escaped
-StaysApart = Apart | Silent | Split | Contained
+StaysApart = Apart | Silent | Split | Lost | Contained
 Open = Unsettled | Overlapping | Unnamed
 Answer = Reaches | StaysApart | Open
 

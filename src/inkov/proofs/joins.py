@@ -22,6 +22,7 @@ from inkov.proofs.certificate import certified, passing, spanning, way_of
 from inkov.proofs.leaks import closure, find_leak, leak_steps, reached
 from inkov.proofs.search import Search, silent
 from inkov.proofs.seats import Seat
+from inkov.vlanset import bit
 
 __all__ = ["Joins"]
 
@@ -91,8 +92,10 @@ class Joins:
         vid = min(vids)
         for seat in seats:
             view, outer = ports[seat.port].view, ports[seat.port].outer
-            heard = view.emit & ~view.untagged if seat.tag else view.untagged
-            if view.protected or outer or not heard >> vid & 1:
+            both = view.emit & ~view.untagged & view.admit
+            if not seat.tag:
+                both = view.untagged & bit(view.pvid)
+            if view.protected or outer or not both >> vid & 1:
                 return None
         return self._linked(vid, {ports[seat.port].bridge for seat in seats}, search)
 

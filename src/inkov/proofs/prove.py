@@ -15,6 +15,7 @@ from inkov.campus import Origin
 from inkov.forwarding import Fabric
 from inkov.forwarding.assumptions import Assumptions
 from inkov.forwarding.domains import Domains, domains
+from inkov.forwarding.reasons import why_dropped
 from inkov.forwarding.routers import Routers
 from inkov.levels import Layer, Level, Outcome
 from inkov.plan import Claim, Plan, missing_switches
@@ -22,6 +23,7 @@ from inkov.proofs.answers import (
     Answer,
     Apart,
     Joined,
+    Lost,
     Overlapping,
     Reaches,
     Silent,
@@ -142,6 +144,12 @@ class Prover:
             says, name, known = unnamed[0]
             nearest = get_close_matches(name, known, n=2, cutoff=0.5)
             return Unnamed(says=says, nearest=nearest)
+        if claim.join is not None:
+            lost = self._lost(self.names.lost_in(claim.join))
+            if lost is not None:
+                return lost
+            if not self.names.any_of(claim.join):
+                return Unnamed(says=f"nobody is in {' or '.join(_spoken(claim.join))}", nearest=[])
         seatless = self.names.seatless(claim)
         if seatless is not None:
             return Unnamed(says=seatless[0], nearest=seatless[1])
@@ -155,6 +163,13 @@ class Prover:
             [(sources, targets)] = self.legs(claim)
             return search.reach(sources, targets)
         return search.apart(self.legs(claim))
+
+    def _lost(self, cut_off: tuple[End, int] | None) -> Lost | None:
+        """A member that is cut off where it is, and why."""
+        if cut_off is None:
+            return None
+        end, _ = cut_off
+        return Lost(end=end, why=why_dropped(self.fabric, self.fabric.ports[end], None))
 
     def _isolated(self, claim: Claim, search: Search) -> Answer:
         if claim.layer == Layer.FRAMES:
@@ -250,13 +265,18 @@ class Prover:
 
     def none_split(self) -> Iterator[Verdict]:
         """For each VLAN with members on several switches: they all talk with each other."""
-        for vid, islands in self.joins.wholes(self.domains):
+        wholes = dict(self.joins.wholes(self.domains))
+        known = wholes.keys() | (self.names.lost.keys() & self._seats_in.keys())
+        for vid in sorted(known):
             search = self._search(Level.HONEST, Layer.FRAMES)
             members = self._seats_in.get(vid, [])
-            answer = self.joins.whole(vid, islands, self.domains, members, search)
+            ends = self.names.lost.get(vid, ())
+            answer: Answer | None = self._lost((ends[0], vid)) if ends else None
+            if answer is None:
+                answer = self.joins.whole(vid, wholes[vid], self.domains, members, search)
             judged = _default_claim(f"VLAN {vid} is not split", "whole", Level.HONEST)
             judged.certificate = {"vlans": str(vid)}
-            if isinstance(answer, Split) and answer.why is not None:
+            if isinstance(answer, Split | Lost) and answer.why is not None:
                 judged.origin = answer.why.origin
             yield self._verdict(judged, answer, search)
 
@@ -301,6 +321,11 @@ class Prover:
                 if port is not None and not port.known:
                     return f"{port.end}: {port.stated.unknown}"
         return ""
+
+
+def _spoken(names: Sequence[str]) -> list[str]:
+    """Names as a sentence has them: VLAN 10, not vlan 10."""
+    return [name.replace("vlan", "VLAN", 1) if name.startswith("vlan") else name for name in names]
 
 
 def _leave_open(verdict: Verdict, why: str) -> None:

@@ -12,7 +12,7 @@ from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
 
-from inkov.campus import Host
+from inkov.campus import Host, Mode
 from inkov.forwarding import BridgePort, Fabric, Form
 from inkov.forwarding.reach import Flood, honest_tags, owned_tags
 from inkov.levels import Level
@@ -151,6 +151,44 @@ class ClaimNames:
         if key not in self._found:
             self._found[key] = self._of(name, level)
         return self._found[key]
+
+    @cached_property
+    def lost(self) -> dict[int, list[End]]:
+        """VLAN -> the ports with nobody known behind that the files put into it, on switches that
+        do not have it: whoever is there is cut off.
+        """
+        lost: dict[int, list[End]] = {}
+        fabric = self.fabric
+        for port in fabric.bridge_ports:
+            resolved = fabric.resolved(port)
+            vid, mode = resolved.free.pvid, resolved.effective_mode
+            if mode not in (Mode.ACCESS, Mode.PRIVATE_HOST) or not resolved.known:
+                continue
+            if vid and not port.view.pvid and fabric.is_host_port(port):
+                lost.setdefault(vid, []).append(resolved.end)
+        return lost
+
+    def lost_in(self, names: Iterable[str]) -> tuple[End, int] | None:
+        """A port that is cut off from a VLAN that some names mean, and the VLAN."""
+        for name in names:
+            vids = self.vids(name)
+            for vid in vids if vids is not None and vids != VlanSet.all() else ():
+                if vid in self.lost:
+                    return self.lost[vid][0], vid
+            if vids is None and name != "everything":
+                end = self._cut_off(name)
+                if end is not None:
+                    return end, self.fabric.ports[end].free.pvid
+        return None
+
+    def _cut_off(self, name: str) -> End | None:
+        """The port that a host or a name means, if it is shut, or cut off from its VLAN."""
+        host = self.hosts.get(name)
+        device, _, port = name.partition(":")
+        place = End(host.device, host.port) if host is not None else End(device, port)
+        if place not in self.fabric.ports or self.of(name):
+            return None
+        return self.fabric.end_of(*place)
 
     def seatless(self, claim: Claim) -> tuple[str, list[str]] | None:
         """A host or port that a claim names and that has no seat: what to say of it, and the ports

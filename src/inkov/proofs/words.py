@@ -14,6 +14,7 @@ from inkov.proofs.answers import (
     Escaped,
     Heard,
     Joined,
+    Lost,
     Overlapping,
     Passed,
     Silent,
@@ -92,6 +93,10 @@ def _split(answer: Split, layer: Layer) -> str:
     return f"it falls into {answer.parts} parts: {answer.shown}{why}"
 
 
+def _lost(answer: Lost, layer: Layer) -> str:
+    return f"{answer.end} is cut off from it: {answer.why.says}"
+
+
 def _contained(answer: Contained, layer: Layer) -> str:
     return f"VLAN {answer.carried.vlans} is on {answer.carried.words} only"
 
@@ -124,6 +129,7 @@ _REASONS: dict[type, Callable[[Any, Layer], str]] = {
     Apart: _apart,
     Silent: _silent,
     Split: _split,
+    Lost: _lost,
     Contained: _contained,
     Unsettled: _unsettled,
     Overlapping: _overlapping,

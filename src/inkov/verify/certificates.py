@@ -116,6 +116,8 @@ def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: Cla
     if verdict not in ("holds", "broken"):
         raise Refused(f"no certificate for the verdict {verdict!r}")
     if claim.join is not None:
+        if verdict == "holds":
+            _none_cut_off(net, vlans, claim.join)
         verify_join(net, meant(net, vlans, claim.join).seats(net), entry)
     elif claim.carried_by is not None:
         verify_carried(net, claim, entry)
@@ -143,6 +145,15 @@ def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: Cla
                 verify_apart(net, routed, sends, leg[1], Level.HONEST, claim.level)
 
 
+def _none_cut_off(net: PacketModel, vlans: dict[str, VlanSet], names: list[str]) -> None:
+    """That no port is put into a VLAN that its switch does not have. Raises Refused."""
+    for name in names:
+        side = meant(net, vlans, [name])
+        for vid, key in sorted(net.lost.items()):
+            if side.vids >> vid & 1 and name != "everything":
+                raise Refused(f"{key} is put into VLAN {vid}, which its switch does not have")
+
+
 def verify_entry(
     net: PacketModel, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: ClaimEntry
 ) -> bool:
@@ -168,6 +179,7 @@ def verify_entry(
     if not entry.keys() & {"closures", "way", "ways", "edges"}:
         return False
     if not claims and entry["kind"] == "whole" and entry["verdict"] == "holds":
+        _none_cut_off(net, {}, [f"vlan {entry['vlans']}"])
         for vid in VlanSet.parse(entry["vlans"]):
             verify_joined(net, entry["edges"], vid, net.served(vid))
     else:

@@ -445,6 +445,22 @@ class FrameModel:
                         view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged,
                     )
 
+    @cached_property
+    def lost(self) -> dict[int, str]:
+        """VLAN -> a port that the files put into it, on a switch that does not have it."""
+        lost: dict[int, str] = {}
+        for end, spots in self.spots.items():
+            for spot in spots if self.hosted(end) else ():
+                device = self.campus.devices[spot.end[0]]
+                port = device.ports[spot.name]
+                mode = self._mode(device, port)
+                view = self._view(device, port, mode, ALL)
+                one = mode is Mode.GENERAL and view.emit == view.untagged == bit(view.pvid)
+                member = one or mode in (Mode.ACCESS, Mode.PRIVATE_HOST)
+                if member and not port.unknown and view.pvid and not spot.views[0].pvid:
+                    lost.setdefault(view.pvid, spot.key)
+        return lost
+
     def sends(self, level: Level) -> dict[int, int]:
         """VLAN -> the VIDs that hosts in it send in, anywhere. `hears` likewise."""
         return self._masks(self._sends, self.sent, level)

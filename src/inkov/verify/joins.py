@@ -10,6 +10,7 @@ from inkov.verify.closures import ClaimEntry, Refused, Side, in_order, verify_ap
 from inkov.verify.frames import HostSeat, Hub
 from inkov.verify.packets import PacketModel
 from inkov.verify.ways import verify_way
+from inkov.vlanset import bit
 
 __all__ = ["verify_join", "verify_joined"]
 
@@ -40,10 +41,12 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
         vid = ordered[0].vid
         for seat in ordered:
             view = seat.spot.views[0]
-            keeps = (view.emit & ~view.untagged if seat.tag else view.untagged) >> vid & 1
+            tagged = view.emit & ~view.untagged & view.admit
+            keeps = (tagged if seat.tag else view.untagged & bit(view.pvid)) >> vid & 1
             if seat.spot.protected or not keeps or seat.spot.outer:
                 raise Refused(
-                    f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port"
+                    f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port,"
+                    " or not send in it"
                 )
         verify_joined(net, entry["edges"], vid, {seat.spot.hub for seat in seats})
 
