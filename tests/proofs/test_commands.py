@@ -403,3 +403,21 @@ def test_a_vlan_that_a_switch_lacks_is_no_whole(inkov: Inkov, tmp_path: Path) ->
         (tmp_path / f"{name}.sheet").write_text(text)
     judged = {v["claim"]: v for v in inkov("prove", ".", "-f", "json").json["claims"]}
     assert judged["VLAN 10 is not split"]["verdict"] == "broken"
+
+
+def test_a_join_over_links_that_reports_dispute(inkov: Inkov, tmp_path: Path) -> None:
+    """a hears b, a cabling table leads to c from the same port: one of the two may not be there."""
+    sheets = two()
+    sheets["c"] = sheets["b"].replace("switch: b", "switch: c").split("[neighbours]")[0]
+    for name, text in sheets.items():
+        (tmp_path / f"{name}.sheet").write_text(text)
+    (tmp_path / "cabling.csv").write_text("switch,port,far switch,far port\na,u,c,u\n")
+    says = "reports disagree where a:u is cabled to: each of its links is taken to be there"
+    plain, strict = (
+        {v["claim"]: v for v in inkov("prove", ".", "-f", "json", *more).json["claims"]}
+        for more in ((), ("--strict",))
+    )
+    whole = "VLAN 10 is not split"
+    assert plain[whole]["verdict"] == "holds" and says in plain[whole]["assumes"]
+    assert strict[whole]["verdict"] == "undecided"
+    assert strict["VLAN 10 leaks into no other"]["verdict"] == "holds"

@@ -64,6 +64,7 @@ class Assumptions:
         self._unsure: set[str] = set()
         self._unknown: set[str] = set()
         self._guessed: set[str] = set()
+        self._disputed: set[str] = set()
         unknown = _beside_unknown(fabric)
         for assumption in fabric.assumptions:
             at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
@@ -96,6 +97,7 @@ class Assumptions:
                 " to be there"
             )
             self._add(says, *(end.device for link in conflict.links for end in (link.a, link.b)))
+            self._disputed.add(says)
         for link in wiring.links:
             if link.one_sided:
                 self._add(
@@ -142,12 +144,17 @@ class Assumptions:
     def _add(self, says: str, *devices: str) -> None:
         self._texts.append((frozenset(devices), says))
 
-    def unsafe(self, texts: Iterable[str]) -> list[str]:
-        """Those of some assumptions that may be wrong, and would make a leak then (FM 4.7)."""
+    def unsafe(self, texts: Iterable[str], *, wanted: bool) -> list[str]:
+        """Those of some assumptions that may be wrong, and would make a leak then (FM 4.7), or if
+        frames are wanted to get there, would keep them from it: links that may not be there.
+        """
         return [
             text
             for text in texts
-            if text in self.between or text in self._unsure or text.endswith(_MAY_ROUTE)
+            if text in self.between
+            or text in self._unsure
+            or text.endswith(_MAY_ROUTE)
+            or (wanted and text in self._disputed)
         ]
 
     def unknown(self, texts: Iterable[str]) -> list[str]:

@@ -150,6 +150,13 @@ class Joins:
     ) -> Joined | Split:
         """Whether the islands of a VLAN are one. `members` are its seats."""
         if len(parts) == 1:
+            search.assume_about(
+                {
+                    inside.device
+                    for number, inside in enumerate(self.fabric.bridges)
+                    if domains.of(number, vid) == parts[0].domain
+                }
+            )
             certificate = self._linked(vid, parts[0].bridges, search) or {}
             number = len(parts[0].bridges)
             return Joined(number=number, switches=True, certificate=certificate)

@@ -74,7 +74,8 @@ def prove(
         missing.append(f"{len(problems)} problem(s) with the input: {first.says.splitlines()[0]}")
     for verdict in verdicts:
         verdict.assumes += missing
-        unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes)]
+        wanted = verdict.kind in _WANTED
+        unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes, wanted=wanted)]
         if strict and unknown and verdict.verdict != Outcome.UNDECIDED:
             _leave_open(verdict, unknown[0])
     return verdicts
