@@ -315,3 +315,17 @@ def test_acceptances_that_cover_nothing(inkov: Inkov, tmp_path: Path) -> None:
             4,
         ),
     }
+
+
+def test_a_private_host_has_the_gateway_of_its_primary_vlan(inkov: Inkov, tmp_path: Path) -> None:
+    sheet = (
+        "inkov sheet 1\nswitch: core\n[vlans]\n30: huts; primary of 31\n31: guests; isolated\n"
+        "[port 1]\nmode: private host\nprimary: 30\nsecondary: 31\n"
+        "[gateway 30]\naddress: 10.0.30.1/24\n"
+    )
+    rows = "host,switch,port,address,gateway\nlamp,core,1,10.0.30.5/24,10.0.30.1\n"
+    (tmp_path / "core.sheet").write_text(sheet)
+    (tmp_path / "hosts.csv").write_text(rows)
+    assert inkov("audit", ".").out.startswith("No findings")
+    (tmp_path / "hosts.csv").write_text(rows.replace("0.30.1\n", "0.30.9\n"))
+    assert "nobody has; in VLAN 31 there is 10.0.30.1" in inkov("audit", ".").out

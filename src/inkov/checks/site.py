@@ -15,7 +15,7 @@ from inkov.forwarding.needed import needed
 from inkov.forwarding.serve import served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.plan import Plan, PlanFile
-from inkov.vlanset import VlanSet, union
+from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import End, Link
 
 __all__ = ["DEFAULT_VID", "EVERYTHING", "Joined", "Site"]
@@ -207,14 +207,16 @@ class Site:
 
     @cached_property
     def interfaces_in(self) -> dict[int, list[Interface]]:
-        """The routed interfaces by the broadcast domain they are in."""
+        """The routed interfaces by the broadcast domains they hear: their own, and those of the
+        secondaries of a primary VLAN.
+        """
         by_domain: dict[int, list[Interface]] = {}
         for interface in self.interfaces:
-            label = (
-                self.domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
-            )
-            if label >= 0:
-                by_domain.setdefault(label, []).append(interface)
+            heard = bits(interface.hears) if interface.bridge >= 0 else ()
+            labels = (self.domains.of(interface.bridge, vid) for vid in heard)
+            for label in dict.fromkeys(labels):
+                if label >= 0:
+                    by_domain.setdefault(label, []).append(interface)
         return by_domain
 
     @cached_property
