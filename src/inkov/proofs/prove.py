@@ -74,7 +74,7 @@ def prove(
         missing.append(f"{len(problems)} problem(s) with the input: {first.says.splitlines()[0]}")
     for verdict in verdicts:
         verdict.assumes += missing
-        wanted = verdict.kind in _WANTED
+        wanted = verdict.kind in _WANTED and verdict.verdict == Outcome.HOLDS
         unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes, wanted=wanted)]
         if strict and unknown and verdict.verdict != Outcome.UNDECIDED:
             _leave_open(verdict, unknown[0])
