@@ -421,3 +421,13 @@ def test_a_join_over_links_that_reports_dispute(inkov: Inkov, tmp_path: Path) ->
     assert plain[whole]["verdict"] == "holds" and says in plain[whole]["assumes"]
     assert strict[whole]["verdict"] == "undecided"
     assert strict["VLAN 10 leaks into no other"]["verdict"] == "holds"
+
+
+def test_a_trunk_left_at_everything_makes_no_claims(inkov: Inkov, tmp_path: Path) -> None:
+    """A system without a VLAN table, with one bridge port that passes all VLANs to nobody known."""
+    sheet = "inkov sheet 1\nswitch: a\n[port 1]\nvlan: 10\n[port 2]\nmode: trunk\nnative: none\n"
+    (tmp_path / "a.sheet").write_text(sheet)
+    aside = tmp_path.parent / f"{tmp_path.name}.json"
+    claims = inkov("prove", ".", "-f", "json", "--certificate", aside).json["claims"]
+    assert [claim["claim"] for claim in claims] == ["VLAN 10 leaks into no other"]
+    assert inkov("verify", aside, ".").out == "1 of 1 claims verified.\n"

@@ -17,6 +17,7 @@ from inkov.forwarding.assumptions import Assumptions
 from inkov.forwarding.domains import Domains, domains
 from inkov.forwarding.reasons import why_dropped
 from inkov.forwarding.routers import Routers
+from inkov.forwarding.serve import served
 from inkov.levels import Layer, Level, Outcome
 from inkov.plan import Claim, Plan, missing_switches
 from inkov.proofs.answers import (
@@ -39,6 +40,7 @@ from inkov.proofs.seats import ClaimNames, Seat, Unknown
 from inkov.proofs.verdict import Verdict
 from inkov.proofs.vid_reach import VidReach, vlan_groups
 from inkov.proofs.words import reason
+from inkov.vlanset import union
 from inkov.wiring import End
 
 __all__ = ["Prover", "prove"]
@@ -246,11 +248,15 @@ class Prover:
     def no_leaks(self, level: Level) -> Iterator[Verdict]:
         """For each VLAN that anybody is in: nothing that is sent in it is heard in another.
 
-        A private VLAN counts as one with its secondaries.
+        A private VLAN counts as one with its secondaries. A trunk that is left at everything puts
+        nobody into a VLAN that is nowhere else.
         """
+        there = union(served(self.fabric))
+        there |= union(1 << host.vid for host in self.fabric.campus.hosts if host.vid)
+        used = {vid for vid in self._seats_in if there >> vid & 1} - {0}
         everybody = frozenset(self.names.seats)
         vid_reach = self.vid_reach(level)
-        for group in vlan_groups(self.fabric, self._seats_in.keys() - {0}):
+        for group in vlan_groups(self.fabric, used):
             search = self._search(level, Layer.FRAMES)
             sent, heard = vid_reach.sent_in(group), vid_reach.heard_beside(group)
             plain = search.nowhere_near(sent, heard)

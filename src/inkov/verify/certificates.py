@@ -221,7 +221,8 @@ def check_certificate(
         except (KeyError, TypeError, ValueError, AttributeError, IndexError):
             refused.append(f"claim {number + 1}: the entry is not well-formed")
     if not claims:
-        missing = (vid for vid in sorted(net.by_vid) if vid and vid not in covered)
+        used = (vid for vid in sorted(net.by_vid) if vid and vid not in covered)
+        missing = (vid for vid in used if net.served(vid))
         refused += [f"no claim is about VLAN {vid}" for vid in missing]
     if len(claims) > len(entries):
         refused.append(f"the plan has {len(claims)} claims, the certificate {len(entries)}")
