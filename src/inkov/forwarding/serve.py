@@ -8,7 +8,6 @@ from collections.abc import Callable
 
 from inkov.campus import Device
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.reach import views_at
 from inkov.forwarding.view import ALL, Form
 from inkov.levels import Level
 from inkov.vlanset import bit, bits
@@ -36,12 +35,13 @@ def served(fabric: Fabric) -> list[int]:
     bits = fabric.serving = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
         view = port.view
+        if not fabric.is_host_port(port):
+            continue
         if view.form in _TRUNKS and fabric.ports[port.end].completed.allowed.bits == ALL:
             continue
-        beside = port.end in fabric.wiring.of  # somebody on the wire of a link
-        if fabric.is_host_port(port) and (view.form is Form.UNAWARE or beside):
+        if view.form is Form.UNAWARE or port.end in fabric.wiring.attended:
             bits[port.bridge] |= view.untagged  # nobody says that anybody there tags
-        elif fabric.is_host_port(port) and not fabric.is_implied(port):
+        elif not fabric.is_implied(port):
             # A private host sends into a VLAN that it does not hear: that one has to get to who
             # does.
             bits[port.bridge] |= view.emit | (bit(view.pvid))
@@ -100,6 +100,8 @@ def is_live(fabric: Fabric, level: Level) -> Callable[[int, int], bool]:
     carried = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
         if port.end not in fabric.wiring.of or port.number in fabric.crossings:
-            for view in views_at(port, level):
-                carried[port.bridge] |= view.emit | view.enters()
+            mask = port.view.emit | port.view.enters()
+            for view in port.on_request if level == Level.HOSTILE else ():
+                mask |= view.emit | view.enters()
+            carried[port.bridge] |= mask
     return lambda bridge, vid: bool(carried[bridge] >> vid & 1)
