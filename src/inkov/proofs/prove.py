@@ -148,14 +148,14 @@ class Prover:
             nearest = get_close_matches(name, known, n=2, cutoff=0.5)
             return Unnamed(says=says, nearest=nearest)
         if claim.join is not None:
-            lost = self._lost(self.names.lost_in(claim.join))
-            if lost is not None:
-                return lost
+            end = self.names.lost_in(claim.join)
+            if end is not None:
+                return self._lost(end)
             if not self.names.any_of(claim.join):
                 return Unnamed(says=f"nobody is in {' or '.join(_spoken(claim.join))}", nearest=[])
         seatless = self.names.seatless(claim)
         if seatless is not None:
-            return Unnamed(says=seatless[0], nearest=seatless[1])
+            return Unnamed(says=seatless, nearest=[])
         if claim.isolate is not None:
             return self._overlapping(claim) or self._isolated(claim, search)
         if claim.join is not None:
@@ -167,11 +167,8 @@ class Prover:
             return search.reach(sources, targets)
         return search.apart(self.legs(claim))
 
-    def _lost(self, cut_off: tuple[End, int] | None) -> Lost | None:
+    def _lost(self, end: End) -> Lost:
         """A member that is cut off where it is, and why."""
-        if cut_off is None:
-            return None
-        end, _ = cut_off
         return Lost(end=end, why=why_dropped(self.fabric, self.fabric.ports[end], None))
 
     def _isolated(self, claim: Claim, search: Search) -> Answer:
@@ -278,7 +275,7 @@ class Prover:
             search = self._search(Level.HONEST, Layer.FRAMES)
             members = self._seats_in.get(vid, [])
             ends = self.names.lost.get(vid, ())
-            answer: Answer | None = self._lost((ends[0], vid)) if ends else None
+            answer: Answer | None = self._lost(ends[0]) if ends else None
             if answer is None:
                 answer = self.joins.whole(vid, wholes[vid], self.domains, members, search)
             judged = _default_claim(f"VLAN {vid} is not split", "whole", Level.HONEST)

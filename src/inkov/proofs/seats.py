@@ -168,17 +168,17 @@ class ClaimNames:
                 lost.setdefault(vid, []).append(resolved.end)
         return lost
 
-    def lost_in(self, names: Iterable[str]) -> tuple[End, int] | None:
-        """A port that is cut off from a VLAN that some names mean, and the VLAN."""
+    def lost_in(self, names: Iterable[str]) -> End | None:
+        """A port that is cut off from a VLAN that some names mean."""
         for name in names:
             vids = self.vids(name)
             for vid in vids if vids is not None and vids != VlanSet.all() else ():
                 if vid in self.lost:
-                    return self.lost[vid][0], vid
+                    return self.lost[vid][0]
             if vids is None and name != "everything":
                 end = self._cut_off(name)
                 if end is not None:
-                    return end, self.fabric.ports[end].free.pvid
+                    return end
         return None
 
     def _cut_off(self, name: str) -> End | None:
@@ -190,9 +190,9 @@ class ClaimNames:
             return None
         return self.fabric.end_of(*place)
 
-    def seatless(self, claim: Claim) -> tuple[str, list[str]] | None:
-        """A host or port that a claim names and that has no seat: what to say of it, and the ports
-        of its switch; None if there is none.
+    def seatless(self, claim: Claim) -> str | None:
+        """A host or port that a claim names and that has no seat: what to say of it; None if
+        there is none.
         """
         for name in _members(claim):
             if name == "everything" or self.vids(name) is not None or self.of(name, claim.level):
@@ -202,11 +202,11 @@ class ClaimNames:
                 place = End(host.device, host.port)
                 tag = f" with tag {host.vid}" if host.vid else ""
                 if place not in self.fabric.ports:
-                    return f"{name} is at {place}, which is not there", []
+                    return f"{name} is at {place}, which is not there"
                 up = self.fabric.ports[self.fabric.end_of(*place)].up
                 why = f"takes no frames of it{tag}" if up else "is shut"
-                return f"{name} sits at {place}, and that port {why}", []
-            return f"nobody sits at {name}: no such port is up, or it takes no frames", []
+                return f"{name} sits at {place}, and that port {why}"
+            return f"nobody sits at {name}: no such port is up, or it takes no frames"
         return None
 
     def near(self, spread: Flood, seats: frozenset[Seat]) -> frozenset[Seat]:

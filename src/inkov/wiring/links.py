@@ -299,7 +299,7 @@ def _resolve(
 
 
 _MOST_ON_A_WIRE = 32  # of more, whoever wrote the reports is not asked to be believed
-TOO_MANY = "more ports than can share a wire are reported to: frames among these are not followed"
+_TOO_MANY = "more ports than can share a wire are reported to: frames among these are not followed"
 
 
 def _one_wire(
@@ -322,7 +322,7 @@ def _one_wire(
             done.update(new)
             wire += new
         if len(wire) > _MOST_ON_A_WIRE:
-            wiring.strays.append(Stray(start, TOO_MANY, _origin_at(cables, start)))
+            wiring.strays.append(Stray(start, _TOO_MANY, _origin_at(cables, start)))
             continue
         for pair in (_pair(*ends) for ends in combinations(wire, 2)):
             if pair not in cables:

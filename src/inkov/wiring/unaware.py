@@ -126,7 +126,7 @@ def _spelled_out(
             fact = Fact(number, _inside(port.mode.origin, number))
             ports[port.name] = replace(port, pvid=fact)
             if port.kind is PortKind.SUB:
-                ports[port.name].reading = port.reading or _two_tags(device, port, unaware, wiring)
+                ports[port.name].reading = port.reading or _two_tags(device, unaware, wiring)
             elif port.bundle is None:
                 implied = _implied(port, number, takes=(port.name, number) not in taken)
                 while implied.name in ports:  # a person may call a port anything
@@ -166,7 +166,7 @@ def _implied(port: Port, number: int, *, takes: bool) -> Port:
     )
 
 
-def _two_tags(device: Device, sub: Port, unaware: list[Port], wiring: Wiring) -> str:
+def _two_tags(device: Device, unaware: list[Port], wiring: Wiring) -> str:
     """What to say of a sub-interface by which frames may leave with a second tag that an honest
     host did not choose: where another port of the bridge has a link, by which they come tagged.
     """
