@@ -292,14 +292,13 @@ def test_a_walk_that_is_cut_off_in_a_name(inkov: Inkov, tmp_path: Path, name: st
     walk = tmp_path / "beds-1.walk"
     walk.write_text(
         ".1.3.6.1.2.1.1.5.0 = STRING: beds-1\n"
-        ".1.3.6.1.2.1.2.2.1.1.1 = INTEGER: 1\n"
-        ".1.3.6.1.2.1.2.2.1.1.2 = INTEGER: 2\n"
-        f".1.3.6.1.2.1.2.2.1.2.2 = STRING: {name}\n"
+        + "".join(f".1.3.6.1.2.1.2.2.1.1.{n} = INTEGER: {n}\n" for n in range(1, 12))
+        + f".1.3.6.1.2.1.2.2.1.2.2 = STRING: {name}\n"
         ".1.3.6.1.2.1.2.2.1.2"
     )
     read = inkov("read", walk, "--strict")
     assert read.status == 1
-    assert "beds-1.walk:5: not understood: .1.3.6.1.2.1.2.2.1.2" in read.out
+    assert "beds-1.walk:14: not understood: .1.3.6.1.2.1.2.2.1.2" in read.out
     assert "the walk may be cut off (walk again)" in read.err
 
 
@@ -348,3 +347,35 @@ def test_utf_16_and_the_tree(inkov: Inkov, tmp_path: Path) -> None:
     assert tree.priority is not None and tree.priority.value == 4096
     assert {name: fact.value for name, fact in tree.costs.items()} == {"p2": 200000}
     assert {name: fact.value for name, fact in tree.priorities.items()} == {"p3": 64}
+
+
+SYSTEM_GROUP = """\
+SNMPv2-MIB::sysDescr.0 = STRING: a switch{more}
+SNMPv2-MIB::sysObjectID.0 = OID: SNMPv2-SMI::zeroDotZero
+SNMPv2-MIB::sysName.0 = STRING: beds-1
+SNMPv2-MIB::sysLocation.0 = STRING: shed
+"""
+
+
+@pytest.mark.parametrize(
+    ("more", "line"),
+    [
+        ("\nversion 7 of the software", 0),
+        ("\nSNMPv2-MIB::sysName.0 = STRING: core-9", 3),  # the next object is a step back
+        ("\nIF-MIB::ifAdminStatus.1 = INTEGER: down(2)", 3),
+        ("\n.1.3.6.1.2.1.1.1.1 = STRING: spelled otherwise", 2),
+    ],
+)
+def test_a_walk_in_which_a_text_may_be_an_object_is_refused(
+    inkov: Inkov, tmp_path: Path, more: str, line: int
+) -> None:
+    """Texts without quotes: nobody can tell which of its lines the switch itself wrote."""
+    ports = "".join(f"IF-MIB::ifName.{n} = STRING: port-{n}\n" for n in range(1, 20))
+    (tmp_path / "beds-1.walk").write_text(SYSTEM_GROUP.format(more=more) + ports)
+    read = inkov("read", tmp_path / "beds-1.walk", "--strict")
+    if not line:
+        assert read.status == 0 and "beds-1" in read.out
+        return
+    assert read.status == 2
+    assert f"beds-1.walk:{line}: here may be a line of a text above" in read.err
+    assert "option -Ox" in read.err and "core-9" not in read.out + read.err

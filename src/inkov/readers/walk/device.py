@@ -61,7 +61,7 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
     text, problems = as_text(file, data)
     reader = _Walk(file)
     reader.part.problems += problems
-    rows, notes = parse(text.replace("\r\n", "\n"))
+    rows, notes, doubt = parse(text.replace("\r\n", "\n"))
     if text and not text.endswith(("\n", "\r")):
         # Every tool ends its last line; a number that was cut off looks like another one.
         says = "the walk ends in the middle of a line: it may be cut off"
@@ -69,6 +69,13 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
         notes.append(Note(last, says, "walk the switch again", "the end of the walk"))
     for row in rows:
         reader.take(row)
+    doubt = doubt or reader.doubt
+    if doubt is not None:
+        # Whoever chose that text may have chosen all that this walk would be read as.
+        says = "here may be a line of a text above that stands without quotes: nothing here is sure"
+        cure = "walk again with texts in hex: option -Ox, or -Onx"
+        refused = Part(problems=[*problems, Problem(reader.at(doubt), says, cure, True)])
+        return Reading(refused, Ledger())
     if not reader.tables and not reader.unread:
         says = "no line here is an object of a walk"
         reader.part.problems.append(Problem(Origin(file, 1), says, "", True))
@@ -129,6 +136,7 @@ class _Walk:
         self.names: dict[int, str] = {}  # ifIndex -> name of the port
         self.component = 0  # the bridge component whose VLANs are read
         self.others: dict[int, Row] = {}  # further components, by their first rows
+        self.doubt: Row | None = None  # the first one that may be a line of a text
 
     def take(self, row: Row) -> None:
         """Note an object: in the table of its column, or among those that are not read."""
@@ -148,17 +156,17 @@ class _Walk:
         elif before.value == row.value:
             self.ledger.understood += 1
         else:
-            self._twice(table, before, row)
+            self._twice(before, row)
 
-    def _twice(self, table: _Table, before: Row, row: Row) -> None:
-        """An object that comes again with another value. What stands right below a text may be a
-        part of it: the other one counts then; else the first.
+    def _twice(self, before: Row, row: Row) -> None:
+        """An object that comes again with another value: the first counts, unless one of them may
+        be a line of a text.
         """
-        counts, left_out = (row, before) if before.below_text else (before, row)
-        table[row.index] = counts
-        says = f"{row.spelled} comes twice, with two values: that of line {counts.line} is taken"
-        self.problem(left_out, says)
-        self.ledger.unmatched.append(Unread(self.at(left_out), says, ours=True))
+        if before.below_text or row.below_text:
+            self.doubt = self.doubt or (before if before.below_text else row)
+        says = f"{row.spelled} comes twice, with two values: that of line {before.line} is taken"
+        self.problem(row, says)
+        self.ledger.unmatched.append(Unread(self.at(row), says, ours=True))
 
     def note(self, notes: list[Note]) -> None:
         """Say what was no object."""

@@ -13,9 +13,8 @@ tell where it begins and ends (`rows.octets`).
 
 *Texts of others.* A neighbour's name or description may hold line ends, and then a line that looks
 like an object. Where the tool prints quotes, they are followed to their end. Where it prints none,
-the order tells: a walk's objects ascend, so what stands below a text and does not lie between it
-and the next object was a part of the text (`order`). It is left out, and said, since nobody can be
-sure.
+the order tells: a walk's objects ascend, so where one below a text does not, some line there was a
+part of the text (`order`). Nobody can be sure which: such a walk is refused.
 """
 
 from __future__ import annotations
@@ -34,7 +33,7 @@ from inkov.readers.walk.objects import (
     is_above_objects,
     numbers_of,
 )
-from inkov.readers.walk.order import Order, Placed
+from inkov.readers.walk.order import Placed, doubtful
 from inkov.readers.walk.rows import (
     HEX_KINDS,
     HEX_LINE,
@@ -236,8 +235,10 @@ def _prints_bare(text: str) -> bool:
 # --- rows -----------------------------------------------------------------------------------------
 
 
-def parse(text: str) -> tuple[list[Row], list[Note]]:
-    """The objects of a walk, and what is to be said of lines that are none."""
+def parse(text: str) -> tuple[list[Row], list[Note], Row | None]:
+    """The objects of a walk, what is to be said of lines that are none, and the first object that
+    may be a line of a text.
+    """
     columns = _Columns()
     bare = _prints_bare(text)
     rows: list[Row] = []
@@ -266,14 +267,12 @@ def parse(text: str) -> tuple[list[Row], list[Note]]:
         if bare:
             styles.append(statement.style)
     if not texts:  # every text stands in quotes
-        return rows, notes
+        return rows, notes, None
     placed = [
         Placed(row, at, texts.get(number, 0), styles[number] if bare else "")
         for number, (row, at) in enumerate(zip(rows, ends, strict=True))
     ]
-    order = Order(placed)
-    order.run()
-    return order.kept, sorted([*notes, *order.notes], key=lambda note: note.line)
+    return rows, notes, doubtful(placed)
 
 
 def _ended(statement: _Statement) -> Iterator[Note]:
