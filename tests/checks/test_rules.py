@@ -287,7 +287,6 @@ def test_acceptances_that_cover_nothing(inkov: Inkov, tmp_path: Path) -> None:
         "accepted:\n"
         "  - {rule: access-vlan-undefined, because: moving, until: 2020-01-31}\n"
         "  - {rule: native-undefined, because: moving, port: '7'}\n"
-        "  - {rule: no-such-rule, because: moving}\n"
     )
     found = inkov("audit", ".", "-f", "json").json["findings"]
     stale = {
@@ -307,12 +306,6 @@ def test_acceptances_that_cover_nothing(inkov: Inkov, tmp_path: Path) -> None:
             "native-undefined at port 7 is accepted, and not found any more",
             "take it out of the plan",
             3,
-        ),
-        (
-            "note",
-            "the plan accepts 'no-such-rule', which is no rule",
-            "take it out of the plan",
-            4,
         ),
     }
 

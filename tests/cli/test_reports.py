@@ -118,12 +118,14 @@ def test_only_what_is_new_since(inkov: Inkov, tmp_path: Path) -> None:
         and "access-vlan-undefined" in after.out
         and "vlan-unused" not in after.out
     )
-    assert after.out.endswith(
-        "1 fault on 1 switch.\nSince the baseline: 1 known and not shown, 0 gone.\n"
-    )
+    assert after.out.endswith("1 fault on 1 switch. 1 known from the baseline, 0 gone since.\n")
     (tmp_path / "a.sheet").write_text(sheet.replace("20: y\n", ""))
     assert inkov("audit", ".", "--baseline", "../before.json").out.endswith(
-        "0 known and not shown, 1 gone.\n"
+        "No other findings on 1 switch. 0 known from the baseline, 1 gone since.\n"
+    )
+    # What was not asked for is not gone.
+    assert inkov("audit", ".", "--baseline", "../before.json", "--skip", "vlan-unused").out == (
+        "No other findings on 1 switch. 0 known from the baseline, 0 gone since.\n"
     )
     for text, says in (
         ("{", "is no baseline"),
@@ -146,7 +148,7 @@ def test_what_the_plan_accepts(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "plan.yaml").write_text(plan % "2999-12-31")
     fine = inkov("audit", ".")
     assert fine.status == 0 and "being moved, until 2999-12-31" in fine.out
-    assert fine.out.endswith("No findings on 1 switch. 1 accepted by the plan.\n")
+    assert fine.out.endswith("No other findings on 1 switch. 1 accepted by the plan.\n")
     [result] = inkov("audit", ".", "-f", "sarif").json["runs"][0]["results"]
     assert result["suppressions"][0]["justification"].startswith("being moved")
     (tmp_path / "plan.yaml").write_text(plan % "2020-01-31")
@@ -158,8 +160,83 @@ def test_what_the_plan_accepts(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "plan.yaml").write_text((plan % "2999-12-31").replace("switch: a", "port: '9'"))
     stale = inkov("audit", ".", "-f", "json").json["findings"]
     assert stale[1]["says"] == "access-vlan-undefined at port 9 is accepted, and not found any more"
-    (tmp_path / "plan.yaml").write_text("accepted:\n  - {rule: acces-vlan, because: x}\n")
-    assert "which is no rule" in inkov("audit", ".").out
+    (tmp_path / "plan.yaml").write_text("accepted:\n  - {rule: acces-vlan-undefined, because: x}\n")
+    for command in (["audit", "."], ["plan", "check", "."]):
+        wrong = inkov(*command)
+        says = (
+            "plan.yaml:2: the plan accepts 'acces-vlan-undefined', which is no rule; did you mean"
+        )
+        assert wrong.status and f"{says} access-vlan-undefined" in wrong.out + wrong.err
+
+
+LINK = """\
+inkov sheet 1
+switch: {name}
+[vlans]
+10: pumps
+20: tills
+30: guests
+[port 1]
+mode: trunk
+native: none
+allowed: {allowed}
+[port 2]
+vlan: 10
+[port 3]
+vlan: 20
+[port 4]
+vlan: 30
+[neighbours]
+1: {far}:1
+"""
+
+
+def test_what_grows_at_a_known_place_is_new(inkov: Inkov, tmp_path: Path) -> None:
+    """One VLAN more that a link loses is another outage; one that is mended is none."""
+
+    def lose(lost: str) -> None:
+        allowed = ",".join(vid for vid in ("10", "20", "30") if vid not in lost.split())
+        (tmp_path / "a.sheet").write_text(LINK.format(name="a", far="b", allowed="10,20,30"))
+        (tmp_path / "b.sheet").write_text(LINK.format(name="b", far="a", allowed=allowed))
+
+    lose("20")
+    assert inkov("audit", ".", "-f", "json", "-o", "../known.json").status == 1
+    same = inkov("audit", ".", "--baseline", "../known.json")
+    assert (same.status, same.out.splitlines()[-1]) == (
+        0,
+        "No other findings on 2 switches. 1 known from the baseline, 0 gone since.",
+    )
+    lose("20 30")
+    more = inkov("audit", ".", "--baseline", "../known.json")
+    assert more.status == 1 and "VLAN 20,30" in more.out
+    (tmp_path / "plan.yaml").write_text(
+        "accepted:\n  - {rule: allowed-differs, switch: b, vlan: 20, because: being moved}\n"
+    )
+    assert "VLAN 20,30" in inkov("audit", ".").out
+    lose("20")
+    assert "1 accepted by the plan" in inkov("audit", ".").out
+    (tmp_path / "plan.yaml").unlink()
+    lose("20 30")
+    assert inkov("audit", ".", "-f", "json", "-o", "../known.json").status == 1
+    lose("20")
+    part = inkov("audit", ".", "--baseline", "../known.json")
+    assert part.status == 0 and part.out.endswith("1 known from the baseline, 0 gone since.\n")
+
+
+def test_proofs_have_a_baseline_too(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text(LINK.format(name="a", far="b", allowed="10,20,30"))
+    (tmp_path / "b.sheet").write_text(LINK.format(name="b", far="a", allowed="10,30"))
+    assert inkov("prove", ".", "-f", "json", "-o", "../known.json").status == 1
+    known = inkov("prove", ".", "--baseline", "../known.json")
+    assert known.status == 0 and "BROKEN" not in known.out
+    assert known.out.endswith("1 known from the baseline, 0 of it not judged any more.\n")
+    sheet = LINK.format(name="b", far="a", allowed="10,30").replace("30: guests\n", "")
+    (tmp_path / "b.sheet").write_text(sheet)
+    more = inkov("prove", ".", "--baseline", "../known.json")
+    assert more.status == 1 and "BROKEN  VLAN 30 is not split" in more.out
+    assert "VLAN 20 is not split" not in more.out
+    (tmp_path / "bad.json").write_text('{"findings": []}')
+    assert "is no baseline" in inkov("prove", ".", "--baseline", "bad.json").err
 
 
 def test_the_blast_radius_counts_ports_and_names_hosts() -> None:

@@ -53,7 +53,6 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
             },
             where=tuple(site.places.of(p, "access_vlan", vid) for p in ports),
             cause=VlanAbsent(vid, device),
-            key=(device, vid),
         )
 
 
@@ -90,7 +89,6 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
                     for a in site.places.assumed_for((p, "mode"), (p, "access_vlan"))
                 )
             ),
-            key=(device,),
         )
 
 
@@ -207,7 +205,6 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
                 },
                 where=tuple(site.places.of(p, "voice_vlan", vid) for p in ports),
                 cause=VlanAbsent(vid, device),
-                key=(device, vid),
             )
 
 
@@ -239,7 +236,6 @@ def voice_vlan_is_data(site: Site) -> Iterator[Found]:
                 "ports": listed([f"{p.end.port} (VLAN {p.access})" for p in ports]),
             },
             where=tuple(site.places.of(p, "voice_vlan", p.access) for p in ports),
-            key=(device,),
         )
 
 
@@ -297,7 +293,7 @@ def unused_port_open(site: Site) -> Iterator[Found]:
                 for p in ports
             ),
             severity=Severity.RISK if what == "on" else Severity.NOTE,
-            key=(device, what),
+            key=(device, what, *(p.end.port for p in ports)),
         )
 
 

@@ -70,6 +70,7 @@ def list_replaced(site: Site) -> Iterator[Found]:
                 ),
                 severity=Severity.FAULT if missed else None,
                 vlans=missed,
+                about=lost.bits,
                 cause=LinkFails(site.fabric.wiring.of[resolved.end][0]) if missed else None,
             )
 
@@ -117,6 +118,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             assumes=site.places.assumed_for((a, "allowed"), (b, "allowed")),
             vlans=differ.bits & site.served_anywhere,
+            about=differ.bits,
             cause=LinkFails(joined.link),
         )
 
@@ -355,6 +357,7 @@ def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
     return finding(
         {"vids": bits_to_text(surplus), "a": a.end, "b": b.end},
         where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
+        about=surplus,
     )
 
 
@@ -399,4 +402,5 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
                 },
                 case="neither" if len(group) > 1 else "alone",
                 where=tuple(site.places.of(r, "allowed") for r, _ in stray),
+                about=vids.bits,
             )

@@ -19,6 +19,7 @@ from msgspec import Struct
 
 from inkov.checks.causes import Cause
 from inkov.checks.places import Where
+from inkov.vlanset import union
 
 if TYPE_CHECKING:
     from inkov.checks.site import Site
@@ -66,8 +67,8 @@ class Found(Struct, frozen=True):
     `case` names the sentences or pieces that are told, in this order, of a rule that has several.
     `severity` is the rule's unless this case is graver or lighter. Findings with one `cause` are
     told as one (`causes`). `vlans` are those whose members everywhere are affected, as a mask.
-    `key` tells the finding from others of its rule, the same on every run; by default its places
-    do. Checks make it with `finding`.
+    `about` are further VLANs that it speaks of. `key` tells the finding from others of its rule,
+    the same on every run; by default its places do. Checks make it with `finding`.
     """
 
     words: Mapping[str, object]
@@ -77,7 +78,13 @@ class Found(Struct, frozen=True):
     severity: Severity | None = None
     cause: Cause | None = None
     vlans: int = 0
+    about: int = 0
     key: tuple[str, ...] = ()
+
+    @property
+    def every_vlan(self) -> int:
+        """All VLANs that it speaks of, those of its places among them, as a mask."""
+        return self.vlans | self.about | union(1 << w.vlan for w in self.where if w.vlan)
 
 
 def finding(
@@ -89,6 +96,7 @@ def finding(
     severity: Severity | None = None,
     cause: Cause | None = None,
     vlans: int = 0,
+    about: int = 0,
     key: Iterable[object] = (),
 ) -> Found:
     """What a check found. Places and assumptions may come in any iterable, the latter repeated."""
@@ -100,6 +108,7 @@ def finding(
         severity,
         cause,
         vlans,
+        about,
         tuple(map(str, key)),
     )
 
@@ -113,7 +122,7 @@ class Affected(Struct, frozen=True):
 
 class Finding(Struct, frozen=True):
     """One mistake, ranked and known by its `id`, which is the same on every run and wherever its
-    lines move.
+    lines move. `vlans` are those that it speaks of, as a mask.
     """
 
     rule: str
@@ -125,16 +134,20 @@ class Finding(Struct, frozen=True):
     id: str
     affects: Affected
     consequences: tuple[str, ...] = ()
+    vlans: int = 0
 
 
-def identity(slug: str, finding: Found) -> str:
+def identity(slug: str, finding: Found, consequences: Iterable[str] = ()) -> str:
     """The same for the same mistake, whatever the file is called and wherever in it the lines
-    stand.
+    stand; another one where a further VLAN is lost, or something else comes of it.
+
+    `consequences` are the identities of what comes of it.
     """
     key = finding.key or tuple(
         sorted(f"{w.switch}\0{w.port or ''}\0{w.vlan or ''}" for w in finding.where)
     )
-    return blake2b("\1".join((slug, *key)).encode(), digest_size=8).hexdigest()
+    parts = (slug, *key, f"{finding.every_vlan:x}", *sorted(consequences))
+    return blake2b("\1".join(parts).encode(), digest_size=8).hexdigest()
 
 
 class Rule(Struct, frozen=True):

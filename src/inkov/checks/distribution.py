@@ -333,6 +333,7 @@ def distribution_not_carried(site: Site) -> Iterator[Found]:
                         *(site.places.row(name, vid) for vid in list(vids)[:8]),
                     ),
                     key=(name,),
+                    about=vids.bits,
                 )
 
 
@@ -440,5 +441,4 @@ def registration_at_host_port(site: Site) -> Iterator[Found]:
                 "ports": listed([r.end.port for r in registering]),
             },
             where=tuple(site.places.of(r, "registration") for r in registering),
-            key=(device,),
         )

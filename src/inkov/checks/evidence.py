@@ -309,7 +309,7 @@ def ports_unknown(site: Site) -> Iterator[Found]:
                 "why": why,
             },
             where=tuple(_unknown_at(r) for r in ports),
-            key=(device, why),
+            key=(device, why, *names),
         )
 
 

@@ -146,6 +146,7 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
                 {"end": end, "carried": bits_to_text(resolved.view.emit)},
                 where=(site.places.of(resolved, "mode"),),
                 assumes=site.places.assumed_for((resolved, "mode")),
+                about=resolved.view.emit,
             )
 
 

@@ -71,7 +71,7 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
         yield finding(
             {"vid": vid, "usual": usual, "on": on, "elsewhere": elsewhere},
             where=(*(where for _, where in others), places[0]),
-            key=(vid,),
+            key=(vid, *(f"{name} {where.switch}" for name, where in others)),
         )
 
 
@@ -106,7 +106,7 @@ def name_vlan_differs(site: Site) -> Iterator[Found]:
         yield finding(
             {"place": places[0][0], "usual": usual, "on": on, "elsewhere": elsewhere},
             where=(*(where for _, where in others), places[0][1]),
-            key=(key,),
+            key=(key, *(f"{vid} {where.switch}" for vid, where in others)),
         )
 
 
@@ -202,7 +202,6 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
             },
             case="elsewhere" if vid in names else "nowhere",
             where=tuple(places),
-            key=(vid,),
         )
 
 
@@ -246,5 +245,5 @@ def vlan_name_against_plan(site: Site) -> Iterator[Found]:
             },
             case="plan" if wanted else "house",
             where=(*places, Where("", None, vid, origin)),
-            key=(str(vid), name),
+            key=(vid, name, *(w.switch for w in places)),
         )

@@ -251,7 +251,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
                     *(site.places.of(r, "access_vlan", vid) for r in ports),
                     *(site.places.of(r, "native_vlan", vid) for r in near),
                 ),
-                key=(vid,),
+                key=(vid, *(r.end for r in ports)),
                 vlans=1 << vid,
             )
 

@@ -253,7 +253,8 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
             assumes=tuple(
                 dict.fromkeys(a for r in ports for a in site.places.assumed_for((r, "negotiation")))
             ),
-            key=(device, how),
+            key=(device, how, *(r.end.port for r in ports)),
+            about=opened,
         )
 
 

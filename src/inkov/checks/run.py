@@ -132,7 +132,7 @@ part of it.
 Entry = tuple[Rule, Found]
 
 
-def _by_cause(entries: list[Entry]) -> list[tuple[Rule, Found, tuple[str, ...]]]:
+def _by_cause(entries: list[Entry]) -> list[tuple[Rule, Found, list[Entry]]]:
     """One entry for each cause, with what comes of it.
 
     The first in the catalogue's order leads, and is as grave as the worst that comes of it.
@@ -144,8 +144,7 @@ def _by_cause(entries: list[Entry]) -> list[tuple[Rule, Found, tuple[str, ...]]]
         rule, lead = group[0]
         severities = [one.severity or rule.severity for rule, one in group]
         worst = min(severities, key=lambda severity: severity.rank)
-        consequences = tuple(f"{rule.sentences(one)[0]} ({rule.slug})" for rule, one in group[1:])
-        result.append((rule, replace(lead, severity=worst), consequences))
+        result.append((rule, replace(lead, severity=worst), group[1:]))
     return result
 
 
@@ -176,16 +175,17 @@ def _apart(hints: list[Entry], groups: list[list[Entry]]) -> list[list[Entry]]:
     return alone
 
 
-def _finding(rule: Rule, one: Found, consequences: tuple[str, ...], radius: Radius) -> Finding:
+def _finding(rule: Rule, one: Found, consequences: list[Entry], radius: Radius) -> Finding:
     return Finding(
         rule.slug,
         one.severity or rule.severity,
         *rule.sentences(one),
         one.where,
         one.assumes,
-        identity(rule.slug, one),
+        identity(rule.slug, one, [identity(also.slug, found) for also, found in consequences]),
         radius.of(one),
-        consequences,
+        tuple(f"{also.sentences(found)[0]} ({also.slug})" for also, found in consequences),
+        one.every_vlan,
     )
 
 
@@ -211,27 +211,31 @@ def _accept(
         expired = acceptance.until is not None and acceptance.until < today
         if id(acceptance) in used and not expired:
             continue
-        if acceptance.rule in CATALOGUE and acceptance.rule not in chosen:
+        if acceptance.rule not in chosen:
             continue  # that rule was not asked for
-        known, still = acceptance.rule in CATALOGUE, id(acceptance) in used
+        still = id(acceptance) in used
         name = _named(acceptance)
         stale = finding(
-            {"name": name, "rule": acceptance.rule, "until": acceptance.until},
-            case="expired" if still else "gone" if known else "unknown",
+            {"name": name, "until": acceptance.until},
+            case="expired" if still else "gone",
             where=(Where("", None, acceptance.vlan, acceptance.origin),),
             severity=Severity.RISK if still else None,
             key=(name,),
         )
-        result.findings.append(_finding(CATALOGUE[_STALE], stale, (), radius))
+        result.findings.append(_finding(CATALOGUE[_STALE], stale, [], radius))
     return result
 
 
 def _covers(acceptance: Acceptance, finding: Finding) -> bool:
-    return acceptance.rule == finding.rule and any(
-        (not acceptance.switch or where.switch == acceptance.switch)
-        and (not acceptance.port or where.port == acceptance.port)
-        and (acceptance.vlan is None or where.vlan == acceptance.vlan)
-        for where in finding.where
+    """An acceptance that names a VLAN covers no finding that speaks of others, too."""
+    return (
+        acceptance.rule == finding.rule
+        and (acceptance.vlan is None or finding.vlans == 1 << acceptance.vlan)
+        and any(
+            (not acceptance.switch or where.switch == acceptance.switch)
+            and (not acceptance.port or where.port == acceptance.port)
+            for where in finding.where
+        )
     )
 
 

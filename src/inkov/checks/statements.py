@@ -101,7 +101,7 @@ def line_not_understood(site: Site) -> Iterator[Found]:
                 "shown": shown,
             },
             where=tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
-            key=(devices.get(file, file),),
+            key=(devices.get(file, file), len(lines)),
         )
 
 
@@ -141,12 +141,10 @@ def statement_unusable(site: Site) -> Iterator[Found]:
         "the plan accepts trunk-allows-everything at core-1 until last March, and it is still found"
     ),
     says={
-        "unknown": "the plan accepts {rule!r}, which is no rule",
         "expired": "{name} was accepted until {until}, and is still found",
         "gone": "{name} is accepted, and not found any more",
     },
     fix={
-        "unknown": "take it out of the plan",
         "expired": "mend it, or accept it anew",
         "gone": "take it out of the plan",
     },

@@ -91,7 +91,6 @@ def edge_missing(site: Site) -> Iterator[Found]:
                 "ports": listed([r.end.port for r in without]),
             },
             where=tuple(site.places.of(r, "edge") for r in without),
-            key=(device,),
         )
 
 
@@ -120,7 +119,6 @@ def guard_missing(site: Site) -> Iterator[Found]:
                     "ports": listed([r.end.port for r in without]),
                 },
                 where=tuple(site.places.of(r, "bpdu_guard") for r in without),
-                key=(device,),
             )
 
 

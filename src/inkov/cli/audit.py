@@ -8,10 +8,13 @@ import typer
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ReportOptions, SwitchOption, shared
 from inkov.cli.says import fail, nearest, reason
-from inkov.cli.session import Session, start
+from inkov.cli.session import Session, no_rules, start
 
 if TYPE_CHECKING:
+    from collections.abc import Collection
+
     from inkov.checks import Audit
+    from inkov.checks.baseline import Baseline
 
 
 class FailOn(StrEnum):
@@ -63,13 +66,22 @@ def audit(
     for slug in (*(only or ()), *(skip or ())):
         if slug not in CATALOGUE:
             fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
-    known = _baseline(baseline) if baseline is not None else None
+    earlier = _baseline(baseline) if baseline is not None else None
     session = start(options)
+    for line in no_rules(session.plan):
+        fail(line)
     name = session.switch(switch)
     result = run(session.fabric, session.plan, only=only or (), skip=skip or (), today=date.today())
     if name is not None:
         _keep_switch(result, name)
-    since = _keep_new(result, known) if known is not None else ""
+    chosen = [
+        rule
+        for rule in rules()
+        if (not only or rule.slug in only) and rule.slug not in (skip or ())
+    ]
+    since = ""
+    if earlier is not None:
+        since = _keep_new(result, earlier, {rule.slug for rule in chosen}, name)
     order = list(FailOn)[: list(FailOn).index(fail_on) + 1]
     fails = {severity for severity in Severity if FailOn(severity) in order}
     fails = fails if fail_on is not FailOn.NEVER else set()
@@ -77,18 +89,15 @@ def audit(
         findings_result(
             result,
             session.locator,
-            rules=[
-                rule
-                for rule in rules()
-                if (not only or rule.slug in only) and rule.slug not in (skip or ())
-            ],
+            rules=chosen,
             switches=1 if name else len(session.fabric.campus.devices),
             by=by,
             only=name,
             explain=explain,
-            known=known,
+            known=earlier.knows if earlier is not None else None,
+            since=since,
             fails=fails,
-            after=since + _unread(session),
+            after=_unread(session),
             lost=session.lost,
         )
     )
@@ -101,29 +110,29 @@ def _keep_switch(result: Audit, name: str) -> None:
     result.accepted = [(f, a) for f, a in result.accepted if name in {w.switch for w in f.where}]
 
 
-def _keep_new(result: Audit, known: set[str]) -> str:
+def _keep_new(result: Audit, baseline: Baseline, rules: Collection[str], switch: str | None) -> str:
     """Leave out what a baseline has, and say how much that is."""
-    accepted = {finding.id for finding, _ in result.accepted}
-    gone = len(known - {finding.id for finding in result.findings} - accepted)
-    before = len(result.findings)
-    result.findings = [finding for finding in result.findings if finding.id not in known]
-    old = before - len(result.findings)
-    return f"Since the baseline: {old} known and not shown, {gone} gone.\n"
+    every = [*result.findings, *(finding for finding, _ in result.accepted)]
+    gone = baseline.gone(every, rules, switch)
+    new = [finding for finding in result.findings if not baseline.knows(finding)]
+    old = len(result.findings) - len(new)
+    result.findings = new
+    return f"{old} known from the baseline, {gone} gone since"
 
 
-def _baseline(path: str) -> set[str]:
-    """The ids of the findings in an earlier JSON report."""
+def _baseline(path: str) -> Baseline:
+    """The findings in an earlier JSON report."""
     import msgspec
+
+    from inkov.checks.baseline import Baseline
+    from inkov.render.findings import earlier
 
     try:
         with open(path, "rb") as file:
-            report = msgspec.json.decode(file.read())
-        return {
-            finding["id"] for part in ("findings", "accepted") for finding in report.get(part, ())
-        }
+            return Baseline(earlier(msgspec.json.decode(file.read())))
     except OSError as error:
         fail(f"cannot read the baseline {path}: {reason(error)}")
-    except (msgspec.DecodeError, KeyError, TypeError, AttributeError, RecursionError):
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
         fail(f"{path} is no baseline; `inkov audit CONFIGS -f json -o FILE` makes one")
 
 

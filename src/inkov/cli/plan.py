@@ -6,7 +6,7 @@ from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ForceOption, OutputOption, PlannedOptions, SourceOptions, shared
 from inkov.cli.output import Output
 from inkov.cli.says import fail, nearest
-from inkov.cli.session import start
+from inkov.cli.session import no_rules, start
 
 
 @shared
@@ -35,6 +35,7 @@ def check(options: PlannedOptions) -> None:
         for claim in says.claims
         for says, name, known in names.unknown(claim)
     ]
+    wrong += no_rules(session.plan)
     for line in wrong:
         typer.echo(line)
     counts = {

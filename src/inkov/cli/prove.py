@@ -7,6 +7,7 @@ import typer
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import LevelOption, ReportOptions, shared
 from inkov.cli.output import write_file
+from inkov.cli.says import fail, reason
 from inkov.cli.session import Session, start
 from inkov.levels import Level, Outcome
 
@@ -30,6 +31,15 @@ def prove(
         str | None,
         typer.Option("--certificate", metavar="FILE", help="Write what `inkov verify` checks."),
     ] = None,
+    baseline: Annotated[
+        str | None,
+        typer.Option(
+            "--baseline",
+            metavar="FILE",
+            help="Without what an earlier `prove -f json` has: claims that do not hold for the same"
+            " reason.",
+        ),
+    ] = None,
     matrix: Annotated[
         bool, typer.Option("--matrix", help="Who reaches whom instead: segments x segments.")
     ] = False,
@@ -40,6 +50,7 @@ def prove(
     from inkov.render.proofs import verdicts_result
     from inkov.render.text import to_json
 
+    earlier = _baseline(baseline) if baseline is not None else None
     session = start(options)
     if matrix or hosts:
         options.out.show(_matrix(session, level, hosts=hosts))
@@ -48,9 +59,49 @@ def prove(
     verdicts = run(session.fabric, session.plan, level=level, unread=session.unread, strict=strict)
     if certificate is not None:
         write_file(certificate, to_json(certificate_of(session, verdicts)))
-    options.out.show(verdicts_result(verdicts, session.locator, session.lost))
+    since = ""
+    if earlier is not None:
+        verdicts, since = _new(verdicts, earlier)
+    options.out.show(verdicts_result(verdicts, session.locator, session.lost, since))
     every = all(verdict.verdict == Outcome.HOLDS for verdict in verdicts)
     session.end(ALL_WELL if every else FINDINGS)
+
+
+_Earlier = dict[tuple[str, str, int], tuple[str, str]]
+"""(claim, level, layer) -> (verdict, because)."""
+
+
+def _baseline(path: str) -> _Earlier:
+    """The verdicts in an earlier JSON report."""
+    import msgspec
+
+    try:
+        with open(path, "rb") as file:
+            report = msgspec.json.decode(file.read())
+        return {
+            (v["claim"], v["level"], v["layer"]): (v["verdict"], v["because"])
+            for v in report["claims"]
+        }
+    except OSError as error:
+        fail(f"cannot read the baseline {path}: {reason(error)}")
+    except (ValueError, KeyError, TypeError, RecursionError):
+        fail(f"{path} is no baseline; `inkov prove CONFIGS -f json -o FILE` makes one")
+
+
+def _new(verdicts: list[Verdict], earlier: _Earlier) -> tuple[list[Verdict], str]:
+    """The verdicts without those that did not hold before either, for the same reason; and a
+    sentence about what was left out, and what is not judged any more.
+    """
+    from inkov.render.text import safe
+
+    kept, left = [], dict(earlier)
+    for verdict in verdicts:
+        before = left.pop((safe(verdict.claim), verdict.level, verdict.layer), None)
+        now = verdict.verdict, safe(verdict.because)
+        if verdict.verdict == Outcome.HOLDS or before != now:
+            kept.append(verdict)
+    known = len(verdicts) - len(kept)
+    return kept, f"{known} known from the baseline, {len(left)} of it not judged any more"
 
 
 def _matrix(session: Session, level: Level, *, hosts: bool) -> Result:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from inkov.readers import Loaded, Locator
     from inkov.vlanset import VlanSet
 
-__all__ = ["Session", "check_paths", "start", "vlan_list"]
+__all__ = ["Session", "check_paths", "no_rules", "start", "vlan_list"]
 
 
 class Session:
@@ -194,6 +194,20 @@ def _tables(plan: Plan, loaded: Loaded) -> list[str]:
     paths = [os.path.join(folder, name) for name in (*plan.says.ports, *plan.says.links)]
     check_paths(paths)
     return [path for path in paths if os.path.realpath(path) not in read]
+
+
+def no_rules(plan: Plan) -> list[str]:
+    """The acceptances of a plan that name no rule, each as a sentence with its place and the
+    nearest names: what was meant is not accepted.
+    """
+    from inkov.checks import CATALOGUE
+
+    return [
+        f"{one.origin.file}:{one.origin.line}: the plan accepts {one.rule!r}, which is no rule"
+        f"{nearest(one.rule, CATALOGUE)}"
+        for one in plan.says.accepted
+        if one.rule not in CATALOGUE
+    ]
 
 
 def _siblings(path: str) -> list[str]:

@@ -123,8 +123,8 @@ class Practice(Struct, rename="kebab", forbid_unknown_fields=True):
 class Acceptance(Struct, rename="kebab", forbid_unknown_fields=True):
     """A finding that is accepted, `because` of something and `until` a day (that day included).
 
-    It covers the findings of `rule` that point at one place with all of `switch`, `port` and `vlan`
-    that are given.
+    It covers the findings of `rule` that point at one place with those of `switch` and `port` that
+    are given; with a `vlan`, those that speak of this one alone.
     """
 
     rule: str

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from collections.abc import Set as AbstractSet
 from typing import Any
 from urllib.parse import quote
@@ -94,7 +94,7 @@ def findings_sarif(
     audit: Audit,
     rules: list[Rule],
     locator: Locator,
-    known: set[str] | None = None,
+    known: Callable[[Finding], bool] | None = None,
     lost: Sequence[Problem] = (),
 ) -> str:
     """The findings as SARIF, those that the plan accepts as suppressed. `known` are the ids of a
@@ -131,7 +131,7 @@ def _sentence(text: str) -> str:
 
 
 def _result(
-    f: Finding, index: dict[str, int], locator: Locator, known: set[str] | None
+    f: Finding, index: dict[str, int], locator: Locator, known: Callable[[Finding], bool] | None
 ) -> dict[str, Any]:
     places = [location(where.origin, locator, _named(where)) for where in f.where]
     text = ". ".join((f.says, *(f"So also: {c}" for c in f.consequences), f"Cure: {f.cure}"))
@@ -154,7 +154,7 @@ def _result(
         },
     }
     if known is not None:
-        result["baselineState"] = "unchanged" if f.id in known else "new"
+        result["baselineState"] = "unchanged" if known(f) else "new"
     return result
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from itertools import groupby
 from typing import Any
@@ -13,6 +13,7 @@ from rich.text import Text
 
 from inkov.campus import Problem, natural
 from inkov.checks import CATALOGUE, Affected, Audit, Finding, Rule, Severity, Where
+from inkov.checks.baseline import Earlier
 from inkov.readers import Locator
 from inkov.render.exchange import findings_junit, findings_sarif, lost_json
 from inkov.render.grid import Column, Grid
@@ -20,8 +21,9 @@ from inkov.render.listings import rules_grid
 from inkov.render.results import Result
 from inkov.render.terminal import SEVERITY, Screen, indented
 from inkov.render.text import place, safe
+from inkov.vlanset import VlanSet, bits_to_text
 
-__all__ = ["findings_result", "rule_result", "rules_result", "summary", "touched"]
+__all__ = ["earlier", "findings_result", "rule_result", "rules_result", "summary", "touched"]
 
 _ASSUMED = 4  # of what a finding rests on, the rest counted
 _PLACES = 8
@@ -36,20 +38,22 @@ def findings_result(
     by: str | None = None,
     only: str | None = None,
     explain: bool = False,
-    known: set[str] | None = None,
+    known: Callable[[Finding], bool] | None = None,
+    since: str = "",
     fails: AbstractSet[Severity] = frozenset(),
     after: str = "",
     lost: Sequence[Problem] = (),
 ) -> Result:
     """Findings in every form.
 
-    `rules` are those that were asked for; `known` the ids of a baseline; `fails` the severities
-    that fail; `lost` the files that could not be read. The text is grouped `by` something, and
-    `after` stands below it.
+    `rules` are those that were asked for; `known` tells the findings of a baseline, `since` what
+    there is to say of it; `fails` are the severities that fail; `lost` the files that could not be
+    read. The text is grouped `by` something, and `after` stands below it.
     """
+    end = summary(audit.findings, switches, len(audit.accepted), since, partial=bool(lost))
 
     def text(screen: Screen) -> str:
-        shown = findings_text(audit, locator, screen, switches, by=by, only=only, explain=explain)
+        shown = findings_text(audit, locator, screen, end, by=by, only=only, explain=explain)
         return shown + after
 
     return Result(
@@ -61,12 +65,25 @@ def findings_result(
     )
 
 
-def summary(findings: list[Finding], switches: int, accepted: int = 0) -> str:
-    """One line that says how it stands and fits a chat message."""
+def summary(
+    findings: list[Finding],
+    switches: int,
+    accepted: int = 0,
+    since: str = "",
+    *,
+    partial: bool = False,
+) -> str:
+    """One line that says how it stands and fits a chat message.
+
+    `since` counts those of a baseline. "No findings" is said only where there are none at all, and
+    of a campus only if all of it was read (not `partial`).
+    """
     of = f"{switches} switch{'es' * (switches != 1)}"
     also = f" {accepted} accepted by the plan." if accepted else ""
+    also += f" {since}." if since else ""
     if not findings:
-        return f"No findings on {of}.{also}"
+        none = "No other findings" if also else "No findings"
+        return f"{none} in what was read of {of}.{also}" if partial else f"{none} on {of}.{also}"
     counts = Counter(finding.severity for finding in findings)
     plurals = {Severity.BREACH: "breaches"}
     parts = [
@@ -91,14 +108,14 @@ def findings_text(
     audit: Audit,
     locator: Locator,
     screen: Screen,
-    switches: int,
+    end: str,
     *,
     by: str | None = None,
     only: str | None = None,
     explain: bool = False,
 ) -> str:
     """Each finding as a short block: what, where at both ends, what comes of it, what cures it,
-    what it rests on.
+    what it rests on; and `end` below them.
 
     `by` is rule, switch, severity or vlan. With `only`, groups by switch are of this switch alone.
     With `explain`, the first finding of each rule says why it matters.
@@ -122,7 +139,7 @@ def findings_text(
                 )
             )
         parts.append(Text())
-    parts.append(Text(summary(audit.findings, switches, len(audit.accepted)), style="bold"))
+    parts.append(Text(end, style="bold"))
     return screen.render(*parts)
 
 
@@ -237,8 +254,27 @@ def _json(f: Finding, locator: Locator) -> dict[str, Any]:
         ],
         "assumes": [safe(assumption) for assumption in f.assumes],
         "consequences": [safe(consequence) for consequence in f.consequences],
+        "vlans": bits_to_text(f.vlans),
         "affects": {"ports": f.affects.ports, "hosts": [safe(host) for host in f.affects.hosts]},
     }
+
+
+def earlier(report: dict[str, Any]) -> list[Earlier]:
+    """The findings of a JSON report, for what is new since. Raises ValueError, KeyError, TypeError
+    or AttributeError for something else.
+    """
+    return [
+        Earlier(
+            f["id"],
+            f["rule"],
+            Severity(f["severity"]),
+            frozenset((w["switch"] or "", w["port"] or "", w["vlan"] or 0) for w in f["where"]),
+            VlanSet.parse(f.get("vlans") or "none").bits,
+            frozenset(f["consequences"]),
+        )
+        for part in ("findings", "accepted")
+        for f in report.get(part, ())
+    ]
 
 
 def findings_grid(audit: Audit, locator: Locator) -> Grid:

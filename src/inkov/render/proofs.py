@@ -39,7 +39,9 @@ def verdicts_summary(verdicts: list[Verdict]) -> str:
     return f"{len(verdicts)} claim{'s' * (len(verdicts) != 1)}: {', '.join(parts)}."
 
 
-def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> str:
+def verdicts_text(
+    verdicts: list[Verdict], locator: Locator, screen: Screen, since: str = ""
+) -> str:
     """Each claim with its verdict; where it is broken, the frame's way, and the lines to blame.
 
     Of many claims, those that hold come last and on one line each: what is wrong is to be seen.
@@ -70,7 +72,8 @@ def verdicts_text(verdicts: list[Verdict], locator: Locator, screen: Screen) -> 
         parts.append(Text(f"All of it rests on: {safe(text)}", style=_STYLE[Outcome.UNDECIDED]))
     if len(common) > _SHOWN:
         parts.append(Text(_more(common), style="dim"))
-    parts.append(Text(verdicts_summary(verdicts), style="bold"))
+    end = verdicts_summary(verdicts) + (f" {since[:1].upper()}{since[1:]}." if since else "")
+    parts.append(Text(end, style="bold"))
     return screen.render(*parts)
 
 
@@ -117,13 +120,15 @@ def _origin(origin: Origin, locator: Locator) -> dict[str, Any]:
 
 
 def verdicts_result(
-    verdicts: list[Verdict], locator: Locator, lost: Sequence[Problem] = ()
+    verdicts: list[Verdict], locator: Locator, lost: Sequence[Problem] = (), since: str = ""
 ) -> Result:
-    """Verdicts in every form. `lost` are files that could not be read."""
+    """Verdicts in every form. `lost` are files that could not be read; `since` counts those of a
+    baseline.
+    """
     return Result(
         value=lambda: verdicts_json(verdicts, locator) | lost_json(lost),
         grids=lambda: [verdicts_grid(verdicts, locator)],
-        text=lambda screen: verdicts_text(verdicts, locator, screen),
+        text=lambda screen: verdicts_text(verdicts, locator, screen, since),
         sarif=lambda: verdicts_sarif(verdicts, locator, lost),
         junit=lambda: verdicts_junit(verdicts, lost),
     )
