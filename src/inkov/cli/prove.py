@@ -31,6 +31,10 @@ def prove(
         str | None,
         typer.Option("--certificate", metavar="FILE", help="Write what `inkov verify` checks."),
     ] = None,
+    date: Annotated[
+        str | None,
+        typer.Option("--date", metavar="DAY", help="With --certificate: the day to write into it."),
+    ] = None,
     baseline: Annotated[
         str | None,
         typer.Option(
@@ -50,6 +54,7 @@ def prove(
     from inkov.render.proofs import verdicts_result
     from inkov.render.text import to_json
 
+    day = _day(date)
     earlier = _baseline(baseline) if baseline is not None else None
     session = start(options)
     if matrix or hosts:
@@ -58,7 +63,7 @@ def prove(
         return
     verdicts = run(session.fabric, session.plan, level=level, unread=session.unread, strict=strict)
     if certificate is not None:
-        write_file(certificate, to_json(certificate_of(session, verdicts)))
+        write_file(certificate, to_json(certificate_of(session, verdicts, day)))
     since = ""
     if earlier is not None:
         verdicts, since = _new(verdicts, earlier)
@@ -113,10 +118,29 @@ def _matrix(session: Session, level: Level, *, hosts: bool) -> Result:
     return listing("reach", cells, lambda: matrix_grid(cells), session.locator)
 
 
-def certificate_of(session: Session, verdicts: list[Verdict]) -> dict[str, Any]:
-    """The certificate: the files with their digests, and of each claim what the verifier needs."""
+def _day(text: str | None) -> str | None:
+    """A day as the calendar has it (ISO 8601)."""
+    from datetime import date
+
+    try:
+        return None if text is None else date.fromisoformat(text).isoformat()
+    except ValueError:
+        fail(f"--date: {text!r} is no day such as 2026-03-31")
+
+
+def certificate_of(session: Session, verdicts: list[Verdict], day: str | None) -> dict[str, Any]:
+    """The certificate: by what and when it was made, the files with their digests, and of each
+    claim what the verifier needs, and what it takes for granted, in words.
+
+    Without a `day` the same files give the same bytes.
+    """
+    from inkov import __version__
+    from inkov.render.text import safe
+
     return {
         "inkov-certificate": 1,
+        "made-by": f"inkov {__version__}",
+        **({"made-on": day} if day else {}),
         "files": session.digests,
         "claims": [
             {
@@ -125,6 +149,8 @@ def certificate_of(session: Session, verdicts: list[Verdict]) -> dict[str, Any]:
                 "level": verdict.level,
                 "layer": verdict.layer,
                 "verdict": verdict.verdict,
+                "because": safe(verdict.because),
+                "assumes": [safe(text) for text in verdict.assumes],
                 **verdict.certificate,
             }
             for verdict in verdicts

@@ -53,15 +53,19 @@ class Session:
 
     @property
     def digests(self) -> dict[str, str]:
-        """The SHA-256 of each file that was read, by its path."""
+        """The SHA-256 of each file that was read, by its path from the folder that holds them all,
+        so that it is the same wherever this lies.
+        """
         from hashlib import sha256
 
+        paths = [os.path.realpath(report.file) for report in self.loaded.reports if report.format]
+        folder = os.path.commonpath([os.path.dirname(path) for path in paths])
         digests = {}
-        for report in self.loaded.reports:
-            if report.format:
-                with open(report.file, "rb") as file:
-                    digests[report.file.replace("\\", "/")] = sha256(file.read()).hexdigest()
-        return digests
+        for path in paths:
+            with open(path, "rb") as file:
+                name = os.path.relpath(path, folder).replace(os.sep, "/")
+                digests[name] = sha256(file.read()).hexdigest()
+        return dict(sorted(digests.items()))
 
     @property
     def unread(self) -> list[str]:

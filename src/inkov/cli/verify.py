@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from collections import Counter
 from typing import Annotated, Any
 
 import typer
@@ -65,13 +66,18 @@ def _certificate(path: str) -> tuple[dict[str, str], list[dict[str, Any]]]:
 
 
 def _changed(certified: dict[str, str], read: dict[str, str]) -> list[str]:
-    """The files that are not what the certificate is about."""
+    """The files that are not what the certificate is about. What they hold counts, not what they
+    are called or where they lie.
+    """
+    before, now = Counter(certified.values()), Counter(read.values())
     lines = []
     for name in sorted(certified.keys() | read.keys()):
-        if name not in certified:
-            lines.append(f"{name} is not in the certificate")
-        elif name not in read:
-            lines.append(f"{name} is not there")
-        elif certified[name] != read[name]:
+        was, is_ = certified.get(name, ""), read.get(name, "")
+        gone, new = before[was] > now[was], now[is_] > before[is_]
+        if was and is_ and (gone or new):
             lines.append(f"{name} is not what it was")
+        elif was and gone:
+            lines.append(f"{name} is not there")
+        elif is_ and new:
+            lines.append(f"{name} is not in the certificate")
     return lines
