@@ -123,28 +123,83 @@ def test_because_prints_the_chain(command: str) -> None:
             ["hears", "till1", "garden"],
             "no host, and no place written switch:port; did you mean till-1",
         ),
-        (
-            ["hears", "gate-1:1", "garden", "--vlan", "60"],
-            "gate-1:1 takes no frames of VLAN 60: what it takes is VLAN 50",
-        ),
         (["hears", "gate-1:1", "garden", "--vlan", "10,20"], "one VLAN is expected here"),
-        (
-            ["hears", "gate-1:14", "garden"],
-            "gate-1:14 is shut (garden/gate-1.sheet:33): nothing sent",
-        ),
-        (["hears", "gate-1:9", "garden"], "gate-1 does not define VLAN 55"),
-        (
-            ["follow", "gate-1:1", "gate-1:14", "garden"],
-            "gate-1:14 is shut: nothing is heard there",
-        ),
         (["follow", "gate-1:1", "till-1", "garden"], "are the same port"),
-        (["hears", "gate-1:24", "garden"], "name a VLAN with --vlan, of 40,50,60,90"),
         (["trunks", "garden", "--because", "gate-1"], "no place written switch:port"),
     ],
 )
 def test_wrong_places(inkov: Inkov, garden: Path, arguments: list[str], says: str) -> None:
     result = inkov(*arguments)
     assert result.status == 2 and says in result.err and result.out == ""
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says", "line"),
+    [
+        (["gate-1:1", "--vlan", "60"], "takes no frames tagged 60; what it takes is VLAN 50", 13),
+        (["gate-1:14"], "gate-1:14 is shut", 33),
+        (["gate-1:9"], "gate-1 does not define VLAN 55", 3),
+        (["gate-1:24"], "what it takes is VLAN 40,50,60,90; name one with --vlan", 3),
+    ],
+)
+def test_nobody_is_an_answer(
+    inkov: Inkov, garden: Path, arguments: list[str], says: str, line: int
+) -> None:
+    """Where nothing that is sent gets in: no error, and the same as JSON."""
+    place, *options = arguments
+    told = inkov("hears", place, "garden", *options)
+    assert told.status == 0 and "Nobody hears it: " in told.out and says in told.out
+    heard = inkov("hears", place, "garden", *options, "-f", "json").json
+    assert heard["heard"] == [] and says in heard["because"]
+    assert heard["origin"]["line"] == line
+    story = inkov("follow", place, "core-1:port-13", "garden", *options, "-f", "json")
+    assert story.status == 1 and story.json["arrives"] is False
+    [stops] = story.json["steps"]
+    assert stops["event"] == "stops" and says in stops["because"]
+    assert (stops["origin"]["file"], stops["origin"]["line"]) == ("garden/gate-1.sheet", line)
+
+
+TWO = """\
+inkov sheet 1
+switch: {name}
+[vlans]
+10: pumps
+15: voice
+[port 1]
+vlan: 10
+[port 8]
+{state}mode: trunk
+allowed: 10,15
+native: none
+[port 2]
+vlan: 10
+voice: 15
+[neighbours]
+8: {far}:8
+"""
+
+
+def test_follow_names_the_port_that_is_shut(inkov: Inkov, tmp_path: Path) -> None:
+    """At the line that shuts it: the one that was asked for, or an end of the only link."""
+    (tmp_path / "a.sheet").write_text(TWO.format(name="a", far="b", state=""))
+    (tmp_path / "b.sheet").write_text(TWO.format(name="b", far="a", state="state: off\n"))
+    [*_, last] = inkov("follow", "a:1", "b:1", "-f", "json", ".").json["steps"]
+    assert (last["switch"], last["port"], last["event"]) == ("b", "8", "stops")
+    assert last["because"] == "b:8 is shut" and last["origin"]["line"] == 9
+    shut = TWO.format(name="b", far="a", state="").replace("vlan: 10", "vlan: 10\nstate: off", 1)
+    (tmp_path / "b.sheet").write_text(shut)
+    [*before, last] = inkov("follow", "a:1", "b:1", "-f", "json", ".").json["steps"]
+    assert [step["event"] for step in before] == ["sent", "leaves", "arrives"]
+    assert last["because"] == "b:1 is shut" and last["origin"]["line"] == 8
+
+
+def test_frames_between_ports_are_untagged_ones(inkov: Inkov, tmp_path: Path) -> None:
+    """What a phone behind a port sends tagged is asked for by --vlan."""
+    (tmp_path / "a.sheet").write_text(TWO.format(name="a", far="b", state=""))
+    other = TWO.format(name="b", far="a", state="").replace("vlan: 10", "vlan: 15", 1)
+    (tmp_path / "b.sheet").write_text(other)
+    assert inkov("follow", "a:2", "b:1", ".").status == 1
+    assert inkov("follow", "a:2", "b:1", ".", "--vlan", "15").status == 0
 
 
 def test_a_host_at_a_port_that_is_not_there(inkov: Inkov, garden: Path) -> None:

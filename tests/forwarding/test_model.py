@@ -794,8 +794,8 @@ def test_fm_6_5_where_it_stops() -> None:
             two(
                 trunk("u", "10", "99", "state: off") + access("h", 10), trunk("u") + access("x", 10)
             ),
-            "a:h",
-            "no link that is up",
+            "a:u",
+            "a:u is shut",
         ),
     ]
     for fabric, where, says in cases:

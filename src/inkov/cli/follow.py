@@ -6,7 +6,15 @@ import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import LevelOption, ListingOptions, VlanOption, shared
-from inkov.cli.places import Place, assumptions, claimed, find_place, one_vlan, sendings_from
+from inkov.cli.places import (
+    Place,
+    assumptions,
+    claimed,
+    find_place,
+    one_vlan,
+    sendings_from,
+    why_nothing,
+)
 from inkov.cli.says import fail
 from inkov.cli.session import Session, start
 from inkov.levels import Level
@@ -65,20 +73,20 @@ def _ping(session: Session, source: Place, target: Place) -> tuple[bool, Result]
 def _frame(
     session: Session, source: Place, target: Place, level: Level, vid: int | None
 ) -> tuple[bool, Result]:
-    """The way of a frame between two ports."""
-    from inkov.forwarding.follow import follow as run
-    from inkov.forwarding.stations import bridge_ports_at
+    """The way of a frame between two ports: of an untagged one, unless a VLAN is named."""
+    from msgspec.structs import replace
+
+    from inkov.forwarding.follow import follow_to
     from inkov.render.follow import story_grid, story_json
     from inkov.render.proofs import with_claims
 
     fabric, locator = session.fabric, session.locator
-    sendings = sendings_from(session, source, level, vid)
+    sendings = sendings_from(session, source, level, vid, untagged=True)
     assumed = assumptions(session, sendings, level)
-    ports = bridge_ports_at(fabric, target.end)
-    if not ports:
-        fail(f"{target.label} is shut: nothing is heard there")
-    stories = [run(fabric, sendings, source.end, port, level) for port in ports]
-    story = next((story for story in stories if story.arrives), stories[0])
+    story = follow_to(fabric, sendings, source.end, target.end, level)
+    if not sendings:
+        why = why_nothing(session, source, vid)
+        story.steps = [replace(story.steps[0], because=why.says, origin=why.origin)]
     claims = claimed(session, source.end, target.end)
     value = story_json(source.label, target.label, story, assumed, locator)
     grid = story_grid(source.label, target.label, story, assumed, locator)

@@ -5,7 +5,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli.options import LevelOption, ListingOptions, VlanOption, shared
-from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from
+from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from, why_nothing
 from inkov.cli.session import start
 from inkov.levels import Level
 
@@ -23,6 +23,7 @@ def hears(
     from inkov.forwarding.stations import hears as listeners
     from inkov.render.follow import hears_grid, hears_json
     from inkov.render.proofs import with_claims
+    from inkov.render.text import plain
 
     vid = one_vlan(vlan)
     session = start(options)
@@ -32,6 +33,10 @@ def hears(
     assumed = assumptions(session, sendings, level)
     claims = claimed(session, sender.end, None)
     value = hears_json(sender.end, sendings, level, heard)
+    if not sendings:
+        why = why_nothing(session, sender, vid)
+        at = {"origin": plain(why.origin, session.locator)}
+        value |= {"because": why.says, **at}
     grid = hears_grid(sender.label, value, assumed)
     options.out.show(with_claims(value, grid, claims, session.locator))
     session.end()

@@ -12,6 +12,7 @@ from inkov.vlanset import union
 if TYPE_CHECKING:
     from inkov.campus import Host
     from inkov.forwarding.reach import Sending
+    from inkov.forwarding.reasons import Sentence
     from inkov.proofs import Verdict
     from inkov.wiring import End
 
@@ -71,36 +72,36 @@ def one_vlan(text: str | None) -> int | None:
     return next(iter(vids))
 
 
-def sendings_from(session: Session, place: Place, level: Level, vid: int | None) -> list[Sending]:
-    """What is sent at a place. Ends with what the port does take, if nothing enters there in the
-    VLAN asked for.
+def sendings_from(
+    session: Session, place: Place, level: Level, vid: int | None, *, untagged: bool = False
+) -> list[Sending]:
+    """What is sent at a place: in the VLAN asked for, or in that of the host; [] if nothing enters
+    there.
     """
-    from inkov.forwarding.reasons import why_dropped
-    from inkov.forwarding.stations import bridge_ports_at, sent_from
-    from inkov.render.text import place as written
+    from inkov.forwarding.stations import sent_from
+
+    if vid is None and place.host is not None:
+        vid = place.host.vid
+    return sent_from(session.fabric, place.end, level, vid, untagged=untagged)
+
+
+def why_nothing(session: Session, place: Place, vid: int | None) -> Sentence:
+    """Why nothing that is sent at a place gets in, and what would."""
+    from inkov.forwarding.reasons import Sentence, why_dropped
+    from inkov.forwarding.stations import bridge_ports_at
     from inkov.vlanset import bits_to_text
 
     fabric, end = session.fabric, place.end
     if vid is None and place.host is not None:
         vid = place.host.vid
-    sendings = sent_from(fabric, end, level, vid)
-    if not sendings:
-        resolved = fabric.ports[fabric.end_of(end.device, end.port)]
-        takes = union(port.view.enters() for port in bridge_ports_at(fabric, end))
-        why = why_dropped(fabric, resolved, vid if vid != resolved.completed.access_vlan else None)
-        at = written(why.origin, session.locator)
-        if takes and vid is not None:
-            fail(
-                f"{place.label} takes no frames of VLAN {vid}: what it takes is VLAN"
-                f" {bits_to_text(takes)} ({at})"
-            )
-        if takes:
-            fail(
-                f"{place.label}: {why.says} ({at}); name a VLAN with --vlan, of"
-                f" {bits_to_text(takes)}"
-            )
-        fail(f"{why.says} ({at}): nothing sent at {place.label} gets in")
-    return sendings
+    resolved = fabric.ports[fabric.end_of(end.device, end.port)]
+    why = why_dropped(fabric, resolved, vid if vid != resolved.completed.access_vlan else None)
+    takes = union(port.view.enters() for port in bridge_ports_at(fabric, end))
+    if not takes:
+        return why
+    hint = "" if vid is not None else "; name one with --vlan"
+    says = f"{why.says}; what it takes is VLAN {bits_to_text(takes)}{hint}"
+    return Sentence(says, why.origin)
 
 
 def assumptions(session: Session, sendings: list[Sending], level: Level) -> list[str]:

@@ -12,12 +12,13 @@ from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
 from inkov.forwarding.path import Goal, Way, find_way, to_port
 from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import Sentence, why_arrives, why_dropped, why_leaves, why_not_leaves
+from inkov.forwarding.stations import bridge_ports_at
 from inkov.forwarding.view import Form
 from inkov.levels import Level
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, Link
 
-__all__ = ["Event", "Step", "Story", "follow", "heard_instead", "tell"]
+__all__ = ["Event", "Step", "Story", "follow", "follow_to", "heard_instead", "tell"]
 
 
 class Event(StrEnum):
@@ -57,6 +58,30 @@ class Story(Struct):
     instead: dict[int, int] = {}
 
 
+def follow_to(
+    fabric: Fabric,
+    sendings: list[Sending],
+    source: End,
+    target: End,
+    level: Level,
+) -> Story:
+    """The story from what a host at `source` sends to a port: of all that is on its wire, the one
+    that arrives. Nothing arrives at a port that is shut.
+    """
+    if not sendings:
+        own = fabric.ports[fabric.end_of(source.device, source.port)]
+        why = why_dropped(fabric, own, None)
+        stops = Step(source.device, source.port, Event.STOPS, None, False, why.says, why.origin)
+        return Story(False, [stops])
+    ports = bridge_ports_at(fabric, target)
+    if not ports:
+        spread = flood(fabric, sendings, level)
+        steps = list(_stops_at_shut(fabric, sendings, source, target, level, spread))
+        return Story(False, steps, True, _instead(spread, sendings))
+    stories = [follow(fabric, sendings, source, port, level) for port in ports]
+    return next((story for story in stories if story.arrives), stories[0])
+
+
 def follow(
     fabric: Fabric, sendings: list[Sending], source: End, target: BridgePort, level: Level
 ) -> Story:
@@ -76,16 +101,17 @@ def follow(
         )
         return Story(True, steps, way.simple)
     spread = flood(fabric, sendings, level)
+    steps = list(_stops(fabric, sendings, source, target, level, spread))
+    return Story(False, steps, True, _instead(spread, sendings))
+
+
+def _instead(spread: Flood, sendings: list[Sending]) -> dict[int, int]:
+    """VLAN -> how many host ports hear the frame in it."""
     instead: dict[int, int] = {}
     for port, vid, _ in spread.heard():
         if port.number not in {sending.port for sending in sendings}:
             instead[vid] = instead.get(vid, 0) + 1
-    return Story(
-        False,
-        list(_stops(fabric, sendings, source, target, level, spread)),
-        True,
-        dict(sorted(instead.items())),
-    )
+    return dict(sorted(instead.items()))
 
 
 def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
@@ -163,10 +189,6 @@ def _stops(
     spread: Flood,
 ) -> Iterator[Step]:
     """The way as far as it leads towards the target, and what stops the frame there."""
-    if not sendings:
-        why = why_dropped(fabric, fabric.ports[source], None)
-        yield Step(source.device, source.port, Event.STOPS, None, False, why.says, why.origin)
-        return
     there = fabric.resolved(target)
     if spread.present(target.bridge):
         way = find_way(fabric, sendings, _on(target.bridge), level)
@@ -189,25 +211,61 @@ def _stops(
                 why.origin,
             )
             return
-    gap = _gap(fabric, spread, target.bridge)
+    yield from _towards(
+        fabric, sendings, source, (target.end.device, target.bridge), target.view.emit, spread
+    )
+
+
+def _stops_at_shut(
+    fabric: Fabric,
+    sendings: list[Sending],
+    source: End,
+    target: End,
+    level: Level,
+    spread: Flood,
+) -> Iterator[Step]:
+    """The way as far as it leads towards a port that is shut, and there."""
+    own = fabric.ports[fabric.end_of(target.device, target.port)]
+    bridge, wanted = _bridge_at(fabric, own.end), own.free.emit
+    there = spread.present(bridge) if bridge is not None else 0
+    if bridge is None or not there:
+        yield from _towards(fabric, sendings, source, (target.device, bridge), wanted, spread)
+        return
+    way = find_way(fabric, sendings, _on(bridge, wanted & there or there), level)
+    assert way is not None
+    yield from tell(fabric, way)
+    why = why_not_leaves(fabric, own, way.end.vid)
+    yield Step(target.device, target.port, Event.STOPS, way.end.vid, False, why.says, why.origin)
+
+
+def _towards(
+    fabric: Fabric,
+    sendings: list[Sending],
+    source: End,
+    goal: tuple[str, int | None],
+    wanted: int,
+    spread: Flood,
+) -> Iterator[Step]:
+    """The way as far as it leads towards a bridge (of a device) that the frame does not get to, and
+    the link that it does not cross: one that is up, or if there is none, one that is shut. `wanted`
+    are the VIDs that would do there.
+    """
+    device, bridge = goal
+    gap = None
+    if bridge is not None:
+        gap = _gap(fabric, spread, bridge, up=True) or _gap(fabric, spread, bridge, up=False)
     if gap is None:
-        way = find_way(fabric, sendings, lambda state: True, level)
+        way = find_way(fabric, sendings, lambda state: True, spread.level)
         if way is not None:
             yield from tell(fabric, way)
-        says = f"no link that is up leads on towards {target.end.device}"
-        yield Step(
-            source.device,
-            source.port,
-            Event.STOPS,
-            None,
-            False,
-            says,
-            fabric.device(source.device).origin,
-        )
+        says = f"no link leads on towards {device}"
+        origin = fabric.device(source.device).origin
+        yield Step(source.device, source.port, Event.STOPS, None, False, says, origin)
         return
-    bridge, near, far = gap
-    wanted = target.view.emit & spread.present(bridge) or spread.present(bridge)
-    way = find_way(fabric, sendings, _on(bridge, wanted), level)
+    before, near, far = gap
+    way = find_way(
+        fabric, sendings, _on(before, wanted & spread.present(before) or -1), spread.level
+    )
     assert way is not None
     yield from tell(fabric, way)
     yield from _block(fabric, fabric.ports[near], fabric.ports[far], way.end.vid)
@@ -217,18 +275,27 @@ def _on(bridge: int, vids: int = -1) -> Goal:
     return lambda state: state.bridge == bridge and bool(vids >> state.vid & 1)
 
 
-def _gap(fabric: Fabric, spread: Flood, goal: int) -> tuple[int, End, End] | None:
+def _bridge_at(fabric: Fabric, end: End) -> int | None:
+    """The bridge of a port, also of one that is shut."""
+    numbers = fabric.at.get(end)
+    if numbers:
+        return fabric.bridge_ports[numbers[0]].bridge
+    named = fabric.device(end.device).bridges.items()
+    home = next((name for name, bridge in named if end.port in bridge.ports), "")
+    return fabric.bridge_of.get((end.device, home))
+
+
+def _gap(fabric: Fabric, spread: Flood, goal: int, *, up: bool) -> tuple[int, End, End] | None:
     """The first link towards bridge `goal` that the frame does not cross, as (bridge before it, its
-    end, far end).
+    end, far end); of links that are up, or of all.
     """
     into: dict[int, list[tuple[int, End, End]]] = {}
     for number, link in enumerate(fabric.wiring.links):
-        if fabric.link_up[number]:
+        if fabric.link_up[number] or not up:
             for near, far in _both_ways(link):
-                for one in fabric.at[near]:
-                    for other in fabric.at[far]:
-                        pair = fabric.bridge_ports[one].bridge, fabric.bridge_ports[other].bridge
-                        into.setdefault(pair[1], []).append((pair[0], near, far))
+                for one in _bridges_at(fabric, near):
+                    for other in _bridges_at(fabric, far):
+                        into.setdefault(other, []).append((one, near, far))
     seen, queue = {goal}, [goal]
     for bridge in queue:
         for before, near, far in into.get(bridge, ()):
@@ -240,13 +307,22 @@ def _gap(fabric: Fabric, spread: Flood, goal: int) -> tuple[int, End, End] | Non
     return None
 
 
+def _bridges_at(fabric: Fabric, end: End) -> list[int]:
+    """The bridges that frames of an end get to, if it is not shut; else that of its port."""
+    numbers = fabric.at.get(end)
+    if numbers:
+        return [fabric.bridge_ports[number].bridge for number in numbers]
+    bridge = _bridge_at(fabric, end)
+    return [] if bridge is None else [bridge]
+
+
 def _both_ways(link: Link) -> tuple[tuple[End, End], tuple[End, End]]:
     return (link.a, link.b), (link.b, link.a)
 
 
 def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[Step]:
     """What stops VLAN `vid` between the two ends of a link."""
-    if not near.view.emit >> vid & 1:
+    if not near.up or not near.view.emit >> vid & 1:
         why = why_not_leaves(fabric, near, vid)
         yield Step(near.end.device, near.end.port, Event.STOPS, vid, False, why.says, why.origin)
         return
@@ -254,7 +330,7 @@ def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[
     why = why_leaves(fabric, near, vid, tagged)
     yield Step(near.end.device, near.end.port, Event.LEAVES, vid, tagged, why.says, why.origin)
     why = why_dropped(fabric, far, vid if tagged else None)
-    if far.mode is Mode.ROUTED:
+    if far.up and far.mode is Mode.ROUTED:
         why = Sentence(f"{far.end} is routed: the VLAN ends there", far.stated.origin)
     yield Step(
         far.end.device,

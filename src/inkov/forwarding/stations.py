@@ -11,7 +11,7 @@ from inkov.forwarding.reach import Flood, Sending, flood, sendings_at
 from inkov.forwarding.serve import is_live, taken_with
 from inkov.forwarding.view import Form
 from inkov.levels import Level
-from inkov.vlanset import union
+from inkov.vlanset import bit, union
 from inkov.wiring import End
 
 __all__ = [
@@ -75,9 +75,11 @@ def bridge_ports_at(fabric: Fabric, end: End) -> list[BridgePort]:
     ]
 
 
-def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) -> list[Sending]:
-    """What a host at a port may send at a level, or of that only what is then in VLAN `vid`; [] if
-    nothing enters.
+def sent_from(
+    fabric: Fabric, end: End, level: Level, vid: int | None = None, *, untagged: bool = False
+) -> list[Sending]:
+    """What a host at a port may send at a level, or of that only what is then in VLAN `vid`, or (of
+    an honest host) only untagged frames; [] if nothing enters.
     """
     ports = bridge_ports_at(fabric, end)
     own = fabric.end_of(end.device, end.port)
@@ -97,6 +99,11 @@ def sent_from(fabric: Fabric, end: End, level: Level, vid: int | None = None) ->
     if vid is not None:
         sendings = [
             Sending(e.port, e.mask & 1 << vid, e.bridge) for e in sendings if e.mask >> vid & 1
+        ]
+    elif untagged and level == Level.HONEST:
+        homes = [bit(fabric.bridge_ports[e.port].view.pvid) for e in sendings]
+        sendings = [
+            Sending(e.port, home, e.bridge) for e, home in zip(sendings, homes, strict=True) if home
         ]
     return sendings
 

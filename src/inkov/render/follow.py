@@ -67,9 +67,14 @@ def hears_grid(label: str, result: dict[str, Any], assumed: list[str]) -> Grid:
         )
     ports = len({(row["switch"], row["port"]) for row in result["heard"]})
     heard = f"heard at {ports} host port{'s' * (ports != 1)}"
-    grid.notes.append(
-        f"Sent at {safe(label)} in VLAN {result['sent_in']}, {result['level']}: {heard}"
-    )
+    if "because" in result:
+        at = result["origin"]
+        where = f"{at['file']}:{at['line']}" if at["line"] else at["file"]
+        grid.notes.append(f"Nobody hears it: {safe(result['because'])} ({safe(where)})")
+    else:
+        grid.notes.append(
+            f"Sent at {safe(label)} in VLAN {result['sent_in']}, {result['level']}: {heard}"
+        )
     _note_assumptions(grid, assumed)
     return grid
 
