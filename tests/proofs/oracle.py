@@ -21,7 +21,7 @@ class Oracle:
 
     def _place(self, seat: Seat) -> tuple[str, str]:
         port = self.fabric.bridge_ports[seat.port]
-        return port.end.device, port.port
+        return port.end.device, port.end.port if self.fabric.is_implied(port) else port.port
 
     def starts(self, seat: Seat, level: Level) -> set[At]:
         """What the host in a seat puts on the bridge of its port."""

@@ -185,7 +185,8 @@ class _Direction:
             i for i in routers.up if any(target.ip in fact.value.network for fact in i.addresses)
         ]
         packet = [ip_network(source.ip)], [ip_network(target.ip)]
-        path = routers.path(gateway, finals, *packet)
+        ways = (routers.path(gateway, finals, *packet, back=back) for back in (False, True))
+        path = next(filter(None, ways), None)
         if path is not None:
             self.result.assumes += path.assumes
             self.result.assumes += (
@@ -194,7 +195,7 @@ class _Direction:
             return path.out, self._part(
                 True, f"{path.out.device} routes it into {path.out.name}", path.out.origin
             )
-        anyway = routers.path(gateway, finals, (), ())
+        anyway = routers.path(gateway, finals, (), (), back=True)
         for interface, bound in anyway.filters if anyway is not None else ():
             how, says = routers.filtered(interface, bound, *packet)
             if how == Fate.STOPPED:

@@ -3,8 +3,8 @@ subnets (FM 5.5, FM 5.7).
 
 Routers that share a broadcast domain are taken to know each other's networks, whatever their
 routing tables are called: a table is its device's own. A packet passes a router from the interface
-it came by to another one; filters bound to either may stop it. Packets are judged by subnets:
-exactly where an entry takes whole subnets in; where it is finer, the answer is "in part".
+it came by to another one, or back; filters bound to either may stop it. Packets are judged by
+subnets: exactly where an entry takes whole subnets in; where it is finer, the answer is "in part".
 """
 
 from __future__ import annotations
@@ -49,6 +49,11 @@ class Path(NamedTuple):
     @property
     def out(self) -> Interface:
         return self.hops[-1][1]
+
+    @property
+    def back(self) -> bool:
+        """True if the packet leaves into the VLAN that it came from."""
+        return (self.into.bridge, self.into.vid) == (self.out.bridge, self.out.vid)
 
     @property
     def routers(self) -> list[str]:
@@ -108,9 +113,12 @@ class Routers:
         finals: Collection[Interface],
         sources: Subnets,
         destinations: Subnets,
+        *,
+        back: bool,
     ) -> Path | None:
         """The shortest way from one interface out by one of `finals`; one that filters stop in part
-        if there is no other, and None where they stop all of it, or no router knows of it.
+        if there is no other, and None where they stop all of it, or no router knows of it. `back`:
+        routers may send it back into the VLAN that it came from.
         """
         wanted = {
             self._number[interface]
@@ -125,7 +133,7 @@ class Routers:
         ):
             return None
         for allowed in ((Fate.PASSES,), (Fate.PASSES, Fate.IN_PART)):
-            path = self._search(start, wanted, sources, destinations, allowed)
+            path = self._search(start, wanted, sources, destinations, allowed, back=back)
             if path is not None:
                 return path
         return None
@@ -137,6 +145,8 @@ class Routers:
         sources: Subnets,
         destinations: Subnets,
         allowed: tuple[Fate, ...],
+        *,
+        back: bool,
     ) -> Path | None:
         came: dict[int, tuple[int, int] | None] = {start: None}
         queue, shared = [start], set()
@@ -146,7 +156,7 @@ class Routers:
                 continue
             for number in self.of[into.device, into.vrf]:
                 out = self.up[number]
-                if (out.bridge, out.vid) == (into.bridge, into.vid):
+                if not back and (out.bridge, out.vid) == (into.bridge, into.vid):
                     continue
                 if self.filtered(out, out.filters_out, sources, destinations)[0] not in allowed:
                     continue

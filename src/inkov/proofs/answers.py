@@ -68,11 +68,13 @@ class Heard(_Answer):
 
 
 class Passed(_Answer):
-    """Routers pass packets there. `only_in_part`: on every way a filter stops some of them."""
+    """Routers pass packets there. `perhaps`: on every way a filter stops some of them, or a router
+    would have to send them back into the VLAN they came from.
+    """
 
     path: Path
     end: End
-    only_in_part: bool = False
+    perhaps: bool = False
 
 
 class Joined(_Answer):
@@ -164,7 +166,7 @@ Answer = Reaches | StaysApart | Open
 
 def outcome_of(answer: Answer, *, wanted: bool) -> Outcome:
     """The verdict on a claim. `wanted`: it says that frames get there (`join`, `reach`)."""
-    in_part = isinstance(answer, Passed) and answer.only_in_part
-    if isinstance(answer, Open) or (in_part and wanted):
+    perhaps = isinstance(answer, Passed) and answer.perhaps
+    if isinstance(answer, Open) or (perhaps and wanted):
         return Outcome.UNDECIDED  # a filter that stops some packets may stop those that matter
     return Outcome.HOLDS if isinstance(answer, Reaches) == wanted else Outcome.BROKEN

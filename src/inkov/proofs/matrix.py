@@ -68,8 +68,8 @@ def matrix(
             else:
                 ways = routing.passages(entered[one], its, level)
                 if ways:
-                    way = min(ways, key=lambda way: way.in_part)
-                    cell.how = Reach.PART if way.in_part else Reach.ROUTED
+                    way = min(ways, key=lambda way: way.perhaps)
+                    cell.how = Reach.PART if way.perhaps else Reach.ROUTED
                     cell.via = ", ".join(way.path.routers)
             cells.append(cell)
     return cells

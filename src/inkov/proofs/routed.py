@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import cached_property, reduce
 from ipaddress import IPv4Network, IPv6Network
+from itertools import product
 from operator import or_
 from typing import Any, NamedTuple
 
@@ -54,8 +55,11 @@ class Passage(NamedTuple):
     hearer: Seat
 
     @property
-    def in_part(self) -> bool:
-        return self.path.how != Fate.PASSES
+    def perhaps(self) -> bool:
+        """True if it is not sure that packets take it: a filter stops some, or they would have to
+        go back into the VLAN they came from.
+        """
+        return self.path.how != Fate.PASSES or self.path.back
 
 
 class Routed(NamedTuple):
@@ -121,13 +125,13 @@ class Routing:
         the hostile level those who hear are hostile; routers never are.
         """
         passages: list[Passage] = []
-        for into in entered:
-            for out, seat in self._leading(targets, level):
-                if (out.bridge, out.vid) != (into.bridge, into.vid):
-                    path = self.routers.path(into, [out], senders(into, level), networks(out))
-                    passages += [Passage(path, seat)] if path is not None else []
-                    if path is not None and path.how == Fate.PASSES:
-                        return passages
+        leading = self._leading(targets, level)
+        for back, into, (out, seat) in product((False, True), entered, leading):
+            ends = senders(into, level), networks(out)
+            path = self.routers.path(into, [out], *ends, back=back)
+            passages += [Passage(path, seat)] if path is not None else []
+            if path is not None and not passages[-1].perhaps:
+                return passages
         return passages
 
     def steps_of(self, sources: Seats, passage: Passage, targets: Seats, level: Level) -> Routed:
@@ -184,7 +188,7 @@ class Routing:
                     routers.filtered(at, bound, *ends)[0] == Fate.STOPPED
                     for at, bound in ((into, into.filters_in), (out, out.filters_out))
                 ]
-                if (out.bridge, out.vid) != (into.bridge, into.vid) and not any(stopped):
+                if not any(stopped):
                     outs[out.bridge, out.vid] = 1 << out.vid
         mask = vid_reach.spread(reduce(or_, outs.values(), 0))
         if not mask & self.vid_reach(level).heard(targets):

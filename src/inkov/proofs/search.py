@@ -189,15 +189,15 @@ class Search:
     def _passed(
         self, passages: list[Passage], sources: Seats, targets: Seats, *, blame: bool
     ) -> Passed | Unsettled:
-        passage = min(passages, key=lambda one: one.in_part)
+        passage = min(passages, key=lambda one: one.perhaps)
         end = self.fabric.bridge_ports[passage.hearer.port].end
         self.assumes += passage.path.assumes
         way = self.routing().steps_of(sources, passage, targets, self.level)
         self.assume_about({step.switch for step in way.steps})
         if not way.simple:
             return Unsettled(end=end, path=passage.path)
-        only_in_part = all(one.in_part for one in passages)
-        answer = Passed(path=passage.path, end=end, steps=way.steps, only_in_part=only_in_part)
+        perhaps = all(one.perhaps for one in passages)
+        answer = Passed(path=passage.path, end=end, steps=way.steps, perhaps=perhaps)
         answer.certificate = {"way": way_of(way.steps)}
         if blame:
             answer.blame = self.routing().blamed(sources, passage, way, targets, self.level)
@@ -219,7 +219,7 @@ class Search:
             passages = routing.passages(routing.entered(spread), targets, self.level)
             if passages:
                 passed = self._passed(passages, sources, targets, blame=False)
-                if isinstance(passed, Passed) and passed.only_in_part:
+                if isinstance(passed, Passed) and passed.perhaps:
                     passed.certificate = {}  # nothing is decided that could be verified
                 return passed
         answer = silent(self.fabric, sources, targets, self.level)

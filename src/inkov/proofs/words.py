@@ -51,6 +51,8 @@ def _passed(answer: Passed, layer: Layer) -> str:
 def _routed_to(path: Path, end: End) -> str:
     in_part = f", in part ({path.says})" if path.how != Fate.PASSES else ""
     ways = f"packets are routed from {path.into.label} to {path.out.label}"
+    if path.back:
+        ways = f"{path.into.label} sends packets back into the VLAN they came from"
     return f"{ways}, and get to {end}{in_part}"
 
 

@@ -142,8 +142,7 @@ class PacketModel(FrameModel):
             for into in self.stations(level)
             if (there.get(into.hub, 0) | anywhere) & into.takes
             for out in self.known(into, level)
-            if (out.hub, out.vid) != (into.hub, into.vid)
-            and self.passes(into, out, (into, into.filters_in), level)[0]
+            if self.passes(into, out, (into, into.filters_in), level)[0]
             and self.passes(into, out, (out, out.filters_out), level)[0]
         ]
 
