@@ -47,9 +47,8 @@ class _Bounds:
             int, list[BridgePort]
         ] = {}  # bridge -> ports to links that it may not cross
         for port in fabric.bridge_ports if over is not None else ():
-            ends = {
-                str(end) for link in fabric.wiring.of.get(port.end, ()) for end in (link.a, link.b)
-            }
+            fars = fabric.wiring.around(port.end)  # on one wire there may be several (FM 4.9)
+            ends = {str(end) for end in (port.end, *fars) if fars}
             if ends and not any(
                 fnmatchcase(end, pattern) for end in ends for pattern in over or ()
             ):
