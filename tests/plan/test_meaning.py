@@ -229,6 +229,7 @@ def test_the_schema_takes_what_the_reader_takes() -> None:
         ("practice: {negotiation: maybe}", 1, 25, "is not one of: on, off"),
         ("claims:\n  - {isolate: a, from: b, reach: [a, b]}", 2, 1, "exactly one of"),
         ("claims:\n  - {reach: [a, b], except: c}", 2, 1, "belong to `isolate`"),
+        ("claims:\n  - {isolate: [a, b], except: c}", 2, 1, "leaves members of `from` out"),
         ("claims:\n  - {isolate: [a, b], one-way: yes}", 2, 1, "or a `from`"),
         ("claims:\n  - {carried-by: {vlans: 10, on: a}, layer: 3}", 2, 1, "`layer: 3` belongs to"),
         ("vlans:\n  10: \u0007", 2, 7, "not readable as YAML"),

@@ -454,3 +454,100 @@ def test_a_trunk_left_at_everything_makes_no_claims(inkov: Inkov, tmp_path: Path
     claims = inkov("prove", ".", "-f", "json", "--certificate", aside).json["claims"]
     assert [claim["claim"] for claim in claims] == ["VLAN 10 leaks into no other"]
     assert inkov("verify", aside, ".").out == "1 of 1 claims verified.\n"
+
+
+REACHED = """\
+inkov sheet 1
+switch: r
+[vlans]
+10: ten
+20: twenty
+15: voice
+[port 1]
+vlan: 10
+voice: 15
+[port 2]
+vlan: 20
+[port 3]
+vlan: 10
+voice: 15
+[gateway 10]
+address: 10.0.10.1/24
+[gateway 20]
+address: 10.0.20.1/24, fd00::1/64
+"""
+
+
+def hosts_of(**hosts: str) -> str:
+    rows = [f"{name},r,{at}" for name, at in hosts.items()]
+    return "\n".join(["host,switch,port,address,gateway", *rows]) + "\n"
+
+
+@pytest.mark.parametrize(
+    ("lamp", "pump", "verdict", "says"),
+    [
+        ("1,10.0.10.5/24,10.0.10.1", "2,10.0.20.5/24,10.0.20.1", "holds", "there and back"),
+        ("1,10.0.10.5/24,10.0.10.1", "3,10.0.10.6/24,", "holds", "there and back"),
+        # The answer is not sent back, or to a router that is none.
+        ("1,10.0.10.5/24,10.0.10.1", "2,10.0.20.5/24,", "broken", "pump has no gateway"),
+        ("1,10.0.10.5/24,10.0.10.1", "2,10.0.20.5/24,10.0.20.9", "broken", "pump to lamp"),
+        ("1,10.0.10.5/24,10.0.10.1", "2,fd00::5/64,fd00::1", "broken", "they do not talk"),
+        # A mask that is too narrow: the router sends the packet back into the VLAN it is from.
+        ("1,10.0.10.5/30,10.0.10.6", "3,10.0.10.9/24,", "broken", "has the address 10.0.10.6"),
+        ("1,10.0.10.2/30,10.0.10.1", "3,10.0.10.9/24,", "holds", "there and back"),
+        # One that is too wide: it asks for a neighbour that is none.
+        ("1,10.0.10.5/16,10.0.10.1", "2,10.0.20.5/24,10.0.20.1", "broken", "pump is near"),
+    ],
+)
+def test_hosts_with_addresses_reach_each_other_by_a_ping(
+    inkov: Inkov, tmp_path: Path, lamp: str, pump: str, verdict: str, says: str
+) -> None:
+    (tmp_path / "r.sheet").write_text(REACHED)
+    (tmp_path / "hosts.csv").write_text(hosts_of(lamp=lamp, pump=pump))
+    (tmp_path / "plan.yaml").write_text("claims:\n  - reach: [lamp, pump]\n")
+    [claim] = inkov("prove", ".", "-f", "json", "--certificate", "../c.json").json["claims"]
+    assert (claim["verdict"], says in claim["because"]) == (verdict, True), claim["because"]
+    works = inkov("follow", "lamp", "pump", ".", "-f", "json").json["arrives"]
+    assert works is (verdict == "holds")
+    checked = inkov("verify", "../c.json", ".")
+    if verdict == "holds":
+        assert (checked.status, checked.out) == (0, "1 of 1 claims verified.\n")
+    assert "refused" not in checked.out
+
+
+def test_ports_reach_each_other_untagged_and_one_way(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "r.sheet").write_text(REACHED + "[port 4]\nmode: trunk\nallowed: 10,15\n")
+    claims = [
+        ("reach: ['r:1', 'r:3']", "holds"),
+        ("reach: ['r:1 tagged 15', 'r:3 tagged 15']", "holds"),
+        ("reach: ['r:1', 'r:3 tagged 15']", "broken"),
+        ("not-reach: ['r:1', 'r:4 tagged 15']", "holds"),
+        ("not-reach: ['r:1', 'r:4 tagged 10']", "broken"),
+        ("not-reach: ['r:1', 'r:3']", "broken"),
+        ("reach: ['r:1', 'r:4']", "undecided"),
+    ]
+    text = "".join(f"  - {claim}\n" for claim, _ in claims)
+    (tmp_path / "plan.yaml").write_text(f"claims:\n{text}")
+    judged = inkov("prove", ".", "-f", "json", "--certificate", "../c.json").json["claims"]
+    assert [one["verdict"] for one in judged] == [verdict for _, verdict in claims]
+    assert "(asked is what r:1 sends, not the way back)" in judged[0]["because"]
+    assert (
+        "r:4 takes no untagged frames; name a tag, as in 'r:4 tagged 10'" in judged[-1]["because"]
+    )
+    assert "refused" not in inkov("verify", "../c.json", ".").out
+
+
+def test_protected_hosts_meet_at_the_router(inkov: Inkov, tmp_path: Path) -> None:
+    """No frame gets from one to the other, and the router sends packets back."""
+    protected = REACHED.replace("vlan: 10\n", "vlan: 10\nprotected: yes\n")
+    (tmp_path / "r.sheet").write_text(protected)
+    claims = (
+        "claims:\n  - {isolate: 'r:1', from: 'r:3', layer: %d}\n"
+        "  - {reach: ['r:1', 'r:3'], layer: %d}\n"
+    )
+    for layer, verdicts in ((2, ["holds", "broken"]), (3, ["broken", "undecided"])):
+        (tmp_path / "plan.yaml").write_text(claims % (layer, layer))
+        judged = inkov("prove", ".", "-f", "json", "--certificate", "../c.json").json["claims"]
+        assert [one["verdict"] for one in judged] == verdicts, layer
+        assert "refused" not in inkov("verify", "../c.json", ".").out
+    assert "sends packets back into the VLAN they came from" in judged[0]["because"]

@@ -79,6 +79,19 @@ ON_A = "carried-by: {vlans: 10, on: [a]}"
 OVER_V = "carried-by: {vlans: 10, over: ['a:v']}"
 EVERYWHERE = {"a|": {"vids": "10"}, "b|": {"vids": "10"}}
 
+PINGED = (
+    switch("r", host("1", 10), host("2", 20))
+    + "[gateway 10]\naddress: 10.0.10.1/16\n[gateway 20]\naddress: 10.0.20.1/24\n",
+)
+PLANNED = """
+hosts:
+  lamp: {{at: 'r:1', address: 10.0.10.5/24, gateway: 10.0.10.1}}
+  pump: {{at: 'r:2', address: {other}, gateway: 10.0.20.9}}"""
+ROUTED_WAYS = {
+    "way": way(("r:1", "sent", 10), ("r:VLAN 20", "routed", 20), ("r:2", "heard", 20)),
+    "back": way(("r:2", "sent", 20), ("r:VLAN 10", "routed", 10), ("r:1", "heard", 10)),
+}
+
 FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
     (
         "comes in by one port alone, and by two",
@@ -258,6 +271,18 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
             "way": way(("r:2", "sent", 20), ("r:VLAN 10", "routed", 10), ("r:1", "heard", 10)),
         },
     ),
+    (
+        "pump asks no router for lamp, which is near",
+        PINGED,
+        f"reach: [lamp, pump]{PLANNED.format(other='10.0.20.5/16')}",
+        ROUTED_WAYS,
+    ),
+    (
+        "pump does not send that way for lamp",
+        PINGED,
+        f"reach: [lamp, pump]{PLANNED.format(other='10.0.20.5/24')}",
+        ROUTED_WAYS,
+    ),
 ]
 
 
@@ -266,6 +291,7 @@ def refusal(campus: Campus, claim: str, forged: dict[str, Any]) -> str:
     plan = read_plan("plan.yaml", f"claims:\n  - {claim}\n".encode())
     assert plan.problems == [], plan.problems
     [stated] = plan.says.claims
+    campus.hosts += plan.hosts
     links = wire(campus).links
     cables = [(a.device, a.port, b.device, b.port) for link in links for a, b in link.cables]
     entry = {

@@ -259,7 +259,11 @@ def corrupted(entry: dict[str, Any]) -> Iterator[dict[str, Any]]:
             }
     for at, step in enumerate(entry.get("way", ())):
         if step["event"] == "routed":
-            changes = [{"port": "VLAN 4000"}, {"vlan": 4000}, {"switch": "nowhere"}]
+            changes: list[dict[str, object]] = [
+                {"port": "VLAN 4000"},
+                {"vlan": 4000},
+                {"switch": "nowhere"},
+            ]
             if step["vlan"] != entry["way"][at - 1]["vlan"]:  # or it may go on without a router
                 changes.append({})
             for change in changes:

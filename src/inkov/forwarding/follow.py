@@ -9,16 +9,25 @@ from msgspec import Struct
 
 from inkov.campus import Mode, Origin
 from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
-from inkov.forwarding.path import Goal, Way, find_way, to_port
+from inkov.forwarding.path import Goal, Way, find_way, to_port, to_present
 from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import Sentence, why_arrives, why_dropped, why_leaves, why_not_leaves
-from inkov.forwarding.stations import bridge_ports_at
+from inkov.forwarding.stations import Interface, bridge_ports_at
 from inkov.forwarding.view import Form
 from inkov.levels import Level
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, Link
 
-__all__ = ["Event", "Step", "Story", "follow", "follow_to", "heard_instead", "tell"]
+__all__ = [
+    "Event",
+    "Step",
+    "Story",
+    "follow",
+    "follow_to",
+    "follow_to_router",
+    "heard_instead",
+    "tell",
+]
 
 
 class Event(StrEnum):
@@ -80,6 +89,29 @@ def follow_to(
         return Story(False, steps, True, _instead(spread, sendings))
     stories = [follow(fabric, sendings, source, port, level) for port in ports]
     return next((story for story in stories if story.arrives), stories[0])
+
+
+def follow_to_router(
+    fabric: Fabric, sendings: list[Sending], source: End, router: Interface
+) -> Story:
+    """The story from what an honest host at `source` sends to a routed interface."""
+    level, bridge, hears = Level.HONEST, router.bridge, router.hears
+    if not sendings:
+        return follow_to(fabric, sendings, source, source, level)
+    way = find_way(fabric, sendings, to_present(bridge, hears), level)
+    if way is not None:
+        return Story(True, list(tell(fabric, way)), way.simple)
+    spread = flood(fabric, sendings, level)
+    there = spread.present(bridge)
+    if not there:
+        goal = router.device, bridge
+        steps = list(_towards(fabric, sendings, source, goal, hears, spread))
+        return Story(False, steps, True, _instead(spread, sendings))
+    way = find_way(fabric, sendings, _on(bridge), level)
+    assert way is not None
+    says = f"it is in VLAN {way.end.vid} there, and {router.name} takes VLAN {bits_to_text(hears)}"
+    stops = Step(router.device, router.name, Event.STOPS, way.end.vid, False, says, router.origin)
+    return Story(False, [*tell(fabric, way), stops], True, _instead(spread, sendings))
 
 
 def follow(

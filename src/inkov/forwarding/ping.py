@@ -9,18 +9,19 @@ networks; packet filters at their interfaces are applied.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from ipaddress import ip_address, ip_network
 
 from msgspec import Struct, field
 
 from inkov.campus import Host, Origin
 from inkov.forwarding.domains import domains
-from inkov.forwarding.fabric import BridgePort, Fabric
-from inkov.forwarding.follow import Step, Story, follow, tell
+from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.follow import Event, Step, Story, follow_to, follow_to_router, tell
 from inkov.forwarding.path import find_way, to_present
 from inkov.forwarding.reach import Sending
-from inkov.forwarding.routers import Fate, Routers
-from inkov.forwarding.stations import Interface, bridge_ports_at, interfaces, sent_from
+from inkov.forwarding.routers import Fate, Path, Routers, networks
+from inkov.forwarding.stations import Interface, interfaces, sent_from
 from inkov.levels import Level
 from inkov.wiring import End
 
@@ -40,11 +41,27 @@ class Part(Struct):
 
 
 class Ping(Struct):
-    """All parts, up to and including the first that fails in each direction."""
+    """All parts, up to and including the first that fails in each direction.
+
+    `whole`: no filter on the way stops other packets between the two subnets. `simple` is false
+    if a frame is known to get there only by ways that pass a switch twice.
+    """
 
     works: bool
     parts: list[Part]
     assumes: list[str] = field(default_factory=list)
+    whole: bool = True
+    simple: bool = True
+
+    def way(self, one: Host, other: Host) -> list[Step]:
+        """The steps from one host to the other."""
+        return [
+            step for part in self.parts if part.name == _named(one, other) for step in part.steps
+        ]
+
+
+def _named(here: Host, there: Host) -> str:
+    return f"{here.name} to {there.name}"
 
 
 def ping(fabric: Fabric, one: Host, other: Host) -> Ping:
@@ -63,7 +80,7 @@ class _Direction:
         self.here = here
         self.there = there
         self.result = result
-        self.name = f"{here.name} to {there.name}"
+        self.name = _named(here, there)
 
     def run(self) -> list[Part]:
         """The parts in order; the last one may fail."""
@@ -72,6 +89,12 @@ class _Direction:
             nameless = self.here if source is None else self.there
             self.result.assumes.append(f"{nameless.name} has no address: only layer 2 is judged")
             return [self._near()]
+        if source.version != target.version:
+            says = (
+                f"{self.here.name} has an IPv{source.version} address, and {self.there.name} an"
+                f" IPv{target.version} address: they do not talk"
+            )
+            return [self._part(False, says)]
         if target.ip in source.network:
             return [self._near()]
         parts = [self._gateway_set()]
@@ -95,19 +118,13 @@ class _Direction:
     def _entries(self, host: Host) -> list[Sending]:
         return sent_from(self.fabric, End(host.device, host.port), Level.HONEST, host.vid)
 
-    def _target(self, host: Host) -> BridgePort | None:
-        ports = bridge_ports_at(self.fabric, End(host.device, host.port))
-        return ports[0] if ports else None
-
     def _near(self) -> Part:
-        target = self._target(self.there)
-        if target is None:
-            return self._part(
-                False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut"
-            )
-        end = End(self.here.device, self.here.port)
-        story = follow(self.fabric, self._entries(self.here), end, target, Level.HONEST)
+        end, target = End(*_place(self.here)), End(*_place(self.there))
+        story = follow_to(self.fabric, self._entries(self.here), end, target, Level.HONEST)
         return self._arrived(story, f"{self.there.name} is near (same subnet)")
+
+    def _note(self, simple: bool | None) -> None:
+        self.result.simple = self.result.simple and simple is True
 
     def _arrived(self, story: Story, near: str) -> Part:
         holds, says = (
@@ -115,6 +132,7 @@ class _Direction:
             f"{near}: its frames arrive" if story.arrives else f"{near}: its frames do not arrive",
         )
         last = story.steps[-1]
+        self._note(story.simple)
         if holds and last.tagged is not (self.there.vid is not None):
             holds, says = (
                 False,
@@ -158,21 +176,12 @@ class _Direction:
         return up[0], self._part(True, f"the gateway is {up[0].label}, and it is up", up[0].origin)
 
     def _to_gateway(self, gateway: Interface) -> Part:
-        sendings = self._entries(self.here)
-        way = find_way(
-            self.fabric, sendings, to_present(gateway.bridge, gateway.hears), Level.HONEST
-        )
-        if way is None:
-            says = f"frames of {self.here.name} do not get to {gateway.label}"
-            return self._part(
-                False, says, self.fabric.ports[End(self.here.device, self.here.port)].stated.origin
-            )
-        return self._part(
-            True,
-            f"frames of {self.here.name} get to {gateway.label}",
-            None,
-            list(tell(self.fabric, way)),
-        )
+        source = End(*_place(self.here))
+        story = follow_to_router(self.fabric, self._entries(self.here), source, gateway)
+        self._note(story.simple)
+        get = "get" if story.arrives else "do not get"
+        says = f"frames of {self.here.name} {get} to {gateway.label}"
+        return self._part(story.arrives, says, story.steps[-1].origin, story.steps)
 
     def _routed(self, gateway: Interface) -> tuple[Interface | None, Part]:
         """The interface whose network holds the destination, on a router that the gateway's router
@@ -192,9 +201,10 @@ class _Direction:
             self.result.assumes += (
                 [f"this packet is among those that pass: {path.says}"] if path.says else []
             )
-            return path.out, self._part(
-                True, f"{path.out.device} routes it into {path.out.name}", path.out.origin
-            )
+            says = f"{path.out.device} routes it into {path.out.name}"
+            steps = list(self._hops(path))
+            self.result.whole = self.result.whole and self._passes_whole(routers, path)
+            return path.out, self._part(True, says, path.out.origin, steps)
         anyway = routers.path(gateway, finals, (), (), back=True)
         for interface, bound in anyway.filters if anyway is not None else ():
             how, says = routers.filtered(interface, bound, *packet)
@@ -207,15 +217,37 @@ class _Direction:
         )
         return None, self._part(False, says, gateway.origin)
 
+    def _hops(self, path: Path) -> Iterator[Step]:
+        """What each router does, and the ways between them."""
+        for number, (into, out) in enumerate(path.hops):
+            says = f"{into.device} routes it from {into.name} into {out.name}"
+            yield Step(out.device, out.name, Event.ROUTED, out.vid, False, says, out.origin)
+            if number + 1 < len(path.hops):
+                then = path.hops[number + 1][0]
+                goal = to_present(then.bridge, then.hears)
+                way = find_way(self.fabric, [_out(out)], goal, Level.HONEST)
+                assert way is not None
+                self._note(way.simple)
+                yield from list(tell(self.fabric, way))[1:]
+
+    def _passes_whole(self, routers: Routers, path: Path) -> bool:
+        """True if filters on the way let all packets between the two subnets pass."""
+        ends = networks(path.into), networks(path.out)
+        return all(
+            routers.filtered(interface, bound, *ends)[0] == Fate.PASSES
+            for interface, bound in path.filters
+        )
+
     def _from_gateway(self, egress: Interface) -> Part:
-        target = self._target(self.there)
-        if target is None:
-            return self._part(
-                False, f"{self.there.device}:{self.there.port}, where {self.there.name} is, is shut"
-            )
-        source = End(egress.device, egress.name)
-        story = follow(self.fabric, [_out(egress)], source, target, Level.HONEST)
+        source, target = End(egress.device, egress.name), End(*_place(self.there))
+        story = follow_to(self.fabric, [_out(egress)], source, target, Level.HONEST)
+        if len(story.steps) > 1:
+            story.steps = story.steps[1:]  # that it is sent there was told by the router
         return self._arrived(story, f"from {egress.label} to {self.there.name}")
+
+
+def _place(host: Host) -> tuple[str, str]:
+    return host.device, host.port
 
 
 def _out(interface: Interface) -> Sending:

@@ -140,6 +140,8 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
             wrong = "`join` is about honest hosts: what a hostile one could do is no connection"
         elif claim.kind != "isolate" and (claim.from_ or claim.except_ or claim.one_way):
             wrong = "`from`, `except` and `one-way` belong to `isolate`"
+        elif claim.except_ is not None and claim.from_ is None:
+            wrong = "`except` leaves members of `from` out, and there is none"
         elif (
             claim.kind == "isolate"
             and claim.from_ is None

@@ -2,10 +2,10 @@
 
 There are three kinds of answers:
 
-- `Reaches`: frames get there. `Heard` by frames alone, `Passed` by routers, `Joined` each to each,
-  `Escaped` beyond the places where a VLAN may be.
-- `StaysApart`: none do. `Apart` two sides, `Silent` one that was to be heard, `Split` members,
-  a `Lost` one, `Contained` within the places where a VLAN may be.
+- `Reaches`: frames get there. `Heard` by frames alone, `Passed` by routers, `Answered` there and
+  back, `Joined` each to each, `Escaped` beyond the places where a VLAN may be.
+- `StaysApart`: none do. `Apart` two sides, `Silent` one that was to be heard, `Unanswered` there or
+  back, `Split` members, a `Lost` one, `Contained` within the places where a VLAN may be.
 - `Open`: that is not decided. `Unsettled` where only ways are known that cannot happen in a tree,
   `Overlapping` sides, an `Unnamed` member.
 
@@ -28,6 +28,7 @@ from inkov.wiring import End
 
 __all__ = [
     "Answer",
+    "Answered",
     "Apart",
     "Contained",
     "Escaped",
@@ -41,6 +42,7 @@ __all__ = [
     "Silent",
     "Split",
     "StaysApart",
+    "Unanswered",
     "Unnamed",
     "Unsettled",
     "outcome_of",
@@ -75,6 +77,19 @@ class Passed(_Answer):
     path: Path
     end: End
     perhaps: bool = False
+
+
+class Answered(_Answer):
+    """A ping between two hosts works: `steps` is the way there, and the way back behind it."""
+
+    hosts: tuple[str, str]
+
+
+class Unanswered(_Answer):
+    """A ping between two hosts does not work: on the way `way`, for the reason `says`."""
+
+    way: str
+    says: str
 
 
 class Joined(_Answer):
@@ -158,8 +173,8 @@ class Unnamed(_Answer):
     nearest: list[str]
 
 
-Reaches = Heard | Passed | Joined | Escaped
-StaysApart = Apart | Silent | Split | Lost | Contained
+Reaches = Heard | Passed | Answered | Joined | Escaped
+StaysApart = Apart | Silent | Unanswered | Split | Lost | Contained
 Open = Unsettled | Overlapping | Unnamed
 Answer = Reaches | StaysApart | Open
 

@@ -29,6 +29,7 @@ from inkov.proofs.answers import (
     Reaches,
     Silent,
     Split,
+    Unanswered,
     Unnamed,
     outcome_of,
 )
@@ -139,7 +140,12 @@ class Prover:
             "",
             claim.origin,
         )
-        return self._verdict(judged, self._answer(claim, search), search)
+        verdict = self._verdict(judged, self._answer(claim, search), search)
+        pair = claim.reach or claim.not_reach
+        decided = verdict.verdict != Outcome.UNDECIDED
+        if pair and decided and self.names.pinged(claim) is None:
+            verdict.because += f" (asked is what {pair[0]} sends, not the way back)"
+        return verdict
 
     def _answer(self, claim: Claim, search: Search) -> Answer:
         unnamed = self.names.unknown(claim)
@@ -164,6 +170,9 @@ class Prover:
             return judge_carried(self.fabric, self.names.seats, claim, search)
         if claim.reach is not None:
             [(sources, targets)] = self.legs(claim)
+            pair = self.names.pinged(claim)
+            if pair is not None:
+                return search.ping(*pair, sources, targets)
             return search.reach(sources, targets)
         return search.apart(self.legs(claim))
 
@@ -208,9 +217,7 @@ class Prover:
             return [(seats, seats)]
         pair = claim.reach or claim.not_reach
         return (
-            [(self.names.of(pair[0], claim.level), self.names.of(pair[1], claim.level))]
-            if pair
-            else []
+            [(self.names.meant(claim, pair[0]), self.names.meant(claim, pair[1]))] if pair else []
         )
 
     def covering(self, source: End, target: End | None) -> list[Verdict]:
@@ -315,7 +322,7 @@ class Prover:
         that they pass; "" if there is nothing of the kind.
         """
         assumptions = self.assumptions
-        if isinstance(answer, Silent | Split) and judged.verdict == Outcome.BROKEN:
+        if isinstance(answer, Silent | Unanswered | Split) and judged.verdict == Outcome.BROKEN:
             return next(iter(assumptions.unknown(judged.assumes)), "")
         if isinstance(answer, Reaches):
             if judged.verdict == Outcome.HOLDS:

@@ -21,18 +21,22 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from inkov.campus import Host
 from inkov.forwarding import Fabric
 from inkov.forwarding.assumptions import Assumptions, may_route, passed_by
 from inkov.forwarding.follow import follow
+from inkov.forwarding.ping import ping
 from inkov.forwarding.reach import Flood
 from inkov.levels import Layer, Level
 from inkov.proofs.answers import (
     Answer,
+    Answered,
     Apart,
     Certificate,
     Heard,
     Passed,
     Silent,
+    Unanswered,
     Unsettled,
 )
 from inkov.proofs.certificate import certified, way_of
@@ -226,6 +230,26 @@ class Search:
         stated = certified(self.fabric, spread, targets)
         answer.certificate = self._certificate([stated], [(sources, targets)])
         return answer
+
+    def ping(self, one: Host, other: Host, sources: Seats, targets: Seats) -> Answer:
+        """Whether two hosts with addresses reach each other, as a ping would: there and back."""
+        result = ping(self.fabric, one, other)
+        there, back = result.way(one, other), result.way(other, one)
+        self.assume_about({step.switch for step in (*there, *back)})
+        self._assume(result.assumes)
+        if not result.works:
+            failed = next(part for part in result.parts if not part.holds)
+            # What the verifier can see of it: that frames alone do not get there.
+            frames = self.reach(sources, targets)
+            stated = frames.certificate if isinstance(frames, Silent) else {}
+            return Unanswered(
+                way=failed.name, says=failed.says, steps=failed.steps, certificate=stated
+            )
+        if not result.simple:
+            return Unsettled(end=self.fabric.bridge_ports[min(targets).port].end)
+        ways = {"way": way_of(there), "back": way_of(back)} if result.whole else {}
+        hosts = one.name, other.name
+        return Answered(hosts=hosts, steps=[*there, *back], certificate=ways)
 
     # --- certificates -----------------------------------------------------------------------------
 

@@ -7,6 +7,7 @@ behind it has one for each VLAN it passes.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from fnmatch import fnmatchcase
 from functools import cached_property
@@ -152,6 +153,17 @@ class ClaimNames:
             self._found[key] = self._of(name, level)
         return self._found[key]
 
+    def meant(self, claim: Claim, name: str) -> frozenset[Seat]:
+        """The seats that a name means in a claim: `reach` and `not-reach` between ports are about
+        untagged frames, unless a tag is named. Raises Unknown.
+        """
+        seats = self.of(name, claim.level)
+        asked = claim.reach is not None or claim.not_reach is not None
+        plain = name != "everything" and self.vids(name) is None and name not in self.hosts
+        if asked and plain and claim.level == Level.HONEST and _tag_of(name)[1] is None:
+            return frozenset(seat for seat in seats if not seat.tag)
+        return seats
+
     @cached_property
     def lost(self) -> dict[int, list[End]]:
         """VLAN -> the ports with nobody known behind that the files put into it, on switches that
@@ -190,12 +202,23 @@ class ClaimNames:
             return None
         return self.fabric.end_of(*place)
 
+    def pinged(self, claim: Claim) -> tuple[Host, Host] | None:
+        """The hosts of a claim that two honest hosts with addresses reach each other: that is so
+        if a ping between them works.
+        """
+        if claim.reach is None or claim.level != Level.HONEST:
+            return None
+        one, other = (self.hosts.get(name) for name in claim.reach)
+        if one is None or other is None or one.address is None or other.address is None:
+            return None
+        return one, other
+
     def seatless(self, claim: Claim) -> str | None:
         """A host or port that a claim names and that has no seat: what to say of it; None if
         there is none.
         """
         for name in _members(claim):
-            if name == "everything" or self.vids(name) is not None or self.of(name, claim.level):
+            if name == "everything" or self.vids(name) is not None or self.meant(claim, name):
                 continue
             if name in self.hosts:
                 host = self.hosts[name]
@@ -206,6 +229,11 @@ class ClaimNames:
                 up = self.fabric.ports[self.fabric.end_of(*place)].up
                 why = f"takes no frames of it{tag}" if up else "is shut"
                 return f"{name} sits at {place}, and that port {why}"
+            if self.of(name, claim.level):
+                tags = sorted({seat.tag for seat in self.of(name, claim.level)})
+                return (
+                    f"{name} takes no untagged frames; name a tag, as in '{name} tagged {tags[0]}'"
+                )
             return f"nobody sits at {name}: no such port is up, or it takes no frames"
         return None
 
@@ -233,6 +261,9 @@ class ClaimNames:
             return frozenset(seat for seat in self.seats if seat.vid in vids)
         if name in self.hosts:
             return self._of_host(self.hosts[name], level)
+        whole, tag = _tag_of(name)
+        if tag is not None and End(*name.split(":", 1)) not in self.fabric.ports:
+            return frozenset(seat for seat in self.of(whole, level) if seat.tag == tag)
         if ":" in name:
             device, _, port = name.partition(":")
             if End(device, port) in self.fabric.ports:  # a bundle stands for its members
@@ -293,6 +324,12 @@ class ClaimNames:
         if End(wanted, wanted_port) in self.fabric.ports:
             return (device, port) == (wanted, wanted_port)
         return fnmatchcase(device, wanted) and fnmatchcase(port, wanted_port)
+
+
+def _tag_of(name: str) -> tuple[str, int | None]:
+    """A port and the tag that stands behind it in a claim, as in `gate-1:4 tagged 40`."""
+    match = re.fullmatch(r"(.+:.+) tagged ([0-9]{1,4})", name)
+    return (match[1], int(match[2])) if match else (name, None)
 
 
 def _members(claim: Claim) -> list[str]:

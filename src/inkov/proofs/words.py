@@ -9,6 +9,7 @@ from inkov.forwarding.routers import Fate, Path
 from inkov.levels import Layer
 from inkov.proofs.answers import (
     Answer,
+    Answered,
     Apart,
     Contained,
     Escaped,
@@ -19,6 +20,7 @@ from inkov.proofs.answers import (
     Passed,
     Silent,
     Split,
+    Unanswered,
     Unnamed,
     Unsettled,
 )
@@ -54,6 +56,15 @@ def _routed_to(path: Path, end: End) -> str:
     if path.back:
         ways = f"{path.into.label} sends packets back into the VLAN they came from"
     return f"{ways}, and get to {end}{in_part}"
+
+
+def _answered(answer: Answered, layer: Layer) -> str:
+    one, other = answer.hosts
+    return f"a ping between {one} and {other} works, there and back"
+
+
+def _unanswered(answer: Unanswered, layer: Layer) -> str:
+    return f"a ping does not work: {answer.way}: {answer.says}"
 
 
 def _joined(answer: Joined, layer: Layer) -> str:
@@ -126,6 +137,8 @@ def _unnamed(answer: Unnamed, layer: Layer) -> str:
 _REASONS: dict[type, Callable[[Any, Layer], str]] = {
     Heard: _heard,
     Passed: _passed,
+    Answered: _answered,
+    Unanswered: _unanswered,
     Joined: _joined,
     Escaped: _escaped,
     Apart: _apart,

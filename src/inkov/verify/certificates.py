@@ -26,9 +26,9 @@ from inkov.verify.closures import (
 )
 from inkov.verify.frames import Spot, views_at
 from inkov.verify.joins import verify_join, verify_joined
-from inkov.verify.members import legs_of, meant
+from inkov.verify.members import legs_of, meant, pinged
 from inkov.verify.packets import PacketModel
-from inkov.verify.ways import may_leave, replay, verify_way
+from inkov.verify.ways import may_leave, replay, verify_ping, verify_way
 from inkov.vlanset import VlanSet, bit, union
 
 __all__ = ["Checked", "check_certificate", "verify", "verify_entry"]
@@ -124,6 +124,10 @@ def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: Cla
     elif verdict == (
         "broken" if claim.reach is None else "holds"
     ):  # a frame gets there, on one of the legs
+        pair = pinged(net, claim)
+        if pair is not None:
+            verify_ping(net, entry, *pair, legs_of(net, claim, vlans)[0], claim)
+            return
         refused = []
         for leg in legs_of(net, claim, vlans):
             try:

@@ -13,7 +13,7 @@ from inkov.verify.frames import HostSeat
 from inkov.verify.packets import PacketModel
 from inkov.vlanset import ALL_BITS, VlanSet
 
-__all__ = ["legs_of", "meant"]
+__all__ = ["legs_of", "meant", "pinged"]
 
 
 def vids_of(vlans: dict[str, VlanSet], name: str) -> int | None:
@@ -65,12 +65,18 @@ def _at_host(net: PacketModel, host: Host, level: Level) -> list[HostSeat]:
 
 
 def _at_ports(net: PacketModel, name: str) -> list[HostSeat]:
-    """The seats at ports by name, or if no port is called so, by a pattern."""
+    """The seats at ports by name, or if no port is called so, by a pattern; of those with a tag
+    behind it (`gate-1:4 tagged 40`), the ones in this form.
+    """
     device, port = name.partition(":")[::2]
     called = net.campus.devices.get(device)
     if called is not None and port in called.ports:
         end = net.whole((device, port))
         return [seat for seat in net.seats if net.called(seat.spot) == end]
+    port, tagged, tag = port.rpartition(" tagged ")
+    if tagged and tag.isdecimal():
+        return [seat for seat in _at_ports(net, f"{device}:{port}") if seat.tag == int(tag)]
+    port = name.partition(":")[2]
     return [
         seat
         for seat in net.seats
@@ -95,4 +101,24 @@ def legs_of(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> list[t
         outside = side(claim.from_).minus(side(claim.except_), net).minus(inside, net)
         return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
     one, other = claim.reach or claim.not_reach or ("", "")
-    return [(side([one]), side([other]))]
+    return [(_untagged(net, vlans, one, claim.level), _untagged(net, vlans, other, claim.level))]
+
+
+def _untagged(net: PacketModel, vlans: dict[str, VlanSet], name: str, level: Level) -> Side:
+    """Who is meant where one place is to reach another: at ports whoever sends untagged frames,
+    unless a tag is named.
+    """
+    side = meant(net, vlans, [name], level)
+    whole = vids_of(vlans, name) is not None or name == "everything" or " tagged " in name
+    named = any(host.name == name for host in net.campus.hosts)
+    if whole or named or level == Level.HOSTILE:
+        return side
+    return Side(side.vids, frozenset(seat for seat in side.some if not seat.tag))
+
+
+def pinged(net: PacketModel, claim: Claim) -> tuple[Host, Host] | None:
+    """The honest hosts with addresses that are to reach each other, by a ping."""
+    hosts = {host.name: host for host in net.campus.hosts if host.address is not None}
+    names = claim.reach or []
+    pair = [hosts[name] for name in names if name in hosts and claim.level == Level.HONEST]
+    return (pair[0], pair[1]) if len(pair) == len(names) == 2 else None

@@ -10,7 +10,7 @@ from ipaddress import ip_network
 from itertools import product
 from typing import NamedTuple
 
-from inkov.campus import FilterEntry, Mode, Subnet
+from inkov.campus import Address, FilterEntry, Mode, Subnet
 from inkov.levels import Level
 from inkov.verify.frames import ALL, FrameModel, Hub, Spot, bits
 from inkov.vlanset import bit
@@ -30,10 +30,14 @@ class Station(NamedTuple):
     hub: Hub
     vid: int
     vrf: str
-    subnets: tuple[Subnet, ...]
+    addresses: tuple[Address, ...]
     takes: int
     filters_in: tuple[str, ...]
     filters_out: tuple[str, ...]
+
+    @property
+    def subnets(self) -> tuple[Subnet, ...]:
+        return tuple(address.network for address in self.addresses)
 
 
 class PacketModel(FrameModel):
@@ -59,7 +63,7 @@ class PacketModel(FrameModel):
                     for spot in self.at.get(hub, ())
                     for v in (spot.views if level == Level.HOSTILE else spot.views[:1])
                 ):
-                    subnets = tuple(fact.value.network for fact in g.addresses)
+                    addresses = tuple(fact.value for fact in g.addresses)
                     filters = [
                         tuple(fact.value for fact in bound)
                         for bound in (g.filters_in, g.filters_out)
@@ -69,13 +73,13 @@ class PacketModel(FrameModel):
                     row = device.row(g.vid) if hub not in self.unaware else None
                     with_it = row.secondaries.value.bits if row and row.secondaries else 0
                     takes = 1 << g.vid | with_it
-                    yield Station(device.name, name, hub, g.vid, vrf, subnets, takes, *filters)
+                    yield Station(device.name, name, hub, g.vid, vrf, addresses, takes, *filters)
             for port in device.ports.values():
                 hub = device.name, f"routed {port.name}"
                 if port.addresses and hub in self.at and device.value(port, "mode") is Mode.ROUTED:
                     vrf = port.vrf.value if port.vrf is not None else ""
-                    subnets = tuple(fact.value.network for fact in port.addresses)
-                    yield Station(device.name, port.name, hub, 1, vrf, subnets, 2, (), ())
+                    addresses = tuple(fact.value for fact in port.addresses)
+                    yield Station(device.name, port.name, hub, 1, vrf, addresses, 2, (), ())
 
     def _leads(self, end: tuple[str, str]) -> bool:
         return end not in self.far or any(self.spots.get(far) for far in self.far[end])

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from ipaddress import ip_address
+
+from inkov.campus import Host
 from inkov.levels import Layer, Level
 from inkov.plan import Claim
 from inkov.verify.closures import ClaimEntry, Refused, Sent, Side, sent
@@ -9,7 +12,7 @@ from inkov.verify.frames import Hub, Spot, views_at
 from inkov.verify.packets import PacketModel, Station
 from inkov.vlanset import bit
 
-__all__ = ["may_leave", "replay", "verify_way"]
+__all__ = ["may_leave", "replay", "verify_ping", "verify_way"]
 
 
 def replay(
@@ -71,15 +74,22 @@ Hop = tuple[Station, Station]
 
 
 def verify_way(
-    net: PacketModel, steps: list[ClaimEntry], sources: Side, targets: Side, claim: Claim
-) -> None:
+    net: PacketModel,
+    steps: list[ClaimEntry],
+    sources: Side,
+    targets: Side,
+    claim: Claim,
+    *,
+    ping: bool = False,
+) -> list[Hop]:
     """That a frame of one of `sources` can go this way and is heard by one of `targets`.
 
-    For a claim of layer 3 the way may lead over routers. Raises Refused.
+    For a claim of layer 3, and for a ping, the way may lead over routers: gives back which. Raises
+    Refused.
     """
     sends, level = sent(net, sources.seats(net), claim.level), claim.level
     hops: list[Hop] = []
-    ways = _between_routers(steps, claim)
+    ways = _between_routers(steps, routed=ping or claim.layer == Layer.PACKETS)
     for number, way in enumerate(ways):
         # A router sends a frame of its own: to replay it, its first step is one that is sent.
         start = {**way[0], "event": "sent"} if number else way[0]
@@ -97,15 +107,45 @@ def verify_way(
     heard = (at for seat in targets.seats(net) for at in net.heard(seat, claim.level))
     if not any(spot is last and mask >> vid & 1 for spot, mask in heard):
         raise Refused(f"no host of the claim hears VLAN {vid} at {last.key}")
+    return hops
+
+
+def verify_ping(
+    net: PacketModel,
+    entry: ClaimEntry,
+    one: Host,
+    other: Host,
+    sides: tuple[Side, Side],
+    claim: Claim,
+) -> None:
+    """That a packet between two hosts with addresses can go a way, and the answer one back, each as
+    the host that sends it would send it (FM 5.3, FM 5.4). Raises Refused.
+    """
+    here, there = sides
+    for steps, sender, far, ends in (
+        (entry["way"], one, other, (here, there)),
+        (entry["back"], other, one, (there, here)),
+    ):
+        hops = verify_way(net, steps, *ends, claim, ping=True)
+        assert sender.address is not None and far.address is not None
+        if far.address.ip in sender.address.network:
+            if hops:
+                raise Refused(f"{sender.name} asks no router for {far.name}, which is near")
+        elif (
+            not hops
+            or ip_address(sender.gateway or 0) not in sender.address.network
+            or not any(str(own.ip) == sender.gateway for own in hops[0][0].addresses)
+            or not any(far.address.ip in subnet for subnet in hops[-1][1].subnets)
+        ):
+            raise Refused(f"{sender.name} does not send that way for {far.name}")
 
 
 def _end(step: ClaimEntry) -> str:
     return f"{step['switch']}:{step['port']}"
 
 
-def _between_routers(steps: list[ClaimEntry], claim: Claim) -> list[list[ClaimEntry]]:
+def _between_routers(steps: list[ClaimEntry], *, routed: bool) -> list[list[ClaimEntry]]:
     """The ways of single frames that a way consists of: each router sends a new one."""
-    routed = claim.layer == Layer.PACKETS
     cuts = [number for number, step in enumerate(steps) if step["event"] == "routed" and routed]
     begins, ends = [0, *cuts], [*cuts, len(steps)]
     return [steps[begin:end] for begin, end in zip(begins, ends, strict=True)]
