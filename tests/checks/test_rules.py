@@ -322,3 +322,62 @@ def test_a_private_host_has_the_gateway_of_its_primary_vlan(inkov: Inkov, tmp_pa
     assert inkov("audit", ".").out.startswith("No findings")
     (tmp_path / "hosts.csv").write_text(rows.replace("0.30.1\n", "0.30.9\n"))
     assert "nobody has; in VLAN 31 there is 10.0.30.1" in inkov("audit", ".").out
+
+
+RINGED = """\
+inkov sheet 1
+switch: {name}
+{tree}[vlans]
+10: pumps
+[port 1..2]
+mode: trunk
+native: none
+allowed: 10
+[port 3]
+vlan: 10
+[neighbours]
+"""
+
+
+@pytest.mark.parametrize(
+    ("trees", "found"),
+    [
+        (("off", "off", "off"), [("breach", "no spanning tree runs on a, b, c")]),
+        (("off", "rstp", "off"), []),  # b gets its own messages back, and opens the loop
+        (("off", "", "off"), []),  # what b does is not known
+    ],
+)
+def test_a_ring_without_a_tree(
+    inkov: Inkov, tmp_path: Path, trees: tuple[str, ...], found: list[tuple[str, str]]
+) -> None:
+    for name, right, mode in zip("abc", "bca", trees, strict=True):
+        tree = f"[tree]\nmode: {mode}\n" if mode else ""
+        left = "abc"["bca".index(name)]
+        ends = f"1: {right}:2\n2: {left}:1\n"
+        (tmp_path / f"{name}.sheet").write_text(RINGED.format(name=name, tree=tree) + ends)
+    loops = inkov("audit", ".", "-f", "json", "--only", "loop-unguarded").json["findings"]
+    assert len(loops) == len(found)
+    for loop, (severity, says) in zip(loops, found, strict=True):
+        assert loop["severity"] == severity and loop["says"].endswith(says)
+        assert {place["switch"] for place in loop["where"]} == {"a", "b", "c"}
+
+
+@pytest.mark.parametrize(
+    ("tree", "vlans", "severity"),
+    [
+        ("[tree]\nmode: off\n", ("10", "10"), "breach"),
+        ("", ("10", "10"), "risk"),
+        ("[tree]\nmode: rstp\n", ("10", "10"), None),
+        ("[tree]\nmode: off\n", ("10", "20"), None),  # joins the VLANs, and is no loop
+    ],
+)
+def test_two_ports_patched_together(
+    inkov: Inkov, tmp_path: Path, tree: str, vlans: tuple[str, str], severity: str | None
+) -> None:
+    ports = "".join(f"[port {n}]\nvlan: {vid}\n" for n, vid in enumerate(vlans, 1))
+    (tmp_path / "a.sheet").write_text(
+        f"inkov sheet 1\nswitch: a\n{tree}[vlans]\n10: pumps\n20: tills\n{ports}"
+        "[neighbours]\n1: a:2\n"
+    )
+    loops = inkov("audit", ".", "-f", "json", "--only", "loop-unguarded").json["findings"]
+    assert [loop["severity"] for loop in loops] == ([severity] if severity else [])

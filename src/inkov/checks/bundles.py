@@ -14,7 +14,7 @@ from inkov.checks.links import crossing
 from inkov.checks.site import Site
 from inkov.checks.words import agree, listed
 from inkov.forwarding import Resolved
-from inkov.wiring import End
+from inkov.wiring import End, Link
 
 _FAMILY = "Links and trunks"
 
@@ -130,8 +130,8 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
     done: dict[End, list[End]] = {}
     for _, link, a, b in site.links:
         for near, far in ((a, b), (b, a)):
-            near_is_bundle = any(end != near.end for end in _ports_of(near.end, link.cables))
-            theirs = any(end != far.end for end in _ports_of(far.end, link.cables))
+            near_is_bundle = any(end != near.end for end in _ports_of(site, near.end, link))
+            theirs = any(end != far.end for end in _ports_of(site, far.end, link))
             how = _aggregation(site, near)
             independent = how is not None and how.value is Aggregation.INDEPENDENT
             if near_is_bundle and not theirs and not independent:
@@ -156,8 +156,9 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
         )
 
 
-def _ports_of(end: End, cables: tuple[tuple[End, End], ...]) -> list[End]:
-    return [one if one.device == end.device else other for one, other in cables]
+def _ports_of(site: Site, end: End, link: Link) -> list[End]:
+    """The ports of a link's cables at one of its ends; both may be of one switch."""
+    return [one if site.fabric.end_of(*one) == end else other for one, other in link.cables]
 
 
 @rule(

@@ -170,6 +170,7 @@ def access_port_to_switch(site: Site) -> Iterator[Found]:
         if (
             a.effective_mode is b.effective_mode is Mode.ACCESS
             and a.view.pvid == b.view.pvid
+            and a.end.device != b.end.device  # a loop, told as such
             and not talked(joined)
         ):
             yield finding(

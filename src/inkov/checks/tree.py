@@ -6,14 +6,16 @@ A switch whose configuration says nothing of a spanning tree is not judged by th
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
-from inkov.campus import Device, Guard, Mode, Origin, TreeMode
+from inkov.campus import Device, Guard, Mode, Origin, TreeMode, natural
 from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
+from inkov.vlanset import bits, bits_to_text, union
 
 _FAMILY = "Spanning tree"
 _DEFAULT_PRIORITY = 32768  # IEEE 802.1Q, Table 13-3
@@ -24,8 +26,9 @@ def _runs(site: Site) -> dict[str, Device]:
     marked = {r.end.device for r in site.stating("edge") if r.completed.mode is not Mode.ROUTED}
     running = {}
     for device in site.devices:
-        off = device.tree_mode is not None and device.tree_mode.value is TreeMode.OFF
-        if not off and (device.tree_mode is not None or device.trees or device.name in marked):
+        if not _is_off(device) and (
+            device.tree_mode is not None or device.trees or device.name in marked
+        ):
             running[device.name] = device
     return running
 
@@ -33,6 +36,100 @@ def _runs(site: Site) -> dict[str, Device]:
 def _has_setting(resolved: Resolved, attribute: str) -> bool:
     fact = getattr(resolved.stated, attribute)
     return fact is not None and bool(fact.value)
+
+
+def _loops(site: Site) -> Iterator[tuple[tuple[tuple[int, int], ...], int]]:
+    """The loops that no spanning tree guards: the links of each, as pairs of bridge ports, and the
+    VIDs that go round in it, as a mask.
+
+    A switch with a tree on a loop gets its own messages back, and opens the loop; so all switches
+    on it must have none. Of the links that pass a VLAN between such switches, those are on loops
+    that are left when ends of chains are taken away, again and again.
+    """
+    fabric, ports = site.fabric, site.fabric.bridge_ports
+    without = {d.name for d in site.devices if _is_off(d)}
+    ways: dict[tuple[int, int], int] = {}
+    for sender, crossings in fabric.crossings.items():
+        if ports[sender].end.device in without and not ports[sender].view.protected:
+            for crossing in crossings:
+                for to, mask in crossing.same:
+                    ways[sender, to] = ways.get((sender, to), 0) | mask
+    both = {
+        (one, to): passed
+        for (one, to), mask in ways.items()
+        if one < to and (passed := mask & ways.get((to, one), 0))
+    }
+    by_links: dict[tuple[tuple[int, int], ...], int] = {}
+    for vid in bits(union(both.values())):
+        links = [pair for pair, mask in both.items() if mask >> vid & 1]
+        while True:
+            degrees = Counter(ports[end].bridge for pair in links for end in pair)
+            kept = [pair for pair in links if all(degrees[ports[end].bridge] > 1 for end in pair)]
+            if len(kept) == len(links):
+                break
+            links = kept
+        if links:
+            by_links[tuple(links)] = by_links.get(tuple(links), 0) | 1 << vid
+    yield from by_links.items()
+
+
+def _is_off(device: Device) -> bool:
+    return device.tree_mode is not None and device.tree_mode.value is TreeMode.OFF
+
+
+@rule(
+    "loop-unguarded",
+    family=_FAMILY,
+    severity=Severity.BREACH,
+    what="links form a loop, and no switch on it runs a spanning tree",
+    why=(
+        "the first broadcast goes round for ever and is copied at every turn: the VLAN stands still"
+        " within seconds, and with it all that the links carry"
+    ),
+    cure="turn the spanning tree on, or take one of the links away",
+    example="two ports of gate-1 in VLAN 10 are patched together, and its spanning tree is off",
+    says={
+        "off": "{links} form a loop in VLAN {vids}, and no spanning tree runs on {switches}",
+        "unknown": "{links} form a loop in VLAN {vids}, and {switches} states no spanning tree",
+    },
+    fix="turn the spanning tree on at {switches}, or take one of the links away",
+)
+def loop_unguarded(site: Site) -> Iterator[Found]:
+    ports = site.fabric.bridge_ports
+    for links, mask in _loops(site):
+        ends = [(ports[one].end, ports[to].end) for one, to in links]
+        names = sorted({end.device for pair in ends for end in pair}, key=natural)
+        modes = [site.fabric.device(name).tree_mode for name in names]
+        yield finding(
+            {
+                "links": listed([f"{one} to {to}" for one, to in ends]),
+                "vids": bits_to_text(mask),
+                "switches": listed(names),
+            },
+            case="off",
+            where=(
+                *(site.places.of(site.resolved(end), "mode") for pair in ends for end in pair),
+                *(
+                    site.places.switch(name, mode.origin)
+                    for name, mode in zip(names, modes, strict=True)
+                    if mode is not None
+                ),
+            ),
+            vlans=mask,
+        )
+    running = _runs(site)
+    for number, _, a, b in site.links:
+        device, shared = a.end.device, site.shared[number]
+        if device != b.end.device or not shared or device in running:
+            continue
+        if site.fabric.device(device).tree_mode is None:
+            yield finding(
+                {"links": f"{a.end} to {b.end}", "vids": bits_to_text(shared), "switches": device},
+                case="unknown",
+                where=(site.places.of(a, "mode"), site.places.of(b, "mode")),
+                severity=Severity.RISK,
+                vlans=shared,
+            )
 
 
 @rule(
