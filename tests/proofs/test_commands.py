@@ -551,3 +551,86 @@ def test_protected_hosts_meet_at_the_router(inkov: Inkov, tmp_path: Path) -> Non
         assert [one["verdict"] for one in judged] == verdicts, layer
         assert "refused" not in inkov("verify", "../c.json", ".").out
     assert "sends packets back into the VLAN they came from" in judged[0]["because"]
+
+
+BLOCK = """\
+inkov sheet 1
+switch: {name}
+[tree]
+mode: rstp
+[tree all]
+priority: {priority}
+[vlans]
+10: {ten}
+20: tills
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 8]
+mode: trunk
+native: none
+allowed: {allowed}
+{more}[neighbours]
+8: {far}:8
+"""
+UPLINK = "[port 9]\nmode: routed\naddress: 10.0.0.{n}/30\n"
+
+
+def blocks(folder: Path, *, routed: bool, allowed: str = "10,20") -> None:
+    """Two pairs of switches, a1 and a2, b1 and b2; a1 and b1 are joined by a link."""
+    for side, ten, n in (("a", "pumps", 1), ("b", "lamps", 2)):
+        other = "b" if side == "a" else "a"
+        link = (
+            UPLINK.format(n=n) if routed else "[port 9]\nmode: trunk\nnative: none\nallowed: 20\n"
+        )
+        (folder / f"{side}1.sheet").write_text(
+            BLOCK.format(
+                name=f"{side}1", far=f"{side}2", priority=4096, ten=ten, allowed="10,20", more=link
+            )
+            + f"9: {other}1:9\n"
+        )
+        (folder / f"{side}2.sheet").write_text(
+            BLOCK.format(
+                name=f"{side}2", far=f"{side}1", priority=8192, ten=ten, allowed=allowed, more=""
+            )
+        )
+
+
+def test_fm_6_7_one_number_in_two_areas_is_two_vlans(inkov: Inkov, tmp_path: Path) -> None:
+    """What is joined by routed links only: not split, not missing, not named otherwise, two trees.
+    With a trunk in place of the routed link it is all of that.
+    """
+    blocks(tmp_path, routed=True)
+    assert inkov("audit", ".").out == "No findings on 4 switches.\n"
+    proved = inkov("prove", ".", "-f", "json", "--certificate", "../c.json")
+    assert proved.status == 0
+    wholes = [one["claim"] for one in proved.json["claims"] if one["kind"] == "whole"]
+    assert wholes == [
+        f"VLAN {vid} is not split around {area}" for vid in (10, 20) for area in ("a1", "b1")
+    ]
+    verified = inkov("verify", "../c.json", ".")
+    assert (verified.status, verified.out) == (0, "6 of 6 claims verified.\n")
+    text = (tmp_path.parent / "c.json").read_text()
+    for wrong in (
+        text.replace('"around": "b1"', '"around": "b2"'),
+        text.replace('"b1:8"', '"a1:8"'),
+    ):
+        (tmp_path / "d.json").write_text(wrong)
+        assert "refused: claim" in inkov("verify", "d.json", ".").out
+    (tmp_path / "d.json").unlink()
+    shown = inkov("vlans", ".", "--vlan", "10").out
+    assert "2 VLANs, apart by routed links: a1, a2; b1, b2" in shown and "islands" not in shown
+    blocks(tmp_path, routed=True, allowed="10")
+    broken = [
+        one
+        for one in inkov("prove", ".", "-f", "json").json["claims"]
+        if one["verdict"] == "broken"
+    ]
+    assert [one["claim"] for one in broken] == [
+        "VLAN 20 is not split around a1",
+        "VLAN 20 is not split around b1",
+    ]
+    blocks(tmp_path, routed=False)
+    found = {one["rule"] for one in inkov("audit", ".", "-f", "json").json["findings"]}
+    assert found >= {"vlan-name-differs", "needed-vlan-missing", "root-left-to-chance"}

@@ -147,7 +147,7 @@ def network(campus: Campus) -> PacketModel:
     wiring = wire(campus)
     links = [*wiring.links, *wiring.shared]
     cables = [(a.device, a.port, b.device, b.port) for k in links for a, b in k.cables]
-    occupied = [(outside.near.device, outside.near.port) for outside in wiring.outside]
+    occupied = [(*outside.near, outside.far) for outside in wiring.outside]
     return PacketModel(settled(campus, wiring), cables, occupied)
 
 

@@ -136,7 +136,7 @@ def _differing(site: Site, joined: Joined) -> VlanSet:
         differ = differ - VlanSet.of(native) if native else differ
     if EVERYTHING in (a.allowed, b.allowed):
         # The list left at everything is a finding of its own; here only what is in fact cut counts.
-        differ = VlanSet.from_vids(v for v in differ if len(site.islands.get(v, ())) > 1)
+        differ = VlanSet.from_vids(v for v in differ if site.split >> v & 1)
     return differ
 
 
@@ -235,7 +235,7 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
             elsewhere = (
                 vid in _differing(site, joined)
                 or _is_secondary(site, joined, vid)
-                or len(site.islands[vid]) > 1
+                or site.split >> vid & 1
             )
             if elsewhere or not _both_have(site, joined, vid):
                 missing &= ~(1 << vid)

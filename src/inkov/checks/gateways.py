@@ -247,7 +247,8 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
 
 def _same_domain(site: Site, one: Interface, other: Interface) -> bool:
     """True for interfaces of one VLAN: a VLAN that is split is told as such."""
-    if one.vid == other.vid and one.name == other.name:
+    areas = site.area[one.device], site.area[other.device]
+    if one.vid == other.vid and one.name == other.name and areas[0] == areas[1]:
         return True
     labels = [site.domains.of(i.bridge, i.vid) if i.bridge >= 0 else -1 for i in (one, other)]
     return labels[0] == labels[1] >= 0

@@ -54,14 +54,15 @@ def _near(name: str, usual: str) -> str:
     fix="name VLAN {vid} {usual!r} there as well, or rename it everywhere",
 )
 def vlan_name_differs(site: Site) -> Iterator[Found]:
-    by_vid: dict[int, dict[str, list[Where]]] = {}
+    by_vid: dict[tuple[int, str], dict[str, list[Where]]] = {}
     for switch, vlan, name in _named(site):
-        by_vid.setdefault(vlan.vid, {}).setdefault(name, []).append(_where(switch, vlan))
-    for vid in sorted(by_vid):
+        one_vlan = vlan.vid, site.area[switch]
+        by_vid.setdefault(one_vlan, {}).setdefault(name, []).append(_where(switch, vlan))
+    for (vid, _), called in sorted(by_vid.items()):
         planned = site.plan.vlans[vid].name if vid in site.plan.vlans else ""
-        if planned or len(by_vid[vid]) < 2:
+        if planned or len(called) < 2:
             continue  # vlan-name-against-plan tells
-        names = sorted(by_vid[vid].items(), key=lambda item: (-len(item[1]), natural(item[0])))
+        names = sorted(called.items(), key=lambda item: (-len(item[1]), natural(item[0])))
         usual, places = names[0]
         others = [(name, where) for name, wheres in names[1:] for where in wheres]
         elsewhere = listed(
@@ -90,13 +91,13 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
     fix="use VLAN {usual} for {place!r} there as well, or give one of them another name",
 )
 def name_vlan_differs(site: Site) -> Iterator[Found]:
-    by_name: dict[str, dict[int, list[tuple[str, Where]]]] = {}
+    by_name: dict[tuple[str, str], dict[int, list[tuple[str, Where]]]] = {}
     for switch, vlan, name in _named(site):
-        by_name.setdefault(_plainly(name) or name, {}).setdefault(vlan.vid, []).append(
-            (name, _where(switch, vlan))
-        )
-    for key in sorted(by_name, key=natural):
-        vids = sorted(by_name[key].items(), key=lambda item: (-len(item[1]), item[0]))
+        by_name.setdefault((_plainly(name) or name, site.area[switch]), {}).setdefault(
+            vlan.vid, []
+        ).append((name, _where(switch, vlan)))
+    for (key, _), numbers in sorted(by_name.items(), key=lambda item: natural(item[0][0])):
+        vids = sorted(numbers.items(), key=lambda item: (-len(item[1]), item[0]))
         if len(vids) < 2:
             continue
         usual, places = vids[0]

@@ -10,6 +10,7 @@ from typing import NamedTuple
 from inkov.campus import Device, Fact, Mode, natural
 from inkov.checks.places import Places, Where
 from inkov.forwarding import Fabric, Resolved
+from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
 from inkov.forwarding.serve import served_by_device
@@ -73,20 +74,36 @@ class Site:
         return domains(self.fabric)
 
     @cached_property
-    def islands(self) -> dict[int, list[Island]]:
-        return dict(islands(self.fabric, self.domains))
+    def area(self) -> dict[str, str]:
+        """For each device the one that its area of layer 2 is called after (FM 6.7)."""
+        return areas(self.fabric)
+
+    @cached_property
+    def _parts(self) -> dict[int, list[list[Island]]]:
+        """For each VLAN number the islands of each VLAN that has it: one in each area."""
+        return {
+            vid: list(by_area(self.fabric, self.area, split).values())
+            for vid, split in islands(self.fabric, self.domains)
+        }
+
+    @cached_property
+    def split(self) -> int:
+        """The VIDs that stand for a VLAN in several islands, as a mask."""
+        return union(
+            1 << vid for vid, parts in self._parts.items() if any(len(one) > 1 for one in parts)
+        )
 
     @cached_property
     def breaks(self) -> dict[int, list[Break]]:
         """For each VLAN in several islands, where it stops between the largest and each other one
         (FM 6.6).
         """
-        parts = self.islands.items()
-        return {
-            vid: breaks(self.fabric, self.domains, vid, split)
-            for vid, split in parts
-            if len(split) > 1 and sum(self._goes_on(vid, island) for island in split) < 2
-        }
+        found: dict[int, list[Break]] = {}
+        for vid, parts in self._parts.items():
+            for split in parts:
+                if len(split) > 1 and sum(self._goes_on(vid, island) for island in split) < 2:
+                    found.setdefault(vid, []).extend(breaks(self.fabric, self.domains, vid, split))
+        return found
 
     def _goes_on(self, vid: int, island: Island) -> bool:
         """True if an island may go on where nothing is known."""

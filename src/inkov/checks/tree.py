@@ -239,8 +239,10 @@ def _lacking(
     yield from by_switch(lacking).items()
 
 
-def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
-    """The lowest priority that each switch with a tree states in any tree, or the default."""
+def _priorities(site: Site) -> list[dict[str, tuple[int, Origin]]]:
+    """The lowest priority that each switch with a tree states in any tree, or the default; those of
+    each area, since a tree ends where layer 2 does (FM 6.7).
+    """
     priorities = {}
     for name, device in _runs(site).items():
         if device.tree_mode is None and not device.trees:
@@ -252,7 +254,10 @@ def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
         ]
         fallback = device.tree_mode.origin if device.tree_mode is not None else device.origin
         priorities[name] = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))
-    return priorities
+    of_area: dict[str, dict[str, tuple[int, Origin]]] = {}
+    for name, priority in priorities.items():
+        of_area.setdefault(site.area[name], {})[name] = priority
+    return list(of_area.values())
 
 
 @rule(
@@ -274,18 +279,18 @@ def _priorities(site: Site) -> dict[str, tuple[int, Origin]]:
     fix="give the switch that is to be root the lowest priority, and its deputy the next one",
 )
 def root_left_to_chance(site: Site) -> Iterator[Found]:
-    priorities = _priorities(site)
-    if len(priorities) < 2 or 2 * len(priorities) <= len(site.devices):
-        return  # the tree of the switches that say nothing is not known
-    lowest = min(value for value, _ in priorities.values())
-    first = [name for name, (value, _) in priorities.items() if value == lowest]
-    if len(first) > 1:
-        yield finding(
-            {"switches": listed(first), "count": counted(len(first), "switch")},
-            case=("unstated" if lowest == _DEFAULT_PRIORITY else "shared", "chance"),
-            where=tuple(site.places.switch(name, priorities[name][1]) for name in first),
-            key=("root",),
-        )
+    sizes = Counter(site.area.values())
+    for priorities in _priorities(site):
+        if len(priorities) < 2 or 2 * len(priorities) <= sizes[site.area[min(priorities)]]:
+            continue  # the tree of the switches that say nothing is not known
+        lowest = min(value for value, _ in priorities.values())
+        first = [name for name, (value, _) in priorities.items() if value == lowest]
+        if len(first) > 1:
+            yield finding(
+                {"switches": listed(first), "count": counted(len(first), "switch")},
+                case=("unstated" if lowest == _DEFAULT_PRIORITY else "shared", "chance"),
+                where=tuple(site.places.switch(name, priorities[name][1]) for name in first),
+            )
 
 
 @rule(
@@ -304,20 +309,19 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
 )
 def root_against_plan(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.root
-    priorities = _priorities(site) if wanted else {}
-    if not priorities:
-        return
-    lowest = min(value for value, _ in priorities.values())
-    for name, (value, origin) in priorities.items():
-        if value == lowest and value < _DEFAULT_PRIORITY and name not in wanted:
-            yield finding(
-                {"name": name, "value": value, "wanted": listed(wanted), "root": wanted[0]},
-                where=(
-                    site.places.switch(name, origin),
-                    Where("", None, None, site.plan.practice.origin),
-                ),
-                key=(name,),
-            )
+    for priorities in _priorities(site) if wanted else ():
+        own = [name for name in wanted if name in priorities]
+        lowest = min(value for value, _ in priorities.values())
+        for name, (value, origin) in priorities.items():
+            if value == lowest and value < _DEFAULT_PRIORITY and name not in wanted and own:
+                yield finding(
+                    {"name": name, "value": value, "wanted": listed(own), "root": own[0]},
+                    where=(
+                        site.places.switch(name, origin),
+                        Where("", None, None, site.plan.practice.origin),
+                    ),
+                    key=(name,),
+                )
 
 
 @rule(

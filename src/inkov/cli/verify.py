@@ -29,7 +29,7 @@ def verify(
     wiring = session.fabric.wiring
     links = [*wiring.links, *wiring.shared]
     cables = [(a.device, a.port, b.device, b.port) for link in links for a, b in link.cables]
-    occupied = [(outside.near.device, outside.near.port) for outside in wiring.outside]
+    occupied = [(*outside.near, outside.far) for outside in wiring.outside]
     result = check_certificate(
         PacketModel(session.fabric.campus, cables, occupied),
         session.plan.says.claims,

@@ -43,7 +43,8 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
             port = fabric.bridge_ports[fabric.at[end][0]]
             ends.append(port.bridge)
             carried[port.bridge] |= port.view.emit
-        if ends[0] != ends[1]:
+        # A VLAN ends at a routed link (FM 6.7).
+        if ends[0] != ends[1] and not any(fabric.bridges[bridge].routed for bridge in ends):
             adjacency.setdefault(ends[0], []).append((ends[1], number))
             adjacency.setdefault(ends[1], []).append((ends[0], number))
     result = [0] * len(fabric.wiring.links)

@@ -13,6 +13,7 @@ from itertools import permutations
 from typing import Any
 
 from inkov.forwarding import Fabric
+from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.assumptions import passed_by
 from inkov.forwarding.domains import Domains, Island, breaks, islands
 from inkov.forwarding.reasons import why_stopped
@@ -134,11 +135,19 @@ class Joins:
 
     # --- whole VLANs ------------------------------------------------------------------------------
 
-    def wholes(self, domains: Domains) -> Iterator[tuple[int, list[Island]]]:
-        """The VLANs with members on several switches, each with its islands."""
+    @cached_property
+    def area(self) -> dict[str, str]:
+        """For each device the one that its area of layer 2 is called after (FM 6.7)."""
+        return areas(self.fabric)
+
+    def wholes(self, domains: Domains) -> Iterator[tuple[int, str, list[Island]]]:
+        """The VLANs with members on several switches of an area, each with the area and its
+        islands.
+        """
         for vid, parts in islands(self.fabric, domains):
-            if sum(len(island.bridges) for island in parts) > 1:
-                yield vid, parts
+            for area, own in by_area(self.fabric, self.area, parts).items():
+                if sum(len(island.bridges) for island in own) > 1:
+                    yield vid, area, own
 
     def whole(
         self,

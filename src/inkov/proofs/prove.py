@@ -275,18 +275,31 @@ class Prover:
             yield self._verdict(judged, answer, search)
 
     def none_split(self) -> Iterator[Verdict]:
-        """For each VLAN with members on several switches: they all talk with each other."""
-        wholes = dict(self.joins.wholes(self.domains))
-        known = wholes.keys() | (self.names.lost.keys() & self._seats_in.keys())
-        for vid in sorted(known):
+        """For each VLAN with members on several switches: they all talk with each other. One number
+        stands for a VLAN in each area of layer 2 (FM 6.7).
+        """
+        joins, device_of = self.joins, self.fabric.bridge_ports
+        wholes = {(vid, area): parts for vid, area, parts in joins.wholes(self.domains)}
+        lost: dict[tuple[int, str], End] = {}
+        for vid in self.names.lost.keys() & self._seats_in.keys():
+            for end in self.names.lost[vid]:
+                lost.setdefault((vid, joins.area[end.device]), end)
+        several = len(set(joins.area.values())) > 1
+        for vid, area in sorted(wholes.keys() | lost.keys()):
             search = self._search(Level.HONEST, Layer.FRAMES)
-            members = self._seats_in.get(vid, [])
-            ends = self.names.lost.get(vid, ())
-            answer: Answer | None = self._lost(ends[0]) if ends else None
-            if answer is None:
-                answer = self.joins.whole(vid, wholes[vid], self.domains, members, search)
-            judged = _default_claim(f"VLAN {vid} is not split", "whole", Level.HONEST)
-            judged.certificate = {"vlans": str(vid)}
+            members = [
+                seat
+                for seat in self._seats_in.get(vid, [])
+                if joins.area[device_of[seat.port].end.device] == area
+            ]
+            if (vid, area) in lost:
+                answer: Answer = self._lost(lost[vid, area])
+            else:
+                answer = joins.whole(vid, wholes[vid, area], self.domains, members, search)
+            around = f" around {area}" if several else ""
+            words = f"VLAN {vid} is not split{around}"
+            judged = _default_claim(words, "whole", Level.HONEST)
+            judged.certificate = {"vlans": str(vid), **({"around": area} if several else {})}
             if isinstance(answer, Split | Lost) and answer.why is not None:
                 judged.origin = answer.why.origin
             yield self._verdict(judged, answer, search)

@@ -149,14 +149,21 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
         suspended = [at.switch for at in row.at if not at.active]
         if suspended:
             remarks.append(f"suspended on {', '.join(suspended)}")
-        if len(row.islands) > 1:
-            remarks.append(f"falls into {len(row.islands)} islands")
+        if row.breaks:
+            areas = max(len(row.areas), 1)
+            remarks.append(
+                f"falls into {len(row.islands)} islands"
+                + (f" in {areas} areas" if areas > 1 else "")
+            )
             for gap in row.breaks:
                 grid.notes.append(
                     f"VLAN {row.vlan}, {', '.join(gap.island)} cut off: {gap.says}"
                     f" ({brief(gap.origin, locator)})"
                 )
         clash = bool(remarks)
+        if row.areas:
+            shown = "; ".join(", ".join(area[:_LISTED]) for area in row.areas)
+            remarks.append(f"{len(row.areas)} VLANs, apart by routed links: {shown}")
         if not row.ports and not any(at.gateway for at in row.at):
             remarks.append("no ports")
         if len(defined) == total:

@@ -8,6 +8,7 @@ from msgspec import Struct, field
 
 from inkov.campus import Device, Origin, natural
 from inkov.forwarding import Fabric
+from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.domains import Domains, Island, breaks, domains, islands
 from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.serve import gateway_bits, member_ports, served_by_device
@@ -44,7 +45,8 @@ class VlanRow(Struct):
     do neither.
 
     `islands` are the switches with something to serve in it, in parts that talk with each other,
-    largest part first.
+    largest part first. `areas` are those of layer 2 that it is in, where there are several, each by
+    its switches: the number stands for another VLAN in each (FM 6.7).
     """
 
     vlan: int
@@ -54,6 +56,7 @@ class VlanRow(Struct):
     ports: int = 0
     islands: list[list[str]] = field(default_factory=list)
     breaks: list[VlanBreak] = field(default_factory=list)
+    areas: list[list[str]] = field(default_factory=list)
 
 
 def vlan_rows(
@@ -75,6 +78,7 @@ def vlan_rows(
         mask &= vlans.bits
     connected = domains(fabric)
     parts = dict(islands(fabric, connected))
+    area = areas(fabric)
     rows = []
     for vid in VlanSet(mask):
         row = VlanRow(vid)
@@ -88,10 +92,12 @@ def vlan_rows(
                 row.ports += ports
         named = [at.name for at in row.at if at.name]
         row.names = sorted(set(named), key=lambda name: (-named.count(name), natural(name)))
-        split = parts.get(vid, [])
-        row.islands = [island.devices(fabric) for island in split]
-        if len(split) > 1:
-            row.breaks = list(_breaks(fabric, connected, vid, split))
+        for own in by_area(fabric, area, parts.get(vid, [])).values():
+            row.islands += [island.devices(fabric) for island in own]
+            row.areas.append(sorted({d for island in own for d in island.devices(fabric)}))
+            if len(own) > 1:
+                row.breaks += _breaks(fabric, connected, vid, own)
+        row.areas = row.areas if len(row.areas) > 1 else []
         rows.append(row)
     return rows
 

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 from inkov.levels import Level
 from inkov.plan import Claim
 from inkov.plan.schema import Carried
+from inkov.verify.areas import area_of
 from inkov.verify.closures import (
     ClaimEntry,
     Closure,
@@ -117,7 +118,7 @@ def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: Cla
         raise Refused(f"no certificate for the verdict {verdict!r}")
     if claim.join is not None:
         if verdict == "holds":
-            _none_cut_off(net, vlans, claim.join)
+            _none_cut_off(net, vlans, claim.join, set(net.campus.devices))
         verify_join(net, meant(net, vlans, claim.join).seats(net), entry)
     elif claim.carried_by is not None:
         verify_carried(net, claim, entry)
@@ -149,13 +150,18 @@ def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: Cla
                 verify_apart(net, routed, sends, leg[1], Level.HONEST, claim.level)
 
 
-def _none_cut_off(net: PacketModel, vlans: dict[str, VlanSet], names: list[str]) -> None:
-    """That no port is put into a VLAN that its switch does not have. Raises Refused."""
+def _none_cut_off(
+    net: PacketModel, vlans: dict[str, VlanSet], names: list[str], switches: set[str]
+) -> None:
+    """That no port of some switches is put into a VLAN that its switch lacks. Raises Refused."""
     for name in names:
         side = meant(net, vlans, [name])
-        for vid, key in sorted(net.lost.items()):
-            if side.vids >> vid & 1 and name != "everything":
-                raise Refused(f"{key} is put into VLAN {vid}, which its switch does not have")
+        for vid in sorted(net.lost) if name != "everything" else ():
+            for spot in net.lost[vid] if side.vids >> vid & 1 else ():
+                if spot.hub[0] in switches:
+                    raise Refused(
+                        f"{spot.key} is put into VLAN {vid}, which its switch does not have"
+                    )
 
 
 def verify_entry(
@@ -176,16 +182,20 @@ def verify_entry(
             about=about,
         )
     else:
-        claim = Claim(join=[f"vlan {entry['vlans']}"], about=f"VLAN {entry['vlans']} is not split")
+        around = f" around {entry['around']}" if "around" in entry else ""
+        about = f"VLAN {entry['vlans']} is not split{around}"
+        claim = Claim(join=[f"vlan {entry['vlans']}"], about=about)
     stated = claim.words, claim.kind if claims else entry["kind"], claim.level, claim.layer
     if (entry["claim"], entry["kind"], entry["level"], entry["layer"]) != stated:
         raise Refused("it is not the claim that the plan has at this place, or that needs none")
     if not entry.keys() & {"closures", "way", "ways", "edges"}:
         return False
     if not claims and entry["kind"] == "whole" and entry["verdict"] == "holds":
-        _none_cut_off(net, {}, [f"vlan {entry['vlans']}"])
+        names = area_of(net, entry["around"]) if "around" in entry else set(net.campus.devices)
+        _none_cut_off(net, {}, [f"vlan {entry['vlans']}"], names)
         for vid in VlanSet.parse(entry["vlans"]):
-            verify_joined(net, entry["edges"], vid, net.served(vid))
+            hubs = {hub for hub in net.served(vid) if hub[0] in names}
+            verify_joined(net, entry["edges"], vid, hubs)
     else:
         verify(net, claim, vlans if claims else {}, entry)
     return True

@@ -68,23 +68,27 @@ def bits(mask: int) -> Iterator[int]:
 
 class FrameModel:
     """The campus as frames see it. `cables` are pairs of ports, as (switch, port, far switch, far
-    port); at the ports `occupied` somebody is reported who is not among the files.
+    port); at the ports `occupied` (switch, port, name) somebody of that name is reported who is not
+    among the files.
     """
 
     def __init__(
         self,
         campus: Campus,
         cables: Iterable[tuple[str, str, str, str]],
-        occupied: Iterable[End] = (),
+        occupied: Iterable[tuple[str, str, str]] = (),
     ) -> None:
         self.campus = campus
+        self.boxes: dict[str, set[End]] = {}
+        for switch, name, box in occupied:
+            self.boxes.setdefault(box.lower(), set()).add((switch, name))
         self.far: dict[End, list[End]] = {}
         for a, p, b, q in cables:
             one, other = self.whole((a, p)), self.whole((b, q))
             for near, far in ((one, other), (other, one)):
                 if far not in self.far.setdefault(near, []):
                     self.far[near].append(far)
-        self.attended = self._attended(occupied)
+        self.attended = self._attended()
         self.homes = {
             (d.name, port): b.name
             for d in campus.devices.values()
@@ -110,9 +114,10 @@ class FrameModel:
                     self.spots.setdefault(spot.end, []).append(spot)
                     self.at.setdefault(spot.hub, []).append(spot)
 
-    def _attended(self, occupied: Iterable[End]) -> set[End]:
+    def _attended(self) -> set[End]:
         """FM 4.9: the ends of links on whose wire there are hosts or unknown neighbours besides."""
-        ends = {*occupied, *((host.device, host.port) for host in self.campus.hosts)}
+        boxes = {end for ends in self.boxes.values() for end in ends}
+        ends = {*boxes, *((host.device, host.port) for host in self.campus.hosts)}
         found: set[End] = set()
         for device, port in ends:
             if device not in self.campus.devices or port not in self.campus.devices[device].ports:
@@ -446,9 +451,9 @@ class FrameModel:
                     )
 
     @cached_property
-    def lost(self) -> dict[int, str]:
-        """VLAN -> a port that the files put into it, on a switch that does not have it."""
-        lost: dict[int, str] = {}
+    def lost(self) -> dict[int, list[Spot]]:
+        """VLAN -> the ports that the files put into it, on switches that do not have it."""
+        lost: dict[int, list[Spot]] = {}
         for end, spots in self.spots.items():
             for spot in spots if self.hosted(end) else ():
                 device = self.campus.devices[spot.end[0]]
@@ -458,7 +463,7 @@ class FrameModel:
                 one = mode is Mode.GENERAL and view.emit == view.untagged == bit(view.pvid)
                 member = one or mode in (Mode.ACCESS, Mode.PRIVATE_HOST)
                 if member and not port.unknown and view.pvid and not spot.views[0].pvid:
-                    lost.setdefault(view.pvid, spot.key)
+                    lost.setdefault(view.pvid, []).append(spot)
         return lost
 
     def sends(self, level: Level) -> dict[int, int]:

@@ -74,5 +74,5 @@ def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, hubs: set[
             if near.protected or not arrives:
                 raise Refused(f"VLAN {vid} does not get from {near.key} to {far.key}")
         root[top(a.hub)] = top(b.hub)
-    if len({top(hub) for hub in hubs}) > 1:
+    if len({top(hub) for hub in hubs}) != 1:
         raise Refused("the links do not join all bridges with members of the VLAN")

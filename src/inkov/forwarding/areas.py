@@ -1,0 +1,81 @@
+"""Areas of layer 2: what only routed links join is apart, and one number in two areas stands for
+two VLANs (FM 6.7).
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+
+from inkov.campus import Mode, natural
+from inkov.forwarding.domains import Island
+from inkov.forwarding.fabric import Fabric
+from inkov.wiring import End
+
+__all__ = ["areas", "by_area"]
+
+
+def areas(fabric: Fabric) -> dict[str, str]:
+    """For each device the one that its area is called after: the first, in natural order.
+
+    Devices are in one area where a link joins them that is not routed at either end, whether it is
+    up or not, or a neighbour at both that is not among the files. An area without any link to
+    others is taken for a part of the largest one: what is not cabled in the files is not routed for
+    sure.
+    """
+    bridged, cabled = _Groups(fabric.campus.devices), _Groups(fabric.campus.devices)
+    wiring = fabric.wiring
+    for link in (*wiring.links, *wiring.shared):
+        cabled.join(link.a.device, link.b.device)
+        if _is_bridged(fabric, link.a) and _is_bridged(fabric, link.b):
+            bridged.join(link.a.device, link.b.device)
+    outside: dict[str, str] = {}
+    for report in wiring.outside:
+        if report.near.device in fabric.campus.devices and _is_bridged(
+            fabric, fabric.end_of(*report.near)
+        ):
+            near = outside.setdefault(report.far.lower(), report.near.device)
+            bridged.join(near, report.near.device)
+            cabled.join(near, report.near.device)
+    area = {name: bridged.top(name) for name in fabric.campus.devices}
+    sizes = Counter(area.values())
+    together = Counter(cabled.top(name) for name in sizes)
+    largest = max(sizes, key=lambda name: sizes[name], default="")
+    return {name: own if together[cabled.top(own)] > 1 else largest for name, own in area.items()}
+
+
+def by_area(
+    fabric: Fabric, area: dict[str, str], islands: Iterable[Island]
+) -> dict[str, list[Island]]:
+    """The islands of a VLAN number, those of one VLAN together: area -> its islands."""
+    parts: dict[str, list[Island]] = {}
+    for island in islands:
+        device = fabric.bridges[island.bridges[0]].device
+        parts.setdefault(area[device], []).append(island)
+    return parts
+
+
+def _is_bridged(fabric: Fabric, end: End) -> bool:
+    """True if frames of an end get to a bridge, or would if the port was not shut."""
+    numbers = fabric.at.get(end)
+    if not numbers:
+        return fabric.ports[end].mode is not Mode.ROUTED
+    return any(not fabric.bridges[fabric.bridge_ports[n].bridge].routed for n in numbers)
+
+
+class _Groups:
+    """Names that hang together, each group called after its first, in natural order."""
+
+    def __init__(self, names: Iterable[str]) -> None:
+        ordered = sorted(names, key=natural)
+        self._rank = {name: number for number, name in enumerate(ordered)}
+        self._above = {name: name for name in ordered}
+
+    def top(self, name: str) -> str:
+        while self._above[name] != name:
+            self._above[name] = name = self._above[self._above[name]]
+        return name
+
+    def join(self, one: str, other: str) -> None:
+        first, second = sorted((self.top(one), self.top(other)), key=self._rank.__getitem__)
+        self._above[second] = first

@@ -1,0 +1,62 @@
+"""Where a VLAN number stands for one VLAN, worked out by the verifier's own code (FM 6.7)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from inkov.campus import Mode, natural
+from inkov.verify.frames import End, FrameModel
+
+__all__ = ["area_of"]
+
+
+def area_of(net: FrameModel, name: str) -> set[str]:
+    """The switches of an area, by the one that it is called after; none if it is no such one."""
+    bridged = _parts(net, lambda end: _takes_frames(net, end))
+    cabled = _parts(net, lambda end: True)
+    routed = [one for one in bridged if not any(one == whole for whole in cabled)]
+    order = {one: number for number, one in enumerate(sorted(net.campus.devices, key=natural))}
+    largest = max(bridged, key=lambda one: (len(one), -min(order[n] for n in one)), default=set())
+    alone = [one for one in bridged if one not in routed and one is not largest]
+    areas = [set(largest).union(*alone), *(one for one in routed if one is not largest)]
+    return next((one for one in areas if _called(one, largest, order) == name), set())
+
+
+def _called(area: set[str], largest: set[str], order: dict[str, int]) -> str:
+    """The first switch of an area; what is cabled to nothing gives no name."""
+    return min(area & largest or area, key=order.__getitem__, default="")
+
+
+def _parts(net: FrameModel, passes: Callable[[End], bool]) -> list[set[str]]:
+    """The switches that hang together by cables whose ends both pass, or by a box that is not among
+    the files.
+    """
+    near: dict[str, set[str]] = {name: set() for name in net.campus.devices}
+    for one, fars in net.far.items():
+        for far in fars if passes(one) else ():
+            if passes(far):
+                near[one[0]].add(far[0])
+    for ends in net.boxes.values():
+        names = {end[0] for end in ends if end[0] in near and passes(net.whole(end))}
+        for name in names:
+            near[name] |= names
+    left, parts = set(near), []
+    while left:
+        part, work = set[str](), [min(left)]
+        while work:
+            name = work.pop()
+            if name not in part:
+                part.add(name)
+                work += near[name]
+        parts.append(part)
+        left -= part
+    return parts
+
+
+def _takes_frames(net: FrameModel, end: End) -> bool:
+    """Whether an end is a bridge's, up or not."""
+    spots = net.spots.get(end)
+    if spots:
+        return any(not spot.routed for spot in spots)
+    device = net.campus.devices[end[0]]
+    return device.value(device.ports[end[1]], "mode") is not Mode.ROUTED
