@@ -634,3 +634,95 @@ def test_fm_6_7_one_number_in_two_areas_is_two_vlans(inkov: Inkov, tmp_path: Pat
     blocks(tmp_path, routed=False)
     found = {one["rule"] for one in inkov("audit", ".", "-f", "json").json["findings"]}
     assert found >= {"vlan-name-differs", "needed-vlan-missing", "root-left-to-chance"}
+
+
+STICK = """\
+inkov sheet 1
+switch: sw
+[vlans]
+10: pumps
+20: tills
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 9]
+mode: trunk
+native: none
+allowed: {allowed}
+[neighbours]
+9: r:p
+"""
+ROUTER_ON_STICK = """\
+inkov sheet 1
+switch: r
+[port p]
+mode: routed
+[sub p.10]
+of: p
+tag: 10
+mode: routed
+address: 10.0.10.1/24
+[sub p.20]
+of: p
+tag: 20
+mode: routed
+address: 10.0.20.1/24
+[neighbours]
+p: sw:9
+"""
+
+
+def test_fm_6_8_what_is_behind_a_sub_interface_is_in_the_vlan_of_its_tag(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """A router by tagged sub-interfaces: all that is said of VLANs goes by the tags."""
+    (tmp_path / "r.sheet").write_text(ROUTER_ON_STICK)
+    (tmp_path / "sw.sheet").write_text(STICK.format(allowed="10,20"))
+    rows = ["host,switch,port,address,gateway"]
+    rows += ["lamp,sw,1,10.0.10.5/24,10.0.10.1", "pump,sw,2,10.0.20.5/24,10.0.20.1"]
+    (tmp_path / "hosts.csv").write_text("\n".join(rows) + "\n")
+    assert inkov("audit", ".").out == "No findings on 2 switches.\n"
+    [trunk] = inkov("trunks", ".", "-f", "json").json["trunks"]
+    assert [trunk[key] for key in ("shared", "needed", "surplus", "missing")] == [
+        "10,20",
+        "10,20",
+        "none",
+        "none",
+    ]
+    assert inkov("prove", ".", "--certificate", "../c.json").status == 0
+    assert inkov("verify", "../c.json", ".").out == "4 of 4 claims verified.\n"
+    steps = inkov("follow", "lamp", "pump", ".", "-f", "json").json["steps"]
+    assert [(s["port"], s["event"], s["vlan"]) for s in steps[:7]] == [
+        ("1", "sent", 10),
+        ("9", "leaves", 10),
+        ("p.10", "arrives", 10),
+        ("p.20", "routed", 20),
+        ("p.20", "leaves", 20),
+        ("9", "arrives", 20),
+        ("2", "heard", 20),
+    ]
+    assert "inside" not in " ".join(step["because"] for step in steps)
+
+    (tmp_path / "sw.sheet").write_text(STICK.format(allowed="10"))
+    [lost] = inkov("audit", ".", "-f", "json").json["findings"]
+    assert lost["rule"] == "needed-vlan-missing" and lost["cure"] == "allow VLAN 20 at sw:9"
+    assert "to which a sub-interface of r belongs: VLAN 20 of sw is cut off" in lost["says"]
+    assert [(w["switch"], w["port"], w["line"]) for w in lost["where"]] == [
+        ("r", "p", 3),
+        ("sw", "9", 13),
+    ]
+    [trunk] = inkov("trunks", ".", "-f", "json").json["trunks"]
+    assert trunk["missing"] == "20"
+    judged = inkov("prove", ".", "-f", "json").json["claims"]
+    assert [c["claim"] for c in judged if c["verdict"] == "broken"] == [
+        "VLAN 20 is not split around sw"
+    ]
+    parts = inkov("follow", "lamp", "pump", ".", "-f", "json").json
+    stops = next(s for s in parts["steps"] if s["event"] == "stops")
+    assert (stops["switch"], stops["port"], stops["origin"]["line"]) == ("sw", "9", 13)
+    (tmp_path / "sw.sheet").write_text(
+        STICK.format(allowed="10,20,30").replace("20: t", "30: x\n20: t")
+    )
+    found = inkov("audit", ".", "-f", "json").json["findings"]
+    assert [one["rule"] for one in found] == ["vlan-unused"]  # no sub-interface takes it

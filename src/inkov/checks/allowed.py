@@ -6,13 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Private
+from inkov.campus import Mode, Private
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
 from inkov.checks.words import agree, both, listed
 from inkov.forwarding import Resolved
 from inkov.forwarding.needed import unneeded
+from inkov.forwarding.reach import owned_tags
 from inkov.forwarding.reasons import why_stopped
 from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
@@ -164,18 +165,31 @@ def _loses(site: Site, joined: Joined, vid: int) -> Iterator[str]:
         "core-1 and pond-1 have ports in VLAN 60, and the trunk between them allows 40,90 at both"
         " ends"
     ),
-    says="the trunk between {a} and {b} does not pass VLAN {vids}: {who}; {says}",
-    fix="allow VLAN {vids} at {a} and at {b}, the shortest way between its members",
+    says={
+        "trunk": "the trunk between {a} and {b} does not pass VLAN {vids}: ",
+        "router": (
+            "the link between {a} and {b} does not pass VLAN {vids}, to which a sub-interface of"
+            " {router} belongs: "
+        ),
+        "who": "{who}; {says}",
+    },
+    fix={
+        "trunk": "allow VLAN {vids} at {a} and at {b}, the shortest way between its members",
+        "router": "allow VLAN {vids} at {switch}",
+    },
 )
 def needed_vlan_missing(site: Site) -> Iterator[Found]:
-    by_link = {joined.link: joined for joined in site.trunk_links}
+    by_link = {joined.link: joined for joined in site.links if _is_tagged(site, joined)}
     lost: dict[End, tuple[Joined, dict[int, list[str]]]] = {}
     for vid, gaps in site.breaks.items():
         for gap in gaps:
             joined = by_link.get(gap.link)
             if (
                 joined is None
-                or vid in _differing(site, joined)
+                or (
+                    vid in _differing(site, joined)
+                    and not _tags(site, joined.a) | _tags(site, joined.b)
+                )
                 or not _both_have(site, joined, vid)
             ):
                 continue
@@ -190,13 +204,36 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
             f"VLAN {vid} of {listed(sorted(set(names)))} is cut off" for vid, names in parts.items()
         )
         why = why_stopped(site.fabric, joined.link, next(iter(parts)))
+        router = next((r.end.device for r in (a, b) if _tags(site, r)), None)
+        switch = next((r.end for r in (a, b) if not _tags(site, r)), a.end)
         yield finding(
-            {"a": a.end, "b": b.end, "vids": vids, "who": who, "says": why.says},
+            {
+                "a": a.end,
+                "b": b.end,
+                "vids": vids,
+                "who": who,
+                "says": why.says,
+                "router": router,
+                "switch": switch,
+            },
+            case=("router" if router else "trunk", "who"),
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             vlans=vids.bits,
             cause=LinkFails(joined.link),
             key=(str(a.end), str(b.end), str(vids)),
         )
+
+
+def _tags(site: Site, resolved: Resolved) -> int:
+    """The tags of the sub-interfaces at a routed end, as a mask."""
+    return owned_tags(site.fabric, resolved.end) if resolved.mode is Mode.ROUTED else 0
+
+
+def _is_tagged(site: Site, joined: Joined) -> bool:
+    """True for a link with a trunk, or sub-interfaces of a router, at each end."""
+    return all(
+        r.effective_mode is Mode.TRUNK or _tags(site, r) for r in (joined.a, joined.b)
+    ) and not all(_tags(site, r) for r in (joined.a, joined.b))
 
 
 def _is_secondary(site: Site, joined: Joined, vid: int) -> bool:
@@ -208,7 +245,9 @@ def _both_have(site: Site, joined: Joined, vid: int) -> bool:
     natives = {r.native for r in (joined.a, joined.b)}
     if vid in natives and len(natives) > 1:
         return False  # untagged-vlan-differs tells
-    return all(site.fabric.live[r.end.device] >> vid & 1 for r in (joined.a, joined.b))
+    return all(
+        (site.fabric.live[r.end.device] | _tags(site, r)) >> vid & 1 for r in (joined.a, joined.b)
+    )
 
 
 @rule(

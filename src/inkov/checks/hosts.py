@@ -121,7 +121,7 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
         ]
         outside = host.address is not None and ip_address(host.gateway) not in host.address.network
         if owner is not None:
-            if owner.hears >> vid & 1:
+            if owner.serves >> vid & 1:
                 continue  # the VLAN is split, or the interface is down: told as such
             case = "elsewhere"
         elif outside:

@@ -13,6 +13,7 @@ from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
+from inkov.forwarding.outlets import passing_as
 from inkov.forwarding.serve import served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.plan import Plan, PlanFile
@@ -261,13 +262,17 @@ class Site:
 
     @cached_property
     def shared(self) -> list[int]:
-        """For each link the VIDs that cross it both ways under one number, as a mask."""
+        """For each link the VIDs that cross it both ways under one number, as a mask; at a
+        sub-interface its tag counts (FM 6.8).
+        """
         ways: list[dict[End, int]] = [{} for _ in self.fabric.wiring.links]
         for sender, crossings in self.fabric.crossings.items():
-            end = self.fabric.bridge_ports[sender].end
+            port = self.fabric.bridge_ports[sender]
             for crossing in crossings:
-                for _, mask in crossing.same if crossing.link < len(ways) else ():
-                    ways[crossing.link][end] = ways[crossing.link].get(end, 0) | mask
+                if crossing.link < len(ways):
+                    way = ways[crossing.link]
+                    passing = passing_as(self.fabric, port, crossing)
+                    way[port.end] = way.get(port.end, 0) | passing
         links = self.fabric.wiring.links
         return [
             way.get(link.a, 0) & way.get(link.b, 0) for way, link in zip(ways, links, strict=True)

@@ -50,9 +50,22 @@ def by_area(
     """The islands of a VLAN number, those of one VLAN together: area -> its islands."""
     parts: dict[str, list[Island]] = {}
     for island in islands:
-        device = fabric.bridges[island.bridges[0]].device
-        parts.setdefault(area[device], []).append(island)
+        parts.setdefault(area[_home(fabric, island)], []).append(island)
     return parts
+
+
+def _home(fabric: Fabric, island: Island) -> str:
+    """A device of an island; of one behind sub-interfaces only, one at their far ends."""
+    for bridge in island.bridges:
+        ports = [fabric.bridge_ports[number] for number in fabric.bridges[bridge].ports]
+        if not fabric.bridges[bridge].routed and any(not port.outer for port in ports):
+            return fabric.bridges[bridge].device
+    fars = [
+        link.far(port.end).device
+        for port in (fabric.bridge_ports[n] for n in fabric.bridges[island.bridges[0]].ports)
+        for link in fabric.wiring.of.get(port.end, ())
+    ]
+    return min(fars, key=natural, default=fabric.bridges[island.bridges[0]].device)
 
 
 def _is_bridged(fabric: Fabric, end: End) -> bool:

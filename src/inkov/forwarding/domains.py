@@ -24,7 +24,8 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.fabric import BridgePort, Fabric
+from inkov.forwarding.outlets import inside_only, outlets, passing_as
 from inkov.forwarding.reach import Sending, flood
 from inkov.forwarding.serve import served
 from inkov.levels import Level
@@ -174,16 +175,27 @@ def islands(fabric: Fabric, domains: Domains) -> Iterator[tuple[int, list[Island
         if fabric.bridge_ports[number].view.protected or len(crossings) > 1:
             doubtful |= fabric.bridge_ports[number].view.emit
     parts: dict[int, dict[int, list[int]]] = {}
+    within = inside_only(fabric)
     for bridge, mask in enumerate(serving):
         if not fabric.bridges[bridge].routed:
-            for vid in VlanSet(mask & fabric.bridges[bridge].live):
+            for vid in VlanSet(mask & fabric.bridges[bridge].live & ~within.get(bridge, 0)):
                 parts.setdefault(vid, {}).setdefault(domains.of(bridge, vid), []).append(bridge)
+    for port in outlets(fabric):  # whatever is behind one is in the VLAN of its tag (FM 6.8)
+        label = domains.of(port.bridge, _inside(port))
+        there = parts.setdefault(port.outer, {}).setdefault(label, [])
+        if port.bridge not in there:
+            there.append(port.bridge)
     for vid in sorted(parts):
         split = [Island(domain, bridges) for domain, bridges in parts[vid].items()]
         if doubtful >> vid & 1:
             split = [part for island in split for part in _talking(fabric, vid, island)]
         split.sort(key=lambda island: (-len(island.bridges), island.bridges))
         yield vid, split
+
+
+def _inside(port: BridgePort) -> int:
+    """The VLAN of a sub-interface's frames in its device."""
+    return port.view.pvid or (port.view.untagged & -port.view.untagged).bit_length() - 1
 
 
 def _talking(fabric: Fabric, vid: int, island: Island) -> Iterator[Island]:
@@ -252,10 +264,9 @@ def _shortest(
 def _passes(fabric: Fabric, link: Link, vid: int) -> bool:
     return all(
         any(
-            mask >> vid & 1
+            passing_as(fabric, fabric.bridge_ports[sender], crossing) >> vid & 1
             for sender in fabric.at[end]
-            for c in fabric.crossings[sender]
-            for _, mask in c.same
+            for crossing in fabric.crossings[sender]
         )
         for end in (link.a, link.b)
     )

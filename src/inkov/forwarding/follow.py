@@ -26,6 +26,7 @@ __all__ = [
     "follow_to",
     "follow_to_router",
     "heard_instead",
+    "routed_by",
     "tell",
 ]
 
@@ -42,7 +43,11 @@ class Event(StrEnum):
 
 
 class Step(Struct, frozen=True):
-    """One event at one port. `vlan` is the VID on that switch; None where the frame is in none."""
+    """One event at one port. `vlan` is the VID on that switch; None where the frame is in none.
+
+    At a routed interface it is in none, or in that of a sub-interface's tag (FM 6.8); `within` is
+    the number that its frames have in the model then.
+    """
 
     switch: str
     port: str
@@ -51,6 +56,7 @@ class Step(Struct, frozen=True):
     tagged: bool
     because: str
     origin: Origin
+    within: int | None = None
 
 
 class Story(Struct):
@@ -181,8 +187,13 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
             says = f"{why.says}; the sub-interface tags it {leaves.outer}"
         if hop.hidden:
             says += f"; the tag hidden behind, {hop.arrives.vid}, is now the first"
+        vlan: int | None = state.vid
+        if fabric.bridges[leaves.bridge].routed:
+            vlan, why = leaves.outer or None, Sentence("", fabric.resolved(leaves).stated.origin)
+            says = f"the router sends it, tagged {vlan}" if vlan else "the router sends it"
+        within = None if vlan == state.vid else state.vid
         yield Step(
-            leaves.end.device, leaves.port, Event.LEAVES, state.vid, tagged, says, why.origin
+            leaves.end.device, leaves.port, Event.LEAVES, vlan, tagged, says, why.origin, within
         )
         yield _arrival(
             fabric, arrives, hop.arrives.vid, tagged or hop.hidden, Event.ARRIVES, hop.hidden
@@ -194,7 +205,14 @@ def _arrival(
     fabric: Fabric, port: BridgePort, vid: int, tagged: bool, event: Event, hidden: bool
 ) -> Step:
     resolved = fabric.resolved(port)
-    if fabric.is_implied(port):
+    vlan: int | None = vid
+    if fabric.bridges[port.bridge].routed:
+        vlan = port.outer or None
+        taken = (
+            f"the router's sub-interface takes tag {vlan}" if vlan else "the routed port takes it"
+        )
+        why = Sentence(taken, (resolved.stated.outer or resolved.stated).origin)
+    elif fabric.is_implied(port):
         why = why_arrives(fabric, fabric.ports[port.end], vid, tagged=True)
     elif port.outer:
         assert resolved.stated.outer is not None
@@ -209,7 +227,8 @@ def _arrival(
     else:
         why = why_arrives(fabric, resolved, vid, tagged)
     says = f"the hidden tag shows: {why.says}" if hidden else why.says
-    return Step(port.end.device, port.port, event, vid, tagged, says, why.origin)
+    within = None if vlan == vid else vid
+    return Step(port.end.device, port.port, event, vlan, tagged, says, why.origin, within)
 
 
 def _stops(
@@ -295,12 +314,23 @@ def _towards(
         yield Step(source.device, source.port, Event.STOPS, None, False, says, origin)
         return
     before, near, far = gap
+    outer = next(
+        (
+            p.outer
+            for n in fabric.at.get(near, ())
+            if (p := fabric.bridge_ports[n]).bridge == before
+        ),
+        0,
+    )
     way = find_way(
         fabric, sendings, _on(before, wanted & spread.present(before) or -1), spread.level
     )
     assert way is not None
     yield from tell(fabric, way)
-    yield from _block(fabric, fabric.ports[near], fabric.ports[far], way.end.vid)
+    if outer and fabric.ports[near].up and fabric.ports[far].up:
+        yield from _block_of_sub(fabric, near, far, before, outer, way.end.vid)
+    else:
+        yield from _block(fabric, fabric.ports[near], fabric.ports[far], way.end.vid)
 
 
 def _on(bridge: int, vids: int = -1) -> Goal:
@@ -352,6 +382,21 @@ def _both_ways(link: Link) -> tuple[tuple[End, End], tuple[End, End]]:
     return (link.a, link.b), (link.b, link.a)
 
 
+def _block_of_sub(
+    fabric: Fabric, near: End, far: End, bridge: int, outer: int, vid: int
+) -> Iterator[Step]:
+    """What stops what a sub-interface sends, at the far end of its link."""
+    ports = [fabric.bridge_ports[number] for number in fabric.at[near]]
+    sub = next(port for port in ports if port.bridge == bridge)
+    routed = bool(fabric.bridges[bridge].routed)
+    says = f"the {'router' if routed else 'sub-interface'} sends it, tagged {outer}"
+    shown = outer if routed else vid
+    origin = fabric.resolved(sub).stated.origin
+    yield Step(near.device, sub.port, Event.LEAVES, shown, True, says, origin)
+    why = why_dropped(fabric, fabric.ports[far], outer)
+    yield Step(far.device, far.port, Event.STOPS, outer, True, why.says, why.origin)
+
+
 def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[Step]:
     """What stops VLAN `vid` between the two ends of a link."""
     if not near.up or not near.view.emit >> vid & 1:
@@ -373,6 +418,12 @@ def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[
         why.says,
         why.origin,
     )
+
+
+def routed_by(out: Interface, says: str) -> Step:
+    """That a router passes a packet on by an interface."""
+    within = None if out.vlan == out.vid else out.vid
+    return Step(out.device, out.name, Event.ROUTED, out.vlan, False, says, out.origin, within)
 
 
 def heard_instead(instead: dict[int, int]) -> str:

@@ -12,10 +12,12 @@ is cut needs whatever joins it.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from itertools import product
 
 from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.outlets import outlets
 from inkov.forwarding.serve import served
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, union
 
 __all__ = ["links_on_ways", "needed", "unneeded"]
 
@@ -35,18 +37,30 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
             serving[bridge] |= mask
     adjacency: dict[int, list[tuple[int, int]]] = {}
     carried = list(serving)
+    behind = {port.number for port in outlets(fabric)}
+    link_of: list[int] = []  # edge -> its link; one with sub-interfaces has several
     for number, link in enumerate(fabric.wiring.links):
         if not fabric.link_up[number]:
             continue
-        ends = []
+        ends: list[list[int]] = []
         for end in (link.a, link.b):
-            port = fabric.bridge_ports[fabric.at[end][0]]
-            ends.append(port.bridge)
-            carried[port.bridge] |= port.view.emit
-        # A VLAN ends at a routed link (FM 6.7).
-        if ends[0] != ends[1] and not any(fabric.bridges[bridge].routed for bridge in ends):
-            adjacency.setdefault(ends[0], []).append((ends[1], number))
-            adjacency.setdefault(ends[1], []).append((ends[0], number))
+            ports = [fabric.bridge_ports[n] for n in fabric.at[end]]
+            plain = [port for port in ports if not port.outer]
+            for port in plain:
+                carried[port.bridge] |= port.view.emit
+            # A VLAN ends at a routed link (FM 6.7).
+            vertices = [p.bridge for p in plain if not fabric.bridges[p.bridge].routed]
+            tagged = [p for p in ports if p.outer and not fabric.is_implied(p)]
+            if tagged:  # what is behind them is one more vertex, in the VLANs of their tags
+                vertices.append(len(serving))
+                serving.append(union(1 << p.outer for p in tagged if p.number in behind))
+                carried.append(union(1 << p.outer for p in tagged))
+            ends.append(vertices)
+        for one, other in product(*ends):
+            if one != other:
+                adjacency.setdefault(one, []).append((other, len(link_of)))
+                adjacency.setdefault(other, []).append((one, len(link_of)))
+                link_of.append(number)
     result = [0] * len(fabric.wiring.links)
     serves, carries = (
         _by_vid(serving),
@@ -61,8 +75,8 @@ def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]
             for bridge in passable
         }
         graph: Adjacency = within if _hang_together(within, terminals) else adjacency
-        for link_number in links_on_ways(graph, terminals):
-            result[link_number] |= 1 << vid
+        for edge in links_on_ways(graph, terminals):
+            result[link_of[edge]] |= 1 << vid
     return result
 
 

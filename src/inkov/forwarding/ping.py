@@ -17,7 +17,7 @@ from msgspec import Struct, field
 from inkov.campus import Host, Origin
 from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.follow import Event, Step, Story, follow_to, follow_to_router, tell
+from inkov.forwarding.follow import Step, Story, follow_to, follow_to_router, routed_by, tell
 from inkov.forwarding.path import find_way, to_present
 from inkov.forwarding.reach import Sending
 from inkov.forwarding.routers import Fate, Path, Routers, networks
@@ -221,7 +221,7 @@ class _Direction:
         """What each router does, and the ways between them."""
         for number, (into, out) in enumerate(path.hops):
             says = f"{into.device} routes it from {into.name} into {out.name}"
-            yield Step(out.device, out.name, Event.ROUTED, out.vid, False, says, out.origin)
+            yield routed_by(out, says)
             if number + 1 < len(path.hops):
                 then = path.hops[number + 1][0]
                 goal = to_present(then.bridge, then.hears)

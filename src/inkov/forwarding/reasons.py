@@ -13,6 +13,7 @@ from typing import NamedTuple
 from inkov.campus import Basis, Fact, Mode, Origin
 from inkov.forwarding.fabric import Fabric, Resolved
 from inkov.forwarding.negotiation import negotiates
+from inkov.forwarding.reach import owned_tags
 from inkov.forwarding.view import ALL, Form
 from inkov.vlanset import VlanSet, bits_to_text
 from inkov.wiring import End, Link
@@ -266,9 +267,12 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Sentence:
                 return Sentence(f"VLAN {vid} is suspended on {device}", row.active.origin)
             return Sentence(f"{device} does not define VLAN {vid}", fabric.device(device).origin)
     for near, far in (ends, ends[::-1]):
-        if not near.view.emit >> vid & 1:
+        by_tag = owned_tags(fabric, near.end) >> vid & 1
+        if not by_tag and not near.view.emit >> vid & 1:
             return why_not_leaves(fabric, near, vid)
-        tagged = not near.view.untagged >> vid & 1
+        tagged = by_tag or not near.view.untagged >> vid & 1
+        if tagged and owned_tags(fabric, far.end) >> vid & 1:
+            continue
         if tagged and not far.view.admit >> vid & 1:
             return why_dropped(fabric, far, vid)
         if not tagged and far.view.pvid != vid:

@@ -42,7 +42,8 @@ class Interface(Struct, frozen=True):
     its device.
 
     `why_down` is "" for one that is up. `hears` are the VIDs of the frames it takes, as a mask: its
-    own, and of a primary VLAN the secondaries (FM 5.1).
+    own, and of a primary VLAN the secondaries (FM 5.1). `tag` is that of a sub-interface, 0 for
+    others.
     """
 
     device: str
@@ -56,6 +57,19 @@ class Interface(Struct, frozen=True):
     hears: int
     filters_in: tuple[str, ...] = ()
     filters_out: tuple[str, ...] = ()
+    tag: int = 0
+
+    @property
+    def vlan(self) -> int | None:
+        """The VLAN that it serves, as others see it: of a sub-interface its tag (FM 6.8), of a
+        routed port none.
+        """
+        return self.tag or (self.vid if self.name.startswith("VLAN ") else None)
+
+    @property
+    def serves(self) -> int:
+        """The VIDs of the hosts that may have it as their gateway, as a mask."""
+        return bit(self.tag) or self.hears
 
     @property
     def label(self) -> str:
@@ -170,7 +184,8 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
                 why,
                 gateway.origin,
                 1 << gateway.vid if bridge in plain else taken_with(device, gateway.vid),
-                *filters,
+                filters_in=filters[0],
+                filters_out=filters[1],
             )
         )
     for end, resolved in fabric.ports.items():
@@ -192,6 +207,7 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
                     why,
                     port.origin,
                     2,
+                    tag=port.outer.value if port.outer is not None else 0,
                 )
             )
     return routed

@@ -8,27 +8,57 @@ from typing import NamedTuple
 
 from inkov.forwarding import Fabric
 from inkov.forwarding.follow import Step
+from inkov.forwarding.outlets import passing_as
 from inkov.forwarding.reach import Flood
 from inkov.proofs.seats import Seat
 from inkov.vlanset import bits_to_text
 
-__all__ = ["certified", "passing", "spanning", "way_of"]
+__all__ = ["Passing", "certified", "passing", "spanning", "way_of"]
 
 
 def way_of(steps: list[Step]) -> list[dict[str, object]]:
     """A witness as the verifier reads it."""
-    return [{"switch": s.switch, "port": s.port, "event": s.event, "vlan": s.vlan} for s in steps]
+    return [
+        {
+            "switch": s.switch,
+            "port": s.port,
+            "event": s.event,
+            "vlan": s.vlan if s.within is None else s.within,
+        }
+        for s in steps
+    ]
 
 
-def passing(fabric: Fabric) -> list[tuple[int, int, int]]:
-    """Pairs of bridge ports and the VIDs, as a mask, that pass between them both ways under one
-    number.
+Pair = tuple[int, int, int]
+
+
+class Passing(NamedTuple):
+    """Pairs of bridge ports and the VIDs, as a mask, that pass between them both ways: under one
+    number in `plain`, as the tag of a sub-interface in `tagged` (FM 6.8).
     """
-    ways: dict[tuple[int, int], int] = {}
+
+    plain: list[Pair]
+    tagged: list[Pair]
+
+
+def passing(fabric: Fabric) -> Passing:
+    """What links pass both ways."""
+    plain: dict[tuple[int, int], int] = {}
+    tagged: dict[tuple[int, int], int] = {}
+    ports = fabric.bridge_ports
     for sender, crossings in fabric.crossings.items():
-        for crossing in crossings if not fabric.bridge_ports[sender].view.protected else ():
+        for crossing in crossings if not ports[sender].view.protected else ():
             for to, mask in crossing.same:
-                ways[sender, to] = ways.get((sender, to), 0) | mask
+                plain[sender, to] = plain.get((sender, to), 0) | mask
+            receivers = [to for to, _ in crossing.same] + [one.to for one in crossing.translations]
+            for to in receivers:
+                tag = ports[sender].outer or ports[to].outer
+                if tag and passing_as(fabric, ports[sender], crossing, to) >> tag & 1:
+                    tagged[sender, to] = 1 << tag
+    return Passing(_both_ways(plain), _both_ways(tagged))
+
+
+def _both_ways(ways: dict[tuple[int, int], int]) -> list[Pair]:
     return [
         (one, to, mask & ways.get((to, one), 0))
         for (one, to), mask in sorted(ways.items())
@@ -37,37 +67,48 @@ def passing(fabric: Fabric) -> list[tuple[int, int, int]]:
 
 
 class Joined(NamedTuple):
-    """Links that join the bridges of a VLAN without a cycle, each passing it both ways under its
-    number; and for each bridge another one to which it is joined, up to one that stands for all of
-    them.
+    """Links that join the bridges of a VLAN without a cycle, each passing it both ways; and for
+    each bridge another one to which it is joined, up to one that stands for all of them. What is
+    behind a sub-interface by whose tag the VLAN passes is a place of its own (`behind`).
     """
 
     edges: list[list[str]]
-    root: list[int]
+    root: dict[int, int]
 
-    def top(self, bridge: int) -> int:
+    def top(self, place: int) -> int:
         root = self.root
-        while root[bridge] != bridge:
-            root[bridge] = root[root[bridge]]
-            bridge = root[bridge]
-        return bridge
+        while root.get(place, place) != place:
+            root[place] = place = root.get(root[place], root[place])
+        return place
+
+    @staticmethod
+    def behind(port: int) -> int:
+        """The place behind a sub-interface, by the number of its bridge port."""
+        return -1 - port
 
 
-def spanning(fabric: Fabric, both_ways: list[tuple[int, int, int]], vid: int) -> Joined:
+def spanning(fabric: Fabric, both_ways: Passing, vid: int) -> Joined:
     """Joins the bridges of a VLAN as far as links pass it both ways. A port is on one of them only:
     what comes in by it does not leave by it (FM 3.5), so that two links at one port join nothing.
     """
     ports = fabric.bridge_ports
-    joined, used = Joined([], list(range(len(fabric.bridges)))), set[int]()
-    for sender, to, mask in both_ways:
-        if mask >> vid & 1 and used.isdisjoint((sender, to)):
-            one, other = joined.top(ports[sender].bridge), joined.top(ports[to].bridge)
-            if one != other:
-                joined.root[one] = other
-                used |= {sender, to}
-                joined.edges.append(
-                    [f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)]
-                )
+    joined, used = Joined([], {}), set[int]()
+
+    def place(number: int, *, by_tag: bool) -> int:
+        outer = by_tag and ports[number].outer
+        return Joined.behind(number) if outer else ports[number].bridge
+
+    for pairs, by_tag in ((both_ways.plain, False), (both_ways.tagged, True)):
+        for sender, to, mask in pairs:
+            if mask >> vid & 1 and used.isdisjoint((sender, to)):
+                one = joined.top(place(sender, by_tag=by_tag))
+                other = joined.top(place(to, by_tag=by_tag))
+                if one != other:
+                    joined.root[one] = other
+                    used |= {sender, to}
+                    joined.edges.append(
+                        [f"{ports[n].end.device}:{ports[n].port}" for n in (sender, to)]
+                    )
     return joined
 
 

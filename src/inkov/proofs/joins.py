@@ -12,14 +12,17 @@ from functools import cached_property
 from itertools import permutations
 from typing import Any
 
-from inkov.forwarding import Fabric
+from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.assumptions import passed_by
 from inkov.forwarding.domains import Domains, Island, breaks, islands
+from inkov.forwarding.outlets import inside_only, outlets
 from inkov.forwarding.reasons import why_stopped
+from inkov.forwarding.serve import served
 from inkov.levels import Level
 from inkov.proofs.answers import Answer, Certificate, Joined, Split
-from inkov.proofs.certificate import certified, passing, spanning, way_of
+from inkov.proofs.certificate import Joined as Linked
+from inkov.proofs.certificate import Passing, certified, passing, spanning, way_of
 from inkov.proofs.leaks import closure, find_leak, leak_steps, reached
 from inkov.proofs.search import Search, silent
 from inkov.proofs.seats import Seat
@@ -38,8 +41,36 @@ class Joins:
         self.fabric = fabric
 
     @cached_property
-    def _passing(self) -> list[tuple[int, int, int]]:
+    def _passing(self) -> Passing:
         return passing(self.fabric)
+
+    @cached_property
+    def _outlets(self) -> dict[int, list[BridgePort]]:
+        """The sub-interfaces with somebody behind them, by their tags (FM 6.8)."""
+        found: dict[int, list[BridgePort]] = {}
+        for port in outlets(self.fabric):
+            found.setdefault(port.outer, []).append(port)
+        return found
+
+    @cached_property
+    def _members(self) -> list[int]:
+        """For each bridge the VIDs with members there, other than by the tags of sub-interfaces."""
+        within = inside_only(self.fabric)
+        return [
+            0 if inside.routed else mask & ~within.get(number, 0)
+            for number, (inside, mask) in enumerate(
+                zip(self.fabric.bridges, served(self.fabric), strict=True)
+            )
+        ]
+
+    def _places(self, vid: int, bridges: Sequence[int]) -> set[int]:
+        """Where members of a VLAN on some bridges are, as `spanning` has places."""
+        places = {bridge for bridge in bridges if self._members[bridge] >> vid & 1}
+        for port in self._outlets.get(vid, ()):
+            if port.bridge in bridges:
+                own = port.view.untagged & port.view.emit == bit(vid)
+                places.add(port.bridge if own else Linked.behind(port.number))
+        return places
 
     def judge(self, seats: frozenset[Seat], search: Search) -> Answer:
         """Whether some seats all hear each other. `search` notes what the answer rests on."""
@@ -166,7 +197,8 @@ class Joins:
                     if domains.of(number, vid) == parts[0].domain
                 }
             )
-            certificate = self._linked(vid, parts[0].bridges, search) or {}
+            places = self._places(vid, parts[0].bridges)
+            certificate = self._linked(vid, places, search) or {}
             number = len(parts[0].bridges)
             return Joined(number=number, switches=True, certificate=certificate)
         there = {

@@ -17,7 +17,7 @@ from typing import Any, NamedTuple
 
 from inkov.campus import Subnet
 from inkov.forwarding import Fabric
-from inkov.forwarding.follow import Event, Step, tell
+from inkov.forwarding.follow import Step, routed_by, tell
 from inkov.forwarding.path import Way, find_way, to_present
 from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.routers import Fate, Path, Routers, networks
@@ -149,7 +149,7 @@ class Routing:
             passage.path.hops, [*passage.path.hops[1:], None], strict=True
         ):
             says = f"{came.device} routes it from {came.name} into {out.name}"
-            steps.append(Step(out.device, out.name, Event.ROUTED, out.vid, False, says, out.origin))
+            steps.append(routed_by(out, says))
             if then is not None:
                 way = find_way(
                     self.fabric,

@@ -13,7 +13,7 @@ from inkov.render.results import Result
 from inkov.render.text import brief, place, plain
 from inkov.survey.links import LinkRow
 from inkov.survey.ports import Membership, PortRow
-from inkov.survey.trunks import TrunkRow
+from inkov.survey.trunks import TAGGED, TrunkRow
 from inkov.survey.vlans import VlanRow
 
 __all__ = [
@@ -277,6 +277,8 @@ def _witnesses(row: LinkRow) -> str:
 
 def _both(a: str, b: str | None) -> str:
     """The values of both ends: one if they agree, else both."""
+    if TAGGED in (a, b) and b is not None:
+        return f"{a}, {b}"
     return a if b is None or a == b else f"{a} ≠ {b}"
 
 

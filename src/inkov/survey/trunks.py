@@ -12,12 +12,18 @@ from inkov.campus import Basis, Mode, Negotiation, Origin
 from inkov.forwarding import Fabric, Form, Resolved
 from inkov.forwarding.needed import needed, unneeded
 from inkov.forwarding.negotiation import negotiates
+from inkov.forwarding.outlets import passing_as
+from inkov.forwarding.reach import owned_tags
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End
 
-__all__ = ["TrunkEnd", "TrunkRow", "trunk_rows"]
+__all__ = ["TAGGED", "TrunkEnd", "TrunkRow", "trunk_rows"]
 
 _TRUNKS = {Form.TRUNK, Form.TRUNK_NO_NATIVE, Form.TRUNK_NATIVE_TAGGED}
+
+
+TAGGED = "tagged sub-interfaces"
+"""The mode of a routed port that passes tagged frames to and from its sub-interfaces."""
 
 
 class TrunkEnd(Struct):
@@ -108,11 +114,12 @@ def _crosses(fabric: Fabric, link: int, near: End) -> tuple[int, list[tuple[str,
     for sender in fabric.at.get(near, ()):
         for crossing in fabric.crossings.get(sender, ()):
             if crossing.link == link:
-                for _, mask in crossing.same:
-                    same |= mask
+                port = fabric.bridge_ports[sender]
+                same |= passing_as(fabric, port, crossing)
                 translations += [
                     (bits_to_text(translation.leaves), bits_to_text(translation.arrives))
                     for translation in crossing.translations
+                    if not port.outer and not fabric.bridge_ports[translation.to].outer
                 ]
     return same, translations
 
@@ -156,13 +163,18 @@ def _end(fabric: Fabric, resolved: Resolved) -> TrunkEnd:
     else:
         native = str(view.pvid or "none")
         stated = bits_to_text(resolved.free.emit)
+    live, mode = bits_to_text(view.emit), str(resolved.effective_mode)
+    tags = owned_tags(fabric, resolved.end)
+    if tags and resolved.mode is Mode.ROUTED:  # what it passes are its sub-interfaces' tags
+        native, stated, mode = "none", bits_to_text(tags), TAGGED
+        live = stated
     return TrunkEnd(
         resolved.end.device,
         resolved.end.port,
-        str(resolved.effective_mode),
+        mode,
         how,
         native,
         stated,
-        bits_to_text(view.emit),
+        live,
         origin if origin.file else resolved.stated.origin,
     )

@@ -26,7 +26,7 @@ from inkov.verify.closures import (
     verify_closed,
 )
 from inkov.verify.frames import Spot, views_at
-from inkov.verify.joins import verify_join, verify_joined
+from inkov.verify.joins import members, verify_join, verify_joined
 from inkov.verify.members import legs_of, meant, pinged
 from inkov.verify.packets import PacketModel
 from inkov.verify.ways import may_leave, replay, verify_ping, verify_way
@@ -194,8 +194,7 @@ def verify_entry(
         names = area_of(net, entry["around"]) if "around" in entry else set(net.campus.devices)
         _none_cut_off(net, {}, [f"vlan {entry['vlans']}"], names)
         for vid in VlanSet.parse(entry["vlans"]):
-            hubs = {hub for hub in net.served(vid) if hub[0] in names}
-            verify_joined(net, entry["edges"], vid, hubs)
+            verify_joined(net, entry["edges"], vid, members(net, vid, names))
     else:
         verify(net, claim, vlans if claims else {}, entry)
     return True

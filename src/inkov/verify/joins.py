@@ -7,12 +7,12 @@ from itertools import product
 from inkov.levels import Level
 from inkov.plan import Claim
 from inkov.verify.closures import ClaimEntry, Refused, Side, in_order, verify_apart
-from inkov.verify.frames import HostSeat, Hub
+from inkov.verify.frames import HostSeat, Hub, Spot
 from inkov.verify.packets import PacketModel
 from inkov.verify.ways import verify_way
 from inkov.vlanset import bit
 
-__all__ = ["verify_join", "verify_joined"]
+__all__ = ["members", "verify_join", "verify_joined"]
 
 
 def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> None:
@@ -51,28 +51,52 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
         verify_joined(net, entry["edges"], vid, {seat.spot.hub for seat in seats})
 
 
-def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, hubs: set[Hub]) -> None:
-    """That links join the bridges with members of a VLAN, passing it both ways. Raises Refused."""
-    root: dict[Hub, Hub] = {}
+Place = Hub | Spot
+"""A bridge; or what is behind a sub-interface, in the VLAN of its tag (FM 6.8)."""
+
+
+def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, places: set[Place]) -> None:
+    """That links join the places with members of a VLAN, passing it both ways. Raises Refused."""
+    root: dict[Place, Place] = {}
     if len({name for edge in edges for name in edge}) < 2 * len(edges):
         raise Refused(
             "two links at one port join nothing: what comes in by it does not leave by it"
         )
 
-    def top(hub: Hub) -> Hub:
-        while root.get(hub, hub) != hub:
-            hub = root[hub]
-        return hub
+    def top(place: Place) -> Place:
+        while root.get(place, place) != place:
+            place = root[place]
+        return place
 
     for one, other in edges:
         a, b = net.by_key[one], net.by_key[other]
         for near, far in ((a, b), (b, a)):
+            leaves = near.views[0].untagged if _is_by_tag(near, vid) else bit(vid)
             arrives = any(
-                spot is far and mask >> vid & 1
-                for spot, _, mask in net.over(near, 1 << vid, Level.HONEST)
+                spot is far and (mask >> vid & 1 or (mask and _is_by_tag(far, vid)))
+                for spot, _, mask in net.over(near, leaves, Level.HONEST)
             )
             if near.protected or not arrives:
                 raise Refused(f"VLAN {vid} does not get from {near.key} to {far.key}")
-        root[top(a.hub)] = top(b.hub)
-    if len({top(hub) for hub in hubs}) != 1:
+        ends = [spot if _is_by_tag(spot, vid) else spot.hub for spot in (a, b)]
+        root[top(ends[0])] = top(ends[1])
+    if len({top(place) for place in places}) != 1:
         raise Refused("the links do not join all bridges with members of the VLAN")
+
+
+def _is_by_tag(spot: Spot, vid: int) -> bool:
+    """Whether a VLAN passes a sub-interface by its tag, being called otherwise inside."""
+    view = spot.views[0]
+    return spot.outer == vid and view.untagged & view.emit != bit(vid)
+
+
+def members(net: PacketModel, vid: int, switches: set[str]) -> set[Place]:
+    """Where there is somebody in a VLAN, on some switches and behind sub-interfaces at their
+    cables.
+    """
+    places: set[Place] = {hub for hub in net.served(vid) if hub[0] in switches}
+    for spot in net.outlets(vid):
+        near = {end[0] for end in (spot.end, *net.far[spot.end])}
+        if near & switches:
+            places.add(spot if _is_by_tag(spot, vid) else spot.hub)
+    return places

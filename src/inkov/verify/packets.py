@@ -86,7 +86,7 @@ class PacketModel(FrameModel):
 
     def served(self, vid: int) -> set[Hub]:
         """The bridges with somebody in a VLAN: a gateway, or hosts, but for trunks left at
-        everything (FM 6.3).
+        everything (FM 6.3); not those that know it by sub-interfaces alone (FM 6.8).
         """
         hubs = {
             one.hub
@@ -101,7 +101,33 @@ class PacketModel(FrameModel):
                 or device.value(port, "allowed").bits != ALL
             ):
                 hubs.add(seat.spot.hub)
-        return hubs
+        return {hub for hub in hubs if not self._is_inside(hub, vid)}
+
+    def _is_inside(self, hub: Hub, vid: int) -> bool:
+        """Whether a VLAN leaves a bridge for other switches by sub-interfaces, and only so."""
+        leaving = [
+            spot.outer
+            for spot in self.at.get(hub, ())
+            if spot.end in self.far and spot.views[0].emit >> vid & 1 and not self._implied(spot)
+        ]
+        return bool(leaving) and all(leaving)
+
+    def _implied(self, spot: Spot) -> bool:
+        return self.campus.devices[spot.hub[0]].ports[spot.name].implied
+
+    def outlets(self, vid: int) -> list[Spot]:
+        """The sub-interfaces with a VLAN's tag on a cable, and somebody behind them (FM 6.8)."""
+        found = []
+        for end in self.far:
+            for spot in self.spots.get(end, ()):
+                if spot.outer == vid and not self._implied(spot):
+                    own = self.campus.devices[end[0]].gateways
+                    gateway = any(
+                        g.bridge == spot.hub[1] and spot.views[0].untagged >> g.vid & 1 for g in own
+                    )
+                    if spot.routed or gateway or len(self.at[spot.hub]) > 1:
+                        found.append(spot)
+        return found
 
     def _sharing(self, level: Level) -> dict[Group, list[Station]]:
         """The stations of a routing table of a device, and in a VLAN."""

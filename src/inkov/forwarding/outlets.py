@@ -1,0 +1,72 @@
+"""Tagged sub-interfaces as the far end of their link sees them: what sits behind one is in the VLAN
+of its tag (FM 6.8).
+
+Inside, its frames may be in another VLAN, or in none (a routed interface). Nobody outside knows
+that number, so whatever is asked of a VLAN on the link goes by the tag.
+"""
+
+from __future__ import annotations
+
+from inkov.forwarding.fabric import BridgePort, Crossing, Fabric
+from inkov.vlanset import bit
+
+__all__ = ["inside_only", "outlets", "passing_as"]
+
+
+def outlets(fabric: Fabric) -> list[BridgePort]:
+    """The sub-interfaces on links with anybody behind them: a routed interface, a gateway, hosts,
+    or further links.
+    """
+    return [
+        port
+        for port in fabric.bridge_ports
+        if port.outer and port.end in fabric.wiring.of and not fabric.is_implied(port)
+        if _leads_on(fabric, port)
+    ]
+
+
+def _leads_on(fabric: Fabric, port: BridgePort) -> bool:
+    inside = fabric.bridges[port.bridge]
+    return bool(inside.routed) or len(inside.ports) > 1 or _has_gateway(fabric, port)
+
+
+def _has_gateway(fabric: Fabric, port: BridgePort) -> bool:
+    inside = fabric.bridges[port.bridge]
+    own = fabric.device(inside.device).gateways
+    return any(g.bridge == inside.name and port.view.untagged >> g.vid & 1 for g in own)
+
+
+def inside_only(fabric: Fabric) -> dict[int, int]:
+    """For each bridge the VIDs, as a mask, that its links pass by sub-interfaces alone: there, such
+    a number is a name within the device.
+    """
+    within: dict[int, int] = {}
+    outside: dict[int, int] = {}
+    for port in fabric.bridge_ports:
+        if port.end in fabric.wiring.of and not fabric.is_implied(port):
+            kept = within if port.outer else outside
+            kept[port.bridge] = kept.get(port.bridge, 0) | port.view.emit
+    return {bridge: mask & ~outside.get(bridge, 0) for bridge, mask in within.items()}
+
+
+def passing_as(
+    fabric: Fabric, sender: BridgePort, crossing: Crossing, only: int | None = None
+) -> int:
+    """The VIDs, as a mask, that one direction of a link passes from one of its bridge ports, as its
+    far end, or the tag of a sub-interface there, has them; to one bridge port, if `only` is given.
+    """
+    passing = 0
+    for to, mask in crossing.same:
+        if only is not None and to != only:
+            continue
+        outer = sender.outer or fabric.bridge_ports[to].outer
+        passing |= bit(outer) if outer else mask
+    for to, leaves, arrives in crossing.translations:
+        if only is not None and to != only:
+            continue
+        outer = fabric.bridge_ports[to].outer
+        if sender.outer:
+            passing |= bit(sender.outer) if outer else bit(sender.outer) & arrives
+        else:
+            passing |= bit(outer) & leaves
+    return passing
