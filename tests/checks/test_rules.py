@@ -102,7 +102,7 @@ def test_a_vlan_missing_on_the_way_is_one_finding() -> None:
     shut = middle.replace("[gateway 10]\naddress: 10.0.10.1/24\n[port 5]\nvlan: 10\n", "")
     assert (
         slugs(around, b.replace("1: m:2", "1: m:2\n8: a:8") + UP.replace("port 1", "port 8"), shut)
-        == []
+        == ["vlan-on-one-way-only"]  # a and b talk over the other way, and this one is no spare
     )
 
 
@@ -161,8 +161,10 @@ def test_two_lists_tell_what_the_second_took_away() -> None:
 
 
 @pytest.mark.parametrize("shut", [LINKED_A.replace("mode: trunk", "state: off\nmode: trunk")])
-def test_a_shut_link_is_no_mistake(shut: str) -> None:
-    assert slugs(shut, LINKED_B.replace("native: 99", "native: 20").replace("10,20,99", "20")) == []
+def test_a_shut_link_has_no_other_mistake(shut: str) -> None:
+    """What its ends say does not matter, but that it is the only one."""
+    other = LINKED_B.replace("native: 99", "native: 20").replace("10,20,99", "20")
+    assert slugs(shut, other) == ["link-shut"]
 
 
 def test_the_catalogue_is_complete() -> None:

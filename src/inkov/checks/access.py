@@ -256,9 +256,10 @@ _UNUSED = re.compile(
     example="gate-1 port 17 is described as spare, and is on in VLAN 50",
     says={
         "on": "{switch} has {count} described as unused and on: {ports}",
+        "parked": "{switch} has {count} in the parking VLAN {vid}, and on: {ports}",
         "parking": "{switch} has {count} out of use and not in the parking VLAN {vid}: {ports}",
     },
-    fix={"on": "shut them", "parking": "put them into VLAN {vid}"},
+    fix={"on": "shut them", "parked": "shut them", "parking": "put them into VLAN {vid}"},
 )
 def unused_port_open(site: Site) -> Iterator[Found]:
     practice = site.plan.practice.unused
@@ -277,6 +278,11 @@ def unused_port_open(site: Site) -> Iterator[Found]:
             unused.setdefault((resolved.end.device, "on"), []).append(resolved)
         elif not resolved.up and parking is not None and not parked:
             unused.setdefault((resolved.end.device, "parking"), []).append(resolved)
+    if practice is not None and practice.shut:
+        described = {resolved.end for resolved, about in site.described}
+        for resolved in site.access_hosts:
+            if resolved.access == parking and resolved.end not in described:
+                unused.setdefault((resolved.end.device, "parked"), []).append(resolved)
     for (device, what), ports in unused.items():
         yield finding(
             {
@@ -292,7 +298,7 @@ def unused_port_open(site: Site) -> Iterator[Found]:
                 )
                 for p in ports
             ),
-            severity=Severity.RISK if what == "on" else Severity.NOTE,
+            severity=Severity.NOTE if what == "parking" else Severity.RISK,
             key=(device, what, *(p.end.port for p in ports)),
         )
 

@@ -16,7 +16,7 @@ from msgspec import Struct
 
 from inkov.wiring import Link
 
-__all__ = ["Cause", "LinkFails", "RangeOverridden", "VlanAbsent"]
+__all__ = ["Cause", "InterfaceWrong", "LinkFails", "RangeOverridden", "VlanAbsent"]
 
 
 class VlanAbsent(Struct, frozen=True):
@@ -32,6 +32,13 @@ class LinkFails(Struct, frozen=True):
     link: Link
 
 
+class InterfaceWrong(Struct, frozen=True):
+    """A routed interface has a wrong address or mask, or is shut."""
+
+    switch: str
+    name: str
+
+
 class RangeOverridden(Struct, frozen=True):
     """A later statement for a range of ports of a switch took them from an earlier one."""
 
@@ -39,4 +46,4 @@ class RangeOverridden(Struct, frozen=True):
     ports: tuple[str, ...]
 
 
-Cause = VlanAbsent | LinkFails | RangeOverridden
+Cause = VlanAbsent | LinkFails | InterfaceWrong | RangeOverridden

@@ -8,7 +8,7 @@ from ipaddress import IPv4Network, IPv6Network
 
 from inkov.campus import Address, Fact
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
-from inkov.checks.causes import Cause, LinkFails, VlanAbsent
+from inkov.checks.causes import Cause, InterfaceWrong, LinkFails, VlanAbsent
 from inkov.checks.site import Site
 from inkov.checks.words import listed
 from inkov.forwarding.stations import Interface
@@ -24,8 +24,8 @@ def networks(interface: Interface) -> list[Subnet]:
 
 def place_of(interface: Interface, fact: Fact[Address] | None = None) -> Where:
     """Where a gateway or a routed port is stated, or one of its addresses."""
-    vid = interface.vid if interface.name.startswith("VLAN ") else None
-    port = None if vid is not None else interface.name
+    vid = interface.vlan
+    port = None if interface.name.startswith("VLAN ") else interface.name
     return Where(interface.device, port, vid, fact.origin if fact is not None else interface.origin)
 
 
@@ -63,6 +63,8 @@ def _why_down(site: Site, interface: Interface) -> Cause:
     does not have it.
     """
     bit = 1 << interface.vid
+    if interface.device in site.shut_ways:
+        return LinkFails(site.shut_ways[interface.device][0])
     for joined in site.links if site.fabric.live[interface.device] & bit else ():
         ends = joined.a.end.device, joined.b.end.device
         if (
@@ -158,40 +160,40 @@ def gateway_subnets_differ(site: Site) -> Iterator[Found]:
     "gateway-against-plan",
     family=_FAMILY,
     severity=Severity.FAULT,
-    what="a gateway is not in the subnet that the plan gives its VLAN",
+    what="a gateway is not in the subnet that the plan gives its VLAN, or has another mask",
     why="hosts that are set up by the plan never find it",
     cure="give the gateway an address in the planned subnet, or correct the plan",
     example="the plan has VLAN 20 in 10.20.0.0/24, and core-1 has 10.2.0.1/24 in VLAN 20",
     says="{device} has {value} in VLAN {vid}, and the plan has {subnet}",
-    fix="give {device} an address in {subnet}, or correct the plan",
+    fix={
+        "elsewhere": "give {device} an address in {subnet}, or correct the plan",
+        "mask": "give {device} the address {right}, or correct the plan",
+    },
 )
 def gateway_against_plan(site: Site) -> Iterator[Found]:
-    for interface in _of_vlans(site):
-        planned = site.plan.vlans.get(interface.vid)
+    for interface in site.interfaces:
+        vid = interface.vlan
+        planned = site.plan.vlans.get(vid) if vid is not None else None
         subnet = planned.subnet if planned is not None else None
-        if planned is None or subnet is None:
+        if planned is None or subnet is None or vid is None:
             continue
-        wrong = [
-            f
-            for f in interface.addresses
-            if f.value.version == subnet.version and f.value.ip not in subnet
-        ]
-        if wrong and len(wrong) == len(
-            [f for f in interface.addresses if f.value.version == subnet.version]
-        ):
+        own = [f for f in interface.addresses if f.value.version == subnet.version]
+        if own and not any(fact.value.network == subnet for fact in own):
+            inside = next((fact for fact in own if fact.value.ip in subnet), None)
+            wrong = inside or own[0]
             yield finding(
                 {
                     "device": interface.device,
-                    "value": wrong[0].value,
-                    "vid": interface.vid,
+                    "value": wrong.value,
+                    "vid": vid,
                     "subnet": subnet,
+                    "right": f"{wrong.value.ip}/{subnet.prefixlen}",
                 },
-                where=(
-                    place_of(interface, wrong[0]),
-                    Where("", None, interface.vid, planned.origin),
-                ),
-                vlans=1 << interface.vid,
-                key=(interface.device, str(interface.vid)),
+                case="mask" if inside else "elsewhere",
+                where=(place_of(interface, wrong), Where("", None, vid, planned.origin)),
+                vlans=1 << vid,
+                cause=InterfaceWrong(interface.device, interface.name),
+                key=(interface.device, interface.name),
             )
 
 
@@ -241,6 +243,7 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
             },
             where=(place_of(first, fact), *(place_of(near, far) for _, _, near, far in pairs)),
             vlans=mask,
+            cause=InterfaceWrong(first.device, first.name),
             key=(name, span_of),
         )
 

@@ -7,14 +7,17 @@ from collections.abc import Iterator
 from ipaddress import ip_address
 
 from inkov.campus import Host
+from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
-from inkov.checks.gateways import networks, place_of
+from inkov.checks.causes import Cause, InterfaceWrong
+from inkov.checks.gateways import Subnet, networks, place_of
 from inkov.checks.site import Site
-from inkov.checks.words import listed
+from inkov.checks.words import counted, listed
 from inkov.forwarding.stations import Interface
 from inkov.wiring import End
 
 _FAMILY = "Gateways and hosts"
+_USERS = 4  # sockets of other VLANs for each in the management VLAN: a switch for users
 
 
 def _home(site: Site, host: Host) -> tuple[int, int, list[Interface]] | None:
@@ -78,8 +81,102 @@ def host_outside_subnet(site: Site) -> Iterator[Found]:
                     "network": host.address.network,
                 },
                 where=_at(site, host, vid),
+                cause=_of_the_router(site, host, vid, near),
                 key=(host.name,),
             )
+
+
+def _of_the_router(site: Site, host: Host, vid: int, near: list[Interface]) -> Cause | None:
+    """The interface that is wrong, where the host is in the subnet that the plan has."""
+    planned = site.plan.vlans.get(vid)
+    subnet = planned.subnet if planned is not None else None
+    if subnet is None or host.address is None or host.address.ip not in subnet:
+        return None
+    wrong = [i for i in near if subnet not in networks(i)]
+    return InterfaceWrong(wrong[0].device, wrong[0].name) if wrong else None
+
+
+@rule(
+    "mask-wrong",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a host or a gateway has another mask than the rest of its subnet",
+    why=(
+        "with one that is too wide it looks for far hosts next to it, and with one that is too"
+        " narrow it sends what is near to the router: some are reached, others are not"
+    ),
+    cure="give it the mask of the subnet",
+    example="pump-1 has 10.20.0.31/16, and core-1 has 10.20.0.1/24 in its VLAN",
+    says={
+        "host": "{name} at {place} has {address}, and the subnet of its VLAN {vid} is {subnet}",
+        "gateway": "{name} has {address} in VLAN {vid}, and its hosts are in {subnet}",
+    },
+    fix="give {name} the address {right}",
+)
+def mask_wrong(site: Site) -> Iterator[Found]:
+    homes: dict[tuple[int, int], tuple[list[Host], list[Interface]]] = {}
+    for host in site.fabric.campus.hosts:
+        home = _home(site, host) if host.address is not None else None
+        if home is not None:
+            vid, label, near = home
+            homes.setdefault((vid, label), ([], near))[0].append(host)
+    for (vid, _), (hosts, near) in homes.items():
+        own = list(dict.fromkeys(network for i in near for network in networks(i)))
+        planned = site.plan.vlans.get(vid)
+        if planned is not None and planned.subnet is not None:
+            own = [planned.subnet]  # gateway-against-plan tells of gateways
+        else:
+            odd, meant = _odd_gateway(hosts, near)
+            if odd is not None and meant is not None:
+                fact = next(f for f in odd.addresses if meant.network_address in f.value.network)
+                yield finding(
+                    {
+                        "name": odd.label,
+                        "address": fact.value,
+                        "vid": vid,
+                        "subnet": meant,
+                        "right": f"{fact.value.ip}/{meant.prefixlen}",
+                    },
+                    case="gateway",
+                    where=(place_of(odd, fact),),
+                    cause=InterfaceWrong(odd.device, odd.name),
+                    vlans=1 << vid,
+                    key=(odd.device, odd.name),
+                )
+                continue
+        for host in hosts:
+            assert host.address is not None
+            around = [subnet for subnet in own if host.address.ip in subnet]
+            if around and host.address.network not in around:
+                yield finding(
+                    {
+                        "name": host.name,
+                        "place": f"{host.device}:{host.port}",
+                        "address": host.address,
+                        "vid": vid,
+                        "subnet": around[0],
+                        "right": f"{host.address.ip}/{around[0].prefixlen}",
+                    },
+                    case="host",
+                    where=_at(site, host, vid),
+                    key=(host.name,),
+                )
+
+
+def _odd_gateway(
+    hosts: list[Host], near: list[Interface]
+) -> tuple[Interface | None, Subnet | None]:
+    """The only gateway of a VLAN, if two hosts or more agree on another mask, and that mask."""
+    subnets = Counter(host.address.network for host in hosts if host.address is not None)
+    if len(near) != 1 or not subnets:
+        return None, None
+    meant, number = subnets.most_common(1)[0]
+    own = networks(near[0])
+    inside = any(fact.value.ip in meant for fact in near[0].addresses)
+    overlaps = any(meant.network_address in subnet for subnet in own)
+    if number > 1 and 2 * number > len(hosts) and meant not in own and (inside and overlaps):
+        return near[0], meant
+    return None, None
 
 
 @rule(
@@ -226,3 +323,48 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
                 where=(place_of(interface, interface.addresses[0]),),
                 key=(name,),
             )
+
+
+@rule(
+    "host-in-management-vlan",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a socket is in the management VLAN, and nothing says that it is meant",
+    why="whoever plugs in there talks with every switch of the campus",
+    cure=(
+        "move the port to the VLAN that was meant; or name the host there in the plan, or the port"
+        " in a claim"
+    ),
+    example="gate-1 port 7 is in VLAN 90, where the switches have their addresses",
+    says="{device} has {count} in VLAN {vid}, the management VLAN: {ports}",
+    fix="move {ports} to the VLAN that was meant, or name the host there in the plan",
+)
+def host_in_management_vlan(site: Site) -> Iterator[Found]:
+    wanted = site.plan.practice.management
+    named = {
+        name
+        for claim in site.plan.claims
+        for names in (claim.isolate, claim.from_, claim.except_, claim.join, claim.reach)
+        for name in names or ()
+    }
+    odd = [
+        r
+        for r in site.access_hosts
+        if r.access == wanted
+        and r.end not in site.hosts_at
+        and r.end not in site.outside
+        and str(r.end) not in named
+    ]
+    others = Counter(r.end.device for r in site.access_hosts if r.access != wanted)
+    for device, ports in by_switch(odd).items():
+        if others[device] < _USERS * len(ports):
+            continue  # it is there for management
+        yield finding(
+            {
+                "device": device,
+                "count": counted(len(ports), "socket"),
+                "vid": wanted,
+                "ports": listed([p.end.port for p in ports]),
+            },
+            where=tuple(site.places.of(p, "access_vlan", wanted) for p in ports),
+        )

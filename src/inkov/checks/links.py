@@ -292,3 +292,40 @@ def _differ(site: Site, attribute: str, difference: str) -> Iterator[Found]:
                 where=tuple(places),
                 vlans=crossing(site, joined),
             )
+
+
+@rule(
+    "cabled-otherwise",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="the description of a port names another switch than the one it is cabled to",
+    why=(
+        "who works by the description shuts the wrong link; and if two are crossed, each carries"
+        " what was meant for the other"
+    ),
+    cure="plug the cable where the description says, or correct the description",
+    example="gate-1 port 1 is described as uplink to palm-a, and is cabled to palm-b",
+    says="{end} is described as {about!r}, and is cabled to {far}",
+    fix="plug {end} where it says, or correct the description",
+)
+def cabled_otherwise(site: Site) -> Iterator[Found]:
+    names = {device.name.lower(): device.name for device in site.devices}
+    for resolved, about in site.described:
+        links = site.fabric.wiring.of.get(site.fabric.end_of(*resolved.end), ())
+        if len(links) != 1:
+            continue
+        named = {names[word] for word in _WORDS.findall(about.value.lower()) if word in names}
+        far = links[0].far(site.fabric.end_of(*resolved.end))
+        own = {resolved.end.device, far.device}
+        if len(named - {resolved.end.device}) == 1 and not named & {far.device}:
+            yield finding(
+                {"end": resolved.end, "about": about.value, "far": far},
+                where=(
+                    site.places.of(resolved, "description"),
+                    Where(far.device, far.port, None, site.resolved(far).stated.origin),
+                ),
+                key=(str(resolved.end), *sorted(own | named)),
+            )
+
+
+_WORDS = re.compile(r"[a-z0-9][\w.-]*[\w]")

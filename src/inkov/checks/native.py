@@ -277,7 +277,9 @@ def native_against_practice(site: Site) -> Iterator[Found]:
         ends = [
             r
             for r in group
-            if r.native not in (None, wanted, DEFAULT_VID) and r.end not in mismatched
+            if r.native not in (None, wanted, DEFAULT_VID)
+            and r.end not in mismatched
+            and r.end in site.fabric.wiring.of  # access points have a native VLAN of their own
         ]
         if ends:
             yield finding(

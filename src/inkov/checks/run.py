@@ -26,6 +26,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     negotiation,
     port_plan,
     private,
+    shut,
     sisters,
     sources,
     statements,

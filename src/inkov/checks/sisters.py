@@ -37,12 +37,19 @@ def _setting(resolved: Resolved) -> Setting | None:
     return "access", resolved.access, resolved.completed.voice_vlan
 
 
-def _families(site: Site) -> Iterator[list[str]]:
-    groups: dict[tuple[str, frozenset[str]], list[str]] = {}
+def _families(site: Site) -> list[list[str]]:
+    """Switches of one make with the same ports; and of these, the ones with the same VLANs, since
+    each block may have its own.
+    """
+    alike: dict[tuple[object, ...], list[str]] = {}
+    block: dict[tuple[object, ...], list[str]] = {}
     for device in site.devices:
         physical = frozenset(p.name for p in device.ports.values() if p.kind is PortKind.PHYSICAL)
-        groups.setdefault((device.platform.name, physical), []).append(device.name)
-    return (group for group in groups.values() if len(group) > _PEERS)
+        kind = device.platform.name, physical
+        alike.setdefault(kind, []).append(device.name)
+        block.setdefault((*kind, frozenset(device.vlans or ())), []).append(device.name)
+    blocks = (group for group in block.values() if group not in alike.values())
+    return [group for group in (*alike.values(), *blocks) if len(group) > _PEERS]
 
 
 def _stated_by(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved, Setting]]:
@@ -81,6 +88,7 @@ def _stated_by(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved
     fix="set {one} like {peer}, or say in its description why it differs",
 )
 def odd_one_out(site: Site) -> Iterator[Found]:
+    told: set[End] = set()
     for sisters in _families(site):
         odd: list[tuple[Resolved, Resolved, Setting, int]] = []
         agreeing: Counter[str] = Counter()
@@ -101,8 +109,9 @@ def odd_one_out(site: Site) -> Iterator[Found]:
                 odd.append((one, peer, usual, number))
         for one, peer, (mode, vid, voice), number in odd:
             name = one.end.device
-            if agreeing[name] < max(_POSITIONS, 4 * differing[name]):
+            if agreeing[name] < max(_POSITIONS, 4 * differing[name]) or one.end in told:
                 continue
+            told.add(one.end)
             trunk = mode == "trunk"
             peers = [n for n in sisters if n != name]
             yield finding(

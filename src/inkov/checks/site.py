@@ -208,6 +208,19 @@ class Site:
         return {end.device for end in ends}
 
     @cached_property
+    def shut_ways(self) -> dict[str, list[Link]]:
+        """For each switch that no link leads to any more: its links that are shut."""
+        up: set[str] = set()
+        down: dict[str, list[Link]] = {}
+        for number, link in enumerate(self.fabric.wiring.links):
+            for end in (link.a, link.b):
+                if self.fabric.link_up[number]:
+                    up.add(end.device)
+                else:
+                    down.setdefault(end.device, []).append(link)
+        return {name: links for name, links in down.items() if name not in up}
+
+    @cached_property
     def trunk_links(self) -> list[Joined]:
         """Those of them with a trunk at both ends."""
         return [

@@ -297,7 +297,7 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
     "root-against-plan",
     family=_FAMILY,
     severity=Severity.RISK,
-    what="a switch that the plan does not name as root has the lowest priority",
+    what="another switch than the first that the plan names as root has the lowest priority",
     why=(
         "the tree hangs from the wrong switch: traffic takes detours, and links that should be"
         " spare carry it"
@@ -313,7 +313,9 @@ def root_against_plan(site: Site) -> Iterator[Found]:
         own = [name for name in wanted if name in priorities]
         lowest = min(value for value, _ in priorities.values())
         for name, (value, origin) in priorities.items():
-            if value == lowest and value < _DEFAULT_PRIORITY and name not in wanted and own:
+            deputy = name in own and len(own) > 1 and priorities[own[0]][0] > lowest
+            wrong = name not in wanted or deputy
+            if value == lowest and value < _DEFAULT_PRIORITY and wrong and own:
                 yield finding(
                     {"name": name, "value": value, "wanted": listed(own), "root": own[0]},
                     where=(

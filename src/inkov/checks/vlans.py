@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import natural
+from inkov.campus import Mode, natural
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
-from inkov.checks.site import DEFAULT_VID, Site
+from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
 from inkov.checks.words import both, counted, listed
+from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, union
 
 _FAMILY = "VLAN definitions"
@@ -62,6 +63,13 @@ def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
             )
 
 
+def _members_at(resolved: Resolved) -> list[int]:
+    """The VLANs that an access port puts somebody into, whether its switch has them or not."""
+    if resolved.effective_mode is not Mode.ACCESS:
+        return []
+    return [vid for vid in (resolved.access, resolved.completed.voice_vlan) if vid]
+
+
 def _member(site: Site, device: str, vid: int) -> list[Where]:
     """One port (or the gateway, or the table's row) that makes a device a member of a VLAN."""
     for resolved in site.host_ports:
@@ -69,6 +77,62 @@ def _member(site: Site, device: str, vid: int) -> list[Where]:
             return [site.places.of(resolved, "access_vlan", vid)]
     row = site.fabric.device(device).row(vid)
     return [Where(device, None, vid, row.origin)] if row is not None else []
+
+
+@rule(
+    "vlan-on-one-way-only",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what=(
+        "a switch on one of two ways between the members of a VLAN does not define it, though the"
+        " trunks on both sides of it allow it"
+    ),
+    why="the second way is none for this VLAN: nobody notices until the first one fails",
+    cure="define the VLAN on the switch, or take it off the lists of its trunks",
+    example=(
+        "palm-a and palm-b both lie between core-1 and palm-1, and palm-b does not define VLAN 30"
+    ),
+    says=(
+        "{device} does not define VLAN {vid}, which its trunks to {ends} allow: that way is no"
+        " spare"
+    ),
+    fix="define VLAN {vid} on {device}",
+)
+def vlan_on_one_way_only(site: Site) -> Iterator[Found]:
+    told = {(device, vid) for device, vid, _ in stopped(site)}
+    beside: dict[str, list[tuple[Resolved, Resolved]]] = {}
+    for joined in site.trunk_links:
+        beside.setdefault(joined.a.end.device, []).append((joined.a, joined.b))
+        beside.setdefault(joined.b.end.device, []).append((joined.b, joined.a))
+    used = {(r.end.device, vid) for r in site.ports for vid in _members_at(r)}
+    for device in site.devices:
+        if device.vlans is None:
+            continue
+        allowing: dict[int, list[tuple[Resolved, Resolved]]] = {}
+        for near, far in beside.get(device.name, ()):
+            if EVERYTHING in (near.allowed, far.allowed):
+                continue
+            lacking = near.allowed & far.allowed - VlanSet.from_vids(device.vlans)
+            for vid in lacking - VlanSet.of(DEFAULT_VID):
+                if site.fabric.live[far.end.device] >> vid & 1:
+                    allowing.setdefault(vid, []).append((near, far))
+        for vid, pairs in sorted(allowing.items()):
+            fars = sorted({far.end.device for _, far in pairs}, key=natural)
+            served = site.served_anywhere >> vid & 1
+            native = any(vid == near.native for near, _ in pairs)
+            told_of = (device.name, vid) in told or (device.name, vid) in used
+            if len(fars) < 2 or not served or native or told_of:
+                continue
+            yield finding(
+                {"device": device.name, "vid": vid, "ends": both([fars[0], fars[-1]])},
+                where=(
+                    Where(device.name, None, vid, device.origin),
+                    *(site.places.of(near, "allowed", vid) for near, _ in pairs),
+                ),
+                cause=VlanAbsent(vid, device.name),
+                vlans=1 << vid,
+                key=(device.name, vid),
+            )
 
 
 @rule(

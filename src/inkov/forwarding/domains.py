@@ -180,7 +180,9 @@ def islands(fabric: Fabric, domains: Domains) -> Iterator[tuple[int, list[Island
         if not fabric.bridges[bridge].routed:
             for vid in VlanSet(mask & fabric.bridges[bridge].live & ~within.get(bridge, 0)):
                 parts.setdefault(vid, {}).setdefault(domains.of(bridge, vid), []).append(bridge)
+    inner: dict[tuple[int, int], int] = {}
     for port in outlets(fabric):  # whatever is behind one is in the VLAN of its tag (FM 6.8)
+        inner[port.bridge, port.outer] = _inside(port)
         label = domains.of(port.bridge, _inside(port))
         there = parts.setdefault(port.outer, {}).setdefault(label, [])
         if port.bridge not in there:
@@ -188,7 +190,7 @@ def islands(fabric: Fabric, domains: Domains) -> Iterator[tuple[int, list[Island
     for vid in sorted(parts):
         split = [Island(domain, bridges) for domain, bridges in parts[vid].items()]
         if doubtful >> vid & 1:
-            split = [part for island in split for part in _talking(fabric, vid, island)]
+            split = [part for island in split for part in _talking(fabric, vid, island, inner)]
         split.sort(key=lambda island: (-len(island.bridges), island.bridges))
         yield vid, split
 
@@ -198,10 +200,15 @@ def _inside(port: BridgePort) -> int:
     return port.view.pvid or (port.view.untagged & -port.view.untagged).bit_length() - 1
 
 
-def _talking(fabric: Fabric, vid: int, island: Island) -> Iterator[Island]:
-    """An island as far as its bridges really reach each other, both ways."""
+def _talking(
+    fabric: Fabric, vid: int, island: Island, inner: dict[tuple[int, int], int]
+) -> Iterator[Island]:
+    """An island as far as its bridges really reach each other, both ways. `inner` has the VLAN by
+    (bridge, VID) where it is called otherwise inside.
+    """
+    own = {bridge: inner.get((bridge, vid), vid) for bridge in island.bridges}
     heard = {
-        bridge: flood(fabric, [Sending(-1, 1 << vid, bridge)], Level.HONEST)
+        bridge: flood(fabric, [Sending(-1, 1 << own[bridge], bridge)], Level.HONEST)
         for bridge in island.bridges
     }
     left = list(island.bridges)
@@ -211,7 +218,7 @@ def _talking(fabric: Fabric, vid: int, island: Island) -> Iterator[Island]:
             for other in [
                 b
                 for b in left
-                if heard[one].present(b) >> vid & 1 and heard[b].present(one) >> vid & 1
+                if heard[one].present(b) >> own[b] & 1 and heard[b].present(one) >> own[one] & 1
             ]:
                 part.append(other)
                 left.remove(other)
