@@ -144,6 +144,10 @@ def mask_wrong(site: Site) -> Iterator[Found]:
                     key=(odd.device, odd.name),
                 )
                 continue
+        # Where no host agrees with the only gateway, nobody knows which of them is wrong.
+        agree = any(host.address and host.address.network in own for host in hosts)
+        lonely = len(near) == 1 and not agree
+        doubt = InterfaceWrong(near[0].device, near[0].name) if lonely else None
         for host in hosts:
             assert host.address is not None
             around = [subnet for subnet in own if host.address.ip in subnet]
@@ -159,6 +163,7 @@ def mask_wrong(site: Site) -> Iterator[Found]:
                     },
                     case="host",
                     where=_at(site, host, vid),
+                    cause=doubt,
                     key=(host.name,),
                 )
 
