@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Mode, Private
+from inkov.campus import Accept, Mode, Private
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
@@ -94,18 +94,21 @@ _CUT_OFF = "VLAN {vid} of {switches} is cut off"
         "a VLAN crosses only if both ends allow it: what one end sends, the other drops without a"
         " word"
     ),
-    cure="give both ends the same list: the VLANs that are needed on both sides",
+    cure="allow what is needed on both sides at the end that lacks it, and the rest at neither",
     example=(
         "core-1 port 3 allows 10,20,30 and gate-1 port 1 only 10,20, though both define VLAN 30"
     ),
     says={"differ": "{differences}", "lost": ": {lost}"},
-    fix="allow VLAN {vids} at both ends, or at neither",
+    fix={
+        "needed": "allow {wanted}",
+        "rest": "{then}take VLAN {rest} off the list of {having}, or allow it at {lacking}",
+    },
 )
 def allowed_differs(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
         a, b = joined.a, joined.b
         differ = _differing(site, joined)
-        if not differ:
+        if not differ or a.end.device == b.end.device:
             continue
         parts = [
             _ALLOWED_HERE.format(a=end.end, vids=missing, b=other.end)
@@ -113,9 +116,36 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             if (missing := end.allowed & differ)
         ]
         lost = [text for vid in differ for text in _loses(site, joined, vid)]
+        # What has members on both sides is wanted; of the rest nobody knows whether it was meant.
+        needs = VlanSet(
+            differ.bits & (site.perhaps_needs[joined.number] | _cut(site, joined) | site.private)
+        )
+        wanted = [
+            f"VLAN {missing} at {other.end}"
+            for end, other in ((a, b), (b, a))
+            if (missing := end.allowed & needs)
+        ]
+        rest = differ - needs
+        having, lacking = (a, b) if a.allowed & rest else (b, a)
+        mixed = bool(rest - having.allowed)
+        lighter = Severity.RISK if wanted else Severity.NOTE
         yield finding(
-            {"differences": "; ".join(parts), "vids": differ, "lost": "; ".join(lost[:4])},
-            case=("differ", "lost") if lost else "differ",
+            {
+                "differences": "; ".join(parts),
+                "lost": "; ".join(lost[:4]),
+                "wanted": both(wanted),
+                "then": "; " if wanted else "",
+                "rest": rest,
+                "having": both([a.end, b.end]) if mixed else having.end,
+                "lacking": both([a.end, b.end]) if mixed else lacking.end,
+            },
+            case=(
+                "differ",
+                *(["lost"] if lost else []),
+                *(["needed"] if wanted else []),
+                *(["rest"] if rest else []),
+            ),
+            severity=None if lost else lighter,
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             assumes=site.places.assumed_for((a, "allowed"), (b, "allowed")),
             vlans=differ.bits & site.served_anywhere,
@@ -139,6 +169,13 @@ def _differing(site: Site, joined: Joined) -> VlanSet:
         # The list left at everything is a finding of its own; here only what is in fact cut counts.
         differ = VlanSet.from_vids(v for v in differ if site.split >> v & 1)
     return differ
+
+
+def _cut(site: Site, joined: Joined) -> int:
+    """The VIDs of those whom the link cuts off, as a mask."""
+    return union(
+        1 << vid for vid, gaps in site.breaks.items() if any(g.link is joined.link for g in gaps)
+    )
 
 
 def _loses(site: Site, joined: Joined, vid: int) -> Iterator[str]:
@@ -174,8 +211,8 @@ def _loses(site: Site, joined: Joined, vid: int) -> Iterator[str]:
         "who": "{who}; {says}",
     },
     fix={
-        "trunk": "allow VLAN {vids} at {a} and at {b}, the shortest way between its members",
-        "router": "allow VLAN {vids} at {switch}",
+        "lists": "allow VLAN {vids} at {lacking}, on the shortest way between its members",
+        "other": "find out what keeps VLAN {vids} apart there; the lists allow it",
     },
 )
 def needed_vlan_missing(site: Site) -> Iterator[Found]:
@@ -205,7 +242,7 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
         )
         why = why_stopped(site.fabric, joined.link, next(iter(parts)))
         router = next((r.end.device for r in (a, b) if _tags(site, r)), None)
-        switch = next((r.end for r in (a, b) if not _tags(site, r)), a.end)
+        lacking = _lacking(site, joined, vids)
         yield finding(
             {
                 "a": a.end,
@@ -214,14 +251,23 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
                 "who": who,
                 "says": why.says,
                 "router": router,
-                "switch": switch,
+                "lacking": " and at ".join(map(str, lacking)),
             },
-            case=("router" if router else "trunk", "who"),
+            case=("router" if router else "trunk", "who", "lists" if lacking else "other"),
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             vlans=vids.bits,
             cause=LinkFails(joined.link),
             key=(str(a.end), str(b.end), str(vids)),
         )
+
+
+def _lacking(site: Site, joined: Joined, vids: VlanSet) -> list[End]:
+    """The ends of a link whose lists lack some VLANs; [] if something else keeps these off it."""
+    ends = [r for r in (joined.a, joined.b) if not _tags(site, r)]
+    tagging = all(r.mode is Mode.TRUNK or r.completed.accept is not Accept.UNTAGGED for r in ends)
+    withheld = VlanSet(union(r.completed.withheld.bits for r in ends))
+    lacking = [r.end for r in ends if vids - r.allowed]
+    return lacking if tagging and not withheld & vids else []
 
 
 def _tags(site: Site, resolved: Resolved) -> int:
@@ -265,7 +311,10 @@ def _both_have(site: Site, joined: Joined, vid: int) -> bool:
         "the link between {a} and {b} does not pass VLAN {missing}, which both switches carry: for"
         " this VLAN it is no spare way"
     ),
-    fix="allow VLAN {missing} at {a} and at {b}",
+    fix={
+        "lists": "allow VLAN {missing} at {lacking}",
+        "other": "find out what keeps VLAN {missing} off the link; the lists allow it",
+    },
 )
 def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
@@ -280,8 +329,15 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
                 missing &= ~(1 << vid)
         if missing:
             a, b = joined.a, joined.b
+            lacking = _lacking(site, joined, VlanSet(missing))
             yield finding(
-                {"a": a.end, "b": b.end, "missing": bits_to_text(missing)},
+                {
+                    "a": a.end,
+                    "b": b.end,
+                    "missing": bits_to_text(missing),
+                    "lacking": " and at ".join(map(str, lacking)),
+                },
+                case="lists" if lacking else "other",
                 where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
                 vlans=missing,
             )
@@ -313,7 +369,13 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
         if ends:
             stated = [r for r in ends if r.stated.allowed is not None]
             numbers = set(site.link_numbers.get(ends[0].end, ()))
-            needs = union(site.needs[number] for number in numbers)
+            needs = union(site.perhaps_needs[number] for number in numbers)
+            if needs & site.private:  # a primary and its secondaries go together
+                needs |= site.private & union(site.shared[number] for number in numbers)
+            # The native VLAN is on the list as well, or untagged frames are dropped.
+            needs |= union(1 << r.native for r in group if r.native) if needs else 0
+            if any(site.fabric.has_hosts(r.end) for r in ends):
+                needs = 0  # whoever is there, nobody knows what they need
             yield finding(
                 {
                     "ends": both([r.end for r in ends]),
@@ -384,9 +446,17 @@ def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
         shares = [site.fabric.device(r.end.device).distribution for r in (joined.a, joined.b)]
         if any(shared is not None and shared.pruning is not None for shared in shares):
             continue  # the protocol withholds them, or pruning-off tells
-        if EVERYTHING not in (joined.a.allowed, joined.b.allowed):
+        # Where hosts are on the wire as well, nobody knows what they take.
+        hosts = any(site.fabric.has_hosts(r.end) for r in (joined.a, joined.b))
+        if joined.a.end.device == joined.b.end.device:
+            continue  # a loop, told as such
+        if EVERYTHING not in (joined.a.allowed, joined.b.allowed) and not hosts:
             natives = [r.native for r in (joined.a, joined.b) if r.native]
-            surplus = unneeded(site.shared[joined.number], site.needs[joined.number], natives)
+            needs = site.perhaps_needs[joined.number]
+            shared = site.shared[joined.number]
+            surplus = unneeded(shared, needs, natives)
+            if shared & needs & site.private:
+                surplus &= ~site.private  # a primary and its secondaries go together
             if surplus:
                 yield joined, surplus
 
@@ -424,6 +494,7 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
         for resolved in group:
             table = site.defined(resolved.end.device)
             known = known | (table if table is not None else EVERYTHING)
+            known = known | VlanSet(site.fabric.live[resolved.end.device])  # secondaries, too
             known = (
                 known | VlanSet.of(resolved.native) if resolved.native else known
             )  # native-undefined tells

@@ -284,6 +284,8 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
                 if crosses >> primary & 1
                 else (1 << primary if both_have.bits & crosses else 0)
             )
+            # Where the lists allow it, it is kept off for another reason, told as such.
+            missing &= ~(a.allowed & b.allowed).bits
             if missing:
                 what = (
                     "VLAN {0}, but not its secondary VLAN {1}"

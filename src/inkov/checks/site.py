@@ -14,7 +14,7 @@ from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
 from inkov.forwarding.outlets import passing_as
-from inkov.forwarding.serve import served_by_device
+from inkov.forwarding.serve import served, served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.plan import Plan, PlanFile
 from inkov.vlanset import VlanSet, bits, union
@@ -126,6 +126,29 @@ class Site:
     def needs(self) -> list[int]:
         """For each link the VIDs it needs, as a mask (FM 6.4)."""
         return needed(self.fabric, self.wanted)
+
+    @cached_property
+    def private(self) -> int:
+        """The VIDs that some switch has as a primary or a secondary VLAN, as a mask: they belong
+        together.
+        """
+        rows = [row for device in self.devices for row in (device.vlans or {}).values()]
+        return union(
+            1 << row.vid | (row.secondaries.value.bits if row.secondaries is not None else 0)
+            for row in rows
+            if row.private is not None or row.secondaries is not None
+        )
+
+    @cached_property
+    def perhaps_needs(self) -> list[int]:
+        """The same, where a trunk that is left at everything may have anybody behind it."""
+        fabric, serving = self.fabric, served(self.fabric)
+        hidden = any(
+            (port.view.emit | port.view.enters()) & ~serving[port.bridge]
+            for port in fabric.bridge_ports
+            if fabric.is_host_port(port) and not fabric.is_implied(port)
+        )
+        return needed(fabric, self.wanted, perhaps=True) if hidden else self.needs
 
     @cached_property
     def every_port(self) -> list[Resolved]:

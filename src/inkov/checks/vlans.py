@@ -232,6 +232,8 @@ def _used_by_ports(site: Site) -> Iterator[int]:
     yield from VlanSet(union(site.served.values()))
     for resolved in site.trunks:
         yield resolved.native or DEFAULT_VID
+    for resolved in site.ports:  # also where a switch is at the other end
+        yield from _members_at(resolved)
     for resolved in site.stating("native_vlan"):
         yield resolved.completed.native_vlan or DEFAULT_VID
     for resolved in site.stating("untagged"):
@@ -265,7 +267,10 @@ def _used_by_ports(site: Site) -> Iterator[int]:
     cure="remove it where it is defined, or write into the plan what it is kept for",
     example="core-1 and gate-1 define VLAN 44, and no port or gateway is in it",
     says="VLAN {vid} is defined on {switches}, and nothing uses it",
-    fix="remove VLAN {vid}, or write into the plan what it is kept for",
+    fix=(
+        "remove VLAN {vid}, from the lists of trunks as well, or write into the plan what it is"
+        " kept for"
+    ),
 )
 def vlan_unused(site: Site) -> Iterator[Found]:
     used = {DEFAULT_VID, *site.plan.vlans, *_used_by_tables(site), *_used_by_ports(site)}

@@ -25,12 +25,18 @@ Adjacency = Mapping[int, list[tuple[int, int]]]
 """vertex -> (other vertex, number of the link)."""
 
 
-def needed(fabric: Fabric, wanted: Mapping[str, int] | None = None) -> list[int]:
+def needed(
+    fabric: Fabric, wanted: Mapping[str, int] | None = None, *, perhaps: bool = False
+) -> list[int]:
     """For each link, in the order of the wiring, the VIDs it needs, as a mask.
 
-    `wanted` adds VIDs to what devices serve (the plan's word).
+    `wanted` adds VIDs to what devices serve (the plan's word). `perhaps`: whoever is behind a trunk
+    that is left at everything counts as well.
     """
     serving = list(served(fabric))
+    for port in fabric.bridge_ports if perhaps else ():
+        if fabric.is_host_port(port) and not fabric.is_implied(port):
+            serving[port.bridge] |= port.view.emit | port.view.enters()
     for device, mask in (wanted or {}).items():
         bridge = fabric.bridge_of.get((device, ""))
         if bridge is not None:

@@ -21,7 +21,7 @@ def outlets(fabric: Fabric) -> list[BridgePort]:
         port
         for port in fabric.bridge_ports
         if port.outer and port.end in fabric.wiring.of and not fabric.is_implied(port)
-        if _leads_on(fabric, port)
+        if (port.view.pvid or port.view.untagged) and _leads_on(fabric, port)
     ]
 
 
