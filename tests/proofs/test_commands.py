@@ -267,6 +267,9 @@ def test_every_field_of_a_certificate_counts(inkov: Inkov, tmp_path: Path) -> No
     assert (less.status, less.out) == (1, "2 of 3 claims verified; 1 without a certificate.\n")
     assert refused({**whole, "files": {**whole["files"], "r.sheet": "0" * 64}})
     assert refused({**whole, "files": {}})
+    assert refused({**whole, "ports": {}})
+    ports = {**whole["ports"], "r:1": {**whole["ports"]["r:1"], "emit": "20"}}
+    assert refused({**whole, "ports": ports})
 
 
 def test_a_certificate_verifies_wherever_the_files_lie(inkov: Inkov, tmp_path: Path) -> None:
@@ -706,7 +709,7 @@ def test_fm_6_8_what_is_behind_a_sub_interface_is_in_the_vlan_of_its_tag(
 
     (tmp_path / "sw.sheet").write_text(STICK.format(allowed="10"))
     [lost] = inkov("audit", ".", "-f", "json").json["findings"]
-    assert lost["rule"] == "needed-vlan-missing" and lost["cure"] == "allow VLAN 20 at sw:9"
+    assert lost["rule"] == "needed-vlan-missing" and "allow VLAN 20 at sw:9, on the" in lost["cure"]
     assert "to which a sub-interface of r belongs: VLAN 20 of sw is cut off" in lost["says"]
     assert [(w["switch"], w["port"], w["line"]) for w in lost["where"]] == [
         ("r", "p", 3),

@@ -28,10 +28,11 @@ from inkov.forwarding import Fabric, resolve
 from inkov.levels import Level
 from inkov.plan import Carried, Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
+from inkov.proofs.certificate import taken
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat
 from inkov.readers import load
-from inkov.verify import PacketModel
+from inkov.verify import PacketModel, check_ports
 from inkov.verify.certificates import verify
 from inkov.verify.closures import Refused
 from inkov.vlanset import VlanSet
@@ -169,6 +170,7 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(
             campus = load([str(tmp_path / "c")]).campus
         fabric = resolve(campus, wire(campus))
         oracle, net = Oracle(meant, fabric), network(campus)
+        assert check_ports(net, taken(fabric)) == [], (part, number)
         claims = [claim_of(rng, fabric) for _ in range(5)]
         plan = Plan(PlanFile(claims=claims))
         prover = Prover(fabric, plan)

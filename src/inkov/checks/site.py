@@ -64,6 +64,7 @@ class Site:
         self.places = Places(fabric)
         self.plan: PlanFile = (plan or Plan()).says
         self.wanted = (plan or Plan()).needed
+        self.planned_switches = (plan or Plan()).switches
 
     @cached_property
     def devices(self) -> list[Device]:
@@ -379,6 +380,9 @@ class Site:
         """
         wiring, campus = self.fabric.wiring, self.fabric.campus
         places: dict[str, list[Where]] = {}
+        for name, origin in self.planned_switches:
+            if name not in campus.devices:
+                places.setdefault(name, []).append(Where("", None, None, origin))
         for host in campus.hosts:
             if host.device not in campus.devices:
                 places.setdefault(host.device, []).append(Where("", None, None, host.origin))

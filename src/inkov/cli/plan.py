@@ -6,7 +6,7 @@ from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ForceOption, OutputOption, PlannedOptions, SourceOptions, shared
 from inkov.cli.output import Output
 from inkov.cli.says import fail, nearest
-from inkov.cli.session import no_rules, start
+from inkov.cli.session import no_rules, not_there, start
 
 
 @shared
@@ -35,7 +35,7 @@ def check(options: PlannedOptions) -> None:
         for claim in says.claims
         for says, name, known in names.unknown(claim)
     ]
-    wrong += no_rules(session.plan)
+    wrong += [*no_rules(session.plan), *not_there(session)]
     for line in wrong:
         typer.echo(line)
     counts = {

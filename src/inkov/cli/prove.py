@@ -135,6 +135,7 @@ def certificate_of(session: Session, verdicts: list[Verdict], day: str | None) -
     Without a `day` the same files give the same bytes.
     """
     from inkov import __version__
+    from inkov.proofs.certificate import taken
     from inkov.render.text import safe
 
     return {
@@ -142,6 +143,7 @@ def certificate_of(session: Session, verdicts: list[Verdict], day: str | None) -
         "made-by": f"inkov {__version__}",
         **({"made-on": day} if day else {}),
         "files": session.digests,
+        "ports": taken(session.fabric),
         "claims": [
             {
                 "claim": verdict.claim,

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from inkov.readers import Loaded, Locator
     from inkov.vlanset import VlanSet
 
-__all__ = ["Session", "check_paths", "no_rules", "start", "vlan_list"]
+__all__ = ["Session", "check_paths", "no_rules", "not_there", "start", "vlan_list"]
 
 
 class Session:
@@ -159,11 +159,6 @@ def _add_intended(campus: Campus, plan: Plan) -> None:
             campus.problems.append(Problem(host.origin, says, "correct the name of the port"))
     campus.problems += plan.problems
     campus.problems += shape(campus, plan.says.platforms)
-    for name, origin in plan.switches:
-        if name not in campus.devices:
-            near = nearest(name, campus.devices)
-            says = f"the plan names a switch {name!r} that is not among the files{near}"
-            campus.problems.append(Problem(origin, says))
 
 
 def _plan(loaded: Loaded, named: str | None) -> Plan:
@@ -211,6 +206,19 @@ def no_rules(plan: Plan) -> list[str]:
         f"{nearest(one.rule, CATALOGUE)}"
         for one in plan.says.accepted
         if one.rule not in CATALOGUE
+    ]
+
+
+def not_there(session: Session) -> list[str]:
+    """The switches that a plan names and no file describes, each as a sentence with its place and
+    the nearest names. They may be there one day.
+    """
+    known = session.fabric.campus.devices
+    return [
+        f"{origin.file}:{origin.line}: the plan names a switch {name!r} that is not among the files"
+        f"{nearest(name, known)}"
+        for name, origin in session.plan.switches
+        if name not in known
     ]
 
 

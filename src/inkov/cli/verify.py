@@ -20,18 +20,20 @@ def verify(
 ) -> None:
     """Check a certificate against the files, by independent code."""
     from inkov.plan import vlan_names
-    from inkov.verify import PacketModel, check_certificate
+    from inkov.verify import PacketModel, check_certificate, check_ports
 
     check_paths([certificate])
-    files, claims = _certificate(certificate)
+    files, claims, taken = _certificate(certificate)
     session = start(options)
     refused = _changed(files, session.digests)
     wiring = session.fabric.wiring
     links = [*wiring.links, *wiring.shared]
     cables = [(a.device, a.port, b.device, b.port) for link in links for a, b in link.cables]
     occupied = [(*outside.near, outside.far) for outside in wiring.outside]
+    net = PacketModel(session.fabric.campus, cables, occupied)
+    refused += check_ports(net, taken)
     result = check_certificate(
-        PacketModel(session.fabric.campus, cables, occupied),
+        net,
         session.plan.says.claims,
         vlan_names(session.plan, session.fabric.campus),
         claims,
@@ -49,8 +51,8 @@ def verify(
     session.end(FINDINGS if refused or result.uncertified else ALL_WELL)
 
 
-def _certificate(path: str) -> tuple[dict[str, str], list[dict[str, Any]]]:
-    """The digests and the entries of a certificate."""
+def _certificate(path: str) -> tuple[dict[str, str], list[dict[str, Any]], dict[str, Any]]:
+    """The digests and the entries of a certificate, and what it takes the ports for."""
     import msgspec
 
     try:
@@ -58,7 +60,7 @@ def _certificate(path: str) -> tuple[dict[str, str], list[dict[str, Any]]]:
             stated = msgspec.json.decode(file.read())
         if stated["inkov-certificate"] != 1:
             raise KeyError
-        return dict(stated["files"]), list(stated["claims"])
+        return dict(stated["files"]), list(stated["claims"]), dict(stated["ports"])
     except OSError as error:
         fail(f"cannot read {path}: {reason(error)}")
     except (msgspec.DecodeError, KeyError, TypeError, ValueError, RecursionError):

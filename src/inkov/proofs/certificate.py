@@ -13,7 +13,24 @@ from inkov.forwarding.reach import Flood
 from inkov.proofs.seats import Seat
 from inkov.vlanset import bits_to_text
 
-__all__ = ["Passing", "certified", "passing", "spanning", "way_of"]
+__all__ = ["Passing", "certified", "passing", "spanning", "taken", "way_of"]
+
+
+def taken(fabric: Fabric) -> dict[str, dict[str, object]]:
+    """What the files were taken to say of each port that is up, by the attributes of FM 2.1: to be
+    held against the switch.
+    """
+    return {
+        f"{port.end.device}:{port.port}": {
+            "pvid": port.view.pvid or None,
+            "admit": bits_to_text(port.view.admit),
+            "emit": bits_to_text(port.view.emit),
+            "untagged": bits_to_text(port.view.untagged),
+            **({"protected": True} if port.view.protected else {}),
+        }
+        for port in fabric.bridge_ports
+        if not fabric.is_implied(port)
+    }
 
 
 def way_of(steps: list[Step]) -> list[dict[str, object]]:

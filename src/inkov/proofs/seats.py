@@ -102,6 +102,7 @@ class ClaimNames:
         self.seats = all_seats(fabric)
         self.vlans = vlan_names(plan, fabric.campus)
         self.hosts = {host.name: host for host in fabric.campus.hosts}
+        self._planned = [name for name, _ in plan.switches]  # which may not be there yet
         self._found: dict[tuple[str, Level], frozenset[Seat]] = {}
 
     def known(self) -> list[str]:
@@ -298,8 +299,9 @@ class ClaimNames:
         carried = claim.carried_by
         if carried is not None:
             ends = [str(end) for link in self.fabric.wiring.links for end in (link.a, link.b)]
+            devices = [*self.fabric.campus.devices, *self._planned]
             for says, patterns, known in (
-                ("no switch is called", carried.on, list(self.fabric.campus.devices)),
+                ("no switch is called", carried.on, devices),
                 ("no link ends at", carried.over, ends),
             ):
                 for pattern in patterns or ():

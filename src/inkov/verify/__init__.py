@@ -5,8 +5,8 @@ again what switches do, `packets` what routers do; `certificates` checks a certi
 them.
 """
 
-from inkov.verify.certificates import Checked, check_certificate
+from inkov.verify.certificates import Checked, check_certificate, check_ports
 from inkov.verify.closures import Refused
 from inkov.verify.packets import PacketModel
 
-__all__ = ["Checked", "PacketModel", "Refused", "check_certificate"]
+__all__ = ["Checked", "PacketModel", "Refused", "check_certificate", "check_ports"]

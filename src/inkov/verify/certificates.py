@@ -32,7 +32,7 @@ from inkov.verify.packets import PacketModel
 from inkov.verify.ways import may_leave, replay, verify_ping, verify_way
 from inkov.vlanset import VlanSet, bit, union
 
-__all__ = ["Checked", "check_certificate", "verify", "verify_entry"]
+__all__ = ["Checked", "check_certificate", "check_ports", "verify", "verify_entry"]
 
 
 class _Places:
@@ -240,3 +240,29 @@ def check_certificate(
     if len(claims) > len(entries):
         refused.append(f"the plan has {len(claims)} claims, the certificate {len(entries)}")
     return Checked(refused, verified, uncertified)
+
+
+_TOLD = 5  # ports that are taken for something else
+
+
+def check_ports(net: PacketModel, taken: dict[str, Any]) -> list[str]:
+    """The ports that a certificate takes for something else than the files say (FM 2.1), each as a
+    sentence.
+
+    Files are read once, for engine and verifier alike. So the certificate states what they were
+    taken to say, in the standard's terms: a person can hold that against the switch.
+    """
+    own = {}
+    for spot in net.by_key.values():
+        if not net.campus.devices[spot.hub[0]].ports[spot.name].implied:
+            view = spot.views[0]
+            own[spot.key] = {
+                "pvid": view.pvid or None,
+                "admit": str(VlanSet(view.admit)),
+                "emit": str(VlanSet(view.emit)),
+                "untagged": str(VlanSet(view.untagged)),
+                **({"protected": True} if spot.protected else {}),
+            }
+    other = sorted(key for key in own.keys() | taken.keys() if own.get(key) != taken.get(key))
+    more = [f"and {len(other) - _TOLD} more ports"] if len(other) > _TOLD else []
+    return [f"port {key} is not what the certificate takes it for" for key in other[:_TOLD]] + more
