@@ -729,3 +729,26 @@ def test_fm_6_8_what_is_behind_a_sub_interface_is_in_the_vlan_of_its_tag(
     )
     found = inkov("audit", ".", "-f", "json").json["findings"]
     assert [one["rule"] for one in found] == ["vlan-unused"]  # no sub-interface takes it
+
+
+@pytest.mark.parametrize(
+    ("far", "verdict"),
+    [
+        ("02:00:00:00:00:09", "undecided"),  # it may be one of the switches, under another name
+        ("10.0.0.7", "undecided"),
+        ("greenhouse-ap", "holds"),
+    ],
+)
+def test_a_neighbour_by_its_address_may_be_anybody(
+    inkov: Inkov, tmp_path: Path, far: str, verdict: str
+) -> None:
+    ports = "[port 1]\nvlan: 10\n[port 9]\nmode: trunk\nnative: none\nallowed: 10,20\n"
+    (tmp_path / "a.sheet").write_text(
+        f"inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n20: tills\n{ports}[port 3]\nvlan: 20\n"
+        f'[neighbours]\n9: "{far}":1\n'
+    )
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [pumps, tills]\n")
+    [claim] = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert claim["verdict"] == verdict, claim["because"]
+    rules = {one["rule"] for one in inkov("audit", ".", "-f", "json").json["findings"]}
+    assert ("neighbour-unknown-port" in rules) is (verdict == "undecided")

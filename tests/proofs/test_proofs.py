@@ -177,6 +177,12 @@ def test_verdicts_are_those_of_the_simulator_and_certificates_are_verified(
         for claim, verdict in zip(claims, prove(fabric, plan), strict=True):
             if not verdict.certificate and "in common" in verdict.because:
                 continue
+            ends = {
+                fabric.bridge_ports[seat.port].end
+                for seat in (prover.names.any_of(claim.join) if claim.join else ())
+            }
+            if any(far in ends for end in ends for far in fabric.wiring.around(end)):
+                continue  # they hear each other by the wire itself; the simulator has none
             lost = claim.join is not None and prover.names.lost_in(claim.join) is not None
             if lost:
                 assert verdict.verdict == "broken", (part, number, claim)

@@ -11,6 +11,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import EVERYTHING, Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
+from inkov.forwarding.assumptions import BY_ADDRESS, nameless
 from inkov.plan import missing_switches
 from inkov.vlanset import bit, bits_to_text
 from inkov.wiring import Link
@@ -117,7 +118,7 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
     "neighbour-unknown-port",
     family=_FAMILY,
     severity=Severity.NOTE,
-    what="a report names a port that the switch does not have",
+    what="a report names a port that the switch does not have, or a neighbour by its address only",
     why="a link that leads nowhere is not checked at all",
     cure="correct the table, or renew the export of the switch",
     example="core-1 hears pond-1 at its port 99, and pond-1 has no port 99",
@@ -133,6 +134,14 @@ def neighbour_unknown_port(site: Site) -> Iterator[Found]:
             where=(Where(stray.near.device, stray.near.port, None, stray.origin),),
             key=(str(stray.near), stray.says),
         )
+    for outside in site.fabric.wiring.outside:
+        if outside.near.device in site.fabric.campus.devices and nameless(site.fabric, outside):
+            says = BY_ADDRESS.format(outside.far)
+            yield finding(
+                {"near": outside.near, "says": says},
+                where=(Where(*outside.near, None, outside.origin),),
+                key=(str(outside.near), says),
+            )
 
 
 def _evidence(link: Link) -> tuple[Where, ...]:

@@ -11,6 +11,7 @@ from inkov.campus import Device, Fact, Mode, natural
 from inkov.checks.places import Places, Where
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.areas import areas, by_area
+from inkov.forwarding.assumptions import nameless
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
 from inkov.forwarding.outlets import passing_as
@@ -393,6 +394,8 @@ class Site:
         for outside in wiring.outside:
             near = self.resolved(self.fabric.end_of(*outside.near))
             tagged = near.view.emit & ~near.view.untagged
+            if nameless(self.fabric, outside):
+                continue  # it may well be among them
             if outside.origin in cabled or tagged.bit_count() > 1:
                 where = Where(*outside.near, None, outside.origin)
                 places.setdefault(outside.far, []).append(where)

@@ -9,9 +9,9 @@ from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.reach import Flood
 from inkov.forwarding.reasons import NAMES
 from inkov.levels import Level
-from inkov.wiring import End
+from inkov.wiring import End, Outside, is_address
 
-__all__ = ["Assumptions", "may_route", "passed_by"]
+__all__ = ["BY_ADDRESS", "Assumptions", "may_route", "nameless", "passed_by"]
 
 _MATTERS: dict[Mode, tuple[str, ...]] = {
     Mode.ACCESS: ("mode", "access_vlan"),
@@ -19,6 +19,18 @@ _MATTERS: dict[Mode, tuple[str, ...]] = {
     Mode.GENERAL: ("pvid", "accept", "ingress_filtering"),
 }
 """What decides about the VLANs of a port, by its mode."""
+
+
+BY_ADDRESS = "the neighbour is known by the address {0} only: it may be one of the switches"
+
+
+def nameless(fabric: Fabric, outside: Outside) -> bool:
+    """True for a neighbour at a port with tagged frames of which an address alone is known: there
+    is a link, and nobody knows where it leads (FM 4.10).
+    """
+    numbers = fabric.at.get(fabric.end_of(*outside.near), ())
+    views = [fabric.bridge_ports[number].view for number in numbers]
+    return is_address(outside.far) and any(view.emit & ~view.untagged for view in views)
 
 
 _MAY_ROUTE = "which is not among the files, may route between its VLANs"
@@ -85,6 +97,10 @@ class Assumptions:
                 " files"
             )
             self._add(says, outside.near.device)
+            if nameless(fabric, outside):
+                says = f"{outside.near}: {BY_ADDRESS.format(outside.far)}"
+                self._add(says, outside.near.device)
+                self._unsure.add(says)
         self.between = self._between()
         for says, devices in self.between.items():
             self._add(says, *devices)

@@ -3,6 +3,18 @@ for each.
 """
 
 from inkov.wiring.links import Conflict, End, Evidence, Link, Outside, Stray, Wiring, wire
+from inkov.wiring.names import is_address
 from inkov.wiring.unaware import settled
 
-__all__ = ["Conflict", "End", "Evidence", "Link", "Outside", "Stray", "Wiring", "settled", "wire"]
+__all__ = [
+    "Conflict",
+    "End",
+    "Evidence",
+    "Link",
+    "Outside",
+    "Stray",
+    "Wiring",
+    "is_address",
+    "settled",
+    "wire",
+]

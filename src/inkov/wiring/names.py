@@ -14,8 +14,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
+from ipaddress import ip_address
 
-__all__ = ["KnownAs", "NameFinder"]
+__all__ = ["KnownAs", "NameFinder", "is_address"]
 
 _PARTS = re.compile(r"([^0-9]*)([0-9].*)?\Z", re.DOTALL)
 
@@ -101,6 +102,22 @@ class KnownAs:
     def find(self, text: str) -> str | None:
         """The one that is known as `text`, if there is just one."""
         return _only(self._of.get(_plain(text))) if text else None
+
+
+_HARDWARE = re.compile(
+    r"[0-9a-f]{1,2}([:-][0-9a-f]{1,2}){5}|[0-9a-f]{4}([.:-][0-9a-f]{4}){2}", re.I
+)
+
+
+def is_address(text: str) -> bool:
+    """True for a hardware or an IP address: a name that a switch goes by besides its own."""
+    if _HARDWARE.fullmatch(text):
+        return True
+    try:
+        ip_address(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _same_but_for_length(one: str, other: str) -> bool:
