@@ -752,3 +752,19 @@ def test_a_neighbour_by_its_address_may_be_anybody(
     assert claim["verdict"] == verdict, claim["because"]
     rules = {one["rule"] for one in inkov("audit", ".", "-f", "json").json["findings"]}
     assert ("neighbour-unknown-port" in rules) is (verdict == "undecided")
+
+
+def test_what_holds_rests_on_what_stops_the_frames(inkov: Inkov, tmp_path: Path) -> None:
+    """The default that keeps VLAN 10 off the next switch, where no frame of it gets to."""
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n[port 1]\nmode: access\nvlan: 10\n"
+        "[port 8]\nmode: trunk\nnative: none\nallowed: 10\n[neighbours]\n8: b:8\n"
+    )
+    (tmp_path / "b.sheet").write_text(
+        "inkov sheet 1\nswitch: b\n[vlans]\n20: tills\n[port 1]\nmode: access\nvlan: 20\n"
+        "[port 8]\nabout: to a\n[neighbours]\n8: a:8\n"
+    )
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [pumps, tills]\n")
+    [claim] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert claim["verdict"] == "holds"
+    assert any(text.startswith("mode not stated at 1 port, default") for text in claim["assumes"])

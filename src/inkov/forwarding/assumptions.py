@@ -11,7 +11,7 @@ from inkov.forwarding.reasons import NAMES
 from inkov.levels import Level
 from inkov.wiring import End, Outside, is_address
 
-__all__ = ["BY_ADDRESS", "Assumptions", "may_route", "nameless", "passed_by"]
+__all__ = ["BY_ADDRESS", "Assumptions", "may_route", "nameless", "passed_by", "stopping"]
 
 _MATTERS: dict[Mode, tuple[str, ...]] = {
     Mode.ACCESS: ("mode", "access_vlan"),
@@ -47,6 +47,18 @@ def passed_by(spread: Flood) -> set[str]:
         inside.device
         for number, inside in enumerate(spread.fabric.bridges)
         if spread.present(number)
+    }
+
+
+def stopping(fabric: Fabric, passed: set[str]) -> set[str]:
+    """The devices that frames get to, and those next to them: what keeps a frame from going on is
+    said at either end of a link.
+    """
+    return passed | {
+        far.device
+        for link in (*fabric.wiring.links, *fabric.wiring.shared)
+        for near, far in ((link.a, link.b), (link.b, link.a))
+        if near.device in passed
     }
 
 

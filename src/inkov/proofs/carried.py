@@ -99,6 +99,7 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, search: S
     search.assume_about(passed_by(spread))
     places = bounds.left(spread)
     if not places:
+        search.assume_about(passed_by(spread), stopped=True)
         stated = certified(fabric, spread, frozenset())
         return Contained(carried=carried, certificate={"closures": [stated]})
     way = find_way(fabric, sendings, partial(bounds.is_beyond, fabric), search.level)

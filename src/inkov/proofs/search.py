@@ -23,7 +23,7 @@ from collections.abc import Callable, Sequence
 
 from inkov.campus import Host
 from inkov.forwarding import Fabric
-from inkov.forwarding.assumptions import Assumptions, may_route, passed_by
+from inkov.forwarding.assumptions import Assumptions, may_route, passed_by, stopping
 from inkov.forwarding.follow import follow
 from inkov.forwarding.ping import ping
 from inkov.forwarding.reach import Flood
@@ -79,8 +79,11 @@ class Search:
         self.assumes: list[str] = []
         self._assumptions = assumptions
 
-    def assume_about(self, devices: set[str]) -> None:
-        """Note what an answer rests on whose frames can be on some devices."""
+    def assume_about(self, devices: set[str], *, stopped: bool = False) -> None:
+        """Note what an answer rests on whose frames can be on some devices; and no further, if they
+        are `stopped` there.
+        """
+        devices = stopping(self.fabric, devices) if stopped else devices
         self._assume(self._assumptions.about(devices, self.level))
 
     def _assume(self, texts: Sequence[str]) -> None:
@@ -109,7 +112,7 @@ class Search:
         if everywhere & heard:
             return None
         stated = {"anywhere": bits_to_text(everywhere)}
-        self.assume_about(self._devices(stated))
+        self.assume_about(self._devices(stated), stopped=True)
         return stated
 
     def apart(self, legs: list[Leg], *, blame: bool = True) -> Answer:
@@ -167,6 +170,8 @@ class Search:
         spread = closure(self.fabric, sources, self.level)
         hearers = reached(self.fabric, spread, self.names.near(spread, targets), self.level)
         self.assume_about(passed_by(spread))
+        if not hearers:
+            self.assume_about(passed_by(spread), stopped=True)
         answer = self._leak(sources, hearers, blame=blame) if hearers else None
         return certified(self.fabric, spread, targets), answer
 
@@ -266,7 +271,7 @@ class Search:
         # What routers send may be anywhere that no finer look has excluded.
         everywhere = set(self.fabric.campus.devices)
         for sent in routed:
-            self.assume_about(everywhere if sent is None else self._devices(sent))
+            self.assume_about(everywhere if sent is None else self._devices(sent), stopped=True)
         return {} if None in routed else {"routed": routed, "closures": closures}
 
     def _devices(self, stated: Certificate) -> set[str]:
