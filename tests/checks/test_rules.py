@@ -383,3 +383,72 @@ def test_two_ports_patched_together(
     )
     loops = inkov("audit", ".", "-f", "json", "--only", "loop-unguarded").json["findings"]
     assert [loop["severity"] for loop in loops] == ([severity] if severity else [])
+
+
+SHARED = """\
+inkov sheet 1
+switch: {name}
+[tree]
+mode: per vlan
+[tree 10]
+priority: {ten}
+[tree 20]
+priority: {twenty}
+[vlans]
+10: pumps
+20: tills
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 8]
+mode: trunk
+native: none
+allowed: 10,20
+[neighbours]
+8: {far}:8
+"""
+
+
+@pytest.mark.parametrize(
+    ("a", "b", "found"),
+    [
+        ((4096, 8192), (8192, 4096), []),  # each is the root for one VLAN
+        ((4096, 8192), (8192, 8192), ["root-left-to-chance"]),  # of VLAN 20
+        ((8192, 8192), (4096, 4096), ["root-against-plan"]),  # the deputy leads everywhere
+    ],
+)
+def test_roots_may_share_the_load(
+    inkov: Inkov, tmp_path: Path, a: tuple[int, int], b: tuple[int, int], found: list[str]
+) -> None:
+    for name, far, (ten, twenty) in (("a", "b", a), ("b", "a", b)):
+        sheet = SHARED.format(name=name, far=far, ten=ten, twenty=twenty)
+        (tmp_path / f"{name}.sheet").write_text(sheet)
+    (tmp_path / "plan.yaml").write_text("practice: {root: [a, b]}\nvlans: {10: pumps, 20: tills}\n")
+    rules = [one["rule"] for one in inkov("audit", ".", "-f", "json").json["findings"]]
+    assert rules == found
+
+
+def test_the_radius_is_who_is_cut_off(inkov: Inkov, tmp_path: Path) -> None:
+    """Of a link that loses a VLAN those behind it, not all members of the VLAN."""
+    near = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n[port 1..6]\nvlan: 10\n"
+    trunk = "[port 8]\nmode: trunk\nnative: none\nallowed: {}\n[neighbours]\n8: {}:8\n"
+    (tmp_path / "a.sheet").write_text(near + trunk.format("10", "b"))
+    far = near.replace("switch: a", "switch: b").replace("1..6", "1..2")
+    (tmp_path / "b.sheet").write_text(far + trunk.format("none", "a"))
+    [lost] = inkov("audit", ".", "-f", "json").json["findings"]
+    assert lost["rule"] == "allowed-differs" and lost["affects"]["ports"] == 2
+    assert lost["cure"] == "allow VLAN 10 at b:8"
+
+
+def test_a_port_towards_a_router_may_be_an_edge_port(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[tree]\nmode: rstp\n[tree all]\npriority: 4096\n[vlans]\n"
+        "10: pumps\n[port 1]\nvlan: 10\nedge: yes\n[port 8]\nvlan: 10\nedge: yes\n"
+        "[neighbours]\n8: r:1\n"
+    )
+    (tmp_path / "r.sheet").write_text(
+        "inkov sheet 1\nswitch: r\n[port 1]\nmode: routed\naddress: 10.0.10.1/24\n"
+        "[neighbours]\n1: a:8\n"
+    )
+    assert inkov("audit", ".").out == "No findings on 2 switches.\n"

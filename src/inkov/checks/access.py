@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from inkov.campus import Mode, Origin
+from inkov.campus import Accept, Mode, Origin
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden, VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
@@ -54,6 +54,35 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
             where=tuple(site.places.of(p, "access_vlan", vid) for p in ports),
             cause=VlanAbsent(vid, device),
         )
+
+
+@rule(
+    "pvid-undefined",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="the PVID of a general port is a VLAN that its switch does not define",
+    why="untagged frames are dropped, and land somewhere once the VLAN is created",
+    cure="set the PVID to the VLAN that was meant, or let the port take tagged frames only",
+    example="port 4 of gate-1 has PVID 24 and is a tagged member of VLAN 10; gate-1 has no VLAN 24",
+    says="the PVID of {end} is {vid}, which {device} does not define: untagged frames are dropped",
+    fix="set the PVID of {end} to the VLAN that was meant, or let it take tagged frames only",
+)
+def pvid_undefined(site: Site) -> Iterator[Found]:
+    for resolved in site.ports:
+        vid, table = resolved.completed.pvid, site.defined(resolved.end.device)
+        if (
+            resolved.effective_mode is Mode.GENERAL
+            and resolved.stated.pvid is not None
+            and resolved.completed.accept is not Accept.TAGGED
+            and table is not None
+            and vid
+            and vid not in (*table, DEFAULT_VID)
+        ):
+            yield finding(
+                {"end": resolved.end, "vid": vid, "device": resolved.end.device},
+                where=(site.places.of(resolved, "pvid", vid),),
+                cause=VlanAbsent(vid, resolved.end.device),
+            )
 
 
 @rule(

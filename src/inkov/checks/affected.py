@@ -13,7 +13,8 @@ __all__ = ["Radius"]
 
 
 class Radius:
-    """Counts what a finding touches: the members everywhere of the VLANs it names as affected; the
+    """Counts what a finding touches: the members of the VLANs it names as affected, everywhere or
+    on the switches that are cut off; the
     host ports among its places; and where a place is a VLAN of a switch, the members there.
     """
 
@@ -38,7 +39,11 @@ class Radius:
     def of(self, finding: Found) -> Affected:
         ends: set[End] = set()
         for vid in VlanSet(finding.vlans & ~1):
-            ends |= self._members.get(vid, set())
+            ends |= {
+                end
+                for end in self._members.get(vid, ())
+                if finding.among is None or end.device in finding.among
+            }
         for where in finding.where:
             if where.port is not None and End(where.switch, where.port) in self._hosts:
                 ends.add(End(where.switch, where.port))

@@ -146,6 +146,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
                 *(["rest"] if rest else []),
             ),
             severity=None if lost else lighter,
+            among=_cut_devices(site, joined) if lost else None,
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             assumes=site.places.assumed_for((a, "allowed"), (b, "allowed")),
             vlans=differ.bits & site.served_anywhere,
@@ -176,6 +177,12 @@ def _cut(site: Site, joined: Joined) -> int:
     return union(
         1 << vid for vid, gaps in site.breaks.items() if any(g.link is joined.link for g in gaps)
     )
+
+
+def _cut_devices(site: Site, joined: Joined) -> set[str]:
+    """The switches that the link cuts off from a VLAN."""
+    gaps = (gap for parts in site.breaks.values() for gap in parts if gap.link is joined.link)
+    return {name for gap in gaps for name in gap.other.devices(site.fabric)}
 
 
 def _loses(site: Site, joined: Joined, vid: int) -> Iterator[str]:
@@ -256,6 +263,7 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
             case=("router" if router else "trunk", "who", "lists" if lacking else "other"),
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             vlans=vids.bits,
+            among={name for names in parts.values() for name in names},
             cause=LinkFails(joined.link),
             key=(str(a.end), str(b.end), str(vids)),
         )

@@ -8,11 +8,11 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import Any
 
-from inkov.campus import Aggregation, Fact
+from inkov.campus import Aggregation, Fact, natural
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.links import crossing
 from inkov.checks.site import Site
-from inkov.checks.words import agree, listed
+from inkov.checks.words import agree, both, listed
 from inkov.forwarding import Resolved
 from inkov.wiring import End, Link
 
@@ -154,6 +154,42 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
             vlans=near.view.emit & site.served_anywhere,
             key=(near_end,),
         )
+
+
+@rule(
+    "bundle-to-two",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="the cables of a bundle end at two switches that are not cabled to each other",
+    why=(
+        "two switches answer as one only if they were made a pair, which takes a link between them;"
+        " else one of the cables is dead, or frames come back by the other"
+    ),
+    cure="plug all cables of the bundle into one switch, or make a bundle for each",
+    example="port 7 of gate-1 goes to palm-1 and port 8 to palm-2, and both are in bundle b1",
+    says="the cables of {end} end at {fars}, which are not cabled to each other",
+    fix="plug all cables of {end} into one switch, or make a bundle for each",
+)
+def bundle_to_two(site: Site) -> Iterator[Found]:
+    beside = {(link.a.device, link.b.device) for link in site.fabric.wiring.links}
+    beside |= {(b, a) for a, b in beside}
+    for end, links in site.fabric.wiring.of.items():
+        fars = list(dict.fromkeys(link.far(end) for link in links))
+        devices = {far.device for far in fars}
+        cabled = any(any(one != end for one in _ports_of(site, end, link)) for link in links)
+        pairs = {(one, other) for one in devices for other in devices if one != other}
+        if len(devices) > 1 and cabled and not pairs <= beside and site.resolved(end).up:
+            yield finding(
+                {"end": end, "fars": both(sorted(devices, key=natural))},
+                where=(
+                    Where(end.device, end.port, None, site.resolved(end).stated.origin),
+                    *(
+                        Where(far.device, far.port, None, site.resolved(far).stated.origin)
+                        for far in fars
+                    ),
+                ),
+                key=(end,),
+            )
 
 
 def _ports_of(site: Site, end: End, link: Link) -> list[End]:

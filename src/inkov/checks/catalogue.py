@@ -67,6 +67,7 @@ class Found(Struct, frozen=True):
     `case` names the sentences or pieces that are told, in this order, of a rule that has several.
     `severity` is the rule's unless this case is graver or lighter. Findings with one `cause` are
     told as one (`causes`). `vlans` are those whose members everywhere are affected, as a mask.
+    `among` are the switches whose members of these are cut off or joined, where it is not all.
     `about` are further VLANs that it speaks of. `key` tells the finding from others of its rule,
     the same on every run; by default its places do. Checks make it with `finding`.
     """
@@ -79,6 +80,7 @@ class Found(Struct, frozen=True):
     cause: Cause | None = None
     vlans: int = 0
     about: int = 0
+    among: frozenset[str] | None = None
     key: tuple[str, ...] = ()
 
     @property
@@ -97,6 +99,7 @@ def finding(
     cause: Cause | None = None,
     vlans: int = 0,
     about: int = 0,
+    among: Iterable[str] | None = None,
     key: Iterable[object] = (),
 ) -> Found:
     """What a check found. Places and assumptions may come in any iterable, the latter repeated."""
@@ -109,6 +112,7 @@ def finding(
         cause,
         vlans,
         about,
+        None if among is None else frozenset(among),
         tuple(map(str, key)),
     )
 

@@ -141,6 +141,8 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
     for resolved in site.trunks:
         end, tagged = resolved.end, resolved.view.emit & ~resolved.view.untagged
+        if resolved.mode is Mode.GENERAL and resolved.view.untagged and tagged.bit_count() == 1:
+            continue  # a socket with a voice VLAN, by another name
         if tagged and end not in of and end not in site.outside and end not in site.hosts_at:
             yield finding(
                 {"end": end, "carried": bits_to_text(resolved.view.emit)},

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from inkov.campus import Device, Guard, Mode, Origin, TreeMode, natural
 from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
-from inkov.checks.site import Site
+from inkov.checks.site import EVERYTHING, Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
 from inkov.vlanset import bits, bits_to_text, union
@@ -155,6 +155,8 @@ def edge_on_link(site: Site) -> Iterator[Found]:
             and site.resolved(end).up
         ):
             far = site.fabric.wiring.of[end][0].far(end)
+            if site.resolved(far).mode is Mode.ROUTED:
+                continue  # no bridge is there
             yield finding(
                 {"end": resolved.end, "far": far},
                 where=(
@@ -239,25 +241,46 @@ def _lacking(
     yield from by_switch(lacking).items()
 
 
-def _priorities(site: Site) -> list[dict[str, tuple[int, Origin]]]:
-    """The lowest priority that each switch with a tree states in any tree, or the default; those of
-    each area, since a tree ends where layer 2 does (FM 6.7).
+Priorities = dict[str, tuple[int, Origin]]
+
+
+def _priorities(site: Site) -> list[Priorities]:
+    """The priority that each switch with a tree states, or the default, where VLANs are in one tree
+    everywhere; those of each area, since a tree ends where layer 2 does (FM 6.7).
+
+    Trees may share the load: one switch is the root for some VLANs, its deputy for the others.
     """
-    priorities = {}
-    for name, device in _runs(site).items():
-        if device.tree_mode is None and not device.trees:
-            continue
-        stated = [
-            (tree.priority.value, tree.priority.origin)
-            for tree in device.trees
-            if tree.priority is not None
-        ]
-        fallback = device.tree_mode.origin if device.tree_mode is not None else device.origin
-        priorities[name] = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))
-    of_area: dict[str, dict[str, tuple[int, Origin]]] = {}
-    for name, priority in priorities.items():
-        of_area.setdefault(site.area[name], {})[name] = priority
-    return list(of_area.values())
+    running = {
+        name: device
+        for name, device in _runs(site).items()
+        if device.tree_mode is not None or device.trees
+    }
+    found: dict[tuple[object, ...], Priorities] = {}
+    every = site.served_anywhere or EVERYTHING.bits
+    for mask in _together(every, [t.vlans.bits for d in running.values() for t in d.trees]):
+        of_area: dict[str, Priorities] = {}
+        for name, device in running.items():
+            stated = [
+                (tree.priority.value, tree.priority.origin)
+                for tree in device.trees
+                if tree.priority is not None and tree.vlans.bits & mask
+            ]
+            mode = device.tree_mode
+            fallback = mode.origin if mode is not None else device.origin
+            lowest = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))
+            of_area.setdefault(site.area[name], {})[name] = lowest
+        for area, priorities in of_area.items():
+            key = area, *((name, value) for name, (value, _) in priorities.items())
+            found.setdefault(key, priorities)
+    return list(found.values())
+
+
+def _together(every: int, masks: list[int]) -> list[int]:
+    """The VIDs of a mask, those together that are in the same of some masks."""
+    parts = [every]
+    for mask in dict.fromkeys(masks):
+        parts = [part for one in parts for part in (one & mask, one & ~mask) if part]
+    return parts
 
 
 @rule(
@@ -309,11 +332,14 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
 )
 def root_against_plan(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.root
-    for priorities in _priorities(site) if wanted else ():
+    trees = _priorities(site) if wanted else []
+    leading = {min(tree, key=lambda name: tree[name][0]) for tree in trees}
+    for priorities in trees:
         own = [name for name in wanted if name in priorities]
         lowest = min(value for value, _ in priorities.values())
         for name, (value, origin) in priorities.items():
-            deputy = name in own and len(own) > 1 and priorities[own[0]][0] > lowest
+            # A deputy may lead where trees share the load.
+            deputy = name in own and priorities[own[0]][0] > lowest and own[0] not in leading
             wrong = name not in wanted or deputy
             if value == lowest and value < _DEFAULT_PRIORITY and wrong and own:
                 yield finding(
