@@ -106,7 +106,7 @@ def test_the_plan_of_the_documents(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "c" / "cabling.csv").write_text("switch,port,far switch,far port\n")
     checked = inkov("plan", "check", "c")
     # It is well-formed; two things it names are there already, or not in the demo.
-    said = [line for line in checked.err.splitlines() if "plan.yaml" in line]
+    said = [line for line in (checked.err + checked.out).splitlines() if "plan.yaml" in line]
     assert [("till-1" in line, "core-2" in line) for line in said] == [(True, False), (False, True)]
     assert "The plan holds 3 VLANs, 1 segment, 2 hosts, 2 claims" in checked.out
 

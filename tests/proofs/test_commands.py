@@ -768,3 +768,24 @@ def test_what_holds_rests_on_what_stops_the_frames(inkov: Inkov, tmp_path: Path)
     [claim] = inkov("prove", ".", "-f", "json").json["claims"]
     assert claim["verdict"] == "holds"
     assert any(text.startswith("mode not stated at 1 port, default") for text in claim["assumes"])
+
+
+def test_filters_of_sub_interfaces(inkov: Inkov, tmp_path: Path) -> None:
+    """Bound where a router takes the tag of a VLAN, as at a VLAN interface."""
+    (tmp_path / "sw.sheet").write_text(STICK.format(allowed="10,20"))
+    stops = "filter in: no-tills\n"
+    filters = "[filter no-tills]\n10: reject from any to 10.0.20.0/24\n"
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - {isolate: pumps, from: tills, one-way: yes, layer: 3}\n"
+    )
+    for bound, verdict in (("", "broken"), (stops, "holds")):
+        router = ROUTER_ON_STICK.replace("tag: 10\n", f"tag: 10\n{bound}").replace(
+            "[neighbours]", f"{filters}[neighbours]"
+        )
+        (tmp_path / "r.sheet").write_text(router)
+        [claim] = inkov("prove", ".", "-f", "json", "--certificate", "../c.json").json["claims"]
+        assert claim["verdict"] == verdict, claim["because"]
+        assert inkov("verify", "../c.json", ".").out == "1 of 1 claims verified.\n"
+    sheet = inkov("convert", ".", "../out", "--to", "sheet")
+    assert sheet.status == 0
+    assert "filter in: no-tills" in (tmp_path.parent / "out" / "r.sheet").read_text()

@@ -174,7 +174,8 @@ class Port(Struct, gc=False, array_like=True):
     for the port: its address, another of its names. `unknown` says what its source does not tell
     and what decides which frames pass: what is stated besides is then a guess. `reading` says how
     something was read that could be read otherwise. No file names a port that is `implied`: it
-    keeps frames with one tag apart (`wiring.unaware`).
+    keeps frames with one tag apart (`wiring.unaware`). The filters are those of a routed port, for
+    packets that come in by it and that leave by it.
     """
 
     name: str
@@ -218,6 +219,8 @@ class Port(Struct, gc=False, array_like=True):
     unknown: str = ""
     reading: str = ""
     implied: bool = False
+    filters_in: tuple[Fact[str], ...] = ()
+    filters_out: tuple[Fact[str], ...] = ()
 
     @property
     def on(self) -> bool:

@@ -207,6 +207,8 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
                     why,
                     port.origin,
                     2,
+                    filters_in=tuple(fact.value for fact in port.filters_in),
+                    filters_out=tuple(fact.value for fact in port.filters_out),
                     tag=port.outer.value if port.outer is not None else 0,
                 )
             )

@@ -66,6 +66,7 @@ class Binding(Struct, frozen=True):
     interface: str
     incoming: bool
     filter: Fact[str]
+    subinterface: int | None = None
 
 
 class Part(Struct):

@@ -79,7 +79,11 @@ class PacketModel(FrameModel):
                 if port.addresses and hub in self.at and device.value(port, "mode") is Mode.ROUTED:
                     vrf = port.vrf.value if port.vrf is not None else ""
                     addresses = tuple(fact.value for fact in port.addresses)
-                    yield Station(device.name, port.name, hub, 1, vrf, addresses, 2, (), ())
+                    filters = [
+                        tuple(fact.value for fact in bound)
+                        for bound in (port.filters_in, port.filters_out)
+                    ]
+                    yield Station(device.name, port.name, hub, 1, vrf, addresses, 2, *filters)
 
     def _leads(self, end: tuple[str, str]) -> bool:
         return end not in self.far or any(self.spots.get(far) for far in self.far[end])

@@ -9,7 +9,7 @@ from ipaddress import ip_network
 
 from msgspec import Struct, field
 
-from inkov.campus import Device, Fact, Filter, FilterEntry, Origin, Problem, Subnet
+from inkov.campus import Device, Fact, Filter, FilterEntry, Mode, Origin, Problem, Subnet
 from inkov.readers.reading import Binding
 
 __all__ = ["Acl", "bind_filters", "read_acl"]
@@ -81,6 +81,7 @@ class Egress(Struct, rename="kebab"):
 
 class RefConfig(Struct):
     interface: str | None = None
+    subinterface: int | None = None
 
 
 class Ref(Struct):
@@ -125,11 +126,9 @@ def read_acl(device: Device, acl: Acl, at: At, say: Say) -> list[Binding]:
         )
     for index, bound in enumerate(acl.interfaces.interface if acl.interfaces else ()):
         path = f"/acl/interfaces/interface/{index}"
-        ref = (
-            bound.interface_ref.config.interface
-            if bound.interface_ref and bound.interface_ref.config
-            else None
-        )
+        ref = bound.interface_ref and bound.interface_ref.config
+        name = (ref and ref.interface) or bound.id or ""
+        sub = ref.subinterface if ref else None
         pairs = (
             (bound.ingress.ingress_acl_set if bound.ingress else [], "ingress"),
             (bound.egress.egress_acl_set if bound.egress else [], "egress"),
@@ -138,30 +137,33 @@ def read_acl(device: Device, acl: Acl, at: At, say: Say) -> list[Binding]:
             for number, one_set in enumerate(sets):
                 here = at(f"{path}/{way}-acl-sets/{way}-acl-set/{number}")
                 fact = Fact(_called(one_set.set_name, one_set.type), here)
-                bindings.append(Binding(ref or bound.id or "", way == "ingress", fact))
+                bindings.append(Binding(name, way == "ingress", fact, sub))
     return bindings
 
 
 def bind_filters(device: Device, bindings: Iterable[Binding]) -> list[Problem]:
-    """Bind filters to gateways, once all files that tell of a device are read."""
+    """Bind filters to gateways, routed ports and sub-interfaces, once all files that tell of a
+    device are read.
+    """
     problems = []
     gateways = {gateway.name: gateway for gateway in device.gateways}
     for binding in bindings:
-        fact, interface = binding.filter, binding.interface
-        gateway = gateways.get(interface)
-        if gateway is None or fact.value not in device.filters:
+        fact, name = binding.filter, binding.interface
+        sub = device.ports.get(f"{name}.{binding.subinterface}")
+        port = sub if sub is not None else device.ports.get(name)
+        routed = port is not None and port.mode is not None and port.mode.value is Mode.ROUTED
+        bound = gateways.get(name) or (port if routed else None)
+        if bound is None or fact.value not in device.filters:
             what = (
-                f"the filter {fact.value}"
-                if gateway is not None
-                else f"the VLAN interface {interface!r}"
+                f"the filter {fact.value}" if bound is not None else f"the VLAN interface {name!r}"
             )
             problems.append(
                 Problem(fact.origin, f"{what} is not defined here; the binding is left out")
             )
         elif binding.incoming:
-            gateway.filters_in = (*gateway.filters_in, fact)
+            bound.filters_in = (*bound.filters_in, fact)
         else:
-            gateway.filters_out = (*gateway.filters_out, fact)
+            bound.filters_out = (*bound.filters_out, fact)
     return problems
 
 

@@ -312,10 +312,17 @@ class _Sheet:
                 for port in ports:
                     port.addresses = _addresses(value, self.at)
                 return
+            if key in ("filter in", "filter out"):
+                side = "filters_in" if key == "filter in" else "filters_out"
+                for port in ports:
+                    bound = (*getattr(port, side), Fact(as_value(value), self.at))
+                    setattr(port, side, bound)
+                return
             if key not in PORT_KEYS:
                 raise BadLine(
                     f"{key!r} is not a key of a port",
-                    f"keys: {', '.join(PORT_KEYS)}, address, known as, unknown, reading, members",
+                    f"keys: {', '.join(PORT_KEYS)}, address, filter in, filter out, known as,"
+                    " unknown, reading, members",
                 )
             attribute, read = PORT_KEYS[key]
             read_value = read(value)

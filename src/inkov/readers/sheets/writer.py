@@ -145,6 +145,8 @@ def _port(port: Port, members: list[str]) -> Iterator[str]:
             yield f"{key}: {_value(attribute, fact.value)}"
     if port.addresses:
         yield f"address: {', '.join(str(a.value) for a in port.addresses)}"
+    yield from (f"filter in: {_text(fact.value)}" for fact in port.filters_in)
+    yield from (f"filter out: {_text(fact.value)}" for fact in port.filters_out)
     if port.known_as:
         yield f"known as: {', '.join(map(_name, port.known_as))}"
     for key in ("unknown", "reading"):
