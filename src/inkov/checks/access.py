@@ -68,10 +68,10 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
     fix="set the PVID of {end} to the VLAN that was meant, or let it take tagged frames only",
 )
 def pvid_undefined(site: Site) -> Iterator[Found]:
-    for resolved in site.ports:
+    for resolved in site.general_ports:
         vid, table = resolved.completed.pvid, site.defined(resolved.end.device)
         if (
-            resolved.effective_mode is Mode.GENERAL
+            resolved.mode is Mode.GENERAL
             and resolved.stated.pvid is not None
             and resolved.completed.accept is not Accept.TAGGED
             and table is not None

@@ -174,6 +174,8 @@ def bundle_to_two(site: Site) -> Iterator[Found]:
     beside = {(link.a.device, link.b.device) for link in site.fabric.wiring.links}
     beside |= {(b, a) for a, b in beside}
     for end, links in site.fabric.wiring.of.items():
+        if len(links) < 2:
+            continue
         fars = list(dict.fromkeys(link.far(end) for link in links))
         devices = {far.device for far in fars}
         cabled = any(any(one != end for one in _ports_of(site, end, link)) for link in links)

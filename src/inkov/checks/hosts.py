@@ -346,6 +346,8 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
 )
 def host_in_management_vlan(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.management
+    if wanted is None:
+        return
     named = {
         name
         for claim in site.plan.claims

@@ -312,12 +312,14 @@ def _differ(site: Site, attribute: str, difference: str) -> Iterator[Found]:
 )
 def cabled_otherwise(site: Site) -> Iterator[Found]:
     names = {device.name.lower(): device.name for device in site.devices}
+    fabric = site.fabric
     for resolved, about in site.described:
-        links = site.fabric.wiring.of.get(site.fabric.end_of(*resolved.end), ())
+        end = fabric.end_of(*resolved.end) if resolved.bundle else resolved.end
+        links = fabric.wiring.of.get(end, ())
         if len(links) != 1:
             continue
         named = {names[word] for word in _WORDS.findall(about.value.lower()) if word in names}
-        far = links[0].far(site.fabric.end_of(*resolved.end))
+        far = links[0].far(end)
         own = {resolved.end.device, far.device}
         if len(named - {resolved.end.device}) == 1 and not named & {far.device}:
             yield finding(

@@ -199,6 +199,25 @@ class Site:
         return [r for r in self.access_ports if r.end not in of]
 
     @cached_property
+    def general_ports(self) -> list[Resolved]:
+        return self._by_mode[Mode.GENERAL]
+
+    @cached_property
+    def put_into(self) -> dict[str, int]:
+        """The VIDs, as a mask, that the access ports of each switch put somebody into, whether it
+        has them or not; also where another switch is at the other end.
+        """
+        masks: dict[str, int] = {}
+        for resolved in self.access_ports:
+            name = resolved.end.device
+            masks[name] = masks.get(name, 0) | 1 << resolved.access
+        for resolved in self.stating("voice_vlan"):
+            if resolved.up and resolved.completed.voice_vlan:
+                name = resolved.end.device
+                masks[name] = masks.get(name, 0) | 1 << resolved.completed.voice_vlan
+        return masks
+
+    @cached_property
     def trunks(self) -> list[Resolved]:
         return self._by_mode[Mode.TRUNK]
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Mode, natural
+from inkov.campus import natural
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
 from inkov.checks.words import both, counted, listed
 from inkov.forwarding import Resolved
-from inkov.vlanset import VlanSet, union
+from inkov.vlanset import VlanSet, bits, union
 
 _FAMILY = "VLAN definitions"
 
@@ -63,13 +63,6 @@ def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
             )
 
 
-def _members_at(resolved: Resolved) -> list[int]:
-    """The VLANs that an access port puts somebody into, whether its switch has them or not."""
-    if resolved.effective_mode is not Mode.ACCESS:
-        return []
-    return [vid for vid in (resolved.access, resolved.completed.voice_vlan) if vid]
-
-
 def _member(site: Site, device: str, vid: int) -> list[Where]:
     """One port (or the gateway, or the table's row) that makes a device a member of a VLAN."""
     for resolved in site.host_ports:
@@ -100,28 +93,27 @@ def _member(site: Site, device: str, vid: int) -> list[Where]:
 )
 def vlan_on_one_way_only(site: Site) -> Iterator[Found]:
     told = {(device, vid) for device, vid, _ in stopped(site)}
-    beside: dict[str, list[tuple[Resolved, Resolved]]] = {}
+    lists: dict[str, list[tuple[Resolved, Resolved, int]]] = {}
     for joined in site.trunk_links:
-        beside.setdefault(joined.a.end.device, []).append((joined.a, joined.b))
-        beside.setdefault(joined.b.end.device, []).append((joined.b, joined.a))
-    used = {(r.end.device, vid) for r in site.ports for vid in _members_at(r)}
+        a, b = joined.a, joined.b
+        if EVERYTHING not in (a.allowed, b.allowed):
+            both_allow = (a.allowed & b.allowed).bits & site.served_anywhere & ~(1 << DEFAULT_VID)
+            lists.setdefault(a.end.device, []).append((a, b, both_allow))
+            lists.setdefault(b.end.device, []).append((b, a, both_allow))
     for device in site.devices:
-        if device.vlans is None:
+        table = site.defined(device.name)
+        if table is None:
             continue
+        lacks = ~(table.bits | site.put_into.get(device.name, 0))
         allowing: dict[int, list[tuple[Resolved, Resolved]]] = {}
-        for near, far in beside.get(device.name, ()):
-            if EVERYTHING in (near.allowed, far.allowed):
-                continue
-            lacking = near.allowed & far.allowed - VlanSet.from_vids(device.vlans)
-            for vid in lacking - VlanSet.of(DEFAULT_VID):
-                if site.fabric.live[far.end.device] >> vid & 1:
-                    allowing.setdefault(vid, []).append((near, far))
+        for near, far, both_allow in lists.get(device.name, ()):
+            lacking = both_allow & lacks
+            for vid in bits(lacking & site.fabric.live[far.end.device]) if lacking else ():
+                allowing.setdefault(vid, []).append((near, far))
         for vid, pairs in sorted(allowing.items()):
             fars = sorted({far.end.device for _, far in pairs}, key=natural)
-            served = site.served_anywhere >> vid & 1
             native = any(vid == near.native for near, _ in pairs)
-            told_of = (device.name, vid) in told or (device.name, vid) in used
-            if len(fars) < 2 or not served or native or told_of:
+            if len(fars) < 2 or native or (device.name, vid) in told:
                 continue
             yield finding(
                 {"device": device.name, "vid": vid, "ends": both([fars[0], fars[-1]])},
@@ -232,8 +224,7 @@ def _used_by_ports(site: Site) -> Iterator[int]:
     yield from VlanSet(union(site.served.values()))
     for resolved in site.trunks:
         yield resolved.native or DEFAULT_VID
-    for resolved in site.ports:  # also where a switch is at the other end
-        yield from _members_at(resolved)
+    yield from VlanSet(union(site.put_into.values()))
     for resolved in site.stating("native_vlan"):
         yield resolved.completed.native_vlan or DEFAULT_VID
     for resolved in site.stating("untagged"):
