@@ -452,3 +452,16 @@ def test_a_port_towards_a_router_may_be_an_edge_port(inkov: Inkov, tmp_path: Pat
         "[neighbours]\n1: a:8\n"
     )
     assert inkov("audit", ".").out == "No findings on 2 switches.\n"
+
+
+def test_a_port_whose_own_line_was_not_understood_says_so_first(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n[port 1]\nvlan: 20\nwhirl: fast\n"
+        "[port 2]\nvlan: 30\n"
+    )
+    found = inkov("audit", ".", "-f", "json", "--only", "access-vlan-undefined").json["findings"]
+    rests = {one["where"][0]["port"]: one["assumes"] for one in found}
+    assert rests["1"][0] == "a:1: a line of this port was not understood (./a.sheet:7)"
+    assert not any("not understood" in text for text in rests["2"])

@@ -182,12 +182,25 @@ def _finding(rule: Rule, one: Found, consequences: list[Entry], radius: Radius) 
         one.severity or rule.severity,
         *rule.sentences(one),
         one.where,
-        one.assumes,
+        (*_not_understood(one, radius.site), *one.assumes),
         identity(rule.slug, one, [identity(also.slug, found) for also, found in consequences]),
         radius.of(one),
         tuple(f"{also.sentences(found)[0]} ({also.slug})" for also, found in consequences),
         one.every_vlan,
     )
+
+
+def _not_understood(found: Found, site: Site) -> list[str]:
+    """The ports of a finding with lines of their own that were not understood: what they say may
+    be what is missed.
+    """
+    return [
+        f"{where.switch}:{where.port}: a line of this port was not understood"
+        f" ({origin.file}:{origin.line})"
+        for where in dict.fromkeys(found.where)
+        if where.port is not None
+        and (origin := site.not_understood.get((where.switch, where.port))) is not None
+    ]
 
 
 # --- what the plan accepts ------------------------------------------------------------------------

@@ -7,7 +7,7 @@ from functools import cached_property
 from operator import attrgetter
 from typing import NamedTuple
 
-from inkov.campus import Device, Fact, Mode, natural
+from inkov.campus import Device, Fact, Mode, Origin, Port, natural
 from inkov.checks.places import Places, Where
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.areas import areas, by_area
@@ -419,6 +419,33 @@ class Site:
                 where = Where(*outside.near, None, outside.origin)
                 places.setdefault(outside.far, []).append(where)
         return places
+
+    @cached_property
+    def not_understood(self) -> dict[tuple[str, str], Origin]:
+        """The ports with a line among their own that was not understood: (switch, port) -> the
+        first one. Lines of a port are those between the first and the last that say something of
+        it, and the one below.
+        """
+        by_file: dict[str, list[Origin]] = {}
+        for origin, _ in self.fabric.campus.unmatched:
+            if origin.line and not origin.pointer:
+                by_file.setdefault(origin.file, []).append(origin)
+        found: dict[tuple[str, str], Origin] = {}
+        for resolved in self.every_port if by_file else ():
+            port = resolved.stated
+            lines = by_file.get(port.origin.file, ())
+            if not lines:
+                continue
+            stated = (getattr(port, name) for name in port.__struct_fields__)
+            last = max(
+                fact.origin.line
+                for fact in (port, *stated)
+                if isinstance(fact, Fact | Port) and fact.origin.file == port.origin.file
+            )
+            inside = [o for o in lines if port.origin.line < o.line <= last + 1]
+            if inside:
+                found[resolved.end.device, resolved.end.port] = inside[0]
+        return found
 
     def hosts_in(self, vid: int, switches: set[str]) -> list[str]:
         """The named hosts at ports of some switches that are members of a VLAN."""

@@ -144,7 +144,7 @@ class Prover:
         pair = claim.reach or claim.not_reach
         decided = verdict.verdict != Outcome.UNDECIDED
         if pair and decided and self.names.pinged(claim) is None:
-            verdict.because += f" (asked is what {pair[0]} sends, not the way back)"
+            verdict.because += "; the way back is not asked"
         return verdict
 
     def _answer(self, claim: Claim, search: Search) -> Answer:

@@ -83,7 +83,20 @@ def wire_of(fabric: Fabric, place: End) -> list[End]:
 
 
 def all_seats(fabric: Fabric) -> list[Seat]:
-    """Every seat of the campus."""
+    """Every seat of the campus; at routed ports those of named hosts, which are in no VLAN."""
+    return [*_at_bridges(fabric), *_at_routed(fabric)]
+
+
+def _at_routed(fabric: Fabric) -> list[Seat]:
+    named = {(host.device, host.port) for host in fabric.campus.hosts if not host.vid}
+    return [
+        Seat(port.number, 0, 0)
+        for port in fabric.bridge_ports
+        if fabric.bridges[port.bridge].routed and (port.end.device, port.port) in named
+    ]
+
+
+def _at_bridges(fabric: Fabric) -> list[Seat]:
     return [
         seat
         for port in fabric.bridge_ports

@@ -372,7 +372,9 @@ class FrameModel:
             owned = sum(1 << spot.outer for spot in spots if spot.outer)
             for spot in spots if self.hosted(end) else ():
                 view, own = spot.views[0], []
-                if spot.routed:
+                if spot.routed:  # only who is known by name is there, and in no VLAN
+                    at = {(h.device, h.port) for h in self.campus.hosts if not h.vid}
+                    seats += [HostSeat(spot, 0, 0)] if (end[0], spot.name) in at else []
                     continue
                 if self.is_implied(spot):
                     seats += [HostSeat(spot, v, v) for v in self._tags_at(end) & {spot.outer}]
