@@ -86,7 +86,7 @@ PINGED = (
 PLANNED = """
 hosts:
   lamp: {{at: 'r:1', address: 10.0.10.5/24, gateway: 10.0.10.1}}
-  pump: {{at: 'r:2', address: {other}, gateway: 10.0.20.9}}"""
+  pump: {{at: 'r:2', address: {other}, gateway: 10.0.9.9}}"""
 ROUTED_WAYS = {
     "way": way(("r:1", "sent", 10), ("r:VLAN 20", "routed", 20), ("r:2", "heard", 20)),
     "back": way(("r:2", "sent", 20), ("r:VLAN 10", "routed", 10), ("r:1", "heard", 10)),

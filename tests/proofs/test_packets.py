@@ -9,16 +9,28 @@ import random
 from collections.abc import Iterator
 from copy import deepcopy
 from ipaddress import ip_address, ip_interface, ip_network
-from itertools import product
+from itertools import permutations, product
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import pytest
 
-from inkov.campus import Campus, Device, Fact, Filter, FilterEntry, Gateway, Mode, Port, Subnet
+from inkov.campus import (
+    Campus,
+    Device,
+    Fact,
+    Filter,
+    FilterEntry,
+    Gateway,
+    Host,
+    Mode,
+    Port,
+    Subnet,
+)
 from inkov.forwarding import Fabric, resolve
+from inkov.forwarding.stations import interfaces
 from inkov.levels import Layer, Level
-from inkov.plan import Plan, PlanFile
+from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import prove
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat, all_seats
@@ -359,3 +371,108 @@ def test_verdicts_at_layer_3_are_those_of_single_packets(tmp_path: Path) -> None
         and seen["reach holds by router, verified"] > 2
         and seen["reach broken"] > 5
     ), seen
+
+
+def with_hosts(rng: random.Random, campus: Campus, fabric: Fabric) -> list[Host]:
+    """Hosts at access ports, with addresses in the subnet of some VLAN, masks that fit or do not,
+    and gateways that are there or not.
+    """
+    doors = [
+        port
+        for port in fabric.bridge_ports
+        if fabric.is_host_port(port) and not port.outer and port.view.pvid and port.view.untagged
+    ]
+    gateways = [g for d in campus.devices.values() for g in d.gateways]
+    hosts = []
+    for number, port in enumerate(rng.sample(doors, min(len(doors), 4))):
+        own = [g for g in gateways if g.vid == port.view.pvid]
+        gateway = rng.choice(own if own and rng.random() < 0.9 else gateways)
+        router = gateway.addresses[0].value  # its subnet has two addresses
+        other = next(ip for ip in router.network if ip != router.ip)
+        full = router.max_prefixlen
+        mask = full - rng.choice([1, 1, 1, 1, 1, 0, 16])
+        asked = str(router.ip) if rng.random() < 0.9 else None
+        address = ip_interface(f"{other}/{mask}")
+        end = port.end
+        hosts.append(Host(f"y{number}", end.device, end.port, NOWHERE, None, address, asked))
+    return hosts
+
+
+def goes(packets: Packets, here: Host, there: Host, ips: dict[int, Any]) -> tuple[bool, bool]:
+    """Whether a packet of some kind, and of every kind, gets from one host to another, by the
+    sender's own mask and gateway.
+    """
+    one, other = (packets.seats.get((h.device, h.port, 0)) for h in (here, there))
+    assert here.address is not None and there.address is not None
+    if one is None or other is None or here.address.version != there.address.version:
+        return False, False
+    oracle = packets.oracle
+    if there.address.ip in here.address.network:
+        arrives = oracle.leaks({one}, {other}, Level.HONEST)
+        return arrives, arrives
+    if here.gateway is None or ip_address(here.gateway) not in here.address.network:
+        return False, False
+    near = packets.reached(oracle.everywhere({one}, Level.HONEST), Level.HONEST)
+    starts = [n for n in near if str(ips[n]) == here.gateway]
+    finals = [
+        n
+        for n, station in enumerate(packets.stations)
+        if there.address.ip in station.subnet
+        and any(oracle.heard(at, {other}, Level.HONEST) for at in packets.sent[n])
+    ]
+    kinds = [
+        any(
+            packets.arrives(start, final, (here.address.ip, there.address.ip, finer))
+            for start in starts
+            for final in finals
+        )
+        for finer in (False, True)
+    ]
+    return any(kinds), all(kinds)
+
+
+def test_hosts_reach_each_other_as_single_packets_do() -> None:
+    """A ping, there and back, by masks, gateways, routers and filters."""
+    seen: dict[str, int] = {}
+    for number in range(CLAIMS // 2):
+        rng = random.Random(f"ping {number}")
+        campus = with_gateways(rng, random_campus(rng, 3))
+        campus.hosts = []
+        campus.hosts = with_hosts(rng, campus, resolve(campus, wire(campus)))
+        fabric = resolve(campus, wire(campus))
+        packets, net = Packets(campus), network(campus)
+        called = [(i.device, i.name) for i in interfaces(fabric)]
+        if len(set(called)) < len(called):
+            continue  # two on a bridge without VLANs: a certificate cannot tell them apart
+        ips = {
+            n: next(
+                g.addresses[0].value.ip
+                for g in campus.devices[s.device].gateways
+                if named(g) == packets.fabric.bridge_ports[s.seat.port].port
+            )
+            for n, s in enumerate(packets.stations)
+        }
+        for one, other in permutations(campus.hosts, 2):
+            subnets = [s.subnet for s in packets.stations]
+            if any(
+                sum(h.address.ip in net for net in subnets) > 1 for h in (one, other) if h.address
+            ):
+                continue  # of several routers in a subnet one is taken: which, is luck
+            claim = Claim(reach=[one.name, other.name])
+            [verdict] = prove(fabric, Plan(PlanFile(claims=[claim])))
+            there, back = goes(packets, one, other, ips), goes(packets, other, one, ips)
+            about = number, one, other, verdict.because, there, back
+            if verdict.verdict == "holds":
+                assert there[0] and back[0], about
+            elif verdict.verdict == "broken":
+                assert not (there[1] and back[1]), about
+            kind = (
+                f"{verdict.verdict}{' by router' if 'routed' in str(verdict.certificate) else ''}"
+            )
+            seen[kind] = seen.get(kind, 0) + 1
+            if verdict.certificate:
+                try:
+                    verify(net, claim, {}, entry_of(verdict))
+                except Refused as refused:
+                    raise AssertionError((*about, str(refused), verdict.certificate)) from None
+    assert seen["holds"] > 20 and seen["broken"] > 100 and seen.get("holds by router", 0) > 3, seen

@@ -79,9 +79,11 @@ def follow_to(
     source: End,
     target: End,
     level: Level,
+    tag: int | None = None,
 ) -> Story:
     """The story from what a host at `source` sends to a port: of all that is on its wire, the one
-    that arrives. Nothing arrives at a port that is shut.
+    that arrives; if it can, in the form of a host that hears one `tag` (0: untagged frames).
+    Nothing arrives at a port that is shut.
     """
     if not sendings:
         own = fabric.ports[fabric.end_of(source.device, source.port)]
@@ -93,8 +95,21 @@ def follow_to(
         spread = flood(fabric, sendings, level)
         steps = list(_stops_at_shut(fabric, sendings, source, target, level, spread))
         return Story(False, steps, True, _instead(spread, sendings))
+    forms = [] if tag is None else [(port, _in_form(port, tag)) for port in ports]
+    for port, heard in forms:
+        story = follow(fabric, sendings, source, port, level, heard)
+        if story.arrives:
+            return story
     stories = [follow(fabric, sendings, source, port, level) for port in ports]
     return next((story for story in stories if story.arrives), stories[0])
+
+
+def _in_form(port: BridgePort, tag: int) -> int:
+    """The VIDs, as a mask, that a host hears: one that takes untagged frames (0), or a tag."""
+    view = port.view
+    if port.outer:
+        return view.emit if port.outer == tag else 0
+    return view.emit & ~view.untagged & 1 << tag if tag else view.emit & view.untagged
 
 
 def follow_to_router(
@@ -121,11 +136,20 @@ def follow_to_router(
 
 
 def follow(
-    fabric: Fabric, sendings: list[Sending], source: End, target: BridgePort, level: Level
+    fabric: Fabric,
+    sendings: list[Sending],
+    source: End,
+    target: BridgePort,
+    level: Level,
+    heard: int = -1,
 ) -> Story:
-    """The story from what a host at `source` sends (`sendings`) to bridge port `target`."""
+    """The story from what a host at `source` sends (`sendings`) to bridge port `target`, where the
+    VIDs of `heard` count.
+    """
     goal = to_port(fabric, target.number, level)
-    way = find_way(fabric, sendings, goal, level)
+    way = find_way(
+        fabric, sendings, lambda state: bool(heard >> state.vid & 1) and goal(state), level
+    )
     if way is not None:
         steps = list(tell(fabric, way))
         vid = way.end.vid

@@ -116,11 +116,13 @@ class _Direction:
         return Part(self.name, holds, says, origin or self.here.origin, steps or [])
 
     def _entries(self, host: Host) -> list[Sending]:
-        return sent_from(self.fabric, End(host.device, host.port), Level.HONEST, host.vid)
+        place = End(host.device, host.port)
+        return sent_from(self.fabric, place, Level.HONEST, host.vid, untagged=True)
 
     def _near(self) -> Part:
         end, target = End(*_place(self.here)), End(*_place(self.there))
-        story = follow_to(self.fabric, self._entries(self.here), end, target, Level.HONEST)
+        sendings, tag = self._entries(self.here), self.there.vid or 0
+        story = follow_to(self.fabric, sendings, end, target, Level.HONEST, tag)
         return self._arrived(story, f"{self.there.name} is near (same subnet)")
 
     def _note(self, simple: bool | None) -> None:
@@ -240,7 +242,8 @@ class _Direction:
 
     def _from_gateway(self, egress: Interface) -> Part:
         source, target = End(egress.device, egress.name), End(*_place(self.there))
-        story = follow_to(self.fabric, [_out(egress)], source, target, Level.HONEST)
+        tag = self.there.vid or 0
+        story = follow_to(self.fabric, [_out(egress)], source, target, Level.HONEST, tag)
         if len(story.steps) > 1:
             story.steps = story.steps[1:]  # that it is sent there was told by the router
         return self._arrived(story, f"from {egress.label} to {self.there.name}")

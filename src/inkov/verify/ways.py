@@ -80,16 +80,16 @@ def verify_way(
     targets: Side,
     claim: Claim,
     *,
-    ping: bool = False,
+    ping: Host | None = None,
 ) -> list[Hop]:
     """That a frame of one of `sources` can go this way and is heard by one of `targets`.
 
-    For a claim of layer 3, and for a ping, the way may lead over routers: gives back which. Raises
-    Refused.
+    For a claim of layer 3, and for a ping by a host, the way may lead over routers, beginning with
+    the gateway of that host: gives back which. Raises Refused.
     """
     sends, level = sent(net, sources.seats(net), claim.level), claim.level
     hops: list[Hop] = []
-    ways = _between_routers(steps, routed=ping or claim.layer == Layer.PACKETS)
+    ways = _between_routers(steps, routed=ping is not None or claim.layer == Layer.PACKETS)
     for number, way in enumerate(ways):
         # A router sends a frame of its own: to replay it, its first step is one that is sent.
         start = {**way[0], "event": "sent"} if number else way[0]
@@ -98,7 +98,8 @@ def verify_way(
             into_next = ways[number + 1][0]
             if rest:
                 raise Refused(f"no router passes it on to {_end(into_next)}")
-            hops.append(_hop(net, hub, vid, into_next, claim.level))
+            asked = ping.gateway if ping is not None and not hops else None
+            hops.append(_hop(net, hub, vid, into_next, claim.level, asked))
             sends, level = [(hops[-1][1].hub, None, bit(into_next["vlan"]))], Level.HONEST
     _check_filters(net, hops, claim)
     if not rest or rest[0]["event"] != "heard" or rest[0]["vlan"] != vid:
@@ -126,17 +127,18 @@ def verify_ping(
         (entry["way"], one, other, (here, there)),
         (entry["back"], other, one, (there, here)),
     ):
-        hops = verify_way(net, steps, *ends, claim, ping=True)
         assert sender.address is not None and far.address is not None
-        if far.address.ip in sender.address.network:
-            if hops:
-                raise Refused(f"{sender.name} asks no router for {far.name}, which is near")
-        elif (
-            not hops
-            or ip_address(sender.gateway or 0) not in sender.address.network
-            or not any(str(own.ip) == sender.gateway for own in hops[0][0].addresses)
-            or not any(far.address.ip in subnet for subnet in hops[-1][1].subnets)
-        ):
+        own, gateway = sender.address.network, ip_address(sender.gateway or 0)
+        near = far.address.ip in own
+        if near and any(step["event"] == "routed" for step in steps):
+            raise Refused(f"{sender.name} asks no router for {far.name}, which is near")
+        hops = (
+            []
+            if not near and gateway not in own
+            else verify_way(net, steps, *ends, claim, ping=sender)
+        )
+        known = hops and any(far.address.ip in subnet for subnet in hops[-1][1].subnets)
+        if not near and not known:
             raise Refused(f"{sender.name} does not send that way for {far.name}")
 
 
@@ -151,11 +153,17 @@ def _between_routers(steps: list[ClaimEntry], *, routed: bool) -> list[list[Clai
     return [steps[begin:end] for begin, end in zip(begins, ends, strict=True)]
 
 
-def _hop(net: PacketModel, hub: Hub, vid: int, into_next: ClaimEntry, level: Level) -> Hop:
-    """The router that takes what is on a hub and sends it on as a step says."""
+def _hop(
+    net: PacketModel, hub: Hub, vid: int, into_next: ClaimEntry, level: Level, asked: str | None
+) -> Hop:
+    """The router that takes what is on a hub and sends it on as a step says; by the interface with
+    the address `asked`, if one is.
+    """
     wanted = into_next["switch"], into_next["port"], into_next["vlan"]
     for into in net.stations(level):
         if into.hub != hub or not into.takes >> vid & 1:
+            continue
+        if asked is not None and all(str(own.ip) != asked for own in into.addresses):
             continue
         for out in net.stations(level):
             same_router = (out.device, out.vrf) == (into.device, into.vrf)
