@@ -813,3 +813,20 @@ def test_hosts_at_routed_ports_are_there_at_layer_3(inkov: Inkov, tmp_path: Path
     assert [one["verdict"] for one in judged] == [verdict for _, verdict in claims]
     assert inkov("verify", "../c.json", ".").out == "4 of 4 claims verified.\n"
     assert inkov("follow", "lamp", "store", ".").status == 0
+
+
+def test_a_named_host_at_a_shut_port_breaks_the_join_of_its_vlan(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """It is a member that hears nobody. Sockets that are shut and nobody's are no members."""
+    sheet = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n[port 1..4]\nvlan: 10\n[port 3]\nstate: off\n"
+    (tmp_path / "a.sheet").write_text(sheet)
+    (tmp_path / "plan.yaml").write_text("claims:\n  - join: pumps\n")
+    [free] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert free["verdict"] == "holds"
+    (tmp_path / "hosts.csv").write_text("host,switch,port\nlamp,a,3\n")
+    [lost] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert (lost["verdict"], lost["because"]) == (
+        "broken",
+        "a:3 is cut off from it: a:3 is shut",
+    )

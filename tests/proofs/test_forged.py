@@ -145,7 +145,7 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         "join: vlan 10",
         {"edges": [["a:u", "b:u"]]},
     ),
-    ("b:1 is put into VLAN 10, which its switch does not have", LACKS, "join: vlan 10", LINKED),
+    ("b:1 is put into VLAN 10, and cut off where it is", LACKS, "join: vlan 10", LINKED),
     ("the links do not join all bridges", TWO, "join: vlan 10", {"edges": []}),
     ("frames can be on b", TWO, ON_A, {"closures": [EVERYWHERE]}),
     ("frames can leave by a:u", RING, OVER_V, {"closures": [EVERYWHERE]}),

@@ -181,7 +181,7 @@ class ClaimNames:
     @cached_property
     def lost(self) -> dict[int, list[End]]:
         """VLAN -> the ports with nobody known behind that the files put into it, on switches that
-        do not have it: whoever is there is cut off.
+        do not have it, and those that are shut with a named host: whoever is there is cut off.
         """
         lost: dict[int, list[End]] = {}
         fabric = self.fabric
@@ -192,6 +192,17 @@ class ClaimNames:
                 continue
             if vid and not port.view.pvid and fabric.is_host_port(port):
                 lost.setdefault(vid, []).append(resolved.end)
+        for host in fabric.campus.hosts:
+            place = End(host.device, host.port)
+            if place in fabric.ports:
+                own = fabric.ports[fabric.end_of(*place)]
+                home = {
+                    Mode.ACCESS: own.completed.access_vlan,
+                    Mode.GENERAL: own.completed.pvid,
+                }
+                vid = host.vid or home.get(own.mode)
+                if not own.up and own.known and vid:
+                    lost.setdefault(vid, []).append(own.end)
         return lost
 
     def lost_in(self, names: Iterable[str]) -> End | None:

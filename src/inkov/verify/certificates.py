@@ -157,10 +157,10 @@ def _none_cut_off(
     for name in names:
         side = meant(net, vlans, [name])
         for vid in sorted(net.lost) if name != "everything" else ():
-            for spot in net.lost[vid] if side.vids >> vid & 1 else ():
-                if spot.hub[0] in switches:
+            for switch, port in net.lost[vid] if side.vids >> vid & 1 else ():
+                if switch in switches:
                     raise Refused(
-                        f"{spot.key} is put into VLAN {vid}, which its switch does not have"
+                        f"{switch}:{port} is put into VLAN {vid}, and cut off where it is"
                     )
 
 

@@ -453,9 +453,11 @@ class FrameModel:
                     )
 
     @cached_property
-    def lost(self) -> dict[int, list[Spot]]:
-        """VLAN -> the ports that the files put into it, on switches that do not have it."""
-        lost: dict[int, list[Spot]] = {}
+    def lost(self) -> dict[int, list[End]]:
+        """VLAN -> the ports that the files put into it, on switches that do not have it; and those
+        of named hosts that are shut.
+        """
+        lost: dict[int, list[End]] = {}
         for end, spots in self.spots.items():
             for spot in spots if self.hosted(end) else ():
                 device = self.campus.devices[spot.end[0]]
@@ -465,7 +467,19 @@ class FrameModel:
                 one = mode is Mode.GENERAL and view.emit == view.untagged == bit(view.pvid)
                 member = one or mode in (Mode.ACCESS, Mode.PRIVATE_HOST)
                 if member and not port.unknown and view.pvid and not spot.views[0].pvid:
-                    lost.setdefault(view.pvid, []).append(spot)
+                    lost.setdefault(view.pvid, []).append((spot.hub[0], spot.name))
+        for host in self.campus.hosts:
+            known = self.campus.devices.get(host.device)
+            if known is None or host.port not in known.ports:
+                continue
+            end = self.whole((host.device, host.port))
+            port = known.ports[end[1]]
+            if not port.unknown and self._spot(known, port) is None:
+                mode = self._mode(known, port)
+                home = {Mode.ACCESS: "access_vlan", Mode.GENERAL: "pvid"}.get(mode)
+                vid = host.vid or (known.value(port, home) if home else None)
+                if vid:
+                    lost.setdefault(vid, []).append(end)
         return lost
 
     def sends(self, level: Level) -> dict[int, int]:
