@@ -194,15 +194,14 @@ class ClaimNames:
                 lost.setdefault(vid, []).append(resolved.end)
         for host in fabric.campus.hosts:
             place = End(host.device, host.port)
-            if place in fabric.ports:
-                own = fabric.ports[fabric.end_of(*place)]
-                home = {
-                    Mode.ACCESS: own.completed.access_vlan,
-                    Mode.GENERAL: own.completed.pvid,
-                }
-                vid = host.vid or home.get(own.mode)
-                if not own.up and own.known and vid:
-                    lost.setdefault(vid, []).append(own.end)
+            if place not in fabric.ports:
+                continue
+            own = fabric.ports[fabric.end_of(*place)]
+            completed = own.completed
+            homes = {Mode.ACCESS: completed.access_vlan, Mode.GENERAL: completed.pvid}
+            home = host.vid or homes.get(own.mode)
+            if home and not own.up and own.known:
+                lost.setdefault(home, []).append(own.end)
         return lost
 
     def lost_in(self, names: Iterable[str]) -> End | None:
