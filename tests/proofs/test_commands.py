@@ -819,7 +819,8 @@ def test_a_named_host_at_a_shut_port_breaks_the_join_of_its_vlan(
     inkov: Inkov, tmp_path: Path
 ) -> None:
     """It is a member that hears nobody. Sockets that are shut and nobody's are no members."""
-    sheet = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n[port 1..4]\nvlan: 10\n[port 3]\nstate: off\n"
+    sheet = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n[port 1..4]\nvlan: 10\n"
+    sheet += "[port 3]\nstate: off\n"
     (tmp_path / "a.sheet").write_text(sheet)
     (tmp_path / "plan.yaml").write_text("claims:\n  - join: pumps\n")
     [free] = inkov("prove", ".", "-f", "json").json["claims"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cached_property
 
 from inkov.campus import Mode, natural
 from inkov.forwarding.fabric import Fabric
@@ -11,7 +12,7 @@ from inkov.forwarding.reasons import NAMES
 from inkov.levels import Level
 from inkov.wiring import End, Outside, is_address
 
-__all__ = ["BY_ADDRESS", "Assumptions", "may_route", "nameless", "passed_by", "stopping"]
+__all__ = ["BY_ADDRESS", "Assumptions", "may_route", "nameless", "passed_by"]
 
 _MATTERS: dict[Mode, tuple[str, ...]] = {
     Mode.ACCESS: ("mode", "access_vlan"),
@@ -47,18 +48,6 @@ def passed_by(spread: Flood) -> set[str]:
         inside.device
         for number, inside in enumerate(spread.fabric.bridges)
         if spread.present(number)
-    }
-
-
-def stopping(fabric: Fabric, passed: set[str]) -> set[str]:
-    """The devices that frames get to, and those next to them: what keeps a frame from going on is
-    said at either end of a link.
-    """
-    return passed | {
-        far.device
-        for link in (*fabric.wiring.links, *fabric.wiring.shared)
-        for near, far in ((link.a, link.b), (link.b, link.a))
-        if near.device in passed
     }
 
 
@@ -144,6 +133,22 @@ class Assumptions:
                     key = attribute, default.origin.says if default is not None else ""
                     counts = self._unstated.setdefault(port.end.device, {})
                     counts[key] = counts.get(key, 0) + 1
+
+    @cached_property
+    def _beside(self) -> dict[str, set[str]]:
+        """For each device those at the far ends of its links."""
+        beside: dict[str, set[str]] = {}
+        wiring = self.fabric.wiring
+        for link in (*wiring.links, *wiring.shared):
+            beside.setdefault(link.a.device, set()).add(link.b.device)
+            beside.setdefault(link.b.device, set()).add(link.a.device)
+        return beside
+
+    def stopping(self, passed: set[str]) -> set[str]:
+        """The devices that frames get to, and those next to them: what keeps a frame from going on
+        is said at either end of a link.
+        """
+        return passed.union(*(self._beside.get(name, ()) for name in passed))
 
     def _between(self) -> dict[str, set[str]]:
         """Neighbours that are not among the files and have ports in different VLANs: they could

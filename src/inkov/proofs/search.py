@@ -23,7 +23,7 @@ from collections.abc import Callable, Sequence
 
 from inkov.campus import Host
 from inkov.forwarding import Fabric
-from inkov.forwarding.assumptions import Assumptions, may_route, passed_by, stopping
+from inkov.forwarding.assumptions import Assumptions, may_route, passed_by
 from inkov.forwarding.follow import follow
 from inkov.forwarding.ping import ping
 from inkov.forwarding.reach import Flood
@@ -83,7 +83,7 @@ class Search:
         """Note what an answer rests on whose frames can be on some devices; and no further, if they
         are `stopped` there.
         """
-        devices = stopping(self.fabric, devices) if stopped else devices
+        devices = self._assumptions.stopping(devices) if stopped else devices
         self._assume(self._assumptions.about(devices, self.level))
 
     def _assume(self, texts: Sequence[str]) -> None:
