@@ -7,6 +7,7 @@ import inspect
 import json
 from pathlib import Path
 from string import Formatter
+from typing import Any
 
 import pytest
 
@@ -465,3 +466,30 @@ def test_a_port_whose_own_line_was_not_understood_says_so_first(
     rests = {one["where"][0]["port"]: one["assumes"] for one in found}
     assert rests["1"][0] == "a:1: a line of this port was not understood (./a.sheet:7)"
     assert not any("not understood" in text for text in rests["2"])
+
+
+def test_one_list_for_all_trunks_is_no_way_that_was_meant(inkov: Inkov, tmp_path: Path) -> None:
+    """A closet with two uplinks lies on a way between these, and need not have every VLAN; the
+    switch above both has to.
+    """
+    trunks = "mode: trunk\nnative: none\nallowed: 10,20\n[neighbours]\n"
+
+    def write(lacking: str) -> list[dict[str, Any]]:
+        for name, port, ports, ends in (
+            ("core-1", "", "8..9", "8: palm-1:8\n9: palm-2:8\n"),
+            ("core-2", "", "8..9", "8: palm-1:9\n9: palm-2:9\n"),
+            ("palm-1", "[port 1]\nvlan: 10\n", "8..9", "8: core-1:8\n9: core-2:8\n"),
+            ("palm-2", "[port 1]\nvlan: 20\n", "8..9", "8: core-1:9\n9: core-2:9\n"),
+            ("palm-3", "[port 1]\nvlan: 20\n", "8..9", "8: core-1:7\n9: core-2:7\n"),
+        ):
+            more = "7: palm-3:8\n" if name == "core-1" else "7: palm-3:9\n"
+            more, ports = (more, "7..9") if name.startswith("core") else ("", ports)
+            table = "[vlans]\n10: pumps\n" + ("" if name in lacking else "20: tills\n")
+            sheet = f"inkov sheet 1\nswitch: {name}\n{table}{port}[port {ports}]\n{trunks}"
+            (tmp_path / f"{name}.sheet").write_text(sheet + ends + more)
+        found: list[dict[str, Any]] = inkov("audit", ".", "-f", "json").json["findings"]
+        return [one for one in found if one["rule"] == "vlan-on-one-way-only"]
+
+    assert write(lacking="palm-1") == []
+    [spare] = write(lacking="palm-1 core-2")
+    assert spare["where"][0]["switch"] == "core-2" and spare["cure"] == "define VLAN 20 on core-2"

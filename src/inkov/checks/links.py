@@ -321,7 +321,8 @@ def cabled_otherwise(site: Site) -> Iterator[Found]:
         named = {names[word] for word in _WORDS.findall(about.value.lower()) if word in names}
         far = links[0].far(end)
         own = {resolved.end.device, far.device}
-        if len(named - {resolved.end.device}) == 1 and not named & {far.device}:
+        told = _LEADS.search(about.value) or about.value.lower() in names
+        if told and len(named - {resolved.end.device}) == 1 and not named & {far.device}:
             yield finding(
                 {"end": resolved.end, "about": about.value, "far": far},
                 where=(
@@ -332,4 +333,5 @@ def cabled_otherwise(site: Site) -> Iterator[Found]:
             )
 
 
+_LEADS = re.compile(r"\b(to|from|uplink|downlink|link|trunk)\b", re.IGNORECASE)
 _WORDS = re.compile(r"[a-z0-9][\w.-]*[\w]")

@@ -115,6 +115,8 @@ def vlan_on_one_way_only(site: Site) -> Iterator[Found]:
             native = any(vid == near.native for near, _ in pairs)
             if len(fars) < 2 or native or (device.name, vid) in told:
                 continue
+            if not any(_has_two_ways(site, lists, far, device.name, vid) for far in fars):
+                continue  # lists may be the same everywhere; nobody meant a way through here
             yield finding(
                 {"device": device.name, "vid": vid, "ends": both([fars[0], fars[-1]])},
                 where=(
@@ -125,6 +127,27 @@ def vlan_on_one_way_only(site: Site) -> Iterator[Found]:
                 vlans=1 << vid,
                 key=(device.name, vid),
             )
+
+
+def _has_two_ways(
+    site: Site,
+    lists: dict[str, list[tuple[Resolved, Resolved, int]]],
+    switch: str,
+    through: str,
+    vid: int,
+) -> bool:
+    """True for a switch with members of a VLAN whose trunks pass it to two others: one through
+    which it is to go, and one that has it.
+    """
+    others = {
+        far.end.device for _, far, both_allow in lists.get(switch, ()) if both_allow >> vid & 1
+    }
+    twin = others - {through}
+    return (
+        bool(site.served.get(switch, 0) >> vid & 1)
+        and len(others) == 2
+        and all(site.fabric.live[name] >> vid & 1 for name in twin)
+    )
 
 
 @rule(
