@@ -476,14 +476,15 @@ def test_one_list_for_all_trunks_is_no_way_that_was_meant(inkov: Inkov, tmp_path
 
     def write(lacking: str) -> list[dict[str, Any]]:
         for name, port, ports, ends in (
-            ("core-1", "", "8..9", "8: palm-1:8\n9: palm-2:8\n"),
-            ("core-2", "", "8..9", "8: palm-1:9\n9: palm-2:9\n"),
+            ("core-1", "", "7..9", "8: palm-1:8\n9: palm-2:8\n"),
+            ("core-2", "", "7..9", "8: palm-1:9\n9: palm-2:9\n"),
             ("palm-1", "[port 1]\nvlan: 10\n", "8..9", "8: core-1:8\n9: core-2:8\n"),
             ("palm-2", "[port 1]\nvlan: 20\n", "8..9", "8: core-1:9\n9: core-2:9\n"),
             ("palm-3", "[port 1]\nvlan: 20\n", "8..9", "8: core-1:7\n9: core-2:7\n"),
         ):
             more = "7: palm-3:8\n" if name == "core-1" else "7: palm-3:9\n"
-            more, ports = (more, "7..9") if name.startswith("core") else ("", ports)
+            if not name.startswith("core"):
+                more = ""
             table = "[vlans]\n10: pumps\n" + ("" if name in lacking else "20: tills\n")
             sheet = f"inkov sheet 1\nswitch: {name}\n{table}{port}[port {ports}]\n{trunks}"
             (tmp_path / f"{name}.sheet").write_text(sheet + ends + more)
