@@ -325,7 +325,7 @@ TICKETS: list[tuple[str, Plant, str, str, str | None]] = [
 def test_nothing_is_found_where_nothing_is_wrong(inkov: Inkov, tmp_path: Path) -> None:
     estate().write(tmp_path)
     assert inkov("audit", ".").out == "No findings on 47 switches.\n"
-    assert inkov("prove", ".", "--certificate", "../c.json").status == 0
+    assert inkov("prove", ".", "--strict", "--certificate", "../c.json").status == 0
     assert inkov("verify", "../c.json", ".").out == "4 of 4 claims verified.\n"
 
 

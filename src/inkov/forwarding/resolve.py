@@ -188,7 +188,12 @@ class _Builder:
                 live |= bit(vid)
         for gateway in device.gateways:
             live |= 1 << gateway.vid
-        if not device.table_is_membership and not all(p.unknown for p in device.ports.values()):
+        bridged = bool(device.gateways) or any(
+            not port.unknown
+            and self.fabric.ports[End(device.name, port.name)].completed.mode is not Mode.ROUTED
+            for port in device.ports.values()
+        )
+        if bridged and not device.table_is_membership:  # a router alone has no VLANs of its own
             says = f"{device.name} brings no VLAN table: taken to have every VLAN its ports name"
             self._assume(device.name, "", says, device.origin)
         return live
