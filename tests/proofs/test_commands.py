@@ -831,3 +831,35 @@ def test_a_named_host_at_a_shut_port_breaks_the_join_of_its_vlan(
         "broken",
         "a:3 is cut off from it: a:3 is shut",
     )
+
+
+def test_machines_behind_sub_interfaces_are_in_the_vlan_of_the_tag(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """A box with virtual machines: nobody gave its bridge a VLAN, so its default is no VLAN 1."""
+    table = "[vlans]\n10: pumps\n40: machines\n[port 1]\nvlan: 40\n[port 2]\nvlan: 1\n"
+    (tmp_path / "a.sheet").write_text(
+        f"inkov sheet 1\nswitch: a\n{table}[port 9]\nmode: trunk\nnative: none\nallowed: 40\n"
+        "[neighbours]\n9: box:p\n"
+    )
+    box = (
+        "inkov sheet 1\nswitch: box\n[port p]\nmode: routed\n[sub p.40]\nof: p\ntag: 40\n{0}"
+        "[port tap0]\n{0}[bridge X]\nports: p.40, tap0\n[neighbours]\np: a:9\n"
+    )
+    (tmp_path / "box.sheet").write_text(box.format(""))
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - isolate: [machines, vlan 1]\n  - join: machines\n"
+    )
+    judged = inkov("prove", ".", "-f", "json", "--certificate", "../c.json").json["claims"]
+    assert [one["verdict"] for one in judged] == ["holds", "holds"]
+    assert inkov("verify", "../c.json", ".").out == "2 of 2 claims verified.\n"
+    (tmp_path / "plan.yaml").unlink()
+    assert inkov("prove", ".", "--certificate", "../c.json").status == 0
+    assert inkov("verify", "../c.json", ".").out == "3 of 3 claims verified.\n"
+    found = inkov("audit", ".", "-f", "json", "--only", "port-in-default-vlan").json["findings"]
+    assert [[w["port"] for w in one["where"]] for one in found] == [["2"]]
+    # One who names a VLAN there means it: then the tag joins the two.
+    (tmp_path / "box.sheet").write_text(box.format("vlan: 10\n"))
+    (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [machines, pumps]\n")
+    [claim] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert claim["verdict"] == "broken"

@@ -100,9 +100,10 @@ def pvid_undefined(site: Site) -> Iterator[Found]:
     fix="put each into the VLAN it serves, or shut it",
 )
 def port_in_default_vlan(site: Site) -> Iterator[Found]:
-    for device, ports in by_switch(
-        [r for r in site.access_hosts if r.access == DEFAULT_VID]
-    ).items():
+    left = [
+        r for r in site.access_hosts if r.access == DEFAULT_VID and r.end in site.default_outside
+    ]
+    for device, ports in by_switch(left).items():
         yield finding(
             {
                 "device": device,

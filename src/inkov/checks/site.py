@@ -14,7 +14,7 @@ from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.assumptions import nameless
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
-from inkov.forwarding.outlets import passing_as
+from inkov.forwarding.outlets import outside_name, passing_as
 from inkov.forwarding.serve import served, served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.plan import Plan, PlanFile
@@ -173,8 +173,26 @@ class Site:
         """Those of them with nobody known at the far end: whoever is there counts as a host
         (FM 4.6).
         """
-        of = self.fabric.wiring.of
-        return [r for r in self.ports if r.end not in of and r.mode is not Mode.ROUTED]
+        fabric, of = self.fabric, self.fabric.wiring.of
+        subs = {
+            End(port.end.device, port.port)
+            for port in fabric.bridge_ports
+            if port.outer and port.end in of  # what is behind a link is not theirs
+        }
+        return [
+            r
+            for r in self.ports
+            if r.end not in of and r.mode is not Mode.ROUTED and r.end not in subs
+        ]
+
+    @cached_property
+    def default_outside(self) -> set[End]:
+        """The ends of bridges whose VLAN 1 is one for others, too, and no name inside (FM 6.8)."""
+        return {
+            End(port.end.device, port.port)
+            for port in self.fabric.bridge_ports
+            if outside_name(self.fabric, port.bridge, DEFAULT_VID) == DEFAULT_VID
+        }
 
     @cached_property
     def described(self) -> list[tuple[Resolved, Fact[str]]]:

@@ -163,7 +163,7 @@ class Fabric(Struct):
     `crossings` lists, for a bridge port, what leaves by it over each of its links; `link_up` says
     of each link whether both ends are up; `at` finds the bridge ports of an end, `bridge_of` a
     bridge by device and name; `live` has the VIDs of each device, as a mask; `serving` is what
-    `serve.served` found, once it was asked.
+    `serve.served` found, `outside_names` what `outlets.outside_name` did, once they were asked.
     """
 
     campus: Campus
@@ -178,6 +178,7 @@ class Fabric(Struct):
     live: dict[str, int] = field(default_factory=dict)
     assumptions: list[Assumption] = field(default_factory=list)
     serving: list[int] = field(default_factory=list)
+    outside_names: dict[tuple[int, int], int] | None = None
 
     def device(self, name: str) -> Device:
         return self.campus.devices[name]

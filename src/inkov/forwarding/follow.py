@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from inkov.campus import Mode, Origin
 from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
+from inkov.forwarding.outlets import outside_name
 from inkov.forwarding.path import Goal, Way, find_way, to_port, to_present
 from inkov.forwarding.reach import Flood, Sending, flood
 from inkov.forwarding.reasons import Sentence, why_arrives, why_dropped, why_leaves, why_not_leaves
@@ -208,13 +209,16 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
         if fabric.is_implied(leaves):
             says = why_leaves(fabric, fabric.ports[leaves.end], state.vid, tagged=True).says
         elif leaves.outer:
-            says = f"{why.says}; the sub-interface tags it {leaves.outer}"
+            why = Sentence("", fabric.resolved(leaves).stated.origin)
+            says = f"the sub-interface sends it with its tag {leaves.outer}"
         if hop.hidden:
             says += f"; the tag hidden behind, {hop.arrives.vid}, is now the first"
         vlan: int | None = state.vid
         if fabric.bridges[leaves.bridge].routed:
             vlan, why = leaves.outer or None, Sentence("", fabric.resolved(leaves).stated.origin)
             says = f"the router sends it, tagged {vlan}" if vlan else "the router sends it"
+        elif leaves.outer and outside_name(fabric, leaves.bridge, state.vid) == leaves.outer:
+            vlan = leaves.outer
         within = None if vlan == state.vid else state.vid
         yield Step(
             leaves.end.device, leaves.port, Event.LEAVES, vlan, tagged, says, why.origin, within
@@ -240,10 +244,12 @@ def _arrival(
         why = why_arrives(fabric, fabric.ports[port.end], vid, tagged=True)
     elif port.outer:
         assert resolved.stated.outer is not None
-        why = Sentence(
-            f"the sub-interface takes tag {port.outer}; it is VLAN {vid} inside",
-            resolved.stated.outer.origin,
-        )
+        says = f"the sub-interface takes tag {port.outer}"
+        if outside_name(fabric, port.bridge, vid) == port.outer:
+            vlan = port.outer
+        else:
+            says += f"; it is VLAN {vid} inside"
+        why = Sentence(says, resolved.stated.outer.origin)
     elif tagged and not port.view.admit >> vid & 1:
         why = Sentence(
             "a host that asks gets this VLAN here", resolved.stated.origin

@@ -1,16 +1,16 @@
 """Tagged sub-interfaces as the far end of their link sees them: what sits behind one is in the VLAN
 of its tag (FM 6.8).
 
-Inside, its frames may be in another VLAN, or in none (a routed interface). Nobody outside knows
-that number, so whatever is asked of a VLAN on the link goes by the tag.
+Inside, its frames may be in another VLAN, or in none (a routed interface), or be left in the
+default one. Whatever is asked of a VLAN on the link goes by the tag.
 """
 
 from __future__ import annotations
 
 from inkov.forwarding.fabric import BridgePort, Crossing, Fabric
-from inkov.vlanset import bit
+from inkov.vlanset import VlanSet, bit
 
-__all__ = ["inside_only", "outlets", "passing_as"]
+__all__ = ["inside_only", "outlets", "outside_name", "passing_as"]
 
 
 def outlets(fabric: Fabric) -> list[BridgePort]:
@@ -37,8 +37,8 @@ def _has_gateway(fabric: Fabric, port: BridgePort) -> bool:
 
 
 def inside_only(fabric: Fabric) -> dict[int, int]:
-    """For each bridge the VIDs, as a mask, that its links pass by sub-interfaces alone: there, such
-    a number is a name within the device.
+    """For each bridge VLAN 1, as a mask, where its links pass it by sub-interfaces alone: what was
+    left at the default has no number of its own. A VLAN that somebody named is that VLAN.
     """
     within: dict[int, int] = {}
     outside: dict[int, int] = {}
@@ -46,7 +46,21 @@ def inside_only(fabric: Fabric) -> dict[int, int]:
         if port.end in fabric.wiring.of and not fabric.is_implied(port):
             kept = within if port.outer else outside
             kept[port.bridge] = kept.get(port.bridge, 0) | port.view.emit
-    return {bridge: mask & ~outside.get(bridge, 0) for bridge, mask in within.items()}
+    return {bridge: mask & ~outside.get(bridge, 0) & 1 << 1 for bridge, mask in within.items()}
+
+
+def outside_name(fabric: Fabric, bridge: int, vid: int) -> int:
+    """What others call a VLAN of a bridge: the tag of the sub-interfaces that alone pass it on, if
+    they have one in common; else its own number.
+    """
+    if fabric.outside_names is None:
+        within, tags = inside_only(fabric), dict[tuple[int, int], set[int]]()
+        for port in fabric.bridge_ports:
+            if port.outer and port.end in fabric.wiring.of and not fabric.is_implied(port):
+                for inner in VlanSet(port.view.emit & within.get(port.bridge, 0)):
+                    tags.setdefault((port.bridge, inner), set()).add(port.outer)
+        fabric.outside_names = {hub: min(own) for hub, own in tags.items() if len(own) == 1}
+    return fabric.outside_names.get((bridge, vid), vid)
 
 
 def passing_as(

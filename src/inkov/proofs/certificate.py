@@ -6,9 +6,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from inkov.forwarding import Fabric
+from inkov.forwarding import BridgePort, Fabric
 from inkov.forwarding.follow import Step
-from inkov.forwarding.outlets import passing_as
+from inkov.forwarding.outlets import outside_name, passing_as
 from inkov.forwarding.reach import Flood
 from inkov.proofs.seats import Seat
 from inkov.vlanset import bits_to_text
@@ -99,9 +99,14 @@ class Joined(NamedTuple):
         return place
 
     @staticmethod
-    def behind(port: int) -> int:
-        """The place behind a sub-interface, by the number of its bridge port."""
-        return -1 - port
+    def behind(fabric: Fabric, port: BridgePort) -> int:
+        """The place behind a sub-interface, by whose tag a VLAN passes: its bridge, where the VLAN
+        inside is no other than that of the tag.
+        """
+        inner = port.view.pvid
+        if inner and outside_name(fabric, port.bridge, inner) == port.outer:
+            return port.bridge
+        return -1 - port.number
 
 
 def spanning(fabric: Fabric, both_ways: Passing, vid: int) -> Joined:
@@ -112,8 +117,8 @@ def spanning(fabric: Fabric, both_ways: Passing, vid: int) -> Joined:
     joined, used = Joined([], {}), set[int]()
 
     def place(number: int, *, by_tag: bool) -> int:
-        outer = by_tag and ports[number].outer
-        return Joined.behind(number) if outer else ports[number].bridge
+        port = ports[number]
+        return Joined.behind(fabric, port) if by_tag and port.outer else port.bridge
 
     for pairs, by_tag in ((both_ways.plain, False), (both_ways.tagged, True)):
         for sender, to, mask in pairs:

@@ -69,7 +69,7 @@ class Joins:
         for port in self._outlets.get(vid, ()):
             if port.bridge in bridges:
                 own = port.view.untagged & port.view.emit == bit(vid)
-                places.add(port.bridge if own else Linked.behind(port.number))
+                places.add(port.bridge if own else Linked.behind(self.fabric, port))
         return places
 
     def judge(self, seats: frozenset[Seat], search: Search) -> Answer:

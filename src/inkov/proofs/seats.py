@@ -15,6 +15,7 @@ from typing import NamedTuple
 
 from inkov.campus import Host, Mode
 from inkov.forwarding import BridgePort, Fabric, Form
+from inkov.forwarding.outlets import outside_name
 from inkov.forwarding.reach import Flood, honest_tags, owned_tags
 from inkov.levels import Level
 from inkov.plan import Claim, Plan, vlan_names
@@ -47,7 +48,7 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     seats = []
     vid = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
     if view.pvid or view.untagged:
-        seats.append(Seat(port.number, 0, vid))
+        seats.append(Seat(port.number, 0, outside_name(fabric, port.bridge, vid)))
     if not port.outer:
         # One that only hears a tag is there as well; what it sends is dropped.
         tagged = view.emit & ~view.untagged & ~owned_tags(fabric, port.end)

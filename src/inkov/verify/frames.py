@@ -380,11 +380,8 @@ class FrameModel:
                     seats += [HostSeat(spot, v, v) for v in self._tags_at(end) & {spot.outer}]
                     continue
                 if view.pvid or view.untagged:
-                    own.append(
-                        HostSeat(
-                            spot, 0, view.pvid or (view.untagged & -view.untagged).bit_length() - 1
-                        )
-                    )
+                    home = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
+                    own.append(HostSeat(spot, 0, self.outside_name(spot.hub, home)))
                 if not spot.outer:
                     passed = view.emit & ~view.untagged & ~owned
                     if end in self.far or self._is_unaware(spot):
@@ -394,6 +391,22 @@ class FrameModel:
                     [HostSeat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
                 )
         return seats
+
+    @cached_property
+    def _tagging(self) -> set[Hub]:
+        """The bridges with sub-interfaces at cables."""
+        return {s.hub for end in self.far for s in self.spots.get(end, ()) if s.outer}
+
+    def outside_name(self, hub: Hub, vid: int) -> int:
+        """FM 6.8: what others call VLAN 1 that leaves a bridge by sub-interfaces with one tag."""
+        if vid != 1:
+            return vid
+        leaving = {
+            spot.outer
+            for spot in (self.at[hub] if hub in self._tagging else ())
+            if spot.end in self.far and spot.views[0].emit >> vid & 1 and not self.is_implied(spot)
+        }
+        return leaving.pop() if len(leaving) == 1 and 0 not in leaving else vid
 
     def is_implied(self, spot: Spot) -> bool:
         """True for the side of a port that keeps one tag apart (FM 2.11)."""

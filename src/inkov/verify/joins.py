@@ -78,7 +78,7 @@ def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, places: se
             )
             if near.protected or not arrives:
                 raise Refused(f"VLAN {vid} does not get from {near.key} to {far.key}")
-        ends = [spot if _is_by_tag(spot, vid) else spot.hub for spot in (a, b)]
+        ends = [_place(net, spot, vid) for spot in (a, b)]
         root[top(ends[0])] = top(ends[1])
     if len({top(place) for place in places}) != 1:
         raise Refused("the links do not join all bridges with members of the VLAN")
@@ -90,6 +90,13 @@ def _is_by_tag(spot: Spot, vid: int) -> bool:
     return spot.outer == vid and view.untagged & view.emit != bit(vid)
 
 
+def _place(net: PacketModel, spot: Spot, vid: int) -> Place:
+    """Where a VLAN is that passes a port."""
+    inner = spot.views[0].pvid
+    apart = _is_by_tag(spot, vid) and not (inner and net.outside_name(spot.hub, inner) == vid)
+    return spot if apart else spot.hub
+
+
 def members(net: PacketModel, vid: int, switches: set[str]) -> set[Place]:
     """Where there is somebody in a VLAN, on some switches and behind sub-interfaces at their
     cables.
@@ -98,5 +105,5 @@ def members(net: PacketModel, vid: int, switches: set[str]) -> set[Place]:
     for spot in net.outlets(vid):
         near = {end[0] for end in (spot.end, *net.far[spot.end])}
         if near & switches:
-            places.add(spot if _is_by_tag(spot, vid) else spot.hub)
+            places.add(_place(net, spot, vid))
     return places

@@ -108,7 +108,9 @@ class PacketModel(FrameModel):
         return {hub for hub in hubs if not self._is_inside(hub, vid)}
 
     def _is_inside(self, hub: Hub, vid: int) -> bool:
-        """Whether a VLAN leaves a bridge for other switches by sub-interfaces, and only so."""
+        """Whether VLAN 1 leaves a bridge for other switches by sub-interfaces, and only so."""
+        if vid != 1:
+            return False
         leaving = [
             spot.outer
             for spot in self.at.get(hub, ())
