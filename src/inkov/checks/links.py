@@ -11,6 +11,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.negotiation import talked
 from inkov.checks.site import EVERYTHING, Joined, Site
+from inkov.forwarding.reach import owned_tags
 from inkov.vlanset import bit, bits_to_text
 
 _FAMILY = "Links and trunks"
@@ -335,3 +336,33 @@ def cabled_otherwise(site: Site) -> Iterator[Found]:
 
 _LEADS = re.compile(r"\b(to|from|uplink|downlink|link|trunk)\b", re.IGNORECASE)
 _WORDS = re.compile(r"[a-z0-9][\w.-]*[\w]")
+
+
+@rule(
+    "trunk-meets-routed",
+    family=_FAMILY,
+    severity=Severity.FAULT,
+    what="a trunk ends at a routed port that has no sub-interface for any of its VLANs",
+    why="the routed port drops whatever is tagged: all VLANs of the trunk end there",
+    cure="make the routed port a trunk, or give it sub-interfaces; or make the trunk an access one",
+    example="gate-1 port 1 is a trunk for VLAN 10 and 20, and core-1 port 3 at its end is routed",
+    says=(
+        "{trunk} is a trunk, and {routed} at its other end is a routed port without sub-interfaces:"
+        " VLAN {lost} is lost"
+    ),
+    fix="make {routed} a trunk, or give it sub-interfaces; or make {trunk} an access port",
+)
+def trunk_meets_routed(site: Site) -> Iterator[Found]:
+    for _, link, a, b in site.links:
+        for trunk, routed in ((a, b), (b, a)):
+            tagged = trunk.view.emit & ~trunk.view.untagged
+            if routed.mode is not Mode.ROUTED or trunk.mode is Mode.ROUTED or not tagged:
+                continue
+            if owned_tags(site.fabric, routed.end):
+                continue
+            yield finding(
+                {"trunk": trunk.end, "routed": routed.end, "lost": bits_to_text(tagged)},
+                where=(site.places.of(trunk, "mode"), site.places.of(routed, "mode")),
+                cause=LinkFails(link),
+                vlans=tagged & site.served_anywhere,
+            )

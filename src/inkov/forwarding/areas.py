@@ -10,7 +10,8 @@ from collections.abc import Iterable
 from inkov.campus import Mode, natural
 from inkov.forwarding.domains import Island
 from inkov.forwarding.fabric import Fabric
-from inkov.wiring import End
+from inkov.forwarding.reach import owned_tags
+from inkov.wiring import End, Link
 
 __all__ = ["areas", "by_area"]
 
@@ -18,7 +19,7 @@ __all__ = ["areas", "by_area"]
 def areas(fabric: Fabric) -> dict[str, str]:
     """For each device the one that its area is called after: the first, in natural order.
 
-    Devices are in one area where a link joins them that is not routed at either end, whether it is
+    Devices are in one area where a link joins them that is not routed (`_is_border`), whether it is
     up or not, or a neighbour at both that is not among the files. An area without any link to
     others is taken for a part of the largest one: what is not cabled in the files is not routed for
     sure.
@@ -27,7 +28,7 @@ def areas(fabric: Fabric) -> dict[str, str]:
     wiring = fabric.wiring
     for link in (*wiring.links, *wiring.shared):
         cabled.join(link.a.device, link.b.device)
-        if _is_bridged(fabric, link.a) and _is_bridged(fabric, link.b):
+        if not _is_border(fabric, link):
             bridged.join(link.a.device, link.b.device)
     outside: dict[str, str] = {}
     for report in wiring.outside:
@@ -66,6 +67,19 @@ def _home(fabric: Fabric, island: Island) -> str:
         for link in fabric.wiring.of.get(port.end, ())
     ]
     return min(fars, key=natural, default=fabric.bridges[island.bridges[0]].device)
+
+
+def _is_border(fabric: Fabric, link: Link) -> bool:
+    """True for a link that is routed: at both ends, or at one, if that has sub-interfaces or the
+    other end no tags. A trunk that meets a routed port without any was not meant to end there.
+    """
+    routed = [end for end in (link.a, link.b) if not _is_bridged(fabric, end)]
+    if len(routed) != 1:
+        return bool(routed)
+    far = link.far(routed[0])
+    views = [fabric.bridge_ports[number].view for number in fabric.at.get(far, ())]
+    tagged = any(view.emit & ~view.untagged for view in views)
+    return bool(owned_tags(fabric, routed[0])) or not tagged
 
 
 def _is_bridged(fabric: Fabric, end: End) -> bool:

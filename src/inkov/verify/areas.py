@@ -12,8 +12,8 @@ __all__ = ["area_of"]
 
 def area_of(net: FrameModel, name: str) -> set[str]:
     """The switches of an area, by the one that it is called after; none if it is no such one."""
-    bridged = _parts(net, lambda end: _takes_frames(net, end))
-    cabled = _parts(net, lambda end: True)
+    bridged = _parts(net, lambda one, far: _goes_on(net, one, far))
+    cabled = _parts(net, lambda one, far: True)
     routed = [one for one in bridged if not any(one == whole for whole in cabled)]
     order = {one: number for number, one in enumerate(sorted(net.campus.devices, key=natural))}
     largest = max(bridged, key=lambda one: (len(one), -min(order[n] for n in one)), default=set())
@@ -27,17 +27,18 @@ def _called(area: set[str], largest: set[str], order: dict[str, int]) -> str:
     return min(area & largest or area, key=order.__getitem__, default="")
 
 
-def _parts(net: FrameModel, passes: Callable[[End], bool]) -> list[set[str]]:
-    """The switches that hang together by cables whose ends both pass, or by a box that is not among
-    the files.
+def _parts(net: FrameModel, passes: Callable[[End, End], bool]) -> list[set[str]]:
+    """The switches that hang together by cables that pass, or by a box that is not among the
+    files.
     """
     near: dict[str, set[str]] = {name: set() for name in net.campus.devices}
     for one, fars in net.far.items():
-        for far in fars if passes(one) else ():
-            if passes(far):
+        for far in fars:
+            if passes(one, far):
                 near[one[0]].add(far[0])
     for ends in net.boxes.values():
-        names = {end[0] for end in ends if end[0] in near and passes(net.whole(end))}
+        known = [net.whole(end) for end in ends if end[0] in near]
+        names = {end[0] for end in known if passes(end, end)}
         for name in names:
             near[name] |= names
     left, parts = set(near), []
@@ -51,6 +52,19 @@ def _parts(net: FrameModel, passes: Callable[[End], bool]) -> list[set[str]]:
         parts.append(part)
         left -= part
     return parts
+
+
+def _goes_on(net: FrameModel, one: End, far: End) -> bool:
+    """Whether a cable is not routed. A trunk that meets a routed port without sub-interfaces was
+    not meant to end there.
+    """
+    routed = [end for end in (one, far) if not _takes_frames(net, end)]
+    if len(routed) != 1 or one == far:
+        return not routed
+    other = far if routed[0] == one else one
+    views = [spot.views[0] for spot in net.spots.get(other, ())]
+    subs = any(spot.outer for spot in net.spots.get(routed[0], ()))
+    return not subs and any(view.emit & ~view.untagged for view in views)
 
 
 def _takes_frames(net: FrameModel, end: End) -> bool:
