@@ -493,10 +493,12 @@ def hosts_of(**hosts: str) -> str:
         ("1,10.0.10.5/24,10.0.10.1", "3,10.0.10.6/24,", "holds", "there and back"),
         # The answer is not sent back, or to a router that is none.
         ("1,10.0.10.5/24,10.0.10.1", "2,10.0.20.5/24,", "broken", "pump has no gateway"),
-        ("1,10.0.10.5/24,10.0.10.1", "2,10.0.20.5/24,10.0.20.9", "broken", "pump to lamp"),
+        # Nobody among the files has that address: routers may share it.
+        ("1,10.0.10.5/24,10.0.10.1", "2,10.0.20.5/24,10.0.20.9", "undecided", "pump to lamp"),
+        ("1,10.0.10.5/24,10.0.10.1", "2,10.0.30.5/24,10.0.30.1", "undecided", "no router"),
         ("1,10.0.10.5/24,10.0.10.1", "2,fd00::5/64,fd00::1", "broken", "they do not talk"),
         # A mask that is too narrow: the router sends the packet back into the VLAN it is from.
-        ("1,10.0.10.5/30,10.0.10.6", "3,10.0.10.9/24,", "broken", "has the address 10.0.10.6"),
+        ("1,10.0.10.5/30,10.0.10.6", "3,10.0.10.9/24,", "undecided", "has the address 10.0.10.6"),
         ("1,10.0.10.2/30,10.0.10.1", "3,10.0.10.9/24,", "holds", "there and back"),
         # One that is too wide: it asks for a neighbour that is none.
         ("1,10.0.10.5/16,10.0.10.1", "2,10.0.20.5/24,10.0.20.1", "broken", "pump is near"),

@@ -30,7 +30,8 @@ __all__ = ["Part", "Ping", "ping"]
 
 class Part(Struct):
     """One thing a ping needs: what it is, whether it is so, in words, and the steps of the frame if
-    one was sent.
+    one was sent. `unknown`: it is not among the files, and may be so all the same (an address that
+    routers share, a router without a file).
     """
 
     name: str
@@ -38,6 +39,7 @@ class Part(Struct):
     says: str
     origin: Origin
     steps: list[Step] = field(default_factory=list)
+    unknown: bool = False
 
 
 class Ping(Struct):
@@ -168,9 +170,10 @@ class _Direction:
             if any(str(a.value.ip) == self.here.gateway for a in i.addresses)
         ]
         if not owners:
-            return None, self._part(
-                False, f"no device among the files has the address {self.here.gateway}"
-            )
+            says = f"no device among the files has the address {self.here.gateway}"
+            part = self._part(False, says)
+            part.unknown = True
+            return None, part
         up = [interface for interface in owners if not interface.why_down]
         if not up:
             says = f"the gateway {owners[0].label} is down: {owners[0].why_down}"
@@ -217,7 +220,13 @@ class _Direction:
             f"no router that {gateway.device} knows{table} has an interface in the subnet of"
             f" {self.there.name}"
         )
-        return None, self._part(False, says, gateway.origin)
+        part = self._part(False, says, gateway.origin)
+        part.unknown = not any(
+            target.ip in fact.value.network
+            for interface in interfaces(self.fabric)
+            for fact in interface.addresses
+        )
+        return None, part
 
     def _hops(self, path: Path) -> Iterator[Step]:
         """What each router does, and the ways between them."""

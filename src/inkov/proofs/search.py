@@ -37,6 +37,7 @@ from inkov.proofs.answers import (
     Passed,
     Silent,
     Unanswered,
+    Unnamed,
     Unsettled,
 )
 from inkov.proofs.certificate import certified, way_of
@@ -244,6 +245,8 @@ class Search:
         self._assume(result.assumes)
         if not result.works:
             failed = next(part for part in result.parts if not part.holds)
+            if all(part.holds or part.unknown for part in result.parts):
+                return Unnamed(says=f"{failed.name}: {failed.says}", nearest=[])
             # What the verifier can see of it: that frames alone do not get there.
             frames = self.reach(sources, targets)
             stated = frames.certificate if isinstance(frames, Silent) else {}
