@@ -101,7 +101,7 @@ def pvid_undefined(site: Site) -> Iterator[Found]:
 )
 def port_in_default_vlan(site: Site) -> Iterator[Found]:
     left = [
-        r for r in site.access_hosts if r.access == DEFAULT_VID and r.end in site.default_outside
+        r for r in site.access_hosts if r.access == DEFAULT_VID and r.end not in site.default_inside
     ]
     for device, ports in by_switch(left).items():
         yield finding(

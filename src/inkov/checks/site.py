@@ -14,7 +14,7 @@ from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.assumptions import nameless
 from inkov.forwarding.domains import Break, Domains, Island, breaks, domains, islands
 from inkov.forwarding.needed import needed
-from inkov.forwarding.outlets import outside_name, passing_as
+from inkov.forwarding.outlets import inside_only, outside_name, passing_as
 from inkov.forwarding.serve import served, served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.plan import Plan, PlanFile
@@ -186,12 +186,15 @@ class Site:
         ]
 
     @cached_property
-    def default_outside(self) -> set[End]:
-        """The ends of bridges whose VLAN 1 is one for others, too, and no name inside (FM 6.8)."""
+    def default_inside(self) -> set[End]:
+        """The ends of bridges whose VLAN 1 is a name inside, and another one outside (FM 6.8)."""
+        fabric = self.fabric
+        inside = {bridge for bridge, vids in inside_only(fabric).items() if vids >> DEFAULT_VID & 1}
         return {
             End(port.end.device, port.port)
-            for port in self.fabric.bridge_ports
-            if outside_name(self.fabric, port.bridge, DEFAULT_VID) == DEFAULT_VID
+            for bridge in inside
+            for port in (fabric.bridge_ports[number] for number in fabric.bridges[bridge].ports)
+            if outside_name(fabric, bridge, DEFAULT_VID) != DEFAULT_VID
         }
 
     @cached_property
