@@ -130,6 +130,8 @@ def test_only_what_is_new_since(inkov: Inkov, tmp_path: Path) -> None:
     for text, says in (
         ("{", "is no baseline"),
         ('{"findings": [1]}', "is no baseline"),
+        ('{"findings": {}, "accepted": {}}', "is no baseline"),
+        ('{"claims": []}', "is no baseline"),
         (None, "cannot read"),
     ):
         if text is not None:

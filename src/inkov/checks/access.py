@@ -71,8 +71,7 @@ def pvid_undefined(site: Site) -> Iterator[Found]:
     for resolved in site.general_ports:
         vid, table = resolved.completed.pvid, site.defined(resolved.end.device)
         if (
-            resolved.mode is Mode.GENERAL
-            and resolved.stated.pvid is not None
+            resolved.stated.pvid is not None
             and resolved.completed.accept is not Accept.TAGGED
             and table is not None
             and vid

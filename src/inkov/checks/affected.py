@@ -14,8 +14,8 @@ __all__ = ["Radius"]
 
 class Radius:
     """Counts what a finding touches: the members of the VLANs it names as affected, everywhere or
-    on the switches that are cut off; the
-    host ports among its places; and where a place is a VLAN of a switch, the members there.
+    on the switches that are cut off; the host ports among its places; and where a place is a VLAN
+    of a switch, the members there.
     """
 
     def __init__(self, site: Site) -> None:

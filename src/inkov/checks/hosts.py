@@ -126,8 +126,9 @@ def mask_wrong(site: Site) -> Iterator[Found]:
         if planned is not None and planned.subnet is not None:
             own = [planned.subnet]  # gateway-against-plan tells of gateways
         else:
-            odd, meant = _odd_gateway(hosts, near)
-            if odd is not None and meant is not None:
+            wrong = _odd_gateway(hosts, near)
+            if wrong is not None:
+                odd, meant = wrong
                 fact = next(f for f in odd.addresses if meant.network_address in f.value.network)
                 yield finding(
                     {
@@ -168,20 +169,20 @@ def mask_wrong(site: Site) -> Iterator[Found]:
                 )
 
 
-def _odd_gateway(
-    hosts: list[Host], near: list[Interface]
-) -> tuple[Interface | None, Subnet | None]:
-    """The only gateway of a VLAN, if two hosts or more agree on another mask, and that mask."""
+def _odd_gateway(hosts: list[Host], near: list[Interface]) -> tuple[Interface, Subnet] | None:
+    """The only gateway of a VLAN, if two hosts or more agree on another subnet around it, and that
+    subnet.
+    """
     subnets = Counter(host.address.network for host in hosts if host.address is not None)
     if len(near) != 1 or not subnets:
-        return None, None
+        return None
     meant, number = subnets.most_common(1)[0]
     own = networks(near[0])
     inside = any(fact.value.ip in meant for fact in near[0].addresses)
     overlaps = any(meant.network_address in subnet for subnet in own)
     if number > 1 and 2 * number > len(hosts) and meant not in own and (inside and overlaps):
         return near[0], meant
-    return None, None
+    return None
 
 
 @rule(
@@ -348,12 +349,7 @@ def host_in_management_vlan(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.management
     if wanted is None:
         return
-    named = {
-        name
-        for claim in site.plan.claims
-        for names in (claim.isolate, claim.from_, claim.except_, claim.join, claim.reach)
-        for name in names or ()
-    }
+    named = {name for claim in site.plan.claims for name in claim.members}
     odd = [
         r
         for r in site.access_hosts

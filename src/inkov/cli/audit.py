@@ -7,8 +7,9 @@ import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ReportOptions, SwitchOption, shared
-from inkov.cli.says import fail, nearest, reason
+from inkov.cli.says import fail, nearest
 from inkov.cli.session import Session, no_rules, start
+from inkov.cli.written import read_written
 
 if TYPE_CHECKING:
     from collections.abc import Collection
@@ -122,18 +123,11 @@ def _keep_new(result: Audit, baseline: Baseline, rules: Collection[str], switch:
 
 def _baseline(path: str) -> Baseline:
     """The findings in an earlier JSON report."""
-    import msgspec
-
     from inkov.checks.baseline import Baseline
     from inkov.render.findings import earlier
 
-    try:
-        with open(path, "rb") as file:
-            return Baseline(earlier(msgspec.json.decode(file.read())))
-    except OSError as error:
-        fail(f"cannot read the baseline {path}: {reason(error)}")
-    except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
-        fail(f"{path} is no baseline; `inkov audit CONFIGS -f json -o FILE` makes one")
+    made_by = "inkov audit CONFIGS -f json -o FILE"
+    return read_written(path, "baseline", made_by, lambda report: Baseline(earlier(report)))
 
 
 def _unread(session: Session) -> str:

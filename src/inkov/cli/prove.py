@@ -7,8 +7,9 @@ import typer
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import LevelOption, ReportOptions, shared
 from inkov.cli.output import write_file
-from inkov.cli.says import fail, reason
+from inkov.cli.says import fail
 from inkov.cli.session import Session, start
+from inkov.cli.written import read_written
 from inkov.levels import Level, Outcome
 
 if TYPE_CHECKING:
@@ -78,19 +79,14 @@ _Earlier = dict[tuple[str, str, int], tuple[str, str]]
 
 def _baseline(path: str) -> _Earlier:
     """The verdicts in an earlier JSON report."""
-    import msgspec
 
-    try:
-        with open(path, "rb") as file:
-            report = msgspec.json.decode(file.read())
+    def read(report: Any) -> _Earlier:
         return {
             (v["claim"], v["level"], v["layer"]): (v["verdict"], v["because"])
             for v in report["claims"]
         }
-    except OSError as error:
-        fail(f"cannot read the baseline {path}: {reason(error)}")
-    except (ValueError, KeyError, TypeError, RecursionError):
-        fail(f"{path} is no baseline; `inkov prove CONFIGS -f json -o FILE` makes one")
+
+    return read_written(path, "baseline", "inkov prove CONFIGS -f json -o FILE", read)
 
 
 def _new(verdicts: list[Verdict], earlier: _Earlier) -> tuple[list[Verdict], str]:

@@ -7,8 +7,8 @@ import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import PlannedOptions, shared
-from inkov.cli.says import fail, reason
 from inkov.cli.session import check_paths, start
+from inkov.cli.written import read_written
 
 
 @shared
@@ -53,18 +53,14 @@ def verify(
 
 def _certificate(path: str) -> tuple[dict[str, str], list[dict[str, Any]], dict[str, Any]]:
     """The digests and the entries of a certificate, and what it takes the ports for."""
-    import msgspec
 
-    try:
-        with open(path, "rb") as file:
-            stated = msgspec.json.decode(file.read())
+    def read(stated: Any) -> tuple[dict[str, str], list[dict[str, Any]], dict[str, Any]]:
         if stated["inkov-certificate"] != 1:
             raise KeyError
         return dict(stated["files"]), list(stated["claims"]), dict(stated["ports"])
-    except OSError as error:
-        fail(f"cannot read {path}: {reason(error)}")
-    except (msgspec.DecodeError, KeyError, TypeError, ValueError, RecursionError):
-        fail(f"{path} is no certificate; make one with `inkov prove CONFIGS --certificate FILE`")
+
+    made_by = "inkov prove CONFIGS --certificate FILE"
+    return read_written(path, "certificate", made_by, read)
 
 
 def _changed(certified: dict[str, str], read: dict[str, str]) -> list[str]:

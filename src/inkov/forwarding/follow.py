@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from enum import StrEnum
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from inkov.campus import Mode, Origin
 from inkov.forwarding.fabric import BridgePort, Fabric, Resolved
@@ -202,31 +203,27 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
         )
     for hop in way.hops:
         leaves, arrives = fabric.bridge_ports[hop.leaves], fabric.bridge_ports[hop.arrives.port]
-        tagged = bool(leaves.outer) or not leaves.view.untagged >> state.vid & 1
-        why = why_leaves(fabric, fabric.resolved(leaves), state.vid, tagged)
-        plain = leaves.view.form is Form.UNAWARE
-        says = why.says if tagged or plain else f"{why.says}, so it leaves untagged"
-        if fabric.is_implied(leaves):
-            says = why_leaves(fabric, fabric.ports[leaves.end], state.vid, tagged=True).says
-        elif leaves.outer:
-            why = Sentence("", fabric.resolved(leaves).stated.origin)
-            says = f"the sub-interface sends it with its tag {leaves.outer}"
+        step = _departure(fabric, leaves, state.vid)
         if hop.hidden:
-            says += f"; the tag hidden behind, {hop.arrives.vid}, is now the first"
-        vlan: int | None = state.vid
-        if fabric.bridges[leaves.bridge].routed:
-            vlan, why = leaves.outer or None, Sentence("", fabric.resolved(leaves).stated.origin)
-            says = f"the router sends it, tagged {vlan}" if vlan else "the router sends it"
-        elif leaves.outer and outside_name(fabric, leaves.bridge, state.vid) == leaves.outer:
-            vlan = leaves.outer
-        within = None if vlan == state.vid else state.vid
-        yield Step(
-            leaves.end.device, leaves.port, Event.LEAVES, vlan, tagged, says, why.origin, within
-        )
+            says = f"{step.because}; the tag hidden behind, {hop.arrives.vid}, is now the first"
+            step = replace(step, because=says)
+        yield step
         yield _arrival(
-            fabric, arrives, hop.arrives.vid, tagged or hop.hidden, Event.ARRIVES, hop.hidden
+            fabric, arrives, hop.arrives.vid, step.tagged or hop.hidden, Event.ARRIVES, hop.hidden
         )
         state = hop.arrives
+
+
+def _departure(fabric: Fabric, port: BridgePort, vid: int) -> Step:
+    """That a frame leaves by a port."""
+    implied = fabric.is_implied(port)
+    if fabric.bridges[port.bridge].routed or (port.outer and not implied):
+        return _sent_by_sub(fabric, port, vid)
+    tagged = implied or not port.view.untagged >> vid & 1
+    why = why_leaves(fabric, fabric.ports[port.end], vid, tagged)
+    plain = tagged or port.view.form is Form.UNAWARE
+    says = why.says if plain else f"{why.says}, so it leaves untagged"
+    return Step(port.end.device, port.port, Event.LEAVES, vid, tagged, says, why.origin)
 
 
 def _arrival(
@@ -307,7 +304,7 @@ def _stops_at_shut(
 ) -> Iterator[Step]:
     """The way as far as it leads towards a port that is shut, and there."""
     own = fabric.ports[fabric.end_of(target.device, target.port)]
-    bridge, wanted = _bridge_at(fabric, own.end), own.free.emit
+    bridge, wanted = next(iter(_bridges_at(fabric, own.end)), None), own.free.emit
     there = spread.present(bridge) if bridge is not None else 0
     if bridge is None or not there:
         yield from _towards(fabric, sendings, source, (target.device, bridge), wanted, spread)
@@ -344,37 +341,21 @@ def _towards(
         yield Step(source.device, source.port, Event.STOPS, None, False, says, origin)
         return
     before, near, far = gap
-    outer = next(
-        (
-            p.outer
-            for n in fabric.at.get(near, ())
-            if (p := fabric.bridge_ports[n]).bridge == before
-        ),
-        0,
-    )
+    ports = [fabric.bridge_ports[number] for number in fabric.at.get(near, ())]
+    sub = next((port for port in ports if port.outer and port.bridge == before), None)
     way = find_way(
         fabric, sendings, _on(before, wanted & spread.present(before) or -1), spread.level
     )
     assert way is not None
     yield from tell(fabric, way)
-    if outer and fabric.ports[near].up and fabric.ports[far].up:
-        yield from _block_of_sub(fabric, near, far, before, outer, way.end.vid)
+    if sub is not None and fabric.ports[far].up:
+        yield from _block_of_sub(fabric, sub, far, way.end.vid)
     else:
         yield from _block(fabric, fabric.ports[near], fabric.ports[far], way.end.vid)
 
 
 def _on(bridge: int, vids: int = -1) -> Goal:
     return lambda state: state.bridge == bridge and bool(vids >> state.vid & 1)
-
-
-def _bridge_at(fabric: Fabric, end: End) -> int | None:
-    """The bridge of a port, also of one that is shut."""
-    numbers = fabric.at.get(end)
-    if numbers:
-        return fabric.bridge_ports[numbers[0]].bridge
-    named = fabric.device(end.device).bridges.items()
-    home = next((name for name, bridge in named if end.port in bridge.ports), "")
-    return fabric.bridge_of.get((end.device, home))
 
 
 def _gap(fabric: Fabric, spread: Flood, goal: int, *, up: bool) -> tuple[int, End, End] | None:
@@ -400,11 +381,13 @@ def _gap(fabric: Fabric, spread: Flood, goal: int, *, up: bool) -> tuple[int, En
 
 
 def _bridges_at(fabric: Fabric, end: End) -> list[int]:
-    """The bridges that frames of an end get to, if it is not shut; else that of its port."""
+    """The bridges that frames of an end get to, its own first; if it is shut, that of its port."""
     numbers = fabric.at.get(end)
     if numbers:
         return [fabric.bridge_ports[number].bridge for number in numbers]
-    bridge = _bridge_at(fabric, end)
+    named = fabric.device(end.device).bridges.items()
+    home = next((name for name, bridge in named if end.port in bridge.ports), "")
+    bridge = fabric.bridge_of.get((end.device, home))
     return [] if bridge is None else [bridge]
 
 
@@ -412,19 +395,24 @@ def _both_ways(link: Link) -> tuple[tuple[End, End], tuple[End, End]]:
     return (link.a, link.b), (link.b, link.a)
 
 
-def _block_of_sub(
-    fabric: Fabric, near: End, far: End, bridge: int, outer: int, vid: int
-) -> Iterator[Step]:
-    """What stops what a sub-interface sends, at the far end of its link."""
-    ports = [fabric.bridge_ports[number] for number in fabric.at[near]]
-    sub = next(port for port in ports if port.bridge == bridge)
-    routed = bool(fabric.bridges[bridge].routed)
-    says = f"the {'router' if routed else 'sub-interface'} sends it, tagged {outer}"
-    shown = outer if routed else vid
+def _sent_by_sub(fabric: Fabric, sub: BridgePort, vid: int) -> Step:
+    """That a sub-interface, or a routed port (which has no tag), sends a frame."""
+    routed, tag = bool(fabric.bridges[sub.bridge].routed), sub.outer or None
+    plain = not routed and outside_name(fabric, sub.bridge, vid) != tag
+    vlan = vid if plain else tag
+    says = f"the {'router' if routed else 'sub-interface'} sends it" + (
+        f", tagged {tag}" if tag else ""
+    )
     origin = fabric.resolved(sub).stated.origin
-    yield Step(near.device, sub.port, Event.LEAVES, shown, True, says, origin)
-    why = why_dropped(fabric, fabric.ports[far], outer)
-    yield Step(far.device, far.port, Event.STOPS, outer, True, why.says, why.origin)
+    within = None if vlan == vid else vid
+    return Step(sub.end.device, sub.port, Event.LEAVES, vlan, bool(tag), says, origin, within)
+
+
+def _block_of_sub(fabric: Fabric, sub: BridgePort, far: End, vid: int) -> Iterator[Step]:
+    """What stops what a sub-interface sends, at the far end of its link."""
+    yield _sent_by_sub(fabric, sub, vid)
+    why = why_dropped(fabric, fabric.ports[far], sub.outer)
+    yield Step(far.device, far.port, Event.STOPS, sub.outer, True, why.says, why.origin)
 
 
 def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[Step]:

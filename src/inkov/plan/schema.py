@@ -205,6 +205,12 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
         return stated[0] if len(stated) == 1 else ""
 
     @property
+    def members(self) -> list[str]:
+        """All names that it gives its members."""
+        lists = (self.isolate, self.from_, self.except_, self.join, self.reach, self.not_reach)
+        return [name for names in lists for name in names or ()]
+
+    @property
     def words(self) -> str:
         """The claim as it is told: by what it is about, if that is said, or else in full."""
         if self.about:

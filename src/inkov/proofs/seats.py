@@ -242,7 +242,7 @@ class ClaimNames:
         """A host or port that a claim names and that has no seat: what to say of it; None if
         there is none.
         """
-        for name in _members(claim):
+        for name in claim.members:
             if name == "everything" or self.vids(name) is not None or self.meant(claim, name):
                 continue
             if name in self.hosts:
@@ -315,7 +315,7 @@ class ClaimNames:
         would.
         """
         unknown = []
-        for name in _members(claim):
+        for name in claim.members:
             try:
                 self.of(name)
             except Unknown:
@@ -356,16 +356,3 @@ def _tag_of(name: str) -> tuple[str, int | None]:
     """A port and the tag that stands behind it in a claim, as in `gate-1:4 tagged 40`."""
     match = re.fullmatch(r"(.+:.+) tagged ([0-9]{1,4})", name)
     return (match[1], int(match[2])) if match else (name, None)
-
-
-def _members(claim: Claim) -> list[str]:
-    """All names that a claim gives its members."""
-    lists = (
-        claim.isolate,
-        claim.from_,
-        claim.except_,
-        claim.join,
-        claim.reach,
-        claim.not_reach,
-    )
-    return [name for names in lists for name in names or ()]

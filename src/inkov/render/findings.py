@@ -263,6 +263,7 @@ def earlier(report: dict[str, Any]) -> list[Earlier]:
     """The findings of a JSON report, for what is new since. Raises ValueError, KeyError, TypeError
     or AttributeError for something else.
     """
+    found, accepted = report["findings"], report["accepted"]
     return [
         Earlier(
             f["id"],
@@ -272,8 +273,7 @@ def earlier(report: dict[str, Any]) -> list[Earlier]:
             VlanSet.parse(f.get("vlans") or "none").bits,
             frozenset(f["consequences"]),
         )
-        for part in ("findings", "accepted")
-        for f in report.get(part, ())
+        for f in found + accepted
     ]
 
 
