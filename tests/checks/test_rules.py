@@ -243,7 +243,8 @@ def test_a_rule_gives_the_words_and_names_the_cases_of_its_sentences(slug: str) 
     keys = [key for node in ast.walk(module) if isinstance(node, ast.Dict) for key in node.keys]
     keys += [node.slice for node in ast.walk(module) if isinstance(node, ast.Subscript)]
     given = {key.value for key in keys if isinstance(key, ast.Constant)}
-    code = inspect.getsource(rule.find)
+    called = [vars(inspect.getmodule(rule.find)).get(n) for n in rule.find.__code__.co_names]
+    code = "".join(inspect.getsource(f) for f in (rule.find, *called) if inspect.isfunction(f))
     for text in (rule.says, rule.fix):
         pieces = {"": text} if isinstance(text, str) else dict(text)
         for piece in pieces.values():

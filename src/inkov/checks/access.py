@@ -65,7 +65,7 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
     cure="set the PVID to the VLAN that was meant, or let the port take tagged frames only",
     example="port 4 of gate-1 has PVID 24 and is a tagged member of VLAN 10; gate-1 has no VLAN 24",
     says="the PVID of {end} is {vid}, which {device} does not define: untagged frames are dropped",
-    fix="set the PVID of {end} to the VLAN that was meant, or let it take tagged frames only",
+    fix="which VLAN is meant? make it the PVID of {end}, or let it take tagged frames only",
 )
 def pvid_undefined(site: Site) -> Iterator[Found]:
     for resolved in site.general_ports:
@@ -96,7 +96,7 @@ def pvid_undefined(site: Site) -> Iterator[Found]:
     cure="put the port into the VLAN it serves, or shut it",
     example="pond-1 port 11 is on, and no line says which VLAN it is in",
     says="{device} has {count} in the default VLAN {DEFAULT_VID}: {ports}",
-    fix="put each into the VLAN it serves, or shut it",
+    fix="which VLAN does each serve? put it there, or shut it",
 )
 def port_in_default_vlan(site: Site) -> Iterator[Found]:
     left = [
@@ -133,7 +133,7 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
     cure="leave the port untagged in one VLAN only",
     example="pond-1 port 3 sends VLAN 20 and VLAN 60 untagged",
     says="{end} sends VLAN {vids} untagged; what it hears becomes VLAN {pvid}",
-    fix="leave {end} untagged in one VLAN only",
+    fix="which VLAN is meant? leave {end} untagged in that one only",
 )
 def untagged_in_several(site: Site) -> Iterator[Found]:
     for resolved in site.host_ports:
@@ -249,7 +249,7 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
     cure="give voice a VLAN of its own",
     example="gate-1 port 4 is in VLAN 50 and has voice VLAN 50",
     says="{device} has {count} whose voice VLAN is the data VLAN: {ports}",
-    fix="give voice a VLAN of its own",
+    fix="which VLAN is for voice? state that one there",
 )
 def voice_vlan_is_data(site: Site) -> Iterator[Found]:
     same = [
@@ -352,7 +352,7 @@ def unused_port_open(site: Site) -> Iterator[Found]:
         "{device} port {ports}: {word} {before} is stated first, and {after} by a later statement"
         " for {count}, which wins"
     ),
-    fix="make the two ranges meet without overlapping",
+    fix="where does the first range end? make the two meet without overlapping",
 )
 def ranges_overlap(site: Site) -> Iterator[Found]:
     for device in site.devices:

@@ -168,7 +168,7 @@ def bundle_one_sided(site: Site) -> Iterator[Found]:
     cure="plug all cables of the bundle into one switch, or make a bundle for each",
     example="port 7 of gate-1 goes to palm-1 and port 8 to palm-2, and both are in bundle b1",
     says="the cables of {end} end at {fars}, which are not cabled to each other",
-    fix="plug all cables of {end} into one switch, or make a bundle for each",
+    fix="is it one bundle? plug all cables of {end} into one switch, or make a bundle for each",
 )
 def bundle_to_two(site: Site) -> Iterator[Found]:
     beside = {(link.a.device, link.b.device) for link in site.fabric.wiring.links}

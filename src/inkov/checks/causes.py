@@ -16,11 +16,25 @@ from msgspec import Struct
 
 from inkov.wiring import Link
 
-__all__ = ["Cause", "InterfaceWrong", "LinkFails", "RangeOverridden", "VlanAbsent"]
+__all__ = [
+    "Cause",
+    "InterfaceWrong",
+    "LinkFails",
+    "RangeOverridden",
+    "SecondaryAlone",
+    "VlanAbsent",
+]
 
 
 class VlanAbsent(Struct, frozen=True):
     """A switch does not have a VLAN, or has it suspended."""
+
+    vid: int
+    switch: str
+
+
+class SecondaryAlone(Struct, frozen=True):
+    """A secondary VLAN has no primary on a switch."""
 
     vid: int
     switch: str
@@ -46,4 +60,4 @@ class RangeOverridden(Struct, frozen=True):
     ports: tuple[str, ...]
 
 
-Cause = VlanAbsent | LinkFails | InterfaceWrong | RangeOverridden
+Cause = VlanAbsent | SecondaryAlone | LinkFails | InterfaceWrong | RangeOverridden

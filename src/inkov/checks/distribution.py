@@ -123,7 +123,7 @@ def prunable_inverted(site: Site) -> Iterator[Found]:
     cure="state the same domain on both, or turn distribution off where it is not meant",
     example="core-1 is in domain 'garden', gate-1 at the other end of the link in domain 'gardens'",
     says="{odd} is in domain {odd_mode!r}, and {others}, linked to it, in {usual!r}",
-    fix="state the same domain on both, or turn distribution off where it is not meant",
+    fix="is one domain meant? state it on both, or turn distribution off where it is not meant",
 )
 def distribution_domains_differ(site: Site) -> Iterator[Found]:
     stated = {
@@ -233,7 +233,7 @@ def distribution_follower_newest(site: Site) -> Iterator[Found]:
     cure="make one switch the origin, or turn distribution off",
     example="gate-1 and palm-1 follow in domain 'garden', and no switch is its origin",
     says="{followers} {follow} in domain {domain!r}, which has no origin among the files",
-    fix="make one switch the origin, or turn distribution off",
+    fix="which switch is to be the origin? make it so, or turn distribution off",
 )
 def distribution_no_origin(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
@@ -266,7 +266,7 @@ def distribution_no_origin(site: Site) -> Iterator[Found]:
     cure="leave one origin, or bring the tables to the same state",
     example="core-1 and core-2 are both origins of 'garden', and only core-2 has VLAN 40",
     says="{origins} are origins of domain {domain!r}, and differ in VLAN {differ}: {by_origin}",
-    fix="leave one origin, or bring the tables to the same state",
+    fix="which origin is right? leave that one, or bring the tables to the same state",
 )
 def distribution_origins_differ(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
@@ -309,7 +309,10 @@ def distribution_origins_differ(site: Site) -> Iterator[Found]:
         "the plan says version 1 carries 1-900, and the origin core-1 with version 1 has VLAN 2000"
     ),
     says="{name} has VLAN {vids}, and version {value} of the distribution carries only {carried}",
-    fix="use numbers that are carried, a version that carries them, or no distribution",
+    fix=(
+        "what can change? use numbers that are carried, a version that carries them, or no"
+        " distribution"
+    ),
 )
 def distribution_not_carried(site: Site) -> Iterator[Found]:
     practice = site.plan.practice.distribution

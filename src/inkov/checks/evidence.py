@@ -172,7 +172,7 @@ def _evidence(link: Link) -> tuple[Where, ...]:
     says=(
         "untagged frames are in VLAN {vid} at {near}, and {far} announces VLAN {far_vid} for them"
     ),
-    fix="state the same VLAN for untagged frames at {near} and at {far}",
+    fix="which VLAN is meant? state it for untagged frames at {near} and at {far}",
 )
 def neighbour_untagged_differs(site: Site) -> Iterator[Found]:
     for claim, near in _claims(site):
@@ -204,7 +204,7 @@ def neighbour_untagged_differs(site: Site) -> Iterator[Found]:
         " announces VLAN 10 only"
     ),
     says="{near} sends VLAN {lost} tagged, and {far} announces VLAN {there} only",
-    fix="let {far} take VLAN {lost}, or take it out of the list of {near}",
+    fix="is it needed there? let {far} take VLAN {lost}, or take it out of the list of {near}",
 )
 def neighbour_lacks_vlan(site: Site) -> Iterator[Found]:
     for claim, near in _claims(site):
@@ -343,7 +343,10 @@ def _unknown_at(resolved: Resolved) -> Where:
         "more": "{end} is a member of VLAN {more} now, and not configured in it",
         "both": "{end} is configured in VLAN {lost}, and is a member of VLAN {more} now",
     },
-    fix="let {device} take over its configuration at {port}, or store what is in force",
+    fix=(
+        "which is meant? let {device} take over its configuration at {port}, or store what is in"
+        " force"
+    ),
 )
 def membership_not_in_force(site: Site) -> Iterator[Found]:
     for resolved in site.ports:

@@ -206,7 +206,7 @@ def gateway_against_plan(site: Site) -> Iterator[Found]:
     cure="give one of them a subnet of its own",
     example="core-1 has 10.20.0.1/16 in VLAN 20 and 10.20.30.1/24 in VLAN 30",
     says="{label} with {value} overlaps {others}",
-    fix="give each a subnet of its own",
+    fix="which of them keeps it? give the other a subnet of its own",
 )
 def subnets_overlap(site: Site) -> Iterator[Found]:
     known: dict[tuple[str, int], list[tuple[int, int, Interface, Fact[Address]]]] = {}
@@ -266,7 +266,7 @@ def _same_domain(site: Site, one: Interface, other: Interface) -> bool:
     cure="give one of them another address",
     example="core-1 and core-2 both have 10.20.0.1 in VLAN 20",
     says="{address} is the address of {names}",
-    fix="give one of them another address",
+    fix="whose is it? give the other another address",
 )
 def address_used_twice(site: Site) -> Iterator[Found]:
     users: dict[tuple[str, str], list[tuple[str, Where]]] = {}

@@ -57,9 +57,14 @@ def _at(site: Site, host: Host, vid: int) -> tuple[Where, Where]:
     ),
     example="pump-1 has 10.20.0.31/24, and its port is in VLAN 30, which is 10.30.0.0/24",
     says="{host} at {device}:{port} has {address}, and its VLAN {vid} is {subnets}",
-    fix="put {device} port {port} into the VLAN of {network}, or change the address",
+    fix={
+        "vlan": "put {device} port {port} into VLAN {meant} ({network}), or change the address",
+        "address": "give {host} an address in {subnets}: nobody routes {network} here",
+    },
 )
 def host_outside_subnet(site: Site) -> Iterator[Found]:
+    routed = {n: i.vlan for i in site.interfaces for n in networks(i)}
+    routed |= {p.subnet: v for v, p in site.plan.vlans.items() if p.subnet is not None}
     for host in site.fabric.campus.hosts:
         home = _home(site, host) if host.address is not None else None
         if home is None or host.address is None:
@@ -70,16 +75,19 @@ def host_outside_subnet(site: Site) -> Iterator[Found]:
         if not subnets and planned is not None and planned.subnet is not None:
             subnets = [planned.subnet]
         if subnets and not any(host.address.ip in subnet for subnet in subnets):
+            meant = routed.get(host.address.network)
             yield finding(
                 {
                     "host": host.name,
                     "device": host.device,
                     "port": host.port,
+                    "meant": meant,
                     "address": host.address,
                     "vid": vid,
                     "subnets": listed([str(s) for s in dict.fromkeys(subnets)]),
                     "network": host.address.network,
                 },
+                case="vlan" if meant else "address",
                 where=_at(site, host, vid),
                 cause=_of_the_router(site, host, vid, near),
                 key=(host.name,),
@@ -201,7 +209,9 @@ def _odd_gateway(hosts: list[Host], near: list[Interface]) -> tuple[Interface, S
     },
     fix={
         "known": "set the gateway of {host} to {right}",
-        "unknown": "put {switch} port {port} into the VLAN of its gateway, or correct the gateway",
+        "unknown": (
+            "which is right? put {switch} port {port} into the VLAN of its gateway, or correct that"
+        ),
     },
 )
 def host_gateway_wrong(site: Site) -> Iterator[Found]:
@@ -260,7 +270,7 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
     cure="set its gateway, or leave it so if it is meant",
     example="camera-7 has 10.60.0.17/24 and no gateway, and core-1 has 10.60.0.1 in its VLAN",
     says="{host} at {device}:{port} states no gateway; in VLAN {vid} there is {ways}",
-    fix="set the gateway of {host}",
+    fix="set the gateway of {host} to {ways}",
 )
 def host_without_gateway(site: Site) -> Iterator[Found]:
     hosts = site.fabric.campus.hosts
@@ -295,10 +305,13 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
         "the switch can be managed from wherever that VLAN has sockets, and not from where it"
         " should"
     ),
-    cure="move the address to the management VLAN",
+    cure="give the switch an address in the management VLAN instead",
     example="all switches have their address in VLAN 90, pond-2 has it in VLAN 40",
     says="{name} has its only address, {value}, in VLAN {vid}, not in VLAN {wanted}, {why}",
-    fix="move the address of {name} to VLAN {wanted}",
+    fix={
+        "known": "give {name} an address in VLAN {wanted} ({subnet}) instead",
+        "unknown": "give {name} an address in VLAN {wanted} instead: in which subnet?",
+    },
 )
 def management_in_user_vlan(site: Site) -> Iterator[Found]:
     by_device: dict[str, list[Interface]] = {}
@@ -316,8 +329,11 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
         if not usual or usual[0][1] < 4 or usual[0][1] * 4 < len(single) * 3:
             return
         wanted, why = usual[0][0], f"where {usual[0][1]} switches have theirs"
+    version = {n: i.addresses[0].value.version for n, i in single.items()}
     for name, interface in single.items():
         if interface.vid != wanted:
+            there = (n for i in site.interfaces if i.vlan == wanted for n in networks(i))
+            subnet = next((n for n in there if n.version == version[name]), None)
             yield finding(
                 {
                     "name": name,
@@ -325,7 +341,9 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
                     "vid": interface.vid,
                     "wanted": wanted,
                     "why": why,
+                    "subnet": subnet,
                 },
+                case="known" if subnet else "unknown",
                 where=(place_of(interface, interface.addresses[0]),),
                 key=(name,),
             )
@@ -343,7 +361,7 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
     ),
     example="gate-1 port 7 is in VLAN 90, where the switches have their addresses",
     says="{device} has {count} in VLAN {vid}, the management VLAN: {ports}",
-    fix="move {ports} to the VLAN that was meant, or name the host there in the plan",
+    fix="which VLAN is meant? move {ports} there, or name the host there in the plan",
 )
 def host_in_management_vlan(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.management

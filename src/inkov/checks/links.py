@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from inkov.campus import Mode
+from inkov.campus import Accept, Mode
 from inkov.campus.secrets import without_secrets
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.negotiation import talked
 from inkov.checks.site import EVERYTHING, Joined, Site
+from inkov.forwarding import Resolved
 from inkov.forwarding.reach import owned_tags
 from inkov.vlanset import bit, bits_to_text
 
@@ -90,7 +91,15 @@ def trunk_meets_access(site: Site) -> Iterator[Found]:
     cure="tag the VLAN at both ends, or at neither",
     example="core-1 port 4 sends VLAN 20 tagged, and pond-1 port 24 sends it untagged",
     says="{untagged_end} sends VLAN {vids} untagged, and {tagged_end} sends it tagged",
-    fix="tag VLAN {vids} at both ends, or at neither",
+    fix={
+        "either": "tag VLAN {vids} at both ends, or at neither",
+        "several": "tag VLAN {vids} at both ends",
+        "access": "send VLAN {vids} untagged at both ends",
+        "private": (
+            "which end is right? make {untagged_end} a trunk, or send VLAN {vids} untagged at"
+            " {tagged_end}"
+        ),
+    },
 )
 def tagging_differs(site: Site) -> Iterator[Found]:
     for _, _, a, b in site.links:
@@ -117,12 +126,27 @@ def tagging_differs(site: Site) -> Iterator[Found]:
             vids = bits_to_text(differ)
             yield finding(
                 {"untagged_end": untagged_end.end, "vids": vids, "tagged_end": tagged_end.end},
+                case=_as_they_can_tag(untagged_end, tagged_end, differ),
                 where=(
                     site.places.of(untagged_end, "native_vlan"),
                     site.places.of(tagged_end, "allowed"),
                 ),
                 vlans=differ,
             )
+
+
+def _as_they_can_tag(untagged_end: Resolved, tagged_end: Resolved, vids: int) -> str:
+    """The case of the cure: an access port tags nothing but its voice VLAN, no port takes two VLANs
+    untagged, nor any where it takes tagged frames only.
+    """
+    mode, accept = untagged_end.effective_mode, untagged_end.completed.accept
+    voice = tagged_end.effective_mode is Mode.ACCESS
+    if mode not in (Mode.ACCESS, Mode.TRUNK, Mode.GENERAL) or (voice and mode is Mode.ACCESS):
+        return "private"
+    if mode is Mode.ACCESS:
+        return "access"
+    tagged_only = mode is Mode.GENERAL and accept is Accept.TAGGED
+    return "several" if voice or tagged_only or vids.bit_count() > 1 else "either"
 
 
 @rule(
@@ -165,7 +189,7 @@ def trunk_to_nobody(site: Site) -> Iterator[Found]:
     cure="make it a trunk that allows what is needed, or say in the description that it is meant",
     example="barn-1 port 9 and core-1 port 18 are cabled together, both access ports in VLAN 20",
     says="{a} and {b} are cabled together, both access ports in VLAN {vid}",
-    fix="make both ends trunks, or say in the descriptions that it is meant",
+    fix="is it meant? say so in the descriptions, or make both ends trunks",
 )
 def access_port_to_switch(site: Site) -> Iterator[Found]:
     for joined in site.links:
@@ -201,7 +225,7 @@ _TRUNKISH = re.compile(r"\b(trunk|uplink|downlink|interswitch)\b", re.IGNORECASE
     cure="make the port a trunk, or correct the description",
     example="gate-1 port 23 is described as 'uplink to core-2', and is an access port in VLAN 1",
     says="{end} is described as {about!r}, and is an access port in VLAN {vid}",
-    fix="make {end} a trunk, or correct its description",
+    fix="is it a trunk? make {end} one, or correct its description",
 )
 def trunk_expected(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
@@ -309,7 +333,7 @@ def _differ(site: Site, attribute: str, difference: str) -> Iterator[Found]:
     cure="plug the cable where the description says, or correct the description",
     example="gate-1 port 1 is described as uplink to palm-a, and is cabled to palm-b",
     says="{end} is described as {about!r}, and is cabled to {far}",
-    fix="plug {end} where it says, or correct the description",
+    fix="which is right? plug {end} where its description says, or correct that",
 )
 def cabled_otherwise(site: Site) -> Iterator[Found]:
     names = {device.name.lower(): device.name for device in site.devices}
@@ -350,7 +374,10 @@ _WORDS = re.compile(r"[a-z0-9][\w.-]*[\w]")
         "{trunk} is a trunk, and {routed} at its other end is a routed port without sub-interfaces:"
         " VLAN {lost} is lost"
     ),
-    fix="make {routed} a trunk, or give it sub-interfaces; or make {trunk} an access port",
+    fix=(
+        "which end is right? make {routed} a trunk, or give it sub-interfaces; or make {trunk} an"
+        " access port"
+    ),
 )
 def trunk_meets_routed(site: Site) -> Iterator[Found]:
     for _, link, a, b in site.links:

@@ -88,7 +88,7 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
     cure="use one number for the name, or two names",
     example="'cameras' is VLAN 60 on gate-1 and VLAN 66 on pond-1",
     says="{place!r} is VLAN {usual} on {on}, but {elsewhere}",
-    fix="use VLAN {usual} for {place!r} there as well, or give one of them another name",
+    fix="is {place!r} one VLAN? use VLAN {usual} there as well, or give one of them another name",
 )
 def name_vlan_differs(site: Site) -> Iterator[Found]:
     by_name: dict[tuple[str, str], dict[int, list[tuple[str, Where]]]] = {}
@@ -160,9 +160,7 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
     ),
     example="palm-2 port 7 is in VLAN 240, which has no name and is on no other switch",
     says="VLAN {vid} of {switch} has no name: it is there only since port {port} was put into it",
-    fix=(
-        "move port {port} to the VLAN that was meant, or name VLAN {vid} on {switch} if it is meant"
-    ),
+    fix=("is VLAN {vid} meant on {switch}? name it there, or move port {port} to the VLAN that is"),
 )
 def vlan_by_side_effect(site: Site) -> Iterator[Found]:
     for (switch, vid), where in _created_by_port(site).items():
@@ -185,7 +183,10 @@ def vlan_by_side_effect(site: Site) -> Iterator[Found]:
         "nowhere": "VLAN {vid} has no name on {switches}",
         "elsewhere": "VLAN {vid} has no name on {switches}; elsewhere it is {name!r}",
     },
-    fix={"nowhere": "name it, or remove it", "elsewhere": "name it {name!r} there as well"},
+    fix={
+        "nowhere": "what is it for? name it, or remove it",
+        "elsewhere": "name it {name!r} there as well",
+    },
 )
 def vlan_unnamed(site: Site) -> Iterator[Found]:
     by_port = _created_by_port(site)
@@ -220,7 +221,7 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
         "plan": "VLAN {vid} is {name!r} on {switches}, and the plan calls it {wanted!r}{near}",
         "house": "VLAN {vid} is {name!r} on {switches}, and names are to be like {pattern!r}",
     },
-    fix="rename it, or correct the plan",
+    fix="which name is right? rename the VLAN, or correct the plan",
 )
 def vlan_name_against_plan(site: Site) -> Iterator[Found]:
     wrong: dict[tuple[int, str], list[Where]] = {}

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Mode
+from inkov.campus import Accept, Mode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
@@ -55,6 +55,18 @@ def _mismatched(
         joined = _joined(site, number, link)
         if joined:
             yield link, a, b, joined
+
+
+def _meets_a_host_port(site: Site, resolved: Resolved) -> bool:
+    """True if nothing at the other end of its link takes tags: that is the mistake, and told as
+    such.
+    """
+    fars = [site.resolved(link.far(resolved.end)) for link in site.fabric.wiring.of[resolved.end]]
+    return not any(
+        far.effective_mode in (Mode.TRUNK, Mode.GENERAL)
+        and far.completed.accept is not Accept.UNTAGGED
+        for far in fars
+    )
 
 
 _JOINED = "VLAN {a_vlan} of {a} and VLAN {b_vlan} of {b} are joined"
@@ -128,21 +140,34 @@ def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
     cure="set aside a VLAN that no host is in, and make it the native VLAN at both ends",
     example="neither end of the trunk between core-1 and gate-1 states a native VLAN",
     says="{ends} {have} the default VLAN {vid} as native VLAN",
-    fix="make a VLAN that no host is in the native VLAN, at both ends",
+    fix={
+        "free": "make a VLAN that no host is in the native VLAN, at both ends",
+        "host": "which VLAN is whatever is plugged in there to be in, untagged? state that one",
+        "house": "state native VLAN {wanted} at both ends, and allow it there",
+    },
 )
 def native_default(site: Site) -> Iterator[Found]:
     mismatched = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for group in site.trunk_groups:
         ends = [
-            r for r in group if r.native == DEFAULT_VID and r.view.pvid and r.end not in mismatched
+            r
+            for r in group
+            if r.native == DEFAULT_VID
+            and r.view.pvid
+            and r.completed.accept is not Accept.UNTAGGED
+            and r.end not in mismatched
         ]
-        if ends:
+        linked = any(r.end in site.fabric.wiring.of for r in ends)
+        if ends and not (linked and all(_meets_a_host_port(site, r) for r in ends)):
+            case = "host" if not linked else "house" if site.plan.practice.native else "free"
             yield finding(
                 {
                     "ends": both([r.end for r in ends]),
                     "have": agree(len(ends), "has", "have"),
                     "vid": DEFAULT_VID,
+                    "wanted": site.plan.practice.native,
                 },
+                case=case,
                 where=tuple(site.places.of(r, "native_vlan", DEFAULT_VID) for r in ends),
                 assumes=site.places.assumed_for(*((r, "native_vlan") for r in ends)),
             )
@@ -213,7 +238,10 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
     cure="set aside a VLAN that no host is in, and make it the native VLAN of all trunks",
     example="VLAN 50 is native on the trunk from core-1 to gate-1, and tills are in it",
     says="VLAN {vid} is native on {trunk_count} ({trunks}), and {count} {are} in it ({ports})",
-    fix="make a VLAN that no host is in the native VLAN of these trunks",
+    fix={
+        "free": "make a VLAN that no host is in the native VLAN of these trunks",
+        "house": "move {ports}: into which VLAN? {vid} is the house's native VLAN",
+    },
 )
 def native_has_hosts(site: Site) -> Iterator[Found]:
     trunks: dict[int, list[Resolved]] = {}
@@ -223,6 +251,8 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
             resolved.view.pvid not in (0, DEFAULT_VID)
             and resolved.view.untagged
             and tagged
+            and resolved.end in site.fabric.wiring.of
+            and not _meets_a_host_port(site, resolved)
             and site.in_use(resolved)
         ):
             trunks.setdefault(resolved.view.pvid, []).append(resolved)
@@ -247,6 +277,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
                     "are": agree(len(ports), "is", "are"),
                     "ports": listed([str(r.end) for r in ports]),
                 },
+                case="house" if vid == site.plan.practice.native else "free",
                 where=(
                     *(site.places.of(r, "access_vlan", vid) for r in ports),
                     *(site.places.of(r, "native_vlan", vid) for r in near),
@@ -265,10 +296,10 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
         "one exception is the next mismatch: whoever connects a switch there expects the house's"
         " native VLAN"
     ),
-    cure="state the house's native VLAN at both ends",
+    cure="state the house's native VLAN at both ends, and allow it there",
     example="the plan says native: 99, and the trunk from palm-1 to orchard-1 has native VLAN 98",
     says="{ends} {have} native VLAN {natives}; the house's native VLAN is {wanted}",
-    fix="state native VLAN {wanted} at both ends",
+    fix="state native VLAN {wanted} at both ends, and allow it there",
 )
 def native_against_practice(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.native

@@ -13,7 +13,7 @@ from inkov.checks.site import Joined, Site
 from inkov.checks.words import agree, both, counted, listed
 from inkov.forwarding import Resolved
 from inkov.forwarding.negotiation import negotiates
-from inkov.vlanset import bits_to_text
+from inkov.vlanset import bit, bits_to_text
 
 _FAMILY = "Negotiation"
 
@@ -52,7 +52,10 @@ def _by_default(site: Site, resolved: Resolved) -> bool:
         "joined": ", and VLAN {native} and VLAN {access_vlan} are joined",
         "default": " (by the default of {platforms})",
     },
-    fix="make {a} and {b} fixed trunks with the same list and native VLAN",
+    fix={
+        "trunks": "make {a} and {b} fixed trunks with the same list and native VLAN",
+        "keep": ", and VLAN {kept}, which crosses now, on the list",
+    },
 )
 def negotiation_fails(site: Site) -> Iterator[Found]:
     for joined in site.links:
@@ -63,7 +66,9 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
         lost = site.needs[joined.number] | ((a.view.emit | b.view.emit) & site.served_anywhere)
         trunk = next((r for r in (a, b) if r.mode is Mode.TRUNK), None)
         case, joins = ["both wait" if trunk is None else "no answer"], 0
-        words: dict[str, object] = {"a": a.end, "b": b.end}
+        crosses = a.view.emit & bit(b.view.pvid) | b.view.emit & bit(a.view.pvid)
+        kept = crosses & ~(a.completed.allowed & b.completed.allowed).bits
+        words: dict[str, object] = {"a": a.end, "b": b.end, "kept": bits_to_text(kept)}
         if trunk is not None:
             one = failed[0]
             native, vid = trunk.view.pvid, one.view.pvid
@@ -78,7 +83,7 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
             case.append("default")
         yield finding(
             words,
-            case=case,
+            case=(*case, "trunks", *(["keep"] if kept else [])),
             where=(site.places.of(a, "negotiation"), site.places.of(b, "negotiation")),
             assumes=site.places.assumed_for(*((r, "negotiation") for r in failed)),
             severity=Severity.BREACH if joins else Severity.FAULT,
@@ -185,7 +190,10 @@ def _resting(site: Site) -> Iterator[tuple[Resolved | None, Resolved | None]]:
         "on": "{ends} {negotiate} whether to be a trunk",
         "house": "; the house rule is that no port does",
     },
-    fix="make both ends fixed trunks, without negotiation",
+    fix={
+        "trunk": "make both ends fixed trunks, without negotiation",
+        "access": "make {ends} a fixed access port, without negotiation",
+    },
 )
 def negotiation_on(site: Site) -> Iterator[Found]:
     against = site.plan.practice.negotiation == "off"
@@ -195,12 +203,13 @@ def negotiation_on(site: Site) -> Iterator[Found]:
         ]
         rest = [r for r in (joined.a, joined.b) if negotiates(r.completed) and _by_default(site, r)]
         if ends and not rest and not talked(joined):
+            trunks = {joined.a.effective_mode, joined.b.effective_mode} == {Mode.TRUNK}
             yield finding(
                 {
                     "ends": both([r.end for r in ends]),
                     "negotiate": agree(len(ends), "negotiates", "negotiate"),
                 },
-                case=("on", "house") if against else "on",
+                case=("on", *(["house"] if against else []), "trunk" if trunks else "access"),
                 where=tuple(site.places.of(r, "negotiation") for r in ends),
                 severity=Severity.RISK if against else None,
             )

@@ -28,7 +28,9 @@ from inkov.wiring.names import NameFinder
         "no switch": "the port plan has a switch {switch!r} that is not among the files",
     },
     fix={
-        "differs": "set {planned} on port {port} of {switch}, or correct the plan",
+        "differs": "set {planned} on port {port} of {switch}",
+        "lacking": " and define VLAN {lacking} there",
+        "either": ", or correct the plan",
         "no port": "correct the plan, or complete the configuration of the switch",
         "no switch": "add its configuration, or correct the plan",
     },
@@ -67,14 +69,17 @@ def port_against_plan(site: Site) -> Iterator[Found]:
                 for a, actual in wrong.items()
             ]
             wanted = [f"{_named(a)} {_word(planned.values[a])}" for a in wrong]
+            table, vid = site.defined(device), planned.values.get("access_vlan")
+            lacking = vid if table is not None and vid and vid not in table else None
             yield finding(
                 {
                     "switch": device,
                     "port": port,
                     "differences": "; ".join(texts),
                     "planned": both(wanted),
+                    "lacking": lacking,
                 },
-                case="differs",
+                case=("differs", *(["lacking"] if lacking else []), "either"),
                 where=(*(site.places.of(resolved, a) for a in wrong), here),
                 assumes=site.places.assumed_for(*((resolved, a) for a in wrong)),
                 key=(device, port),

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from inkov.campus import Device, Mode, Private
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
-from inkov.checks.causes import LinkFails, VlanAbsent
+from inkov.checks.causes import LinkFails, SecondaryAlone, VlanAbsent
 from inkov.checks.site import Site
 from inkov.checks.words import both, counted, listed
 from inkov.forwarding import Resolved
@@ -62,18 +62,34 @@ def _private_devices(site: Site) -> list[Device]:
             "VLAN {primary} of {device} is primary of VLAN {vid}, which {device} does not define"
         ),
     },
-    fix="define VLAN {vid} on {device} as isolated or community",
+    fix={
+        "known": "define VLAN {vid} on {device} as {kind}",
+        "unknown": "define VLAN {vid} on {device}: as isolated or as community?",
+    },
 )
 def secondary_undefined(site: Site) -> Iterator[Found]:
+    elsewhere: dict[int, set[Private]] = {}
+    for device in _private_devices(site):
+        for vid, kind in _secondaries(device).items():
+            elsewhere.setdefault(vid, set()).add(kind)
     for device in _private_devices(site):
         known = _secondaries(device)
         for primary, listed_ones in _primaries(device).items():
             for vid in listed_ones:
                 if vid in known:
                     continue
+                kinds = elsewhere.get(vid, set())
                 yield finding(
-                    {"primary": primary, "device": device.name, "vid": vid},
-                    case="ordinary" if vid in (device.vlans or {}) else "undefined",
+                    {
+                        "primary": primary,
+                        "device": device.name,
+                        "vid": vid,
+                        "kind": next(iter(kinds), None),
+                    },
+                    case=(
+                        "ordinary" if vid in (device.vlans or {}) else "undefined",
+                        "known" if len(kinds) == 1 else "unknown",
+                    ),
                     where=tuple(
                         dict.fromkeys(
                             (
@@ -97,18 +113,34 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
     cure="associate it with its primary VLAN",
     example="VLAN 31 of palm-1 is isolated, and no VLAN of palm-1 is its primary",
     says="VLAN {vid} of {device} is {kind}, and associated with no primary VLAN",
-    fix="associate VLAN {vid} with its primary on {device}",
+    fix={
+        "known": "associate VLAN {vid} with its primary {primary} on {device}",
+        "unknown": "associate VLAN {vid} on {device}: with which primary, and on which switches?",
+    },
 )
 def secondary_unassociated(site: Site) -> Iterator[Found]:
+    primaries: dict[int, set[int]] = {}
+    for device in _private_devices(site):
+        for primary, secondaries in _primaries(device).items():
+            for vid in secondaries:
+                primaries.setdefault(vid, set()).add(primary)
     for device in _private_devices(site):
         associated = VlanSet()
         for listed_ones in _primaries(device).values():
             associated = associated | listed_ones
         for vid, kind in _secondaries(device).items():
             if vid not in associated:
+                of_others = primaries.get(vid, set()) & set(_primaries(device))
                 yield finding(
-                    {"vid": vid, "device": device.name, "kind": kind},
+                    {
+                        "vid": vid,
+                        "device": device.name,
+                        "kind": kind,
+                        "primary": next(iter(of_others), None),
+                    },
+                    case="known" if len(of_others) == 1 else "unknown",
                     where=(site.places.row(device.name, vid),),
+                    cause=SecondaryAlone(vid, device.name),
                     vlans=1 << vid,
                 )
 
@@ -129,7 +161,10 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
         "both": "; ",
         "kinds": "{kinds}",
     },
-    fix="associate VLAN {primary} with the same secondaries, of the same kinds, on every switch",
+    fix=(
+        "which secondaries does VLAN {primary} have, and of which kinds? associate the same on all"
+        " switches"
+    ),
 )
 def association_differs(site: Site) -> Iterator[Found]:
     made: dict[int, dict[str, tuple[VlanSet, tuple[tuple[int, str], ...]]]] = {}
@@ -225,7 +260,13 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
         "others": " to VLAN {owners}",
         "none": " to none",
     },
-    fix="state at {end} the primary that VLAN {vid} belongs to",
+    fix={
+        "others": "state at {end} the primary that VLAN {vid} belongs to: {owners}",
+        "none": (
+            "which secondary is meant? state it at {end}, or associate VLAN {vid} with"
+            " VLAN {primary}"
+        ),
+    },
 )
 def private_host_mismatch(site: Site) -> Iterator[Found]:
     for resolved in site.stating("primary"):
@@ -234,6 +275,8 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
             continue
         made = _primaries(site.fabric.device(resolved.end.device))
         owners = [p for p, listed_ones in made.items() if vid in listed_ones]
+        device = resolved.end.device
+        alone = not owners and vid in _secondaries(site.fabric.device(device))
         if made and primary not in owners:
             yield finding(
                 {
@@ -247,6 +290,7 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
                     site.places.of(resolved, "secondary", vid),
                     site.places.of(resolved, "primary", primary),
                 ),
+                cause=SecondaryAlone(vid, device) if alone else None,
                 key=(str(resolved.end),),
             )
 
@@ -326,7 +370,7 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
         "{device} is a {name} switch, which cannot do private VLANs, and has VLAN {vids} as private"
         " ones"
     ),
-    fix="keep private VLANs off {device}",
+    fix="where else can these hosts be? keep private VLANs off {device}",
 )
 def private_unsupported(site: Site) -> Iterator[Found]:
     for device in _private_devices(site):
@@ -386,7 +430,7 @@ def protected_uplink(site: Site) -> Iterator[Found]:
         " core-1"
     ),
     says="{count} in VLAN {vid} on {switches} talk with each other from switch to switch",
-    fix="use an isolated private VLAN instead of VLAN {vid} with protected ports",
+    fix="are they to be apart on all switches? use an isolated private VLAN instead of VLAN {vid}",
 )
 def protected_only_here(site: Site) -> Iterator[Found]:
     protected: dict[tuple[int, int], dict[str, list[Resolved]]] = {}

@@ -10,6 +10,7 @@ from inkov.checks.causes import InterfaceWrong, LinkFails
 from inkov.checks.gateways import place_of
 from inkov.checks.site import Site
 from inkov.checks.words import both, listed
+from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.reasons import decided_at
 from inkov.wiring import End, Link
 
@@ -36,10 +37,11 @@ def link_shut(site: Site) -> Iterator[Found]:
             continue  # told from its other end
         done.update(links)
         ends = [
-            fabric.ports[end]
+            shut
             for link in links
             for end in (link.a, link.b)
             if not fabric.ports[end].up
+            for shut in _to_turn_on(fabric, fabric.ports[end])
         ]
         yield finding(
             {
@@ -56,6 +58,19 @@ def link_shut(site: Site) -> Iterator[Found]:
             cause=LinkFails(links[0]),
             vlans=fabric.live[name] & site.served.get(name, 0),
         )
+
+
+def _to_turn_on(fabric: Fabric, resolved: Resolved) -> list[Resolved]:
+    """The ports to be turned on at an end that is down: of a bundle that is on, its members."""
+    if not resolved.stated.on:
+        return [resolved]
+    device, name = resolved.end
+    members = [
+        fabric.ports[End(device, port.name)]
+        for port in fabric.device(device).ports.values()
+        if port.bundle is not None and port.bundle.value == name and not port.on
+    ]
+    return members or [resolved]
 
 
 @rule(

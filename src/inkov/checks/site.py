@@ -278,7 +278,7 @@ class Site:
         up: set[str] = set()
         down: dict[str, list[Link]] = {}
         for number, link in enumerate(self.fabric.wiring.links):
-            for end in (link.a, link.b):
+            for end in (link.a, link.b) if link.a.device != link.b.device else ():
                 if self.fabric.link_up[number]:
                     up.add(end.device)
                 else:

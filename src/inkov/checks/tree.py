@@ -299,7 +299,7 @@ def _together(every: int, masks: list[int]) -> list[int]:
         "shared": "{switches} share the lowest priority",
         "chance": ": which of {count} becomes root is left to chance",
     },
-    fix="give the switch that is to be root the lowest priority, and its deputy the next one",
+    fix="which switch is to be root? give it the lowest priority, and its deputy the next one",
 )
 def root_left_to_chance(site: Site) -> Iterator[Found]:
     sizes = Counter(site.area.values())
@@ -328,7 +328,10 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
     cure="give the planned root the lowest priority",
     example="the plan says root: [core-1, core-2], and gate-1 has the lowest priority",
     says="{name} has the lowest priority, {value}, and the plan wants {wanted} as root",
-    fix="raise the priority number of {name}, or lower that of {root}",
+    fix={
+        "above": "raise the priority number of {name} above that of {root}",
+        "or": ", or lower that of {root} below {value}",
+    },
 )
 def root_against_plan(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.root
@@ -344,6 +347,7 @@ def root_against_plan(site: Site) -> Iterator[Found]:
             if value == lowest and value < _DEFAULT_PRIORITY and wrong and own:
                 yield finding(
                     {"name": name, "value": value, "wanted": listed(own), "root": own[0]},
+                    case=("above", "or") if value else "above",
                     where=(
                         site.places.switch(name, origin),
                         Where("", None, None, site.plan.practice.origin),
@@ -366,22 +370,23 @@ def root_against_plan(site: Site) -> Iterator[Found]:
         "core-1 runs one tree for each VLAN, gate-1 at the other end of the link a single fast one"
     ),
     says="{odd} runs spanning tree {odd_mode}, and {others}, linked to it, {mode}",
-    fix="run the same kind of spanning tree on both",
+    fix={
+        "usual": "run spanning tree {mode} on {odd} as well",
+        "even": "which kind is meant? run it on all of them",
+    },
 )
 def tree_modes_differ(site: Site) -> Iterator[Found]:
     stated = {
         device.name: device.tree_mode for device in site.devices if device.tree_mode is not None
     }
+    number = Counter(fact.value for fact in stated.values())
     for odd, others in site.odd_neighbours(
         {name: str(fact.value) for name, fact in stated.items()}
     ):
+        odd_mode, mode = stated[odd].value, stated[others[0]].value
         yield finding(
-            {
-                "odd": odd,
-                "odd_mode": stated[odd].value,
-                "others": listed(others),
-                "mode": stated[others[0]].value,
-            },
+            {"odd": odd, "odd_mode": odd_mode, "others": listed(others), "mode": mode},
+            case="usual" if number[odd_mode] < number[mode] else "even",
             where=tuple(site.places.switch(name, stated[name].origin) for name in (odd, *others)),
             key=(odd,),
         )

@@ -308,7 +308,7 @@ def vlan_unused(site: Site) -> Iterator[Found]:
     cure="give the VLAN another number",
     example="the plan reserves 3900-3909, and gate-1 defines VLAN 3905",
     says="{device} defines VLAN {vid}, which is reserved ({reserved})",
-    fix="use another number",
+    fix="which number is free? use that one",
 )
 def vlan_reserved(site: Site) -> Iterator[Found]:
     reserved = site.plan.practice.reserved
@@ -333,7 +333,7 @@ def vlan_reserved(site: Site) -> Iterator[Found]:
     cure="write the VLAN into the plan, or remove it",
     example="the plan has VLANs 10 to 60, and pond-1 defines VLAN 66",
     says="VLAN {vid} is defined on {switches}, and the plan does not know it",
-    fix="write VLAN {vid} into the plan, or remove it",
+    fix="is it meant? write VLAN {vid} into the plan, or remove it",
 )
 def vlan_not_planned(site: Site) -> Iterator[Found]:
     if not site.plan.vlans:
@@ -364,7 +364,7 @@ def vlan_not_planned(site: Site) -> Iterator[Found]:
         "here": "the plan needs VLAN {vid} on {name}, which does not define it",
     },
     fix={
-        "nowhere": "define VLAN {vid}, or take it out of the plan",
+        "nowhere": "is it needed yet? define VLAN {vid}, or take it out of the plan",
         "here": "define VLAN {vid} on {name}",
     },
 )
