@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from inkov.campus import Accept, Mode, Private
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
+from inkov.checks.hosts import managed_by
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
 from inkov.checks.words import agree, both, listed
 from inkov.forwarding import Resolved
@@ -444,7 +445,10 @@ def surplus_vlans(site: Site) -> Iterator[Found]:
 )
 def management_surplus(site: Site) -> Iterator[Found]:
     management = 1 << (site.plan.practice.management or 0)
+    elsewhere = {n for n, i in managed_by(site).items() if not management >> i.vid & 1}
     for joined, surplus in _surplus(site) if management > 1 else ():
+        if elsewhere & {joined.a.end.device, joined.b.end.device}:
+            continue  # management-in-user-vlan tells
         if surplus & management:
             yield _of_surplus(site, joined, management)
 

@@ -22,6 +22,7 @@ __all__ = [
     "LinkFails",
     "RangeOverridden",
     "SecondaryAlone",
+    "VersionDiffers",
     "VlanAbsent",
 ]
 
@@ -46,6 +47,12 @@ class LinkFails(Struct, frozen=True):
     link: Link
 
 
+class VersionDiffers(Struct, frozen=True):
+    """A switch runs another version of the distribution than the rest of its domain."""
+
+    switch: str
+
+
 class InterfaceWrong(Struct, frozen=True):
     """A routed interface has a wrong address or mask, or is shut."""
 
@@ -60,4 +67,4 @@ class RangeOverridden(Struct, frozen=True):
     ports: tuple[str, ...]
 
 
-Cause = VlanAbsent | SecondaryAlone | LinkFails | InterfaceWrong | RangeOverridden
+Cause = VlanAbsent | SecondaryAlone | VersionDiffers | LinkFails | InterfaceWrong | RangeOverridden

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 from inkov.campus import Distribution, Mode, Role
 from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.causes import VersionDiffers
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import agree, both, counted, listed
 from inkov.forwarding.needed import unneeded
@@ -164,8 +166,17 @@ def distribution_versions_differ(site: Site) -> Iterator[Found]:
             yield finding(
                 {"domain": domain, "by_version": "; ".join(by_version)},
                 where=tuple(site.places.switch(name, fact.origin) for name, fact in stated.items()),
+                cause=VersionDiffers(odd) if (odd := _odd_version(members)) else None,
                 key=(domain,),
             )
+
+
+def _odd_version(members: dict[str, Distribution]) -> str:
+    """The one switch of a domain whose version no other runs; "" where there is no such one."""
+    stated = {n: s.version.value for n, s in members.items() if s.version is not None}
+    number = Counter(stated.values())
+    odd = [name for name, version in stated.items() if number[version] == 1]
+    return odd[0] if len(odd) == 1 and len(number) == 2 else ""
 
 
 @rule(
@@ -385,6 +396,7 @@ def private_not_distributed(site: Site) -> Iterator[Found]:
                             if v.private is not None
                         ),
                     ),
+                    cause=VersionDiffers(name) if name == _odd_version(members) else None,
                     key=(name,),
                 )
 

@@ -314,15 +314,7 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
     },
 )
 def management_in_user_vlan(site: Site) -> Iterator[Found]:
-    by_device: dict[str, list[Interface]] = {}
-    for interface in site.interfaces:
-        if interface.addresses:
-            by_device.setdefault(interface.device, []).append(interface)
-    single = {
-        n: own[0]
-        for n, own in by_device.items()
-        if len(own) == 1 and own[0].name.startswith("VLAN ")
-    }
+    single = managed_by(site)
     wanted, why = site.plan.practice.management, "the plan's management VLAN"
     if wanted is None:
         usual = Counter(i.vid for i in single.values()).most_common(1)
@@ -347,6 +339,19 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
                 where=(place_of(interface, interface.addresses[0]),),
                 key=(name,),
             )
+
+
+def managed_by(site: Site) -> dict[str, Interface]:
+    """The switches with one address, in a VLAN: by what each is managed."""
+    by_device: dict[str, list[Interface]] = {}
+    for interface in site.interfaces:
+        if interface.addresses:
+            by_device.setdefault(interface.device, []).append(interface)
+    return {
+        name: own[0]
+        for name, own in by_device.items()
+        if len(own) == 1 and own[0].name.startswith("VLAN ")
+    }
 
 
 @rule(

@@ -159,16 +159,18 @@ def _grouped(entries: list[Entry]) -> list[list[Entry]]:
 
 
 def _apart(hints: list[Entry], groups: list[list[Entry]]) -> list[list[Entry]]:
-    """Add each hint to the first group that points at its port; returns those that fit none."""
-    pointing: dict[tuple[str, str | None], list[Entry]] = {}
+    """Add each hint to the first group that points at its port, or at the row of the VLAN that the
+    port is in; returns those that fit none.
+    """
+    pointing: dict[tuple[str, str | int | None], list[Entry]] = {}
     for group in groups:
         for _, one in group:
             for where in one.where:
-                pointing.setdefault((where.switch, where.port), group)
+                pointing.setdefault((where.switch, where.port or where.vlan), group)
     alone = []
     for hint in hints:
         place = hint[1].where[0]
-        near = pointing.get((place.switch, place.port))
+        near = pointing.get((place.switch, place.port)) or pointing.get((place.switch, place.vlan))
         if near is not None:
             near.append(hint)
         else:

@@ -3,8 +3,7 @@ nothing else.
 
 A mistake is a function that changes the campus (or the plan) and returns the places that its
 finding must name, or None where the campus gives no occasion for it. `KINDS` has those that were
-imported, with the rule that must find them, and the rules that may tell of what the mistake brings
-about directly.
+imported, with the rule that must find them.
 """
 
 from __future__ import annotations
@@ -118,21 +117,20 @@ Plant = Callable[[Ground], list[SPOT] | None]
 class Kind(NamedTuple):
     rule: str
     plant: Plant
-    also: frozenset[str]
 
 
 KINDS: dict[str, Kind] = {}
 
 
-def mistake(rule: str, *also: str) -> Callable[[Plant], Plant]:
+def mistake(rule: str) -> Callable[[Plant], Plant]:
     def enter(plant: Plant) -> Plant:
-        KINDS[plant.__name__] = Kind(rule, plant, frozenset(also))
+        KINDS[plant.__name__] = Kind(rule, plant)
         return plant
 
     return enter
 
 
-def of_host(rule: str, name: str, *also: str, **settings: Any) -> None:
+def of_host(rule: str, name: str, **settings: Any) -> None:
     """A setting of one host port."""
 
     def plant(ground: Ground) -> list[SPOT] | None:
@@ -143,10 +141,10 @@ def of_host(rule: str, name: str, *also: str, **settings: Any) -> None:
         return [host.end]
 
     plant.__name__ = name
-    mistake(rule, *also)(plant)
+    mistake(rule)(plant)
 
 
-def of_trunk(rule: str, name: str, *also: str, both: bool = False, **settings: Any) -> None:
+def of_trunk(rule: str, name: str, both: bool = False, **settings: Any) -> None:
     """A setting of one end of a trunk link, or of both."""
 
     def plant(ground: Ground) -> list[SPOT] | None:
@@ -162,7 +160,7 @@ def of_trunk(rule: str, name: str, *also: str, both: bool = False, **settings: A
         return [joined.a.end, joined.b.end] if both else [joined.a.end]
 
     plant.__name__ = name
-    mistake(rule, *also)(plant)
+    mistake(rule)(plant)
 
 
 def members(ground: Ground, end: End) -> VlanSet:

@@ -54,7 +54,6 @@ of_trunk(
 of_trunk(
     "access-port-to-switch",
     "two_ends_in_one_vlan",
-    "surplus-vlans",
     both=True,
     mode=Mode.ACCESS,
     access_vlan=99,
@@ -413,7 +412,7 @@ def a_member_with_settings_of_its_own(ground: Ground) -> list[SPOT] | None:
     return [end]
 
 
-@mistake("bundle-one-sided", "bundle-members-differ")
+@mistake("bundle-one-sided")
 def a_bundle_at_one_end_only(ground: Ground) -> list[SPOT] | None:
     joined = _bundled(ground)
     if joined is None:

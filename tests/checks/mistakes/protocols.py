@@ -39,7 +39,7 @@ def _follower(ground: Ground) -> Device | None:
     return device
 
 
-def of_follower(rule: str, name: str, *also: str, **settings: Any) -> None:
+def of_follower(rule: str, name: str, **settings: Any) -> None:
     def plant(ground: Ground) -> list[SPOT] | None:
         device = _follower(ground)
         if (
@@ -53,11 +53,11 @@ def of_follower(rule: str, name: str, *also: str, **settings: Any) -> None:
         return [(device.name, None)]
 
     plant.__name__ = name
-    mistake(rule, *also)(plant)
+    mistake(rule)(plant)
 
 
 of_follower("distribution-domains-differ", "another_domain", domain="orchard", role=Role.BYSTANDER)
-of_follower("distribution-versions-differ", "another_version", "private-not-distributed", version=2)
+of_follower("distribution-versions-differ", "another_version", version=2)
 of_follower("distribution-follower-newest", "a_follower_ahead", revision=41)
 of_follower("distribution-unprotected", "no_password", password=None)
 
@@ -93,7 +93,7 @@ def _closet(ground: Ground) -> str | None:
     return name
 
 
-@mistake("secondary-undefined", "association-differs", "trunk-lacks-secondaries")
+@mistake("secondary-undefined")
 def a_secondary_that_is_none(ground: Ground) -> list[SPOT] | None:
     name = _closet(ground)
     if name is None:
@@ -102,7 +102,7 @@ def a_secondary_that_is_none(ground: Ground) -> list[SPOT] | None:
     return [(name, None)]
 
 
-@mistake("secondary-unassociated", "private-host-mismatch")
+@mistake("secondary-unassociated")
 def a_secondary_without_primary(ground: Ground) -> list[SPOT] | None:
     if "core-1" not in ground.campus.devices or 31 not in ground.table("core-1"):
         return None
@@ -119,7 +119,7 @@ def an_isolated_vlan_that_is_a_community(ground: Ground) -> list[SPOT] | None:
     return [(name, None)]
 
 
-@mistake("promiscuous-mapping-incomplete", "surplus-vlans")
+@mistake("promiscuous-mapping-incomplete")
 def a_mapping_with_a_gap(ground: Ground) -> list[SPOT] | None:
     found = [r for r in ground.site.host_ports if r.mode is Mode.PROMISCUOUS]
     if not found:

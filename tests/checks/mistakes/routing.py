@@ -100,7 +100,7 @@ def of_named_host(
         return [End(host.device, host.port)]
 
     plant.__name__ = name
-    mistake(rule, *also)(plant)
+    mistake(rule)(plant)
 
 
 of_named_host("host-outside-subnet", "a_host_outside_its_subnet", "10.199.0.5/24", None)
@@ -108,7 +108,7 @@ of_named_host("host-gateway-wrong", "a_gateway_that_nobody_is", None, "{}.253")
 of_named_host("host-without-gateway", "a_host_without_gateway", None, None)
 
 
-@mistake("management-in-user-vlan", "management-surplus")
+@mistake("management-in-user-vlan")
 def a_switch_managed_elsewhere(ground: Ground) -> list[SPOT] | None:
     device = some(
         ground,

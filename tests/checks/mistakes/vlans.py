@@ -42,7 +42,7 @@ def a_name_with_a_slip(ground: Ground) -> list[SPOT] | None:
     return [(name, None)]
 
 
-@mistake("name-vlan-differs", "odd-one-out")
+@mistake("name-vlan-differs")
 def a_name_on_another_number(ground: Ground) -> list[SPOT] | None:
     host = some(ground, ground.hosts())
     if host is None:
@@ -90,7 +90,7 @@ def a_leftover(ground: Ground) -> list[SPOT] | None:
     return [(name, None)]
 
 
-@mistake("vlan-reserved", "odd-one-out")
+@mistake("vlan-reserved")
 def a_reserved_number(ground: Ground) -> list[SPOT] | None:
     host = some(ground, ground.hosts())
     if host is None or "reserved" not in ground.plan[0]:
@@ -279,7 +279,7 @@ def a_port_that_the_plan_has_elsewhere(ground: Ground) -> list[SPOT] | None:
     return [host.end]
 
 
-@mistake("ranges-overlap", "odd-one-out")
+@mistake("ranges-overlap")
 def two_ranges_that_overlap(ground: Ground) -> list[SPOT] | None:
     for host in ground.rng.sample(ground.hosts(), len(ground.hosts())):
         device = ground.campus.devices[host.end.device]
