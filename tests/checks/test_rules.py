@@ -495,3 +495,32 @@ def test_one_list_for_all_trunks_is_no_way_that_was_meant(inkov: Inkov, tmp_path
     assert write(lacking="palm-1") == []
     [spare] = write(lacking="palm-1 core-2")
     assert spare["where"][0]["switch"] == "core-2" and spare["cure"] == "define VLAN 20 on core-2"
+
+
+def test_only_what_a_text_says_twice_is_overridden(inkov: Inkov, tmp_path: Path) -> None:
+    """Not what a line brings along, not the same twice, not an exception to a range; and once for
+    each pair of lines.
+    """
+    (tmp_path / "t.toml").write_text(
+        'dialect = "t"\nrecognise = ["box {name}"]\n[text]\nshape = "indented"\n'
+        '[lists]\nranges = [".."]\n[device.says]\n"box {name}" = "name = {name}"\n'
+        '[vlan]\nopens = ["plot {vids}"]\n[port]\nopens = ["pot {ports}"]\n[port.says]\n'
+        '"carry {vids}" = "mode = trunk; native = none; allowed = {vids}"\n'
+        '"plain {vid}" = "native = {vid}"\n"grow {vid}" = "mode = access; vlan = {vid}"\n'
+        '"label {text}" = "about = {text}"\n'
+    )
+    text = (
+        "box a\nplot 10,20,30,98,99\n"
+        "pot 1..4\n grow 10\n label desks\n"
+        "pot 4\n grow 20\n"  # an exception to the range
+        "pot 5\n carry 10,99\n plain 99\n"  # nobody wrote that it has none
+        "pot 6\n plain 98\n carry 10,98,99\n"  # the second line takes the first away
+        "pot 7\n carry 10,20\n plain 99\n plain 99\n"  # the same twice
+        "pot 8\n carry 10,20\n plain 98\n plain 99\n"
+    )
+    (tmp_path / "a.txt").write_text(text)
+    ran = inkov("audit", ".", "--only", "statement-overridden", "-f", "json")
+    assert [(f["says"], [w["line"] for w in f["where"]]) for f in ran.json["findings"]] == [
+        ("a port 6: native vlan 98, later none: the later statement counts", [12, 13]),
+        ("a port 8: native vlan 98, later 99: the later statement counts", [20, 21]),
+    ]

@@ -385,6 +385,12 @@ class Overridden(Struct, frozen=True, gc=False):
     before: str
     after: str
 
+    @classmethod
+    def of(cls, port: str, attribute: str, before: Fact[Any], after: Fact[Any]) -> Overridden:
+        """That one fact of a port replaced another."""
+        old, new = ("none" if f.value is None else str(f.value) for f in (before, after))
+        return cls(port, attribute, before.origin, after.origin, old, new)
+
 
 class Device(Struct):
     """A switch (or router). `vlans` is None where the source brings no VLAN table.

@@ -52,6 +52,7 @@ class Building:
         self.file = file
         self.part = part
         part.named = False
+        self.implied: set[tuple[str, str]] = set()
         self.device = Device(*named_after(file, "the file states no name"), dialect.platform)
         self.device.table_is_membership = dialect.vlan_table.is_membership
         if dialect.always:
@@ -223,7 +224,7 @@ class Building:
             port.kind = _PORT_KIND[kind]
         attribute = bound.attribute
         if bound.plain:
-            self._set(step, port, bound.plain, bound.value)
+            self._set(step, port, bound.plain, bound.value, bound.constant)
         elif attribute in PORT_KEYS:
             self._state(step, bound, port, PORT_KEYS[attribute][0])
         elif attribute == "address":
@@ -257,17 +258,24 @@ class Building:
         elif isinstance(value, Named):
             value = self._vids(value) if attribute in VLAN_SETS else self._vid(value)
         if bound.operator == "=":
-            self._set(step, port, attribute, value)
+            self._set(step, port, attribute, value, bound.constant)
             return
         setattr(port, attribute, Fact(value, step.origin))
 
-    def _set(self, step: Step, port: Port, attribute: str, value: Any) -> None:
+    def _set(self, step: Step, port: Port, attribute: str, value: Any, constant: bool) -> None:
+        """Set an attribute, and note what that replaces, if the text says it.
+
+        What a line brings along besides what it names (the dialect's constant, next to a capture)
+        is replaced without a word: nobody wrote it.
+        """
         before = getattr(port, attribute)
-        if before is not None:
-            change = Overridden(
-                port.name, attribute, before.origin, step.origin, str(before.value), str(value)
-            )
+        if before is not None and (port.name, attribute) not in self.implied:
+            change = Overridden.of(port.name, attribute, before, Fact(value, step.origin))
             self.device.overridden.append(change)
+        if constant and not all(bound.constant for bound in step.bound):
+            self.implied.add((port.name, attribute))
+        else:
+            self.implied.discard((port.name, attribute))
         setattr(port, attribute, Fact(value, step.origin))
 
     def _vlans(self, step: Step, bound: Bound, key: Any) -> None:

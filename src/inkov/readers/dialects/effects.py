@@ -211,6 +211,7 @@ class Bound(Struct, frozen=True, gc=False):
     """A clause with its captures filled in. `keys` are the names or numbers that `on` names.
 
     `plain` is the port's attribute where the clause just sets it to a value that is known.
+    `constant`: the value stands in the dialect, not in the text.
     """
 
     attribute: str
@@ -219,6 +220,7 @@ class Bound(Struct, frozen=True, gc=False):
     on: str = ""
     keys: tuple[Any, ...] = ()
     plain: str = ""
+    constant: bool = False
 
 
 _TEMPLATE = re.compile(r"\{([A-Za-z][\w-]*)\}")
@@ -355,7 +357,8 @@ def bind(
         and not isinstance(value, Named)
     )
     plain = PORT_KEYS[clause.attribute][0] if settable and clause.attribute in PORT_KEYS else ""
-    return Bound(clause.attribute, operator, value, clause.on, keys, plain)
+    constant = clause.value is not None and not clause.value.labels
+    return Bound(clause.attribute, operator, value, clause.on, keys, plain, constant)
 
 
 def keys_of(

@@ -334,9 +334,7 @@ class _Sheet:
     def _state(self, port: Port, attribute: str, value: Any) -> None:
         before = getattr(port, attribute)
         if before is not None:
-            change = Overridden(
-                port.name, attribute, before.origin, self.at, str(before.value), str(value)
-            )
+            change = Overridden.of(port.name, attribute, before, Fact(value, self.at))
             self._switch.overridden.append(change)
         setattr(port, attribute, Fact(value, self.at))
 
