@@ -524,3 +524,34 @@ def test_only_what_a_text_says_twice_is_overridden(inkov: Inkov, tmp_path: Path)
         ("a port 6: native vlan 98, later none: the later statement counts", [12, 13]),
         ("a port 8: native vlan 98, later 99: the later statement counts", [20, 21]),
     ]
+
+
+@pytest.mark.parametrize(
+    ("ports", "says"),
+    [
+        # A line slipped by one: what till 4 should have, the lamp has.
+        (
+            {1: "till 1@50", 2: "till 2@50", 3: "Till-3@50", 4: "till 4@10", 5: "lamp@50"},
+            "a:4 is described like other ports, and differs from them: they are in VLAN 50"
+            " (port 1, port 2, port 3); so is port 5, next to it, which is described otherwise",
+        ),
+        (
+            {n: f"till {n}@{10 if n == 2 else 50}" for n in range(1, 7)},
+            "a:2 is described like other ports, and differs from them: they are in VLAN 50"
+            " (port 1, port 3, port 4, port 5, port 6)",
+        ),
+        ({1: "till 1@50", 2: "till 2@50", 3: "till 3@50", 4: "till 4@10", 5: "lamp@10"}, None),
+        ({n: f"desk {n}@{10 if n < 3 else 50}" for n in range(1, 9)}, None),
+        ({n: f"{n}@{10 if n < 2 else 50}" for n in range(1, 9)}, None),
+    ],
+)
+def test_ports_that_are_described_alike(
+    ports: dict[int, str], says: str | None, inkov: Inkov, tmp_path: Path
+) -> None:
+    lines = ["inkov sheet 1", "switch: a", "[vlans]", "10: lamps", "50: tills"]
+    for number, port in ports.items():
+        about, _, vid = port.partition("@")
+        lines += [f"[port {number}]", f"about: {about}", f"vlan: {vid}"]
+    (tmp_path / "a.sheet").write_text("\n".join(lines) + "\n")
+    found = inkov("audit", ".", "--only", "odd-one-out", "-f", "json").json["findings"]
+    assert [f["says"] for f in found] == ([] if says is None else [says])

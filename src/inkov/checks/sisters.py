@@ -1,18 +1,23 @@
-"""Sister switches: same make, same ports, mostly the same settings. The port position that differs
-from all its peers.
+"""Ports that should be alike: those of sister switches (same make, same ports, mostly the same
+settings), and those of one switch that are described alike. The one that differs from its peers.
 
 Nobody writes down that two switches are sisters; they are found. Switches of one platform with the
 same port names are compared port by port. Where all but one agree, that one is odd, but only if it
 is a sister in earnest: it must agree with the others at most of the positions where those agree
 among themselves, and there must be enough of these to be no accident.
+
+Descriptions are alike if they differ in numbers and marks only: "till 3" and "Till-4". Where the
+port next to the odd one, described otherwise, has what the odd one lacks, a plug or a line slipped
+by one, and fewer peers will do.
 """
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from dataclasses import dataclass
 
-from inkov.campus import Mode, PortKind
+from inkov.campus import Mode, PortKind, natural
 from inkov.checks.catalogue import Found, Severity, finding, rule
 from inkov.checks.site import Site
 from inkov.checks.words import listed
@@ -21,6 +26,8 @@ from inkov.wiring import End
 
 _PEERS = 3  # that must agree, beside the odd one
 _FEW = 5  # of which all but one agree wherever all but one of more do
+_ALIKE = 5  # ports of a switch that are described alike, beside the odd one
+_SLIPPED = 3  # of these, where the port next to the odd one has its setting
 _POSITIONS = 4  # at which all sisters with a say agree, beside the odd ones
 
 Setting = tuple[str, int, int | None]
@@ -67,30 +74,82 @@ def _stated_by(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved
     return settings
 
 
+@dataclass(frozen=True)
+class _Odd:
+    """A port, one of its peers, what the peers are, and how many and who they are."""
+
+    port: Resolved
+    peer: Resolved
+    usual: Setting
+    number: int
+    peers: list[str]
+    beside: Resolved | None = None
+
+
 @rule(
     "odd-one-out",
     family="Access ports",
     severity=Severity.RISK,
-    what="a port differs from the same port of all sister switches",
+    what="a port differs from the same port of all sister switches, or from all that are described"
+    " like it",
     why=(
-        "switches of one kind are set up alike: the one port that differs is more often a slip than"
-        " a wish"
+        "ports of one kind are set up alike: the one that differs is more often a slip than a wish"
     ),
-    cure="set the port as on the sister switches, or say in its description why it differs",
+    cure="set the port like its peers, or say in its description why it differs",
     example="port 7 is in VLAN 20 on fern-1, fern-2 and fern-4, and in VLAN 30 on fern-3",
     says={
-        "differs": "{one} differs from the same port of its sisters: it is ",
+        "sisters": "{one} differs from the same port of its sisters: it is ",
+        "described": "{one} is described like other ports, and differs from them: they are ",
         "trunk": "a trunk with native VLAN {vid}",
         "access": "in VLAN {vid}",
         "voice": " with voice VLAN {voice}",
-        "peers": " on {number} switches ({peers})",
+        "on switches": " on {number} switches ({peers})",
+        "as ports": " ({peers})",
+        "beside": "; so is port {beside}, next to it, which is described otherwise",
     },
     fix="set {one} like {peer}, or say in its description why it differs",
 )
 def odd_one_out(site: Site) -> Iterator[Found]:
     told: set[End] = set()
+    for case, after, found in (
+        ("sisters", "on switches", _among_sisters(site)),
+        ("described", "as ports", _described_alike(site)),
+    ):
+        for odd in found:
+            if odd.port.end in told:
+                continue
+            told.add(odd.port.end)
+            mode, vid, voice = odd.usual
+            trunk = mode == "trunk"
+            yield finding(
+                {
+                    "one": odd.port.end,
+                    "vid": vid or "none" if trunk else vid,
+                    "voice": voice,
+                    "number": odd.number,
+                    "peers": listed(odd.peers),
+                    "peer": odd.peer.end,
+                    "beside": odd.beside and odd.beside.end.port,
+                },
+                case=(
+                    case,
+                    "trunk" if trunk else "access",
+                    *(["voice"] if voice else []),
+                    after,
+                    *(["beside"] if odd.beside else []),
+                ),
+                where=(
+                    site.places.of(odd.port, _decides(odd.port), odd.port.view.pvid or None),
+                    site.places.of(odd.peer, _decides(odd.peer), vid or None),
+                ),
+                assumes=site.places.assumed_for((odd.port, _decides(odd.port))),
+                key=(odd.port.end.device, odd.port.end.port),
+            )
+
+
+def _among_sisters(site: Site) -> Iterator[_Odd]:
     for sisters in _families(site):
-        odd: list[tuple[Resolved, Resolved, Setting, int]] = []
+        found: list[_Odd] = []
         agreeing: Counter[str] = Counter()
         differing: Counter[str] = Counter()
         ports = site.fabric.device(sisters[0]).ports.values()
@@ -103,39 +162,62 @@ def odd_one_out(site: Site) -> Iterator[Found]:
                 continue
             agreeing.update(r.end.device for r, s in settings if s == usual)
             if others:
-                one = next(r for r, s in settings if s != usual)
-                peer = next(r for r, s in settings if s == usual)
+                one, peer = _one_and_a_peer(settings, usual)
                 differing[one.end.device] += 1
-                odd.append((one, peer, usual, number))
-        for one, peer, (mode, vid, voice), number in odd:
-            name = one.end.device
-            if agreeing[name] < max(_POSITIONS, 4 * differing[name]) or one.end in told:
-                continue
-            told.add(one.end)
-            trunk = mode == "trunk"
-            peers = [n for n in sisters if n != name]
-            yield finding(
-                {
-                    "one": one.end,
-                    "vid": vid or "none" if trunk else vid,
-                    "voice": voice,
-                    "number": number,
-                    "peers": listed(peers),
-                    "peer": peer.end,
-                },
-                case=(
-                    "differs",
-                    "trunk" if trunk else "access",
-                    *(["voice"] if voice else []),
-                    "peers",
-                ),
-                where=(
-                    site.places.of(one, _decides(one), one.view.pvid or None),
-                    site.places.of(peer, _decides(peer), vid or None),
-                ),
-                assumes=site.places.assumed_for((one, _decides(one))),
-                key=(name, one.end.port),
-            )
+                peers = [name for name in sisters if name != one.end.device]
+                found.append(_Odd(one, peer, usual, number, peers))
+        for odd in found:
+            name = odd.port.end.device
+            if agreeing[name] >= max(_POSITIONS, 4 * differing[name]):
+                yield odd
+
+
+def _described_alike(site: Site) -> Iterator[_Odd]:
+    alike: dict[tuple[str, str], list[tuple[Resolved, Setting]]] = {}
+    for resolved in site.access_hosts:
+        setting = _setting(resolved)
+        if setting is not None and (stem := _stem(resolved)):
+            alike.setdefault((resolved.end.device, stem), []).append((resolved, setting))
+    for (_, stem), settings in alike.items():
+        [(usual, number), *others] = Counter(s for _, s in settings).most_common()
+        if number < _SLIPPED or not others or number < len(settings) - 1:
+            continue
+        one, peer = _one_and_a_peer(settings, usual)
+        beside = _beside(site, one, stem, usual)
+        if number >= _ALIKE or beside is not None:
+            peers = [f"port {r.end.port}" for r, s in settings if s == usual]
+            yield _Odd(one, peer, usual, number, peers, beside)
+
+
+def _one_and_a_peer(
+    settings: list[tuple[Resolved, Setting]], usual: Setting
+) -> tuple[Resolved, Resolved]:
+    """The port that differs, and the first that does not."""
+    one = next(r for r, s in settings if s != usual)
+    return one, next(r for r, s in settings if s == usual)
+
+
+def _stem(resolved: Resolved) -> str:
+    """The letters of a description; "" where they are too few to tell a kind."""
+    about = resolved.stated.description
+    letters = "".join(filter(str.isalpha, about.value.casefold())) if about is not None else ""
+    return letters if len(letters) > 2 else ""
+
+
+def _beside(site: Site, odd: Resolved, stem: str, usual: Setting) -> Resolved | None:
+    """The port before or after one that is set up as this one should be, and not described so."""
+    names = [
+        p.name
+        for p in site.fabric.device(odd.end.device).ports.values()
+        if p.kind is PortKind.PHYSICAL
+    ]
+    names.sort(key=natural)
+    at = names.index(odd.end.port) if odd.end.port in names else len(names)
+    for name in names[max(at - 1, 0) : at + 2]:
+        near = site.resolved(End(odd.end.device, name))
+        if _stem(near) not in ("", stem) and _setting(near) == usual:
+            return near
+    return None
 
 
 def _decides(resolved: Resolved) -> str:
