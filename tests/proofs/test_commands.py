@@ -820,13 +820,20 @@ def test_hosts_at_routed_ports_are_there_at_layer_3(inkov: Inkov, tmp_path: Path
 def test_a_named_host_at_a_shut_port_breaks_the_join_of_its_vlan(
     inkov: Inkov, tmp_path: Path
 ) -> None:
-    """It is a member that hears nobody. Sockets that are shut and nobody's are no members."""
+    """It is a member that hears nobody. Sockets that are shut and nobody's are no members, unless
+    they are named; they are told.
+    """
     sheet = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n[port 1..4]\nvlan: 10\n"
     sheet += "[port 3]\nstate: off\n"
     (tmp_path / "a.sheet").write_text(sheet)
     (tmp_path / "plan.yaml").write_text("claims:\n  - join: pumps\n")
-    [free] = inkov("prove", ".", "-f", "json").json["claims"]
-    assert free["verdict"] == "holds"
+    [free] = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    left_out = "3 ports hear each other; 1 port is shut and left out: a:3"
+    assert (free["verdict"], free["because"]) == ("holds", left_out)
+    (tmp_path / "plan.yaml").write_text("claims:\n  - join: [pumps, 'a:3']\n")
+    [named] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert named["verdict"] == "broken"
+    (tmp_path / "plan.yaml").write_text("claims:\n  - join: pumps\n")
     (tmp_path / "hosts.csv").write_text("host,switch,port\nlamp,a,3\n")
     [lost] = inkov("prove", ".", "-f", "json").json["claims"]
     assert (lost["verdict"], lost["because"]) == (

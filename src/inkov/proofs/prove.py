@@ -40,7 +40,7 @@ from inkov.proofs.search import Leg, Search
 from inkov.proofs.seats import ClaimNames, Seat, Unknown
 from inkov.proofs.verdict import Verdict
 from inkov.proofs.vid_reach import VidReach, vlan_groups
-from inkov.proofs.words import reason
+from inkov.proofs.words import left_out, reason
 from inkov.vlanset import union
 from inkov.wiring import End
 
@@ -145,6 +145,8 @@ class Prover:
         decided = verdict.verdict != Outcome.UNDECIDED
         if pair and decided and self.names.pinged(claim) is None:
             verdict.because += "; the way back is not asked"
+        if claim.join is not None and verdict.verdict == Outcome.HOLDS:
+            verdict.because += left_out(self.names.shut_in(claim.join))
         return verdict
 
     def _answer(self, claim: Claim, search: Search) -> Answer:
@@ -302,7 +304,11 @@ class Prover:
             judged.certificate = {"vlans": str(vid), **({"around": area} if several else {})}
             if isinstance(answer, Split | Lost) and answer.why is not None:
                 judged.origin = answer.why.origin
-            yield self._verdict(judged, answer, search)
+            verdict = self._verdict(judged, answer, search)
+            if verdict.verdict == Outcome.HOLDS:
+                shut = self.names.shut.get(vid, ())
+                verdict.because += left_out([e for e in shut if joins.area[e.device] == area])
+            yield verdict
 
     # --- from answers to verdicts -----------------------------------------------------------------
 

@@ -205,6 +205,22 @@ class ClaimNames:
                 lost.setdefault(home, []).append(own.end)
         return lost
 
+    @cached_property
+    def shut(self) -> dict[int, list[End]]:
+        """VLAN -> the ports for hosts that the files put into it, and that are shut."""
+        shut: dict[int, list[End]] = {}
+        for end, resolved in self.fabric.ports.items():
+            idle = not resolved.stated.on and end not in self.fabric.wiring.of
+            if idle and not resolved.bundle and resolved.mode is Mode.ACCESS and resolved.known:
+                shut.setdefault(resolved.completed.access_vlan or 0, []).append(end)
+        return shut
+
+    def shut_in(self, names: Iterable[str]) -> list[End]:
+        """The ports that are shut in the VLANs that some names mean."""
+        masks = (vids.bits for name in names if (vids := self.vids(name)) is not None)
+        vids = VlanSet(union(masks)) if self.shut else VlanSet()
+        return [end for vid, ends in self.shut.items() if vid in vids for end in ends]
+
     def lost_in(self, names: Iterable[str]) -> End | None:
         """A port that is cut off from a VLAN that some names mean."""
         for name in names:

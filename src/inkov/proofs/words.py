@@ -26,7 +26,7 @@ from inkov.proofs.answers import (
 )
 from inkov.wiring import End
 
-__all__ = ["reason"]
+__all__ = ["left_out", "reason"]
 
 _SHOWN = 5
 _TWICE = "but only by ways that pass a switch twice: not settled"
@@ -73,6 +73,15 @@ def _joined(answer: Joined, layer: Layer) -> str:
     if answer.number > 1:
         return f"{answer.number} ports hear each other"
     return "no port beside another is in it"
+
+
+def left_out(shut: list[End]) -> str:
+    """What a join does not speak of: ports of its VLANs that are shut."""
+    if not shut:
+        return ""
+    ports = "1 port is" if len(shut) == 1 else f"{len(shut)} ports are"
+    more = f" and {len(shut) - _SHOWN} more" if len(shut) > _SHOWN else ""
+    return f"; {ports} shut and left out: {', '.join(map(str, shut[:_SHOWN]))}{more}"
 
 
 def _escaped(answer: Escaped, layer: Layer) -> str:
