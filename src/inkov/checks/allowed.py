@@ -4,7 +4,7 @@ is needed.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from inkov.campus import Accept, Mode, Private
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
@@ -242,7 +242,7 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
                 continue  # trunk-lacks-secondaries tells
             _, parts = lost.setdefault(joined.a.end, (joined, {}))
             parts.setdefault(vid, []).extend(gap.other.devices(site.fabric))
-    for joined, parts in lost.values():
+    for joined, parts in _by_what_keeps(site, lost.values()):
         a, b = joined.a, joined.b
         vids = VlanSet.from_vids(parts)
         who = "; ".join(
@@ -268,6 +268,19 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
             cause=LinkFails(joined.link),
             key=(str(a.end), str(b.end), str(vids)),
         )
+
+
+Lost = tuple[Joined, dict[int, list[str]]]
+"""A link, and for each VLAN that it does not pass the switches that are cut off."""
+
+
+def _by_what_keeps(site: Site, lost: Iterable[Lost]) -> Iterator[Lost]:
+    """The VLANs that the lists of a link keep off it, and apart from them all others."""
+    for joined, parts in lost:
+        listed_out = {vid for vid in parts if _lacking(site, joined, VlanSet.of(vid))}
+        for vids in (listed_out, parts.keys() - listed_out):
+            if vids:
+                yield joined, {vid: names for vid, names in parts.items() if vid in vids}
 
 
 def _lacking(site: Site, joined: Joined, vids: VlanSet) -> list[End]:
@@ -466,7 +479,9 @@ def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
             natives = [r.native for r in (joined.a, joined.b) if r.native]
             needs = site.perhaps_needs[joined.number]
             shared = site.shared[joined.number]
-            surplus = unneeded(shared, needs, natives)
+            # What one end lets through by dynamic registration alone goes when nobody asks for it.
+            both = (joined.a.allowed & joined.b.allowed).bits
+            surplus = unneeded(shared, needs, natives) & both
             if shared & needs & site.private:
                 surplus &= ~site.private  # a primary and its secondaries go together
             if surplus:

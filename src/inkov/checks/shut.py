@@ -127,8 +127,11 @@ def _shut_at(site: Site, device: str, name: str) -> Where | None:
     why="the host is cut off, or it is not there any more and the table is out of date",
     cure="turn the port on, or take the host out of the table",
     example="the table has pump-1 at gate-1 port 3, which is shut",
-    says="{hosts} {are} at {place}, which is shut",
-    fix="turn {place} on, or take {hosts} out of the table",
+    says={
+        "itself": "{hosts} {are} at {place}, which is shut",
+        "of": "{hosts} {are} at {place}, and {shut} is shut",
+    },
+    fix="turn {shut} on, or take {hosts} out of the table",
 )
 def host_port_shut(site: Site) -> Iterator[Found]:
     fabric = site.fabric
@@ -137,10 +140,20 @@ def host_port_shut(site: Site) -> Iterator[Found]:
             continue
         origin = next(h.origin for h in fabric.campus.hosts if h.name == names[0])
         shut = fabric.ports[fabric.end_of(*place)]
+        parent = shut.stated.parent
+        if shut.stated.on and parent is not None:
+            shut = fabric.ports[End(place.device, parent.value)]
+        at = shut.end if parent is not None else place
         yield finding(
-            {"hosts": listed(names), "are": "is" if len(names) == 1 else "are", "place": place},
+            {
+                "hosts": listed(names),
+                "are": "is" if len(names) == 1 else "are",
+                "place": place,
+                "shut": at,
+            },
+            case="itself" if at == place else "of",
             where=(
-                Where(*place, None, decided_at(fabric, shut, "enabled")),
+                Where(*at, None, decided_at(fabric, shut, "enabled")),
                 Where(*place, None, origin),
             ),
             key=(str(place), *names),
