@@ -57,7 +57,7 @@ def prove(
 
     day = _day(date)
     earlier = _baseline(baseline) if baseline is not None else None
-    session = start(options)
+    session = start(options, digests=certificate is not None)
     if matrix or hosts:
         options.out.show(_matrix(session, level, hosts=hosts))
         session.end()

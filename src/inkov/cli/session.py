@@ -53,19 +53,17 @@ class Session:
 
     @property
     def digests(self) -> dict[str, str]:
-        """The SHA-256 of each file that was read, by its path from the folder that holds them all,
-        so that it is the same wherever this lies.
+        """The SHA-256 of each file that was read (with `start(..., digests=True)`), by its path
+        from the folder that holds them all, so that it is the same wherever this lies.
         """
-        from hashlib import sha256
-
-        paths = [os.path.realpath(report.file) for report in self.loaded.reports if report.format]
-        folder = os.path.commonpath([os.path.dirname(path) for path in paths])
-        digests = {}
-        for path in paths:
-            with open(path, "rb") as file:
-                name = os.path.relpath(path, folder).replace(os.sep, "/")
-                digests[name] = sha256(file.read()).hexdigest()
-        return dict(sorted(digests.items()))
+        read = {
+            os.path.realpath(report.file): report.digest
+            for report in self.loaded.reports
+            if report.format
+        }
+        folder = os.path.commonpath([os.path.dirname(path) for path in read])
+        names = ((os.path.relpath(path, folder).replace(os.sep, "/"), path) for path in read)
+        return {name: read[path] for name, path in sorted(names)}
 
     @property
     def unread(self) -> list[str]:
@@ -90,19 +88,19 @@ def check_paths(paths: list[str]) -> None:
             fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
 
 
-def start(options: AnyOptions, *, account: bool = False) -> Session:
+def start(options: AnyOptions, *, account: bool = False, digests: bool = False) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input.
 
-    `account`: every line of the input is to be accounted for.
+    `account`: every line of the input is to be accounted for. `digests`: of the files as well.
     """
     from inkov.forwarding import resolve
     from inkov.wiring import wire
 
-    loaded = _load(options, [], account=account)
+    loaded = _load(options, [], account=account, digests=digests)
     plan = _plan(loaded, options.plan)
     tables = _tables(plan, loaded)
     if tables:  # that the plan names, and that are not among the files
-        loaded = _load(options, tables, account=account)
+        loaded = _load(options, tables, account=account, digests=digests)
         plan = _plan(loaded, options.plan)
     _add_intended(loaded.campus, plan)
     if not options.quiet:
@@ -110,7 +108,7 @@ def start(options: AnyOptions, *, account: bool = False) -> Session:
     return Session(loaded, resolve(loaded.campus, wire(loaded.campus)), plan)
 
 
-def _load(options: AnyOptions, more: list[str], *, account: bool) -> Loaded:
+def _load(options: AnyOptions, more: list[str], *, account: bool, digests: bool) -> Loaded:
     """Read the files. Ends with what to do about it, if there is nothing to read."""
     from inkov.readers.load import NothingToRead, load
     from inkov.readers.registry import UnknownFormat
@@ -120,6 +118,7 @@ def _load(options: AnyOptions, more: list[str], *, account: bool) -> Loaded:
         return load(
             [*options.configs, *more],
             account=account,
+            digests=digests,
             read_as=options.read_as or (),
             progress=progress(options.quiet),
         )
@@ -165,12 +164,14 @@ def _plan(loaded: Loaded, named: str | None) -> Plan:
     """The plan that --plan names, or else the one found among the files."""
     from inkov.plan import Plan, read_plan
     from inkov.readers import FileReport
+    from inkov.readers.load import digest_of
 
     if named is not None:
         try:
             with open(named, "rb") as file:
                 data = file.read()
-            loaded.reports.append(FileReport(named, "the plan", len(data)))
+            plan = FileReport(named, "the plan", len(data), digest=digest_of(data))
+            loaded.reports.append(plan)
             return read_plan(named, data)
         except OSError as error:
             fail(f"cannot read the plan {named}: {reason(error)}")

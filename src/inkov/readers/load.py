@@ -33,7 +33,15 @@ from inkov.readers.reading import (
 )
 from inkov.readers.registry import HEAD_BYTES, format_of, read_bytes, shown, taken_as
 
-__all__ = ["MAX_FILE_BYTES", "Loaded", "NothingToRead", "file_bytes", "load", "unread_texts"]
+__all__ = [
+    "MAX_FILE_BYTES",
+    "Loaded",
+    "NothingToRead",
+    "digest_of",
+    "file_bytes",
+    "load",
+    "unread_texts",
+]
 
 MAX_FILE_BYTES = 64 * 1024 * 1024
 """A larger file is no switch's configuration; it is left out with a message."""
@@ -69,24 +77,28 @@ def load(
     paths: Iterable[str],
     *,
     account: bool = False,
+    digests: bool = False,
     read_as: Sequence[str] = (),
     progress: Callable[[int, int], None] | None = None,
 ) -> Loaded:
     """Read files and folders.
 
-    `progress` is told (files done, files in all); `read_as` are the values of `--as`. Raises
-    NothingToRead if not one device could be read, UnknownFormat if `read_as` names none.
+    With `digests`, the report of each file has that of the very bytes that were read. `progress`
+    is told (files done, files in all); `read_as` are the values of `--as`. Raises NothingToRead if
+    not one device could be read, UnknownFormat if `read_as` names none.
     """
     paths = list(paths)
-    loading = _Loading(paths, account=account)
+    loading = _Loading(paths, account=account, digests=digests)
     files = _files(paths, loading.problems, loading.reports)
     unusable: list[Problem] = []
-    dialects = read_dialects(files, unusable, loading.reports)
+    dialects = read_dialects(files, unusable, loading.reports, loading.digests)
     # What is wrong with a dialect comes first, and what only follows from it is not told.
     loading.problems[:0] = unusable
     loading.dialects_unusable = bool(unusable)
     loading.read(files, dialects, read_as, progress)
     campus = loading.campus()
+    for report in loading.reports:
+        report.digest = (loading.digests or {}).get(report.file, "")
     if not campus.devices and unusable:
         raise NothingToRead("", unusable)
     if not campus.devices:
@@ -97,11 +109,14 @@ def load(
 
 
 class _Loading:
-    """What reading the files has come to so far. `kept` are the bytes that a pointer may need."""
+    """What reading the files has come to so far. `kept` are the bytes that a pointer may need,
+    `digests` those of the files, None if nobody asks for them.
+    """
 
-    def __init__(self, paths: list[str], *, account: bool) -> None:
+    def __init__(self, paths: list[str], *, account: bool, digests: bool) -> None:
         self.named = set(paths)
         self.account = account
+        self.digests: Digests = {} if digests else None
         self.problems: list[Problem] = []
         self.reports: list[FileReport] = []
         self.parts: list[tuple[str, Part]] = []
@@ -121,7 +136,7 @@ class _Loading:
         reported = {report.file for report in self.reports}
         files = [file for file in files if file not in reported]
         one = partial(read_bytes, account=self.account, dialects=dialects, taken=taken)
-        elsewhere = _elsewhere(files, dialects, one)
+        elsewhere = _elsewhere(files, dialects, one, digests=self.digests is not None)
         here = len(files) - len(elsewhere.files)
         done_elsewhere: dict[str, tuple[FileReport, Part]] = {}
         # Those that another process reads come last, so that it has the time for them.
@@ -130,9 +145,11 @@ class _Loading:
                 done_elsewhere = elsewhere.collect()
             if progress is not None:
                 progress(done, len(files))
-            data = file_bytes(file, self.problems, self.reports)
+            data = file_bytes(file, self.problems, self.reports, self.digests)
             if data is not None and not self._of_its_own_kind(file, data):
                 result = done_elsewhere.pop(file, None) or one(file, data)
+                if self.digests is not None and result[0].digest:
+                    self.digests[file] = result[0].digest
                 self._take(file, data, *result)
 
     def _of_its_own_kind(self, file: str, data: bytes) -> bool:
@@ -222,7 +239,10 @@ def unread_texts(paths: Iterable[str], problems: list[Problem]) -> list[tuple[st
 
 
 def read_dialects(
-    files: Iterable[str], problems: list[Problem], reports: list[FileReport]
+    files: Iterable[str],
+    problems: list[Problem],
+    reports: list[FileReport],
+    digests: Digests = None,
 ) -> list[Dialect]:
     """The dialects among the files: TOML files that begin with `dialect =`. Bad ones become
     problems.
@@ -231,7 +251,7 @@ def read_dialects(
     for file in files:
         if not file.endswith(".toml"):
             continue
-        data = file_bytes(file, problems, reports)
+        data = file_bytes(file, problems, reports, digests)
         if data is None or not looks_like_dialect(data):
             continue
         report = FileReport(file, "a dialect", len(data))
@@ -291,7 +311,11 @@ class _Elsewhere:
 
 
 def _elsewhere(
-    files: list[str], dialects: list[Dialect], read: Callable[[str, bytes], tuple[FileReport, Part]]
+    files: list[str],
+    dialects: list[Dialect],
+    read: Callable[[str, bytes], tuple[FileReport, Part]],
+    *,
+    digests: bool,
 ) -> _Elsewhere:
     """Give a share of the files to another process, if there are many."""
     sizes = {}
@@ -315,9 +339,13 @@ def _elsewhere(
     ]
 
     def one(file: str) -> tuple[FileReport, Part] | None:
-        data = file_bytes(file, [], [])
-        own = os.path.basename(file) in (*PLAN_NAMES, "hostname")
-        return None if data is None or own else read(file, data)
+        own: Digests = {} if digests else None
+        data = file_bytes(file, [], [], own)
+        if data is None or os.path.basename(file) in (*PLAN_NAMES, "hostname"):
+            return None
+        report, part = read(file, data)
+        report.digest = (own or {}).get(file, "")
+        return report, part
 
     try:
         return _Elsewhere(
@@ -328,9 +356,22 @@ def _elsewhere(
         return _Elsewhere(set())
 
 
-def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) -> bytes | None:
-    """The bytes of a regular file of bearable size; None, and a problem, if it is none or cannot be
-    read.
+Digests = dict[str, str] | None
+"""File -> SHA-256 of its bytes; None where nobody asks for them."""
+
+
+def digest_of(data: bytes) -> str:
+    """The SHA-256 of what was read, as certificates have it."""
+    from hashlib import sha256
+
+    return sha256(data).hexdigest()
+
+
+def file_bytes(
+    file: str, problems: list[Problem], reports: list[FileReport], digests: Digests = None
+) -> bytes | None:
+    """The bytes of a regular file of bearable size, in UTF-8; None, and a problem, if it is none or
+    cannot be read.
     """
     try:
         status = os.stat(file)
@@ -340,7 +381,10 @@ def file_bytes(file: str, problems: list[Problem], reports: list[FileReport]) ->
         if status.st_size <= MAX_FILE_BYTES:
             with open(file, "rb") as opened:
                 # A larger number would be set aside in memory at once.
-                return _as_utf8(opened.read(status.st_size + 1))
+                data = opened.read(status.st_size + 1)
+            if digests is not None:
+                digests[file] = digest_of(data)
+            return _as_utf8(data)
         size, most = status.st_size / 1e6, MAX_FILE_BYTES / 1e6
         remark = (
             f"too large to be a switch configuration: {size:.0f} MB, {most:.0f} MB are read at most"

@@ -150,7 +150,8 @@ class FileReport(Struct):
 
     `format` is "" if no reader recognises the file. The counts are those of the ledger:
     `understood`, `without_meaning` (`ignored` lists those worth listing), `not_understood`
-    (`unmatched` lists them). `remark` tells why a file was left out.
+    (`unmatched` lists them). `remark` tells why a file was left out. `digest` is the SHA-256 of the
+    bytes that were read, where it is asked for.
     """
 
     file: str
@@ -163,6 +164,7 @@ class FileReport(Struct):
     ignored: list[Unread] = field(default_factory=list)
     unmatched: list[Unread] = field(default_factory=list)
     remark: str = ""
+    digest: str = ""
 
     @property
     def aside(self) -> bool:

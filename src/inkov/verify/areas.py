@@ -7,11 +7,11 @@ from collections.abc import Callable
 from inkov.campus import Mode, natural
 from inkov.verify.frames import End, FrameModel
 
-__all__ = ["area_of"]
+__all__ = ["areas_of"]
 
 
-def area_of(net: FrameModel, name: str) -> set[str]:
-    """The switches of an area, by the one that it is called after; none if it is no such one."""
+def areas_of(net: FrameModel) -> dict[str, set[str]]:
+    """The switches of each area, by the one that it is called after."""
     bridged = _parts(net, lambda one, far: _goes_on(net, one, far))
     cabled = _parts(net, lambda one, far: True)
     routed = [one for one in bridged if not any(one == whole for whole in cabled)]
@@ -19,7 +19,7 @@ def area_of(net: FrameModel, name: str) -> set[str]:
     largest = max(bridged, key=lambda one: (len(one), -min(order[n] for n in one)), default=set())
     alone = [one for one in bridged if one not in routed and one is not largest]
     areas = [set(largest).union(*alone), *(one for one in routed if one is not largest)]
-    return next((one for one in areas if _called(one, largest, order) == name), set())
+    return {_called(one, largest, order): one for one in areas}
 
 
 def _called(area: set[str], largest: set[str], order: dict[str, int]) -> str:

@@ -11,23 +11,24 @@ from __future__ import annotations
 from fnmatch import fnmatchcase
 from typing import Any, NamedTuple
 
-from inkov.levels import Level
+from inkov.levels import Layer, Level, Outcome
 from inkov.plan import Claim
 from inkov.plan.schema import Carried
-from inkov.verify.areas import area_of
+from inkov.verify.areas import areas_of
 from inkov.verify.closures import (
     ClaimEntry,
     Closure,
     Refused,
     Sent,
+    in_order,
     parse,
     sent,
     verify_apart,
     verify_closed,
 )
-from inkov.verify.frames import Spot, views_at
+from inkov.verify.frames import HostSeat, Spot, views_at
 from inkov.verify.joins import members, verify_join, verify_joined
-from inkov.verify.members import legs_of, meant, pinged
+from inkov.verify.members import legs_of, meant, pinged, vids_of
 from inkov.verify.packets import PacketModel
 from inkov.verify.ways import may_leave, replay, verify_ping, verify_way
 from inkov.vlanset import VlanSet, bit, union
@@ -113,41 +114,76 @@ def _verify_escape(
 
 def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: ClaimEntry) -> None:
     """That an entry of a certificate is true of a claim. Raises Refused."""
-    verdict = entry["verdict"]
-    if verdict not in ("holds", "broken"):
-        raise Refused(f"no certificate for the verdict {verdict!r}")
+    _see_that_names_mean_somebody(net, claim, vlans)
+    holds = entry["verdict"] == "holds"
     if claim.join is not None:
-        if verdict == "holds":
+        if holds:
             _none_cut_off(net, vlans, claim.join, set(net.campus.devices))
         verify_join(net, meant(net, vlans, claim.join).seats(net), entry)
     elif claim.carried_by is not None:
         verify_carried(net, claim, entry)
-    elif verdict == (
-        "broken" if claim.reach is None else "holds"
-    ):  # a frame gets there, on one of the legs
-        pair = pinged(net, claim)
-        if pair is not None:
-            verify_ping(net, entry, *pair, legs_of(net, claim, vlans)[0], claim)
-            return
-        refused = []
-        for leg in legs_of(net, claim, vlans):
-            try:
-                verify_way(net, entry["way"], *leg, claim)
-                return
-            except Refused as why:
-                refused.append(why)
-        raise refused[-1]
+    elif holds == (claim.reach is not None):  # a frame gets there, on one of the legs
+        _verify_arrival(net, claim, vlans, entry)
     else:  # none does
-        legs = legs_of(net, claim, vlans)
-        for closure, leg in zip(entry["closures"], legs, strict=True):
-            verify_apart(net, closure, *leg, claim.level, claim.level)
-        if claim.layer == 3:
-            for closure, routed, leg in zip(entry["closures"], entry["routed"], legs, strict=True):
-                if "anywhere" in closure:
-                    sends = net.passed_on({}, parse(closure["anywhere"]), claim.level)
-                else:
-                    sends = net.passed_on(Closure(closure).there, 0, claim.level)
-                verify_apart(net, routed, sends, leg[1], Level.HONEST, claim.level)
+        _verify_silence(net, claim, vlans, entry)
+
+
+def _verify_arrival(
+    net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: ClaimEntry
+) -> None:
+    pair = pinged(net, claim)
+    if pair is not None:
+        verify_ping(net, entry, *pair, legs_of(net, claim, vlans)[0], claim)
+        return
+    refused = []
+    for leg in legs_of(net, claim, vlans):
+        try:
+            verify_way(net, entry["way"], *leg, claim)
+            return
+        except Refused as why:
+            refused.append(why)
+    raise refused[-1]
+
+
+def _verify_silence(
+    net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: ClaimEntry
+) -> None:
+    legs = legs_of(net, claim, vlans)
+    if claim.isolate is not None and claim.from_ is None:
+        _see_that_none_is_in_two(net, claim, vlans)
+    for closure, leg in zip(entry["closures"], legs, strict=True):
+        verify_apart(net, closure, *leg, claim.level, claim.level)
+    if claim.layer == Layer.PACKETS:
+        for closure, routed, leg in zip(entry["closures"], entry["routed"], legs, strict=True):
+            if "anywhere" in closure:
+                sends = net.passed_on({}, parse(closure["anywhere"]), claim.level)
+            else:
+                sends = net.passed_on(Closure(closure).there, 0, claim.level)
+            verify_apart(net, routed, sends, leg[1], Level.HONEST, claim.level)
+
+
+def _see_that_names_mean_somebody(
+    net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]
+) -> None:
+    """That each name of a claim is a VLAN, or somebody's who sits somewhere: of nobody everything
+    is true. Raises Refused.
+    """
+    for name in claim.members:
+        vlan = name == "everything" or vids_of(vlans, name) is not None
+        if not vlan and not meant(net, vlans, [name], claim.level).some:
+            raise Refused(f"nobody is meant by {name}, or nobody sits there")
+    if claim.join is not None and not meant(net, vlans, claim.join).seats(net):
+        raise Refused("nobody is in what is joined")
+
+
+def _see_that_none_is_in_two(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> None:
+    """That no seat is in two members of an isolation: it hears itself. Raises Refused."""
+    taken: dict[HostSeat, str] = {}
+    for name in claim.isolate or ():
+        for seat in in_order(meant(net, vlans, [name], claim.level).seats(net)):
+            if seat in taken:
+                raise Refused(f"{seat.spot.key} is in {taken[seat]} and in {name}")
+            taken[seat] = name
 
 
 def _none_cut_off(
@@ -170,76 +206,145 @@ def verify_entry(
     """Verify the entry of a certificate at a place; False if it brings none to verify. Raises
     Refused.
     """
+    if entry["verdict"] not in list(Outcome) or entry["level"] not in list(Level):
+        raise Refused("there is no such verdict, or no such level")
     if claims:
         claim = claims[number]
     elif entry["kind"] == "no-leak":
-        about, level = f"VLAN {entry['vlans']} leaks into no other", entry["level"]
-        claim = Claim(
-            isolate=[f"vlan {entry['vlans']}"],
-            from_=["everything"],
-            one_way=True,
-            level=level,
-            about=about,
-        )
+        claim = _no_leak(net, entry)
+    elif entry["kind"] == "whole":
+        claim = _whole(entry)
     else:
-        around = f" around {entry['around']}" if "around" in entry else ""
-        about = f"VLAN {entry['vlans']} is not split{around}"
-        claim = Claim(join=[f"vlan {entry['vlans']}"], about=about)
+        raise Refused("without a plan, a VLAN leaks into no other, or is not split")
     stated = claim.words, claim.kind if claims else entry["kind"], claim.level, claim.layer
     if (entry["claim"], entry["kind"], entry["level"], entry["layer"]) != stated:
         raise Refused("it is not the claim that the plan has at this place, or that needs none")
-    if not entry.keys() & {"closures", "way", "ways", "edges"}:
+    brings = bool(entry.keys() & {"closures", "way", "ways", "edges"})
+    if entry["verdict"] == Outcome.UNDECIDED:
+        if brings:
+            raise Refused("what is undecided has no certificate")
         return False
-    if not claims and entry["kind"] == "whole" and entry["verdict"] == "holds":
-        names = area_of(net, entry["around"]) if "around" in entry else set(net.campus.devices)
+    if not brings:
+        return False
+    if not claims and entry["kind"] == "whole" and entry["verdict"] == Outcome.HOLDS:
+        names = areas_of(net)[entry["around"]] if "around" in entry else set(net.campus.devices)
         _none_cut_off(net, {}, [f"vlan {entry['vlans']}"], names)
-        for vid in VlanSet.parse(entry["vlans"]):
-            verify_joined(net, entry["edges"], vid, members(net, vid, names))
+        [vid] = VlanSet.parse(entry["vlans"])
+        verify_joined(net, entry["edges"], vid, members(net, vid, names))
     else:
         verify(net, claim, vlans if claims else {}, entry)
     return True
 
 
-class Checked(NamedTuple):
-    """What checking a certificate comes to.
+def _no_leak(net: PacketModel, entry: ClaimEntry) -> Claim:
+    """The claim that a VLAN, or a primary VLAN with its secondaries, leaks into no other. Raises
+    Refused.
+    """
+    vlans = VlanSet.parse(entry["vlans"])
+    if not vlans or vlans.bits & ~net.together(next(iter(vlans))):
+        raise Refused(f"VLAN {vlans} is no VLAN, and no primary with its secondaries")
+    return Claim(
+        isolate=[f"vlan {vlans}"],
+        from_=["everything"],
+        one_way=True,
+        level=Level(entry["level"]),
+        about=f"VLAN {vlans} leaks into no other",
+    )
 
-    `refused` says of each entry that is not true why; `verified` counts the entries that are;
-    `uncertified` those that claim something and bring nothing to verify.
+
+def _whole(entry: ClaimEntry) -> Claim:
+    vlans = VlanSet.parse(entry["vlans"])
+    if len(vlans) != 1:
+        raise Refused("one VLAN at a time is not split")
+    around = f" around {entry['around']}" if "around" in entry else ""
+    return Claim(join=[f"vlan {vlans}"], about=f"VLAN {vlans} is not split{around}")
+
+
+class Checked(NamedTuple):
+    """What checking a certificate comes to: `verified` is the number of its claims that hold, and
+    whose entries are true.
+
+    `refused` says of each entry that is not true why, and what is missing; `left` of each other
+    claim what keeps it from being verified: that it is broken, truly; undecided; or without a
+    certificate.
     """
 
     refused: list[str]
+    left: list[str]
     verified: int
-    uncertified: int
 
 
 def check_certificate(
-    net: PacketModel, claims: list[Claim], vlans: dict[str, VlanSet], entries: list[Any]
+    net: PacketModel,
+    claims: list[Claim],
+    vlans: dict[str, VlanSet],
+    entries: list[Any],
+    level: Level = Level.HONEST,
 ) -> Checked:
     """Check every entry of a certificate, and that it has one for all there is to claim.
 
-    `claims` are those of the plan, [] without one; `vlans` the VLANs by what they are called.
+    `claims` are those of the plan, [] without one; `vlans` the VLANs by what they are called;
+    `level` the level at which VLANs may leak into no other, without a plan.
     """
     refused: list[str] = []
-    verified = uncertified = 0
+    left: list[str] = []
     covered = VlanSet()
+    wholes: set[tuple[int, str]] = set()
     for number, entry in enumerate(entries):
         try:
             brings = verify_entry(net, claims, vlans, number, entry)
-            verified += brings
-            uncertified += not brings and entry["verdict"] != "undecided"
-            if entry["kind"] == "no-leak":
+            if entry["verdict"] != Outcome.HOLDS or not brings:
+                left.append(_why_not(entry, number, brings=brings))
+            if entry["kind"] == "no-leak" and entry["level"] in (level, Level.HOSTILE):
                 covered |= VlanSet.parse(entry["vlans"])
+            elif entry["kind"] == "whole":
+                wholes.update(
+                    (vid, entry.get("around", "")) for vid in VlanSet.parse(entry["vlans"])
+                )
         except Refused as why:
             refused.append(f"claim {number + 1}: {why}")
         except (KeyError, TypeError, ValueError, AttributeError, IndexError):
             refused.append(f"claim {number + 1}: the entry is not well-formed")
+    verified = len(entries) - len(refused) - len(left)
     if not claims:
-        used = (vid for vid in sorted(net.by_vid) if vid and vid not in covered)
-        missing = (vid for vid in used if net.served(vid))
-        refused += [f"no claim is about VLAN {vid}" for vid in missing]
+        refused += _missing(net, covered, wholes, level)
     if len(claims) > len(entries):
         refused.append(f"the plan has {len(claims)} claims, the certificate {len(entries)}")
-    return Checked(refused, verified, uncertified)
+    return Checked(refused, left, verified)
+
+
+def _why_not(entry: ClaimEntry, number: int, *, brings: bool) -> str:
+    """Why a claim is not verified to hold, though its entry is not refused."""
+    name = f"claim {number + 1} ({entry['claim']})"
+    if entry["verdict"] == Outcome.UNDECIDED:
+        return f"{name} is undecided"
+    if not brings:
+        return f"{name} is without a certificate"
+    return f"{name} is broken, and the certificate of that is true"
+
+
+def _missing(
+    net: PacketModel, covered: VlanSet, wholes: set[tuple[int, str]], level: Level
+) -> list[str]:
+    """What a certificate without a plan must have an entry for, and has not: that no VLAN that
+    anybody sits in leaks, and that none is split that is on several bridges of an area.
+    """
+    used = [vid for vid in sorted(net.by_vid) if vid]
+    lines = [
+        f"no claim is about VLAN {vid}"
+        + (", with hosts that are hostile" if level == Level.HOSTILE else "")
+        for vid in used
+        if vid not in covered and net.served(vid)
+    ]
+    areas = areas_of(net)
+    for name, switches in areas.items():
+        around = name if len(areas) > 1 else ""
+        for vid in sorted(net.vids_of_somebody):
+            if (vid, around) not in wholes and len(members(net, vid, switches)) > 1:
+                lines.append(
+                    f"no claim is that VLAN {vid} is not split{around and ' around '}{around}"
+                )
+    return lines
 
 
 _TOLD = 5  # ports that are taken for something else

@@ -351,6 +351,21 @@ class FrameModel:
 
     # --- hosts ------------------------------------------------------------------------------------
 
+    def together(self, vid: int) -> int:
+        """The VLANs that are one private VLAN with this one, by the tables of all switches, as a
+        mask.
+        """
+        mask = bit(vid)
+        rows = [
+            bit(row.vid) | row.secondaries.value.bits
+            for device in self.campus.devices.values()
+            for row in (device.vlans or {}).values()
+            if row.secondaries is not None
+        ]
+        while grown := union(row for row in rows if row & mask) & ~mask:
+            mask |= grown
+        return mask
+
     @cached_property
     def by_key(self) -> dict[str, Spot]:
         return {spot.key: spot for spots in self.spots.values() for spot in spots}
@@ -411,6 +426,10 @@ class FrameModel:
     def is_implied(self, spot: Spot) -> bool:
         """True for the side of a port that keeps one tag apart (FM 2.11)."""
         return self.campus.devices[spot.end[0]].ports[spot.name].implied
+
+    def is_unknown(self, spot: Spot) -> bool:
+        """FM 4.8: whether the source does not tell what a port passes."""
+        return bool(self.campus.devices[spot.end[0]].ports[spot.name].unknown)
 
     def called(self, spot: Spot) -> End:
         """What a person calls the port."""

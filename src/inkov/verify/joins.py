@@ -35,7 +35,7 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
                     Side(0, frozenset([far])),
                     Claim(),
                 )
-    elif len(seats) > 1:
+    else:
         if len({seat.vid for seat in seats}) != 1:
             raise Refused("only one VLAN is joined by links that keep its number")
         vid = ordered[0].vid
@@ -78,6 +78,8 @@ def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, places: se
             )
             if near.protected or not arrives:
                 raise Refused(f"VLAN {vid} does not get from {near.key} to {far.key}")
+            if net.is_unknown(near):  # FM 4.8
+                raise Refused(f"nobody knows what {near.key} passes")
         ends = [_place(net, spot, vid) for spot in (a, b)]
         root[top(ends[0])] = top(ends[1])
     if len({top(place) for place in places}) != 1:

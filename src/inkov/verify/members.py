@@ -13,7 +13,7 @@ from inkov.verify.frames import HostSeat
 from inkov.verify.packets import PacketModel
 from inkov.vlanset import ALL_BITS, VlanSet
 
-__all__ = ["legs_of", "meant", "pinged"]
+__all__ = ["legs_of", "meant", "pinged", "vids_of"]
 
 
 def vids_of(vlans: dict[str, VlanSet], name: str) -> int | None:

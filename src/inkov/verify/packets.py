@@ -88,6 +88,13 @@ class PacketModel(FrameModel):
     def _leads(self, end: tuple[str, str]) -> bool:
         return end not in self.far or any(self.spots.get(far) for far in self.far[end])
 
+    @cached_property
+    def vids_of_somebody(self) -> set[int]:
+        """The VLANs that hosts or gateways are in, or that sub-interfaces have the tags of."""
+        tags = (spot.outer for end in self.far for spot in self.spots.get(end, ()))
+        stations = (station.vid for station in self.stations(Level.HONEST))
+        return {*self.by_vid, *stations, *tags} - {0}
+
     def served(self, vid: int) -> set[Hub]:
         """The bridges with somebody in a VLAN: a gateway, or hosts, but for trunks left at
         everything (FM 6.3); not those that know it by sub-interfaces alone (FM 6.8).

@@ -36,6 +36,7 @@ def replay(
     if event != "sent" or not starts:
         raise Refused(f"no host of the claim sends in VLAN {vid} at {name}")
     hub, came = starts[0]
+    _see_that_it_is_known(net, came)
     passed = {hub}
     for number in range(1, len(path) - 1, 2):
         (leaves, event, left), (arrives, arrival, then) = path[number : number + 2]
@@ -53,6 +54,7 @@ def replay(
         )
         if came is None:
             raise Refused(f"VLAN {vid} does not get from {leaves} to {arrives} as VLAN {then}")
+        _see_that_it_is_known(net, came)
         if came.hub in passed:
             raise Refused(f"the way passes {came.hub[0]} twice")
         hub, vid = came.hub, then
@@ -66,7 +68,14 @@ def may_leave(net: PacketModel, hub: Hub, came: Spot | None, name: str) -> Spot:
         raise Refused(f"{name} is no port where the frame is")
     if out is came or (came is not None and out.protected and came.protected):
         raise Refused(f"the frame may not leave by {name}")
+    _see_that_it_is_known(net, out)
     return out
+
+
+def _see_that_it_is_known(net: PacketModel, spot: Spot | None) -> None:
+    """FM 4.8: what a port passes that nobody knows is a guess. Raises Refused."""
+    if spot is not None and net.is_unknown(spot):
+        raise Refused(f"nobody knows what {spot.key} passes")
 
 
 Hop = tuple[Station, Station]
