@@ -14,8 +14,11 @@ import pytest
 
 import inkov.verify
 from inkov.campus import Campus
+from inkov.forwarding import resolve
+from inkov.levels import Level
 from inkov.plan import read_plan, vlan_names
-from inkov.verify import PacketModel, Refused
+from inkov.proofs import prove
+from inkov.verify import PacketModel, Refused, check_certificate, wires_of
 from inkov.verify.certificates import verify_entry
 from inkov.wiring import wire
 from tests.conftest import campus_of
@@ -161,7 +164,56 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         ON_A,
         {"verdict": "broken", "way": way(("a:1", "sent", 10))},
     ),
-    ("no certificate for the verdict", TWO, ISOLATE, {"verdict": "undecided", "closures": []}),
+    ("there is no such verdict", TWO, ISOLATE, {"verdict": "fine", "closures": []}),
+    (
+        "what is undecided has no certificate",
+        TWO,
+        ISOLATE,
+        {"verdict": "undecided", "closures": []},
+    ),
+    (
+        "nobody is meant by a:9, or nobody sits there",
+        TWO,
+        "{isolate: 'a:9', from: vlan 20, one-way: yes}",
+        {"closures": [{}]},
+    ),
+    ("nobody is in what is joined", TWO, "join: vlan 30", {"edges": []}),
+    (
+        "nobody hears what he sends himself, and is a member",
+        TWO,
+        "join: vlan 10",
+        {
+            "verdict": "broken",
+            "from": ["a:1", 0],
+            "to": ["a:1", 0],
+            "closures": [{"a|": {"vids": "10", "only": {"1": "10"}}, "b|": {"vids": "10"}}],
+        },
+    ),
+    (
+        "a:1 is in vlan 10 and in a:1",
+        (TWO[0],),
+        "isolate: [vlan 10, 'a:1']",
+        {"closures": [{"a|": {"vids": "10", "only": {"1": "10"}}}] * 2},
+    ),
+    (
+        "nobody knows what b:1 passes",
+        (TWO[0], TWO[1].replace("[port 1]\n", "[port 1]\nunknown: nothing was collected\n")),
+        "reach: ['a:1', 'b:1']",
+        {
+            "way": way(
+                ("a:1", "sent", 10),
+                ("a:u", "leaves", 10),
+                ("b:u", "arrives", 10),
+                ("b:1", "heard", 10),
+            )
+        },
+    ),
+    (
+        "nobody knows what b:u passes",
+        (TWO[0], TWO[1].replace("[port u]\n", "[port u]\nunknown: nothing was collected\n")),
+        "join: vlan 10",
+        LINKED,
+    ),
     ("it is not the claim that the plan has", TWO, ISOLATE, {"claim": "another", "closures": []}),
     (
         "no host of the claim sends in VLAN 20 at a:1",
@@ -286,14 +338,81 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
 ]
 
 
+NO_LEAK = {"kind": "no-leak", "vlans": "10", "closures": [{"anywhere": "10"}]}
+WHOLE = {"kind": "whole", "vlans": "10", **LINKED}
+NO_PLAN: list[tuple[str, dict[str, Any]]] = [
+    ("without a plan, a VLAN leaks into no other, or is not split", {**WHOLE, "kind": "isolate"}),
+    (
+        "it is not the claim that the plan has at this place, or",
+        {**NO_LEAK, "claim": "all is well"},
+    ),
+    ("VLAN 10,20 is no VLAN, and no primary with its", {**NO_LEAK, "vlans": "10,20"}),
+    ("VLAN none is no VLAN, and no primary with its", {**NO_LEAK, "vlans": "none"}),
+    ("one VLAN at a time is not split", {**WHOLE, "vlans": "10,20"}),
+    ("there is no such verdict, or no such level", {**NO_LEAK, "level": "friendly"}),
+    ("the entry is not well-formed", {**WHOLE, "around": "c"}),
+    ("the entry is not well-formed", {**NO_LEAK, "vlans": "10-"}),
+]
+
+
+@pytest.mark.parametrize(("says", "forged"), NO_PLAN)
+def test_a_forged_claim_without_a_plan_is_refused(says: str, forged: dict[str, Any]) -> None:
+    net, true = net_of(campus_of(*TWO)), entries_of(TWO)
+    assert check_certificate(net, [], {}, true) == ([], [], 4)
+    claim = {"no-leak": "leaks into no other", "whole": "is not split"}.get(forged["kind"], "")
+    words = f"VLAN {forged['vlans']} {claim}" + (" around c" if "around" in forged else "")
+    entry = {"claim": words, "level": "honest", "layer": 2, "verdict": "holds", **forged}
+    [refused] = check_certificate(net, [], {}, [*true, entry]).refused
+    assert refused.startswith(f"claim 5: {says}")
+
+
+def test_without_a_plan_no_entry_may_be_missing() -> None:
+    """That no VLAN leaks, at the level that is asked for, and that none is split."""
+    net, true = net_of(campus_of(*TWO)), entries_of(TWO)
+    missing = ["VLAN 10", "VLAN 20", "VLAN 10 is not split", "VLAN 20 is not split"]
+    about = ["no claim is about ", "no claim is about ", "no claim is that ", "no claim is that "]
+    for number, entry in enumerate(true):
+        left = [other for other in true if other is not entry]
+        says = [about[number] + missing[number]]
+        assert check_certificate(net, [], {}, left) == (says, [], 3)
+    hostile = check_certificate(net, [], {}, true, Level.HOSTILE).refused
+    assert hostile == [
+        f"no claim is about VLAN {vid}, with hosts that are hostile" for vid in (10, 20)
+    ]
+    undecided = {"verdict": "undecided", "kind": "whole", "vlans": "20", "claim": true[3]["claim"]}
+    entry = {**undecided, "level": "honest", "layer": 2}
+    for verdict, why in (("undecided", "is undecided"), ("holds", "is without a certificate")):
+        checked = check_certificate(net, [], {}, [*true[:3], {**entry, "verdict": verdict}])
+        assert checked == ([], [f"claim 4 (VLAN 20 is not split) {why}"], 3)
+
+
+def entries_of(sheets: tuple[str, ...]) -> list[dict[str, Any]]:
+    """What the engine certifies of a campus, without a plan."""
+    campus = campus_of(*sheets)
+    verdicts = prove(resolve(campus, wire(campus)))
+    return [
+        {
+            "claim": verdict.claim,
+            "kind": verdict.kind,
+            "level": verdict.level,
+            "layer": verdict.layer,
+            "verdict": verdict.verdict,
+            **verdict.certificate,
+        }
+        for verdict in verdicts
+    ]
+
+
+def net_of(campus: Campus) -> PacketModel:
+    return PacketModel(campus, *wires_of(campus))
+
+
 def refusal(campus: Campus, claim: str, forged: dict[str, Any]) -> str:
     """Why the verifier refuses an entry; fails if it does not."""
     plan = read_plan("plan.yaml", f"claims:\n  - {claim}\n".encode())
     assert plan.problems == [], plan.problems
     [stated] = plan.says.claims
     campus.hosts += plan.hosts
-    links = wire(campus).links
-    cables = [(a.device, a.port, b.device, b.port) for link in links for a, b in link.cables]
     entry = {
         "claim": stated.words,
         "kind": stated.kind,
@@ -303,7 +422,7 @@ def refusal(campus: Campus, claim: str, forged: dict[str, Any]) -> str:
         **forged,
     }
     with pytest.raises(Refused) as refused:
-        verify_entry(PacketModel(campus, cables), [stated], vlan_names(plan, campus), 0, entry)
+        verify_entry(net_of(campus), [stated], vlan_names(plan, campus), 0, entry)
     return str(refused.value)
 
 
@@ -326,4 +445,5 @@ def test_every_refusal_has_a_forged_certificate() -> None:
         whole = "".join(re.findall(r'f?"([^"]*)"', text))
         pieces = [piece.strip() for piece in re.split(r"\{[^{}]*(?:\([^()]*\))?[^{}]*\}", whole)]
         longest = max(pieces, key=len)
-        assert any(longest[:24] in says or says in whole for says, *_ in FORGED), whole
+        expected = [*(says for says, *_ in FORGED), *(says for says, _ in NO_PLAN)]
+        assert any(longest[:24] in says or says in whole for says in expected), whole

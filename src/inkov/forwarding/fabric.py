@@ -163,7 +163,8 @@ class Fabric(Struct):
     `crossings` lists, for a bridge port, what leaves by it over each of its links; `link_up` says
     of each link whether both ends are up; `at` finds the bridge ports of an end, `bridge_of` a
     bridge by device and name; `live` has the VIDs of each device, as a mask; `serving` is what
-    `serve.served` found, `outside_names` what `outlets.outside_name` did, once they were asked.
+    `serve.served` found, `outside_names` what `outlets.outside_name` did, `said_tags` what
+    `serve.tags_said` did, once they were asked.
     """
 
     campus: Campus
@@ -179,6 +180,7 @@ class Fabric(Struct):
     assumptions: list[Assumption] = field(default_factory=list)
     serving: list[int] = field(default_factory=list)
     outside_names: dict[tuple[int, int], int] | None = None
+    said_tags: dict[End, int] | None = None
 
     def device(self, name: str) -> Device:
         return self.campus.devices[name]

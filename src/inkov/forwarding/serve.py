@@ -7,17 +7,20 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from inkov.campus import Device
-from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.view import ALL, Form
 from inkov.levels import Level
 from inkov.vlanset import bit, bits
+from inkov.wiring import End
 
 __all__ = [
     "gateway_bits",
+    "is_left_at_everything",
     "is_live",
     "member_ports",
     "served",
     "served_by_device",
+    "tags_said",
     "taken_with",
 ]
 
@@ -33,14 +36,16 @@ def served(fabric: Fabric) -> list[int]:
     if fabric.serving:
         return fabric.serving
     bits = fabric.serving = [0] * len(fabric.bridges)
+    said = tags_said(fabric)
     for port in fabric.bridge_ports:
         view = port.view
         if not fabric.is_host_port(port):
             continue
-        if view.form in _TRUNKS and fabric.ports[port.end].completed.allowed.bits == ALL:
+        if is_left_at_everything(fabric, port):
             continue
         if view.form is Form.UNAWARE or port.end in fabric.wiring.attended:
-            bits[port.bridge] |= view.untagged  # nobody says that anybody there tags
+            # Nobody is taken to tag there but whom the plan or a table says so of.
+            bits[port.bridge] |= view.untagged | bit(view.pvid) | view.emit & said.get(port.end, 0)
         elif not fabric.is_implied(port):
             # A private host sends into a VLAN that it does not hear: that one has to get to who
             # does.
@@ -49,6 +54,23 @@ def served(fabric: Fabric) -> list[int]:
         if gateway.on:
             bits[fabric.bridge_of[device.name, gateway.bridge]] |= 1 << gateway.vid
     return bits
+
+
+def is_left_at_everything(fabric: Fabric, port: BridgePort) -> bool:
+    """True for a trunk that allows all VLANs: it tells nothing about who is behind it."""
+    return port.view.form in _TRUNKS and fabric.ports[port.end].completed.allowed.bits == ALL
+
+
+def tags_said(fabric: Fabric) -> dict[End, int]:
+    """The tags that hosts are said to use, as a mask, by the ends on their wire (FM 4.9)."""
+    if fabric.said_tags is None:
+        said = fabric.said_tags = {}
+        for host in fabric.campus.hosts:
+            if host.vid and End(host.device, host.port) in fabric.ports:
+                end = fabric.end_of(host.device, host.port)
+                for near in {end, *fabric.wiring.around(end)}:
+                    said[near] = said.get(near, 0) | bit(host.vid)
+    return fabric.said_tags
 
 
 def served_by_device(fabric: Fabric) -> dict[str, int]:

@@ -224,7 +224,7 @@ class Joins:
             for island in parts
         ]
         hosts = [min(own) for own in inside if own][:_SHOWN]
-        for one, other in permutations(hosts, 2):
+        for one, other in permutations(dict.fromkeys(hosts), 2):
             certificate = self._not_heard(one, other)
             if certificate is not None:
                 return certificate

@@ -17,7 +17,7 @@ from inkov.forwarding.assumptions import Assumptions
 from inkov.forwarding.domains import Domains, domains
 from inkov.forwarding.reasons import why_dropped
 from inkov.forwarding.routers import Routers
-from inkov.forwarding.serve import served
+from inkov.forwarding.serve import is_left_at_everything, served
 from inkov.levels import Layer, Level, Outcome
 from inkov.plan import Claim, Plan, missing_switches
 from inkov.proofs.answers import (
@@ -259,6 +259,13 @@ class Prover:
         """
         there = union(served(self.fabric))
         there |= union(1 << host.vid for host in self.fabric.campus.hosts if host.vid)
+        # Somebody may be in a VLAN that has another name inside (FM 6.8).
+        ports = self.fabric.bridge_ports
+        there |= union(
+            1 << seat.vid
+            for seat in self.names.seats
+            if not is_left_at_everything(self.fabric, ports[seat.port])
+        )
         used = {vid for vid in self._seats_in if there >> vid & 1} - {0}
         everybody = frozenset(self.names.seats)
         vid_reach = self.vid_reach(level)
@@ -283,7 +290,7 @@ class Prover:
         joins, device_of = self.joins, self.fabric.bridge_ports
         wholes = {(vid, area): parts for vid, area, parts in joins.wholes(self.domains)}
         lost: dict[tuple[int, str], End] = {}
-        for vid in self.names.lost.keys() & self._seats_in.keys():
+        for vid in self.names.lost.keys() & {*self._seats_in, *(vid for vid, _ in wholes)}:
             for end in self.names.lost[vid]:
                 lost.setdefault((vid, joins.area[end.device]), end)
         several = len(set(joins.area.values())) > 1

@@ -17,6 +17,7 @@ from inkov.campus import Host, Mode
 from inkov.forwarding import BridgePort, Fabric, Form
 from inkov.forwarding.outlets import outside_name
 from inkov.forwarding.reach import Flood, honest_tags, owned_tags
+from inkov.forwarding.serve import tags_said
 from inkov.levels import Level
 from inkov.plan import Claim, Plan, vlan_names
 from inkov.vlanset import VlanListError, VlanSet, union
@@ -43,8 +44,8 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
     """The seats at a host port. A tag that a sub-interface takes is that one's (FM 3.9)."""
     view = port.view
     if fabric.is_implied(port):
-        tags = sorted(_tags_at(fabric, port.end) & {port.outer})
-        return [Seat(port.number, tag, tag) for tag in tags]
+        there = tags_said(fabric).get(port.end, 0) >> port.outer & 1
+        return [Seat(port.number, port.outer, port.outer)] if there else []
     seats = []
     vid = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
     if view.pvid or view.untagged:
@@ -54,23 +55,13 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
         tagged = view.emit & ~view.untagged & ~owned_tags(fabric, port.end)
         if view.form is Form.UNAWARE or port.end in fabric.wiring.of:
             # Nobody is taken to tag there but whom the plan says so of.
-            said = union(1 << tag for tag in _tags_at(fabric, port.end))
-            tagged &= said | honest_tags(fabric, port)
+            tagged &= tags_said(fabric).get(port.end, 0) | honest_tags(fabric, port)
         seats += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
     if not seats and (
         view.enters() or port.on_request
     ):  # in no VLAN, and yet a hostile host gets in there
         seats.append(Seat(port.number, 0, 0))
     return seats
-
-
-def _tags_at(fabric: Fabric, end: End) -> set[int]:
-    """The tags that hosts on the wire of an end are said to use."""
-    return {
-        host.vid
-        for host in fabric.campus.hosts
-        if host.vid and end in wire_of(fabric, End(host.device, host.port))
-    }
 
 
 def wire_of(fabric: Fabric, place: End) -> list[End]:

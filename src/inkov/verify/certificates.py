@@ -27,11 +27,11 @@ from inkov.verify.closures import (
     verify_closed,
 )
 from inkov.verify.frames import HostSeat, Spot, views_at
-from inkov.verify.joins import members, verify_join, verify_joined
+from inkov.verify.joins import homes, members, verify_join, verify_joined
 from inkov.verify.members import legs_of, meant, pinged, vids_of
 from inkov.verify.packets import PacketModel
 from inkov.verify.ways import may_leave, replay, verify_ping, verify_way
-from inkov.vlanset import VlanSet, bit, union
+from inkov.vlanset import VlanSet, bit, bits, union
 
 __all__ = ["Checked", "check_certificate", "check_ports", "verify", "verify_entry"]
 
@@ -288,26 +288,18 @@ def check_certificate(
     """
     refused: list[str] = []
     left: list[str] = []
-    covered = VlanSet()
-    wholes: set[tuple[int, str]] = set()
     for number, entry in enumerate(entries):
         try:
             brings = verify_entry(net, claims, vlans, number, entry)
             if entry["verdict"] != Outcome.HOLDS or not brings:
                 left.append(_why_not(entry, number, brings=brings))
-            if entry["kind"] == "no-leak" and entry["level"] in (level, Level.HOSTILE):
-                covered |= VlanSet.parse(entry["vlans"])
-            elif entry["kind"] == "whole":
-                wholes.update(
-                    (vid, entry.get("around", "")) for vid in VlanSet.parse(entry["vlans"])
-                )
         except Refused as why:
             refused.append(f"claim {number + 1}: {why}")
         except (KeyError, TypeError, ValueError, AttributeError, IndexError):
             refused.append(f"claim {number + 1}: the entry is not well-formed")
     verified = len(entries) - len(refused) - len(left)
     if not claims:
-        refused += _missing(net, covered, wholes, level)
+        refused += _missing(net, entries, level)
     if len(claims) > len(entries):
         refused.append(f"the plan has {len(claims)} claims, the certificate {len(entries)}")
     return Checked(refused, left, verified)
@@ -323,24 +315,32 @@ def _why_not(entry: ClaimEntry, number: int, *, brings: bool) -> str:
     return f"{name} is broken, and the certificate of that is true"
 
 
-def _missing(
-    net: PacketModel, covered: VlanSet, wholes: set[tuple[int, str]], level: Level
-) -> list[str]:
+def _missing(net: PacketModel, entries: list[Any], level: Level) -> list[str]:
     """What a certificate without a plan must have an entry for, and has not: that no VLAN that
     anybody sits in leaks, and that none is split that is on several bridges of an area.
     """
-    used = [vid for vid in sorted(net.by_vid) if vid]
+    covered = 0
+    wholes: set[tuple[int, str]] = set()
+    for entry in entries:
+        try:
+            vids = parse(entry["vlans"])
+            if entry["kind"] == "no-leak" and entry["level"] in (level, Level.HOSTILE):
+                covered |= vids
+            elif entry["kind"] == "whole":
+                wholes.update((vid, entry.get("around", "")) for vid in bits(vids))
+        except (KeyError, TypeError, ValueError, AttributeError):
+            continue  # refused as it is
+    hostile = ", with hosts that are hostile" if level == Level.HOSTILE else ""
     lines = [
-        f"no claim is about VLAN {vid}"
-        + (", with hosts that are hostile" if level == Level.HOSTILE else "")
-        for vid in used
-        if vid not in covered and net.served(vid)
+        f"no claim is about VLAN {vid}{hostile}"
+        for vid in sorted(net.by_vid)
+        if vid and not covered >> vid & 1 and net.served(vid)
     ]
     areas = areas_of(net)
     for name, switches in areas.items():
         around = name if len(areas) > 1 else ""
         for vid in sorted(net.vids_of_somebody):
-            if (vid, around) not in wholes and len(members(net, vid, switches)) > 1:
+            if (vid, around) not in wholes and len(homes(net, vid, switches)) > 1:
                 lines.append(
                     f"no claim is that VLAN {vid} is not split{around and ' around '}{around}"
                 )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from itertools import product
 
+from inkov.campus import natural
 from inkov.levels import Level
 from inkov.plan import Claim
 from inkov.verify.closures import ClaimEntry, Refused, Side, in_order, verify_apart
@@ -12,7 +13,7 @@ from inkov.verify.packets import PacketModel
 from inkov.verify.ways import verify_way
 from inkov.vlanset import bit
 
-__all__ = ["members", "verify_join", "verify_joined"]
+__all__ = ["homes", "members", "verify_join", "verify_joined"]
 
 
 def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> None:
@@ -23,6 +24,8 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
     named = {(seat.spot.key, seat.tag): seat for seat in ordered}
     if entry["verdict"] == "broken":
         one, other = (Side(0, frozenset([named[tuple(entry[end])]])) for end in ("from", "to"))
+        if one == other:
+            raise Refused("nobody hears what he sends himself, and is a member")
         verify_apart(net, entry["closures"][0], one, other, Level.HONEST, Level.HONEST)
     elif "ways" in entry:
         ways = {(*one["from"], *one["to"]): one["way"] for one in entry["ways"]}
@@ -100,12 +103,23 @@ def _place(net: PacketModel, spot: Spot, vid: int) -> Place:
 
 
 def members(net: PacketModel, vid: int, switches: set[str]) -> set[Place]:
-    """Where there is somebody in a VLAN, on some switches and behind sub-interfaces at their
-    cables.
-    """
+    """Where there is somebody in a VLAN who is at home on some switches."""
     places: set[Place] = {hub for hub in net.served(vid) if hub[0] in switches}
-    for spot in net.outlets(vid):
-        near = {end[0] for end in (spot.end, *net.far[spot.end])}
-        if near & switches:
-            places.add(_place(net, spot, vid))
-    return places
+    outlets = (spot for spot in net.outlets(vid) if _home(net, spot.hub) in switches)
+    return places.union(_place(net, spot, vid) for spot in outlets)
+
+
+def homes(net: PacketModel, vid: int, switches: set[str]) -> set[Hub]:
+    """The bridges with somebody in a VLAN who is at home on some switches."""
+    hubs = {hub for hub in net.served(vid) if hub[0] in switches}
+    return hubs | {spot.hub for spot in net.outlets(vid) if _home(net, spot.hub) in switches}
+
+
+def _home(net: PacketModel, hub: Hub) -> str:
+    """The switch of a bridge; of one that hangs on others by sub-interfaces alone, the first of
+    these.
+    """
+    inside = net.at[hub]
+    if any(not (one.outer or one.routed) for one in inside):
+        return hub[0]
+    return min((end[0] for one in inside for end in net.far.get(one.end, ())), key=natural)

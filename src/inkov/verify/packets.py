@@ -133,7 +133,8 @@ class PacketModel(FrameModel):
         found = []
         for end in self.far:
             for spot in self.spots.get(end, ()):
-                if spot.outer == vid and not self._implied(spot):
+                dead = not (spot.views[0].pvid or spot.views[0].emit)
+                if spot.outer == vid and not dead and not self._implied(spot):
                     own = self.campus.devices[end[0]].gateways
                     gateway = any(
                         g.bridge == spot.hub[1] and spot.views[0].untagged >> g.vid & 1 for g in own
