@@ -18,10 +18,12 @@ test: $(VENV)/.tested
 	$(BIN)/pytest -n auto
 
 # The oracles for longer: thousands of random campuses in the simulator, in a real switch, and as
-# files; hundreds of walks whose texts would write into the configuration.
+# files; hundreds of walks whose texts would write into the configuration; a hundred thousand forged
+# certificates.
 reality: $(VENV)/.tested
 	INKOV_CAMPUSES=20000 INKOV_REALITY=3000 INKOV_FILES=5000 INKOV_WALKS=60 \
-		$(BIN)/pytest -n auto tests/forwarding tests/readers/test_walk_texts.py
+		INKOV_FORGERIES=100000 $(BIN)/pytest -n auto tests/forwarding \
+		tests/readers/test_walk_texts.py tests/proofs/test_forger.py
 
 # Mutants of valid files, for five minutes.
 fuzz: $(VENV)/.tested
