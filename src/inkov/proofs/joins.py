@@ -84,7 +84,8 @@ class Joins:
             others = [seat for seat in seats if seat.port not in own or len(group) > 1]
             deaf = set(others) - set(reached(self.fabric, spread, others, Level.HONEST))
             if deaf:
-                one, other = min(group), min(deaf)
+                other = min(deaf)
+                one = min((seat for seat in group if seat.port != other.port), default=min(group))
                 sides = frozenset([one]), frozenset([other])
                 answer = silent(self.fabric, *sides, search.level)
                 answer.certificate = self._not_heard(one, other) or {}

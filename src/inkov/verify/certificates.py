@@ -291,8 +291,9 @@ def check_certificate(
     for number, entry in enumerate(entries):
         try:
             brings = verify_entry(net, claims, vlans, number, entry)
-            if entry["verdict"] != Outcome.HOLDS or not brings:
-                left.append(_why_not(entry, number, brings=brings))
+            nobody = _about_nobody(net, claims[number], vlans) if claims else ""
+            if entry["verdict"] != Outcome.HOLDS or not brings or nobody:
+                left.append(_why_not(entry, number, nobody, brings=brings))
         except Refused as why:
             refused.append(f"claim {number + 1}: {why}")
         except (KeyError, TypeError, ValueError, AttributeError, IndexError):
@@ -305,14 +306,23 @@ def check_certificate(
     return Checked(refused, left, verified)
 
 
-def _why_not(entry: ClaimEntry, number: int, *, brings: bool) -> str:
+def _about_nobody(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> str:
+    """A name in a claim that stands for VLANs with nobody in them: of nobody everything holds."""
+    names = (name for name in claim.members if name not in (claim.except_ or ()))
+    empty = (name for name in names if not meant(net, vlans, [name], claim.level).seats(net))
+    return next(empty, "")
+
+
+def _why_not(entry: ClaimEntry, number: int, nobody: str, *, brings: bool) -> str:
     """Why a claim is not verified to hold, though its entry is not refused."""
     name = f"claim {number + 1} ({entry['claim']})"
     if entry["verdict"] == Outcome.UNDECIDED:
         return f"{name} is undecided"
     if not brings:
         return f"{name} is without a certificate"
-    return f"{name} is broken, and the certificate of that is true"
+    if entry["verdict"] == Outcome.BROKEN:
+        return f"{name} is broken, and the certificate of that is true"
+    return f"{name} is true of nobody: no port is in {nobody}"
 
 
 def _missing(net: PacketModel, entries: list[Any], level: Level) -> list[str]:
