@@ -151,7 +151,7 @@ def identity(slug: str, finding: Found, consequences: Iterable[str] = ()) -> str
         sorted(f"{w.switch}\0{w.port or ''}\0{w.vlan or ''}" for w in finding.where)
     )
     parts = (slug, *key, f"{finding.every_vlan:x}", *sorted(consequences))
-    return blake2b("\1".join(parts).encode(), digest_size=8).hexdigest()
+    return blake2b("\1".join(parts).encode("utf-8", "surrogatepass"), digest_size=8).hexdigest()
 
 
 class Rule(Struct, frozen=True):

@@ -34,7 +34,7 @@ from inkov.cli import (
     vlans,
 )
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
-from inkov.cli.says import fail
+from inkov.cli.says import fail, say
 
 app = typer.Typer(
     name="inkov",
@@ -53,7 +53,7 @@ app = typer.Typer(
 
 def _version(wanted: bool) -> None:
     if wanted:
-        typer.echo(f"inkov {__version__}")
+        say(f"inkov {__version__}")
         raise typer.Exit
 
 

@@ -12,7 +12,7 @@ import typer
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import SourceOptions, shared
 from inkov.cli.output import write_file
-from inkov.cli.says import fail, reason
+from inkov.cli.says import fail, reason, say
 from inkov.cli.session import start
 
 if TYPE_CHECKING:
@@ -36,10 +36,10 @@ def convert(
     """Write what was read in an open format, one file a switch."""
     from copy import deepcopy
 
+    from inkov.harmless import safe
     from inkov.readers.defaults import by_the_standard
     from inkov.readers.openconfig.writer import write_openconfig
     from inkov.readers.sheets.writer import write_sheet
-    from inkov.render.text import safe
 
     session = start(options)
     campus = session.loaded.campus
@@ -66,9 +66,9 @@ def convert(
         fail(f"cannot write to {folder}: {reason(error)}")
     for file, text in files.items():
         write_file(os.path.join(folder, file), text)
-    typer.echo(f"{len(files)} files written to {folder}")
+    say(f"{len(files)} files written to {folder}")
     for what in lost:
-        typer.echo(f"not written: {safe(what)}")
+        say(f"not written: {safe(what)}")
     session.end(FINDINGS if lost else ALL_WELL)
 
 

@@ -8,7 +8,7 @@ import typer
 
 from inkov.cli import audit, follow, hears, links, ports, prove, read, trunks, vlans
 from inkov.cli.options import ListingOptions, ReportOptions
-from inkov.cli.says import fail, reason
+from inkov.cli.says import fail, reason, say
 
 
 def demo(
@@ -30,9 +30,7 @@ def demo(
     except OSError as error:
         fail(f"cannot write the demo to {folder}: {reason(error)}")
     garden, repaired = os.path.join(folder, "garden"), os.path.join(folder, "repaired")
-    typer.echo(
-        "A botanic garden: thirteen switches in six formats, with the mistakes people make.\n"
-    )
+    say("A botanic garden: thirteen switches in six formats, with the mistakes people make.\n")
     listing, report = ListingOptions([garden]), ReportOptions([garden])
     mended = ReportOptions([repaired])
     _show("read", garden, lambda: read.read(**vars(listing)))
@@ -64,7 +62,7 @@ def demo(
     )
     _show("audit", repaired, lambda: audit.audit(**vars(mended)))
     _show("prove", repaired, lambda: prove.prove(**vars(mended)))
-    typer.echo("What to try next:")
+    say("What to try next:")
     tries = (
         (f"inkov ports {garden} --switch core-1 --matrix", "VLAN × port of one switch"),
         (f"inkov vlans {garden} --vlan 60-70", "some VLANs only"),
@@ -82,13 +80,13 @@ def demo(
     )
     width = max(len(command) for command, _ in tries)
     for command, meaning in tries:
-        typer.echo(f"  {command:<{width}}  {meaning}")
+        say(f"  {command:<{width}}  {meaning}")
 
 
 def _show(command: str, folder: str, run: Callable[[], None], options: str = "") -> None:
-    typer.echo(f"$ inkov {command} {folder} {options}".rstrip())
+    say(f"$ inkov {command} {folder} {options}".rstrip())
     try:
         run()
     except typer.Exit as ended:  # findings are what the demo is for
-        typer.echo(f"(exit status {ended.exit_code})")
-    typer.echo()
+        say(f"(exit status {ended.exit_code})")
+    say()

@@ -8,7 +8,7 @@ import typer
 from inkov.cli.exits import FINDINGS, UNUSABLE
 from inkov.cli.options import ColourOption, Configs, Format, FormatOption, OutputOption
 from inkov.cli.output import Output
-from inkov.cli.says import fail, say_problems
+from inkov.cli.says import fail, say, say_problems
 from inkov.cli.session import check_paths
 
 if TYPE_CHECKING:
@@ -42,10 +42,10 @@ def new(configs: Configs, output: OutputOption = None) -> None:
 
 def check(files: Files) -> None:
     """Check dialects: their forms and effects, and the examples in them."""
+    from inkov.harmless import safe
     from inkov.readers.dialects import BadDialect, compile_dialect
     from inkov.readers.dialects.examples import run_examples
     from inkov.readers.load import file_bytes
-    from inkov.render.text import safe
 
     check_paths(files)
     worst = 0
@@ -69,15 +69,15 @@ def check(files: Files) -> None:
         ran = run_examples(dialect)
         failed = [one for one in ran if one.faults]
         for one in failed:
-            typer.echo(f"{file}: example {one.number} (- wanted, + read):")
+            say(f"{file}: example {one.number} (- wanted, + read):")
             for fault in one.faults:
-                typer.echo(f"  {safe(fault)}")
+                say(f"  {safe(fault)}")
         held = (
             f"{len(ran) - len(failed)} of {len(ran)} examples hold"
             if ran
             else "no examples: write one, it is the proof"
         )
-        typer.echo(f"{file}: dialect {safe(dialect.name)}: {dialect.forms} forms; {held}")
+        say(f"{file}: dialect {safe(dialect.name)}: {dialect.forms} forms; {held}")
         worst = max(worst, FINDINGS if failed else 0)
     if worst:
         raise typer.Exit(worst)

@@ -7,16 +7,13 @@ import sys
 import tempfile
 from typing import TYPE_CHECKING
 
-from inkov.cli.says import fail, reason
+from inkov.cli.says import fail, reason, to_screen
 
 if TYPE_CHECKING:
     from inkov.render.results import Result
     from inkov.render.terminal import Screen
 
 __all__ = ["Output", "write_file"]
-
-_ASCII = str.maketrans({"≠": "!=", "·": ".", "─": "-", "↔": "<->", "→": "->", "←": "<-", "×": "x"})
-"""For terminals without Unicode."""
 
 
 class Output:
@@ -50,7 +47,7 @@ class Output:
     def write(self, text: str) -> None:
         """Write a text to the screen, or to the file."""
         if self.file is None:
-            _to_stdout(text)
+            to_screen(text)
         else:
             write_file(self.file, text)
 
@@ -80,11 +77,3 @@ def _umask() -> int:
     mask = os.umask(0)
     os.umask(mask)
     return mask
-
-
-def _to_stdout(text: str) -> None:
-    encoding = sys.stdout.encoding or "ascii"
-    if not encoding.lower().replace("-", "").startswith("utf"):
-        text = text.translate(_ASCII).encode(encoding, "replace").decode(encoding)
-    sys.stdout.write(text)
-    sys.stdout.flush()

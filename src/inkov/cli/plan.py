@@ -1,11 +1,9 @@
 from __future__ import annotations
 
-import typer
-
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ForceOption, OutputOption, PlannedOptions, SourceOptions, shared
 from inkov.cli.output import Output
-from inkov.cli.says import fail, nearest
+from inkov.cli.says import fail, nearest, say
 from inkov.cli.session import no_rules, not_there, start
 
 
@@ -37,7 +35,7 @@ def check(options: PlannedOptions) -> None:
     ]
     wrong += [*no_rules(session.plan), *not_there(session)]
     for line in wrong:
-        typer.echo(line)
+        say(line)
     counts = {
         "VLAN": len(says.vlans),
         "segment": len(says.segments),
@@ -47,7 +45,7 @@ def check(options: PlannedOptions) -> None:
         "platform": len(says.platforms),
     }
     held = [f"{number} {name}{'s' * (number != 1)}" for name, number in counts.items() if number]
-    typer.echo(f"The plan holds {', '.join(held) or 'nothing'}.")
+    say(f"The plan holds {', '.join(held) or 'nothing'}.")
     session.end(FINDINGS if wrong or session.plan.problems else ALL_WELL)
 
 

@@ -93,7 +93,7 @@ def _new(verdicts: list[Verdict], earlier: _Earlier) -> tuple[list[Verdict], str
     """The verdicts without those that did not hold before either, for the same reason; and a
     sentence about what was left out, and what is not judged any more.
     """
-    from inkov.render.text import safe
+    from inkov.harmless import safe
 
     kept, left = [], dict(earlier)
     for verdict in verdicts:
@@ -131,8 +131,8 @@ def certificate_of(session: Session, verdicts: list[Verdict], day: str | None) -
     Without a `day` the same files give the same bytes.
     """
     from inkov import __version__
+    from inkov.harmless import safe
     from inkov.proofs.certificate import taken
-    from inkov.render.text import safe
 
     return {
         "inkov-certificate": 1,

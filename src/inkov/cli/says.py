@@ -9,19 +9,42 @@ from typing import TYPE_CHECKING, NoReturn
 import typer
 
 from inkov.cli.exits import UNUSABLE
+from inkov.harmless import clean, safe
 
 if TYPE_CHECKING:
     from inkov.campus import Problem
     from inkov.readers import Loaded
 
-__all__ = ["fail", "nearest", "progress", "reason", "say_problems"]
+__all__ = ["complain", "fail", "nearest", "progress", "reason", "say", "say_problems", "to_screen"]
+
+_ASCII = str.maketrans({"≠": "!=", "·": ".", "─": "-", "↔": "<->", "→": "->", "←": "<-", "×": "x"})
+"""For terminals without Unicode."""
 
 _MOST_TOLD = 20  # problems of one file: who has more has another problem
 
 
+def say(text: str = "") -> None:
+    """A line on the screen."""
+    to_screen(clean(text) + "\n")
+
+
+def to_screen(text: str) -> None:
+    """A text, harmless already, on the screen, in what characters this has."""
+    encoding = sys.stdout.encoding or "ascii"
+    if not encoding.lower().replace("-", "").startswith("utf"):
+        text = text.translate(_ASCII).encode(encoding, "replace").decode(encoding)
+    sys.stdout.write(text)
+    sys.stdout.flush()
+
+
+def complain(text: str) -> None:
+    """A line on the error output."""
+    sys.stderr.write(clean(f"inkov: {text}\n"))
+
+
 def fail(says: str, status: int = UNUSABLE) -> NoReturn:
     """End with one line on the error output."""
-    sys.stderr.write(f"inkov: {says}\n")
+    complain(says)
     raise typer.Exit(status)
 
 
@@ -35,13 +58,13 @@ def nearest(name: str, known: Iterable[str]) -> str:
     from difflib import get_close_matches
 
     close = get_close_matches(name, list(known), n=3, cutoff=0.5)
-    return f"; did you mean {' or '.join(close)}?" if close else ""
+    return f"; did you mean {' or '.join(map(safe, close))}?" if close else ""
 
 
 def say_problems(problems: Iterable[Problem], loaded: Loaded | None) -> None:
     """One message for each problem, on the error output: place, what is wrong, cure."""
     from inkov.readers import Locator
-    from inkov.render.text import place, safe
+    from inkov.render.text import place
 
     locator = loaded.locator if loaded else Locator({})
     counts: dict[str, int] = {}
@@ -50,14 +73,13 @@ def say_problems(problems: Iterable[Problem], loaded: Loaded | None) -> None:
         if counts[problem.origin.file] > _MOST_TOLD:
             continue
         where = place(problem.origin, locator)
-        says = "\n".join(safe(line) for line in problem.says.split("\n"))
         cure = f" ({safe(problem.cure)})" if problem.cure else ""
-        first, line_end, rest = says.partition("\n")
-        sys.stderr.write(f"inkov: {where}: {first}{cure}{line_end}{rest}\n")
+        first, line_end, rest = problem.says.partition("\n")
+        complain(f"{where}: {first}{cure}{line_end}{rest}")
     for file, count in counts.items():
         if count > _MOST_TOLD:
             more = f"{count - _MOST_TOLD} more problems like these"
-            sys.stderr.write(f"inkov: {safe(file)}: {more} (`inkov read -f json` has all)\n")
+            complain(f"{safe(file)}: {more} (`inkov read -f json` has all)")
 
 
 def progress(quiet: bool) -> Callable[[int, int], None] | None:

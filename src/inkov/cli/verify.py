@@ -7,6 +7,7 @@ import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import LevelOption, PlannedOptions, shared
+from inkov.cli.says import say
 from inkov.cli.session import check_paths, start
 from inkov.cli.written import read_written
 from inkov.levels import Level
@@ -21,8 +22,8 @@ def verify(
     level: LevelOption = Level.HONEST,
 ) -> None:
     """Check a certificate against the files, by independent code."""
+    from inkov.harmless import safe
     from inkov.plan import vlan_names
-    from inkov.render.text import safe
     from inkov.verify import PacketModel, check_certificate, check_ports, wires_of
 
     check_paths([certificate])
@@ -35,13 +36,13 @@ def verify(
     result = check_certificate(net, session.plan.says.claims, names, claims, level)
     refused += result.refused
     for line in refused:
-        typer.echo(f"refused: {safe(line)}")
+        say(f"refused: {safe(line)}")
     for line in result.left:
-        typer.echo(f"not verified: {safe(line)}")
+        say(f"not verified: {safe(line)}")
     if refused:
-        typer.echo("The certificate is refused.")
+        say("The certificate is refused.")
     else:
-        typer.echo(f"{result.verified} of {len(claims)} claims verified.")
+        say(f"{result.verified} of {len(claims)} claims verified.")
     # Only what holds, and is shown to, is verified.
     session.end(FINDINGS if refused or result.left else ALL_WELL)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from collections.abc import Set as AbstractSet
 from typing import Any
@@ -11,8 +12,9 @@ from xml.sax.saxutils import escape, quoteattr
 from inkov import __version__
 from inkov.campus import Origin, Problem
 from inkov.checks import Audit, Finding, Rule, Severity, Where
+from inkov.harmless import safe
 from inkov.readers import Locator
-from inkov.render.text import safe, to_json
+from inkov.render.text import to_json
 
 __all__ = ["findings_junit", "findings_sarif", "junit", "location", "lost_json", "sarif"]
 
@@ -73,7 +75,7 @@ def location(origin: Origin, locator: Locator, name: str) -> dict[str, Any]:
         # A relative path is a relative reference, an absolute one needs its scheme (SARIF 3.4.3,
         # RFC 3986).
         path = origin.file.replace("\\", "/")
-        uri = quote(path[2:] if path.startswith("./") else path)
+        uri = quote(os.fsencode(path[2:] if path.startswith("./") else path))
         place["physicalLocation"] = {
             "artifactLocation": {"uri": f"file://{uri}" if uri.startswith("/") else uri}
         }

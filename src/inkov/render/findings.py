@@ -14,13 +14,14 @@ from rich.text import Text
 from inkov.campus import Problem, natural
 from inkov.checks import CATALOGUE, Affected, Audit, Finding, Rule, Severity, Where
 from inkov.checks.baseline import Earlier
+from inkov.harmless import safe
 from inkov.readers import Locator
 from inkov.render.exchange import findings_junit, findings_sarif, lost_json
 from inkov.render.grid import Column, Grid
 from inkov.render.listings import rules_grid
 from inkov.render.results import Result
 from inkov.render.terminal import SEVERITY, Screen, indented
-from inkov.render.text import place, safe
+from inkov.render.text import place
 from inkov.vlanset import VlanSet, bits_to_text
 
 __all__ = ["earlier", "findings_result", "rule_result", "rules_result", "summary", "touched"]

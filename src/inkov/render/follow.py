@@ -9,10 +9,11 @@ from inkov.forwarding.ping import Ping
 from inkov.forwarding.reach import Sending
 from inkov.forwarding.reasons import Reason
 from inkov.forwarding.stations import Heard
+from inkov.harmless import safe
 from inkov.levels import Level
 from inkov.readers import Locator
 from inkov.render.grid import Column, Grid
-from inkov.render.text import brief, plain, safe
+from inkov.render.text import brief, plain
 from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
 

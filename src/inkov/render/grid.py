@@ -6,8 +6,9 @@ import csv
 import io
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
-from inkov.render.text import safe
+from inkov.harmless import safe
 
 __all__ = ["Column", "Grid", "to_csv", "to_markdown"]
 
@@ -38,6 +39,9 @@ class Grid(Struct):
     marks: set[tuple[int, int]] = field(default_factory=set)
     notes: list[str] = field(default_factory=list)
 
+    def __post_init__(self) -> None:
+        self.columns = [replace(column, name=safe(column.name)) for column in self.columns]
+
     def add(self, *cells: str, marked: tuple[int, ...] = ()) -> None:
         self.marks.update((len(self.rows), column) for column in marked)
         self.rows.append([safe(cell) for cell in cells])
@@ -47,12 +51,11 @@ def to_csv(grid: Grid) -> str:
     """RFC 4180, with the column names in lower case in the first row, and none of the notes."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow([column.name.lower() for column in grid.columns])
     # A spreadsheet takes a cell that begins like this for a formula; what was read must stay a
     # text.
     writer.writerows(
         [f"'{cell}" if cell[:1] in "=+-@" and len(cell) > 1 else cell for cell in row]
-        for row in grid.rows
+        for row in ([column.name.lower() for column in grid.columns], *grid.rows)
     )
     return out.getvalue()
 
@@ -65,7 +68,7 @@ def to_markdown(grid: Grid) -> str:
         return "".join(f"\\{c}" if c in "|\\`*_<>[]" else c for c in text)
 
     rule = ["---:" if column.right else "---" for column in grid.columns]
-    lines = [line([column.name for column in grid.columns]), line(rule)]
+    lines = [line([cell(column.name) for column in grid.columns]), line(rule)]
     lines += [line([cell(text) for text in row]) for row in grid.rows]
-    lines += ["", *(cell(note) for note in grid.notes)] if grid.notes else []
+    lines += ["", *(cell(safe(note)) for note in grid.notes)] if grid.notes else []
     return "\n".join(lines) + "\n"

@@ -10,6 +10,7 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from inkov.campus import Origin, Problem
+from inkov.harmless import safe
 from inkov.levels import Outcome
 from inkov.proofs import Verdict
 from inkov.proofs.matrix import Cell, Reach
@@ -19,7 +20,7 @@ from inkov.render.follow import step_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.terminal import Screen, indented
-from inkov.render.text import place, safe
+from inkov.render.text import place
 
 __all__ = ["matrix_grid", "verdicts_result", "with_claims"]
 

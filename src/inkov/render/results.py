@@ -14,6 +14,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from inkov.harmless import clean
 from inkov.readers import Locator
 from inkov.render.grid import Grid, to_csv, to_markdown
 from inkov.render.terminal import Screen, grid_text
@@ -99,8 +100,12 @@ def formats_of(result: Result) -> list[str]:
 
 
 def written(result: Result, form: str, screen: Screen) -> str:
-    """The text of a result in a format. NoSuchForm if it has none in that."""
+    """The text of a result in a format. NoSuchForm if it has none in that.
+
+    Nothing that was read is in it as anything but text; `Screen` sees to that where it has colours.
+    """
     known = formats_of(result)
     if form not in known:
         raise NoSuchForm(known)
-    return FORMATS[form](result, screen)
+    text = FORMATS[form](result, screen)
+    return text if screen.colour else clean(text)

@@ -11,9 +11,11 @@ from rich.box import Box
 from rich.cells import cell_len
 from rich.console import Console, Group, RenderableType
 from rich.padding import Padding
+from rich.segment import Segment, Segments
 from rich.table import Table
 from rich.text import Text
 
+from inkov.harmless import clean, safe
 from inkov.render.grid import Grid
 
 __all__ = ["Screen", "grid_text"]
@@ -52,7 +54,10 @@ class Screen:
             emoji=False,
             legacy_windows=False,
         )
-        console.print(Group(*parts), soft_wrap=False, crop=False, overflow="fold")
+        # What was read is made harmless before the colours are added, which are none of it.
+        drawn = console.render(Group(*parts), console.options.update(overflow="fold"))
+        text = Segments([Segment(clean(part.text), part.style) for part in drawn])
+        console.print(text, soft_wrap=False, crop=False, overflow="fold", end="")
         return "\n".join(
             line.rstrip() if not self.colour else line for line in out.getvalue().split("\n")
         )
@@ -75,7 +80,7 @@ def grid_text(grid: Grid, screen: Screen) -> str:
             parts += _block(grid, *row)
     elif numbered:
         parts.append(_table(grid, numbered, shown, widths))
-    parts += [Text(note, style=_NOTE) for note in grid.notes]
+    parts += [Text(safe(note), style=_NOTE) for note in grid.notes]
     if left_out:
         parts.append(Text(f"Left out at this width: {', '.join(left_out)}", style=_NOTE))
     return screen.render(*parts)

@@ -1,6 +1,4 @@
-"""What every output shares: texts from configurations made harmless, places in words, results as
-plain JSON values.
-"""
+"""What every output shares: places in words, results as plain JSON values."""
 
 from __future__ import annotations
 
@@ -11,21 +9,11 @@ import msgspec
 from msgspec import Struct
 
 from inkov.campus import Basis, Origin
+from inkov.harmless import clean_json, safe
 from inkov.readers import Locator
 from inkov.vlanset import VlanSet
 
-__all__ = ["brief", "place", "plain", "safe", "to_json"]
-
-
-def safe(text: str) -> str:
-    """The text with control and other unprintable characters written out: nothing read can drive
-    the terminal.
-    """
-    if text.isprintable():
-        return text
-    return "".join(
-        c if c.isprintable() else c.encode("unicode_escape").decode("ascii") for c in text
-    )
+__all__ = ["brief", "place", "plain", "to_json"]
 
 
 def place(origin: Origin, locator: Locator) -> str:
@@ -65,5 +53,20 @@ def plain(value: Any, locator: Locator) -> Any:
 
 
 def to_json(value: Any) -> str:
-    """Indented JSON, keys in the order given, with a line end."""
-    return msgspec.json.format(msgspec.json.encode(value), indent=2).decode() + "\n"
+    """Indented JSON, keys in the order given, with a line end. No string in it holds anything that
+    a terminal would obey.
+    """
+    try:
+        data = msgspec.json.encode(value)
+    except UnicodeEncodeError:  # a file name that is no text
+        data = msgspec.json.encode(_as_text(value))
+    return clean_json(msgspec.json.format(data, indent=2).decode()) + "\n"
+
+
+def _as_text(value: Any) -> Any:
+    """The value with all its texts made such that can be encoded."""
+    if isinstance(value, str):
+        return value.encode("utf-8", "backslashreplace").decode()
+    if isinstance(value, dict):
+        return {_as_text(key): _as_text(item) for key, item in value.items()}
+    return [_as_text(item) for item in value] if isinstance(value, list | tuple) else value

@@ -1,0 +1,44 @@
+"""Texts from configurations made harmless. What a switch, a neighbour or a person wrote is shown as
+text and as nothing else: it moves no cursor, turns no reading direction, ends no line.
+
+Whatever Inkov writes to a screen or a file passes one of these on its way out: `render.results`
+and `cli.output` see to it, so that no command has to.
+"""
+
+from __future__ import annotations
+
+import re
+
+__all__ = ["clean", "clean_json", "safe"]
+
+_NOT_PLAIN = re.compile(r"[^\n\x20-\x7e]")
+
+
+def clean(text: str) -> str:
+    """The text with everything written out that cannot be seen, but for line ends: control
+    characters of all kinds, marks that turn the direction, bytes of file names that are no text.
+    """
+    return _NOT_PLAIN.sub(_written_out, text)
+
+
+def safe(text: str) -> str:
+    """The same, line ends too."""
+    return text if text.isprintable() else clean(text).replace("\n", "\\n")
+
+
+def clean_json(text: str) -> str:
+    """JSON with the same characters as its escapes: it is the same value."""
+    return _NOT_PLAIN.sub(_escaped, text)
+
+
+def _written_out(found: re.Match[str]) -> str:
+    mark = found[0]
+    return mark if mark.isprintable() else mark.encode("unicode_escape").decode("ascii")
+
+
+def _escaped(found: re.Match[str]) -> str:
+    mark = found[0]
+    if mark.isprintable():
+        return mark
+    units = mark.encode("utf-16-be", "surrogatepass")
+    return "".join(f"\\u{units[n]:02x}{units[n + 1]:02x}" for n in range(0, len(units), 2))
