@@ -11,19 +11,19 @@ import re
 
 __all__ = ["clean", "clean_json", "safe"]
 
-_NOT_PLAIN = re.compile(r"[^\n\x20-\x7e]")
+_NOT_PLAIN = re.compile(r"[^\t\n\x20-\x7e]")
 
 
 def clean(text: str) -> str:
-    """The text with everything written out that cannot be seen, but for line ends: control
+    """The text with everything written out that cannot be seen, but for line ends and tabs: control
     characters of all kinds, marks that turn the direction, bytes of file names that are no text.
     """
     return _NOT_PLAIN.sub(_written_out, text)
 
 
 def safe(text: str) -> str:
-    """The same, line ends too."""
-    return text if text.isprintable() else clean(text).replace("\n", "\\n")
+    """The same, line ends and tabs too: for what is one piece, a name or a sentence."""
+    return text if text.isprintable() else clean(text).replace("\n", "\\n").replace("\t", "\\t")
 
 
 def clean_json(text: str) -> str:

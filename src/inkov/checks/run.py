@@ -46,6 +46,7 @@ from inkov.checks.catalogue import (
 )
 from inkov.checks.causes import Cause
 from inkov.checks.site import Site
+from inkov.faults import told
 from inkov.forwarding import Fabric
 from inkov.plan import Acceptance, Plan
 
@@ -68,11 +69,12 @@ FAMILIES = (
 
 class Audit(Struct):
     """What an audit comes to: the findings, worst first, and those that the plan accepts, with its
-    reasons.
+    reasons. `faults` are those of rules that could not be run to their end.
     """
 
     findings: list[Finding] = field(default_factory=list)
     accepted: list[tuple[Finding, Acceptance]] = field(default_factory=list)
+    faults: list[str] = field(default_factory=list)
 
 
 def rules() -> list[Rule]:
@@ -99,12 +101,19 @@ def audit(
         for rule in rules()
         if (not only or rule.slug in set(only)) and rule.slug not in set(skip)
     ]
-    entries = [(rule, one) for rule in chosen for one in rule.find(site)]
+    entries: list[Entry] = []
+    faults: list[str] = []
+    for rule in chosen:
+        try:
+            entries += [(rule, one) for one in rule.find(site)]
+        except Exception as error:
+            faults.append(told(error, f"in the rule {rule.slug}"))
     radius = Radius(site)
     findings = [
         _finding(rule, one, consequences, radius) for rule, one, consequences in _by_cause(entries)
     ]
     result = _accept(findings, site, {rule.slug for rule in chosen}, today, radius)
+    result.faults = faults
     order = {rule.slug: number for number, rule in enumerate(rules())}
 
     def key(finding: Finding) -> tuple[object, ...]:

@@ -73,6 +73,7 @@ def audit(
         fail(line)
     name = session.switch(switch)
     result = run(session.fabric, session.plan, only=only or (), skip=skip or (), today=date.today())
+    session.admit(result.faults)
     if name is not None:
         _keep_switch(result, name)
     chosen = [

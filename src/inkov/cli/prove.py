@@ -10,6 +10,7 @@ from inkov.cli.output import write_file
 from inkov.cli.says import fail
 from inkov.cli.session import Session, start
 from inkov.cli.written import read_written
+from inkov.faults import OURS
 from inkov.levels import Level, Outcome
 
 if TYPE_CHECKING:
@@ -63,6 +64,7 @@ def prove(
         session.end()
         return
     verdicts = run(session.fabric, session.plan, level=level, unread=session.unread, strict=strict)
+    session.admit(v.because for v in verdicts if v.because.startswith(OURS))
     if certificate is not None:
         write_file(certificate, to_json(certificate_of(session, verdicts, day)))
     since = ""

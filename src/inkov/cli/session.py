@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
-from inkov.cli.says import fail, nearest, progress, reason, say_problems
+from inkov.cli.says import complain, fail, nearest, progress, reason, say_problems
 
 if TYPE_CHECKING:
     from inkov.campus import Campus, Problem
@@ -44,6 +45,15 @@ class Session:
         if self.lost:
             return UNUSABLE
         return FINDINGS if self.loaded.campus.problems else ALL_WELL
+
+    def admit(self, faults: Iterable[str]) -> None:
+        """Say what went wrong in Inkov itself: what it cost is not known to be well."""
+        from inkov.campus import Origin, Problem
+
+        new = [Problem(Origin(), fault, "please report it", True) for fault in faults]
+        self.loaded.campus.problems += new
+        for problem in new:
+            complain(f"{problem.says} ({problem.cure})")
 
     def end(self, status: int = ALL_WELL) -> None:
         """Leave with the worse of `status` and the input's."""

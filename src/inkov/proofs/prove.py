@@ -12,6 +12,7 @@ from difflib import get_close_matches
 from functools import cached_property
 
 from inkov.campus import Origin
+from inkov.faults import told
 from inkov.forwarding import Fabric
 from inkov.forwarding.assumptions import Assumptions
 from inkov.forwarding.domains import Domains, domains
@@ -124,7 +125,22 @@ class Prover:
         claims = self.plan.says.claims
         if not claims:
             return [*self.no_leaks(level), *self.none_split()]
-        return [self.judge(claim) for claim in claims]
+        return [self._judged(claim) for claim in claims]
+
+    def _judged(self, claim: Claim) -> Verdict:
+        """The verdict on a claim; undecided, and why, if it cannot be worked out."""
+        try:
+            return self.judge(claim)
+        except Exception as error:
+            return Verdict(
+                claim.words,
+                claim.kind,
+                claim.level,
+                claim.layer,
+                Outcome.UNDECIDED,
+                told(error, "in judging it"),
+                claim.origin,
+            )
 
     # --- the plan's claims ------------------------------------------------------------------------
 

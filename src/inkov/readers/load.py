@@ -17,6 +17,7 @@ from functools import partial
 from msgspec import Struct
 
 from inkov.campus import OPENCONFIG, STANDARD, WALK, Campus, Origin, Problem
+from inkov.faults import OURS, told
 from inkov.readers.assembly import assemble, put_together
 from inkov.readers.both_cores import Share, read_share, worth_it
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
@@ -147,10 +148,21 @@ class _Loading:
                 progress(done, len(files))
             data = file_bytes(file, self.problems, self.reports, self.digests)
             if data is not None and not self._of_its_own_kind(file, data):
-                result = done_elsewhere.pop(file, None) or one(file, data)
+                result = done_elsewhere.pop(file, None) or self._one(one, file, data)
                 if self.digests is not None and result[0].digest:
                     self.digests[file] = result[0].digest
                 self._take(file, data, *result)
+
+    def _one(
+        self, read: Callable[[str, bytes], tuple[FileReport, Part]], file: str, data: bytes
+    ) -> tuple[FileReport, Part]:
+        """Read one file. A fault of a reader costs this file, and is told."""
+        try:
+            return read(file, data)
+        except Exception as error:
+            says = told(error, "in reading it")
+            self.problems.append(Problem(Origin(file), says, "please report it", True))
+            return FileReport(file, "", len(data), remark=OURS), Part()
 
     def _of_its_own_kind(self, file: str, data: bytes) -> bool:
         """True for a file that its name tells: a plan, or the name of a Linux system."""
@@ -172,7 +184,7 @@ class _Loading:
             # Only pointers have to be looked up in a file again.
             first = data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
             self.kept[file] = data if first in (b"{", b"[", b"<") else b""
-        elif report.remark and (file in self.named or not report.aside):
+        elif report.remark and report.remark != OURS and (file in self.named or not report.aside):
             self._not_read(file, report.remark)
 
     def _not_read(self, file: str, remark: str) -> None:

@@ -86,7 +86,7 @@ class Locator:
         if parent is not None:
             try:
                 self._open(file, data, above, parent)
-            except msgspec.DecodeError:  # not a container: the pointer leads nowhere
+            except (msgspec.DecodeError, UnicodeDecodeError):  # no container, or no text
                 return parent
         # The nearest thing that is there: where a value is missing, its surroundings are what a
         # reader must look at.

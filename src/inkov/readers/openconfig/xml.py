@@ -138,4 +138,8 @@ def parse_xml(data: bytes) -> Tree:
             " entities"
         )
         raise BadXml(parser.parser.CurrentLineNumber, says) from None
+    except (LookupError, ValueError) as error:
+        if "encoding" not in str(error):
+            raise
+        raise BadXml(1, f"it is in no encoding that is read: {error}") from None
     return Tree(builder.root, builder.lines)
