@@ -77,7 +77,8 @@ def test_what_a_plan_says() -> None:
         ("hosts:\n  x: {at: a:1, vlan: ten}", 2, 22, "'ten' is not a VLAN number"),
         ("vlans:\n  10: [", 2, 8, "not well-formed YAML"),
         ("- a", 1, 1, "a plan is a map"),
-        ("a: &a [*a, *a]\nvlans:\n  10: a\n  10: b", 4, 3, "not well-formed YAML"),
+        ("a: &a [*a, *a]\nvlans:\n  10: a\n  10: b", 1, 4, "leads back to itself"),
+        ("vlans:\n  10: a\n  10: b", 3, 3, "not well-formed YAML"),
     ],
 )
 def test_errors_are_placed_and_shown(text: str, line: int, column: int, says: str) -> None:
@@ -126,3 +127,53 @@ def test_the_plan_in_the_folder_is_used(inkov: Inkov, tmp_path: Path) -> None:
     named = inkov("follow", "a:h", "tap", "in", "--plan", "other.yaml")
     assert named.status == 1 and "other.yaml:4: column 3: '99x' is not a VLAN number" in named.err
     assert inkov("trunks", "in", "--plan", "none.yaml").status == 2
+
+
+def bomb(levels: int, each: int, form: str) -> str:
+    """Lists, or merges, of what stands before, again and again."""
+    text = "x-0: &a0 {name: a}\n" if form == "<<" else f"x-0: &a0 [{', '.join('a' * each)}]\n"
+    for level in range(levels):
+        inner = ", ".join([f"*a{level}"] * each)
+        value = f"{{<<: [{inner}]}}" if form == "<<" else f"[{inner}]"
+        text += f"x-{level + 1}: &a{level + 1} {value}\n"
+    return text
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        (bomb(8, 9, "[]"), "6: column 6: its aliases make it too large to be a plan"),
+        (bomb(25, 2, "<<"), "its aliases make it too large to be a plan"),
+        ("claims: &c\n  - *c\n", "1: column 9: an alias in it leads back to itself"),
+        ("vlans: &c\n  <<: *c\n", "1: column 8: an alias in it leads back to itself"),
+        ("claims: " + "[" * 5000, "1: column 9: nested too deeply to be a plan"),
+        ("claims:\n  " + "- " * 60 + "a\n", "2: column 103: nested too deeply to be a plan"),
+        ("claims:\n  " + "? " * 40 + "a\n", "2: column 5: expected here: a word as key"),
+        ("practice: {native: " + "9" * 5000 + "}\n", "1: column 20: a number of thousands of dig"),
+        ('claims: !!python/name:os.system ""\n', "1: column 9: there is no tag:yaml.org,2002:pyth"),
+        ("vlans: !!set {10}\n", "1: column 8: there is no tag:yaml.org,2002:set in a plan"),
+        ("#" * 2**20 + "\n", "too large to be a plan: 1 MB, 1 MB are read at most"),
+    ],
+    ids=lambda text: text[:24],
+)
+def test_what_would_blow_up_is_refused_before_it_is_built(text: str, says: str) -> None:
+    [problem] = read_plan("plan.yaml", text.encode()).problems
+    assert says in f"{problem.origin.line}: {problem.says}"
+    assert len(problem.says) < 400
+
+
+def test_ordinary_yaml_is_read() -> None:
+    """Anchors and merges, a part for them, tags that say what stands there anyway."""
+    plan = read_plan(
+        "plan.yaml",
+        b"x-base: &base {name: till, segment: shops}\nx-both: &both [vlan 10, vlan 20]\n"
+        b'vlans:\n  10: {<<: *base, name: tills}\n  !!int "20": *base\n'
+        b"claims:\n  - isolate: *both\n  - {join: !!str 20}\n",
+    )
+    assert plan.problems == []
+    vlans = plan.says.vlans
+    assert [(v, vlans[v].name, vlans[v].segment) for v in vlans] == [
+        (10, "tills", "shops"),
+        (20, "till", "shops"),
+    ]
+    assert [c.words for c in plan.says.claims] == ["isolate vlan 10, vlan 20", "join 20"]

@@ -7,6 +7,7 @@ objects.
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from msgspec import Struct, field
@@ -77,24 +78,108 @@ def vlan_names(plan: Plan, campus: Campus) -> dict[str, VlanSet]:
     return {**names, **segments}
 
 
+ASIDE = "x-"
+"""What a part begins with that is none: a place for anchors."""
+
+_MOST_BYTES = 1024 * 1024
+_MOST_NODES = 400_000  # with every alias spelled out
+_DEEPEST = 50
+_NESTED = re.compile(r"[\[{](?:\s*[\[{]){50}")
+_TAG = "tag:yaml.org,2002:"
+_KINDS = {"map", "seq", "str", "int", "float", "bool", "null", "timestamp", "merge"}
+_AROUND = 70  # characters of a line that are shown on each side of what is wrong
+
+
+class _Unbounded(Exception):
+    """The text is no plan's: `place` is where it is too much, `says` of what."""
+
+    def __init__(self, node: Any, says: str) -> None:
+        super().__init__(says)
+        self.place = node.start_mark.line, node.start_mark.column
+
+
+def _tree(text: str) -> Any:
+    """The values of a YAML text. Raises _Unbounded, before anything is built, for one with aliases
+    that make it endless or huge, nested deeply, or with keys that are no plain words.
+    """
+    from ruamel.yaml import YAML
+
+    constructor, _ = YAML(typ="rt").get_constructor_parser(text)
+    node = constructor.composer.get_single_node()
+    if node is None:
+        return None
+    _measured(node, {}, 0)
+    return constructor.construct_document(node)
+
+
+def _measured(node: Any, sizes: dict[int, int], depth: int) -> int:
+    """How many nodes there are at and below one, every alias spelled out. Raises _Unbounded."""
+    from ruamel.yaml.nodes import MappingNode, ScalarNode
+
+    if str(node.tag).removeprefix(_TAG) not in _KINDS:
+        raise _Unbounded(node, f"there is no {node.tag} in a plan")
+    if isinstance(node, ScalarNode):
+        return 1
+    known = sizes.get(id(node))
+    if known is not None:
+        if not known:
+            raise _Unbounded(node, "an alias in it leads back to itself")
+        return known
+    if depth > _DEEPEST:
+        raise _Unbounded(node, "nested too deeply to be a plan")
+    sizes[id(node)] = 0
+    total = 1
+    inner = node.value
+    if isinstance(node, MappingNode):
+        for key, _ in node.value:
+            if not isinstance(key, ScalarNode):
+                raise _Unbounded(key, "expected here: a word as key")
+        inner = [value for _, value in node.value]
+    for item in inner:
+        total += _measured(item, sizes, depth + 1)
+    if total > _MOST_NODES:
+        raise _Unbounded(node, "its aliases make it too large to be a plan")
+    sizes[id(node)] = total
+    return total
+
+
+def _place_in(text: str, at: int) -> Place:
+    """The line and column of a character."""
+    return text.count("\n", 0, at), at - text.rfind("\n", 0, at) - 1
+
+
 def read_plan(file: str, data: bytes) -> Plan:
     """Read a plan. What is wrong becomes a problem, and the rest is read."""
-    from ruamel.yaml import YAML
     from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
     plan = Plan()
+    if len(data) > _MOST_BYTES:
+        size, most = len(data) / 1e6, _MOST_BYTES / 1e6
+        says = f"too large to be a plan: {size:.0f} MB, {most:.0f} MB are read at most"
+        plan.problems.append(Problem(Origin(file), says, "name the plan with --plan", True))
+        return plan
     lines = data.decode("utf-8", "replace").split("\n")
 
     def problem(place: Place, says: str) -> None:
         line, column = place
+        start = max(0, column - _AROUND)
         shown = lines[line].expandtabs(1) if line < len(lines) else ""
+        shown = shown[start : column + _AROUND]
         text = f"column {column + 1}: {says}"
         if shown.strip():
-            text += f"\n  {shown}\n  {' ' * column}^"
+            text += f"\n  {shown}\n  {' ' * (column - start)}^"
         plan.problems.append(Problem(Origin(file, line + 1), text))
 
     try:
-        tree = YAML(typ="rt").load(data.decode("utf-8-sig"))
+        text = data.decode("utf-8-sig")
+        deep = _NESTED.search(text)
+        if deep is not None:
+            problem(_place_in(text, deep.start()), "nested too deeply to be a plan")
+            return plan
+        tree = _tree(text)
+    except _Unbounded as unbounded:
+        problem(unbounded.place, str(unbounded))
+        return plan
     except UnicodeDecodeError as error:
         problem((data.count(b"\n", 0, error.start), 0), "not UTF-8 here")
         return plan
@@ -104,6 +189,11 @@ def read_plan(file: str, data: bytes) -> Plan:
         problem(place, f"not well-formed YAML: {error.problem or error.context}")
         return plan
     except (YAMLError, ValueError, RecursionError) as error:
+        long = re.search(r"[0-9]{4000}", text)
+        if long is not None:
+            says = "a number of thousands of digits is none of a plan's"
+            problem(_place_in(text, long.start()), says)
+            return plan
         problem((0, 0), f"not readable as YAML: {str(error).partition(chr(10))[0]}")
         return plan
     if tree is None:
@@ -111,6 +201,8 @@ def read_plan(file: str, data: bytes) -> Plan:
     if not isinstance(tree, dict):
         problem((0, 0), "a plan is a map of parts: vlans, hosts, ...")
         return plan
+    for key in [key for key in tree if str(key).startswith(ASIDE)]:
+        del tree[key]
     try:
         typed = Typed(file, lambda fault: problem(fault.place, str(fault)))
         plan.says = typed.read(tree, PlanFile, (0, 0))

@@ -10,6 +10,7 @@ from typing import Any
 import msgspec
 
 from inkov.campus import Campus
+from inkov.plan.loader import ASIDE
 from inkov.plan.schema import PlanFile, PlannedSegment, PlannedVlan
 from inkov.vlanset import VlanSet
 
@@ -126,5 +127,6 @@ def schema() -> dict[str, Any]:
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Inkov plan",
         **plan,
+        "patternProperties": {f"^{ASIDE}": {}},
         "$defs": parts,
     }

@@ -77,12 +77,12 @@ class Typed:
             if not isinstance(node, list):
                 raise Fault(place, f"expected here: a list, not {_shown(node)}")
             where = node.lc.item  # type: ignore[attr-defined]
-            return self._each([(None, n, where(i)) for i, n in enumerate(node)], None, inner[0])
+            items = [(None, n, where(i) or place) for i, n in enumerate(node)]
+            return self._each(items, None, inner[0])
         assert outer is dict, kind
         if not isinstance(node, dict):
             raise Fault(place, f"expected here: a map, not {_shown(node)}")
-        where = node.lc.key  # type: ignore[attr-defined]
-        pairs = [(key, value, where(key)) for key, value in node.items()]
+        pairs = [(key, value, _key_at(node, key, place)) for key, value in node.items()]
         return dict(self._each(pairs, inner[0], inner[1]))
 
     def _each(self, entries: list[tuple[Any, Any, Place]], keys: Any, values: Any) -> list[Any]:
@@ -111,15 +111,14 @@ class Typed:
             raise Fault(place, f"expected here: a map with {', '.join(known)}; not {_shown(node)}")
         values: dict[str, Any] = {}
         for key, value in node.items():
-            at = node.lc.key(key)  # type: ignore[attr-defined]
+            at = _key_at(node, key, place)
             if key not in known:
                 self.report(
                     Fault(at, f"{_shown(key)} is not known here{_nearest(str(key), list(known))}")
                 )
                 continue
             try:
-                lines = node.lc  # type: ignore[attr-defined]
-                where = at if isinstance(value, dict) else lines.value(key)
+                where = at if isinstance(value, dict) else _value_at(node, key, place)
                 values[known[key].name] = self.read(value, known[key].type, where)
             except Fault as fault:
                 if known[key].required:
@@ -129,6 +128,23 @@ class Typed:
             if f.required and f.name not in values:
                 raise Fault(place, f"`{name}` is missing here")
         return kind(**values, **origin)
+
+
+def _key_at(node: Any, key: Any, place: Place) -> Place:
+    """Where a key of a map stands; the map's own place for one that is merged in (`<<`)."""
+    try:
+        found: Place = node.lc.key(key)
+    except KeyError:
+        return place
+    return found
+
+
+def _value_at(node: Any, key: Any, place: Place) -> Place:
+    try:
+        found: Place = node.lc.value(key)
+    except KeyError:
+        return place
+    return found
 
 
 _YES_NO = {True: "on", False: "off"}

@@ -26,6 +26,7 @@ __all__ = [
     "Reading",
     "Unread",
     "as_text",
+    "as_utf8",
     "named_after",
 ]
 
@@ -196,3 +197,9 @@ def as_text(file: str, data: bytes) -> tuple[str, list[Problem]]:
         says = f"byte {data[error.start]:#04x} is not UTF-8; such bytes are replaced"
         problem = Problem(at, says, "save the file as UTF-8")
         return data.decode("utf-8-sig", "replace"), [problem]
+
+
+def as_utf8(file: str, data: bytes) -> tuple[bytes, list[Problem]]:
+    """The bytes of a file in UTF-8, without a byte order mark, and what is wrong with them."""
+    text, problems = as_text(file, data)
+    return (text.encode() if problems else data).removeprefix(b"\xef\xbb\xbf"), problems

@@ -18,7 +18,7 @@ from inkov.campus import Fact, Neighbour, Origin, Problem
 from inkov.readers.json_errors import not_json
 from inkov.readers.linux.device import Member, Netdev, bond_mode, build
 from inkov.readers.linux.lldpd import neighbours_of
-from inkov.readers.reading import Part, Piece, Reading, Unread
+from inkov.readers.reading import Part, Piece, Reading, Unread, as_utf8
 
 __all__ = ["assemble", "read", "recognise"]
 
@@ -93,11 +93,12 @@ def recognise(head: bytes) -> bool:
 
 def read(file: str, data: bytes, *, account: bool) -> Reading:
     """Read one list: a piece of a system, for `assemble`."""
+    data, not_utf8 = as_utf8(file, data)
     try:
-        raws = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"), type=list[msgspec.Raw])
+        raws = msgspec.json.decode(data, type=list[msgspec.Raw])
     except (msgspec.DecodeError, RecursionError) as error:
         return not_json(file, data, error)
-    reading = Reading()
+    reading = Reading(Part(problems=not_utf8))
     entries = [_decoded(file, index, raw, reading) for index, raw in enumerate(raws)]
     kind = _kind(entries)
     if kind in _PASSED:

@@ -11,7 +11,7 @@ import msgspec
 
 from inkov.campus import Fact, Origin, Problem
 from inkov.readers.json_errors import not_json
-from inkov.readers.reading import Ledger, Part, Piece, Reading, Unread
+from inkov.readers.reading import Ledger, Part, Piece, Reading, Unread, as_utf8
 from inkov.vlanset import VlanSet
 
 __all__ = ["neighbours_of", "read", "recognise"]
@@ -32,15 +32,16 @@ def recognise(head: bytes) -> bool:
 
 def read(file: str, data: bytes, *, account: bool) -> Reading:
     """Read one file: a piece of the system that heard these neighbours."""
+    data, not_utf8 = as_utf8(file, data)
     try:
-        tree = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+        tree = msgspec.json.decode(data)
         problems: list[Problem] = []
         count = sum(1 for _ in neighbours_of(tree, file, problems))
     except (msgspec.DecodeError, RecursionError) as error:
         return not_json(file, data, error)
     # The problems are said when the pieces are put together; here they only count.
     unmatched = [Unread(problem.origin, problem.says) for problem in problems]
-    part = Part(pieces=[Piece("linux", "lldp", file, tree)])
+    part = Part(pieces=[Piece("linux", "lldp", file, tree)], problems=not_utf8)
     return Reading(part, Ledger(understood=count, unmatched=unmatched))
 
 

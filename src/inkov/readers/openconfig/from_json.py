@@ -16,7 +16,7 @@ from inkov.readers.openconfig import shape
 from inkov.readers.openconfig.account import account_of
 from inkov.readers.openconfig.elsewhere import remark_on
 from inkov.readers.openconfig.reader import Builder
-from inkov.readers.reading import Reading, as_text
+from inkov.readers.reading import Reading, as_utf8
 
 __all__ = ["read", "recognise"]
 
@@ -32,10 +32,7 @@ def recognise(head: bytes) -> bool:
 
 def read(file: str, data: bytes, *, account: bool) -> Reading:
     """Read one file. One that holds no container of ours is not of this format."""
-    text, not_utf8 = as_text(file, data)
-    if not_utf8:
-        data = text.encode()
-    data = data.removeprefix(b"\xef\xbb\xbf")
+    data, not_utf8 = as_utf8(file, data)
     try:
         builder = _built(file, data)
         if builder is None:
