@@ -33,8 +33,9 @@ from inkov.cli import (
     verify,
     vlans,
 )
-from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED
-from inkov.cli.says import fail, say
+from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED, UNUSABLE
+from inkov.cli.says import complain, fail, let_go, reason, say
+from inkov.cli.streams import Closed, interruptible
 
 app = typer.Typer(
     name="inkov",
@@ -75,15 +76,14 @@ def _guarded(command: Callable[..., None]) -> Callable[..., None]:
     @wraps(command)
     def run(*arguments: Any, **options: Any) -> None:
         try:
-            command(*arguments, **options)
+            with interruptible():
+                command(*arguments, **options)
         except typer.Exit:
             raise
         except KeyboardInterrupt:
             fail("interrupted", INTERRUPTED)
-        except BrokenPipeError:
-            # The reader (as in `| head`) has what it wants. Python would complain again at exit,
-            # flushing stdout.
-            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        except BrokenPipeError:  # the reader (as in `| head`) has what it wants
+            let_go(sys.stdout)
             raise typer.Exit(PIPE_CLOSED) from None
         except Exception as error:
             if "INKOV_TRACEBACK" in os.environ:
@@ -141,4 +141,12 @@ def main() -> None:
     # One campus is read, looked at and forgotten, and holds no reference cycles: collecting would
     # cost half the time.
     gc.disable()
-    app()
+    for name in ("stdout", "stderr"):
+        if getattr(sys, name) is None:  # closed before we began
+            setattr(sys, name, Closed())
+    try:
+        app()
+    except OSError as error:  # help, or the version, on a full disk
+        let_go(sys.stdout)
+        complain(f"cannot write to the standard output: {reason(error)}")
+        sys.exit(UNUSABLE)

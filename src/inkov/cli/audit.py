@@ -67,6 +67,9 @@ def audit(
     for slug in (*(only or ()), *(skip or ())):
         if slug not in CATALOGUE:
             fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
+    for option, value in (("--by", by), ("--explain", explain)):
+        if value and options.form != "table":
+            fail(f"{option} is about the text for people, not about --format {options.form}")
     earlier = _baseline(baseline) if baseline is not None else None
     session = start(options)
     for line in no_rules(session.plan):

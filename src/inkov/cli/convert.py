@@ -12,7 +12,7 @@ import typer
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import SourceOptions, shared
 from inkov.cli.output import write_file
-from inkov.cli.says import fail, reason, say
+from inkov.cli.says import complain, fail, reason, say
 from inkov.cli.session import start
 
 if TYPE_CHECKING:
@@ -64,12 +64,24 @@ def convert(
         os.makedirs(folder, exist_ok=True)
     except OSError as error:
         fail(f"cannot write to {folder}: {reason(error)}")
-    for file, text in files.items():
-        write_file(os.path.join(folder, file), text)
+    _write(folder, files)
     say(f"{len(files)} files written to {folder}")
     for what in lost:
         say(f"not written: {safe(what)}")
     session.end(FINDINGS if lost else ALL_WELL)
+
+
+def _write(folder: str, files: dict[str, str]) -> None:
+    """Write the files; where one cannot be, say how far it came."""
+    written = 0
+    try:
+        for file, text in files.items():
+            write_file(os.path.join(folder, file), text)
+            written += 1
+    finally:
+        if 0 < written < len(files):
+            first = list(files)[:written]
+            complain(f"written before that, in {folder}: {', '.join(first)}")
 
 
 def _file_name(device: str, taken: dict[str, str]) -> str:

@@ -6,8 +6,15 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from inkov.cli.exits import FINDINGS, UNUSABLE
-from inkov.cli.options import ColourOption, Configs, Format, FormatOption, OutputOption
-from inkov.cli.output import Output
+from inkov.cli.options import (
+    ColourOption,
+    Configs,
+    ForceOption,
+    Format,
+    FormatOption,
+    OutputOption,
+)
+from inkov.cli.output import Output, keep
 from inkov.cli.says import fail, say, say_problems
 from inkov.cli.session import check_paths
 
@@ -21,7 +28,7 @@ Files = Annotated[
 ]
 
 
-def new(configs: Configs, output: OutputOption = None) -> None:
+def new(configs: Configs, output: OutputOption = None, force: ForceOption = False) -> None:
     """Start a dialect from configurations: the shape of the text guessed, each kind of line as a
     form to fill in.
     """
@@ -29,6 +36,7 @@ def new(configs: Configs, output: OutputOption = None) -> None:
     from inkov.readers.load import unread_texts
 
     check_paths(configs)
+    keep(output, force=force)
     problems: list[Problem] = []
     texts = unread_texts(configs, problems)
     say_problems(problems, None)

@@ -168,7 +168,8 @@ class ReportOptions:
 
     @property
     def out(self) -> Output:
-        return Output(self.form, self.output, no_colour=self.no_colour)
+        # It tells of weaknesses: a new file is for the user alone.
+        return Output(self.form, self.output, no_colour=self.no_colour, private=True)
 
 
 AnyOptions = SourceOptions | PlannedOptions | ListingOptions | ReportOptions

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import os
+import stat
 import sys
 import tempfile
 from typing import TYPE_CHECKING
@@ -13,17 +15,28 @@ if TYPE_CHECKING:
     from inkov.render.results import Result
     from inkov.render.terminal import Screen
 
-__all__ = ["Output", "write_file"]
+__all__ = ["Output", "keep", "write_file"]
+
+_UNKNOWN_WIDTH = 80
+_LEAST_WIDTH = 60  # on a terminal that is narrower, lines wrap: a cell squeezed to nothing is lost
 
 
 class Output:
-    """How a command's result is written: format, file ("" for the screen) and colour."""
+    """How a command's result is written: format, file (None for the screen) and colour; whether a
+    new file is for the user alone.
+    """
 
     def __init__(
-        self, form: str = "table", file: str | None = None, *, no_colour: bool = True
+        self,
+        form: str = "table",
+        file: str | None = None,
+        *,
+        no_colour: bool = True,
+        private: bool = False,
     ) -> None:
         self.format = form
         self.file = file
+        self.private = private
         self._plain = no_colour or "NO_COLOR" in os.environ
 
     @property
@@ -32,7 +45,8 @@ class Output:
 
         if self.file is not None or not sys.stdout.isatty():
             return Screen(None, colour=False)
-        return Screen(os.get_terminal_size(sys.stdout.fileno()).columns, colour=not self._plain)
+        columns = os.get_terminal_size(sys.stdout.fileno()).columns
+        return Screen(max(columns or _UNKNOWN_WIDTH, _LEAST_WIDTH), colour=not self._plain)
 
     def show(self, result: Result) -> None:
         """Write a result in the format asked for. Ends with the formats it has, if it has not."""
@@ -46,31 +60,60 @@ class Output:
 
     def write(self, text: str) -> None:
         """Write a text to the screen, or to the file."""
-        if self.file is None:
+        if self.file is None or _is_the_screen(self.file):
             to_screen(text)
         else:
-            write_file(self.file, text)
+            write_file(self.file, text, private=self.private)
 
 
-def write_file(path: str, text: str) -> None:
-    """Write beside the file and rename, so that nobody finds half of it.
+def keep(path: str | None, *, force: bool) -> None:
+    """End where a file of somebody's would be written over, unless `force`."""
+    if path is not None and os.path.lexists(path) and not force and not _is_the_screen(path):
+        fail(f"{path} is there; replace it with --force")
 
-    Ends with one line if it cannot be written.
-    """
+
+def _is_the_screen(path: str) -> bool:
+    """True for a path that leads to where the standard output goes, be it a device or a pipe."""
     try:
-        handle, beside = tempfile.mkstemp(
-            dir=os.path.dirname(os.path.abspath(path)), prefix=".inkov-"
-        )
+        there, here = os.stat(path), os.fstat(sys.stdout.fileno())
+    except (OSError, ValueError):  # nothing there, or a standard output that is none
+        return False
+    return not stat.S_ISREG(there.st_mode) and os.path.samestat(there, here)
+
+
+def write_file(path: str, text: str, *, private: bool = False) -> None:
+    """Write beside the file and rename, so that nobody finds half of it. A link is followed; what
+    is there keeps its mode. What is new and `private` is for the user alone.
+
+    Ends with one line if it cannot be written, or is a folder, a device or a pipe.
+    """
+    target = os.path.realpath(path)
+    try:
+        mode = _mode_of(target, private=private)
+        handle, beside = tempfile.mkstemp(dir=os.path.dirname(target), prefix=".inkov-")
         try:
             with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
                 file.write(text)
-            os.chmod(beside, 0o666 & ~_umask())
-            os.replace(beside, path)
+            os.chmod(beside, mode)
+            os.replace(beside, target)
         except BaseException:
             os.unlink(beside)
             raise
     except OSError as error:
         fail(f"cannot write {path}: {reason(error)}")
+
+
+def _mode_of(target: str, *, private: bool) -> int:
+    """The mode for a file: that which it has, if it is there. OSError for what is no file."""
+    try:
+        there = os.stat(target)
+    except FileNotFoundError:
+        return (0o600 if private else 0o666) & ~_umask()
+    if stat.S_ISDIR(there.st_mode):
+        raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR))
+    if not stat.S_ISREG(there.st_mode):
+        raise OSError(errno.EINVAL, "it is a device or a pipe, and no file")
+    return stat.S_IMODE(there.st_mode)
 
 
 def _umask() -> int:

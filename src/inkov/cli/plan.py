@@ -2,20 +2,17 @@ from __future__ import annotations
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ForceOption, OutputOption, PlannedOptions, SourceOptions, shared
-from inkov.cli.output import Output
-from inkov.cli.says import fail, nearest, say
+from inkov.cli.output import Output, keep
+from inkov.cli.says import nearest, say
 from inkov.cli.session import no_rules, not_there, start
 
 
 @shared
 def new(options: SourceOptions, output: OutputOption = None, force: ForceOption = False) -> None:
     """A starting plan from the configurations."""
-    import os
-
     from inkov.plan.starter import starter
 
-    if output is not None and os.path.lexists(output) and not force:
-        fail(f"{output} is there; replace it with --force")
+    keep(output, force=force)
     session = start(options)
     Output(file=output).write(starter(session.fabric.campus))
     session.end()

@@ -8,7 +8,7 @@ from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import LevelOption, ReportOptions, shared
 from inkov.cli.output import write_file
 from inkov.cli.says import fail
-from inkov.cli.session import Session, start
+from inkov.cli.session import Session, spare, start
 from inkov.cli.written import read_written
 from inkov.faults import OURS
 from inkov.levels import Level, Outcome
@@ -56,9 +56,16 @@ def prove(
     from inkov.render.proofs import verdicts_result
     from inkov.render.text import to_json
 
+    alone = {"--strict": strict, "--certificate": certificate, "--baseline": baseline}
+    for name, value in alone.items() if matrix or hosts else ():
+        if value:
+            fail(f"{name} is about claims, and a matrix has none")
+    if date is not None and certificate is None:
+        fail("--date is written into a certificate: name one with --certificate")
     day = _day(date)
     earlier = _baseline(baseline) if baseline is not None else None
     session = start(options, digests=certificate is not None)
+    spare(session.loaded, certificate)
     if matrix or hosts:
         options.out.show(_matrix(session, level, hosts=hosts))
         session.end()
@@ -66,7 +73,7 @@ def prove(
     verdicts = run(session.fabric, session.plan, level=level, unread=session.unread, strict=strict)
     session.admit(v.because for v in verdicts if v.because.startswith(OURS))
     if certificate is not None:
-        write_file(certificate, to_json(certificate_of(session, verdicts, day)))
+        write_file(certificate, to_json(certificate_of(session, verdicts, day)), private=True)
     since = ""
     if earlier is not None:
         verdicts, since = _new(verdicts, earlier)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Callable, Iterable
-from typing import TYPE_CHECKING, NoReturn
+from contextlib import suppress
+from typing import TYPE_CHECKING, NoReturn, TextIO
 
 import typer
 
@@ -15,7 +17,18 @@ if TYPE_CHECKING:
     from inkov.campus import Problem
     from inkov.readers import Loaded
 
-__all__ = ["complain", "fail", "nearest", "progress", "reason", "say", "say_problems", "to_screen"]
+__all__ = [
+    "complain",
+    "fail",
+    "let_go",
+    "nearest",
+    "progress",
+    "reason",
+    "say",
+    "say_problems",
+    "to_screen",
+    "unwritable",
+]
 
 _ASCII = str.maketrans({"≠": "!=", "·": ".", "─": "-", "↔": "<->", "→": "->", "←": "<-", "×": "x"})
 """For terminals without Unicode."""
@@ -33,13 +46,34 @@ def to_screen(text: str) -> None:
     encoding = sys.stdout.encoding or "ascii"
     if not encoding.lower().replace("-", "").startswith("utf"):
         text = text.translate(_ASCII).encode(encoding, "replace").decode(encoding)
-    sys.stdout.write(text)
-    sys.stdout.flush()
+    try:
+        sys.stdout.write(text)
+        sys.stdout.flush()
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        unwritable(error)
+
+
+def unwritable(error: OSError) -> NoReturn:
+    """End since the standard output takes nothing."""
+    let_go(sys.stdout)
+    fail(f"cannot write to the standard output: {reason(error)}")
+
+
+def let_go(stream: TextIO) -> None:
+    """Let a stream lead nowhere: Python would complain again at exit, flushing it."""
+    with suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
 
 
 def complain(text: str) -> None:
-    """A line on the error output."""
-    sys.stderr.write(clean(f"inkov: {text}\n"))
+    """A line on the error output, if that takes any."""
+    try:
+        sys.stderr.write(clean(f"inkov: {text}\n"))
+        sys.stderr.flush()
+    except OSError:
+        let_go(sys.stderr)
 
 
 def fail(says: str, status: int = UNUSABLE) -> NoReturn:

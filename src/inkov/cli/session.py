@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
-from inkov.cli.says import complain, fail, nearest, progress, reason, say_problems
+from inkov.cli.says import complain, fail, nearest, progress, say_problems
+from inkov.cli.written import file_of
 
 if TYPE_CHECKING:
     from inkov.campus import Campus, Problem
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
     from inkov.readers import Loaded, Locator
     from inkov.vlanset import VlanSet
 
-__all__ = ["Session", "check_paths", "no_rules", "not_there", "start", "vlan_list"]
+__all__ = ["Session", "check_paths", "no_rules", "not_there", "spare", "start", "vlan_list"]
 
 
 class Session:
@@ -113,9 +114,18 @@ def start(options: AnyOptions, *, account: bool = False, digests: bool = False) 
         loaded = _load(options, tables, account=account, digests=digests)
         plan = _plan(loaded, options.plan)
     _add_intended(loaded.campus, plan)
+    spare(loaded, getattr(options, "output", None))
     if not options.quiet:
         say_problems(loaded.campus.problems, loaded)
     return Session(loaded, resolve(loaded.campus, wire(loaded.campus)), plan)
+
+
+def spare(loaded: Loaded, output: str | None) -> None:
+    """End where a file that was read would be written over."""
+    if output is not None and os.path.exists(output):
+        for report in loaded.reports:
+            if os.path.exists(report.file) and os.path.samefile(report.file, output):
+                fail(f"{output} is one of the files that are read; write to another one")
 
 
 def _load(options: AnyOptions, more: list[str], *, account: bool, digests: bool) -> Loaded:
@@ -177,14 +187,10 @@ def _plan(loaded: Loaded, named: str | None) -> Plan:
     from inkov.readers.load import digest_of
 
     if named is not None:
-        try:
-            with open(named, "rb") as file:
-                data = file.read()
-            plan = FileReport(named, "the plan", len(data), digest=digest_of(data))
-            loaded.reports.append(plan)
-            return read_plan(named, data)
-        except OSError as error:
-            fail(f"cannot read the plan {named}: {reason(error)}")
+        check_paths([named])
+        data = file_of(named, "plan")
+        loaded.reports.append(FileReport(named, "the plan", len(data), digest=digest_of(data)))
+        return read_plan(named, data)
     if len(loaded.plans) > 1:
         fail(
             f"several plans among the files: {', '.join(sorted(loaded.plans))}; name one with"

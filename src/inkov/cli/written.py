@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
-from inkov.cli.says import fail, reason
+from inkov.cli.says import fail
 
-__all__ = ["read_written"]
+if TYPE_CHECKING:
+    from inkov.campus import Problem
+    from inkov.readers import FileReport
+
+__all__ = ["file_of", "read_written"]
 
 T = TypeVar("T")
 
@@ -19,9 +23,21 @@ def read_written(path: str, what: str, made_by: str, read: Callable[[Any], T]) -
     import msgspec
 
     try:
-        with open(path, "rb") as file:
-            return read(msgspec.json.decode(file.read()))
-    except OSError as error:
-        fail(f"cannot read the {what} {path}: {reason(error)}")
+        return read(msgspec.json.decode(file_of(path, what)))
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
         fail(f"{path} is no {what}; `{made_by}` makes one")
+
+
+def file_of(path: str, what: str) -> bytes:
+    """The bytes of a file that is named on the command line. Ends where it is none, or larger than
+    any file that is read.
+    """
+    from inkov.readers.load import file_bytes
+
+    problems: list[Problem] = []
+    reports: list[FileReport] = []
+    data = file_bytes(path, problems, reports)
+    if data is None:
+        why = problems[0].says if problems else "no regular file"
+        fail(f"cannot read the {what} {path}: {why.removeprefix('cannot be read: ')}")
+    return data

@@ -20,12 +20,16 @@ def copy_demo(folder: str, *, replace: bool) -> None:
     at all.
 
     A folder that already holds the untouched demo is left as it is. DemoExists if it holds anything
-    else, unless `replace`. OSError if it cannot be written.
+    else, unless `replace`: then the files of the demo are written again, and whatever else is there
+    stays. OSError if it cannot be written.
     """
     with as_file(files("inkov.demo") / "campus") as source:
         if os.path.lexists(folder) and not replace:
             if not os.path.isdir(folder) or _differs(dircmp(source, folder, ignore=[])):
                 raise DemoExists(folder)
+            return
+        if os.path.isdir(folder):
+            shutil.copytree(source, folder, dirs_exist_ok=True)
             return
         above = os.path.dirname(os.path.abspath(folder))
         os.makedirs(above, exist_ok=True)
@@ -33,9 +37,7 @@ def copy_demo(folder: str, *, replace: bool) -> None:
         try:
             fresh = os.path.join(beside, "demo")
             shutil.copytree(source, fresh)
-            if os.path.isdir(folder) and not os.path.islink(folder):
-                os.rename(folder, os.path.join(beside, "old"))
-            os.replace(fresh, folder)
+            os.rename(fresh, folder)
         finally:
             shutil.rmtree(beside, ignore_errors=True)
 

@@ -1,0 +1,160 @@
+"""Where results go: full disks, closed streams, terminals without a width, interrupts, and the
+files that are written.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import pty
+import signal
+import stat
+import struct
+import subprocess
+import sys
+import termios
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Inkov, need
+
+SHEET = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n20: lamps\n[port 1..3]\nvlan: 10\n"
+INKOV = f"{sys.executable} -m inkov"
+FULL = "cannot write to the standard output: no space left on device"
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "a.sheet").write_text(SHEET)
+    return tmp_path
+
+
+@pytest.mark.parametrize(
+    ("command", "status", "says"),
+    [
+        ("audit in >/dev/full", 2, FULL),
+        ("audit in -f json >/dev/full", 2, FULL),
+        ("plan check in >/dev/full", 2, FULL),
+        ("--help >/dev/full", 2, FULL),
+        ("--version >/dev/full", 2, FULL),
+        ("vlans in >&-", 2, "cannot write to the standard output: bad file descriptor"),
+        ("vlans in 2>&-", 0, ""),
+        ("vlans in 2>/dev/full", 0, ""),
+        ("read nothing >&- 2>&-", 2, ""),
+        ("read nothing 2>/dev/full", 2, ""),
+        ("vlans in -o /dev/full", 2, "cannot write /dev/full: it is a device or a pipe, and no"),
+        ("vlans in -o in", 2, "cannot write in: is a directory"),
+        ("vlans in -o in/a.sheet", 2, "in/a.sheet is one of the files that are read"),
+        ("prove in --certificate in/a.sheet", 2, "in/a.sheet is one of the files that are read"),
+        ("vlans in -o nowhere/x", 2, "cannot write nowhere/x: no such file or directory"),
+    ],
+)
+def test_one_line_and_the_right_status(command: str, status: int, says: str, folder: Path) -> None:
+    need(os.path.exists("/dev/full"), "a full device")
+    before = (folder / "in" / "a.sheet").read_bytes()
+    ran = subprocess.run(
+        f"{INKOV} {command}", shell=True, cwd=folder, capture_output=True, text=True, timeout=60
+    )
+    err = ran.stderr
+    assert (ran.returncode, err.count("\n")) == (status, int(bool(says))), err
+    assert err.startswith(f"inkov: {says}" if says else ""), err
+    assert (folder / "in" / "a.sheet").read_bytes() == before
+    assert os.path.exists("/dev/full") and stat.S_ISCHR(os.stat("/dev/full").st_mode)
+
+
+@pytest.mark.parametrize(("rows", "columns"), [(24, 0), (0, 0), (1, 1), (24, 7)])
+def test_terminals_of_every_width(rows: int, columns: int, folder: Path) -> None:
+    ours, theirs = pty.openpty()
+    fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
+    ran = subprocess.Popen([*INKOV.split(), "vlans", "in"], cwd=folder, stdout=theirs, stdin=theirs)
+    os.close(theirs)
+    out = b""
+    try:
+        while chunk := os.read(ours, 65536):
+            out += chunk
+    except OSError:  # the other side is closed
+        pass
+    assert ran.wait(60) == 0 and b"pumps" in out.replace(b"\r\n", b"") and len(out) < 20_000
+    os.close(ours)
+
+
+def test_an_interrupt_at_the_first_instruction_ends_without_a_word(folder: Path) -> None:
+    code = (
+        "import signal, sys; signal.signal(signal.SIGINT, signal.default_int_handler)\n"
+        "import inkov.__main__ as entry\n"
+        "class Stop:\n"
+        "    def find_spec(self, name, *_):\n"
+        "        name == 'inkov.cli.app' and signal.raise_signal(signal.SIGINT)\n"
+        "sys.meta_path.insert(0, Stop())\nentry.main()\n"
+    )
+    ran = subprocess.run([sys.executable, "-c", code], cwd=folder, capture_output=True, text=True)
+    assert (ran.returncode, ran.stdout, ran.stderr) == (-signal.SIGINT, "", "")
+
+
+def test_files_that_are_written(folder: Path, inkov: Inkov) -> None:
+    """A link leads to its target, a mode stays, a report is its reader's own."""
+    mask = os.umask(0o022)
+    try:
+        for name, command in (("audit", ["audit"]), ("prove", ["prove"]), ("vlans", ["vlans"])):
+            inkov(*command, "in", "-o", name)
+        inkov("prove", "in", "--certificate", "c.json")
+    finally:
+        os.umask(mask)
+
+    def mode(name: str) -> int:
+        return stat.S_IMODE((folder / name).stat().st_mode)
+
+    assert [mode(name) for name in ("audit", "prove", "c.json", "vlans")] == [
+        *(0o600, 0o600, 0o600),
+        0o644,
+    ]
+    (folder / "audit").chmod(0o640)
+    (folder / "link").symlink_to("audit")
+    assert inkov("vlans", "in", "-o", "link").status == 0
+    assert (folder / "link").is_symlink() and mode("audit") == 0o640
+    assert (folder / "audit").read_text().startswith("VLAN")
+    piped = subprocess.run(
+        f"{INKOV} vlans in -o /dev/stdout | head -1",
+        shell=True,
+        cwd=folder,
+        capture_output=True,
+        text=True,
+    )
+    assert piped.stdout.startswith("VLAN") and piped.stderr == ""
+
+
+def test_nothing_of_a_person_is_written_over(folder: Path, inkov: Inkov) -> None:
+    (folder / "mine").write_text("mine\n")
+    (folder / "text.cfg").write_text("some words 10\nmore words 20\n")
+    for command in (["plan", "new", "in"], ["dialect", "new", "text.cfg"]):
+        ran = inkov(*command, "-o", "mine")
+        assert (ran.status, ran.err) == (2, "inkov: mine is there; replace it with --force\n")
+        assert (folder / "mine").read_text() == "mine\n"
+        assert inkov(*command, "-o", "mine", "--force").status == 0
+        (folder / "mine").write_text("mine\n")
+    assert inkov("demo", "d").status == 0
+    (folder / "d" / "garden" / "notes.txt.bak").write_text("mine\n")
+    (folder / "d" / "garden" / "core-1.json").unlink()
+    assert inkov("demo", "d").status == 2
+    assert inkov("demo", "d", "--force").status == 0
+    assert (folder / "d" / "garden" / "notes.txt.bak").read_text() == "mine\n"
+    assert (folder / "d" / "garden" / "core-1.json").exists()
+
+
+@pytest.mark.parametrize(
+    ("command", "says"),
+    [
+        (["prove", "in", "--date", "2026-01-31"], "--date is written into a certificate"),
+        (["prove", "in", "--matrix", "--strict"], "--strict is about claims"),
+        (["prove", "in", "--hosts", "--certificate", "c"], "--certificate is about claims"),
+        (["audit", "in", "--by", "rule", "-f", "json"], "--by is about the text for people"),
+        (["audit", "in", "--explain", "-f", "csv"], "--explain is about the text for people"),
+    ],
+)
+def test_options_that_do_nothing_together(
+    command: list[str], says: str, folder: Path, inkov: Inkov
+) -> None:
+    ran = inkov(*command)
+    assert ran.status == 2 and ran.err.startswith(f"inkov: {says}") and not (folder / "c").exists()
