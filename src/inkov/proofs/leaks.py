@@ -31,6 +31,7 @@ from inkov.levels import Level
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
 from inkov.vlanset import bit, union
+from inkov.wiring import End
 
 __all__ = [
     "Leak",
@@ -114,17 +115,34 @@ def reached(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: Level
     return sorted(set(_hearing(spread, ears(fabric, targets, level), level)))
 
 
-Ears = dict[int, list[tuple[BridgePort, int, Seat]]]
+def hears_any(fabric: Fabric, spread: Flood, targets: Iterable[Seat], level: Level) -> bool:
+    """Whether any of some seats hears something of a closure."""
+    return any(True for _ in _hearing(spread, ears(fabric, targets, level), level))
+
+
+Ears = dict[int, list[tuple[BridgePort, int, list[Seat]]]]
 
 
 def ears(fabric: Fabric, targets: Iterable[Seat], level: Level) -> Ears:
-    """Who hears what, by bridge: the VIDs that leave by a port in the form of a seat."""
+    """Who hears what, by bridge: the VIDs that leave by a port in the form of some seats."""
     listening: Ears = {}
-    for seat in targets:
-        for number, mask in audible(fabric, seat, level).items():
+    for seats in _hearing_alike(fabric, targets, level):
+        for number, mask in audible(fabric, seats[0], level).items():
             port = fabric.bridge_ports[number]
-            listening.setdefault(port.bridge, []).append((port, mask, seat))
+            listening.setdefault(port.bridge, []).append((port, mask, seats))
     return listening
+
+
+def _hearing_alike(fabric: Fabric, seats: Iterable[Seat], level: Level) -> Iterable[list[Seat]]:
+    """Seats that hear the same, together. Hostile hosts hear every form, so all on a wire do: a
+    trunk left at everything has thousands of seats.
+    """
+    if level != Level.HOSTILE:
+        return ([seat] for seat in seats)
+    by_end: dict[End, list[Seat]] = {}
+    for seat in seats:
+        by_end.setdefault(fabric.bridge_ports[seat.port].end, []).append(seat)
+    return by_end.values()
 
 
 def hearing(spread: Flood, listening: Ears, level: Level) -> Seat | None:
@@ -135,11 +153,11 @@ def hearing(spread: Flood, listening: Ears, level: Level) -> Seat | None:
 def _hearing(spread: Flood, listening: Ears, level: Level) -> Iterator[Seat]:
     for bridge, ports in listening.items():
         present = spread.present(bridge)
-        for port, mask, seat in ports if present else ():
+        for port, mask, seats in ports if present else ():
             if mask & present:
                 leaving = union(spread.leaving(port, view) for view in views_at(port, level))
                 if leaving & mask:
-                    yield seat
+                    yield from seats
 
 
 def find_leak(fabric: Fabric, sources: Iterable[Seat], targets: list[Seat], level: Level) -> Leak:
@@ -158,8 +176,8 @@ def find_way_to(
 ) -> Leak:
     """The same from what is sent; those who hear may be of another level, `hears`."""
     by_bridge: dict[int, list[tuple[int, int]]] = {}
-    for seat in targets:
-        for number, mask in audible(fabric, seat, hears or level).items():
+    for seats in _hearing_alike(fabric, targets, hears or level):
+        for number, mask in audible(fabric, seats[0], hears or level).items():
             by_bridge.setdefault(fabric.bridge_ports[number].bridge, []).append((number, mask))
 
     def heard_by(state: State) -> int | None:
@@ -304,4 +322,4 @@ def _members(
 
 def _still(fabric: Fabric, sources: frozenset[Seat], targets: list[Seat], level: Level) -> bool:
     """True if any of the targets hears something of the sources in a fabric."""
-    return bool(reached(fabric, closure(fabric, sources, level), targets, level))
+    return hears_any(fabric, closure(fabric, sources, level), targets, level)

@@ -9,7 +9,7 @@ from msgspec import Struct
 from inkov.forwarding import Fabric
 from inkov.levels import Level
 from inkov.plan import Plan
-from inkov.proofs.leaks import closure, reached
+from inkov.proofs.leaks import closure, hears_any
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat
 
@@ -55,7 +55,7 @@ def matrix(
         if not turned[one] & heard[other]:  # no VID of the one side can turn into any of the other
             return False
         near = prover.names.near(spreads[one], sides[other] - sides[one])
-        return bool(reached(fabric, spreads[one], near, level))
+        return hears_any(fabric, spreads[one], near, level)
 
     cells = []
     for one in sides:

