@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 export PYTHONHASHSEED ?= random
 
-.PHONY: demo test reality fuzz mutants bench shots docs clean
+.PHONY: demo test reality fuzz mutants bench curves shots docs clean
 
 demo: $(VENV)/.installed
 	$(BIN)/inkov demo inkov-demo
@@ -25,9 +25,11 @@ reality: $(VENV)/.tested
 		INKOV_FORGERIES=100000 $(BIN)/pytest -n auto tests/forwarding \
 		tests/readers/test_walk_texts.py tests/proofs/test_forger.py
 
-# Mutants of valid files, for five minutes.
+# Mutants of valid files, for five minutes; then plans, certificates, baselines, dialects and names
+# of files, through the whole program.
 fuzz: $(VENV)/.tested
 	$(BIN)/python -m tests.readers.fuzz 300
+	INKOV_ATTACKS=20000 $(BIN)/pytest -q tests/cli/test_hostile.py -k ends_by_itself
 
 # Small changes of the code that some test has to notice; those that none does are listed.
 mutants: $(VENV)/.tested
@@ -35,6 +37,10 @@ mutants: $(VENV)/.tested
 
 bench: $(VENV)/.tested
 	$(BIN)/python -m bench
+
+# How time and memory grow with inputs made to hurt.
+curves: $(VENV)/.tested
+	$(BIN)/python -m bench.curves
 
 docs: $(VENV)/.installed
 	$(BIN)/python docs/generate.py

@@ -8,6 +8,7 @@ import csv
 import io
 import json
 import os
+import random
 import re
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,7 @@ from xml.etree import ElementTree
 
 import pytest
 
+from tests.cli.fuzz import Ground
 from tests.conftest import Inkov, Result
 
 EVIL = "=\x1b[31m\x07\x9b0m\u202e\u2066\u2028\x85\r\n<b>|`[x](y)\x00\u200f"
@@ -176,3 +178,50 @@ def test_colours_are_ours_alone(hostile: Path) -> None:
         left = re.sub(r"\x1b\[[0-9;]*m", "", text)
         assert "\\x1b[31m" in left
         assert not {c for c in left if not c.isprintable() and c != "\n"}
+
+
+@pytest.mark.parametrize(
+    "about",
+    [
+        *("password hunter2", "Kennwort: hunter2", "mot de passe hunter2", "contraseña=hunter2"),
+        *("пароль hunter2", "密码hunter2", "pass-phrase 'hunter2 x'", "WLAN-Schlüssel hunter2"),
+        *("auth $6$salt$hunter2", "psk hunter2", "ask anna, her heslo hunter2"),
+    ],
+)
+def test_secrets_in_descriptions_and_lines_reach_no_output(
+    about: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    """In every listing, and where a line is quoted since it was not understood; names are none."""
+    sheet = f"inkov sheet 1\nswitch: key-1\n[vlans]\n10: secret-room\n[port 1]\nabout: {about}\n"
+    (tmp_path / "a.sheet").write_text(f"{sheet}vlan: 10\n[port 2]\n{about}\nabout: trunk {about}\n")
+    (tmp_path / "ports.csv").write_text("switch,port,description\nkey-1,1,till\n")
+    (tmp_path / "plan.yaml").write_text("ports: ports.csv\n")
+    for command in ("read", "vlans", "ports", "links", "trunks", "audit", "prove"):
+        for form in ("table", "json", "csv", "markdown"):
+            ran = inkov(command, ".", "-f", form)
+            assert "hunter2" not in ran.out + ran.err, (command, form)
+    assert "secret-room" in inkov("vlans", ".").out and "key-1" in inkov("ports", ".").out
+
+
+def test_what_is_no_configuration_is_named_for_what_it_is(inkov: Inkov, tmp_path: Path) -> None:
+    sheet = "inkov sheet 1\nswitch: {}\n[vlans]\n10: pumps\n[port 1]\nvlan: 10\n"
+    (tmp_path / "a.sheet").write_bytes(sheet.format("a").replace("\n", "\r").encode())
+    (tmp_path / "b.sheet").write_bytes(sheet.format("b").encode("utf-16"))
+    (tmp_path / "c.sheet").write_bytes(sheet.format("c").encode("utf-32"))
+    (tmp_path / "d.sheet").write_bytes(sheet.format("d").encode("utf-16-le"))
+    (tmp_path / "e.json").write_text("<!DOCTYPE html>\n<html><body>Login</body></html>\n")
+    (tmp_path / "f.url").write_text("[InternetShortcut]\nURL=https://a/config\n")
+    ran = inkov("read", ".", "-f", "json")
+    files = {f["file"]: (f["devices"], f["remark"]) for f in ran.json["read"]["files"]}
+    assert [files[f"./{name}.sheet"] for name in "abc"] == [([n], "") for n in "abc"]
+    assert "a text in UTF-16 without a byte order mark" in files["./d.sheet"][1]
+    assert "a web page" in files["./e.json"][1] and "the address of a page" in files["./f.url"][1]
+    assert ran.status == 2 and ran.err.count("\n") == 3
+    there = inkov("audit", "https://a/config")
+    assert (there.status, there.err.count("\n")) == (2, 1) and "is an address" in there.err
+
+
+def test_whatever_the_program_is_given_it_ends_by_itself(tmp_path: Path) -> None:
+    ground = Ground(tmp_path)
+    for number in range(int(os.environ.get("INKOV_ATTACKS", "150"))):
+        ground.attack(random.Random(f"attack {number}"))

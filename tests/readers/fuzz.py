@@ -12,6 +12,7 @@ import tempfile
 import time
 from pathlib import Path
 
+from inkov.faults import OURS
 from inkov.forwarding import resolve
 from inkov.readers.load import NothingToRead, load
 from inkov.readers.sheets.writer import write_sheet
@@ -98,6 +99,7 @@ def survive(folder: Path, seed: Path, data: bytes) -> None:
         place.write_bytes(before)
     lines = data.count(b"\n") + 2
     for problem in loaded.campus.problems:
+        assert OURS not in problem.says, problem
         if problem.origin.file == str(place):
             assert 0 <= loaded.locator.line(problem.origin) <= lines, problem
     resolve(loaded.campus, wire(loaded.campus))

@@ -683,3 +683,20 @@ def test_a_line_may_go_on_and_tabs_indent() -> None:
     assert "allowed: 10,20-21" in sheet_of(
         tables, "pot 1\n\tcarry 10,\\\n 20-21\n\tlabel x\npot 2\n"
     )
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "says"),
+    [
+        ("x = " + "9" * 20_000, 2, "not TOML: a number of thousands of digits"),
+        ("x = " + "[" * 20_000, 0, "not TOML: nested too deeply"),
+        (f'[device.says]\n"a {"[" * 5000}" = "name = a"', 3, "nested too deeply: write several"),
+        (f'[device.says]\n"{"[a] " * 40}b" = "name = b"', 3, "a form may have 64 words and 64"),
+    ],
+    ids=["number", "list", "form", "variants"],
+)
+def test_a_dialect_that_would_blow_up_is_refused(text: str, line: int, says: str) -> None:
+    with pytest.raises(BadDialect) as bad:
+        compile_dialect("d.toml", f'dialect = "d"\n{text}\n'.encode())
+    problem = bad.value.problems[-1]
+    assert problem.origin.line == line and says in problem.says

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import random
+
 import pytest
 
-from inkov.campus import Cable, Campus, Origin
+from inkov.campus import STANDARD, Cable, Campus, Device, Fact, Neighbour, Origin, Port
+from inkov.verify import wires_of
 from inkov.wiring import End, Wiring, wire
+from inkov.wiring.links import bundle_of
 from inkov.wiring.names import NameFinder
+from tests.campuses import random_campus
 from tests.conftest import campus_of
 
 A = "switch: gate-1\n[port 1..4]\nstate: on\n"
@@ -104,3 +109,74 @@ def test_what_leads_nowhere_is_said() -> None:
         "'x' is not among the files",
     ]
     assert not wiring.links
+
+
+DEVICES = [
+    "gate-1",
+    "Gate 01",
+    "GATE-1",
+    "gate-1.garden",
+    "gate-1.garden.example",
+    "gate-1.nursery",
+]
+DEVICES += ["10.0.0.2", "10.0.0.3", "palm", "Palm ", "palm.x"]
+PORTS = [
+    "eth1/2",
+    "ethernet 1/2",
+    "e1/2",
+    "1",
+    "01",
+    "port 1",
+    "p1",
+    "P 1",
+    "eth",
+    "e",
+    "x1",
+    "1/2",
+]
+BESIDES = ["aa:bb", "AA:BB", "gate-1", "10.0.0.2", "", "p1", "1"]
+
+
+def misspelled(rng: random.Random) -> Campus:
+    """A campus whose reports spell names as people and devices do, and worse."""
+    campus, at = Campus(), Origin("made up", 1)
+
+    def besides() -> tuple[str, ...]:
+        return tuple(rng.sample(BESIDES, rng.randint(0, 2)))
+
+    for name in rng.sample(DEVICES, rng.randint(1, 6)):
+        device = campus.devices[name] = Device(name, at, STANDARD, known_as=besides())
+        for port in rng.sample(PORTS, rng.randint(1, 7)):
+            own = device.ports[port] = Port(port, at, known_as=besides())
+            if rng.random() < 0.4:
+                own.description = Fact(rng.choice(PORTS + BESIDES), at)
+            if rng.random() < 0.3:
+                own.bundle = Fact(rng.choice(PORTS), at)
+    for _ in range(rng.randint(1, 8)):
+        name, port, far, far_port = map(rng.choice, (DEVICES, PORTS, DEVICES, PORTS))
+        if rng.random() < 0.5:
+            campus.cables.append(Cable(name, port, far, far_port, at))
+        else:
+            about, known = rng.choice([*PORTS, ""]), rng.choice(BESIDES)
+            campus.neighbours.append(Neighbour(name, port, far, far_port, at, about, known))
+    return campus
+
+
+def test_fm_4_11_two_ways_of_finding_names_agree() -> None:
+    """Links by the engine are cables by the verifier, however names are spelled."""
+    found = 0
+    for number in range(4000):
+        rng = random.Random(f"spelled {number}")
+        campus = misspelled(rng) if number % 4 else random_campus(rng, 8)
+        wiring, wires = wire(campus), wires_of(campus)
+
+        def whole(device: str, port: str, campus: Campus = campus) -> End:
+            return End(device, bundle_of(campus.devices[device], port))
+
+        cables = {frozenset([whole(a, p), whole(b, q)]) for a, p, b, q in wires.cables}
+        links = {frozenset([link.a, link.b]) for link in (*wiring.links, *wiring.shared)}
+        assert cables == links, number
+        outside = sorted((*one.near, one.far) for one in wiring.outside)
+        assert sorted(wires.occupied) == outside, number
+        found += len(links)
+    assert found > 4000

@@ -1,9 +1,9 @@
 """Lines that are shown as they stand may hold secrets: what looks like one is left out.
 
-Three things are taken for a secret: what follows a word such as "password", what looks like a hash
-or a key by itself, and what follows a word that stands before a hash or a key elsewhere. The last
-is learnt from the files of a run (`words_before_secrets`): a command language has its own word for
-a password, and shows some of them encrypted, others not.
+Three things are taken for a secret: what follows a word such as "password", in a score of tongues,
+what looks like a hash or a key by itself, and what follows a word that stands before a hash or a
+key elsewhere. The last is learnt from the files of a run (`words_before_secrets`): a command
+language has its own word for a password, and shows some of them encrypted, others not.
 """
 
 from __future__ import annotations
@@ -19,6 +19,14 @@ _AFTER = re.compile(
     r"((?i:(?:[a-z]+[-_])?(?:pass(?:word|wd|phrase|code)?|secret|psk|key|community|"
     r"token|credentials?|hash|auth[a-z]*|md5|sha[0-9]*|snmp)(?:[-_][a-z]+)?))"
     r"(?![A-Za-z])([\s:=\"'>]+)(?=\S).*",
+    re.DOTALL,
+)
+_ELSEWHERE = re.compile(  # the same words in other tongues
+    r"(?i)((?:\b|(?<=[-_]))(?:pass?wort|kennwort|geheim\w*|schl(?:ü|ue)ssel|mot[ -]?de[ -]?passe|"
+    r"cl(?:é|ef)|contrase(?:ñ|n)a|clave|senha|chave|parola|segreto|wachtwoord|sleutel|"
+    r"l(?:ö|o)senord|adgangskode|passord|salasana|has(?:ł|l)o|heslo|jelsz(?:ó|o)|parool|şifre|"
+    r"sifre|пароль|ключ|κωδικός)(?=[\s:=\"'>])|密码|密碼|口令|パスワード|暗証|암호|비밀번호)"
+    r"([\s:=\"'>]*)(?=\S).*",
     re.DOTALL,
 )
 _HASH = re.compile(
@@ -62,4 +70,5 @@ def without_secrets(text: str, words: frozenset[str] = frozenset()) -> str:
     """
     if words:
         text = _after(words).sub(r"\1\2...", text)
-    return _HASH.sub("...", _AFTER.sub(r"\1\2...", text))
+    text = _ELSEWHERE.sub(r"\1\2...", _AFTER.sub(r"\1\2...", text))
+    return _HASH.sub("...", text)

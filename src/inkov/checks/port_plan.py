@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.campus import Fact
+from inkov.campus.secrets import without_secrets
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
 from inkov.checks.words import both
@@ -124,5 +125,5 @@ def _word(value: object) -> str:
         if isinstance(value, bool)
         else "none"
         if value is None
-        else str(value)
+        else without_secrets(str(value))
     )

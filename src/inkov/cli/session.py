@@ -95,6 +95,8 @@ class Session:
 def check_paths(paths: list[str]) -> None:
     """End with the nearest names if one of the paths is not there."""
     for path in paths:
+        if "://" in path and not os.path.lexists(path):
+            fail(f"{path} is an address, and no file: save what is there, and name the file")
         if not os.path.lexists(path):
             fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
 

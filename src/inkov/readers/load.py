@@ -274,6 +274,11 @@ def read_dialects(
             problems += [Problem(p.origin, p.says, p.cure, True) for p in bad.problems]
             report.remark = "not usable"
             continue
+        except Exception as error:
+            says = told(error, "in compiling the dialect")
+            problems.append(Problem(Origin(file), says, "please report it", True))
+            report.remark = "not usable"
+            continue
         same = next((other for other in dialects if other.name == dialect.name), None)
         if same is not None:
             says = f"a second dialect called {dialect.name!r}, beside {same.file}: not used"
@@ -412,10 +417,22 @@ def file_bytes(
 
 
 def _as_utf8(data: bytes) -> bytes:
-    """The bytes of a text in UTF-16, as some systems write what a command prints, in UTF-8."""
-    if data[:2] not in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE):
-        return data
-    return data.decode("utf-16", "replace").encode()
+    """The bytes of a text in UTF-16 or UTF-32, as some systems write what a command prints, in
+    UTF-8; and with line ends that are carriage returns alone, as line feeds.
+    """
+    for marks, encoding in _WIDE:
+        if data.startswith(marks):
+            data = data.decode(encoding, "replace").encode()
+            break
+    if b"\r" in data and b"\n" not in data and b"\x00" not in data[:HEAD_BYTES]:
+        return data.replace(b"\r", b"\n")
+    return data
+
+
+_WIDE = (
+    ((codecs.BOM_UTF32_LE, codecs.BOM_UTF32_BE), "utf-32"),  # one begins like UTF-16
+    ((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE), "utf-16"),
+)
 
 
 def _reason(error: OSError) -> str:

@@ -87,6 +87,18 @@ def taken_as(texts: Sequence[str], dialects: Sequence[Dialect]) -> list[TakenAs]
     return taken
 
 
+def _something_else(head: bytes) -> str:
+    """What a file is that people take for a configuration, and that is none; "" for all others."""
+    start = head.lstrip(b"\xef\xbb\xbf \t\r\n")[:30].lower()
+    if start.startswith((b"<!doctype html", b"<html")):
+        return "a web page, of an error or a login perhaps, and no configuration"
+    if start.startswith(b"[internetshortcut]"):
+        return "the address of a page, and not what the page shows"
+    if head[1:40:2].count(0) > 15 or head[0:40:2].count(0) > 15:
+        return "a text in UTF-16 without a byte order mark, which is not read: save it as UTF-8"
+    return ""
+
+
 def format_of(
     file: str, data: bytes, dialects: Sequence[Dialect] = (), taken: Sequence[TakenAs] = ()
 ) -> Format | None:
@@ -123,6 +135,9 @@ def read_bytes(
     With `account`, the report counts what was understood and lists what was not.
     """
     report = FileReport(file, "", len(data))
+    report.remark = _something_else(data[:HEAD_BYTES])
+    if report.remark:
+        return report, Part()
     form = format_of(file, data, dialects, taken)
     if form is None:
         report.remark = (

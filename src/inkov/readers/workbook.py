@@ -21,6 +21,7 @@ __all__ = ["read", "recognise"]
 
 _MOST_BYTES = 64 * 1024 * 1024
 _MOST_ROWS = 200_000
+_MOST_COLUMNS = 200
 
 
 def recognise(head: bytes) -> bool:
@@ -67,7 +68,7 @@ def _refused(file: str, says: str, cure: str) -> Reading:
 
 def _worksheet(file: str, sheet: Any, reading: Reading) -> str:
     """Read one worksheet. Returns the kind of table that it holds, "" for none."""
-    rows = _rows(sheet)
+    rows = _rows(file, sheet, reading)
     head = next(rows, None)
     table = table_of(head[1]) if head else None
     if head is None or table is None:
@@ -78,8 +79,14 @@ def _worksheet(file: str, sheet: Any, reading: Reading) -> str:
     return table.name
 
 
-def _rows(sheet: Any) -> Iterator[tuple[int, list[str]]]:
-    for number, cells in enumerate(sheet.iter_rows(values_only=True, max_row=_MOST_ROWS), 1):
+def _rows(file: str, sheet: Any, reading: Reading) -> Iterator[tuple[int, list[str]]]:
+    sheet.reset_dimensions()  # what the file says of its size is not believed
+    rows = sheet.iter_rows(values_only=True, max_row=_MOST_ROWS + 1, max_col=_MOST_COLUMNS)
+    for number, cells in enumerate(rows, 1):
+        if number > _MOST_ROWS:
+            says = f"worksheet {sheet.title!r} goes on behind row {_MOST_ROWS}: not read"
+            reading.part.problems.append(Problem(Origin(file), says, "save it as CSV", True))
+            return
         yield number, [_text(cell) for cell in cells]
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from inkov.campus import Mode, Origin, natural
+from inkov.campus.secrets import without_secrets
 from inkov.forwarding import Fabric, Form, Resolved
 from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
@@ -69,7 +70,7 @@ def _row(fabric: Fabric, resolved: Resolved, outside: dict[End, str]) -> PortRow
         untagged=bits_to_text(untagged),
         tagged=bits_to_text(tagged),
         behind=behind,
-        about=stated.description.value if stated.description else "",
+        about=without_secrets(stated.description.value) if stated.description else "",
         origin=stated.mode.origin if stated.mode is not None else stated.origin,
     )
 

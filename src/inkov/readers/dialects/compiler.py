@@ -71,6 +71,11 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
         raise BadDialect([Problem(Origin(file, line), says, "", True)]) from None
     except RecursionError:
         raise BadDialect([Problem(Origin(file), "not TOML: nested too deeply", "", True)]) from None
+    except ValueError:  # of a number with thousands of digits
+        long = re.search(r"[0-9_]{4000}", text)
+        line = text.count("\n", 0, long.start()) + 1 if long else 0
+        says = "not TOML: a number of thousands of digits"
+        raise BadDialect([Problem(Origin(file, line), says, "", True)]) from None
     places = Places(file, text)
     try:
         decoded = msgspec.convert(tree, DialectFile)

@@ -114,6 +114,7 @@ class Word(Struct, frozen=True):
 _TOKEN = re.compile(r"\s+|[\[\]()|]|(?:\{[^{}]*\}|[^\s\[\]()|{}])+|[{}]")
 _CAPTURE = re.compile(r"\{(?:([A-Za-z][\w-]*):)?([a-z]*)\}")
 _Sequence = list[list[Word]]
+_DEEPEST = 20
 
 
 def parse_form(form: str) -> list[list[Word]]:
@@ -121,6 +122,11 @@ def parse_form(form: str) -> list[list[Word]]:
     grammar.
     """
     marks = [(m[0], m.start()) for m in _TOKEN.finditer(form) if not m[0].isspace()]
+    depth = 0
+    for mark, start in marks:
+        depth += (mark in "[(") - (mark in ")]")
+        if depth > _DEEPEST:
+            raise FormError(start, "nested too deeply: write several forms")
     variants, at = _sequence(marks, 0, form)
     if at != len(marks):
         raise FormError(marks[at][1], f"{marks[at][0]!r} closes nothing")
