@@ -457,9 +457,11 @@ def surplus_vlans(site: Site) -> Iterator[Found]:
     fix=_TAKE_OFF,
 )
 def management_surplus(site: Site) -> Iterator[Found]:
-    management = 1 << (site.plan.practice.management or 0)
+    if site.plan.practice.management is None:
+        return
+    management = 1 << site.plan.practice.management
     elsewhere = {n for n, i in managed_by(site).items() if not management >> i.vid & 1}
-    for joined, surplus in _surplus(site) if management > 1 else ():
+    for joined, surplus in _surplus(site):
         if elsewhere & {joined.a.end.device, joined.b.end.device}:
             continue  # management-in-user-vlan tells
         if surplus & management:

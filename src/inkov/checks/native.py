@@ -252,7 +252,6 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
             and resolved.view.untagged
             and tagged
             and resolved.end in site.fabric.wiring.of
-            and not _meets_a_host_port(site, resolved)
             and site.in_use(resolved)
         ):
             trunks.setdefault(resolved.view.pvid, []).append(resolved)
@@ -262,9 +261,9 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
             hosts.setdefault(resolved.view.pvid, []).append(resolved)
     mismatched = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
     for vid, ports in sorted(hosts.items()):
-        ends = [
-            r for r in trunks[vid] if r.end not in mismatched
-        ]  # untagged-vlan-differs tells the others
+        ends = [  # others are told as such: untagged-vlan-differs, trunk-meets-access
+            r for r in trunks[vid] if r.end not in mismatched and not _meets_a_host_port(site, r)
+        ]
         homes = {r.end.device for r in ports}
         near = [r for r in ends if r.end.device in homes] or ends[:1]
         if ends:

@@ -16,6 +16,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from inkov.campus import Mode, PortKind, natural
 from inkov.checks.catalogue import Found, Severity, finding, rule
@@ -173,12 +174,17 @@ def _among_sisters(site: Site) -> Iterator[_Odd]:
 
 
 def _described_alike(site: Site) -> Iterator[_Odd]:
-    alike: dict[tuple[str, str], list[tuple[Resolved, Setting]]] = {}
+    alike: dict[tuple[str, str], list[Resolved]] = {}
     for resolved in site.access_hosts:
-        setting = _setting(resolved)
-        if setting is not None and (stem := _stem(resolved)):
-            alike.setdefault((resolved.end.device, stem), []).append((resolved, setting))
-    for (_, stem), settings in alike.items():
+        about = resolved.stated.description
+        stem = "" if about is None else _letters(about.value)
+        if stem:
+            alike.setdefault((resolved.end.device, stem), []).append(resolved)
+    for (_, stem), ports in alike.items():
+        first = ports[0].completed
+        if len(ports) <= _SLIPPED or all(r.completed == first for r in ports):
+            continue
+        settings = [(r, setting) for r in ports if (setting := _setting(r)) is not None]
         [(usual, number), *others] = Counter(s for _, s in settings).most_common()
         if number < _SLIPPED or not others or number < len(settings) - 1:
             continue
@@ -200,7 +206,12 @@ def _one_and_a_peer(
 def _stem(resolved: Resolved) -> str:
     """The letters of a description; "" where they are too few to tell a kind."""
     about = resolved.stated.description
-    letters = "".join(filter(str.isalpha, about.value.casefold())) if about is not None else ""
+    return "" if about is None else _letters(about.value)
+
+
+@lru_cache(maxsize=4096)
+def _letters(text: str) -> str:
+    letters = "".join(filter(str.isalpha, text.casefold()))
     return letters if len(letters) > 2 else ""
 
 
