@@ -115,3 +115,9 @@ def test_is_immutable_and_bounded() -> None:
     with pytest.raises(ValueError, match="range"):
         VlanSet.from_range(3, 2)
     assert set(VlanSet.from_range(4093, 4094)) == {4093, 4094}
+
+
+def test_a_list_longer_than_any_is_refused_unread() -> None:
+    with pytest.raises(VlanListError, match="a list of 70000 characters is none of VLANs"):
+        VlanSet.parse("10," * 23_333 + "1")
+    assert VlanSet.parse(",".join(map(str, range(1, 4095)))) == VlanSet.all()

@@ -38,6 +38,7 @@ ALL_BITS = (1 << (MAX_VID + 1)) - 2
 """The mask of every VID: bits 1 to 4094."""
 
 _WORD = re.compile(r"\s*(all\s+but|all|none)(?![^\W_])\s*", re.IGNORECASE)
+_LONGEST = 65_536
 _ITEM = re.compile(r"\s*(?:([0-9]+)\s*(?:-\s*([0-9]+)\s*)?)?(?=,|\Z)")
 
 
@@ -118,8 +119,12 @@ class VlanSet:
     @classmethod
     def parse(cls, text: str) -> VlanSet:
         """Read the list grammar of this module. VlanListError marks the part that does not follow
-        it.
+        it. A list that is longer than one that names every VLAN by itself, twice over, is none.
         """
+        if len(text) > _LONGEST:
+            raise VlanListError(
+                text[:40], 0, 40, f"a list of {len(text)} characters is none of VLANs"
+            )
         word = _WORD.match(text)
         if word is None:
             return cls(_items(text, 0))

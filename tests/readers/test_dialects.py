@@ -688,12 +688,13 @@ def test_a_line_may_go_on_and_tabs_indent() -> None:
 @pytest.mark.parametrize(
     ("text", "line", "says"),
     [
+        ("#" * 2**20, 0, "too large to be a dialect: 1 MB, 1 MB are read at most"),
         ("x = " + "9" * 20_000, 2, "not TOML: a number of thousands of digits"),
         ("x = " + "[" * 20_000, 0, "not TOML: nested too deeply"),
         (f'[device.says]\n"a {"[" * 5000}" = "name = a"', 3, "nested too deeply: write several"),
         (f'[device.says]\n"{"[a] " * 40}b" = "name = b"', 3, "a form may have 64 words and 64"),
     ],
-    ids=["number", "list", "form", "variants"],
+    ids=["size", "number", "list", "form", "variants"],
 )
 def test_a_dialect_that_would_blow_up_is_refused(text: str, line: int, says: str) -> None:
     with pytest.raises(BadDialect) as bad:

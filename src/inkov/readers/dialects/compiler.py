@@ -46,6 +46,7 @@ from inkov.vlanset import VlanSet
 __all__ = ["compile_dialect"]
 
 _MOST_FORMS = 4000
+_MOST_BYTES = 1024 * 1024
 _KINDS = ("port", "bundle", "sub", "vlan", "gateway", "bridge", "tree")
 _NAMED_BY = {
     "port": ("ports", "port"),
@@ -57,6 +58,10 @@ _NAMED_BY = {
 
 def compile_dialect(file: str, data: bytes) -> Dialect:
     """Compile a dialect file. BadDialect with everything that is wrong with it."""
+    if len(data) > _MOST_BYTES:
+        size, most = len(data) / 1e6, _MOST_BYTES / 1e6
+        says = f"too large to be a dialect: {size:.0f} MB, {most:.0f} MB are read at most"
+        raise BadDialect([Problem(Origin(file), says, "write one for each language", True)])
     try:
         text = data.decode("utf-8-sig")
         tree = tomllib.loads(text)
