@@ -6,7 +6,9 @@ left out.
 
 from __future__ import annotations
 
+import json
 import re
+from itertools import permutations
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +23,7 @@ from inkov.proofs import prove
 from inkov.verify import PacketModel, Refused, check_certificate, wires_of
 from inkov.verify.certificates import verify_entry
 from inkov.wiring import wire
-from tests.conftest import campus_of
+from tests.conftest import Inkov, campus_of
 
 VLANS = "[vlans]\n10: ten\n20: twenty\n"
 
@@ -447,3 +449,35 @@ def test_every_refusal_has_a_forged_certificate() -> None:
         longest = max(pieces, key=len)
         expected = [*(says for says, *_ in FORGED), *(says for says, _ in NO_PLAN)]
         assert any(longest[:24] in says or says in whole for says in expected), whole
+
+
+def test_entries_of_a_plan_stand_in_its_order_each_once(tmp_path: Path, inkov: Inkov) -> None:
+    """Dropped, doubled, exchanged, of another plan or another campus: refused."""
+    plan = "claims:\n  - isolate: [ten, twenty]\n  - join: ten\n  - reach: ['a:1', 'b:1']\n"
+
+    def certified(folder: str, sheets: tuple[str, ...], text: str) -> dict[str, Any]:
+        (tmp_path / folder).mkdir()
+        for number, sheet in enumerate(sheets):
+            (tmp_path / folder / f"{number}.sheet").write_text(f"inkov sheet 1\n{sheet}")
+        (tmp_path / folder / "plan.yaml").write_text(text)
+        assert inkov("prove", folder, "--certificate", f"{folder}.json").status == 0
+        stated: dict[str, Any] = json.loads((tmp_path / f"{folder}.json").read_text())
+        return stated
+
+    own = certified("own", TWO, plan)
+    first, second, third = own["claims"]
+    older = certified("older", TWO, plan.replace("join: ten", "join: twenty"))
+    other = certified("other", (TWO[0].replace("[port 2]", "[port 3]"), TWO[1]), plan)
+    changed: list[dict[str, Any]] = [
+        {"claims": [first, second]},
+        {"claims": [first, second, third, third]},
+        *({"claims": list(order)} for order in permutations(own["claims"]) if order[0] != first),
+        {"claims": older["claims"]},
+        {"claims": older["claims"], "files": own["files"]},
+        *(other, {**other, "files": own["files"]}, older),
+    ]
+    assert inkov("verify", "own.json", "own").status == 0
+    for change in changed:
+        (tmp_path / "forged.json").write_text(json.dumps({**own, **change}))
+        checked = inkov("verify", "forged.json", "own")
+        assert checked.status == 1 and "The certificate is refused.\n" in checked.out, change

@@ -288,7 +288,8 @@ def check_certificate(
     """
     refused: list[str] = []
     left: list[str] = []
-    for number, entry in enumerate(entries):
+    counted = entries[: len(claims)] if claims else entries
+    for number, entry in enumerate(counted):
         try:
             brings = verify_entry(net, claims, vlans, number, entry)
             nobody = _about_nobody(net, claims[number], vlans) if claims else ""
@@ -298,10 +299,10 @@ def check_certificate(
             refused.append(f"claim {number + 1}: {why}")
         except (KeyError, TypeError, ValueError, AttributeError, IndexError):
             refused.append(f"claim {number + 1}: the entry is not well-formed")
-    verified = len(entries) - len(refused) - len(left)
+    verified = len(counted) - len(refused) - len(left)
     if not claims:
         refused += _missing(net, entries, level)
-    if len(claims) > len(entries):
+    if claims and len(claims) != len(entries):
         refused.append(f"the plan has {len(claims)} claims, the certificate {len(entries)}")
     return Checked(refused, left, verified)
 
