@@ -35,7 +35,7 @@ _FAMILY = "Links and trunks"
         "one-sided": "only {hearing} reports the link to {silent}; {device} does not",
         "no reports": " (its file holds no neighbour reports at all)",
     },
-    fix="turn on neighbour discovery at {silent}, or add the cable to a cabling table",
+    fix=("is neighbour discovery off at {silent}? turn it on, or add the cable to a cabling table"),
 )
 def link_one_sided(site: Site) -> Iterator[Found]:
     reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
@@ -66,7 +66,7 @@ def link_one_sided(site: Site) -> Iterator[Found]:
     cure="look at the cable, correct the table or renew the export",
     example="the cabling table takes core-1 port 5 to pond-1, but core-1 hears fern-1 there",
     says="{near} is reported to be cabled to {fars}",
-    fix="look where the cable goes; correct the cabling table, or renew the export",
+    fix="where does the cable go? correct the cabling table, or renew the export",
 )
 def links_contradict(site: Site) -> Iterator[Found]:
     for conflict in site.fabric.wiring.conflicts:
@@ -101,7 +101,7 @@ def links_contradict(site: Site) -> Iterator[Found]:
         " there"
     ),
     says="the cabling table joins {a} and {b}, and neither hears the other there",
-    fix="look at the cable; correct the table, or find out why the ports are silent",
+    fix="is the cable there? correct the table, or find out why the ports are silent",
 )
 def cable_unconfirmed(site: Site) -> Iterator[Found]:
     reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
@@ -123,7 +123,7 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
     cure="correct the table, or renew the export of the switch",
     example="core-1 hears pond-1 at its port 99, and pond-1 has no port 99",
     says="a report about {near} leads nowhere: {says}",
-    fix="correct the table, or renew the export of the switch",
+    fix="which is right? correct the table, or renew the export of the switch",
 )
 def neighbour_unknown_port(site: Site) -> Iterator[Found]:
     for stray in site.fabric.wiring.strays:
@@ -260,7 +260,7 @@ def _far(claim: Claim) -> str:
     cure="add its configuration to the files, or correct the name",
     example="the cabling table takes core-1 port 9 to heath-2, and there is no file of heath-2",
     says="{switch} is named at {count}, and no file describes it",
-    fix="add the configuration of {switch} to the files, or correct the name",
+    fix="is it one of yours? add the configuration of {switch} to the files, or correct the name",
 )
 def switch_without_file(site: Site) -> Iterator[Found]:
     for name, places in sorted(site.unfiled.items()):
@@ -280,7 +280,7 @@ def switch_without_file(site: Site) -> Iterator[Found]:
     cure="collect its configuration, or take it out of the plan",
     example="the plan expects edit-1 to edit-30, and the file of edit-7 is empty",
     says="the plan expects more than the files hold: {missing}",
-    fix="collect the configuration, or take the switch out of `expected` in the plan",
+    fix="is it still there? collect the configuration, or take it out of `expected` in the plan",
 )
 def switch_missing(site: Site) -> Iterator[Found]:
     expected = site.plan.expected

@@ -25,7 +25,7 @@ _FAMILY = "Input"
     cure="find out which is true, and collect the other again or correct the switch",
     example="the export of core-1 has port 7 in VLAN 10, the walk of core-1 has it in VLAN 20",
     says="two sources of {first} disagree: {shown}{more}",
-    fix="find out which is true, and collect the other again or correct the switch",
+    fix="which is true? collect the other again, or correct the switch",
 )
 def sources_disagree(site: Site) -> Iterator[Found]:
     for other in site.fabric.campus.others:

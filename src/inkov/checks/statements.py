@@ -79,7 +79,7 @@ def _is_told(site: Site, device: str, change: Overridden) -> bool:
     ),
     example="gate-1.txt line 40 names a VLAN, and the dialect has no form for it",
     says="{count} of {file} {were} not understood: {shown}",
-    fix="add their forms to the dialect, or name their words as without meaning",
+    fix="what do they mean? add their forms to the dialect, or name their words as without meaning",
 )
 def line_not_understood(site: Site) -> Iterator[Found]:
     by_file: dict[str, list[tuple[Origin, str]]] = {}
