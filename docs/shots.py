@@ -31,6 +31,10 @@ SHOTS = {
         "--only host-gateway-wrong --only vlan-unused --only port-against-plan"
     ),
     "prove": "inkov prove garden",
+    "verify": (
+        "inkov prove garden --certificate c.json > /dev/null; inkov verify c.json garden;"
+        " inkov prove repaired --certificate r.json > /dev/null; inkov verify r.json repaired"
+    ),
     "reach": "inkov prove repaired --matrix",
     "hears": "inkov hears orchard-1:6 garden --level hostile",
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
@@ -92,7 +96,7 @@ def shoot(name: str, command: str, demo: Path) -> None:
             time.sleep(0.05)
         before = b""
         while True:  # until the window has drawn everything
-            time.sleep(0.3)
+            time.sleep(0.7)
             picture = subprocess.run(
                 ["import", "-display", DISPLAY, "-window", "root", "png:-"],
                 check=True,

@@ -401,7 +401,7 @@ def test_a_closed_pipe_and_an_interrupt_end_quietly(garden: Path) -> None:
     [
         ("empty.json", "", "empty"),
         ("blank.txt", "  \n\n", "empty"),
-        ("page.txt", "<html><title>401</title></html>", "nothing that is read here"),
+        ("page.txt", "<html><title>401</title></html>", "a web page"),
         ("null.json", "null", "not a format that is read"),
         ("cut.json", '{"interfaces": {"interface": [', "the JSON ends in the middle"),
         ("box.txt", "hello", "not a format that is read, and no dialect knows it"),
