@@ -4,6 +4,8 @@ on for longer.
 
 from __future__ import annotations
 
+import base64
+import json
 import random
 import resource
 import subprocess
@@ -12,7 +14,10 @@ from pathlib import Path
 
 import pytest
 
+from inkov.faults import OURS
+from inkov.plan import read_plan
 from inkov.readers import load
+from inkov.readers.load import NothingToRead
 from inkov.readers.registry import read_bytes
 from tests.conftest import DEMO
 from tests.readers.fuzz import SEEDS, copy_of_the_demo, mutant, survive
@@ -93,3 +98,33 @@ def test_two_processes_read_what_one_does(tmp_path: Path, monkeypatch: pytest.Mo
 def test_a_file_that_nobody_reads_is_named() -> None:
     report, part = read_bytes("x", b"\x7fELF\x00\x01", account=True)
     assert not part.devices and report.remark.startswith("not a format that is read")
+
+
+CORPUS = json.loads((Path(__file__).parent / "corpus.json").read_text())
+"""The smallest inputs by which fuzzing with coverage as its guide got to new places in the code:
+kind of file -> inputs, in base 64.
+"""
+
+
+@pytest.mark.parametrize("kind", sorted(CORPUS))
+def test_small_inputs_that_reach_everywhere(kind: str, tmp_path: Path) -> None:
+    """Read as a file each: whatever is wrong with it is said, with a line that it has."""
+    names = {"plan": "plan.yaml", "dialect": "d.toml", "table": "t.csv", "walk": "a.walk"}
+    for number, text in enumerate(CORPUS[kind]):
+        data = base64.b64decode(text)
+        folder = tmp_path / str(number)
+        folder.mkdir()
+        file = folder / names.get(kind, f"a.{kind}")
+        file.write_bytes(data)
+        if kind == "plan":
+            problems = read_plan(str(file), data).problems
+        else:
+            taken = [] if kind == "dialect" else [kind]
+            try:
+                loaded = load([str(folder)], account=True, read_as=taken)
+                problems = loaded.campus.problems
+            except NothingToRead as nothing:
+                problems = nothing.problems
+        for problem in problems:
+            assert OURS not in problem.says, (data, problem)
+            assert problem.origin.line <= data.count(b"\n") + data.count(b"\r") + 2, (data, problem)

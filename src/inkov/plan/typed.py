@@ -82,7 +82,8 @@ class Typed:
         assert outer is dict, kind
         if not isinstance(node, dict):
             raise Fault(place, f"expected here: a map, not {_shown(node)}")
-        pairs = [(key, value, _key_at(node, key, place)) for key, value in node.items()]
+        lines = node.lc  # type: ignore[attr-defined]
+        pairs = [(key, value, _at(lines.key, key, place)) for key, value in node.items()]
         return dict(self._each(pairs, inner[0], inner[1]))
 
     def _each(self, entries: list[tuple[Any, Any, Place]], keys: Any, values: Any) -> list[Any]:
@@ -110,15 +111,16 @@ class Typed:
         if not isinstance(node, dict):
             raise Fault(place, f"expected here: a map with {', '.join(known)}; not {_shown(node)}")
         values: dict[str, Any] = {}
+        lines = node.lc  # type: ignore[attr-defined]
         for key, value in node.items():
-            at = _key_at(node, key, place)
+            at = _at(lines.key, key, place)
             if key not in known:
                 self.report(
                     Fault(at, f"{_shown(key)} is not known here{_nearest(str(key), list(known))}")
                 )
                 continue
             try:
-                where = at if isinstance(value, dict) else _value_at(node, key, place)
+                where = at if isinstance(value, dict) else _at(lines.value, key, place)
                 values[known[key].name] = self.read(value, known[key].type, where)
             except Fault as fault:
                 if known[key].required:
@@ -130,21 +132,14 @@ class Typed:
         return kind(**values, **origin)
 
 
-def _key_at(node: Any, key: Any, place: Place) -> Place:
-    """Where a key of a map stands; the map's own place for one that is merged in (`<<`)."""
+def _at(where: Callable[[Any], Place], key: Any, place: Place) -> Place:
+    """Where a key of a map, or its value, stands; the map's own place for one that is merged in
+    (`<<`).
+    """
     try:
-        found: Place = node.lc.key(key)
+        return where(key)
     except KeyError:
         return place
-    return found
-
-
-def _value_at(node: Any, key: Any, place: Place) -> Place:
-    try:
-        found: Place = node.lc.value(key)
-    except KeyError:
-        return place
-    return found
 
 
 _YES_NO = {True: "on", False: "off"}
