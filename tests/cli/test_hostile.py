@@ -97,8 +97,14 @@ def hostile(tmp_path: Path) -> Path:
         f"  - join: [{said[EVIL]}]\n  - reach: [{said[HOST]}, {said[f'{EVIL}nobody']}]\n"
         f"accepted:\n  - {{rule: native-default, switch: {said[EVIL]}, because: {said[EVIL]}}}\n"
     )
-    sheet = "inkov sheet 1\nswitch: c\n[vlans]\n10: \x1b]0;x\x07\u202e\n[port \x9b]\nvlan: 10\n"
-    (folder / "c.sheet").write_text(sheet)
+    mean = json.dumps("\x1b]0;x\x07\u202e\x9b<i>|`")
+    (folder / "c.sheet").write_text(
+        f"inkov sheet 1\nswitch: {mean}\nknown as: {mean}\n[vlans]\n10: {mean}\n20: lamps\n"
+        f"[distribution]\ndomain: {mean}\nrole: follower\n[port {mean}]\nvlan: 10\n[port r]\n"
+        f"mode: routed\nvrf: {mean}\naddress: 10.9.0.1/24\n[bundle b]\nmembers: {mean}\n"
+        f"[gateway 20]\naddress: 10.0.20.1/24\nvrf: {mean}\nfilter in: {mean}\n"
+        f"[filter {mean}]\n10: reject from any to any\n[bridge {mean}]\nports: r\n"
+    )
     bad_name = os.fsencode(folder) + b"/\x1b[31m\xff\nx.txt"
     Path(os.fsdecode(bad_name)).write_bytes(b"what \x1b[31m\xff\xfe is this\n")
     return folder

@@ -147,8 +147,13 @@ def test_nothing_of_a_person_is_written_over(folder: Path, inkov: Inkov) -> None
     ("command", "says"),
     [
         (["prove", "in", "--date", "2026-01-31"], "--date is written into a certificate"),
-        (["prove", "in", "--matrix", "--strict"], "--strict is about claims"),
-        (["prove", "in", "--hosts", "--certificate", "c"], "--certificate is about claims"),
+        (["prove", "in", "--matrix", "--strict"], "--strict does nothing beside --matrix"),
+        (
+            ["prove", "in", "--hosts", "--certificate", "c"],
+            "--certificate does nothing beside",
+        ),
+        (["ports", "in", "--because", "a:1", "--matrix"], "--matrix does nothing beside --because"),
+        (["trunks", "in", "--because", "a:1", "--switch", "a"], "--switch does nothing beside"),
         (["audit", "in", "--by", "rule", "-f", "json"], "--by is about the text for people"),
         (["audit", "in", "--explain", "-f", "csv"], "--explain is about the text for people"),
     ],

@@ -6,6 +6,7 @@ import typer
 
 from inkov.cli.explain import explain
 from inkov.cli.options import BecauseOption, ListingOptions, SwitchOption, VlanOption, shared
+from inkov.cli.says import alone
 from inkov.cli.session import start, vlan_list
 
 
@@ -24,6 +25,8 @@ def ports(
     from inkov.render.results import listing
     from inkov.survey.ports import memberships, port_rows
 
+    if because is not None:
+        alone("--because", {"--switch": switch, "--vlan": vlan, "--matrix": matrix})
     vids = vlan_list(vlan)
     session = start(options)
     if because is not None:

@@ -7,7 +7,7 @@ import typer
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import LevelOption, ReportOptions, shared
 from inkov.cli.output import write_file
-from inkov.cli.says import fail
+from inkov.cli.says import alone, fail
 from inkov.cli.session import Session, spare, start
 from inkov.cli.written import read_written
 from inkov.faults import OURS
@@ -56,10 +56,9 @@ def prove(
     from inkov.render.proofs import verdicts_result
     from inkov.render.text import to_json
 
-    alone = {"--strict": strict, "--certificate": certificate, "--baseline": baseline}
-    for name, value in alone.items() if matrix or hosts else ():
-        if value:
-            fail(f"{name} is about claims, and a matrix has none")
+    if matrix or hosts:  # which has no claims
+        others = {"--strict": strict, "--certificate": certificate, "--baseline": baseline}
+        alone("--matrix" if matrix else "--hosts", others)
     if date is not None and certificate is None:
         fail("--date is written into a certificate: name one with --certificate")
     day = _day(date)

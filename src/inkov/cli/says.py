@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from typing import TYPE_CHECKING, NoReturn, TextIO
 
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from inkov.readers import Loaded
 
 __all__ = [
+    "alone",
     "complain",
     "fail",
     "let_go",
@@ -80,6 +81,13 @@ def fail(says: str, status: int = UNUSABLE) -> NoReturn:
     """End with one line on the error output."""
     complain(says)
     raise typer.Exit(status)
+
+
+def alone(option: str, others: Mapping[str, object]) -> None:
+    """End where an option is given that does nothing beside another one."""
+    for name, value in others.items():
+        if value:
+            fail(f"{name} does nothing beside {option}")
 
 
 def reason(error: OSError) -> str:

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 from inkov.cli.explain import explain
 from inkov.cli.options import BecauseOption, ListingOptions, SwitchOption, shared
+from inkov.cli.says import alone
 from inkov.cli.session import start
 
 
@@ -14,6 +15,8 @@ def trunks(
     from inkov.render.results import listing
     from inkov.survey.trunks import trunk_rows
 
+    if because is not None:
+        alone("--because", {"--switch": switch})
     session = start(options)
     if because is not None:
         explain(session, because, options.out)
