@@ -68,7 +68,7 @@ def shoot(name: str, command: str, demo: Path) -> None:
         [
             "xterm",
             "-geometry",
-            "126x50+0+0",
+            "126x45+0+0",
             "-fa",
             "DejaVu Sans Mono",
             "-fs",
