@@ -176,9 +176,7 @@ def _among_sisters(site: Site) -> Iterator[_Odd]:
 def _described_alike(site: Site) -> Iterator[_Odd]:
     alike: dict[tuple[str, str], list[Resolved]] = {}
     for resolved in site.access_hosts:
-        about = resolved.stated.description
-        stem = "" if about is None else _letters(about.value)
-        if stem:
+        if stem := _stem(resolved):
             alike.setdefault((resolved.end.device, stem), []).append(resolved)
     for (_, stem), ports in alike.items():
         first = ports[0].completed

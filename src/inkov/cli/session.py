@@ -186,12 +186,12 @@ def _plan(loaded: Loaded, named: str | None) -> Plan:
     """The plan that --plan names, or else the one found among the files."""
     from inkov.plan import Plan, read_plan
     from inkov.readers import FileReport
-    from inkov.readers.load import digest_of
 
     if named is not None:
         check_paths([named])
-        data = file_of(named, "plan")
-        loaded.reports.append(FileReport(named, "the plan", len(data), digest=digest_of(data)))
+        digests: dict[str, str] = {}
+        data = file_of(named, "plan", digests)
+        loaded.reports.append(FileReport(named, "the plan", len(data), digest=digests[named]))
         return read_plan(named, data)
     if len(loaded.plans) > 1:
         fail(

@@ -28,15 +28,15 @@ def read_written(path: str, what: str, made_by: str, read: Callable[[Any], T]) -
         fail(f"{path} is no {what}; `{made_by}` makes one")
 
 
-def file_of(path: str, what: str) -> bytes:
-    """The bytes of a file that is named on the command line. Ends where it is none, or larger than
-    any file that is read.
+def file_of(path: str, what: str, digests: dict[str, str] | None = None) -> bytes:
+    """The bytes, in UTF-8, of a file that is named on the command line; `digests` gets that of
+    the file as it stands. Ends where it is none, or larger than any file that is read.
     """
     from inkov.readers.load import file_bytes
 
     problems: list[Problem] = []
     reports: list[FileReport] = []
-    data = file_bytes(path, problems, reports)
+    data = file_bytes(path, problems, reports, digests)
     if data is None:
         why = problems[0].says if problems else "no regular file"
         fail(f"cannot read the {what} {path}: {why.removeprefix('cannot be read: ')}")
