@@ -1,8 +1,8 @@
 """Texts from configurations made harmless. What a switch, a neighbour or a person wrote is shown as
 text and as nothing else: it moves no cursor, turns no reading direction, ends no line.
 
-Whatever Inkov writes to a screen or a file passes one of these on its way out: `render.results`
-and `cli.output` see to it, so that no command has to.
+Whatever Inkov writes to a screen or a file passes one of these on its way out: `render.results`,
+`render.terminal` and `cli.says` see to it, so that no command has to.
 """
 
 from __future__ import annotations

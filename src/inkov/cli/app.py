@@ -34,7 +34,7 @@ from inkov.cli import (
     vlans,
 )
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED, UNUSABLE
-from inkov.cli.says import complain, fail, let_go, reason, say
+from inkov.cli.says import fail, let_go, say, unwritable
 from inkov.cli.streams import Closed, interruptible
 
 app = typer.Typer(
@@ -147,6 +147,5 @@ def main() -> None:
     try:
         app()
     except OSError as error:  # help, or the version, on a full disk
-        let_go(sys.stdout)
-        complain(f"cannot write to the standard output: {reason(error)}")
+        unwritable(error)
         sys.exit(UNUSABLE)

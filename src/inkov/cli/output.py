@@ -60,7 +60,7 @@ class Output:
 
     def write(self, text: str) -> None:
         """Write a text to the screen, or to the file."""
-        if self.file is None or _is_the_screen(self.file):
+        if self.file is None:
             to_screen(text)
         else:
             write_file(self.file, text, private=self.private)
@@ -85,8 +85,12 @@ def write_file(path: str, text: str, *, private: bool = False) -> None:
     """Write beside the file and rename, so that nobody finds half of it. A link is followed; what
     is there keeps its mode. What is new and `private` is for the user alone.
 
-    Ends with one line if it cannot be written, or is a folder, a device or a pipe.
+    Where the standard output goes it goes too. Ends with one line if it cannot be written, or is
+    a folder, another device or a pipe.
     """
+    if _is_the_screen(path):
+        to_screen(text)
+        return
     target = os.path.realpath(path)
     try:
         mode = _mode_of(target, private=private)

@@ -31,7 +31,9 @@ __all__ = [
     "unwritable",
 ]
 
-_ASCII = str.maketrans({"≠": "!=", "·": ".", "─": "-", "↔": "<->", "→": "->", "←": "<-", "×": "x"})
+_ASCII = str.maketrans(
+    {"≠": "!=", "·": ".", "─": "-", "↔": "<->", "→": "->", "←": "<-", "×": "x"}  # as they look
+)
 """For terminals without Unicode."""
 
 _MOST_TOLD = 20  # problems of one file: who has more has another problem
@@ -54,12 +56,13 @@ def to_screen(text: str) -> None:
         raise
     except OSError as error:
         unwritable(error)
+        raise typer.Exit(UNUSABLE) from None
 
 
-def unwritable(error: OSError) -> NoReturn:
-    """End since the standard output takes nothing."""
+def unwritable(error: OSError) -> None:
+    """Say that the standard output takes nothing, and leave it."""
     let_go(sys.stdout)
-    fail(f"cannot write to the standard output: {reason(error)}")
+    complain(f"cannot write to the standard output: {reason(error)}")
 
 
 def let_go(stream: TextIO) -> None:
