@@ -59,18 +59,15 @@ def vlan_names(plan: Plan, campus: Campus) -> dict[str, VlanSet]:
     """The VLANs that each name in a claim means: segments, names of VLANs in the plan and in the
     configurations.
     """
-    names: dict[str, VlanSet] = {}
-
-    def call(name: str, vid: int) -> None:
-        names[name] = names.get(name, VlanSet()) | VlanSet.of(vid)
-
+    masks: dict[str, int] = {}
     for device in campus.devices.values():
         for vlan in (device.vlans or {}).values():
             if vlan.name is not None and vlan.name.value:
-                call(vlan.name.value, vlan.vid)
+                masks[vlan.name.value] = masks.get(vlan.name.value, 0) | 1 << vlan.vid
     for vid, planned in plan.says.vlans.items():
         if planned.name:
-            call(planned.name, vid)
+            masks[planned.name] = masks.get(planned.name, 0) | 1 << vid
+    names = {name: VlanSet(mask) for name, mask in masks.items()}
     segments = {name: segment.vlans for name, segment in plan.says.segments.items()}
     for vid, planned in plan.says.vlans.items():
         if planned.segment:

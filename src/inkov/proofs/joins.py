@@ -74,6 +74,7 @@ class Joins:
 
     def judge(self, seats: frozenset[Seat], search: Search) -> Answer:
         """Whether some seats all hear each other. `search` notes what the answer rests on."""
+        seats = frozenset(own for seat in seats for own in seat.one_by_one())
         by_links = self._plainly(seats, search)
         if by_links is not None:
             return Joined(number=len(seats), certificate=by_links)

@@ -28,6 +28,7 @@ from inkov.forwarding.path import Goal, State, Way, find_way, may_leave
 from inkov.forwarding.reach import Flood, Sending, flood, sendings_at, views_at
 from inkov.forwarding.reasons import decided_at, why_arrives, why_leaves
 from inkov.levels import Level
+from inkov.proofs.alike import thinned
 from inkov.proofs.seats import Seat
 from inkov.proofs.verdict import Blame, decisive
 from inkov.vlanset import bit, union
@@ -81,7 +82,7 @@ def sent_at(port: BridgePort, seat: Seat) -> int:
     """
     if not seat.tag:
         return bit(port.view.pvid)
-    return bit(seat.tag) if port.outer == seat.tag else port.view.admit & bit(seat.tag)
+    return bit(seat.tag) if port.outer == seat.tag else port.view.admit & seat.tags
 
 
 def closure(fabric: Fabric, seats: Iterable[Seat], level: Level) -> Flood:
@@ -103,8 +104,8 @@ def audible(fabric: Fabric, seat: Seat, level: Level) -> dict[int, int]:
             elif (
                 not port.outer
             ):  # a host with a sub-interface's tag hears what the port under it sends with that tag
-                tag = own.outer or seat.tag
-                mask |= view.emit & ~view.untagged & 1 << tag if tag else view.untagged
+                tags = bit(own.outer) or seat.tags
+                mask |= view.emit & ~view.untagged & tags if tags else view.untagged
         if mask:
             heard[number] = mask
     return heard
@@ -187,7 +188,8 @@ def find_way_to(
         return None
 
     goal: Goal = lambda state: heard_by(state) is not None  # noqa: E731
-    way = find_way(fabric, sendings, goal, level)
+    goals = {mask for heard in by_bridge.values() for _, mask in heard}
+    way = find_way(fabric, thinned(fabric, sendings, goals), goal, level)
     if way is None:
         return Leak(targets[0].port, None)
     target = heard_by(way.end)

@@ -86,8 +86,11 @@ def _segments(prover: Prover) -> dict[str, frozenset[Seat]]:
     if named:
         return {name: prover.names.of(name) for name in dict.fromkeys(named)}
     called = {next(iter(vids)): name for name, vids in prover.names.vlans.items() if len(vids) == 1}
-    segments: dict[str, frozenset[Seat]] = {}
-    for vid in sorted({seat.vid for seat in prover.names.seats}):
-        name = f"{vid} {called[vid]}" if vid in called else str(vid)
-        segments[name] = frozenset(seat for seat in prover.names.seats if seat.vid == vid)
-    return segments
+    sitting: dict[int, list[Seat]] = {}
+    for seat in prover.names.seats:
+        if not seat.also:  # of VLANs that need not be told apart nothing is said one by one
+            sitting.setdefault(seat.vid, []).append(seat)
+    return {
+        f"{vid} {called[vid]}" if vid in called else str(vid): frozenset(sitting[vid])
+        for vid in sorted(sitting)
+    }

@@ -2,13 +2,13 @@
 
 A seat is a host port and a form: untagged frames, or frames with one tag. A host in a seat sends
 and hears in its form. An access port has one seat, with a voice VLAN two; a trunk with nobody known
-behind it has one for each VLAN it passes.
+behind it has one for each VLAN it passes; those of VLANs that need not be told apart are one seat
+(`alike`).
 """
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
@@ -17,10 +17,11 @@ from inkov.campus import Host, Mode
 from inkov.forwarding import BridgePort, Fabric, Form
 from inkov.forwarding.outlets import outside_name
 from inkov.forwarding.reach import Flood, honest_tags, owned_tags
-from inkov.forwarding.serve import tags_said
+from inkov.forwarding.serve import is_left_at_everything, tags_said
 from inkov.levels import Level
 from inkov.plan import Claim, Plan, vlan_names
-from inkov.vlanset import VlanListError, VlanSet, union
+from inkov.proofs.alike import idle_classes, tag_of, vids_named
+from inkov.vlanset import VlanSet, bit, bits, union
 from inkov.wiring import End
 
 __all__ = ["ClaimNames", "Seat", "Unknown", "all_seats"]
@@ -28,20 +29,36 @@ __all__ = ["ClaimNames", "Seat", "Unknown", "all_seats"]
 
 class Seat(NamedTuple):
     """`port` is the number of a bridge port; `tag` 0 for untagged frames; `vid` the VLAN of its
-    frames, 0 for none.
+    frames, 0 for none. `also` has more tags, as a mask, where one seat stands for those of several
+    VLANs: `tag` and `vid` are the lowest of them.
     """
 
     port: int
     tag: int
     vid: int
+    also: int = 0
+
+    @property
+    def tags(self) -> int:
+        """All tags of the seat, as a mask; nothing for untagged frames."""
+        return bit(self.tag) | self.also
+
+    def one_by_one(self) -> Iterator[Seat]:
+        """A seat for each tag that this one stands for."""
+        if not self.also:
+            yield self
+        for tag in bits(self.tags) if self.also else ():
+            yield Seat(self.port, tag, tag)
 
 
 class Unknown(Exception):
     """A name in a claim that means nothing here."""
 
 
-def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
-    """The seats at a host port. A tag that a sub-interface takes is that one's (FM 3.9)."""
+def seats_of(fabric: Fabric, port: BridgePort, idle: Sequence[int] = ()) -> list[Seat]:
+    """The seats at a host port. A tag that a sub-interface takes is that one's (FM 3.9). `idle` are
+    the VLANs of which one seat stands for several (`alike.idle_classes`).
+    """
     view = port.view
     if fabric.is_implied(port):
         there = tags_said(fabric).get(port.end, 0) >> port.outer & 1
@@ -56,12 +73,22 @@ def seats_of(fabric: Fabric, port: BridgePort) -> list[Seat]:
         if view.form is Form.UNAWARE or port.end in fabric.wiring.of:
             # Nobody is taken to tag there but whom the plan says so of.
             tagged &= tags_said(fabric).get(port.end, 0) | honest_tags(fabric, port)
-        seats += [Seat(port.number, tag, tag) for tag in VlanSet(tagged)]
+        if idle and is_left_at_everything(fabric, port):
+            for together in idle:
+                seats += _one_for(port.number, tagged & together)
+            tagged &= ~union(idle)
+        seats += [Seat(port.number, tag, tag) for tag in bits(tagged)]
     if not seats and (
         view.enters() or port.on_request
     ):  # in no VLAN, and yet a hostile host gets in there
         seats.append(Seat(port.number, 0, 0))
     return seats
+
+
+def _one_for(port: int, tags: int) -> list[Seat]:
+    """The seat that stands for some tags, if there are any."""
+    lowest = (tags & -tags).bit_length() - 1
+    return [Seat(port, lowest, lowest, tags & ~(1 << lowest))] if tags else []
 
 
 def wire_of(fabric: Fabric, place: End) -> list[End]:
@@ -74,9 +101,11 @@ def wire_of(fabric: Fabric, place: End) -> list[End]:
     return [end, *dict.fromkeys(fabric.wiring.around(end))]
 
 
-def all_seats(fabric: Fabric) -> list[Seat]:
-    """Every seat of the campus; at routed ports those of named hosts, which are in no VLAN."""
-    return [*_at_bridges(fabric), *_at_routed(fabric)]
+def all_seats(fabric: Fabric, idle: Sequence[int] = ()) -> list[Seat]:
+    """Every seat of the campus; at routed ports those of named hosts, which are in no VLAN. `idle`
+    as in `seats_of`.
+    """
+    return [*_at_bridges(fabric, idle), *_at_routed(fabric)]
 
 
 def _at_routed(fabric: Fabric) -> list[Seat]:
@@ -88,12 +117,12 @@ def _at_routed(fabric: Fabric) -> list[Seat]:
     ]
 
 
-def _at_bridges(fabric: Fabric) -> list[Seat]:
+def _at_bridges(fabric: Fabric, idle: Sequence[int]) -> list[Seat]:
     return [
         seat
         for port in fabric.bridge_ports
         if fabric.is_host_port(port)
-        for seat in seats_of(fabric, port)
+        for seat in seats_of(fabric, port, idle)
     ]
 
 
@@ -104,8 +133,8 @@ class ClaimNames:
 
     def __init__(self, fabric: Fabric, plan: Plan) -> None:
         self.fabric = fabric
-        self.seats = all_seats(fabric)
         self.vlans = vlan_names(plan, fabric.campus)
+        self.seats = all_seats(fabric, idle_classes(fabric, plan, self.vlans))
         self.hosts = {host.name: host for host in fabric.campus.hosts}
         self._planned = [name for name, _ in plan.switches]  # which may not be there yet
         self._found: dict[tuple[str, Level], frozenset[Seat]] = {}
@@ -121,14 +150,7 @@ class ClaimNames:
 
     def vids(self, name: str) -> VlanSet | None:
         """The VLANs that a name means; None if it means something else."""
-        if name in self.vlans:
-            return self.vlans[name]
-        word, _, rest = name.partition(" ")
-        text = rest if word.lower() in ("vlan", "vlans") and rest else name
-        try:
-            return VlanSet.parse(text) if text[:1].isdigit() else None
-        except VlanListError:
-            return None
+        return vids_named(name, self.vlans)
 
     def vlan_sides(self, claim: Claim) -> list[tuple[VlanSet, VlanSet]]:
         """The sides of an isolation as (VLANs that send, VLANs that hear), if whole VLANs are all
@@ -166,7 +188,7 @@ class ClaimNames:
         seats = self.of(name, claim.level)
         asked = claim.reach is not None or claim.not_reach is not None
         plain = name != "everything" and self.vids(name) is None and name not in self.hosts
-        if asked and plain and claim.level == Level.HONEST and _tag_of(name)[1] is None:
+        if asked and plain and claim.level == Level.HONEST and tag_of(name)[1] is None:
             return frozenset(seat for seat in seats if not seat.tag)
         return seats
 
@@ -293,7 +315,7 @@ class ClaimNames:
             return frozenset(seat for seat in self.seats if seat.vid in vids)
         if name in self.hosts:
             return self._of_host(self.hosts[name], level)
-        whole, tag = _tag_of(name)
+        whole, tag = tag_of(name)
         if tag is not None and End(*name.split(":", 1)) not in self.fabric.ports:
             return frozenset(seat for seat in self.of(whole, level) if seat.tag == tag)
         if ":" in name:
@@ -357,9 +379,3 @@ class ClaimNames:
         if End(wanted, wanted_port) in self.fabric.ports:
             return (device, port) == (wanted, wanted_port)
         return fnmatchcase(device, wanted) and fnmatchcase(port, wanted_port)
-
-
-def _tag_of(name: str) -> tuple[str, int | None]:
-    """A port and the tag that stands behind it in a claim, as in `gate-1:4 tagged 40`."""
-    match = re.fullmatch(r"(.+:.+) tagged ([0-9]{1,4})", name)
-    return (match[1], int(match[2])) if match else (name, None)
