@@ -27,8 +27,8 @@ def opened(rng: random.Random, campus: Campus) -> Campus:
     of them or turn one into another.
     """
     for device in campus.devices.values():
-        for vid in IDLE if device.vlans is not None and rng.random() < 0.8 else ():
-            device.vlans[vid] = Vlan(vid, NOWHERE)
+        if device.vlans is not None and rng.random() < 0.8:
+            device.vlans |= {vid: Vlan(vid, NOWHERE) for vid in IDLE}
         for port in device.ports.values():
             linked = port.name.startswith("u")
             if rng.random() < (0.9 if linked else 0.5):

@@ -3,7 +3,8 @@ says are false, none that says they hold is accepted.
 
 The forger begins with what is true of the campus (where the frames really are, which links there
 are, which ways lead somewhere) and leaves out, adds and exchanges, since what is made up from
-nothing is refused at the first look.
+nothing is refused at the first look. At layer 3 there are routers, and the simulator's packets say
+what is false.
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ from typing import Any
 import pytest
 
 from inkov.forwarding import Fabric, resolve
-from inkov.levels import Level, Outcome
+from inkov.levels import Layer, Level, Outcome
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs.certificate import certified
 from inkov.proofs.leaks import closure
@@ -29,6 +30,7 @@ from inkov.vlanset import VlanSet
 from inkov.wiring import settled, wire
 from tests.campuses import VIDS, random_campus
 from tests.proofs.oracle import Oracle
+from tests.proofs.test_packets import Packets, with_gateways
 from tests.proofs.test_proofs import claim_of, legs_of, nobody_at
 
 FORGERIES = int(os.environ.get("INKOV_FORGERIES", "6000"))
@@ -69,6 +71,22 @@ class Forger:
         for _ in range(self.rng.randint(0, 3)):
             self.change(stated)
         return stated
+
+    def routed(self, prover: Prover, claim: Claim, closures: list[Any]) -> list[dict[str, Any]]:
+        """Where what routers send of each side can be, less or more."""
+        legs = legs_of(prover, claim)
+        forged = []
+        for stated, (_, targets) in zip(closures, legs, strict=False):
+            routing = prover.routing(claim.level)
+            true = routing.certified(stated, frozenset(targets), claim.level)
+            if true is None or "anywhere" in true:
+                whole = (true or {}).get("anywhere", self.vids())
+                forged.append({"anywhere": self.rng.choice([whole, self.vids()])})
+            else:
+                forged.append(deepcopy(true))
+                for _ in range(self.rng.randint(0, 2)):
+                    self.change(forged[-1])
+        return forged
 
     def change(self, stated: dict[str, Any]) -> None:
         rng = self.rng
@@ -111,6 +129,9 @@ class Forger:
             if not onward:
                 break
             near, far = rng.choice(onward)
+            if claim.layer == Layer.PACKETS and rng.random() < 0.5:
+                vid = rng.choice(VIDS)
+                steps.append(step(f"{here}:VLAN {vid}", "routed"))
             steps.append(step(near, "leaves"))
             vid = vid if rng.random() < 0.7 else rng.choice(VIDS)
             steps.append(step(far, "arrives"))
@@ -131,7 +152,7 @@ class Forger:
         }
         fitting = "edges" if claim.join else "way" if claim.reach else "closures"
         chosen = {fitting} if rng.random() < 0.8 else set(rng.sample(sorted(forms), 2))
-        return {
+        entry = {
             "claim": claim.words,
             "kind": claim.kind,
             "level": claim.level,
@@ -139,6 +160,9 @@ class Forger:
             "verdict": Outcome.HOLDS,
             **{name: forms[name]() for name in sorted(chosen)},
         }
+        if claim.layer == Layer.PACKETS and "closures" in entry:
+            entry["routed"] = self.routed(prover, claim, entry["closures"])
+        return entry
 
 
 def is_false(prover: Prover, claim: Claim, oracle: Oracle) -> bool:
@@ -172,11 +196,47 @@ def test_no_forged_certificate_is_accepted(part: int) -> None:
         for claim in claims:
             if not is_false(prover, claim, oracle):
                 continue
-            for _ in range(EACH):
-                entry = forger.forged(prover, claim)
-                tried += 1
-                try:
-                    accepted = verify_entry(net, [claim], {}, 0, entry)
-                except (Refused, KeyError, TypeError, ValueError, AttributeError, IndexError):
-                    continue
-                assert not accepted, (part, number, claim, entry)
+            tried += EACH
+            forge(forger, net, prover, claim)
+
+
+def forge(forger: Forger, net: PacketModel, prover: Prover, claim: Claim) -> None:
+    """Try to have a claim accepted that is false."""
+    for _ in range(EACH):
+        entry = forger.forged(prover, claim)
+        try:
+            accepted = verify_entry(net, [claim], {}, 0, entry)
+        except (Refused, KeyError, TypeError, ValueError, AttributeError, IndexError):
+            continue
+        assert not accepted, (claim, entry)
+
+
+def test_no_forged_certificate_about_packets_is_accepted() -> None:
+    tried = number = 0
+    while tried < FORGERIES // 6:
+        rng = random.Random(f"forger of packets {number}")
+        number += 1
+        campus = with_gateways(rng, random_campus(rng, 3))
+        wiring = wire(campus)
+        fabric, whole = resolve(campus, wiring), settled(campus, wiring)
+        net, packets = PacketModel(whole, *wires_of(campus)), Packets(campus)
+        forger = Forger(rng, fabric, net)
+        claims = [claim_of(rng, fabric) for _ in range(9)]
+        claims = [claim for claim in claims if claim.kind in ("isolate", "reach", "not-reach")]
+        for claim in claims:
+            claim.layer = Layer.PACKETS
+        prover = Prover(fabric, Plan(PlanFile(claims=claims)))
+        for claim in claims:
+            if nobody_at(prover, claim):
+                continue
+            legs = [
+                (packets.same(fabric, one), packets.same(fabric, other))
+                for one, other in legs_of(prover, claim)
+            ]
+            get_there = any(
+                packets.oracle.leaks(*leg, claim.level) or packets.fates(*leg, claim.level)[0]
+                for leg in legs
+            )
+            if get_there != (claim.reach is not None):
+                tried += EACH
+                forge(forger, net, prover, claim)
