@@ -488,6 +488,23 @@ address: 10.0.20.1/24, fd00::1/64
 """
 
 
+def test_a_host_on_a_cable_to_a_shut_port_keeps_the_gateway_up(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """The cable's other end is shut, but a table knows a host there: the port is up, and so is the
+    gateway whose only port it is (FM 4.9, FM 5.2).
+    """
+    sheet = REACHED.replace("[port 3]\nvlan: 10\nvoice: 15\n", "").replace("voice: 15\n", "")
+    (tmp_path / "r.sheet").write_text(f"{sheet}[neighbours]\n1: far:1\n")
+    (tmp_path / "far.sheet").write_text("inkov sheet 1\nswitch: far\n[port 1]\nstate: off\n")
+    (tmp_path / "plan.yaml").write_text("claims:\n  - {not-reach: [vlan 10, vlan 20], layer: 3}\n")
+    assert verdicts(inkov) == ["holds"]  # of nobody
+    (tmp_path / "hosts.csv").write_text(hosts_of(lamp="1,10.0.10.5/24,10.0.10.1"))
+    [claim] = inkov("prove", ".", "-f", "json", "--certificate", "../c.json").json["claims"]
+    assert claim["verdict"] == "broken" and "r VLAN 10" in claim["because"], claim
+    assert inkov("verify", "../c.json", ".").out.endswith(f"{BROKEN}0 of 1 claims verified.\n")
+
+
 def hosts_of(**hosts: str) -> str:
     rows = [f"{name},r,{at}" for name, at in hosts.items()]
     return "\n".join(["host,switch,port,address,gateway", *rows]) + "\n"

@@ -121,7 +121,7 @@ def is_live(fabric: Fabric, level: Level) -> Callable[[int, int], bool]:
     """
     carried = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
-        if port.end not in fabric.wiring.of or port.number in fabric.crossings:
+        if fabric.has_hosts(port.end) or port.number in fabric.crossings:
             mask = port.view.emit | port.view.enters()
             for view in port.on_request if level == Level.HOSTILE else ():
                 mask |= view.emit | view.enters()

@@ -86,7 +86,7 @@ class PacketModel(FrameModel):
                     yield Station(device.name, port.name, hub, 1, vrf, addresses, 2, *filters)
 
     def _leads(self, end: tuple[str, str]) -> bool:
-        return end not in self.far or any(self.spots.get(far) for far in self.far[end])
+        return self.hosted(end) or any(self.spots.get(far) for far in self.far[end])
 
     @cached_property
     def vids_of_somebody(self) -> set[int]:
