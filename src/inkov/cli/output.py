@@ -10,6 +10,7 @@ import tempfile
 from typing import TYPE_CHECKING
 
 from inkov.cli.says import fail, reason, to_screen
+from inkov.harmless import clean
 
 if TYPE_CHECKING:
     from inkov.render.results import Result
@@ -56,10 +57,13 @@ class Output:
             text = written(result, self.format, self.screen)
         except NoSuchForm as missing:
             fail(f"--format {self.format}: {missing}")
-        self.write(text)
+        self._put(text)
 
     def write(self, text: str) -> None:
-        """Write a text to the screen, or to the file."""
+        """Write a text that is no result: a plan or a dialect to begin with."""
+        self._put(clean(text))
+
+    def _put(self, text: str) -> None:
         if self.file is None:
             to_screen(text)
         else:
