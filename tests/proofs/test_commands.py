@@ -505,6 +505,38 @@ def test_a_host_on_a_cable_to_a_shut_port_keeps_the_gateway_up(
     assert inkov("verify", "../c.json", ".").out.endswith(f"{BROKEN}0 of 1 claims verified.\n")
 
 
+SECONDARY_ALONE = """\
+inkov sheet 1
+switch: r
+[vlans]
+30: desks, primary of 31
+31: alone, isolated
+40: store
+[port 1]
+mode: trunk
+allowed: 31
+native: none
+[port 2]
+vlan: 40
+[gateway 30]
+address: 10.0.30.1/24
+[gateway 40]
+address: 10.0.40.1/24
+"""
+
+
+def test_a_secondary_alone_keeps_the_gateway_of_its_primary_up(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """No port carries VLAN 30, but its gateway takes what hosts in its secondary send (FM 5.2)."""
+    (tmp_path / "r.sheet").write_text(SECONDARY_ALONE)
+    (tmp_path / "plan.yaml").write_text("claims:\n  - {not-reach: [vlan 31, vlan 40], layer: 3}\n")
+    [claim] = inkov("prove", ".", "-f", "json", "--certificate", "../c.json").json["claims"]
+    assert claim["verdict"] == "broken" and "r VLAN 30" in claim["because"], claim
+    assert inkov("verify", "../c.json", ".").out.endswith(f"{BROKEN}0 of 1 claims verified.\n")
+    assert "gateway-down" not in inkov("audit", ".").out
+
+
 def hosts_of(**hosts: str) -> str:
     rows = [f"{name},r,{at}" for name, at in hosts.items()]
     return "\n".join(["host,switch,port,address,gateway", *rows]) + "\n"

@@ -116,8 +116,9 @@ def taken_with(device: Device, vid: int) -> int:
 
 
 def is_live(fabric: Fabric, level: Level) -> Callable[[int, int], bool]:
-    """Tells of (bridge, VID) whether a live port carries it: a host port that is up, or a link that
-    is (FM 5.2); at the hostile level also what a host port gives on request (FM 4.4, FM 4.5).
+    """Tells of a bridge and VIDs, a mask, whether a live port carries any of them: a host port that
+    is up, or a link that is (FM 5.2); at the hostile level also what a host port gives on request
+    (FM 4.4, FM 4.5).
     """
     carried = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
@@ -126,4 +127,4 @@ def is_live(fabric: Fabric, level: Level) -> Callable[[int, int], bool]:
             for view in port.on_request if level == Level.HOSTILE else ():
                 mask |= view.emit | view.enters()
             carried[port.bridge] |= mask
-    return lambda bridge, vid: bool(carried[bridge] >> vid & 1)
+    return lambda bridge, vids: bool(carried[bridge] & vids)

@@ -160,12 +160,13 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
     routed = []
     for device, gateway in fabric.gateways():
         bridge = fabric.bridge_of[device.name, gateway.bridge]
+        hears = 1 << gateway.vid if bridge in plain else taken_with(device, gateway.vid)
         why = ""
         if not gateway.on:
             why = "it is shut"
         elif not fabric.bridges[bridge].live >> gateway.vid & 1:
             why = f"VLAN {gateway.vid} is not defined or suspended on {device.name}"
-        elif not live(bridge, gateway.vid):
+        elif not live(bridge, hears):
             why = f"no port of {device.name} that is up carries VLAN {gateway.vid}"
         vrf = gateway.vrf.value if gateway.vrf is not None else ""
         name = f"VLAN {gateway.vid}" + (f" on {gateway.bridge}" if gateway.bridge else "")
@@ -183,7 +184,7 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
                 gateway.addresses,
                 why,
                 gateway.origin,
-                1 << gateway.vid if bridge in plain else taken_with(device, gateway.vid),
+                hears,
                 filters_in=filters[0],
                 filters_out=filters[1],
             )

@@ -57,9 +57,12 @@ class PacketModel(FrameModel):
         for device in self.campus.devices.values():
             for g in device.gateways:
                 hub = device.name, g.bridge
+                row = device.row(g.vid) if hub not in self.unaware else None
+                with_it = row.secondaries.value.bits if row and row.secondaries else 0
+                takes = 1 << g.vid | with_it
                 up = g.on and self.live_at(device, g.bridge) >> g.vid & 1
                 if up and any(
-                    (v.emit | v.admit | bit(v.pvid)) >> g.vid & 1 and self._leads(spot.end)
+                    (v.emit | v.admit | bit(v.pvid)) & takes and self._leads(spot.end)
                     for spot in self.at.get(hub, ())
                     for v in (spot.views if level == Level.HOSTILE else spot.views[:1])
                 ):
@@ -70,9 +73,6 @@ class PacketModel(FrameModel):
                     ]
                     vrf = g.vrf.value if g.vrf is not None else ""
                     name = f"VLAN {g.vid}" + (f" on {g.bridge}" if g.bridge else "")
-                    row = device.row(g.vid) if hub not in self.unaware else None
-                    with_it = row.secondaries.value.bits if row and row.secondaries else 0
-                    takes = 1 << g.vid | with_it
                     yield Station(device.name, name, hub, g.vid, vrf, addresses, takes, *filters)
             for port in device.ports.values():
                 hub = device.name, f"routed {port.name}"
