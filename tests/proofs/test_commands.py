@@ -509,8 +509,8 @@ SECONDARY_ALONE = """\
 inkov sheet 1
 switch: r
 [vlans]
-30: desks, primary of 31
-31: alone, isolated
+30: desks; primary of 31
+31: alone; isolated
 40: store
 [port 1]
 mode: trunk
