@@ -80,4 +80,4 @@ def test_a_form_that_a_result_does_not_have_is_an_error(inkov: Inkov, tmp_path: 
     (tmp_path / "core-1.sheet").write_text(SHEET.format(10))
     refused = inkov("prove", "core-1.sheet", "--matrix", "-f", "sarif")
     assert (refused.status, refused.out) == (2, "")
-    assert "table, json, csv or markdown" in refused.err
+    assert "table, json, csv, markdown or html" in refused.err

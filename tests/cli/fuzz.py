@@ -15,7 +15,7 @@ from tests.readers.fuzz import mutant
 
 __all__ = ["Ground"]
 
-FORMS = ("table", "json", "csv", "markdown", "sarif", "junit")
+FORMS = ("table", "json", "csv", "markdown", "html", "sarif", "junit")
 
 
 class Ground:

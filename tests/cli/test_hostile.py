@@ -118,10 +118,16 @@ def seen(result: Result) -> None:
     assert "fault of Inkov" not in result.err, result.err
 
 
-FORMS = ["table", "json", "csv", "markdown"]
+FORMS = ["table", "json", "csv", "markdown", "html"]
+PAGE = {
+    *("html", "head", "meta", "title", "style", "body", "p"),
+    *("table", "thead", "tbody", "tr", "th", "td"),
+}
 COMMANDS = [
     (["read"], FORMS),
     (["read", "--unmatched"], FORMS),
+    (["read", "--trace", "0.json"], FORMS),
+    (["read", "--trace", "c.sheet"], FORMS),
     (["vlans"], FORMS),
     (["ports", "--switch", SWITCH], FORMS),
     (["ports", "--matrix", "--switch", SWITCH], FORMS),
@@ -158,6 +164,8 @@ def test_hostile_names_come_out_as_text(
                 assert not [cell for cell in row if len(cell) > 1 and cell[0] in "=+-@"], row
         if form == "markdown":
             assert not re.search(r"(?<!\\)<b>|(?<!\\)\[x", result.out), result.out[:400]
+        if form == "html":
+            assert set(re.findall(r"<(\w+)", result.out)) <= PAGE, result.out[:400]
 
 
 def test_what_is_written_from_hostile_names_is_read_again(hostile: Path, inkov: Inkov) -> None:

@@ -341,7 +341,7 @@ def test_no_regular_file(inkov: Inkov, garden: Path) -> None:
 def test_control_characters_never_reach_the_screen(inkov: Inkov, tmp_path: Path) -> None:
     text = SHEET.format(name='"a\\u001b[31m"').replace("climate", '"x\\u0007\\u202ey|`"')
     write(tmp_path, a__sheet=text + '[port 2]\nabout: "=1+1"\n')
-    for form in ("table", "json", "csv", "markdown"):
+    for form in ("table", "json", "csv", "markdown", "html"):
         out = inkov("vlans", "a.sheet", "-f", form).out + inkov("ports", "a.sheet", "-f", form).out
         assert not set(out) & {"\x1b", "\x07", "\u202e"} or (
             form == "json" and "\x1b" not in out and "\x07" not in out

@@ -51,6 +51,7 @@ class Format(StrEnum):
     JSON = "json"
     CSV = "csv"
     MARKDOWN = "markdown"
+    HTML = "html"
 
 
 class Report(StrEnum):
@@ -60,6 +61,7 @@ class Report(StrEnum):
     JSON = "json"
     CSV = "csv"
     MARKDOWN = "markdown"
+    HTML = "html"
     SARIF = "sarif"
     JUNIT = "junit"
 

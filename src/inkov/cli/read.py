@@ -1,12 +1,17 @@
 from __future__ import annotations
 
-from typing import Annotated
+import os
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ListingOptions, shared
+from inkov.cli.says import fail, nearest
 from inkov.cli.session import start
+
+if TYPE_CHECKING:
+    from inkov.readers import FileReport
 
 
 @shared
@@ -15,6 +20,14 @@ def read(
     unmatched: Annotated[
         bool, typer.Option("--unmatched", help="Only what was not understood, place by place.")
     ] = False,
+    trace: Annotated[
+        str | None,
+        typer.Option(
+            "--trace",
+            metavar="FILE",
+            help="Each line of this file: what took it, what it says, and what became of that.",
+        ),
+    ] = None,
     strict: Annotated[
         bool,
         typer.Option(
@@ -23,13 +36,22 @@ def read(
     ] = False,
 ) -> None:
     """What was read of each file, and what was not."""
-    from inkov.render.listings import read_grid, unmatched_grid
+    from inkov.readers.trace import trace as lines_of
+    from inkov.render.listings import read_grid, trace_grid, unmatched_grid
     from inkov.render.results import listing
 
     session = start(options, account=True)
     loaded = session.loaded
     lines = [line for report in loaded.reports for line in report.unmatched]
-    if unmatched:
+    if unmatched and trace is not None:
+        fail("--trace shows every line: leave --unmatched out")
+    if trace is not None:
+        report = _file(trace, loaded.reports)
+        traced = lines_of(loaded, report)
+        result = listing(
+            "lines", traced, lambda: trace_grid(traced, report, loaded.dialects), loaded.locator
+        )
+    elif unmatched:
         result = listing(
             "unmatched", lines, lambda: unmatched_grid(lines, loaded.locator), loaded.locator
         )
@@ -42,3 +64,18 @@ def read(
         result = listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded.locator)
     options.out.show(result)
     session.end(FINDINGS if strict and any(line.relevant for line in lines) else ALL_WELL)
+
+
+def _file(name: str, reports: list[FileReport]) -> FileReport:
+    """The file that was read under a path, or under its name alone. Ends with the nearest names if
+    there is none.
+    """
+    read = [report for report in reports if report.format]
+    same = [one for one in read if os.path.realpath(one.file) == os.path.realpath(name)]
+    same = same or [one for one in read if os.path.basename(one.file) == name]
+    if len(same) > 1:
+        fail(f"several files are called {name}: {', '.join(one.file for one in same)}")
+    if not same:
+        names = [os.path.basename(one.file) for one in read]
+        fail(f"{name} is not among the files that were read{nearest(name, names)}")
+    return same[0]

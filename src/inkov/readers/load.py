@@ -65,13 +65,15 @@ class NothingToRead(Exception):
 class Loaded(Struct):
     """The campus, the account of every file, and the means to find the line of any fact.
 
-    `plans` are the plan files that were found, by path, for the plan's own loader.
+    `plans` are the plan files that were found, by path, for the plan's own loader; `dialects` those
+    that were found among the files.
     """
 
     campus: Campus
     reports: list[FileReport]
     locator: Locator
     plans: dict[str, bytes] = {}
+    dialects: list[Dialect] = []
 
 
 def load(
@@ -106,7 +108,7 @@ def load(
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
         raise NothingToRead(says, campus.problems)
-    return Loaded(campus, loading.reports, Locator(loading.kept), loading.plans)
+    return Loaded(campus, loading.reports, Locator(loading.kept), loading.plans, dialects)
 
 
 class _Loading:

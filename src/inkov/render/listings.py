@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from itertools import groupby
 
 from inkov.checks import Rule
 from inkov.forwarding import Fabric
-from inkov.readers import Loaded, Locator, Unread
+from inkov.readers import FileReport, Loaded, Locator, Unread
+from inkov.readers.dialects import Dialect
 from inkov.readers.dialects.shapes import ShapeGroup
+from inkov.readers.trace import Fate, Traced
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.text import brief, place, plain
@@ -23,6 +26,7 @@ __all__ = [
     "read_grid",
     "rules_grid",
     "shapes_grid",
+    "trace_grid",
     "trunks_grid",
     "unmatched_grid",
     "vlans_grid",
@@ -101,6 +105,31 @@ def unmatched_grid(lines: list[Unread], locator: Locator) -> Grid:
         if lines
         else "everything was understood"
     )
+    return grid
+
+
+def trace_grid(lines: list[Traced], report: FileReport, dialects: list[Dialect]) -> Grid:
+    """Each line of a file, what took it and what it says."""
+    dialect = next((d for d in dialects if report.format == f"dialect {d.name}"), None)
+    grid = Grid([Column("Line", True), Column("Text"), Column("Read by"), Column("Says")])
+    if dialect is None:
+        del grid.columns[2]
+    for line in lines:
+        says = [*line.does, *(f"but {later}" for later in line.later)]
+        if line.fate is not Fate.READ and line.text.strip():
+            says = [f"({line.fate})"] if line.fate is not Fate.NOTHING else []
+        cells = [str(line.number), line.text]
+        if dialect is not None:
+            cells.append(" + ".join(line.forms))
+        marked = bool(line.later) or line.fate is Fate.NOT_UNDERSTOOD
+        grid.add(*cells, "; ".join(says), marked=(len(cells),) if marked else ())
+    counts = Counter(line.fate for line in lines if line.text.strip())
+    told = [f"{counts[fate]} {fate}" for fate in Fate if counts[fate] and fate is not Fate.NOTHING]
+    by = f" by {dialect.file}" if dialect is not None else ""
+    grid.notes.append(f"{report.file}, {report.format}{by}: {', '.join(told) or 'no lines'}")
+    later = sum(bool(line.later) for line in lines)
+    if later:
+        grid.notes.append(f"{_count(later, 'line')} with something that does not last")
     return grid
 
 

@@ -17,6 +17,7 @@ from msgspec import Struct
 from inkov.harmless import clean
 from inkov.readers import Locator
 from inkov.render.grid import Grid, to_csv, to_markdown
+from inkov.render.page import to_page
 from inkov.render.terminal import Screen, grid_text
 from inkov.render.text import plain, to_json
 
@@ -71,6 +72,10 @@ def _markdown(result: Result, screen: Screen) -> str:
     return "\n".join(to_markdown(grid) for grid in result.grids())
 
 
+def _html(result: Result, screen: Screen) -> str:
+    return to_page(result.grids())
+
+
 def _sarif(result: Result, screen: Screen) -> str:
     assert result.sarif is not None
     return result.sarif()
@@ -86,6 +91,7 @@ FORMATS: dict[str, Writer] = {
     "json": _json,
     "csv": _csv,
     "markdown": _markdown,
+    "html": _html,
     "sarif": _sarif,
     "junit": _junit,
 }

@@ -229,15 +229,17 @@ class _Compiler:
         self, name: str, block: Block, form: str, effect: str | None, around: dict[str, str]
     ) -> None:
         keys = [f"[{name}" + (".says]" if effect is not None else "]"), form]
+        line = self.places.problem(keys, "").origin.line
         for words in self._variants(keys, form):
             own = captures_in(words)
-            statement = Statement((), ignored=effect is None or not effect.strip())
+            unsaid = effect is None or not effect.strip()
+            statement = Statement((), unsaid, form=form, line=line)
             if effect:
                 clauses = self._effect([*keys, effect], effect, block.kind, {**around, **own})
                 needed = {label for clause in clauses for label in clause.labels}
-                statement = Statement(clauses, not clauses, needed)
+                statement = Statement(clauses, not clauses, needed, form, line)
             *_, last = path = list(add_form(block.root, words, any_case=self.file.text.any_case))
-            if last.end is not None and last.end != statement:
+            if last.end is not None and not last.end.same(statement):
                 self.fault(keys, "another form of this block is the same")
             last.end = last.end or statement
             self.ends.setdefault(id(last), (keys, last))
@@ -279,6 +281,7 @@ class _Compiler:
                 )
         for form, stated in forms.items():
             keys = [f"[{name}]", form]
+            line = self.places.problem(keys, "").origin.line
             template, _, effect = stated.partition(";")
             for words in self._variants(keys, form):
                 self.words |= {word.literal for word in words if word.literal}
@@ -300,7 +303,7 @@ class _Compiler:
                 needs = {label for clause in clauses for label in clause.labels} | set(
                     naming.labels
                 )
-                head = Head(block, naming, Statement(clauses), needs)
+                head = Head(block, naming, Statement(clauses, form=form, line=line), needs)
                 for outer in table.within:
                     if outer in blocks:
                         *_, last = add_form(

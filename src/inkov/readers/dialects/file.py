@@ -101,11 +101,19 @@ class DialectFile(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class Statement(Struct):
-    """What a form does. `needs` are the captures that its effects use."""
+    """What a form does. `needs` are the captures that its effects use; `form` is the form as it
+    is written, `line` where.
+    """
 
     clauses: tuple[Clause, ...]
     ignored: bool = False
     needs: set[str] = field(default_factory=set)
+    form: str = ""
+    line: int = 0
+
+    def same(self, other: Statement) -> bool:
+        """Whether two forms do the same."""
+        return (self.clauses, self.ignored) == (other.clauses, other.ignored)
 
 
 class Block(Struct):

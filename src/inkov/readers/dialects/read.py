@@ -25,7 +25,7 @@ from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text
 from inkov.readers.sheets.words import BadLine
 from inkov.vlanset import VlanListError
 
-__all__ = ["DialectReader", "read_text", "recognises", "split_words"]
+__all__ = ["DialectReader", "Taken", "read_text", "recognises", "split_words"]
 
 _QUOTED = re.compile(r'"([^"]*)"|(\S+)')
 _HEAD_LINES = 200
@@ -74,6 +74,16 @@ class _Opened(NamedTuple):
     kind: str
     keys: tuple[Any, ...]
     captured: dict[str, Captured]
+
+
+class Taken(NamedTuple):
+    """What took a line: the forms (with their lines in the dialect), outermost first, and what
+    they do.
+    """
+
+    forms: tuple[tuple[str, int], ...]
+    steps: tuple[Step, ...]
+    ignored: bool
 
 
 class _Known(NamedTuple):
@@ -152,10 +162,12 @@ class DialectReader:
         return read_text(self.dialect, file, data)
 
 
-def read_text(dialect: Dialect, file: str, data: bytes) -> Reading:
-    """Read one file by a dialect."""
+def read_text(
+    dialect: Dialect, file: str, data: bytes, taken: dict[int, Taken] | None = None
+) -> Reading:
+    """Read one file by a dialect. `taken` gets what took each line."""
     text, problems = as_text(file, data)
-    reader = _Text(dialect, file)
+    reader = _Text(dialect, file, taken)
     reader.part.problems += problems
     reader.read(text)
     return Reading(reader.part, reader.ledger)
@@ -164,9 +176,10 @@ def read_text(dialect: Dialect, file: str, data: bytes) -> Reading:
 class _Text:
     """Goes through the lines of a text, with a stack of the blocks that each line stands in."""
 
-    def __init__(self, dialect: Dialect, file: str) -> None:
+    def __init__(self, dialect: Dialect, file: str, taken: dict[int, Taken] | None = None) -> None:
         self.dialect = dialect
         self.file = file
+        self.taken = taken
         self.part = Part(secret_words=dialect.secret_words)
         self.ledger = Ledger()
         self.steps: list[Step] = []
@@ -244,7 +257,9 @@ class _Text:
                 self._lose(line, context, known)
             return
         self.passage, self.passage_began = known.passage, line.number
+        before = len(self.steps)
         if known.ignored:
+            self._note_taken(line, known, before)
             self.ledger.passed += 1
             if line.opens:
                 self.stack.append(_Context(line.depth, context.block, ignored=True))
@@ -255,11 +270,26 @@ class _Text:
             for kind, keys, bound in notes:
                 at = (kind, keys) if kind else (context.kind, context.keys)
                 self.steps.append(Step(line.text, origin, *at, bound))
+        self._note_taken(line, known, before)
         if line.opens and known.negated and opened is not None:
             # A head that is undone takes what stands below it along.
             self.stack.append(_Context(line.depth, context.block, ignored=True))
         elif line.opens:
             self.stack.append(_below(line, context, known, opened))
+
+    def _note_taken(self, line: Line, known: _Known, before: int) -> None:
+        """Keep what took a line, if that is wanted. One line may hold several statements."""
+        if self.taken is None or known.match is None:
+            return
+        statements = [head.statement for head, _ in known.match.opened]
+        if isinstance(known.match.end, Statement):
+            statements.append(known.match.end)
+        forms = tuple((one.form, one.line) for one in statements)
+        steps = tuple(self.steps[before:])
+        already = self.taken.get(line.number)
+        if already is not None:
+            forms, steps = (*already.forms, *forms), (*already.steps, *steps)
+        self.taken[line.number] = Taken(forms, steps, known.ignored)
 
     def _looked_up(
         self, line: Line, context: _Context

@@ -1,0 +1,55 @@
+"""Tables as one HTML page that needs nothing else: no script, no file beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from html import escape
+
+from inkov.harmless import safe
+from inkov.render.grid import Grid
+
+__all__ = ["to_page"]
+
+# What is marked has a bar and bold text, so that it does not hang on the colour alone.
+_STYLE = """
+body { font: 15px/1.45 system-ui, sans-serif; margin: 1.5em; color: #222; background: #fdfdfb }
+table { border-collapse: collapse; margin-bottom: 1em }
+th { text-align: left; border-bottom: 2px solid #888 }
+thead { position: sticky; top: 0; background: #fdfdfb }
+th, td { padding: .15em .8em .15em 0; vertical-align: top }
+tr:nth-child(even) td { background: #f3f3ec }
+td { white-space: pre-wrap; font-family: ui-monospace, monospace; font-size: 13px }
+.right { text-align: right }
+.marked { font-weight: bold; color: #8a1f5c; box-shadow: inset 3px 0 #8a1f5c; padding-left: .5em }
+p { margin: .2em 0; color: #555 }
+"""
+
+
+def to_page(grids: list[Grid]) -> str:
+    """The page with some tables, their notes below each."""
+    body = "".join(line for grid in grids for line in _table(grid))
+    return (
+        '<!DOCTYPE html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n<title>Inkov</title>\n'
+        f"<style>{_STYLE}</style>\n</head>\n<body>\n{body}</body>\n</html>\n"
+    )
+
+
+def _table(grid: Grid) -> Iterator[str]:
+    yield "<table>\n<thead><tr>"
+    for column in grid.columns:
+        yield f"<th{_class(right=column.right)}>{escape(column.name)}</th>"
+    yield "</tr></thead>\n<tbody>\n"
+    for number, row in enumerate(grid.rows):
+        yield "<tr>"
+        for at, (column, cell) in enumerate(zip(grid.columns, row, strict=True)):
+            marked = (number, at) in grid.marks
+            yield f"<td{_class(right=column.right, marked=marked)}>{escape(cell)}</td>"
+        yield "</tr>\n"
+    yield "</tbody>\n</table>\n"
+    for note in grid.notes:
+        yield f"<p>{escape(safe(note))}</p>\n"
+
+
+def _class(**names: bool) -> str:
+    chosen = " ".join(name for name, holds in names.items() if holds)
+    return f' class="{chosen}"' if chosen else ""

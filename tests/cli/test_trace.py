@@ -1,0 +1,141 @@
+"""`inkov read --trace`: beside each line of a file what took it, what it says, and what lasts."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import Inkov
+
+MOSS = """\
+dialect = "moss"
+recognise = ["moss bed {name}"]
+[lists]
+ranges = ["to"]
+[text]
+comment = ["%"]
+negation = ["never"]
+[device]
+ignored = ["rain {text}"]
+[device.says]
+"moss bed {name}" = "name = {name}"
+"keeper {secret}" = ""
+[vlan]
+opens = ["soil {vids}"]
+[vlan.says]
+"called {name}" = "name = {name}"
+[port]
+opens = ["tuft {ports}"]
+[port.says]
+"in {vlan}" = "mode = access; vlan = {vlan}"
+"over {vids}" = "mode = trunk; allowed = {vids}"
+"over more {vids}" = "allowed + {vids}"
+"shade" = "state = off"
+"""
+BED = """\
+moss bed north
+% planted late
+keeper 7 hunter2
+soil 10, 20
+soil 30
+    called ferns
+tuft 1 to 4
+    in 10
+tuft 4
+    in ferns
+tuft 8
+    over 10
+    over more 20
+    over 30
+    glow brightly
+rain now
+tuft 9
+    shade
+    never shade
+"""
+
+
+@pytest.fixture
+def lines(inkov: Inkov, tmp_path: Path) -> dict[int, dict[str, Any]]:
+    (tmp_path / "moss.toml").write_text(MOSS)
+    (tmp_path / "north.txt").write_text(BED)
+    traced = inkov("read", ".", "--trace", "north.txt", "-f", "json").json["lines"]
+    return {line["number"]: line for line in traced}
+
+
+def test_each_line_of_a_text_tells_its_form_and_what_it_says(
+    lines: dict[int, dict[str, Any]],
+) -> None:
+    def row(number: int) -> tuple[str, list[str], list[str]]:
+        line = lines[number]
+        return line["fate"], line["forms"], line["does"]
+
+    assert [line["text"] for line in lines.values()] == [
+        "keeper ..." if "hunter2" in text else text for text in BED.splitlines()
+    ]
+    assert row(1) == ("read", ["moss bed {name}"], ["device: name = north"])
+    assert row(2) == ("no meaning", [], [])
+    assert row(3) == ("no meaning", ["keeper {secret}"], [])
+    assert row(4) == ("read", ["soil {vids}"], ["VLANs 10,20 are there"])
+    assert row(6) == ("read", ["called {name}"], ["VLAN 30: name = ferns"])
+    assert row(8) == ("read", ["in {vlan}"], ["4 ports 1 ... 4: mode = access, vlan = 10"])
+    assert row(13) == ("read", ["over more {vids}"], ["port 8: allowed + 20"])
+    assert row(15) == ("not understood", [], [])
+    assert row(16) == ("no meaning", ["rain {text}"], [])
+    assert row(19) == ("read", ["shade"], ["port 9: state unset"])
+    places = {
+        form: at
+        for line in lines.values()
+        for form, at in zip(line["forms"], line["form_lines"], strict=True)
+    }
+    assert all(form in MOSS.splitlines()[at - 1] for form, at in places.items()), places
+
+
+def test_what_does_not_last_is_said_with_the_line_that_replaced_it(
+    lines: dict[int, dict[str, Any]],
+) -> None:
+    """Port 4 is put into another VLAN, the second list of port 8 replaces what the first and the
+    addition to it said, and what shut port 9 is taken back. All else lasts.
+    """
+    assert {number: line["later"] for number, line in lines.items() if line["later"]} == {
+        8: ["vlan of port 4 is replaced in line 10"],
+        12: ["allowed is replaced in line 14"],
+        13: ["allowed is replaced in line 14"],
+        18: ["state of port 9 is taken back later"],
+    }
+
+
+def test_the_trace_of_other_formats_comes_from_the_campus(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[port 1]\nvlan: 10\nstate: off\nwhat: ever\n[neighbours]\n"
+        "1: b:2\n"
+    )
+    traced = inkov("read", ".", "--trace", "a.sheet", "-f", "csv", "-q").out.splitlines()
+    assert traced == [
+        "line,text,says",
+        "1,inkov sheet 1,",
+        "2,switch: a,switch a",
+        "3,[port 1],port 1 is there",
+        "4,vlan: 10,port 1: vlan = 10",
+        "5,state: off,port 1: state = off",
+        "6,what: ever,(not understood)",
+        "7,[neighbours],",
+        "8,1: b:2,link from a:1 to b:2",
+    ]
+
+
+def test_a_file_that_was_not_read_is_named(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "north.sheet").write_text("inkov sheet 1\nswitch: a\n[port 1]\nvlan: 10\n")
+    for wrong, says in (
+        (
+            "noth.sheet",
+            "noth.sheet is not among the files that were read; did you mean north.sheet",
+        ),
+        ("/", "/ is not among the files"),
+    ):
+        result = inkov("read", ".", "--trace", wrong)
+        assert (result.status, result.out) == (2, "") and says in result.err, result.err
+    both = inkov("read", ".", "--trace", "north.sheet", "--unmatched")
+    assert both.status == 2 and "leave --unmatched out" in both.err
