@@ -30,13 +30,13 @@ def test_exactly_the_planted_mistakes() -> None:
             assert where["file"] == f"garden/{file}"
             line = (DEMO / where["file"]).read_text().split("\n")[where["line"] - 1]
             assert text in line, (finding, line)
-    assert result.json["counts"] == {"breach": 2, "fault": 9, "risk": 18, "note": 9}
+    assert result.json["counts"] == {"breach": 2, "fault": 9, "risk": 18, "note": 10}
 
 
 def test_many_rules_are_planted_each_once() -> None:
     """The rest are planted by the campaign of mistakes, into the repaired twin among others."""
     planted = [answer["rule"] for answer in ANSWERS]
-    assert len(planted) == len(set(planted)) >= 38 and set(planted) <= set(CATALOGUE)
+    assert len(planted) == len(set(planted)) > 38 and set(planted) <= set(CATALOGUE)
 
 
 def test_the_repaired_twin_is_clean() -> None:

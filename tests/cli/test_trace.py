@@ -80,7 +80,7 @@ def test_each_line_of_a_text_tells_its_form_and_what_it_says(
     assert row(3) == ("no meaning", ["keeper {secret}"], [])
     assert row(4) == ("read", ["soil {vids}"], ["VLANs 10,20 are there"])
     assert row(6) == ("read", ["called {name}"], ["VLAN 30: name = ferns"])
-    assert row(8) == ("read", ["in {vlan}"], ["4 ports 1 ... 4: mode = access, vlan = 10"])
+    assert row(8) == ("read", ["in {vlan}"], ["4 ports (1 ... 4): mode = access, vlan = 10"])
     assert row(13) == ("read", ["over more {vids}"], ["port 8: allowed + 20"])
     assert row(15) == ("not understood", [], [])
     assert row(16) == ("no meaning", ["rain {text}"], [])

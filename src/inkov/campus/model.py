@@ -46,10 +46,14 @@ class Fact(Struct, Generic[T], frozen=True, gc=False, array_like=True):
 
 
 class Platform(Struct, frozen=True):
-    """A platform's name and the fact that holds for each port attribute that is not stated."""
+    """A platform's name and the fact that holds for each port attribute that is not stated.
+
+    `described`: its language is read by somebody's description of it, a dialect.
+    """
 
     name: str
     unstated: dict[str, Fact[Any]]
+    described: bool = False
     _values: dict[tuple[str, ...], tuple[Any, ...]] = field(default_factory=dict)
 
     def fact(self, port: Port, attribute: str) -> Fact[Any] | None:

@@ -1,17 +1,17 @@
-"""Input: two sources that describe one switch, and do not agree."""
+"""Input: what makes the reading itself doubtful: two sources of one switch that do not agree, ports
+that a text seems not to describe, names that look like lists of ports.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Campus, Device, Origin
+from inkov.campus import Device
+from inkov.campus.doubts import gaps, odd_names
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
-from inkov.checks.words import listed
-from inkov.forwarding import Fabric, Resolved, resolve
-from inkov.vlanset import bits_to_text
-from inkov.wiring import End, Wiring
-from inkov.wiring.names import NameFinder
+from inkov.checks.words import counted, listed
+from inkov.forwarding.sources import Agreement, Compared, compared
 
 _FAMILY = "Input"
 
@@ -30,81 +30,90 @@ _FAMILY = "Input"
 def sources_disagree(site: Site) -> Iterator[Found]:
     for other in site.fabric.campus.others:
         first = site.fabric.campus.devices[other.name]
-        differences = [*_tables(first, other), *_ports(first, other)]
+        differences = [c for c in compared(first, other) if c.agreement is not Agreement.AGREES]
         if differences:
             shown = listed(
                 [
-                    f"{what}: {one} by {first.origin.file}, {two} by {other.origin.file}"
-                    for what, one, two, *_ in differences[:3]
+                    f"{one.name}: {one.first} by {first.origin.file}, {one.other} by"
+                    f" {other.origin.file}"
+                    for one in differences[:3]
                 ]
             )
             more = f", and {len(differences) - 3} more" if len(differences) > 3 else ""
             yield finding(
                 {"first": first.name, "shown": shown, "more": more},
-                where=tuple(place for *_, places in differences for place in places),
+                where=tuple(place for one in differences for place in _places(first.name, one)),
             )
 
 
-_Difference = tuple[str, str, str, tuple[Where, ...]]
+def _places(switch: str, one: Compared) -> tuple[Where, ...]:
+    """Where the two sources say it; one of them only, where the other does not have it."""
+    port, vid = one.port or None, one.vlan or None
+    first, other = (Where(switch, port, vid, at) for at in (one.first_at, one.other_at))
+    if one.agreement is Agreement.DIFFERS:
+        return first, other
+    return (first,) if one.agreement is Agreement.ONLY_FIRST else (other,)
 
 
-def _tables(first: Device, other: Device) -> Iterator[_Difference]:
-    if (
-        first.vlans is None
-        or other.vlans is None
-        or first.table_is_membership
-        or other.table_is_membership
-    ):
-        return
-    for vid in sorted((set(first.vlans) ^ set(other.vlans)) - {1}):
-        has = first.vlans.get(vid) or other.vlans[vid]
-        words = ("defined", "not defined") if vid in first.vlans else ("not defined", "defined")
-        yield f"VLAN {vid}", *words, (Where(first.name, None, vid, has.origin),)
-
-
-def _ports(first: Device, other: Device) -> Iterator[_Difference]:
-    one, two = _alone(first), _alone(other)
-    names = NameFinder(
-        other.ports, {p.name: p.description.value for p in other.ports.values() if p.description}
-    )
-    for name in first.ports:
-        known = names.find(name)
-        if known is None:
-            continue
-        near, far = one.ports[End(first.name, name)], two.ports[End(other.name, known)]
-        if near.bundle or far.bundle:
-            continue
-        shown = _shown(near), _shown(far)
-        if shown[0] != shown[1]:
-            places = (
-                Where(first.name, name, None, _decided_at(near)),
-                Where(first.name, known, None, _decided_at(far)),
+@rule(
+    "ports-not-described",
+    family=_FAMILY,
+    severity=Severity.NOTE,
+    what="a text that is read by a dialect describes ports, and not those between them",
+    why=(
+        "the dialect may lose ports, or the text leaves out what nobody has touched: then nothing"
+        " is known of what these ports do"
+    ),
+    cure=(
+        "look how the text names them, and describe that; or state in the dialect that they are"
+        " there"
+    ),
+    example="the text of fern-2 has ports 1, 4 and 5, and nothing about 2 and 3",
+    says={
+        "one": "{switch} has {near}, and no port {missing} between them",
+        "several": "{switch} has {near}, and no ports {missing} between them",
+    },
+    fix="does {switch} have them? then look where its text says so, and describe that",
+)
+def ports_not_described(site: Site) -> Iterator[Found]:
+    for device in _by_dialects(site):
+        for missing in gaps(device):
+            near = [port for port in device.ports.values() if _kind(port.name) == _kind(missing[0])]
+            yield finding(
+                {
+                    "switch": device.name,
+                    "near": f"{counted(len(near), 'port')} from {near[0].name} on",
+                    "missing": listed(missing, 4),
+                },
+                case="one" if len(missing) == 1 else "several",
+                where=[Where(device.name, near[0].name, None, near[0].origin)],
+                key=(device.name, _kind(missing[0])),
             )
-            yield f"port {name}", *shown, places
 
 
-def _decided_at(resolved: Resolved) -> Origin:
-    port = resolved.stated
-    for fact in (port.access_vlan, port.pvid, port.allowed, port.tagged, port.mode):
-        if fact is not None:
-            return fact.origin
-    return port.origin
+@rule(
+    "port-name-odd",
+    family=_FAMILY,
+    severity=Severity.RISK,
+    what="a port of a text that is read by a dialect is named like a range or a list of others",
+    why="the dialect takes several ports for one: what is said of them is said of none",
+    cure="name the mark or word of ranges in the dialect, under [lists]",
+    example="fern-2 has ports 1, 2, 3 and one that is called 4~9",
+    says="{switch} has a port that is called {name}: is it one port, or several?",
+    fix="is it several? then name the mark of ranges in the dialect of {switch}, under [lists]",
+)
+def port_name_odd(site: Site) -> Iterator[Found]:
+    for device in _by_dialects(site):
+        for port in odd_names(device):
+            yield finding(
+                {"switch": device.name, "name": port.name},
+                where=[Where(device.name, port.name, None, port.origin)],
+            )
 
 
-def _alone(device: Device) -> Fabric:
-    """The device by itself: what it would do with nobody at its ports."""
-    return resolve(Campus({device.name: device}), Wiring())
+def _by_dialects(site: Site) -> Iterator[Device]:
+    return (d for d in site.fabric.campus.devices.values() if d.platform.described)
 
 
-def _shown(resolved: Resolved) -> str:
-    """What the port sends, and what untagged frames become: what two sources must agree on."""
-    if not resolved.up:
-        return "off"
-    view = resolved.view
-    parts = [f"untagged {bits_to_text(view.untagged)}"] if view.untagged else []
-    parts += (
-        [f"tagged {bits_to_text(view.emit & ~view.untagged)}"] if view.emit & ~view.untagged else []
-    )
-    if view.pvid and not view.untagged >> view.pvid & 1:
-        parts.append(f"PVID {view.pvid}")
-    return " and ".join(parts) or "nothing"
+def _kind(name: str) -> str:
+    return name.rstrip("0123456789")

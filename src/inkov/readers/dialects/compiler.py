@@ -393,7 +393,7 @@ class _Compiler:
                 self.fault(
                     ["[vlan-table]", key], f"{key!r} is not a key of a port: {', '.join(PORT_KEYS)}"
                 )
-        return Platform(self.file.dialect, unstated)
+        return Platform(self.file.dialect, unstated, described=True)
 
     def _always(self) -> VlanSet:
         try:

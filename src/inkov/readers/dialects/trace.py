@@ -121,7 +121,7 @@ def _in_words(said: list[tuple[str, str]]) -> list[str]:
 def _about(kind: str, keys: tuple[Any, ...]) -> str:
     names = [spelled(key) for key in keys]
     if len(names) > _NAMED:
-        return f"{len(names)} {kind}s {names[0]} ... {names[-1]}"
+        return f"{len(names)} {kind}s ({names[0]} ... {names[-1]})"
     several = sum(map(_count, keys)) > 1
     kind = "VLAN" if kind == "vlan" else kind
     return f"{kind}{'s' * several} {', '.join(names)}" if names else kind
