@@ -144,7 +144,8 @@ def test_rules_are_explained(inkov: Inkov) -> None:
 def test_the_demo(inkov: Inkov, tmp_path: Path) -> None:
     first = inkov("demo", "tour")
     assert (
-        first.status == 0 and "2 breaches, 9 faults, 18 risks, 10 notes on 13 switches." in first.out
+        first.status == 0
+        and "2 breaches, 9 faults, 18 risks, 10 notes on 13 switches." in first.out
     )
     assert "No findings on 13 switches." in first.out
     assert inkov("demo", "tour").out == first.out

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli import audit, follow, hears, links, ports, prove, read, trunks, vlans
+from inkov.cli import audit, dialect, follow, hears, links, ports, prove, read, trunks, vlans
 from inkov.cli.options import ListingOptions, ReportOptions
 from inkov.cli.says import fail, reason, say
 
@@ -60,6 +60,14 @@ def demo(
         garden,
         lambda: follow.follow(source="freezer-1", target="alarm-server", **vars(listing)),
     )
+    texts = [os.path.join(repaired, name) for name in ("arbour.toml", "fern-2.txt")]
+    walk = os.path.join(repaired, "walks", "fern-2.walk")
+    _show(
+        "dialect check",
+        " ".join(texts),
+        lambda: dialect.check(files=texts, against=[walk]),
+        f"--against {walk}",
+    )
     _show("audit", repaired, lambda: audit.audit(**vars(mended)))
     _show("prove", repaired, lambda: prove.prove(**vars(mended)))
     say("What to try next:")
@@ -74,7 +82,7 @@ def demo(
         ),
         (f"inkov prove {repaired} --matrix", "who reaches whom, and by which router"),
         ("inkov rules native-default", "one rule explained"),
-        (f"inkov dialect check {garden}/arbour.toml", "a command language, described for Inkov"),
+        (f"inkov read {garden} --trace {garden}/fern-2.txt", "what each line of a text became"),
         ("inkov dialect new FOLDER", "start a dialect for the language of your own switches"),
         ("inkov audit FOLDER", "your own exports, walks, sheets and texts"),
     )

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.exits import FINDINGS, UNUSABLE
+from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
 from inkov.cli.options import (
     ColourOption,
     Configs,
@@ -15,16 +15,23 @@ from inkov.cli.options import (
     OutputOption,
 )
 from inkov.cli.output import Output, keep
-from inkov.cli.says import fail, say, say_problems
+from inkov.cli.says import complain, fail, say, say_problems
 from inkov.cli.session import check_paths
 
 if TYPE_CHECKING:
-    from inkov.campus import Problem
-    from inkov.readers import FileReport
+    from inkov.campus import Campus, Problem
+    from inkov.readers import FileReport, Loaded
     from inkov.readers.dialects import Dialect
+    from inkov.readers.dialects.sanity import Doubt
+    from inkov.survey.evidence import Evidence
 
 Files = Annotated[
-    list[str], typer.Argument(metavar="DIALECT...", help="Dialect files.", show_default=False)
+    list[str],
+    typer.Argument(
+        metavar="DIALECT... [TEXTS...]",
+        help="Dialect files, and texts that they read (files or folders).",
+        show_default=False,
+    ),
 ]
 
 
@@ -48,47 +55,182 @@ def new(configs: Configs, output: OutputOption = None, force: ForceOption = Fals
     Output(file=output).write(starter(texts))
 
 
-def check(files: Files) -> None:
-    """Check dialects: their forms and effects, and the examples in them."""
-    from inkov.harmless import safe
-    from inkov.readers.dialects import BadDialect, compile_dialect
-    from inkov.readers.dialects.examples import run_examples
-    from inkov.readers.load import file_bytes
-
-    check_paths(files)
-    worst = 0
-    for file in files:
-        problems: list[Problem] = []
-        data = b"" if os.path.isdir(file) else file_bytes(file, problems, [])
-        if data is None or os.path.isdir(file):
-            say_problems(problems, None)
-            fail(
-                f"{file}: name the dialect files themselves, as in"
-                f" {os.path.join(file, 'NAME.toml')}"
-                if not problems
-                else f"{file} was not checked"
-            )
-        try:
-            dialect: Dialect = compile_dialect(file, data)
-        except BadDialect as bad:
-            say_problems(bad.problems, None)
-            worst = UNUSABLE
-            continue
-        ran = run_examples(dialect)
-        failed = [one for one in ran if one.faults]
-        for one in failed:
-            say(f"{file}: example {one.number} (- wanted, + read):")
-            for fault in one.faults:
-                say(f"  {safe(fault)}")
-        held = (
-            f"{len(ran) - len(failed)} of {len(ran)} examples hold"
-            if ran
-            else "no examples: write one, it is the proof"
-        )
-        say(f"{file}: dialect {safe(dialect.name)}: {dialect.forms} forms; {held}")
-        worst = max(worst, FINDINGS if failed else 0)
+def check(
+    files: Files,
+    against: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--against",
+            metavar="OTHER",
+            help="Hold the texts against another source of the same switches: a walk, an export, a"
+            " sheet, a port plan.",
+        ),
+    ] = None,
+    form: FormatOption = Format.TABLE,
+    output: OutputOption = None,
+    no_colour: ColourOption = False,
+) -> None:
+    """Check dialects: their forms and effects, the examples in them, and how they read texts."""
+    check_paths([*files, *(against or ())])
+    dialects, texts = _sorted_out(files)
+    out = Output(form, output, no_colour=no_colour)
+    if not texts:
+        needs_texts = {"--against": against, "--output": output, "--format": form != Format.TABLE}
+        for option, given in needs_texts.items():
+            if given:
+                fail(f"{option} needs texts: name them behind the dialect")
+    compiled = [_compiled(file, data) for file, data in dialects]
+    worst = max(
+        UNUSABLE if one is None else _examples(file, one, quiet=form != Format.TABLE)
+        for (file, _), one in zip(dialects, compiled, strict=True)
+    )
+    if texts and worst != UNUSABLE:
+        worst = max(worst, _read_by([d for d in compiled if d], [*files], texts, against, out))
     if worst:
         raise typer.Exit(worst)
+
+
+def _sorted_out(files: list[str]) -> tuple[list[tuple[str, bytes]], list[str]]:
+    """The dialects among some files, with their bytes, and all others: the texts."""
+    from inkov.readers.dialects import looks_like_dialect
+    from inkov.readers.load import file_bytes
+
+    dialects: list[tuple[str, bytes]] = []
+    texts: list[str] = []
+    for file in files:
+        problems: list[Problem] = []
+        data = None if os.path.isdir(file) else file_bytes(file, problems, [])
+        if problems:
+            say_problems(problems, None)
+            fail(f"{file} was not checked")
+        if data is not None and (file.endswith(".toml") or looks_like_dialect(data)):
+            dialects.append((file, data))
+        else:
+            texts.append(file)
+    if not dialects:
+        inside = os.path.join(files[0], "NAME.toml") if os.path.isdir(files[0]) else "NAME.toml"
+        fail(f"no dialect among them: name the dialect file itself, as in {inside}")
+    return dialects, texts
+
+
+def _compiled(file: str, data: bytes) -> Dialect | None:
+    """A dialect, ready to read; None, and what is wrong with it on the error output, if not."""
+    from inkov.readers.dialects import BadDialect, compile_dialect
+
+    try:
+        return compile_dialect(file, data)
+    except BadDialect as bad:
+        say_problems(bad.problems, None)
+        return None
+
+
+def _examples(file: str, dialect: Dialect, *, quiet: bool) -> int:
+    """Run the examples of a dialect, and say how it went: the status that this is worth."""
+    from inkov.harmless import safe
+    from inkov.readers.dialects.examples import run_examples
+
+    tell = complain if quiet else say
+    ran = run_examples(dialect)
+    failed = [one for one in ran if one.faults]
+    for one in failed:
+        tell(f"{file}: example {one.number} (- wanted, + read):")
+        for fault in one.faults:
+            tell(f"  {safe(fault)}")
+    held = (
+        f"{len(ran) - len(failed)} of {len(ran)} examples hold"
+        if ran
+        else "no examples: write one, it is the proof"
+    )
+    if failed or not quiet:
+        tell(f"{file}: dialect {safe(dialect.name)}: {dialect.forms} forms; {held}")
+    return FINDINGS if failed else ALL_WELL
+
+
+def _read_by(
+    dialects: list[Dialect],
+    files: list[str],
+    texts: list[str],
+    against: list[str] | None,
+    out: Output,
+) -> int:
+    """Read texts by dialects, and show what is doubtful about it, and what another source says
+    otherwise: the status that this is worth.
+    """
+    from inkov.readers.dialects.sanity import doubts
+    from inkov.readers.load import NothingToRead, file_bytes, load
+    from inkov.render.evidence import evidence_result
+
+    try:
+        loaded = load(files, account=True)
+    except NothingToRead as nothing:
+        say_problems(nothing.problems, None)
+        fail(str(nothing) or "nothing was read")
+    say_problems(loaded.campus.problems, loaded)
+    read: dict[str, list[tuple[str, bytes]]] = {dialect.name: [] for dialect in dialects}
+    for report in loaded.reports:
+        name = report.format.removeprefix("dialect ")
+        data = file_bytes(report.file, [], []) if name in read else None
+        if data is not None:
+            read[name].append((report.file, data))
+    if not any(read.values()):
+        names = ", ".join(texts)
+        fail(f"none of the dialects reads a file of {names}: what does `recognise` ask for?")
+    doubtful: list[Doubt] = [
+        doubt for d in dialects if read[d.name] for doubt in doubts(d, read[d.name])
+    ]
+    held, locator = None, loaded.locator
+    if against:
+        other = _other_source(against)
+        held = _held_against(dialects, read, loaded.campus, other.campus)
+        locator = locator.beside(other.locator)
+    files_read = {file for own in read.values() for file, _ in own}
+    reports = [report for report in loaded.reports if report.file in files_read]
+    out.show(evidence_result(reports, doubtful, held, locator))
+    lost = any(problem.lost for problem in loaded.campus.problems)
+    unsure = any(not doubt.mild for doubt in doubtful) or loaded.campus.unmatched
+    if held is not None and held.against:
+        unsure = True
+    return UNUSABLE if lost else FINDINGS if unsure else ALL_WELL
+
+
+def _other_source(against: list[str]) -> Loaded:
+    """What else tells of the switches; a port plan alone will do."""
+    from inkov.readers import Locator
+    from inkov.readers.load import Loaded, NothingToRead, load
+
+    try:
+        loaded = load(against)
+    except NothingToRead as nothing:
+        if not nothing.campus.planned:
+            say_problems(nothing.problems, None)
+            fail(f"--against: {nothing}" if str(nothing) else "--against: nothing was read")
+        return Loaded(nothing.campus, [], Locator({}))
+    say_problems(loaded.campus.problems, loaded)
+    return loaded
+
+
+def _held_against(
+    dialects: list[Dialect],
+    read: dict[str, list[tuple[str, bytes]]],
+    campus: Campus,
+    other: Campus,
+) -> Evidence:
+    """What texts were read as, held against another source."""
+    from inkov.readers.dialects.trace import traced
+    from inkov.survey.evidence import evidence, planned_devices
+
+    others = [*other.devices.values()]
+    others += [one for one in planned_devices(other.planned) if one.name not in other.devices]
+    forms: dict[str, dict[int, list[str]]] = {}
+    for dialect in dialects:
+        for file, data in read[dialect.name]:
+            forms[file] = {line.number: line.forms for line in traced(dialect, file, data)}
+    devices = [device for device in campus.devices.values() if device.origin.file in forms]
+    held = evidence(devices, others, lambda at: forms.get(at.file, {}).get(at.line, []))
+    if not held.switches:
+        there = ", ".join(sorted(device.name for device in others))
+        fail(f"--against: the texts are of {', '.join(held.missing)}, the other source of {there}")
+    return held
 
 
 def unmatched(

@@ -29,8 +29,8 @@ class Agreement(StrEnum):
 
     AGREES = "agrees"
     DIFFERS = "differs"
-    ONLY_FIRST = "only the first has it"
-    ONLY_OTHER = "only the other has it"
+    ONLY_FIRST = "first only"
+    ONLY_OTHER = "other only"
 
 
 class Compared(NamedTuple):

@@ -54,12 +54,13 @@ _HOSTNAME = re.compile(rb"[A-Za-z0-9][A-Za-z0-9.-]{0,253}\s*\Z")  # etc/hostname
 
 class NothingToRead(Exception):
     """No file among those named could be read. `problems` says why; where they say all (a dialect
-    that cannot be used), the message is "".
+    that cannot be used), the message is "". `campus` holds what there was besides switches.
     """
 
-    def __init__(self, says: str, problems: list[Problem]) -> None:
+    def __init__(self, says: str, problems: list[Problem], campus: Campus) -> None:
         super().__init__(says)
         self.problems = problems
+        self.campus = campus
 
 
 class Loaded(Struct):
@@ -103,11 +104,11 @@ def load(
     for report in loading.reports:
         report.digest = (loading.digests or {}).get(report.file, "")
     if not campus.devices and unusable:
-        raise NothingToRead("", unusable)
+        raise NothingToRead("", unusable, campus)
     if not campus.devices:
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
-        raise NothingToRead(says, campus.problems)
+        raise NothingToRead(says, campus.problems, campus)
     return Loaded(campus, loading.reports, Locator(loading.kept), loading.plans, dialects)
 
 

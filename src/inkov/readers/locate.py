@@ -38,6 +38,10 @@ class Locator:
         self._xml: dict[str, dict[str, int]] = {}
         self._known: dict[tuple[str, str], tuple[int, int, str, int]] = {}
 
+    def beside(self, other: Locator) -> Locator:
+        """A locator for the files of both."""
+        return Locator({**self._files, **other._files})
+
     def line(self, origin: Origin) -> int:
         """The line (from 1) of an origin; 0 if it has none."""
         if origin.line or not origin.file or not origin.pointer:

@@ -344,6 +344,7 @@ class _Matching(Struct):
     abbreviated: bool
     negated: bool
     opening: bool
+    but: Any = None
     unclear: tuple[str, list[str]] | None = None
     tried: set[tuple[int, int]] = field(default_factory=set)
     opened: list[tuple[Any, dict[str, Captured]]] = field(default_factory=list)
@@ -388,7 +389,7 @@ class _Matching(Struct):
         if node.block is not None and (self.opening or node.end is None):
             return Match([*self.opened, (node.block, dict(self.captured))], {}, None)
         end = node.end if not self.negated or node.end is not None else node.undo
-        if end is not None:
+        if end is not None and end is not self.but:
             return Match(list(self.opened), dict(self.captured), end)
         if self.opening and (node.literals or node.captures) and not self.negated:
             return Match(list(self.opened), dict(self.captured), None)
@@ -433,15 +434,19 @@ def match(
     *,
     negated: bool = False,
     opening: bool = False,
+    but: Any = None,
 ) -> Match | None:
     """The first way, exact words before captures, in which the words fit the forms under `root`.
 
     With `negated`, captures at the end may be missing. With `opening` (the line has others below
-    it) a block's head comes first, and the beginning of a longer form will do.
+    it) a block's head comes first, and the beginning of a longer form will do. What ends in `but`
+    is no match.
     """
     plain = [word.lower() for word in words] if style.any_case else words
     try:
-        return _Matching(words, plain, lists, style.abbreviated, negated, opening).walk(root, 0)
+        return _Matching(words, plain, lists, style.abbreviated, negated, opening, but).walk(
+            root, 0
+        )
     except RecursionError:  # blocks within blocks within blocks, on one line
         raise BadLine("too many blocks on one line") from None
 

@@ -77,13 +77,16 @@ class _Opened(NamedTuple):
 
 
 class Taken(NamedTuple):
-    """What took a line: the forms (with their lines in the dialect), outermost first, and what
-    they do.
+    """What took a line: the forms (with their lines in the dialect), outermost first, the `labels`
+    that each of them captured, and what they do. `instead` is a form with a meaning that could have
+    taken the line, where one without took it.
     """
 
     forms: tuple[tuple[str, int], ...]
+    labels: tuple[frozenset[str], ...]
     steps: tuple[Step, ...]
     ignored: bool
+    instead: tuple[str, int] | None = None
 
 
 class _Known(NamedTuple):
@@ -259,7 +262,7 @@ class _Text:
         self.passage, self.passage_began = known.passage, line.number
         before = len(self.steps)
         if known.ignored:
-            self._note_taken(line, known, before)
+            self._note_taken(line, context, known, before)
             self.ledger.passed += 1
             if line.opens:
                 self.stack.append(_Context(line.depth, context.block, ignored=True))
@@ -270,26 +273,41 @@ class _Text:
             for kind, keys, bound in notes:
                 at = (kind, keys) if kind else (context.kind, context.keys)
                 self.steps.append(Step(line.text, origin, *at, bound))
-        self._note_taken(line, known, before)
+        self._note_taken(line, context, known, before)
         if line.opens and known.negated and opened is not None:
             # A head that is undone takes what stands below it along.
             self.stack.append(_Context(line.depth, context.block, ignored=True))
         elif line.opens:
             self.stack.append(_below(line, context, known, opened))
 
-    def _note_taken(self, line: Line, known: _Known, before: int) -> None:
+    def _note_taken(self, line: Line, context: _Context, known: _Known, before: int) -> None:
         """Keep what took a line, if that is wanted. One line may hold several statements."""
         if self.taken is None or known.match is None:
             return
-        statements = [head.statement for head, _ in known.match.opened]
-        if isinstance(known.match.end, Statement):
-            statements.append(known.match.end)
-        forms = tuple((one.form, one.line) for one in statements)
+        matched = known.match
+        taken = [(head.statement, captured) for head, captured in matched.opened]
+        if isinstance(matched.end, Statement):
+            taken.append((matched.end, matched.captured))
+        forms = tuple((statement.form, statement.line) for statement, _ in taken)
+        labels = tuple(frozenset(captured) for _, captured in taken)
         steps = tuple(self.steps[before:])
         already = self.taken.get(line.number)
         if already is not None:
-            forms, steps = (*already.forms, *forms), (*already.steps, *steps)
-        self.taken[line.number] = Taken(forms, steps, known.ignored)
+            forms, labels = (*already.forms, *forms), (*already.labels, *labels)
+            steps = (*already.steps, *steps)
+        instead = self._instead(context, known) if known.ignored else None
+        self.taken[line.number] = Taken(forms, labels, steps, known.ignored, instead)
+
+    def _instead(self, context: _Context, known: _Known) -> tuple[str, int] | None:
+        """A form with a meaning that could have taken a line that another one took."""
+        assert known.match is not None
+        words = [*context.prefix, *known.words]
+        dialect = self.dialect
+        other = match(context.block.root, words, dialect.lists, dialect.text, but=known.match.end)
+        end = other.end if other is not None else None
+        if isinstance(end, Statement) and not end.ignored:
+            return end.form, end.line
+        return None
 
     def _looked_up(
         self, line: Line, context: _Context
