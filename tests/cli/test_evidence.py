@@ -141,6 +141,12 @@ def test_what_is_doubtful_without_any_other_source(folder: Path, inkov: Inkov) -
         ),
         ("moss.toml", shade, True): ('no line here has the forms "shade {number}", "rests"'),
     }
+    read = inkov("read", "moss.toml", "north.txt", "-f", "json").json["read"]["doubts"]
+    assert [(doubt["origin"]["line"], doubt["says"]) for doubt in read] == [
+        (number, says) for (file, number, _), says in doubts.items() if file == "north.txt"
+    ]
+    found = inkov("audit", "moss.toml", "north.txt", "-f", "json").json["findings"]
+    assert {"ports-not-described", "port-name-odd"} <= {finding["rule"] for finding in found}
 
 
 def test_a_dialect_that_reads_right_agrees_with_the_other_source(

@@ -36,6 +36,7 @@ def read(
     ] = False,
 ) -> None:
     """What was read of each file, and what was not."""
+    from inkov.readers.dialects.sanity import doubtful_ports
     from inkov.readers.trace import trace as lines_of
     from inkov.render.listings import read_grid, trace_grid, unmatched_grid
     from inkov.render.results import listing
@@ -56,10 +57,13 @@ def read(
             "unmatched", lines, lambda: unmatched_grid(lines, loaded.locator), loaded.locator
         )
     else:
+        devices = loaded.campus.devices.values()
+        described = [device for device in devices if device.platform.described]
         rows = {
             "files": loaded.reports,
             "assumed": session.fabric.assumptions,
             "problems": loaded.campus.problems,
+            "doubts": list(doubtful_ports(described)),
         }
         result = listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded.locator)
     options.out.show(result)

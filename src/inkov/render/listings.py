@@ -9,6 +9,7 @@ from inkov.checks import Rule
 from inkov.forwarding import Fabric
 from inkov.readers import FileReport, Loaded, Locator, Unread
 from inkov.readers.dialects import Dialect
+from inkov.readers.dialects.sanity import doubtful_ports
 from inkov.readers.dialects.shapes import ShapeGroup
 from inkov.readers.trace import Fate, Traced
 from inkov.render.grid import Column, Grid
@@ -85,6 +86,10 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
                 grid.notes.append(
                     f"{place(line.origin, loaded.locator)}: {kind}: {line.text.strip()}"
                 )
+    described = [device for device in campus.devices.values() if device.platform.described]
+    for doubt in doubtful_ports(described):
+        at = place(doubt.origin, loaded.locator)
+        grid.notes.append(f"doubtful: {at}: {doubt.says} ({doubt.cure})")
     unfiled = {host.device for host in campus.hosts if host.device not in campus.devices}
     if unfiled:
         grid.notes.append(f"hosts at switches without a file: {', '.join(sorted(unfiled))}")

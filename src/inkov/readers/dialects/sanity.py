@@ -21,7 +21,7 @@ from inkov.readers.dialects.read import Taken, read_text
 from inkov.readers.dialects.trace import Traced, traced
 from inkov.vlanset import VlanSet, bit, union
 
-__all__ = ["Doubt", "doubts"]
+__all__ = ["Doubt", "doubtful_ports", "doubts"]
 
 _CAPTURE = re.compile(r"\{(?:([A-Za-z][\w-]*):)?([a-z]*)\}")
 _SHOWN = 6
@@ -51,7 +51,7 @@ def doubts(dialect: Dialect, texts: Sequence[tuple[str, bytes]]) -> list[Doubt]:
         read_text(dialect, "example", example.text.encode(), taken)
         uses.add(taken.values(), [])
     found = [
-        *_of_ports(devices),
+        *doubtful_ports(devices),
         *_of_vlans(devices),
         *_of_forms(dialect, uses),
         *_of_blocks(dialect, uses),
@@ -63,7 +63,8 @@ def doubts(dialect: Dialect, texts: Sequence[tuple[str, bytes]]) -> list[Doubt]:
 # --- what came out --------------------------------------------------------------------------------
 
 
-def _of_ports(devices: Sequence[Device]) -> Iterator[Doubt]:
+def doubtful_ports(devices: Sequence[Device]) -> Iterator[Doubt]:
+    """What is doubtful about the ports that some texts were read to have."""
     for device in devices:
         for missing in gaps(device):
             yield Doubt(
