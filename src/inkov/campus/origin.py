@@ -30,7 +30,8 @@ class Origin(Struct, frozen=True, gc=False, array_like=True):
     `file` is the path as the user gave it. Text formats have `line` (from 1); JSON has `pointer`
     (RFC 6901, without module prefixes) and no line: the line is looked up when it is shown
     (`readers.locate`), since most never are. `says` tells, for a default, whose it is, and for an
-    assumption, what was assumed and why.
+    assumption, what was assumed and why. `taken_at` is the line that took the fact over, where it
+    stands in a profile (0: nothing took it over).
     """
 
     file: FileName = ""
@@ -38,6 +39,12 @@ class Origin(Struct, frozen=True, gc=False, array_like=True):
     pointer: str = ""
     basis: Basis = Basis.STATED
     says: str = ""
+    taken_at: int = 0
+
+    @property
+    def taker(self) -> Origin | None:
+        """The place that took the fact over, if it was taken over."""
+        return Origin(self.file, self.taken_at) if self.taken_at else None
 
 
 class Problem(Struct, frozen=True):

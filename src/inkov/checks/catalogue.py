@@ -102,10 +102,17 @@ def finding(
     among: Iterable[str] | None = None,
     key: Iterable[object] = (),
 ) -> Found:
-    """What a check found. Places and assumptions may come in any iterable, the latter repeated."""
+    """What a check found. Places and assumptions may come in any iterable, the latter repeated. The
+    line that took a setting over is a place as well.
+    """
+    places: list[Where] = []
+    for one in where:
+        places.append(one)
+        if one.origin.taker is not None:
+            places.append(Where(one.switch, one.port, one.vlan, one.origin.taker))
     return Found(
         words,
-        tuple(where),
+        tuple(places),
         (case,) if isinstance(case, str) else tuple(case),
         tuple(dict.fromkeys(assumes)),
         severity,

@@ -92,7 +92,9 @@ def decided_at(fabric: Fabric, resolved: Resolved, attribute: str) -> Origin:
 
 
 def _whose(origin: Origin) -> str:
-    return "" if origin.basis is Basis.STATED else f" ({origin.basis}: {origin.says})"
+    if origin.basis is Basis.STATED:
+        return f" (taken over in line {origin.taken_at})" if origin.taken_at else ""
+    return f" ({origin.basis}: {origin.says})"
 
 
 def _shown(value: object) -> str:

@@ -41,13 +41,13 @@ from inkov.readers.dialects.forms import (
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.places import Places
 from inkov.readers.sheets.words import PORT_KEYS
-from inkov.vlanset import VlanSet
+from inkov.vlanset import MAX_VID, MIN_VID, VlanSet
 
 __all__ = ["compile_dialect"]
 
 _MOST_FORMS = 4000
 _MOST_BYTES = 1024 * 1024
-_KINDS = ("port", "bundle", "sub", "vlan", "gateway", "bridge", "tree")
+_KINDS = ("port", "bundle", "sub", "vlan", "gateway", "bridge", "tree", "profile")
 _NAMED_BY = {
     "port": ("ports", "port"),
     "vlan": ("vids", "vlans", "vid", "vlan"),
@@ -111,7 +111,17 @@ class _Compiler:
             set()
         )  # literal words of heads: a line that holds one is likely to matter
         lists = decoded.lists
-        self.lists = Lists(lists.separators, lists.ranges, lists.port_kinds, lists.port_names)
+        self.lists = Lists(
+            lists.separators,
+            lists.ranges,
+            lists.port_kinds,
+            lists.port_names,
+            lists.wildcards,
+            lists.every,
+            lists.but,
+            lists.yes,
+            lists.no,
+        )
 
     def fault(self, keys: list[str], says: str, at: int = 0) -> None:
         self.problems.append(self.places.problem(keys, says, at))
@@ -131,8 +141,12 @@ class _Compiler:
                     ["text", "comment-block"],
                     "each is a pair: what opens a comment, and what closes it",
                 )
-        if any(not mark for mark in (*style.comment, *file.lists.ranges, *file.lists.separators)):
+        marks = (*style.comment, *file.lists.ranges, *file.lists.separators, *file.lists.wildcards)
+        if any(not mark for mark in marks):
             self.fault(["text"], "a mark cannot be empty")
+        for name, vid in file.vlan_table.names.items():
+            if not MIN_VID <= vid <= MAX_VID:
+                self.fault(["[vlan-table", "names", name], f"{vid} is no VLAN number")
         if style.any_case:
             style.negation = [word.lower() for word in style.negation]
             style.lead = [word.lower() for word in style.lead]
@@ -170,6 +184,7 @@ class _Compiler:
             {ord(c): 32 for c in style.spaces},
             self.words,
             frozenset(self.secret_words),
+            self._specific(tables),
             self.forms,
         )
 
@@ -328,6 +343,15 @@ class _Compiler:
         if label is None:
             raise FormError(0, f"the head names no {kind}: it needs a capture, or a name after =")
         return f"{{{label}}}"
+
+    def _specific(self, tables: dict[str, BlockTable]) -> frozenset[str]:
+        """The kinds of port of which what is said of few wins over what is said of many."""
+        for name, table in tables.items():
+            if table.wins not in ("last", "specific"):
+                self.fault([f"[{name}]", "wins"], f"{table.wins!r} is not one of: last, specific")
+            elif table.wins == "specific" and name not in ("port", "bundle", "sub"):
+                self.fault([f"[{name}]", "wins"], "only of ports what is said of few can win")
+        return frozenset(name for name, table in tables.items() if table.wins == "specific")
 
     # --- what could never come about ---
 

@@ -7,8 +7,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from msgspec import Struct
-
 from inkov.campus import (
     Basis,
     Bridge,
@@ -25,6 +23,7 @@ from inkov.campus import (
 )
 from inkov.readers.dialects.effects import VLAN_SETS, Bound, Named
 from inkov.readers.dialects.file import Dialect
+from inkov.readers.dialects.inherit import Step, ordered
 from inkov.readers.reading import Part, named_after
 from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine
 from inkov.vlanset import VlanSet
@@ -32,16 +31,6 @@ from inkov.vlanset import VlanSet
 __all__ = ["Building", "Step"]
 
 _PORT_KIND = {"port": PortKind.PHYSICAL, "bundle": PortKind.BUNDLE, "sub": PortKind.SUB}
-
-
-class Step(Struct, frozen=True, gc=False):
-    """What one line does: its clauses, and what the block around it has opened."""
-
-    text: str
-    origin: Origin
-    kind: str
-    keys: tuple[Any, ...]
-    bound: tuple[Bound, ...]
 
 
 class Building:
@@ -53,6 +42,7 @@ class Building:
         self.part = part
         part.named = False
         self.implied: set[tuple[str, str]] = set()
+        self.inherited: dict[tuple[str, str], Fact[Any]] = {}
         self.device = Device(*named_after(file, "the file states no name"), dialect.platform)
         self.device.table_is_membership = dialect.vlan_table.is_membership
         if dialect.always:
@@ -68,15 +58,42 @@ class Building:
         """Do what the steps say; those that cannot be done are given back, with the reason."""
         steps = list(steps)
         self._name_vlans(steps)
+        known = []
         for step in steps:
             try:
                 # A line has its whole effect or none: what it names is looked up first.
                 for bound in step.bound:
                     self._look_up(step, bound)
+                known.append(step)
+            except ValueError as error:
+                yield step, error
+        in_order = ordered(known, self.dialect.specific)
+        yield from in_order.faults
+        yield from self._done(in_order.first)
+        self._keep_inherited(in_order.first)
+        yield from self._done(in_order.then)
+
+    def _done(self, steps: list[Step]) -> Iterator[tuple[Step, Exception]]:
+        for step in steps:
+            try:
                 for bound in step.bound:
                     self._do(step, bound)
             except ValueError as error:
                 yield step, error
+
+    def _keep_inherited(self, steps: list[Step]) -> None:
+        """What ports have that they do not say themselves: they may replace it without a word, and
+        have it again where they take back what they said.
+        """
+        self.device.overridden.clear()
+        self.implied.clear()
+        for name in {key for step in steps for key in step.keys}:
+            port = self.device.ports.get(name)
+            for attribute, _ in PORT_KEYS.values() if port is not None else ():
+                fact = getattr(port, attribute)
+                if fact is not None:
+                    self.inherited[name, attribute] = fact
+                    self.implied.add((name, attribute))
 
     def finish(self) -> None:
         """Hand over the device, with the VLANs that came about by being used."""
@@ -119,6 +136,8 @@ class Building:
                         names[bound.value] = key.items[0]
                     elif bound.attribute == "name" and (numbered or isinstance(key, VlanSet)):
                         names |= dict.fromkeys(self._vids(key), bound.value)
+        for name, vid in self.dialect.vlan_table.names.items():
+            self.by_name.setdefault(name, set()).add(vid)
         for vid, name in names.items():
             self.by_name.setdefault(name, set()).add(vid)
 
@@ -248,7 +267,7 @@ class Building:
     def _state(self, step: Step, bound: Bound, port: Port, attribute: str) -> None:
         before: Fact[Any] | None = getattr(port, attribute)
         if bound.operator == "unset":
-            setattr(port, attribute, None)
+            setattr(port, attribute, self.inherited.get((port.name, attribute)))
             return
         value = bound.value
         if bound.operator in ("+", "-"):

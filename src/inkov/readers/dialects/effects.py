@@ -20,7 +20,7 @@ from msgspec import Struct
 
 from inkov.campus import Private, TreeMode
 from inkov.readers.dialects.forms import Captured, FormError
-from inkov.readers.dialects.lists import Lists, Quoted
+from inkov.readers.dialects.lists import Lists, Quoted, Wild
 from inkov.readers.sheets.words import (
     DISTRIBUTION_KEYS,
     ON,
@@ -64,6 +64,7 @@ _PORT: dict[str, Callable[[str], Any]] = {key: read for key, (_, read) in PORT_K
     "address": one_address,
     "tree cost": whole_number,
     "tree priority": whole_number,
+    "takes": as_value,
 }
 ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
     "port": _PORT,
@@ -103,12 +104,13 @@ KINDS = {
     "bridge": "bridge",
     "device": "device",
     "tree": "tree",
+    "profile": "profile",
 }
 """What may follow `on` -> the kind of thing it opens."""
 
 VLAN_SETS = {key for key, (_, read) in PORT_KEYS.items() if read in (VlanSet.parse, vids_or_unset)}
 VLAN_SETS |= {"secondaries", "vlans", "in_force"}
-SETS = VLAN_SETS | {"address", "ports"}
+SETS = VLAN_SETS | {"address", "ports", "takes"}
 """Attributes that `+` and `-` change."""
 
 _VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
@@ -116,10 +118,11 @@ _VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
 
 def shared_kind(kind: str) -> str:
     """The kind whose attributes a kind has."""
-    return "port" if kind in ("bundle", "sub") else kind
+    return "port" if kind in ("bundle", "sub", "profile") else kind
 
 
 _TEXTS = frozenset({"word", "name", "text"})
+_EITHER = _TEXTS | {"yes"}
 _NUMBER = _TEXTS | {"number", "vid"}
 _ONE_VLAN = _NUMBER | {"vlan", "vids"}
 _VLAN_LIST = _ONE_VLAN | {"vlans"}
@@ -133,6 +136,8 @@ _TAKE: dict[str, frozenset[str]] = {
     "of": _ONE_PORT,
     "bundle": _ONE_PORT,
     "address": _TEXTS | {"address"},
+    **dict.fromkeys(("state", "native tagged", "ingress filtering", "protected"), _EITHER),
+    **dict.fromkeys(("registration", "edge", "bpdu guard", "pruning"), _EITHER),
 }
 """Attribute -> the types of capture that can be its value: all others are one word of a few. A text
 is read by the words of switch sheets.
@@ -191,7 +196,7 @@ class Template(Struct, frozen=True):
 
 class Clause(Struct, frozen=True):
     """One clause: of what (`on`, None for what the block opened), which attribute, how, and to what
-    value.
+    value. `several`: `where` is a list of ports, as the texts write it.
     """
 
     attribute: str
@@ -199,6 +204,7 @@ class Clause(Struct, frozen=True):
     value: Template | None = None
     on: str = ""
     where: Template | None = None
+    several: bool = False
 
     @property
     def labels(self) -> set[str]:
@@ -263,14 +269,14 @@ def parse_effect(effect: str, kind: str, known: Mapping[str, str]) -> tuple[Clau
 
 
 def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: Clause) -> Clause:
-    on, where, at = before.on, before.where, 0
+    on, where, several, at = before.on, before.where, before.several, 0
     target = _ON.match(part)
     if target:
         if target[1] not in KINDS:
             raise FormError(
                 start + target.start(1), f"{target[1]!r} is not one of: {', '.join(KINDS)}"
             )
-        on, at = KINDS[target[1]], target.end()
+        on, several, at = KINDS[target[1]], target[1] == "ports", target.end()
         where = parse_template(target[2], known, start + target.start(2))
         refuse_name(on, where, known, start + target.start(2))
         if not target[2] and on != "device":
@@ -283,7 +289,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     if words:
         if words[1] and words[1] not in attributes:
             raise FormError(where_at, _no_such(words[1], about, attributes))
-        return Clause(words[1] or "", words[2] or words[3], None, on, where)
+        return Clause(words[1] or "", words[2] or words[3], None, on, where, several)
     stated = _STATEMENT.match(part, at)
     if stated is None:
         raise FormError(
@@ -305,7 +311,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
             attributes[attribute](stated[3])
         except ValueError as error:
             raise FormError(start + stated.start(3), str(error).partition("\n")[0]) from None
-    return Clause(attribute, operator, value, on, where)
+    return Clause(attribute, operator, value, on, where, several)
 
 
 def _no_such(attribute: str, kind: str, attributes: Mapping[str, Any]) -> str:
@@ -347,7 +353,7 @@ def bind(
             )
     keys: tuple[Any, ...] = ()
     if clause.where is not None:
-        keys = keys_of(clause.on, clause.where, captured, lists)
+        keys = keys_of(clause.on, clause.where, captured, lists, several=clause.several)
     if clause.value is not None and operator in ("=", "+", "-"):
         read = ATTRIBUTES[shared_kind(clause.on or kind)][clause.attribute]
         value = _value(clause.attribute, clause.value, captured, read, lists)
@@ -362,14 +368,21 @@ def bind(
 
 
 def keys_of(
-    kind: str, template: Template, captured: Mapping[str, Captured], lists: Lists
+    kind: str,
+    template: Template,
+    captured: Mapping[str, Captured],
+    lists: Lists,
+    *,
+    several: bool = False,
 ) -> tuple[Any, ...]:
-    """The ports, VLANs, ... that a template names."""
+    """The ports, VLANs, ... that a template names. `several`: a list of ports is meant."""
     own = captured[template.whole] if template.whole else None
     text = template.fill(captured)
     if kind == "port":
         if own is not None and own.type == "ports":
-            return tuple(lists.ports(own.words))
+            return tuple(lists.selected(own.words))
+        if several and own is None:
+            return (Wild("*"),) if text.strip() == "*" else tuple(lists.selected(text.split()))
         return (_port(template, captured, lists),)
     if kind in ("vlan", "tree"):
         if own is not None and own.type in ("vids", "vlans"):
@@ -386,6 +399,19 @@ def keys_of(
     if kind in ("bundle", "sub") and own is not None:
         return (lists.one_name(own.words),)
     return () if kind == "device" else (lists.spelled(text),)
+
+
+def _switched(template: Template, word: str, read: Callable[[str], Any], lists: Lists) -> Any:
+    """The value of an attribute that is one of two, by the language's words for yes and no; `not
+    {yes}` in an effect turns it round.
+    """
+    says = (word.lower() in lists.yes) is not (template.pieces[0].strip() == "not")
+    for pair in (("off", "on"), ("no", "yes"), ("suspended", "active")):
+        try:
+            return read(pair[says])
+        except ValueError:
+            continue
+    raise BadLine("yes or no is no value here")
 
 
 def _port(template: Template, captured: Mapping[str, Captured], lists: Lists) -> str:
@@ -415,10 +441,14 @@ def _value(
                 else lists.vlans(own.words)
             )
             return ~vlans if but and isinstance(vlans, VlanSet) else vlans
+    elif attribute == "takes":
+        return tuple(lists.items(template.fill(captured).split()))
     elif attribute in _VLANS and template.whole and captured[template.whole].type == "vlan":
         return Named((captured[template.whole].text,))
     elif attribute == "ports" and template.whole:
         return tuple(lists.ports(captured[template.whole].words))
+    if len(template.labels) == 1 and captured[template.labels[0]].type == "yes":
+        return _switched(template, captured[template.labels[0]].text, read, lists)
     text = template.fill(captured)
     if template.labels and read is as_value:
         # A captured text stands for itself, whatever it looks like.

@@ -49,12 +49,18 @@ class ListStyle(Struct, rename="kebab", forbid_unknown_fields=True):
     ranges: list[str] = field(default_factory=lambda: ["-"])
     port_kinds: list[str] = field(default_factory=list)
     port_names: list[str] = field(default_factory=list)
+    wildcards: list[str] = field(default_factory=list)
+    every: list[str] = field(default_factory=list)
+    but: list[str] = field(default_factory=list)
+    yes: list[str] = field(default_factory=lambda: ["yes", "on"])
+    no: list[str] = field(default_factory=lambda: ["no", "off"])
 
 
 class VlanTable(Struct, rename="kebab", forbid_unknown_fields=True):
     """The `[vlan-table]` table: which VLANs a switch has without a statement that defines them."""
 
     always: str = ""
+    names: dict[str, int] = field(default_factory=dict)
     created_by: list[str] = field(default_factory=list)
     is_membership: bool = False
 
@@ -66,6 +72,7 @@ class BlockTable(Struct, forbid_unknown_fields=True):
     says: dict[str, str] = field(default_factory=dict)
     ignored: list[str] = field(default_factory=list)
     within: list[str] = field(default_factory=lambda: ["device"])
+    wins: str = "last"
 
 
 class Example(Struct, forbid_unknown_fields=True):
@@ -93,6 +100,7 @@ class DialectFile(Struct, rename="kebab", forbid_unknown_fields=True):
     gateway: BlockTable = field(default_factory=BlockTable)
     bridge: BlockTable = field(default_factory=BlockTable)
     tree: BlockTable = field(default_factory=BlockTable)
+    profile: BlockTable = field(default_factory=BlockTable)
     group: dict[str, BlockTable] = field(default_factory=dict)
     example: list[Example] = field(default_factory=list)
 
@@ -140,7 +148,8 @@ class Head(Struct):
 class Dialect(Struct):
     """A dialect, ready to read texts. `device` is the block of statements that stand in no other.
 
-    `secret_words` are the words of its forms that a secret follows. `known` and `bare` are kept by
+    `secret_words` are the words of its forms that a secret follows; `specific` the kinds of port of
+    which what is said of few wins over what is said of many. `known` and `bare` are kept by
     the reader: what it made of lines it has seen.
     """
 
@@ -158,6 +167,7 @@ class Dialect(Struct):
     spaces: dict[int, int] = field(default_factory=dict)
     known_words: set[str] = field(default_factory=set)
     secret_words: frozenset[str] = frozenset()
+    specific: frozenset[str] = frozenset()
     forms: int = 0
     known: dict[tuple[Any, ...], Any] = field(default_factory=dict)
     bare: dict[str, tuple[int, str, bool]] = field(default_factory=dict)

@@ -86,6 +86,7 @@ TYPES: dict[str, Callable[[list[str], int, Lists], int]] = {
     "word": _one(lambda word: True),
     "name": _one(lambda word: True),
     "address": _one(lambda word: _ADDRESS.match(word) is not None),
+    "yes": lambda words, at, lists: int(words[at].lower() in (*lists.yes, *lists.no)),
     "text": _rest,
     "secret": _rest,
     "passage": _rest,
@@ -289,7 +290,7 @@ def add_form(root: Node, words: list[Word], *, any_case: bool) -> Iterator[Node]
         yield node
 
 
-_ORDER = ("vid", "number", "address", *TYPES)
+_ORDER = ("vid", "number", "address", "yes", *TYPES)
 """Which type is tried first where several could take a word: what fits few words, first."""
 
 _ANY_WORD = {"vlan", "word", "name"}

@@ -27,7 +27,7 @@ from msgspec import Struct, field
 from inkov.readers.sheets.words import BadLine, numbered
 from inkov.vlanset import VlanSet
 
-__all__ = ["Lists", "Quoted"]
+__all__ = ["Lists", "Quoted", "Wild"]
 
 _ENDS_IN_NUMBER = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
 _KIND_AND_NUMBER = re.compile(r"([A-Za-z][A-Za-z-]*)([0-9].*)\Z")
@@ -40,9 +40,20 @@ class Quoted(str):
     __slots__ = ()
 
 
+class Wild(NamedTuple):
+    """All ports whose name fits a pattern (`*` for any row of characters), but for some."""
+
+    pattern: str
+    but: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        return f"{self.pattern} but {', '.join(self.but)}" if self.but else self.pattern
+
+
 class _Mark(Enum):
     SEPARATOR = "separator"
     TO = "to"
+    BUT = "but"
 
 
 class _Token(NamedTuple):
@@ -69,13 +80,21 @@ class Lists(Struct):
 
     `separators` and `ranges` stand between items and between the ends of a range. `kinds` are words
     that belong to a port's name (`kind 1/2` or `kind1/2`); they may be abbreviated. `port_names`
-    are ports without any number. `_number` and `_glue` are worked out from these.
+    are ports without any number. `wildcards` are marks that stand for any characters of a port's
+    name, `every` words for all ports; what stands behind one of `but` is left out of a list of
+    ports. `yes` and `no` are the language's words for these. `_number` and `_glue` are worked out
+    from the others.
     """
 
     separators: list[str] = field(default_factory=lambda: [","])
     ranges: list[str] = field(default_factory=lambda: ["-"])
     kinds: list[str] = field(default_factory=list)
     port_names: list[str] = field(default_factory=list)
+    wildcards: list[str] = field(default_factory=list)
+    every: list[str] = field(default_factory=list)
+    but: list[str] = field(default_factory=list)
+    yes: list[str] = field(default_factory=lambda: ["yes", "on"])
+    no: list[str] = field(default_factory=lambda: ["no", "off"])
     _number: re.Pattern[str] | None = None
     _split: re.Pattern[str] | None = None
     _glue: set[str] = field(default_factory=set)
@@ -88,6 +107,10 @@ class Lists(Struct):
         longest_first = sorted([*separators, "[", "]"], key=len, reverse=True)
         self._split = re.compile("(" + "|".join(map(re.escape, longest_first)) + ")")
         self._glue = {mark.lower() for mark in (*self.separators, *self.ranges)} | {"[", "]"}
+        self.every = [word.lower() for word in self.every]
+        self.but = [word.lower() for word in self.but]
+        self.yes = [word.lower() for word in self.yes]
+        self.no = [word.lower() for word in self.no]
 
     # --- how far a list goes ----------------------------------------------------------------------
 
@@ -146,8 +169,10 @@ class Lists(Struct):
 
     def _is_of_ports(self, word: str) -> bool:
         """True for a word that can only be a part of a list of ports."""
-        known = word.lower() in self._glue or word in self.port_names
-        return known or _has_digit(word) or self._kind(word) is not None
+        low = word.lower()
+        known = low in self._glue or word in self.port_names or low in self.every or low in self.but
+        wild = any(mark in word for mark in self.wildcards)
+        return known or wild or _has_digit(word) or self._kind(word) is not None
 
     def _goes_on(self, word: str) -> bool:
         """True if a word is a mark of lists, or ends with one that is no word."""
@@ -173,6 +198,8 @@ class Lists(Struct):
                     yield _Token(piece, _Mark.SEPARATOR)
                 elif piece.lower() in ranges:
                     yield _Token(piece, _Mark.TO)
+                elif piece.lower() in self.but:
+                    yield _Token(piece, _Mark.BUT)
                 else:
                     yield _Token(piece)
 
@@ -234,13 +261,53 @@ class Lists(Struct):
         self._refuse_unclear(kind)
         return _Port(own, rest.strip()).name if own is not None else name
 
+    def selected(self, words: Sequence[str]) -> list[str | Wild]:
+        """The ports of a list: those that are named, ranges written out, and patterns, for ports
+        that are named elsewhere. BadLine for what is not surely a port.
+        """
+        tokens = list(self._tokens(words))
+        cut = next((n for n, token in enumerate(tokens) if token.mark is _Mark.BUT), len(tokens))
+        named = self._selected(tokens[:cut])
+        if cut == len(tokens):
+            return named
+        left_out = self._selected(tokens[cut + 1 :])
+        if not named or not left_out or any(isinstance(one, Wild) for one in left_out):
+            raise BadLine("a list of ports lacks what is left out, or what it is left out of")
+        but = tuple(str(one) for one in left_out)
+        kept = [one for one in named if one not in but]
+        return [Wild(one.pattern, but) if isinstance(one, Wild) else one for one in kept]
+
+    def _selected(self, tokens: list[_Token]) -> list[str | Wild]:
+        """The same of tokens without exceptions."""
+        named: list[str | Wild] = []
+        plain: list[_Token] = []
+        for at, token in enumerate(tokens):
+            word = token.text
+            wild = token.mark is None and not isinstance(word, Quoted)
+            if wild and word.lower() in self.every:
+                named.append(Wild("*"))
+            elif wild and any(mark in word for mark in self.wildcards):
+                before = tokens[at - 1] if at else None
+                kind = self._kind(before.text) if before and before.mark is None else None
+                if kind is not None and plain:
+                    plain.pop()
+                for mark in self.wildcards:
+                    word = word.replace(mark, "*")
+                named.append(Wild(_Port(kind or "", word).name))
+            else:
+                plain.append(token)
+        ports = self._ports(plain, single=False) if plain else []
+        return [*ports, *named]
+
     def ports(self, words: Sequence[str], *, single: bool = False) -> list[str]:
         """The ports of a list, ranges written out. BadLine for what is not surely a port.
 
         `single`: only one is expected, so that a mark in a name is a part of it.
         """
+        return self._ports(list(self._tokens(words)), single=single)
+
+    def _ports(self, tokens: list[_Token], *, single: bool) -> list[str]:
         ports: list[str] = []
-        tokens = list(self._tokens(words))
         kind = ""  # of the item before: `bed 1, 2` are two of one kind
         at = 0
         while at < len(tokens):

@@ -243,12 +243,22 @@ class _Text:
             self._unmatched(line, context, "longer than any statement is: left out")
         elif context.ignored:
             self.ledger.passed += 1
+        elif self._is_inactive(line):
+            # A block that is out of force takes what stands in it along.
+            self.ledger.passed += 1
+            if line.opens:
+                self.stack.append(_Context(line.depth, context.block, ignored=True))
         elif context.lost:
             self._unmatched(line, context, lost=True)
         elif len(self.stack) > _DEEPEST:
             self._unmatched(line, context, f"deeper than {_DEEPEST} blocks: left out")
         else:
             self._line(line, context)
+
+    def _is_inactive(self, line: Line) -> bool:
+        """Whether a mark before a statement says that it is not in force."""
+        inactive = self.dialect.text.inactive
+        return bool(inactive) and line.text.split(maxsplit=1)[:1][0] in inactive
 
     # --- one line ---
 

@@ -18,6 +18,7 @@ from msgspec import Struct
 from inkov.campus import Device, Fact
 from inkov.readers.dialects.effects import Bound, Named
 from inkov.readers.dialects.file import Dialect
+from inkov.readers.dialects.lists import Wild
 from inkov.readers.dialects.read import Taken, read_text
 from inkov.readers.reading import Unread
 from inkov.readers.registry import shown
@@ -139,7 +140,7 @@ def spelled(value: Any, attribute: str = "") -> str:
     if isinstance(value, bool):
         on, off = ("on", "off") if attribute in _SWITCHED else ("yes", "no")
         return on if value else off
-    if isinstance(value, tuple):
+    if isinstance(value, tuple) and not isinstance(value, Wild):
         return ", ".join(map(str, value))
     return "none" if value is None else str(value)
 
@@ -154,6 +155,8 @@ def _later(device: Device, kind: str, keys: tuple[Any, ...], bound: Bound, line:
     by_line: dict[int, list[str]] = {}
     gone = []
     for key in keys:
+        if isinstance(key, Wild):
+            continue  # what is said of all ports is there to be replaced
         port = device.ports.get(key)
         fact: Fact[Any] | None = getattr(port, attribute) if port is not None else None
         if fact is None:

@@ -1,0 +1,249 @@
+"""Settings that ports do not state themselves: what is said of all ports, and profiles.
+
+Theory of operation. A text is a row of steps, and later ones win. Three things come in another
+order than they are written, so the steps are put into the order in which they count, and from there
+on the last one wins as always:
+
+1. what is said of all ports (`*`): it holds unless something is said of one of them;
+2. what a port takes over from profiles: those that a profile takes first, then its own; of several
+   profiles the one taken last wins;
+3. what ports say themselves, in the order of the text; or, where the dialect says so (`wins =
+   "specific"`), what is said of many ports before what is said of few.
+
+What is taken over is replaced without a word: that is what profiles are for. A port that takes back
+what it said has what it took over again.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from itertools import groupby
+from typing import Any, NamedTuple
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from inkov.campus import Origin
+from inkov.readers.dialects.effects import Bound
+from inkov.readers.dialects.lists import Wild
+from inkov.readers.sheets.words import BadLine
+
+__all__ = ["Ordered", "Step", "ordered"]
+
+PORTS = ("port", "bundle", "sub")
+
+
+class Step(Struct, frozen=True, gc=False):
+    """What one line does: its clauses, and what the block around it has opened."""
+
+    text: str
+    origin: Origin
+    kind: str
+    keys: tuple[Any, ...]
+    bound: tuple[Bound, ...]
+
+
+class Ordered(Struct):
+    """Steps in the order in which they count: `first` is what ports do not say themselves. `faults`
+    are steps that cannot be done, each with the reason.
+    """
+
+    first: list[Step] = field(default_factory=list)
+    then: list[Step] = field(default_factory=list)
+    faults: list[tuple[Step, BadLine]] = field(default_factory=list)
+
+
+class _Profile(Struct):
+    """A named set of settings: what it says, and which profiles it takes, in order."""
+
+    says: list[tuple[Step, Bound]] = field(default_factory=list)
+    takes: dict[str, Step] = field(default_factory=dict)
+
+
+def ordered(steps: list[Step], specific: frozenset[str]) -> Ordered:
+    """Put steps into the order in which they count. `specific` are the kinds of port of which what
+    is said of few wins over what is said of many.
+    """
+    if not specific and not any(map(_is_special, steps)):
+        return Ordered(then=steps)
+    return _Ordering(steps, specific).result
+
+
+def _is_special(step: Step) -> bool:
+    return (
+        step.kind == "profile"
+        or any(
+            bound.on == "profile" or bound.attribute == "takes" or _wild(bound.keys)
+            for bound in step.bound
+        )
+        or _wild(step.keys)
+    )
+
+
+def _wild(keys: Iterable[Any]) -> bool:
+    return any(isinstance(key, Wild) for key in keys)
+
+
+class _About(NamedTuple):
+    """A clause, and what it is about."""
+
+    kind: str
+    keys: tuple[Any, ...]
+    bound: Bound
+
+
+class _Ordering:
+    """Works out one order."""
+
+    def __init__(self, steps: list[Step], specific: frozenset[str]) -> None:
+        self.specific = specific
+        self.result = Ordered()
+        self.profiles: dict[str, _Profile] = {}
+        self.taken: dict[str, dict[str, Step]] = {}  # port -> profiles, in order, and where
+        self.made: dict[str, tuple[str, Origin]] = {}  # port -> its kind, where it is first named
+        self._find_ports(steps)
+        profiles = self._names_of_profiles(steps)
+        steps = [step for step in steps if self._is_known(step, profiles)]
+        everywhere, own = self._split(steps)
+        inherited = list(self._inherited())
+        touched = {*self.taken, *(key for step in everywhere for key in step.keys)}
+        there = (Bound("", "there"),)
+        made = [
+            Step("", origin, kind, (name,), there)
+            for name, (kind, origin) in self.made.items()
+            if name in touched
+        ]
+        self.result.first = [*made, *everywhere, *inherited]
+        self.result.then = own
+
+    # --- which ports there are --------------------------------------------------------------------
+
+    def _find_ports(self, steps: list[Step]) -> None:
+        for step in steps:
+            for bound in step.bound:
+                kind, keys = (bound.on, bound.keys) if bound.on else (step.kind, step.keys)
+                for key in keys if kind in PORTS else ():
+                    if not isinstance(key, Wild):
+                        self.made.setdefault(key, (kind, step.origin))
+
+    def _named(self, keys: tuple[Any, ...]) -> tuple[Any, ...]:
+        """Keys with the ports that patterns fit in place of the patterns."""
+        if not _wild(keys):
+            return keys
+        names: dict[Any, None] = {}
+        for key in keys:
+            if isinstance(key, Wild):
+                fits = re.compile(re.escape(key.pattern).replace(r"\*", ".*")).fullmatch
+                names |= dict.fromkeys(n for n in self.made if fits(n) and n not in key.but)
+            else:
+                names[key] = None
+        return tuple(names)
+
+    # --- the parts --------------------------------------------------------------------------------
+
+    def _names_of_profiles(self, steps: list[Step]) -> set[str]:
+        return {
+            key
+            for step in steps
+            for bound in step.bound
+            if (bound.on or step.kind) == "profile"
+            for key in (bound.keys if bound.on else step.keys)
+        }
+
+    def _is_known(self, step: Step, profiles: set[str]) -> bool:
+        """Whether a step takes profiles only that are there; else it is a fault."""
+        for bound in step.bound:
+            for name in bound.value or () if bound.attribute == "takes" else ():
+                if name not in profiles:
+                    says = f"no profile here is called {name!r}"
+                    self.result.faults.append((step, BadLine(says, "define it, or correct it")))
+                    return False
+        return True
+
+    def _split(self, steps: list[Step]) -> tuple[list[Step], list[Step]]:
+        """What is said of all ports, and what of single ones and of all else. Profiles and who
+        takes them are kept.
+        """
+        everywhere: list[Step] = []
+        own: list[tuple[int, Step]] = []
+        for step in steps:
+            about = (
+                _About(b.on or step.kind, b.keys if b.on else step.keys, b) for b in step.bound
+            )
+            for (kind, keys), group in groupby(about, key=lambda one: (one.kind, one.keys)):
+                clauses = [one.bound for one in group]
+                if kind == "profile":
+                    for bound in clauses:
+                        self._of_profiles(step, bound, keys)
+                elif kind not in PORTS:
+                    own.append(
+                        (0, Step(step.text, step.origin, step.kind, step.keys, tuple(clauses)))
+                    )
+                else:
+                    names = self._named(keys)
+                    plain = self._without_taking(step, clauses, names)
+                    one = Step(step.text, step.origin, kind, names, plain)
+                    if any(isinstance(key, Wild) and key.pattern == "*" for key in keys):
+                        everywhere.append(one)
+                    else:
+                        own.append((-len(names) if kind in self.specific else 0, one))
+        if self.specific:
+            own.sort(key=lambda pair: pair[0])
+        return everywhere, [step for _, step in own]
+
+    def _without_taking(
+        self, step: Step, clauses: list[Bound], names: tuple[Any, ...]
+    ) -> tuple[Bound, ...]:
+        """Note which profiles some ports take; the other clauses about them."""
+        for bound in clauses:
+            for name in names if bound.attribute == "takes" else ():
+                _take(self.taken.setdefault(name, {}), step, bound)
+        return tuple(
+            replace(bound, on="", keys=()) for bound in clauses if bound.attribute != "takes"
+        )
+
+    def _of_profiles(self, step: Step, bound: Bound, names: tuple[str, ...]) -> None:
+        for name in names:
+            profile = self.profiles.setdefault(name, _Profile())
+            if bound.operator == "gone":
+                self.profiles[name] = _Profile()
+            elif bound.attribute == "takes":
+                _take(profile.takes, step, bound)
+            elif bound.attribute:
+                profile.says.append((step, bound))
+
+    # --- what ports take over ---------------------------------------------------------------------
+
+    def _inherited(self) -> Iterator[Step]:
+        for name, takes in self.taken.items():
+            kind, _ = self.made.get(name, ("port", None))
+            for profile, taking in takes.items():
+                for step, bound in self._all_of(profile, taking, ()):
+                    at = taking.origin.line
+                    origin = Origin(step.origin.file, step.origin.line, taken_at=at)
+                    yield Step(step.text, origin, kind, (name,), (replace(bound, on="", keys=()),))
+
+    def _all_of(
+        self, name: str, taking: Step, around: tuple[str, ...]
+    ) -> Iterator[tuple[Step, Bound]]:
+        """What a profile says, after what the profiles say that it takes."""
+        if name in around:
+            fault = (taking, BadLine(f"profile {name!r} takes itself", "take one of them out"))
+            if all(step is not taking for step, _ in self.result.faults):
+                self.result.faults.append(fault)
+            return
+        profile = self.profiles.get(name, _Profile())
+        for other, step in profile.takes.items():
+            yield from self._all_of(other, step, (*around, name))
+        yield from profile.says
+
+
+def _take(takes: dict[str, Step], step: Step, bound: Bound) -> None:
+    """Change which profiles are taken: the one that is taken last comes last."""
+    if bound.operator in ("=", "unset"):
+        takes.clear()
+    for name in bound.value or ():
+        takes.pop(name, None)
+        if bound.operator != "-":
+            takes[name] = step
