@@ -40,6 +40,7 @@ from inkov.readers.dialects.forms import (
 )
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.places import Places
+from inkov.readers.dialects.text import Shape
 from inkov.readers.sheets.words import PORT_KEYS
 from inkov.vlanset import MAX_VID, MIN_VID, VlanSet
 
@@ -141,6 +142,10 @@ class _Compiler:
                     ["text", "comment-block"],
                     "each is a pair: what opens a comment, and what closes it",
                 )
+        if style.tables and style.shape is not Shape.INDENTED:
+            self.fault(["text", "tables"], "only indented texts can hold tables in columns")
+        if any(len(names) < 2 or not all(names) for names in style.tables):
+            self.fault(["text", "tables"], "a table has the names of two columns at least")
         marks = (*style.comment, *file.lists.ranges, *file.lists.separators, *file.lists.wildcards)
         if any(not mark for mark in marks):
             self.fault(["text"], "a mark cannot be empty")

@@ -28,7 +28,7 @@ from inkov.readers.reading import Part, named_after
 from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine
 from inkov.vlanset import VlanSet
 
-__all__ = ["Building", "Step"]
+__all__ = ["Building"]
 
 _PORT_KIND = {"port": PortKind.PHYSICAL, "bundle": PortKind.BUNDLE, "sub": PortKind.SUB}
 

@@ -15,10 +15,12 @@ from typing import Any, NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Origin, Problem
-from inkov.readers.dialects.device import Building, Step
+from inkov.readers.dialects.columns import spelled_out
+from inkov.readers.dialects.device import Building
 from inkov.readers.dialects.effects import Bound, bind, keys_of
 from inkov.readers.dialects.file import Block, Dialect, Statement
 from inkov.readers.dialects.forms import Captured, Match, match, refuse_unclear
+from inkov.readers.dialects.inherit import Step
 from inkov.readers.dialects.lists import Quoted
 from inkov.readers.dialects.text import Line, lines, unclosed
 from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text
@@ -193,7 +195,12 @@ class _Text:
         self.faults = 0
 
     def read(self, text: str) -> None:
-        for line in lines(text.replace("\r\n", "\n"), self.dialect.text, self.dialect.bare):
+        text = text.replace("\r\n", "\n")
+        spelled = spelled_out(text, self.dialect.text.tables) if self.dialect.text.tables else None
+        written = spelled.text if spelled is not None else text
+        for line in lines(written, self.dialect.text, self.dialect.bare):
+            if spelled is not None:
+                line = line._replace(number=spelled.numbers[line.number - 1])
             if self.passage:
                 self.in_passage.append(line)
                 if self.passage in line.text:
@@ -207,6 +214,10 @@ class _Text:
             else:
                 self._statement(line)
         self._never_closed(text)
+        if spelled is not None:
+            # A row, like any line, has its whole effect or none.
+            lost = spelled.rows & {one.origin.line for one in self.ledger.unmatched}
+            self.steps = [step for step in self.steps if step.origin.line not in lost]
         building = Building(self.dialect, self.file, self.part)
         for step, error in building.apply(self.steps):
             self.ledger.understood -= 1

@@ -195,7 +195,8 @@ def _of_blocks(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
         own = list(_ends(block.root))
         said = any(uses.lines[s.form, s.line] for s in own if not s.ignored)
         below = any(True for _ in _heads(block.root))
-        if opened and own and not said and not below:
+        several = opened >= _SEVERAL and block.kind in ("port", "bundle", "sub", "profile")
+        if several and own and not said and not below:
             line = heads[0].statement.line
             yield Doubt(
                 Origin(dialect.file, line),

@@ -48,6 +48,7 @@ class Style(Struct, rename="kebab", forbid_unknown_fields=True):
     negation: list[str] = field(default_factory=list)
     lead: list[str] = field(default_factory=list)
     inactive: list[str] = field(default_factory=list)
+    tables: list[list[str]] = field(default_factory=list)
 
     @property
     def any_case(self) -> bool:

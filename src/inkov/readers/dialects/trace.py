@@ -120,6 +120,8 @@ def _in_words(said: list[tuple[str, str]]) -> list[str]:
 
 
 def _about(kind: str, keys: tuple[Any, ...]) -> str:
+    if keys == (Wild("*"),):
+        return f"every {kind}"
     names = [spelled(key) for key in keys]
     if len(names) > _NAMED:
         return f"{len(names)} {kind}s ({names[0]} ... {names[-1]})"

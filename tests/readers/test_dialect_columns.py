@@ -1,0 +1,102 @@
+"""A VLAN-centred language whose ports stand in a table in columns, made up for these tests."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Inkov
+
+HARBOUR = """\
+dialect = "harbour"
+recognise = ["harbour {name}"]
+[text]
+tables = [["Berth", "Label", "Water", "Also"]]
+[lists]
+ranges = ["-"]
+[defaults]
+mode = "access"
+vlan = 1
+native = "none"
+allowed = "none"
+[vlan-table]
+always = "1"
+[device.says]
+"harbour {name}" = "name = {name}"
+"end of list" = ""
+[vlan]
+opens = ["basin {vid}"]
+[vlan.says]
+"title {name}" = "name = {name}"
+"ropes {ports}" = "on ports {ports}: mode = general; tagged + {vid}"
+[port]
+opens = ["Berth {ports}"]
+[port.says]
+"Label {text}" = "about = {text}"
+"Water {vid}" = "mode = access; vlan = {vid}"
+"Also {vids}" = "mode = trunk; allowed = {vids}; native = none"
+"""
+QUAY = """\
+harbour quay
+basin 10
+  title fish
+basin 2000
+  title nets
+
+Berth    Label                Water  Also
+-------  ------------------  ------  ---------
+1        quay lamp               10
+2-4                            2000
+5        the long, windy one         10,
+                                     2000
+LAST ROW
+end of list
+"""
+LAST = "LAST ROW\n"
+
+
+def test_a_table_in_columns_is_read_cell_by_cell(inkov: Inkov, tmp_path: Path) -> None:
+    """Empty cells, numbers at the right of their column, a list over two lines."""
+    (tmp_path / "harbour.toml").write_text(HARBOUR)
+    text = QUAY.replace(LAST, "6           between-the-two      10\n")
+    (tmp_path / "quay.txt").write_text(text)
+    result = inkov("ports", ".", "-f", "json", "-q")
+    told = {
+        row["port"]: (row["untagged"], row["tagged"], row["about"], row["origin"]["line"])
+        for row in result.json["ports"]
+    }
+    assert told == {
+        "1": ("10", "none", "quay lamp", 9),
+        "2": ("2000", "none", "", 10),
+        "3": ("2000", "none", "", 10),
+        "4": ("2000", "none", "", 10),
+        "5": ("none", "10,2000", "the long, windy one", 11),
+        "6": ("10", "none", "between-the-two", 13),
+    }
+
+
+@pytest.mark.parametrize(
+    "row",
+    [
+        "6                        12345678  30\n",  # stands out of Label, and out of Water
+        "6        a label that is much too long 10\n",  # `too` begins below Label, ends below Water
+        "6                              10 20\n",  # two numbers below Water
+        "6 and 7                        10\n",  # whatever this row is about
+    ],
+)
+def test_what_is_not_surely_in_a_column_is_not_understood(
+    row: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    (tmp_path / "harbour.toml").write_text(HARBOUR)
+    (tmp_path / "quay.txt").write_text(QUAY.replace(LAST, row))
+    unmatched = inkov("read", ".", "--unmatched", "-f", "json").json["unmatched"]
+    assert {one["origin"]["line"] for one in unmatched} == {13}
+    ports = [one["port"] for one in inkov("ports", ".", "-f", "json", "-q").json["ports"]]
+    assert ports == ["1", "2", "3", "4", "5"]
+
+
+def test_tables_are_for_indented_texts(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "harbour.toml").write_text(HARBOUR.replace("[text]\n", '[text]\nshape = "flat"\n'))
+    checked = inkov("dialect", "check", "harbour.toml")
+    assert checked.status == 2 and "only indented texts can hold tables" in checked.err
