@@ -5,11 +5,18 @@ written down before it was read.
 
 from __future__ import annotations
 
+import os
+import random
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from inkov.campus import Campus
+from inkov.forwarding import resolve
+from inkov.readers.dialects import compile_dialect, read_text
+from inkov.vlanset import bits_to_text
+from inkov.wiring import End, wire
 from tests.conftest import Inkov
 
 LAGOON = """\
@@ -220,3 +227,141 @@ def test_a_dialect_that_cannot_be(
     (tmp_path / "lagoon.toml").write_text(LAGOON.replace(*change))
     checked = inkov("dialect", "check", "lagoon.toml")
     assert checked.status == 2 and says in checked.err, checked.err
+
+
+CAMPUSES = int(os.environ.get("INKOV_LAGOONS", "150"))
+NAMES = [str(number) for number in range(1, 7)]
+
+
+class Lagoon:
+    """A random text, and what it means, worked out port by port from the definition."""
+
+    def __init__(self, rng: random.Random) -> None:
+        self.rng = rng
+        self.lines = ["lagoon north", "water 10, 20, 30"]
+        self.everywhere: list[tuple[str, Any]] = []
+        self.own: dict[str, list[tuple[str, Any]]] = {name: [] for name in NAMES}
+        self.taken: dict[str, list[str]] = {name: [] for name in NAMES}
+        self.profiles: dict[str, list[tuple[str, Any]]] = {"a": [], "b": [], "c": []}
+        self.likes: dict[str, list[str]] = {name: [] for name in self.profiles}
+        for name in self.profiles:
+            self.lines.append(f"tide {name}")
+        self.lines.append("depth 6 piers")
+        for _ in range(rng.randint(3, 12)):
+            rng.choice([self.of_ports, self.of_ports, self.of_profile, self.of_all])()
+
+    def setting(self) -> tuple[str, tuple[str, Any]]:
+        vid = self.rng.choice([10, 20, 30])
+        return self.rng.choice(
+            [
+                (f"in {vid}", ("in", vid)),
+                (f"through {vid}", ("through", {vid})),
+                (f"through also {vid}", ("also", {vid})),
+                (f"through never {vid}", ("never", {vid})),
+                ("afloat aye", ("afloat", True)),
+                ("afloat nay", ("afloat", False)),
+                ("un in", ("un in", None)),
+                ("un afloat", ("un afloat", None)),
+            ]
+        )
+
+    def of_all(self) -> None:
+        line, does = self.setting()
+        self.lines += ["pier everywhere", f"    {line}"]
+        self.everywhere.append(does)
+
+    def of_ports(self) -> None:
+        low = self.rng.randint(1, 6)
+        high = self.rng.randint(low, 6)
+        but = self.rng.randint(low, high) if high > low and self.rng.random() < 0.3 else None
+        chosen = [str(n) for n in range(low, high + 1) if n != but]
+        named = f"{low}~{high}" + (f" save {but}" if but else "")
+        self.lines.append(f"pier {named}")
+        for _ in range(self.rng.randint(1, 3)):
+            if self.rng.random() < 0.4:
+                profile = self.rng.choice(list(self.profiles))
+                off = self.rng.random() < 0.2
+                self.lines.append(f"    {'un ' * off}tide {profile}")
+                for name in chosen:
+                    self.take(self.taken[name], profile, off)
+            else:
+                line, does = self.setting()
+                self.lines.append(f"    {line}")
+                for name in chosen:
+                    self.own[name].append(does)
+
+    def of_profile(self) -> None:
+        name = self.rng.choice(list(self.profiles))
+        self.lines.append(f"tide {name}")
+        line, does = self.setting()
+        other = self.rng.choice("abc")
+        if other < name and self.rng.random() < 0.4:  # a profile takes those before it only
+            self.lines.append(f"    like {other}")
+            self.take(self.likes[name], other, False)
+        elif not does[0].startswith("un"):
+            self.lines.append(f"    {line}")
+            self.profiles[name].append(does)
+
+    @staticmethod
+    def take(takes: list[str], name: str, off: bool) -> None:
+        if name in takes:
+            takes.remove(name)
+        if not off:
+            takes.append(name)
+
+    def of_one(self, profile: str) -> list[tuple[str, Any]]:
+        before = [does for other in self.likes[profile] for does in self.of_one(other)]
+        return [*before, *self.profiles[profile]]
+
+    def meaning(self, name: str) -> Any:
+        start = {"mode": "access", "vlan": 1, "allowed": set(), "on": True}
+        over = self.done(start, start, self.everywhere)
+        steps = [does for profile in self.taken[name] for does in self.of_one(profile)]
+        over = self.done(over, over, steps)
+        now = self.done(over, over, self.own[name])
+        if not now["on"]:
+            return "off"
+        if now["mode"] == "access":
+            return str(now["vlan"]), "none"
+        return "none", ",".join(map(str, sorted(now["allowed"]))) or "none"
+
+    @staticmethod
+    def done(now: dict[str, Any], over: dict[str, Any], steps: list[Any]) -> dict[str, Any]:
+        """What holds after some steps; what is taken back is as in `over`."""
+        now = dict(now)
+        for what, value in steps:
+            match what:
+                case "in":
+                    now |= {"mode": "access", "vlan": value}
+                case "through":
+                    now |= {"mode": "trunk", "allowed": set(value)}
+                case "also":
+                    now["allowed"] = now["allowed"] | value
+                case "never":
+                    now["allowed"] = now["allowed"] - value
+                case "afloat":
+                    now["on"] = value
+                case "un in":
+                    now |= {"mode": over["mode"], "vlan": over["vlan"]}
+                case "un afloat":
+                    now["on"] = over["on"]
+        return now
+
+
+def test_random_texts_mean_what_they_say() -> None:
+    dialect = compile_dialect("lagoon.toml", LAGOON.encode())
+    for number in range(CAMPUSES):
+        lagoon = Lagoon(random.Random(number))
+        text = "\n".join(lagoon.lines) + "\n"
+        reading = read_text(dialect, "a.txt", text.encode())
+        assert not reading.part.problems, (number, text, reading.part.problems)
+        campus = Campus({"north": reading.part.devices[0]})
+        fabric = resolve(campus, wire(campus))
+        for name in NAMES:
+            resolved = fabric.ports[End("north", name)]
+            view = resolved.view
+            told: Any = "off"
+            if resolved.up:
+                tagged = view.emit & ~view.untagged
+                told = bits_to_text(view.untagged), bits_to_text(tagged)
+            assert told == lagoon.meaning(name), (number, name, text)
