@@ -181,6 +181,27 @@ def test_the_narrower_section_wins_wherever_it_stands(inkov: Inkov, tmp_path: Pa
     [
         ("pier 1\n    tide reef\n", 4, "no profile here is called 'reef'"),
         ("tide a\n    like b\ntide b\n    like a\npier 1\n    tide a\n", 6, "takes itself"),
+        (
+            "".join(
+                f"tide {low}{n}\n    like a{n + 1}\n    like b{n + 1}\n"
+                for n in range(18)
+                for low in "ab"
+            )
+            + "tide a18\n    in 10\ntide b18\n    in 20\npier 1\n    tide a0\n",
+            0,
+            "more than 2,000 settings",
+        ),
+        (
+            "".join(f"tide t{n}\n    like t{n + 1}\n" for n in range(30))
+            + "tide t30\n    in 10\npier 1\n    tide t0\n",
+            0,
+            "more than 20 deep",
+        ),
+        (
+            "depth 3000 piers\n" + "pier *\n    in 10\n" * 700,
+            1336,
+            "more than 2,000,000 settings",
+        ),
         ("pier 1 save\n    in 10\n", 3, "lacks what is left out"),
         ("pier 1~4 save w*\n    in 10\n", 3, "lacks what is left out"),
     ],
@@ -191,7 +212,8 @@ def test_what_cannot_be_taken_over_is_said_and_not_understood(
     (tmp_path / "lagoon.toml").write_text(LAGOON)
     (tmp_path / "a.txt").write_text(WATERS + text)
     read = inkov("read", ".", "-f", "json")
-    assert f"a.txt:{line}: " in read.err and says in read.err, read.err
+    place = f"a.txt:{line}: " if line else "a.txt:"
+    assert place in read.err and says in read.err, read.err
     [file] = [one for one in read.json["read"]["files"] if one["file"].endswith("a.txt")]
     assert file["not_understood"] >= 1
 

@@ -32,6 +32,9 @@ from inkov.readers.sheets.words import BadLine
 __all__ = ["Ordered", "Step", "ordered"]
 
 PORTS = ("port", "bundle", "sub")
+_DEEPEST = 20  # profiles that take profiles
+_MOST_CLAUSES = 2_000  # of a profile, with all that it takes
+_MOST_TAKEN = 1_000_000  # settings that ports have from profiles and patterns, in one text
 
 
 class Step(Struct, frozen=True, gc=False):
@@ -102,6 +105,9 @@ class _Ordering:
         self.profiles: dict[str, _Profile] = {}
         self.taken: dict[str, dict[str, Step]] = {}  # port -> profiles, in order, and where
         self.made: dict[str, tuple[str, Origin]] = {}  # port -> its kind, where it is first named
+        self.fitting: dict[Wild, list[str]] = {}
+        self.whole: dict[str, list[tuple[Step, Bound]]] = {}
+        self.left = _MOST_TAKEN
         self._find_ports(steps)
         profiles = self._names_of_profiles(steps)
         steps = [step for step in steps if self._is_known(step, profiles)]
@@ -134,8 +140,11 @@ class _Ordering:
         names: dict[Any, None] = {}
         for key in keys:
             if isinstance(key, Wild):
-                fits = re.compile(re.escape(key.pattern).replace(r"\*", ".*")).fullmatch
-                names |= dict.fromkeys(n for n in self.made if fits(n) and n not in key.but)
+                if key not in self.fitting:
+                    fits = re.compile(re.escape(key.pattern).replace(r"\*", ".*")).fullmatch
+                    but = set(key.but)
+                    self.fitting[key] = [n for n in self.made if fits(n) and n not in but]
+                names |= dict.fromkeys(self.fitting[key])
             else:
                 names[key] = None
         return tuple(names)
@@ -182,6 +191,8 @@ class _Ordering:
                     )
                 else:
                     names = self._named(keys)
+                    if _wild(keys) and self._is_too_much(len(names) * len(clauses), step):
+                        continue
                     plain = self._without_taking(step, clauses, names)
                     one = Step(step.text, step.origin, kind, names, plain)
                     if any(isinstance(key, Wild) and key.pattern == "*" for key in keys):
@@ -216,27 +227,55 @@ class _Ordering:
     # --- what ports take over ---------------------------------------------------------------------
 
     def _inherited(self) -> Iterator[Step]:
+        """What ports take over. Ports that take the same at the same lines have it together."""
+        alike: dict[tuple[Any, ...], list[str]] = {}
         for name, takes in self.taken.items():
-            kind, _ = self.made.get(name, ("port", None))
-            for profile, taking in takes.items():
-                for step, bound in self._all_of(profile, taking, ()):
+            kind = self.made.get(name, ("port", None))[0]
+            lines = tuple((profile, id(taking)) for profile, taking in takes.items())
+            alike.setdefault((kind, lines), []).append(name)
+        for (kind, _), names in alike.items():
+            for profile, taking in self.taken[names[0]].items():
+                clauses = self._all_of(profile, taking, ())
+                if self._is_too_much(len(clauses) * len(names), taking):
+                    return
+                for step, bound in clauses:
                     at = taking.origin.line
                     origin = Origin(step.origin.file, step.origin.line, taken_at=at)
-                    yield Step(step.text, origin, kind, (name,), (replace(bound, on="", keys=()),))
+                    one = (replace(bound, on="", keys=()),)
+                    yield Step(step.text, origin, kind, tuple(names), one)
 
-    def _all_of(
-        self, name: str, taking: Step, around: tuple[str, ...]
-    ) -> Iterator[tuple[Step, Bound]]:
+    def _is_too_much(self, settings: int, step: Step) -> bool:
+        """Whether a text has ports take over more than any configuration does."""
+        self.left -= settings
+        if self.left < 0:
+            self._fault(step, f"ports take over more than {_MOST_TAKEN:,} settings in all")
+        return self.left < 0
+
+    def _fault(self, step: Step, says: str) -> None:
+        if all(other is not step for other, _ in self.result.faults):
+            self.result.faults.append((step, BadLine(says, "take one of them out")))
+
+    def _all_of(self, name: str, taking: Step, around: tuple[str, ...]) -> list[tuple[Step, Bound]]:
         """What a profile says, after what the profiles say that it takes."""
+        if name in self.whole:
+            return self.whole[name]
         if name in around:
-            fault = (taking, BadLine(f"profile {name!r} takes itself", "take one of them out"))
-            if all(step is not taking for step, _ in self.result.faults):
-                self.result.faults.append(fault)
-            return
+            self._fault(taking, f"profile {name!r} takes itself")
+            return []
+        if len(around) == _DEEPEST:
+            self._fault(taking, f"profiles take profiles more than {_DEEPEST} deep")
+            return []
         profile = self.profiles.get(name, _Profile())
+        clauses: list[tuple[Step, Bound]] = []
         for other, step in profile.takes.items():
-            yield from self._all_of(other, step, (*around, name))
-        yield from profile.says
+            clauses += self._all_of(other, step, (*around, name))
+            if len(clauses) + len(profile.says) > _MOST_CLAUSES:
+                self._fault(step, f"a profile takes over more than {_MOST_CLAUSES:,} settings")
+                return []
+        clauses += profile.says
+        if not around:  # only then is it known whole, whatever takes itself
+            self.whole[name] = clauses
+        return clauses
 
 
 def _take(takes: dict[str, Step], step: Step, bound: Bound) -> None:
