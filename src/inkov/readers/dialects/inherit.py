@@ -34,7 +34,7 @@ __all__ = ["Ordered", "Step", "ordered"]
 PORTS = ("port", "bundle", "sub")
 _DEEPEST = 20  # profiles that take profiles
 _MOST_CLAUSES = 2_000  # of a profile, with all that it takes
-_MOST_TAKEN = 1_000_000  # settings that ports have from profiles and patterns, in one text
+_MOST_TAKEN = 300_000  # settings that ports have from profiles and patterns, in one text
 
 
 class Step(Struct, frozen=True, gc=False):
