@@ -387,3 +387,29 @@ def test_random_texts_mean_what_they_say() -> None:
                 tagged = view.emit & ~view.untagged
                 told = bits_to_text(view.untagged), bits_to_text(tagged)
             assert told == lagoon.meaning(name), (number, name, text)
+
+
+def test_kinds_of_ports_share_statements_and_texts_name_neighbours(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    dialect = LAGOON.replace(
+        '"tide {name}" = "takes + {name}"\n',
+        '"tide {name}" = "takes + {name}"\n"leads to {name} pier {far:port}" = '
+        '"neighbour = {name}:{far}"\n"tied to {name}" = "bundle = {name}"\n[bundle]\n'
+        'opens = ["raft {name}"]\nlike = "port"\n[bundle.says]\n"in {vid}" = ""\n',
+    )
+    rafts = (
+        "raft r1\n    through 10\n    in 20\npier 1\n    tied to r1\n"
+        "pier 2\n    leads to south pier 4\n"
+        "pier 3\n    leads to south pier 5\n    un leads to south pier 5\n"
+    )
+    (tmp_path / "b.txt").write_text("lagoon south\nwater 10\npier 4, 5\n    through 10\n")
+    assert ports(inkov, tmp_path, WATERS + rafts, dialect)["r1"] == ("none", "10")
+    links = inkov("links", ".", "-f", "json").json["links"]
+    assert [(link["a"], link["b"]) for link in links] == [("north:2", "south:4")]
+    [seen] = [place for link in links for place in link["evidence"]]
+    assert (seen["origin"]["file"], seen["origin"]["line"]) == ("./a.txt", 9)
+    wrong = LAGOON.replace("[port]\n", '[port]\nlike = "vlan"\n')
+    (tmp_path / "lagoon.toml").write_text(wrong)
+    refused = inkov("dialect", "check", "lagoon.toml")
+    assert "'vlan' is no block like this one: bundle, sub, profile" in refused.err

@@ -162,6 +162,8 @@ class _Compiler:
         for name, table in tables.items():
             self._says(name, table, blocks[name], around[name])
         for name, table in tables.items():
+            self._says_like(name, table, tables, blocks[name], around[name])
+        for name, table in tables.items():
             self._opens(name, table, blocks, around)
         self._never_opened(tables)
         self._hidden()
@@ -244,6 +246,31 @@ class _Compiler:
             self._form(name, block, form, effect, around)
         for form in table.ignored:
             self._form(name, block, form, None, around)
+
+    def _says_like(
+        self,
+        name: str,
+        table: BlockTable,
+        tables: dict[str, BlockTable],
+        block: Block,
+        around: dict[str, str],
+    ) -> None:
+        """The statements that a block shares with another; its own go first."""
+        if not table.like:
+            return
+        other = tables.get(table.like)
+        if other is None or other is table or shared_kind(table.like) != shared_kind(name):
+            alike = [one for one in tables if shared_kind(one) == shared_kind(name) and one != name]
+            known = ", ".join(alike) or "none"
+            self.fault([f"[{name}", "like"], f"{table.like!r} is no block like this one: {known}")
+            return
+        own = {*table.says, *table.ignored}
+        for form, effect in other.says.items():
+            if form not in own:
+                self._form(table.like, block, form, effect, around)
+        for form in other.ignored:
+            if form not in own:
+                self._form(table.like, block, form, None, around)
 
     def _form(
         self, name: str, block: Block, form: str, effect: str | None, around: dict[str, str]

@@ -14,6 +14,7 @@ from inkov.campus import (
     Distribution,
     Fact,
     Gateway,
+    Neighbour,
     Origin,
     Overridden,
     Port,
@@ -43,6 +44,7 @@ class Building:
         part.named = False
         self.implied: set[tuple[str, str]] = set()
         self.inherited: dict[tuple[str, str], Fact[Any]] = {}
+        self.neighbours: dict[str, Fact[tuple[str, str]]] = {}
         self.device = Device(*named_after(file, "the file states no name"), dialect.platform)
         self.device.table_is_membership = dialect.vlan_table.is_membership
         if dialect.always:
@@ -108,6 +110,11 @@ class Building:
                         fact.origin,
                     )
         self.part.devices.append(device)
+        self.part.neighbours += [
+            Neighbour(device.name, port, *fact.value, fact.origin)
+            for port, fact in self.neighbours.items()
+            if port in device.ports
+        ]
 
     def _create(self, vids: VlanSet, origin: Origin) -> None:
         table = self.device.vlans = {} if self.device.vlans is None else self.device.vlans
@@ -248,6 +255,10 @@ class Building:
             self._state(step, bound, port, PORT_KEYS[attribute][0])
         elif attribute == "address":
             _change_addresses(port, step, bound)
+        elif attribute == "neighbour":
+            self.neighbours.pop(name, None)
+            if bound.operator != "unset":
+                self.neighbours[name] = Fact(bound.value, step.origin)
         elif attribute == "bundle":
             port.bundle = None if bound.operator == "unset" else Fact(bound.value, step.origin)
         elif attribute == "bridge":

@@ -65,6 +65,7 @@ _PORT: dict[str, Callable[[str], Any]] = {key: read for key, (_, read) in PORT_K
     "tree cost": whole_number,
     "tree priority": whole_number,
     "takes": as_value,
+    "neighbour": as_value,
 }
 ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
     "port": _PORT,
@@ -401,6 +402,14 @@ def keys_of(
     return () if kind == "device" else (lists.spelled(text),)
 
 
+def _neighbour(text: str) -> tuple[str, str]:
+    """A far device and its port, as `core-1:7` or `core-1 7`."""
+    device, mark, port = text.partition(":") if ":" in text else text.partition(" ")
+    if not device.strip() or not mark or not port.strip():
+        raise BadLine(f"{text!r} is no device and port", "write the effect as {name}:{port}")
+    return device.strip(), port.strip()
+
+
 def _switched(template: Template, word: str, read: Callable[[str], Any], lists: Lists) -> Any:
     """The value of an attribute that is one of two, by the language's words for yes and no; `not
     {yes}` in an effect turns it round.
@@ -441,6 +450,8 @@ def _value(
                 else lists.vlans(own.words)
             )
             return ~vlans if but and isinstance(vlans, VlanSet) else vlans
+    elif attribute == "neighbour":
+        return _neighbour(template.fill(captured))
     elif attribute == "takes":
         return tuple(lists.items(template.fill(captured).split()))
     elif attribute in _VLANS and template.whole and captured[template.whole].type == "vlan":

@@ -66,13 +66,18 @@ class VlanTable(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class BlockTable(Struct, forbid_unknown_fields=True):
-    """One kind of block: its heads, what its statements do, and which have no meaning here."""
+    """One kind of block: its heads, what its statements do, and which have no meaning here.
+
+    `within` are the blocks it may stand in; `wins` tells whether of two statements about ports the
+    last one counts, or that about few; `like` names a block whose statements it has, too.
+    """
 
     opens: list[str] | dict[str, str] = field(default_factory=list)
     says: dict[str, str] = field(default_factory=dict)
     ignored: list[str] = field(default_factory=list)
     within: list[str] = field(default_factory=lambda: ["device"])
     wins: str = "last"
+    like: str = ""
 
 
 class Example(Struct, forbid_unknown_fields=True):
