@@ -16,6 +16,8 @@ dialect = "moss"
 recognise = ["moss bed {name}"]
 [text]
 negation = ["never"]
+[lists]
+ranges = ["to"]
 [device.says]
 "moss bed {name}" = "name = {name}"
 [vlan]
@@ -35,7 +37,7 @@ moss bed north
 soil 10, 20, 30
 tuft 1, 2, 3
     in 10
-tuft 4~6
+tuft 4-6
     in 20
 tuft 8
     over 10
@@ -90,7 +92,7 @@ def checked(inkov: Inkov, *against: str) -> dict[str, Any]:
 def test_what_another_source_says_otherwise_is_named_with_both_places(
     folder: Path, inkov: Inkov
 ) -> None:
-    """The truth is in the sheet: the mark `~` makes a range, `over more` adds, ports 8 and 9 send
+    """The truth is in the sheet: the mark `-` makes a range, `over more` adds, ports 8 and 9 send
     nothing untagged. Port 10, which is off, and only there, is nobody's loss.
     """
     rows = checked(inkov, "--against", "truth")["compared"]
@@ -105,7 +107,7 @@ def test_what_another_source_says_otherwise_is_named_with_both_places(
         "VLAN 30": "first only",
         "VLAN 40": "other only",
         **{f"port {number}": "agrees" for number in (1, 2, 3)},
-        "port 4~6": "first only",
+        "port 4-6": "first only",
         **{f"port {number}": "other only" for number in (4, 5, 6, 7)},
         "port 8": "differs",
         "port 9": "differs",
@@ -128,7 +130,7 @@ def test_what_is_doubtful_without_any_other_source(folder: Path, inkov: Inkov) -
     shade = line['"shade {number}" = "pvid = {number}"']
     assert doubts == {
         ("north.txt", 1, False): ("north has no port 4, 5, 6, 7, though ports around are there"),
-        ("north.txt", 5, False): "a port is called '4~6': one port, or several?",
+        ("north.txt", 5, False): "a port is called '4-6': one port, or several?",
         ("moss.toml", line['"in {vid} [of {name}]" = "mode = access; vlan = {vid}"'], False): (
             'in "in {vid} [of {name}]" nothing was ever taken by {name}'
         ),
@@ -155,9 +157,7 @@ def test_a_dialect_that_reads_right_agrees_with_the_other_source(
     right = (
         MOSS.replace('"allowed = {vids}"', '"allowed + {vids}"')
         .replace("(7|8)", "{number} now")
-        .replace(
-            "[device.says]", '[lists]\nranges = ["~"]\n[defaults]\nnative = "none"\n[device.says]'
-        )
+        .replace("[device.says]", '[defaults]\nnative = "none"\n[device.says]')
     )
     (folder / "moss.toml").write_text(right)
     more = "tuft 7\n    in 30 of ferns\n"

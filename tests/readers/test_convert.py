@@ -106,6 +106,7 @@ LOST = {
     "sheet": {
         "port-against-plan",
         "sources-disagree",
+        "ports-not-described",
         "acceptance-stale",
         "ranges-overlap",
         "list-replaced",

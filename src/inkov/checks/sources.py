@@ -98,7 +98,7 @@ def ports_not_described(site: Site) -> Iterator[Found]:
     what="a port of a text that is read by a dialect is named like a range or a list of others",
     why="the dialect takes several ports for one: what is said of them is said of none",
     cure="name the mark or word of ranges in the dialect, under [lists]",
-    example="fern-2 has ports 1, 2, 3 and one that is called 4~9",
+    example="fern-2 has ports 1, 2, 3 and one that is called 4-9",
     says="{switch} has a port that is called {name}: is it one port, or several?",
     fix="is it several? then name the mark of ranges in the dialect of {switch}, under [lists]",
 )

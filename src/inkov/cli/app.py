@@ -120,6 +120,7 @@ dialects = typer.Typer(
     context_settings={"help_option_names": ["-h", "--help"]},
 )
 dialects.command("new")(_guarded(dialect.new))
+dialects.command("learn")(_guarded(dialect.learn))
 dialects.command("check")(_guarded(dialect.check))
 dialects.command("unmatched")(_guarded(dialect.unmatched))
 app.add_typer(dialects, name="dialect")

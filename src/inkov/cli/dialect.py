@@ -233,6 +233,51 @@ def _held_against(
     return held
 
 
+def learn(
+    configs: Configs,
+    source: Annotated[
+        list[str],
+        typer.Option(
+            "--from",
+            metavar="OTHER",
+            help="Another source of one or more of the same switches: a walk, an export, a sheet.",
+            show_default=False,
+        ),
+    ],
+    output: OutputOption = None,
+    force: ForceOption = False,
+) -> None:
+    """Derive a dialect from texts and another source of one or more of the same switches."""
+    from inkov.harmless import safe
+    from inkov.learn import learn as learnt_from
+    from inkov.learn import paired
+    from inkov.readers.load import unread_texts
+
+    check_paths([*configs, *source])
+    keep(output, force=force)
+    problems: list[Problem] = []
+    texts = [(file, text.encode()) for file, text in unread_texts(configs, problems)]
+    say_problems(problems, None)
+    if not texts:
+        fail(
+            "every file here is read already, or is no text: name configurations that `inkov read`"
+            " does not recognise"
+        )
+    devices = [*_other_source(source).campus.devices.values()]
+    pairs = paired(texts, devices)
+    if not pairs:
+        there = ", ".join(sorted(device.name for device in devices))
+        fail(f"none of the texts is of a switch of the other source, which has {there}")
+    lesson = learnt_from(pairs, [file for file, _ in texts], "my-switches")
+    Output(file=output).write(lesson.dialect)
+    of = ", ".join(pair.device.name for pair in pairs)
+    complain(f"{lesson.agree} of {lesson.ports} ports of {safe(of)} are read as they are")
+    for question in lesson.questions:
+        complain(f"question: {safe(question)}")
+    if lesson.questions:
+        raise typer.Exit(FINDINGS)
+
+
 def unmatched(
     configs: Configs,
     form: FormatOption = Format.TABLE,

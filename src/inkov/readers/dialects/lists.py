@@ -30,6 +30,7 @@ from inkov.vlanset import VlanSet
 __all__ = ["Lists", "Quoted", "Wild"]
 
 _ENDS_IN_NUMBER = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
+_STRANGE = re.compile(r"\.\.+|[^\w/.:\- ]+")  # what names of ports do not hold, as a rule
 _KIND_AND_NUMBER = re.compile(r"([A-Za-z][A-Za-z-]*)([0-9].*)\Z")
 _MOST_KINDS_KNOWN = 100_000
 
@@ -360,6 +361,13 @@ class Lists(Struct):
             raise BadLine(
                 f"{port.rest!r} is not known to be a port",
                 "if it is one, add it to `port-names` in [lists]",
+            )
+        strange = _STRANGE.search(port.rest) if port.rest not in self.port_names else None
+        if strange and not single and not any(mark in port.rest for mark in self.ranges):
+            raise BadLine(
+                f"{port.rest!r} is not surely a port: is {strange[0]!r} a mark of ranges or lists?",
+                "name the mark in `ranges` or `separators` under [lists]; or the port in"
+                " `port-names`",
             )
         readings: list[list[str]] = []
         unsure = False

@@ -16,8 +16,9 @@ from msgspec import Struct
 
 from inkov.campus import Origin
 from inkov.campus.secrets import without_secrets, words_before_secrets
+from inkov.readers.dialects.text import Shape, Style
 
-__all__ = ["ShapeGroup", "group", "starter"]
+__all__ = ["ShapeGroup", "group", "guessed_style", "starter"]
 
 _MOST_DIFFERENT = 3  # words at one place, each rarely seen: more are names
 _FREQUENT = 3
@@ -244,6 +245,19 @@ def _negation(lines: list[str]) -> str:
             followers[words[0]].add(words[1])
     likely = [(count, word) for word, count in pairs.items() if len(followers[word]) > 1]
     return max(likely)[1] if likely else ""
+
+
+def guessed_style(texts: Iterable[str]) -> Style:
+    """How some texts are written, as far as they tell: shape, comment, and the word that undoes."""
+    rows = [line for text in texts for line in text.split("\n") if line.strip()]
+    comment = _comment(rows)
+    plain = [line for line in rows if not (comment and line.lstrip().startswith(comment))]
+    negation = _negation(plain)
+    return Style(
+        shape=Shape(_shape(plain)),
+        comment=[comment] if comment else [],
+        negation=[negation] if negation else [],
+    )
 
 
 def _pattern(files: list[str]) -> str:

@@ -1,0 +1,340 @@
+"""What the texts look like: their shape, and the patterns of their statements.
+
+Theory of operation. Nothing is known of the language but its texts, and of the switches what
+another source says: which ports and VLANs they have. A *pattern* is a statement with its lists
+blanked out, below the patterns of the lines that it stands in:
+
+    bench 1 to 6            bench #
+        sows 10             bench # / sows #
+        marker "fog"        bench # / marker "
+
+A list (`#`) is a row of words with numbers, or of names of VLANs, with the marks and words that
+only ever stand between such. Whether it is a list of ports or of VLANs is told by the other source:
+each of its items, in each line of the pattern, must be a port of that switch, or a VLAN of it.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+from msgspec import Struct, field
+
+from inkov.campus import Device
+from inkov.readers.dialects.lists import Lists
+from inkov.readers.dialects.shapes import guessed_style
+from inkov.readers.dialects.text import Style, lines
+from inkov.readers.sheets.words import BadLine
+from inkov.vlanset import VlanListError
+from inkov.wiring.names import NameFinder
+
+__all__ = ["Look", "Pattern", "Row", "Slot", "look"]
+
+_WORD = re.compile(r'"[^"]*"|\S+')
+_ADDRESS = re.compile(r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9]+)?\Z|(?=.*:.*:)[0-9A-Fa-f:.]+\Z")
+_IN_WORD = re.compile(r"(?<=[0-9])([^\w\s\"/:.]+|\.\.+)(?=[\w])")
+_SURE = 0.95  # of the items of a list that are ports (or VLANs), for it to be a list of them
+_MOSTLY = 0.5  # by which share of the lines one reading of a list must be ahead of the other
+_MANY = 4  # wordings of one statement: more of them are free text
+
+
+class Slot(Struct):
+    """What varies in a pattern: the words of each line, and what they are: `ports`, `vlans`, or ""
+    where that is not known. `named` if VLANs are named in it, `single` if each line has one item.
+    """
+
+    words: list[tuple[str, ...]] = field(default_factory=list)
+    kind: str = ""
+    named: bool = False
+    single: bool = True
+
+
+class Pattern(Struct):
+    """Statements of one wording: its tokens (`#` for a list, `"` for a text, `@` for an address),
+    the pattern that it stands in, and for each of its lines the switch (by number) and the line.
+    """
+
+    tokens: tuple[str, ...]
+    parent: Pattern | None = None
+    slots: list[Slot] = field(default_factory=list)
+    at: list[tuple[int, int]] = field(default_factory=list)
+    opens: bool = False
+    rows: list[Row] = field(default_factory=list)
+
+    @property
+    def path(self) -> list[Pattern]:
+        """The pattern, after those that it stands in."""
+        return [*(self.parent.path if self.parent is not None else []), self]
+
+
+class Look(Struct):
+    """The style of the texts, how they write lists, and their patterns, parents before children."""
+
+    style: Style
+    lists: Lists
+    patterns: list[Pattern]
+    name_form: str = ""
+
+
+def look(texts: Sequence[str], devices: Sequence[Device]) -> Look:
+    """Look at texts, each with another source of the same switch."""
+    style = guessed_style(texts)
+    rows = list(_rows(texts, style, devices))
+    known = [_Known(device) for device in devices]
+    glue, marks = _between(rows)
+    lists = _lists(glue | marks, rows, known)
+    patterns = _patterns(rows, lists, known)
+    for pattern in patterns:
+        for slot in pattern.slots:
+            _classify(slot, [switch for switch, _ in pattern.at], lists, known)
+    return Look(style, lists, patterns, _name_form(rows, devices))
+
+
+class Row(Struct):
+    """A statement: its switch, line, words, the row it stands in; its pattern, and its lists."""
+
+    switch: int
+    number: int
+    words: list[str]
+    parent: Row | None
+    opens: bool
+    pattern: Pattern | None = None
+    runs: list[tuple[str, ...]] = field(default_factory=list)
+
+    def ports(self) -> Iterator[tuple[str, ...]]:
+        """The lists of ports of this row, and of those that it stands in."""
+        row: Row | None = self
+        while row is not None:
+            for slot, run in zip(row.pattern.slots if row.pattern else (), row.runs, strict=False):
+                if slot.kind == "ports":
+                    yield run
+            row = row.parent
+
+
+class _Known:
+    """What another source tells of a switch: the names of its ports, and its VLANs."""
+
+    def __init__(self, device: Device) -> None:
+        described = {p.name: p.description.value for p in device.ports.values() if p.description}
+        self.ports = NameFinder(device.ports, described)
+        self.vids = {*(device.vlans or {}), 1}
+        for port in device.ports.values():
+            for fact in (port.access_vlan, port.pvid, port.native_vlan, port.voice_vlan):
+                self.vids |= {fact.value} if fact is not None and fact.value else set()
+        rows = (device.vlans or {}).values()
+        self.names = {row.name.value: row.vid for row in rows if row.name and row.name.value}
+
+    def has_vlan(self, vid: object) -> bool:
+        return vid in self.vids
+
+
+def _rows(texts: Sequence[str], style: Style, devices: Sequence[Device]) -> Iterator[Row]:
+    for switch, text in enumerate(texts):
+        stack: list[tuple[int, Row]] = []
+        for line in lines(text.replace("\r\n", "\n"), style):
+            if not line.meaning:
+                continue
+            while stack and stack[-1][0] >= line.depth:
+                stack.pop()
+            parent = stack[-1][1] if stack else None
+            row = Row(switch, line.number, _WORD.findall(line.text), parent, line.opens)
+            stack.append((line.depth, row))
+            yield row
+
+
+# --- how lists are written ------------------------------------------------------------------------
+
+
+def _numeric(word: str) -> bool:
+    return any(c.isdigit() for c in word) and not word.startswith('"') and not _ADDRESS.match(word)
+
+
+def _between(rows: Sequence[Row]) -> tuple[set[str], set[str]]:
+    """The words that mostly stand between two words with numbers, and the marks within such."""
+    inside: Counter[str] = Counter()
+    everywhere: Counter[str] = Counter()
+    marks: set[str] = set()
+    for row in rows:
+        words = row.words
+        for at, word in enumerate(words):
+            everywhere[word] += 1
+            if 0 < at < len(words) - 1 and not _numeric(word):
+                inside[word] += _numeric(words[at - 1]) and _numeric(words[at + 1])
+            if _numeric(word):
+                marks.update(_IN_WORD.findall(word))
+                if word[-1:] in ",;":
+                    marks.add(word[-1])
+    return {word for word, count in inside.items() if count and count == everywhere[word]}, marks
+
+
+def _lists(marks: set[str], rows: Sequence[Row], known: Sequence[_Known]) -> Lists:
+    """How lists are written: a mark makes a range where all that lies between its ends is there,
+    and a list otherwise.
+    """
+    separators = [mark for mark in marks if mark in (",", ";", "&", "and", "+")] or [","]
+    ranges = []
+    for mark in sorted(marks - set(separators)):
+        trial = Lists([","], [mark])
+        there = tried = 0
+        for row in rows:
+            for words in _runs(row.words, {mark, ","}, set()):
+                text = " ".join(words)
+                if mark not in (words if mark.isalnum() else text):
+                    continue
+                tried += 1
+                own = known[row.switch]
+                as_ports = _share(_ports(trial, words), own.ports.find)
+                as_vlans = _share(_vlans(trial, words), own.has_vlan)
+                there += max(as_ports, as_vlans) >= _SURE
+        if tried and there >= tried * _SURE:
+            ranges.append(mark)
+    return Lists(separators, ranges or ["-"])
+
+
+def _runs(words: Sequence[str], marks: set[str], names: set[str]) -> Iterator[list[str]]:
+    """The rows of words with numbers, or of names, and of marks between them."""
+    run: list[str] = []
+    for word in words:
+        item = _numeric(word) or word in names
+        if item or (run and word in marks):
+            run.append(word)
+        elif run:
+            yield run
+            run = []
+    if run:
+        yield run
+
+
+def _ports(lists: Lists, words: Sequence[str]) -> list[str]:
+    try:
+        return lists.ports(words)
+    except BadLine:
+        return []
+
+
+def _vlans(lists: Lists, words: Sequence[str]) -> list[int]:
+    try:
+        return list(lists.vlans(words))
+    except (VlanListError, ValueError):
+        return []
+
+
+def _share(items: Sequence[Any], there: Callable[[Any], Any]) -> float:
+    """The share of some items that are there; 0 of none."""
+    found = [there(item) for item in items]
+    return sum(one is not None and one is not False for one in found) / len(found) if found else 0.0
+
+
+# --- patterns -------------------------------------------------------------------------------------
+
+
+def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> list[Pattern]:
+    marks = {*lists.separators, *lists.ranges}
+    names = {name for one in known for name in one.names}
+    tokens = {id(row): _tokens(row.words, marks, names) for row in rows}
+    wordings: dict[tuple[int, str], set[tuple[str, ...]]] = {}
+    found: dict[tuple[int, tuple[str, ...]], Pattern] = {}
+    of_row: dict[int, Pattern] = {}
+
+    def place(row: Row) -> int:
+        return id(of_row[id(row.parent)]) if row.parent is not None else 0
+
+    # Parents come before what stands in them, so that their patterns are known.
+    for row in rows:
+        own = tokens[id(row)]
+        wordings.setdefault((place(row), own[0]), set()).add(own)
+        pattern = found.get((place(row), own))
+        if pattern is None:
+            parent = of_row[id(row.parent)] if row.parent is not None else None
+            pattern = found[place(row), own] = Pattern(own, parent)
+            pattern.slots = [Slot() for _ in range(own.count("#"))]
+        pattern.at.append((row.switch, row.number))
+        pattern.opens = pattern.opens or row.opens
+        of_row[id(row)] = row.pattern = pattern
+        pattern.rows.append(row)
+        row.runs = [tuple(run) for run in _runs(row.words, marks, names)]
+        for slot, run in zip(pattern.slots, row.runs, strict=True):
+            slot.words.append(run)
+    free = {
+        (where, first)
+        for (where, first), several in wordings.items()
+        if (len(several) > _MANY or (first, '"') in several)
+        and not any("#" in one or "@" in one for one in several)
+    }
+    return _with_free_texts(list(found.values()), free)
+
+
+def _tokens(words: Sequence[str], marks: set[str], names: set[str]) -> tuple[str, ...]:
+    """A statement with its lists, texts and addresses blanked out."""
+    tokens: list[str] = []
+    for word in words:
+        if word.startswith('"') and word.strip('"') not in names:
+            tokens.append('"')
+        elif _ADDRESS.match(word):
+            tokens.append("@")
+        elif _numeric(word) or word.strip('"') in names:
+            if tokens[-1:] != ["#"]:
+                tokens.append("#")
+        elif not (word in marks and tokens[-1:] == ["#"]):
+            tokens.append(word)
+    return tuple(tokens)
+
+
+def _with_free_texts(patterns: list[Pattern], free: set[tuple[int, str]]) -> list[Pattern]:
+    """Patterns of one first word that go on in ever other words are one, with a text."""
+    merged: dict[tuple[int, str], Pattern] = {}
+    kept = []
+    for pattern in patterns:
+        key = (id(pattern.parent) if pattern.parent is not None else 0), pattern.tokens[0]
+        if key not in free or pattern.opens or pattern.slots:
+            kept.append(pattern)
+        elif key in merged:
+            merged[key].at += pattern.at
+            merged[key].rows += pattern.rows
+        else:
+            merged[key] = pattern
+            pattern.tokens = (pattern.tokens[0], '"')
+            kept.append(pattern)
+    return kept
+
+
+def _classify(slot: Slot, switches: list[int], lists: Lists, known: Sequence[_Known]) -> None:
+    """Whether a slot holds ports or VLANs."""
+    ports: list[bool] = []
+    vlans: list[bool] = []
+    for switch, words in zip(switches, slot.words, strict=True):
+        own = known[switch]
+        plain = [word.strip('"') for word in words]
+        named = [word for word in plain if word in own.names]
+        slot.named = slot.named or bool(named)
+        if named:
+            vlans.append(all(w in own.names or w in lists.separators for w in plain))
+            ports.append(False)
+            slot.single = slot.single and len(named) == 1
+            continue
+        as_ports, as_vlans = _ports(lists, words), _vlans(lists, words)
+        ports.append(_share(as_ports, own.ports.find) >= _SURE)
+        vlans.append(_share(as_vlans, own.has_vlan) >= _SURE)
+        slot.single = slot.single and max(len(as_ports), len(as_vlans)) == 1
+    # A line or two may be of another time than the other source.
+    rate = {"ports": sum(ports) / len(ports), "vlans": sum(vlans) / len(vlans)}
+    best, other = sorted(rate, key=lambda kind: -rate[kind])
+    clear = rate[best] >= _SURE or rate[best] - rate[other] >= _MOSTLY
+    slot.kind = best if clear and rate[best] > rate[other] else ""
+
+
+def _name_form(rows: Sequence[Row], devices: Sequence[Device]) -> str:
+    """The form of the line by which every text names its switch; "" if there is none."""
+    forms: Counter[str] = Counter()
+    for switch, device in enumerate(devices):
+        own = set()
+        for row in rows:
+            if row.switch == switch and row.parent is None:
+                plain = [word.strip('"') for word in row.words]
+                if device.name in plain:
+                    at = plain.index(device.name)
+                    own.add(" ".join([*row.words[:at], "{name}", *row.words[at + 1 :]]))
+        forms.update(own)
+    return next((form for form, n in forms.items() if n == len(devices) and " " in form), "")

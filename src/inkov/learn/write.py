@@ -1,0 +1,227 @@
+"""A hypothesis as a dialect: the text that is compiled to try it, and that a person gets."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec import Struct, field
+
+from inkov.campus.secrets import without_secrets
+from inkov.learn.look import Look, Pattern, Slot
+from inkov.learn.search import DEFAULTS, Hypothesis
+
+__all__ = ["Remarks", "form_of", "is_name", "vlans_in", "written"]
+
+
+class Remarks(Struct):
+    """What a person is told beside the forms: support by pattern, and questions."""
+
+    support: dict[int, str] = field(default_factory=dict)
+    left_out: dict[int, str] = field(default_factory=dict)
+    head: list[str] = field(default_factory=list)
+
+
+class _Block(Struct):
+    """A block of the dialect: its name, heads, statements, and the blocks that it stands in."""
+
+    name: str
+    opens: list[str] = field(default_factory=list)
+    says: list[str] = field(default_factory=list)
+    ignored: list[str] = field(default_factory=list)
+    within: list[str] = field(default_factory=list)
+
+
+def written(
+    look: Look,
+    hypothesis: Hypothesis,
+    name: str,
+    always: str,
+    files: str,
+    remarks: Remarks | None = None,
+) -> str:
+    """The dialect that a hypothesis is."""
+    remarks = remarks or Remarks()
+    blocks: dict[str, _Block] = {"device": _Block("device")}
+    of: dict[int, str] = {}  # a pattern that opens a block -> its name
+    for number, pattern in enumerate(look.patterns):
+        parent = of.get(id(pattern.parent), "device") if pattern.parent is not None else "device"
+        if pattern.opens:
+            kind = _kind(pattern)
+            block_name = kind or f"group.g{number}"
+            of[id(pattern)] = block_name
+            block = blocks.setdefault(block_name, _Block(block_name))
+            form = form_of(pattern)
+            if form not in block.opens:
+                block.opens.append(form)
+            if parent not in block.within:
+                block.within.append(parent)
+            continue
+        _state(blocks[parent], number, pattern, hypothesis, remarks, look)
+    out = [*(f"# {line}".rstrip() for line in remarks.head), f"dialect = {_quoted(name)}"]
+    if look.name_form:
+        out.append(f"recognise = [{_quoted(look.name_form)}]")
+    else:
+        out.append(f"files = [{_quoted(files)}]")
+    style = look.style
+    out += ["", "[text]", f"shape = {_quoted(str(style.shape.value))}"]
+    out += [f"comment = {_list(style.comment)}"] if style.comment else []
+    out += [f"negation = {_list(style.negation)}"] if style.negation else []
+    out += ["", "[lists]", f"separators = {_list(look.lists.separators)}"]
+    out += [f"ranges = {_list(look.lists.ranges)}", "", "[defaults]"]
+    out += [f"{key} = {_quoted(value)}" for key, value in DEFAULTS[hypothesis.defaults].items()]
+    out += ["", "[vlan-table]", f"always = {_quoted(always)}"] if always else []
+    for block in blocks.values():
+        out += _written(block)
+    return "\n".join(out) + "\n"
+
+
+def _state(
+    block: _Block,
+    number: int,
+    pattern: Pattern,
+    hypothesis: Hypothesis,
+    remarks: Remarks,
+    look: Look,
+) -> None:
+    """Enter a statement into its block: with its effect, as without meaning, or left out."""
+    form = form_of(pattern)
+    effect = _effect(pattern, number, hypothesis)
+    if effect == "name = {vlan}":
+        form, effect = form.replace("{vlan}", "{name}"), "name = {name}"
+    if effect == "on vlan {vid}: name = {vlan}":
+        form, effect = form.replace("{vlan}", "{name}"), "on vlan {vid}: name = {name}"
+    if is_name(pattern, look.name_form):
+        form, effect = look.name_form, "name = {name}"
+    why = remarks.left_out.get(number, "")
+    if why:
+        block.says.append(f'# {_quoted(form)} = ""  # {why}')
+    elif effect:
+        about = remarks.support.get(number, "")
+        block.says.append(f"{_quoted(form)} = {_quoted(effect)}" + (f"  # {about}" * bool(about)))
+    else:
+        block.ignored.append(_without_words(form, pattern, look))
+
+
+def is_name(pattern: Pattern, name_form: str) -> bool:
+    """Whether a statement is the one that names the switch."""
+    words = name_form.split()
+    return (
+        bool(words)
+        and pattern.parent is None
+        and len(words) == len(pattern.tokens)
+        and all(
+            word in (token, "{name}") for word, token in zip(words, pattern.tokens, strict=True)
+        )
+    )
+
+
+def _without_words(form: str, pattern: Pattern, look: Look) -> str:
+    """The form of a statement without a meaning: its first word, and whatever follows. Only where
+    statements with the same first word have one, it is kept word for word.
+    """
+    first = pattern.tokens[0]
+    alike = [p for p in look.patterns if p.parent is pattern.parent and p.tokens[0] == first]
+    if len(pattern.tokens) == 1 or first in ("#", '"', "@") or any(p.slots for p in alike):
+        return without_secrets(form, frozenset()).replace("...", "{secret}")
+    return f"{first} {{text}}"
+
+
+def _written(block: _Block) -> list[str]:
+    if block.name == "device" and not block.says and not block.ignored:
+        return []
+    out = ["", f"[{block.name}]"]
+    out += [f"opens = {_list(block.opens)}"] if block.opens else []
+    if block.within and block.within != ["device"]:
+        out.append(f"within = {_list(block.within)}")
+    out += [f"ignored = {_list(dict.fromkeys(block.ignored))}"] if block.ignored else []
+    if block.says:
+        out += [f"[{block.name}.says]", *dict.fromkeys(block.says)]
+    return out
+
+
+def _kind(pattern: Pattern) -> str:
+    """What a head opens: ports, VLANs, a gateway, or nothing that is known."""
+    kinds = [slot.kind for slot in pattern.slots]
+    if kinds == ["ports"]:
+        return "port"
+    if kinds == ["vlans"]:
+        return "vlan" if not pattern.slots[0].named else "gateway"
+    return ""
+
+
+def form_of(pattern: Pattern) -> str:
+    """The form of a pattern, its slots as captures."""
+    words, slot = [], 0
+    seen: dict[str, int] = {}
+    for token in pattern.tokens:
+        kind = {'"': "text", "@": "address"}.get(token, "")
+        if token == "#":  # noqa: S105 (a mark of patterns)
+            kind = _capture(pattern.slots[slot])
+            slot += 1
+        if not kind:
+            words.append(token)
+            continue
+        if kind == "text" and token is not pattern.tokens[-1]:
+            kind = "word"
+        seen[kind] = seen.get(kind, 0) + 1
+        words.append(f"{{{kind}}}" if seen[kind] == 1 else f"{{{kind}{seen[kind]}:{kind}}}")
+    return " ".join(words)
+
+
+def _capture(slot: Slot) -> str:
+    """The type of capture that takes what a slot holds."""
+    if slot.kind == "ports":
+        return "ports"
+    if slot.kind == "vlans":
+        return {(True, True): "vlan", (True, False): "vlans", (False, True): "vid"}.get(
+            (slot.named, slot.single), "vids"
+        )
+    return "word" if slot.single else "text"
+
+
+def _effect(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
+    """What a statement does by a hypothesis, in the words of dialects; "" for nothing."""
+    own = [slot.kind for slot in pattern.slots]
+    path = pattern.path
+    effect = hypothesis.effects.get(number, "")
+    if effect:
+        vlans = _label(path, "vlans")
+        said = effect.replace("{V}", f"{{{vlans}}}")
+        inside = any(one.opens and _kind(one) == "port" for one in path[:-1])
+        return said if inside else f"on ports {{{_label(path, 'ports')}}}: {said}"
+    below = _kind(path[-2]) if path[:-1] else ""
+    one_name = own == ["vlans"] and pattern.slots[0].named and pattern.slots[0].single
+    if below == "vlan" and one_name:
+        return "name = {vlan}"
+    if below == "gateway" and "@" in pattern.tokens:
+        return "address = {address}"
+    if own == ["vlans", "vlans"] and not path[:-1]:
+        first, second = pattern.slots
+        if not first.named and second.named and first.single and second.single:
+            return "on vlan {vid}: name = {vlan}"
+    if own == ["vlans"] and not path[:-1] and not pattern.slots[0].named:
+        return f"on vlans {{{_capture(pattern.slots[0])}}}: is there"
+    return ""
+
+
+def vlans_in(pattern: Pattern) -> str:
+    """The capture of VLANs that a statement has, or that its heads have."""
+    return _label(pattern.path, "vlans")
+
+
+def _label(path: Sequence[Pattern], kind: str) -> str:
+    """The capture of the nearest slot of a kind."""
+    for one in reversed(path):
+        for slot in one.slots:
+            if slot.kind == kind:
+                return _capture(slot)
+    return ""
+
+
+def _quoted(text: str) -> str:
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
+    return f'"{escaped}"'
+
+
+def _list(items: Sequence[str] | dict[str, None]) -> str:
+    return f"[{', '.join(map(_quoted, items))}]"

@@ -1,0 +1,170 @@
+"""Random command languages, and random switches described in them: what each port does is decided
+first, and then written down. No two of them are alike, and none is anybody's.
+"""
+
+from __future__ import annotations
+
+import random
+from typing import NamedTuple
+
+_SYLLABLES = [
+    "ba",
+    "dro",
+    "fi",
+    "gul",
+    "ke",
+    "lim",
+    "mos",
+    "nar",
+    "pel",
+    "quo",
+    "ris",
+    "tor",
+    "vex",
+]
+
+
+class Does(NamedTuple):
+    """What a port does: on; the VLAN of untagged frames, 0 for none; the VLANs that are tagged."""
+
+    on: bool
+    untagged: int
+    tagged: frozenset[int]
+
+
+class Switch(NamedTuple):
+    name: str
+    vlans: dict[int, str]
+    ports: dict[int, Does]
+
+
+class Language:
+    """Words and habits, drawn at random."""
+
+    def __init__(self, rng: random.Random) -> None:
+        self.rng = rng
+        used: set[str] = set()
+
+        def word() -> str:
+            while True:
+                new = "".join(rng.choice(_SYLLABLES) for _ in range(rng.randint(2, 3)))
+                if new not in used:
+                    used.add(new)
+                    return new
+
+        self.hello, self.port, self.vlan = word(), word(), word()
+        self.named, self.access, self.trunk = word(), word(), word()
+        self.native, self.off, self.about = word(), word(), word()
+        self.noise = [word() for _ in range(3)]
+        self.also = f"{self.trunk} {word()}" if rng.random() < 0.5 else ""
+        self.range = rng.choice([" to ", "-", "~", ".."])
+        self.comment = rng.choice(["%", "!", "#", ";"])
+        self.flat = rng.random() < 0.3
+        self.vlan_centred = rng.random() < 0.25
+        self.members, self.tagged_members = word(), word()
+        self.by_name = rng.random() < 0.3
+        self.together = rng.random() < 0.5  # ports that are alike in one section
+
+    def text(self, switch: Switch) -> str:
+        """A switch in this language."""
+        lines = [f"{self.hello} {switch.name}", f"{self.comment} of {switch.name}"]
+        lines += [f"{noise} {self.rng.choice(_SYLLABLES)}" for noise in self.noise[:2]]
+        for vid, name in switch.vlans.items():
+            body = [f"{self.named} {name}"] if vid != 1 else []
+            if self.vlan_centred:
+                plain = [n for n, d in switch.ports.items() if d.on and d.untagged == vid]
+                tagged = [n for n, d in switch.ports.items() if d.on and vid in d.tagged]
+                body += [f"{self.members} {self.listed(plain)}"] if plain and vid != 1 else []
+                body += [f"{self.tagged_members} {self.listed(tagged)}"] if tagged else []
+            lines += self.block(f"{self.vlan} {vid}", body)
+        sections: dict[tuple[Does, str], list[int]] = {}
+        for number, does in switch.ports.items():
+            about = self.rng.choice(["", "lamp", "pump at the gate"])
+            key = (does, about) if self.together else (does, f"{about} {number}")
+            sections.setdefault(key, []).append(number)
+        for (does, about), numbers in sections.items():
+            body = [f'{self.about} "{about.strip()}"'] if about.strip() else []
+            body += self.settings(switch, does)
+            body += [self.noise[2]] if self.rng.random() < 0.2 else []
+            lines += self.block(
+                f"{self.port} {self.listed(numbers)}", body or [f'{self.about} "x"']
+            )
+        return "\n".join(lines) + "\n"
+
+    def settings(self, switch: Switch, does: Does) -> list[str]:
+        if not does.on:
+            return [self.off]
+        if self.vlan_centred:
+            return []
+        if not does.tagged:
+            shown = switch.vlans[does.untagged] if self.by_name else str(does.untagged)
+            return [f"{self.access} {shown}"] if does.untagged != 1 else []
+        vids = sorted({*does.tagged, *({does.untagged} - {0})})
+        native = [f"{self.native} {does.untagged}"] if does.untagged else []
+        if self.also and len(vids) > 1:
+            cut = self.rng.randint(1, len(vids) - 1)
+            first, more = self.vids(vids[:cut]), self.vids(vids[cut:])
+            return [f"{self.trunk} {first}", f"{self.also} {more}", *native]
+        return [f"{self.trunk} {self.vids(vids)}", *native]
+
+    def block(self, head: str, body: list[str]) -> list[str]:
+        if self.flat:
+            return [f"{head} {line}" for line in body] or [head]
+        return [head, *(f"    {line}" for line in body)]
+
+    def listed(self, numbers: list[int]) -> str:
+        runs: list[list[int]] = []
+        for number in sorted(numbers):
+            if runs and number == runs[-1][1] + 1:
+                runs[-1][1] = number
+            else:
+                runs.append([number, number])
+        shown: list[str] = []
+        for low, high in runs:
+            shown += [f"{low}{self.range}{high}"] if high > low + 1 else map(str, {low, high})
+        return ", ".join(shown) if self.range == " to " else ",".join(shown)
+
+    @staticmethod
+    def vids(vids: list[int]) -> str:
+        return ",".join(map(str, vids))
+
+
+def switches(rng: random.Random, count: int) -> list[Switch]:
+    """Switches of one campus."""
+    vids = rng.sample(range(100, 4000), rng.randint(3, 6))
+    vlans = {vid: f"v{'aeiou'[n % 5]}{chr(98 + n)}" for n, vid in enumerate(vids)}
+    found = []
+    for number in range(count):
+        own = {vid: name for vid, name in vlans.items() if rng.random() < 0.8 or vid == vids[0]}
+        own = {1: "first", **own}
+        ports = {}
+        for port in range(1, rng.randint(10, 20)):
+            some = [vid for vid in own if vid != 1]
+            kind = rng.random()
+            if kind < 0.55 or len(some) < 2:
+                ports[port] = Does(True, rng.choice([*some, *some, 1]), frozenset())
+            elif kind < 0.75:
+                ports[port] = Does(False, 0, frozenset())
+            else:
+                tagged = set(rng.sample(some, rng.randint(2, len(some))))
+                untagged = rng.choice([0, min(tagged)])
+                ports[port] = Does(True, untagged, frozenset(tagged - {untagged}))
+        found.append(Switch(f"sw{'abcdefgh'[number]}", own, ports))
+    return found
+
+
+def sheet(switch: Switch) -> str:
+    """The same switch as a switch sheet: the other source."""
+    lines = ["inkov sheet 1", f"switch: {switch.name}", "[vlans]"]
+    lines += [f"{vid}: {name}" for vid, name in switch.vlans.items()]
+    for number, does in switch.ports.items():
+        lines.append(f"[port {number}]")
+        if not does.on:
+            lines.append("state: off")
+        elif does.tagged:
+            vids = sorted({*does.tagged, *({does.untagged} - {0})})
+            lines += ["mode: trunk", f"allowed: {','.join(map(str, vids))}"]
+            lines.append(f"native: {does.untagged or 'none'}")
+        else:
+            lines.append(f"vlan: {does.untagged}")
+    return "\n".join(lines) + "\n"
