@@ -268,7 +268,7 @@ def learn(
     if not pairs:
         there = ", ".join(sorted(device.name for device in devices))
         fail(f"none of the texts is of a switch of the other source, which has {there}")
-    lesson = learnt_from(pairs, [file for file, _ in texts], "my-switches")
+    lesson = learnt_from(pairs, texts, "my-switches")
     Output(file=output).write(lesson.dialect)
     of = ", ".join(pair.device.name for pair in pairs)
     complain(f"{lesson.agree} of {lesson.ports} ports of {safe(of)} are read as they are")

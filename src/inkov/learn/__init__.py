@@ -14,7 +14,7 @@ from os.path import basename
 from msgspec import Struct
 
 from inkov.campus import Device
-from inkov.learn.look import Look, Pattern, look
+from inkov.learn.look import Look, Pattern, look, marks_within
 from inkov.learn.search import Hypothesis, Learnt, learn_effects, views
 from inkov.learn.write import Remarks, form_of, is_name, vlans_in, written
 from inkov.readers.dialects import Dialect, compile_dialect, read_text
@@ -60,22 +60,24 @@ def paired(texts: Sequence[tuple[str, bytes]], devices: Sequence[Device]) -> lis
     return pairs
 
 
-def learn(pairs: Sequence[Pair], files: Sequence[str], name: str) -> Lesson:
-    """The dialect that agrees with the evidence. `files` are all texts of the language."""
+def learn(pairs: Sequence[Pair], texts: Sequence[tuple[str, bytes]], name: str) -> Lesson:
+    """The dialect that agrees with the evidence. `texts` are all texts of the language."""
+    files = [file for file, _ in texts]
     devices = [pair.device for pair in pairs]
-    texts = [pair.data.decode("utf-8-sig", "replace") for pair in pairs]
-    seen = look(texts, devices)
+    known = [pair.data.decode("utf-8-sig", "replace") for pair in pairs]
+    seen = look(known, devices)
     pattern = _pattern_of(files)
 
     def dialect_of(hypothesis: Hypothesis) -> Dialect:
         text = written(seen, hypothesis, name, "", pattern)
         return compile_dialect("learnt", text.encode())
 
-    data = [text.encode() for text in texts]
+    data = [text.encode() for text in known]
     learnt = learn_effects(seen, data, devices, dialect_of)
     always = _always(dialect_of(learnt.hypothesis), data, devices)
     total = sum(len(views(device)) for device in devices)
     remarks, questions = _remarks(seen, learnt, [pair.file for pair in pairs], total)
+    questions += _new_marks(seen, texts)
     text = written(seen, learnt.hypothesis, name, str(always) if always else "", pattern, remarks)
     return Lesson(text, total - len(learnt.wrong), total, questions)
 
@@ -138,6 +140,13 @@ def _remarks(
                     questions.append(
                         f'"{form}" ({_where(pattern, files)}): `{effect}`, or {shown}?'
                     )
+    if learnt.bare_unsure:
+        questions.append(
+            "what is a port of which nothing is said? No port of the other source tells; taken for"
+            " an access port of VLAN 1 ([defaults])"
+            if learnt.hypothesis.defaults == 0
+            else "what is a port of which nothing is said? See [defaults]"
+        )
     if learnt.wrong:
         names = [f"{basename(files[switch])}: port {name}" for switch, name in learnt.wrong]
         more = f" and {len(names) - _MOST_SHOWN} more" if len(names) > _MOST_SHOWN else ""
@@ -152,6 +161,20 @@ def _matters(effect: str, others: Sequence[str]) -> bool:
     changes = {one.rpartition(";")[2].strip().split(" {")[0] for one in (effect, *others)}
     lists = [change.split() for change in changes if change[-1:] in "=+-"]
     return len({sign for name, sign in lists if name == lists[0][0]}) > 1
+
+
+def _new_marks(seen: Look, texts: Sequence[tuple[str, bytes]]) -> list[str]:
+    """Marks between numbers that only texts without evidence have: nobody tells what they mean."""
+    known = {*seen.lists.separators, *seen.lists.ranges}
+    new: dict[str, str] = {}
+    for file, data in texts:
+        for mark, line in marks_within(data.decode("utf-8-sig", "replace")).items():
+            if mark not in known and mark != "-":
+                new.setdefault(mark, f"{basename(file)}:{line}")
+    return [
+        f"{mark!r} between numbers ({place}): a range, or a list? Name it under [lists]"
+        for mark, place in sorted(new.items())
+    ]
 
 
 def _where(pattern: Pattern, files: Sequence[str]) -> str:

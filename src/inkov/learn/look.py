@@ -30,7 +30,7 @@ from inkov.readers.sheets.words import BadLine
 from inkov.vlanset import VlanListError
 from inkov.wiring.names import NameFinder
 
-__all__ = ["Look", "Pattern", "Row", "Slot", "look"]
+__all__ = ["Look", "Pattern", "Row", "Slot", "look", "marks_within"]
 
 _WORD = re.compile(r'"[^"]*"|\S+')
 _ADDRESS = re.compile(r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9]+)?\Z|(?=.*:.*:)[0-9A-Fa-f:.]+\Z")
@@ -89,6 +89,7 @@ def look(texts: Sequence[str], devices: Sequence[Device]) -> Look:
     for pattern in patterns:
         for slot in pattern.slots:
             _classify(slot, [switch for switch, _ in pattern.at], lists, known)
+    _agree(patterns)
     return Look(style, lists, patterns, _name_form(rows, devices))
 
 
@@ -167,6 +168,16 @@ def _between(rows: Sequence[Row]) -> tuple[set[str], set[str]]:
                 if word[-1:] in ",;":
                     marks.add(word[-1])
     return {word for word, count in inside.items() if count and count == everywhere[word]}, marks
+
+
+def marks_within(text: str) -> dict[str, int]:
+    """The marks within words with numbers in a text, each with the first line that has it."""
+    found: dict[str, int] = {}
+    for number, line in enumerate(text.split("\n"), 1):
+        for word in filter(_numeric, _WORD.findall(line)):
+            for mark in _IN_WORD.findall(word):
+                found.setdefault(mark, number)
+    return found
 
 
 def _lists(marks: set[str], rows: Sequence[Row], known: Sequence[_Known]) -> Lists:
@@ -323,6 +334,27 @@ def _classify(slot: Slot, switches: list[int], lists: Lists, known: Sequence[_Kn
     best, other = sorted(rate, key=lambda kind: -rate[kind])
     clear = rate[best] >= _SURE or rate[best] - rate[other] >= _MOSTLY
     slot.kind = best if clear and rate[best] > rate[other] else ""
+
+
+def _agree(patterns: Sequence[Pattern]) -> None:
+    """A list that could be of ports as well as of VLANs is what it is behind the same words
+    elsewhere.
+    """
+    kinds: dict[tuple[str, ...], str] = {}
+    for pattern in patterns:
+        for words, slot in zip(_before(pattern), pattern.slots, strict=True):
+            if slot.kind:
+                kinds.setdefault(words, slot.kind)
+    for pattern in patterns:
+        for words, slot in zip(_before(pattern), pattern.slots, strict=True):
+            slot.kind = slot.kind or kinds.get(words, "")
+
+
+def _before(pattern: Pattern) -> list[tuple[str, ...]]:
+    """For each list of a pattern the tokens up to it, with those of its heads."""
+    path = tuple(token for one in pattern.path[:-1] for token in (*one.tokens, "/"))
+    at = [n for n in range(len(pattern.tokens)) if pattern.tokens[n] == "#"]
+    return [(*path, *pattern.tokens[: n + 1]) for n in at]
 
 
 def _name_form(rows: Sequence[Row], devices: Sequence[Device]) -> str:

@@ -47,6 +47,7 @@ _WITH_VLANS = (
     "mode = general; untagged + {V}",
     "pvid = {V}",
 )
+_MEMBERS = "mode = general; tagged + {V}"
 _TELLING = ("state = off", "mode = trunk")  # effects that change what a port passes, by themselves
 _OF_ONE = ("vlan", "native", "voice", "pvid")  # attributes that are one VLAN
 _NOTHING_SAID = {
@@ -67,7 +68,7 @@ DEFAULTS: tuple[dict[str, str], ...] = (
 )
 """What a port may be where nothing is said, the likeliest first."""
 _MOST_STEPS = 40
-_MOST_TRIED = 2_500  # hypotheses
+_MOST_TRIED = 1_500  # hypotheses
 _MOST_PLAINER = 3  # patterns of general ports for which others are tried
 _MOST_PAIRED = 6  # patterns of which two at once are tried
 _NOTHING = 1e-9  # an error that is none
@@ -92,7 +93,8 @@ class Hypothesis(Struct):
 class Learnt(Struct):
     """The best hypothesis, the error that is left, the ports that do not agree, the other effects
     of each pattern that agree as well; and the patterns without an effect of which the evidence
-    does not say that they have none.
+    does not say that they have none. `bare_unsure`: nor does it say what a port is of which nothing
+    is said.
     """
 
     hypothesis: Hypothesis
@@ -100,6 +102,7 @@ class Learnt(Struct):
     wrong: list[tuple[int, str]]
     alternatives: dict[int, list[str]]
     unsure: set[int]
+    bare_unsure: bool = False
 
 
 def views(device: Device) -> dict[str, View]:
@@ -120,10 +123,10 @@ def candidates(pattern: Pattern) -> list[str]:
     reach.
     """
     kinds = [slot.kind for one in pattern.path for slot in one.slots]
-    if "ports" not in kinds or (pattern.opens and not pattern.slots):
+    if "ports" not in kinds or pattern.opens:
         return []
     if "vlans" not in kinds:
-        own = [slot.kind for slot in pattern.slots]
+        own = [slot.kind for slot in pattern.slots if slot.kind != "ports"]
         return [] if own or '"' in pattern.tokens or "@" in pattern.tokens else list(_PLAIN)
     single = all(slot.single for one in pattern.path for slot in one.slots if slot.kind == "vlans")
     return [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
@@ -208,10 +211,12 @@ def learn_effects(
     evidence = _Evidence(texts, devices, look.lists)
     known: dict[tuple[tuple[tuple[int, str], ...], int], float] = {}
 
+    left: int | None = _MOST_TRIED
+
     def error(hypothesis: Hypothesis) -> float:
         key = tuple(sorted(hypothesis.effects.items())), hypothesis.defaults
         if key not in known:
-            if len(known) >= _MOST_TRIED:
+            if left is not None and len(known) >= left:
                 return float("inf")
             known[key] = sum(e for _, _, e in evidence.errors(dialect_of(hypothesis)))
         return known[key]
@@ -221,19 +226,37 @@ def learn_effects(
         for number, pattern in enumerate(look.patterns)
         if candidates(pattern)
     }
-    best, least = Hypothesis(), error(Hypothesis())
-    for _ in range(_MOST_STEPS):
-        at = {(switch, name) for switch, name, e in evidence.errors(dialect_of(best)) if e}
-        near = {n: options[n] for n in options if evidence.touches(look.patterns[n], at)}
-        found = _lowest(_changes(best, near), error, least) if at else None
-        found = found or (_lowest(_pairs(best, near), error, least) if at else None)
-        if found is None:
-            break
-        best, least = found
+
+    def climbed(start: Hypothesis) -> tuple[Hypothesis, float]:
+        """The hypothesis that single changes, and pairs of them, lead to."""
+        best, least = start, error(start)
+        for _ in range(_MOST_STEPS):
+            at = {(switch, name) for switch, name, e in evidence.errors(dialect_of(best)) if e}
+            near = {n: options[n] for n in options if evidence.touches(look.patterns[n], at)}
+            found = _lowest(_changes(best, near), error, least) if at else None
+            found = found or (_lowest(_pairs(best, near), error, least) if at else None)
+            if found is None:
+                break
+            best, least = found
+        return best, least
+
+    best, least = climbed(Hypothesis())
+    if least > _NOTHING:
+        # From the other side: ports that are members of VLANs by lists, tagged or not.
+        left = 2 * _MOST_TRIED
+        lists = {n: _MEMBERS for n, effects in options.items() if _MEMBERS in effects}
+        other, error_there = climbed(Hypothesis(lists))
+        if error_there < least - _NOTHING:
+            best, least = other, error_there
     best = _plainer(best, options, error, least)
+    # What follows looks at each pattern once: that it always may.
+    left = None
+    fitting = [n for n in range(len(DEFAULTS)) if error(Hypothesis(best.effects, n)) <= least]
+    best = Hypothesis(best.effects, min([*fitting, best.defaults]))
     wrong = [(switch, name) for switch, name, e in evidence.errors(dialect_of(best)) if e]
     alternatives: dict[int, list[str]] = {}
     unsure = set()
+    doubtful = {n for n in options if evidence.touches(look.patterns[n], set(wrong))}
     for number, effects in options.items():
         chosen = best.effects.get(number, "")
         alike = [
@@ -243,9 +266,20 @@ def learn_effects(
         ]
         if chosen:
             alternatives[number] = alike
-        elif any("{V}" in effect or effect in _TELLING for effect in alike):
+        elif number in doubtful or any("{V}" in e or e in _TELLING for e in alike):
             unsure.add(number)
-    return Learnt(best, least, wrong, alternatives, unsure)
+    return Learnt(best, least, wrong, alternatives, unsure, len(set(map(_bare, fitting))) > 1)
+
+
+def _bare(defaults: int) -> tuple[str, ...]:
+    """What a port is of which nothing is said, by some defaults."""
+    own = DEFAULTS[defaults]
+    shown = {
+        "access": own["vlan"],
+        "trunk": own["native"] if own["allowed"] == "all" else "none",
+        "general": own.get("pvid", "1"),
+    }[own["mode"]]
+    return own.get("state", "on"), shown
 
 
 def _changes(hypothesis: Hypothesis, options: dict[int, list[str]]) -> Iterator[Hypothesis]:

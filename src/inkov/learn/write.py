@@ -199,6 +199,8 @@ def _effect(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
         first, second = pattern.slots
         if not first.named and second.named and first.single and second.single:
             return "on vlan {vid}: name = {vlan}"
+    if own[:1] == ["ports"] and below != "port":  # whatever it says, they are there
+        return f"on ports {{{_capture(pattern.slots[0])}}}: is there"
     if own == ["vlans"] and not path[:-1] and not pattern.slots[0].named:
         return f"on vlans {{{_capture(pattern.slots[0])}}}: is there"
     return ""
