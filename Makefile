@@ -19,11 +19,12 @@ test: $(VENV)/.tested
 
 # The oracles for longer: thousands of random campuses in the simulator, in a real switch, and as
 # files; hundreds of walks whose texts would write into the configuration; a hundred thousand forged
-# certificates.
+# certificates; a hundred command languages to be learnt.
 reality: $(VENV)/.tested
 	INKOV_CAMPUSES=20000 INKOV_REALITY=3000 INKOV_FILES=5000 INKOV_WALKS=60 INKOV_IDLE=2000 \
-		INKOV_FORGERIES=100000 $(BIN)/pytest -n auto tests/forwarding \
-		tests/readers/test_walk_texts.py tests/proofs/test_forger.py tests/proofs/test_alike.py
+		INKOV_LANGUAGES=100 INKOV_LAGOONS=5000 INKOV_FORGERIES=100000 $(BIN)/pytest -n auto tests/forwarding \
+		tests/readers/test_walk_texts.py tests/readers/test_dialect_groups.py \
+		tests/proofs/test_forger.py tests/proofs/test_alike.py tests/learn
 
 # Mutants of valid files, for five minutes; then plans, certificates, baselines, dialects and names
 # of files, through the whole program.

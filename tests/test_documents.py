@@ -129,10 +129,17 @@ def test_the_claims_of_the_documents(inkov: Inkov, tmp_path: Path) -> None:
 # --- the tutorial on dialects ---------------------------------------------------------------------
 
 
+def shown_in_tutorial() -> list[tuple[str, str]]:
+    """The blocks of the tutorial on a dialect from nothing, from its text on."""
+    shown = blocks("docs/dialects.md")
+    begins = next(n for n, (_, body) in enumerate(shown) if body.startswith("arbour of fern-2\n"))
+    return shown[begins:]
+
+
 @pytest.fixture
 def tutorial(tmp_path: Path) -> Path:
     """The folder that a reader of the tutorial ends with."""
-    shown = blocks("docs/dialects.md")
+    shown = shown_in_tutorial()
     (tmp_path / "configs").mkdir()
     (tmp_path / "configs" / "fern-2.txt").write_text(shown[0][1])
     steps = [body for kind, body in shown if kind == "toml"]
@@ -147,7 +154,7 @@ def test_the_tutorial_begins_as_it_says(inkov: Inkov, tutorial: Path) -> None:
     (tutorial / "configs" / "arbour.toml").unlink()
     assert inkov("dialect", "new", "configs", "-o", "configs/arbour.toml").status == 0
     begun = (tutorial / "configs" / "arbour.toml").read_text()
-    for line in blocks("docs/dialects.md")[1][1].splitlines():
+    for line in shown_in_tutorial()[1][1].splitlines():
         assert line in begun
 
 
@@ -162,6 +169,21 @@ def test_the_tutorial_comes_to_what_it_says(inkov: Inkov, tutorial: Path) -> Non
         *((str(number), "10", "none") for number in range(1, 9)),
         ("24", "none", "10,60"),
     ]
+
+
+def test_a_dialect_from_evidence_as_the_tutorial_says(inkov: Inkov, tmp_path: Path) -> None:
+    """The questions that the document shows are those that the garden's fern-2 leaves."""
+    (tmp_path / "configs").mkdir()
+    twin = ROOT / "src" / "inkov" / "demo" / "campus" / "repaired"
+    (tmp_path / "configs" / "fern-2.txt").write_text((twin / "fern-2.txt").read_text())
+    (tmp_path / "walks").mkdir()
+    (tmp_path / "walks" / "fern-2.walk").write_text((twin / "walks" / "fern-2.walk").read_text())
+    command, told, checks = (body for _, body in blocks("docs/dialects.md")[:3])
+    learnt = inkov(*command.split()[1:])
+    for line in told.splitlines():
+        assert line.removesuffix("?").removesuffix(" ...") in learnt.err, learnt.err
+    check = inkov(*checks.splitlines()[0].split()[1:])
+    assert "24 of 24 ports agree" in check.out, check.out
 
 
 def test_the_tour_is_what_the_readme_promises(tmp_path: Path) -> None:

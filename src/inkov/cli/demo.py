@@ -84,6 +84,7 @@ def demo(
         ("inkov rules native-default", "one rule explained"),
         (f"inkov read {garden} --trace {garden}/fern-2.txt", "what each line of a text became"),
         ("inkov dialect new FOLDER", "start a dialect for the language of your own switches"),
+        ("inkov dialect learn FOLDER --from WALK", "or derive it from a walk of one of them"),
         ("inkov audit FOLDER", "your own exports, walks, sheets and texts"),
     )
     width = max(len(command) for command, _ in tries)
