@@ -123,3 +123,17 @@ def test_learning_is_the_same_whatever_the_seed_of_hashes() -> None:
         for seed in ("1", "2")
     )
     assert first.out == second.out and first.err == second.err
+
+
+def test_no_secret_gets_into_what_is_learnt(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "texts").mkdir()
+    (tmp_path / "texts" / "north.txt").write_text(
+        "kemos north\npassword swordfish\npassword hunter9 swordfish\nkeeper key swordfish 3\n"
+        "berth 1\n  in 10\n  secret swordfish\nberth 2\n  in 10\n  psk swordfish 7\n"
+    )
+    (tmp_path / "n.sheet").write_text(
+        "inkov sheet 1\nswitch: north\n[vlans]\n10: ferns\n[port 1..2]\nvlan: 10\n"
+    )
+    learnt = inkov("dialect", "learn", "texts", "--from", "n.sheet")
+    assert '"in {vid}" = "mode = access; vlan = {vid}"' in learnt.out
+    assert "swordfish" not in learnt.out + learnt.err and "hunter" not in learnt.out + learnt.err

@@ -249,8 +249,8 @@ def learn(
 ) -> None:
     """Derive a dialect from texts and another source of one or more of the same switches."""
     from inkov.harmless import safe
+    from inkov.learn import NothingLearnt, paired
     from inkov.learn import learn as learnt_from
-    from inkov.learn import paired
     from inkov.readers.load import unread_texts
 
     check_paths([*configs, *source])
@@ -268,7 +268,10 @@ def learn(
     if not pairs:
         there = ", ".join(sorted(device.name for device in devices))
         fail(f"none of the texts is of a switch of the other source, which has {there}")
-    lesson = learnt_from(pairs, texts, "my-switches")
+    try:
+        lesson = learnt_from(pairs, texts, "my-switches")
+    except NothingLearnt as nothing:
+        fail(f"no dialect comes of it: {nothing}; begin one with `inkov dialect new`")
     Output(file=output).write(lesson.dialect)
     of = ", ".join(pair.device.name for pair in pairs)
     complain(f"{lesson.agree} of {lesson.ports} ports of {safe(of)} are read as they are")

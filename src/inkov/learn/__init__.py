@@ -16,13 +16,19 @@ from msgspec import Struct
 from inkov.campus import Device
 from inkov.learn.look import Look, Pattern, look, marks_within
 from inkov.learn.search import Hypothesis, Learnt, learn_effects, views
-from inkov.learn.write import Remarks, form_of, is_name, vlans_in, written
-from inkov.readers.dialects import Dialect, compile_dialect, read_text
+from inkov.learn.write import Remarks, form_of, is_name, shown, vlans_in, written
+from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
 from inkov.vlanset import VlanSet
 
-__all__ = ["Lesson", "Pair", "learn", "paired"]
+__all__ = ["Lesson", "NothingLearnt", "Pair", "learn", "paired"]
 
 _MOST_SHOWN = 3
+_MOST_PAIRS = 4  # switches that are learnt from
+_MOST_BYTES = 400_000  # of a text that is learnt from
+
+
+class NothingLearnt(Exception):
+    """No dialect comes of some texts; the message says why."""
 
 
 class Pair(Struct):
@@ -46,7 +52,7 @@ class Lesson(Struct):
 
 def paired(texts: Sequence[tuple[str, bytes]], devices: Sequence[Device]) -> list[Pair]:
     """The texts (file, bytes) that are of one of some devices: by the file's name, or since the
-    text names it.
+    text names it. A few are enough, and short ones.
     """
     pairs = []
     for file, data in texts:
@@ -55,13 +61,15 @@ def paired(texts: Sequence[tuple[str, bytes]], devices: Sequence[Device]) -> lis
         words = {word.strip('"') for word in head}
         named = [device for device in devices if device.name == stem]
         named = named or [device for device in devices if device.name in words]
-        if len(named) == 1:
+        if len(named) == 1 and len(data) <= _MOST_BYTES:
             pairs.append(Pair(file, data, named[0]))
-    return pairs
+    return pairs[:_MOST_PAIRS]
 
 
 def learn(pairs: Sequence[Pair], texts: Sequence[tuple[str, bytes]], name: str) -> Lesson:
-    """The dialect that agrees with the evidence. `texts` are all texts of the language."""
+    """The dialect that agrees with the evidence. `texts` are all texts of the language. Raises
+    NothingLearnt.
+    """
     files = [file for file, _ in texts]
     devices = [pair.device for pair in pairs]
     known = [pair.data.decode("utf-8-sig", "replace") for pair in pairs]
@@ -70,7 +78,11 @@ def learn(pairs: Sequence[Pair], texts: Sequence[tuple[str, bytes]], name: str) 
 
     def dialect_of(hypothesis: Hypothesis) -> Dialect:
         text = written(seen, hypothesis, name, "", pattern)
-        return compile_dialect("learnt", text.encode())
+        try:
+            return compile_dialect("learnt", text.encode())
+        except BadDialect as bad:
+            says = bad.problems[0].says.partition("\n")[0].partition(": ")[2]
+            raise NothingLearnt(f"these texts are not understood well enough: {says}") from None
 
     data = [text.encode() for text in known]
     learnt = learn_effects(seen, data, devices, dialect_of)
@@ -119,7 +131,7 @@ def _remarks(
             if unclear:
                 says = "what are its numbers or names? They are neither all ports nor all VLANs"
             remarks.left_out[number] = says
-            questions.append(f'"{form}" ({_where(pattern, files)}): {says}')
+            questions.append(f'"{shown(form)}" ({_where(pattern, files)}): {says}')
             continue
         effect = learnt.hypothesis.effects.get(number)
         others = [
@@ -134,11 +146,11 @@ def _remarks(
                 capture = f"{{{vlans_in(pattern)}}}"
                 effect = effect.replace("{V}", capture)
                 others = [one.replace("{V}", capture) for one in others]
-                shown = ", or ".join(f"`{one}`" for one in others[:_MOST_SHOWN])
-                remarks.support[number] += f"; as well: {shown}"
+                listed = ", or ".join(f"`{one}`" for one in others[:_MOST_SHOWN])
+                remarks.support[number] += f"; as well: {listed}"
                 if _matters(effect, others):
                     questions.append(
-                        f'"{form}" ({_where(pattern, files)}): `{effect}`, or {shown}?'
+                        f'"{form}" ({_where(pattern, files)}): `{effect}`, or {listed}?'
                     )
     if learnt.bare_unsure:
         questions.append(

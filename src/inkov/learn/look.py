@@ -37,6 +37,8 @@ _ADDRESS = re.compile(r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9]+)?\Z|(?=.*:.*:)[0
 _IN_WORD = re.compile(r"(?<=[0-9])([^\w\s\"/:.]+|\.\.+)(?=[\w])")
 _SURE = 0.95  # of the items of a list that are ports (or VLANs), for it to be a list of them
 _MOSTLY = 0.5  # by which share of the lines one reading of a list must be ahead of the other
+_LONGEST = 500  # characters of a line
+_DEEPEST = 8
 _MANY = 4  # wordings of one statement: more of them are free text
 
 
@@ -140,7 +142,10 @@ def _rows(texts: Sequence[str], style: Style, devices: Sequence[Device]) -> Iter
             while stack and stack[-1][0] >= line.depth:
                 stack.pop()
             parent = stack[-1][1] if stack else None
-            row = Row(switch, line.number, _WORD.findall(line.text), parent, line.opens)
+            words = _WORD.findall(line.text[:_LONGEST])
+            if len(line.text) > _LONGEST or len(stack) > _DEEPEST:
+                continue  # no statement that anything could be learnt from
+            row = Row(switch, line.number, words, parent, line.opens)
             stack.append((line.depth, row))
             yield row
 

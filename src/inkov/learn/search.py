@@ -68,6 +68,7 @@ DEFAULTS: tuple[dict[str, str], ...] = (
 )
 """What a port may be where nothing is said, the likeliest first."""
 _MOST_STEPS = 40
+_MOST_PATTERNS = 120  # whose effects are looked for, the most frequent ones
 _MOST_TRIED = 1_500  # hypotheses
 _MOST_PLAINER = 3  # patterns of general ports for which others are tried
 _MOST_PAIRED = 6  # patterns of which two at once are tried
@@ -221,11 +222,10 @@ def learn_effects(
             known[key] = sum(e for _, _, e in evidence.errors(dialect_of(hypothesis)))
         return known[key]
 
-    options = {
-        number: candidates(pattern)
-        for number, pattern in enumerate(look.patterns)
-        if candidates(pattern)
-    }
+    options = {n: found for n, one in enumerate(look.patterns) if (found := candidates(one))}
+    frequent = sorted(options, key=lambda n: -len(look.patterns[n].at))
+    unsure = set(frequent[_MOST_PATTERNS:])
+    options = {n: options[n] for n in options if n not in unsure}
 
     def climbed(start: Hypothesis) -> tuple[Hypothesis, float]:
         """The hypothesis that single changes, and pairs of them, lead to."""
@@ -255,7 +255,6 @@ def learn_effects(
     best = Hypothesis(best.effects, min([*fitting, best.defaults]))
     wrong = [(switch, name) for switch, name, e in evidence.errors(dialect_of(best)) if e]
     alternatives: dict[int, list[str]] = {}
-    unsure = set()
     doubtful = {n for n in options if evidence.touches(look.patterns[n], set(wrong))}
     for number, effects in options.items():
         chosen = best.effects.get(number, "")

@@ -10,7 +10,7 @@ from inkov.campus.secrets import without_secrets
 from inkov.learn.look import Look, Pattern, Slot
 from inkov.learn.search import DEFAULTS, Hypothesis
 
-__all__ = ["Remarks", "form_of", "is_name", "vlans_in", "written"]
+__all__ = ["Remarks", "form_of", "is_name", "shown", "vlans_in", "written"]
 
 
 class Remarks(Struct):
@@ -94,12 +94,17 @@ def _state(
         form, effect = look.name_form, "name = {name}"
     why = remarks.left_out.get(number, "")
     if why:
-        block.says.append(f'# {_quoted(form)} = ""  # {why}')
+        block.says.append(f'# {_quoted(shown(form))} = ""  # {why}')
     elif effect:
         about = remarks.support.get(number, "")
         block.says.append(f"{_quoted(form)} = {_quoted(effect)}" + (f"  # {about}" * bool(about)))
     else:
         block.ignored.append(_without_words(form, pattern, look))
+
+
+def shown(form: str) -> str:
+    """A form without a meaning, as it may be shown: what looks like a secret is left out."""
+    return without_secrets(form, frozenset()).replace("...", "{secret}")
 
 
 def is_name(pattern: Pattern, name_form: str) -> bool:
@@ -122,7 +127,7 @@ def _without_words(form: str, pattern: Pattern, look: Look) -> str:
     first = pattern.tokens[0]
     alike = [p for p in look.patterns if p.parent is pattern.parent and p.tokens[0] == first]
     if len(pattern.tokens) == 1 or first in ("#", '"', "@") or any(p.slots for p in alike):
-        return without_secrets(form, frozenset()).replace("...", "{secret}")
+        return shown(form)
     return f"{first} {{text}}"
 
 
