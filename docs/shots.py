@@ -41,11 +41,10 @@ SHOTS = {
     "ping": "inkov follow freezer-1 alarm-server garden",
     "because": "inkov trunks garden --because core-1:port-6",
     "dialect": (
-        "inkov dialect check garden/arbour.toml garden/rill.toml; inkov dialect unmatched"
-        " garden/fern-2.txt"
+        "inkov dialect check garden/rill.toml garden/barn-1.txt --against garden/port-plan.csv"
     ),
     "rules": "inkov rules",
-    "rule": "inkov rules untagged-vlan-differs",
+    "trace": "inkov read garden --quiet --trace barn-1.txt",
 }
 """File name -> command, run where the demo campus is."""
 
