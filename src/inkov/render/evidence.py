@@ -71,9 +71,9 @@ def _held_grid(held: Evidence, locator: Locator) -> Grid:
             Column("Where", whole=True),
             Column("By the text"),
             Column("By the other source"),
-            Column("Form", spare=True),
             Column("Text at", spare=True),
             Column("Other at", spare=True),
+            Column("Form", spare=True),
         ],
         blocks=True,
     )
@@ -82,9 +82,9 @@ def _held_grid(held: Evidence, locator: Locator) -> Grid:
             f"{row.switch} {_name(row)}",
             row.text,
             row.other,
-            " + ".join(row.forms),
             brief(row.text_at, locator),
             brief(row.other_at, locator),
+            " + ".join(row.forms),
             marked=(1, 2),
         )
     grid.notes += _told(held)

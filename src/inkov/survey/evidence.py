@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from msgspec import Struct
 
 from inkov.campus import STANDARD, Device, Fact, Origin, Planned, Port, natural
-from inkov.forwarding.sources import Agreement, compared
+from inkov.forwarding.sources import Agreement, Compared, compared
 from inkov.wiring.names import NameFinder
 
 __all__ = ["Evidence", "EvidenceRow", "evidence", "planned_devices"]
@@ -80,9 +80,14 @@ def evidence(
                 one.other_at,
                 forms_at(one.first_at),
             )
-            for one in compared(device, by_name[known])
+            for one in sorted(compared(device, by_name[known]), key=_place)
         ]
     return found
+
+
+def _place(one: Compared) -> tuple[bool, int, list[object]]:
+    """VLANs first, by their numbers, then ports, as a person would order their names."""
+    return bool(one.port), one.vlan, [*natural(one.port)]
 
 
 def planned_devices(planned: Sequence[Planned]) -> list[Device]:
