@@ -59,7 +59,7 @@ opens = ["tide {name}"]
 "like {other:name}" = "takes + {other}"
 "for {ports}" = "on ports {ports}: takes + {name}"
 [port]
-opens = ["pier {ports}"]
+opens = ["pier {ports}", "berth {port}"]
 [port.says]
 "in {vlan}" = "mode = access; vlan = {vlan}"
 "through {vids}" = "mode = trunk; allowed = {vids}"
@@ -202,6 +202,8 @@ def test_the_narrower_section_wins_wherever_it_stands(inkov: Inkov, tmp_path: Pa
             0,
             "more than 300,000 settings",
         ),
+        ("berth w*\n    in 10\n", 3, "one port is expected here"),
+        ("berth everywhere\n    in 10\n", 3, "one port is expected here"),
         ("pier 1 save\n    in 10\n", 3, "lacks what is left out"),
         ("pier 1~4 save w*\n    in 10\n", 3, "lacks what is left out"),
     ],

@@ -240,6 +240,10 @@ class Lists(Struct):
 
     def port(self, words: Sequence[str]) -> str:
         """One port's name, as it is kept. BadLine if the words are none, or several ports."""
+        for word in words:
+            several = word.lower() in self.every or any(mark in word for mark in self.wildcards)
+            if several and not isinstance(word, Quoted):
+                raise BadLine(f"one port is expected here, not {' '.join(words)!r}")
         named = self.ports(words, single=True)
         if len(named) != 1:
             raise BadLine(f"one port is expected here, not {' '.join(words)!r}")
