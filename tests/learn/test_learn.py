@@ -6,6 +6,8 @@ from __future__ import annotations
 
 import os
 import random
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -137,3 +139,32 @@ def test_no_secret_gets_into_what_is_learnt(inkov: Inkov, tmp_path: Path) -> Non
     learnt = inkov("dialect", "learn", "texts", "--from", "n.sheet")
     assert '"in {vid}" = "mode = access; vlan = {vid}"' in learnt.out
     assert "swordfish" not in learnt.out + learnt.err and "hunter" not in learnt.out + learnt.err
+
+
+def test_answers_are_taken_and_written_down(tmp_path: Path) -> None:
+    """On a terminal: a second list adds to the first, and ports of which nothing is said are off.
+    What is no answer is asked again.
+    """
+    import pty
+
+    text = DEMO / "repaired" / "fern-2.txt"
+    walk = DEMO / "repaired" / "walks" / "fern-2.walk"
+    leader, follower = pty.openpty()
+    command = [sys.executable, "-m", "inkov", "dialect", "learn", str(text), "--from", str(walk)]
+    with subprocess.Popen(
+        [*command, "--ask", "-o", str(tmp_path / "learnt.toml")],
+        stdin=follower,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        text=True,
+    ) as running:
+        os.write(leader, b"9\n3\n\n")
+        assert running.stderr is not None
+        told = running.stderr.read()
+    os.close(leader)
+    os.close(follower)
+    assert "one of the numbers from 1 to 4" in told, told
+    learnt = (tmp_path / "learnt.toml").read_text()
+    assert '"spans {vids}" = "mode = trunk; allowed + {vids}"  # by your answer' in learnt
+    # The second question was left open.
+    assert told.count("question:") == 1 and running.returncode == 1, told

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import os
+import sys
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -20,6 +21,7 @@ from inkov.cli.session import check_paths
 
 if TYPE_CHECKING:
     from inkov.campus import Campus, Problem
+    from inkov.learn import Question
     from inkov.readers import FileReport, Loaded
     from inkov.readers.dialects import Dialect
     from inkov.readers.dialects.sanity import Doubt
@@ -244,6 +246,10 @@ def learn(
             show_default=False,
         ),
     ],
+    asking: Annotated[
+        bool,
+        typer.Option("--ask", help="Ask, on the terminal, what the other source does not tell."),
+    ] = False,
     output: OutputOption = None,
     force: ForceOption = False,
 ) -> None:
@@ -269,7 +275,8 @@ def learn(
         there = ", ".join(sorted(device.name for device in devices))
         fail(f"none of the texts is of a switch of the other source, which has {there}")
     try:
-        lesson = learnt_from(pairs, texts, "my-switches")
+        ask = _answered if asking and sys.stdin.isatty() else None
+        lesson = learnt_from(pairs, texts, "my-switches", ask)
     except NothingLearnt as nothing:
         fail(f"no dialect comes of it: {nothing}; begin one with `inkov dialect new`")
     Output(file=output).write(lesson.dialect)
@@ -279,6 +286,24 @@ def learn(
         complain(f"question: {safe(question)}")
     if lesson.questions:
         raise typer.Exit(FINDINGS)
+
+
+def _answered(question: Question) -> int | None:
+    """Put a question on the terminal: a number answers it, an empty line leaves it open."""
+    from inkov.harmless import safe
+
+    complain(safe(question.says))
+    for number, answer in enumerate(question.answers, 1):
+        complain(f"  {number}  {safe(answer)}")
+    while True:
+        given = typer.prompt(
+            "number, or nothing to leave it open", "", show_default=False, err=True
+        )
+        if not given.strip():
+            return None
+        if given.strip().isdecimal() and 1 <= int(given) <= len(question.answers):
+            return int(given) - 1
+        complain(f"one of the numbers from 1 to {len(question.answers)}")
 
 
 def unmatched(

@@ -14,15 +14,15 @@ from os.path import basename
 from msgspec import Struct
 
 from inkov.campus import Device
-from inkov.learn.look import Look, Pattern, look, marks_within
-from inkov.learn.search import Hypothesis, Learnt, learn_effects, views
-from inkov.learn.write import Remarks, form_of, is_name, shown, vlans_in, written
+from inkov.learn.look import Look, look, marks_within
+from inkov.learn.questions import Ask, Question, Teacher
+from inkov.learn.search import Hypothesis, learn_effects, views
+from inkov.learn.write import written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
 from inkov.vlanset import VlanSet
 
-__all__ = ["Lesson", "NothingLearnt", "Pair", "learn", "paired"]
+__all__ = ["Ask", "Lesson", "NothingLearnt", "Pair", "Question", "learn", "paired"]
 
-_MOST_SHOWN = 3
 _MOST_PAIRS = 4  # switches that are learnt from
 _MOST_BYTES = 400_000  # of a text that is learnt from
 
@@ -66,9 +66,14 @@ def paired(texts: Sequence[tuple[str, bytes]], devices: Sequence[Device]) -> lis
     return pairs[:_MOST_PAIRS]
 
 
-def learn(pairs: Sequence[Pair], texts: Sequence[tuple[str, bytes]], name: str) -> Lesson:
-    """The dialect that agrees with the evidence. `texts` are all texts of the language. Raises
-    NothingLearnt.
+def learn(
+    pairs: Sequence[Pair],
+    texts: Sequence[tuple[str, bytes]],
+    name: str,
+    ask: Ask | None = None,
+) -> Lesson:
+    """The dialect that agrees with the evidence. `texts` are all texts of the language; `ask`
+    answers what the evidence does not decide. Raises NothingLearnt.
     """
     files = [file for file, _ in texts]
     devices = [pair.device for pair in pairs]
@@ -88,8 +93,9 @@ def learn(pairs: Sequence[Pair], texts: Sequence[tuple[str, bytes]], name: str) 
     learnt = learn_effects(seen, data, devices, dialect_of)
     always = _always(dialect_of(learnt.hypothesis), data, devices)
     total = sum(len(views(device)) for device in devices)
-    remarks, questions = _remarks(seen, learnt, [pair.file for pair in pairs], total)
-    questions += _new_marks(seen, texts)
+    teacher = Teacher(seen, learnt, [pair.file for pair in pairs], ask)
+    remarks = teacher.remarks(total)
+    questions = [*teacher.open, *_new_marks(seen, texts)]
     text = written(seen, learnt.hypothesis, name, str(always) if always else "", pattern, remarks)
     return Lesson(text, total - len(learnt.wrong), total, questions)
 
@@ -111,70 +117,6 @@ def _always(dialect: Dialect, texts: Sequence[bytes], devices: Sequence[Device])
     return VlanSet.from_vids(common or ())
 
 
-def _remarks(
-    seen: Look, learnt: Learnt, files: Sequence[str], total: int
-) -> tuple[Remarks, list[str]]:
-    """What stands beside the forms, and the questions that are left."""
-    remarks, questions = Remarks(), []
-    remarks.head = [
-        f"Learnt from {', '.join(basename(file) for file in files)}:"
-        f" {total - len(learnt.wrong)} of {total} ports agree.",
-        "`inkov dialect check` with --against shows what does not.",
-    ]
-    for number, pattern in enumerate(seen.patterns):
-        form = form_of(pattern)
-        unclear = not pattern.opens and any(not slot.kind for slot in pattern.slots)
-        if is_name(pattern, seen.name_form):
-            continue
-        if number in learnt.unsure or unclear:
-            says = "what does it do? Where it stands, it changes nothing that can be seen"
-            if unclear:
-                says = "what are its numbers or names? They are neither all ports nor all VLANs"
-            remarks.left_out[number] = says
-            questions.append(f'"{shown(form)}" ({_where(pattern, files)}): {says}')
-            continue
-        effect = learnt.hypothesis.effects.get(number)
-        others = [
-            one
-            for one in learnt.alternatives.get(number, [])
-            if "general" in (effect or "") or "general" not in one
-        ]
-        if effect:
-            count = len(pattern.at)
-            remarks.support[number] = f"{count} line{'s' * (count != 1)}"
-            if others:
-                capture = f"{{{vlans_in(pattern)}}}"
-                effect = effect.replace("{V}", capture)
-                others = [one.replace("{V}", capture) for one in others]
-                listed = ", or ".join(f"`{one}`" for one in others[:_MOST_SHOWN])
-                remarks.support[number] += f"; as well: {listed}"
-                if _matters(effect, others):
-                    questions.append(
-                        f'"{form}" ({_where(pattern, files)}): `{effect}`, or {listed}?'
-                    )
-    if learnt.bare_unsure:
-        questions.append(
-            "what is a port of which nothing is said? No port of the other source tells; taken for"
-            " an access port of VLAN 1 ([defaults])"
-            if learnt.hypothesis.defaults == 0
-            else "what is a port of which nothing is said? See [defaults]"
-        )
-    if learnt.wrong:
-        names = [f"{basename(files[switch])}: port {name}" for switch, name in learnt.wrong]
-        more = f" and {len(names) - _MOST_SHOWN} more" if len(names) > _MOST_SHOWN else ""
-        questions.append(f"not read as the other source has it: {', '.join(names[:3])}{more}")
-    return remarks, questions
-
-
-def _matters(effect: str, others: Sequence[str]) -> bool:
-    """Whether it makes a difference elsewhere which of some effects is meant: whether a list
-    replaces what was said before, adds to it, or takes from it.
-    """
-    changes = {one.rpartition(";")[2].strip().split(" {")[0] for one in (effect, *others)}
-    lists = [change.split() for change in changes if change[-1:] in "=+-"]
-    return len({sign for name, sign in lists if name == lists[0][0]}) > 1
-
-
 def _new_marks(seen: Look, texts: Sequence[tuple[str, bytes]]) -> list[str]:
     """Marks between numbers that only texts without evidence have: nobody tells what they mean."""
     known = {*seen.lists.separators, *seen.lists.ranges}
@@ -187,8 +129,3 @@ def _new_marks(seen: Look, texts: Sequence[tuple[str, bytes]]) -> list[str]:
         f"{mark!r} between numbers ({place}): a range, or a list? Name it under [lists]"
         for mark, place in sorted(new.items())
     ]
-
-
-def _where(pattern: Pattern, files: Sequence[str]) -> str:
-    switch, line = pattern.at[0]
-    return f"{basename(files[switch])}:{line}"

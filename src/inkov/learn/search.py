@@ -28,7 +28,16 @@ from inkov.readers.sheets.words import BadLine
 from inkov.wiring import End, Wiring
 from inkov.wiring.names import NameFinder
 
-__all__ = ["DEFAULTS", "Hypothesis", "Learnt", "View", "candidates", "learn_effects", "views"]
+__all__ = [
+    "DEFAULTS",
+    "Hypothesis",
+    "Learnt",
+    "View",
+    "bare",
+    "candidates",
+    "learn_effects",
+    "views",
+]
 
 _PLAIN = ("state = off", "state = on", "mode = trunk", "native = none", "allowed = all")
 _WITH_VLANS = (
@@ -94,8 +103,8 @@ class Hypothesis(Struct):
 class Learnt(Struct):
     """The best hypothesis, the error that is left, the ports that do not agree, the other effects
     of each pattern that agree as well; and the patterns without an effect of which the evidence
-    does not say that they have none. `bare_unsure`: nor does it say what a port is of which nothing
-    is said.
+    does not say that they have none. `fitting` are defaults that agree as well, one of each kind:
+    if they are several, the evidence does not say what a port is of which nothing is said.
     """
 
     hypothesis: Hypothesis
@@ -103,7 +112,7 @@ class Learnt(Struct):
     wrong: list[tuple[int, str]]
     alternatives: dict[int, list[str]]
     unsure: set[int]
-    bare_unsure: bool = False
+    fitting: list[int] = field(default_factory=list)
 
 
 def views(device: Device) -> dict[str, View]:
@@ -267,11 +276,13 @@ def learn_effects(
             alternatives[number] = alike
         elif number in doubtful or any("{V}" in e or e in _TELLING for e in alike):
             unsure.add(number)
-    return Learnt(best, least, wrong, alternatives, unsure, len(set(map(_bare, fitting))) > 1)
+            alternatives[number] = alike
+    kinds = {bare(n): n for n in reversed([best.defaults, *fitting])}
+    return Learnt(best, least, wrong, alternatives, unsure, sorted(kinds.values()))
 
 
-def _bare(defaults: int) -> tuple[str, ...]:
-    """What a port is of which nothing is said, by some defaults."""
+def bare(defaults: int) -> tuple[str, str]:
+    """What a port is of which nothing is said: on or off, and the VLAN of its untagged frames."""
     own = DEFAULTS[defaults]
     shown = {
         "access": own["vlan"],

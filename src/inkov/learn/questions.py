@@ -1,0 +1,161 @@
+"""What the evidence does not decide: questions, and what their answers change."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from os.path import basename
+
+from msgspec import Struct
+
+from inkov.learn.look import Look, Pattern
+from inkov.learn.search import Learnt, bare
+from inkov.learn.write import Remarks, form_of, is_name, shown, vlans_in
+
+__all__ = ["Ask", "Question", "Teacher"]
+
+_MOST_SHOWN = 3
+_MOST_ASKED = 10
+
+
+class Question(Struct):
+    """A question, and the answers it may have, the likeliest first."""
+
+    says: str
+    answers: list[str]
+
+
+Ask = Callable[[Question], int | None]
+"""Answers a question by the place of an answer; None leaves it open."""
+
+
+class Teacher:
+    """Goes through what was learnt, and asks what is not sure. `open` are the questions that are
+    left.
+    """
+
+    def __init__(self, seen: Look, learnt: Learnt, files: Sequence[str], ask: Ask | None) -> None:
+        self.seen = seen
+        self.learnt = learnt
+        self.files = files
+        self.open: list[str] = []
+        self._ask = ask
+        self._asked = 0
+        self._remarks = Remarks()
+
+    def remarks(self, total: int) -> Remarks:
+        """What stands beside the forms of the dialect. Answers change what was learnt."""
+        wrong = self.learnt.wrong
+        for number, pattern in enumerate(self.seen.patterns):
+            if is_name(pattern, self.seen.name_form):
+                continue
+            unclear = not pattern.opens and any(not slot.kind for slot in pattern.slots)
+            if unclear:
+                says = "what are its numbers or names? They are neither all ports nor all VLANs"
+                self._leave_out(number, pattern, says)
+            elif number in self.learnt.unsure:
+                self._without_effect(number, pattern)
+            elif number in self.learnt.hypothesis.effects:
+                self._with_effect(number, pattern)
+        self._of_bare_ports()
+        if wrong:
+            names = [f"{basename(self.files[at])}: port {name}" for at, name in wrong]
+            more = f" and {len(names) - _MOST_SHOWN} more" if len(names) > _MOST_SHOWN else ""
+            told = ", ".join(names[:_MOST_SHOWN])
+            self.open.append(f"not read as the other source has it: {told}{more}")
+        self._remarks.head = [
+            f"Learnt from {', '.join(map(basename, self.files))}:"
+            f" {total - len(wrong)} of {total} ports agree.",
+            "`inkov dialect check` with --against shows what does not.",
+            *self._remarks.head,
+        ]
+        return self._remarks
+
+    def _answer(self, says: str, answers: list[str]) -> int | None:
+        """The answer to a question, if there is somebody to ask, who knows."""
+        if self._ask is None or self._asked >= _MOST_ASKED or not answers:
+            return None
+        self._asked += 1
+        return self._ask(Question(says, answers))
+
+    # --- statements -------------------------------------------------------------------------------
+
+    def _leave_out(self, number: int, pattern: Pattern, says: str) -> None:
+        self._remarks.left_out[number] = says
+        self.open.append(f'"{shown(form_of(pattern))}" ({self._where(pattern)}): {says}')
+
+    def _without_effect(self, number: int, pattern: Pattern) -> None:
+        """A statement that changes nothing that can be seen, though it could."""
+        effects = ["", *self.learnt.alternatives.get(number, [])]
+        capture = f"{{{vlans_in(pattern)}}}"
+        says = f'"{shown(form_of(pattern))}" ({self._where(pattern)}): what does it do?'
+        chosen = self._answer(says, [e.replace("{V}", capture) or "nothing" for e in effects])
+        if chosen is None:
+            says = "what does it do? Where it stands, it changes nothing that can be seen"
+            self._leave_out(number, pattern, says)
+        elif effects[chosen]:
+            self.learnt.hypothesis.effects[number] = effects[chosen]
+            self._remarks.support[number] = "by your answer"
+
+    def _with_effect(self, number: int, pattern: Pattern) -> None:
+        """A statement whose effect is known, but for others that agree as well."""
+        effect = self.learnt.hypothesis.effects[number]
+        others = [
+            one
+            for one in self.learnt.alternatives.get(number, [])
+            if "general" in effect or "general" not in one
+        ]
+        count = len(pattern.at)
+        support = f"{count} line{'s' * (count != 1)}"
+        capture = f"{{{vlans_in(pattern)}}}"
+        told = [one.replace("{V}", capture) for one in (effect, *others)]
+        if others:
+            listed = ", or ".join(f"`{one}`" for one in told[1:][:_MOST_SHOWN])
+            place = f'"{form_of(pattern)}" ({self._where(pattern)})'
+            if _matters(told):
+                chosen = self._answer(f"{place}: what does it do?", told)
+                if chosen is None:
+                    self.open.append(f"{place}: `{told[0]}`, or {listed}?")
+                else:
+                    self.learnt.hypothesis.effects[number] = [effect, *others][chosen]
+                    support, listed = "by your answer", ""
+            support += f"; as well: {listed}" if listed else ""
+        self._remarks.support[number] = support
+
+    def _of_bare_ports(self) -> None:
+        """What a port is of which nothing is said, where no port of the other source tells."""
+        fitting = self.learnt.fitting
+        if len(fitting) < 2:
+            return
+        says = "what is a port of which nothing is said?"
+        chosen = self._answer(says, [_told(n) for n in fitting])
+        if chosen is not None:
+            self.learnt.hypothesis.defaults = fitting[chosen]
+            self._remarks.head.append(
+                f"A port of which nothing is said, by your answer: {_told(fitting[chosen])}."
+            )
+            return
+        taken = _told(self.learnt.hypothesis.defaults)
+        self.open.append(
+            f"{says} No port of the other source tells; it is taken to be {taken} ([defaults])"
+        )
+
+    def _where(self, pattern: Pattern) -> str:
+        switch, line = pattern.at[0]
+        return f"{basename(self.files[switch])}:{line}"
+
+
+def _told(defaults: int) -> str:
+    """What a port is of which nothing is said, in words."""
+    state, vid = bare(defaults)
+    if state == "off":
+        return "off"
+    return f"on, untagged in VLAN {vid}" if vid != "none" else "on, in no VLAN"
+
+
+def _matters(effects: Sequence[str]) -> bool:
+    """Whether it makes a difference elsewhere which of some effects is meant: whether a list
+    replaces what was said before, adds to it, or takes from it.
+    """
+    changes = {one.rpartition(";")[2].strip().split(" {")[0] for one in effects}
+    lists = [change.split() for change in changes if change[-1:] in "=+-"]
+    return len({sign for name, sign in lists if name == lists[0][0]}) > 1
