@@ -193,15 +193,30 @@ def test_a_port_plan_and_a_walk_are_evidence_as_well(inkov: Inkov) -> None:
         (["moss.toml", "truth"], "none of the dialects reads a file of truth"),
         (["moss.toml", "north.txt", "--against", "nowhere"], "nowhere: no such file"),
         (["moss.toml", "north.txt", "--against", "other"], "the texts are of north, the other"),
+        (["moss.toml", "north.txt", "--against", "north.txt"], "--against: no switch"),
+        (["moss.toml", "north.txt", "--against", "same"], "is the texts themselves"),
         (["moss.toml", "north.txt", "--against", "empty"], "--against: no switch configuration"),
     ],
 )
 def test_evidence_that_is_none_is_refused(
     arguments: list[str], says: str, folder: Path, inkov: Inkov
 ) -> None:
+    (folder / "same").mkdir()
+    (folder / "same" / "moss.toml").symlink_to(folder / "moss.toml")
+    (folder / "same" / "north.txt").symlink_to(folder / "north.txt")
     (folder / "empty").mkdir()
     (folder / "empty" / "notes").write_text("about nothing\n")
     (folder / "other").mkdir()
     (folder / "other" / "b.sheet").write_text(TRUTH.replace("north", "south"))
     result = inkov("dialect", "check", *arguments)
     assert result.status == 2 and says in result.err, (result.err, result.out)
+
+
+def test_a_folder_with_the_texts_and_another_source_is_evidence_by_the_latter(
+    folder: Path, inkov: Inkov
+) -> None:
+    both = folder / "truth"
+    (both / "moss.toml").write_text(MOSS)
+    (both / "north.txt").write_text(NORTH)
+    told = inkov("dialect", "check", both / "moss.toml", both / "north.txt", "--against", both)
+    assert "3 of 10 ports agree" in told.out, told.out

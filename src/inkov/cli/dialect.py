@@ -221,7 +221,14 @@ def _held_against(
     from inkov.readers.dialects.trace import traced
     from inkov.survey.evidence import evidence, planned_devices
 
-    others = [*other.devices.values()]
+    # A folder may hold the texts themselves beside another source: what agrees with itself proves
+    # nothing.
+    own = {os.path.realpath(file) for files in read.values() for file, _ in files}
+    others = [
+        device
+        for device in (*other.devices.values(), *other.others)
+        if os.path.realpath(device.origin.file) not in own
+    ]
     others += [one for one in planned_devices(other.planned) if one.name not in other.devices]
     forms: dict[str, dict[int, list[str]]] = {}
     for dialect in dialects:
@@ -229,6 +236,8 @@ def _held_against(
             forms[file] = {line.number: line.forms for line in traced(dialect, file, data)}
     devices = [device for device in campus.devices.values() if device.origin.file in forms]
     held = evidence(devices, others, lambda at: forms.get(at.file, {}).get(at.line, []))
+    if not others:
+        fail("--against: the other source is the texts themselves")
     if not held.switches:
         there = ", ".join(sorted(device.name for device in others))
         fail(f"--against: the texts are of {', '.join(held.missing)}, the other source of {there}")

@@ -59,11 +59,16 @@ def paired(texts: Sequence[tuple[str, bytes]], devices: Sequence[Device]) -> lis
         stem = basename(file).partition(".")[0]
         head = data[:20_000].decode("utf-8", "replace").split()
         words = {word.strip('"') for word in head}
-        named = [device for device in devices if device.name == stem]
-        named = named or [device for device in devices if device.name in words]
+        named = [device for device in devices if stem in _names(device)]
+        named = named or [device for device in devices if words & _names(device)]
         if len(named) == 1 and len(data) <= _MOST_BYTES:
             pairs.append(Pair(file, data, named[0]))
     return pairs[:_MOST_PAIRS]
+
+
+def _names(device: Device) -> set[str]:
+    """The names by which a text may call a switch: with its domain, and without."""
+    return {device.name, device.name.partition(".")[0]}
 
 
 def learn(

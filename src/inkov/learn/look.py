@@ -370,8 +370,9 @@ def _name_form(rows: Sequence[Row], devices: Sequence[Device]) -> str:
         for row in rows:
             if row.switch == switch and row.parent is None:
                 plain = [word.strip('"') for word in row.words]
-                if device.name in plain:
-                    at = plain.index(device.name)
+                names = {device.name, device.name.partition(".")[0]}
+                at = next((n for n, word in enumerate(plain) if word in names), None)
+                if at is not None:
                     own.add(" ".join([*row.words[:at], "{name}", *row.words[at + 1 :]]))
         forms.update(own)
     return next((form for form, n in forms.items() if n == len(devices) and " " in form), "")
