@@ -71,9 +71,9 @@ def _held_grid(held: Evidence, locator: Locator) -> Grid:
             Column("Where", whole=True),
             Column("By the text"),
             Column("By the other source"),
-            Column("Text at", spare=True),
-            Column("Other at", spare=True),
-            Column("Form", spare=True),
+            Column("Text at"),
+            Column("Other at"),
+            Column("Form"),
         ],
         blocks=True,
     )
