@@ -7,6 +7,8 @@ from __future__ import annotations
 import random
 from typing import NamedTuple
 
+from inkov.learn import Question
+
 _SYLLABLES = [
     "ba",
     "dro",
@@ -106,6 +108,20 @@ class Language:
             first, more = self.vids(vids[:cut]), self.vids(vids[cut:])
             return [f"{self.trunk} {first}", f"{self.also} {more}", *native]
         return [f"{self.trunk} {self.vids(vids)}", *native]
+
+    def answer(self, question: Question) -> int | None:
+        """What somebody who knows this language answers."""
+        wanted = [
+            ("between numbers", "a range"),
+            ("of which nothing is said", "untagged in VLAN 1"),
+            *([(self.also, "allowed +")] if self.also else []),
+            (f"{self.trunk} ", "allowed ="),
+            (self.off, "state = off"),
+            *((noise, "nothing") for noise in self.noise),
+        ]
+        meant = next((answer for about, answer in wanted if about in question.says), None)
+        fits = [n for n, one in enumerate(question.answers) if meant is not None and meant in one]
+        return fits[0] if fits else None
 
     def block(self, head: str, body: list[str]) -> list[str]:
         if self.flat:

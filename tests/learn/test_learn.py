@@ -19,7 +19,7 @@ from inkov.readers.sheets.reader import read as read_sheet
 from tests.conftest import DEMO, Inkov, run_inkov
 from tests.learn.languages import Does, Language, Switch, sheet, switches
 
-LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "5"))
+LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "4"))
 SEEN = 2  # switches of which there is another source
 
 
@@ -35,12 +35,15 @@ def is_right(read: View | None, does: Does) -> bool:
     return (read.on, read.untagged, read.tagged) == meant(does)
 
 
-def lesson(seed: int) -> tuple[str, list[Switch], list[tuple[str, bytes]], list[str]]:
+def lesson(
+    seed: int, *, answered: bool = False
+) -> tuple[str, list[Switch], list[tuple[str, bytes]], list[str]]:
     rng = random.Random(seed)
     language, campus = Language(rng), switches(rng, 6)
     texts = [(f"{switch.name}.txt", language.text(switch).encode()) for switch in campus]
     others = [read_sheet("x", sheet(one).encode()).part.devices[0] for one in campus[:SEEN]]
-    learnt = learn(paired(texts, others), texts, "learnt")
+    ask = language.answer if answered else None
+    learnt = learn(paired(texts, others), texts, "learnt", ask)
     return learnt.dialect, campus, texts, learnt.questions
 
 
@@ -61,6 +64,18 @@ def test_random_languages_are_learnt_from_two_switches() -> None:
         right += sum(len(switch.ports) for switch in campus) - wrong
         whole += not wrong
     assert whole >= LANGUAGES * 0.6 and right >= ports * 0.9, (whole, right, ports)
+
+
+def test_with_answers_nearly_every_port_is_right() -> None:
+    ports = right = 0
+    for seed in range(1000, 1000 + LANGUAGES):
+        text, campus, texts, _ = lesson(seed, answered=True)
+        dialect = compile_dialect("learnt.toml", text.encode())
+        for switch, (file, data) in zip(campus, texts, strict=True):
+            read = views(read_text(dialect, file, data).part.devices[0])
+            ports += len(switch.ports)
+            right += sum(is_right(read.get(str(n)), does) for n, does in switch.ports.items())
+    assert right >= ports * 0.98, (right, ports)
 
 
 def test_the_garden_is_learnt_from_a_walk(inkov: Inkov, tmp_path: Path) -> None:

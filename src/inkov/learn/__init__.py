@@ -100,9 +100,9 @@ def learn(
     total = sum(len(views(device)) for device in devices)
     teacher = Teacher(seen, learnt, [pair.file for pair in pairs], ask)
     remarks = teacher.remarks(total)
-    questions = [*teacher.open, *_new_marks(seen, texts)]
+    teacher.of_marks(_new_marks(seen, texts))
     text = written(seen, learnt.hypothesis, name, str(always) if always else "", pattern, remarks)
-    return Lesson(text, total - len(learnt.wrong), total, questions)
+    return Lesson(text, total - len(learnt.wrong), total, teacher.open)
 
 
 def _pattern_of(files: Sequence[str]) -> str:
@@ -122,15 +122,12 @@ def _always(dialect: Dialect, texts: Sequence[bytes], devices: Sequence[Device])
     return VlanSet.from_vids(common or ())
 
 
-def _new_marks(seen: Look, texts: Sequence[tuple[str, bytes]]) -> list[str]:
-    """Marks between numbers that only texts without evidence have: nobody tells what they mean."""
+def _new_marks(seen: Look, texts: Sequence[tuple[str, bytes]]) -> dict[str, str]:
+    """Marks between numbers that only texts without evidence have, each with a place."""
     known = {*seen.lists.separators, *seen.lists.ranges}
     new: dict[str, str] = {}
     for file, data in texts:
         for mark, line in marks_within(data.decode("utf-8-sig", "replace")).items():
             if mark not in known and mark != "-":
                 new.setdefault(mark, f"{basename(file)}:{line}")
-    return [
-        f"{mark!r} between numbers ({place}): a range, or a list? Name it under [lists]"
-        for mark, place in sorted(new.items())
-    ]
+    return dict(sorted(new.items()))

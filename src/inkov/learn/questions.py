@@ -70,6 +70,19 @@ class Teacher:
         ]
         return self._remarks
 
+    def of_marks(self, marks: dict[str, str]) -> None:
+        """What marks between numbers mean that stand only where there is no evidence; `marks` has a
+        place of each.
+        """
+        lists = self.seen.lists
+        for mark, place in marks.items():
+            says = f"what is {mark!r} between numbers ({place})?"
+            chosen = self._answer(says, ["a range", "a list"])
+            if chosen is None:
+                self.open.append(f"{says} A range, or a list? Name it under [lists]")
+            else:
+                (lists.separators if chosen else lists.ranges).append(mark)
+
     def _answer(self, says: str, answers: list[str]) -> int | None:
         """The answer to a question, if there is somebody to ask, who knows."""
         if self._ask is None or self._asked >= _MOST_ASKED or not answers:
