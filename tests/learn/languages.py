@@ -65,6 +65,7 @@ class Language:
         self.vlan_centred = rng.random() < 0.25
         self.members, self.tagged_members = word(), word()
         self.by_name = rng.random() < 0.3
+        self.quote = '"' if rng.random() < 0.3 else ""
         self.together = rng.random() < 0.5  # ports that are alike in one section
 
     def text(self, switch: Switch) -> str:
@@ -72,7 +73,7 @@ class Language:
         lines = [f"{self.hello} {switch.name}", f"{self.comment} of {switch.name}"]
         lines += [f"{noise} {self.rng.choice(_SYLLABLES)}" for noise in self.noise[:2]]
         for vid, name in switch.vlans.items():
-            body = [f"{self.named} {name}"] if vid != 1 else []
+            body = [f"{self.named} {self.quote}{name}{self.quote}"] if vid != 1 else []
             if self.vlan_centred:
                 plain = [n for n, d in switch.ports.items() if d.on and d.untagged == vid]
                 tagged = [n for n, d in switch.ports.items() if d.on and vid in d.tagged]
@@ -99,7 +100,8 @@ class Language:
         if self.vlan_centred:
             return []
         if not does.tagged:
-            shown = switch.vlans[does.untagged] if self.by_name else str(does.untagged)
+            name = f"{self.quote}{switch.vlans[does.untagged]}{self.quote}"
+            shown = name if self.by_name else str(does.untagged)
             return [f"{self.access} {shown}"] if does.untagged != 1 else []
         vids = sorted({*does.tagged, *({does.untagged} - {0})})
         native = [f"{self.native} {does.untagged}"] if does.untagged else []

@@ -213,7 +213,7 @@ def _runs(words: Sequence[str], marks: set[str], names: set[str]) -> Iterator[li
     """The rows of words with numbers, or of names, and of marks between them."""
     run: list[str] = []
     for word in words:
-        item = _numeric(word) or word in names
+        item = _numeric(word) or word.strip('"') in names
         if item or (run and word in marks):
             run.append(word)
         elif run:
