@@ -92,6 +92,11 @@ def _state(
         form, effect = form.replace("{vlan}", "{name}"), "on vlan {vid}: name = {name}"
     if is_name(pattern, look.name_form):
         form, effect = look.name_form, "name = {name}"
+    own = [slot.kind for slot in pattern.slots]
+    if _is_list(effect) and own.count("vlans") == 1:
+        # One VLAN wherever it was seen; elsewhere there may be more.
+        for one, several in (("{vid}", "{vids}"), ("{vlan}", "{vlans}")):
+            form, effect = form.replace(one, several), effect.replace(one, several)
     why = remarks.left_out.get(number, "")
     if why:
         block.says.append(f'# {_quoted(shown(form))} = ""  # {why}')
@@ -100,6 +105,12 @@ def _state(
         block.says.append(f"{_quoted(form)} = {_quoted(effect)}" + (f"  # {about}" * bool(about)))
     else:
         block.ignored.append(_without_words(form, pattern, look))
+
+
+def _is_list(effect: str) -> bool:
+    """Whether an effect is about a list of VLANs, and about nothing that is one VLAN."""
+    lists = any(f"{name} " in effect for name in ("allowed", "tagged", "untagged"))
+    return lists and not any(f"{name} = {{" in effect for name in ("vlan", "native", "pvid"))
 
 
 def shown(form: str) -> str:
