@@ -139,7 +139,18 @@ def candidates(pattern: Pattern) -> list[str]:
         own = [slot.kind for slot in pattern.slots if slot.kind != "ports"]
         return [] if own or '"' in pattern.tokens or "@" in pattern.tokens else list(_PLAIN)
     single = all(slot.single for one in pattern.path for slot in one.slots if slot.kind == "vlans")
-    return [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
+    found = [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
+    if is_membership(pattern):
+        found.sort(key=lambda effect: "general" not in effect)
+    return found
+
+
+def is_membership(pattern: Pattern) -> bool:
+    """Whether a statement lists the ports of a VLAN: whoever says so means members, and a port may
+    be one of several VLANs, tagged in some and untagged in another.
+    """
+    kinds = [slot.kind for one in pattern.path for slot in one.slots]
+    return "ports" in kinds and "vlans" in kinds[: kinds.index("ports")]
 
 
 def _is_of_one(effect: str) -> bool:
@@ -257,7 +268,8 @@ def learn_effects(
         other, error_there = climbed(Hypothesis(lists))
         if error_there < least - _NOTHING:
             best, least = other, error_there
-    best = _plainer(best, options, error, least)
+    of_ports = {n: one for n, one in options.items() if not is_membership(look.patterns[n])}
+    best = _plainer(best, of_ports, error, least)
     # What follows looks at each pattern once: that it always may.
     left = None
     fitting = [n for n in range(len(DEFAULTS)) if error(Hypothesis(best.effects, n)) <= least]
@@ -320,13 +332,14 @@ def _plainer(
     """The same hypothesis with trunks and access ports for general ports, where it agrees as well:
     whoever writes lists of trunks means trunks.
     """
-    general = [n for n, effect in hypothesis.effects.items() if "general" in effect]
+    effects = hypothesis.effects.items()
+    general = [n for n, effect in effects if "general" in effect and n in options]
     if not 0 < len(general) <= _MOST_PLAINER:
         return hypothesis
     plain = [[e for e in options[n] if "general" not in e and "pvid" not in e] for n in general]
-    for effects in product(*plain):
+    for chosen in product(*plain):
         one = hypothesis
-        for number, effect in zip(general, effects, strict=True):
+        for number, effect in zip(general, chosen, strict=True):
             one = _changed(one, number, effect)
         if error(one) <= least + _NOTHING:
             return one
