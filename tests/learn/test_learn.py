@@ -115,10 +115,10 @@ def test_evidence_of_another_time_is_said(inkov: Inkov, tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("texts", "source", "says"),
     [
-        ("empty", "walk", "every file here is read already, or is no text"),
+        ("empty", "walk", "no text to describe in empty"),
         ("fern-2.txt", "other.sheet", "none of the texts is of a switch of the other source"),
         ("fern-2.txt", "nowhere", "nowhere: no such file"),
-        ("fern-2.txt", "empty", "no file to read in empty"),
+        ("fern-2.txt", "empty", "--from: no file to read in empty"),
     ],
 )
 def test_what_nothing_can_be_learnt_from(

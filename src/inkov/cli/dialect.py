@@ -42,19 +42,25 @@ def new(configs: Configs, output: OutputOption = None, force: ForceOption = Fals
     form to fill in.
     """
     from inkov.readers.dialects.shapes import starter
-    from inkov.readers.load import unread_texts
 
     check_paths(configs)
     keep(output, force=force)
+    Output(file=output).write(starter(_undescribed(configs)))
+
+
+def _undescribed(configs: list[str]) -> list[tuple[str, str]]:
+    """The texts that no format and no dialect reads, each with its file. Ends if there is none."""
+    from inkov.readers.load import unread_texts
+
     problems: list[Problem] = []
     texts = unread_texts(configs, problems)
     say_problems(problems, None)
     if not texts:
         fail(
-            "every file here is read already, or is no text: name configurations that `inkov read`"
-            " does not recognise"
+            f"no text to describe in {', '.join(configs)}: every file there is read already, or is"
+            " no text; name configurations that `inkov read` does not recognise"
         )
-    Output(file=output).write(starter(texts))
+    return texts
 
 
 def check(
@@ -182,7 +188,7 @@ def _read_by(
     ]
     held, locator = None, loaded.locator
     if against:
-        other = _other_source(against)
+        other = _other_source("--against", against)
         held = _held_against(dialects, read, loaded.campus, other.campus)
         locator = locator.beside(other.locator)
     files_read = {file for own in read.values() for file, _ in own}
@@ -195,7 +201,7 @@ def _read_by(
     return UNUSABLE if lost else FINDINGS if unsure else ALL_WELL
 
 
-def _other_source(against: list[str]) -> Loaded:
+def _other_source(option: str, against: list[str]) -> Loaded:
     """What else tells of the switches; a port plan alone will do."""
     from inkov.readers import Locator
     from inkov.readers.load import Loaded, NothingToRead, load
@@ -205,7 +211,7 @@ def _other_source(against: list[str]) -> Loaded:
     except NothingToRead as nothing:
         if not nothing.campus.planned:
             say_problems(nothing.problems, None)
-            fail(f"--against: {nothing}" if str(nothing) else "--against: nothing was read")
+            fail(f"{option}: {str(nothing) or 'nothing was read'}")
         return Loaded(nothing.campus, [], Locator({}))
     say_problems(loaded.campus.problems, loaded)
     return loaded
@@ -266,19 +272,11 @@ def learn(
     from inkov.harmless import safe
     from inkov.learn import NothingLearnt, paired
     from inkov.learn import learn as learnt_from
-    from inkov.readers.load import unread_texts
 
     check_paths([*configs, *source])
     keep(output, force=force)
-    problems: list[Problem] = []
-    texts = [(file, text.encode()) for file, text in unread_texts(configs, problems)]
-    say_problems(problems, None)
-    if not texts:
-        fail(
-            "every file here is read already, or is no text: name configurations that `inkov read`"
-            " does not recognise"
-        )
-    devices = [*_other_source(source).campus.devices.values()]
+    texts = [(file, text.encode()) for file, text in _undescribed(configs)]
+    devices = [*_other_source("--from", source).campus.devices.values()]
     pairs = paired(texts, devices)
     if not pairs:
         there = ", ".join(sorted(device.name for device in devices))

@@ -24,7 +24,7 @@ from msgspec import Struct, field
 
 from inkov.campus import Device
 from inkov.readers.dialects.lists import Lists
-from inkov.readers.dialects.shapes import guessed_style
+from inkov.readers.dialects.shapes import ADDRESS, WORD, guessed_style
 from inkov.readers.dialects.text import Style, lines
 from inkov.readers.sheets.words import BadLine
 from inkov.vlanset import VlanListError
@@ -32,8 +32,6 @@ from inkov.wiring.names import NameFinder
 
 __all__ = ["Look", "Pattern", "Row", "Slot", "look", "marks_within"]
 
-_WORD = re.compile(r'"[^"]*"|\S+')
-_ADDRESS = re.compile(r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9]+)?\Z|(?=.*:.*:)[0-9A-Fa-f:.]+\Z")
 _IN_WORD = re.compile(r"(?<=[0-9])([^\w\s\"/:.]+|\.\.+)(?=[\w])")
 _SURE = 0.95  # of the items of a list that are ports (or VLANs), for it to be a list of them
 _MOSTLY = 0.5  # by which share of the lines one reading of a list must be ahead of the other
@@ -55,15 +53,19 @@ class Slot(Struct):
 
 class Pattern(Struct):
     """Statements of one wording: its tokens (`#` for a list, `"` for a text, `@` for an address),
-    the pattern that it stands in, and for each of its lines the switch (by number) and the line.
+    the pattern that it stands in, and its rows.
     """
 
     tokens: tuple[str, ...]
     parent: Pattern | None = None
     slots: list[Slot] = field(default_factory=list)
-    at: list[tuple[int, int]] = field(default_factory=list)
     opens: bool = False
     rows: list[Row] = field(default_factory=list)
+
+    @property
+    def at(self) -> list[tuple[int, int]]:
+        """For each of its lines the switch, by number, and the line."""
+        return [(row.switch, row.number) for row in self.rows]
 
     @property
     def path(self) -> list[Pattern]:
@@ -142,7 +144,7 @@ def _rows(texts: Sequence[str], style: Style, devices: Sequence[Device]) -> Iter
             while stack and stack[-1][0] >= line.depth:
                 stack.pop()
             parent = stack[-1][1] if stack else None
-            words = _WORD.findall(line.text[:_LONGEST])
+            words = WORD.findall(line.text[:_LONGEST])
             if len(line.text) > _LONGEST or len(stack) > _DEEPEST:
                 continue  # no statement that anything could be learnt from
             row = Row(switch, line.number, words, parent, line.opens)
@@ -154,7 +156,7 @@ def _rows(texts: Sequence[str], style: Style, devices: Sequence[Device]) -> Iter
 
 
 def _numeric(word: str) -> bool:
-    return any(c.isdigit() for c in word) and not word.startswith('"') and not _ADDRESS.match(word)
+    return any(c.isdigit() for c in word) and not word.startswith('"') and not ADDRESS.match(word)
 
 
 def _between(rows: Sequence[Row]) -> tuple[set[str], set[str]]:
@@ -179,7 +181,7 @@ def marks_within(text: str) -> dict[str, int]:
     """The marks within words with numbers in a text, each with the first line that has it."""
     found: dict[str, int] = {}
     for number, line in enumerate(text.split("\n"), 1):
-        for word in filter(_numeric, _WORD.findall(line)):
+        for word in filter(_numeric, WORD.findall(line)):
             for mark in _IN_WORD.findall(word):
                 found.setdefault(mark, number)
     return found
@@ -266,7 +268,6 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> lis
             parent = of_row[id(row.parent)] if row.parent is not None else None
             pattern = found[place(row), own] = Pattern(own, parent)
             pattern.slots = [Slot() for _ in range(own.count("#"))]
-        pattern.at.append((row.switch, row.number))
         pattern.opens = pattern.opens or row.opens
         of_row[id(row)] = row.pattern = pattern
         pattern.rows.append(row)
@@ -288,7 +289,7 @@ def _tokens(words: Sequence[str], marks: set[str], names: set[str]) -> tuple[str
     for word in words:
         if word.startswith('"') and word.strip('"') not in names:
             tokens.append('"')
-        elif _ADDRESS.match(word):
+        elif ADDRESS.match(word):
             tokens.append("@")
         elif _numeric(word) or word.strip('"') in names:
             if tokens[-1:] != ["#"]:
@@ -307,7 +308,6 @@ def _with_free_texts(patterns: list[Pattern], free: set[tuple[int, str]]) -> lis
         if key not in free or pattern.opens or pattern.slots:
             kept.append(pattern)
         elif key in merged:
-            merged[key].at += pattern.at
             merged[key].rows += pattern.rows
         else:
             merged[key] = pattern

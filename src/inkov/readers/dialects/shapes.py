@@ -18,13 +18,13 @@ from inkov.campus import Origin
 from inkov.campus.secrets import without_secrets, words_before_secrets
 from inkov.readers.dialects.text import Shape, Style
 
-__all__ = ["ShapeGroup", "group", "guessed_style", "starter"]
+__all__ = ["ADDRESS", "WORD", "ShapeGroup", "group", "guessed_style", "starter"]
 
 _MOST_DIFFERENT = 3  # words at one place, each rarely seen: more are names
 _FREQUENT = 3
-_WORD = re.compile(r'"[^"]*"|\S+')
+WORD = re.compile(r'"[^"]*"|\S+')
 _VIDS = re.compile(r"[0-9]{1,4}(?:[-,][0-9]{1,4})+,?\Z")
-_ADDRESS = re.compile(
+ADDRESS = re.compile(
     r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9]+)?\Z|(?=.*:.*:)[0-9A-Fa-f:.]+(?:/[0-9]+)?\Z"
 )
 
@@ -42,9 +42,7 @@ def group(
     lines: Iterable[tuple[Origin, str]], secret_words: frozenset[str] = frozenset()
 ) -> list[ShapeGroup]:
     """The lines by shape, most frequent first. `secret_words` are known already."""
-    rows = [
-        (origin, text, [_blank(word) for word in _WORD.findall(text)]) for origin, text in lines
-    ]
+    rows = [(origin, text, [_blank(word) for word in WORD.findall(text)]) for origin, text in lines]
     _names(rows)
     secret_words |= words_before_secrets(text for _, text, _ in rows)
     by_shape: dict[str, list[tuple[Origin, str]]] = defaultdict(list)
@@ -65,7 +63,7 @@ def _blank(word: str) -> str:
         return "{vids}"
     if word.isdigit():
         return "{number}"
-    if _ADDRESS.match(word):
+    if ADDRESS.match(word):
         return "{address}"
     if any(c.isdigit() for c in word):
         return "{word}"
