@@ -60,18 +60,23 @@ class Language:
         self.noise = [word() for _ in range(3)]
         self.also = f"{self.trunk} {word()}" if rng.random() < 0.5 else ""
         self.range = rng.choice([" to ", "-", "~", ".."])
-        self.comment = rng.choice(["%", "!", "#", ";"])
+        self.comment = rng.choice(["%", "!", "#", "//"])
         self.flat = rng.random() < 0.3
         self.vlan_centred = rng.random() < 0.25
         self.members, self.tagged_members = word(), word()
         self.by_name = rng.random() < 0.3
         self.quote = '"' if rng.random() < 0.3 else ""
         self.together = rng.random() < 0.5  # ports that are alike in one section
+        self.braced = not self.flat and rng.random() < 0.3
+        self.group, self.joins = word(), word()
+        self.grouped = not self.flat and not self.vlan_centred and rng.random() < 0.4
+        self.from_group = self.grouped and rng.random() < 0.3  # groups list their ports
 
     def text(self, switch: Switch) -> str:
         """A switch in this language."""
-        lines = [f"{self.hello} {switch.name}", f"{self.comment} of {switch.name}"]
-        lines += [f"{noise} {self.rng.choice(_SYLLABLES)}" for noise in self.noise[:2]]
+        end = ";" if self.braced else ""
+        lines = [f"{self.hello} {switch.name}{end}", f"{self.comment} of {switch.name}"]
+        lines += [f"{noise} {self.rng.choice(_SYLLABLES)}{end}" for noise in self.noise[:2]]
         for vid, name in switch.vlans.items():
             body = [f"{self.named} {self.quote}{name}{self.quote}"] if vid != 1 else []
             if self.vlan_centred:
@@ -80,6 +85,11 @@ class Language:
                 body += [f"{self.members} {self.listed(plain)}"] if plain and vid != 1 else []
                 body += [f"{self.tagged_members} {self.listed(tagged)}"] if tagged else []
             lines += self.block(f"{self.vlan} {vid}", body)
+        groups = self.groups(switch) if self.grouped else {}
+        written = [
+            line for does, group in groups.items() for line in self.of_group(switch, does, group)
+        ]
+        lines += written if self.rng.random() < 0.5 else []
         sections: dict[tuple[Does, str], list[int]] = {}
         for number, does in switch.ports.items():
             about = self.rng.choice(["", "lamp", "pump at the gate"])
@@ -87,12 +97,33 @@ class Language:
             sections.setdefault(key, []).append(number)
         for (does, about), numbers in sections.items():
             body = [f'{self.about} "{about.strip()}"'] if about.strip() else []
-            body += self.settings(switch, does)
+            if does in groups:
+                # An own setting of now and then one replaces what the group says.
+                body += [] if self.from_group else [f"{self.joins} {groups[does]}"]
+            else:
+                body += self.settings(switch, does)
             body += [self.noise[2]] if self.rng.random() < 0.2 else []
             lines += self.block(
                 f"{self.port} {self.listed(numbers)}", body or [f'{self.about} "x"']
             )
+        lines += [line for line in written if line not in lines]
         return "\n".join(lines) + "\n"
+
+    def groups(self, switch: Switch) -> dict[Does, str]:
+        """What several ports do, by a name of its own."""
+        kinds = list(switch.ports.values())
+        common = [does for does in dict.fromkeys(kinds) if kinds.count(does) > 1 and does.on]
+        names = [f"{self.rng.choice(_SYLLABLES)}{chr(97 + n)}" for n in range(len(common))]
+        return {
+            does: name
+            for does, name in zip(common, names, strict=True)
+            if self.settings(switch, does)
+        }
+
+    def of_group(self, switch: Switch, does: Does, name: str) -> list[str]:
+        ports = [number for number, one in switch.ports.items() if one == does]
+        holds = [f"{self.joins} {self.listed(ports)}"] if self.from_group else []
+        return self.block(f"{self.group} {name}", [*self.settings(switch, does), *holds])
 
     def settings(self, switch: Switch, does: Does) -> list[str]:
         if not does.on:
@@ -128,6 +159,8 @@ class Language:
     def block(self, head: str, body: list[str]) -> list[str]:
         if self.flat:
             return [f"{head} {line}" for line in body] or [head]
+        if self.braced:
+            return [f"{head} {{", *(f"    {line};" for line in body), "}"]
         return [head, *(f"    {line}" for line in body)]
 
     def listed(self, numbers: list[int]) -> str:

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from inkov.learn import learn, paired
-from inkov.learn.search import View, views
+from inkov.learn.rehearsal import View, views
 from inkov.readers.dialects import compile_dialect, read_text
 from inkov.readers.sheets.reader import read as read_sheet
 from tests.conftest import DEMO, Inkov, run_inkov

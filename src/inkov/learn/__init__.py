@@ -16,8 +16,9 @@ from msgspec import Struct
 from inkov.campus import Device
 from inkov.learn.look import Look, look, marks_within
 from inkov.learn.questions import Ask, Question, Teacher
-from inkov.learn.search import Hypothesis, learn_effects, views
-from inkov.learn.write import written
+from inkov.learn.rehearsal import Hypothesis, views
+from inkov.learn.search import learn_effects
+from inkov.learn.write import alike, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
 from inkov.vlanset import VlanSet
 
@@ -95,7 +96,7 @@ def learn(
             raise NothingLearnt(f"these texts are not understood well enough: {says}") from None
 
     data = [text.encode() for text in known]
-    learnt = learn_effects(seen, data, devices, dialect_of)
+    learnt = learn_effects(seen, data, devices, alike(seen), dialect_of)
     always = _always(dialect_of(learnt.hypothesis), data, devices)
     total = sum(len(views(device)) for device in devices)
     teacher = Teacher(seen, learnt, [pair.file for pair in pairs], ask)

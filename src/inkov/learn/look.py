@@ -17,7 +17,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from msgspec import Struct, field
@@ -25,14 +25,15 @@ from msgspec import Struct, field
 from inkov.campus import Device
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.shapes import ADDRESS, WORD, guessed_style
-from inkov.readers.dialects.text import Style, lines
+from inkov.readers.dialects.text import Shape, Style, lines
 from inkov.readers.sheets.words import BadLine
 from inkov.vlanset import VlanListError
 from inkov.wiring.names import NameFinder
 
-__all__ = ["Look", "Pattern", "Row", "Slot", "look", "marks_within"]
+__all__ = ["PROFILE", "Look", "Pattern", "Row", "Slot", "look", "marks_within"]
 
 _IN_WORD = re.compile(r"(?<=[0-9])([^\w\s\"/:.]+|\.\.+)(?=[\w])")
+PROFILE = "~"
 _SURE = 0.95  # of the items of a list that are ports (or VLANs), for it to be a list of them
 _MOSTLY = 0.5  # by which share of the lines one reading of a list must be ahead of the other
 _LONGEST = 500  # characters of a line
@@ -52,8 +53,8 @@ class Slot(Struct):
 
 
 class Pattern(Struct):
-    """Statements of one wording: its tokens (`#` for a list, `"` for a text, `@` for an address),
-    the pattern that it stands in, and its rows.
+    """Statements of one wording: its tokens (`#` for a list, `"` for a text, `@` for an address,
+    `~` for the name of a profile), the pattern that it stands in, and its rows.
     """
 
     tokens: tuple[str, ...]
@@ -66,6 +67,16 @@ class Pattern(Struct):
     def at(self) -> list[tuple[int, int]]:
         """For each of its lines the switch, by number, and the line."""
         return [(row.switch, row.number) for row in self.rows]
+
+    @property
+    def is_profile(self) -> bool:
+        """Whether it opens a profile: settings that ports take over."""
+        return self.opens and PROFILE in self.tokens
+
+    @property
+    def is_shared(self) -> bool:
+        """Whether it is about what ports take over: in a profile, or names one."""
+        return PROFILE in self.tokens or any(one.is_profile for one in self.path[:-1])
 
     @property
     def path(self) -> list[Pattern]:
@@ -98,13 +109,18 @@ def look(texts: Sequence[str], devices: Sequence[Device]) -> Look:
 
 
 class Row(Struct):
-    """A statement: its switch, line, words, the row it stands in; its pattern, and its lists."""
+    """A statement: its switch, line, words, the row it stands in; its pattern, and its lists.
+    `place` is the line it has in `rehearsal.one_by_one`, `profile` the place of the word that names
+    a profile, -1 if there is none.
+    """
 
     switch: int
     number: int
+    place: int
     words: list[str]
     parent: Row | None
     opens: bool
+    profile: int = -1
     pattern: Pattern | None = None
     runs: list[tuple[str, ...]] = field(default_factory=list)
 
@@ -138,16 +154,18 @@ class _Known:
 def _rows(texts: Sequence[str], style: Style, devices: Sequence[Device]) -> Iterator[Row]:
     for switch, text in enumerate(texts):
         stack: list[tuple[int, Row]] = []
+        place = 0
         for line in lines(text.replace("\r\n", "\n"), style):
             if not line.meaning:
                 continue
+            place = place + 1 if style.shape is Shape.BRACED else line.number
             while stack and stack[-1][0] >= line.depth:
                 stack.pop()
             parent = stack[-1][1] if stack else None
             words = WORD.findall(line.text[:_LONGEST])
             if len(line.text) > _LONGEST or len(stack) > _DEEPEST:
                 continue  # no statement that anything could be learnt from
-            row = Row(switch, line.number, words, parent, line.opens)
+            row = Row(switch, line.number, place, words, parent, line.opens)
             stack.append((line.depth, row))
             yield row
 
@@ -251,7 +269,8 @@ def _share(items: Sequence[Any], there: Callable[[Any], Any]) -> float:
 def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> list[Pattern]:
     marks = {*lists.separators, *lists.ranges}
     names = {name for one in known for name in one.names}
-    tokens = {id(row): _tokens(row.words, marks, names) for row in rows}
+    _find_profiles(rows, lists, known)
+    tokens = {id(row): _tokens(row, marks, names) for row in rows}
     wordings: dict[tuple[int, str], set[tuple[str, ...]]] = {}
     found: dict[tuple[int, tuple[str, ...]], Pattern] = {}
     of_row: dict[int, Pattern] = {}
@@ -271,7 +290,7 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> lis
         pattern.opens = pattern.opens or row.opens
         of_row[id(row)] = row.pattern = pattern
         pattern.rows.append(row)
-        row.runs = [tuple(run) for run in _runs(row.words, marks, names)]
+        row.runs = [tuple(run) for run in _runs(_without_profile(row), marks, names)]
         for slot, run in zip(pattern.slots, row.runs, strict=True):
             slot.words.append(run)
     free = {
@@ -283,10 +302,15 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> lis
     return _with_free_texts(list(found.values()), free)
 
 
-def _tokens(words: Sequence[str], marks: set[str], names: set[str]) -> tuple[str, ...]:
-    """A statement with its lists, texts and addresses blanked out."""
+def _without_profile(row: Row) -> list[str]:
+    """The words of a statement, but for the name of a profile."""
+    return [PROFILE if n == row.profile else word for n, word in enumerate(row.words)]
+
+
+def _tokens(row: Row, marks: set[str], names: set[str]) -> tuple[str, ...]:
+    """A statement with its lists, texts, addresses and names of profiles blanked out."""
     tokens: list[str] = []
-    for word in words:
+    for word in _without_profile(row):
         if word.startswith('"') and word.strip('"') not in names:
             tokens.append('"')
         elif ADDRESS.match(word):
@@ -297,6 +321,51 @@ def _tokens(words: Sequence[str], marks: set[str], names: set[str]) -> tuple[str
         elif not (word in marks and tokens[-1:] == ["#"]):
             tokens.append(word)
     return tuple(tokens)
+
+
+def _find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> None:
+    """Find the words that name profiles: a head of the text that is about neither ports nor VLANs
+    opens one if statements below ports end in the word that the head ends in, or if what stands
+    below it lists ports, and VLANs besides.
+    """
+    names = {name for one in known for name in one.names}
+    heads: dict[tuple[str, ...], list[Row]] = {}
+    ending: dict[str, list[Row]] = {}
+    below: dict[int, list[Row]] = {}
+    for row in rows:
+        *lead, word = row.words
+        if row.parent is not None:
+            below.setdefault(id(row.parent), []).append(row)
+        if not lead or word.isdigit() or word.strip('"') in names or any(map(_numeric, lead)):
+            continue
+        if row.opens and row.parent is None:
+            heads.setdefault(tuple(lead), []).append(row)
+        elif row.parent is not None and not row.opens:
+            ending.setdefault(word, []).append(row)
+    for several in heads.values():
+        own = {id(row) for row in several}
+        naming = [
+            row
+            for word in {row.words[-1]: None for row in several}
+            for row in ending.get(word, ())
+            if id(row.parent) in own or any(map(_numeric, row.parent.words if row.parent else ()))
+        ]
+        if naming or any(_lists_both(below.get(id(row), ()), lists, known) for row in several):
+            for row in (*several, *naming):
+                row.profile = len(row.words) - 1
+
+
+def _lists_both(rows: Iterable[Row], lists: Lists, known: Sequence[_Known]) -> bool:
+    """Whether some statements list ports of their switch, and others VLANs."""
+    ports = vlans = False
+    for row in rows:
+        own = known[row.switch]
+        for run in _runs(row.words, {*lists.separators, *lists.ranges}, set()):
+            as_ports = _share(_ports(lists, run), own.ports.find) >= _SURE
+            as_vlans = _share(_vlans(lists, run), own.has_vlan) >= _SURE
+            ports = ports or (as_ports and not as_vlans)
+            vlans = vlans or (as_vlans and not as_ports)
+    return ports and vlans
 
 
 def _with_free_texts(patterns: list[Pattern], free: set[tuple[int, str]]) -> list[Pattern]:

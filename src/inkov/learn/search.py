@@ -1,9 +1,9 @@
 """What the statements do: the effects that agree with all the evidence, by reading the texts.
 
 Theory of operation. A hypothesis gives each pattern an effect, and the platform its defaults; it is
-written as a dialect, the texts are read by it, and each port is held against the other source: is
-it on, what does it send untagged, what tagged, in what VLAN do untagged frames arrive. That is its
-error. The search begins with statements that do nothing, and takes whichever single change lowers
+written as a dialect, the texts are read by it (by their `rehearsal`, which comes to the same), and
+each port is held against the other source: is it on, what does it send untagged, what tagged, in
+what VLAN do untagged frames arrive. That is its error. The search begins with statements that do nothing, and takes whichever single change lowers
 the error most, until none does. Simple effects come first, so of several that agree alike the
 simplest is taken; the others are kept as alternatives.
 
@@ -15,29 +15,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import combinations, product
-from typing import NamedTuple
+from typing import Any
 
 from msgspec import Struct, field
 
-from inkov.campus import Campus, Device
-from inkov.forwarding import resolve
-from inkov.learn.look import Look, Pattern
-from inkov.readers.dialects import Dialect, read_text
-from inkov.readers.dialects.lists import Lists
-from inkov.readers.sheets.words import BadLine
-from inkov.wiring import End, Wiring
-from inkov.wiring.names import NameFinder
+from inkov.campus import Device
+from inkov.learn.look import PROFILE, Look, Pattern
+from inkov.learn.rehearsal import Hypothesis, Rehearsal, errors_of
+from inkov.readers.dialects import Dialect
 
-__all__ = [
-    "DEFAULTS",
-    "Hypothesis",
-    "Learnt",
-    "View",
-    "bare",
-    "candidates",
-    "learn_effects",
-    "views",
-]
+__all__ = ["DEFAULTS", "Learnt", "bare", "candidates", "learn_effects"]
 
 _PLAIN = ("state = off", "state = on", "mode = trunk", "native = none", "allowed = all")
 _WITH_VLANS = (
@@ -57,6 +44,8 @@ _WITH_VLANS = (
     "pvid = {V}",
 )
 _MEMBERS = "mode = general; tagged + {V}"
+_TAKING = ("takes + {name}", "takes = {name}")
+_TAKEN = "on ports {ports}: takes + {name}"
 _TELLING = ("state = off", "mode = trunk")  # effects that change what a port passes, by themselves
 _OF_ONE = ("vlan", "native", "voice", "pvid")  # attributes that are one VLAN
 _NOTHING_SAID = {
@@ -84,22 +73,6 @@ _MOST_PAIRED = 6  # patterns of which two at once are tried
 _NOTHING = 1e-9  # an error that is none
 
 
-class View(NamedTuple):
-    """What a port does with nobody at it: is it on, and what it sends and takes, as masks."""
-
-    on: bool
-    untagged: int
-    tagged: int
-    arrives: int
-
-
-class Hypothesis(Struct):
-    """Effects by pattern (by its place in `Look.patterns`), and the defaults, by their place."""
-
-    effects: dict[int, str] = field(default_factory=dict)
-    defaults: int = 0
-
-
 class Learnt(Struct):
     """The best hypothesis, the error that is left, the ports that do not agree, the other effects
     of each pattern that agree as well; and the patterns without an effect of which the evidence
@@ -115,29 +88,22 @@ class Learnt(Struct):
     fitting: list[int] = field(default_factory=list)
 
 
-def views(device: Device) -> dict[str, View]:
-    """What each port of a device does by itself."""
-    fabric = resolve(Campus({device.name: device}), Wiring())
-    found = {}
-    for name in device.ports:
-        port = fabric.ports[End(device.name, name)]
-        view = port.view
-        on = port.up
-        masks = (view.untagged, view.emit & ~view.untagged, view.pvid) if on else (0, 0, 0)
-        found[name] = View(on, *masks)
-    return found
-
-
 def candidates(pattern: Pattern) -> list[str]:
     """The effects that a statement may have on ports, the simplest first; none where no port is in
     reach.
     """
     kinds = [slot.kind for one in pattern.path for slot in one.slots]
-    if "ports" not in kinds or pattern.opens:
+    own = [slot.kind for slot in pattern.slots]
+    in_profile = any(one.is_profile for one in pattern.path[:-1])
+    if pattern.opens or ("ports" not in kinds and not in_profile):
         return []
+    if PROFILE in pattern.tokens:
+        return list(_TAKING)
+    if in_profile and own == ["ports"]:
+        return [_TAKEN]
     if "vlans" not in kinds:
-        own = [slot.kind for slot in pattern.slots if slot.kind != "ports"]
-        return [] if own or '"' in pattern.tokens or "@" in pattern.tokens else list(_PLAIN)
+        others = [kind for kind in own if kind != "ports"]
+        return [] if others or '"' in pattern.tokens or "@" in pattern.tokens else list(_PLAIN)
     single = all(slot.single for one in pattern.path for slot in one.slots if slot.kind == "vlans")
     found = [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
     if is_membership(pattern):
@@ -157,140 +123,63 @@ def _is_of_one(effect: str) -> bool:
     return any(f"{name} = {{V}}" in effect for name in _OF_ONE)
 
 
-class _Evidence:
-    """The texts, and what the ports of their switches do by the other source."""
-
-    def __init__(self, texts: Sequence[bytes], devices: Sequence[Device], lists: Lists) -> None:
-        self.texts = texts
-        self.lists = lists
-        self.finders: dict[int, NameFinder] = {}
-        self.true = [views(device) for device in devices]
-        self.names: dict[tuple[int, tuple[str, ...]], dict[str, str]] = {}
-
-    def errors(self, dialect: Dialect) -> Iterator[tuple[int, str, float]]:
-        """For each port of the other source (by switch and name) how wrong it is read."""
-        for switch, text in enumerate(self.texts):
-            [device] = read_text(dialect, "text", text).part.devices
-            read = views(device)
-            called = self._called(switch, tuple(device.ports))
-            for name, true in self.true[switch].items():
-                own = read.get(called.get(name, ""))
-                yield switch, name, _error(own, true)
-
-    def touches(self, pattern: Pattern, ports: set[tuple[int, str]]) -> bool:
-        """Whether a statement is about any of some ports, as far as its lists tell."""
-        for row in pattern.rows:
-            finder = self.finder(row.switch)
-            for words in row.ports():
-                try:
-                    named = [finder.find(port) for port in self.lists.ports(words)]
-                except BadLine:
-                    continue
-                if any((row.switch, name) in ports for name in named):
-                    return True
-        return False
-
-    def finder(self, switch: int) -> NameFinder:
-        if switch not in self.finders:
-            self.finders[switch] = NameFinder(self.true[switch])
-        return self.finders[switch]
-
-    def _called(self, switch: int, ports: tuple[str, ...]) -> dict[str, str]:
-        """For each port of the other source its name in the text."""
-        key = switch, ports
-        if key not in self.names:
-            finder = self.finder(switch)
-            found = ((finder.find(port), port) for port in ports)
-            self.names[key] = {name: port for name, port in found if name is not None}
-        return self.names[key]
-
-
-def _error(own: View | None, true: View) -> float:
-    """How much a port differs from what it does: 0 for not at all. A list that is nearly right is
-    better than one that is all wrong.
-    """
-    if own is None:
-        return 4.0 if true.on and (true.untagged or true.tagged) else 0.0
-    if not own.on and not true.on:
-        return 0.0
-    tagged = (own.tagged ^ true.tagged).bit_count() / ((own.tagged | true.tagged).bit_count() or 1)
-    return (
-        (own.on != true.on)
-        + (own.untagged != true.untagged)
-        + tagged
-        + (own.arrives != true.arrives) / 2
-    )
-
-
 def learn_effects(
     look: Look,
     texts: Sequence[bytes],
     devices: Sequence[Device],
+    groups: dict[int, list[int]],
     dialect_of: Callable[[Hypothesis], Dialect],
 ) -> Learnt:
-    """The hypothesis that agrees best with the evidence."""
-    evidence = _Evidence(texts, devices, look.lists)
-    known: dict[tuple[tuple[tuple[int, str], ...], int], float] = {}
-
-    left: int | None = _MOST_TRIED
-
-    def error(hypothesis: Hypothesis) -> float:
-        key = tuple(sorted(hypothesis.effects.items())), hypothesis.defaults
-        if key not in known:
-            if left is not None and len(known) >= left:
-                return float("inf")
-            known[key] = sum(e for _, _, e in evidence.errors(dialect_of(hypothesis)))
-        return known[key]
-
-    options = {n: found for n, one in enumerate(look.patterns) if (found := candidates(one))}
+    """The hypothesis that agrees best with the evidence. `groups` are the patterns that have one
+    effect, by the first of them.
+    """
+    options = {
+        first: found
+        for first, alike in groups.items()
+        if (found := _common([candidates(look.patterns[number]) for number in alike]))
+    }
     frequent = sorted(options, key=lambda n: -len(look.patterns[n].at))
-    unsure = set(frequent[_MOST_PATTERNS:])
+    unsure = {number for first in frequent[_MOST_PATTERNS:] for number in groups[first]}
     options = {n: options[n] for n in options if n not in unsure}
-
-    def climbed(start: Hypothesis) -> tuple[Hypothesis, float]:
-        """The hypothesis that single changes, and pairs of them, lead to."""
-        best, least = start, error(start)
-        for _ in range(_MOST_STEPS):
-            at = {(switch, name) for switch, name, e in evidence.errors(dialect_of(best)) if e}
-            near = {n: options[n] for n in options if evidence.touches(look.patterns[n], at)}
-            found = _lowest(_changes(best, near), error, least) if at else None
-            found = found or (_lowest(_pairs(best, near), error, least) if at else None)
-            if found is None:
-                break
-            best, least = found
-        return best, least
-
-    best, least = climbed(Hypothesis())
-    if least > _NOTHING:
-        # From the other side: ports that are members of VLANs by lists, tagged or not.
-        left = 2 * _MOST_TRIED
-        lists = {n: _MEMBERS for n, effects in options.items() if _MEMBERS in effects}
-        other, error_there = climbed(Hypothesis(lists))
-        if error_there < least - _NOTHING:
-            best, least = other, error_there
-    of_ports = {n: one for n, one in options.items() if not is_membership(look.patterns[n])}
-    best = _plainer(best, of_ports, error, least)
+    rehearsal = Rehearsal(look, texts, devices, options, groups, dialect_of)
+    search = _Search(rehearsal, options)
+    best, least = search.best()
     # What follows looks at each pattern once: that it always may.
-    left = None
-    fitting = [n for n in range(len(DEFAULTS)) if error(Hypothesis(best.effects, n)) <= least]
+    search.left = None
+    fitting = [
+        n for n in range(len(DEFAULTS)) if search.error(Hypothesis(best.effects, n)) <= least
+    ]
     best = Hypothesis(best.effects, min([*fitting, best.defaults]))
-    wrong = [(switch, name) for switch, name, e in evidence.errors(dialect_of(best)) if e]
+    # What is told rests on the texts as they are read.
+    read = errors_of(dialect_of(best), texts, devices)
+    wrong = [(switch, name) for switch, name, error in read if error]
     alternatives: dict[int, list[str]] = {}
-    doubtful = {n for n in options if evidence.touches(look.patterns[n], set(wrong))}
-    for number, effects in options.items():
-        chosen = best.effects.get(number, "")
+    doubtful = {n for n in options if rehearsal.touches(look.patterns[n], set(wrong))}
+    for first, effects in options.items():
+        chosen = best.effects.get(first, "")
         alike = [
             effect
             for effect in effects
-            if effect != chosen and error(_changed(best, number, effect)) <= least + _NOTHING
+            if effect != chosen
+            and search.error(search.changed(best, first, effect)) <= least + _NOTHING
         ]
         if chosen:
-            alternatives[number] = alike
-        elif number in doubtful or any("{V}" in e or e in _TELLING for e in alike):
-            unsure.add(number)
-            alternatives[number] = alike
+            alternatives |= dict.fromkeys(groups[first], alike)
+        elif first in doubtful or any(_would_matter(effect) for effect in alike):
+            unsure.update(groups[first])
+            alternatives |= dict.fromkeys(groups[first], alike)
     kinds = {bare(n): n for n in reversed([best.defaults, *fitting])}
     return Learnt(best, least, wrong, alternatives, unsure, sorted(kinds.values()))
+
+
+def _common(several: Sequence[list[str]]) -> list[str]:
+    """The effects that all of some patterns may have."""
+    return [effect for effect in several[0] if all(effect in other for other in several[1:])]
+
+
+def _would_matter(effect: str) -> bool:
+    """Whether it would change what a port passes."""
+    return "{V}" in effect or "takes" in effect or effect in _TELLING
 
 
 def bare(defaults: int) -> tuple[str, str]:
@@ -304,62 +193,116 @@ def bare(defaults: int) -> tuple[str, str]:
     return own.get("state", "on"), shown
 
 
-def _changes(hypothesis: Hypothesis, options: dict[int, list[str]]) -> Iterator[Hypothesis]:
-    """All hypotheses that differ in one thing, the simplest first."""
-    for number, effects in options.items():
-        for effect in (*effects, ""):
-            if hypothesis.effects.get(number, "") != effect:
-                yield _changed(hypothesis, number, effect)
-    for number in range(len(DEFAULTS)):
-        if number != hypothesis.defaults:
-            yield Hypothesis(hypothesis.effects, number)
+class _Search:
+    """Looks for the hypothesis with the lowest error. `left` bounds how many are tried."""
 
+    def __init__(self, rehearsal: Rehearsal, options: dict[int, list[str]]) -> None:
+        self.rehearsal = rehearsal
+        self.patterns = rehearsal.look.patterns
+        self.options = options
+        self.left: int | None = _MOST_TRIED
+        self._known: dict[tuple[Any, ...], float] = {}
 
-def _pairs(hypothesis: Hypothesis, options: dict[int, list[str]]) -> Iterator[Hypothesis]:
-    """All hypotheses that differ in the effects of two patterns."""
-    for one, other in combinations(list(options)[:_MOST_PAIRED], 2):
-        for effect in options[one]:
-            for other_effect in options[other]:
-                yield _changed(_changed(hypothesis, one, effect), other, other_effect)
+    def error(self, hypothesis: Hypothesis) -> float:
+        """The error of all ports; infinite once enough has been tried."""
+        key = tuple(sorted(hypothesis.effects.items())), hypothesis.defaults
+        if key not in self._known:
+            if self.left is not None and len(self._known) >= self.left:
+                return float("inf")
+            self._known[key] = sum(error for _, _, error in self.rehearsal.errors(hypothesis))
+        return self._known[key]
 
+    def changed(self, hypothesis: Hypothesis, number: int, effect: str) -> Hypothesis:
+        """A hypothesis with another effect of a pattern, and of those that go with it."""
+        effects = dict(hypothesis.effects)
+        for alike in self.rehearsal.groups[number]:
+            effects[alike] = effect
+            if not effect:
+                del effects[alike]
+        return Hypothesis(effects, hypothesis.defaults)
 
-def _plainer(
-    hypothesis: Hypothesis,
-    options: dict[int, list[str]],
-    error: Callable[[Hypothesis], float],
-    least: float,
-) -> Hypothesis:
-    """The same hypothesis with trunks and access ports for general ports, where it agrees as well:
-    whoever writes lists of trunks means trunks.
-    """
-    effects = hypothesis.effects.items()
-    general = [n for n, effect in effects if "general" in effect and n in options]
-    if not 0 < len(general) <= _MOST_PLAINER:
+    def best(self) -> tuple[Hypothesis, float]:
+        """The best hypothesis that is found, and its error."""
+        # What ports take over counts only once they take it, so that comes first.
+        start = Hypothesis()
+        for number, effects in self.options.items():
+            if "takes" in effects[0]:
+                start = self.changed(start, number, effects[0])
+        best, least = self._climbed(start)
+        if least > _NOTHING:
+            # From the other side: ports that are members of VLANs by lists, tagged or not.
+            self.left = 2 * _MOST_TRIED
+            lists = start
+            for number, effects in self.options.items():
+                if _MEMBERS in effects:
+                    lists = self.changed(lists, number, _MEMBERS)
+            other, error = self._climbed(lists)
+            if error < least - _NOTHING:
+                best, least = other, error
+        return self._plainer(best, least), least
+
+    def _climbed(self, start: Hypothesis) -> tuple[Hypothesis, float]:
+        """The hypothesis that single changes, and pairs of them, lead to."""
+        best, least = start, self.error(start)
+        for _ in range(_MOST_STEPS):
+            at = {(switch, name) for switch, name, e in self.rehearsal.errors(best) if e}
+            near = {
+                n: effects
+                for n, effects in self.options.items()
+                if self.rehearsal.touches(self.patterns[n], at)
+            }
+            found = self._lowest(self._changes(best, near), least) if at else None
+            found = found or (self._lowest(self._pairs(best, near), least) if at else None)
+            if found is None:
+                break
+            best, least = found
+        return best, least
+
+    def _changes(
+        self, hypothesis: Hypothesis, options: dict[int, list[str]]
+    ) -> Iterator[Hypothesis]:
+        """All hypotheses that differ in one thing, the simplest first."""
+        for number, effects in options.items():
+            for effect in (*effects, ""):
+                if hypothesis.effects.get(number, "") != effect:
+                    yield self.changed(hypothesis, number, effect)
+        for number in range(len(DEFAULTS)):
+            if number != hypothesis.defaults:
+                yield Hypothesis(hypothesis.effects, number)
+
+    def _pairs(self, hypothesis: Hypothesis, options: dict[int, list[str]]) -> Iterator[Hypothesis]:
+        """All hypotheses that differ in the effects of two patterns."""
+        for one, other in combinations(list(options)[:_MOST_PAIRED], 2):
+            for effect in options[one]:
+                changed = self.changed(hypothesis, one, effect)
+                for other_effect in options[other]:
+                    yield self.changed(changed, other, other_effect)
+
+    def _plainer(self, hypothesis: Hypothesis, least: float) -> Hypothesis:
+        """The same hypothesis with trunks and access ports for general ports, where it agrees as
+        well: whoever writes lists of trunks means trunks.
+        """
+        options = {n: e for n, e in self.options.items() if not is_membership(self.patterns[n])}
+        effects = hypothesis.effects.items()
+        general = [n for n, effect in effects if "general" in effect and n in options]
+        if not 0 < len(general) <= _MOST_PLAINER:
+            return hypothesis
+        plain = [[e for e in options[n] if "general" not in e and "pvid" not in e] for n in general]
+        for chosen in product(*plain):
+            one = hypothesis
+            for number, effect in zip(general, chosen, strict=True):
+                one = self.changed(one, number, effect)
+            if self.error(one) <= least + _NOTHING:
+                return one
         return hypothesis
-    plain = [[e for e in options[n] if "general" not in e and "pvid" not in e] for n in general]
-    for chosen in product(*plain):
-        one = hypothesis
-        for number, effect in zip(general, chosen, strict=True):
-            one = _changed(one, number, effect)
-        if error(one) <= least + _NOTHING:
-            return one
-    return hypothesis
 
-
-def _lowest(
-    hypotheses: Iterable[Hypothesis], error: Callable[[Hypothesis], float], least: float
-) -> tuple[Hypothesis, float] | None:
-    """The first of the hypotheses with the lowest error, if that is below `least`."""
-    best: tuple[Hypothesis, float] | None = None
-    for one in hypotheses:
-        wrong = error(one)
-        if wrong < (least if best is None else best[1]) - _NOTHING:
-            best = one, wrong
-    return best
-
-
-def _changed(hypothesis: Hypothesis, number: int, effect: str) -> Hypothesis:
-    effects = {**hypothesis.effects, number: effect}
-    if not effect:
-        del effects[number]
-    return Hypothesis(effects, hypothesis.defaults)
+    def _lowest(
+        self, hypotheses: Iterable[Hypothesis], least: float
+    ) -> tuple[Hypothesis, float] | None:
+        """The first of the hypotheses with the lowest error, if that is below `least`."""
+        best: tuple[Hypothesis, float] | None = None
+        for one in hypotheses:
+            wrong = self.error(one)
+            if wrong < (least if best is None else best[1]) - _NOTHING:
+                best = one, wrong
+        return best

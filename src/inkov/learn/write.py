@@ -7,10 +7,11 @@ from collections.abc import Sequence
 from msgspec import Struct, field
 
 from inkov.campus.secrets import without_secrets
-from inkov.learn.look import Look, Pattern, Slot
-from inkov.learn.search import DEFAULTS, Hypothesis
+from inkov.learn.look import PROFILE, Look, Pattern, Slot
+from inkov.learn.rehearsal import Hypothesis
+from inkov.learn.search import DEFAULTS
 
-__all__ = ["Remarks", "form_of", "is_name", "shown", "vlans_in", "written"]
+__all__ = ["Remarks", "alike", "form_of", "is_name", "shown", "vlans_in", "written"]
 
 
 class Remarks(Struct):
@@ -42,13 +43,11 @@ def written(
     """The dialect that a hypothesis is."""
     remarks = remarks or Remarks()
     blocks: dict[str, _Block] = {"device": _Block("device")}
-    of: dict[int, str] = {}  # a pattern that opens a block -> its name
+    within = _blocks(look)
     for number, pattern in enumerate(look.patterns):
-        parent = of.get(id(pattern.parent), "device") if pattern.parent is not None else "device"
+        parent = within[number]
         if pattern.opens:
-            kind = _kind(pattern)
-            block_name = kind or f"group.g{number}"
-            of[id(pattern)] = block_name
+            block_name = _kind(pattern) or f"group.g{number}"
             block = blocks.setdefault(block_name, _Block(block_name))
             form = form_of(pattern)
             if form not in block.opens:
@@ -73,6 +72,27 @@ def written(
     for block in blocks.values():
         out += _written(block)
     return "\n".join(out) + "\n"
+
+
+def _blocks(look: Look) -> list[str]:
+    """For each pattern the block that it stands in."""
+    opened = {
+        id(pattern): _kind(pattern) or f"group.g{number}"
+        for number, pattern in enumerate(look.patterns)
+        if pattern.opens
+    }
+    return [opened.get(id(pattern.parent), "device") for pattern in look.patterns]
+
+
+def alike(look: Look) -> dict[int, list[int]]:
+    """Patterns that come to one form of one block, which can have one effect only: by the first of
+    them.
+    """
+    found: dict[tuple[str, str], list[int]] = {}
+    for number, (pattern, block) in enumerate(zip(look.patterns, _blocks(look), strict=True)):
+        if not pattern.opens:
+            found.setdefault((block, form_of(pattern)), []).append(number)
+    return {several[0]: several for several in found.values()}
 
 
 def _state(
@@ -156,7 +176,9 @@ def _written(block: _Block) -> list[str]:
 
 
 def _kind(pattern: Pattern) -> str:
-    """What a head opens: ports, VLANs, a gateway, or nothing that is known."""
+    """What a head opens: ports, VLANs, a gateway, a profile, or nothing that is known."""
+    if PROFILE in pattern.tokens:
+        return "profile"
     kinds = [slot.kind for slot in pattern.slots]
     if kinds == ["ports"]:
         return "port"
@@ -170,7 +192,7 @@ def form_of(pattern: Pattern) -> str:
     words, slot = [], 0
     seen: dict[str, int] = {}
     for token in pattern.tokens:
-        kind = {'"': "text", "@": "address"}.get(token, "")
+        kind = {'"': "text", "@": "address", PROFILE: "name"}.get(token, "")
         if token == "#":  # noqa: S105 (a mark of patterns)
             kind = _capture(pattern.slots[slot])
             slot += 1
@@ -203,8 +225,12 @@ def _effect(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
     if effect:
         vlans = _label(path, "vlans")
         said = effect.replace("{V}", f"{{{vlans}}}")
-        inside = any(one.opens and _kind(one) == "port" for one in path[:-1])
-        return said if inside else f"on ports {{{_label(path, 'ports')}}}: {said}"
+        inside = any(one.opens and _kind(one) in ("port", "profile") for one in path[:-1])
+        return (
+            said
+            if inside or said.startswith("on ")
+            else f"on ports {{{_label(path, 'ports')}}}: {said}"
+        )
     below = _kind(path[-2]) if path[:-1] else ""
     one_name = own == ["vlans"] and pattern.slots[0].named and pattern.slots[0].single
     if below == "vlan" and one_name:
@@ -215,7 +241,10 @@ def _effect(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
         first, second = pattern.slots
         if not first.named and second.named and first.single and second.single:
             return "on vlan {vid}: name = {vlan}"
-    if own[:1] == ["ports"] and below != "port":  # whatever it says, they are there
+    if own[:1] == ["ports"] and below not in (
+        "port",
+        "profile",
+    ):  # whatever it says, they are there
         return f"on ports {{{_capture(pattern.slots[0])}}}: is there"
     if own == ["vlans"] and not path[:-1] and not pattern.slots[0].named:
         return f"on vlans {{{_capture(pattern.slots[0])}}}: is there"

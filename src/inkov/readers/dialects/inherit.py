@@ -29,9 +29,10 @@ from inkov.readers.dialects.effects import Bound
 from inkov.readers.dialects.lists import Wild
 from inkov.readers.sheets.words import BadLine
 
-__all__ = ["Ordered", "Step", "ordered"]
+__all__ = ["PORTS", "Ordered", "Step", "is_special", "ordered"]
 
 PORTS = ("port", "bundle", "sub")
+"""The kinds of things that are ports."""
 _DEEPEST = 20  # profiles that take profiles
 _MOST_CLAUSES = 2_000  # of a profile, with all that it takes
 _MOST_TAKEN = 300_000  # settings that ports have from profiles and patterns, in one text
@@ -68,12 +69,13 @@ def ordered(steps: list[Step], specific: frozenset[str]) -> Ordered:
     """Put steps into the order in which they count. `specific` are the kinds of port of which what
     is said of few wins over what is said of many.
     """
-    if not specific and not any(map(_is_special, steps)):
+    if not specific and not any(map(is_special, steps)):
         return Ordered(then=steps)
     return _Ordering(steps, specific).result
 
 
-def _is_special(step: Step) -> bool:
+def is_special(step: Step) -> bool:
+    """Whether a step is about profiles or about all ports, so that the order matters."""
     return (
         step.kind == "profile"
         or any(
