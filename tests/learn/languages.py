@@ -89,7 +89,8 @@ class Language:
         written = [
             line for does, group in groups.items() for line in self.of_group(switch, does, group)
         ]
-        lines += written if self.rng.random() < 0.5 else []
+        before = self.rng.random() < 0.5
+        lines += written if before else []
         sections: dict[tuple[Does, str], list[int]] = {}
         for number, does in switch.ports.items():
             about = self.rng.choice(["", "lamp", "pump at the gate"])
@@ -106,7 +107,7 @@ class Language:
             lines += self.block(
                 f"{self.port} {self.listed(numbers)}", body or [f'{self.about} "x"']
             )
-        lines += [line for line in written if line not in lines]
+        lines += [] if before else written
         return "\n".join(lines) + "\n"
 
     def groups(self, switch: Switch) -> dict[Does, str]:

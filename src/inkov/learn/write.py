@@ -63,6 +63,8 @@ def written(
         out.append(f"files = [{_quoted(files)}]")
     style = look.style
     out += ["", "[text]", f"shape = {_quoted(str(style.shape.value))}"]
+    if style.statement_end:
+        out.append(f"statement-end = {_quoted(style.statement_end)}")
     out += [f"comment = {_list(style.comment)}"] if style.comment else []
     out += [f"negation = {_list(style.negation)}"] if style.negation else []
     out += ["", "[lists]", f"separators = {_list(look.lists.separators)}"]

@@ -245,14 +245,23 @@ def _negation(lines: list[str]) -> str:
     return max(likely)[1] if likely else ""
 
 
+def _end_mark(lines: list[str]) -> str:
+    """The mark in which nearly all statements end that open no block; "" if there is none."""
+    last = Counter(line.rstrip()[-1] for line in lines if line.rstrip()[-1:] not in ("", "{", "}"))
+    [(mark, count)] = last.most_common(1) or [("", 0)]
+    return mark if count >= 0.9 * last.total() and not (mark.isalnum() or mark in "\"'])") else ""
+
+
 def guessed_style(texts: Iterable[str]) -> Style:
     """How some texts are written, as far as they tell: shape, comment, and the word that undoes."""
     rows = [line for text in texts for line in text.split("\n") if line.strip()]
     comment = _comment(rows)
     plain = [line for line in rows if not (comment and line.lstrip().startswith(comment))]
     negation = _negation(plain)
+    shape = Shape(_shape(plain))
     return Style(
-        shape=Shape(_shape(plain)),
+        shape=shape,
+        statement_end=_end_mark(plain) if shape is Shape.BRACED else "",
         comment=[comment] if comment else [],
         negation=[negation] if negation else [],
     )
