@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from inkov.learn.look import Look, Pattern
 from inkov.learn.search import Learnt, bare
-from inkov.learn.write import Remarks, form_of, is_name, shown, vlans_in
+from inkov.learn.write import Remarks, alike, form_of, is_name, shown, vlans_in
 
 __all__ = ["Ask", "Question", "Teacher"]
 
@@ -41,11 +41,13 @@ class Teacher:
         self._ask = ask
         self._asked = 0
         self._remarks = Remarks()
+        self._alike = alike(seen)
 
     def remarks(self, total: int) -> Remarks:
         """What stands beside the forms of the dialect. Answers change what was learnt."""
         wrong = self.learnt.wrong
-        for number, pattern in enumerate(self.seen.patterns):
+        for number in self._alike:
+            pattern = self.seen.patterns[number]
             if is_name(pattern, self.seen.name_form):
                 continue
             unclear = not pattern.opens and any(not slot.kind for slot in pattern.slots)
@@ -106,8 +108,11 @@ class Teacher:
             says = "what does it do? Where it stands, it changes nothing that can be seen"
             self._leave_out(number, pattern, says)
         elif effects[chosen]:
-            self.learnt.hypothesis.effects[number] = effects[chosen]
+            self._decide(number, effects[chosen])
             self._remarks.support[number] = "by your answer"
+
+    def _decide(self, number: int, effect: str) -> None:
+        self.learnt.hypothesis.effects |= dict.fromkeys(self._alike[number], effect)
 
     def _with_effect(self, number: int, pattern: Pattern) -> None:
         """A statement whose effect is known, but for others that agree as well."""
@@ -117,7 +122,7 @@ class Teacher:
             for one in self.learnt.alternatives.get(number, [])
             if "general" in effect or "general" not in one
         ]
-        count = len(pattern.at)
+        count = sum(len(self.seen.patterns[one].rows) for one in self._alike[number])
         support = f"{count} line{'s' * (count != 1)}"
         capture = f"{{{vlans_in(pattern)}}}"
         told = [one.replace("{V}", capture) for one in (effect, *others)]
@@ -129,7 +134,7 @@ class Teacher:
                 if chosen is None:
                     self.open.append(f"{place}: `{told[0]}`, or {listed}?")
                 else:
-                    self.learnt.hypothesis.effects[number] = [effect, *others][chosen]
+                    self._decide(number, [effect, *others][chosen])
                     support, listed = "by your answer", ""
             support += f"; as well: {listed}" if listed else ""
         self._remarks.support[number] = support

@@ -23,11 +23,13 @@ class Remarks(Struct):
 
 
 class _Block(Struct):
-    """A block of the dialect: its name, heads, statements, and the blocks that it stands in."""
+    """A block of the dialect: its name, heads, statements (a line for each form), and the blocks
+    that it stands in.
+    """
 
     name: str
     opens: list[str] = field(default_factory=list)
-    says: list[str] = field(default_factory=list)
+    says: dict[str, str] = field(default_factory=dict)
     ignored: list[str] = field(default_factory=list)
     within: list[str] = field(default_factory=list)
 
@@ -55,7 +57,9 @@ def written(
             if parent not in block.within:
                 block.within.append(parent)
             continue
-        _state(blocks[parent], number, pattern, hypothesis, remarks, look)
+        _state(
+            blocks.setdefault(parent, _Block(parent)), number, pattern, hypothesis, remarks, look
+        )
     out = [*(f"# {line}".rstrip() for line in remarks.head), f"dialect = {_quoted(name)}"]
     if look.name_form:
         out.append(f"recognise = [{_quoted(look.name_form)}]")
@@ -77,13 +81,20 @@ def written(
 
 
 def _blocks(look: Look) -> list[str]:
-    """For each pattern the block that it stands in."""
+    """For each pattern the block that it is written in. Settings of a profile are settings of
+    ports, wherever they were seen.
+    """
     opened = {
         id(pattern): _kind(pattern) or f"group.g{number}"
         for number, pattern in enumerate(look.patterns)
         if pattern.opens
     }
-    return [opened.get(id(pattern.parent), "device") for pattern in look.patterns]
+    found = []
+    for pattern in look.patterns:
+        block = opened.get(id(pattern.parent), "device")
+        of_ports = block == "profile" and all(slot.kind != "ports" for slot in pattern.slots)
+        found.append("port" if of_ports else block)
+    return found
 
 
 def alike(look: Look) -> dict[int, list[int]]:
@@ -121,10 +132,11 @@ def _state(
             form, effect = form.replace(one, several), effect.replace(one, several)
     why = remarks.left_out.get(number, "")
     if why:
-        block.says.append(f'# {_quoted(shown(form))} = ""  # {why}')
+        block.says.setdefault(form, f'# {_quoted(shown(form))} = ""  # {why}')
     elif effect:
         about = remarks.support.get(number, "")
-        block.says.append(f"{_quoted(form)} = {_quoted(effect)}" + (f"  # {about}" * bool(about)))
+        told = f"  # {about}" * bool(about)
+        block.says.setdefault(form, f"{_quoted(form)} = {_quoted(effect)}{told}")
     else:
         block.ignored.append(_without_words(form, pattern, look))
 
@@ -171,9 +183,10 @@ def _written(block: _Block) -> list[str]:
     out += [f"opens = {_list(block.opens)}"] if block.opens else []
     if block.within and block.within != ["device"]:
         out.append(f"within = {_list(block.within)}")
+    out += ['like = "port"'] if block.name == "profile" else []
     out += [f"ignored = {_list(dict.fromkeys(block.ignored))}"] if block.ignored else []
     if block.says:
-        out += [f"[{block.name}.says]", *dict.fromkeys(block.says)]
+        out += [f"[{block.name}.says]", *block.says.values()]
     return out
 
 
