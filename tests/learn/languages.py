@@ -150,6 +150,8 @@ class Language:
             ("of which nothing is said", "untagged in VLAN 1"),
             *([(self.also, "allowed +")] if self.also else []),
             (f"{self.trunk} ", "allowed ="),
+            (f"{self.access} ", "access; vlan ="),
+            (f"{self.native} ", "native ="),
             (self.off, "state = off"),
             *((noise, "nothing") for noise in self.noise),
         ]

@@ -21,7 +21,7 @@ from inkov.cli.session import check_paths
 
 if TYPE_CHECKING:
     from inkov.campus import Campus, Problem
-    from inkov.learn import Question
+    from inkov.learn import Begun, Question
     from inkov.readers import FileReport, Loaded
     from inkov.readers.dialects import Dialect
     from inkov.readers.dialects.sanity import Doubt
@@ -48,12 +48,14 @@ def new(configs: Configs, output: OutputOption = None, force: ForceOption = Fals
     Output(file=output).write(starter(_undescribed(configs)))
 
 
-def _undescribed(configs: list[str]) -> list[tuple[str, str]]:
-    """The texts that no format and no dialect reads, each with its file. Ends if there is none."""
+def _undescribed(configs: list[str], begun: str = "") -> list[tuple[str, str]]:
+    """The texts that no format and no dialect but `begun` reads, each with its file. Ends if there
+    is none.
+    """
     from inkov.readers.load import unread_texts
 
     problems: list[Problem] = []
-    texts = unread_texts(configs, problems)
+    texts = unread_texts(configs, problems, begun)
     say_problems(problems, None)
     if not texts:
         fail(
@@ -253,14 +255,24 @@ def _held_against(
 def learn(
     configs: Configs,
     source: Annotated[
-        list[str],
+        list[str] | None,
         typer.Option(
             "--from",
             metavar="OTHER",
             help="Another source of one or more of the same switches: a walk, an export, a sheet.",
             show_default=False,
         ),
-    ],
+    ] = None,
+    complete: Annotated[
+        str | None,
+        typer.Option(
+            "--complete",
+            metavar="DIALECT",
+            help="A dialect that is begun: all it says is kept, what it lacks is added; its"
+            " examples are a source as well.",
+            show_default=False,
+        ),
+    ] = None,
     asking: Annotated[
         bool,
         typer.Option("--ask", help="Ask, on the terminal, what the other source does not tell."),
@@ -273,26 +285,53 @@ def learn(
     from inkov.learn import NothingLearnt, paired
     from inkov.learn import learn as learnt_from
 
-    check_paths([*configs, *source])
+    check_paths([*configs, *(source or ()), *([complete] if complete else ())])
+    begun = _begun(complete) if complete else None
+    if not source and (begun is None or not begun.examples()):
+        fail(
+            "nothing to learn from: name another source of one of the switches with --from, or a"
+            " dialect with examples with --complete"
+        )
     keep(output, force=force)
-    texts = [(file, text.encode()) for file, text in _undescribed(configs)]
-    devices = [*_other_source("--from", source).campus.devices.values()]
+    own = begun.dialect.name if begun is not None else ""
+    texts = [(file, text.encode()) for file, text in _undescribed(configs, own)]
+    devices = [*_other_source("--from", source).campus.devices.values()] if source else []
     pairs = paired(texts, devices)
-    if not pairs:
+    if source and not pairs:
         there = ", ".join(sorted(device.name for device in devices))
         fail(f"none of the texts is of a switch of the other source, which has {there}")
     try:
         ask = _answered if asking and sys.stdin.isatty() else None
-        lesson = learnt_from(pairs, texts, "my-switches", ask)
+        lesson = learnt_from(pairs, texts, "my-switches", ask, begun)
     except NothingLearnt as nothing:
         fail(f"no dialect comes of it: {nothing}; begin one with `inkov dialect new`")
     Output(file=output).write(lesson.dialect)
-    of = ", ".join(pair.device.name for pair in pairs)
+    of = ", ".join(
+        [*(pair.device.name for pair in pairs), *(["the examples"] if begun is not None else [])]
+    )
     complain(f"{lesson.agree} of {lesson.ports} ports of {safe(of)} are read as they are")
     for question in lesson.questions:
         complain(f"question: {safe(question)}")
     if lesson.questions:
         raise typer.Exit(FINDINGS)
+
+
+def _begun(file: str) -> Begun:
+    """A dialect that is to be completed. Ends if it is none, or not right."""
+    from inkov.learn import begin
+    from inkov.readers.dialects import BadDialect
+    from inkov.readers.load import file_bytes
+
+    problems: list[Problem] = []
+    data = file_bytes(file, problems, [])
+    if data is None:
+        say_problems(problems, None)
+        fail(f"--complete: {file} was not read")
+    try:
+        return begin(file, data)
+    except BadDialect as bad:
+        say_problems(bad.problems, None)
+        fail(f"--complete: {file} is no dialect that could be completed")
 
 
 def _answered(question: Question) -> int | None:

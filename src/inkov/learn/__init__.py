@@ -7,24 +7,37 @@ question.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from fnmatch import fnmatchcase
 from os.path import basename
 
 from msgspec import Struct
 
 from inkov.campus import Device
-from inkov.learn.look import Look, look, marks_within
+from inkov.learn.begun import Begun, begin
+from inkov.learn.hypothesis import Hypothesis
+from inkov.learn.look import further, look, new_marks
 from inkov.learn.questions import Ask, Question, Teacher
-from inkov.learn.rehearsal import Hypothesis, views
+from inkov.learn.rehearsal import errors_of, views
 from inkov.learn.search import learn_effects
-from inkov.learn.write import alike, written
+from inkov.learn.write import Remarks, alike, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
 from inkov.vlanset import VlanSet
 
-__all__ = ["Ask", "Lesson", "NothingLearnt", "Pair", "Question", "learn", "paired"]
+__all__ = [
+    "Ask",
+    "Begun",
+    "Lesson",
+    "NothingLearnt",
+    "Pair",
+    "Question",
+    "begin",
+    "learn",
+    "paired",
+]
 
 _MOST_PAIRS = 4  # switches that are learnt from
+_MOST_OTHERS = 30  # texts without another source that are looked at besides
 _MOST_BYTES = 400_000  # of a text that is learnt from
 
 
@@ -77,33 +90,72 @@ def learn(
     texts: Sequence[tuple[str, bytes]],
     name: str,
     ask: Ask | None = None,
+    begun: Begun | None = None,
 ) -> Lesson:
     """The dialect that agrees with the evidence. `texts` are all texts of the language; `ask`
-    answers what the evidence does not decide. Raises NothingLearnt.
+    answers what the evidence does not decide. `begun` is a dialect that is completed: its examples
+    are evidence as well. Raises NothingLearnt.
     """
-    files = [file for file, _ in texts]
-    devices = [pair.device for pair in pairs]
+    files = [pair.file for pair in pairs]
     known = [pair.data.decode("utf-8-sig", "replace") for pair in pairs]
-    seen = look(known, devices)
-    pattern = _pattern_of(files)
+    devices = [pair.device for pair in pairs]
+    without: list[frozenset[str]] = [frozenset() for _ in pairs]
+    for number, (text, device, lines) in enumerate(begun.examples() if begun else (), 1):
+        files.append(f"example {number}")
+        known.append(text)
+        devices.append(device)
+        without.append(lines)
+    seen = look(known, devices, begun, without, len(pairs))
+    claims = _pattern_of([file for file, _ in texts])
+
+    def text_of(hypothesis: Hypothesis, always: str = "", remarks: Remarks | None = None) -> str:
+        text = written(seen, hypothesis, name, always, claims, remarks)
+        return text if begun is None else begun.merged(text, remarks.head if remarks else ())
 
     def dialect_of(hypothesis: Hypothesis) -> Dialect:
-        text = written(seen, hypothesis, name, "", pattern)
         try:
-            return compile_dialect("learnt", text.encode())
+            return compile_dialect("learnt", text_of(hypothesis).encode())
         except BadDialect as bad:
             says = bad.problems[0].says.partition("\n")[0].partition(": ")[2]
             raise NothingLearnt(f"these texts are not understood well enough: {says}") from None
 
     data = [text.encode() for text in known]
     learnt = learn_effects(seen, data, devices, alike(seen), dialect_of)
-    always = _always(dialect_of(learnt.hypothesis), data, devices)
+    own = len(pairs)
+    always = _always(dialect_of(learnt.hypothesis), data[:own], devices[:own])
     total = sum(len(views(device)) for device in devices)
-    teacher = Teacher(seen, learnt, [pair.file for pair in pairs], ask)
-    remarks = teacher.remarks(total)
-    teacher.of_marks(_new_marks(seen, texts))
-    text = written(seen, learnt.hypothesis, name, str(always) if always else "", pattern, remarks)
-    return Lesson(text, total - len(learnt.wrong), total, teacher.open)
+    others = [(file, content) for file, content in texts if file not in files][:_MOST_OTHERS]
+    teacher = Teacher(seen, learnt, [*files, *(file for file, _ in others)], ask)
+    remarks = teacher.remarks()
+    _look_at_others(teacher, others, len(files), dialect_of)
+    read = errors_of(dialect_of(learnt.hypothesis), data, devices)
+    wrong = [(number, port) for number, port, error in read if error]
+    teacher.of_wrong(wrong, total, len(files))
+    text = text_of(learnt.hypothesis, str(always) if always else "", remarks)
+    for number in begun.broken(text) if begun is not None else ():
+        raise NothingLearnt(f"with what was learnt, example {number} of the dialect would not hold")
+    return Lesson(text, total - len(wrong), total, teacher.open)
+
+
+def _look_at_others(
+    teacher: Teacher,
+    texts: Sequence[tuple[str, bytes]],
+    first: int,
+    dialect_of: Callable[[Hypothesis], Dialect],
+) -> None:
+    """Ask about what only texts without another source have; `first` is the number of the first of
+    them.
+    """
+    numbered = [
+        (first + n, content.decode("utf-8-sig", "replace")) for n, (_, content) in enumerate(texts)
+    ]
+    unclear = teacher.of_marks(new_marks(teacher.seen, numbered))
+    dialect = dialect_of(teacher.learnt.hypothesis)
+    lost = {}
+    for number, text in numbered:
+        unread = read_text(dialect, "text", text.encode()).ledger.unmatched
+        lost[number] = {one.origin.line for one in unread}
+    teacher.of_others(further(teacher.seen, numbered, lost, unclear))
 
 
 def _pattern_of(files: Sequence[str]) -> str:
@@ -121,14 +173,3 @@ def _always(dialect: Dialect, texts: Sequence[bytes], devices: Sequence[Device])
         missing = set(device.vlans or {}) - set(read.vlans or {})
         common = missing if common is None else common & missing
     return VlanSet.from_vids(common or ())
-
-
-def _new_marks(seen: Look, texts: Sequence[tuple[str, bytes]]) -> dict[str, str]:
-    """Marks between numbers that only texts without evidence have, each with a place."""
-    known = {*seen.lists.separators, *seen.lists.ranges}
-    new: dict[str, str] = {}
-    for file, data in texts:
-        for mark, line in marks_within(data.decode("utf-8-sig", "replace")).items():
-            if mark not in known and mark != "-":
-                new.setdefault(mark, f"{basename(file)}:{line}")
-    return dict(sorted(new.items()))

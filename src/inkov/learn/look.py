@@ -18,11 +18,15 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from copy import copy
 from typing import Any
 
 from msgspec import Struct, field
 
 from inkov.campus import Device
+from inkov.learn.begun import PREFIX, Begun, Settled
+from inkov.learn.hypothesis import DEFAULTS
+from inkov.learn.toml import written_style
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.shapes import ADDRESS, WORD, guessed_style
 from inkov.readers.dialects.text import Shape, Style, lines
@@ -30,14 +34,16 @@ from inkov.readers.sheets.words import BadLine
 from inkov.vlanset import VlanListError
 from inkov.wiring.names import NameFinder
 
-__all__ = ["PROFILE", "Look", "Pattern", "Row", "Slot", "look", "marks_within"]
+__all__ = ["PROFILE", "Look", "Pattern", "Row", "Slot", "further", "look", "new_marks"]
 
 _IN_WORD = re.compile(r"(?<=[0-9])([^\w\s\"/:.]+|\.\.+)(?=[\w])")
 PROFILE = "~"
+_SEPARATORS: tuple[str, ...] = (",", ";", "&", "and", "+")
 _SURE = 0.95  # of the items of a list that are ports (or VLANs), for it to be a list of them
 _MOSTLY = 0.5  # by which share of the lines one reading of a list must be ahead of the other
 _LONGEST = 500  # characters of a line
 _DEEPEST = 8
+_MOST_NEW = 40  # patterns that only texts without another source have
 _MANY = 4  # wordings of one statement: more of them are free text
 
 
@@ -54,7 +60,8 @@ class Slot(Struct):
 
 class Pattern(Struct):
     """Statements of one wording: its tokens (`#` for a list, `"` for a text, `@` for an address,
-    `~` for the name of a profile), the pattern that it stands in, and its rows.
+    `~` for the name of a profile), the pattern that it stands in, and its rows. `settled` is what a
+    dialect that is begun makes of them.
     """
 
     tokens: tuple[str, ...]
@@ -62,6 +69,7 @@ class Pattern(Struct):
     slots: list[Slot] = field(default_factory=list)
     opens: bool = False
     rows: list[Row] = field(default_factory=list)
+    settled: Settled | None = None
 
     @property
     def at(self) -> list[tuple[int, int]]:
@@ -71,6 +79,8 @@ class Pattern(Struct):
     @property
     def is_profile(self) -> bool:
         """Whether it opens a profile: settings that ports take over."""
+        if self.settled is not None:
+            return self.settled.block == "profile"
         return self.opens and PROFILE in self.tokens
 
     @property
@@ -85,33 +95,62 @@ class Pattern(Struct):
 
 
 class Look(Struct):
-    """The style of the texts, how they write lists, and their patterns, parents before children."""
+    """The style of the texts, how they write lists, and their patterns, parents before children.
+    `defaults` is what a port may be where nothing is said, `groups` names of blocks that are taken.
+    """
 
     style: Style
     lists: Lists
     patterns: list[Pattern]
     name_form: str = ""
+    defaults: tuple[dict[str, Any], ...] = ()
+    groups: frozenset[str] = frozenset()
 
 
-def look(texts: Sequence[str], devices: Sequence[Device]) -> Look:
-    """Look at texts, each with another source of the same switch."""
-    style = guessed_style(texts)
-    rows = list(_rows(texts, style, devices))
+def look(
+    texts: Sequence[str],
+    devices: Sequence[Device],
+    begun: Begun | None = None,
+    without: Sequence[frozenset[str]] = (),
+    named: int = 0,
+) -> Look:
+    """Look at texts, each with another source of the same switch. `begun` is a dialect of theirs;
+    `without` are lines, by text, that are left out. The first `named` texts name their switch; 0
+    for all of them.
+    """
+    states = begun.states if begun is not None else frozenset()
+    style = begun.dialect.text if begun is not None and "text" in states else guessed_style(texts)
+    rows = list(_rows(enumerate(texts), style))
     known = [_Known(device) for device in devices]
-    glue, marks = _between(rows)
-    lists = _lists(glue | marks, rows, known)
+    if begun is not None and "lists" in states:
+        lists = copy(begun.dialect.lists)
+    else:
+        glue, marks = _between(rows)
+        lists = _lists(glue | marks, rows, known)
+    if begun is not None:
+        settled = begun.settled(texts, written_style(style, lists))
+        for row in rows:
+            row.settled = settled[row.switch].get(row.number)
+            meant = row.switch >= len(without) or " ".join(row.words) not in without[row.switch]
+            above = row.parent is None or (row.parent.meant and row.parent.settled != PREFIX)
+            row.meant = meant and above
+        rows = [row for row in rows if row.meant and row.settled != PREFIX]
     patterns = _patterns(rows, lists, known)
     for pattern in patterns:
         for slot in pattern.slots:
             _classify(slot, [switch for switch, _ in pattern.at], lists, known)
     _agree(patterns)
-    return Look(style, lists, patterns, _name_form(rows, devices))
+    name_form = _name_form(rows, devices[:named] if named else devices)
+    groups = begun.groups if begun is not None else frozenset()
+    defaults = (begun.defaults,) if begun is not None and begun.defaults else DEFAULTS
+    return Look(style, lists, patterns, name_form, defaults, groups)
 
 
 class Row(Struct):
     """A statement: its switch, line, words, the row it stands in; its pattern, and its lists.
     `place` is the line it has in `rehearsal.one_by_one`, `profile` the place of the word that names
-    a profile, -1 if there is none.
+    a profile, -1 if there is none; `settled` what a dialect that is begun makes of it; `meant`
+    tells whether anything may be learnt of it.
     """
 
     switch: int
@@ -121,6 +160,8 @@ class Row(Struct):
     parent: Row | None
     opens: bool
     profile: int = -1
+    settled: Settled | None = None
+    meant: bool = True
     pattern: Pattern | None = None
     runs: list[tuple[str, ...]] = field(default_factory=list)
 
@@ -151,8 +192,8 @@ class _Known:
         return vid in self.vids
 
 
-def _rows(texts: Sequence[str], style: Style, devices: Sequence[Device]) -> Iterator[Row]:
-    for switch, text in enumerate(texts):
+def _rows(texts: Iterable[tuple[int, str]], style: Style) -> Iterator[Row]:
+    for switch, text in texts:
         stack: list[tuple[int, Row]] = []
         place = 0
         for line in lines(text.replace("\r\n", "\n"), style):
@@ -195,21 +236,68 @@ def _between(rows: Sequence[Row]) -> tuple[set[str], set[str]]:
     return {word for word, count in inside.items() if count and count == everywhere[word]}, marks
 
 
-def marks_within(text: str) -> dict[str, int]:
-    """The marks within words with numbers in a text, each with the first line that has it."""
-    found: dict[str, int] = {}
-    for number, line in enumerate(text.split("\n"), 1):
-        for word in filter(_numeric, WORD.findall(line)):
-            for mark in _IN_WORD.findall(word):
-                found.setdefault(mark, number)
-    return found
+def new_marks(seen: Look, texts: Iterable[tuple[int, str]]) -> dict[str, tuple[int, int]]:
+    """The marks, and words, between numbers that no list had so far, each with the text and the
+    line that has it first.
+    """
+    rows = list(_rows(texts, seen.style))
+    glue, marks = _between(rows)
+    known = {*seen.lists.separators, *seen.lists.ranges, "-"}
+    known |= {token for pattern in seen.patterns for token in pattern.tokens}
+    found: dict[str, tuple[int, int]] = {}
+    for row in rows:
+        within = {mark for word in row.words if _numeric(word) for mark in _IN_WORD.findall(word)}
+        for mark in sorted((within & marks | glue.intersection(row.words)) - known):
+            found.setdefault(mark, (row.switch, row.number))
+    return dict(sorted(found.items()))
+
+
+def further(
+    seen: Look, texts: Iterable[tuple[int, str]], lost: dict[int, set[int]], but: set[str]
+) -> list[int]:
+    """Add the patterns of lines that are not understood (by text) in texts without another source;
+    their places in `seen.patterns`. Lines that hold one of the words of `but` are left out.
+    """
+    marks = {*seen.lists.separators, *seen.lists.ranges}
+    known = {(id(one.parent) if one.parent else 0, one.tokens): one for one in seen.patterns}
+    of_row: dict[int, Pattern | None] = {}
+    new: list[Pattern] = []
+    wordings: Counter[tuple[int, str]] = Counter()
+    for row in _rows(texts, seen.style):
+        parent = of_row.get(id(row.parent)) if row.parent is not None else None
+        of_row[id(row)] = None
+        if (row.parent is not None and parent is None) or any(mark in but for mark in row.words):
+            continue
+        tokens = _tokens(row, marks, set())
+        place = id(parent) if parent is not None else 0
+        pattern = known.get((place, tokens)) or known.get((place, (*tokens[:-1], PROFILE)))
+        if pattern is None and not row.opens and row.number in lost.get(row.switch, ()):
+            if wordings[place, tokens[0]] == _MANY:
+                continue  # free text, it seems
+            wordings[place, tokens[0]] += 1
+            slots = [Slot() for _ in range(tokens.count("#"))]
+            pattern = known[place, tokens] = Pattern(tokens, parent, slots)
+            new.append(pattern)
+        if pattern is None:
+            continue
+        of_row[id(row)] = row.pattern = pattern
+        row.runs = [tuple(run) for run in _runs(row.words, marks, set())]
+        if pattern in new[-_MOST_NEW:]:
+            pattern.rows.append(row)
+            for slot, run in zip(pattern.slots, row.runs, strict=True):
+                slot.words.append(run)
+                one = _vlans(seen.lists, run) or _ports(seen.lists, run)
+                slot.single = slot.single and len(one) == 1
+    seen.patterns += new[:_MOST_NEW]
+    _agree(seen.patterns)
+    return [n for n, one in enumerate(seen.patterns) if any(one is other for other in new)]
 
 
 def _lists(marks: set[str], rows: Sequence[Row], known: Sequence[_Known]) -> Lists:
     """How lists are written: a mark makes a range where all that lies between its ends is there,
     and a list otherwise.
     """
-    separators = [mark for mark in marks if mark in (",", ";", "&", "and", "+")] or [","]
+    separators = [mark for mark in _SEPARATORS if mark in marks] or [","]
     ranges = []
     for mark in sorted(marks - set(separators)):
         trial = Lists([","], [mark])
@@ -268,11 +356,11 @@ def _share(items: Sequence[Any], there: Callable[[Any], Any]) -> float:
 
 def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> list[Pattern]:
     marks = {*lists.separators, *lists.ranges}
-    names = {name for one in known for name in one.names}
+    names = {*lists.kinds, *(name for one in known for name in one.names)}
     _find_profiles(rows, lists, known)
     tokens = {id(row): _tokens(row, marks, names) for row in rows}
     wordings: dict[tuple[int, str], set[tuple[str, ...]]] = {}
-    found: dict[tuple[int, tuple[str, ...]], Pattern] = {}
+    found: dict[tuple[int, tuple[str, ...], str | None], Pattern] = {}
     of_row: dict[int, Pattern] = {}
 
     def place(row: Row) -> int:
@@ -281,11 +369,13 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> lis
     # Parents come before what stands in them, so that their patterns are known.
     for row in rows:
         own = tokens[id(row)]
-        wordings.setdefault((place(row), own[0]), set()).add(own)
-        pattern = found.get((place(row), own))
+        if row.settled is None:
+            wordings.setdefault((place(row), own[0]), set()).add(own)
+        key = place(row), own, row.settled.block if row.settled is not None else None
+        pattern = found.get(key)
         if pattern is None:
             parent = of_row[id(row.parent)] if row.parent is not None else None
-            pattern = found[place(row), own] = Pattern(own, parent)
+            pattern = found[key] = Pattern(own, parent, settled=row.settled)
             pattern.slots = [Slot() for _ in range(own.count("#"))]
         pattern.opens = pattern.opens or row.opens
         of_row[id(row)] = row.pattern = pattern
@@ -336,7 +426,10 @@ def _find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -
         *lead, word = row.words
         if row.parent is not None:
             below.setdefault(id(row.parent), []).append(row)
-        if not lead or word.isdigit() or word.strip('"') in names or any(map(_numeric, lead)):
+        if not lead or any(map(_numeric, lead)):
+            continue
+        port = known[row.switch].ports.find(word) is not None
+        if port or word[:1].isdigit() or word.strip('"') in names:
             continue
         if row.opens and row.parent is None:
             heads.setdefault(tuple(lead), []).append(row)
@@ -374,7 +467,7 @@ def _with_free_texts(patterns: list[Pattern], free: set[tuple[int, str]]) -> lis
     kept = []
     for pattern in patterns:
         key = (id(pattern.parent) if pattern.parent is not None else 0), pattern.tokens[0]
-        if key not in free or pattern.opens or pattern.slots:
+        if key not in free or pattern.opens or pattern.slots or pattern.settled is not None:
             kept.append(pattern)
         elif key in merged:
             merged[key].rows += pattern.rows
@@ -437,7 +530,7 @@ def _name_form(rows: Sequence[Row], devices: Sequence[Device]) -> str:
     for switch, device in enumerate(devices):
         own = set()
         for row in rows:
-            if row.switch == switch and row.parent is None:
+            if row.switch == switch and row.parent is None and row.settled is None:
                 plain = [word.strip('"') for word in row.words]
                 names = {device.name, device.name.partition(".")[0]}
                 at = next((n for n, word in enumerate(plain) if word in names), None)

@@ -7,14 +7,17 @@ from os.path import basename
 
 from msgspec import Struct
 
+from inkov.learn.hypothesis import bare
 from inkov.learn.look import Look, Pattern
-from inkov.learn.search import Learnt, bare
+from inkov.learn.search import Learnt, candidates
 from inkov.learn.write import Remarks, alike, form_of, is_name, shown, vlans_in
 
 __all__ = ["Ask", "Question", "Teacher"]
 
 _MOST_SHOWN = 3
 _MOST_ASKED = 10
+_MOST_OFFERED = 6  # effects of a statement that no other source tells of
+_MOST_LISTED = 10  # of such statements
 
 
 class Question(Struct):
@@ -43,12 +46,11 @@ class Teacher:
         self._remarks = Remarks()
         self._alike = alike(seen)
 
-    def remarks(self, total: int) -> Remarks:
+    def remarks(self) -> Remarks:
         """What stands beside the forms of the dialect. Answers change what was learnt."""
-        wrong = self.learnt.wrong
         for number in self._alike:
             pattern = self.seen.patterns[number]
-            if is_name(pattern, self.seen.name_form):
+            if pattern.settled or is_name(pattern, self.seen.name_form):
                 continue
             unclear = not pattern.opens and any(not slot.kind for slot in pattern.slots)
             if unclear:
@@ -59,31 +61,68 @@ class Teacher:
             elif number in self.learnt.hypothesis.effects:
                 self._with_effect(number, pattern)
         self._of_bare_ports()
+        return self._remarks
+
+    def of_wrong(self, wrong: Sequence[tuple[int, str]], total: int, sourced: int) -> None:
+        """Which ports do not agree, by text and name, of how many of the first texts in all."""
         if wrong:
             names = [f"{basename(self.files[at])}: port {name}" for at, name in wrong]
             more = f" and {len(names) - _MOST_SHOWN} more" if len(names) > _MOST_SHOWN else ""
             told = ", ".join(names[:_MOST_SHOWN])
             self.open.append(f"not read as the other source has it: {told}{more}")
-        self._remarks.head = [
-            f"Learnt from {', '.join(map(basename, self.files))}:"
+        self._remarks.head[:0] = [
+            f"Learnt from {', '.join(map(basename, self.files[:sourced]))}:"
             f" {total - len(wrong)} of {total} ports agree.",
             "`inkov dialect check` with --against shows what does not.",
-            *self._remarks.head,
         ]
-        return self._remarks
 
-    def of_marks(self, marks: dict[str, str]) -> None:
+    def of_marks(self, marks: dict[str, tuple[int, int]]) -> set[str]:
         """What marks between numbers mean that stand only where there is no evidence; `marks` has a
-        place of each.
+        place of each. Those are given back that are not clear.
         """
         lists = self.seen.lists
-        for mark, place in marks.items():
+        unclear = set()
+        for mark, (switch, line) in marks.items():
+            place = f"{basename(self.files[switch])}:{line}"
             says = f"what is {mark!r} between numbers ({place})?"
             chosen = self._answer(says, ["a range", "a list"])
             if chosen is None:
                 self.open.append(f"{says} A range, or a list? Name it under [lists]")
+                unclear.add(mark)
             else:
                 (lists.separators if chosen else lists.ranges).append(mark)
+        return unclear
+
+    def of_others(self, numbers: Sequence[int]) -> None:
+        """What statements do that only texts without another source have."""
+        self._alike = alike(self.seen)
+        left = 0
+        for number in numbers:
+            pattern = self.seen.patterns[number]
+            if number not in self._alike or pattern.settled:
+                continue
+            effects = ["", *candidates(pattern)[:_MOST_OFFERED]]
+            place = f'"{shown(form_of(pattern))}" ({self._where(pattern)})'
+            says = f"{place}: what does it do? No switch of the other source has it"
+            chosen = self._answer(says, self._told(pattern, effects)) if effects[1:] else None
+            if chosen is None:
+                self._remarks.left_out[number] = "what does it do? No other source tells"
+                left += 1
+                if left <= _MOST_LISTED:
+                    self.open.append(says)
+            elif effects[chosen]:
+                self._decide(number, effects[chosen])
+                self._remarks.support[number] = "by your answer"
+        if left > _MOST_LISTED:
+            self.open.append(
+                f"{left - _MOST_LISTED} more statements that no switch of the other source has"
+            )
+
+    @staticmethod
+    def _told(pattern: Pattern, effects: Sequence[str]) -> list[str]:
+        """Effects as they stand in the dialect; no effect in words."""
+        capture = f"{{{vlans_in(pattern)}}}"
+        return [effect.replace("{V}", capture) or "nothing" for effect in effects]
 
     def _answer(self, says: str, answers: list[str]) -> int | None:
         """The answer to a question, if there is somebody to ask, who knows."""
@@ -101,9 +140,8 @@ class Teacher:
     def _without_effect(self, number: int, pattern: Pattern) -> None:
         """A statement that changes nothing that can be seen, though it could."""
         effects = ["", *self.learnt.alternatives.get(number, [])]
-        capture = f"{{{vlans_in(pattern)}}}"
         says = f'"{shown(form_of(pattern))}" ({self._where(pattern)}): what does it do?'
-        chosen = self._answer(says, [e.replace("{V}", capture) or "nothing" for e in effects])
+        chosen = self._answer(says, self._told(pattern, effects))
         if chosen is None:
             says = "what does it do? Where it stands, it changes nothing that can be seen"
             self._leave_out(number, pattern, says)
@@ -124,8 +162,7 @@ class Teacher:
         ]
         count = sum(len(self.seen.patterns[one].rows) for one in self._alike[number])
         support = f"{count} line{'s' * (count != 1)}"
-        capture = f"{{{vlans_in(pattern)}}}"
-        told = [one.replace("{V}", capture) for one in (effect, *others)]
+        told = self._told(pattern, [effect, *others])
         if others:
             listed = ", or ".join(f"`{one}`" for one in told[1:][:_MOST_SHOWN])
             place = f'"{form_of(pattern)}" ({self._where(pattern)})'
@@ -141,20 +178,20 @@ class Teacher:
 
     def _of_bare_ports(self) -> None:
         """What a port is of which nothing is said, where no port of the other source tells."""
-        fitting = self.learnt.fitting
+        fitting, own = self.learnt.fitting, self.learnt.hypothesis.defaults
         if len(fitting) < 2:
             return
         says = "what is a port of which nothing is said?"
-        chosen = self._answer(says, [_told(n) for n in fitting])
+        told = {n: _told(*bare(self.seen.defaults[n])) for n in {*fitting, own}}
+        chosen = self._answer(says, [told[n] for n in fitting])
         if chosen is not None:
-            self.learnt.hypothesis.defaults = fitting[chosen]
+            own = self.learnt.hypothesis.defaults = fitting[chosen]
             self._remarks.head.append(
-                f"A port of which nothing is said, by your answer: {_told(fitting[chosen])}."
+                f"A port of which nothing is said, by your answer: {told[own]}."
             )
             return
-        taken = _told(self.learnt.hypothesis.defaults)
         self.open.append(
-            f"{says} No port of the other source tells; it is taken to be {taken} ([defaults])"
+            f"{says} No port of the other source tells; it is taken to be {told[own]} ([defaults])"
         )
 
     def _where(self, pattern: Pattern) -> str:
@@ -162,9 +199,8 @@ class Teacher:
         return f"{basename(self.files[switch])}:{line}"
 
 
-def _told(defaults: int) -> str:
+def _told(state: str, vid: str) -> str:
     """What a port is of which nothing is said, in words."""
-    state, vid = bare(defaults)
     if state == "off":
         return "off"
     return f"on, untagged in VLAN {vid}" if vid != "none" else "on, in no VLAN"

@@ -3,9 +3,10 @@
 Theory of operation. A hypothesis gives each pattern an effect, and the platform its defaults; it is
 written as a dialect, the texts are read by it (by their `rehearsal`, which comes to the same), and
 each port is held against the other source: is it on, what does it send untagged, what tagged, in
-what VLAN do untagged frames arrive. That is its error. The search begins with statements that do nothing, and takes whichever single change lowers
-the error most, until none does. Simple effects come first, so of several that agree alike the
-simplest is taken; the others are kept as alternatives.
+what VLAN do untagged frames arrive. That is its error. The search begins with statements that do
+nothing, and takes whichever single change lowers the error most, until none does. Simple effects
+come first, so of several that agree alike the simplest is taken; the others are kept as
+alternatives.
 
 The search can stop at a hypothesis that a change of two things at once would better. Then ports are
 left that do not agree, and these are told: what was learnt is never taken to be more than it is.
@@ -20,11 +21,12 @@ from typing import Any
 from msgspec import Struct, field
 
 from inkov.campus import Device
+from inkov.learn.hypothesis import Hypothesis, bare
 from inkov.learn.look import PROFILE, Look, Pattern
-from inkov.learn.rehearsal import Hypothesis, Rehearsal, errors_of
+from inkov.learn.rehearsal import Rehearsal, errors_of
 from inkov.readers.dialects import Dialect
 
-__all__ = ["DEFAULTS", "Learnt", "bare", "candidates", "learn_effects"]
+__all__ = ["Learnt", "candidates", "learn_effects"]
 
 _PLAIN = ("state = off", "state = on", "mode = trunk", "native = none", "allowed = all")
 _WITH_VLANS = (
@@ -48,23 +50,6 @@ _TAKING = ("takes + {name}", "takes = {name}")
 _TAKEN = "on ports {ports}: takes + {name}"
 _TELLING = ("state = off", "mode = trunk")  # effects that change what a port passes, by themselves
 _OF_ONE = ("vlan", "native", "voice", "pvid")  # attributes that are one VLAN
-_NOTHING_SAID = {
-    "pvid": "none",
-    "untagged": "none",
-}  # of a port that is in VLANs only by their lists
-DEFAULTS: tuple[dict[str, str], ...] = (
-    {"mode": "access", "vlan": "1", "native": "none", "allowed": "none", **_NOTHING_SAID},
-    {"mode": "access", "vlan": "1", "native": "1", "allowed": "none", **_NOTHING_SAID},
-    {"mode": "access", "vlan": "1", "native": "1", "allowed": "all", **_NOTHING_SAID},
-    {"mode": "access", "vlan": "1", "native": "none", "allowed": "all", **_NOTHING_SAID},
-    {"mode": "access", "vlan": "1", "native": "1", "allowed": "all"},
-    {"mode": "general", "vlan": "1", "native": "none", "allowed": "none", **_NOTHING_SAID},
-    {"mode": "trunk", "vlan": "1", "native": "none", "allowed": "none", **_NOTHING_SAID},
-    {"mode": "trunk", "vlan": "1", "native": "1", "allowed": "all", **_NOTHING_SAID},
-    {"mode": "access", "vlan": "1", "native": "1", "allowed": "all", "state": "off"},
-    {"mode": "access", "vlan": "1", "native": "none", "allowed": "none", "state": "off"},
-)
-"""What a port may be where nothing is said, the likeliest first."""
 _MOST_STEPS = 40
 _MOST_PATTERNS = 120  # whose effects are looked for, the most frequent ones
 _MOST_TRIED = 1_500  # hypotheses
@@ -95,7 +80,7 @@ def candidates(pattern: Pattern) -> list[str]:
     kinds = [slot.kind for one in pattern.path for slot in one.slots]
     own = [slot.kind for slot in pattern.slots]
     in_profile = any(one.is_profile for one in pattern.path[:-1])
-    if pattern.opens or ("ports" not in kinds and not in_profile):
+    if pattern.opens or pattern.settled or ("ports" not in kinds and not in_profile):
         return []
     if PROFILE in pattern.tokens:
         return list(_TAKING)
@@ -147,14 +132,14 @@ def learn_effects(
     # What follows looks at each pattern once: that it always may.
     search.left = None
     fitting = [
-        n for n in range(len(DEFAULTS)) if search.error(Hypothesis(best.effects, n)) <= least
+        n for n in range(len(look.defaults)) if search.error(Hypothesis(best.effects, n)) <= least
     ]
     best = Hypothesis(best.effects, min([*fitting, best.defaults]))
     # What is told rests on the texts as they are read.
     read = errors_of(dialect_of(best), texts, devices)
     wrong = [(switch, name) for switch, name, error in read if error]
     alternatives: dict[int, list[str]] = {}
-    doubtful = {n for n in options if rehearsal.touches(look.patterns[n], set(wrong))}
+    doubtful = {n for n in options if rehearsal.touches(n, set(wrong))}
     for first, effects in options.items():
         chosen = best.effects.get(first, "")
         alike = [
@@ -168,7 +153,8 @@ def learn_effects(
         elif first in doubtful or any(_would_matter(effect) for effect in alike):
             unsure.update(groups[first])
             alternatives |= dict.fromkeys(groups[first], alike)
-    kinds = {bare(n): n for n in reversed([best.defaults, *fitting])}
+    in_order = reversed([best.defaults, *fitting])
+    kinds = {bare(look.defaults[n]): n for n in in_order}
     return Learnt(best, least, wrong, alternatives, unsure, sorted(kinds.values()))
 
 
@@ -180,17 +166,6 @@ def _common(several: Sequence[list[str]]) -> list[str]:
 def _would_matter(effect: str) -> bool:
     """Whether it would change what a port passes."""
     return "{V}" in effect or "takes" in effect or effect in _TELLING
-
-
-def bare(defaults: int) -> tuple[str, str]:
-    """What a port is of which nothing is said: on or off, and the VLAN of its untagged frames."""
-    own = DEFAULTS[defaults]
-    shown = {
-        "access": own["vlan"],
-        "trunk": own["native"] if own["allowed"] == "all" else "none",
-        "general": own.get("pvid", "1"),
-    }[own["mode"]]
-    return own.get("state", "on"), shown
 
 
 class _Search:
@@ -239,7 +214,22 @@ class _Search:
             other, error = self._climbed(lists)
             if error < least - _NOTHING:
                 best, least = other, error
-        return self._plainer(best, least), least
+        return self._bare(self._plainer(best, least), least), least
+
+    def _bare(self, hypothesis: Hypothesis, least: float) -> Hypothesis:
+        """The same hypothesis without the effects that nothing rests on: on the way they helped,
+        where another thing was wrong. The rarest statements go first.
+        """
+        rows = {
+            n: sum(len(self.patterns[k].rows) for k in self.rehearsal.groups[n])
+            for n in self.options
+        }
+        for number in sorted(self.options, key=lambda n: rows[n]):
+            if number in hypothesis.effects:
+                without = self.changed(hypothesis, number, "")
+                if self.error(without) <= least + _NOTHING:
+                    hypothesis = without
+        return hypothesis
 
     def _climbed(self, start: Hypothesis) -> tuple[Hypothesis, float]:
         """The hypothesis that single changes, and pairs of them, lead to."""
@@ -247,9 +237,7 @@ class _Search:
         for _ in range(_MOST_STEPS):
             at = {(switch, name) for switch, name, e in self.rehearsal.errors(best) if e}
             near = {
-                n: effects
-                for n, effects in self.options.items()
-                if self.rehearsal.touches(self.patterns[n], at)
+                n: effects for n, effects in self.options.items() if self.rehearsal.touches(n, at)
             }
             found = self._lowest(self._changes(best, near), least) if at else None
             found = found or (self._lowest(self._pairs(best, near), least) if at else None)
@@ -266,7 +254,7 @@ class _Search:
             for effect in (*effects, ""):
                 if hypothesis.effects.get(number, "") != effect:
                     yield self.changed(hypothesis, number, effect)
-        for number in range(len(DEFAULTS)):
+        for number in range(len(self.rehearsal.look.defaults)):
             if number != hypothesis.defaults:
                 yield Hypothesis(hypothesis.effects, number)
 

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from msgspec import Struct, field
 
 from inkov.campus.secrets import without_secrets
+from inkov.learn.hypothesis import Hypothesis
 from inkov.learn.look import PROFILE, Look, Pattern, Slot
-from inkov.learn.rehearsal import Hypothesis
-from inkov.learn.search import DEFAULTS
+from inkov.learn.toml import toml_list, toml_text, written_style
 
 __all__ = ["Remarks", "alike", "form_of", "is_name", "shown", "vlans_in", "written"]
+
+
+_OF_PORTS = ("port", "bundle", "sub", "profile")  # blocks whose statements are about ports
 
 
 class Remarks(Struct):
@@ -48,8 +52,10 @@ def written(
     within = _blocks(look)
     for number, pattern in enumerate(look.patterns):
         parent = within[number]
+        if pattern.settled is not None:
+            continue
         if pattern.opens:
-            block_name = _kind(pattern) or f"group.g{number}"
+            block_name = _block_of(look, number)
             block = blocks.setdefault(block_name, _Block(block_name))
             form = form_of(pattern)
             if form not in block.opens:
@@ -60,21 +66,16 @@ def written(
         _state(
             blocks.setdefault(parent, _Block(parent)), number, pattern, hypothesis, remarks, look
         )
-    out = [*(f"# {line}".rstrip() for line in remarks.head), f"dialect = {_quoted(name)}"]
+    out = [*(f"# {line}".rstrip() for line in remarks.head), f"dialect = {toml_text(name)}"]
     if look.name_form:
-        out.append(f"recognise = [{_quoted(look.name_form)}]")
+        out.append(f"recognise = [{toml_text(look.name_form)}]")
     else:
-        out.append(f"files = [{_quoted(files)}]")
-    style = look.style
-    out += ["", "[text]", f"shape = {_quoted(str(style.shape.value))}"]
-    if style.statement_end:
-        out.append(f"statement-end = {_quoted(style.statement_end)}")
-    out += [f"comment = {_list(style.comment)}"] if style.comment else []
-    out += [f"negation = {_list(style.negation)}"] if style.negation else []
-    out += ["", "[lists]", f"separators = {_list(look.lists.separators)}"]
-    out += [f"ranges = {_list(look.lists.ranges)}", "", "[defaults]"]
-    out += [f"{key} = {_quoted(value)}" for key, value in DEFAULTS[hypothesis.defaults].items()]
-    out += ["", "[vlan-table]", f"always = {_quoted(always)}"] if always else []
+        out.append(f"files = [{toml_text(files)}]")
+    out += ["", written_style(look.style, look.lists), "", "[defaults]"]
+    out += [
+        f"{key} = {toml_text(value)}" for key, value in look.defaults[hypothesis.defaults].items()
+    ]
+    out += ["", "[vlan-table]", f"always = {toml_text(always)}"] if always else []
     for block in blocks.values():
         out += _written(block)
     return "\n".join(out) + "\n"
@@ -85,7 +86,7 @@ def _blocks(look: Look) -> list[str]:
     ports, wherever they were seen.
     """
     opened = {
-        id(pattern): _kind(pattern) or f"group.g{number}"
+        id(pattern): _block_of(look, number)
         for number, pattern in enumerate(look.patterns)
         if pattern.opens
     }
@@ -97,14 +98,28 @@ def _blocks(look: Look) -> list[str]:
     return found
 
 
+def _block_of(look: Look, number: int) -> str:
+    """The block that a pattern opens."""
+    name = f"g{number}"
+    while name in look.groups:
+        name += "x"
+    return _kind(look.patterns[number]) or f"group.{name}"
+
+
 def alike(look: Look) -> dict[int, list[int]]:
     """Patterns that come to one form of one block, which can have one effect only: by the first of
-    them.
+    them. What a list holds in one of them, it may hold in all.
     """
-    found: dict[tuple[str, str], list[int]] = {}
+    found: dict[tuple[Any, ...], list[int]] = {}
     for number, (pattern, block) in enumerate(zip(look.patterns, _blocks(look), strict=True)):
-        if not pattern.opens:
-            found.setdefault((block, form_of(pattern)), []).append(number)
+        if not pattern.opens and pattern.settled is None:
+            kinds = tuple(slot.kind for slot in pattern.slots)
+            found.setdefault((block, pattern.tokens, kinds), []).append(number)
+    for several in found.values():
+        for slots in zip(*(look.patterns[number].slots for number in several), strict=True):
+            named, single = any(s.named for s in slots), all(s.single for s in slots)
+            for slot in slots:
+                slot.named, slot.single = named, single
     return {several[0]: several for several in found.values()}
 
 
@@ -132,11 +147,11 @@ def _state(
             form, effect = form.replace(one, several), effect.replace(one, several)
     why = remarks.left_out.get(number, "")
     if why:
-        block.says.setdefault(form, f'# {_quoted(shown(form))} = ""  # {why}')
+        block.says.setdefault(form, f'# {toml_text(shown(form))} = ""  # {why}')
     elif effect:
         about = remarks.support.get(number, "")
         told = f"  # {about}" * bool(about)
-        block.says.setdefault(form, f"{_quoted(form)} = {_quoted(effect)}{told}")
+        block.says.setdefault(form, f"{toml_text(form)} = {toml_text(effect)}{told}")
     else:
         block.ignored.append(_without_words(form, pattern, look))
 
@@ -180,11 +195,11 @@ def _written(block: _Block) -> list[str]:
     if block.name == "device" and not block.says and not block.ignored:
         return []
     out = ["", f"[{block.name}]"]
-    out += [f"opens = {_list(block.opens)}"] if block.opens else []
+    out += [f"opens = {toml_list(block.opens)}"] if block.opens else []
     if block.within and block.within != ["device"]:
-        out.append(f"within = {_list(block.within)}")
+        out.append(f"within = {toml_list(block.within)}")
     out += ['like = "port"'] if block.name == "profile" else []
-    out += [f"ignored = {_list(dict.fromkeys(block.ignored))}"] if block.ignored else []
+    out += [f"ignored = {toml_list(dict.fromkeys(block.ignored))}"] if block.ignored else []
     if block.says:
         out += [f"[{block.name}.says]", *block.says.values()]
     return out
@@ -192,6 +207,8 @@ def _written(block: _Block) -> list[str]:
 
 def _kind(pattern: Pattern) -> str:
     """What a head opens: ports, VLANs, a gateway, a profile, or nothing that is known."""
+    if pattern.settled is not None:
+        return pattern.settled.block
     if PROFILE in pattern.tokens:
         return "profile"
     kinds = [slot.kind for slot in pattern.slots]
@@ -240,7 +257,9 @@ def _effect(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
     if effect:
         vlans = _label(path, "vlans")
         said = effect.replace("{V}", f"{{{vlans}}}")
-        inside = any(one.opens and _kind(one) in ("port", "profile") for one in path[:-1])
+        inside = any(
+            one.opens and _kind(one) in ("port", "bundle", "sub", "profile") for one in path[:-1]
+        )
         return (
             said
             if inside or said.startswith("on ")
@@ -273,17 +292,15 @@ def vlans_in(pattern: Pattern) -> str:
 
 def _label(path: Sequence[Pattern], kind: str) -> str:
     """The capture of the nearest slot of a kind."""
+    types = ("ports", "port") if kind == "ports" else ("vids", "vid", "vlans", "vlan")
     for one in reversed(path):
+        if one.settled is not None:
+            labels = (label for label, type_ in one.settled.captures.items() if type_ in types)
+            label = next(labels, "")
+            if label:
+                return label
+            continue
         for slot in one.slots:
             if slot.kind == kind:
                 return _capture(slot)
     return ""
-
-
-def _quoted(text: str) -> str:
-    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
-    return f'"{escaped}"'
-
-
-def _list(items: Sequence[str] | dict[str, None]) -> str:
-    return f"[{', '.join(map(_quoted, items))}]"

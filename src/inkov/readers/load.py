@@ -233,14 +233,16 @@ def _is_hostname(file: str, data: bytes) -> bool:
     return os.path.basename(file) == "hostname" and _HOSTNAME.match(data) is not None
 
 
-def unread_texts(paths: Iterable[str], problems: list[Problem]) -> list[tuple[str, str]]:
+def unread_texts(
+    paths: Iterable[str], problems: list[Problem], begun: str = ""
+) -> list[tuple[str, str]]:
     """(file, text) of the files that no format and no dialect among them reads.
 
-    These are the files to write a dialect for. `problems` gets what is wrong with the files and
-    dialects.
+    These are the files to write a dialect for; `begun` is one that is begun, and does not count.
+    `problems` gets what is wrong with the files and dialects.
     """
     files = _files(list(paths), problems, [])
-    dialects = read_dialects(files, problems, [])
+    dialects = [one for one in read_dialects(files, problems, []) if one.name != begun]
     texts = []
     for file in files:
         if file.endswith((".toml", ".csv")) or os.path.basename(file) in PLAN_NAMES:

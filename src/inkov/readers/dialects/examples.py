@@ -8,14 +8,15 @@ from difflib import unified_diff
 
 from msgspec import Struct
 
-from inkov.campus import Basis
+from inkov.campus import Basis, Device
 from inkov.readers.dialects.file import Dialect, Example
 from inkov.readers.dialects.read import read_text
+from inkov.readers.reading import Part
 from inkov.readers.sheets.reader import HEADER
 from inkov.readers.sheets.reader import read as read_sheet
 from inkov.readers.sheets.writer import write_sheet
 
-__all__ = ["Ran", "run_examples"]
+__all__ = ["Ran", "meant_by", "run_examples"]
 
 
 class Ran(Struct, frozen=True):
@@ -47,9 +48,7 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
         for text in example.unmatched
         if text not in unmatched
     ]
-    named = "" if "switch:" in example.gives else "switch: example "
-    sheet = f"{HEADER}\n{named}\n{example.gives}".encode()
-    wanted_part = read_sheet("example", sheet).part
+    wanted_part = _wanted(example)
     wrong = [problem for problem in wanted_part.problems if not problem.lost]
     faults += [f"in `gives`, line {problem.origin.line - 2}: {problem.says}" for problem in wrong]
     if wrong or not wanted_part.devices:
@@ -66,3 +65,15 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
         if not line.startswith(("---", "+++", "@@")):
             faults.append(line)
     return faults
+
+
+def meant_by(example: Example) -> Device | None:
+    """The switch that the text of an example is to come to; None where its sheet is no sheet."""
+    part = _wanted(example)
+    wrong = any(not problem.lost for problem in part.problems)
+    return None if wrong or not part.devices else part.devices[0]
+
+
+def _wanted(example: Example) -> Part:
+    named = "" if "switch:" in example.gives else "switch: example "
+    return read_sheet("example", f"{HEADER}\n{named}\n{example.gives}".encode()).part

@@ -1,0 +1,32 @@
+"""What a dialect says of how texts are written, as TOML."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from inkov.readers.dialects.lists import Lists
+from inkov.readers.dialects.text import Style
+
+__all__ = ["toml_list", "toml_text", "written_style"]
+
+
+def written_style(style: Style, lists: Lists) -> str:
+    """The tables of a dialect that say how texts and lists are written."""
+    out = ["[text]", f"shape = {toml_text(style.shape.value)}"]
+    if style.statement_end:
+        out.append(f"statement-end = {toml_text(style.statement_end)}")
+    out += [f"comment = {toml_list(style.comment)}"] if style.comment else []
+    out += [f"negation = {toml_list(style.negation)}"] if style.negation else []
+    out += ["", "[lists]", f"separators = {toml_list(lists.separators)}"]
+    return "\n".join([*out, f"ranges = {toml_list(lists.ranges)}"])
+
+
+def toml_text(text: str) -> str:
+    """A text as TOML writes it."""
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
+    return f'"{escaped}"'
+
+
+def toml_list(items: Iterable[str]) -> str:
+    """A list of texts as TOML writes it."""
+    return f"[{', '.join(map(toml_text, items))}]"
