@@ -146,13 +146,17 @@ class Language:
     def answer(self, question: Question) -> int | None:
         """What somebody who knows this language answers."""
         wanted = [
-            ("between numbers", "a range"),
+            (f"{self.range.strip()!r} between numbers", "a range"),
+            ("between numbers", "neither"),
             ("of which nothing is said", "untagged in VLAN 1"),
             *([(self.also, "allowed +")] if self.also else []),
             (f"{self.trunk} ", "allowed ="),
             (f"{self.access} ", "access; vlan ="),
             (f"{self.native} ", "native ="),
             (self.off, "state = off"),
+            (f"{self.members} ", "untagged +"),
+            (f"{self.tagged_members} ", "; tagged +"),
+            (f"{self.joins} ", "takes +"),
             *((noise, "nothing") for noise in self.noise),
         ]
         meant = next((answer for about, answer in wanted if about in question.says), None)

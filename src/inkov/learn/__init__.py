@@ -18,8 +18,8 @@ from inkov.learn.begun import Begun, begin
 from inkov.learn.hypothesis import Hypothesis
 from inkov.learn.look import further, look, new_marks
 from inkov.learn.questions import Ask, Question, Teacher
-from inkov.learn.rehearsal import errors_of, views
-from inkov.learn.search import learn_effects
+from inkov.learn.rehearsal import View, errors_of, views
+from inkov.learn.search import Learnt, learn_effects
 from inkov.learn.write import Remarks, alike, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
 from inkov.vlanset import VlanSet
@@ -37,6 +37,7 @@ __all__ = [
 ]
 
 _MOST_PAIRS = 4  # switches that are learnt from
+_MOST_READINGS = 12  # other readings that are looked at
 _MOST_OTHERS = 30  # texts without another source that are looked at besides
 _MOST_BYTES = 400_000  # of a text that is learnt from
 
@@ -127,6 +128,7 @@ def learn(
     others = [(file, content) for file, content in texts if file not in files][:_MOST_OTHERS]
     teacher = Teacher(seen, learnt, [*files, *(file for file, _ in others)], ask)
     remarks = teacher.remarks()
+    teacher.of_readings(_that_differ(learnt, others, dialect_of))
     _look_at_others(teacher, others, len(files), dialect_of)
     read = errors_of(dialect_of(learnt.hypothesis), data, devices)
     wrong = [(number, port) for number, port, error in read if error]
@@ -135,6 +137,24 @@ def learn(
     for number in begun.broken(text) if begun is not None else ():
         raise NothingLearnt(f"with what was learnt, example {number} of the dialect would not hold")
     return Lesson(text, total - len(wrong), total, teacher.open)
+
+
+def _that_differ(
+    learnt: Learnt,
+    texts: Sequence[tuple[str, bytes]],
+    dialect_of: Callable[[Hypothesis], Dialect],
+) -> list[Hypothesis]:
+    """The other readings by which a port of a text without another source would do otherwise."""
+
+    def read(hypothesis: Hypothesis) -> list[dict[str, View]]:
+        dialect = dialect_of(hypothesis)
+        parts = [read_text(dialect, file, content).part for file, content in texts]
+        return [views(part.devices[0]) for part in parts]
+
+    if not learnt.readings or not texts:
+        return []
+    own = read(learnt.hypothesis)
+    return [one for one in learnt.readings[:_MOST_READINGS] if read(one) != own]
 
 
 def _look_at_others(

@@ -7,7 +7,7 @@ from os.path import basename
 
 from msgspec import Struct
 
-from inkov.learn.hypothesis import bare
+from inkov.learn.hypothesis import Hypothesis, bare
 from inkov.learn.look import Look, Pattern
 from inkov.learn.search import Learnt, candidates
 from inkov.learn.write import Remarks, alike, form_of, is_name, shown, vlans_in
@@ -85,13 +85,45 @@ class Teacher:
         for mark, (switch, line) in marks.items():
             place = f"{basename(self.files[switch])}:{line}"
             says = f"what is {mark!r} between numbers ({place})?"
-            chosen = self._answer(says, ["a range", "a list"])
+            chosen = self._answer(says, ["a range", "a list", "neither, a word of the statement"])
             if chosen is None:
                 self.open.append(f"{says} A range, or a list? Name it under [lists]")
                 unclear.add(mark)
-            else:
+            elif chosen < 2:
                 (lists.separators if chosen else lists.ranges).append(mark)
         return unclear
+
+    def of_readings(self, readings: Sequence[Hypothesis]) -> None:
+        """Which of several readings of statements that stand together is meant."""
+        own = self.learnt.hypothesis
+        numbers = sorted({n for one in readings for n in self._alike if self._differs(one, n)})
+        if not numbers:
+            return
+        forms = [f'"{form_of(self.seen.patterns[n])}"' for n in numbers]
+        answers = []
+        for one in (own, *readings):
+            effects = [one.effects.get(n, "") for n in numbers]
+            told = [
+                self._told(self.seen.patterns[n], [e])[0]
+                for n, e in zip(numbers, effects, strict=True)
+            ]
+            answers.append(", ".join(told))
+        place = self._where(self.seen.patterns[numbers[0]])
+        says = (
+            f"what do {' and '.join(forms)} do ({place})? Nothing that is known tells these apart"
+        )
+        chosen = self._answer(says, answers)
+        if chosen is None:
+            shown = "; or ".join(answers[:_MOST_SHOWN])
+            self.open.append(f"{says}: {shown}")
+        elif chosen:
+            for number in numbers:
+                self._decide(number, readings[chosen - 1].effects.get(number, ""))
+                self._remarks.support[number] = "by your answer"
+
+    def _differs(self, one: Hypothesis, number: int) -> bool:
+        own = self.learnt.hypothesis.effects
+        return one.effects.get(number, "") != own.get(number, "")
 
     def of_others(self, numbers: Sequence[int]) -> None:
         """What statements do that only texts without another source have."""

@@ -50,6 +50,15 @@ _TAKING = ("takes + {name}", "takes = {name}")
 _TAKEN = "on ports {ports}: takes + {name}"
 _TELLING = ("state = off", "mode = trunk")  # effects that change what a port passes, by themselves
 _OF_ONE = ("vlan", "native", "voice", "pvid")  # attributes that are one VLAN
+_USUAL = (
+    "mode = access; vlan = {V}",
+    "mode = trunk; allowed = {V}",
+    "mode = trunk; allowed + {V}",
+    "native = {V}",
+    "voice = {V}",
+)  # what statements with VLANs mean as a rule
+_MOST_TOGETHER = 4
+_MOST_READINGS = 3_000
 _MOST_STEPS = 40
 _MOST_PATTERNS = 120  # whose effects are looked for, the most frequent ones
 _MOST_TRIED = 1_500  # hypotheses
@@ -63,6 +72,7 @@ class Learnt(Struct):
     of each pattern that agree as well; and the patterns without an effect of which the evidence
     does not say that they have none. `fitting` are defaults that agree as well, one of each kind:
     if they are several, the evidence does not say what a port is of which nothing is said.
+    `readings` are other hypotheses, of several statements that stand together, that agree as well.
     """
 
     hypothesis: Hypothesis
@@ -71,6 +81,7 @@ class Learnt(Struct):
     alternatives: dict[int, list[str]]
     unsure: set[int]
     fitting: list[int] = field(default_factory=list)
+    readings: list[Hypothesis] = field(default_factory=list)
 
 
 def candidates(pattern: Pattern) -> list[str]:
@@ -155,7 +166,8 @@ def learn_effects(
             alternatives |= dict.fromkeys(groups[first], alike)
     in_order = reversed([best.defaults, *fitting])
     kinds = {bare(look.defaults[n]): n for n in in_order}
-    return Learnt(best, least, wrong, alternatives, unsure, sorted(kinds.values()))
+    readings = list(search.readings(best, least)) if not wrong else []
+    return Learnt(best, least, wrong, alternatives, unsure, sorted(kinds.values()), readings)
 
 
 def _common(several: Sequence[list[str]]) -> list[str]:
@@ -230,6 +242,45 @@ class _Search:
                 if self.error(without) <= least + _NOTHING:
                     hypothesis = without
         return hypothesis
+
+    def readings(self, best: Hypothesis, least: float) -> Iterator[Hypothesis]:
+        """Other hypotheses that agree as well, in which several statements about the same ports
+        have other effects together, though none of them alone could.
+        """
+        tried = 0
+        for together in self._together():
+            usual = [
+                [e for e in _USUAL if e in self.options[n]] + [best.effects.get(n, "")]
+                for n in together
+            ]
+            for effects in product(*(dict.fromkeys(several) for several in usual)):
+                changes = {
+                    number: effect
+                    for number, effect in zip(together, effects, strict=True)
+                    if effect != best.effects.get(number, "")
+                }
+                tried += 1
+                if len(changes) < 2 or tried > _MOST_READINGS:
+                    continue
+                one = best
+                for number, effect in changes.items():
+                    one = self.changed(one, number, effect)
+                if self.error(one) <= least + _NOTHING and not any(
+                    self.error(self.changed(best, number, effect)) <= least + _NOTHING
+                    for number, effect in changes.items()
+                    if number in best.effects
+                ):
+                    yield one
+
+    def _together(self) -> list[tuple[int, ...]]:
+        """The patterns with VLANs that are about one port, for each port; a few of them."""
+        found: dict[tuple[int, ...], None] = {}
+        for switch in self.rehearsal.switches:
+            for port in switch.ports.values():
+                own = [n for n in port.patterns if any("{V}" in e for e in self.options[n])]
+                if 1 < len(own) <= _MOST_TOGETHER:
+                    found[tuple(own)] = None
+        return list(found)
 
     def _climbed(self, start: Hypothesis) -> tuple[Hypothesis, float]:
         """The hypothesis that single changes, and pairs of them, lead to."""

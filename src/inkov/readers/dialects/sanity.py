@@ -15,6 +15,7 @@ from msgspec import Struct
 
 from inkov.campus import Device, Origin
 from inkov.campus.doubts import gaps, odd_names, strange_names
+from inkov.readers.dialects.ambiguous import ambiguous
 from inkov.readers.dialects.file import Block, Dialect, Head, Statement
 from inkov.readers.dialects.forms import Node
 from inkov.readers.dialects.read import Taken, read_text
@@ -54,6 +55,7 @@ def doubts(dialect: Dialect, texts: Sequence[tuple[str, bytes]]) -> list[Doubt]:
         *doubtful_ports(devices),
         *_of_vlans(devices),
         *_of_forms(dialect, uses),
+        *_of_two_forms(dialect),
         *_of_blocks(dialect, uses),
         *_unused(dialect, uses),
     ]
@@ -172,6 +174,18 @@ def _of_forms(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
                 at,
                 f"what {shown} says is replaced or taken back later, all {times} times",
                 "does it set something else, or should it add (+)?",
+            )
+
+
+def _of_two_forms(dialect: Dialect) -> Iterator[Doubt]:
+    """Forms of one block that can take the same line, and do not mean the same."""
+    for block in (dialect.device, *(block for block, _ in _blocks(dialect))):
+        for first, other, line in ambiguous(dialect, block):
+            yield Doubt(
+                Origin(dialect.file, first.line),
+                f'"{first.form}" and "{other.form}" (line {other.line}) can both take "{line}",'
+                " and neither is the narrower one",
+                "the first goes first: is that meant? else make it narrower",
             )
 
 
