@@ -6,6 +6,7 @@ Each expectation is written from what the made-up statements mean.
 
 from __future__ import annotations
 
+import tomllib
 from pathlib import Path
 from textwrap import dedent
 
@@ -629,6 +630,7 @@ def test_what_a_new_dialect_guesses(inkov: Inkov, tmp_path: Path) -> None:
         pot 2
           grow 20
           rest 5 to 7
+          rest 9
         """,
     )
     for guess in (
@@ -636,18 +638,84 @@ def test_what_a_new_dialect_guesses(inkov: Inkov, tmp_path: Path) -> None:
         'shape = "indented"',
         'comment = [";"]',
         'negation = ["cease"]',
-        '# "pot {number}" = ""          # 2 ×',
-        '# "rest {number} to {number2:number}" = ""          # 1 ×',
-        "# Statements below 'pot':",
+        'ranges = ["to"]',
+        '[port]\nopens = ["pot {ports}"]  # guessed',
+        '# "grow {number}" = ""  # 2 lines',
+        '# "label x" = ""  # 1 line',
     ):
         assert guess in indented, (guess, indented)
-    assert indented.index('"pot {number}"') < indented.index("# Statements below 'pot':")
     # One word before one statement alone is no word that undoes.
     flat = started(inkov, tmp_path, "pot 1 grow 10\ngrow 5\nset grow 6\n")
-    assert 'shape = "flat"' in flat and "negation = [" in flat and '"set"' not in flat
+    assert 'shape = "flat"' in flat and "negation = [" not in flat and '"set"' not in flat
     braced = started(inkov, tmp_path, "pot 1 {\n  grow 10;\n}\nbox {\n  lid 1;\n  lid 2;\n}\n")
-    assert 'shape = "braced"' in braced and '# "lid {number}" = ""          # 2 ×' in braced
-    assert "# Statements below 'box':" in braced and "# Statements below 'pot':" in braced
+    assert 'shape = "braced"' in braced and 'statement-end = ";"' in braced
+
+
+MEADOW = """
+meadow of {name}
+set lamp at dusk
+set season summer
+plot 10
+  called clover
+plot 20
+  called sorrel
+plot 300
+  called yarrow
+row 1 through 4
+  holds clover
+row 5, 7
+  holds sorrel
+  lamp over it
+done
+row 6
+  carries 10, 300
+done
+row 8
+  carries 20, 300
+done
+sign ^Keep off
+the grass.^
+shed main
+  door green
+  key is bb8s8d
+"""
+
+
+def test_what_texts_tell_by_themselves(inkov: Inkov, tmp_path: Path) -> None:
+    """What each mark, word and number of a text is, a reader sees without knowing the language."""
+    for name in ("east", "west"):
+        (tmp_path / f"{name}.txt").write_text(MEADOW.replace("{name}", name))
+    begun = inkov("dialect", "new", ".").out
+    for guess in (
+        'recognise = ["meadow of {name}"]',
+        'close = ["done"]',
+        'separators = [","]',
+        'ranges = ["through"]',
+        '[vlan]\nopens = ["plot {vid}"]  # guessed',
+        '"called {name}" = "name = {name}"',
+        '[port]\nopens = ["row {ports}"]  # guessed',
+        '# "holds {vlan}" = ""  # 4 lines',
+        '# "carries {vids}" = ""  # 4 lines',
+        '# "lamp over it" = ""  # 2 lines',
+    ):
+        assert guess in begun, (guess, begun)
+    # What names no port, VLAN or gateway stands in one list; a block of such is one of its forms.
+    [proposed] = [line for line in begun.splitlines() if line.startswith("# ignored = ")]
+    forms = tomllib.loads(proposed.removeprefix("# "))["ignored"]
+    assert forms == ["set {text}", "sign {passage}", "shed {text}"]
+    assert "bb8s8d" not in begun
+    # With the proposal taken, only what ports do is left.
+    (tmp_path / "t.toml").write_text(begun.replace("# ignored = ", "ignored = "))
+    left = inkov("dialect", "unmatched", ".", "-f", "json").json["unmatched"]
+    assert {row["shape"].split()[0] for row in left} == {"holds", "carries", "lamp"}
+
+
+def test_words_that_begin_every_statement_mean_nothing(inkov: Inkov, tmp_path: Path) -> None:
+    lines = ["plot 10 called clover", "plot 20 called sorrel", "row 1 holds 10", "row 2 holds 20"]
+    lines += ["row 3 holds 10", "lamp on", "season summer", "gate shut"]
+    begun = started(inkov, tmp_path, "\n".join(f"put {line}" for line in lines) + "\n")
+    assert 'lead = ["put"]' in begun and '"plot {vid} called {name}"' in begun
+    assert '# "row {ports} holds {vid}" = ""  # 3 lines' in begun
 
 
 def test_a_comment_behind_a_statement_and_a_mark_within_a_word() -> None:

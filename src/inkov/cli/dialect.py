@@ -38,14 +38,14 @@ Files = Annotated[
 
 
 def new(configs: Configs, output: OutputOption = None, force: ForceOption = False) -> None:
-    """Start a dialect from configurations: the shape of the text guessed, each kind of line as a
-    form to fill in.
+    """Start a dialect from configurations: what can be guessed is, each other statement is a form
+    to fill in.
     """
-    from inkov.readers.dialects.shapes import starter
+    from inkov.learn import sketched
 
     check_paths(configs)
     keep(output, force=force)
-    Output(file=output).write(starter(_undescribed(configs)))
+    Output(file=output).write(sketched(_undescribed(configs), "my-switches"))
 
 
 def _undescribed(configs: list[str], begun: str = "") -> list[tuple[str, str]]:

@@ -14,6 +14,7 @@ from os.path import basename
 from msgspec import Struct
 
 from inkov.campus import Device
+from inkov.learn import guess
 from inkov.learn.begun import Begun, begin
 from inkov.learn.hypothesis import Hypothesis
 from inkov.learn.look import further, look, new_marks
@@ -34,6 +35,7 @@ __all__ = [
     "begin",
     "learn",
     "paired",
+    "sketched",
 ]
 
 _MOST_PAIRS = 4  # switches that are learnt from
@@ -176,6 +178,11 @@ def _look_at_others(
         unread = read_text(dialect, "text", text.encode()).ledger.unmatched
         lost[number] = {one.origin.line for one in unread}
     teacher.of_others(further(teacher.seen, numbered, lost, unclear))
+
+
+def sketched(texts: Sequence[tuple[str, str]], name: str) -> str:
+    """A dialect to begin with, from (file, text) alone: see `guess`."""
+    return guess.sketched(texts, name, _pattern_of([file for file, _ in texts]))
 
 
 def _pattern_of(files: Sequence[str]) -> str:

@@ -28,16 +28,33 @@ from inkov.learn.begun import PREFIX, Begun, Settled
 from inkov.learn.hypothesis import DEFAULTS
 from inkov.learn.toml import written_style
 from inkov.readers.dialects.lists import Lists
-from inkov.readers.dialects.shapes import ADDRESS, WORD, guessed_style
+from inkov.readers.dialects.shapes import ADDRESS, WORD, guessed_style, passages
 from inkov.readers.dialects.text import Shape, Style, lines
 from inkov.readers.sheets.words import BadLine
 from inkov.vlanset import VlanListError
 from inkov.wiring.names import NameFinder
 
-__all__ = ["PROFILE", "Look", "Pattern", "Row", "Slot", "further", "look", "new_marks"]
+__all__ = [
+    "PASSAGE",
+    "PROFILE",
+    "Look",
+    "Pattern",
+    "Row",
+    "Slot",
+    "further",
+    "is_numeric",
+    "look",
+    "new_marks",
+    "numbers_in",
+    "ports_in",
+    "rows_of",
+    "runs_in",
+    "written_lists",
+]
 
 _IN_WORD = re.compile(r"(?<=[0-9])([^\w\s\"/:.]+|\.\.+)(?=[\w])")
 PROFILE = "~"
+PASSAGE = "\N{PILCROW SIGN}"
 _SEPARATORS: tuple[str, ...] = (",", ";", "&", "and", "+")
 _SURE = 0.95  # of the items of a list that are ports (or VLANs), for it to be a list of them
 _MOSTLY = 0.5  # by which share of the lines one reading of a list must be ahead of the other
@@ -60,7 +77,8 @@ class Slot(Struct):
 
 class Pattern(Struct):
     """Statements of one wording: its tokens (`#` for a list, `"` for a text, `@` for an address,
-    `~` for the name of a profile), the pattern that it stands in, and its rows. `settled` is what a
+    `~` for the name of a profile, a pilcrow for a
+    passage of free text), the pattern that it stands in, and its rows. `settled` is what a
     dialect that is begun makes of them.
     """
 
@@ -113,18 +131,19 @@ def look(
     begun: Begun | None = None,
     without: Sequence[frozenset[str]] = (),
     named: int = 0,
+    lists: Lists | None = None,
 ) -> Look:
     """Look at texts, each with another source of the same switch. `begun` is a dialect of theirs;
     `without` are lines, by text, that are left out. The first `named` texts name their switch; 0
-    for all of them.
+    for all of them. `lists` is how lists are written, where that is known.
     """
     states = begun.states if begun is not None else frozenset()
     style = begun.dialect.text if begun is not None and "text" in states else guessed_style(texts)
-    rows = list(_rows(enumerate(texts), style))
+    rows = list(rows_of(enumerate(texts), style))
     known = [_Known(device) for device in devices]
     if begun is not None and "lists" in states:
         lists = copy(begun.dialect.lists)
-    else:
+    elif lists is None:
         glue, marks = _between(rows)
         lists = _lists(glue | marks, rows, known)
     if begun is not None:
@@ -192,21 +211,32 @@ class _Known:
         return vid in self.vids
 
 
-def _rows(texts: Iterable[tuple[int, str]], style: Style) -> Iterator[Row]:
-    for switch, text in texts:
+def rows_of(texts: Iterable[tuple[int, str]], style: Style) -> Iterator[Row]:
+    """The statements of numbered texts, parents before what stands in them."""
+    for switch, written in texts:
+        text = written.replace("\r\n", "\n")
+        free = passages(text.split("\n"), style.comment)
+        skip_to = 0
         stack: list[tuple[int, Row]] = []
         place = 0
-        for line in lines(text.replace("\r\n", "\n"), style):
-            if not line.meaning:
+        for line in lines(text, style):
+            if not line.meaning or line.number <= skip_to or line.text in style.close:
                 continue
             place = place + 1 if style.shape is Shape.BRACED else line.number
             while stack and stack[-1][0] >= line.depth:
                 stack.pop()
             parent = stack[-1][1] if stack else None
-            words = WORD.findall(line.text[:_LONGEST])
             if len(line.text) > _LONGEST or len(stack) > _DEEPEST:
                 continue  # no statement that anything could be learnt from
-            row = Row(switch, line.number, place, words, parent, line.opens)
+            words = WORD.findall(line.text)
+            opens = line.opens
+            if line.number - 1 in free and style.shape is not Shape.BRACED:
+                begins, last = free[line.number - 1]
+                skip_to, opens = last + 1, False
+                words = [*text.split("\n")[line.number - 1][:begins].split(), PASSAGE]
+            if words[0] in style.lead and len(words) > 1:
+                words = words[1:]
+            row = Row(switch, line.number, place, words, parent, opens)
             stack.append((line.depth, row))
             yield row
 
@@ -214,7 +244,8 @@ def _rows(texts: Iterable[tuple[int, str]], style: Style) -> Iterator[Row]:
 # --- how lists are written ------------------------------------------------------------------------
 
 
-def _numeric(word: str) -> bool:
+def is_numeric(word: str) -> bool:
+    """Whether a word holds a number, and is no address and no quoted text."""
     return any(c.isdigit() for c in word) and not word.startswith('"') and not ADDRESS.match(word)
 
 
@@ -227,9 +258,9 @@ def _between(rows: Sequence[Row]) -> tuple[set[str], set[str]]:
         words = row.words
         for at, word in enumerate(words):
             everywhere[word] += 1
-            if 0 < at < len(words) - 1 and not _numeric(word):
-                inside[word] += _numeric(words[at - 1]) and _numeric(words[at + 1])
-            if _numeric(word):
+            if 0 < at < len(words) - 1 and not is_numeric(word):
+                inside[word] += is_numeric(words[at - 1]) and is_numeric(words[at + 1])
+            if is_numeric(word):
                 marks.update(_IN_WORD.findall(word))
                 if word[-1:] in ",;":
                     marks.add(word[-1])
@@ -240,13 +271,13 @@ def new_marks(seen: Look, texts: Iterable[tuple[int, str]]) -> dict[str, tuple[i
     """The marks, and words, between numbers that no list had so far, each with the text and the
     line that has it first.
     """
-    rows = list(_rows(texts, seen.style))
+    rows = list(rows_of(texts, seen.style))
     glue, marks = _between(rows)
     known = {*seen.lists.separators, *seen.lists.ranges, "-"}
     known |= {token for pattern in seen.patterns for token in pattern.tokens}
     found: dict[str, tuple[int, int]] = {}
     for row in rows:
-        within = {mark for word in row.words if _numeric(word) for mark in _IN_WORD.findall(word)}
+        within = {mark for word in row.words if is_numeric(word) for mark in _IN_WORD.findall(word)}
         for mark in sorted((within & marks | glue.intersection(row.words)) - known):
             found.setdefault(mark, (row.switch, row.number))
     return dict(sorted(found.items()))
@@ -263,7 +294,7 @@ def further(
     of_row: dict[int, Pattern | None] = {}
     new: list[Pattern] = []
     wordings: Counter[tuple[int, str]] = Counter()
-    for row in _rows(texts, seen.style):
+    for row in rows_of(texts, seen.style):
         parent = of_row.get(id(row.parent)) if row.parent is not None else None
         of_row[id(row)] = None
         if (row.parent is not None and parent is None) or any(mark in but for mark in row.words):
@@ -281,12 +312,12 @@ def further(
         if pattern is None:
             continue
         of_row[id(row)] = row.pattern = pattern
-        row.runs = [tuple(run) for run in _runs(row.words, marks, set())]
+        row.runs = [tuple(run) for run in runs_in(row.words, marks, set())]
         if pattern in new[-_MOST_NEW:]:
             pattern.rows.append(row)
             for slot, run in zip(pattern.slots, row.runs, strict=True):
                 slot.words.append(run)
-                one = _vlans(seen.lists, run) or _ports(seen.lists, run)
+                one = numbers_in(seen.lists, run) or ports_in(seen.lists, run)
                 slot.single = slot.single and len(one) == 1
     seen.patterns += new[:_MOST_NEW]
     _agree(seen.patterns)
@@ -303,25 +334,53 @@ def _lists(marks: set[str], rows: Sequence[Row], known: Sequence[_Known]) -> Lis
         trial = Lists([","], [mark])
         there = tried = 0
         for row in rows:
-            for words in _runs(row.words, {mark, ","}, set()):
+            for words in runs_in(row.words, {mark, ","}, set()):
                 text = " ".join(words)
                 if mark not in (words if mark.isalnum() else text):
                     continue
                 tried += 1
                 own = known[row.switch]
-                as_ports = _share(_ports(trial, words), own.ports.find)
-                as_vlans = _share(_vlans(trial, words), own.has_vlan)
+                as_ports = _share(ports_in(trial, words), own.ports.find)
+                as_vlans = _share(numbers_in(trial, words), own.has_vlan)
                 there += max(as_ports, as_vlans) >= _SURE
         if tried and there >= tried * _SURE:
             ranges.append(mark)
     return Lists(separators, ranges or ["-"])
 
 
-def _runs(words: Sequence[str], marks: set[str], names: set[str]) -> Iterator[list[str]]:
+def written_lists(rows: Sequence[Row]) -> Lists:
+    """How lists are written, by the numbers alone: where the second of two is always above the
+    first, what stands between them makes a range.
+    """
+    glue, marks = _between(rows)
+    separators = [mark for mark in _SEPARATORS if mark in glue | marks] or [","]
+    ranges = []
+    for mark in sorted((glue | marks) - set(_SEPARATORS)):
+        ends = re.compile(rf"([0-9]+)\s*{re.escape(mark)}\s*(?:[^\s,]*[^0-9\s,])?([0-9]+)")
+        found = [pair for row in rows for pair in ends.findall(" ".join(row.words))]
+        upward = bool(found) and all(int(low) < int(high) for low, high in found)
+        if upward and (not mark.isalnum() or _may_be_missing(mark, rows)):
+            ranges.append(mark)
+    return Lists(separators, ranges or ["-"])
+
+
+def _may_be_missing(mark: str, rows: Sequence[Row]) -> bool:
+    """Whether a word between two numbers makes a range, as in `row 1 to 4` beside `row 5`, and is
+    no word of its own, as in `row 1 holds 40`.
+    """
+    shapes = {tuple("#" if is_numeric(word) else word for word in row.words) for row in rows}
+    for shape in shapes:
+        for at, word in enumerate(shape):
+            if word == mark and (*shape[:at], *shape[at + 2 :]) in shapes:
+                return True
+    return False
+
+
+def runs_in(words: Sequence[str], marks: set[str], names: set[str]) -> Iterator[list[str]]:
     """The rows of words with numbers, or of names, and of marks between them."""
     run: list[str] = []
     for word in words:
-        item = _numeric(word) or word.strip('"') in names
+        item = is_numeric(word) or word.strip('"') in names
         if item or (run and word in marks):
             run.append(word)
         elif run:
@@ -331,14 +390,16 @@ def _runs(words: Sequence[str], marks: set[str], names: set[str]) -> Iterator[li
         yield run
 
 
-def _ports(lists: Lists, words: Sequence[str]) -> list[str]:
+def ports_in(lists: Lists, words: Sequence[str]) -> list[str]:
+    """The names of ports in a list; none if it is no list of ports."""
     try:
         return lists.ports(words)
     except BadLine:
         return []
 
 
-def _vlans(lists: Lists, words: Sequence[str]) -> list[int]:
+def numbers_in(lists: Lists, words: Sequence[str]) -> list[int]:
+    """The numbers of VLANs in a list; none if it is no list of them."""
     try:
         return list(lists.vlans(words))
     except (VlanListError, ValueError):
@@ -380,7 +441,7 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> lis
         pattern.opens = pattern.opens or row.opens
         of_row[id(row)] = row.pattern = pattern
         pattern.rows.append(row)
-        row.runs = [tuple(run) for run in _runs(_without_profile(row), marks, names)]
+        row.runs = [tuple(run) for run in runs_in(_without_profile(row), marks, names)]
         for slot, run in zip(pattern.slots, row.runs, strict=True):
             slot.words.append(run)
     free = {
@@ -405,7 +466,7 @@ def _tokens(row: Row, marks: set[str], names: set[str]) -> tuple[str, ...]:
             tokens.append('"')
         elif ADDRESS.match(word):
             tokens.append("@")
-        elif _numeric(word) or word.strip('"') in names:
+        elif is_numeric(word) or word.strip('"') in names:
             if tokens[-1:] != ["#"]:
                 tokens.append("#")
         elif not (word in marks and tokens[-1:] == ["#"]):
@@ -426,7 +487,7 @@ def _find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -
         *lead, word = row.words
         if row.parent is not None:
             below.setdefault(id(row.parent), []).append(row)
-        if not lead or any(map(_numeric, lead)):
+        if not lead or any(map(is_numeric, lead)):
             continue
         port = known[row.switch].ports.find(word) is not None
         if port or word[:1].isdigit() or word.strip('"') in names:
@@ -441,7 +502,7 @@ def _find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -
             row
             for word in {row.words[-1]: None for row in several}
             for row in ending.get(word, ())
-            if id(row.parent) in own or any(map(_numeric, row.parent.words if row.parent else ()))
+            if id(row.parent) in own or any(map(is_numeric, row.parent.words if row.parent else ()))
         ]
         if naming or any(_lists_both(below.get(id(row), ()), lists, known) for row in several):
             for row in (*several, *naming):
@@ -453,9 +514,9 @@ def _lists_both(rows: Iterable[Row], lists: Lists, known: Sequence[_Known]) -> b
     ports = vlans = False
     for row in rows:
         own = known[row.switch]
-        for run in _runs(row.words, {*lists.separators, *lists.ranges}, set()):
-            as_ports = _share(_ports(lists, run), own.ports.find) >= _SURE
-            as_vlans = _share(_vlans(lists, run), own.has_vlan) >= _SURE
+        for run in runs_in(row.words, {*lists.separators, *lists.ranges}, set()):
+            as_ports = _share(ports_in(lists, run), own.ports.find) >= _SURE
+            as_vlans = _share(numbers_in(lists, run), own.has_vlan) >= _SURE
             ports = ports or (as_ports and not as_vlans)
             vlans = vlans or (as_vlans and not as_ports)
     return ports and vlans
@@ -492,7 +553,7 @@ def _classify(slot: Slot, switches: list[int], lists: Lists, known: Sequence[_Kn
             ports.append(False)
             slot.single = slot.single and len(named) == 1
             continue
-        as_ports, as_vlans = _ports(lists, words), _vlans(lists, words)
+        as_ports, as_vlans = ports_in(lists, words), numbers_in(lists, words)
         ports.append(_share(as_ports, own.ports.find) >= _SURE)
         vlans.append(_share(as_vlans, own.has_vlan) >= _SURE)
         slot.single = slot.single and max(len(as_ports), len(as_vlans)) == 1

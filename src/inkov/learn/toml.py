@@ -16,6 +16,8 @@ def written_style(style: Style, lists: Lists) -> str:
     if style.statement_end:
         out.append(f"statement-end = {toml_text(style.statement_end)}")
     out += [f"comment = {toml_list(style.comment)}"] if style.comment else []
+    out += [f"lead = {toml_list(style.lead)}"] if style.lead else []
+    out += [f"close = {toml_list(style.close)}"] if style.close else []
     out += [f"negation = {toml_list(style.negation)}"] if style.negation else []
     out += ["", "[lists]", f"separators = {toml_list(lists.separators)}"]
     return "\n".join([*out, f"ranges = {toml_list(lists.ranges)}"])

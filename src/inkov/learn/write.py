@@ -9,26 +9,30 @@ from msgspec import Struct, field
 
 from inkov.campus.secrets import without_secrets
 from inkov.learn.hypothesis import Hypothesis
-from inkov.learn.look import PROFILE, Look, Pattern, Slot
+from inkov.learn.look import PASSAGE, PROFILE, Look, Pattern, Slot
 from inkov.learn.toml import toml_list, toml_text, written_style
 
-__all__ = ["Remarks", "alike", "form_of", "is_name", "shown", "vlans_in", "written"]
+__all__ = ["Remarks", "alike", "effect_of", "form_of", "is_name", "shown", "vlans_in", "written"]
 
 
 _OF_PORTS = ("port", "bundle", "sub", "profile")  # blocks whose statements are about ports
 
 
 class Remarks(Struct):
-    """What a person is told beside the forms: support by pattern, and questions."""
+    """What a person is told beside the forms: support by pattern, and questions. `proposed` are
+    patterns that seem to have no meaning here; `guessed`: so are the heads.
+    """
 
     support: dict[int, str] = field(default_factory=dict)
     left_out: dict[int, str] = field(default_factory=dict)
     head: list[str] = field(default_factory=list)
+    proposed: set[int] = field(default_factory=set)
+    guessed: bool = False
 
 
 class _Block(Struct):
     """A block of the dialect: its name, heads, statements (a line for each form), and the blocks
-    that it stands in.
+    that it stands in. `proposed` are forms that seem to have no meaning.
     """
 
     name: str
@@ -36,6 +40,7 @@ class _Block(Struct):
     says: dict[str, str] = field(default_factory=dict)
     ignored: list[str] = field(default_factory=list)
     within: list[str] = field(default_factory=list)
+    proposed: list[str] = field(default_factory=list)
 
 
 def written(
@@ -50,9 +55,15 @@ def written(
     remarks = remarks or Remarks()
     blocks: dict[str, _Block] = {"device": _Block("device")}
     within = _blocks(look)
+    empty = _without_meaning(look, within, hypothesis, remarks)
     for number, pattern in enumerate(look.patterns):
         parent = within[number]
-        if pattern.settled is not None:
+        if pattern.settled is not None or id(pattern.parent) in empty:
+            continue
+        if id(pattern) in empty:
+            form = _without_words(form_of(pattern), pattern, look)
+            block = blocks.setdefault(parent, _Block(parent))
+            (block.proposed if remarks.guessed else block.ignored).append(form)
             continue
         if pattern.opens:
             block_name = _block_of(look, number)
@@ -77,8 +88,24 @@ def written(
     ]
     out += ["", "[vlan-table]", f"always = {toml_text(always)}"] if always else []
     for block in blocks.values():
-        out += _written(block)
+        out += _written(block, remarks)
     return "\n".join(out) + "\n"
+
+
+def _without_meaning(
+    look: Look, within: list[str], hypothesis: Hypothesis, remarks: Remarks
+) -> set[int]:
+    """The heads (by `id`) of blocks in which nothing has a meaning, and what stands in them."""
+    empty = {
+        id(pattern)
+        for number, pattern in enumerate(look.patterns)
+        if pattern.opens and pattern.settled is None and not _kind(pattern)
+    }
+    for number, pattern in enumerate(look.patterns):
+        means = effect_of(pattern, number, hypothesis) or number in remarks.left_out
+        if pattern.settled is not None or (_kind(pattern) if pattern.opens else means):
+            empty -= {id(one) for one in pattern.path}
+    return empty | {id(one) for one in look.patterns if any(id(p) in empty for p in one.path)}
 
 
 def _blocks(look: Look) -> list[str]:
@@ -133,7 +160,7 @@ def _state(
 ) -> None:
     """Enter a statement into its block: with its effect, as without meaning, or left out."""
     form = form_of(pattern)
-    effect = _effect(pattern, number, hypothesis)
+    effect = effect_of(pattern, number, hypothesis)
     if effect == "name = {vlan}":
         form, effect = form.replace("{vlan}", "{name}"), "name = {name}"
     if effect == "on vlan {vid}: name = {vlan}":
@@ -146,7 +173,9 @@ def _state(
         for one, several in (("{vid}", "{vids}"), ("{vlan}", "{vlans}")):
             form, effect = form.replace(one, several), effect.replace(one, several)
     why = remarks.left_out.get(number, "")
-    if why:
+    if number in remarks.proposed:
+        block.proposed.append(_without_words(form, pattern, look))
+    elif why:
         block.says.setdefault(form, f'# {toml_text(shown(form))} = ""  # {why}')
     elif effect:
         about = remarks.support.get(number, "")
@@ -186,20 +215,28 @@ def _without_words(form: str, pattern: Pattern, look: Look) -> str:
     """
     first = pattern.tokens[0]
     alike = [p for p in look.patterns if p.parent is pattern.parent and p.tokens[0] == first]
-    if len(pattern.tokens) == 1 or first in ("#", '"', "@") or any(p.slots for p in alike):
+    open_text = first in ("#", '"', "@") or PASSAGE in pattern.tokens
+    if len(pattern.tokens) == 1 or open_text or any(p.slots for p in alike):
         return shown(form)
     return f"{first} {{text}}"
 
 
-def _written(block: _Block) -> list[str]:
-    if block.name == "device" and not block.says and not block.ignored:
+def _written(block: _Block, remarks: Remarks) -> list[str]:
+    if block.name == "device" and not (block.says or block.ignored or block.proposed):
         return []
     out = ["", f"[{block.name}]"]
-    out += [f"opens = {toml_list(block.opens)}"] if block.opens else []
+    opens = f"opens = {toml_list(block.opens)}"
+    out += [f"{opens}  # guessed" if remarks.guessed else opens] if block.opens else []
     if block.within and block.within != ["device"]:
         out.append(f"within = {toml_list(block.within)}")
     out += ['like = "port"'] if block.name == "profile" else []
     out += [f"ignored = {toml_list(dict.fromkeys(block.ignored))}"] if block.ignored else []
+    if block.proposed:
+        out.append(
+            "# Nothing here names a port, a VLAN or a gateway. Look through it, and take the"
+        )
+        out.append("# mark off:")
+        out.append(f"# ignored = {toml_list(dict.fromkeys(block.proposed))}")
     if block.says:
         out += [f"[{block.name}.says]", *block.says.values()]
     return out
@@ -224,7 +261,7 @@ def form_of(pattern: Pattern) -> str:
     words, slot = [], 0
     seen: dict[str, int] = {}
     for token in pattern.tokens:
-        kind = {'"': "text", "@": "address", PROFILE: "name"}.get(token, "")
+        kind = {'"': "text", "@": "address", PROFILE: "name", PASSAGE: "passage"}.get(token, "")
         if token == "#":  # noqa: S105 (a mark of patterns)
             kind = _capture(pattern.slots[slot])
             slot += 1
@@ -246,10 +283,12 @@ def _capture(slot: Slot) -> str:
         return {(True, True): "vlan", (True, False): "vlans", (False, True): "vid"}.get(
             (slot.named, slot.single), "vids"
         )
-    return "word" if slot.single else "text"
+    if slot.single:
+        return "number" if all(word.isdigit() for words in slot.words for word in words) else "word"
+    return "text"
 
 
-def _effect(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
+def effect_of(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
     """What a statement does by a hypothesis, in the words of dialects; "" for nothing."""
     own = [slot.kind for slot in pattern.slots]
     path = pattern.path

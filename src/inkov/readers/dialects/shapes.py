@@ -10,7 +10,8 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
+from itertools import pairwise
 
 from msgspec import Struct
 
@@ -18,10 +19,11 @@ from inkov.campus import Origin
 from inkov.campus.secrets import without_secrets, words_before_secrets
 from inkov.readers.dialects.text import Shape, Style
 
-__all__ = ["ADDRESS", "WORD", "ShapeGroup", "group", "guessed_style", "starter"]
+__all__ = ["ADDRESS", "WORD", "ShapeGroup", "group", "guessed_style", "passages"]
 
 _MOST_DIFFERENT = 3  # words at one place, each rarely seen: more are names
 _FREQUENT = 3
+_MANY_SECONDS = 5  # words behind a word that begins every statement
 WORD = re.compile(r'"[^"]*"|\S+')
 _VIDS = re.compile(r"[0-9]{1,4}(?:[-,][0-9]{1,4})+,?\Z")
 ADDRESS = re.compile(
@@ -87,123 +89,7 @@ def _names(rows: list[tuple[Origin, str, list[str]]]) -> None:
                 words[place:] = ["{text}"] if len(words) > place + 1 else ["{word}"]
 
 
-# --- a first dialect ------------------------------------------------------------------------------
-
-
-def starter(texts: list[tuple[str, str]]) -> str:
-    """A dialect to begin with, from (file, text): the text's shape guessed, each shape of line as a
-    form to fill in.
-
-    What is guessed is marked as such. The forms stand among `ignored` only as comments: nothing is
-    taken as understood.
-    """
-    lines = [
-        (Origin(file, number), line)
-        for file, text in texts
-        for number, line in enumerate(text.split("\n"), 1)
-        if line.strip()
-    ]
-    comment = _comment([text for _, text in lines])
-    lines = [
-        (at, text) for at, text in lines if not (comment and text.lstrip().startswith(comment))
-    ]
-    shape = _shape([text for _, text in lines])
-    negation = _negation([text for _, text in lines])
-    out = [
-        (
-            "# A dialect to begin with. docs/dialects.md explains each table; `inkov dialect check"
-            " FILE` says what is"
-        ),
-        "# wrong with it, and `inkov dialect unmatched CONFIGS` which lines to describe next.",
-        'dialect = "my-switches"',
-        "# Which files it is for: by name, or better by forms that every such file has.",
-        f'files = ["{_pattern([file for file, _ in texts])}"]',
-        '# recognise = ["..."]',
-        "",
-        "[text]",
-        f'shape = "{shape}"                # guessed: indented, braced or flat',
-        f"comment = [{_quoted(comment)}]" if comment else '# comment = ["..."]',
-        (
-            f"negation = [{_quoted(negation)}]            # guessed: the word that undoes a"
-            " statement"
-            if negation
-            else '# negation = ["..."]'
-        ),
-        "",
-        (
-            "[defaults]                           # what a port is where nothing is said: state it,"
-            " do not leave it to us"
-        ),
-        '# mode = "access"',
-        "# vlan = 1",
-        "# native = 1",
-        '# allowed = "all"',
-        "",
-        "[vlan-table]",
-        '# always = "1"                       # VLANs that are there without being stated',
-        '# created-by = ["vlan"]              # a port put into a VLAN makes it',
-        "",
-    ]
-    out += _blocks(lines, shape)
-    return "\n".join(out) + "\n"
-
-
-def _blocks(lines: list[tuple[Origin, str]], shape: str) -> Iterator[str]:
-    """The shapes as commented forms: those that open blocks, then the statements below each."""
-    secret_words = words_before_secrets(text for _, text in lines)
-    heads: dict[str, list[tuple[Origin, str]]] = defaultdict(list)
-    tops: list[tuple[Origin, str]] = []
-    openers: list[tuple[Origin, str]] = []
-    head = ""
-    for number, (origin, text) in enumerate(lines):
-        bare = text.strip().rstrip("{;").strip()
-        following = lines[number + 1][1] if number + 1 < len(lines) else ""
-        if shape == "braced":
-            opens, inner = text.rstrip().endswith("{"), text[:1].isspace()
-        else:
-            opens, inner = (
-                _depth(following) > _depth(text),
-                shape == "indented" and text[:1].isspace(),
-            )
-        if bare in ("", "}"):
-            continue
-        if not inner:
-            head = bare if opens else ""
-            (openers if opens else tops).append((origin, bare))
-        else:
-            heads[head.partition(" ")[0]].append((origin, bare))
-    yield (
-        "# Statements that stand in no block. Give each its effect, or move it to [device]"
-        " `ignored`."
-    )
-    yield "[device.says]"
-    yield from _forms(tops, secret_words)
-    if openers:
-        yield ""
-        yield (
-            "# Lines that open a block: put each under `opens` of [port], [vlan], [bundle],"
-            " [gateway], [group.NAME]."
-        )
-        yield from _forms(openers, secret_words)
-    for word in sorted(heads):
-        yield ""
-        yield f"# Statements below {word!r}:"
-        yield from _forms(heads[word], secret_words)
-
-
-def _forms(lines: list[tuple[Origin, str]], secret_words: frozenset[str]) -> Iterator[str]:
-    for one in group(lines, secret_words):
-        # Words that may be secrets are not carried over.
-        form = without_secrets(one.shape, secret_words).replace("...", "{secret}").replace('"', "")
-        form = re.sub(r"\{(text|secret)\}.*", r"{\1}", form)
-        seen: Counter[str] = Counter()
-
-        def labelled(found: re.Match[str], seen: Counter[str] = seen) -> str:
-            seen[found[1]] += 1
-            return found[0] if seen[found[1]] == 1 else f"{{{found[1]}{seen[found[1]]}:{found[1]}}}"
-
-        form = re.sub(r"\{([a-z]+)\}", labelled, form)
-        yield f'# "{form}" = ""          # {one.count} ×'
+# --- how texts are written ------------------------------------------------------------------------
 
 
 def _depth(text: str) -> int:
@@ -245,6 +131,53 @@ def _negation(lines: list[str]) -> str:
     return max(likely)[1] if likely else ""
 
 
+def _lead(lines: list[str]) -> list[str]:
+    """The word that begins nearly every statement, whatever follows, and so means nothing."""
+    words = [line.split() for line in lines]
+    firsts = Counter(row[0] for row in words if len(row) > 1)
+    [(word, count)] = firsts.most_common(1) or [("", 0)]
+    seconds = {row[1] for row in words if row[0] == word and len(row) > 1}
+    return [word] if count >= 0.95 * len(lines) and len(seconds) >= _MANY_SECONDS else []
+
+
+def _closing(lines: list[str]) -> list[str]:
+    """The words that stand where a block ends, and nowhere else: alone on their line, after lines
+    that stand deeper.
+    """
+    alone: Counter[str] = Counter()
+    after: Counter[str] = Counter()
+    for before, line in pairwise(lines):
+        word = line.strip()
+        if len(word.split()) == 1 and not any(c.isdigit() for c in word):
+            alone[word] += 1
+            after[word] += _depth(line) < _depth(before)
+    return sorted(word for word, count in after.items() if count == alone[word] > 1)
+
+
+_PASSAGE = re.compile(r"(?:^|\s)([!^~@|%&*#$+])(?=\S)[^\n]*\Z")
+_LONGEST_PASSAGE = 60  # lines
+
+
+def passages(lines: list[str], comment: Iterable[str]) -> dict[int, tuple[int, int]]:
+    """The passages of free text over several lines, each between two of one mark: place of the
+    first line -> where the mark stands in it, and the place of the last line.
+    """
+    found: dict[int, tuple[int, int]] = {}
+    end = -1
+    for number, line in enumerate(lines):
+        begins = _PASSAGE.search(line) if number > end else None
+        if begins is None or begins[1] in "".join(comment) or line.count(begins[1]) > 1:
+            continue
+        mark = begins[1]
+        following = lines[number + 1 : number + 1 + _LONGEST_PASSAGE]
+        ends = (n for n, other in enumerate(following, number + 1) if mark in other)
+        last = next(ends, -1)
+        if last > 0 and lines[last].rstrip().endswith(mark) and lines[last].count(mark) == 1:
+            found[number] = begins.start(1), last
+            end = last
+    return found
+
+
 def _end_mark(lines: list[str]) -> str:
     """The mark in which nearly all statements end that open no block; "" if there is none."""
     last = Counter(line.rstrip()[-1] for line in lines if line.rstrip()[-1:] not in ("", "{", "}"))
@@ -261,17 +194,9 @@ def guessed_style(texts: Iterable[str]) -> Style:
     shape = Shape(_shape(plain))
     return Style(
         shape=shape,
+        lead=_lead(plain) if shape is Shape.FLAT else [],
+        close=_closing(plain) if shape is Shape.INDENTED else [],
         statement_end=_end_mark(plain) if shape is Shape.BRACED else "",
         comment=[comment] if comment else [],
         negation=[negation] if negation else [],
     )
-
-
-def _pattern(files: list[str]) -> str:
-    endings = Counter(file.rpartition("/")[2].rpartition(".")[2] for file in files if "." in file)
-    return f"*.{endings.most_common(1)[0][0]}" if endings else "*"
-
-
-def _quoted(text: str) -> str:
-    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
-    return f'"{escaped}"'
