@@ -263,7 +263,7 @@ class Rehearsal:
         for bound in step.bound:
             kind, keys = (bound.on, bound.keys) if bound.on else (step.kind, step.keys)
             if kind in PORTS:
-                does = kind, bound.attribute, bound.operator, bound.value
+                does = kind, bound.attribute, bound.operator, bound.value, bound.when, step.form
                 number = self._kinds.setdefault(does, len(self._kinds))
                 found += [(key, number) for key in keys]
         return found

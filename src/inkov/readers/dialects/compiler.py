@@ -47,8 +47,9 @@ from inkov.vlanset import MAX_VID, MIN_VID, VlanSet
 __all__ = ["compile_dialect"]
 
 _MOST_FORMS = 4000
+_MOST_PORTS_PER_UNIT = 1000
 _MOST_BYTES = 1024 * 1024
-_KINDS = ("port", "bundle", "sub", "vlan", "gateway", "bridge", "tree", "profile")
+_KINDS = ("port", "bundle", "sub", "vlan", "gateway", "bridge", "tree", "profile", "filter")
 _NAMED_BY = {
     "port": ("ports", "port"),
     "vlan": ("vids", "vlans", "vid", "vlan"),
@@ -106,6 +107,7 @@ class _Compiler:
         self.problems: list[Problem] = []
         self.secret_words: set[str] = set()
         self.forms = 0
+        self.conditions: dict[str, list[str]] = {}  # forms that others depend on: where they do
         self.ends: dict[int, tuple[list[str], Node]] = {}  # where forms end, and where they stand
         self.nodes: dict[int, Node] = {}
         self.words: set[str] = (
@@ -122,6 +124,8 @@ class _Compiler:
             lists.but,
             lists.yes,
             lists.no,
+            lists.item_words,
+            lists.ports_per_unit,
         )
 
     def fault(self, keys: list[str], says: str, at: int = 0) -> None:
@@ -149,6 +153,9 @@ class _Compiler:
         marks = (*style.comment, *file.lists.ranges, *file.lists.separators, *file.lists.wildcards)
         if any(not mark for mark in marks):
             self.fault(["text"], "a mark cannot be empty")
+        if not 0 <= file.lists.ports_per_unit <= _MOST_PORTS_PER_UNIT:
+            says = f"a unit has {_MOST_PORTS_PER_UNIT} ports at most"
+            self.fault(["[lists", "ports-per-unit"], says)
         for name, vid in file.vlan_table.names.items():
             if not MIN_VID <= vid <= MAX_VID:
                 self.fault(["[vlan-table", "names", name], f"{vid} is no VLAN number")
@@ -166,6 +173,7 @@ class _Compiler:
         for name, table in tables.items():
             self._opens(name, table, blocks, around)
         self._never_opened(tables)
+        self._unknown_conditions(tables)
         self._hidden()
         recognise = []
         for form in file.recognise:
@@ -193,6 +201,7 @@ class _Compiler:
             frozenset(self.secret_words),
             self._specific(tables),
             self.forms,
+            frozenset(self.conditions),
         )
 
     # --- blocks ---
@@ -300,11 +309,27 @@ class _Compiler:
                 break
             node.undo = node.undo or statement
 
+    def _unknown_conditions(self, tables: dict[str, BlockTable]) -> None:
+        """What is said under a condition that no statement can fulfil. A statement that is a
+        condition has a meaning, even if it does nothing itself.
+        """
+        for _, node in self.ends.values():
+            if node.end is not None and node.end.form in self.conditions:
+                node.end.ignored = False
+        forms = {form for table in tables.values() for form in table.says}
+        for form, keys in self.conditions.items():
+            if form not in forms:
+                self.fault(keys, f"{form!r} is no form here, as it is written among `says`")
+
     def _effect(
         self, keys: list[str], effect: str, kind: str, known: dict[str, str]
     ) -> tuple[Clause, ...]:
         try:
-            return parse_effect(effect, kind, known)
+            clauses = parse_effect(effect, kind, known)
+            for clause in clauses:
+                if clause.when is not None:
+                    self.conditions.setdefault(clause.when[0], keys)
+            return clauses
         except FormError as error:
             self.fault(keys, str(error), error.at)
             return ()

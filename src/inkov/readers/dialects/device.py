@@ -13,6 +13,8 @@ from inkov.campus import (
     Device,
     Distribution,
     Fact,
+    Filter,
+    FilterEntry,
     Gateway,
     Neighbour,
     Origin,
@@ -24,13 +26,14 @@ from inkov.campus import (
 )
 from inkov.readers.dialects.effects import VLAN_SETS, Bound, Named
 from inkov.readers.dialects.file import Dialect
-from inkov.readers.dialects.inherit import Step, ordered
+from inkov.readers.dialects.inherit import Step, fulfilled, ordered
 from inkov.readers.reading import Part, named_after
-from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine
+from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine, filter_entry
 from inkov.vlanset import VlanSet
 
 __all__ = ["Building"]
 
+_FILTERS = {"filter in": "filters_in", "filter out": "filters_out"}
 _PORT_KIND = {"port": PortKind.PHYSICAL, "bundle": PortKind.BUNDLE, "sub": PortKind.SUB}
 
 
@@ -70,6 +73,7 @@ class Building:
             except ValueError as error:
                 yield step, error
         in_order = ordered(known, self.dialect.specific)
+        in_order = fulfilled(in_order, self.dialect.conditions)
         yield from in_order.faults
         yield from self._done(in_order.first)
         self._keep_inherited(in_order.first)
@@ -235,6 +239,9 @@ class Building:
         elif kind == "tree":
             for key in keys:
                 self._tree(step, bound, key)
+        elif kind == "filter":
+            for key in keys:
+                self._filter(step, bound, key)
         else:
             self._device(step, bound)
 
@@ -249,12 +256,16 @@ class Building:
         elif kind != "port" and port.kind is PortKind.PHYSICAL:  # a member named it before
             port.kind = _PORT_KIND[kind]
         attribute = bound.attribute
-        if bound.plain:
+        if bound.operator == "bare":
+            self._take_back(port)
+        elif bound.plain:
             self._set(step, port, bound.plain, bound.value, bound.constant)
         elif attribute in PORT_KEYS:
             self._state(step, bound, port, PORT_KEYS[attribute][0])
         elif attribute == "address":
             _change_addresses(port, step, bound)
+        elif attribute in _FILTERS:
+            _change_filters(port, step, bound)
         elif attribute == "neighbour":
             self.neighbours.pop(name, None)
             if bound.operator != "unset":
@@ -275,12 +286,29 @@ class Building:
             if bound.operator != "unset":
                 facts[name] = Fact(bound.value, step.origin)
 
+    def _take_back(self, port: Port) -> None:
+        """Take back all that was said of a port: it has what it takes over, and the defaults."""
+        name = port.name
+        bare = self.device.ports[name] = Port(name, port.origin, port.kind)
+        for attribute, _ in PORT_KEYS.values():
+            setattr(bare, attribute, self.inherited.get((name, attribute)))
+            self.implied.add((name, attribute))
+        self.neighbours.pop(name, None)
+        for bridge in self.device.bridges.values():
+            bridge.ports.pop(name, None)
+        for tree in self.device.trees:
+            tree.costs.pop(name, None)
+            tree.priorities.pop(name, None)
+
     def _state(self, step: Step, bound: Bound, port: Port, attribute: str) -> None:
         before: Fact[Any] | None = getattr(port, attribute)
-        if bound.operator == "unset":
+        value = bound.value
+        one_less = bound.operator == "-" and attribute not in VLAN_SETS
+        if one_less and (before is None or before.value != self._vid(value)):
+            return  # it is another one
+        if bound.operator == "unset" or one_less:
             setattr(port, attribute, self.inherited.get((port.name, attribute)))
             return
-        value = bound.value
         if bound.operator in ("+", "-"):
             base = before or self.dialect.platform.unstated.get(attribute)
             kept = VlanSet() if base is None or base.value is None else base.value
@@ -369,6 +397,8 @@ class Building:
             gateway.vrf = None if unset else Fact(bound.value, step.origin)
         elif bound.attribute == "state":
             gateway.enabled = None if unset else Fact(bound.value, step.origin)
+        elif bound.attribute in _FILTERS:
+            _change_filters(gateway, step, bound)
         elif bound.attribute == "bridge":
             gateway.bridge = "" if unset else bound.value
         elif bound.attribute == "vid":
@@ -409,6 +439,43 @@ class Building:
             tree.number = bound.value or 0
         elif bound.attribute == "vlans":
             tree.vlans = self._vids(bound.value)
+        elif bound.attribute == "cost" and bound.operator == "unset":
+            tree.costs.clear()
+        elif bound.attribute == "cost":
+            ports, cost = bound.value
+            tree.costs |= {port: Fact(cost, step.origin) for port in ports}
+
+    # --- filters ---
+
+    def _filter(self, step: Step, bound: Bound, name: str) -> None:
+        filters = self.device.filters
+        if bound.operator == "gone":
+            filters.pop(name, None)
+            return
+        opened = filters.setdefault(name, Filter(name, step.origin, []))
+        entries = opened.entries
+        if bound.operator == "unclear":
+            # It may let anything pass, wherever it stands: without it, the others might seem to
+            # stop all.
+            entries.insert(0, FilterEntry(0, True, None, None, True, step.origin))
+        if bound.attribute != "entry":
+            return
+        if bound.operator in ("=", "unset"):
+            entries.clear()
+        if bound.operator == "unset":
+            return
+        number, text = bound.value
+        number = number or str(max((entry.number for entry in entries), default=0) + 1)
+        try:
+            entry = filter_entry(number, text, step.origin)
+        except ValueError:
+            entries.insert(0, FilterEntry(0, True, None, None, True, step.origin))
+            raise
+        if bound.operator == "-":
+            entries[:] = [one for one in entries if _says(one) != _says(entry)]
+        else:
+            entries.append(entry)
+            entries.sort(key=lambda one: one.number)
 
     def _device(self, step: Step, bound: Bound) -> None:
         device = self.device
@@ -421,6 +488,24 @@ class Building:
             device.distribution = device.distribution or Distribution(step.origin)
             fact = None if unset else Fact(bound.value, step.origin)
             setattr(device.distribution, DISTRIBUTION_KEYS[bound.attribute][0], fact)
+
+
+def _says(entry: FilterEntry) -> tuple[Any, ...]:
+    """What a filter's entry says, wherever it stands."""
+    return entry.accepts, entry.source, entry.destination, entry.finer
+
+
+def _change_filters(holder: Port | Gateway, step: Step, bound: Bound) -> None:
+    """Bind filters to an interface, by name, or take them off it."""
+    side = _FILTERS[bound.attribute]
+    kept: tuple[Fact[str], ...] = getattr(holder, side)
+    if bound.operator in ("=", "unset"):
+        kept = ()
+    elif bound.operator == "-":
+        kept = tuple(fact for fact in kept if fact.value != bound.value)
+    if bound.operator in ("=", "+"):
+        kept = (*kept, Fact(bound.value, step.origin))
+    setattr(holder, side, kept)
 
 
 def _change_addresses(holder: Port | Gateway, step: Step, bound: Bound) -> None:

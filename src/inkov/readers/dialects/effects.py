@@ -2,12 +2,14 @@
 
 An effect is a list of clauses with `;` between them::
 
-    clause = [ "on" KIND VALUE ":" ] what
-    what   = ATTRIBUTE ( "=" | "+" | "-" ) VALUE | ATTRIBUTE "unset" | "is there" | "is gone"
+    clause = [ "on" KIND VALUE ":" ] [ ( "when" | "unless" ) "'" FORM "'" ":" ] what
+    what   = ATTRIBUTE ( "=" | "+" | "-" ) VALUE | ATTRIBUTE "unset"
+           | "is there" | "is gone" | "is bare"
 
 VALUE is plain text with captures in it. `on` holds for the clauses after it; before it, a clause is
-about what the block has opened. `ATTRIBUTES` lists, for each kind, what can be stated of it, and
-how its values are read: by the words of switch sheets.
+about what the block has opened. `when` holds up to the next `when`, `unless` or `on`: the clause
+counts for those ports only of which a statement of the other form is said. `ATTRIBUTES` lists, for
+each kind, what can be stated of it, and how its values are read: by the words of switch sheets.
 """
 
 from __future__ import annotations
@@ -66,6 +68,8 @@ _PORT: dict[str, Callable[[str], Any]] = {key: read for key, (_, read) in PORT_K
     "tree priority": whole_number,
     "takes": as_value,
     "neighbour": as_value,
+    "filter in": as_value,
+    "filter out": as_value,
 }
 ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
     "port": _PORT,
@@ -82,13 +86,21 @@ ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
         "vrf": as_value,
         "state": one_of(ON),
         "bridge": as_value,
+        "filter in": as_value,
+        "filter out": as_value,
     },
+    "filter": {"entry": as_value},
     "bridge": {"ports": as_value},
     "device": (
         {"name": as_value, "tree mode": one_of(values_of(TreeMode))}
         | {key: read for key, (_, read) in DISTRIBUTION_KEYS.items()}
     ),
-    "tree": {"number": whole_number, "priority": whole_number, "vlans": VlanSet.parse},
+    "tree": {
+        "number": whole_number,
+        "priority": whole_number,
+        "vlans": VlanSet.parse,
+        "cost": as_value,
+    },
 }
 """Kind -> attribute -> how its text is read. Bundles and sub-interfaces have the attributes of
 ports.
@@ -106,15 +118,17 @@ KINDS = {
     "device": "device",
     "tree": "tree",
     "profile": "profile",
+    "filter": "filter",
 }
 """What may follow `on` -> the kind of thing it opens."""
 
 VLAN_SETS = {key for key, (_, read) in PORT_KEYS.items() if read in (VlanSet.parse, vids_or_unset)}
 VLAN_SETS |= {"secondaries", "vlans", "in_force"}
-SETS = VLAN_SETS | {"address", "ports", "takes"}
+SETS = VLAN_SETS | {"address", "ports", "takes", "entry", "filter in", "filter out"}
 """Attributes that `+` and `-` change."""
 
 _VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
+"""Attributes that are one VLAN: `-` takes it back, if it is the one that is named."""
 
 
 def shared_kind(kind: str) -> str:
@@ -144,7 +158,17 @@ _TAKE: dict[str, frozenset[str]] = {
 is read by the words of switch sheets.
 """
 
-_TEXT_OF = {"about", "name", "domain", "vrf", "bridge"}  # what is written, whatever it looks like
+_TEXT_OF = {
+    "about",
+    "name",
+    "domain",
+    "vrf",
+    "bridge",
+    "filter in",
+    "filter out",
+    "entry",
+    "cost",
+}  # what is written, whatever it looks like
 _NAMED_BY: dict[str, frozenset[str]] = {
     "port": _ONE_PORT | {"ports"},
     "vlan": _VLAN_LIST,
@@ -197,7 +221,8 @@ class Template(Struct, frozen=True):
 
 class Clause(Struct, frozen=True):
     """One clause: of what (`on`, None for what the block opened), which attribute, how, and to what
-    value. `several`: `where` is a list of ports, as the texts write it.
+    value. `several`: `where` is a list of ports, as the texts write it. `when` is a form that must
+    be said of a port, or with False must not.
     """
 
     attribute: str
@@ -206,6 +231,7 @@ class Clause(Struct, frozen=True):
     on: str = ""
     where: Template | None = None
     several: bool = False
+    when: tuple[str, bool] | None = None
 
     @property
     def labels(self) -> set[str]:
@@ -228,12 +254,14 @@ class Bound(Struct, frozen=True, gc=False):
     keys: tuple[Any, ...] = ()
     plain: str = ""
     constant: bool = False
+    when: tuple[str, bool] | None = None
 
 
 _TEMPLATE = re.compile(r"\{([A-Za-z][\w-]*)\}")
 _ON = re.compile(r"\s*on\s+([a-z]+)\s*([^:]*?)\s*:")
 _STATEMENT = re.compile(r"\s*([a-z][a-z ]*?)\s*(=|\+|-)\s*(.*?)\s*\Z", re.DOTALL)
-_WORDS = re.compile(r"\s*(?:([a-z][a-z ]*?)\s+(unset)|is\s+(there|gone))\s*\Z")
+_WHEN = re.compile(r"\s*(when|unless)\s+'([^']+)'\s*:")
+_WORDS = re.compile(r"\s*(?:([a-z][a-z ]*?)\s+(unset)|is\s+(there|gone|bare))\s*\Z")
 
 
 def parse_template(text: str, known: Mapping[str, str], at: int = 0) -> Template:
@@ -261,7 +289,7 @@ def parse_effect(effect: str, kind: str, known: Mapping[str, str]) -> tuple[Clau
     """The clauses of an effect in a block that opens `kind`. FormError marks what is wrong."""
     clauses: list[Clause] = []
     start = 0
-    for part in effect.split(";"):
+    for part in _parts(effect):
         if part.strip():
             before = clauses[-1] if clauses else Clause("", "")
             clauses.append(_clause(part, start, kind, known, before))
@@ -269,8 +297,19 @@ def parse_effect(effect: str, kind: str, known: Mapping[str, str]) -> tuple[Clau
     return tuple(clauses)
 
 
+def _parts(effect: str) -> list[str]:
+    """The clauses of an effect; a `;` in a form that `when` names ends none."""
+    parts = [""]
+    for piece in re.split(r"(;|\b(?:when|unless)\s+'[^']*')", effect):
+        if piece == ";":
+            parts.append("")
+        else:
+            parts[-1] += piece
+    return parts
+
+
 def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: Clause) -> Clause:
-    on, where, several, at = before.on, before.where, before.several, 0
+    on, where, several, when, at = before.on, before.where, before.several, before.when, 0
     target = _ON.match(part)
     if target:
         if target[1] not in KINDS:
@@ -282,6 +321,12 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
         refuse_name(on, where, known, start + target.start(2))
         if not target[2] and on != "device":
             raise FormError(start + target.end(1), f"which {on}? write `on {on} NAME:`")
+        when = None
+    condition = _WHEN.match(part, at)
+    if condition:
+        if shared_kind(on or kind) != "port":
+            raise FormError(start + condition.start(1), "only what is said of ports has conditions")
+        when, at = (condition[2], condition[1] == "when"), condition.end()
     about = shared_kind(on or kind)
     lead = len(part[at:]) - len(part[at:].lstrip())
     where_at = start + at + lead
@@ -290,7 +335,9 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     if words:
         if words[1] and words[1] not in attributes:
             raise FormError(where_at, _no_such(words[1], about, attributes))
-        return Clause(words[1] or "", words[2] or words[3], None, on, where, several)
+        if words[3] == "bare" and about != "port":
+            raise FormError(where_at, "only a port can be bare: `is gone` takes other things away")
+        return Clause(words[1] or "", words[2] or words[3], None, on, where, several, when)
     stated = _STATEMENT.match(part, at)
     if stated is None:
         raise FormError(
@@ -299,7 +346,8 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     attribute, operator = stated[1], stated[2]
     if attribute not in attributes:
         raise FormError(where_at, _no_such(attribute, about, attributes))
-    if operator != "=" and attribute not in SETS:
+    one_less = operator == "-" and attribute in _VLANS
+    if operator != "=" and attribute not in SETS and not one_less:
         raise FormError(
             start + stated.start(2), f"{attribute!r} is no set: only = can be written here"
         )
@@ -312,7 +360,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
             attributes[attribute](stated[3])
         except ValueError as error:
             raise FormError(start + stated.start(3), str(error).partition("\n")[0]) from None
-    return Clause(attribute, operator, value, on, where, several)
+    return Clause(attribute, operator, value, on, where, several, when)
 
 
 def _no_such(attribute: str, kind: str, attributes: Mapping[str, Any]) -> str:
@@ -365,7 +413,7 @@ def bind(
     )
     plain = PORT_KEYS[clause.attribute][0] if settable and clause.attribute in PORT_KEYS else ""
     constant = clause.value is not None and not clause.value.labels
-    return Bound(clause.attribute, operator, value, clause.on, keys, plain, constant)
+    return Bound(clause.attribute, operator, value, clause.on, keys, plain, constant, clause.when)
 
 
 def keys_of(
@@ -399,6 +447,8 @@ def keys_of(
         return (Named((text,)),)
     if kind in ("bundle", "sub") and own is not None:
         return (lists.one_name(own.words),)
+    if kind == "filter":
+        return (text,)
     return () if kind == "device" else (lists.spelled(text),)
 
 
@@ -408,6 +458,12 @@ def _neighbour(text: str) -> tuple[str, str]:
     if not device.strip() or not mark or not port.strip():
         raise BadLine(f"{text!r} is no device and port", "write the effect as {name}:{port}")
     return device.strip(), port.strip()
+
+
+def _entry(text: str) -> tuple[str, str]:
+    """The number of a filter's entry, "" for the next one, and the entry."""
+    number, colon, entry = text.partition(":")
+    return (number.strip(), entry) if colon and number.strip().isdigit() else ("", text)
 
 
 def _switched(template: Template, word: str, read: Callable[[str], Any], lists: Lists) -> Any:
@@ -456,6 +512,11 @@ def _value(
         return tuple(lists.items(template.fill(captured).split()))
     elif attribute in _VLANS and template.whole and captured[template.whole].type == "vlan":
         return Named((captured[template.whole].text,))
+    elif attribute == "cost":
+        *ports, cost = template.fill(captured).split()
+        return tuple(lists.ports(ports)), whole_number(cost)
+    elif attribute == "entry":
+        return _entry(template.fill(captured))
     elif attribute == "ports" and template.whole:
         return tuple(lists.ports(captured[template.whole].words))
     if len(template.labels) == 1 and captured[template.labels[0]].type == "yes":

@@ -52,6 +52,8 @@ class ListStyle(Struct, rename="kebab", forbid_unknown_fields=True):
     wildcards: list[str] = field(default_factory=list)
     every: list[str] = field(default_factory=list)
     but: list[str] = field(default_factory=list)
+    item_words: list[str] = field(default_factory=list)
+    ports_per_unit: int = 0
     yes: list[str] = field(default_factory=lambda: ["yes", "on"])
     no: list[str] = field(default_factory=lambda: ["no", "off"])
 
@@ -106,6 +108,7 @@ class DialectFile(Struct, rename="kebab", forbid_unknown_fields=True):
     bridge: BlockTable = field(default_factory=BlockTable)
     tree: BlockTable = field(default_factory=BlockTable)
     profile: BlockTable = field(default_factory=BlockTable)
+    filter: BlockTable = field(default_factory=BlockTable)
     group: dict[str, BlockTable] = field(default_factory=dict)
     example: list[Example] = field(default_factory=list)
 
@@ -174,6 +177,7 @@ class Dialect(Struct):
     secret_words: frozenset[str] = frozenset()
     specific: frozenset[str] = frozenset()
     forms: int = 0
+    conditions: frozenset[str] = frozenset()  # the forms that others depend on
     known: dict[tuple[Any, ...], Any] = field(default_factory=dict)
     bare: dict[str, tuple[int, str, bool]] = field(default_factory=dict)
 

@@ -1,7 +1,8 @@
 """Forms: what a statement looks like, compiled to one tree that matches a line in linear time.
 
 A form is a row of words. A word stands for itself, or holds captures: `{vid}`, `{low:vid}`,
-`{port}.{vid}`. Words in `[...]` may be missing, `(a|b)` is either. All forms of a block share a
+`{port}.{vid}`. Words in `[...]` may be missing, `(a|b)` is either, `(a & b)` is both in any order.
+All forms of a block share a
 tree by their first words, so a line is compared with all of them at once. A capture takes as many
 words as its type says, without ever trying a second length, and no (place in the tree, word) pair
 is tried twice: whatever a dialect or a text holds, the work for a line is bounded by its words
@@ -12,7 +13,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from itertools import product
+from itertools import permutations, product
 from typing import Any
 
 from msgspec import Struct, field
@@ -38,6 +39,7 @@ __all__ = [
 
 _MOST_VARIANTS = 64
 _MOST_WORDS = 64
+_MOST_PARTS = 4  # of a form, in any order
 _ADDRESS = re.compile(
     r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}(?:/[0-9.]{1,15})?\Z"
     r"|(?=[^:]*:[^:]*:)[0-9A-Fa-f:.]{2,45}(?:/[0-9]{1,3})?\Z"
@@ -139,9 +141,25 @@ def parse_form(form: str) -> list[list[Word]]:
     return variants
 
 
-def _sequence(marks: list[tuple[str, int]], at: int, form: str) -> tuple[_Sequence, int]:
+def _in_any_order(parts: list[_Sequence]) -> _Sequence:
+    """Parts one behind the other, in each order that there is."""
+    if len(parts) > _MOST_PARTS:
+        says = f"more than {_MOST_PARTS} parts in any order: write several forms"
+        raise FormError(0, says)
+    found: dict[tuple[Word, ...], None] = {}
+    for order in permutations(parts):
+        for chosen in product(*order):
+            found[tuple(word for part in chosen for word in part)] = None
+    return [list(words) for words in found]
+
+
+def _sequence(
+    marks: list[tuple[str, int]], at: int, form: str, *, within: bool = False
+) -> tuple[_Sequence, int]:
+    """Parts one after the other. `within` brackets, `&` is no word but a mark."""
     parts: list[_Sequence] = []
-    while at < len(marks) and marks[at][0] not in ("]", ")", "|"):
+    ends = ("]", ")", "|", "&") if within else ("]", ")", "|")
+    while at < len(marks) and marks[at][0] not in ends:
         word, start = marks[at]
         if word in ("[", "("):
             inner, at = _choice(marks, at + 1, form, "]" if word == "[" else ")", start)
@@ -165,11 +183,17 @@ def _choice(
     marks: list[tuple[str, int]], at: int, form: str, close: str, start: int
 ) -> tuple[_Sequence, int]:
     choices: _Sequence = []
+    parts: list[_Sequence] = []  # of which each is there, in any order
     while True:
-        variants, at = _sequence(marks, at, form)
-        choices += variants
+        variants, at = _sequence(marks, at, form, within=True)
         if at == len(marks):
             raise FormError(start, f"{form[start]!r} is never closed")
+        parts.append(variants)
+        if marks[at][0] == "&":
+            at += 1
+            continue
+        choices += _in_any_order(parts)
+        parts = []
         if marks[at][0] == "|":
             at += 1
         elif marks[at][0] == close:
@@ -242,7 +266,12 @@ def never_said(words: list[Word], style: Any) -> str:
         for mark in marks:
             if any(begin.startswith(mark) for begin in begins):
                 return f"{mark} {reason}"
-    splitting = [*style.spaces, *([style.statement_end] if style.statement_end else [])]
+    ends = style.statement_end
+    braced = style.shape == "braced"
+    splitting = [*style.spaces, *([ends] if ends and braced else [])]
+    last = [word.literal or (word.pieces[-1] if word.pieces else "") for word in words]
+    if ends and not braced and any(one.endswith(ends) for one in last):
+        return f"{ends} ends a statement in these texts"
     for mark in (*splitting, *(pair[0] for pair in style.comment_block)):
         if mark and any(mark in piece for piece in fixed):
             return f"{mark} is no part of a word in these texts"

@@ -29,7 +29,7 @@ from inkov.readers.dialects.effects import Bound
 from inkov.readers.dialects.lists import Wild
 from inkov.readers.sheets.words import BadLine
 
-__all__ = ["PORTS", "Ordered", "Step", "is_special", "ordered"]
+__all__ = ["PORTS", "Ordered", "Step", "fulfilled", "is_special", "ordered"]
 
 PORTS = ("port", "bundle", "sub")
 """The kinds of things that are ports."""
@@ -39,13 +39,17 @@ _MOST_TAKEN = 300_000  # settings that ports have from profiles and patterns, in
 
 
 class Step(Struct, frozen=True, gc=False):
-    """What one line does: its clauses, and what the block around it has opened."""
+    """What one line does: its clauses, and what the block around it has opened; the form that took
+    it, and whether it was undone (`[text] negation`).
+    """
 
     text: str
     origin: Origin
     kind: str
     keys: tuple[Any, ...]
     bound: tuple[Bound, ...]
+    form: str = ""
+    undone: bool = False
 
 
 class Ordered(Struct):
@@ -72,6 +76,39 @@ def ordered(steps: list[Step], specific: frozenset[str]) -> Ordered:
     if not specific and not any(map(is_special, steps)):
         return Ordered(then=steps)
     return _Ordering(steps, specific).result
+
+
+def fulfilled(in_order: Ordered, conditions: frozenset[str]) -> Ordered:
+    """Steps in order, without what is said under a condition (`when`) that a port does not meet: of
+    the forms in `conditions` some statement must be about it, wherever it stands.
+    """
+    if not conditions:
+        return in_order
+    said: dict[Any, set[str]] = {}
+    for step in (*in_order.first, *in_order.then):
+        for bound in step.bound if step.form in conditions else ():
+            for key in bound.keys if bound.on else step.keys:
+                forms = said.setdefault(key, set())
+                (forms.discard if step.undone else forms.add)(step.form)
+    first, then = (
+        [one for step in steps for one in _met(step, said)]
+        for steps in (in_order.first, in_order.then)
+    )
+    return Ordered(first, then, in_order.faults)
+
+
+def _met(step: Step, said: dict[Any, set[str]]) -> Iterator[Step]:
+    if all(bound.when is None for bound in step.bound):
+        yield step
+        return
+    for bound in step.bound:
+        keys = bound.keys if bound.on else step.keys
+        if bound.when is not None:
+            form, wanted = bound.when
+            keys = tuple(key for key in keys if (form in said.get(key, ())) is wanted)
+        if keys or bound.when is None:
+            kind = bound.on or step.kind
+            yield replace(step, kind=kind, keys=keys, bound=(replace(bound, on="", keys=()),))
 
 
 def is_special(step: Step) -> bool:
@@ -188,15 +225,13 @@ class _Ordering:
                     for bound in clauses:
                         self._of_profiles(step, bound, keys)
                 elif kind not in PORTS:
-                    own.append(
-                        (0, Step(step.text, step.origin, step.kind, step.keys, tuple(clauses)))
-                    )
+                    own.append((0, replace(step, bound=tuple(clauses))))
                 else:
                     names = self._named(keys)
                     if _wild(keys) and self._is_too_much(len(names) * len(clauses), step):
                         continue
                     plain = self._without_taking(step, clauses, names)
-                    one = Step(step.text, step.origin, kind, names, plain)
+                    one = replace(step, kind=kind, keys=names, bound=plain)
                     if any(isinstance(key, Wild) and key.pattern == "*" for key in keys):
                         everywhere.append(one)
                     else:
@@ -244,7 +279,7 @@ class _Ordering:
                     at = taking.origin.line
                     origin = Origin(step.origin.file, step.origin.line, taken_at=at)
                     one = (replace(bound, on="", keys=()),)
-                    yield Step(step.text, origin, kind, tuple(names), one)
+                    yield replace(step, origin=origin, kind=kind, keys=tuple(names), bound=one)
 
     def _is_too_much(self, settings: int, step: Step) -> bool:
         """Whether a text has ports take over more than any configuration does."""

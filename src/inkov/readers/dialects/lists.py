@@ -30,6 +30,7 @@ from inkov.vlanset import VlanSet
 __all__ = ["Lists", "Quoted", "Wild"]
 
 _ENDS_IN_NUMBER = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
+_UNIT = re.compile(r"([0-9]+)(.*?[^0-9])([0-9]+)\Z", re.DOTALL)  # unit, what follows, port
 _STRANGE = re.compile(r"\.\.+|[^\w/.:\- ]+")  # what names of ports do not hold, as a rule
 _KIND_AND_NUMBER = re.compile(r"([A-Za-z][A-Za-z-]*)([0-9].*)\Z")
 _MOST_KINDS_KNOWN = 100_000
@@ -83,8 +84,9 @@ class Lists(Struct):
     that belong to a port's name (`kind 1/2` or `kind1/2`); they may be abbreviated. `port_names`
     are ports without any number. `wildcards` are marks that stand for any characters of a port's
     name, `every` words for all ports; what stands behind one of `but` is left out of a list of
-    ports. `yes` and `no` are the language's words for these. `_number` and `_glue` are worked out
-    from the others.
+    ports. `yes` and `no` are the language's words for these. `item_words` may stand before any
+    item, and mean nothing; a range of ports may run over units of `ports_per_unit` ports. `_number`
+    and `_glue` are worked out from the others.
     """
 
     separators: list[str] = field(default_factory=lambda: [","])
@@ -96,6 +98,8 @@ class Lists(Struct):
     but: list[str] = field(default_factory=list)
     yes: list[str] = field(default_factory=lambda: ["yes", "on"])
     no: list[str] = field(default_factory=lambda: ["no", "off"])
+    item_words: list[str] = field(default_factory=list)
+    ports_per_unit: int = 0
     _number: re.Pattern[str] | None = None
     _split: re.Pattern[str] | None = None
     _glue: set[str] = field(default_factory=set)
@@ -107,7 +111,9 @@ class Lists(Struct):
         separators = [mark for mark in self.separators if not mark[:1].isalnum()]
         longest_first = sorted([*separators, "[", "]"], key=len, reverse=True)
         self._split = re.compile("(" + "|".join(map(re.escape, longest_first)) + ")")
-        self._glue = {mark.lower() for mark in (*self.separators, *self.ranges)} | {"[", "]"}
+        self.item_words = [word.lower() for word in self.item_words]
+        marks = [*self.separators, *self.ranges, *self.item_words]
+        self._glue = {mark.lower() for mark in marks} | {"[", "]"}
         self.every = [word.lower() for word in self.every]
         self.but = [word.lower() for word in self.but]
         self.yes = [word.lower() for word in self.yes]
@@ -193,7 +199,7 @@ class Lists(Struct):
                 yield _Token(word)
                 continue
             for piece in self._split.split(word) if not word.isalnum() else (word,):
-                if piece in ("", "[", "]"):
+                if piece in ("", "[", "]") or piece.lower() in self.item_words:
                     continue
                 if piece.lower() in separators:
                     yield _Token(piece, _Mark.SEPARATOR)
@@ -323,7 +329,7 @@ class Lists(Struct):
             kind = first.kind
             if at < len(tokens) and tokens[at].mark is _Mark.TO:
                 last, at = self._port_at(tokens, at + 1, "")
-                ports += _between(first, last)
+                ports += self._between(first, last)
             elif isinstance(tokens[at - 1].text, Quoted):
                 ports.append(first.name)
             else:
@@ -381,7 +387,7 @@ class Lists(Struct):
                 if not left[-1:].isdigit() or not _has_digit(right):
                     continue  # the mark is a part of a name, as in `port-1`
                 try:
-                    readings.append(_between(_Port(port.kind, left), self._bare(right)))
+                    readings.append(self._between(_Port(port.kind, left), self._bare(right)))
                 except BadLine:
                     unsure = True
         if single and not readings:
@@ -392,6 +398,26 @@ class Lists(Struct):
                 "if its marks belong to the name, leave them out of `ranges` in [lists]",
             )
         return readings[0] if readings else [port.name]
+
+    def _between(self, first: _Port, last: _Port) -> list[str]:
+        """All ports from the first to the last: of one unit, or of several, where it is known how
+        many ports a unit has. BadLine if it is not sure which.
+        """
+        low, high = _UNIT.match(first.rest), _UNIT.match(last.rest)
+        over = low and high and low[1] != high[1] and low[2] == high[2] and self.ports_per_unit
+        if not low or not high or not over or last.kind not in ("", first.kind):
+            return _between(first, last)
+        names = []
+        most = str(self.ports_per_unit)
+        for unit in numbered("", low[1], high[1]):
+            begins = low[3] if unit == low[1] else "1"
+            ends = high[3] if unit == high[1] else most
+            if int(begins) > int(most) or int(ends) > int(most):
+                shown = f"{first.name} to {last.name}"
+                raise BadLine(f"{shown}: a unit has {most} ports", "see `ports-per-unit`")
+            for name in numbered(f"{unit}{low[2]}", begins, ends):
+                names.append(_Port(first.kind, name).name)
+        return names
 
     def _bare(self, word: str) -> _Port:
         """The second end of a range, with its kind if it states one."""

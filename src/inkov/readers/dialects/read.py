@@ -61,12 +61,13 @@ class _Context(Struct):
 
 class _Note(NamedTuple):
     """Clauses about one thing: `kind` and `keys` say what it is; a `kind` of "" is what the block
-    around has opened.
+    around has opened. `form` is that of the statement.
     """
 
     kind: str
     keys: tuple[Any, ...]
     bound: tuple[Bound, ...]
+    form: str = ""
 
 
 class _Opened(NamedTuple):
@@ -291,9 +292,9 @@ class _Text:
         self.ledger.understood += 1
         if notes:
             origin = Origin(self.file, line.number)
-            for kind, keys, bound in notes:
+            for kind, keys, bound, form in notes:
                 at = (kind, keys) if kind else (context.kind, context.keys)
-                self.steps.append(Step(line.text, origin, *at, bound))
+                self.steps.append(Step(line.text, origin, *at, bound, form, known.negated))
         self._note_taken(line, context, known, before)
         if line.opens and known.negated and opened is not None:
             # A head that is undone takes what stands below it along.
@@ -353,6 +354,7 @@ class _Text:
             return known, *self._notes(known, context)
         except (BadLine, VlanListError) as error:
             self._fault(line.number, line.text, error)
+            self._unclear(line, context)
             return _Known(None), None, None
 
     def _lose(self, line: Line, context: _Context, known: _Known) -> None:
@@ -442,8 +444,10 @@ class _Text:
             bound = tuple(
                 self._bound(matched.end, {**captured, **matched.captured}, of, known.negated)
             )
+            if not bound and matched.end.form in self.dialect.conditions:
+                bound = (Bound("", "there"),)
             if bound:
-                notes.append(_Note(kind, keys, bound))
+                notes.append(_Note(kind, keys, bound, matched.end.form))
         return tuple(notes), _Opened(block, kind, keys, own) if matched.opened else None
 
     # --- what was not understood ---
@@ -461,6 +465,14 @@ class _Text:
         )
         if says:
             self._problem(line.number, says)
+        self._unclear(line, context)
+
+    def _unclear(self, line: Line, context: _Context) -> None:
+        """What a filter holds that is not understood may let anything pass."""
+        if context.kind == "filter":
+            origin = Origin(self.file, line.number)
+            unclear = (Bound("", "unclear"),)
+            self.steps.append(Step(line.text, origin, "filter", context.keys, unclear))
 
     def _fault(self, number: int, text: str, error: Exception) -> None:
         self.ledger.unmatched.append(Unread(Origin(self.file, number), text[:_CACHED_LENGTH]))

@@ -119,13 +119,41 @@ def unclosed(text: str, style: Style) -> Iterator[tuple[int, str]]:
         yield open_at[-1], "the block that begins here is never closed"
 
 
-def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
-    """Indented and flat texts. Each line is given out once the next one shows whether it opens a
-    block.
+class _Piece(NamedTuple):
+    """A statement of an indented or flat text: its line, how deep it stands, its text, and
+    `meaning` as in `Line`.
     """
-    flat = style.shape is Shape.FLAT
-    held: tuple[int, int, str, bool | None] | None = None
-    joined: tuple[int, int, str] | None = None
+
+    number: int
+    depth: int
+    text: str
+    meaning: bool | None
+
+
+def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
+    """Indented and flat texts. Each statement is given out once the next one shows whether it opens
+    a block.
+    """
+    pieces = _joined(_raw(text, style, known), style)
+    if style.statement_end:
+        pieces = _up_to(pieces, style)
+    held: _Piece | None = None
+    for piece in pieces:
+        if piece.meaning is False:
+            yield Line(piece.number, 0, piece.text, False, False)
+        elif style.shape is Shape.FLAT:
+            yield Line(piece.number, 0, piece.text, False, piece.meaning)
+        else:
+            if held is not None:
+                opens = piece.depth > held.depth
+                yield Line(held.number, held.depth, held.text, opens, held.meaning)
+            held = piece
+    if held is not None:
+        yield Line(held.number, held.depth, held.text, False, held.meaning)
+
+
+def _raw(text: str, style: Style, known: dict[str, Bare]) -> Iterator[_Piece]:
+    """The lines that hold something, without space and comment around them."""
     bare = _bare(style)
     for number, raw in enumerate(text.split("\n"), 1):
         line = known.get(raw)
@@ -136,30 +164,72 @@ def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
                     known.clear()
                 known[raw] = line
         depth, stripped, comment = line
-        if joined is not None:
-            number, depth, before = joined
-            stripped, comment, joined = f"{before} {stripped}", False, None
-        elif not stripped:
+        if stripped or style.continued:
+            yield _Piece(number, depth, stripped, not comment)
+
+
+def _joined(raw: Iterator[_Piece], style: Style) -> Iterator[_Piece]:
+    """Lines with those that they go on in; what is too long to be taken apart has no meaning."""
+    begun: _Piece | None = None
+    for line in raw:
+        number, depth, text, meaning = line
+        if begun is not None:
+            number, depth, text, meaning = *begun[:2], f"{begun.text} {text}", True
+            begun = None
+        elif not text:
             continue
-        elif comment:
-            yield Line(number, 0, stripped, False, False)
+        elif not meaning:
+            yield line
             continue
-        if style.continued and stripped.endswith(style.continued) and len(stripped) < LONGEST_LINE:
-            joined = number, depth, stripped[: -len(style.continued)].rstrip()
+        goes_on = style.continued and text.endswith(style.continued) and len(text) < LONGEST_LINE
+        if goes_on:
+            begun = _Piece(number, depth, text[: -len(style.continued)].rstrip(), True)
+        else:
+            yield _Piece(number, depth, text, True if len(text) <= LONGEST_LINE else None)
+    if begun is not None:
+        yield begun
+
+
+_TOKEN = re.compile(r'"[^"]*"|[^\s"]+|"')
+
+
+def _up_to(pieces: Iterator[_Piece], style: Style) -> Iterator[_Piece]:
+    """Statements up to their end mark: several on a line, or one over several lines."""
+    begun: list[str] = []
+    began = _Piece(0, 0, "", True)
+    size = 0
+
+    def statement() -> _Piece:
+        text = " ".join(begun).strip()
+        return began._replace(text=text, meaning=True if size <= LONGEST_LINE else None)
+
+    for piece in pieces:
+        if not piece.meaning:
+            yield piece
             continue
-        meaning = True if len(stripped) <= LONGEST_LINE else None
-        if flat:
-            yield Line(number, 0, stripped, False, meaning)
-            continue
-        if held is not None:
-            yield Line(held[0], held[1], held[2], depth > held[1], held[3])
-        held = number, depth, stripped, meaning
-    if joined is not None:
-        if held is not None:
-            yield Line(held[0], held[1], held[2], joined[1] > held[1], held[3])
-        held = *joined, True
-    if held is not None:
-        yield Line(held[0], held[1], held[2], False, held[3])
+        at = 0
+        for end in (*_ends_in(piece.text, style.statement_end), None):
+            own = piece.text[at:end].strip()
+            if own and not begun:
+                began, size = piece, 0
+            size += len(own) + 1
+            if own and size <= LONGEST_LINE:
+                begun.append(own)
+            if end is not None:
+                at = end + len(style.statement_end)
+                if begun:
+                    yield statement()
+                begun = []
+    if begun:
+        yield statement()
+
+
+def _ends_in(text: str, mark: str) -> Iterator[int]:
+    """Where statements end in a line: at a mark that ends a word, outside quotes."""
+    for token in _TOKEN.finditer(text):
+        end = token.end()
+        if token[0].endswith(mark) and (end == len(text) or text[end].isspace()):
+            yield end - len(mark)
 
 
 def _bare(style: Style) -> Callable[[str], Bare]:

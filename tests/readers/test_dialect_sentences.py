@@ -1,0 +1,290 @@
+"""What statements of richer languages say: sentences with an end mark, parts in any order, words
+before items, corrections, conditions, ranges over units, costs for some VLANs, filters. What must
+come out follows from the sentences.
+"""
+
+from __future__ import annotations
+
+from ipaddress import ip_network
+from pathlib import Path
+from textwrap import dedent
+
+import pytest
+
+from inkov.readers.dialects import BadDialect
+from inkov.vlanset import VlanSet
+from tests.conftest import Inkov
+from tests.readers.test_dialects import dialect, part_of, reading_of, sheet_of
+
+CREEK = """
+[text]
+shape = "flat"
+statement-end = "."
+[lists]
+separators = [",", "and"]
+item-words = ["bank", "pool"]
+[vlan-table]
+always = "1"
+[device.says]
+"Creek {name}" = "name = {name}"
+"Pool {vid} is called {name}" = "on vlan {vid}: name = {name}"
+"Bank {ports} (lie|lies) in pool {vid}" = "on ports {ports}: mode = access; vlan = {vid}"
+"Bank {ports} carries {vids}" = "on ports {ports}: mode = trunk; allowed = {vids}"
+"Bank {ports} does not lie in pool {vid} after all" = "on ports {ports}: vlan - {vid}"
+"Bank {ports} begins anew" = "on ports {ports}: is bare"
+"Bank {ports} (rests & is called {name} & pours {number})" = "on ports {ports}: about = {name}; \
+state = off; mtu = {number}"
+"""
+
+
+def test_sentences_end_at_their_mark_wherever_it_stands() -> None:
+    text = """
+    Creek north.
+    Pool 10 is called reeds. Pool 20 is
+      called "duck. pond".
+    Bank 1, bank 2 and bank 3 lie in pool 10. Bank 4 carries pool 10, pool 20.
+
+    Bank 2 does not lie in pool 10 after all.  Bank 1 does not lie in pool 20 after all.
+    Bank 3 begins anew. Bank 5 pours 1500 rests is called dock. Bank 6 is called
+    pier pours 9000 rests.
+    """
+    assert (
+        sheet_of(CREEK, text).split()
+        == dedent("""
+        [vlans]
+        1:
+        10: reeds
+        20: duck. pond
+
+        [port 1]
+        mode: access
+        vlan: 10
+
+        [port 2]
+        mode: access
+
+        [port 3]
+
+        [port 4]
+        mode: trunk
+        allowed: 10,20
+
+        [port 5]
+        about: dock
+        state: off
+        mtu: 1500
+
+        [port 6]
+        about: pier
+        state: off
+        mtu: 9000
+    """).split()
+    )
+
+
+def test_a_sentence_that_lacks_its_mark_is_not_understood() -> None:
+    """It runs into the next one: neither is read, and both are said."""
+    reading = reading_of(CREEK, "Creek north.\nBank 1 lies in pool 10\nBank 2 lies in pool 20.\n")
+    assert reading.part.devices[0].ports == {}
+    assert [(one.origin.line, one.text) for one in reading.ledger.unmatched] == [
+        (2, "Bank 1 lies in pool 10 Bank 2 lies in pool 20")
+    ]
+
+
+@pytest.mark.parametrize("order", ["rests is called dock pours 9", "pours 9 rests is called dock"])
+def test_parts_in_any_order_are_all_there(order: str) -> None:
+    [device] = part_of(CREEK, f"Bank 5 {order}.").devices
+    port = device.ports["5"]
+    assert port.description and port.description.value == "dock"
+    assert port.enabled and port.enabled.value is False and port.mtu and port.mtu.value == 9
+    # One of them alone is another sentence.
+    assert reading_of(CREEK, "Bank 5 rests.").ledger.unmatched
+
+
+UNITS = """
+[lists]
+ports-per-unit = 4
+[port]
+opens = ["bank {ports}"]
+"""
+
+
+@pytest.mark.parametrize(
+    ("words", "ports"),
+    [
+        ("1/3-2/2", ["1/3", "1/4", "2/1", "2/2"]),
+        ("1/0/4-3/0/1", ["1/0/4", *(f"2/0/{n}" for n in range(1, 5)), "3/0/1"]),
+        ("1/2-1/3", ["1/2", "1/3"]),
+        ("1/3-2/5", []),  # there is no 2/5
+        ("1/5-2/1", []),
+        ("2/1-1/2", []),  # backwards
+        ("1/0/4-2/1/1", []),  # two things change at once
+    ],
+)
+def test_ranges_over_units_of_known_size(words: str, ports: list[str]) -> None:
+    reading = reading_of(UNITS, f"bank {words}\n")
+    assert list(reading.part.devices[0].ports) == ports
+    assert bool(reading.ledger.unmatched) == (not ports)
+
+
+DIKE = """
+[text]
+negation = ["never"]
+[lists]
+every = ["everywhere"]
+[device.says]
+"{ports} keeps {vid}" = "on ports {ports}: when 'open; water': native = {vid}"
+[port]
+opens = ["dike {ports}"]
+[port.says]
+"open; water" = ""
+"takes {vids}" = "when 'open; water': mode = trunk; allowed = {vids}; unless 'open; water': mode = \
+general; tagged = none; untagged + {vids}"
+"""
+
+
+def test_what_is_said_under_a_condition() -> None:
+    """The other statement may stand before or behind, in another block of the port, or be undone;
+    a condition on all ports finds those that it is about.
+    """
+    text = """
+    dike 1
+        open; water
+        takes 10, 20
+    dike 2, 3
+        takes 30
+        open; water
+    dike 3
+        never open; water
+    everywhere keeps 99
+    dike 4
+        takes 40
+    """
+    [device] = part_of(DIKE, text).devices
+    shown = {
+        name: (
+            port.mode and port.mode.value.value,
+            port.allowed and str(port.allowed.value),
+            port.native_vlan and port.native_vlan.value,
+            port.untagged and str(port.untagged.value),
+        )
+        for name, port in device.ports.items()
+    }
+    assert shown == {
+        "1": ("trunk", "10,20", 99, None),
+        "2": ("trunk", "30", 99, None),
+        "3": ("general", None, None, "30"),
+        "4": ("general", None, None, "40"),
+    }
+
+
+TREES = """
+[port]
+opens = ["bank {ports}"]
+[port.says]
+"steep {number}" = "tree cost = {number}"
+"steep {number} in {vids}" = "on tree {vids}: cost = {ports} {number}"
+"""
+
+
+def test_costs_for_some_vlans() -> None:
+    [device] = part_of(
+        TREES, "bank 1, 2\n  steep 7\n  steep 90 in 10,20\nbank 3\n  steep 5 in 10,20\n"
+    ).devices
+    costs = {
+        tree.vlans: {port: fact.value for port, fact in tree.costs.items()} for tree in device.trees
+    }
+    assert costs == {
+        VlanSet.all(): {"1": 7, "2": 7},
+        VlanSet.parse("10,20"): {"1": 90, "2": 90, "3": 5},
+    }
+
+
+SIEVES = """
+[vlan]
+opens = ["pool {vid}"]
+[filter]
+opens = { "sieve {name}" = "{name}; entry + 1000: reject from any to any" }
+[filter.says]
+"pass {a:address} to {b:address}" = "entry + accept from {a} to {b}"
+"{number} stop all to {b:address}" = "entry + {number}: reject from any to {b}"
+[gateway]
+opens = ["spring {vid}"]
+[gateway.says]
+"pours {address}" = "address = {address}"
+"sieved by {name}" = "filter in + {name}"
+[port]
+opens = ["bank {ports}"]
+[port.says]
+"lies {vid}" = "mode = access; vlan = {vid}"
+"""
+TWO_POOLS = """
+pool 10
+pool 20
+bank 1
+  lies 10
+bank 2
+  lies 20
+spring 10
+  pours 10.1.0.1/24
+  sieved by reeds
+spring 20
+  pours 10.2.0.1/24
+sieve reeds
+  pass 10.1.0.0/24 to 10.9.0.0/24
+"""
+
+
+def test_filters_are_read_entry_by_entry() -> None:
+    [device] = part_of(SIEVES, TWO_POOLS + "  5 stop all to 10.2.0.0/24\n").devices
+    assert [fact.value for fact in device.gateways[0].filters_in] == ["reeds"]
+    entries = device.filters["reeds"].entries
+    nine, two = ip_network("10.9.0.0/24"), ip_network("10.2.0.0/24")
+    assert [(one.number, one.accepts, one.source, one.destination) for one in entries] == [
+        (5, False, None, two),
+        (1000, False, None, None),
+        (1001, True, ip_network("10.1.0.0/24"), nine),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("line", "verdict"),
+    [
+        ("", "holds"),
+        ("  pass most things\n", "broken"),
+        ("  pass 10.1.0.0/24 to nowhere\n", "broken"),
+    ],
+)
+def test_a_filter_that_is_not_understood_as_a_whole_stops_nothing(
+    line: str, verdict: str, inkov: Inkov, tmp_path: Path
+) -> None:
+    """What the line lets pass nobody knows: the others stop all, and it may undo that."""
+    (tmp_path / "t.toml").write_text('dialect = "t"\nfiles = ["*.txt"]\n' + SIEVES)
+    text = TWO_POOLS.replace("sieve reeds\n", f"sieve reeds\n{line}")
+    (tmp_path / "box.txt").write_text(text)
+    (tmp_path / "plan.yaml").write_text("claims:\n  - {not-reach: [vlan 10, vlan 20], layer: 3}\n")
+    judged = inkov("prove", ".", "-f", "json")
+    assert [claim["verdict"] for claim in judged.json["claims"]][:1] == [verdict], judged.out
+
+
+@pytest.mark.parametrize(
+    ("tables", "says"),
+    [
+        (
+            '[port]\nopens = ["b {ports}"]\n[port.says]\n"x" = "when \'y\': state = off"',
+            "no form here",
+        ),
+        (
+            '[vlan]\nopens = ["b {vid}"]\n[vlan.says]\n"x" = "when \'x\': state = active"',
+            "only what",
+        ),
+        ('[vlan]\nopens = ["b {vid}"]\n[vlan.says]\n"x" = "is bare"', "only a port can be bare"),
+        ("[lists]\nports-per-unit = 5000", "1000 ports at most"),
+        ('[device.says]\n"(a & b & c & d & e)" = ""', "more than 4 parts"),
+        ('[text]\nstatement-end = "."\n[device.says]\n"a b." = ""', "ends a statement"),
+    ],
+)
+def test_faults_in_these_are_said(tables: str, says: str) -> None:
+    with pytest.raises(BadDialect) as bad:
+        dialect(tables)
+    assert any(says in problem.says for problem in bad.value.problems), bad.value.problems
