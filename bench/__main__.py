@@ -30,11 +30,13 @@ from inkov.checks import audit
 from inkov.forwarding import resolve
 from inkov.forwarding.domains import domains
 from inkov.forwarding.reach import flood, sendings_at
+from inkov.learn import Pair, learn
 from inkov.levels import Level
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.seats import all_seats
 from inkov.readers import load
+from inkov.readers.dialects import compile_dialect, read_text
 from inkov.verify import PacketModel
 from inkov.verify.certificates import verify_entry
 from inkov.wiring import wire
@@ -164,6 +166,10 @@ MEMORY_LIMIT = 10.0
 """The most memory that reading may take, in multiples of the bytes read."""
 
 
+LEARNING_LIMIT = 200.0
+"""The most that learning a dialect may cost, in multiples of reading the same text."""
+
+
 def split_all(files: list[Path]) -> None:
     for file in files:
         for line in file.read_text().split("\n"):
@@ -223,6 +229,35 @@ def other_formats(switches: int, runs: int) -> None:
             )
 
 
+def learning(runs: int) -> None:
+    """Learning a dialect from one switch that is in two sources, over reading its text by it."""
+    with tempfile.TemporaryDirectory() as folder:
+        exports = write_campus(Path(folder) / "json", 10)
+        below = Path(folder) / "text"
+        texts = write_texts(exports, below)
+        dialect = compile_dialect("arbour.toml", (below / "arbour.toml").read_bytes())
+        devices = load([str(file) for file in exports]).campus.devices
+        longest = max(texts, key=lambda text: text.stat().st_size)
+        data = longest.read_bytes()
+        device = devices[longest.stem]
+
+        def read() -> None:
+            dialect.known.clear()
+            dialect.bare.clear()
+            read_text(dialect, longest.name, data)
+
+        def derive() -> None:
+            learn([Pair(longest.name, data, device)], [(longest.name, data)], "learnt")
+
+        pairs = [(timed(derive), timed(read)) for _ in range(runs)]
+        ratio = min(work for work, _ in pairs) / min(bottom for _, bottom in pairs)
+        lines, ports = data.count(b"\n"), len(device.ports)
+        print(
+            f"learning from {lines} lines, {ports} ports {ratio:6.2f} x reading them"
+            f"   at most {LEARNING_LIMIT:g}"
+        )
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
     parser.add_argument("--switches", type=int, nargs="+", default=[10, 100, 1000])
@@ -248,6 +283,7 @@ def main() -> None:
                 print(f"  {name:<26} {seconds / median['floor']:6.2f} x{limit}")
     if max(options.switches) >= 100:
         other_formats(max(options.switches), options.runs)
+    learning(options.runs)
     sizes = sorted(measured)
     if len(sizes) > 1:
         few, many = sizes[-2], sizes[-1]
