@@ -6,37 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Inkov
+from tests.conftest import DEMO, Inkov
 
-HARBOUR = """\
-dialect = "harbour"
-recognise = ["harbour {name}"]
-[text]
-tables = [["Berth", "Label", "Water", "Also"]]
-[lists]
-ranges = ["-"]
-[defaults]
-mode = "access"
-vlan = 1
-native = "none"
-allowed = "none"
-[vlan-table]
-always = "1"
-[device.says]
-"harbour {name}" = "name = {name}"
-"end of list" = ""
-[vlan]
-opens = ["basin {vid}"]
-[vlan.says]
-"title {name}" = "name = {name}"
-"ropes {ports}" = "on ports {ports}: mode = general; tagged + {vid}"
-[port]
-opens = ["Berth {ports}"]
-[port.says]
-"Label {text}" = "about = {text}"
-"Water {vid}" = "mode = access; vlan = {vid}"
-"Also {vids}" = "mode = trunk; allowed = {vids}; native = none"
-"""
+HARBOUR = (DEMO / "languages" / "harbour.toml").read_text()
 QUAY = """\
 harbour quay
 basin 10

@@ -17,58 +17,9 @@ from inkov.forwarding import resolve
 from inkov.readers.dialects import compile_dialect, read_text
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End, wire
-from tests.conftest import Inkov
+from tests.conftest import DEMO, Inkov
 
-LAGOON = """\
-dialect = "lagoon"
-recognise = ["lagoon {name}"]
-[text]
-negation = ["un"]
-inactive = ["dry:"]
-[lists]
-ranges = ["~"]
-wildcards = ["*"]
-every = ["everywhere"]
-but = ["save"]
-yes = ["aye"]
-no = ["nay"]
-[defaults]
-mode = "access"
-vlan = 1
-native = "none"
-allowed = "none"
-[vlan-table]
-always = "1"
-names = { shore = 1 }
-[device.says]
-"lagoon {name}" = "name = {name}"
-"depth {number} piers" = "on ports 1~{number}: is there"
-"all piers lie still" = "on ports *: state = off"
-[vlan]
-opens = ["water {vids}"]
-[vlan.says]
-"known as {name}" = "name = {name}"
-[profile]
-opens = ["tide {name}"]
-[profile.says]
-"in {vlan}" = "mode = access; vlan = {vlan}"
-"through {vids}" = "mode = trunk; allowed = {vids}"
-"through also {vids}" = "allowed + {vids}"
-"through never {vids}" = "allowed - {vids}"
-"afloat {yes}" = "state = {yes}"
-"like {other:name}" = "takes + {other}"
-"for {ports}" = "on ports {ports}: takes + {name}"
-[port]
-opens = ["pier {ports}", "berth {port}"]
-[port.says]
-"in {vlan}" = "mode = access; vlan = {vlan}"
-"through {vids}" = "mode = trunk; allowed = {vids}"
-"through also {vids}" = "allowed + {vids}"
-"through never {vids}" = "allowed - {vids}"
-"afloat {yes}" = "state = {yes}"
-"moored {yes}" = "state = not {yes}"
-"tide {name}" = "takes + {name}"
-"""
+LAGOON = (DEMO / "languages" / "lagoon.toml").read_text()
 
 
 def ports(inkov: Inkov, folder: Path, text: str, dialect: str = LAGOON) -> dict[str, Any]:

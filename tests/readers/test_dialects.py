@@ -26,7 +26,7 @@ from inkov.readers.reading import Part, Reading
 from inkov.readers.sheets.words import PORT_KEYS
 from inkov.readers.sheets.writer import write_sheet
 from tests.campuses import listeners, random_campus
-from tests.conftest import Inkov
+from tests.conftest import DEMO, Inkov
 
 HEAD = 'dialect = "t"\nfiles = ["*"]\n'
 
@@ -702,3 +702,34 @@ def test_a_dialect_that_would_blow_up_is_refused(text: str, line: int, says: str
         compile_dialect("d.toml", f'dialect = "d"\n{text}\n'.encode())
     problem = bad.value.problems[-1]
     assert problem.origin.line == line and says in problem.says
+
+
+def test_the_demo_s_other_languages_come_to_what_their_texts_say(inkov: Inkov) -> None:
+    """A boathouse whose piers take tides over, and a jetty whose berths are rows of a table."""
+    shown = inkov("ports", DEMO / "languages", "-f", "json").json["ports"]
+    told = {
+        (row["switch"], row["port"]): "off"
+        if row["state"] != "on"
+        else (row["untagged"] or "none", row["tagged"] or "none")
+        for row in shown
+    }
+    boathouse = {
+        **dict.fromkeys((1, 2), ("90", "none")),
+        **dict.fromkeys((3, 4), ("20", "none")),
+        **dict.fromkeys((6, 7, 8), ("70", "none")),
+        **dict.fromkeys((5, 9, 10, 11), "off"),
+        12: ("none", "20,90"),
+    }
+    jetty = {
+        1: ("20", "none"),
+        **dict.fromkeys((2, 3, 4), ("60", "none")),
+        5: ("90", "none"),
+        6: ("90", "none"),
+        7: ("1", "none"),
+        8: ("none", "20,60,90"),
+    }
+    assert told == {
+        **{("boathouse-1", str(port)): does for port, does in boathouse.items()},
+        **{("jetty-1", str(port)): does for port, does in jetty.items()},
+    }
+    assert inkov("read", DEMO / "languages", "--strict").status == 0

@@ -83,6 +83,10 @@ def demo(
         (f"inkov prove {repaired} --matrix", "who reaches whom, and by which router"),
         ("inkov rules native-default", "one rule explained"),
         (f"inkov read {garden} --trace {garden}/fern-2.txt", "what each line of a text became"),
+        (
+            f"inkov ports {os.path.join(folder, 'languages')}",
+            "two more languages: groups that ports take over, a table in columns",
+        ),
         ("inkov dialect new FOLDER", "start a dialect for the language of your own switches"),
         ("inkov dialect learn FOLDER --from WALK", "or derive it from a walk of one of them"),
         ("inkov audit FOLDER", "your own exports, walks, sheets and texts"),
