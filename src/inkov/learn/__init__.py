@@ -7,7 +7,7 @@ question.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from fnmatch import fnmatchcase
 from os.path import basename
 
@@ -17,10 +17,11 @@ from inkov.campus import Device
 from inkov.learn import guess
 from inkov.learn.begun import Begun, begin
 from inkov.learn.hypothesis import Hypothesis
-from inkov.learn.look import further, look, new_marks
+from inkov.learn.look import look
+from inkov.learn.others import Others
 from inkov.learn.questions import Ask, Question, Teacher
-from inkov.learn.rehearsal import View, errors_of, views
-from inkov.learn.search import Learnt, learn_effects
+from inkov.learn.rehearsal import errors_of, views
+from inkov.learn.search import learn_effects
 from inkov.learn.write import Remarks, alike, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
 from inkov.vlanset import VlanSet
@@ -39,8 +40,6 @@ __all__ = [
 ]
 
 _MOST_PAIRS = 4  # switches that are learnt from
-_MOST_READINGS = 12  # other readings that are looked at
-_MOST_OTHERS = 30  # texts without another source that are looked at besides
 _MOST_BYTES = 400_000  # of a text that is learnt from
 
 
@@ -127,57 +126,19 @@ def learn(
     own = len(pairs)
     always = _always(dialect_of(learnt.hypothesis), data[:own], devices[:own])
     total = sum(len(views(device)) for device in devices)
-    others = [(file, content) for file, content in texts if file not in files][:_MOST_OTHERS]
-    teacher = Teacher(seen, learnt, [*files, *(file for file, _ in others)], ask)
-    remarks = teacher.remarks()
-    teacher.of_readings(_that_differ(learnt, others, dialect_of))
-    _look_at_others(teacher, others, len(files), dialect_of)
-    read = errors_of(dialect_of(learnt.hypothesis), data, devices)
+    unsourced = [(file, content) for file, content in texts if file not in files]
+    others = Others(unsourced, len(files), seen, dialect_of)
+    teacher = Teacher(seen, learnt, [*files, *others.files], others, ask)
+    remarks = teacher.taught()
+    # Examples need not say which VLANs are always there, so that is left out here.
+    text = text_of(learnt.hypothesis, "", remarks)
+    read = errors_of(compile_dialect("learnt", text.encode()), data, devices)
     wrong = [(number, port) for number, port, error in read if error]
     teacher.of_wrong(wrong, total, len(files))
     text = text_of(learnt.hypothesis, str(always) if always else "", remarks)
     for number in begun.broken(text) if begun is not None else ():
         raise NothingLearnt(f"with what was learnt, example {number} of the dialect would not hold")
     return Lesson(text, total - len(wrong), total, teacher.open)
-
-
-def _that_differ(
-    learnt: Learnt,
-    texts: Sequence[tuple[str, bytes]],
-    dialect_of: Callable[[Hypothesis], Dialect],
-) -> list[Hypothesis]:
-    """The other readings by which a port of a text without another source would do otherwise."""
-
-    def read(hypothesis: Hypothesis) -> list[dict[str, View]]:
-        dialect = dialect_of(hypothesis)
-        parts = [read_text(dialect, file, content).part for file, content in texts]
-        return [views(part.devices[0]) for part in parts]
-
-    if not learnt.readings or not texts:
-        return []
-    own = read(learnt.hypothesis)
-    return [one for one in learnt.readings[:_MOST_READINGS] if read(one) != own]
-
-
-def _look_at_others(
-    teacher: Teacher,
-    texts: Sequence[tuple[str, bytes]],
-    first: int,
-    dialect_of: Callable[[Hypothesis], Dialect],
-) -> None:
-    """Ask about what only texts without another source have; `first` is the number of the first of
-    them.
-    """
-    numbered = [
-        (first + n, content.decode("utf-8-sig", "replace")) for n, (_, content) in enumerate(texts)
-    ]
-    unclear = teacher.of_marks(new_marks(teacher.seen, numbered))
-    dialect = dialect_of(teacher.learnt.hypothesis)
-    lost = {}
-    for number, text in numbered:
-        unread = read_text(dialect, "text", text.encode()).ledger.unmatched
-        lost[number] = {one.origin.line for one in unread}
-    teacher.of_others(further(teacher.seen, numbered, lost, unclear))
 
 
 def sketched(texts: Sequence[tuple[str, str]], name: str) -> str:

@@ -19,6 +19,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from copy import copy
+from itertools import pairwise
 from typing import Any
 
 from msgspec import Struct, field
@@ -144,8 +145,9 @@ def look(
     if begun is not None and "lists" in states:
         lists = copy(begun.dialect.lists)
     elif lists is None:
-        glue, marks = _between(rows)
-        lists = _lists(glue | marks, rows, known)
+        kinds, names = _kinds(rows, known), _names_of_ports(rows, known)
+        glue, marks = _between(rows, kinds)
+        lists = _lists(glue | marks, Lists(kinds=kinds, port_names=names), rows, known)
     if begun is not None:
         settled = begun.settled(texts, written_style(style, lists))
         for row in rows:
@@ -200,6 +202,7 @@ class _Known:
     def __init__(self, device: Device) -> None:
         described = {p.name: p.description.value for p in device.ports.values() if p.description}
         self.ports = NameFinder(device.ports, described)
+        self.named = list(device.ports)
         self.vids = {*(device.vlans or {}), 1}
         for port in device.ports.values():
             for fact in (port.access_vlan, port.pvid, port.native_vlan, port.voice_vlan):
@@ -249,7 +252,32 @@ def is_numeric(word: str) -> bool:
     return any(c.isdigit() for c in word) and not word.startswith('"') and not ADDRESS.match(word)
 
 
-def _between(rows: Sequence[Row]) -> tuple[set[str], set[str]]:
+def _kinds(rows: Sequence[Row], known: Sequence[_Known]) -> list[str]:
+    """The words before numbers that belong to the names of ports, where there are several of them:
+    `bed 1` is another port than `vine 1`.
+    """
+    fits: Counter[str] = Counter()
+    everywhere: Counter[str] = Counter()
+    for row in rows:
+        ports = known[row.switch].ports
+        for word, number in pairwise(row.words):
+            if word.isalpha() and number[:1].isdigit():
+                everywhere[word] += 1
+                first = re.match(r"[0-9/.:]*[0-9]", number)
+                meant = ports.find(f"{word} {first[0]}") if first is not None else None
+                fits[word] += meant is not None and meant[:1].lower() == word[:1].lower()
+    kinds = [word for word, n in fits.items() if n and n >= _SURE * everywhere[word]]
+    return sorted(kinds) if len(kinds) > 1 else []
+
+
+def _names_of_ports(rows: Sequence[Row], known: Sequence[_Known]) -> list[str]:
+    """The ports without a number in their name that texts name."""
+    words = {word for row in rows for word in row.words}
+    bare = {name for one in known for name in one.named if not any(c.isdigit() for c in name)}
+    return sorted(bare & words)
+
+
+def _between(rows: Sequence[Row], kinds: Sequence[str] = ()) -> tuple[set[str], set[str]]:
     """The words that mostly stand between two words with numbers, and the marks within such."""
     inside: Counter[str] = Counter()
     everywhere: Counter[str] = Counter()
@@ -258,8 +286,9 @@ def _between(rows: Sequence[Row]) -> tuple[set[str], set[str]]:
         words = row.words
         for at, word in enumerate(words):
             everywhere[word] += 1
-            if 0 < at < len(words) - 1 and not is_numeric(word):
-                inside[word] += is_numeric(words[at - 1]) and is_numeric(words[at + 1])
+            if 0 < at < len(words) - 1 and not is_numeric(word) and word not in kinds:
+                after = words[at + 2 :][:1] if words[at + 1] in kinds else words[at + 1 :][:1]
+                inside[word] += is_numeric(words[at - 1]) and any(map(is_numeric, after))
             if is_numeric(word):
                 marks.update(_IN_WORD.findall(word))
                 if word[-1:] in ",;":
@@ -299,7 +328,7 @@ def further(
         of_row[id(row)] = None
         if (row.parent is not None and parent is None) or any(mark in but for mark in row.words):
             continue
-        tokens = _tokens(row, marks, set())
+        tokens = _tokens(row, marks, {*seen.lists.kinds, *seen.lists.port_names})
         place = id(parent) if parent is not None else 0
         pattern = known.get((place, tokens)) or known.get((place, (*tokens[:-1], PROFILE)))
         if pattern is None and not row.opens and row.number in lost.get(row.switch, ()):
@@ -312,7 +341,8 @@ def further(
         if pattern is None:
             continue
         of_row[id(row)] = row.pattern = pattern
-        row.runs = [tuple(run) for run in runs_in(row.words, marks, set())]
+        items = {*seen.lists.kinds, *seen.lists.port_names}
+        row.runs = [tuple(run) for run in runs_in(row.words, marks, items)]
         if pattern in new[-_MOST_NEW:]:
             pattern.rows.append(row)
             for slot, run in zip(pattern.slots, row.runs, strict=True):
@@ -324,17 +354,18 @@ def further(
     return [n for n, one in enumerate(seen.patterns) if any(one is other for other in new)]
 
 
-def _lists(marks: set[str], rows: Sequence[Row], known: Sequence[_Known]) -> Lists:
+def _lists(marks: set[str], plain: Lists, rows: Sequence[Row], known: Sequence[_Known]) -> Lists:
     """How lists are written: a mark makes a range where all that lies between its ends is there,
-    and a list otherwise.
+    and a list otherwise. `plain` has the names of ports.
     """
+    kinds, names = plain.kinds, plain.port_names
     separators = [mark for mark in _SEPARATORS if mark in marks] or [","]
     ranges = []
     for mark in sorted(marks - set(separators)):
-        trial = Lists([","], [mark])
+        trial = Lists([","], [mark], kinds, names)
         there = tried = 0
         for row in rows:
-            for words in runs_in(row.words, {mark, ","}, set()):
+            for words in runs_in(row.words, {mark, ","}, {*kinds, *names}):
                 text = " ".join(words)
                 if mark not in (words if mark.isalnum() else text):
                     continue
@@ -345,7 +376,7 @@ def _lists(marks: set[str], rows: Sequence[Row], known: Sequence[_Known]) -> Lis
                 there += max(as_ports, as_vlans) >= _SURE
         if tried and there >= tried * _SURE:
             ranges.append(mark)
-    return Lists(separators, ranges or ["-"])
+    return Lists(separators, ranges or ["-"], kinds, names)
 
 
 def written_lists(rows: Sequence[Row]) -> Lists:
@@ -417,7 +448,7 @@ def _share(items: Sequence[Any], there: Callable[[Any], Any]) -> float:
 
 def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> list[Pattern]:
     marks = {*lists.separators, *lists.ranges}
-    names = {*lists.kinds, *(name for one in known for name in one.names)}
+    names = {*lists.kinds, *lists.port_names, *(name for one in known for name in one.names)}
     _find_profiles(rows, lists, known)
     tokens = {id(row): _tokens(row, marks, names) for row in rows}
     wordings: dict[tuple[int, str], set[tuple[str, ...]]] = {}

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from inkov.learn.hypothesis import Hypothesis, bare
 from inkov.learn.look import Look, Pattern
+from inkov.learn.others import Others
 from inkov.learn.search import Learnt, candidates
 from inkov.learn.write import Remarks, alike, form_of, is_name, shown, vlans_in
 
@@ -16,6 +17,7 @@ __all__ = ["Ask", "Question", "Teacher"]
 
 _MOST_SHOWN = 3
 _MOST_ASKED = 10
+_MOST_READINGS = 12  # of several statements together
 _MOST_OFFERED = 6  # effects of a statement that no other source tells of
 _MOST_LISTED = 10  # of such statements
 
@@ -36,24 +38,31 @@ class Teacher:
     left.
     """
 
-    def __init__(self, seen: Look, learnt: Learnt, files: Sequence[str], ask: Ask | None) -> None:
+    def __init__(
+        self, seen: Look, learnt: Learnt, files: Sequence[str], others: Others, ask: Ask | None
+    ) -> None:
         self.seen = seen
         self.learnt = learnt
         self.files = files
+        self.others = others
         self.open: list[str] = []
         self._ask = ask
         self._asked = 0
         self._remarks = Remarks()
         self._alike = alike(seen)
 
-    def remarks(self) -> Remarks:
+    def taught(self) -> Remarks:
         """What stands beside the forms of the dialect. Answers change what was learnt."""
+        unclear = self._of_marks(self.others.marks())
+        own = self.learnt.hypothesis
+        readings = self.learnt.readings[:_MOST_READINGS]
+        self._of_readings([one for one in readings if self.others.differ(own, one)])
         for number in self._alike:
             pattern = self.seen.patterns[number]
-            if pattern.settled or is_name(pattern, self.seen.name_form):
+            named = pattern.settled or is_name(pattern, self.seen.name_form)
+            if named or number in self._remarks.left_out:
                 continue
-            unclear = not pattern.opens and any(not slot.kind for slot in pattern.slots)
-            if unclear:
+            if not pattern.opens and any(not slot.kind for slot in pattern.slots):
                 says = "what are its numbers or names? They are neither all ports nor all VLANs"
                 self._leave_out(number, pattern, says)
             elif number in self.learnt.unsure:
@@ -61,6 +70,7 @@ class Teacher:
             elif number in self.learnt.hypothesis.effects:
                 self._with_effect(number, pattern)
         self._of_bare_ports()
+        self._of_others(self.others.statements(self.learnt.hypothesis, unclear))
         return self._remarks
 
     def of_wrong(self, wrong: Sequence[tuple[int, str]], total: int, sourced: int) -> None:
@@ -76,7 +86,7 @@ class Teacher:
             "`inkov dialect check` with --against shows what does not.",
         ]
 
-    def of_marks(self, marks: dict[str, tuple[int, int]]) -> set[str]:
+    def _of_marks(self, marks: dict[str, tuple[int, int]]) -> set[str]:
         """What marks between numbers mean that stand only where there is no evidence; `marks` has a
         place of each. Those are given back that are not clear.
         """
@@ -93,7 +103,7 @@ class Teacher:
                 (lists.separators if chosen else lists.ranges).append(mark)
         return unclear
 
-    def of_readings(self, readings: Sequence[Hypothesis]) -> None:
+    def _of_readings(self, readings: Sequence[Hypothesis]) -> None:
         """Which of several readings of statements that stand together is meant."""
         own = self.learnt.hypothesis
         numbers = sorted({n for one in readings for n in self._alike if self._differs(one, n)})
@@ -114,8 +124,11 @@ class Teacher:
         )
         chosen = self._answer(says, answers)
         if chosen is None:
-            shown = "; or ".join(answers[:_MOST_SHOWN])
-            self.open.append(f"{says}: {shown}")
+            listed = "; or ".join(answers[:_MOST_SHOWN])
+            self.open.append(f"{says}: {listed}")
+            if self.others.files:
+                # Some of those texts would be read otherwise: better not at all.
+                self._remarks.left_out |= dict.fromkeys(numbers, f"what does it do? {listed}")
         elif chosen:
             for number in numbers:
                 self._decide(number, readings[chosen - 1].effects.get(number, ""))
@@ -125,7 +138,7 @@ class Teacher:
         own = self.learnt.hypothesis.effects
         return one.effects.get(number, "") != own.get(number, "")
 
-    def of_others(self, numbers: Sequence[int]) -> None:
+    def _of_others(self, numbers: Sequence[int]) -> None:
         """What statements do that only texts without another source have."""
         self._alike = alike(self.seen)
         left = 0
@@ -192,26 +205,45 @@ class Teacher:
             for one in self.learnt.alternatives.get(number, [])
             if "general" in effect or "general" not in one
         ]
-        count = sum(len(self.seen.patterns[one].rows) for one in self._alike[number])
-        support = f"{count} line{'s' * (count != 1)}"
         told = self._told(pattern, [effect, *others])
-        if others:
-            listed = ", or ".join(f"`{one}`" for one in told[1:][:_MOST_SHOWN])
+        support = self._support(number)
+        listed = ", or ".join(f"`{one}`" for one in told[1:][:_MOST_SHOWN])
+        if _matters(told) and any(self._would_differ(number, one) for one in others):
             place = f'"{form_of(pattern)}" ({self._where(pattern)})'
-            if _matters(told):
-                chosen = self._answer(f"{place}: what does it do?", told)
-                if chosen is None:
-                    self.open.append(f"{place}: `{told[0]}`, or {listed}?")
-                else:
-                    self._decide(number, [effect, *others][chosen])
-                    support, listed = "by your answer", ""
-            support += f"; as well: {listed}" if listed else ""
-        self._remarks.support[number] = support
+            chosen = self._answer(f"{place}: what does it do?", told)
+            if chosen is not None:
+                self._decide(number, [effect, *others][chosen])
+                support, listed = "by your answer", ""
+            else:
+                self.open.append(f"{place}: `{told[0]}`, or {listed}?")
+                if self.others.files:
+                    # Some of those texts would be read otherwise: better not at all.
+                    self._remarks.left_out[number] = f"what does it do? {listed} agree as well"
+        self._remarks.support[number] = support + (f"; as well: {listed}" if listed else "")
+
+    def _would_differ(self, number: int, effect: str) -> bool:
+        """Whether another effect of a statement would change how some text is read."""
+        own = self.learnt.hypothesis
+        effects = own.effects | dict.fromkeys(self._alike[number], effect)
+        return self.others.differ(own, Hypothesis(effects, own.defaults))
+
+    def _support(self, number: int) -> str:
+        """What an effect rests on: its lines, and how the ports that they are about are read."""
+        lines = sum(len(self.seen.patterns[one].rows) for one in self._alike[number])
+        agree, differ = self.learnt.support.get(number, (0, 0))
+        shown = f"{lines} line{'s' * (lines != 1)}; agrees with {agree} port{'s' * (agree != 1)}"
+        return f"{shown}, contradicted by {differ or 'none'}"
 
     def _of_bare_ports(self) -> None:
         """What a port is of which nothing is said, where no port of the other source tells."""
         fitting, own = self.learnt.fitting, self.learnt.hypothesis.defaults
-        if len(fitting) < 2:
+        hypothesis = self.learnt.hypothesis
+        differing = [
+            n
+            for n in fitting
+            if n == own or self.others.differ(hypothesis, Hypothesis(hypothesis.effects, n))
+        ]
+        if len(fitting) < 2 or len(differing) < 2:
             return
         says = "what is a port of which nothing is said?"
         told = {n: _told(*bare(self.seen.defaults[n])) for n in {*fitting, own}}

@@ -152,6 +152,20 @@ class Rehearsal:
                     return True
         return False
 
+    def support(self, wrong: set[tuple[int, str]]) -> dict[int, tuple[int, int]]:
+        """For each pattern how many ports that it is about are read as they are, and how many not,
+        where `wrong` are these.
+        """
+        found: dict[int, tuple[int, int]] = {}
+        for number, switch in enumerate(self.switches):
+            for name, port in switch.ports.items():
+                true = switch.called(name)
+                for pattern in port.patterns if true is not None else ():
+                    agree, differ = found.get(pattern, (0, 0))
+                    amiss = (number, true) in wrong
+                    found[pattern] = agree + (not amiss), differ + amiss
+        return found
+
     def _alike(self, number: int) -> list[Pattern]:
         return [self.look.patterns[one] for one in self.groups[number]]
 

@@ -44,6 +44,8 @@ _WITH_VLANS = (
     "mode = general; untagged + {V}; pvid = {V}",
     "mode = general; untagged + {V}",
     "pvid = {V}",
+    "mode = trunk; allowed = all but {V}",
+    "allowed = all but {V}",
 )
 _MEMBERS = "mode = general; tagged + {V}"
 _TAKING = ("takes + {name}", "takes = {name}")
@@ -72,7 +74,9 @@ class Learnt(Struct):
     of each pattern that agree as well; and the patterns without an effect of which the evidence
     does not say that they have none. `fitting` are defaults that agree as well, one of each kind:
     if they are several, the evidence does not say what a port is of which nothing is said.
-    `readings` are other hypotheses, of several statements that stand together, that agree as well.
+    `readings` are other hypotheses, of several statements that stand together, that agree as well;
+    `support` tells of how many ports that a pattern is about the reading agrees, and of how many
+    not.
     """
 
     hypothesis: Hypothesis
@@ -82,6 +86,7 @@ class Learnt(Struct):
     unsure: set[int]
     fitting: list[int] = field(default_factory=list)
     readings: list[Hypothesis] = field(default_factory=list)
+    support: dict[int, tuple[int, int]] = field(default_factory=dict)
 
 
 def candidates(pattern: Pattern) -> list[str]:
@@ -167,7 +172,9 @@ def learn_effects(
     in_order = reversed([best.defaults, *fitting])
     kinds = {bare(look.defaults[n]): n for n in in_order}
     readings = list(search.readings(best, least)) if not wrong else []
-    return Learnt(best, least, wrong, alternatives, unsure, sorted(kinds.values()), readings)
+    support = rehearsal.support(set(wrong))
+    fits = sorted(kinds.values())
+    return Learnt(best, least, wrong, alternatives, unsure, fits, readings, support)
 
 
 def _common(several: Sequence[list[str]]) -> list[str]:

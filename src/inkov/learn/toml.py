@@ -20,7 +20,10 @@ def written_style(style: Style, lists: Lists) -> str:
     out += [f"close = {toml_list(style.close)}"] if style.close else []
     out += [f"negation = {toml_list(style.negation)}"] if style.negation else []
     out += ["", "[lists]", f"separators = {toml_list(lists.separators)}"]
-    return "\n".join([*out, f"ranges = {toml_list(lists.ranges)}"])
+    out.append(f"ranges = {toml_list(lists.ranges)}")
+    out += [f"port-kinds = {toml_list(lists.kinds)}"] if lists.kinds else []
+    out += [f"port-names = {toml_list(lists.port_names)}"] if lists.port_names else []
+    return "\n".join(out)
 
 
 def toml_text(text: str) -> str:

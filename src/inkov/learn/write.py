@@ -176,7 +176,8 @@ def _state(
     if number in remarks.proposed:
         block.proposed.append(_without_words(form, pattern, look))
     elif why:
-        block.says.setdefault(form, f'# {toml_text(shown(form))} = ""  # {why}')
+        does = toml_text(effect) if effect else '""'
+        block.says.setdefault(form, f"# {toml_text(shown(form))} = {does}  # {why}")
     elif effect:
         about = remarks.support.get(number, "")
         told = f"  # {about}" * bool(about)
