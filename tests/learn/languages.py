@@ -68,6 +68,10 @@ class Language:
         self.quote = '"' if rng.random() < 0.3 else ""
         self.together = rng.random() < 0.5  # ports that are alike in one section
         self.braced = not self.flat and rng.random() < 0.3
+        self.lead = f"{word()} " if self.flat and rng.random() < 0.4 else ""
+        self.close = word() if not self.flat and not self.braced and rng.random() < 0.3 else ""
+        self.less = word() if rng.random() < 0.3 else ""  # takes VLANs out of a list
+        self.kinds = (word(), word()) if rng.random() < 0.25 else ()
         self.group, self.joins = word(), word()
         self.grouped = not self.flat and not self.vlan_centred and rng.random() < 0.4
         self.from_group = self.grouped and rng.random() < 0.3  # groups list their ports
@@ -75,7 +79,8 @@ class Language:
     def text(self, switch: Switch) -> str:
         """A switch in this language."""
         end = ";" if self.braced else ""
-        lines = [f"{self.hello} {switch.name}{end}", f"{self.comment} of {switch.name}"]
+        lines = [f"{self.hello} {switch.name}{end}"]
+        lines += [] if self.lead else [f"{self.comment} of {switch.name}"]
         lines += [f"{noise} {self.rng.choice(_SYLLABLES)}{end}" for noise in self.noise[:2]]
         for vid, name in switch.vlans.items():
             body = [f"{self.named} {self.quote}{name}{self.quote}"] if vid != 1 else []
@@ -108,7 +113,7 @@ class Language:
                 f"{self.port} {self.listed(numbers)}", body or [f'{self.about} "x"']
             )
         lines += [] if before else written
-        return "\n".join(lines) + "\n"
+        return "\n".join(f"{self.lead}{line}" for line in lines) + "\n"
 
     def groups(self, switch: Switch) -> dict[Does, str]:
         """What several ports do, by a name of its own."""
@@ -137,6 +142,10 @@ class Language:
             return [f"{self.access} {shown}"] if does.untagged != 1 else []
         vids = sorted({*does.tagged, *({does.untagged} - {0})})
         native = [f"{self.native} {does.untagged}"] if does.untagged else []
+        others = [vid for vid in switch.vlans if vid not in (1, *vids)]
+        if self.less and others:
+            wider = sorted({*vids, others[0]})
+            return [f"{self.trunk} {self.vids(wider)}", f"{self.less} {others[0]}", *native]
         if self.also and len(vids) > 1:
             cut = self.rng.randint(1, len(vids) - 1)
             first, more = self.vids(vids[:cut]), self.vids(vids[cut:])
@@ -154,6 +163,7 @@ class Language:
             (f"{self.access} ", "access; vlan ="),
             (f"{self.native} ", "native ="),
             (self.off, "state = off"),
+            *([(f"{self.less} ", "allowed -")] if self.less else []),
             (f"{self.members} ", "untagged +"),
             (f"{self.tagged_members} ", "; tagged +"),
             (f"{self.joins} ", "takes +"),
@@ -168,7 +178,11 @@ class Language:
             return [f"{head} {line}" for line in body] or [head]
         if self.braced:
             return [f"{head} {{", *(f"    {line};" for line in body), "}"]
-        return [head, *(f"    {line}" for line in body)]
+        return [head, *(f"    {line}" for line in body), *([self.close] if self.close else [])]
+
+    def called(self, number: int) -> str:
+        """The name of a port: those from 100 on are of the second kind, if there are kinds."""
+        return f"{self.kinds[number // 100]} {number % 100}" if self.kinds else str(number)
 
     def listed(self, numbers: list[int]) -> str:
         runs: list[list[int]] = []
@@ -179,16 +193,19 @@ class Language:
                 runs.append([number, number])
         shown: list[str] = []
         for low, high in runs:
-            shown += [f"{low}{self.range}{high}"] if high > low + 1 else map(str, {low, high})
-        return ", ".join(shown) if self.range == " to " else ",".join(shown)
+            last = str(high % 100 if self.kinds else high)
+            ends = sorted({low, high})
+            whole = [f"{self.called(low)}{self.range}{last}"]
+            shown += whole if high > low + 1 else map(self.called, ends)
+        return ", ".join(shown) if self.range == " to " or self.kinds else ",".join(shown)
 
     @staticmethod
     def vids(vids: list[int]) -> str:
         return ",".join(map(str, vids))
 
 
-def switches(rng: random.Random, count: int) -> list[Switch]:
-    """Switches of one campus."""
+def switches(rng: random.Random, count: int, *, kinds: bool = False) -> list[Switch]:
+    """Switches of one campus. `kinds`: some of their ports are of a second kind."""
     vids = rng.sample(range(100, 4000), rng.randint(3, 6))
     vlans = {vid: f"v{'aeiou'[n % 5]}{chr(98 + n)}" for n, vid in enumerate(vids)}
     found = []
@@ -196,7 +213,10 @@ def switches(rng: random.Random, count: int) -> list[Switch]:
         own = {vid: name for vid, name in vlans.items() if rng.random() < 0.8 or vid == vids[0]}
         own = {1: "first", **own}
         ports = {}
-        for port in range(1, rng.randint(10, 20)):
+        number_of_ports = rng.randint(9, 19)
+        second = rng.randint(2, 5) if kinds else 0
+        first = range(1, number_of_ports + 1 - second)
+        for port in (*first, *range(101, 101 + second)):
             some = [vid for vid in own if vid != 1]
             kind = rng.random()
             if kind < 0.55 or len(some) < 2:
@@ -211,12 +231,12 @@ def switches(rng: random.Random, count: int) -> list[Switch]:
     return found
 
 
-def sheet(switch: Switch) -> str:
+def sheet(switch: Switch, language: Language) -> str:
     """The same switch as a switch sheet: the other source."""
     lines = ["inkov sheet 1", f"switch: {switch.name}", "[vlans]"]
     lines += [f"{vid}: {name}" for vid, name in switch.vlans.items()]
     for number, does in switch.ports.items():
-        lines.append(f"[port {number}]")
+        lines.append(f'[port "{language.called(number)}"]')
         if not does.on:
             lines.append("state: off")
         elif does.tagged:

@@ -115,9 +115,10 @@ def test_any_part_of_a_dialect_is_completed(seed: int) -> None:
     every statement that was left in it.
     """
     rng = random.Random(seed)
-    language, campus = Language(rng), switches(rng, 3)
+    language = Language(rng)
+    campus = switches(rng, 3, kinds=bool(language.kinds))
     texts = [(f"{switch.name}.txt", language.text(switch).encode()) for switch in campus]
-    others = [read_sheet("x", sheet(one).encode()).part.devices[0] for one in campus]
+    others = [read_sheet("x", sheet(one, language).encode()).part.devices[0] for one in campus]
     pairs = paired(texts, others)
     full = learn(pairs, texts, "learnt", language.answer).dialect
     tree = tomlkit.parse(full)
@@ -134,5 +135,6 @@ def test_any_part_of_a_dialect_is_completed(seed: int) -> None:
     assert all(f'"{form}" = ' in whole for form in kept)
     for switch, (file, data) in zip(campus, texts, strict=True):
         read = views(read_text(dialect, file, data).part.devices[0])
-        amiss = [n for n, does in switch.ports.items() if not is_right(read.get(str(n)), does)]
+        called = {language.called(number): does for number, does in switch.ports.items()}
+        amiss = [name for name, does in called.items() if not is_right(read.get(name), does)]
         assert not amiss, (file, amiss, whole)

@@ -37,28 +37,34 @@ def is_right(read: View | None, does: Does) -> bool:
 
 def lesson(
     seed: int, *, answered: bool = False
-) -> tuple[str, list[Switch], list[tuple[str, bytes]], list[str]]:
+) -> tuple[str, list[Switch], list[tuple[str, bytes]], list[str], Language]:
     rng = random.Random(seed)
-    language, campus = Language(rng), switches(rng, 6)
+    language = Language(rng)
+    campus = switches(rng, 6, kinds=bool(language.kinds))
     texts = [(f"{switch.name}.txt", language.text(switch).encode()) for switch in campus]
-    others = [read_sheet("x", sheet(one).encode()).part.devices[0] for one in campus[:SEEN]]
+    others = [
+        read_sheet("x", sheet(one, language).encode()).part.devices[0] for one in campus[:SEEN]
+    ]
     ask = language.answer if answered else None
     learnt = learn(paired(texts, others), texts, "learnt", ask)
-    return learnt.dialect, campus, texts, learnt.questions
+    return learnt.dialect, campus, texts, learnt.questions, language
 
 
 def test_random_languages_are_learnt_from_two_switches() -> None:
     whole = ports = right = 0
     for seed in range(LANGUAGES):
-        text, campus, texts, questions = lesson(seed)
+        text, campus, texts, questions, language = lesson(seed)
         dialect = compile_dialect("learnt.toml", text.encode())
         wrong = 0
         for switch, (file, data) in zip(campus, texts, strict=True):
             reading = read_text(dialect, file, data)
             read = views(reading.part.devices[0])
-            amiss = [n for n, does in switch.ports.items() if not is_right(read.get(str(n)), does)]
-            # What is read wrongly is said: a line is not understood, or a question is left.
-            assert not amiss or reading.ledger.unmatched or questions, (seed, file, amiss, text)
+            called = {language.called(number): does for number, does in switch.ports.items()}
+            amiss = [name for name, does in called.items() if not is_right(read.get(name), does)]
+            # What is read wrongly is said: a line of the text is not understood; or it is asked
+            # what ports are of which nothing is said.
+            said = reading.ledger.unmatched or "nothing is said" in " ".join(questions)
+            assert not amiss or said, (seed, file, amiss, text)
             wrong += len(amiss)
             ports += len(switch.ports)
         right += sum(len(switch.ports) for switch in campus) - wrong
@@ -69,13 +75,16 @@ def test_random_languages_are_learnt_from_two_switches() -> None:
 def test_with_answers_nearly_every_port_is_right() -> None:
     ports = right = 0
     for seed in range(1000, 1000 + LANGUAGES):
-        text, campus, texts, _ = lesson(seed, answered=True)
+        text, campus, texts, _, language = lesson(seed, answered=True)
         dialect = compile_dialect("learnt.toml", text.encode())
         for switch, (file, data) in zip(campus, texts, strict=True):
             read = views(read_text(dialect, file, data).part.devices[0])
             ports += len(switch.ports)
-            right += sum(is_right(read.get(str(n)), does) for n, does in switch.ports.items())
-    assert right >= ports * 0.98, (right, ports)
+            right += sum(
+                is_right(read.get(language.called(number)), does)
+                for number, does in switch.ports.items()
+            )
+    assert right >= ports * 0.99, (right, ports)
 
 
 def test_the_garden_is_learnt_from_a_walk(inkov: Inkov, tmp_path: Path) -> None:

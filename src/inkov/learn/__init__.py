@@ -107,6 +107,8 @@ def learn(
         known.append(text)
         devices.append(device)
         without.append(lines)
+    if not any(device.ports for device in devices):
+        raise NothingLearnt("the other source tells of no port")
     seen = look(known, devices, begun, without, len(pairs))
     claims = _pattern_of([file for file, _ in texts])
 

@@ -313,11 +313,17 @@ def new_marks(seen: Look, texts: Iterable[tuple[int, str]]) -> dict[str, tuple[i
 
 
 def further(
-    seen: Look, texts: Iterable[tuple[int, str]], lost: dict[int, set[int]], but: set[str]
+    seen: Look,
+    texts: Iterable[tuple[int, str]],
+    lost: dict[int, set[int]],
+    devices: dict[int, Device],
+    but: set[str],
 ) -> list[int]:
     """Add the patterns of lines that are not understood (by text) in texts without another source;
-    their places in `seen.patterns`. Lines that hold one of the words of `but` are left out.
+    their places in `seen.patterns`. `devices` is what is read of their other lines. Lines that hold
+    one of the words of `but` are left out.
     """
+    told = {switch: _Known(device) for switch, device in devices.items()}
     marks = {*seen.lists.separators, *seen.lists.ranges}
     known = {(id(one.parent) if one.parent else 0, one.tokens): one for one in seen.patterns}
     of_row: dict[int, Pattern | None] = {}
@@ -347,8 +353,9 @@ def further(
             pattern.rows.append(row)
             for slot, run in zip(pattern.slots, row.runs, strict=True):
                 slot.words.append(run)
-                one = numbers_in(seen.lists, run) or ports_in(seen.lists, run)
-                slot.single = slot.single and len(one) == 1
+    for pattern in new[:_MOST_NEW]:
+        for slot in pattern.slots:
+            _classify(slot, [row.switch for row in pattern.rows], seen.lists, told)
     seen.patterns += new[:_MOST_NEW]
     _agree(seen.patterns)
     return [n for n, one in enumerate(seen.patterns) if any(one is other for other in new)]
@@ -570,7 +577,12 @@ def _with_free_texts(patterns: list[Pattern], free: set[tuple[int, str]]) -> lis
     return kept
 
 
-def _classify(slot: Slot, switches: list[int], lists: Lists, known: Sequence[_Known]) -> None:
+def _classify(
+    slot: Slot,
+    switches: list[int],
+    lists: Lists,
+    known: Sequence[_Known] | dict[int, _Known],
+) -> None:
     """Whether a slot holds ports or VLANs."""
     ports: list[bool] = []
     vlans: list[bool] = []

@@ -62,8 +62,9 @@ class Others:
         `Look.patterns`. Lines that hold one of the words of `but` are left out.
         """
         dialect = self._dialect_of(hypothesis)
-        lost = {}
+        lost, devices = {}, {}
         for number, text in self.numbered:
-            unread = read_text(dialect, "text", text.encode()).ledger.unmatched
-            lost[number] = {one.origin.line for one in unread}
-        return further(self._seen, self.numbered, lost, but)
+            reading = read_text(dialect, "text", text.encode())
+            lost[number] = {one.origin.line for one in reading.ledger.unmatched}
+            devices[number] = reading.part.devices[0]
+        return further(self._seen, self.numbered, lost, devices, but)

@@ -128,7 +128,9 @@ class Teacher:
             self.open.append(f"{says}: {listed}")
             if self.others.files:
                 # Some of those texts would be read otherwise: better not at all.
-                self._remarks.left_out |= dict.fromkeys(numbers, f"what does it do? {listed}")
+                for number in numbers:
+                    why = f"what does it do? {listed}"
+                    self._remarks.left_out |= dict.fromkeys(self._alike[number], why)
         elif chosen:
             for number in numbers:
                 self._decide(number, readings[chosen - 1].effects.get(number, ""))
@@ -151,7 +153,8 @@ class Teacher:
             says = f"{place}: what does it do? No switch of the other source has it"
             chosen = self._answer(says, self._told(pattern, effects)) if effects[1:] else None
             if chosen is None:
-                self._remarks.left_out[number] = "what does it do? No other source tells"
+                why = "what does it do? No other source tells"
+                self._remarks.left_out |= dict.fromkeys(self._alike[number], why)
                 left += 1
                 if left <= _MOST_LISTED:
                     self.open.append(says)
@@ -179,7 +182,7 @@ class Teacher:
     # --- statements -------------------------------------------------------------------------------
 
     def _leave_out(self, number: int, pattern: Pattern, says: str) -> None:
-        self._remarks.left_out[number] = says
+        self._remarks.left_out |= dict.fromkeys(self._alike[number], says)
         self.open.append(f'"{shown(form_of(pattern))}" ({self._where(pattern)}): {says}')
 
     def _without_effect(self, number: int, pattern: Pattern) -> None:
@@ -218,7 +221,8 @@ class Teacher:
                 self.open.append(f"{place}: `{told[0]}`, or {listed}?")
                 if self.others.files:
                     # Some of those texts would be read otherwise: better not at all.
-                    self._remarks.left_out[number] = f"what does it do? {listed} agree as well"
+                    why = f"what does it do? {listed} agree as well"
+                    self._remarks.left_out |= dict.fromkeys(self._alike[number], why)
         self._remarks.support[number] = support + (f"; as well: {listed}" if listed else "")
 
     def _would_differ(self, number: int, effect: str) -> bool:
