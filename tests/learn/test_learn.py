@@ -192,3 +192,26 @@ def test_answers_are_taken_and_written_down(tmp_path: Path) -> None:
     assert '"spans {vids}" = "mode = trunk; allowed + {vids}"  # by your answer' in learnt
     # The second question was left open.
     assert told.count("question:") == 1 and running.returncode == 1, told
+
+
+def test_texts_of_another_language_are_left_out_and_named(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "texts").mkdir()
+    for name in ("fern-2", "barn-1"):
+        text = (DEMO / "repaired" / f"{name}.txt").read_text()
+        (tmp_path / "texts" / f"{name}.txt").write_text(text)
+    walk = DEMO / "repaired" / "walks" / "fern-2.walk"
+    learnt = inkov("dialect", "learn", "texts", "--from", walk)
+    says = "left out, in another language as it seems: texts/barn-1.txt"
+    assert says in learnt.err and "rill" not in learnt.out + learnt.err.replace(says, "")
+    assert "24 of 24 ports of fern-2" in learnt.err
+    # Without another source the language of most texts is taken.
+    (tmp_path / "texts" / "fern-3.txt").write_text((DEMO / "garden" / "fern-2.txt").read_text())
+    begun = inkov("dialect", "new", "texts")
+    assert says in begun.err and "rill" not in begun.out and "bench" in begun.out
+
+
+def test_another_source_without_ports_is_none(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "north.txt").write_text("moor north\nberth 1\n  lies 10\n")
+    (tmp_path / "n.sheet").write_text("inkov sheet 1\nswitch: north\n[vlans]\n10: ferns\n")
+    learnt = inkov("dialect", "learn", "north.txt", "--from", "n.sheet")
+    assert learnt.status == 2 and "the other source tells of no port" in learnt.err

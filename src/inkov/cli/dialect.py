@@ -41,11 +41,25 @@ def new(configs: Configs, output: OutputOption = None, force: ForceOption = Fals
     """Start a dialect from configurations: what can be guessed is, each other statement is a form
     to fill in.
     """
-    from inkov.learn import sketched
+    from inkov.learn import largest, sketched
 
     check_paths(configs)
     keep(output, force=force)
-    Output(file=output).write(sketched(_undescribed(configs), "my-switches"))
+    texts = _undescribed(configs)
+    same, foreign = largest(texts)
+    Output(file=output).write(sketched([texts[n] for n in same], "my-switches"))
+    _say_foreign([texts[n][0] for n in foreign])
+
+
+def _say_foreign(files: list[str]) -> None:
+    """Say which texts seem to be in another language, and were left out."""
+    if files:
+        from inkov.harmless import safe
+
+        shown = ", ".join(files[:3]) + (f" and {len(files) - 3} more" if len(files) > 3 else "")
+        complain(
+            f"left out, in another language as it seems: {safe(shown)}; name these by themselves"
+        )
 
 
 def _undescribed(configs: list[str], begun: str = "") -> list[tuple[str, str]]:
@@ -282,7 +296,7 @@ def learn(
 ) -> None:
     """Derive a dialect from texts and another source of one or more of the same switches."""
     from inkov.harmless import safe
-    from inkov.learn import NothingLearnt, paired
+    from inkov.learn import NothingLearnt, like_the_first, paired
     from inkov.learn import learn as learnt_from
 
     check_paths([*configs, *(source or ()), *([complete] if complete else ())])
@@ -297,6 +311,13 @@ def learn(
     texts = [(file, text.encode()) for file, text in _undescribed(configs, own)]
     devices = [*_other_source("--from", source).campus.devices.values()] if source else []
     pairs = paired(texts, devices)
+    if pairs:
+        # Words of two languages together would be one that nobody has.
+        first = [(pairs[0].file, pairs[0].data.decode()), *((f, t.decode()) for f, t in texts)]
+        foreign = {first[n][0] for n in like_the_first(first)[1]}
+        texts = [(file, text) for file, text in texts if file not in foreign]
+        pairs = [pair for pair in pairs if pair.file not in foreign]
+        _say_foreign(sorted(foreign))
     if source and not pairs:
         there = ", ".join(sorted(device.name for device in devices))
         fail(f"none of the texts is of a switch of the other source, which has {there}")

@@ -22,6 +22,7 @@ from inkov.learn.others import Others
 from inkov.learn.questions import Ask, Question, Teacher
 from inkov.learn.rehearsal import errors_of, views
 from inkov.learn.search import learn_effects
+from inkov.learn.tongues import largest, like_the_first
 from inkov.learn.write import Remarks, alike, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
 from inkov.vlanset import VlanSet
@@ -34,7 +35,9 @@ __all__ = [
     "Pair",
     "Question",
     "begin",
+    "largest",
     "learn",
+    "like_the_first",
     "paired",
     "sketched",
 ]
