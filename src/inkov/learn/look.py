@@ -552,7 +552,9 @@ def _lists_both(rows: Iterable[Row], lists: Lists, known: Sequence[_Known]) -> b
     ports = vlans = False
     for row in rows:
         own = known[row.switch]
-        for run in runs_in(row.words, {*lists.separators, *lists.ranges}, set()):
+        vlans = vlans or any(word.strip('"') in own.names for word in row.words)
+        items = {*lists.kinds, *lists.port_names}
+        for run in runs_in(row.words, {*lists.separators, *lists.ranges}, items):
             as_ports = _share(ports_in(lists, run), own.ports.find) >= _SURE
             as_vlans = _share(numbers_in(lists, run), own.has_vlan) >= _SURE
             ports = ports or (as_ports and not as_vlans)

@@ -18,7 +18,7 @@ __all__ = ["Ask", "Question", "Teacher"]
 _MOST_SHOWN = 3
 _MOST_ASKED = 10
 _MOST_READINGS = 12  # of several statements together
-_MOST_OFFERED = 6  # effects of a statement that no other source tells of
+_MOST_OFFERED = 9  # effects of a statement that no other source tells of
 _MOST_LISTED = 10  # of such statements
 
 

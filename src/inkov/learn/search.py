@@ -47,6 +47,7 @@ _WITH_VLANS = (
     "mode = trunk; allowed = all but {V}",
     "allowed = all but {V}",
 )
+_TRUNKS = "mode = trunk; allowed = {V}"
 _MEMBERS = "mode = general; tagged + {V}"
 _TAKING = ("takes + {name}", "takes = {name}")
 _TAKEN = "on ports {ports}: takes + {name}"
@@ -223,13 +224,16 @@ class _Search:
             if "takes" in effects[0]:
                 start = self.changed(start, number, effects[0])
         best, least = self._climbed(start)
-        if least > _NOTHING:
-            # From the other side: ports that are members of VLANs by lists, tagged or not.
-            self.left = 2 * _MOST_TRIED
+        # From other sides: lists are those of trunks; or ports are members of VLANs by lists.
+        for times, usual in enumerate((_TRUNKS, _MEMBERS), 2):
+            if least <= _NOTHING:
+                break
+            self.left = times * _MOST_TRIED
             lists = start
             for number, effects in self.options.items():
-                if _MEMBERS in effects:
-                    lists = self.changed(lists, number, _MEMBERS)
+                several = any(not slot.single for slot in self.patterns[number].slots)
+                if usual in effects and (several or usual == _MEMBERS):
+                    lists = self.changed(lists, number, usual)
             other, error = self._climbed(lists)
             if error < least - _NOTHING:
                 best, least = other, error
