@@ -36,8 +36,11 @@ from inkov.vlanset import VlanListError
 from inkov.wiring.names import NameFinder
 
 __all__ = [
+    "ADDRESSED",
+    "LIST",
     "PASSAGE",
     "PROFILE",
+    "TEXT",
     "Look",
     "Pattern",
     "Row",
@@ -54,8 +57,9 @@ __all__ = [
 ]
 
 _IN_WORD = re.compile(r"(?<=[0-9])([^\w\s\"/:.]+|\.\.+)(?=[\w])")
-PROFILE = "~"
-PASSAGE = "\N{PILCROW SIGN}"
+# What is blanked out in patterns: no text holds these characters.
+LIST, TEXT, ADDRESSED = "\ue000", "\ue001", "\ue002"
+PROFILE, PASSAGE = "\ue003", "\ue004"
 _SEPARATORS: tuple[str, ...] = (",", ";", "&", "and", "+")
 _SURE = 0.95  # of the items of a list that are ports (or VLANs), for it to be a list of them
 _MOSTLY = 0.5  # by which share of the lines one reading of a list must be ahead of the other
@@ -77,10 +81,8 @@ class Slot(Struct):
 
 
 class Pattern(Struct):
-    """Statements of one wording: its tokens (`#` for a list, `"` for a text, `@` for an address,
-    `~` for the name of a profile, a pilcrow for a
-    passage of free text), the pattern that it stands in, and its rows. `settled` is what a
-    dialect that is begun makes of them.
+    """Statements of one wording: its tokens (LIST for a list, and so on for what varies), the
+    pattern that it stands in, and its rows. `settled` is what a dialect that is begun makes of it.
     """
 
     tokens: tuple[str, ...]
@@ -263,7 +265,7 @@ def _kinds(rows: Sequence[Row], known: Sequence[_Known]) -> list[str]:
         for word, number in pairwise(row.words):
             if word.isalpha() and number[:1].isdigit():
                 everywhere[word] += 1
-                first = re.match(r"[0-9/.:]*[0-9]", number)
+                first = re.match(r"[0-9]+(?:[/.:][0-9]+)*", number)
                 meant = ports.find(f"{word} {first[0]}") if first is not None else None
                 fits[word] += meant is not None and meant[:1].lower() == word[:1].lower()
     kinds = [word for word, n in fits.items() if n and n >= _SURE * everywhere[word]]
@@ -341,7 +343,7 @@ def further(
             if wordings[place, tokens[0]] == _MANY:
                 continue  # free text, it seems
             wordings[place, tokens[0]] += 1
-            slots = [Slot() for _ in range(tokens.count("#"))]
+            slots = [Slot() for _ in range(tokens.count(LIST))]
             pattern = known[place, tokens] = Pattern(tokens, parent, slots)
             new.append(pattern)
         if pattern is None:
@@ -406,7 +408,7 @@ def _may_be_missing(mark: str, rows: Sequence[Row]) -> bool:
     """Whether a word between two numbers makes a range, as in `row 1 to 4` beside `row 5`, and is
     no word of its own, as in `row 1 holds 40`.
     """
-    shapes = {tuple("#" if is_numeric(word) else word for word in row.words) for row in rows}
+    shapes = {tuple(LIST if is_numeric(word) else word for word in row.words) for row in rows}
     for shape in shapes:
         for at, word in enumerate(shape):
             if word == mark and (*shape[:at], *shape[at + 2 :]) in shapes:
@@ -475,7 +477,7 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> lis
         if pattern is None:
             parent = of_row[id(row.parent)] if row.parent is not None else None
             pattern = found[key] = Pattern(own, parent, settled=row.settled)
-            pattern.slots = [Slot() for _ in range(own.count("#"))]
+            pattern.slots = [Slot() for _ in range(own.count(LIST))]
         pattern.opens = pattern.opens or row.opens
         of_row[id(row)] = row.pattern = pattern
         pattern.rows.append(row)
@@ -485,8 +487,8 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[_Known]) -> lis
     free = {
         (where, first)
         for (where, first), several in wordings.items()
-        if (len(several) > _MANY or (first, '"') in several)
-        and not any("#" in one or "@" in one for one in several)
+        if (len(several) > _MANY or (first, TEXT) in several)
+        and not any(LIST in one or ADDRESSED in one for one in several)
     }
     return _with_free_texts(list(found.values()), free)
 
@@ -501,13 +503,13 @@ def _tokens(row: Row, marks: set[str], names: set[str]) -> tuple[str, ...]:
     tokens: list[str] = []
     for word in _without_profile(row):
         if word.startswith('"') and word.strip('"') not in names:
-            tokens.append('"')
+            tokens.append(TEXT)
         elif ADDRESS.match(word):
-            tokens.append("@")
+            tokens.append(ADDRESSED)
         elif is_numeric(word) or word.strip('"') in names:
-            if tokens[-1:] != ["#"]:
-                tokens.append("#")
-        elif not (word in marks and tokens[-1:] == ["#"]):
+            if tokens[-1:] != [LIST]:
+                tokens.append(LIST)
+        elif not (word in marks and tokens[-1:] == [LIST]):
             tokens.append(word)
     return tuple(tokens)
 
@@ -574,7 +576,7 @@ def _with_free_texts(patterns: list[Pattern], free: set[tuple[int, str]]) -> lis
             merged[key].rows += pattern.rows
         else:
             merged[key] = pattern
-            pattern.tokens = (pattern.tokens[0], '"')
+            pattern.tokens = (pattern.tokens[0], TEXT)
             kept.append(pattern)
     return kept
 
@@ -626,7 +628,7 @@ def _agree(patterns: Sequence[Pattern]) -> None:
 def _before(pattern: Pattern) -> list[tuple[str, ...]]:
     """For each list of a pattern the tokens up to it, with those of its heads."""
     path = tuple(token for one in pattern.path[:-1] for token in (*one.tokens, "/"))
-    at = [n for n in range(len(pattern.tokens)) if pattern.tokens[n] == "#"]
+    at = [n for n in range(len(pattern.tokens)) if pattern.tokens[n] == LIST]
     return [(*path, *pattern.tokens[: n + 1]) for n in at]
 
 

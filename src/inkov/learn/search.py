@@ -22,7 +22,7 @@ from msgspec import Struct, field
 
 from inkov.campus import Device
 from inkov.learn.hypothesis import Hypothesis, bare
-from inkov.learn.look import PROFILE, Look, Pattern
+from inkov.learn.look import ADDRESSED, PROFILE, TEXT, Look, Pattern
 from inkov.learn.rehearsal import Rehearsal, errors_of
 from inkov.readers.dialects import Dialect
 
@@ -105,7 +105,9 @@ def candidates(pattern: Pattern) -> list[str]:
         return [_TAKEN]
     if "vlans" not in kinds:
         others = [kind for kind in own if kind != "ports"]
-        return [] if others or '"' in pattern.tokens or "@" in pattern.tokens else list(_PLAIN)
+        return (
+            [] if others or TEXT in pattern.tokens or ADDRESSED in pattern.tokens else list(_PLAIN)
+        )
     single = all(slot.single for one in pattern.path for slot in one.slots if slot.kind == "vlans")
     found = [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
     if is_membership(pattern):

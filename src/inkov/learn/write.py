@@ -9,12 +9,13 @@ from msgspec import Struct, field
 
 from inkov.campus.secrets import without_secrets
 from inkov.learn.hypothesis import Hypothesis
-from inkov.learn.look import PASSAGE, PROFILE, Look, Pattern, Slot
+from inkov.learn.look import ADDRESSED, LIST, PASSAGE, PROFILE, TEXT, Look, Pattern, Slot
 from inkov.learn.toml import toml_list, toml_text, written_style
 
 __all__ = ["Remarks", "alike", "effect_of", "form_of", "is_name", "shown", "vlans_in", "written"]
 
 
+_BLANKED = {TEXT: "text", ADDRESSED: "address", PROFILE: "name", PASSAGE: "passage"}
 _OF_PORTS = ("port", "bundle", "sub", "profile")  # blocks whose statements are about ports
 
 
@@ -216,7 +217,7 @@ def _without_words(form: str, pattern: Pattern, look: Look) -> str:
     """
     first = pattern.tokens[0]
     alike = [p for p in look.patterns if p.parent is pattern.parent and p.tokens[0] == first]
-    open_text = first in ("#", '"', "@") or PASSAGE in pattern.tokens
+    open_text = first in (LIST, TEXT, ADDRESSED) or PASSAGE in pattern.tokens
     if len(pattern.tokens) == 1 or open_text or any(p.slots for p in alike):
         return shown(form)
     return f"{first} {{text}}"
@@ -261,15 +262,16 @@ def form_of(pattern: Pattern) -> str:
     """The form of a pattern, its slots as captures."""
     words, slot = [], 0
     seen: dict[str, int] = {}
-    for token in pattern.tokens:
-        kind = {'"': "text", "@": "address", PROFILE: "name", PASSAGE: "passage"}.get(token, "")
-        if token == "#":  # noqa: S105 (a mark of patterns)
+    last = len(pattern.tokens) - 1
+    for place, token in enumerate(pattern.tokens):
+        kind = _BLANKED.get(token, "")
+        if token == LIST:
             kind = _capture(pattern.slots[slot])
             slot += 1
         if not kind:
             words.append(token)
             continue
-        if kind == "text" and token is not pattern.tokens[-1]:
+        if kind == "text" and place < last:
             kind = "word"
         seen[kind] = seen.get(kind, 0) + 1
         words.append(f"{{{kind}}}" if seen[kind] == 1 else f"{{{kind}{seen[kind]}:{kind}}}")
@@ -309,7 +311,7 @@ def effect_of(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
     one_name = own == ["vlans"] and pattern.slots[0].named and pattern.slots[0].single
     if below == "vlan" and one_name:
         return "name = {vlan}"
-    if below == "gateway" and "@" in pattern.tokens:
+    if below == "gateway" and ADDRESSED in pattern.tokens:
         return "address = {address}"
     if own == ["vlans", "vlans"] and not path[:-1]:
         first, second = pattern.slots

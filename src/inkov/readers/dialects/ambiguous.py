@@ -23,6 +23,7 @@ __all__ = ["Pair", "ambiguous"]
 
 _MOST_VARIANTS = 8  # of a form that are filled in
 _MOST_FILLED = 40  # lines that are made of a form
+_MOST_COMPARED = 300_000  # lines times forms that begin with a capture: each is compared with all
 _MOST_LITERALS = 12  # words of other forms that are tried in one place
 _EXAMPLES = {
     "vid": ("10",),
@@ -65,8 +66,10 @@ def ambiguous(dialect: Dialect, block: Block) -> Iterator[Pair]:
                 if word.literal and word.literal not in there:
                     there.append(word.literal)
     seen = set()
+    left = _MOST_COMPARED // (1 + len(block.root.captures))
     for statement, variants in forms.values():
-        for line in islice(_filled(dialect, variants, literals), _MOST_FILLED):
+        for line in islice(_filled(dialect, variants, literals), min(_MOST_FILLED, left)):
+            left -= 1
             first = _taking(dialect, block.root, line)
             other = _taking(dialect, block.root, line, but=first) if first is not None else None
             if first is None or other is None or not first.clauses or not other.clauses:
