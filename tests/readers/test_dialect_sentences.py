@@ -288,3 +288,46 @@ def test_faults_in_these_are_said(tables: str, says: str) -> None:
     with pytest.raises(BadDialect) as bad:
         dialect(tables)
     assert any(says in problem.says for problem in bad.value.problems), bad.value.problems
+
+
+PENS = """
+[vlan]
+opens = ["pool {vid}"]
+[vlan.says]
+"fences {vids}" = "private = primary; secondaries = {vids}"
+"is a pen" = "private = isolated"
+"pens {ports}" = "on ports {ports}: mode = private host; secondary = {vid}"
+"""
+
+
+def test_hosts_of_a_private_vlan_by_membership() -> None:
+    """The block of the secondary VLAN lists its hosts; the block of the primary says whose it is.
+    Where two primaries claim it, nobody knows.
+    """
+    text = "pool 101\n  is a pen\n  pens 1, 2\npool 100\n  fences 101\n"
+    [device] = part_of(PENS, text).devices
+    told = {name: (port.primary and port.primary.value) for name, port in device.ports.items()}
+    assert told == {"1": 100, "2": 100}
+    [device] = part_of(PENS, text + "pool 200\n  fences 101\n").devices
+    assert all(port.primary is None for port in device.ports.values())
+
+
+@pytest.mark.parametrize(
+    ("text", "doubtful"),
+    [
+        ("pool 1 named deep\npool 2 named deep\npool 3 named deep\n", True),
+        ("pool 1 named deep\npool 2 named flat\npool 3 named wide\n", False),
+        ("pool 1 named deep;\n", True),
+    ],
+)
+def test_names_of_vlans_that_may_be_another_word(
+    text: str, doubtful: bool, inkov: Inkov, tmp_path: Path
+) -> None:
+    (tmp_path / "t.toml").write_text(
+        'dialect = "t"\nfiles = ["*.txt"]\n[device.says]\n'
+        '"pool {vid} named {name}" = "on vlan {vid}: name = {name}"\n'
+    )
+    (tmp_path / "box.txt").write_text(text)
+    checked = inkov("dialect", "check", "t.toml", "box.txt")
+    assert ("is that the name?" in checked.out) == doubtful, checked.out
+    assert checked.status == doubtful

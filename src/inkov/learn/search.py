@@ -239,7 +239,8 @@ class _Search:
             other, error = self._climbed(lists)
             if error < least - _NOTHING:
                 best, least = other, error
-        return self._bare(self._plainer(best, least), least), least
+        best = self._plainer(self._bare(best, least), least)
+        return self._bare(best, least), least
 
     def _bare(self, hypothesis: Hypothesis, least: float) -> Hypothesis:
         """The same hypothesis without the effects that nothing rests on: on the way they helped,

@@ -177,7 +177,7 @@ def _state(
     if number in remarks.proposed:
         block.proposed.append(_without_words(form, pattern, look))
     elif why:
-        does = toml_text(effect) if effect else '""'
+        does = toml_text("" if effect.endswith("is there") else effect)
         block.says.setdefault(form, f"# {toml_text(shown(form))} = {does}  # {why}")
     elif effect:
         about = remarks.support.get(number, "")

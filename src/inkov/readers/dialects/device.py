@@ -113,12 +113,28 @@ class Building:
                         VlanSet.of(fact.value) if isinstance(fact.value, int) else fact.value,
                         fact.origin,
                     )
+        self._find_primaries()
         self.part.devices.append(device)
         self.part.neighbours += [
             Neighbour(device.name, port, *fact.value, fact.origin)
             for port, fact in self.neighbours.items()
             if port in device.ports
         ]
+
+    def _find_primaries(self) -> None:
+        """The primary VLAN of hosts of which only the secondary is said: the VLAN table has it."""
+        table = (self.device.vlans or {}).values()
+        of_secondary: dict[int, list[tuple[int, Origin]]] = {}
+        for vlan in table:
+            below = vlan.secondaries
+            for vid in below.value if below is not None else ():
+                assert below is not None
+                of_secondary.setdefault(vid, []).append((vlan.vid, below.origin))
+        for port in self.device.ports.values() if of_secondary else ():
+            if port.secondary is not None and port.primary is None:
+                known = of_secondary.get(port.secondary.value or 0, [])
+                if len(known) == 1:
+                    port.primary = Fact(*known[0])
 
     def _create(self, vids: VlanSet, origin: Origin) -> None:
         table = self.device.vlans = {} if self.device.vlans is None else self.device.vlans

@@ -13,7 +13,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
-from inkov.campus import Device, Origin
+from inkov.campus import Basis, Device, Origin, Vlan
 from inkov.campus.doubts import gaps, odd_names, strange_names
 from inkov.readers.dialects.ambiguous import ambiguous
 from inkov.readers.dialects.file import Block, Dialect, Head, Statement
@@ -26,6 +26,7 @@ __all__ = ["Doubt", "doubtful_ports", "doubts"]
 
 _CAPTURE = re.compile(r"\{(?:([A-Za-z][\w-]*):)?([a-z]*)\}")
 _SHOWN = 6
+_SEVERAL_NAMED = 3  # VLANs of one name
 _SEVERAL = 2  # texts or lines, before "in all of them" says something
 
 
@@ -111,6 +112,7 @@ def _of_vlans(devices: Sequence[Device]) -> Iterator[Doubt]:
             for fact in (port.access_vlan, port.pvid, port.native_vlan, port.voice_vlan):
                 if fact is not None and fact.value:
                     used.setdefault(fact.value, fact.origin)
+        yield from _of_names(device)
         defined = union(bit(vid) for vid in device.vlans)
         for vid, origin in sorted(used.items()):
             if not defined >> vid & 1:
@@ -119,6 +121,25 @@ def _of_vlans(devices: Sequence[Device]) -> Iterator[Doubt]:
                     f"VLAN {vid} is used, and {device.name} defines {VlanSet(defined)} only",
                     "is it defined in words that no form takes? or list it in `always`",
                 )
+
+
+def _of_names(device: Device) -> Iterator[Doubt]:
+    """VLANs that are called alike, or by a word that is no name: it may be another word of the
+    statement.
+    """
+    named: dict[str, list[Vlan]] = {}
+    for vlan in (device.vlans or {}).values():
+        if vlan.name is not None and vlan.name.origin.basis is Basis.STATED:
+            named.setdefault(vlan.name.value, []).append(vlan)
+    for name, vlans in named.items():
+        at = vlans[0].name
+        if at is not None and (len(vlans) >= _SEVERAL_NAMED or set(name) & set('=:;{}[]<>|"')):
+            shown = _listed([str(vlan.vid) for vlan in vlans])
+            yield Doubt(
+                at.origin,
+                f"{device.name} calls VLAN{'s' * (len(vlans) > 1)} {shown} {name!r}",
+                "is that the name? else the form takes another word of the line",
+            )
 
 
 # --- what the forms did ---------------------------------------------------------------------------
