@@ -82,7 +82,8 @@ class Slot(Struct):
 
 class Pattern(Struct):
     """Statements of one wording: its tokens (LIST for a list, and so on for what varies), the
-    pattern that it stands in, and its rows. `settled` is what a dialect that is begun makes of it.
+    pattern that it stands in, and its rows. `settled` is what a dialect that is begun makes of it;
+    `describes`: its text is what the other source says that ports are called.
     """
 
     tokens: tuple[str, ...]
@@ -91,6 +92,7 @@ class Pattern(Struct):
     opens: bool = False
     rows: list[Row] = field(default_factory=list)
     settled: Settled | None = None
+    describes: bool = False
 
     @property
     def at(self) -> list[tuple[int, int]]:
@@ -163,6 +165,8 @@ def look(
         for slot in pattern.slots:
             _classify(slot, [switch for switch, _ in pattern.at], lists, known)
     _agree(patterns)
+    for pattern in patterns:
+        pattern.describes = _describes(pattern, lists, known)
     name_form = _name_form(rows, devices[:named] if named else devices)
     groups = begun.groups if begun is not None else frozenset()
     defaults = (begun.defaults,) if begun is not None and begun.defaults else DEFAULTS
@@ -205,6 +209,7 @@ class _Known:
         described = {p.name: p.description.value for p in device.ports.values() if p.description}
         self.ports = NameFinder(device.ports, described)
         self.named = list(device.ports)
+        self.described = described
         self.vids = {*(device.vlans or {}), 1}
         for port in device.ports.values():
             for fact in (port.access_vlan, port.pvid, port.native_vlan, port.voice_vlan):
@@ -623,6 +628,19 @@ def _agree(patterns: Sequence[Pattern]) -> None:
     for pattern in patterns:
         for words, slot in zip(_before(pattern), pattern.slots, strict=True):
             slot.kind = slot.kind or kinds.get(words, "")
+
+
+def _describes(pattern: Pattern, lists: Lists, known: Sequence[_Known]) -> bool:
+    """Whether a statement ends in the description that its ports have by the other source."""
+    if pattern.tokens[-1] != TEXT or pattern.opens or not pattern.path[:-1]:
+        return False
+    agree = 0
+    for row in pattern.rows:
+        own = known[row.switch]
+        said = " ".join(row.words[len(pattern.tokens) - 1 :]).strip('"')
+        ports = [own.ports.find(port) for words in row.ports() for port in ports_in(lists, words)]
+        agree += bool(ports) and all(own.described.get(port or "") == said for port in ports)
+    return agree >= _MOSTLY * len(pattern.rows)
 
 
 def _before(pattern: Pattern) -> list[tuple[str, ...]]:

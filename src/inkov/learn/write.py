@@ -308,6 +308,8 @@ def effect_of(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
             else f"on ports {{{_label(path, 'ports')}}}: {said}"
         )
     below = _kind(path[-2]) if path[:-1] else ""
+    if pattern.describes and below in _OF_PORTS:
+        return "about = {text}"
     one_name = own == ["vlans"] and pattern.slots[0].named and pattern.slots[0].single
     if below == "vlan" and one_name:
         return "name = {vlan}"

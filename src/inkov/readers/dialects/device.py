@@ -4,7 +4,7 @@ earlier ones.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 from inkov.campus import (
@@ -58,6 +58,13 @@ class Building:
             )
             self.device.vlans = {vid: Vlan(vid, always) for vid in dialect.always}
         self.by_name: dict[str, set[int]] = {}
+        self.by_kind: dict[str, Callable[[Step, Bound, Any], None]] = {
+            "vlan": self._vlans,
+            "gateway": self._gateway,
+            "bridge": self._bridge,
+            "tree": self._tree,
+            "filter": self._filter,
+        }
 
     def apply(self, steps: Iterable[Step]) -> Iterator[tuple[Step, Exception]]:
         """Do what the steps say; those that cannot be done are given back, with the reason."""
@@ -243,21 +250,9 @@ class Building:
         if kind in _PORT_KIND:
             for key in keys:
                 self._port(step, bound, kind, key)
-        elif kind == "vlan":
+        elif kind in self.by_kind:
             for key in keys:
-                self._vlans(step, bound, key)
-        elif kind == "gateway":
-            for key in keys:
-                self._gateway(step, bound, key)
-        elif kind == "bridge":
-            for key in keys:
-                self._bridge(step, bound, key)
-        elif kind == "tree":
-            for key in keys:
-                self._tree(step, bound, key)
-        elif kind == "filter":
-            for key in keys:
-                self._filter(step, bound, key)
+                self.by_kind[kind](step, bound, key)
         else:
             self._device(step, bound)
 
