@@ -1,7 +1,7 @@
 """From texts and another source of the same switches to a dialect that reads them.
 
-`look` finds the patterns of the statements, `search` their effects, `write` makes the dialect of
-them. What the evidence does not decide is left out, so that it is not understood, or said as a
+`look` finds the patterns of the statements, `search` their effects, `questions` what is not sure,
+`write` makes the dialect of them. What the evidence does not decide is left out, so that it is not understood, or said as a
 question.
 """
 

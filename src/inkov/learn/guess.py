@@ -18,17 +18,9 @@ from msgspec import Struct, field
 
 from inkov.campus import STANDARD, Device, Fact, Origin, Port, Vlan
 from inkov.learn.hypothesis import Hypothesis
-from inkov.learn.look import (
-    Look,
-    Row,
-    is_numeric,
-    look,
-    numbers_in,
-    ports_in,
-    rows_of,
-    runs_in,
-    written_lists,
-)
+from inkov.learn.look import look
+from inkov.learn.marks import numbers_in, ports_in, runs_in, written_lists
+from inkov.learn.rows import Look, Row, is_numeric, rows_of
 from inkov.learn.toml import toml_text
 from inkov.learn.write import Remarks, alike, effect_of, is_name, written
 from inkov.readers.dialects.lists import Lists

@@ -7,8 +7,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from inkov.learn.hypothesis import Hypothesis
-from inkov.learn.look import Look, further, new_marks
+from inkov.learn.look import further
+from inkov.learn.marks import new_marks
 from inkov.learn.rehearsal import View, views
+from inkov.learn.rows import Look
 from inkov.readers.dialects import Dialect, read_text
 
 __all__ = ["Others"]

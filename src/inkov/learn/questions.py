@@ -8,8 +8,8 @@ from os.path import basename
 from msgspec import Struct
 
 from inkov.learn.hypothesis import Hypothesis, bare
-from inkov.learn.look import Look, Pattern
 from inkov.learn.others import Others
+from inkov.learn.rows import Look, Pattern
 from inkov.learn.search import Learnt, candidates
 from inkov.learn.write import Remarks, alike, form_of, is_name, shown, vlans_in
 

@@ -19,7 +19,7 @@ from msgspec.structs import replace
 from inkov.campus import Campus, Device
 from inkov.forwarding import resolve
 from inkov.learn.hypothesis import Hypothesis
-from inkov.learn.look import Look, Pattern
+from inkov.learn.rows import Look, Pattern
 from inkov.readers.dialects import Dialect, read_text
 from inkov.readers.dialects.device import Building
 from inkov.readers.dialects.inherit import PORTS, Step, is_special, ordered

@@ -22,8 +22,8 @@ from msgspec import Struct, field
 
 from inkov.campus import Device
 from inkov.learn.hypothesis import Hypothesis, bare
-from inkov.learn.look import ADDRESSED, PROFILE, TEXT, Look, Pattern
 from inkov.learn.rehearsal import Rehearsal, errors_of
+from inkov.learn.rows import ADDRESSED, PROFILE, TEXT, Look, Pattern
 from inkov.readers.dialects import Dialect
 
 __all__ = ["Learnt", "candidates", "learn_effects"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from inkov.learn.look import is_numeric
+from inkov.learn.rows import is_numeric
 
 __all__ = ["largest", "like_the_first"]
 

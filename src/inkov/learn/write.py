@@ -9,7 +9,7 @@ from msgspec import Struct, field
 
 from inkov.campus.secrets import without_secrets
 from inkov.learn.hypothesis import Hypothesis
-from inkov.learn.look import ADDRESSED, LIST, PASSAGE, PROFILE, TEXT, Look, Pattern, Slot
+from inkov.learn.rows import ADDRESSED, LIST, PASSAGE, PROFILE, TEXT, Look, Pattern, Slot
 from inkov.learn.toml import toml_list, toml_text, written_style
 
 __all__ = ["Remarks", "alike", "effect_of", "form_of", "is_name", "shown", "vlans_in", "written"]
