@@ -119,6 +119,7 @@ opens = ["bank {ports}"]
         ("1/5-2/1", []),
         ("2/1-1/2", []),  # backwards
         ("1/0/4-2/1/1", []),  # two things change at once
+        ("1/1-9999/4", []),  # more ports than any switch has
     ],
 )
 def test_ranges_over_units_of_known_size(words: str, ports: list[str]) -> None:
@@ -176,6 +177,24 @@ def test_what_is_said_under_a_condition() -> None:
         "3": ("general", None, None, "30"),
         "4": ("general", None, None, "40"),
     }
+
+
+def test_what_is_taken_back_is_no_condition_any_more() -> None:
+    [device] = part_of(
+        DIKE.replace('"open; water" = ""', '"open; water" = ""\n"wipe" = "is bare"'),
+        "dike 1\n  open; water\n  wipe\n  takes 10\ndike 2\n  wipe\n  open; water\n  takes 10\n",
+    ).devices
+    modes = {name: port.mode and port.mode.value.value for name, port in device.ports.items()}
+    assert modes == {"1": "general", "2": "trunk"}
+
+
+def test_words_before_items_alone_are_no_list() -> None:
+    """`bank` without a number names no port: neither the line nor its block is understood."""
+    tables = '[lists]\nitem-words = ["bank"]\n[port]\nopens = ["at {ports}"]\n[port.says]\n"off" = \
+"state = off"\n'
+    reading = reading_of(tables, "at bank\n  off\nat bank 1, bank 2\n  off\n")
+    assert list(reading.part.devices[0].ports) == ["1", "2"]
+    assert [one.origin.line for one in reading.ledger.unmatched] == [1, 2]
 
 
 TREES = """

@@ -1,8 +1,8 @@
 """From texts and another source of the same switches to a dialect that reads them.
 
 `look` finds the patterns of the statements, `search` their effects, `questions` what is not sure,
-`write` makes the dialect of them. What the evidence does not decide is left out, so that it is not understood, or said as a
-question.
+`write` makes the dialect of them. What the evidence does not decide is left out, so that it is not
+understood, or said as a question.
 """
 
 from __future__ import annotations

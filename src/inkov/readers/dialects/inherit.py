@@ -86,10 +86,15 @@ def fulfilled(in_order: Ordered, conditions: frozenset[str]) -> Ordered:
         return in_order
     said: dict[Any, set[str]] = {}
     for step in (*in_order.first, *in_order.then):
-        for bound in step.bound if step.form in conditions else ():
+        for bound in step.bound:
+            if step.form not in conditions and bound.operator != "bare":
+                continue
             for key in bound.keys if bound.on else step.keys:
                 forms = said.setdefault(key, set())
-                (forms.discard if step.undone else forms.add)(step.form)
+                if bound.operator == "bare":
+                    forms.clear()
+                if step.form in conditions:
+                    (forms.discard if step.undone else forms.add)(step.form)
     first, then = (
         [one for step in steps for one in _met(step, said)]
         for steps in (in_order.first, in_order.then)

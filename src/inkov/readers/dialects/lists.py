@@ -24,7 +24,7 @@ from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from inkov.readers.sheets.words import BadLine, numbered
+from inkov.readers.sheets.words import MOST_PORTS, BadLine, numbered
 from inkov.vlanset import VlanSet
 
 __all__ = ["Lists", "Quoted", "Wild"]
@@ -280,6 +280,8 @@ class Lists(Struct):
         cut = next((n for n, token in enumerate(tokens) if token.mark is _Mark.BUT), len(tokens))
         named = self._selected(tokens[:cut])
         if cut == len(tokens):
+            if not named:
+                raise BadLine("no port is named here")
             return named
         left_out = self._selected(tokens[cut + 1 :])
         if not named or not left_out or any(isinstance(one, Wild) for one in left_out):
@@ -407,7 +409,7 @@ class Lists(Struct):
         over = low and high and low[1] != high[1] and low[2] == high[2] and self.ports_per_unit
         if not low or not high or not over or last.kind not in ("", first.kind):
             return _between(first, last)
-        names = []
+        names: list[str] = []
         most = str(self.ports_per_unit)
         for unit in numbered("", low[1], high[1]):
             begins = low[3] if unit == low[1] else "1"
@@ -417,6 +419,9 @@ class Lists(Struct):
                 raise BadLine(f"{shown}: a unit has {most} ports", "see `ports-per-unit`")
             for name in numbered(f"{unit}{low[2]}", begins, ends):
                 names.append(_Port(first.kind, name).name)
+            if len(names) > MOST_PORTS:
+                shown = f"{first.name} to {last.name}"
+                raise BadLine(f"{shown} holds more than {MOST_PORTS} names")
         return names
 
     def _bare(self, word: str) -> _Port:

@@ -15,6 +15,7 @@ from inkov.vlanset import VlanSet
 
 __all__ = [
     "DISTRIBUTION_KEYS",
+    "MOST_PORTS",
     "ON",
     "PORT_KEYS",
     "YES",
@@ -33,7 +34,8 @@ __all__ = [
     "whole_number",
 ]
 
-_MOST_PORTS = 4096  # of one range: a switch has fewer, and "1..999999999" must not fill the memory
+MOST_PORTS = 4096
+"""Ports of one range: a switch has fewer, and "1..999999999" must not fill the memory."""
 
 
 class BadLine(ValueError):
@@ -255,8 +257,8 @@ def numbered(stem: str, low: str, high: str) -> list[str]:
     padded = low[0] == "0" or high[0] == "0"
     if padded and len(low) != len(high) and (low != "0" or high[0] == "0"):
         raise BadLine(f"{shown}: the numbers have leading zeros, and different lengths")
-    if not 0 <= int(high) - int(low) < _MOST_PORTS:
-        raise BadLine(f"{shown} runs backwards or holds more than {_MOST_PORTS} names")
+    if not 0 <= int(high) - int(low) < MOST_PORTS:
+        raise BadLine(f"{shown} runs backwards or holds more than {MOST_PORTS} names")
     width = len(low) if padded else 0
     return [f"{stem}{number:0{width}d}" for number in range(int(low), int(high) + 1)]
 
