@@ -23,7 +23,7 @@ from inkov.learn.questions import Ask, Question, Teacher
 from inkov.learn.rehearsal import errors_of, views
 from inkov.learn.search import learn_effects
 from inkov.learn.tongues import largest, like_the_first
-from inkov.learn.write import Remarks, alike, written
+from inkov.learn.write import Remarks, alike, usable, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
 from inkov.vlanset import VlanSet
 
@@ -117,7 +117,9 @@ def learn(
 
     def text_of(hypothesis: Hypothesis, always: str = "", remarks: Remarks | None = None) -> str:
         text = written(seen, hypothesis, name, always, claims, remarks)
-        return text if begun is None else begun.merged(text, remarks.head if remarks else ())
+        return (
+            usable(text) if begun is None else begun.merged(text, remarks.head if remarks else ())
+        )
 
     def dialect_of(hypothesis: Hypothesis) -> Dialect:
         try:

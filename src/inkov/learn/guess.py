@@ -22,7 +22,7 @@ from inkov.learn.look import look
 from inkov.learn.marks import numbers_in, ports_in, runs_in, written_lists
 from inkov.learn.rows import Look, Row, is_numeric, rows_of
 from inkov.learn.toml import toml_text
-from inkov.learn.write import Remarks, alike, effect_of, is_name, written
+from inkov.learn.write import Remarks, alike, effect_of, is_name, usable, written
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.shapes import guessed_style
 from inkov.vlanset import MAX_VID
@@ -64,7 +64,7 @@ def sketched(texts: Sequence[tuple[str, str]], name: str, files: str) -> str:
     if not seen.name_form:
         claim = f"files = [{toml_text(files)}]\n"
         text = text.replace(claim, claim + _RECOGNISE, 1)
-    return text.replace("[defaults]\n", _DEFAULTS, 1)
+    return usable(text.replace("[defaults]\n", _DEFAULTS, 1))
 
 
 _RECOGNISE = '# recognise = ["..."]             # better: forms that every such file has\n'

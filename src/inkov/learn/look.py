@@ -48,6 +48,7 @@ from inkov.learn.rows import (
     rows_of,
 )
 from inkov.learn.toml import written_style
+from inkov.readers.dialects.forms import literal
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.shapes import ADDRESS, guessed_style
 
@@ -307,6 +308,11 @@ def _name_form(rows: Sequence[Row], devices: Sequence[Device]) -> str:
                 names = {device.name, device.name.partition(".")[0]}
                 at = next((n for n, word in enumerate(plain) if word in names), None)
                 if at is not None:
-                    own.add(" ".join([*row.words[:at], "{name}", *row.words[at + 1 :]]))
+                    words = [
+                        *map(literal, row.words[:at]),
+                        "{name}",
+                        *map(literal, row.words[at + 1 :]),
+                    ]
+                    own.add(" ".join(words))
         forms.update(own)
     return next((form for form, n in forms.items() if n == len(devices) and " " in form), "")

@@ -24,7 +24,7 @@ def find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> 
         *lead, word = row.words
         if row.parent is not None:
             below.setdefault(id(row.parent), []).append(row)
-        if not lead or any(map(is_numeric, lead)):
+        if not lead or any(not one.isalpha() for one in lead):
             continue
         port = known[row.switch].ports.find(word) is not None
         if port or word[:1].isdigit() or word.strip('"') in names:

@@ -160,7 +160,8 @@ def rows_of(texts: Iterable[tuple[int, str]], style: Style) -> Iterator[Row]:
             while stack and stack[-1][0] >= line.depth:
                 stack.pop()
             parent = stack[-1][1] if stack else None
-            if len(line.text) > _LONGEST or len(stack) > _DEEPEST:
+            strange = any(LIST <= char <= PASSAGE for char in line.text)
+            if len(line.text) > _LONGEST or len(stack) > _DEEPEST or strange:
                 continue  # no statement that anything could be learnt from
             words = WORD.findall(line.text)
             opens = line.opens
@@ -168,6 +169,8 @@ def rows_of(texts: Iterable[tuple[int, str]], style: Style) -> Iterator[Row]:
                 begins, last = free[line.number - 1]
                 skip_to, opens = last + 1, False
                 words = [*text.split("\n")[line.number - 1][:begins].split(), PASSAGE]
+            if not words:
+                continue
             if words[0] in style.lead and len(words) > 1:
                 words = words[1:]
             row = Row(switch, line.number, place, words, parent, opens)

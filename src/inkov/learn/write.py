@@ -11,10 +11,23 @@ from inkov.campus.secrets import without_secrets
 from inkov.learn.hypothesis import Hypothesis
 from inkov.learn.rows import ADDRESSED, LIST, PASSAGE, PROFILE, TEXT, Look, Pattern, Slot
 from inkov.learn.toml import toml_list, toml_text, written_style
+from inkov.readers.dialects import BadDialect, compile_dialect
+from inkov.readers.dialects.forms import literal
 
-__all__ = ["Remarks", "alike", "effect_of", "form_of", "is_name", "shown", "vlans_in", "written"]
+__all__ = [
+    "Remarks",
+    "alike",
+    "effect_of",
+    "form_of",
+    "is_name",
+    "shown",
+    "usable",
+    "vlans_in",
+    "written",
+]
 
 
+_MOST_MENDED = 30  # times that faults are looked for, each time all that show
 _BLANKED = {TEXT: "text", ADDRESSED: "address", PROFILE: "name", PASSAGE: "passage"}
 _OF_PORTS = ("port", "bundle", "sub", "profile")  # blocks whose statements are about ports
 
@@ -33,7 +46,8 @@ class Remarks(Struct):
 
 class _Block(Struct):
     """A block of the dialect: its name, heads, statements (a line for each form), and the blocks
-    that it stands in. `proposed` are forms that seem to have no meaning.
+    that it stands in. `proposed` are forms that seem to have no meaning; `like`
+    tells whether it has the statements of ports.
     """
 
     name: str
@@ -42,6 +56,7 @@ class _Block(Struct):
     ignored: list[str] = field(default_factory=list)
     within: list[str] = field(default_factory=list)
     proposed: list[str] = field(default_factory=list)
+    like: bool = False
 
 
 def written(
@@ -88,9 +103,32 @@ def written(
         f"{key} = {toml_text(value)}" for key, value in look.defaults[hypothesis.defaults].items()
     ]
     out += ["", "[vlan-table]", f"always = {toml_text(always)}"] if always else []
+    if "profile" in blocks:
+        blocks["profile"].like = "port" in blocks
     for block in blocks.values():
         out += _written(block, remarks)
     return "\n".join(out) + "\n"
+
+
+def usable(text: str) -> str:
+    """A dialect of which what cannot be is a comment: texts hold words that no form can."""
+    for _ in range(_MOST_MENDED):
+        try:
+            compile_dialect("learnt", text.encode())
+        except BadDialect as bad:
+            amiss = {problem.origin.line for problem in bad.problems}
+            lines = text.split("\n")
+            table = False  # a table of which the head is amiss goes as a whole
+            for at, line in enumerate(lines):
+                table = at + 1 in amiss if line.startswith("[") else table
+                if (table or at + 1 in amiss) and line and not line.startswith("#"):
+                    lines[at] = f"# {line}"
+            if text == "\n".join(lines):
+                return text
+            text = "\n".join(lines)
+        else:
+            break
+    return text
 
 
 def _without_meaning(
@@ -119,9 +157,12 @@ def _blocks(look: Look) -> list[str]:
         if pattern.opens
     }
     found = []
+    ports = any(pattern.opens and _kind(pattern) == "port" for pattern in look.patterns)
     for pattern in look.patterns:
         block = opened.get(id(pattern.parent), "device")
-        of_ports = block == "profile" and all(slot.kind != "ports" for slot in pattern.slots)
+        of_ports = (
+            block == "profile" and ports and all(slot.kind != "ports" for slot in pattern.slots)
+        )
         found.append("port" if of_ports else block)
     return found
 
@@ -201,13 +242,12 @@ def shown(form: str) -> str:
 def is_name(pattern: Pattern, name_form: str) -> bool:
     """Whether a statement is the one that names the switch."""
     words = name_form.split()
+    own = [literal(token) for token in pattern.tokens]
     return (
         bool(words)
         and pattern.parent is None
-        and len(words) == len(pattern.tokens)
-        and all(
-            word in (token, "{name}") for word, token in zip(words, pattern.tokens, strict=True)
-        )
+        and len(words) == len(own)
+        and all(word in (token, "{name}") for word, token in zip(words, own, strict=True))
     )
 
 
@@ -220,7 +260,7 @@ def _without_words(form: str, pattern: Pattern, look: Look) -> str:
     open_text = first in (LIST, TEXT, ADDRESSED) or PASSAGE in pattern.tokens
     if len(pattern.tokens) == 1 or open_text or any(p.slots for p in alike):
         return shown(form)
-    return f"{first} {{text}}"
+    return f"{literal(first)} {{text}}"
 
 
 def _written(block: _Block, remarks: Remarks) -> list[str]:
@@ -231,7 +271,7 @@ def _written(block: _Block, remarks: Remarks) -> list[str]:
     out += [f"{opens}  # guessed" if remarks.guessed else opens] if block.opens else []
     if block.within and block.within != ["device"]:
         out.append(f"within = {toml_list(block.within)}")
-    out += ['like = "port"'] if block.name == "profile" else []
+    out += ['like = "port"'] if block.like else []
     out += [f"ignored = {toml_list(dict.fromkeys(block.ignored))}"] if block.ignored else []
     if block.proposed:
         out.append(
@@ -254,7 +294,8 @@ def _kind(pattern: Pattern) -> str:
     if kinds == ["ports"]:
         return "port"
     if kinds == ["vlans"]:
-        return "vlan" if not pattern.slots[0].named else "gateway"
+        slot = pattern.slots[0]
+        return "vlan" if not slot.named else "gateway" if slot.single else ""
     return ""
 
 
@@ -269,7 +310,7 @@ def form_of(pattern: Pattern) -> str:
             kind = _capture(pattern.slots[slot])
             slot += 1
         if not kind:
-            words.append(token)
+            words.append(literal(token))
             continue
         if kind == "text" and place < last:
             kind = "word"

@@ -385,6 +385,9 @@ def bind(
     operator = clause.operator
     value: Any = None
     missing = any(label not in captured for label in clause.labels)
+    if missing and not negated:
+        # Of several heads of a block each has captures of its own.
+        raise BadLine("the head above does not say what this statement is about")
     if negated:
         operator = {"=": "unset", "+": "-", "-": "+", "there": "gone", "gone": "there"}.get(
             operator, ""

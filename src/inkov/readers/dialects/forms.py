@@ -1,12 +1,11 @@
 """Forms: what a statement looks like, compiled to one tree that matches a line in linear time.
 
 A form is a row of words. A word stands for itself, or holds captures: `{vid}`, `{low:vid}`,
-`{port}.{vid}`. Words in `[...]` may be missing, `(a|b)` is either, `(a & b)` is both in any order.
-All forms of a block share a
-tree by their first words, so a line is compared with all of them at once. A capture takes as many
-words as its type says, without ever trying a second length, and no (place in the tree, word) pair
-is tried twice: whatever a dialect or a text holds, the work for a line is bounded by its words
-times the forms.
+`{port}.{vid}`. Words in `[...]` may be missing, `(a|b)` is either, `(a & b)` is both in any order;
+a mark behind a backslash stands for itself. All forms of a block share a tree by their first words,
+so a line is compared with all of them at once. A capture takes as many words as its type says,
+without ever trying a second length, and no (place in the tree, word) pair is tried twice: whatever
+a dialect or a text holds, the work for a line is bounded by its words times the forms.
 """
 
 from __future__ import annotations
@@ -31,6 +30,7 @@ __all__ = [
     "add_form",
     "captures_in",
     "hidden_by",
+    "literal",
     "match",
     "never_said",
     "parse_form",
@@ -114,7 +114,12 @@ class Word(Struct, frozen=True):
 
 # --- parsing --------------------------------------------------------------------------------------
 
-_TOKEN = re.compile(r"\s+|[\[\]()|]|(?:\{[^{}]*\}|[^\s\[\]()|{}])+|[{}]")
+_TOKEN = re.compile(r"\s+|[\[\]()|]|(?:\\.|\{[^{}]*\}|[^\s\[\]()|{}\\])+|[{}\\]")
+_ESCAPED = re.compile(r"\\(.)")
+_MARKS = "[](){}|&\\"
+# Marks that stand for themselves, while a word is taken apart.
+_AS_ONE = {ord(mark): 0xE100 + n for n, mark in enumerate(_MARKS)}
+_AS_MARK = {private: chr(mark) for mark, private in _AS_ONE.items()}
 _CAPTURE = re.compile(r"\{(?:([A-Za-z][\w-]*):)?([a-z]*)\}")
 _Sequence = list[list[Word]]
 _DEEPEST = 20
@@ -202,10 +207,21 @@ def _choice(
             raise FormError(marks[at][1], f"{marks[at][0]!r} stands where {close!r} is expected")
 
 
+def literal(word: str) -> str:
+    """A word of a text as a form writes it: marks of forms that it holds stand for themselves."""
+    return re.sub(r"[\[\](){}|\\]", r"\\\g<0>", word) if word != "&" else "\\&"
+
+
 def _word(token: str, start: int) -> Word:
+    if "\\" in token:
+        whole = _word(_ESCAPED.sub(lambda found: found[1].translate(_AS_ONE), token), start)
+        fixed = tuple(piece.translate(_AS_MARK) for piece in whole.pieces)
+        return Word(whole.literal.translate(_AS_MARK), whole.captures, fixed)
     if "{" not in token and "}" not in token:
         return Word(token)
-    captures, pieces, at = [], [], 0
+    captures: list[tuple[str, str]] = []
+    pieces: list[str] = []
+    at = 0
     for capture in _CAPTURE.finditer(token):
         pieces.append(token[at : capture.start()])
         if capture[2] not in TYPES:

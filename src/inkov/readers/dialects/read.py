@@ -428,6 +428,8 @@ class _Text:
         for number, (head, taken) in enumerate(matched.opened):
             own |= taken
             captured = {**captured, **taken}
+            if not head.needs <= captured.keys():
+                raise BadLine("the head above does not say what this one is about")
             block = head.block
             if block.kind:
                 kind, keys = (
