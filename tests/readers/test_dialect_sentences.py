@@ -350,3 +350,38 @@ def test_names_of_vlans_that_may_be_another_word(
     checked = inkov("dialect", "check", "t.toml", "box.txt")
     assert ("is that the name?" in checked.out) == doubtful, checked.out
     assert checked.status == doubtful
+
+
+def test_marks_of_forms_behind_a_backslash_stand_for_themselves() -> None:
+    tables = r"""
+    [port]
+    opens = ["bank {ports}"]
+    [port.says]
+    '\( lies {vid} \)' = "mode = access; vlan = {vid}"
+    'rests \| sleeps' = "state = off"
+    'about\{{number}\}' = "mtu = {number}"
+    '(a \& b & c)' = "protected = yes"
+    """
+    text = "bank 1\n ( lies 10 )\nbank 2\n rests | sleeps\nbank 3\n about{9}\nbank 4\n c a & b\n"
+    shown = sheet_of(dedent(tables), text).split("\n\n")
+    assert [block.split("\n")[1] for block in shown if block.strip()] == [
+        "mode: access",
+        "state: off",
+        "mtu: 9",
+        "protected: yes",
+    ]
+    # Without it they are marks: another line.
+    assert reading_of(dedent(tables), "bank 1\n lies 10\n").ledger.unmatched
+
+
+def test_a_statement_that_needs_what_its_head_does_not_say_is_not_understood() -> None:
+    """A block with two heads, of which one has a number and the other a name."""
+    tables = """
+    [vlan]
+    opens = ["pool {vid}", "basin {vlan}"]
+    [vlan.says]
+    "holds {ports}" = "on ports {ports}: tagged + {vid}"
+    """
+    reading = reading_of(dedent(tables), "pool 10\n  holds 1\nbasin 20\n  holds 2\n")
+    assert [one.origin.line for one in reading.ledger.unmatched] == [4]
+    assert list(reading.part.devices[0].ports) == ["1"]

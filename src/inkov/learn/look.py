@@ -86,7 +86,7 @@ def look(
         for row in rows:
             row.settled = settled[row.switch].get(row.number)
             meant = row.switch >= len(without) or " ".join(row.words) not in without[row.switch]
-            above = row.parent is None or (row.parent.meant and row.parent.settled != PREFIX)
+            above = row.parent is None or (row.parent.meant and _opens_a_block(row.parent))
             row.meant = meant and above
         rows = [row for row in rows if row.meant and row.settled != PREFIX]
     patterns = _patterns(rows, lists, known)
@@ -100,6 +100,13 @@ def look(
     groups = begun.groups if begun is not None else frozenset()
     defaults = (begun.defaults,) if begun is not None and begun.defaults else DEFAULTS
     return Look(style, lists, patterns, name_form, defaults, groups)
+
+
+def _opens_a_block(row: Row) -> bool:
+    """Whether something may be learnt of what stands below a line, as far as a dialect that is
+    begun takes it.
+    """
+    return row.settled is None or (row.settled != PREFIX and bool(row.settled.block))
 
 
 # --- patterns -------------------------------------------------------------------------------------
