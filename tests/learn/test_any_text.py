@@ -13,43 +13,8 @@ from inkov.readers.sheets.reader import read as read_sheet
 from tests.learn.languages import Language, sheet, switches
 
 LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "4"))
-STRANGE = [
-    "{",
-    "}",
-    '"',
-    "#",
-    "@",
-    "~",
-    "\ue000",
-    "\ue003",
-    ";",
-    ".",
-    "..",
-    "-",
-    "1",
-    "4095",
-    "a",
-    '"x',
-    'y"',
-    "!",
-    "^z",
-    "\u202e",
-    "\x1b[1m",
-    "=",
-    "|",
-    "[",
-    "]",
-    "(",
-    ")",
-    "&",
-    "{vid}",
-    "%\n10.1.1.1",
-    "::1",
-    "\\",
-    "\\[",
-    "{secret}",
-    "",
-]
+STRANGE = [*'{}"#@~;.-1a!=|[]()&%', "..", "4095", '"x y"', "^z", "10.1.1.1", "::1", "\\", "\\["]
+STRANGE += ["{vid}", "{secret}", "\u202e", "\x1b[1m", "\ue000", "\ue003"]
 
 
 def disturbed(rng: random.Random, text: str) -> str:
