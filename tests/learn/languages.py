@@ -71,6 +71,8 @@ class Language:
         self.lead = f"{word()} " if self.flat and rng.random() < 0.4 else ""
         self.close = word() if not self.flat and not self.braced and rng.random() < 0.3 else ""
         self.less = word() if rng.random() < 0.3 else ""  # takes VLANs out of a list
+        self.undo = word() if not self.flat and rng.random() < 0.3 else ""
+        self.turned = not self.flat and rng.random() < 0.2  # the number before the word
         self.kinds = (word(), word()) if rng.random() < 0.25 else ()
         self.group, self.joins = word(), word()
         self.grouped = not self.flat and not self.vlan_centred and rng.random() < 0.4
@@ -139,7 +141,12 @@ class Language:
         if not does.tagged:
             name = f"{self.quote}{switch.vlans[does.untagged]}{self.quote}"
             shown = name if self.by_name else str(does.untagged)
-            return [f"{self.access} {shown}"] if does.untagged != 1 else []
+            said = f"{shown} {self.access}" if self.turned else f"{self.access} {shown}"
+            if does.untagged == 1 and self.undo and not self.turned:
+                other = max(switch.vlans)
+                return [f"{self.access} {other}", f"{self.undo} {self.access}"]
+            before = [self.off, f"{self.undo} {self.off}"] if self.undo else []
+            return [*before[: self.rng.choice([0, 2])], said] if does.untagged != 1 else []
         vids = sorted({*does.tagged, *({does.untagged} - {0})})
         native = [f"{self.native} {does.untagged}"] if does.untagged else []
         others = [vid for vid in switch.vlans if vid not in (1, *vids)]

@@ -17,11 +17,12 @@ from inkov.campus import Device
 from inkov.learn import guess
 from inkov.learn.begun import Begun, begin
 from inkov.learn.hypothesis import Hypothesis
-from inkov.learn.look import look
+from inkov.learn.look import look, may_undo
 from inkov.learn.others import Others
 from inkov.learn.questions import Ask, Question, Teacher
 from inkov.learn.rehearsal import errors_of, views
-from inkov.learn.search import learn_effects
+from inkov.learn.rows import Look
+from inkov.learn.search import Learnt, learn_effects
 from inkov.learn.tongues import largest, like_the_first
 from inkov.learn.write import Remarks, alike, usable, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
@@ -112,24 +113,20 @@ def learn(
         without.append(lines)
     if not any(device.ports for device in devices):
         raise NothingLearnt("the other source tells of no port")
-    seen = look(known, devices, begun, without, len(pairs))
     claims = _pattern_of([file for file, _ in texts])
-
-    def text_of(hypothesis: Hypothesis, always: str = "", remarks: Remarks | None = None) -> str:
-        text = written(seen, hypothesis, name, always, claims, remarks)
-        return (
-            usable(text) if begun is None else begun.merged(text, remarks.head if remarks else ())
-        )
-
-    def dialect_of(hypothesis: Hypothesis) -> Dialect:
-        try:
-            return compile_dialect("learnt", text_of(hypothesis).encode())
-        except BadDialect as bad:
-            says = bad.problems[0].says.partition("\n")[0].partition(": ")[2]
-            raise NothingLearnt(f"these texts are not understood well enough: {says}") from None
-
     data = [text.encode() for text in known]
-    learnt = learn_effects(seen, data, devices, alike(seen), dialect_of)
+
+    def learnt_with(negation: str) -> _Attempt:
+        seen = look(known, devices, begun, without, len(pairs), negation=negation)
+        attempt = _Attempt(seen, name, claims, begun)
+        attempt.learnt = learn_effects(seen, data, devices, alike(seen), attempt.dialect_of)
+        return attempt
+
+    best = learnt_with("")
+    for word in may_undo(best.seen) if best.learnt.error else ():
+        other = learnt_with(word)
+        best = other if other.learnt.error < best.learnt.error else best
+    seen, learnt, text_of, dialect_of = best.seen, best.learnt, best.text_of, best.dialect_of
     own = len(pairs)
     always = _always(dialect_of(learnt.hypothesis), data[:own], devices[:own])
     total = sum(len(views(device)) for device in devices)
@@ -146,6 +143,35 @@ def learn(
     for number in begun.broken(text) if begun is not None else ():
         raise NothingLearnt(f"with what was learnt, example {number} of the dialect would not hold")
     return Lesson(text, total - len(wrong), total, teacher.open)
+
+
+class _Attempt:
+    """What is learnt of texts that are looked at in one way."""
+
+    learnt: Learnt
+
+    def __init__(self, seen: Look, name: str, claims: str, begun: Begun | None) -> None:
+        self.seen = seen
+        self._name = name
+        self._claims = claims
+        self._begun = begun
+
+    def text_of(
+        self, hypothesis: Hypothesis, always: str = "", remarks: Remarks | None = None
+    ) -> str:
+        """The dialect that a hypothesis is."""
+        text = written(self.seen, hypothesis, self._name, always, self._claims, remarks)
+        if self._begun is None:
+            return usable(text)
+        return self._begun.merged(text, remarks.head if remarks else ())
+
+    def dialect_of(self, hypothesis: Hypothesis) -> Dialect:
+        """The same, compiled."""
+        try:
+            return compile_dialect("learnt", self.text_of(hypothesis).encode())
+        except BadDialect as bad:
+            says = bad.problems[0].says.partition("\n")[0].partition(": ")[2]
+            raise NothingLearnt(f"these texts are not understood well enough: {says}") from None
 
 
 def sketched(texts: Sequence[tuple[str, str]], name: str) -> str:

@@ -52,10 +52,11 @@ from inkov.readers.dialects.forms import literal
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.shapes import ADDRESS, guessed_style
 
-__all__ = ["further", "look"]
+__all__ = ["further", "look", "may_undo"]
 
 _MOSTLY = 0.5  # by which share of the lines one reading of a list must be ahead of the other
 _MOST_NEW = 40  # patterns that only texts without another source have
+_MOST_UNDOING = 3  # words that are tried as such
 _MANY = 4  # wordings of one statement: more of them are free text
 
 
@@ -66,13 +67,17 @@ def look(
     without: Sequence[frozenset[str]] = (),
     named: int = 0,
     lists: Lists | None = None,
+    negation: str | None = None,
 ) -> Look:
     """Look at texts, each with another source of the same switch. `begun` is a dialect of theirs;
     `without` are lines, by text, that are left out. The first `named` texts name their switch; 0
-    for all of them. `lists` is how lists are written, where that is known.
+    for all of them. `lists` is how lists are written, where that is known, and `negation` the
+    word that undoes statements, "" for none; it is guessed where that is None.
     """
     states = begun.states if begun is not None else frozenset()
     style = begun.dialect.text if begun is not None and "text" in states else guessed_style(texts)
+    if negation is not None and "text" not in states:
+        style.negation = [negation] if negation else []
     rows = list(rows_of(enumerate(texts), style))
     known = [Known(device) for device in devices]
     if begun is not None and "lists" in states:
@@ -89,7 +94,7 @@ def look(
             above = row.parent is None or (row.parent.meant and _opens_a_block(row.parent))
             row.meant = meant and above
         rows = [row for row in rows if row.meant and row.settled != PREFIX]
-    patterns = _patterns(rows, lists, known)
+    patterns = _patterns(rows, lists, known, style.negation)
     for pattern in patterns:
         for slot in pattern.slots:
             _classify(slot, [switch for switch, _ in pattern.at], lists, known)
@@ -102,6 +107,21 @@ def look(
     return Look(style, lists, patterns, name_form, defaults, groups)
 
 
+def may_undo(seen: Look) -> list[str]:
+    """The words that might undo statements: what follows them is a statement elsewhere."""
+    tokens = {pattern.tokens for pattern in seen.patterns}
+    found = {
+        pattern.tokens[0]: None
+        for pattern in seen.patterns
+        if len(pattern.tokens) > 1
+        and pattern.tokens[0].isalpha()
+        and pattern.tokens[1].isalpha()
+        and pattern.tokens[0] not in seen.style.negation
+        and any(other[: len(pattern.tokens) - 1] == pattern.tokens[1:] for other in tokens)
+    }
+    return list(found)[:_MOST_UNDOING]
+
+
 def _opens_a_block(row: Row) -> bool:
     """Whether something may be learnt of what stands below a line, as far as a dialect that is
     begun takes it.
@@ -112,7 +132,9 @@ def _opens_a_block(row: Row) -> bool:
 # --- patterns -------------------------------------------------------------------------------------
 
 
-def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> list[Pattern]:
+def _patterns(
+    rows: Sequence[Row], lists: Lists, known: Sequence[Known], negation: Sequence[str]
+) -> list[Pattern]:
     marks = {*lists.separators, *lists.ranges}
     names = {*lists.kinds, *lists.port_names, *(name for one in known for name in one.names)}
     find_profiles(rows, lists, known)
@@ -124,9 +146,15 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> list
     def place(row: Row) -> int:
         return id(of_row[id(row.parent)]) if row.parent is not None else 0
 
+    stated = {row.words[0] for row in rows}
+    undoing: list[Row] = []
     # Parents come before what stands in them, so that their patterns are known.
     for row in rows:
         own = tokens[id(row)]
+        undoes = row.words[0] in negation and row.words[1:2] != [] and row.words[1] in stated
+        if undoes and not row.opens and row.settled is None:
+            undoing.append(row)
+            continue
         if row.settled is None:
             wordings.setdefault((place(row), own[0]), set()).add(own)
         key = place(row), own, row.settled.block if row.settled is not None else None
@@ -147,7 +175,15 @@ def _patterns(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> list
         if (len(several) > _MANY or (first, TEXT) in several)
         and not any(LIST in one or ADDRESSED in one for one in several)
     }
-    return _with_free_texts(list(found.values()), free)
+    patterns = _with_free_texts(list(found.values()), free)
+    for row in undoing:
+        own = tokens[id(row)][1:]
+        above = of_row.get(id(row.parent)) if row.parent is not None else None
+        alike = (one for one in patterns if one.parent is above and one.tokens[: len(own)] == own)
+        undone = next(alike, None)
+        if undone is not None:
+            undone.undone.append(row)
+    return patterns
 
 
 def _without_profile(row: Row) -> list[str]:

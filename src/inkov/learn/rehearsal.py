@@ -177,7 +177,8 @@ class Rehearsal:
         pattern_of: list[dict[int, int]] = [{} for _ in texts]
         for first, alike in self.groups.items():
             for number in alike if first in options else ():
-                for row in self.look.patterns[number].rows:
+                pattern = self.look.patterns[number]
+                for row in (*pattern.rows, *pattern.undone):
                     pattern_of[row.switch][row.place] = first
         steps: list[dict[int, dict[str, list[Step]]]] = [{} for _ in texts]
         for effect in effects:

@@ -50,7 +50,8 @@ class Slot(Struct):
 class Pattern(Struct):
     """Statements of one wording: its tokens (LIST for a list, and so on for what varies), the
     pattern that it stands in, and its rows. `settled` is what a dialect that is begun makes of it;
-    `describes`: its text is what the other source says that ports are called.
+    `describes`: its text is what the other source says that ports are called. `undone` are rows
+    that undo it.
     """
 
     tokens: tuple[str, ...]
@@ -60,6 +61,7 @@ class Pattern(Struct):
     rows: list[Row] = field(default_factory=list)
     settled: Settled | None = None
     describes: bool = False
+    undone: list[Row] = field(default_factory=list)
 
     @property
     def at(self) -> list[tuple[int, int]]:

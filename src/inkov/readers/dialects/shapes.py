@@ -118,8 +118,8 @@ def _comment(lines: list[str]) -> str:
 
 def _negation(lines: list[str]) -> str:
     """The word before what elsewhere is a statement of its own."""
-    bare = [line.split() for line in lines]
-    firsts = {words[0] for words in bare if words}
+    bare = [line.strip().rstrip(";{").split() for line in lines]
+    firsts = {words[0] for words in bare if words and not any(c.isdigit() for c in words[0])}
     pairs = Counter(
         words[0] for words in bare if len(words) > 1 and words[1] in firsts and words[0].isalpha()
     )
