@@ -26,6 +26,7 @@ from inkov.learn.search import Learnt, learn_effects
 from inkov.learn.tongues import largest, like_the_first
 from inkov.learn.write import Remarks, alike, usable, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
+from inkov.readers.dialects.shapes import guessed_style
 from inkov.vlanset import VlanSet
 
 __all__ = [
@@ -115,6 +116,7 @@ def learn(
         raise NothingLearnt("the other source tells of no port")
     claims = _pattern_of([file for file, _ in texts])
     data = [text.encode() for text in known]
+    guessed = next(iter(guessed_style(known).negation), "")
 
     def learnt_with(negation: str) -> _Attempt:
         seen = look(known, devices, begun, without, len(pairs), negation=negation)
@@ -122,8 +124,11 @@ def learn(
         attempt.learnt = learn_effects(seen, data, devices, alike(seen), attempt.dialect_of)
         return attempt
 
-    best = learnt_with("")
-    for word in may_undo(best.seen) if best.learnt.error else ():
+    best = learnt_with(guessed)
+    tries = ["", *may_undo(best.seen)] if guessed else may_undo(best.seen)
+    for word in tries:
+        if not best.learnt.error:
+            break
         other = learnt_with(word)
         best = other if other.learnt.error < best.learnt.error else best
     seen, learnt, text_of, dialect_of = best.seen, best.learnt, best.text_of, best.dialect_of

@@ -80,7 +80,8 @@ class _Port(Struct):
 class _Switch:
     """One text, and what the ports of its switch do by the other source. `rows` are the views of
     ports by what is said of them, `apart` the lines that are about no port; `special` tells whether
-    ports may take something over.
+    ports may take something over, `wild` whether something is said of ports that are named
+    elsewhere.
     """
 
     def __init__(self, device: Device) -> None:
@@ -89,6 +90,7 @@ class _Switch:
         self.lines: list[_Line] = []
         self.apart: list[int] = []
         self.special = False
+        self.wild = False
         self.ports: dict[str, _Port] = {}
         self.rows: dict[tuple[int, ...], View | None] = {}
         self.named: dict[str, str | None] = {}
@@ -211,6 +213,7 @@ class Rehearsal:
             switch.special = switch.special or any(map(is_special, steps))
             named = {port for step in steps for port, _ in self._about_ports(step)}
             for port in sorted(named, key=str):
+                switch.wild = switch.wild or isinstance(port, Wild)
                 if not isinstance(port, Wild):
                     patterns.setdefault(port, set()).add(pattern)
                     switch.ports.setdefault(port, _Port()).lines.append(at)
@@ -245,7 +248,7 @@ class Rehearsal:
     ) -> dict[str, View | None]:
         """What some ports do, from the steps about them."""
         wanted: Iterable[int] = range(len(switch.lines))
-        if not switch.special:
+        if not switch.wild:
             wanted = sorted({*switch.apart, *(at for p in ports for at in switch.ports[p].lines)})
         steps: list[Step] = []
         for at in wanted:
@@ -266,7 +269,9 @@ class Rehearsal:
             if row not in switch.rows:
                 missing.setdefault(row, port)
         if missing:
-            some = steps if switch.special else _about(steps, set(missing.values()))
+            # What is in order needs no order any more; but what is taken back may be inherited.
+            whole = switch.special and any(map(_takes_back, in_order))
+            some = steps if whole else _about(in_order, set(missing.values()))
             read = views(_built(self._platform(hypothesis.defaults), some)[0])
             for row, port in missing.items():
                 switch.rows[row] = read.get(port)
@@ -282,6 +287,10 @@ class Rehearsal:
                 number = self._kinds.setdefault(does, len(self._kinds))
                 found += [(key, number) for key in keys]
         return found
+
+
+def _takes_back(step: Step) -> bool:
+    return any(bound.operator in ("unset", "bare") or bound.when for bound in step.bound)
 
 
 def errors_of(

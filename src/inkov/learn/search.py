@@ -60,11 +60,23 @@ _USUAL = (
     "native = {V}",
     "voice = {V}",
 )  # what statements with VLANs mean as a rule
+_IN_PAIRS = frozenset(
+    {
+        "state = off",
+        "state = on",
+        *_USUAL,
+        "allowed - {V}",
+        "mode = general; tagged + {V}",
+        "mode = general; untagged + {V}; pvid = {V}",
+        *_TAKING,
+        _TAKEN,
+    }
+)  # of which two at once are tried
 _MOST_TOGETHER = 4
-_MOST_READINGS = 3_000
+_MOST_READINGS = 1_000
 _MOST_STEPS = 40
 _MOST_PATTERNS = 120  # whose effects are looked for, the most frequent ones
-_MOST_TRIED = 1_500  # hypotheses
+_MOST_TRIED = 700  # hypotheses
 _MOST_PLAINER = 3  # patterns of general ports for which others are tried
 _MOST_PAIRED = 6  # patterns of which two at once are tried
 _NOTHING = 1e-9  # an error that is none
@@ -325,10 +337,11 @@ class _Search:
 
     def _pairs(self, hypothesis: Hypothesis, options: dict[int, list[str]]) -> Iterator[Hypothesis]:
         """All hypotheses that differ in the effects of two patterns."""
+        likely = {n: [e for e in effects if e in _IN_PAIRS] for n, effects in options.items()}
         for one, other in combinations(list(options)[:_MOST_PAIRED], 2):
-            for effect in options[one]:
+            for effect in likely[one]:
                 changed = self.changed(hypothesis, one, effect)
-                for other_effect in options[other]:
+                for other_effect in likely[other]:
                     yield self.changed(changed, other, other_effect)
 
     def _plainer(self, hypothesis: Hypothesis, least: float) -> Hypothesis:
