@@ -156,6 +156,7 @@ def test_no_secret_gets_into_what_is_learnt(inkov: Inkov, tmp_path: Path) -> Non
     (tmp_path / "texts" / "north.txt").write_text(
         "kemos north\npassword swordfish\npassword hunter9 swordfish\nkeeper key swordfish 3\n"
         "berth 1\n  in 10\n  secret swordfish\nberth 2\n  in 10\n  psk swordfish 7\n"
+        "berth 1\n  password hunter9\nsecret swordfish\n  berths 1\n"
     )
     (tmp_path / "n.sheet").write_text(
         "inkov sheet 1\nswitch: north\n[vlans]\n10: ferns\n[port 1..2]\nvlan: 10\n"

@@ -11,7 +11,7 @@ from inkov.learn.hypothesis import Hypothesis, bare
 from inkov.learn.others import Others
 from inkov.learn.rows import Look, Pattern
 from inkov.learn.search import Learnt, candidates
-from inkov.learn.write import Remarks, alike, form_of, is_name, shown, vlans_in
+from inkov.learn.write import Remarks, alike, form_of, holds_secret, is_name, shown, vlans_in
 
 __all__ = ["Ask", "Question", "Teacher"]
 
@@ -148,7 +148,7 @@ class Teacher:
             pattern = self.seen.patterns[number]
             if number not in self._alike or pattern.settled:
                 continue
-            effects = ["", *candidates(pattern)[:_MOST_OFFERED]]
+            effects = [""] if holds_secret(pattern) else ["", *candidates(pattern)[:_MOST_OFFERED]]
             place = f'"{shown(form_of(pattern))}" ({self._where(pattern)})'
             says = f"{place}: what does it do? No switch of the other source has it"
             chosen = self._answer(says, self._told(pattern, effects)) if effects[1:] else None
@@ -212,7 +212,7 @@ class Teacher:
         support = self._support(number)
         listed = ", or ".join(f"`{one}`" for one in told[1:][:_MOST_SHOWN])
         if _matters(told) and any(self._would_differ(number, one) for one in others):
-            place = f'"{form_of(pattern)}" ({self._where(pattern)})'
+            place = f'"{shown(form_of(pattern))}" ({self._where(pattern)})'
             chosen = self._answer(f"{place}: what does it do?", told)
             if chosen is not None:
                 self._decide(number, [effect, *others][chosen])

@@ -24,6 +24,7 @@ from inkov.campus import Device
 from inkov.learn.hypothesis import Hypothesis, bare
 from inkov.learn.rehearsal import Rehearsal, errors_of
 from inkov.learn.rows import ADDRESSED, PROFILE, TEXT, Look, Pattern
+from inkov.learn.write import holds_secret
 from inkov.readers.dialects import Dialect
 
 __all__ = ["Learnt", "candidates", "learn_effects"]
@@ -153,6 +154,7 @@ def learn_effects(
         first: found
         for first, alike in groups.items()
         if (found := _common([candidates(look.patterns[number]) for number in alike]))
+        and not holds_secret(look.patterns[first])
     }
     frequent = sorted(options, key=lambda n: -len(look.patterns[n].at))
     unsure = {number for first in frequent[_MOST_PATTERNS:] for number in groups[first]}

@@ -19,6 +19,7 @@ __all__ = [
     "alike",
     "effect_of",
     "form_of",
+    "holds_secret",
     "is_name",
     "shown",
     "usable",
@@ -84,7 +85,7 @@ def written(
         if pattern.opens:
             block_name = _block_of(look, number)
             block = blocks.setdefault(block_name, _Block(block_name))
-            form = form_of(pattern)
+            form = shown(form_of(pattern))
             if form not in block.opens:
                 block.opens.append(form)
             if parent not in block.within:
@@ -237,6 +238,12 @@ def _is_list(effect: str) -> bool:
 def shown(form: str) -> str:
     """A form without a meaning, as it may be shown: what looks like a secret is left out."""
     return without_secrets(form, frozenset()).replace("...", "{secret}")
+
+
+def holds_secret(pattern: Pattern) -> bool:
+    """Whether the words of a statement look like a secret: then it is not written down."""
+    form = form_of(pattern)
+    return shown(form) != form
 
 
 def is_name(pattern: Pattern, name_form: str) -> bool:
