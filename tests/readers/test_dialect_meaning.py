@@ -651,6 +651,15 @@ def test_what_a_new_dialect_guesses(inkov: Inkov, tmp_path: Path) -> None:
     assert 'shape = "braced"' in braced and 'statement-end = ";"' in braced
 
 
+def test_braces_within_lines_are_blocks_as_well(inkov: Inkov, tmp_path: Path) -> None:
+    lines = [f'bed {n} {{ grows {n * 10}; sign "row {n}"; }}' for n in range(1, 6)]
+    text = "garden south;\n" + "\n".join(f"plot {n * 10} {{ called v{n}; }}" for n in range(1, 6))
+    begun = started(inkov, tmp_path, text + "\n" + "\n".join(lines) + "\n")
+    for guess in ('shape = "braced"', 'statement-end = ";"', 'opens = ["bed {ports}"]  # guessed'):
+        assert guess in begun, (guess, begun)
+    assert '# "grows {vid}" = ""  # 5 lines' in begun
+
+
 MEADOW = """
 meadow of {name}
 set lamp at dusk

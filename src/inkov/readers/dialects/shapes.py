@@ -96,8 +96,11 @@ def _depth(text: str) -> int:
     return len(text) - len(text.lstrip())
 
 
+_BRACE = re.compile(r"(?:^|\s)\{(?:\s|$)")  # one that opens a block, on its line or over several
+
+
 def _shape(lines: list[str]) -> str:
-    braces = sum(line.rstrip().endswith("{") for line in lines)
+    braces = sum(_BRACE.search(line) is not None for line in lines)
     if braces and braces * 20 > len(lines):
         return "braced"
     indented = sum(line[:1].isspace() for line in lines)
@@ -180,7 +183,8 @@ def passages(lines: list[str], comment: Iterable[str]) -> dict[int, tuple[int, i
 
 def _end_mark(lines: list[str]) -> str:
     """The mark in which nearly all statements end that open no block; "" if there is none."""
-    last = Counter(line.rstrip()[-1] for line in lines if line.rstrip()[-1:] not in ("", "{", "}"))
+    bare = (line.rstrip(" \t\r}")[-1:] for line in lines)
+    last = Counter(mark for mark in bare if mark not in ("", "{"))
     [(mark, count)] = last.most_common(1) or [("", 0)]
     return mark if count >= 0.9 * last.total() and not (mark.isalnum() or mark in "\"'])") else ""
 
