@@ -72,3 +72,17 @@ def test_tables_are_for_indented_texts(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "harbour.toml").write_text(HARBOUR.replace("[text]\n", '[text]\nshape = "flat"\n'))
     checked = inkov("dialect", "check", "harbour.toml")
     assert checked.status == 2 and "only indented texts can hold tables" in checked.err
+
+
+def test_a_second_table_may_follow_the_first_at_once(inkov: Inkov, tmp_path: Path) -> None:
+    """Its head ends the row above, which is none of its own."""
+    (tmp_path / "harbour.toml").write_text(HARBOUR)
+    head = "Berth  Label  Water  Also\n-----  -----  -----  ----\n"
+    tables = f"{head}1      a         10\n{head}2      b         20\n"
+    text = f"harbour quay\nbasin 10\nbasin 20\n\n{tables}"
+    (tmp_path / "quay.txt").write_text(text)
+    rows = inkov("ports", ".", "-f", "json", "-q").json["ports"]
+    assert [(row["port"], row["untagged"], row["about"]) for row in rows] == [
+        ("1", "10", "a"),
+        ("2", "20", "b"),
+    ]

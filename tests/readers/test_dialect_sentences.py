@@ -385,3 +385,15 @@ def test_a_statement_that_needs_what_its_head_does_not_say_is_not_understood() -
     reading = reading_of(dedent(tables), "pool 10\n  holds 1\nbasin 20\n  holds 2\n")
     assert [one.origin.line for one in reading.ledger.unmatched] == [4]
     assert list(reading.part.devices[0].ports) == ["1"]
+
+
+def test_a_kind_of_port_without_its_number_is_no_port() -> None:
+    tables = """
+    [lists]
+    port-kinds = ["bed", "vine"]
+    [device.says]
+    "shut {port}" = "on port {port}: state = off"
+    """
+    reading = reading_of(dedent(tables), "shut bed\nshut vine 2\nshut bed moss\n")
+    assert list(reading.part.devices[0].ports) == ["vine 2"]
+    assert [one.origin.line for one in reading.ledger.unmatched] == [1, 3]
