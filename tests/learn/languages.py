@@ -8,6 +8,7 @@ import random
 from typing import NamedTuple
 
 from inkov.learn import Question
+from inkov.readers.walk.objects import OBJECTS
 
 _SYLLABLES = [
     "ba",
@@ -252,4 +253,38 @@ def sheet(switch: Switch, language: Language) -> str:
             lines.append(f"native: {does.untagged or 'none'}")
         else:
             lines.append(f"vlan: {does.untagged}")
+    return "\n".join(lines) + "\n"
+
+
+def walk(switch: Switch, language: Language) -> str:
+    """The same switch as its SNMP agent tells it: the other source."""
+    ports = list(switch.ports.items())
+    lines = [f'.{OBJECTS["sysName"]}.0 = STRING: "{switch.name}"']
+
+    def column(name: str, values: dict[int, str]) -> None:
+        lines.extend(f".{OBJECTS[name]}.{row} = {value}" for row, value in values.items())
+
+    def listed(those: list[bool]) -> str:
+        octets = bytearray(8)
+        for at, there in enumerate(those):
+            octets[at // 8] |= there * (0x80 >> at % 8)
+        return f"Hex-STRING: {octets.hex(' ').upper()}"
+
+    rows = dict(enumerate(ports, 1))
+    column("ifDescr", {n: f'STRING: "{language.called(port)}"' for n, (port, _) in rows.items()})
+    column("ifType", dict.fromkeys(rows, "INTEGER: 6"))
+    column("ifAdminStatus", {n: f"INTEGER: {1 if one.on else 2}" for n, (_, one) in rows.items()})
+    column("dot1dBasePortIfIndex", {n: f"INTEGER: {n}" for n in rows})
+    vlans = sorted(switch.vlans.items())
+    column("dot1qVlanStaticName", {vid: f'STRING: "{name}"' for vid, name in vlans})
+    for name, tagged in (("dot1qVlanStaticEgressPorts", 1), ("dot1qVlanStaticUntaggedPorts", 0)):
+        members = {
+            vid: [one.untagged == vid or (tagged and vid in one.tagged) for _, one in ports]
+            for vid, _ in vlans
+        }
+        column(name, {vid: listed([bool(one) for one in of]) for vid, of in members.items()})
+    column("dot1qPvid", {n: f"Gauge32: {one.untagged or 1}" for n, (_, one) in rows.items()})
+    only_tagged = {n: 1 if one.untagged or not one.on else 2 for n, (_, one) in rows.items()}
+    column("dot1qPortAcceptableFrameTypes", {n: f"INTEGER: {v}" for n, v in only_tagged.items()})
+    column("dot1qPortIngressFiltering", dict.fromkeys(rows, "INTEGER: 1"))
     return "\n".join(lines) + "\n"

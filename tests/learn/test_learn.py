@@ -12,12 +12,13 @@ from pathlib import Path
 
 import pytest
 
+from inkov.campus import Device
 from inkov.learn import learn, paired
 from inkov.learn.rehearsal import View, views
 from inkov.readers.dialects import compile_dialect, read_text
-from inkov.readers.sheets.reader import read as read_sheet
+from inkov.readers.walk.device import read as read_walk
 from tests.conftest import DEMO, Inkov, run_inkov
-from tests.learn.languages import Does, Language, Switch, sheet, switches
+from tests.learn.languages import Does, Language, Switch, switches, walk
 
 LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "4"))
 SEEN = 2  # switches of which there is another source
@@ -35,6 +36,12 @@ def is_right(read: View | None, does: Does) -> bool:
     return (read.on, read.untagged, read.tagged) == meant(does)
 
 
+def told_by_agent(switch: Switch, language: Language) -> Device:
+    """What an SNMP walk of a switch tells."""
+    [device] = read_walk("x.walk", walk(switch, language).encode(), account=False).part.devices
+    return device
+
+
 def lesson(
     seed: int, *, answered: bool = False
 ) -> tuple[str, list[Switch], list[tuple[str, bytes]], list[str], Language]:
@@ -42,9 +49,7 @@ def lesson(
     language = Language(rng)
     campus = switches(rng, 6, kinds=bool(language.kinds))
     texts = [(f"{switch.name}.txt", language.text(switch).encode()) for switch in campus]
-    others = [
-        read_sheet("x", sheet(one, language).encode()).part.devices[0] for one in campus[:SEEN]
-    ]
+    others = [told_by_agent(one, language) for one in campus[:SEEN]]
     ask = language.answer if answered else None
     learnt = learn(paired(texts, others), texts, "learnt", ask)
     return learnt.dialect, campus, texts, learnt.questions, language
