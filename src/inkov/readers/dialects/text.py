@@ -134,7 +134,9 @@ def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
     """Indented and flat texts. Each statement is given out once the next one shows whether it opens
     a block.
     """
-    pieces = _joined(_raw(text, style, known), style)
+    pieces = _raw(text, style, known)
+    if style.continued or len(text) > LONGEST_LINE:
+        pieces = _joined(pieces, style)
     if style.statement_end:
         pieces = _up_to(pieces, style)
     held: _Piece | None = None
