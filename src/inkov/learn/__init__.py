@@ -22,7 +22,7 @@ from inkov.learn.others import Others
 from inkov.learn.questions import Ask, Question, Teacher
 from inkov.learn.rehearsal import errors_of, views
 from inkov.learn.rows import Look
-from inkov.learn.search import Learnt, learn_effects
+from inkov.learn.search import learn_effects
 from inkov.learn.tongues import largest, like_the_first
 from inkov.learn.write import Remarks, alike, usable, written
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, read_text
@@ -119,10 +119,11 @@ def learn(
     guessed = next(iter(guessed_style(known).negation), "")
 
     def learnt_with(negation: str) -> _Attempt:
-        seen = look(known, devices, begun, without, len(pairs), negation=negation)
-        attempt = _Attempt(seen, name, claims, begun)
-        attempt.learnt = learn_effects(seen, data, devices, alike(seen), attempt.dialect_of)
-        return attempt
+        try:
+            seen = look(known, devices, begun, without, len(pairs), negation=negation)
+        except BadDialect as bad:  # of a dialect that says nothing of how texts are written
+            raise _nothing(bad) from None
+        return _Attempt(seen, data, devices, name, claims, begun)
 
     best = learnt_with(guessed)
     tries = ["", *may_undo(best.seen)] if guessed else may_undo(best.seen)
@@ -141,11 +142,11 @@ def learn(
     remarks = teacher.taught()
     # Examples need not say which VLANs are always there, so that is left out here.
     text = text_of(learnt.hypothesis, "", remarks)
-    read = errors_of(compile_dialect("learnt", text.encode()), data, devices)
+    read = errors_of(_compiled(text), data, devices)
     wrong = [(number, port) for number, port, error in read if error]
     teacher.of_wrong(wrong, total, len(files))
     text = text_of(learnt.hypothesis, str(always) if always else "", remarks)
-    for number in begun.broken(text) if begun is not None else ():
+    for number in begun.broken(_compiled(text)) if begun is not None else ():
         raise NothingLearnt(f"with what was learnt, example {number} of the dialect would not hold")
     return Lesson(text, total - len(wrong), total, teacher.open)
 
@@ -153,13 +154,20 @@ def learn(
 class _Attempt:
     """What is learnt of texts that are looked at in one way."""
 
-    learnt: Learnt
-
-    def __init__(self, seen: Look, name: str, claims: str, begun: Begun | None) -> None:
+    def __init__(
+        self,
+        seen: Look,
+        data: Sequence[bytes],
+        devices: Sequence[Device],
+        name: str,
+        claims: str,
+        begun: Begun | None,
+    ) -> None:
         self.seen = seen
         self._name = name
         self._claims = claims
         self._begun = begun
+        self.learnt = learn_effects(seen, data, devices, alike(seen), self.dialect_of)
 
     def text_of(
         self, hypothesis: Hypothesis, always: str = "", remarks: Remarks | None = None
@@ -172,11 +180,20 @@ class _Attempt:
 
     def dialect_of(self, hypothesis: Hypothesis) -> Dialect:
         """The same, compiled."""
-        try:
-            return compile_dialect("learnt", self.text_of(hypothesis).encode())
-        except BadDialect as bad:
-            says = bad.problems[0].says.partition("\n")[0].partition(": ")[2]
-            raise NothingLearnt(f"these texts are not understood well enough: {says}") from None
+        return _compiled(self.text_of(hypothesis))
+
+
+def _compiled(text: str) -> Dialect:
+    """A dialect that was written. Raises NothingLearnt."""
+    try:
+        return compile_dialect("learnt", text.encode())
+    except BadDialect as bad:
+        raise _nothing(bad) from None
+
+
+def _nothing(bad: BadDialect) -> NothingLearnt:
+    says = bad.problems[0].says.partition("\n")[0].partition(": ")[2]
+    return NothingLearnt(f"these texts are not understood well enough: {says}")
 
 
 def sketched(texts: Sequence[tuple[str, str]], name: str) -> str:

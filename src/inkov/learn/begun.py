@@ -101,9 +101,9 @@ class Begun(Struct):
         told = "".join(f"# {line}\n" for line in head)
         return told.replace("# Learnt from", "# Completed from") + _examples_last(own)
 
-    def broken(self, text: str) -> list[int]:
-        """The examples, by number, that held, and do not hold once the dialect is `text`."""
-        ran = run_examples(compile_dialect("completed", text.encode()))
+    def broken(self, completed: Dialect) -> list[int]:
+        """The examples, by number, that held, and do not hold by the completed dialect."""
+        ran = run_examples(completed)
         return [one.number for one in ran if one.faults and one.number in self.holding]
 
 
