@@ -52,7 +52,7 @@ def test_what_is_written_by_hand_stays_and_the_rest_is_added(inkov: Inkov, tmp_p
     text, walk = REPAIRED / "fern-2.txt", REPAIRED / "walks" / "fern-2.walk"
     begun = ("--complete", "begun.toml", "-o", "whole.toml")
     learnt = inkov("dialect", "learn", text, "--from", walk, *begun)
-    assert "25 of 25 ports of fern-2, the examples are read as they are" in learnt.err
+    assert "25 of 25 ports of fern-2 and the examples are read as they are" in learnt.err
     whole = (tmp_path / "whole.toml").read_text()
     missing = [line for line in BEGUN.splitlines() if line not in whole.splitlines()]
     assert not missing, whole
@@ -66,6 +66,41 @@ def test_what_is_written_by_hand_stays_and_the_rest_is_added(inkov: Inkov, tmp_p
     inkov("dialect", "learn", text, "--from", walk, *again)
     more = (tmp_path / "more.toml").read_text().partition("dialect =")[2]
     assert more.split() == whole.partition("dialect =")[2].split()
+
+
+@pytest.mark.parametrize(
+    "begun",
+    [
+        'port = { opens = ["bench {ports}"], says = { "closed" = "state = off" } }\n',
+        'port.opens = ["bench {ports}"]\nport.says."closed" = "state = off"\n',
+        '[port]\nopens = { "bench {ports}" = "{ports}" }\nignored = ["tip"]\n[lists]\n'
+        "ports-per-unit = 9\n",
+        "[port]\r\nopens = [\r\n  'bench {ports}', # from the door\r\n]\r\n",
+        '[group.bed]\nopens = ["bench {ports}"]\n[group.bed.says]\n'
+        '"closed" = "on ports {ports}: state = off"\n',
+    ],
+)
+def test_a_dialect_may_be_begun_in_any_way(begun: str, inkov: Inkov, tmp_path: Path) -> None:
+    """Tables in one line, dotted names, heads with effects, line ends of another system."""
+    head = 'dialect = "arbour"\nfiles = ["*.txt"]\n'
+    (tmp_path / "begun.toml").write_bytes((head + begun).encode())
+    text, walk = REPAIRED / "fern-2.txt", REPAIRED / "walks" / "fern-2.walk"
+    learnt = inkov(
+        "dialect", "learn", text, "--from", walk, "--complete", "begun.toml", "-o", "w.toml"
+    )
+    assert "24 of 24 ports of fern-2 are read as they are" in learnt.err, learnt.err
+    checked = inkov("dialect", "check", "w.toml", text, "--against", walk)
+    assert "fern-2: 24 of 24 ports agree" in checked.out, checked.out + checked.err
+
+
+def test_a_dialect_that_denies_how_its_texts_are_written(inkov: Inkov, tmp_path: Path) -> None:
+    """The texts have comments that begin with %; it says that this is a statement."""
+    (tmp_path / "begun.toml").write_text(
+        'dialect = "arbour"\nfiles = ["*.txt"]\n[device]\nignored = ["% {text}"]\n'
+    )
+    text, walk = REPAIRED / "fern-2.txt", REPAIRED / "walks" / "fern-2.walk"
+    learnt = inkov("dialect", "learn", text, "--from", walk, "--complete", "begun.toml")
+    assert (learnt.status, learnt.out) == (2, "") and "% begins a comment" in learnt.err
 
 
 def test_examples_alone_are_enough(inkov: Inkov, tmp_path: Path) -> None:

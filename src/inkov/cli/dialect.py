@@ -325,11 +325,12 @@ def learn(
         ask = _answered if asking and sys.stdin.isatty() else None
         lesson = learnt_from(pairs, texts, "my-switches", ask, begun)
     except NothingLearnt as nothing:
-        fail(f"no dialect comes of it: {nothing}; begin one with `inkov dialect new`")
+        cure = "is what it says under [text] so?" if begun else "begin with `inkov dialect new`"
+        fail(f"no dialect comes of it: {nothing}; {cure}")
     Output(file=output).write(lesson.dialect)
-    of = ", ".join(
-        [*(pair.device.name for pair in pairs), *(["the examples"] if begun is not None else [])]
-    )
+    examples = begun is not None and bool(begun.examples())
+    names = [pair.device.name for pair in pairs] + ["the examples"] * examples
+    of = " and ".join([", ".join(names[:-1]), names[-1]] if names[1:] else names)
     complain(f"{lesson.agree} of {lesson.ports} ports of {safe(of)} are read as they are")
     for question in lesson.questions:
         complain(f"question: {safe(question)}")

@@ -41,13 +41,14 @@ PREFIX = Settled("the beginning of a statement")
 
 class Begun(Struct):
     """A dialect that is begun: its text, and what it comes to. `heads` are the blocks that forms
-    open, each with its captures; `states` are its tables.
+    open, each with its captures; `states` are its tables, `marks` what it says of lists.
     """
 
     text: str
     dialect: Dialect
     heads: dict[str, Settled]
     states: frozenset[str]
+    marks: frozenset[str]
     groups: frozenset[str]
     defaults: dict[str, Any]
     holding: frozenset[int]
@@ -110,7 +111,7 @@ class Begun(Struct):
 def begin(file: str, data: bytes) -> Begun:
     """A dialect that is begun. Raises BadDialect."""
     dialect = compile_dialect(file, data)
-    text = data.decode("utf-8-sig")
+    text = data.decode("utf-8-sig").replace("\r\n", "\n")
     tree = tomlkit.parse(text).unwrap()
     blocks = {key: table for key, table in tree.items() if isinstance(table, dict)}
     groups = blocks.pop("group", {})
@@ -126,7 +127,8 @@ def begin(file: str, data: bytes) -> Begun:
     holding = frozenset(one.number for one in run_examples(dialect) if not one.faults)
     states = frozenset(key for key in tree)
     defaults = tree.get("defaults", {})
-    return Begun(text, dialect, heads, states, frozenset(groups), defaults, holding)
+    marks = frozenset(tree.get("lists", ()))
+    return Begun(text, dialect, heads, states, marks, frozenset(groups), defaults, holding)
 
 
 def _add_marks(own: Any, lists: Any) -> None:
@@ -134,11 +136,12 @@ def _add_marks(own: Any, lists: Any) -> None:
     if "lists" not in own:
         own["lists"] = lists
         return
-    for key in ("separators", "ranges"):
+    for key in ("separators", "ranges", "port-kinds", "port-names"):
         known = own["lists"].get(key)
         new = [mark for mark in lists.get(key, ()) if mark not in (known or ())]
         if known is None:
-            own["lists"][key] = lists[key]
+            if key in lists:
+                own["lists"][key] = lists[key]
         else:
             known.extend(new)
 

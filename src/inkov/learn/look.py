@@ -17,7 +17,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from copy import copy
+
+from msgspec.structs import replace
 
 from inkov.campus import Device
 from inkov.learn.begun import PREFIX, Begun
@@ -80,13 +81,19 @@ def look(
         style.negation = [negation] if negation else []
     rows = list(rows_of(enumerate(texts), style))
     known = [Known(device) for device in devices]
-    if begun is not None and "lists" in states:
-        lists = copy(begun.dialect.lists)
-    elif lists is None:
+    if lists is None:
         kinds, names = kinds_of(rows, known), ports_without_numbers(rows, known)
         glue, marks = between(rows, kinds)
         lists = lists_of(glue | marks, Lists(kinds=kinds, port_names=names), rows, known)
     if begun is not None:
+        stated = begun.dialect.lists
+        lists = replace(
+            stated,
+            separators=(stated if "separators" in begun.marks else lists).separators,
+            ranges=(stated if "ranges" in begun.marks else lists).ranges,
+            kinds=(stated if "port-kinds" in begun.marks else lists).kinds,
+            port_names=(stated if "port-names" in begun.marks else lists).port_names,
+        )
         settled = begun.settled(texts, written_style(style, lists))
         for row in rows:
             row.settled = settled[row.switch].get(row.number)
