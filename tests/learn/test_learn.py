@@ -221,3 +221,22 @@ def test_another_source_without_ports_is_none(inkov: Inkov, tmp_path: Path) -> N
     (tmp_path / "n.sheet").write_text("inkov sheet 1\nswitch: north\n[vlans]\n10: ferns\n")
     learnt = inkov("dialect", "learn", "north.txt", "--from", "n.sheet")
     assert learnt.status == 2 and "the other source tells of no port" in learnt.err
+
+
+def test_what_names_nothing_is_ignored_only_as_long_as_it_names_nothing(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """`lamp on` has no meaning here. What `lamp 10 at berth 2` has, nobody knows."""
+    (tmp_path / "texts").mkdir()
+    north = "moor north\nlamp on\nberth 1\n  lies 10\nberth 2\n  lies 20\n"
+    (tmp_path / "texts" / "north.txt").write_text(north)
+    south = north.replace("north", "south").replace("lamp on", "lamp off\nlamp 10 at berth 2")
+    (tmp_path / "texts" / "south.txt").write_text(south)
+    (tmp_path / "n.sheet").write_text(
+        "inkov sheet 1\nswitch: north\n[vlans]\n10: a\n20: b\n[port 1]\nvlan: 10\n"
+        "[port 2]\nvlan: 20\n"
+    )
+    learnt = inkov("dialect", "learn", "texts", "--from", "n.sheet", "-o", "texts/moor.toml")
+    assert "(south.txt:3): what does it do? No switch of the other source has it" in learnt.err
+    left = inkov("read", "texts", "--unmatched").out
+    assert "south.txt:3" in left and "lamp 10 at berth 2" in left and "lamp off" not in left

@@ -711,7 +711,7 @@ def test_what_texts_tell_by_themselves(inkov: Inkov, tmp_path: Path) -> None:
     # What names no port, VLAN or gateway stands in one list; a block of such is one of its forms.
     [proposed] = [line for line in begun.splitlines() if line.startswith("# ignored = ")]
     forms = tomllib.loads(proposed.removeprefix("# "))["ignored"]
-    assert forms == ["set {text}", "sign {passage}", "shed {text}"]
+    assert forms == ["set {words}", "sign {passage}", "shed {words}"]
     assert "bb8s8d" not in begun
     # With the proposal taken, only what ports do is left.
     (tmp_path / "t.toml").write_text(begun.replace("# ignored = ", "ignored = "))

@@ -259,15 +259,17 @@ def is_name(pattern: Pattern, name_form: str) -> bool:
 
 
 def _without_words(form: str, pattern: Pattern, look: Look) -> str:
-    """The form of a statement without a meaning: its first word, and whatever follows. Only where
-    statements with the same first word have one, it is kept word for word.
+    """The form of a statement without a meaning: its first word, and whatever words follow, as long
+    as they name nothing by number. Where statements with the same first word have lists, and where
+    it holds more than plain words, it is kept as it is.
     """
-    first = pattern.tokens[0]
+    first, *others = pattern.tokens
     alike = [p for p in look.patterns if p.parent is pattern.parent and p.tokens[0] == first]
-    open_text = first in (LIST, TEXT, ADDRESSED) or PASSAGE in pattern.tokens
-    if len(pattern.tokens) == 1 or open_text or any(p.slots for p in alike):
+    quoted = any(word.startswith('"') for row in pattern.rows for word in row.words)
+    plain = not {LIST, ADDRESSED, PASSAGE}.intersection(pattern.tokens) and not quoted
+    if not others or not plain or any(p.slots for p in alike):
         return shown(form)
-    return f"{literal(first)} {{text}}"
+    return f"{literal(first)} {{words}}"
 
 
 def _written(block: _Block, remarks: Remarks) -> list[str]:

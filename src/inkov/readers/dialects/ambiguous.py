@@ -36,11 +36,12 @@ _EXAMPLES = {
     "address": ("10.9.0.1",),
     "word": ("fog", "10"),
     "name": ("fog", "10"),
+    "words": ("fog at dawn",),
     "text": ("fog at dawn", "10"),
     "secret": ("fog at dawn",),
     "passage": ("fog at dawn",),
 }
-_ANY_WORD = {"vlan", "vlans", "word", "name", "text"}
+_ANY_WORD = {"vlan", "vlans", "word", "name", "words", "text"}
 
 
 class Pair(NamedTuple):

@@ -136,7 +136,7 @@ def shared_kind(kind: str) -> str:
     return "port" if kind in ("bundle", "sub", "profile") else kind
 
 
-_TEXTS = frozenset({"word", "name", "text"})
+_TEXTS = frozenset({"word", "name", "words", "text"})
 _EITHER = _TEXTS | {"yes"}
 _NUMBER = _TEXTS | {"number", "vid"}
 _ONE_VLAN = _NUMBER | {"vlan", "vids"}

@@ -77,6 +77,12 @@ def _rest(words: list[str], at: int, lists: Lists) -> int:
     return len(words) - at
 
 
+def _words(words: list[str], at: int, lists: Lists) -> int:
+    """The rest of a line that names nothing by number."""
+    numbered = any(char.isdigit() for word in words[at:] for char in word)
+    return 0 if numbered else len(words) - at
+
+
 TYPES: dict[str, Callable[[list[str], int, Lists], int]] = {
     "vid": _one(_is_number),
     "vids": lambda words, at, lists: lists.vlans_from(words, at),
@@ -89,6 +95,7 @@ TYPES: dict[str, Callable[[list[str], int, Lists], int]] = {
     "name": _one(lambda word: True),
     "address": _one(lambda word: _ADDRESS.match(word) is not None),
     "yes": lambda words, at, lists: int(words[at].lower() in (*lists.yes, *lists.no)),
+    "words": _words,
     "text": _rest,
     "secret": _rest,
     "passage": _rest,
@@ -260,7 +267,7 @@ def _check(words: list[Word]) -> None:
                     f"two captures are called {label!r}: give one a label, as in {{other:{kind}}}",
                 )
             labels.add(label)
-            if kind in ("text", "secret", "passage") and number != len(words) - 1:
+            if kind in ("words", "text", "secret", "passage") and number != len(words) - 1:
                 raise FormError(
                     0, f"{{{kind}}} takes the rest of the line: it can only be the last word"
                 )
@@ -349,9 +356,10 @@ _TAKEN_FIRST = {
     "ports": {"ports"},
     "word": _ANY_WORD,
     "name": _ANY_WORD,
-    "text": {"text", "secret", "passage"},
-    "secret": {"text", "secret", "passage"},
-    "passage": {"text", "secret", "passage"},
+    "words": {"words"},
+    "text": {"words", "text", "secret", "passage"},
+    "secret": {"words", "text", "secret", "passage"},
+    "passage": {"words", "text", "secret", "passage"},
 }
 """Type -> the types that take nothing which it does not take as well."""
 
