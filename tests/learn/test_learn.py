@@ -230,7 +230,7 @@ def test_what_names_nothing_is_ignored_only_as_long_as_it_names_nothing(
     (tmp_path / "texts").mkdir()
     north = "moor north\nlamp on\nberth 1\n  lies 10\nberth 2\n  lies 20\n"
     (tmp_path / "texts" / "north.txt").write_text(north)
-    south = north.replace("north", "south").replace("lamp on", "lamp off\nlamp 10 at berth 2")
+    south = north.replace("north", "south").replace("lamp on", "lamp on\nlamp 10 at berth 2")
     (tmp_path / "texts" / "south.txt").write_text(south)
     (tmp_path / "n.sheet").write_text(
         "inkov sheet 1\nswitch: north\n[vlans]\n10: a\n20: b\n[port 1]\nvlan: 10\n"
@@ -239,4 +239,4 @@ def test_what_names_nothing_is_ignored_only_as_long_as_it_names_nothing(
     learnt = inkov("dialect", "learn", "texts", "--from", "n.sheet", "-o", "texts/moor.toml")
     assert "(south.txt:3): what does it do? No switch of the other source has it" in learnt.err
     left = inkov("read", "texts", "--unmatched").out
-    assert "south.txt:3" in left and "lamp 10 at berth 2" in left and "lamp off" not in left
+    assert "south.txt:3" in left and "lamp 10 at berth 2" in left, left
