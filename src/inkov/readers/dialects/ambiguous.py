@@ -16,7 +16,8 @@ from itertools import islice
 from typing import NamedTuple
 
 from inkov.readers.dialects.file import Block, Dialect, Statement
-from inkov.readers.dialects.forms import Node, Word, add_form, match, parse_form
+from inkov.readers.dialects.forms import Word, parse_form
+from inkov.readers.dialects.matching import Node, add_form, match, nodes_below
 from inkov.readers.sheets.words import BadLine
 
 __all__ = ["Pair", "ambiguous"]
@@ -55,8 +56,8 @@ class Pair(NamedTuple):
 def ambiguous(dialect: Dialect, block: Block) -> Iterator[Pair]:
     """The forms of a block that can take the same line, each two of them once."""
     forms: dict[tuple[str, int], tuple[Statement, list[list[Word]]]] = {}
-    for statement in _ends(block.root):
-        if statement.clauses:
+    for statement in (node.end for node in nodes_below(block.root)):
+        if isinstance(statement, Statement) and statement.clauses:
             key = statement.form, statement.line
             forms.setdefault(key, (statement, parse_form(statement.form)[:_MOST_VARIANTS]))
     literals: dict[int, list[str]] = {}
@@ -149,11 +150,3 @@ def _examples(dialect: Dialect, kind: str) -> tuple[str, ...]:
         if kind == "yes" and dialect.lists.yes
         else _EXAMPLES.get(kind, ("on",))
     )
-
-
-def _ends(root: Node) -> Iterator[Statement]:
-    work = [root]
-    for node in work:
-        if isinstance(node.end, Statement):
-            yield node.end
-        work += [*node.literals.values(), *(below for _, below in node.captures)]

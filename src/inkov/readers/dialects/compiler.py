@@ -28,17 +28,9 @@ from inkov.readers.dialects.file import (
     Head,
     Statement,
 )
-from inkov.readers.dialects.forms import (
-    FormError,
-    Node,
-    Word,
-    add_form,
-    captures_in,
-    hidden_by,
-    never_said,
-    parse_form,
-)
+from inkov.readers.dialects.forms import FormError, Word, captures_in, never_said, parse_form
 from inkov.readers.dialects.lists import Lists
+from inkov.readers.dialects.matching import Node, add_form, hidden_by
 from inkov.readers.dialects.places import Places
 from inkov.readers.dialects.text import Shape
 from inkov.readers.sheets.words import PORT_KEYS

@@ -13,8 +13,6 @@ from inkov.campus import (
     Device,
     Distribution,
     Fact,
-    Filter,
-    FilterEntry,
     Gateway,
     Neighbour,
     Origin,
@@ -24,11 +22,13 @@ from inkov.campus import (
     Tree,
     Vlan,
 )
-from inkov.readers.dialects.effects import VLAN_SETS, Bound, Named
+from inkov.readers.dialects.binding import Bound
+from inkov.readers.dialects.effects import VLAN_SETS, Named
 from inkov.readers.dialects.file import Dialect
+from inkov.readers.dialects.filters import change_filter
 from inkov.readers.dialects.inherit import Step, fulfilled, ordered
 from inkov.readers.reading import Part, named_after
-from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine, filter_entry
+from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, BadLine
 from inkov.vlanset import VlanSet
 
 __all__ = ["Building"]
@@ -456,37 +456,8 @@ class Building:
             ports, cost = bound.value
             tree.costs |= {port: Fact(cost, step.origin) for port in ports}
 
-    # --- filters ---
-
     def _filter(self, step: Step, bound: Bound, name: str) -> None:
-        filters = self.device.filters
-        if bound.operator == "gone":
-            filters.pop(name, None)
-            return
-        opened = filters.setdefault(name, Filter(name, step.origin, []))
-        entries = opened.entries
-        if bound.operator == "unclear":
-            # It may let anything pass, wherever it stands: without it, the others might seem to
-            # stop all.
-            entries.insert(0, FilterEntry(0, True, None, None, True, step.origin))
-        if bound.attribute != "entry":
-            return
-        if bound.operator in ("=", "unset"):
-            entries.clear()
-        if bound.operator == "unset":
-            return
-        number, text = bound.value
-        number = number or str(max((entry.number for entry in entries), default=0) + 1)
-        try:
-            entry = filter_entry(number, text, step.origin)
-        except ValueError:
-            entries.insert(0, FilterEntry(0, True, None, None, True, step.origin))
-            raise
-        if bound.operator == "-":
-            entries[:] = [one for one in entries if _says(one) != _says(entry)]
-        else:
-            entries.append(entry)
-            entries.sort(key=lambda one: one.number)
+        change_filter(self.device, step, bound, name)
 
     def _device(self, step: Step, bound: Bound) -> None:
         device = self.device
@@ -501,30 +472,22 @@ class Building:
             setattr(device.distribution, DISTRIBUTION_KEYS[bound.attribute][0], fact)
 
 
-def _says(entry: FilterEntry) -> tuple[Any, ...]:
-    """What a filter's entry says, wherever it stands."""
-    return entry.accepts, entry.source, entry.destination, entry.finer
-
-
 def _change_filters(holder: Port | Gateway, step: Step, bound: Bound) -> None:
     """Bind filters to an interface, by name, or take them off it."""
     side = _FILTERS[bound.attribute]
-    kept: tuple[Fact[str], ...] = getattr(holder, side)
-    if bound.operator in ("=", "unset"):
-        kept = ()
-    elif bound.operator == "-":
-        kept = tuple(fact for fact in kept if fact.value != bound.value)
-    if bound.operator in ("=", "+"):
-        kept = (*kept, Fact(bound.value, step.origin))
-    setattr(holder, side, kept)
+    setattr(holder, side, _changed(getattr(holder, side), step, bound))
 
 
 def _change_addresses(holder: Port | Gateway, step: Step, bound: Bound) -> None:
-    kept = holder.addresses
+    holder.addresses = _changed(holder.addresses, step, bound)
+
+
+def _changed(kept: tuple[Fact[Any], ...], step: Step, bound: Bound) -> tuple[Fact[Any], ...]:
+    """Facts with one more, one less, or another one instead of all."""
     if bound.operator in ("=", "unset"):
         kept = ()
     elif bound.operator == "-":
         kept = tuple(fact for fact in kept if fact.value != bound.value)
     if bound.operator in ("=", "+"):
         kept = (*kept, Fact(bound.value, step.origin))
-    holder.addresses = kept
+    return kept

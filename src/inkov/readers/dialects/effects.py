@@ -22,12 +22,10 @@ from msgspec import Struct
 
 from inkov.campus import Private, TreeMode
 from inkov.readers.dialects.forms import Captured, FormError
-from inkov.readers.dialects.lists import Lists, Quoted, Wild
 from inkov.readers.sheets.words import (
     DISTRIBUTION_KEYS,
     ON,
     PORT_KEYS,
-    BadLine,
     as_value,
     one_address,
     one_of,
@@ -41,12 +39,11 @@ from inkov.vlanset import VlanSet
 __all__ = [
     "ATTRIBUTES",
     "KINDS",
+    "SINGLE_VLANS",
     "VLAN_SETS",
-    "Bound",
     "Clause",
     "Named",
     "Template",
-    "bind",
     "parse_effect",
     "parse_template",
     "refuse_name",
@@ -127,7 +124,7 @@ VLAN_SETS |= {"secondaries", "vlans", "in_force"}
 SETS = VLAN_SETS | {"address", "ports", "takes", "entry", "filter in", "filter out"}
 """Attributes that `+` and `-` change."""
 
-_VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
+SINGLE_VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
 """Attributes that are one VLAN: `-` takes it back, if it is the one that is named."""
 
 
@@ -143,7 +140,7 @@ _ONE_VLAN = _NUMBER | {"vlan", "vids"}
 _VLAN_LIST = _ONE_VLAN | {"vlans"}
 _ONE_PORT = _NUMBER | {"port"}
 _TAKE: dict[str, frozenset[str]] = {
-    **dict.fromkeys(_VLANS | {"vid"}, _ONE_VLAN),
+    **dict.fromkeys(SINGLE_VLANS | {"vid"}, _ONE_VLAN),
     **dict.fromkeys(VLAN_SETS, _VLAN_LIST),
     **dict.fromkeys(("number", "priority", "tree cost", "tree priority"), _NUMBER),
     **dict.fromkeys(("mtu", "speed", "version", "revision"), _NUMBER),
@@ -240,23 +237,6 @@ class Clause(Struct, frozen=True):
         }
 
 
-class Bound(Struct, frozen=True, gc=False):
-    """A clause with its captures filled in. `keys` are the names or numbers that `on` names.
-
-    `plain` is the port's attribute where the clause just sets it to a value that is known.
-    `constant`: the value stands in the dialect, not in the text.
-    """
-
-    attribute: str
-    operator: str
-    value: Any = None
-    on: str = ""
-    keys: tuple[Any, ...] = ()
-    plain: str = ""
-    constant: bool = False
-    when: tuple[str, bool] | None = None
-
-
 _TEMPLATE = re.compile(r"\{([A-Za-z][\w-]*)\}")
 _ON = re.compile(r"\s*on\s+([a-z]+)\s*([^:]*?)\s*:")
 _STATEMENT = re.compile(r"\s*([a-z][a-z ]*?)\s*(=|\+|-)\s*(.*?)\s*\Z", re.DOTALL)
@@ -346,7 +326,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     attribute, operator = stated[1], stated[2]
     if attribute not in attributes:
         raise FormError(where_at, _no_such(attribute, about, attributes))
-    one_less = operator == "-" and attribute in _VLANS
+    one_less = operator == "-" and attribute in SINGLE_VLANS
     if operator != "=" and attribute not in SETS and not one_less:
         raise FormError(
             start + stated.start(2), f"{attribute!r} is no set: only = can be written here"
@@ -370,164 +350,3 @@ def _no_such(attribute: str, kind: str, attributes: Mapping[str, Any]) -> str:
             " ...`"
         )
     return f"{attribute!r} cannot be said of a {kind}: {', '.join(attributes)}"
-
-
-# --- filled in ------------------------------------------------------------------------------------
-
-
-def bind(
-    clause: Clause, captured: Mapping[str, Captured], kind: str, lists: Lists, *, negated: bool
-) -> Bound | None:
-    """The clause with its captures filled in; None where a negated statement leaves nothing to do.
-
-    BadLine or VlanListError where a value is no value of the attribute.
-    """
-    operator = clause.operator
-    value: Any = None
-    missing = any(label not in captured for label in clause.labels)
-    if missing and not negated:
-        # Of several heads of a block each has captures of its own.
-        raise BadLine("the head above does not say what this statement is about")
-    if negated:
-        operator = {"=": "unset", "+": "-", "-": "+", "there": "gone", "gone": "there"}.get(
-            operator, ""
-        )
-        if operator == "-" and missing:
-            operator = "unset"
-        if not operator:
-            return None
-        of_what = clause.where is not None and any(
-            label not in captured for label in clause.where.labels
-        )
-        if of_what or (operator == "+" and missing):
-            raise BadLine(
-                "the negated statement leaves out what it is about", "give it a form of its own"
-            )
-    keys: tuple[Any, ...] = ()
-    if clause.where is not None:
-        keys = keys_of(clause.on, clause.where, captured, lists, several=clause.several)
-    if clause.value is not None and operator in ("=", "+", "-"):
-        read = ATTRIBUTES[shared_kind(clause.on or kind)][clause.attribute]
-        value = _value(clause.attribute, clause.value, captured, read, lists)
-    settable = (
-        operator == "="
-        and shared_kind(clause.on or kind) == "port"
-        and not isinstance(value, Named)
-    )
-    plain = PORT_KEYS[clause.attribute][0] if settable and clause.attribute in PORT_KEYS else ""
-    constant = clause.value is not None and not clause.value.labels
-    return Bound(clause.attribute, operator, value, clause.on, keys, plain, constant, clause.when)
-
-
-def keys_of(
-    kind: str,
-    template: Template,
-    captured: Mapping[str, Captured],
-    lists: Lists,
-    *,
-    several: bool = False,
-) -> tuple[Any, ...]:
-    """The ports, VLANs, ... that a template names. `several`: a list of ports is meant."""
-    own = captured[template.whole] if template.whole else None
-    text = template.fill(captured)
-    if kind == "port":
-        if own is not None and own.type == "ports":
-            return tuple(lists.selected(own.words))
-        if several and own is None:
-            return (Wild("*"),) if text.strip() == "*" else tuple(lists.selected(text.split()))
-        return (_port(template, captured, lists),)
-    if kind in ("vlan", "tree"):
-        if own is not None and own.type in ("vids", "vlans"):
-            return (
-                (Named(tuple(lists.items(own.words))),)
-                if own.type == "vlans"
-                else (lists.vlans(own.words),)
-            )
-        if kind == "tree" or own is None or own.type == "vid":
-            return (VlanSet.parse(text),)
-        return (Named((text,)),)
-    if kind == "gateway":
-        return (Named((text,)),)
-    if kind in ("bundle", "sub") and own is not None:
-        return (lists.one_name(own.words),)
-    if kind == "filter":
-        return (text,)
-    return () if kind == "device" else (lists.spelled(text),)
-
-
-def _neighbour(text: str) -> tuple[str, str]:
-    """A far device and its port, as `core-1:7` or `core-1 7`."""
-    device, mark, port = text.partition(":") if ":" in text else text.partition(" ")
-    if not device.strip() or not mark or not port.strip():
-        raise BadLine(f"{text!r} is no device and port", "write the effect as {name}:{port}")
-    return device.strip(), port.strip()
-
-
-def _entry(text: str) -> tuple[str, str]:
-    """The number of a filter's entry, "" for the next one, and the entry."""
-    number, colon, entry = text.partition(":")
-    return (number.strip(), entry) if colon and number.strip().isdigit() else ("", text)
-
-
-def _switched(template: Template, word: str, read: Callable[[str], Any], lists: Lists) -> Any:
-    """The value of an attribute that is one of two, by the language's words for yes and no; `not
-    {yes}` in an effect turns it round.
-    """
-    says = (word.lower() in lists.yes) is not (template.pieces[0].strip() == "not")
-    for pair in (("off", "on"), ("no", "yes"), ("suspended", "active")):
-        try:
-            return read(pair[says])
-        except ValueError:
-            continue
-    raise BadLine("yes or no is no value here")
-
-
-def _port(template: Template, captured: Mapping[str, Captured], lists: Lists) -> str:
-    """The one port that a template names."""
-    if template.whole:
-        return lists.port(captured[template.whole].words)
-    if not template.labels:
-        return lists.port(template.fill(captured).split())
-    # Made of several pieces, the name stands as it is put together.
-    return lists.port([Quoted(lists.spelled(template.fill(captured)))])
-
-
-def _value(
-    attribute: str,
-    template: Template,
-    captured: Mapping[str, Captured],
-    read: Callable[[str], Any],
-    lists: Lists,
-) -> Any:
-    if attribute in VLAN_SETS:
-        but = template.pieces[0].strip().lower() == "all but" and len(template.labels) == 1
-        if template.whole or but:
-            own = captured[template.labels[0]]
-            vlans: Any = (
-                Named(("but", *lists.items(own.words)) if but else tuple(lists.items(own.words)))
-                if own.type in ("vlan", "vlans")
-                else lists.vlans(own.words)
-            )
-            return ~vlans if but and isinstance(vlans, VlanSet) else vlans
-    elif attribute == "neighbour":
-        return _neighbour(template.fill(captured))
-    elif attribute == "takes":
-        return tuple(lists.items(template.fill(captured).split()))
-    elif attribute in _VLANS and template.whole and captured[template.whole].type == "vlan":
-        return Named((captured[template.whole].text,))
-    elif attribute == "cost":
-        *ports, cost = template.fill(captured).split()
-        return tuple(lists.ports(ports)), whole_number(cost)
-    elif attribute == "entry":
-        return _entry(template.fill(captured))
-    elif attribute == "ports" and template.whole:
-        return tuple(lists.ports(captured[template.whole].words))
-    if len(template.labels) == 1 and captured[template.labels[0]].type == "yes":
-        return _switched(template, captured[template.labels[0]].text, read, lists)
-    text = template.fill(captured)
-    if template.labels and read is as_value:
-        # A captured text stands for itself, whatever it looks like.
-        return _port(template, captured, lists) if attribute in ("bundle", "of") else text
-    if attribute == "of":
-        return _port(template, captured, lists)
-    return read(text)

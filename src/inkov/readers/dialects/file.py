@@ -15,8 +15,8 @@ from inkov.readers.dialects.effects import (
     Clause,
     Template,
 )
-from inkov.readers.dialects.forms import Node
 from inkov.readers.dialects.lists import Lists
+from inkov.readers.dialects.matching import Node
 from inkov.readers.dialects.text import Style
 from inkov.vlanset import VlanSet
 

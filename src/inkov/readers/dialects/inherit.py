@@ -25,7 +25,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from inkov.campus import Origin
-from inkov.readers.dialects.effects import Bound
+from inkov.readers.dialects.binding import Bound
 from inkov.readers.dialects.lists import Wild
 from inkov.readers.sheets.words import BadLine
 

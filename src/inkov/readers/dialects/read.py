@@ -15,13 +15,14 @@ from typing import Any, NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Origin, Problem
+from inkov.readers.dialects.binding import Bound, bind, keys_of
 from inkov.readers.dialects.columns import spelled_out
 from inkov.readers.dialects.device import Building
-from inkov.readers.dialects.effects import Bound, bind, keys_of
 from inkov.readers.dialects.file import Block, Dialect, Statement
-from inkov.readers.dialects.forms import Captured, Match, match, refuse_unclear
+from inkov.readers.dialects.forms import Captured
 from inkov.readers.dialects.inherit import Step
 from inkov.readers.dialects.lists import Quoted
+from inkov.readers.dialects.matching import Match, match, refuse_unclear
 from inkov.readers.dialects.text import Line, lines, unclosed
 from inkov.readers.reading import Ledger, Part, Reading, Unread, as_text
 from inkov.readers.sheets.words import BadLine

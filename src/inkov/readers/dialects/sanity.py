@@ -17,7 +17,7 @@ from inkov.campus import Basis, Device, Origin, Vlan
 from inkov.campus.doubts import gaps, odd_names, strange_names
 from inkov.readers.dialects.ambiguous import ambiguous
 from inkov.readers.dialects.file import Block, Dialect, Head, Statement
-from inkov.readers.dialects.forms import Node
+from inkov.readers.dialects.matching import Node, nodes_below
 from inkov.readers.dialects.read import Taken, read_text
 from inkov.readers.dialects.trace import Traced, traced
 from inkov.vlanset import VlanSet, bit, union
@@ -263,19 +263,12 @@ def _blocks(dialect: Dialect) -> list[tuple[Block, list[Head]]]:
     return list(found.values())
 
 
-def _nodes(root: Node) -> Iterator[Node]:
-    work = [root]
-    for node in work:
-        yield node
-        work += [*node.literals.values(), *(below for _, below in node.captures)]
-
-
 def _ends(root: Node) -> Iterator[Statement]:
-    return (node.end for node in _nodes(root) if isinstance(node.end, Statement))
+    return (node.end for node in nodes_below(root) if isinstance(node.end, Statement))
 
 
 def _heads(root: Node) -> Iterator[Head]:
-    return (node.block for node in _nodes(root) if isinstance(node.block, Head))
+    return (node.block for node in nodes_below(root) if isinstance(node.block, Head))
 
 
 def _listed(names: Sequence[str], most: int = _SHOWN) -> str:

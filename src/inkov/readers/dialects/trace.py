@@ -16,7 +16,8 @@ from typing import Any
 from msgspec import Struct
 
 from inkov.campus import Device, Fact
-from inkov.readers.dialects.effects import Bound, Named
+from inkov.readers.dialects.binding import Bound
+from inkov.readers.dialects.effects import Named
 from inkov.readers.dialects.file import Dialect
 from inkov.readers.dialects.lists import Wild
 from inkov.readers.dialects.read import Taken, read_text

@@ -19,7 +19,6 @@ from inkov.campus import (
     Distribution,
     Fact,
     Filter,
-    FilterEntry,
     Gateway,
     Neighbour,
     Origin,
@@ -47,6 +46,7 @@ from inkov.readers.sheets.words import (
     one_of,
     one_vid,
     place_pair,
+    unclear_entry,
     values_of,
     vid_or_none,
     whole_number,
@@ -396,9 +396,7 @@ class _Sheet:
             try:
                 opened.entries.append(filter_entry(key, value, self.at))
             except BadLine:
-                # It may let anything pass, wherever it stands: without it, the others might seem to
-                # stop all.
-                opened.entries.insert(0, FilterEntry(0, True, None, None, True, self.at))
+                opened.entries.insert(0, unclear_entry(self.at))
                 raise
             opened.entries.sort(key=lambda entry: entry.number)
 

@@ -28,6 +28,7 @@ __all__ = [
     "one_of",
     "one_vid",
     "place_pair",
+    "unclear_entry",
     "values_of",
     "vid_or_none",
     "vids_or_unset",
@@ -99,6 +100,13 @@ def filter_entry(key: str, value: str, at: Origin) -> FilterEntry:
     return FilterEntry(
         whole_number(key), match[1].lower() == "accept", source, destination, bool(match[4]), at
     )
+
+
+def unclear_entry(at: Origin) -> FilterEntry:
+    """What stands for an entry that is not understood. It may let anything pass, wherever it
+    stands: without it, the others might seem to stop all (FM 5.7).
+    """
+    return FilterEntry(0, True, None, None, True, at)
 
 
 def vids_or_unset(text: str) -> VlanSet | None:

@@ -1,0 +1,45 @@
+"""Packet filters in texts, entry by entry."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from inkov.campus import Device, Filter, FilterEntry
+from inkov.readers.dialects.binding import Bound
+from inkov.readers.dialects.inherit import Step
+from inkov.readers.sheets.words import filter_entry, unclear_entry
+
+__all__ = ["change_filter"]
+
+
+def change_filter(device: Device, step: Step, bound: Bound, name: str) -> None:
+    """Do what a clause says of a filter. BadLine for an entry that is none."""
+    if bound.operator == "gone":
+        device.filters.pop(name, None)
+        return
+    entries = device.filters.setdefault(name, Filter(name, step.origin, [])).entries
+    if bound.operator == "unclear":
+        entries.insert(0, unclear_entry(step.origin))
+    if bound.attribute != "entry":
+        return
+    if bound.operator in ("=", "unset"):
+        entries.clear()
+    if bound.operator == "unset":
+        return
+    number, text = bound.value
+    number = number or str(max((entry.number for entry in entries), default=0) + 1)
+    try:
+        entry = filter_entry(number, text, step.origin)
+    except ValueError:
+        entries.insert(0, unclear_entry(step.origin))
+        raise
+    if bound.operator == "-":
+        entries[:] = [one for one in entries if _says(one) != _says(entry)]
+    else:
+        entries.append(entry)
+        entries.sort(key=lambda one: one.number)
+
+
+def _says(entry: FilterEntry) -> tuple[Any, ...]:
+    """What an entry says, wherever it stands."""
+    return entry.accepts, entry.source, entry.destination, entry.finer
