@@ -23,6 +23,7 @@ from inkov.cli import (
     dialect,
     follow,
     hears,
+    learn,
     links,
     plan,
     ports,
@@ -120,7 +121,7 @@ dialects = typer.Typer(
     context_settings={"help_option_names": ["-h", "--help"]},
 )
 dialects.command("new")(_guarded(dialect.new))
-dialects.command("learn")(_guarded(dialect.learn))
+dialects.command("learn")(_guarded(learn.learn))
 dialects.command("check")(_guarded(dialect.check))
 dialects.command("unmatched")(_guarded(dialect.unmatched))
 app.add_typer(dialects, name="dialect")

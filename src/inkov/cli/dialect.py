@@ -1,7 +1,6 @@
 from __future__ import annotations
 
 import os
-import sys
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -21,7 +20,6 @@ from inkov.cli.session import check_paths
 
 if TYPE_CHECKING:
     from inkov.campus import Campus, Problem
-    from inkov.learn import Begun, Question
     from inkov.readers import FileReport, Loaded
     from inkov.readers.dialects import Dialect
     from inkov.readers.dialects.sanity import Doubt
@@ -45,13 +43,13 @@ def new(configs: Configs, output: OutputOption = None, force: ForceOption = Fals
 
     check_paths(configs)
     keep(output, force=force)
-    texts = _undescribed(configs)
+    texts = undescribed(configs)
     same, foreign = largest(texts)
     Output(file=output).write(sketched([texts[n] for n in same], "my-switches"))
-    _say_foreign([texts[n][0] for n in foreign])
+    say_foreign([texts[n][0] for n in foreign])
 
 
-def _say_foreign(files: list[str]) -> None:
+def say_foreign(files: list[str]) -> None:
     """Say which texts seem to be in another language, and were left out."""
     if files:
         from inkov.harmless import safe
@@ -62,7 +60,7 @@ def _say_foreign(files: list[str]) -> None:
         )
 
 
-def _undescribed(configs: list[str], begun: str = "") -> list[tuple[str, str]]:
+def undescribed(configs: list[str], begun: str = "") -> list[tuple[str, str]]:
     """The texts that no format and no dialect but `begun` reads, each with its file. Ends if there
     is none.
     """
@@ -204,7 +202,7 @@ def _read_by(
     ]
     held, locator = None, loaded.locator
     if against:
-        other = _other_source("--against", against)
+        other = other_source("--against", against)
         held = _held_against(dialects, read, loaded.campus, other.campus)
         locator = locator.beside(other.locator)
     files_read = {file for own in read.values() for file, _ in own}
@@ -217,7 +215,7 @@ def _read_by(
     return UNUSABLE if lost else FINDINGS if unsure else ALL_WELL
 
 
-def _other_source(option: str, against: list[str]) -> Loaded:
+def other_source(option: str, against: list[str]) -> Loaded:
     """What else tells of the switches; a port plan alone will do."""
     from inkov.readers import Locator
     from inkov.readers.load import Loaded, NothingToRead, load
@@ -264,114 +262,6 @@ def _held_against(
         there = ", ".join(sorted(device.name for device in others))
         fail(f"--against: the texts are of {', '.join(held.missing)}, the other source of {there}")
     return held
-
-
-def learn(
-    configs: Configs,
-    source: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--from",
-            metavar="OTHER",
-            help="Another source of one or more of the same switches: a walk, an export, a sheet.",
-            show_default=False,
-        ),
-    ] = None,
-    complete: Annotated[
-        str | None,
-        typer.Option(
-            "--complete",
-            metavar="DIALECT",
-            help="A dialect that is begun: all it says is kept, what it lacks is added; its"
-            " examples are a source as well.",
-            show_default=False,
-        ),
-    ] = None,
-    asking: Annotated[
-        bool,
-        typer.Option("--ask", help="Ask, on the terminal, what the other source does not tell."),
-    ] = False,
-    output: OutputOption = None,
-    force: ForceOption = False,
-) -> None:
-    """Derive a dialect from texts and another source of one or more of the same switches."""
-    from inkov.harmless import safe
-    from inkov.learn import NothingLearnt, like_the_first, paired
-    from inkov.learn import learn as learnt_from
-
-    check_paths([*configs, *(source or ()), *([complete] if complete else ())])
-    begun = _begun(complete) if complete else None
-    if not source and (begun is None or not begun.examples()):
-        fail(
-            "nothing to learn from: name another source of one of the switches with --from, or a"
-            " dialect with examples with --complete"
-        )
-    keep(output, force=force)
-    own = begun.dialect.name if begun is not None else ""
-    texts = [(file, text.encode()) for file, text in _undescribed(configs, own)]
-    devices = [*_other_source("--from", source).campus.devices.values()] if source else []
-    pairs = paired(texts, devices)
-    if pairs:
-        # Words of two languages together would be one that nobody has.
-        first = [(pairs[0].file, pairs[0].data.decode()), *((f, t.decode()) for f, t in texts)]
-        foreign = {first[n][0] for n in like_the_first(first)[1]}
-        texts = [(file, text) for file, text in texts if file not in foreign]
-        pairs = [pair for pair in pairs if pair.file not in foreign]
-        _say_foreign(sorted(foreign))
-    if source and not pairs:
-        there = ", ".join(sorted(device.name for device in devices))
-        fail(f"none of the texts is of a switch of the other source, which has {there}")
-    try:
-        ask = _answered if asking and sys.stdin.isatty() else None
-        lesson = learnt_from(pairs, texts, "my-switches", ask, begun)
-    except NothingLearnt as nothing:
-        cure = "is what it says under [text] so?" if begun else "begin with `inkov dialect new`"
-        fail(f"no dialect comes of it: {nothing}; {cure}")
-    Output(file=output).write(lesson.dialect)
-    examples = begun is not None and bool(begun.examples())
-    names = [pair.device.name for pair in pairs] + ["the examples"] * examples
-    of = " and ".join([", ".join(names[:-1]), names[-1]] if names[1:] else names)
-    complain(f"{lesson.agree} of {lesson.ports} ports of {safe(of)} are read as they are")
-    for question in lesson.questions:
-        complain(f"question: {safe(question)}")
-    if lesson.questions:
-        raise typer.Exit(FINDINGS)
-
-
-def _begun(file: str) -> Begun:
-    """A dialect that is to be completed. Ends if it is none, or not right."""
-    from inkov.learn import begin
-    from inkov.readers.dialects import BadDialect
-    from inkov.readers.load import file_bytes
-
-    problems: list[Problem] = []
-    data = file_bytes(file, problems, [])
-    if data is None:
-        say_problems(problems, None)
-        fail(f"--complete: {file} was not read")
-    try:
-        return begin(file, data)
-    except BadDialect as bad:
-        say_problems(bad.problems, None)
-        fail(f"--complete: {file} is no dialect that could be completed")
-
-
-def _answered(question: Question) -> int | None:
-    """Put a question on the terminal: a number answers it, an empty line leaves it open."""
-    from inkov.harmless import safe
-
-    complain(safe(question.says))
-    for number, answer in enumerate(question.answers, 1):
-        complain(f"  {number}  {safe(answer)}")
-    while True:
-        given = typer.prompt(
-            "number, or nothing to leave it open", "", show_default=False, err=True
-        )
-        if not given.strip():
-            return None
-        if given.strip().isdecimal() and 1 <= int(given) <= len(question.answers):
-            return int(given) - 1
-        complain(f"one of the numbers from 1 to {len(question.answers)}")
 
 
 def unmatched(
