@@ -93,6 +93,17 @@ def test_a_dialect_may_be_begun_in_any_way(begun: str, inkov: Inkov, tmp_path: P
     assert "fern-2: 24 of 24 ports agree" in checked.out, checked.out + checked.err
 
 
+def test_a_dialect_that_lacks_nothing_stays_as_it_is(inkov: Inkov, tmp_path: Path) -> None:
+    """The demo's own, completed from a walk: every statement of the text is taken already."""
+    text, walk = REPAIRED / "fern-2.txt", REPAIRED / "walks" / "fern-2.walk"
+    whole = REPAIRED / "arbour.toml"
+    learnt = inkov("dialect", "learn", text, "--from", walk, "--complete", whole)
+    assert "33 of 33 ports of fern-2 and the examples are read" in learnt.err, learnt.err
+    told, _, rest = learnt.out.partition("# The command language of the arbour switches")
+    assert told.startswith("# Completed from fern-2.txt:")
+    assert rest.split() == whole.read_text().partition("arbour switches")[2].split()
+
+
 def test_a_dialect_that_denies_how_its_texts_are_written(inkov: Inkov, tmp_path: Path) -> None:
     """The texts have comments that begin with %; it says that this is a statement."""
     (tmp_path / "begun.toml").write_text(
@@ -136,10 +147,14 @@ def test_a_form_by_hand_that_is_wrong_stays_and_is_told(inkov: Inkov, tmp_path: 
     [
         ("dialect = 3\n", "begun.toml is no dialect that could be completed"),
         ('dialect = "x"\nfiles = ["*"]\n', "nothing to learn from"),
+        ("", "begun.toml is a folder; name the dialect file itself"),
     ],
 )
 def test_what_cannot_be_completed(begun: str, says: str, inkov: Inkov, tmp_path: Path) -> None:
-    (tmp_path / "begun.toml").write_text(begun)
+    if begun:
+        (tmp_path / "begun.toml").write_text(begun)
+    else:
+        (tmp_path / "begun.toml").mkdir()
     learnt = inkov("dialect", "learn", REPAIRED / "fern-2.txt", "--complete", "begun.toml")
     assert learnt.status == 2 and says in learnt.err and not learnt.out, learnt.err
 

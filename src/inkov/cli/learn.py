@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from typing import TYPE_CHECKING, Annotated
 
@@ -97,6 +98,8 @@ def _begun(file: str) -> Begun:
     from inkov.readers.dialects import BadDialect
     from inkov.readers.load import file_bytes
 
+    if os.path.isdir(file):
+        fail(f"--complete: {file} is a folder; name the dialect file itself")
     problems: list[Problem] = []
     data = file_bytes(file, problems, [])
     if data is None:

@@ -50,7 +50,7 @@ class Begun(Struct):
     states: frozenset[str]
     marks: frozenset[str]
     groups: frozenset[str]
-    defaults: dict[str, Any]
+    defaults: dict[str, str]
     holding: frozenset[int]
 
     def settled(self, texts: Sequence[str], style: str) -> list[dict[int, Settled]]:
@@ -126,9 +126,14 @@ def begin(file: str, data: bytes) -> Begun:
                 heads.setdefault(form, Settled(name, captures))
     holding = frozenset(one.number for one in run_examples(dialect) if not one.faults)
     states = frozenset(key for key in tree)
-    defaults = tree.get("defaults", {})
+    defaults = {key: _as_text(value) for key, value in tree.get("defaults", {}).items()}
     marks = frozenset(tree.get("lists", ()))
     return Begun(text, dialect, heads, states, marks, frozenset(groups), defaults, holding)
+
+
+def _as_text(value: Any) -> str:
+    """A default as switch sheets write it."""
+    return {True: "yes", False: "no"}[value] if isinstance(value, bool) else str(value)
 
 
 def _add_marks(own: Any, lists: Any) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from inkov.readers.dialects.lists import Lists
 from inkov.readers.dialects.text import Style
 
-__all__ = ["toml_list", "toml_text", "written_style"]
+__all__ = ["toml_key", "toml_list", "toml_text", "written_style"]
 
 
 def written_style(style: Style, lists: Lists) -> str:
@@ -30,6 +30,11 @@ def toml_text(text: str) -> str:
     """A text as TOML writes it."""
     escaped = text.replace("\\", "\\\\").replace('"', '\\"')
     return f'"{escaped}"'
+
+
+def toml_key(key: str) -> str:
+    """A key as TOML writes it: bare where it can be."""
+    return key if key.replace("-", "").isalnum() and key.isascii() else toml_text(key)
 
 
 def toml_list(items: Iterable[str]) -> str:

@@ -10,7 +10,7 @@ from msgspec import Struct, field
 from inkov.campus.secrets import without_secrets
 from inkov.learn.hypothesis import Hypothesis
 from inkov.learn.rows import ADDRESSED, LIST, PASSAGE, PROFILE, TEXT, Look, Pattern, Slot
-from inkov.learn.toml import toml_list, toml_text, written_style
+from inkov.learn.toml import toml_key, toml_list, toml_text, written_style
 from inkov.readers.dialects import BadDialect, compile_dialect
 from inkov.readers.dialects.forms import literal
 
@@ -101,7 +101,8 @@ def written(
         out.append(f"files = [{toml_text(files)}]")
     out += ["", written_style(look.style, look.lists), "", "[defaults]"]
     out += [
-        f"{key} = {toml_text(value)}" for key, value in look.defaults[hypothesis.defaults].items()
+        f"{toml_key(key)} = {toml_text(value)}"
+        for key, value in look.defaults[hypothesis.defaults].items()
     ]
     out += ["", "[vlan-table]", f"always = {toml_text(always)}"] if always else []
     if "profile" in blocks:
