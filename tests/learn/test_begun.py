@@ -100,7 +100,7 @@ def test_a_dialect_that_lacks_nothing_stays_as_it_is(inkov: Inkov, tmp_path: Pat
     learnt = inkov("dialect", "learn", text, "--from", walk, "--complete", whole)
     assert "33 of 33 ports of fern-2 and the examples are read" in learnt.err, learnt.err
     told, _, rest = learnt.out.partition("# The command language of the arbour switches")
-    assert told.startswith("# Completed from fern-2.txt:")
+    assert told.startswith("# Completed from fern-2.txt, example 1, ")
     assert rest.split() == whole.read_text().partition("arbour switches")[2].split()
 
 
