@@ -4,6 +4,7 @@ switches, to a dialect that reads all of them; and never a port read wrongly wit
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import subprocess
@@ -18,7 +19,7 @@ from inkov.learn.rehearsal import View, views
 from inkov.readers.dialects import compile_dialect, read_text
 from inkov.readers.walk.device import read as read_walk
 from tests.conftest import DEMO, Inkov, run_inkov
-from tests.learn.languages import Does, Language, Switch, switches, walk
+from tests.learn.languages import Does, Language, Switch, sheet, switches, walk
 
 LANGUAGES = int(os.environ.get("INKOV_LANGUAGES", "4"))
 SEEN = 2  # switches of which there is another source
@@ -90,6 +91,43 @@ def test_with_answers_nearly_every_port_is_right() -> None:
                 for number, does in switch.ports.items()
             )
     assert right >= ports * 0.99, (right, ports)
+
+
+def test_what_is_learnt_reads_the_files_through_the_program(inkov: Inkov, tmp_path: Path) -> None:
+    """Texts and walks in, the ports of the program out; sheets of the same switches say what must
+    come. The first of these languages begins its statements with words that mean nothing: the
+    dialect learnt of it once claimed no file."""
+    for seed in (7001, 7002):
+        rng = random.Random(seed)
+        language = Language(rng)
+        assert language.lead or seed != 7001
+        folders = [tmp_path / f"{seed}-{name}" for name in ("texts", "walks", "sheets")]
+        for folder in folders:
+            folder.mkdir()
+        texts, walks, sheets = folders
+        for number, switch in enumerate(switches(rng, 4, kinds=bool(language.kinds))):
+            (texts / f"{switch.name}.txt").write_text(language.text(switch))
+            (sheets / f"{switch.name}.sheet").write_text(sheet(switch, language))
+            if number < SEEN:
+                (walks / f"{switch.name}.walk").write_text(walk(switch, language))
+        dialect = texts / "learnt.toml"
+        learnt = inkov("dialect", "learn", texts, "--from", walks, "-o", dialect)
+        assert dialect.exists(), learnt.err
+        read, meant_to_be = (live_ports(inkov, folder) for folder in (texts, sheets))
+        assert meant_to_be
+        differing = {name for name, _ in read.items() ^ meant_to_be.items()}
+        unmatched = inkov("read", texts, "--unmatched").out
+        assert all(f"{switch}.txt" in unmatched for switch, _ in differing), differing
+
+
+def live_ports(inkov: Inkov, folder: Path) -> dict[tuple[str, str], tuple[object, object]]:
+    """What the ports that are on do with tags, by switch and port."""
+    found = json.loads(inkov("ports", folder, "-f", "json", "-q").out)["ports"]
+    return {
+        (port["switch"], port["port"]): (port["untagged"], port["tagged"])
+        for port in found
+        if port["state"] == "on"
+    }
 
 
 def test_the_garden_is_learnt_from_a_walk(inkov: Inkov, tmp_path: Path) -> None:

@@ -145,11 +145,17 @@ def recognises(dialect: Dialect, file: str, head: str) -> bool:
     left = list(dialect.recognise)
     for line in islice(lines(head, dialect.text), _HEAD_LINES):
         if line.meaning:
-            words = split_words(line.text, dialect)
+            words = _without_lead(split_words(line.text, dialect), dialect)
             left = [root for root in left if not _fits(dialect, root, words)]
             if not left:
                 return True
     return False
+
+
+def _without_lead(words: list[str], dialect: Dialect) -> list[str]:
+    """The words of a statement without one that begins statements and means nothing."""
+    first = words[0].lower() if words and dialect.text.any_case else "".join(words[:1])
+    return words[1:] if first in dialect.text.lead else words
 
 
 def _fits(dialect: Dialect, root: Any, words: list[str]) -> bool:
@@ -369,10 +375,9 @@ class _Text:
 
     def _matched(self, context: _Context, line: Line) -> _Known:
         dialect, style = self.dialect, self.dialect.text
-        words = split_words(line.text, dialect)
-        first = words[0].lower() if words and style.any_case else words[0] if words else ""
-        if first in style.lead:
-            words = words[1:]
+        stated = split_words(line.text, dialect)
+        first = stated[0].lower() if stated and style.any_case else "".join(stated[:1])
+        words = _without_lead(stated, dialect)
         matched = match(
             context.block.root, [*context.prefix, *words], dialect.lists, style, opening=line.opens
         )
