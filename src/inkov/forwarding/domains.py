@@ -20,21 +20,19 @@ from collections.abc import Iterator
 
 import numpy as np
 from msgspec import Struct
-from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
+from inkov.forwarding.contraction import Ints, contract
 from inkov.forwarding.fabric import BridgePort, Fabric
 from inkov.forwarding.outlets import inside_only, outlets, passing_as
 from inkov.forwarding.reach import Sending, flood
 from inkov.forwarding.serve import served
 from inkov.levels import Level
-from inkov.vlanset import VlanSet, union
+from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import Link
 
 __all__ = ["Break", "Domains", "Island", "breaks", "domains", "islands"]
-
-Ints = NDArray[np.int64]
 
 
 class Domains(Struct):
@@ -81,71 +79,18 @@ def domains(fabric: Fabric) -> Domains:
     used = union(port.view.emit | port.view.enters() for port in fabric.bridge_ports)
     for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
         used |= mask & inside.live
-    vids = np.fromiter(VlanSet(used), dtype=np.int64)
-    column = {int(vid): index for index, vid in enumerate(vids)}
-    width = max(len(vids), 1)
-    place = np.zeros(4096, dtype=np.int64)
-    place[vids] = np.arange(len(vids))
-    rows, columns, loose = _edges(fabric, place, width)
-    size = len(fabric.bridges) * width
-    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(size, size))
+    found = contract(fabric, used)
+    size = len(fabric.bridges) * found.width
+    ones = np.ones(len(found.rows), dtype=np.int8)
+    graph = coo_array((ones, (found.rows, found.columns)), shape=(size, size))
     _, label = connected_components(graph, directed=False)
-    result = Domains(label.astype(np.int64).reshape(len(fabric.bridges), width), column)
+    column = {vid: int(found.place[vid]) for vid in bits(used)}
+    label = label.astype(np.int64).reshape(len(fabric.bridges), found.width)
+    result = Domains(label, column)
+    loose = {(fabric.bridge_ports[one.leaves].bridge, one.vid) for one in found.one_way}
     if loose:
         _join_both_ways(fabric, result, loose)
     return result
-
-
-def _bits(mask: int, known: dict[int, Ints]) -> Ints:
-    vids = known.get(mask)
-    if vids is None:
-        packed = np.frombuffer(mask.to_bytes(512, "little"), dtype=np.uint8)
-        vids = known[mask] = np.flatnonzero(np.unpackbits(packed, bitorder="little")).astype(
-            np.int64
-        )
-    return vids
-
-
-def _edges(fabric: Fabric, place: Ints, width: int) -> tuple[Ints, Ints, set[tuple[int, int]]]:
-    """Hub pairs to contract, as two arrays of hub numbers; and the hubs (bridge, VID) that need a
-    closer look.
-    """
-    known: dict[int, Ints] = {}
-    rows: list[Ints] = [np.zeros(0, dtype=np.int64)]
-    columns: list[Ints] = [np.zeros(0, dtype=np.int64)]
-    loose: set[tuple[int, int]] = set()
-    ports = fabric.bridge_ports
-    # What crosses between two bridge ports, each way: pairs (leaves as, arrives as) other than the
-    # same number.
-    same: dict[tuple[int, int], int] = {}
-    translations: dict[tuple[int, int], set[tuple[int, int]]] = {}
-    for sender, crossings in fabric.crossings.items():
-        for crossing in crossings:
-            for to, mask in crossing.same:
-                same[sender, to] = same.get((sender, to), 0) | mask
-            for translation in crossing.translations:
-                pairs = {
-                    (v, w)
-                    for v in VlanSet(translation.leaves)
-                    for w in VlanSet(translation.arrives)
-                }
-                translations.setdefault((sender, translation.to), set()).update(pairs)
-    for (sender, to), mask in same.items():
-        back = same.get((to, sender), 0)
-        if sender < to and mask & back:
-            bits = place[_bits(mask & back, known)]
-            rows.append(ports[sender].bridge * width + bits)
-            columns.append(ports[to].bridge * width + bits)
-        loose.update((ports[sender].bridge, vid) for vid in VlanSet(mask & ~back))
-    for (sender, to), pairs in translations.items():
-        backward = translations.get((to, sender), set())
-        for v, w in pairs:
-            if (w, v) in backward:
-                rows.append(np.array([ports[sender].bridge * width + place[v]]))
-                columns.append(np.array([ports[to].bridge * width + place[w]]))
-            else:
-                loose.add((ports[sender].bridge, v))
-    return np.concatenate(rows), np.concatenate(columns), loose
 
 
 def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]) -> None:

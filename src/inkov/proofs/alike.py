@@ -26,7 +26,7 @@ from inkov.forwarding.serve import is_left_at_everything, served
 from inkov.plan import Claim, Plan
 from inkov.vlanset import ALL_BITS, VlanListError, VlanSet, bit, union
 
-__all__ = ["idle_classes", "tag_of", "thinned", "vids_named"]
+__all__ = ["idle_classes", "tag_of", "thinned", "vids_alike", "vids_named"]
 
 _FEW = 5_000  # starts that are tried one by one
 _MOST_CLASSES = 300  # a campus with more is told apart VID by VID
@@ -103,6 +103,15 @@ def _refined(classes: Sequence[int], masks: Iterable[int]) -> list[int]:
             if len(refined) > _MOST_CLASSES:
                 break
     return refined
+
+
+def vids_alike(classes: Sequence[int], fabrics: Iterable[Fabric]) -> list[int]:
+    """Classes of VIDs, split until frames of all VIDs of a class go the same ways in each of some
+    fabrics. None, if that makes too many.
+    """
+    masks = [mask for fabric in fabrics for mask in sorted(_masks_of(fabric))]
+    refined = _refined(classes, masks)
+    return refined if len(refined) <= _MOST_CLASSES else []
 
 
 def thinned(fabric: Fabric, sendings: list[Sending], goals: Iterable[int]) -> list[Sending]:

@@ -1,0 +1,94 @@
+"""The difference of two campuses as edits.
+
+Things are found again by their names; a switch that was renamed is to be renamed first
+(`renames`). What a file says in another place or another order is no difference. Neither is what is
+about files and not about the campus: problems, lines that were not understood, statements that a
+later one replaced.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from inkov.campus import Campus, Device, Fact, Platform, Port, natural
+from inkov.edits.edit import Edit, Kind, same
+from inkov.edits.things import DEVICE_FIELDS, attributes, of_campus, of_device
+
+__all__ = ["difference"]
+
+
+def difference(old: Campus, new: Campus) -> list[Edit]:
+    """The edits that make `new` of `old`: by switch, then by thing, in natural order."""
+    edits: list[Edit] = []
+    for name in sorted({*old.devices, *new.devices}, key=natural):
+        before, after = old.devices.get(name), new.devices.get(name)
+        if before is None or after is None:
+            edits.append(Edit(name, Kind.SWITCH, name, "", before, after))
+        elif before is not after:
+            edits += _of_switch(before, after)
+    for held in of_campus():
+        edits += _of_things("", held.kind, held.listed(old), held.listed(new))
+    return edits
+
+
+def _of_switch(old: Device, new: Device) -> Iterator[Edit]:
+    for attribute in DEVICE_FIELDS:
+        before, after = getattr(old, attribute), getattr(new, attribute)
+        if not same(before, after):
+            yield Edit(new.name, Kind.SWITCH, new.name, attribute, before, after)
+    if (old.vlans is None) != (new.vlans is None):  # there was no table at all, or is none now
+        yield Edit(new.name, Kind.SWITCH, new.name, "vlans", old.vlans, new.vlans)
+    for held in of_device():
+        if held.kind is Kind.VLAN and (old.vlans is None or new.vlans is None):
+            continue
+        things = held.listed(old), held.listed(new)
+        if held.kind is Kind.PORT:
+            yield from _of_things(new.name, held.kind, *things, (old.platform, new.platform))
+        else:
+            yield from _of_things(new.name, held.kind, *things)
+
+
+def _of_things(
+    switch: str,
+    kind: Kind,
+    old: dict[str, Any],
+    new: dict[str, Any],
+    platforms: tuple[Platform, Platform] | None = None,
+) -> Iterator[Edit]:
+    same_platform = platforms is None or same(platforms[0], platforms[1])
+    for name in sorted({*old, *new}, key=natural):
+        before, after = old.get(name), new.get(name)
+        if before is None or after is None:
+            yield Edit(switch, kind, name, "", before, after)
+        elif kind is Kind.SECOND_SOURCE:
+            if not same(before, after):
+                yield Edit(switch, kind, name, "", before, after)
+        elif before is not after and (not same_platform or not same(before, after)):
+            yield from _of_attributes(switch, kind, name, before, after, platforms)
+
+
+def _of_attributes(
+    switch: str,
+    kind: Kind,
+    name: str,
+    old: Any,
+    new: Any,
+    platforms: tuple[Platform, Platform] | None,
+) -> Iterator[Edit]:
+    for attribute in attributes(new):
+        before, after = getattr(old, attribute), getattr(new, attribute)
+        was = becomes = None
+        if platforms is not None:
+            was = _default(platforms[0], old, attribute)
+            becomes = _default(platforms[1], new, attribute)
+        stated = not same(before, after)
+        # Nothing is stated, before or after, and the two makes mean different things by that.
+        silently = before is None and after is None and not same(was, becomes)
+        if stated or silently:
+            yield Edit(switch, kind, name, attribute, before, after, was, becomes)
+
+
+def _default(platform: Platform, port: Port, attribute: str) -> Fact[Any] | None:
+    """What holds for an attribute of a port by default, if it is not stated."""
+    return platform.unstated.get(attribute) if getattr(port, attribute) is None else None

@@ -1,0 +1,125 @@
+"""What an edit is, and what two values have in common when where they were said does not count."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from functools import cache
+from itertools import compress
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import astuple, fields
+
+from inkov.campus import Basis, Fact, Origin, Platform
+
+__all__ = ["Edit", "Kind", "places_of", "same"]
+
+
+class Kind(StrEnum):
+    """What is edited. Tables (cables, hosts, ...) belong to no switch alone."""
+
+    SWITCH = "switch"
+    VLAN = "vlan"
+    PORT = "port"
+    BRIDGE = "bridge"
+    GATEWAY = "gateway"
+    TREE = "tree"
+    DISTRIBUTION = "distribution"
+    FILTER = "filter"
+    CABLE = "cable"
+    NEIGHBOUR = "neighbour"
+    HOST = "host"
+    PLANNED = "planned port"
+    SECOND_SOURCE = "second source"
+
+
+class Edit(Struct, frozen=True):
+    """One difference: `attribute` of a thing is no longer `before`, but `after`.
+
+    `before` and `after` are the values as the model keeps them (facts have their origin), None for
+    what is not stated. Where `attribute` is "", they are the whole thing, None where it is not
+    there. `was` and `becomes` are what holds for a port where nothing is stated: the platform's
+    default. `name` is the thing's own within its switch: a port's name, a VID.
+    """
+
+    switch: str
+    kind: Kind
+    name: str
+    attribute: str
+    before: Any
+    after: Any
+    was: Fact[Any] | None = None
+    becomes: Fact[Any] | None = None
+
+    @property
+    def whole(self) -> bool:
+        """True if the thing itself comes or goes."""
+        return not self.attribute
+
+    @property
+    def by_default(self) -> bool:
+        """True if what holds now is not stated (any more): a default of the platform."""
+        return self.becomes is not None and self.after is None
+
+    @property
+    def idle(self) -> bool:
+        """True if what is stated changes, and what holds does not: a default was the same."""
+        old = self.before if self.before is not None else self.was
+        new = self.after if self.after is not None else self.becomes
+        stated = self.was is not None or self.becomes is not None
+        return stated and same(old, new)
+
+    @property
+    def where(self) -> tuple[Origin | None, Origin | None]:
+        """The places that say it: in the old campus, and in the new one; None where none does."""
+        return _place(self.before), _place(self.after)
+
+
+def _place(value: Any) -> Origin | None:
+    return next(iter(places_of(value)), None)
+
+
+def places_of(value: Any) -> list[Origin]:
+    """The places in files where a value was said, a thing's own first."""
+    if isinstance(value, Origin):
+        return [value] if value.file and value.basis is not Basis.DEFAULT else []
+    origin = getattr(value, "origin", None)
+    if isinstance(origin, Origin):
+        return places_of(origin)
+    if isinstance(value, dict):
+        value = value.values()
+    elif not isinstance(value, (list, tuple)):
+        return []
+    return [origin for one in value for origin in places_of(one)]
+
+
+_ABOUT_THE_FILE = ("origin", "overridden")
+
+
+@cache
+def _counting(kind: type[Struct]) -> tuple[bool, ...]:
+    """Which fields of a structure say something about the campus."""
+    return tuple(field.name not in _ABOUT_THE_FILE for field in fields(kind))
+
+
+def same(one: Any, other: Any) -> bool:
+    """Whether two values mean the same, wherever they were said."""
+    if one is other:
+        return True
+    if type(one) is not type(other):
+        return False
+    if isinstance(one, Fact):
+        return same(one.value, other.value)
+    if isinstance(one, Origin):
+        return True
+    if isinstance(one, Platform):
+        return one.name == other.name and same(one.unstated, other.unstated)
+    if isinstance(one, Struct):
+        counting = _counting(type(one))
+        pairs = zip(astuple(one), astuple(other), strict=True)
+        return all(a is b or same(a, b) for a, b in compress(pairs, counting))
+    if isinstance(one, dict):
+        return one.keys() == other.keys() and all(same(one[key], other[key]) for key in one)
+    if isinstance(one, (list, tuple)):
+        return len(one) == len(other) and all(map(same, one, other))
+    return bool(one == other)

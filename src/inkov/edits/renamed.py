@@ -1,0 +1,86 @@
+"""Switches that have another name now.
+
+A switch that is gone and one that is new are one and the same if they are known by the same address
+(a chassis ID), or if their ports say the same, and nothing else that came or went could be meant.
+Names are what everything is found by, so renaming comes before comparing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from msgspec.structs import replace
+
+from inkov.campus import Campus, Device
+from inkov.edits.edit import same
+
+__all__ = ["renamed", "renames"]
+
+_ALIKE = 0.8  # of the ports and VLANs of both, that many must be the same
+_FEWEST = 4  # a switch with fewer ports looks like any other
+
+
+def renames(old: Campus, new: Campus) -> dict[str, str]:
+    """Old name -> new name, of the switches that were renamed as far as that can be told."""
+    gone = [device for name, device in old.devices.items() if name not in new.devices]
+    come = [device for name, device in new.devices.items() if name not in old.devices]
+    found: dict[str, str] = {}
+    for test in (_same_address, _alike):
+        pairs = [
+            (one.name, other.name)
+            for one in gone
+            for other in come
+            if one.name not in found and other.name not in found.values() and test(one, other)
+        ]
+        for one, other in pairs:  # only where nobody else could be meant
+            if (
+                sum(pair[0] == one for pair in pairs)
+                == sum(pair[1] == other for pair in pairs)
+                == 1
+            ):
+                found[one] = other
+    return found
+
+
+def _same_address(one: Device, other: Device) -> bool:
+    return bool(set(one.known_as) & set(other.known_as))
+
+
+def _alike(one: Device, other: Device) -> bool:
+    things = [{**device.ports, **_rows(device)} for device in (one, other)]
+    names = {*things[0], *things[1]}
+    shared = [n for n in things[0] if n in things[1] and same(things[0][n], things[1][n])]
+    return len(shared) >= _ALIKE * len(names)
+
+
+def _rows(device: Device) -> dict[str, Any]:
+    return {f"VLAN {vid}": row for vid, row in (device.vlans or {}).items()}
+
+
+def renamed(campus: Campus, names: dict[str, str]) -> Campus:
+    """A campus with other names for some switches, wherever they are named."""
+    if not names:
+        return campus
+
+    def of(name: str) -> str:
+        return names.get(name, name)
+
+    def moved(things: Iterable[Any]) -> list[Any]:
+        return [replace(thing, device=of(thing.device)) for thing in things]
+
+    def both(links: Iterable[Any]) -> list[Any]:
+        return [
+            replace(link, device=of(link.device), far_device=of(link.far_device)) for link in links
+        ]
+
+    devices = [replace(device, name=of(name)) for name, device in campus.devices.items()]
+    return replace(
+        campus,
+        devices={device.name: device for device in sorted(devices, key=lambda one: one.name)},
+        neighbours=both(campus.neighbours),
+        cables=both(campus.cables),
+        hosts=moved(campus.hosts),
+        planned=moved(campus.planned),
+        others=[replace(other, name=of(other.name)) for other in campus.others],
+    )

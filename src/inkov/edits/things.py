@@ -1,0 +1,125 @@
+"""The things of a campus that edits change, found by name, and how each is put back.
+
+One table serves `difference`, which lists the things of two campuses side by side, and `apply`,
+which changes them. Two things of one name (gateways of one VLAN, say) are told apart by a number
+behind the name.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import fields
+
+from inkov.campus import Device
+from inkov.edits.edit import Kind
+
+__all__ = ["DEVICE_FIELDS", "Held", "attributes", "numbered", "of_campus", "of_device"]
+
+
+class Held(Struct, frozen=True):
+    """Where the things of a kind are: how they are listed, and how the whole of them is set."""
+
+    kind: Kind
+    listed: Callable[[Any], dict[str, Any]]
+    put: Callable[[Any, dict[str, Any]], None]
+
+
+DEVICE_FIELDS = ("platform", "tree_mode", "table_is_membership", "known_as")
+"""What is said of a switch as such."""
+
+_KEYS = {"name", "vid", "origin", "overridden"}
+
+
+def attributes(thing: Struct) -> list[str]:
+    """The attributes of a thing that can be edited."""
+    return [field.name for field in fields(thing) if field.name not in _KEYS]
+
+
+def numbered(things: Iterable[tuple[str, Any]]) -> dict[str, Any]:
+    """Things by name; the second of a name gets ` #2`."""
+    found: dict[str, Any] = {}
+    times: dict[str, int] = {}
+    for name, thing in things:
+        times[name] = times.get(name, 0) + 1
+        found[f"{name} #{times[name]}" if times[name] > 1 else name] = thing
+    return found
+
+
+def _by_vid(device: Device) -> dict[str, Any]:
+    return {str(vid): row for vid, row in (device.vlans or {}).items()}
+
+
+def _put_vlans(device: Device, rows: dict[str, Any]) -> None:
+    if device.vlans is not None or rows:
+        device.vlans = {row.vid: row for row in sorted(rows.values(), key=lambda row: row.vid)}
+
+
+def _gateways(device: Device) -> dict[str, Any]:
+    return numbered(
+        (
+            f"VLAN {g.vid}"
+            + (f" on {g.bridge}" if g.bridge else "")
+            + (f" {g.name}" * bool(g.name)),
+            g,
+        )
+        for g in device.gateways
+    )
+
+
+def of_device() -> list[Held]:
+    """The things of a switch."""
+    return [
+        Held(Kind.VLAN, _by_vid, _put_vlans),
+        Held(Kind.PORT, lambda d: dict(d.ports), lambda d, v: setattr(d, "ports", v)),
+        Held(Kind.BRIDGE, lambda d: dict(d.bridges), lambda d, v: setattr(d, "bridges", v)),
+        Held(Kind.GATEWAY, _gateways, lambda d, v: setattr(d, "gateways", list(v.values()))),
+        Held(
+            Kind.TREE,
+            lambda d: numbered((str(tree.number), tree) for tree in d.trees),
+            lambda d, v: setattr(d, "trees", list(v.values())),
+        ),
+        Held(
+            Kind.DISTRIBUTION,
+            lambda d: {"": d.distribution} if d.distribution is not None else {},
+            lambda d, v: setattr(d, "distribution", v.get("")),
+        ),
+        Held(Kind.FILTER, lambda d: dict(d.filters), lambda d, v: setattr(d, "filters", v)),
+    ]
+
+
+def _link(one: Any) -> str:
+    return f"{one.device}:{one.port} - {one.far_device}:{one.far_port}"
+
+
+def of_campus() -> list[Held]:
+    """The things that belong to no switch alone."""
+    return [
+        Held(
+            Kind.CABLE,
+            lambda c: numbered((_link(one), one) for one in c.cables),
+            lambda c, v: setattr(c, "cables", list(v.values())),
+        ),
+        Held(
+            Kind.NEIGHBOUR,
+            lambda c: numbered((_link(one), one) for one in c.neighbours),
+            lambda c, v: setattr(c, "neighbours", list(v.values())),
+        ),
+        Held(
+            Kind.HOST,
+            lambda c: numbered((one.name, one) for one in c.hosts),
+            lambda c, v: setattr(c, "hosts", list(v.values())),
+        ),
+        Held(
+            Kind.PLANNED,
+            lambda c: numbered((f"{one.device}:{one.port}", one) for one in c.planned),
+            lambda c, v: setattr(c, "planned", list(v.values())),
+        ),
+        Held(
+            Kind.SECOND_SOURCE,
+            lambda c: numbered((one.name, one) for one in c.others),
+            lambda c, v: setattr(c, "others", list(v.values())),
+        ),
+    ]

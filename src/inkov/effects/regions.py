@@ -1,0 +1,111 @@
+"""Regions: the hubs of a fabric, divided so that nothing crosses from one region to another.
+
+Theory of operation. Who hears whom is a relation of millions of pairs. It is never listed. Links
+join hubs (a VID on a bridge) to regions: what joins two hubs, be it one way only, puts them into
+one region. What starts in a region stays in it.
+
+Nearly every region is *plain*: all its links pass frames both ways, each to one far port, and no
+port with a link is protected. In a plain region all hear all. One thing is left to look at: two
+protected ports of one bridge hear each other only if frames come back to the bridge, and that is so
+exactly if the region has a circle (frames that a bridge gets by two ports leave by all of them,
+FM 3.5; so what goes round once reaches every port of the region again).
+
+In the other regions (a crossing one way, a port that is reported to reach several, a protected
+link, a host on a link's wire) nothing is taken for granted: each place that sends is followed by a
+flood of its own (`hearing`).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from inkov.forwarding import BridgePort, Fabric
+from inkov.forwarding.contraction import Ints, contract
+from inkov.forwarding.reach import sendings_at, views_at
+from inkov.forwarding.serve import served
+from inkov.levels import Level
+from inkov.proofs.seats import Seat
+from inkov.proofs.vid_reach import VidReach
+from inkov.vlanset import ALL_BITS, bits, union
+
+__all__ = ["Hub", "Regions"]
+
+Hub = tuple[int, int]
+"""A bridge and a VID."""
+
+
+class Regions:
+    """The regions of a fabric at a level. `seats` are all its seats."""
+
+    def __init__(self, fabric: Fabric, seats: list[Seat], level: Level) -> None:
+        self.fabric = fabric
+        self.level = level
+        used = union(
+            view.emit | view.enters()
+            for port in fabric.bridge_ports
+            for view in views_at(port, level)
+        )
+        for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
+            used |= mask & inside.live
+        alive = _alive(fabric, seats) if level == Level.HOSTILE else ALL_BITS
+        self._hubs = contract(fabric, used, level, alive)
+        self._used = used
+        one_way = self._hubs.one_way
+        ports = fabric.bridge_ports
+        starts = [self._hubs.hub(ports[one.leaves].bridge, one.vid) for one in one_way]
+        ends = [self._hubs.hub(ports[one.to].bridge, one.arrives) for one in one_way]
+        rows = np.concatenate([self._hubs.rows, np.array(starts, dtype=np.int64)])
+        columns = np.concatenate([self._hubs.columns, np.array(ends, dtype=np.int64)])
+        size = len(fabric.bridges) * self._hubs.width
+        graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(size, size))
+        count, label = connected_components(graph, directed=False)
+        self._label: Ints = label.astype(np.int64)
+        self._odd = np.zeros(count, dtype=bool)
+        self._odd[self._label[np.array(starts, dtype=np.int64)]] = True
+        for hub in self._odd_hubs():
+            self._odd[self._label[hub]] = True
+        hubs = np.bincount(self._label, minlength=count)
+        links = np.bincount(self._label[self._hubs.rows], minlength=count)
+        self._round = links >= hubs
+
+    def of(self, bridge: int, vid: int) -> int:
+        """The region of a hub; -1 for a VID that no port of the campus passes."""
+        if not self._used >> vid & 1:
+            return -1
+        return int(self._label[self._hubs.hub(bridge, vid)])
+
+    def is_plain(self, region: int) -> bool:
+        """True if all in a region hear all in it."""
+        return region < 0 or not self._odd[region]
+
+    def goes_round(self, region: int) -> bool:
+        """True if a (plain) region has a circle."""
+        return region >= 0 and bool(self._round[region])
+
+    def _odd_hubs(self) -> list[int]:
+        """The hubs of ports that make a region one to be followed exactly."""
+        fabric = self.fabric
+        odd = [
+            self._hubs.hub(fabric.bridge_ports[port].bridge, vid) for port, vid in self._hubs.forked
+        ]
+        for port in fabric.bridge_ports:
+            if self._is_odd(port):
+                mask = union(view.emit | view.enters() for view in views_at(port, self.level))
+                odd += [self._hubs.hub(port.bridge, vid) for vid in bits(mask & self._used)]
+        return odd
+
+    def _is_odd(self, port: BridgePort) -> bool:
+        if port.end not in self.fabric.wiring.of:
+            return False
+        crossings = self.fabric.crossings.get(port.number, ())
+        return port.view.protected or len(crossings) > 1 or port.end in self.fabric.wiring.attended
+
+
+def _alive(fabric: Fabric, seats: list[Seat]) -> int:
+    """The VIDs that frames of any host can ever be in, at the hostile level."""
+    reach = VidReach(fabric, seats, Level.HOSTILE)
+    numbers = [port.number for port in fabric.bridge_ports if fabric.has_hosts(port.end)]
+    sent = union(sending.mask for sending in sendings_at(fabric, numbers, Level.HOSTILE))
+    return reach.spread(sent)

@@ -1,0 +1,182 @@
+"""The difference of two sides in who hears and reaches whom: all pairs of seats, in classes.
+
+A *class* is a set of seats that are alike on both sides: they send alike and hear alike before, and
+so they do after. All pairs of two classes are gained, lost or left alone together, so pairs of
+classes are all there is to look at; at layer 2 only those whose frames can get to a hub that
+changed, at layer 3 only those whose interfaces differ in what they pass.
+
+Pairs of seats on one wire are not looked at: they hear each other whatever switches do.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+from typing import NamedTuple
+
+from inkov.effects.changed import changed_hubs
+from inkov.effects.hearing import Budget, Ear, Sender
+from inkov.effects.routing import Passes, RoutedReach
+from inkov.effects.side import SeatName, Side
+from inkov.levels import Layer, Level
+from inkov.proofs.leaks import audible
+from inkov.vlanset import bits
+
+__all__ = ["Class", "Differing", "Half", "Relation"]
+
+
+class Half(NamedTuple):
+    """How the seats of a class send and hear on one side; `routed` is how they hear routers."""
+
+    sender: Sender
+    ear: Ear
+    routed: Ear
+
+
+Class = tuple[Half | None, Half | None]
+"""Before and after; None where the seats are not there."""
+
+
+class Differing(NamedTuple):
+    """Pairs that differ: all seats of one class reach all of another on one side and not on the
+    other, those on one wire excepted. `in_part`: at layer 3, of some packets only that is so.
+    """
+
+    layer: Layer
+    sources: Class
+    targets: Class
+    in_part: bool = False
+
+
+class Relation:
+    """Two sides, as hosts of a level see them. `members` are the seats of each class. TooMuch is
+    raised if more than `floods` would have to be made.
+    """
+
+    def __init__(self, old: Side, new: Side, level: Level, floods: int) -> None:
+        self.level = level
+        self.sides = old, new
+        budget = Budget(floods)
+        self.hearing = old.hearing(level, budget), new.hearing(level, budget)
+        self.routed: tuple[RoutedReach, RoutedReach] = (
+            old.routed(level, self.hearing[0], budget),
+            new.routed(level, self.hearing[1], budget),
+        )
+        self.members: dict[Class, list[SeatName]] = {}
+        self._wires: dict[Class, set[tuple[str, str]]] = {}
+        self._by_ear: tuple[dict[Ear, list[Class]], dict[Ear, list[Class]]] = ({}, {})
+        for name in sorted({*old.seats, *new.seats}):
+            halves = self._half(0, name), self._half(1, name)
+            self.members.setdefault(halves, []).append(name)
+            side = new if name in new.seats else old
+            self._wires.setdefault(halves, set()).add(side.wire(name))
+        for one in self.members:
+            for half, by_ear in zip(one, self._by_ear, strict=True):
+                if half is not None:
+                    by_ear.setdefault(half.ear, []).append(one)
+
+    def _half(self, side: int, name: SeatName) -> Half | None:
+        seat = self.sides[side].seats.get(name)
+        if seat is None:
+            return None
+        hearing, routed = self.hearing[side], self.routed[side]
+        return Half(hearing.sender(seat), hearing.ears[seat], routed.sent.ears[seat])
+
+    def gained(self) -> list[Differing]:
+        """The pairs that are there after, and were not before."""
+        return [*self._heard(0, 1), *self._passed(0, 1)]
+
+    def lost(self) -> list[Differing]:
+        """The pairs that were there before, and are not any more."""
+        return [*self._heard(1, 0), *self._passed(1, 0)]
+
+    # --- layer 2 ----------------------------------------------------------------------------------
+
+    def _heard(self, without: int, within: int) -> Iterator[Differing]:
+        for one in self.members:
+            if self._is_affected(one):
+                for other in self._hearers(one, within):
+                    if other not in self._hearers(one, without) and self._have_pairs(one, other):
+                        yield Differing(Layer.FRAMES, one, other)
+
+    def _hearers(self, one: Class, side: int) -> dict[Class, None]:
+        """The classes that hear a class on a side."""
+        half = one[side]
+        if half is None:
+            return {}
+        if (one, side) not in self._known:
+            ears = self.hearing[side].hearers(half.sender)
+            by_ear = self._by_ear[side]
+            found = {other for ear in ears for other in by_ear.get(ear, ())}
+            self._known[one, side] = {other: None for other in self.members if other in found}
+        return self._known[one, side]
+
+    @cached_property
+    def _known(self) -> dict[tuple[Class, int], dict[Class, None]]:
+        return {}
+
+    def _have_pairs(self, one: Class, other: Class) -> bool:
+        """Whether two classes have seats on different wires."""
+        return len(self._wires[one] | self._wires[other]) > 1
+
+    def _is_affected(self, one: Class) -> bool:
+        """Whether frames of a class can get to a hub that changed, or to a seat that only one side
+        has.
+        """
+        halves = zip(one, self._regions_affected, strict=True)
+        return any(half is None or half.sender.regions & regions for half, regions in halves)
+
+    @cached_property
+    def _regions_affected(self) -> tuple[set[int], set[int]]:
+        changed = changed_hubs(self.sides[0].fabric, self.sides[1].fabric)
+        found: tuple[set[int], set[int]] = (set(), set())
+        lone = self.sides[0].seats.keys() ^ self.sides[1].seats.keys()
+        for side, hearing, regions in zip(self.sides, self.hearing, found, strict=True):
+            fabric, of = side.fabric, hearing.regions.of
+            for bridge, mask in changed.items():
+                number = fabric.bridge_of.get(bridge)
+                if number is not None:
+                    regions |= {of(number, vid) for vid in bits(mask)}
+            for name in lone & side.seats.keys():
+                for port, mask in audible(fabric, side.seats[name], self.level).items():
+                    number = fabric.bridge_ports[port].bridge
+                    regions |= {of(number, vid) for vid in bits(mask)}
+            regions.discard(-1)
+        return found
+
+    # --- layer 3 ----------------------------------------------------------------------------------
+
+    def _passed(self, without: int, within: int) -> Iterator[Differing]:
+        """Pairs of which routers pass more on one side, and frames pass on neither."""
+        sources: dict[tuple[tuple[int, int], ...], list[Class]] = {}
+        targets: dict[tuple[int, ...], list[Class]] = {}
+        for one in self.members:
+            sources.setdefault(tuple(self._entering(one, side) for side in (0, 1)), []).append(one)
+            targets.setdefault(tuple(self._leading(one, side) for side in (0, 1)), []).append(one)
+        for entering, some in sources.items():
+            for leading, others in targets.items():
+                passes = [_passes(*pair) for pair in zip(entering, leading, strict=True)]
+                if passes[within] <= passes[without]:
+                    continue
+                in_part = passes[without] != Passes.NOTHING
+                for one in some:
+                    beside = self._hearers(one, 0).keys() | self._hearers(one, 1).keys()
+                    for other in others:
+                        if other not in beside and self._have_pairs(one, other):
+                            yield Differing(Layer.PACKETS, one, other, in_part)
+
+    def _entering(self, one: Class, side: int) -> tuple[int, int]:
+        half = one[side]
+        return self.routed[side].entering(half.sender) if half is not None else (0, 0)
+
+    def _leading(self, one: Class, side: int) -> int:
+        half = one[side]
+        return self.routed[side].leading(half.routed) if half is not None else 0
+
+
+def _passes(entering: tuple[int, int], leading: int) -> Passes:
+    """How much gets from interfaces, whole and in part, to those that lead on."""
+    whole, part = entering
+    if whole & leading:
+        return Passes.WHOLE
+    return Passes.IN_PART if part & leading else Passes.NOTHING

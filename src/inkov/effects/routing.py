@@ -1,0 +1,190 @@
+"""Who is reached by routers, as sets of interfaces: those that a sender's frames get to, and those
+by which routers get to an ear.
+
+Between the two stands what routers do with packets (FM 5.5, FM 5.7): for each interface that
+packets come in by, those that they leave by, whole or in part, as masks. Interfaces of one routing
+table that no filter tells apart behave alike, so few ways are searched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from enum import IntEnum
+from functools import cached_property
+
+from inkov.campus import Subnet
+from inkov.effects.hearing import Ear, Hearing, Sender
+from inkov.forwarding.routers import Fate, Path, Routers, networks
+from inkov.forwarding.stations import Interface
+from inkov.levels import Level
+from inkov.proofs.routed import senders
+from inkov.vlanset import union
+
+__all__ = ["Passes", "RoutedReach"]
+
+
+class Passes(IntEnum):
+    """How much of the packets from one side to another gets there by routers."""
+
+    NOTHING = 0
+    IN_PART = 1
+    WHOLE = 2
+
+
+class RoutedReach:
+    """Who is reached by routers on one side of a comparison.
+
+    `hearing` is who hears hosts, `sent` who hears routers.
+    """
+
+    def __init__(self, routers: Routers, hearing: Hearing, sent: Hearing) -> None:
+        self.routers = routers
+        self.level: Level = hearing.level
+        self.hearing = hearing
+        self.sent = sent
+        self._entered: dict[Sender, tuple[int, int]] = {}
+        self._ways: dict[Hashable, Passes] = {}
+
+    def entering(self, sender: Sender) -> tuple[int, int]:
+        """The interfaces by which packets of a sender leave routers, as masks: whole, and at least
+        in part.
+        """
+        if sender not in self._entered:
+            entered = [
+                number
+                for number, interface in enumerate(self.routers.up)
+                if self.hearing.gets_to(sender, interface)
+            ]
+            rows = [self._rows[number] for number in entered]
+            self._entered[sender] = union(row[0] for row in rows), union(row[1] for row in rows)
+        return self._entered[sender]
+
+    def leading(self, ear: Ear | None) -> int:
+        """The interfaces by which a router gets to an ear, as a mask. Of an ear of `sent`."""
+        return self._leading.get(ear, 0) if ear is not None else 0
+
+    @cached_property
+    def _leading(self) -> dict[Ear, int]:
+        found: dict[Ear, int] = {}
+        for number, interface in enumerate(self.routers.up):
+            if interface.bridge >= 0:
+                for ear in self.sent.hearers(self.sent.router(interface)):
+                    found[ear] = found.get(ear, 0) | 1 << number
+        return found
+
+    @cached_property
+    def _rows(self) -> list[tuple[int, int]]:
+        """For each interface those by which its packets leave, as masks: whole, and in part."""
+        rows = []
+        for into in self.routers.up:
+            ways = [self._way(into, out) for out in self.routers.up]
+            whole = union(1 << n for n, way in enumerate(ways) if way == Passes.WHOLE)
+            part = union(1 << n for n, way in enumerate(ways) if way != Passes.NOTHING)
+            rows.append((whole, part))
+        return rows
+
+    def _way(self, into: Interface, out: Interface) -> Passes:
+        """How much gets from one interface out by another."""
+        one, other = self._island[into.device, into.vrf], self._island[out.device, out.vrf]
+        if one != other:
+            return Passes.NOTHING
+        back = (into.bridge, into.vid) == (out.bridge, out.vid)
+        if one not in self._filtered:
+            return Passes.IN_PART if back else Passes.WHOLE
+        key = self._alike(into, out, one), self._alike(out, into, one), back
+        if key not in self._ways:
+            self._ways[key] = self._searched(into, out)
+        return self._ways[key]
+
+    def _searched(self, into: Interface, out: Interface) -> Passes:
+        ends = senders(into, self.level), networks(out)
+        plain = self.routers.path(into, [out], *ends, back=False)
+        if plain is not None and plain.how == Fate.PASSES:
+            return Passes.WHOLE
+        there = plain or self.routers.path(into, [out], *ends, back=True)
+        return Passes.NOTHING if there is None else Passes.IN_PART
+
+    def _alike(self, interface: Interface, other: Interface, island: int) -> Hashable:
+        """What tells an interface from others of its routing table, for a packet."""
+        subnets = networks(interface)
+        fits = tuple(
+            _fits(prefix, subnet) for prefix in self._prefixes[island] for subnet in subnets
+        )
+        versions = tuple(subnet.version for subnet in subnets)
+        bound = interface.filters_in, interface.filters_out
+        return interface.device, interface.vrf, bound, versions, fits
+
+    @cached_property
+    def _island(self) -> dict[tuple[str, str], int]:
+        """Routing table -> the number of the lowest interface of all that know each other, filters
+        aside (FM 5.5).
+        """
+        routers = self.routers
+        island: dict[tuple[str, str], int] = {}
+        for table, own in routers.of.items():
+            if table in island:
+                continue
+            number, work = own[0], [table]
+            island[table] = number
+            for at in work:
+                for interface in routers.of[at]:
+                    label = routers.label[interface]
+                    for near in routers.sharing.get(label, ()) if label >= 0 else ():
+                        next_to = routers.up[near].device, routers.up[near].vrf
+                        if next_to not in island:
+                            island[next_to] = number
+                            work.append(next_to)
+        return island
+
+    @cached_property
+    def _filtered(self) -> set[int]:
+        """The islands where a filter is bound to an interface."""
+        return {
+            self._island[one.device, one.vrf]
+            for one in self.routers.up
+            if one.filters_in or one.filters_out
+        }
+
+    @cached_property
+    def _prefixes(self) -> dict[int, list[Subnet]]:
+        """Island -> the prefixes that its filters tell apart."""
+        found: dict[int, dict[Subnet, None]] = {}
+        for one in self.routers.up:
+            filters = self.routers.fabric.device(one.device).filters
+            for name in (*one.filters_in, *one.filters_out):
+                for entry in filters[name].entries if name in filters else ():
+                    own = found.setdefault(self._island[one.device, one.vrf], {})
+                    own.update({p: None for p in (entry.source, entry.destination) if p})
+        return {island: list(found.get(island, {})) for island in set(self._island.values())}
+
+    def path(self, sender: Sender, ear: Ear) -> Path | None:
+        """A routed way from a sender to an ear, the plainest; None if there is none."""
+        entered = [
+            interface for interface in self.routers.up if self.hearing.gets_to(sender, interface)
+        ]
+        leading = self.leading(ear)
+        outs = [one for number, one in enumerate(self.routers.up) if leading >> number & 1]
+        best: Path | None = None
+        for back in (False, True):
+            for into in entered:
+                for out in outs:
+                    ends = senders(into, self.level), networks(out)
+                    path = self.routers.path(into, [out], *ends, back=back)
+                    if path is not None and (best is None or _rank(path) < _rank(best)):
+                        best = path
+            if best is not None:
+                return best
+        return best
+
+
+def _rank(path: Path) -> tuple[bool, int]:
+    return path.how != Fate.PASSES, len(path.hops)
+
+
+def _fits(prefix: Subnet, subnet: Subnet) -> tuple[bool, bool]:
+    """Whether a prefix has any address of a subnet, and whether it has all."""
+    if prefix.version != subnet.version:
+        return False, False
+    first, last = int(subnet.network_address), int(subnet.broadcast_address)
+    low, high = int(prefix.network_address), int(prefix.broadcast_address)
+    return first <= high and low <= last, low <= first and last <= high

@@ -1,0 +1,78 @@
+"""One side of a comparison: a fabric with its seats, by names that both sides have in common."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import NamedTuple
+
+from inkov.effects.hearing import Budget, Hearing
+from inkov.effects.regions import Regions
+from inkov.effects.routing import RoutedReach
+from inkov.forwarding import Fabric
+from inkov.forwarding.domains import Domains, domains
+from inkov.forwarding.routers import Routers
+from inkov.levels import Level
+from inkov.plan import Plan, vlan_names
+from inkov.proofs.alike import idle_classes, vids_alike
+from inkov.proofs.seats import Seat, all_seats
+
+__all__ = ["SeatName", "Side", "idle_in_both"]
+
+
+class SeatName(NamedTuple):
+    """A seat by the names of its switch and port, and its tags, as `proofs.seats.Seat` has them."""
+
+    switch: str
+    port: str
+    tag: int
+    also: int
+
+
+def idle_in_both(old: tuple[Fabric, Plan], new: tuple[Fabric, Plan]) -> list[int]:
+    """The VLANs that nobody uses on either side, those together of which frames go the same ways on
+    both (`proofs.alike`). None are taken together where they would have to be told apart often.
+    """
+    both = [idle_classes(f, plan, vlan_names(plan, f.campus)) for f, plan in (old, new)]
+    classes = [one & other for one in both[0] for other in both[1] if one & other]
+    return vids_alike(classes, [old[0], new[0]]) if classes else []
+
+
+class Side:
+    """A fabric with its plan. `idle` are VLANs of which one seat stands for several."""
+
+    def __init__(self, fabric: Fabric, plan: Plan, idle: list[int]) -> None:
+        self.fabric = fabric
+        self.plan = plan
+        ports = fabric.bridge_ports
+        self.seats: dict[SeatName, Seat] = {}
+        for seat in all_seats(fabric, idle):
+            port = ports[seat.port]
+            self.seats[SeatName(port.end.device, port.port, seat.tag, seat.also)] = seat
+        self._regions: dict[Level, Regions] = {}
+
+    @cached_property
+    def domains(self) -> Domains:
+        return domains(self.fabric)
+
+    def regions(self, level: Level) -> Regions:
+        if level not in self._regions:
+            self._regions[level] = Regions(self.fabric, list(self.seats.values()), level)
+        return self._regions[level]
+
+    def hearing(self, level: Level, budget: Budget) -> Hearing:
+        """Who hears what hosts of a level send."""
+        return Hearing(self.regions(level), self.seats.values(), level, budget)
+
+    def routed(self, level: Level, hearing: Hearing, budget: Budget) -> RoutedReach:
+        """Who is reached by routers. They are honest, and so is what they send."""
+        sent = (
+            hearing
+            if level == Level.HONEST
+            else Hearing(self.regions(Level.HONEST), self.seats.values(), level, budget)
+        )
+        return RoutedReach(Routers(self.fabric, self.domains, level), hearing, sent)
+
+    def wire(self, name: SeatName) -> tuple[str, str]:
+        """The switch and the port whose wire a seat is on: that under a sub-interface."""
+        end = self.fabric.bridge_ports[self.seats[name].port].end
+        return end.device, end.port
