@@ -71,6 +71,13 @@ class Baseline:
             return same.severity.rank <= now.severity.rank
         return any(one.says_more(now) for one in self._of_rule.get(finding.rule, ()))
 
+    def has_lost(self, finding: Finding) -> bool:
+        """True if an earlier finding is not among these, not even in part."""
+        was = Earlier.of(finding)
+        return was.id not in self.earlier and not any(
+            was.says_more(part) for part in self._of_rule.get(finding.rule, ())
+        )
+
     def gone(self, findings: Iterable[Finding], rules: Collection[str], switch: str | None) -> int:
         """How many of the earlier findings, of the rules that were run (and with a place on a
         switch, if one is given), are found no more, not even in part.

@@ -89,13 +89,15 @@ def audit(
     only: Iterable[str] = (),
     skip: Iterable[str] = (),
     today: date = date.min,
+    site: Site | None = None,
 ) -> Audit:
     """All findings (of the rules `only`, if given, without those of `skip`): worst first, then in
     the catalogue's order, then by how many they touch, then by place.
 
-    `today` decides which acceptances of the plan have expired.
+    `today` decides which acceptances of the plan have expired. `site` are the views of the same
+    fabric and plan, if somebody has them already.
     """
-    site = Site(fabric, plan)
+    site = site or Site(fabric, plan)
     chosen = [
         rule
         for rule in rules()

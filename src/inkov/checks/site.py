@@ -90,6 +90,11 @@ class Site:
         }
 
     @cached_property
+    def island_counts(self) -> dict[int, int]:
+        """VLAN -> in how many islands it is, of all VLANs that have the number together."""
+        return {vid: sum(map(len, parts)) for vid, parts in self._parts.items()}
+
+    @cached_property
     def split(self) -> int:
         """The VIDs that stand for a VLAN in several islands, as a mask."""
         return union(

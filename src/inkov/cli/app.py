@@ -18,6 +18,7 @@ import typer
 from inkov import __version__
 from inkov.cli import (
     audit,
+    compare,
     convert,
     demo,
     dialect,
@@ -107,6 +108,7 @@ for name, command in (
     ("audit", audit.audit),
     ("prove", prove.prove),
     ("verify", verify.verify),
+    ("compare", compare.compare),
     ("follow", follow.follow),
     ("hears", hears.hears),
     ("rules", rules.rules),

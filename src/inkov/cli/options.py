@@ -28,6 +28,7 @@ from inkov.levels import Level
 __all__ = [
     "BecauseOption",
     "ColourOption",
+    "CompareOptions",
     "Configs",
     "ForceOption",
     "Format",
@@ -74,6 +75,9 @@ Configs = Annotated[
         show_default=False,
     ),
 ]
+_SIDE = "a file, a folder, or rev:NAME[:PATH] of a git repository"
+OldArgument = Annotated[str, typer.Argument(metavar="OLD", help=f"Before: {_SIDE}.")]
+NewArgument = Annotated[str, typer.Argument(metavar="NEW", help="After: the same.")]
 PlanOption = Annotated[
     str | None,
     typer.Option("--plan", "-p", metavar="FILE", help="The plan; else plan.yaml among the files."),
@@ -171,6 +175,24 @@ class ReportOptions:
     @property
     def out(self) -> Output:
         # It tells of weaknesses: a new file is for the user alone.
+        return Output(self.form, self.output, no_colour=self.no_colour, private=True)
+
+
+@dataclass(frozen=True)
+class CompareOptions:
+    """What to compare, what is intended, and how the answer is written."""
+
+    old: OldArgument
+    new: NewArgument
+    plan: PlanOption = None
+    form: ReportOption = Report.TABLE
+    output: OutputOption = None
+    read_as: AsOption = None
+    quiet: QuietOption = False
+    no_colour: ColourOption = False
+
+    @property
+    def out(self) -> Output:
         return Output(self.form, self.output, no_colour=self.no_colour, private=True)
 
 

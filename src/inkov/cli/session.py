@@ -20,15 +20,25 @@ if TYPE_CHECKING:
     from inkov.readers import Loaded, Locator
     from inkov.vlanset import VlanSet
 
-__all__ = ["Session", "check_paths", "no_rules", "not_there", "spare", "start", "vlan_list"]
+__all__ = [
+    "Session",
+    "check_paths",
+    "no_rules",
+    "not_there",
+    "read_only",
+    "spare",
+    "start",
+    "vlan_list",
+]
 
 
 class Session:
     """The campus that was read, resolved, and what was wrong with the input."""
 
-    def __init__(self, loaded: Loaded, fabric: Fabric, plan: Plan) -> None:
+    fabric: Fabric
+
+    def __init__(self, loaded: Loaded, plan: Plan) -> None:
         self.loaded = loaded
-        self.fabric = fabric
         self.plan = plan
 
     @property
@@ -109,6 +119,14 @@ def start(options: AnyOptions, *, account: bool = False, digests: bool = False) 
     from inkov.forwarding import resolve
     from inkov.wiring import wire
 
+    session = read_only(options, account=account, digests=digests)
+    campus = session.loaded.campus
+    session.fabric = resolve(campus, wire(campus))
+    return session
+
+
+def read_only(options: AnyOptions, *, account: bool = False, digests: bool = False) -> Session:
+    """The same without wiring and resolving: the session has no fabric."""
     loaded = _load(options, [], account=account, digests=digests)
     plan = _plan(loaded, options.plan)
     tables = _tables(plan, loaded)
@@ -119,7 +137,7 @@ def start(options: AnyOptions, *, account: bool = False, digests: bool = False) 
     spare(loaded, getattr(options, "output", None))
     if not options.quiet:
         say_problems(loaded.campus.problems, loaded)
-    return Session(loaded, resolve(loaded.campus, wire(loaded.campus)), plan)
+    return Session(loaded, plan)
 
 
 def spare(loaded: Loaded, output: str | None) -> None:

@@ -1,9 +1,9 @@
 """Who hears whom in one fabric, without a list of pairs.
 
-A *sender* is what hosts that send alike have in common, an *ear* what those that hear alike have in
-common. In plain regions that is the region; elsewhere an ear is a place, and a sender is followed by
-a flood (`regions` tells why). `Hearing.hearers` gives the ears that hear a sender. Whoever asks
-leaves out pairs of hosts at one port: these share a wire.
+A *sender* is what hosts that send alike have in common, an *ear* what those have in common that
+hear alike. In plain regions that is the region; elsewhere an ear is a place, and a sender is
+followed by a flood (`regions` tells why). `Hearing.hearers` gives the ears that hear a sender.
+Whoever asks leaves out pairs of hosts at one port: these share a wire.
 """
 
 from __future__ import annotations

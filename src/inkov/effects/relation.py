@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 from inkov.effects.changed import changed_hubs
 from inkov.effects.hearing import Budget, Ear, Sender
-from inkov.effects.routing import Passes, RoutedReach
+from inkov.effects.routing import Passes, RoutedReach, passed
 from inkov.effects.side import SeatName, Side
 from inkov.levels import Layer, Level
 from inkov.proofs.leaks import audible
@@ -155,7 +155,7 @@ class Relation:
             targets.setdefault(tuple(self._leading(one, side) for side in (0, 1)), []).append(one)
         for entering, some in sources.items():
             for leading, others in targets.items():
-                passes = [_passes(*pair) for pair in zip(entering, leading, strict=True)]
+                passes = [passed(*pair) for pair in zip(entering, leading, strict=True)]
                 if passes[within] <= passes[without]:
                     continue
                 in_part = passes[without] != Passes.NOTHING
@@ -172,11 +172,3 @@ class Relation:
     def _leading(self, one: Class, side: int) -> int:
         half = one[side]
         return self.routed[side].leading(half.routed) if half is not None else 0
-
-
-def _passes(entering: tuple[int, int], leading: int) -> Passes:
-    """How much gets from interfaces, whole and in part, to those that lead on."""
-    whole, part = entering
-    if whole & leading:
-        return Passes.WHOLE
-    return Passes.IN_PART if part & leading else Passes.NOTHING

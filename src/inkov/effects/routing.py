@@ -20,7 +20,7 @@ from inkov.levels import Level
 from inkov.proofs.routed import senders
 from inkov.vlanset import union
 
-__all__ = ["Passes", "RoutedReach"]
+__all__ = ["Passes", "RoutedReach", "passed"]
 
 
 class Passes(IntEnum):
@@ -29,6 +29,14 @@ class Passes(IntEnum):
     NOTHING = 0
     IN_PART = 1
     WHOLE = 2
+
+
+def passed(entering: tuple[int, int], leading: int) -> Passes:
+    """How much gets out by interfaces (those it may leave by whole, and in part) that lead on."""
+    whole, part = entering
+    if whole & leading:
+        return Passes.WHOLE
+    return Passes.IN_PART if part & leading else Passes.NOTHING
 
 
 class RoutedReach:
@@ -62,6 +70,10 @@ class RoutedReach:
     def leading(self, ear: Ear | None) -> int:
         """The interfaces by which a router gets to an ear, as a mask. Of an ear of `sent`."""
         return self._leading.get(ear, 0) if ear is not None else 0
+
+    def passes(self, sender: Sender, leading: int) -> Passes:
+        """How much of a sender's packets gets out by some interfaces."""
+        return passed(self.entering(sender), leading)
 
     @cached_property
     def _leading(self) -> dict[Ear, int]:

@@ -8,7 +8,8 @@ default one. Whatever is asked of a VLAN on the link goes by the tag.
 from __future__ import annotations
 
 from inkov.forwarding.fabric import BridgePort, Crossing, Fabric
-from inkov.vlanset import VlanSet, bit
+from inkov.vlanset import VlanSet, bit, union
+from inkov.wiring import End
 
 __all__ = ["inside_only", "outlets", "outside_name", "passing_as"]
 
@@ -84,3 +85,13 @@ def passing_as(
         else:
             passing |= bit(outer) & leaves
     return passing
+
+
+def passes(fabric: Fabric, link: int, near: End) -> int:
+    """The VIDs, as a mask, that a link passes from one of its ends under one number."""
+    return union(
+        passing_as(fabric, fabric.bridge_ports[sender], crossing)
+        for sender in fabric.at.get(near, ())
+        for crossing in fabric.crossings.get(sender, ())
+        if crossing.link == link
+    )

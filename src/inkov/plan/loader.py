@@ -8,7 +8,8 @@ objects.
 from __future__ import annotations
 
 import re
-from typing import Any
+from collections.abc import Callable
+from typing import Any, NamedTuple
 
 from msgspec import Struct, field
 
@@ -18,7 +19,7 @@ from inkov.plan.schema import PlanFile
 from inkov.plan.typed import Fault, Place, Typed
 from inkov.vlanset import VlanSet
 
-__all__ = ["Plan", "read_plan", "vlan_names"]
+__all__ = ["Kind", "Plan", "read_plan", "read_yaml", "vlan_names"]
 
 
 class Plan(Struct):
@@ -95,7 +96,7 @@ class _Unbounded(Exception):
         self.place = node.start_mark.line, node.start_mark.column
 
 
-def _tree(text: str) -> Any:
+def _tree(text: str, name: str) -> Any:
     """The values of a YAML text. Raises _Unbounded, before anything is built, for one with aliases
     that make it endless or huge, nested deeply, or with keys that are no plain words.
     """
@@ -105,16 +106,16 @@ def _tree(text: str) -> Any:
     node = constructor.composer.get_single_node()
     if node is None:
         return None
-    _measured(node, {}, 0)
+    _measured(node, {}, 0, name)
     return constructor.construct_document(node)
 
 
-def _measured(node: Any, sizes: dict[int, int], depth: int) -> int:
+def _measured(node: Any, sizes: dict[int, int], depth: int, name: str) -> int:
     """How many nodes there are at and below one, every alias spelled out. Raises _Unbounded."""
     from ruamel.yaml.nodes import MappingNode, ScalarNode
 
     if str(node.tag).removeprefix(_TAG) not in _KINDS:
-        raise _Unbounded(node, f"there is no {node.tag} in a plan")
+        raise _Unbounded(node, f"there is no {node.tag} in a {name}")
     if isinstance(node, ScalarNode):
         return 1
     known = sizes.get(id(node))
@@ -123,7 +124,7 @@ def _measured(node: Any, sizes: dict[int, int], depth: int) -> int:
             raise _Unbounded(node, "an alias in it leads back to itself")
         return known
     if depth > _DEEPEST:
-        raise _Unbounded(node, "nested too deeply to be a plan")
+        raise _Unbounded(node, f"nested too deeply to be a {name}")
     sizes[id(node)] = 0
     total = 1
     inner = node.value
@@ -133,9 +134,9 @@ def _measured(node: Any, sizes: dict[int, int], depth: int) -> int:
                 raise _Unbounded(key, "expected here: a word as key")
         inner = [value for _, value in node.value]
     for item in inner:
-        total += _measured(item, sizes, depth + 1)
+        total += _measured(item, sizes, depth + 1, name)
     if total > _MOST_NODES:
-        raise _Unbounded(node, "its aliases make it too large to be a plan")
+        raise _Unbounded(node, f"its aliases make it too large to be a {name}")
     sizes[id(node)] = total
     return total
 
@@ -147,14 +148,47 @@ def _place_in(text: str, at: int) -> Place:
 
 def read_plan(file: str, data: bytes) -> Plan:
     """Read a plan. What is wrong becomes a problem, and the rest is read."""
+    plan = Plan()
+    read = read_yaml(file, data, PlanFile, _PLAN, plan.problems)
+    if read is not None:
+        plan.says = read.value
+        _hosts_have_places(plan.says, read.tree, read.problem)
+        _claims_say_one_thing(plan.says, read.tree, read.problem)
+    return plan
+
+
+class Kind(NamedTuple):
+    """What a file is called in messages, of what it is a map, and what to do about one that is too
+    large.
+    """
+
+    name: str
+    parts: str
+    cure: str
+
+
+_PLAN = Kind("plan", "vlans, hosts, ...", "name the plan with --plan")
+
+
+class ReadYaml(NamedTuple):
+    """The value of a file, its tree with places, and how to report what is wrong at one."""
+
+    value: Any
+    tree: Any
+    problem: Callable[[Place, str], None]
+
+
+def read_yaml(
+    file: str, data: bytes, schema: type[Struct], kind: Kind, problems: list[Problem]
+) -> ReadYaml | None:
+    """Read a file of a schema. None if nothing of it can be used, or it is empty."""
     from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
-    plan = Plan()
     if len(data) > _MOST_BYTES:
         size, most = len(data) / 1e6, _MOST_BYTES / 1e6
-        says = f"too large to be a plan: {size:.0f} MB, {most:.0f} MB are read at most"
-        plan.problems.append(Problem(Origin(file), says, "name the plan with --plan", True))
-        return plan
+        says = f"too large to be a {kind.name}: {size:.0f} MB, {most:.0f} MB are read at most"
+        problems.append(Problem(Origin(file), says, kind.cure, True))
+        return None
     lines = data.decode("utf-8", "replace").split("\n")
 
     def problem(place: Place, says: str) -> None:
@@ -165,49 +199,48 @@ def read_plan(file: str, data: bytes) -> Plan:
         text = f"column {column + 1}: {says}"
         if shown.strip():
             text += f"\n  {shown}\n  {' ' * (column - start)}^"
-        plan.problems.append(Problem(Origin(file, line + 1), text))
+        problems.append(Problem(Origin(file, line + 1), text))
 
     try:
         text = data.decode("utf-8-sig")
         deep = _NESTED.search(text)
         if deep is not None:
-            problem(_place_in(text, deep.start()), "nested too deeply to be a plan")
-            return plan
-        tree = _tree(text)
+            says = f"nested too deeply to be a {kind.name}"
+            problem(_place_in(text, deep.start()), says)
+            return None
+        tree = _tree(text, kind.name)
     except _Unbounded as unbounded:
         problem(unbounded.place, str(unbounded))
-        return plan
+        return None
     except UnicodeDecodeError as error:
         problem((data.count(b"\n", 0, error.start), 0), "not UTF-8 here")
-        return plan
+        return None
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         place = (mark.line, mark.column) if mark is not None else (0, 0)
         problem(place, f"not well-formed YAML: {error.problem or error.context}")
-        return plan
+        return None
     except (YAMLError, ValueError, RecursionError) as error:
         long = re.search(r"[0-9]{4000}", text)
         if long is not None:
-            says = "a number of thousands of digits is none of a plan's"
+            says = f"a number of thousands of digits is none of a {kind.name}'s"
             problem(_place_in(text, long.start()), says)
-            return plan
+            return None
         problem((0, 0), f"not readable as YAML: {str(error).partition(chr(10))[0]}")
-        return plan
+        return None
     if tree is None:
-        return plan
+        return None
     if not isinstance(tree, dict):
-        problem((0, 0), "a plan is a map of parts: vlans, hosts, ...")
-        return plan
+        problem((0, 0), f"a {kind.name} is a map of parts: {kind.parts}")
+        return None
     for key in [key for key in tree if str(key).startswith(ASIDE)]:
         del tree[key]
     try:
         typed = Typed(file, lambda fault: problem(fault.place, str(fault)))
-        plan.says = typed.read(tree, PlanFile, (0, 0))
-        _hosts_have_places(plan.says, tree, problem)
-        _claims_say_one_thing(plan.says, tree, problem)
+        return ReadYaml(typed.read(tree, schema, (0, 0)), tree, problem)
     except (Fault, RecursionError) as fault:
         problem(fault.place if isinstance(fault, Fault) else (0, 0), str(fault))
-    return plan
+        return None
 
 
 def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:

@@ -49,6 +49,8 @@ MAX_FILE_BYTES = 64 * 1024 * 1024
 
 
 PLAN_NAMES = ("plan.yaml", "plan.yml")
+CHANGE_NAMES = ("change.yaml", "change.yml")
+_NAMED = (*PLAN_NAMES, *CHANGE_NAMES)
 _HOSTNAME = re.compile(rb"[A-Za-z0-9][A-Za-z0-9.-]{0,253}\s*\Z")  # etc/hostname of a Linux system
 
 
@@ -66,14 +68,15 @@ class NothingToRead(Exception):
 class Loaded(Struct):
     """The campus, the account of every file, and the means to find the line of any fact.
 
-    `plans` are the plan files that were found, by path, for the plan's own loader; `dialects` those
-    that were found among the files.
+    `plans` are the plan files that were found, by path, for the plan's own loader, `changes` those
+    that say what a change is meant to do; `dialects` those that were found among the files.
     """
 
     campus: Campus
     reports: list[FileReport]
     locator: Locator
     plans: dict[str, bytes] = {}
+    changes: dict[str, bytes] = {}
     dialects: list[Dialect] = []
 
 
@@ -109,7 +112,8 @@ def load(
         listed = ", ".join(paths)
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
         raise NothingToRead(says, campus.problems, campus)
-    return Loaded(campus, loading.reports, Locator(loading.kept), loading.plans, dialects)
+    locator = Locator(loading.kept)
+    return Loaded(campus, loading.reports, locator, loading.plans, loading.changes, dialects)
 
 
 class _Loading:
@@ -127,6 +131,7 @@ class _Loading:
         self.dialects_unusable = False
         self.kept: dict[str, bytes] = {}
         self.plans: dict[str, bytes] = {}
+        self.changes: dict[str, bytes] = {}
 
     def read(
         self,
@@ -168,10 +173,13 @@ class _Loading:
             return FileReport(file, "", len(data), remark=OURS), Part()
 
     def _of_its_own_kind(self, file: str, data: bytes) -> bool:
-        """True for a file that its name tells: a plan, or the name of a Linux system."""
+        """True for a file that its name tells: a plan, a change, or the name of a Linux system."""
         if os.path.basename(file) in PLAN_NAMES:
             self.plans[file] = data
             self.reports.append(FileReport(file, "the plan", len(data)))
+        elif os.path.basename(file) in CHANGE_NAMES:
+            self.changes[file] = data
+            self.reports.append(FileReport(file, "what a change is to do", len(data)))
         elif _is_hostname(file, data):
             self.reports.append(FileReport(file, "host name", len(data), understood=1))
             piece = Piece("name", "hostname", file, data.decode("ascii").strip())
@@ -245,7 +253,7 @@ def unread_texts(
     dialects = [one for one in read_dialects(files, problems, []) if one.name != begun]
     texts = []
     for file in files:
-        if file.endswith((".toml", ".csv")) or os.path.basename(file) in PLAN_NAMES:
+        if file.endswith((".toml", ".csv")) or os.path.basename(file) in _NAMED:
             continue
         data = file_bytes(file, problems, [])
         if not data or b"\x00" in data[:HEAD_BYTES] or _is_hostname(file, data):
@@ -363,7 +371,7 @@ def _elsewhere(
     def one(file: str) -> tuple[FileReport, Part] | None:
         own: Digests = {} if digests else None
         data = file_bytes(file, [], [], own)
-        if data is None or os.path.basename(file) in (*PLAN_NAMES, "hostname"):
+        if data is None or os.path.basename(file) in (*_NAMED, "hostname"):
             return None
         report, part = read(file, data)
         report.digest = (own or {}).get(file, "")

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from inkov.harmless import safe
 
-__all__ = ["Column", "Grid", "to_csv", "to_markdown"]
+__all__ = ["Column", "Grid", "markdown_cell", "to_csv", "to_markdown"]
 
 
 class Column(Struct, frozen=True):
@@ -60,15 +60,17 @@ def to_csv(grid: Grid) -> str:
     return out.getvalue()
 
 
+def markdown_cell(text: str) -> str:
+    """A text in which Markdown sees no marks."""
+    return "".join(f"\\{c}" if c in "|\\`*_<>[]" else c for c in text)
+
+
 def to_markdown(grid: Grid) -> str:
     def line(cells: list[str]) -> str:
         return "| " + " | ".join(cells) + " |"
 
-    def cell(text: str) -> str:
-        return "".join(f"\\{c}" if c in "|\\`*_<>[]" else c for c in text)
-
     rule = ["---:" if column.right else "---" for column in grid.columns]
-    lines = [line([cell(column.name) for column in grid.columns]), line(rule)]
-    lines += [line([cell(text) for text in row]) for row in grid.rows]
-    lines += ["", *(cell(safe(note)) for note in grid.notes)] if grid.notes else []
+    lines = [line([markdown_cell(column.name) for column in grid.columns]), line(rule)]
+    lines += [line([markdown_cell(text) for text in row]) for row in grid.rows]
+    lines += ["", *(markdown_cell(safe(note)) for note in grid.notes)] if grid.notes else []
     return "\n".join(lines) + "\n"

@@ -28,12 +28,14 @@ class Result(Struct, kw_only=True):
     """What a command has to show. Each form is made only when it is asked for.
 
     `value` gives plain values for JSON; `grids` the tables, nearly always one; `text` the form for
-    people, where that is no table; `sarif` and `junit` those for other systems.
+    people, where that is no table, `markdown` that for reviewers; `sarif` and `junit` those for
+    other systems.
     """
 
     value: Callable[[], Any]
     grids: Callable[[], list[Grid]]
     text: Callable[[Screen], str] | None = None
+    markdown: Callable[[], str] | None = None
     sarif: Callable[[], str] | None = None
     junit: Callable[[], str] | None = None
 
@@ -69,6 +71,8 @@ def _csv(result: Result, screen: Screen) -> str:
 
 
 def _markdown(result: Result, screen: Screen) -> str:
+    if result.markdown is not None:
+        return result.markdown()
     return "\n".join(to_markdown(grid) for grid in result.grids())
 
 

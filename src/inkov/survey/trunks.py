@@ -12,7 +12,7 @@ from inkov.campus import Basis, Mode, Negotiation, Origin
 from inkov.forwarding import Fabric, Form, Resolved
 from inkov.forwarding.needed import needed, unneeded
 from inkov.forwarding.negotiation import negotiates
-from inkov.forwarding.outlets import passing_as
+from inkov.forwarding.outlets import passes
 from inkov.forwarding.reach import owned_tags
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End
@@ -110,18 +110,17 @@ def _crosses(fabric: Fabric, link: int, near: End) -> tuple[int, list[tuple[str,
     """What crosses a link from one end: the VIDs that keep their number, and (left as, arrives as)
     of the others.
     """
-    same, translations = 0, []
+    translations = []
     for sender in fabric.at.get(near, ()):
         for crossing in fabric.crossings.get(sender, ()):
             if crossing.link == link:
                 port = fabric.bridge_ports[sender]
-                same |= passing_as(fabric, port, crossing)
                 translations += [
                     (bits_to_text(translation.leaves), bits_to_text(translation.arrives))
                     for translation in crossing.translations
                     if not port.outer and not fabric.bridge_ports[translation.to].outer
                 ]
-    return same, translations
+    return passes(fabric, link, near), translations
 
 
 def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:

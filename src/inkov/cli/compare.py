@@ -1,0 +1,212 @@
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from contextlib import chdir, contextmanager
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inkov.cli.audit import FailOn
+from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
+from inkov.cli.options import CompareOptions, PlannedOptions, shared
+from inkov.cli.says import complain, fail
+from inkov.cli.session import Session, check_paths, read_only
+from inkov.cli.written import file_of
+from inkov.levels import Level
+
+if TYPE_CHECKING:
+    from inkov.campus import Problem
+    from inkov.plan.change import Change
+
+MeantOption = Annotated[
+    str | None,
+    typer.Option("--meant", metavar="FILE", help="What the change is to do; else change.yaml."),
+]
+
+
+@shared
+def compare(
+    options: CompareOptions,
+    only: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--only", metavar="WHAT", help="Refuse edits of other switches, or other VLANs."
+        ),
+    ] = None,
+    meant: MeantOption = None,
+    gain: Annotated[
+        list[str] | None,
+        typer.Option("--gain", metavar="'A <-> B'", help="Reach that may be gained."),
+    ] = None,
+    lose: Annotated[
+        list[str] | None,
+        typer.Option("--lose", metavar="'A <-> B'", help="Reach that may be lost."),
+    ] = None,
+    gone: Annotated[
+        list[str] | None,
+        typer.Option("--gone", metavar="SWITCH", help="A switch that was taken away."),
+    ] = None,
+    level: Annotated[
+        Level | None,
+        typer.Option("--level", "-l", help="Only what honest, or hostile, hosts do; else both."),
+    ] = None,
+    fail_on: Annotated[
+        FailOn, typer.Option("--fail-on", help="Refuse new findings from this severity on.")
+    ] = FailOn.RISK,
+) -> None:
+    """What a change does: edits, who reaches whom, findings. Refuses what nobody meant."""
+    from datetime import date
+
+    from inkov.checks import Severity
+    from inkov.effects import Options
+    from inkov.effects import compare as run
+    from inkov.render.changes import comparison_result
+
+    old, new = _sides(options)
+    change, problems = _meant(meant, old, new, only, gain, lose, gone)
+    for problem in problems:
+        complain(f"{problem.origin.file}:{problem.origin.line}: {problem.says}")
+    if problems:
+        raise typer.Exit(UNUSABLE)
+    _have_something_in_common(options, old, new)
+    result = run(
+        (old.loaded.campus, old.plan),
+        (new.loaded.campus, new.plan),
+        Options(
+            levels=(Level.HONEST, Level.HOSTILE) if level is None else (level,),
+            fail_on=None if fail_on is FailOn.NEVER else Severity(fail_on),
+            meant=change,
+            today=date.today(),
+        ),
+    )
+    new.admit(result.faults)
+    lost = [*old.lost, *new.lost]
+    locator = old.locator.beside(new.locator)
+    names = options.old, options.new
+    options.out.show(comparison_result(result, locator, names, new.loaded.campus, lost))
+    if lost or any(refusal.unread for refusal in result.refusals):
+        raise typer.Exit(UNUSABLE)
+    raise typer.Exit(FINDINGS if result.refused else ALL_WELL)
+
+
+# --- the two sides --------------------------------------------------------------------------------
+
+
+def _sides(options: CompareOptions) -> tuple[Session, Session]:
+    """Read both sides. Ends with one line where there is nothing to compare."""
+    from inkov.readers.revision import BadRevision, commit_of, parse
+
+    try:
+        revisions = [parse(text) for text in (options.old, options.new)]
+        paths = [
+            "" if revision is not None else text
+            for revision, text in zip(revisions, (options.old, options.new), strict=True)
+        ]
+        check_paths([path for path in paths if path])
+        if all(paths) and os.path.exists(paths[0]) and os.path.samefile(*paths):
+            fail(f"{options.old} and {options.new} are the same: name what was before, and after")
+        if revisions[0] is not None and revisions[1] is not None:
+            same = revisions[0].path == revisions[1].path
+            if same and commit_of(revisions[0]) == commit_of(revisions[1]):
+                fail(f"{options.old} and {options.new} are the same revision")
+        sides = []
+        for text, beside in ((options.old, paths[1]), (options.new, paths[0])):
+            with _reading(text, beside) as configs:
+                one = PlannedOptions(
+                    configs=configs,
+                    plan=os.path.abspath(options.plan) if options.plan is not None else None,
+                    read_as=options.read_as,
+                    quiet=options.quiet,
+                )
+                sides.append(read_only(one))
+        return sides[0], sides[1]
+    except BadRevision as bad:
+        fail(str(bad))
+
+
+@contextmanager
+def _reading(text: str, beside: str) -> Iterator[list[str]]:
+    """What to read of a side; within the folder of a revision, if it is one."""
+    from inkov.readers.revision import laid_out, parse
+
+    revision = parse(text)
+    if revision is None:
+        yield [text]
+        return
+    with laid_out(revision, beside) as (folder, configs), chdir(folder):
+        yield configs
+
+
+def _have_something_in_common(options: CompareOptions, old: Session, new: Session) -> None:
+    from inkov.edits import renames
+
+    campuses = old.loaded.campus, new.loaded.campus
+    if not campuses[0].devices.keys() & campuses[1].devices.keys() and not renames(*campuses):
+        fail(f"{options.old} and {options.new} have no switch in common: nothing to compare")
+
+
+# --- what was meant -------------------------------------------------------------------------------
+
+
+def _meant(
+    named: str | None,
+    old: Session,
+    new: Session,
+    only: list[str] | None,
+    gain: list[str] | None,
+    lose: list[str] | None,
+    gone: list[str] | None,
+) -> tuple[Change | None, list[Problem]]:
+    """What the change is to do: by the file and the options together; None if nobody said it."""
+    from msgspec.structs import replace
+
+    from inkov.plan.change import Change, Only, permitted, read_change
+    from inkov.vlanset import VlanListError, VlanSet
+
+    problems: list[Problem] = []
+    change = None
+    found = _change_file(named, old, new)
+    if found is not None:
+        change = read_change(*found, problems)
+    for option, texts in (("--gain", gain), ("--lose", lose)):
+        for text in texts or ():
+            if permitted(text) is None:
+                fail(f"{option}: {text!r} is not like 'A <-> B' or 'A -> B'")
+    if any((only, gain, lose, gone)):
+        change = change or Change()
+        vlans, switches = VlanSet(), []
+        for text in only or ():
+            if text[:1].isdigit():
+                try:
+                    vlans = vlans | VlanSet.parse(text)
+                    continue
+                except VlanListError:
+                    pass
+            switches.append(text)
+        change = replace(
+            change,
+            only=Only(vlans or None, switches) if only else change.only,
+            gain=[*change.gain, *(gain or ())],
+            lose=[*change.lose, *(lose or ())],
+            gone=[*change.gone, *(gone or ())],
+        )
+    return change, problems
+
+
+def _change_file(named: str | None, old: Session, new: Session) -> tuple[str, bytes] | None:
+    """The file that --meant names, or else the one among the files after the change; not one that
+    was there before: it is about an earlier change.
+    """
+    if named is not None:
+        check_paths([named])
+        return named, file_of(named, "change file")
+    files = new.loaded.changes
+    if len(files) > 1:
+        fail(f"several change files: {', '.join(sorted(files))}; name one with --meant")
+    for file, data in files.items():
+        if data in old.loaded.changes.values():
+            complain(f"{file} was there before the change, and is not about it: not used")
+            return None
+        return file, data
+    return None

@@ -1,0 +1,266 @@
+"""A change as a whole: what it edits, what it does, and what of it nobody meant.
+
+What is *refused* is all that a reviewer would have to be told: reach that is lost, reach that is
+gained across segments, findings that are new or worse, claims that hold no more, a switch that is
+gone, and whatever is not known. What the author of the change said beforehand (`plan.change`) is
+not refused; with it, edits of anything else are.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from datetime import date
+
+from msgspec import Struct, field
+
+from inkov.campus import Campus, Origin
+from inkov.checks import Finding, Severity, Site
+from inkov.checks import audit as run_audit
+from inkov.checks.baseline import Baseline, Earlier
+from inkov.edits import Edit, Kind, difference, renamed, renames
+from inkov.effects.blame import Blamer
+from inkov.effects.consequences import Consequence, consequences
+from inkov.effects.effect import Effect, effects_of
+from inkov.effects.hearing import TooMuch
+from inkov.effects.meant import Meant
+from inkov.effects.relation import Relation
+from inkov.effects.side import Side, idle_in_both
+from inkov.effects.words import pair_in_words
+from inkov.forwarding import Fabric, resolve
+from inkov.levels import Level, Outcome
+from inkov.plan import Plan
+from inkov.plan.change import Change
+from inkov.proofs import Verdict, prove
+from inkov.wiring import wire
+
+__all__ = ["ClaimChange", "Comparison", "Options", "Refusal", "compare"]
+
+_FLOODS = 400  # at the hostile level; at the honest one as many as it takes
+_TRIALS_OF_SWITCHES = 4000  # how many switches may be resolved anew to find out what is to blame
+
+
+class ClaimChange(Struct):
+    """A claim whose verdict is another one; None where nobody made the claim."""
+
+    claim: str
+    before: Verdict | None
+    after: Verdict | None
+
+
+class Refusal(Struct, frozen=True):
+    """Something that nobody said would come of the change. `unread`: one of the two sides was not
+    there as a whole to be compared.
+    """
+
+    says: str
+    origin: Origin = Origin()
+    unread: bool = False
+
+
+class Comparison(Struct):
+    """What a change does. `renamed` are switches with another name now; `undecided` says what could
+    not be worked out.
+    """
+
+    edits: list[Edit]
+    renamed: dict[str, str]
+    effects: list[Effect]
+    consequences: list[Consequence]
+    new: list[Finding] = field(default_factory=list)
+    worse: list[Finding] = field(default_factory=list)
+    gone: list[Finding] = field(default_factory=list)
+    claims: list[ClaimChange] = field(default_factory=list)
+    undecided: list[str] = field(default_factory=list)
+    refusals: list[Refusal] = field(default_factory=list)
+    faults: list[str] = field(default_factory=list)
+    switches: int = 0
+
+    @property
+    def refused(self) -> bool:
+        return bool(self.refusals)
+
+    @property
+    def nothing(self) -> bool:
+        """True if the two are the same in all that Inkov understands."""
+        return not (self.edits or self.new or self.gone or self.worse or self.claims)
+
+
+class Options(Struct):
+    """How to compare: at which levels, from which severity on findings are refused (None: never),
+    and what was meant.
+    """
+
+    levels: Sequence[Level] = (Level.HONEST, Level.HOSTILE)
+    fail_on: Severity | None = Severity.RISK
+    meant: Change | None = None
+    today: date = date.min
+
+
+def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options) -> Comparison:
+    """What it takes and what it does to come from one campus to another."""
+    names = renames(old[0], new[0])
+    before, after = renamed(old[0], names), new[0]
+    edits = difference(before, after)
+    fabrics = [resolve(campus, wire(campus)) for campus in (before, after)]
+    sites = [Site(fabric, plan) for fabric, plan in zip(fabrics, (old[1], new[1]), strict=True)]
+    result = Comparison(edits, names, [], consequences(*sites), switches=len(after.devices))
+    _effects(result, fabrics, (old[1], new[1]), after, options)
+    _findings(result, sites, options)
+    _claims(result, fabrics, (old[1], new[1]))
+    result.refusals = list(_refusals(result, before, after, options, fabrics[1], new[1]))
+    return result
+
+
+# --- effects --------------------------------------------------------------------------------------
+
+
+def _effects(
+    result: Comparison,
+    fabrics: list[Fabric],
+    plans: tuple[Plan, Plan],
+    campus: Campus,
+    options: Options,
+) -> None:
+    pairs = list(zip(fabrics, plans, strict=True))
+    idle = idle_in_both(*pairs)
+    old, new = (Side(fabric, plan, idle) for fabric, plan in pairs)
+
+    def resolved(changed: Campus) -> Side:
+        return Side(resolve(changed, wire(changed)), plans[1], idle)
+
+    trials = _TRIALS_OF_SWITCHES // max(len(campus.devices), 1)
+    for level in options.levels:
+        floods = _FLOODS if level == Level.HOSTILE else 10**9
+        try:
+            relation = Relation(old, new, level, floods)
+            found = effects_of(relation)
+        except TooMuch:
+            says = (
+                "what hostile hosts gain or lose is not worked out: too many places would have to"
+                " be followed one by one"
+            )
+            result.undecided.append(says)
+            continue
+        known = [effect for effect in result.effects if effect.level == Level.HONEST]
+        found = [effect for effect in found if not any(_covers(one, effect) for one in known)]
+        blamer = Blamer(campus, result.edits, relation, resolved, trials)
+        for effect in found:
+            blamer.blame(effect)
+        result.effects += found
+
+
+def _covers(one: Effect, other: Effect) -> bool:
+    """Whether all pairs of one effect are among those of another: honest hosts do it already."""
+    if (one.gained, one.layer) != (other.gained, other.layer):
+        return False
+    if other.row.both_ways and not one.row.both_ways:
+        return False
+    mine, its = ((set(effect.row.sources), set(effect.row.targets)) for effect in (one, other))
+    straight = its[0] <= mine[0] and its[1] <= mine[1]
+    turned = one.row.both_ways and its[0] <= mine[1] and its[1] <= mine[0]
+    return straight or turned
+
+
+# --- findings and claims --------------------------------------------------------------------------
+
+
+def _findings(result: Comparison, sites: list[Site], options: Options) -> None:
+    old, new = (run_audit(site.fabric, today=options.today, site=site) for site in sites)
+    result.faults += [*old.faults, *new.faults]
+    every = [*old.findings, *(finding for finding, _ in old.accepted)]
+    baseline = Baseline(map(Earlier.of, every))
+    known = {finding.id: finding for finding in every}
+    for finding in new.findings:
+        if not baseline.knows(finding):
+            graver = known.get(finding.id)
+            (result.worse if graver is not None else result.new).append(finding)
+    left = Baseline(map(Earlier.of, [*new.findings, *(f for f, _ in new.accepted)]))
+    for finding in old.findings:
+        if left.has_lost(finding):
+            result.gone.append(finding)
+
+
+def _claims(result: Comparison, fabrics: list[Fabric], plans: tuple[Plan, Plan]) -> None:
+    """The claims of the plans, by their words. Without claims, isolation is in the effects."""
+    verdicts: list[dict[tuple[str, str, int], Verdict]] = []
+    for fabric, plan in zip(fabrics, plans, strict=True):
+        found = prove(fabric, plan) if plan.says.claims else []
+        verdicts.append({(v.claim, str(v.level), int(v.layer)): v for v in found})
+    before, after = verdicts
+    for key in [*after, *(key for key in before if key not in after)]:
+        was, now = before.get(key), after.get(key)
+        if was is None or now is None or was.verdict != now.verdict:
+            result.claims.append(ClaimChange(key[0], was, now))
+
+
+# --- what nobody meant ----------------------------------------------------------------------------
+
+
+def _refusals(
+    result: Comparison,
+    before: Campus,
+    after: Campus,
+    options: Options,
+    fabric: Fabric,
+    plan: Plan,
+) -> Iterator[Refusal]:
+    meant = Meant(options.meant, fabric, plan)
+    for edit in result.edits:
+        if edit.kind is Kind.SWITCH and edit.whole and edit.after is None:
+            if not meant.may_go(edit.switch):
+                says = (
+                    f"{edit.switch} is not among the files any more; if it was taken away, say so"
+                    " (gone)"
+                )
+                yield Refusal(says, edit.where[0] or Origin(), unread=True)
+        elif not meant.may_edit(edit):
+            says = f"an edit outside what was to be changed: {edit.switch} {edit.kind} {edit.name}"
+            yield Refusal(says.replace("  ", " "), edit.where[1] or edit.where[0] or Origin())
+    for effect in result.effects:
+        if meant.is_meant(effect):
+            continue
+        if effect.gained and effect.crosses:
+            yield Refusal(f"reach is gained: {pair_in_words(effect)}", effect.place)
+        elif not effect.gained and effect.level == Level.HONEST:
+            yield Refusal(f"reach is lost: {pair_in_words(effect)}", effect.place)
+    yield from _of_findings(result, options)
+    yield from _of_claims(result)
+    yield from _unknown(result, before, after)
+
+
+def _of_findings(result: Comparison, options: Options) -> Iterator[Refusal]:
+    for kind, findings in (("new", result.new), ("worse", result.worse)):
+        for finding in findings:
+            if options.fail_on is not None and finding.severity.rank <= options.fail_on.rank:
+                origin = finding.where[0].origin if finding.where else Origin()
+                yield Refusal(f"a {kind} {finding.severity}: {finding.says}", origin)
+
+
+def _of_claims(result: Comparison) -> Iterator[Refusal]:
+    for change in result.claims:
+        held = change.before is None or change.before.verdict == Outcome.HOLDS
+        if change.after is None and held:
+            assert change.before is not None
+            yield Refusal(f"a claim is not made any more: {change.claim}", change.before.origin)
+        elif change.after is not None and change.after.verdict != Outcome.HOLDS and held:
+            now = "is broken" if change.after.verdict == Outcome.BROKEN else "is undecided"
+            yield Refusal(f"a claim {now}: {change.claim}", change.after.origin)
+
+
+def _unknown(result: Comparison, before: Campus, after: Campus) -> Iterator[Refusal]:
+    """What the change brings that is not understood: what it does is not known."""
+    known = Counter(text for _, text in before.unmatched)
+    for origin, text in after.unmatched:
+        if known[text]:
+            known[text] -= 1
+            continue
+        yield Refusal(f"a line that is new is not understood: {text}", origin)
+    told = Counter(problem.says for problem in before.problems)
+    for problem in after.problems:
+        if told[problem.says]:
+            told[problem.says] -= 1
+            continue
+        yield Refusal(problem.says.partition("\n")[0], problem.origin)
+    for says in result.undecided:
+        yield Refusal(says)

@@ -1,0 +1,166 @@
+"""What else a change does to the campus as a whole: gateways, islands, links, and their spares.
+
+Each is told once for all VLANs that share it. What the spanning tree makes of it is not worked out:
+links are taken as if all of them could carry their VLANs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from enum import StrEnum
+
+from msgspec import Struct
+
+from inkov.campus import Mode, Origin, natural
+from inkov.checks import Site
+from inkov.checks.site import Joined
+from inkov.effects.spares import lone_links
+from inkov.forwarding.outlets import passes
+from inkov.vlanset import VlanSet, bits, union
+
+__all__ = ["About", "Consequence", "consequences"]
+
+
+class About(StrEnum):
+    """What a consequence is about."""
+
+    GATEWAY = "gateway"
+    ISLANDS = "islands"
+    LINK = "link"
+    SPARE = "spare"
+
+
+class Consequence(Struct, frozen=True):
+    """`worse` is true for what is less than before: a gateway that is down, a VLAN in more islands,
+    a link that lacks a needed VLAN, a way without a spare.
+    """
+
+    about: About
+    name: str
+    vlans: VlanSet
+    says: str
+    worse: bool
+    origin: Origin = Origin()
+
+
+def consequences(old: Site, new: Site) -> list[Consequence]:
+    """What is otherwise on the campus after a change."""
+    return [*_gateways(old, new), *_islands(old, new), *_links(old, new), *_spares(old, new)]
+
+
+def _gateways(old: Site, new: Site) -> Iterator[Consequence]:
+    before, after = (
+        {(i.device, i.name): i for i in site.interfaces if i.addresses} for site in (old, new)
+    )
+    for key in sorted({*before, *after}, key=lambda key: (natural(key[0]), natural(key[1]))):
+        was, now = before.get(key), after.get(key)
+        name = " ".join(key)
+        if was is None and now is not None:
+            says = f"is new, and down: {now.why_down}" if now.why_down else "is new, and up"
+            yield _gateway(name, now.serves, says, bool(now.why_down), now.origin)
+        elif was is not None and now is None:
+            yield _gateway(name, was.serves, "is gone", not was.why_down, was.origin)
+        elif was is not None and now is not None and bool(was.why_down) != bool(now.why_down):
+            says = f"is down: {now.why_down}" if now.why_down else "is up"
+            yield _gateway(name, now.serves, says, bool(now.why_down), now.origin)
+
+
+def _gateway(name: str, serves: int, says: str, worse: bool, origin: Origin) -> Consequence:
+    return Consequence(About.GATEWAY, name, VlanSet(serves), says, worse, origin)
+
+
+def _islands(old: Site, new: Site) -> Iterator[Consequence]:
+    before, after = old.island_counts, new.island_counts
+    turned: dict[tuple[int, int], list[int]] = {}
+    for vid in sorted({*before, *after}):
+        counts = before.get(vid, 0), after.get(vid, 0)
+        if counts[0] != counts[1]:
+            turned.setdefault(counts, []).append(vid)
+    for (was, now), vids in sorted(turned.items()):
+        if not was:
+            says = "nobody was in it, now there is somebody"
+            says += f", in {now} islands" if now > 1 else ""
+        elif not now:
+            says = "nobody is in it any more"
+        else:
+            says = f"in {now} island{'s' * (now > 1)} instead of {was}"
+        vlans = VlanSet.from_vids(vids)
+        yield Consequence(About.ISLANDS, "", vlans, says, now > max(was, 1))
+
+
+Link = tuple[str, str]
+"""A link by its two ends."""
+
+
+def _order(link: Link) -> list[object]:
+    return [natural(part) for part in link]
+
+
+def _links(old: Site, new: Site) -> Iterator[Consequence]:
+    before, after = _crossing(old), _crossing(new)
+    for key in sorted({*before, *after}, key=_order):
+        was, now = before.get(key), after.get(key)
+        name = " - ".join(key)
+        if was is None or now is None:
+            says = "is a new link" if was is None else "is a link no more"
+            carried = now or was
+            assert carried is not None
+            yield Consequence(About.LINK, name, VlanSet(carried[0]), says, False)
+            continue
+        for mask, says, worse in (
+            (now[0] & ~was[0], "crosses now", False),
+            (was[0] & ~now[0] & ~now[1], "crosses no more, and need not", False),
+            (was[0] & ~now[0] & now[1], "crosses no more, and is needed", True),
+            (now[1] & ~was[1] & ~was[0], "is needed now, and does not cross", True),
+        ):
+            if mask:
+                yield Consequence(About.LINK, name, VlanSet(mask), says, worse)
+
+
+def _crossing(site: Site) -> dict[Link, tuple[int, int]]:
+    """For each link that is up what crosses it both ways, and what it needs and lacks, as masks."""
+    found = {}
+    for joined in site.links:
+        if Mode.ROUTED not in (joined.a.mode, joined.b.mode):
+            both = _both_ways(site, joined)
+            found[_named(joined)] = both, site.needs[joined.number] & ~both
+    return found
+
+
+def _both_ways(site: Site, joined: Joined) -> int:
+    ends = joined.link.a, joined.link.b
+    there, back = (passes(site.fabric, joined.number, end) for end in ends)
+    return there & back
+
+
+def _named(joined: Joined) -> Link:
+    return str(joined.link.a), str(joined.link.b)
+
+
+def _spares(old: Site, new: Site) -> Iterator[Consequence]:
+    """The links that are the last way of a VLAN now, where there was another one before."""
+    crossing = [_crossing(site) for site in (old, new)]
+    turned = union(
+        crossing[0].get(link, (0, 0))[0] ^ crossing[1].get(link, (0, 0))[0]
+        for link in {*crossing[0], *crossing[1]}
+    )
+    lone = [_lone(site, turned) for site in (old, new)]
+    needs = {_named(joined): new.needs[joined.number] for joined in new.links}
+    for name, mask in sorted(lone[1].items(), key=lambda item: _order(item[0])):
+        spared = crossing[0].get(name, (0, 0))[0] & ~lone[0].get(name, 0)
+        lost = mask & spared & needs.get(name, 0)
+        if lost:
+            says = "is the only way left: it had a spare"
+            yield Consequence(About.SPARE, " - ".join(name), VlanSet(lost), says, True)
+
+
+def _lone(site: Site, vids: int) -> dict[Link, int]:
+    """The links whose loss alone splits some of these VLANs, and which of them."""
+    links = [(_named(joined), joined, _both_ways(site, joined)) for joined in site.links]
+    found: dict[Link, int] = {}
+    for vid in bits(vids):
+        own = [(name, joined.link) for name, joined, both in links if both >> vid & 1]
+        for number in lone_links((link.a.device, link.b.device) for _, link in own):
+            name = own[number][0]
+            found[name] = found.get(name, 0) | 1 << vid
+    return found

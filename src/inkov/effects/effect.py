@@ -1,0 +1,112 @@
+"""An effect of a change: who reaches whom that did not, or no longer does; shown, and blamed.
+
+Each effect is a row of pairs (`groups`) that are alike. Of one of these pairs a way is told, frame
+by frame: how it gets there now, or where it stops now. And the edits are named that are to blame:
+undo them, and the effect is gone (`blame`).
+"""
+
+from __future__ import annotations
+
+from msgspec import Struct, field
+
+from inkov.campus import Origin
+from inkov.edits import Edit
+from inkov.effects.groups import Group, Named, Row, rows
+from inkov.effects.relation import Relation
+from inkov.effects.side import SeatName, Side
+from inkov.effects.witness import lost_way, new_way
+from inkov.forwarding.follow import Step
+from inkov.levels import Layer, Level
+
+__all__ = ["Effect", "effects_of"]
+
+
+class Effect(Struct):
+    """Pairs gained or lost. `sources` and `targets` are as they are called where the pairs are
+    there: after the change for what is gained, before it for what is lost.
+
+    `crosses`: some pair is of two that share no segment. `witness` shows one pair; `settled` is
+    false where only ways are known that pass a switch twice (FM 3.10). `blame` are the edits
+    without which the effect is not there; `smallest` is false if fewer might do.
+    `vid_of` has the VLAN of each seat.
+    """
+
+    gained: bool
+    level: Level
+    row: Row
+    sources: Group
+    targets: Group
+    crosses: bool
+    witness: list[Step] = field(default_factory=list)
+    settled: bool = True
+    blame: list[Edit] = field(default_factory=list)
+    smallest: bool = True
+    vid_of: dict[SeatName, int] = field(default_factory=dict)
+
+    @property
+    def layer(self) -> Layer:
+        return self.row.layer
+
+    @property
+    def place(self) -> Origin:
+        """The line to look at first: of the first edit to blame, or else of the witness."""
+        for edit in self.blame:
+            for origin in (edit.where[1], edit.where[0]):
+                if origin is not None:
+                    return origin
+        return self.witness[-1].origin if self.witness else Origin()
+
+
+def effects_of(relation: Relation) -> list[Effect]:
+    """All effects at the level of a relation, what is gained first; each with its witness."""
+    old, new = relation.sides
+    found = []
+    for gained, differing in ((True, relation.gained()), (False, relation.lost())):
+        named = Named(new if gained else old)
+        for row in rows(differing, relation):
+            effect = Effect(
+                gained,
+                relation.level,
+                row,
+                named.group(row.sources),
+                named.group(row.targets),
+                _crosses(named, row),
+                vid_of={
+                    name: named.side.seats[name].vid
+                    for name in (*row.sources, *row.targets)
+                    if name in named.side.seats
+                },
+            )
+            _show(effect, relation)
+            found.append(effect)
+    return found
+
+
+def _crosses(named: Named, row: Row) -> bool:
+    """Whether any pair of a row shares no segment."""
+    sides = [{named.segments_of(name) for name in names} for names in (row.sources, row.targets)]
+    return any(not one & other for one in sides[0] for other in sides[1])
+
+
+def _show(effect: Effect, relation: Relation) -> None:
+    """Tell the way of one pair of an effect."""
+    old, new = relation.sides
+    source, target = pair_of(effect.row, new if effect.gained else old)
+    if effect.gained:
+        effect.witness, effect.settled = new_way(relation, effect.layer, source, target)
+    else:
+        effect.witness = lost_way(relation, effect.layer, source, target)
+
+
+def pair_of(row: Row, side: Side) -> tuple[SeatName, SeatName]:
+    """A pair of a row, on two wires; named hosts first."""
+    named = {(host.device, host.port) for host in side.fabric.campus.hosts}
+
+    def order(name: SeatName) -> bool:
+        return (name.switch, name.port) not in named
+
+    for source in sorted(row.sources, key=order):
+        for target in sorted(row.targets, key=order):
+            if side.wire(source) != side.wire(target):
+                return source, target
+    raise AssertionError("a row has pairs")

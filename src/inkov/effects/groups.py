@@ -1,0 +1,150 @@
+"""Groups that a person can read: who is meant by many pairs of seats, without a list of them.
+
+Pairs of classes are put together where they have the same other side; and where both directions
+differ alike, they are one row.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from functools import cached_property
+
+from msgspec import Struct
+
+from inkov.campus import natural
+from inkov.effects.relation import Differing, Relation
+from inkov.effects.side import SeatName, Side
+from inkov.levels import Layer
+from inkov.vlanset import VlanSet
+
+__all__ = ["Group", "Named", "Row", "rows"]
+
+
+class Row(Struct):
+    """Pairs that differ alike: from all seats of `sources` to all of `targets`, and back if
+    `both_ways`. `within`: the two are the same, and each reaches the others.
+    """
+
+    layer: Layer
+    in_part: bool
+    sources: list[SeatName]
+    targets: list[SeatName]
+    both_ways: bool
+    within: bool
+
+
+def rows(differing: Iterable[Differing], relation: Relation) -> list[Row]:
+    """The rows of some pairs of classes: frames before packets."""
+    classes = list(relation.members)
+    number = {a_class: n for n, a_class in enumerate(classes)}
+    kinds: dict[tuple[Layer, bool], dict[int, set[int]]] = {}
+    for pair in differing:
+        targets_of = kinds.setdefault((pair.layer, pair.in_part), {})
+        targets_of.setdefault(number[pair.sources], set()).add(number[pair.targets])
+
+    def seats(numbers: Iterable[int]) -> list[SeatName]:
+        names = [name for n in numbers for name in relation.members[classes[n]]]
+        return sorted(names, key=lambda name: (natural(name.switch), natural(name.port), name.tag))
+
+    found: list[Row] = []
+    for (layer, in_part), targets_of in kinds.items():
+        for ones, others, both_ways in _together(targets_of):
+            found.append(Row(layer, in_part, seats(ones), seats(others), both_ways, False))
+        for one in (one for one, others in targets_of.items() if one in others):
+            found.append(Row(layer, in_part, seats([one]), seats([one]), True, True))
+    return found
+
+
+Numbers = tuple[int, ...]
+
+
+def _together(targets_of: dict[int, set[int]]) -> Iterator[tuple[Numbers, Numbers, bool]]:
+    """Sides with the same other side, as one; and whether that is so both ways."""
+    sources_of: dict[Numbers, list[int]] = {}
+    for one, others in targets_of.items():
+        beside = tuple(sorted(others - {one}))
+        if beside:
+            sources_of.setdefault(beside, []).append(one)
+    sides = {(tuple(sorted(ones)), others) for others, ones in sources_of.items()}
+    done: set[tuple[Numbers, Numbers]] = set()
+    for pair in sorted(sides):
+        back = pair[1], pair[0]
+        if pair not in done:
+            done |= {pair, back}
+            yield *pair, back in sides
+
+
+class Group(Struct, omit_defaults=True):
+    """Who is meant, in terms of one side. `segments` and `vlans` are those that all are in
+    together; `everyone`: nobody else is in them. `ports` are a few of them by name; there are
+    `count` in all, on `switches`.
+    """
+
+    segments: list[str]
+    vlans: VlanSet
+    everyone: bool
+    count: int
+    switches: list[str]
+    ports: list[str]
+    hosts: list[str]
+
+
+_FEW = 4
+
+
+class Named:
+    """Names the seats of one side."""
+
+    def __init__(self, side: Side) -> None:
+        self.side = side
+        says = side.plan.says
+        self._segments = {name: segment.vlans for name, segment in says.segments.items()}
+        for vid, vlan in says.vlans.items():
+            if vlan.segment:
+                own = self._segments.get(vlan.segment, VlanSet())
+                self._segments[vlan.segment] = own | VlanSet.of(vid)
+        self._hosts: dict[tuple[str, str, int], list[str]] = {}
+        for host in side.fabric.campus.hosts:
+            self._hosts.setdefault((host.device, host.port, host.vid or 0), []).append(host.name)
+
+    def segments_of(self, name: SeatName) -> frozenset[str]:
+        """The segments that a seat is in; a VLAN in none is one of its own."""
+        seat = self.side.seats.get(name)
+        if seat is None:
+            return frozenset()
+        known = frozenset(s for s, vlans in self._segments.items() if seat.vid in vlans)
+        return known or frozenset(
+            [f"VLAN {seat.vid}" if seat.vid else f"{name.switch}:{name.port}"]
+        )
+
+    def group(self, names: list[SeatName]) -> Group:
+        """A group of seats, those that are not on this side left out."""
+        here = [name for name in names if name in self.side.seats]
+        vids = VlanSet.from_vids({self.side.seats[name].vid for name in here} - {0})
+        everyone = all(set(self._of_vlan.get(vid, ())) <= set(here) for vid in vids) and not any(
+            self.side.seats[name].vid == 0 for name in here
+        )
+        segments = [s for s, vlans in self._segments.items() if vids and vlans & vids]
+        ports = list(dict.fromkeys(_port(name) for name in here))
+        hosts = [h for n in here for h in self._hosts.get((n.switch, n.port, n.tag), ())]
+        return Group(
+            segments=segments,
+            vlans=vids,
+            everyone=everyone and bool(here),
+            count=len(here),
+            switches=list(dict.fromkeys(name.switch for name in here)),
+            ports=ports[:_FEW] if len(ports) > _FEW + 1 else ports,
+            hosts=list(dict.fromkeys(hosts)),
+        )
+
+    @cached_property
+    def _of_vlan(self) -> dict[int, list[SeatName]]:
+        found: dict[int, list[SeatName]] = {}
+        for name, seat in self.side.seats.items():
+            found.setdefault(seat.vid, []).append(name)
+        return found
+
+
+def _port(name: SeatName) -> str:
+    tagged = f" tagged {name.tag}" if name.tag and not name.port.endswith(f".{name.tag}") else ""
+    return f"{name.switch}:{name.port}{tagged}"

@@ -1,0 +1,100 @@
+"""Whether a change does what was said beforehand, and nothing else."""
+
+from __future__ import annotations
+
+from inkov.edits import Edit, Kind
+from inkov.effects.effect import Effect
+from inkov.effects.side import SeatName
+from inkov.forwarding import Fabric
+from inkov.plan import Plan, vlan_names
+from inkov.plan.change import Change, Permitted, fits, permitted
+from inkov.proofs.alike import vids_named
+from inkov.vlanset import VlanSet
+
+__all__ = ["Meant"]
+
+
+class Meant:
+    """What was said beforehand, in terms of the campus after the change. Without a statement,
+    every edit may be made, and no effect is permitted.
+    """
+
+    def __init__(self, change: Change | None, fabric: Fabric, plan: Plan) -> None:
+        self.change = change
+        self.vlans = vlan_names(plan, fabric.campus)
+        self.hosts = {host.name: (host.device, host.port) for host in fabric.campus.hosts}
+
+    def may_go(self, switch: str) -> bool:
+        """Whether a switch may be taken away."""
+        return self.change is not None and fits(switch, self.change.gone)
+
+    def may_edit(self, edit: Edit) -> bool:
+        """Whether an edit is within `only`."""
+        only = self.change.only if self.change is not None else None
+        if only is None:
+            return True
+        if only.switches and edit.switch and not fits(edit.switch, only.switches):
+            return False
+        if only.vlans is None:
+            return True
+        touched = vids_of(edit)
+        return touched is not None and touched <= only.vlans
+
+    def is_meant(self, effect: Effect) -> bool:
+        """Whether an effect as a whole is permitted."""
+        if self.change is None:
+            return False
+        texts = self.change.gain if effect.gained else self.change.lose
+        return any(
+            self._covers(one, effect) for text in texts if (one := permitted(text)) is not None
+        )
+
+    def _covers(self, one: Permitted, effect: Effect) -> bool:
+        sources, targets = effect.row.sources, effect.row.targets
+        there = self._all_in(sources, one.source, effect) and self._all_in(
+            targets, one.target, effect
+        )
+        back = self._all_in(targets, one.source, effect) and self._all_in(
+            sources, one.target, effect
+        )
+        if one.both_ways:
+            return there or back
+        return not effect.row.both_ways and there
+
+    def _all_in(self, names: list[SeatName], side: str, effect: Effect) -> bool:
+        """Whether all of some seats are meant by a name."""
+        if side in ("everything", "*"):
+            return True
+        vids = vids_named(side, self.vlans)
+        if vids is not None:
+            return all(effect.vid_of.get(name, 0) in vids for name in names)
+        if side in self.hosts:
+            return all((name.switch, name.port) == self.hosts[side] for name in names)
+        switch, _, port = side.partition(":")
+        return all(
+            fits(name.switch, [switch]) and (not port or fits(name.port, [port])) for name in names
+        )
+
+
+def vids_of(edit: Edit) -> VlanSet | None:
+    """The VLANs that an edit is about: those that a set of VLANs has on one side only, the numbers
+    that are stated on either. None where it is not about VLANs.
+    """
+    if edit.kind is Kind.VLAN:
+        return VlanSet.of(int(edit.name))
+    if edit.kind is Kind.GATEWAY:
+        vids = {value.vid for value in (edit.before, edit.after) if hasattr(value, "vid")}
+        return VlanSet.from_vids(vids) if vids else VlanSet.of(int(edit.name.split()[1]))
+    sides = [
+        getattr(edit.before, "value", getattr(edit.was, "value", None)),
+        getattr(edit.after, "value", getattr(edit.becomes, "value", None)),
+    ]
+    if all(side is None or isinstance(side, VlanSet) for side in sides):
+        before, after = (side if side is not None else VlanSet() for side in sides)
+        return before ^ after
+    if edit.attribute in _VIDS and all(side is None or isinstance(side, int) for side in sides):
+        return VlanSet.from_vids(side for side in sides if side)
+    return None
+
+
+_VIDS = {"access_vlan", "voice_vlan", "native_vlan", "pvid", "primary", "secondary"}

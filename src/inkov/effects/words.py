@@ -1,0 +1,62 @@
+"""Groups and effects in words."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from inkov.effects.effect import Effect
+from inkov.effects.groups import Group
+from inkov.levels import Layer, Level
+
+__all__ = ["group_in_words", "pair_in_words"]
+
+_SWITCHES = 3
+
+
+def group_in_words(group: Group, name_of: Callable[[int], str] = lambda vid: "") -> str:
+    """Who is meant, in a few words: `clocks (12 ports)`, `VLAN 20 at stg-1:4 and stg-1:5`.
+
+    `name_of` names a VLAN, "" for one without a name.
+    """
+    if not group.count:
+        return "nobody"
+    what = _what(group, name_of)
+    if group.everyone:
+        return f"{what} (all {group.count})" if group.count > 1 else f"{what} ({group.ports[0]})"
+    if group.hosts and len(group.hosts) == group.count <= len(group.ports):
+        return f"{', '.join(group.hosts)} ({what})"
+    if len(group.ports) == group.count or len(group.ports) < _SWITCHES:
+        return f"{', '.join(group.ports)} ({what})"
+    where = ", ".join(group.switches[:_SWITCHES])
+    more = len(group.switches) - _SWITCHES
+    where += f" and {more} more" if more > 0 else ""
+    return f"{group.count} ports of {what} on {where}"
+
+
+def _what(group: Group, name_of: Callable[[int], str]) -> str:
+    """The VLANs, or the segment that they are."""
+    vids = list(group.vlans)
+    if not vids:
+        return "no VLAN"
+    if len(vids) == 1:
+        name = name_of(vids[0])
+        within = f", {group.segments[0]}" if group.segments and group.segments[0] != name else ""
+        return f"VLAN {vids[0]}{f' {name}' if name else ''}{within}"
+    if len(group.segments) == 1:
+        return f"{group.segments[0]}: VLANs {group.vlans}"
+    return f"VLANs {group.vlans}"
+
+
+def pair_in_words(effect: Effect, name_of: Callable[[int], str] = lambda vid: "") -> str:
+    """Who reaches whom: `A -> B`, `A <-> B`, or of one side `A among themselves`."""
+    source = group_in_words(effect.sources, name_of)
+    if effect.row.within:
+        text = f"{source} among themselves"
+    else:
+        arrow = "<->" if effect.row.both_ways else "->"
+        text = f"{source} {arrow} {group_in_words(effect.targets, name_of)}"
+    if effect.layer == Layer.PACKETS:
+        text += ", by routers" + (", the whole of it" if effect.row.in_part else "")
+    if effect.level == Level.HOSTILE:
+        text += ", if hostile"
+    return text

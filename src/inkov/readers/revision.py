@@ -1,0 +1,174 @@
+"""The files of a revision of a git repository, read by git itself: no checkout is touched, and what
+attributes would do to files in one (leave them out, rewrite them) is not done.
+
+The files are laid into a folder of their own, under names such as `main:configs/core-1.sheet`, so
+that every place in an answer says which revision it is in.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import PurePosixPath
+from tempfile import TemporaryDirectory
+from typing import NamedTuple
+
+from inkov.readers.load import MAX_FILE_BYTES
+
+__all__ = ["PREFIX", "BadRevision", "Revision", "commit_of", "laid_out", "parse"]
+
+PREFIX = "rev:"
+_LINK, _SUBMODULE = "120000", "160000"
+_MOST_LINKS = 20  # one after another
+
+
+class BadRevision(ValueError):
+    """What is wrong with a revision, and what to do about it, in one line."""
+
+
+class Revision(NamedTuple):
+    """A revision by its name in git, and the path within it; "" for that of the other side."""
+
+    name: str
+    path: str = ""
+
+
+def parse(text: str) -> Revision | None:
+    """`rev:NAME` or `rev:NAME:PATH`; None for what is a path."""
+    if not text.startswith(PREFIX) or os.path.lexists(text):
+        return None
+    name, _, path = text.removeprefix(PREFIX).partition(":")
+    if not name:
+        raise BadRevision(f"{text} names no revision; write rev:main, or rev:main:configs")
+    return Revision(name, path)
+
+
+class _Blob(NamedTuple):
+    mode: str
+    object: str
+    size: int
+    path: str
+
+
+@contextmanager
+def laid_out(revision: Revision, beside: str = "") -> Iterator[tuple[str, list[str]]]:
+    """A folder with the files of a revision, and what to read in it (paths from it). `beside` is
+    the path of the other side, which is meant where the revision has none. Raises BadRevision.
+    """
+    path = revision.path or beside or "."
+    start = path if os.path.isdir(path) else os.path.dirname(path)
+    found = _git(start if os.path.isdir(start) else ".", "rev-parse", "--show-toplevel")
+    top = os.fsdecode(found.rstrip(b"\n"))
+    inside = os.path.relpath(os.path.realpath(path), os.path.realpath(top)).replace(os.sep, "/")
+    if inside.startswith(".."):
+        raise BadRevision(f"{path} is outside the repository {top}")
+    inside = "" if inside == "." else inside
+    commit = _commit(top, revision.name)
+    blobs = _listed(top, commit, inside)
+    if not blobs:
+        raise BadRevision(f"there is no {inside or 'file'} in the revision {revision.name}")
+    with TemporaryDirectory(prefix="inkov-") as folder:
+        label = _label(revision.name, commit)
+        _lay_out(top, blobs, folder, label)
+        yield folder, [f"{label}:{inside}"] if inside else sorted(os.listdir(folder))
+
+
+def _label(name: str, commit: str) -> str:
+    """What a revision is called in names of files."""
+    parts = PurePosixPath(name).parts
+    plain = name == "/".join(parts) and not any(p in ("..", "/") or p[:1] == "." for p in parts)
+    return name if plain and not name.startswith("-") else commit[:12]
+
+
+def commit_of(revision: Revision, beside: str = "") -> str:
+    """The name of the commit that a revision means. Raises BadRevision."""
+    path = revision.path or beside or "."
+    start = path if os.path.isdir(path) else os.path.dirname(path)
+    return _commit(start if os.path.isdir(start) else ".", revision.name)
+
+
+def _commit(where: str, name: str) -> str:
+    verify = ("rev-parse", "--verify", "--quiet", "--end-of-options", f"{name}^{{commit}}")
+    try:
+        return os.fsdecode(_git(where, *verify)).strip()
+    except BadRevision as bad:
+        if str(bad):
+            raise
+        raise BadRevision(f"git knows no revision {name!r} here") from None
+
+
+def _listed(top: str, commit: str, inside: str) -> list[_Blob]:
+    """The files at and below a path."""
+    listing = _git(top, "ls-tree", "-r", "-l", "-z", "--full-tree", commit, "--", inside or ".")
+    blobs = []
+    for entry in listing.split(b"\0"):
+        about, _, path = entry.partition(b"\t")
+        if not path:
+            continue
+        mode, _, name, size = about.decode().split()
+        if mode == _SUBMODULE:
+            where = os.fsdecode(path)
+            raise BadRevision(f"{where} is a repository of its own: compare it from within")
+        blobs.append(_Blob(mode, name, int(size), os.fsdecode(path)))
+    return blobs
+
+
+def _lay_out(top: str, blobs: list[_Blob], folder: str, label: str) -> None:
+    """Write the files. One that is too large to be read gets its size, and nothing else; a link
+    that leads out of the listing is left as one that leads nowhere.
+    """
+    wanted = [blob for blob in blobs if blob.size <= MAX_FILE_BYTES]
+    data = _contents(top, [blob.object for blob in wanted])
+    by_path = {blob.path: blob for blob in blobs}
+    for blob in blobs:
+        target = os.path.join(folder, f"{label}:{blob.path}")
+        if any(part in ("", ".", "..") for part in blob.path.split("/")):
+            raise BadRevision(f"a file called {blob.path!r} in a revision is not read")
+        os.makedirs(os.path.dirname(target), exist_ok=True)
+        found: _Blob | None = blob
+        for _ in range(_MOST_LINKS):
+            if found is None or found.mode != _LINK:
+                break
+            leads = os.path.normpath(
+                os.path.join(os.path.dirname(found.path), os.fsdecode(data[found.object]))
+            )
+            found = by_path.get(leads)
+        if found is None or found.mode == _LINK:
+            os.symlink("nowhere", target)
+            continue
+        with open(target, "wb") as file:
+            if found.object in data:
+                file.write(data[found.object])
+            else:
+                file.truncate(found.size)
+
+
+def _contents(top: str, objects: list[str]) -> dict[str, bytes]:
+    """Object -> its bytes."""
+    wanted = list(dict.fromkeys(objects))
+    out = _git(top, "cat-file", "--batch", given="".join(f"{one}\n" for one in wanted).encode())
+    found: dict[str, bytes] = {}
+    at = 0
+    for one in wanted:
+        end = out.index(b"\n", at)
+        size = int(out[at:end].split()[2])
+        found[one] = out[end + 1 : end + 1 + size]
+        at = end + 1 + size + 1
+    return found
+
+
+def _git(where: str, *arguments: str, given: bytes = b"") -> bytes:
+    """What git answers. BadRevision with its own words, if it fails."""
+    git = shutil.which("git")
+    if git is None:
+        raise BadRevision("git is not installed, and only git can read a revision")
+    quiet = {**os.environ, "GIT_OPTIONAL_LOCKS": "0", "LC_ALL": "C"}
+    command = [git, "-C", where or ".", *arguments]
+    done = subprocess.run(command, check=False, input=given, capture_output=True, env=quiet)
+    if done.returncode:
+        says = done.stderr.decode("utf-8", "replace").strip().partition("\n")[0]
+        raise BadRevision(says.removeprefix("fatal: "))
+    return done.stdout

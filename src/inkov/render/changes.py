@@ -1,0 +1,452 @@
+"""A comparison as text, as tables, as a comment for reviewers, and for other systems."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from rich.console import RenderableType
+from rich.text import Text
+
+from inkov.campus import Campus, Origin, Problem
+from inkov.checks import Finding
+from inkov.edits import Edit
+from inkov.effects import Comparison, Effect, Group, group_in_words, pair_in_words
+from inkov.effects.comparison import ClaimChange
+from inkov.effects.consequences import Consequence
+from inkov.forwarding.follow import Step
+from inkov.harmless import safe
+from inkov.levels import Level
+from inkov.readers import Locator
+from inkov.render.edits import (
+    change_in_words,
+    edit_json,
+    name_of_edit,
+    place_of_edit,
+    what_of_edit,
+)
+from inkov.render.exchange import junit, location, lost_json, sarif
+from inkov.render.follow import step_json
+from inkov.render.grid import Column, Grid, markdown_cell
+from inkov.render.results import Result
+from inkov.render.terminal import SEVERITY, indented
+from inkov.render.text import place, plain
+
+__all__ = ["comparison_result"]
+
+_MOST = 12  # of a kind on a screen; the rest is counted
+_SECTION = "bold underline"
+_GOOD, _BAD = "bold green", "bold white on red"
+
+
+class _View:
+    """A comparison and what is needed to tell it."""
+
+    def __init__(
+        self, result: Comparison, locator: Locator, names: tuple[str, str], campus: Campus
+    ) -> None:
+        self.result = result
+        self.locator = locator
+        self.names = names
+        self._vlan_names: dict[int, str] = {}
+        for device in campus.devices.values():
+            for row in (device.vlans or {}).values():
+                if row.name is not None:
+                    self._vlan_names.setdefault(row.vid, row.name.value)
+
+    def vlan(self, vid: int) -> str:
+        return self._vlan_names.get(vid, "")
+
+    def pair(self, effect: Effect) -> str:
+        return safe(pair_in_words(effect, self.vlan))
+
+    def group(self, group: Group) -> str:
+        return safe(group_in_words(group, self.vlan))
+
+    def at(self, origin: Origin) -> str:
+        return place(origin, self.locator)
+
+    def edit(self, edit: Edit) -> str:
+        what = what_of_edit(edit)
+        return safe(f"{name_of_edit(edit)}: {what}{' ' * bool(what)}{change_in_words(edit)}")
+
+
+def comparison_result(
+    result: Comparison,
+    locator: Locator,
+    names: tuple[str, str],
+    campus: Campus,
+    lost: list[Problem],
+) -> Result:
+    """A comparison in every form. `names` are what the two sides are called, `campus` is the one
+    after the change, `lost` are files that could not be read.
+    """
+    view = _View(result, locator, names, campus)
+    return Result(
+        value=lambda: comparison_json(view) | lost_json(lost),
+        grids=lambda: _grids(view),
+        text=lambda screen: screen.render(*_text(view, lost)),
+        markdown=lambda: _comment(view, lost),
+        sarif=lambda: _sarif(view, lost),
+        junit=lambda: _junit(view, lost),
+    )
+
+
+# --- in words -------------------------------------------------------------------------------------
+
+
+def headline(view: _View) -> str:
+    """What it comes to, in one line that fits a chat message."""
+    result = view.result
+    if result.nothing and not result.refused:
+        return f"No difference on {_count(result.switches, 'switch', 'switches')}."
+    switches = {edit.switch for edit in result.edits if edit.switch}
+    parts = [
+        f"{_count(len(result.edits), 'edit')} on {_count(len(switches), 'switch', 'switches')}"
+    ]
+    gained = sum(effect.gained for effect in result.effects)
+    lost = len(result.effects) - gained
+    parts.append(
+        f"reach gained {_times(gained)}, lost {_times(lost)}"
+        if result.effects
+        else "nobody reaches more or less than before"
+    )
+    new, gone = len(result.new) + len(result.worse), len(result.gone)
+    if new or gone:
+        parts.append(f"findings: {new} new or worse, {gone} gone")
+    if result.claims:
+        parts.append(f"{_count(len(result.claims), 'claim')} with another verdict")
+    return "; ".join(parts) + "."
+
+
+def verdict(view: _View) -> str:
+    """Whether it is refused."""
+    count = len(view.result.refusals)
+    return f"Refused: {_count(count, 'thing')} that nobody meant." if count else "Not refused."
+
+
+def _count(number: int, one: str, many: str = "") -> str:
+    return f"{number} {one if number == 1 else many or f'{one}s'}"
+
+
+def _times(number: int) -> str:
+    return {0: "nowhere", 1: "in one place"}.get(number, f"in {number} places")
+
+
+def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
+    """What matters stands last, where the eye ends on a terminal."""
+    result = view.result
+    for old, new in sorted(result.renamed.items()):
+        yield Text(safe(f"{old} is called {new} now."))
+    yield from _section("Edits", [_edit_lines(view, edit) for edit in result.edits])
+    others = [_consequence_line(one) for one in result.consequences]
+    yield from _section("On the campus as a whole", [[line] for line in others])
+    for kind, findings in (
+        ("Findings gone", result.gone),
+        ("New findings", result.new),
+        ("Worse findings", result.worse),
+    ):
+        yield from _section(kind, [_finding_lines(view, finding) for finding in findings])
+    yield from _section("Claims", [_claim_lines(view, change) for change in result.claims])
+    yield from _section("Who reaches whom", [_effect_lines(view, one) for one in result.effects])
+    for says in result.undecided:
+        yield Text(f"Not known: {safe(says)}.", style="bold magenta")
+    for problem in lost:
+        yield Text(f"Not read: {safe(problem.origin.file)}", style="bold magenta")
+    refusals = [
+        [(f"{safe(one.says)}", ""), (f"  {view.at(one.origin)}", "dim")] for one in result.refusals
+    ]
+    yield from _section("Refused", refusals)
+    yield Text(headline(view), style="bold")
+    yield Text(verdict(view), style=_BAD if result.refused else _GOOD)
+
+
+Lines = list[tuple[str, str]]
+"""Lines with their style."""
+
+
+def _section(title: str, entries: list[Lines]) -> Iterator[RenderableType]:
+    if not entries:
+        return
+    yield Text(f"{title} ({len(entries)})", style=_SECTION)
+    for lines in entries[:_MOST]:
+        for text, style in lines:
+            if text.strip():
+                yield indented(text, 2, style)
+    if len(entries) > _MOST:
+        yield indented(f"... and {len(entries) - _MOST} more; -f json has all", 2, "dim")
+    yield Text()
+
+
+def _edit_lines(view: _View, edit: Edit) -> Lines:
+    idle = "  (holds already)" if edit.idle else ""
+    at = place_of_edit(edit, view.locator)
+    return [(view.edit(edit) + idle, ""), (f"  {at}", "dim")]
+
+
+def _consequence_line(one: Consequence) -> tuple[str, str]:
+    vlans = f"VLAN{'s' * (len(one.vlans) != 1)} {one.vlans}" if one.vlans else ""
+    name = f"{one.about} {one.name}" if one.name else vlans
+    rest = f": VLAN{'s' * (len(one.vlans) != 1)} {one.vlans} " if one.name and vlans else ": "
+    return safe(f"{name}{rest if one.name else ': '}{one.says}"), _WORSE if one.worse else ""
+
+
+_WORSE = "bold magenta"
+
+
+def _finding_lines(view: _View, finding: Finding) -> Lines:
+    at = finding.where[0].origin if finding.where else Origin()
+    return [
+        (safe(f"{finding.severity.upper()}  {finding.rule}: {finding.says}"), _style(finding)),
+        (f"  {view.at(at)}", "dim"),
+    ]
+
+
+def _style(finding: Finding) -> str:
+    return SEVERITY[finding.severity] if finding.severity in ("breach", "fault") else ""
+
+
+def _claim_lines(view: _View, change: ClaimChange) -> Lines:
+    was, now = (
+        str(v.verdict) if v is not None else "not made" for v in (change.before, change.after)
+    )
+    told = change.after or change.before
+    assert told is not None
+    lines = [(safe(f"{change.claim}: {was} -> {now}"), "bold" if now != "holds" else "")]
+    if change.after is not None:
+        lines.append((safe(f"  {change.after.because}"), ""))
+    return [*lines, (f"  {view.at(told.origin)}", "dim")]
+
+
+def _effect_lines(view: _View, effect: Effect) -> Lines:
+    word = "GAINED" if effect.gained else "LOST"
+    grave = effect.crosses if effect.gained else effect.level == Level.HONEST
+    lines: Lines = [(f"{word}  {view.pair(effect)}", "bold" if grave else "")]
+    if not effect.settled:
+        lines.append(("  only by ways that pass a switch twice: not settled", ""))
+    lines += [(f"  {text}", style) for text, style in _way(view, effect)]
+    for edit in effect.blame:
+        at = place_of_edit(edit, view.locator)
+        lines.append((f"  To blame: {view.edit(edit)}  {at}", ""))
+    if not effect.smallest:
+        lines.append(("  (fewer of these edits may be to blame)", "dim"))
+    return lines
+
+
+def _way(view: _View, effect: Effect) -> Lines:
+    """The way in short: where it passes, and of what is lost, why it stops."""
+    if not effect.witness:
+        return []
+    *way, last = effect.witness
+    passed = [_end(step) for step in way]
+    if effect.gained:
+        return [(f"as in {' > '.join(dict.fromkeys([*passed, _end(last)]))}", "dim")]
+    stop = f"stops at {_end(last)}: {safe(last.because)}"
+    start = f"from {' > '.join(dict.fromkeys(passed))}, " if passed else ""
+    return [(f"{start}{stop}  {view.at(last.origin)}".rstrip(), "dim")]
+
+
+def _end(step: Step) -> str:
+    return safe(f"{step.switch}:{step.port}" if step.port else step.switch)
+
+
+# --- tables ---------------------------------------------------------------------------------------
+
+
+def _grids(view: _View) -> list[Grid]:
+    grid = Grid(
+        [Column("Kind"), Column("What"), Column("How"), Column("Said at"), Column("Refused")]
+    )
+    refused = {one.origin for one in view.result.refusals}
+    for edit in view.result.edits:
+        how = f"{what_of_edit(edit)} {change_in_words(edit)}".strip()
+        grid.add("edit", name_of_edit(edit), how, place_of_edit(edit, view.locator), "")
+    for effect in view.result.effects:
+        blame = "; ".join(view.edit(edit) for edit in effect.blame)
+        kind = f"reach {'gained' if effect.gained else 'lost'}"
+        mark = "yes" if effect.place in refused and (effect.crosses or not effect.gained) else ""
+        grid.add(kind, view.pair(effect), blame, view.at(effect.place), mark)
+    for one in view.result.consequences:
+        grid.add(str(one.about), one.name, f"{one.vlans} {one.says}", view.at(one.origin), "")
+    for kind, findings in _findings(view):
+        for finding in findings:
+            at = finding.where[0].origin if finding.where else Origin()
+            mark = "yes" if kind != "gone" and at in refused else ""
+            grid.add(f"finding {kind}", finding.rule, finding.says, view.at(at), mark)
+    for change in view.result.claims:
+        told = change.after or change.before
+        assert told is not None
+        verdicts = " -> ".join(
+            str(v.verdict) if v is not None else "not made" for v in (change.before, change.after)
+        )
+        mark = "yes" if told.origin in refused else ""
+        grid.add("claim", change.claim, verdicts, view.at(told.origin), mark)
+    grid.notes += [headline(view), verdict(view)]
+    return [grid]
+
+
+def _findings(view: _View) -> list[tuple[str, list[Finding]]]:
+    result = view.result
+    return [("new", result.new), ("worse", result.worse), ("gone", result.gone)]
+
+
+# --- a comment for reviewers ----------------------------------------------------------------------
+
+
+def _comment(view: _View, lost: list[Problem]) -> str:
+    """Markdown for the comment of a review: the verdict first, details folded."""
+    result = view.result
+    old, new = (markdown_cell(safe(name)) for name in view.names)
+    lines = [f"**{verdict(view)}** {markdown_cell(headline(view))}", "", f"{old} → {new}", ""]
+    for problem in lost:
+        lines.append(f"- not read: {markdown_cell(safe(problem.origin.file))}")
+    for refusal in result.refusals:
+        at = view.at(refusal.origin)
+        lines.append(f"- {markdown_cell(safe(refusal.says))}" + (f" (`{_code(at)}`)" if at else ""))
+    lines += [""] * bool(result.refusals or lost)
+    if result.effects:
+        lines += ["| | Who reaches whom | To blame |", "| --- | --- | --- |"]
+        for effect in result.effects[:_MOST]:
+            blame = "; ".join(
+                f"{view.edit(edit)} ({place_of_edit(edit, view.locator)})" for edit in effect.blame
+            )
+            word = "gained" if effect.gained else "lost"
+            lines.append(
+                f"| {word} | {markdown_cell(view.pair(effect))} | {markdown_cell(blame)} |"
+            )
+        if len(result.effects) > _MOST:
+            lines.append(f"| | and {len(result.effects) - _MOST} more | |")
+        lines.append("")
+    for says in result.undecided:
+        lines += [f"Not known: {markdown_cell(safe(says))}.", ""]
+    parts: list[tuple[str, list[str]]] = [
+        ("Edits", [f"{view.edit(e)} ({place_of_edit(e, view.locator)})" for e in result.edits]),
+        ("On the campus as a whole", [_consequence_line(one)[0] for one in result.consequences]),
+        *(
+            (f"Findings {kind}", [f"{f.severity} {f.rule}: {f.says}" for f in findings])
+            for kind, findings in _findings(view)
+        ),
+        ("Claims", [_claim_lines(view, change)[0][0] for change in result.claims]),
+    ]
+    for title, entries in parts:
+        if entries:
+            lines += [f"<details><summary>{title} ({len(entries)})</summary>", ""]
+            lines += [f"- {markdown_cell(safe(entry))}" for entry in entries[: 10 * _MOST]]
+            more = len(entries) - 10 * _MOST
+            lines += [f"- and {more} more"] * (more > 0)
+            lines += ["", "</details>", ""]
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _code(text: str) -> str:
+    return text.replace("`", "'").replace("|", "\\|")
+
+
+# --- for other systems ----------------------------------------------------------------------------
+
+
+def comparison_json(view: _View) -> dict[str, Any]:
+    """The fixed shape; beside it what is otherwise on the campus, and why it is refused."""
+    result, locator = view.result, view.locator
+    return {
+        "edits": [edit_json(edit, locator) for edit in result.edits],
+        "gained": [_effect_json(view, effect) for effect in result.effects if effect.gained],
+        "lost": [_effect_json(view, effect) for effect in result.effects if not effect.gained],
+        "findings": {
+            kind: [
+                {
+                    "id": finding.id,
+                    "rule": finding.rule,
+                    "severity": str(finding.severity),
+                    "says": safe(finding.says),
+                    "where": [plain(where.origin, locator) for where in finding.where],
+                }
+                for finding in findings
+            ]
+            for kind, findings in _findings(view)
+        },
+        "claims": [
+            {
+                "claim": safe(change.claim),
+                "before": str(change.before.verdict) if change.before is not None else None,
+                "after": str(change.after.verdict) if change.after is not None else None,
+            }
+            for change in result.claims
+        ],
+        "renamed": result.renamed,
+        "consequences": [
+            {
+                "about": str(one.about),
+                "name": safe(one.name) or None,
+                "vlans": str(one.vlans),
+                "says": safe(one.says),
+                "worse": one.worse,
+            }
+            for one in result.consequences
+        ],
+        "undecided": [safe(says) for says in result.undecided],
+        "refused": result.refused,
+        "because": [
+            {"says": safe(one.says), **plain(one.origin, locator)} for one in result.refusals
+        ],
+    }
+
+
+def _effect_json(view: _View, effect: Effect) -> dict[str, Any]:
+    vlans = effect.sources.vlans | effect.targets.vlans
+    return {
+        "from": _group_json(effect.sources),
+        "to": _group_json(effect.targets),
+        "both_ways": effect.row.both_ways,
+        "vlan": str(vlans),
+        "layer": int(effect.layer),
+        "level": str(effect.level),
+        "in_part": effect.row.in_part,
+        "crosses_segments": effect.crosses,
+        "settled": effect.settled,
+        "witness": [step_json(step, view.locator) for step in effect.witness],
+        "blame": [edit_json(edit, view.locator) for edit in effect.blame],
+        "smallest": effect.smallest,
+    }
+
+
+def _group_json(group: Group) -> dict[str, Any]:
+    """A group by its widest name, and its ports."""
+    return {
+        "segment": [safe(name) for name in group.segments] or None,
+        "vlan": str(group.vlans),
+        "everyone": group.everyone,
+        "switch": [safe(name) for name in group.switches],
+        "ports": [safe(name) for name in group.ports],
+        "hosts": [safe(name) for name in group.hosts],
+        "count": group.count,
+    }
+
+
+_RULE = {
+    "id": "refused-change",
+    "shortDescription": {"text": "A change does something that nobody said it would."},
+}
+
+
+def _sarif(view: _View, lost: list[Problem]) -> str:
+    results = [
+        {
+            "ruleId": "refused-change",
+            "level": "error",
+            "message": {"text": safe(one.says)},
+            "locations": [location(one.origin, view.locator, "")],
+        }
+        for one in view.result.refusals
+    ]
+    return sarif([_RULE], results, lost, view.locator)
+
+
+def _junit(view: _View, lost: list[Problem]) -> str:
+    cases: list[tuple[str, str, list[str]]] = [
+        (safe(one.says), "inkov.compare", [f"{safe(one.says)} {view.at(one.origin)}".strip()])
+        for one in view.result.refusals
+    ]
+    if not cases:
+        cases = [(headline(view), "inkov.compare", [])]
+    return junit("inkov compare", cases, lost)
