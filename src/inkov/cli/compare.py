@@ -84,7 +84,7 @@ def compare(
     lost = [*old.lost, *new.lost]
     locator = old.locator.beside(new.locator)
     names = options.old, options.new
-    options.out.show(comparison_result(result, locator, names, new.loaded.campus, lost))
+    options.out.show(comparison_result(result, locator, names, lost))
     if lost or any(refusal.unread for refusal in result.refusals):
         raise typer.Exit(UNUSABLE)
     raise typer.Exit(FINDINGS if result.refused else ALL_WELL)

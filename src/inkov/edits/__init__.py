@@ -5,9 +5,10 @@ the thing as a whole. It does not know how it came about: whoever compares, mend
 something uses the same edits. Pure functions of campuses.
 """
 
+from inkov.edits.about import vids_of
 from inkov.edits.apply import apply
 from inkov.edits.difference import difference
 from inkov.edits.edit import Edit, Kind
 from inkov.edits.renamed import renamed, renames
 
-__all__ = ["Edit", "Kind", "apply", "difference", "renamed", "renames"]
+__all__ = ["Edit", "Kind", "apply", "difference", "renamed", "renames", "vids_of"]

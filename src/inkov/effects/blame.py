@@ -5,12 +5,14 @@ result is resolved anew, and looked at. That is exact, and costs as much as reso
 does, so little of it is done:
 
 1. Edits that cannot matter are left out: those of what decides no frame's way (names, descriptions,
-   ...), and those of switches that have, with the switches beside them, no part in what changed in
-   the regions that the effect is in.
+   ...), and those of ports that do, with the ports at the far end of their links, what they did
+   before with all VLANs of the regions that the effect is in; and so with VLANs and switches. For
+   packets, regions on their way count as well, and what is left is tried.
 2. If one edit is left, it is to blame: the effect must come from somewhere.
-3. Else sets of edits are undone, the smallest first. Where there are too many, they are halved as
-   long as a half will do, and then thinned out one by one: what is left is a set of which each edit
-   is needed, though there may be a smaller one (`smallest` is false).
+3. Else edits are undone one by one, those at the places that the effect shows before others. If
+   none will do alone, the edits at these places are undone together, and thinned out by halves as
+   long as the effect stays away: what is left is a set of which each edit is needed. There may be a
+   smaller one (`smallest` is false), unless all smaller ones are few enough to be tried.
 
 `trials` bounds the work. When they are used up, all that may matter are named.
 """
@@ -19,22 +21,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from itertools import combinations
+from math import comb
 
 from inkov.campus import Campus
-from inkov.edits import Edit, Kind, apply
-from inkov.effects.changed import changed_hubs
+from inkov.edits import Edit, Kind, apply, vids_of
 from inkov.effects.effect import Effect
-from inkov.effects.hearing import Budget, TooMuch
+from inkov.effects.hearing import Budget, Hearing, TooMuch
 from inkov.effects.relation import Relation
-from inkov.effects.routing import Passes
+from inkov.effects.routing import Passes, RoutedReach
 from inkov.effects.side import SeatName, Side
-from inkov.levels import Layer
-from inkov.vlanset import bits
+from inkov.levels import Layer, Level
+from inkov.vlanset import ALL_BITS, bits
+from inkov.wiring import End
 
 __all__ = ["Blamer", "undone"]
 
 _SMALL = 3  # sets up to this size are all tried
 _MOST_SETS = 40
+_MOST_PORTS = 16
 
 _NO_MATTER = {
     Kind.PORT: {"description", "mtu", "speed", "guard", "bpdu_guard", "edge", "reading"},
@@ -76,12 +80,11 @@ class Blamer:
         self.resolved = resolved
         self.trials = trials
         self._tried: dict[frozenset[int], Side] = {}
-        old, new = (side.fabric for side in relation.sides)
-        self._hubs = changed_hubs(old, new)
+        self._views: Views = {}
 
     def blame(self, effect: Effect) -> None:
         """Fill in `blame` and `smallest` of an effect."""
-        numbers = [n for n, edit in enumerate(self.edits) if self._may_matter(edit, effect)]
+        numbers = self._may_matter(effect)
         effect.blame, effect.smallest = [], True
         if len(numbers) > 1:
             numbers, effect.smallest = self._fewest(numbers, effect)
@@ -89,76 +92,139 @@ class Blamer:
 
     # --- which may matter -------------------------------------------------------------------------
 
-    def _may_matter(self, edit: Edit, effect: Effect) -> bool:
-        if edit.kind in _NEVER or edit.attribute in _NO_MATTER.get(edit.kind, ()):
-            return False
-        if edit.kind is Kind.GATEWAY or edit.kind is Kind.FILTER:
-            return effect.layer == Layer.PACKETS or edit.kind is Kind.GATEWAY
-        if effect.layer == Layer.PACKETS or edit.kind in (Kind.CABLE, Kind.NEIGHBOUR, Kind.HOST):
+    def _may_matter(self, effect: Effect) -> list[int]:
+        """The numbers of the edits that may have to do with an effect."""
+        decisive = [
+            number
+            for number, edit in enumerate(self.edits)
+            if edit.kind not in _NEVER and edit.attribute not in _NO_MATTER.get(edit.kind, ())
+        ]
+        within = self._within(effect)
+        near = [number for number in decisive if self._is_near(self.edits[number], within, effect)]
+        if effect.layer == Layer.FRAMES or near == decisive:
+            return near
+        # Packets may get there by routers that are not on the way that was looked at.
+        try:
+            return near if near and self._gone_without(near, effect) else decisive
+        except TooMuch:
+            return decisive
+
+    def _is_near(self, edit: Edit, within: dict[str, int], effect: Effect) -> bool:
+        """Whether an edit has to do with the VLANs (by switch, as masks) that an effect is in."""
+        if edit.kind in (Kind.CABLE, Kind.NEIGHBOUR):
+            link = edit.after or edit.before
+            ends = (link.device, link.port), (link.far_device, link.far_port)
+            return any(self._does_otherwise(end, within) for end in ends)
+        if edit.kind is Kind.HOST:
             return True
-        if edit.kind is Kind.PORT and not edit.whole:
-            return self._port_matters(edit, effect)
-        if edit.kind is Kind.VLAN:
-            return edit.switch in self._switches(effect)
-        return True
+        if edit.kind is Kind.PORT:
+            return self._port_is_near(edit, within)
+        if edit.kind is Kind.GATEWAY or edit.kind is Kind.FILTER:
+            return edit.switch in within
+        touched = vids_of(edit)
+        mask = touched.bits if touched is not None and edit.kind is Kind.VLAN else ALL_BITS
+        return bool(within.get(edit.switch, 0) & mask) or (edit.whole and edit.kind is Kind.SWITCH)
 
-    def _port_matters(self, edit: Edit, effect: Effect) -> bool:
+    def _port_is_near(self, edit: Edit, within: dict[str, int]) -> bool:
         """Whether a port, its bundle, or a port at the far end of its links does anything else with
-        a VLAN of the regions of an effect.
+        these VLANs.
         """
+        ends = {(edit.switch, edit.name)}
         for side in self.relation.sides:
-            device = side.fabric.campus.devices.get(edit.switch)
-            port = device.ports.get(edit.name) if device is not None else None
-            if port is None or port.bundle is not None or port.parent is not None:
-                return True
-        return edit.switch in self._switches(effect)
+            end = End(edit.switch, edit.name)
+            if end in side.fabric.ports:
+                own = side.fabric.end_of(*end)
+                parent = side.fabric.ports[end].stated.parent
+                if parent is not None:
+                    own = side.fabric.end_of(edit.switch, parent.value)
+                around = (own, *side.fabric.wiring.around(own))
+                ends |= {(one.device, one.port) for one in around}
+        return any(self._does_otherwise(end, within) for end in ends)
 
-    def _switches(self, effect: Effect) -> set[str]:
-        """The switches with a hub that changed in the regions that an effect is in, and those
-        beside them.
-        """
-        found: set[str] = set()
-        for side, hearing in zip(self.relation.sides, self.relation.hearing, strict=True):
-            fabric = side.fabric
+    def _does_otherwise(self, end: tuple[str, str], within: dict[str, int]) -> bool:
+        changed = self.relation.changed.ports.get(end, 0)
+        for side in self.relation.sides:
+            if End(*end) in side.fabric.ports:
+                own = side.fabric.end_of(*end)
+                changed |= self.relation.changed.ports.get((own.device, own.port), 0)
+        return bool(changed & within.get(end[0], 0))
+
+    def _within(self, effect: Effect) -> dict[str, int]:
+        """The VLANs, by switch, of the regions that an effect is in before or after."""
+        found: dict[str, int] = {}
+        for number, (side, hearing) in enumerate(
+            zip(self.relation.sides, self.relation.hearing, strict=True)
+        ):
             regions: set[int] = set()
             for name in (*effect.row.sources, *effect.row.targets):
                 if name in side.seats:
                     seat = side.seats[name]
-                    regions |= hearing.sender(seat).regions
-                    regions |= hearing.ears[seat].regions
-                    for place in hearing.ears[seat].places:
+                    ear = hearing.ears[seat]
+                    regions |= hearing.sender(seat).regions | ear.regions
+                    for place in ear.places:
                         regions |= {
                             hearing.regions.of(place.bridge, vid) for vid in bits(place.mask)
                         }
-            for bridge, mask in self._hubs.items():
-                number = fabric.bridge_of.get(bridge)
-                changed = bits(mask) if number is not None else ()
-                touched = {hearing.regions.of(number or 0, vid) for vid in changed}
-                if number is None or touched & regions:
-                    found.add(bridge[0])
-        beside = set(found)
-        for side in self.relation.sides:
-            for link in side.fabric.wiring.links:
-                if {link.a.device, link.b.device} & found:
-                    beside |= {link.a.device, link.b.device}
-        return beside
+            if effect.layer == Layer.PACKETS:
+                for interface in self.relation.routed[number].routers.up:
+                    if interface.device in {step.switch for step in effect.witness}:
+                        found.setdefault(interface.device, 0)
+                        regions.add(hearing.regions.of(interface.bridge, interface.vid))
+            for (device, bridge), mask in self.relation.changed.hubs.items():
+                at = side.fabric.bridge_of.get((device, bridge))
+                for vid in bits(mask) if at is not None else ():
+                    if hearing.regions.of(at or 0, vid) in regions:
+                        found[device] = found.get(device, 0) | 1 << vid
+        return found
 
     # --- the fewest -------------------------------------------------------------------------------
 
     def _fewest(self, numbers: list[int], effect: Effect) -> tuple[list[int], bool]:
-        """The smallest set without which the effect is gone; and whether that is sure."""
+        """The smallest set without which the effect is gone; and whether that is sure.
+
+        Single edits are tried first, those at the places that the effect shows before others. If
+        none will do alone, those places together show how many it takes at most.
+        """
+        shown = self._shown(numbers, effect)
+        others = [number for number in numbers if number not in shown]
+        best, sure = numbers, False
         try:
-            tried = 0
-            for size in range(1, min(_SMALL, len(numbers)) + 1):
-                for some in combinations(numbers, size):
-                    tried += 1
-                    if tried > _MOST_SETS:
-                        return self._thinned(numbers, effect), False
-                    if self._gone_without(some, effect):
-                        return list(some), True
-            return self._thinned(numbers, effect), len(numbers) == _SMALL + 1
+            for number in (*shown, *others):
+                if self._gone_without([number], effect):
+                    return [number], True
+            for some in (shown, numbers):
+                if some and self._gone_without(some, effect):
+                    best = self._thinned(some, effect)
+                    break
+            for size in range(2, min(_SMALL, len(best) - 1) + 1):
+                if comb(len(numbers), size) > _MOST_SETS:
+                    return best, False
+                for fewer in combinations((*shown, *others), size):
+                    if self._gone_without(fewer, effect):
+                        return sorted(fewer), True
+            sure = len(best) <= _SMALL + 1
         except TooMuch:
-            return numbers, False
+            pass
+        return best, sure
+
+    def _shown(self, numbers: list[int], effect: Effect) -> list[int]:
+        """Those of some edits that are at a place which the effect shows: on its way, at the ports
+        of its smaller side, and at the far ends of links there.
+        """
+        side = min(effect.row.sources, effect.row.targets, key=len)
+        places = {(step.switch, step.port) for step in effect.witness}
+        places |= {(name.switch, name.port) for name in side[:_MOST_PORTS]}
+        for fabric in (side.fabric for side in self.relation.sides):
+            for end in [End(*place) for place in places if End(*place) in fabric.ports]:
+                places |= {(far.device, far.port) for far in fabric.wiring.around(end)}
+        switches = {switch for switch, _ in places}
+        return [
+            number
+            for number in numbers
+            for edit in [self.edits[number]]
+            if (edit.switch, edit.name) in places
+            or (edit.kind is not Kind.PORT and edit.switch in switches)
+        ]
 
     def _thinned(self, numbers: list[int], effect: Effect) -> list[int]:
         """A set of edits of which each is needed, by halving and leaving out."""
@@ -190,27 +256,30 @@ class Blamer:
 
     def _is_there(self, effect: Effect, side: Side) -> bool:
         """Whether any pair of an effect is still gained, or still lost, on a side."""
-        reaches = Reaches(side, effect)
+        reaches = Reaches(side, effect, self._views)
         sources, targets = effect.row.sources, effect.row.targets
         if effect.gained:
             return reaches.any(sources, targets)
         return not reaches.all(sources, targets)
 
 
+Views = dict[tuple[int, Level], tuple[Hearing, RoutedReach]]
+"""Who hears and reaches whom on sides that were tried."""
+
+
 class Reaches:
     """Who reaches whom on one side, at the layer and level of an effect."""
 
-    def __init__(self, side: Side, effect: Effect) -> None:
-        budget = Budget(10_000)
+    def __init__(self, side: Side, effect: Effect, views: Views) -> None:
         self.side = side
-        self.hearing = side.hearing(effect.level, budget)
-        self.routed = (
-            side.routed(effect.level, self.hearing, budget)
-            if effect.layer == Layer.PACKETS
-            else None
-        )
+        key = id(side), effect.level
+        if key not in views:
+            budget = Budget(10_000)
+            hearing = side.hearing(effect.level, budget)
+            views[key] = hearing, side.routed(effect.level, hearing, budget)
+        self.hearing, routed = views[key]
+        self.routed = routed if effect.layer == Layer.PACKETS else None
         self.wanted = Passes.WHOLE if effect.row.in_part else Passes.IN_PART
-        self._answers: dict[object, bool] = {}
 
     def any(self, sources: list[SeatName], targets: list[SeatName]) -> bool:
         """Whether any of some seats reaches any of others on another wire."""
@@ -259,4 +328,4 @@ class Reaches:
         if self.routed is None:
             return False
         leading = self.routed.leading(self.routed.sent.ears[seats[other]])
-        return self.routed.passes(sender, leading) >= self.wanted
+        return self.routed.passes(sender, leading, self.wanted)

@@ -7,45 +7,50 @@ it to another port.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
+from typing import Any, NamedTuple
 
 from inkov.forwarding import BridgePort, Fabric
 from inkov.vlanset import bit, union
 
-__all__ = ["changed_hubs"]
+__all__ = ["Changed", "changed"]
 
-Bridge = tuple[str, str]
 Masks = dict[Any, int]
 
 
-def changed_hubs(one: Fabric, other: Fabric) -> dict[Bridge, int]:
-    """(Device, bridge) -> the VIDs, as a mask, whose hub there is changed."""
-    found: dict[Bridge, int] = {}
+class Changed(NamedTuple):
+    """VIDs, as masks: `hubs` by (device, bridge), those whose hub there is changed; `ports` by
+    (device, port), those with which the port does something else.
+    """
+
+    hubs: dict[tuple[str, str], int]
+    ports: dict[tuple[str, str], int]
+
+
+def changed(one: Fabric, other: Fabric) -> Changed:
+    """What two fabrics do otherwise with frames."""
+    found = Changed({}, {})
     old, new = _bridges(one), _bridges(other)
     for bridge in {*old, *new}:
         mask = old.get(bridge, 0) ^ new.get(bridge, 0)
         if mask:
-            found[bridge] = mask
-    for bridge, differs in _changed_ports(one, other):
-        found[bridge] = found.get(bridge, 0) | differs
-    return found
-
-
-def _changed_ports(one: Fabric, other: Fabric) -> Iterator[tuple[Bridge, int]]:
-    """The bridges of ports that do something else with some VIDs, and these."""
+            found.hubs[bridge] = mask
     ports, others = _ports(one), _ports(other)
     for name in {*ports, *others}:
         mine, its = ports.get(name), others.get(name)
         if mine is not None and its is not None and _plainly_alike(one, mine, other, its):
             continue
-        old, new = _does(one, mine), _does(other, its)
-        if old != new:
-            differs = union(old.get(key, 0) ^ new.get(key, 0) for key in {*old, *new})
-            for fabric, port in ((one, mine), (other, its)):
-                if port is not None:
-                    inside = fabric.bridges[port.bridge]
-                    yield (inside.device, inside.name), differs
+        was, now = _does(one, mine), _does(other, its)
+        if was == now:
+            continue
+        differs = union(was.get(key, 0) ^ now.get(key, 0) for key in {*was, *now})
+        for fabric, port in ((one, mine), (other, its)):
+            if port is not None:
+                inside = fabric.bridges[port.bridge]
+                bridge = inside.device, inside.name
+                found.hubs[bridge] = found.hubs.get(bridge, 0) | differs
+                for at in ((name[0], name[1]), (port.end.device, port.end.port)):
+                    found.ports[at] = found.ports.get(at, 0) | differs
+    return found
 
 
 def _plainly_alike(one: Fabric, mine: BridgePort, other: Fabric, its: BridgePort) -> bool:
@@ -60,7 +65,7 @@ def _plainly_alike(one: Fabric, mine: BridgePort, other: Fabric, its: BridgePort
     )
 
 
-def _bridges(fabric: Fabric) -> dict[Bridge, int]:
+def _bridges(fabric: Fabric) -> dict[tuple[str, str], int]:
     return {(inside.device, inside.name): inside.live for inside in fabric.bridges}
 
 

@@ -37,7 +37,7 @@ from inkov.wiring import wire
 __all__ = ["ClaimChange", "Comparison", "Options", "Refusal", "compare"]
 
 _FLOODS = 400  # at the hostile level; at the honest one as many as it takes
-_TRIALS_OF_SWITCHES = 4000  # how many switches may be resolved anew to find out what is to blame
+_TRIALS_OF_SWITCHES = 3000  # how many switches may be resolved anew to find out what is to blame
 
 
 class ClaimChange(Struct):
@@ -48,13 +48,14 @@ class ClaimChange(Struct):
     after: Verdict | None
 
 
-class Refusal(Struct, frozen=True):
-    """Something that nobody said would come of the change. `unread`: one of the two sides was not
-    there as a whole to be compared.
+class Refusal(Struct, frozen=True, eq=False):
+    """Something that nobody said would come of the change. `about` is what it is told of besides,
+    if it is told anywhere. `unread`: one of the two sides was not there as a whole.
     """
 
     says: str
     origin: Origin = Origin()
+    about: Effect | Finding | ClaimChange | Edit | None = None
     unread: bool = False
 
 
@@ -75,6 +76,15 @@ class Comparison(Struct):
     refusals: list[Refusal] = field(default_factory=list)
     faults: list[str] = field(default_factory=list)
     switches: int = 0
+    vlan_names: dict[int, str] = field(default_factory=dict)
+
+    def name_of(self, vid: int) -> str:
+        """The name of a VLAN; "" if it has none."""
+        return self.vlan_names.get(vid, "")
+
+    def is_refused(self, about: object) -> bool:
+        """Whether something that is told of the change is refused."""
+        return any(refusal.about is about for refusal in self.refusals)
 
     @property
     def refused(self) -> bool:
@@ -104,12 +114,32 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     edits = difference(before, after)
     fabrics = [resolve(campus, wire(campus)) for campus in (before, after)]
     sites = [Site(fabric, plan) for fabric, plan in zip(fabrics, (old[1], new[1]), strict=True)]
-    result = Comparison(edits, names, [], consequences(*sites), switches=len(after.devices))
+    result = Comparison(
+        edits,
+        names,
+        [],
+        consequences(*sites),
+        switches=len(after.devices),
+        vlan_names=_vlan_names(before, after),
+    )
     _effects(result, fabrics, (old[1], new[1]), after, options)
     _findings(result, sites, options)
     _claims(result, fabrics, (old[1], new[1]))
     result.refusals = list(_refusals(result, before, after, options, fabrics[1], new[1]))
     return result
+
+
+def _vlan_names(*campuses: Campus) -> dict[int, str]:
+    """VLAN -> the name that the first switch with one has for it, after the change if there is
+    one.
+    """
+    return {
+        row.vid: row.name.value
+        for campus in campuses
+        for device in reversed(campus.devices.values())
+        for row in (device.vlans or {}).values()
+        if row.name is not None
+    }
 
 
 # --- effects --------------------------------------------------------------------------------------
@@ -216,14 +246,16 @@ def _refusals(
                 yield Refusal(says, edit.where[0] or Origin(), unread=True)
         elif not meant.may_edit(edit):
             says = f"an edit outside what was to be changed: {edit.switch} {edit.kind} {edit.name}"
-            yield Refusal(says.replace("  ", " "), edit.where[1] or edit.where[0] or Origin())
+            where = edit.where[1] or edit.where[0] or Origin()
+            yield Refusal(says.replace("  ", " "), where, edit)
     for effect in result.effects:
         if meant.is_meant(effect):
             continue
+        words = pair_in_words(effect, result.name_of)
         if effect.gained and effect.crosses:
-            yield Refusal(f"reach is gained: {pair_in_words(effect)}", effect.place)
+            yield Refusal(f"reach is gained: {words}", effect.place, effect)
         elif not effect.gained and effect.level == Level.HONEST:
-            yield Refusal(f"reach is lost: {pair_in_words(effect)}", effect.place)
+            yield Refusal(f"reach is lost: {words}", effect.place, effect)
     yield from _of_findings(result, options)
     yield from _of_claims(result)
     yield from _unknown(result, before, after)
@@ -234,7 +266,7 @@ def _of_findings(result: Comparison, options: Options) -> Iterator[Refusal]:
         for finding in findings:
             if options.fail_on is not None and finding.severity.rank <= options.fail_on.rank:
                 origin = finding.where[0].origin if finding.where else Origin()
-                yield Refusal(f"a {kind} {finding.severity}: {finding.says}", origin)
+                yield Refusal(f"a {kind} {finding.severity}: {finding.says}", origin, finding)
 
 
 def _of_claims(result: Comparison) -> Iterator[Refusal]:
@@ -242,10 +274,11 @@ def _of_claims(result: Comparison) -> Iterator[Refusal]:
         held = change.before is None or change.before.verdict == Outcome.HOLDS
         if change.after is None and held:
             assert change.before is not None
-            yield Refusal(f"a claim is not made any more: {change.claim}", change.before.origin)
+            says = f"a claim is not made any more: {change.claim}"
+            yield Refusal(says, change.before.origin, change)
         elif change.after is not None and change.after.verdict != Outcome.HOLDS and held:
             now = "is broken" if change.after.verdict == Outcome.BROKEN else "is undecided"
-            yield Refusal(f"a claim {now}: {change.claim}", change.after.origin)
+            yield Refusal(f"a claim {now}: {change.claim}", change.after.origin, change)
 
 
 def _unknown(result: Comparison, before: Campus, after: Campus) -> Iterator[Refusal]:

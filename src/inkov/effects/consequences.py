@@ -78,10 +78,9 @@ def _islands(old: Site, new: Site) -> Iterator[Consequence]:
             turned.setdefault(counts, []).append(vid)
     for (was, now), vids in sorted(turned.items()):
         if not was:
-            says = "nobody was in it, now there is somebody"
-            says += f", in {now} islands" if now > 1 else ""
+            says = "used now, and not before" + (f": in {now} islands" if now > 1 else "")
         elif not now:
-            says = "nobody is in it any more"
+            says = "not used any more"
         else:
             says = f"in {now} island{'s' * (now > 1)} instead of {was}"
         vlans = VlanSet.from_vids(vids)

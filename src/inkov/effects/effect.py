@@ -13,6 +13,7 @@ from inkov.campus import Origin
 from inkov.edits import Edit
 from inkov.effects.groups import Group, Named, Row, rows
 from inkov.effects.relation import Relation
+from inkov.effects.routing import Passes, passed
 from inkov.effects.side import SeatName, Side
 from inkov.effects.witness import lost_way, new_way
 from inkov.forwarding.follow import Step
@@ -25,7 +26,8 @@ class Effect(Struct):
     """Pairs gained or lost. `sources` and `targets` are as they are called where the pairs are
     there: after the change for what is gained, before it for what is lost.
 
-    `crosses`: some pair is of two that share no segment. `witness` shows one pair; `settled` is
+    `crosses`: some pair is of two that share no segment; at layer 3, and of two segments of which
+    nothing was routed from one to the other before. `witness` shows one pair; `settled` is
     false where only ways are known that pass a switch twice (FM 3.10). `blame` are the edits
     without which the effect is not there; `smallest` is false if fewer might do.
     `vid_of` has the VLAN of each seat.
@@ -61,6 +63,7 @@ def effects_of(relation: Relation) -> list[Effect]:
     """All effects at the level of a relation, what is gained first; each with its witness."""
     old, new = relation.sides
     found = []
+    known = SegmentReach(relation, 0)
     for gained, differing in ((True, relation.gained()), (False, relation.lost())):
         named = Named(new if gained else old)
         for row in rows(differing, relation):
@@ -70,7 +73,7 @@ def effects_of(relation: Relation) -> list[Effect]:
                 row,
                 named.group(row.sources),
                 named.group(row.targets),
-                _crosses(named, row),
+                _crosses(named, row, known if row.layer == Layer.PACKETS else None),
                 vid_of={
                     name: named.side.seats[name].vid
                     for name in (*row.sources, *row.targets)
@@ -82,10 +85,47 @@ def effects_of(relation: Relation) -> list[Effect]:
     return found
 
 
-def _crosses(named: Named, row: Row) -> bool:
-    """Whether any pair of a row shares no segment."""
+def _crosses(named: Named, row: Row, known: SegmentReach | None) -> bool:
+    """Whether any pair of a row shares no segment, and nothing that is `known` already."""
     sides = [{named.segments_of(name) for name in names} for names in (row.sources, row.targets)]
-    return any(not one & other for one in sides[0] for other in sides[1])
+    return any(
+        not one & other and not (known is not None and known.reach(one, other, row.in_part))
+        for one in sides[0]
+        for other in sides[1]
+    ) or (row.both_ways and not row.within and _crosses(named, turned(row), known))
+
+
+def turned(row: Row) -> Row:
+    """A row the other way round, once."""
+    return Row(row.layer, row.in_part, row.targets, row.sources, False, False)
+
+
+class SegmentReach:
+    """Which segments reach which by routers on one side, whoever in them does."""
+
+    def __init__(self, relation: Relation, side: int) -> None:
+        named, routed = Named(relation.sides[side]), relation.routed[side]
+        self._entering: dict[str, tuple[int, int]] = {}
+        self._leading: dict[str, int] = {}
+        for one, names in relation.members.items():
+            half = one[side]
+            if half is None:
+                continue
+            whole, part = routed.entering(half.sender)
+            leading = routed.leading(half.routed)
+            for segment in frozenset().union(*map(named.segments_of, names)):
+                known = self._entering.get(segment, (0, 0))
+                self._entering[segment] = known[0] | whole, known[1] | part
+                self._leading[segment] = self._leading.get(segment, 0) | leading
+
+    def reach(self, ones: frozenset[str], others: frozenset[str], whole: bool) -> bool:
+        """Whether any of some segments reaches any of others; with all packets, if `whole`."""
+        least = Passes.WHOLE if whole else Passes.IN_PART
+        return any(
+            passed(self._entering.get(one, (0, 0)), self._leading.get(other, 0)) >= least
+            for one in ones
+            for other in others
+        )
 
 
 def _show(effect: Effect, relation: Relation) -> None:

@@ -48,7 +48,8 @@ def rows(differing: Iterable[Differing], relation: Relation) -> list[Row]:
 
     found: list[Row] = []
     for (layer, in_part), targets_of in kinds.items():
-        for ones, others, both_ways in _together(targets_of):
+        size = {n: len(relation.members[classes[n]]) for n in range(len(classes))}
+        for ones, others, both_ways in _together(targets_of, size):
             found.append(Row(layer, in_part, seats(ones), seats(others), both_ways, False))
         for one in (one for one, others in targets_of.items() if one in others):
             found.append(Row(layer, in_part, seats([one]), seats([one]), True, True))
@@ -58,20 +59,35 @@ def rows(differing: Iterable[Differing], relation: Relation) -> list[Row]:
 Numbers = tuple[int, ...]
 
 
-def _together(targets_of: dict[int, set[int]]) -> Iterator[tuple[Numbers, Numbers, bool]]:
-    """Sides with the same other side, as one; and whether that is so both ways."""
-    sources_of: dict[Numbers, list[int]] = {}
+def _together(
+    targets_of: dict[int, set[int]], size: dict[int, int]
+) -> Iterator[tuple[Numbers, Numbers, bool]]:
+    """All pairs of different classes in few rows: each as (sources, targets, both ways).
+
+    Classes with the same others are one (all VLANs that a new gateway joins). Of what is left, the
+    smallest is told first, with all that it differs towards, and is done with: so where islands are
+    joined, each is told once, as what joins the others.
+    """
+    towards: dict[int, set[int]] = {}
+    from_: dict[int, set[int]] = {}
     for one, others in targets_of.items():
-        beside = tuple(sorted(others - {one}))
-        if beside:
-            sources_of.setdefault(beside, []).append(one)
-    sides = {(tuple(sorted(ones)), others) for others, ones in sources_of.items()}
-    done: set[tuple[Numbers, Numbers]] = set()
-    for pair in sorted(sides):
-        back = pair[1], pair[0]
-        if pair not in done:
-            done |= {pair, back}
-            yield *pair, back in sides
+        for other in others - {one}:
+            towards.setdefault(one, set()).add(other)
+            from_.setdefault(other, set()).add(one)
+    alike: dict[tuple[frozenset[int], frozenset[int]], list[int]] = {}
+    for one in sorted({*towards, *from_}):
+        key = frozenset(towards.get(one, ())), frozenset(from_.get(one, ()))
+        alike.setdefault(key, []).append(one)
+    left = {tuple(ones): key for key, ones in alike.items()}
+    done: set[int] = set()
+    for ones in sorted(left, key=lambda ones: (sum(size[n] for n in ones), ones)):
+        to, back = (set(others) - done for others in left[ones])
+        for others, both_ways in ((to & back, True), (to - back, False)):
+            if others:
+                yield ones, tuple(sorted(others)), both_ways
+        if back - to:
+            yield tuple(sorted(back - to)), ones, False
+        done.update(ones)
 
 
 class Group(Struct, omit_defaults=True):

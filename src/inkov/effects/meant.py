@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from inkov.edits import Edit, Kind
+from inkov.edits import Edit, vids_of
 from inkov.effects.effect import Effect
 from inkov.effects.side import SeatName
 from inkov.forwarding import Fabric
 from inkov.plan import Plan, vlan_names
 from inkov.plan.change import Change, Permitted, fits, permitted
 from inkov.proofs.alike import vids_named
-from inkov.vlanset import VlanSet
 
 __all__ = ["Meant"]
 
@@ -74,27 +73,3 @@ class Meant:
         return all(
             fits(name.switch, [switch]) and (not port or fits(name.port, [port])) for name in names
         )
-
-
-def vids_of(edit: Edit) -> VlanSet | None:
-    """The VLANs that an edit is about: those that a set of VLANs has on one side only, the numbers
-    that are stated on either. None where it is not about VLANs.
-    """
-    if edit.kind is Kind.VLAN:
-        return VlanSet.of(int(edit.name))
-    if edit.kind is Kind.GATEWAY:
-        vids = {value.vid for value in (edit.before, edit.after) if hasattr(value, "vid")}
-        return VlanSet.from_vids(vids) if vids else VlanSet.of(int(edit.name.split()[1]))
-    sides = [
-        getattr(edit.before, "value", getattr(edit.was, "value", None)),
-        getattr(edit.after, "value", getattr(edit.becomes, "value", None)),
-    ]
-    if all(side is None or isinstance(side, VlanSet) for side in sides):
-        before, after = (side if side is not None else VlanSet() for side in sides)
-        return before ^ after
-    if edit.attribute in _VIDS and all(side is None or isinstance(side, int) for side in sides):
-        return VlanSet.from_vids(side for side in sides if side)
-    return None
-
-
-_VIDS = {"access_vlan", "voice_vlan", "native_vlan", "pvid", "primary", "secondary"}

@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import NamedTuple
 
-from inkov.effects.changed import changed_hubs
+from inkov.effects.changed import Changed, changed
 from inkov.effects.hearing import Budget, Ear, Sender
 from inkov.effects.routing import Passes, RoutedReach, passed
 from inkov.effects.side import SeatName, Side
@@ -127,13 +127,17 @@ class Relation:
         return any(half is None or half.sender.regions & regions for half, regions in halves)
 
     @cached_property
+    def changed(self) -> Changed:
+        """What the two sides do otherwise with frames."""
+        return changed(self.sides[0].fabric, self.sides[1].fabric)
+
+    @cached_property
     def _regions_affected(self) -> tuple[set[int], set[int]]:
-        changed = changed_hubs(self.sides[0].fabric, self.sides[1].fabric)
         found: tuple[set[int], set[int]] = (set(), set())
         lone = self.sides[0].seats.keys() ^ self.sides[1].seats.keys()
         for side, hearing, regions in zip(self.sides, self.hearing, found, strict=True):
             fabric, of = side.fabric, hearing.regions.of
-            for bridge, mask in changed.items():
+            for bridge, mask in self.changed.hubs.items():
                 number = fabric.bridge_of.get(bridge)
                 if number is not None:
                     regions |= {of(number, vid) for vid in bits(mask)}

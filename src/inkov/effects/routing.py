@@ -18,7 +18,7 @@ from inkov.forwarding.routers import Fate, Path, Routers, networks
 from inkov.forwarding.stations import Interface
 from inkov.levels import Level
 from inkov.proofs.routed import senders
-from inkov.vlanset import union
+from inkov.vlanset import bits, union
 
 __all__ = ["Passes", "RoutedReach", "passed"]
 
@@ -51,29 +51,43 @@ class RoutedReach:
         self.hearing = hearing
         self.sent = sent
         self._entered: dict[Sender, tuple[int, int]] = {}
+        self._reached: dict[Sender, list[int]] = {}
         self._ways: dict[Hashable, Passes] = {}
+        self._told_apart: dict[Hashable, Hashable] = {}
 
     def entering(self, sender: Sender) -> tuple[int, int]:
         """The interfaces by which packets of a sender leave routers, as masks: whole, and at least
         in part.
         """
         if sender not in self._entered:
-            entered = [
+            rows = [self._rows[number] for number in self.entered(sender)]
+            self._entered[sender] = union(row[0] for row in rows), union(row[1] for row in rows)
+        return self._entered[sender]
+
+    def entered(self, sender: Sender) -> list[int]:
+        """The numbers of the interfaces that frames of a sender get to."""
+        if sender not in self._reached:
+            self._reached[sender] = [
                 number
                 for number, interface in enumerate(self.routers.up)
                 if self.hearing.gets_to(sender, interface)
             ]
-            rows = [self._rows[number] for number in entered]
-            self._entered[sender] = union(row[0] for row in rows), union(row[1] for row in rows)
-        return self._entered[sender]
+        return self._reached[sender]
 
     def leading(self, ear: Ear | None) -> int:
         """The interfaces by which a router gets to an ear, as a mask. Of an ear of `sent`."""
         return self._leading.get(ear, 0) if ear is not None else 0
 
-    def passes(self, sender: Sender, leading: int) -> Passes:
-        """How much of a sender's packets gets out by some interfaces."""
-        return passed(self.entering(sender), leading)
+    def passes(self, sender: Sender, leading: int, least: Passes) -> bool:
+        """Whether that much of a sender's packets gets out by any of some interfaces. Only the ways
+        between these are looked at.
+        """
+        up = self.routers.up
+        return any(
+            self._way(up[into], up[out]) >= least
+            for into in self.entered(sender)
+            for out in bits(leading)
+        )
 
     @cached_property
     def _leading(self) -> dict[Ear, int]:
@@ -103,7 +117,7 @@ class RoutedReach:
         back = (into.bridge, into.vid) == (out.bridge, out.vid)
         if one not in self._filtered:
             return Passes.IN_PART if back else Passes.WHOLE
-        key = self._alike(into, out, one), self._alike(out, into, one), back
+        key = self._alike(into, one), self._alike(out, one), back
         if key not in self._ways:
             self._ways[key] = self._searched(into, out)
         return self._ways[key]
@@ -116,15 +130,17 @@ class RoutedReach:
         there = plain or self.routers.path(into, [out], *ends, back=True)
         return Passes.NOTHING if there is None else Passes.IN_PART
 
-    def _alike(self, interface: Interface, other: Interface, island: int) -> Hashable:
+    def _alike(self, interface: Interface, island: int) -> Hashable:
         """What tells an interface from others of its routing table, for a packet."""
-        subnets = networks(interface)
-        fits = tuple(
-            _fits(prefix, subnet) for prefix in self._prefixes[island] for subnet in subnets
-        )
-        versions = tuple(subnet.version for subnet in subnets)
-        bound = interface.filters_in, interface.filters_out
-        return interface.device, interface.vrf, bound, versions, fits
+        key = interface.device, interface.name, island
+        if key not in self._told_apart:
+            subnets = networks(interface)
+            prefixes = self._prefixes[island]
+            fits = tuple(_fits(prefix, subnet) for prefix in prefixes for subnet in subnets)
+            versions = tuple(subnet.version for subnet in subnets)
+            bound = interface.filters_in, interface.filters_out
+            self._told_apart[key] = interface.device, interface.vrf, bound, versions, fits
+        return self._told_apart[key]
 
     @cached_property
     def _island(self) -> dict[tuple[str, str], int]:

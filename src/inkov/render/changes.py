@@ -8,15 +8,15 @@ from typing import Any
 from rich.console import RenderableType
 from rich.text import Text
 
-from inkov.campus import Campus, Origin, Problem
+from inkov.campus import Origin, Problem
 from inkov.checks import Finding
 from inkov.edits import Edit
-from inkov.effects import Comparison, Effect, Group, group_in_words, pair_in_words
+from inkov.effects import Comparison, Effect, Group, pair_in_words
 from inkov.effects.comparison import ClaimChange
-from inkov.effects.consequences import Consequence
+from inkov.effects.consequences import About, Consequence
 from inkov.forwarding.follow import Step
 from inkov.harmless import safe
-from inkov.levels import Level
+from inkov.levels import Layer, Level, Outcome
 from inkov.readers import Locator
 from inkov.render.edits import (
     change_in_words,
@@ -34,6 +34,7 @@ from inkov.render.text import place, plain
 
 __all__ = ["comparison_result"]
 
+_BLAMED = 4  # edits of an effect
 _MOST = 12  # of a kind on a screen; the rest is counted
 _SECTION = "bold underline"
 _GOOD, _BAD = "bold green", "bold white on red"
@@ -42,26 +43,13 @@ _GOOD, _BAD = "bold green", "bold white on red"
 class _View:
     """A comparison and what is needed to tell it."""
 
-    def __init__(
-        self, result: Comparison, locator: Locator, names: tuple[str, str], campus: Campus
-    ) -> None:
+    def __init__(self, result: Comparison, locator: Locator, names: tuple[str, str]) -> None:
         self.result = result
         self.locator = locator
         self.names = names
-        self._vlan_names: dict[int, str] = {}
-        for device in campus.devices.values():
-            for row in (device.vlans or {}).values():
-                if row.name is not None:
-                    self._vlan_names.setdefault(row.vid, row.name.value)
-
-    def vlan(self, vid: int) -> str:
-        return self._vlan_names.get(vid, "")
 
     def pair(self, effect: Effect) -> str:
-        return safe(pair_in_words(effect, self.vlan))
-
-    def group(self, group: Group) -> str:
-        return safe(group_in_words(group, self.vlan))
+        return safe(pair_in_words(effect, self.result.name_of))
 
     def at(self, origin: Origin) -> str:
         return place(origin, self.locator)
@@ -75,13 +63,12 @@ def comparison_result(
     result: Comparison,
     locator: Locator,
     names: tuple[str, str],
-    campus: Campus,
     lost: list[Problem],
 ) -> Result:
-    """A comparison in every form. `names` are what the two sides are called, `campus` is the one
-    after the change, `lost` are files that could not be read.
+    """A comparison in every form. `names` are what the two sides are called, `lost` are files that
+    could not be read.
     """
-    view = _View(result, locator, names, campus)
+    view = _View(result, locator, names)
     return Result(
         value=lambda: comparison_json(view) | lost_json(lost),
         grids=lambda: _grids(view),
@@ -139,26 +126,50 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
     for old, new in sorted(result.renamed.items()):
         yield Text(safe(f"{old} is called {new} now."))
     yield from _section("Edits", [_edit_lines(view, edit) for edit in result.edits])
-    others = [_consequence_line(one) for one in result.consequences]
-    yield from _section("On the campus as a whole", [[line] for line in others])
+    others = [[_consequence_line(one)] for one in result.consequences]
+    yield from _section("On the campus as a whole", others)
     for kind, findings in (
         ("Findings gone", result.gone),
-        ("New findings", result.new),
         ("Worse findings", result.worse),
+        ("New findings", result.new),
     ):
         yield from _section(kind, [_finding_lines(view, finding) for finding in findings])
     yield from _section("Claims", [_claim_lines(view, change) for change in result.claims])
-    yield from _section("Who reaches whom", [_effect_lines(view, one) for one in result.effects])
+    plain_effects, quiet = _effects_to_show(view)
+    entries = [_effect_lines(view, effect) for effect in plain_effects]
+    if quiet:
+        by_routers = _count(quiet, "more row")
+        entries.append(
+            [(f"{by_routers} by routers, between segments that were routed before", "dim")]
+        )
+    yield from _section("Who reaches whom", entries)
     for says in result.undecided:
         yield Text(f"Not known: {safe(says)}.", style="bold magenta")
     for problem in lost:
         yield Text(f"Not read: {safe(problem.origin.file)}", style="bold magenta")
-    refusals = [
-        [(f"{safe(one.says)}", ""), (f"  {view.at(one.origin)}", "dim")] for one in result.refusals
-    ]
+    told = [one for one in result.refusals if not isinstance(one.about, Effect)]
+    refusals = [[(safe(one.says), ""), (f"  {view.at(one.origin)}", "dim")] for one in told]
+    if len(told) < len(result.refusals):
+        rows = _count(len(result.refusals) - len(told), "row")
+        refusals.append([(f"reach: {rows} above, marked with !", "")])
     yield from _section("Refused", refusals)
     yield Text(headline(view), style="bold")
     yield Text(verdict(view), style=_BAD if result.refused else _GOOD)
+
+
+def _effects_to_show(view: _View) -> tuple[list[Effect], int]:
+    """The effects, those that are refused first, frames before packets; and the number of those by
+    routers that follow from others: between segments that were routed before.
+    """
+    result = view.result
+    refused = {id(refusal.about) for refusal in result.refusals}
+    shown = [
+        effect
+        for effect in result.effects
+        if id(effect) in refused or effect.layer == Layer.FRAMES or effect.crosses
+    ]
+    shown.sort(key=lambda e: (id(e) not in refused, e.level != Level.HONEST, e.layer))
+    return shown, len(result.effects) - len(shown)
 
 
 Lines = list[tuple[str, str]]
@@ -186,9 +197,13 @@ def _edit_lines(view: _View, edit: Edit) -> Lines:
 
 def _consequence_line(one: Consequence) -> tuple[str, str]:
     vlans = f"VLAN{'s' * (len(one.vlans) != 1)} {one.vlans}" if one.vlans else ""
-    name = f"{one.about} {one.name}" if one.name else vlans
-    rest = f": VLAN{'s' * (len(one.vlans) != 1)} {one.vlans} " if one.name and vlans else ": "
-    return safe(f"{name}{rest if one.name else ': '}{one.says}"), _WORSE if one.worse else ""
+    if one.about == About.GATEWAY:
+        line = f"gateway {one.name} {one.says}"
+    elif one.name:
+        line = f"{one.about} {one.name}: {vlans}{' ' * bool(vlans)}{one.says}"
+    else:
+        line = f"{vlans}: {one.says}"
+    return safe(line), _WORSE if one.worse else ""
 
 
 _WORSE = "bold magenta"
@@ -212,24 +227,28 @@ def _claim_lines(view: _View, change: ClaimChange) -> Lines:
     )
     told = change.after or change.before
     assert told is not None
-    lines = [(safe(f"{change.claim}: {was} -> {now}"), "bold" if now != "holds" else "")]
-    if change.after is not None:
-        lines.append((safe(f"  {change.after.because}"), ""))
-    return [*lines, (f"  {view.at(told.origin)}", "dim")]
+    fine = now == Outcome.HOLDS
+    lines = [(safe(f"{change.claim}: {was} -> {now}"), "" if fine else "bold")]
+    if change.after is None or fine:
+        return lines
+    return [*lines, (safe(f"  {change.after.because}"), ""), (f"  {view.at(told.origin)}", "dim")]
 
 
 def _effect_lines(view: _View, effect: Effect) -> Lines:
-    word = "GAINED" if effect.gained else "LOST"
-    grave = effect.crosses if effect.gained else effect.level == Level.HONEST
-    lines: Lines = [(f"{word}  {view.pair(effect)}", "bold" if grave else "")]
+    refused = view.result.is_refused(effect)
+    word = f"{'!' if refused else ' '} {'GAINED' if effect.gained else 'LOST  '}"
+    lines: Lines = [(f"{word}  {view.pair(effect)}", "bold" if refused else "")]
     if not effect.settled:
         lines.append(("  only by ways that pass a switch twice: not settled", ""))
-    lines += [(f"  {text}", style) for text, style in _way(view, effect)]
-    for edit in effect.blame:
+    lines += [(f"    {text}", style) for text, style in _way(view, effect)]
+    for edit in effect.blame[:_BLAMED]:
         at = place_of_edit(edit, view.locator)
-        lines.append((f"  To blame: {view.edit(edit)}  {at}", ""))
+        lines.append((f"      to blame: {view.edit(edit)}  {at}", ""))
+    more = len(effect.blame) - _BLAMED
+    if more > 0:
+        lines.append((f"      and {_count(more, 'more edit')}", ""))
     if not effect.smallest:
-        lines.append(("  (fewer of these edits may be to blame)", "dim"))
+        lines.append(("      (not all of these edits may be needed)", "dim"))
     return lines
 
 
@@ -257,30 +276,35 @@ def _grids(view: _View) -> list[Grid]:
     grid = Grid(
         [Column("Kind"), Column("What"), Column("How"), Column("Said at"), Column("Refused")]
     )
-    refused = {one.origin for one in view.result.refusals}
+    refused = {id(one.about) for one in view.result.refusals}
+
+    def mark(about: object) -> str:
+        return "yes" if id(about) in refused else ""
+
     for edit in view.result.edits:
         how = f"{what_of_edit(edit)} {change_in_words(edit)}".strip()
-        grid.add("edit", name_of_edit(edit), how, place_of_edit(edit, view.locator), "")
+        grid.add("edit", name_of_edit(edit), how, place_of_edit(edit, view.locator), mark(edit))
     for effect in view.result.effects:
         blame = "; ".join(view.edit(edit) for edit in effect.blame)
         kind = f"reach {'gained' if effect.gained else 'lost'}"
-        mark = "yes" if effect.place in refused and (effect.crosses or not effect.gained) else ""
-        grid.add(kind, view.pair(effect), blame, view.at(effect.place), mark)
+        grid.add(kind, view.pair(effect), blame, view.at(effect.place), mark(effect))
     for one in view.result.consequences:
         grid.add(str(one.about), one.name, f"{one.vlans} {one.says}", view.at(one.origin), "")
     for kind, findings in _findings(view):
         for finding in findings:
             at = finding.where[0].origin if finding.where else Origin()
-            mark = "yes" if kind != "gone" and at in refused else ""
-            grid.add(f"finding {kind}", finding.rule, finding.says, view.at(at), mark)
+            cells = f"finding {kind}", finding.rule, finding.says, view.at(at)
+            grid.add(*cells, mark(finding))
     for change in view.result.claims:
         told = change.after or change.before
         assert told is not None
         verdicts = " -> ".join(
             str(v.verdict) if v is not None else "not made" for v in (change.before, change.after)
         )
-        mark = "yes" if told.origin in refused else ""
-        grid.add("claim", change.claim, verdicts, view.at(told.origin), mark)
+        grid.add("claim", change.claim, verdicts, view.at(told.origin), mark(change))
+    for refusal in view.result.refusals:
+        if refusal.about is None:
+            grid.add("not known", "", refusal.says, view.at(refusal.origin), "yes")
     grid.notes += [headline(view), verdict(view)]
     return [grid]
 
