@@ -159,7 +159,7 @@ class Blamer:
             for name in (*effect.row.sources, *effect.row.targets):
                 if name in side.seats:
                     seat = side.seats[name]
-                    ear = hearing.ears[seat]
+                    ear = hearing.ear(seat)
                     regions |= hearing.sender(seat).regions | ear.regions
                     for place in ear.places:
                         regions |= {
@@ -309,8 +309,8 @@ class Reaches:
         for name in names:
             seat = self.side.seats.get(name)
             if seat is not None:
-                routed = self.routed.sent.ears[seat] if self.routed is not None else None
-                key = self.hearing.sender(seat), self.hearing.ears[seat], routed
+                routed = self.routed.sent.ear(seat) if self.routed is not None else None
+                key = self.hearing.sender(seat), self.hearing.ear(seat), routed
                 known = chosen.setdefault(key, [])
                 wires = {self.side.wire(other) for other in known}
                 if len(known) < 2 and self.side.wire(name) not in wires:
@@ -322,10 +322,10 @@ class Reaches:
 
     def _reaches(self, one: SeatName, other: SeatName) -> bool:
         seats = self.side.seats
-        sender, ear = self.hearing.sender(seats[one]), self.hearing.ears[seats[other]]
+        sender, ear = self.hearing.sender(seats[one]), self.hearing.ear(seats[other])
         if ear in self.hearing.hearers(sender):
             return True
         if self.routed is None:
             return False
-        leading = self.routed.leading(self.routed.sent.ears[seats[other]])
+        leading = self.routed.leading(self.routed.sent.ear(seats[other]))
         return self.routed.passes(sender, leading, self.wanted)

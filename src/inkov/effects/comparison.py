@@ -15,11 +15,13 @@ from datetime import date
 from msgspec import Struct, field
 
 from inkov.campus import Campus, Origin
-from inkov.checks import Finding, Severity, Site
+from inkov.checks import Audit, Finding, Severity, Site
 from inkov.checks import audit as run_audit
 from inkov.checks.baseline import Baseline, Earlier
 from inkov.edits import Edit, Kind, difference, renamed, renames
+from inkov.effects.aside import Aside
 from inkov.effects.blame import Blamer
+from inkov.effects.changed import changed
 from inkov.effects.consequences import Consequence, consequences
 from inkov.effects.effect import Effect, effects_of
 from inkov.effects.hearing import TooMuch
@@ -36,6 +38,7 @@ from inkov.wiring import wire
 
 __all__ = ["ClaimChange", "Comparison", "Options", "Refusal", "compare"]
 
+_MANY = 200  # switches, from which on a second process pays
 _FLOODS = 400  # at the hostile level; at the honest one as many as it takes
 _TRIALS_OF_SWITCHES = 3000  # how many switches may be resolved anew to find out what is to blame
 
@@ -66,8 +69,8 @@ class Comparison(Struct):
 
     edits: list[Edit]
     renamed: dict[str, str]
-    effects: list[Effect]
-    consequences: list[Consequence]
+    effects: list[Effect] = field(default_factory=list)
+    consequences: list[Consequence] = field(default_factory=list)
     new: list[Finding] = field(default_factory=list)
     worse: list[Finding] = field(default_factory=list)
     gone: list[Finding] = field(default_factory=list)
@@ -117,13 +120,13 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     result = Comparison(
         edits,
         names,
-        [],
-        consequences(*sites),
         switches=len(after.devices),
         vlan_names=_vlan_names(before, after),
     )
+    aside = Aside(lambda: _judged(sites, options), long=len(after.devices) >= _MANY)
     _effects(result, fabrics, (old[1], new[1]), after, options)
-    _findings(result, sites, options)
+    result.consequences, *audits = aside.result()
+    _findings(result, *audits)
     _claims(result, fabrics, (old[1], new[1]))
     result.refusals = list(_refusals(result, before, after, options, fabrics[1], new[1]))
     return result
@@ -156,14 +159,15 @@ def _effects(
     idle = idle_in_both(*pairs)
     old, new = (Side(fabric, plan, idle) for fabric, plan in pairs)
 
-    def resolved(changed: Campus) -> Side:
-        return Side(resolve(changed, wire(changed)), plans[1], idle)
+    def resolved(tried: Campus) -> Side:
+        return Side(resolve(tried, wire(tried)), plans[1], idle)
 
     trials = _TRIALS_OF_SWITCHES // max(len(campus.devices), 1)
+    known = changed(old.fabric, new.fabric)
     for level in options.levels:
         floods = _FLOODS if level == Level.HOSTILE else 10**9
         try:
-            relation = Relation(old, new, level, floods)
+            relation = Relation(old, new, level, floods, known)
             found = effects_of(relation)
         except TooMuch:
             says = (
@@ -172,8 +176,8 @@ def _effects(
             )
             result.undecided.append(says)
             continue
-        known = [effect for effect in result.effects if effect.level == Level.HONEST]
-        found = [effect for effect in found if not any(_covers(one, effect) for one in known)]
+        honest = [effect for effect in result.effects if effect.level == Level.HONEST]
+        found = [effect for effect in found if not any(_covers(one, effect) for one in honest)]
         blamer = Blamer(campus, result.edits, relation, resolved, trials)
         for effect in found:
             blamer.blame(effect)
@@ -195,8 +199,13 @@ def _covers(one: Effect, other: Effect) -> bool:
 # --- findings and claims --------------------------------------------------------------------------
 
 
-def _findings(result: Comparison, sites: list[Site], options: Options) -> None:
+def _judged(sites: list[Site], options: Options) -> tuple[list[Consequence], Audit, Audit]:
+    """What is otherwise on the campus, and the audits of both sides."""
     old, new = (run_audit(site.fabric, today=options.today, site=site) for site in sites)
+    return consequences(*sites), old, new
+
+
+def _findings(result: Comparison, old: Audit, new: Audit) -> None:
     result.faults += [*old.faults, *new.faults]
     every = [*old.findings, *(finding for finding, _ in old.accepted)]
     baseline = Baseline(map(Earlier.of, every))

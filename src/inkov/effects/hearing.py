@@ -20,7 +20,7 @@ from inkov.proofs.leaks import audible, sendings_of
 from inkov.proofs.seats import Seat
 from inkov.vlanset import bits, union
 
-__all__ = ["Budget", "Ear", "Hearing", "Sender", "TooMuch"]
+__all__ = ["Budget", "Ear", "Hearing", "Kinds", "Sender", "TooMuch"]
 
 
 class TooMuch(Exception):
@@ -71,44 +71,62 @@ class Ear(NamedTuple):
     places: tuple[Place, ...] = ()
 
 
+class Kinds:
+    """Seats that send and hear alike at any level: `of` has the number of each seat's kind, `shown`
+    one seat of each. Nearly all ports are alone on their wire, have no link and are not protected;
+    such ports of one bridge are alike if their views are.
+    """
+
+    def __init__(self, fabric: Fabric, seats: Iterable[Seat]) -> None:
+        self.of: dict[Seat, int] = {}
+        self.shown: list[Seat] = []
+        known: dict[object, int] = {}
+        linked, ports = fabric.wiring.of, fabric.bridge_ports
+        for seat in seats:
+            port = ports[seat.port]
+            key: object = seat
+            alone = len(fabric.at[port.end]) == 1 and port.end not in linked
+            if alone and not port.view.protected:
+                key = port.bridge, port.view, port.on_request, port.outer, seat.tag, seat.also
+            kind = known.setdefault(key, len(self.shown))
+            if kind == len(self.shown):
+                self.shown.append(seat)
+            self.of[seat] = kind
+
+
 class Hearing:
     """Who hears whom. What is sent is of the level of `regions`, hearers are of `level`: routers
     are never hostile, and hostile hosts hear them.
     """
 
-    def __init__(
-        self, regions: Regions, seats: Iterable[Seat], level: Level, budget: Budget
-    ) -> None:
+    def __init__(self, regions: Regions, kinds: Kinds, level: Level, budget: Budget) -> None:
         self.regions = regions
         self.fabric: Fabric = regions.fabric
+        self.kinds = kinds
         self.level = level
         self.budget = budget
-        self.ears: dict[Seat, Ear] = {}
-        self._known: dict[object, Ear] = {}
+        self._ears: dict[int, Ear] = {}
+        self._same: dict[Ear, Ear] = {}
+        self._senders: dict[int, Sender] = {}
         self._by_region: dict[int, list[Ear]] = {}
         self._placed: dict[int, list[Ear]] = {}  # by region, those with a place in it
         self._on_bridge: dict[int, list[Ear]] = {}
         self._hearers: dict[Sender, frozenset[Ear]] = {}
         self._floods: dict[tuple[Sending, ...], Flood] = {}
         self._shared: dict[int, int] = {}
-        for seat in seats:
-            self.ears[seat] = self._ear(seat)
-        for ear in dict.fromkeys(self.ears.values()):
+        for ear in dict.fromkeys(map(self.ear, kinds.shown)):
             self._list(ear)
 
     # --- those that hear --------------------------------------------------------------------------
 
-    def _ear(self, seat: Seat) -> Ear:
+    def ear(self, seat: Seat) -> Ear:
         """What a seat hears. Of one that stands for several tags, one tag is as good as any."""
-        fabric, regions = self.fabric, self.regions
-        heard = audible(fabric, seat._replace(also=0), self.level)
-        key = tuple((number, mask) for number, mask in heard.items())
-        if len(key) == 1 and not self._is_apart(fabric.bridge_ports[key[0][0]]):
-            key = ((-1 - fabric.bridge_ports[key[0][0]].bridge, key[0][1]),)
-        if key not in self._known:
+        kind = self.kinds.of[seat]
+        if kind not in self._ears:
+            fabric, regions = self.fabric, self.regions
             plain: set[int] = set()
             places: list[Place] = []
-            for number, mask in heard.items():
+            for number, mask in audible(fabric, seat._replace(also=0), self.level).items():
                 port = fabric.bridge_ports[number]
                 found = {regions.of(port.bridge, vid) for vid in bits(mask)} - {-1}
                 if self._is_apart(port):
@@ -117,8 +135,9 @@ class Hearing:
                     places.append(Place(port.bridge, mask, -1))
                 else:
                     plain |= found
-            self._known[key] = Ear(frozenset(plain), tuple(places))
-        return self._known[key]
+            ear = Ear(frozenset(plain), tuple(places))
+            self._ears[kind] = self._same.setdefault(ear, ear)
+        return self._ears[kind]
 
     def _is_apart(self, port: BridgePort) -> bool:
         """True for a port that does not hear whatever is on its bridge."""
@@ -181,7 +200,11 @@ class Hearing:
 
     def sender(self, seat: Seat) -> Sender:
         """What a host in a seat sends."""
-        return self._sender(sendings_of(self.fabric, [seat._replace(also=0)], self.regions.level))
+        kind = self.kinds.of[seat]
+        if kind not in self._senders:
+            sendings = sendings_of(self.fabric, [seat._replace(also=0)], self.regions.level)
+            self._senders[kind] = self._sender(sendings)
+        return self._senders[kind]
 
     def router(self, interface: Interface) -> Sender:
         """What a router sends by an interface."""
@@ -191,18 +214,21 @@ class Hearing:
         fabric, regions = self.fabric, self.regions
         found: set[int] = set()
         shields: set[Hub] = set()
+        free: set[Hub] = set()  # hubs that some of it gets to by a port that is not protected
         for number, mask, bridge in sendings:
             protected = number >= 0 and fabric.bridge_ports[number].view.protected
             for vid in bits(mask & fabric.bridges[bridge].live):
                 region = regions.of(bridge, vid)
                 found.add(region)
-                if protected and not regions.goes_round(region):
+                if not protected:
+                    free.add((bridge, vid))
+                elif not regions.goes_round(region):
                     shields.add((bridge, vid))
         frames: tuple[Sending, ...] = ()
         if not all(regions.is_plain(region) for region in found):
             frames = tuple(sorted(map(self._anybody, sendings)))
             shields = set()
-        return Sender(frozenset(found - {-1}), frozenset(shields), frames)
+        return Sender(frozenset(found - {-1}), frozenset(shields - free), frames)
 
     def _anybody(self, sending: Sending) -> Sending:
         """What is sent by a port, as any other port like it on the bridge would send it."""

@@ -37,23 +37,21 @@ Hub = tuple[int, int]
 
 
 class Regions:
-    """The regions of a fabric at a level. `seats` are all its seats."""
+    """The regions of a fabric at a level. `seats` are of every kind that it has (`Kinds`)."""
 
     def __init__(self, fabric: Fabric, seats: list[Seat], level: Level) -> None:
         self.fabric = fabric
         self.level = level
-        used = union(
-            view.emit | view.enters()
-            for port in fabric.bridge_ports
-            for view in views_at(port, level)
-        )
+        ports = fabric.bridge_ports
+        self._linked = [ports[n] for end in fabric.wiring.of for n in fabric.at.get(end, ())]
+        with_hosts = [ports[number] for number in {seat.port for seat in seats}]
+        used = union(_passed(port, level) for port in (*self._linked, *with_hosts))
         for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
             used |= mask & inside.live
         alive = _alive(fabric, seats) if level == Level.HOSTILE else ALL_BITS
         self._hubs = contract(fabric, used, level, alive)
         self._used = used
         one_way = self._hubs.one_way
-        ports = fabric.bridge_ports
         starts = [self._hubs.hub(ports[one.leaves].bridge, one.vid) for one in one_way]
         ends = [self._hubs.hub(ports[one.to].bridge, one.arrives) for one in one_way]
         rows = np.concatenate([self._hubs.rows, np.array(starts, dtype=np.int64)])
@@ -90,22 +88,26 @@ class Regions:
         odd = [
             self._hubs.hub(fabric.bridge_ports[port].bridge, vid) for port, vid in self._hubs.forked
         ]
-        for port in fabric.bridge_ports:
+        for port in self._linked:
             if self._is_odd(port):
-                mask = union(view.emit | view.enters() for view in views_at(port, self.level))
+                mask = _passed(port, self.level)
                 odd += [self._hubs.hub(port.bridge, vid) for vid in bits(mask & self._used)]
         return odd
 
     def _is_odd(self, port: BridgePort) -> bool:
-        if port.end not in self.fabric.wiring.of:
-            return False
         crossings = self.fabric.crossings.get(port.number, ())
         return port.view.protected or len(crossings) > 1 or port.end in self.fabric.wiring.attended
+
+
+def _passed(port: BridgePort, level: Level) -> int:
+    """The VIDs that a port takes or sends, as a mask."""
+    return union(view.emit | view.enters() for view in views_at(port, level))
 
 
 def _alive(fabric: Fabric, seats: list[Seat]) -> int:
     """The VIDs that frames of any host can ever be in, at the hostile level."""
     reach = VidReach(fabric, seats, Level.HOSTILE)
-    numbers = [port.number for port in fabric.bridge_ports if fabric.has_hosts(port.end)]
+    ends = {fabric.bridge_ports[seat.port].end for seat in seats}
+    numbers = sorted(number for end in ends for number in fabric.at[end])
     sent = union(sending.mask for sending in sendings_at(fabric, numbers, Level.HOSTILE))
     return reach.spread(sent)

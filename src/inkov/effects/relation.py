@@ -50,11 +50,15 @@ class Differing(NamedTuple):
 
 class Relation:
     """Two sides, as hosts of a level see them. `members` are the seats of each class. TooMuch is
-    raised if more than `floods` would have to be made.
+    raised if more than `floods` would have to be made. `changed` is what they do otherwise with
+    frames, which is `known` where it was worked out for another level.
     """
 
-    def __init__(self, old: Side, new: Side, level: Level, floods: int) -> None:
+    def __init__(
+        self, old: Side, new: Side, level: Level, floods: int, known: Changed | None = None
+    ) -> None:
         self.level = level
+        self.changed = known or changed(old.fabric, new.fabric)
         self.sides = old, new
         budget = Budget(floods)
         self.hearing = old.hearing(level, budget), new.hearing(level, budget)
@@ -65,11 +69,11 @@ class Relation:
         self.members: dict[Class, list[SeatName]] = {}
         self._wires: dict[Class, set[tuple[str, str]]] = {}
         self._by_ear: tuple[dict[Ear, list[Class]], dict[Ear, list[Class]]] = ({}, {})
-        for name in sorted({*old.seats, *new.seats}):
-            halves = self._half(0, name), self._half(1, name)
-            self.members.setdefault(halves, []).append(name)
-            side = new if name in new.seats else old
-            self._wires.setdefault(halves, set()).add(side.wire(name))
+        for names in seats_alike(old, new):
+            halves = self._half(0, names[0]), self._half(1, names[0])
+            side = new if halves[1] is not None else old
+            self.members.setdefault(halves, []).extend(names)
+            self._wires.setdefault(halves, set()).update(map(side.wire, names))
         for one in self.members:
             for half, by_ear in zip(one, self._by_ear, strict=True):
                 if half is not None:
@@ -80,7 +84,7 @@ class Relation:
         if seat is None:
             return None
         hearing, routed = self.hearing[side], self.routed[side]
-        return Half(hearing.sender(seat), hearing.ears[seat], routed.sent.ears[seat])
+        return Half(hearing.sender(seat), hearing.ear(seat), routed.sent.ear(seat))
 
     def gained(self) -> list[Differing]:
         """The pairs that are there after, and were not before."""
@@ -127,11 +131,6 @@ class Relation:
         return any(half is None or half.sender.regions & regions for half, regions in halves)
 
     @cached_property
-    def changed(self) -> Changed:
-        """What the two sides do otherwise with frames."""
-        return changed(self.sides[0].fabric, self.sides[1].fabric)
-
-    @cached_property
     def _regions_affected(self) -> tuple[set[int], set[int]]:
         found: tuple[set[int], set[int]] = (set(), set())
         lone = self.sides[0].seats.keys() ^ self.sides[1].seats.keys()
@@ -176,3 +175,14 @@ class Relation:
     def _leading(self, one: Class, side: int) -> int:
         half = one[side]
         return self.routed[side].leading(half.routed) if half is not None else 0
+
+
+def seats_alike(old: Side, new: Side) -> list[list[SeatName]]:
+    """The seats of both sides, those together that are of one kind on each side."""
+    kinds: dict[tuple[int, int], list[SeatName]] = {}
+    for name in sorted({*old.seats, *new.seats}):
+        key = tuple(
+            side.kinds.of[side.seats[name]] if name in side.seats else -1 for side in (old, new)
+        )
+        kinds.setdefault((key[0], key[1]), []).append(name)
+    return list(kinds.values())

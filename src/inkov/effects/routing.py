@@ -67,12 +67,24 @@ class RoutedReach:
     def entered(self, sender: Sender) -> list[int]:
         """The numbers of the interfaces that frames of a sender get to."""
         if sender not in self._reached:
-            self._reached[sender] = [
-                number
-                for number, interface in enumerate(self.routers.up)
-                if self.hearing.gets_to(sender, interface)
-            ]
+            if sender.frames:
+                up = enumerate(self.routers.up)
+                found = [n for n, one in up if self.hearing.gets_to(sender, one)]
+            else:
+                mask = union(self._in_region.get(region, 0) for region in sender.regions)
+                found = list(bits(mask))
+            self._reached[sender] = found
         return self._reached[sender]
+
+    @cached_property
+    def _in_region(self) -> dict[int, int]:
+        """Region -> the interfaces that take frames of it, as a mask."""
+        found: dict[int, int] = {}
+        for number, interface in enumerate(self.routers.up):
+            heard = bits(interface.hears) if interface.bridge >= 0 else ()
+            for region in {self.hearing.regions.of(interface.bridge, vid) for vid in heard}:
+                found[region] = found.get(region, 0) | 1 << number
+        return found
 
     def leading(self, ear: Ear | None) -> int:
         """The interfaces by which a router gets to an ear, as a mask. Of an ear of `sent`."""
@@ -101,11 +113,24 @@ class RoutedReach:
     @cached_property
     def _rows(self) -> list[tuple[int, int]]:
         """For each interface those by which its packets leave, as masks: whole, and in part."""
+        up = self.routers.up
+        islands: dict[int, int] = {}
+        hubs: dict[tuple[int, int], int] = {}
+        for number, one in enumerate(up):
+            island = self._island[one.device, one.vrf]
+            islands[island] = islands.get(island, 0) | 1 << number
+            hub = one.bridge, one.vid
+            hubs[hub] = hubs.get(hub, 0) | 1 << number
         rows = []
-        for into in self.routers.up:
-            ways = [self._way(into, out) for out in self.routers.up]
-            whole = union(1 << n for n, way in enumerate(ways) if way == Passes.WHOLE)
-            part = union(1 << n for n, way in enumerate(ways) if way != Passes.NOTHING)
+        for into in up:
+            island = self._island[into.device, into.vrf]
+            near = islands[island]
+            if island not in self._filtered:  # all of it, but back into the VLAN it came from
+                rows.append((near & ~hubs[into.bridge, into.vid], near))
+                continue
+            ways = [(number, self._way(into, up[number])) for number in bits(near)]
+            whole = union(1 << number for number, way in ways if way == Passes.WHOLE)
+            part = union(1 << number for number, way in ways if way != Passes.NOTHING)
             rows.append((whole, part))
         return rows
 
@@ -152,16 +177,16 @@ class RoutedReach:
         for table, own in routers.of.items():
             if table in island:
                 continue
-            number, work = own[0], [table]
+            number, work, seen = own[0], [table], set[int]()
             island[table] = number
             for at in work:
-                for interface in routers.of[at]:
-                    label = routers.label[interface]
-                    for near in routers.sharing.get(label, ()) if label >= 0 else ():
-                        next_to = routers.up[near].device, routers.up[near].vrf
-                        if next_to not in island:
-                            island[next_to] = number
-                            work.append(next_to)
+                labels = {routers.label[interface] for interface in routers.of[at]} - seen - {-1}
+                seen |= labels
+                for near in (near for label in sorted(labels) for near in routers.sharing[label]):
+                    next_to = routers.up[near].device, routers.up[near].vrf
+                    if next_to not in island:
+                        island[next_to] = number
+                        work.append(next_to)
         return island
 
     @cached_property

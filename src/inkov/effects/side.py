@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import cached_property
 from typing import NamedTuple
 
-from inkov.effects.hearing import Budget, Hearing
+from inkov.effects.hearing import Budget, Hearing, Kinds
 from inkov.effects.regions import Regions
 from inkov.effects.routing import RoutedReach
 from inkov.forwarding import Fabric
@@ -48,6 +48,7 @@ class Side:
         for seat in all_seats(fabric, idle):
             port = ports[seat.port]
             self.seats[SeatName(port.end.device, port.port, seat.tag, seat.also)] = seat
+        self.kinds = Kinds(fabric, self.seats.values())
         self._regions: dict[Level, Regions] = {}
 
     @cached_property
@@ -56,19 +57,19 @@ class Side:
 
     def regions(self, level: Level) -> Regions:
         if level not in self._regions:
-            self._regions[level] = Regions(self.fabric, list(self.seats.values()), level)
+            self._regions[level] = Regions(self.fabric, self.kinds.shown, level)
         return self._regions[level]
 
     def hearing(self, level: Level, budget: Budget) -> Hearing:
         """Who hears what hosts of a level send."""
-        return Hearing(self.regions(level), self.seats.values(), level, budget)
+        return Hearing(self.regions(level), self.kinds, level, budget)
 
     def routed(self, level: Level, hearing: Hearing, budget: Budget) -> RoutedReach:
         """Who is reached by routers. They are honest, and so is what they send."""
         sent = (
             hearing
             if level == Level.HONEST
-            else Hearing(self.regions(Level.HONEST), self.seats.values(), level, budget)
+            else Hearing(self.regions(Level.HONEST), self.kinds, level, budget)
         )
         return RoutedReach(Routers(self.fabric, self.domains, level), hearing, sent)
 

@@ -97,7 +97,7 @@ def _packets_lost(relation: Relation, source: SeatName, target: SeatName) -> lis
         return [*story.steps, stop]
     sent = relation.routed[1].sent
     frames = sent.router(out)
-    if side.seats.get(target) is None or sent.ears[side.seats[target]] not in sent.hearers(frames):
+    if side.seats.get(target) is None or sent.ear(side.seats[target]) not in sent.hearers(frames):
         sendings = [Sending(-1, 1 << out.vid, out.bridge)]
         far = follow_to(
             fabric,
@@ -141,7 +141,7 @@ def _filtered(relation: Relation, into: Interface, out: Interface, path: Path) -
 def _path(relation: Relation, side: int, source: SeatName, target: SeatName) -> Path | None:
     routed, seats = relation.routed[side], relation.sides[side].seats
     sender = relation.hearing[side].sender(seats[source])
-    return routed.path(sender, routed.sent.ears[seats[target]])
+    return routed.path(sender, routed.sent.ear(seats[target]))
 
 
 def _routing(side: Side, relation: Relation) -> Routing:
