@@ -64,9 +64,7 @@ def cable_new(rng: random.Random, campus: Campus, device: Device) -> None:
         ends = [(one, f"u{number}{half}") for one, half in ((device, "c"), (other, "d"))]
         for one, name in ends:
             one.ports[name] = random_port(rng, name, uplink=True)
-        campus.cables.append(
-            Cable(device.name, ends[0][1], other.name, ends[1][1], NOWHERE)
-        )
+        campus.cables.append(Cable(device.name, ends[0][1], other.name, ends[1][1], NOWHERE))
 
 
 def port_away(rng: random.Random, campus: Campus, device: Device) -> None:

@@ -1,16 +1,17 @@
-"""All pairs of seats that hear each other, one frame at a time: what `inkov.effects` must say."""
+"""All pairs of seats that hear or reach each other, one by one: what `inkov.effects` must say."""
 
 from __future__ import annotations
 
 from inkov.campus import Campus
 from inkov.forwarding import Fabric, resolve
 from inkov.levels import Level
-from inkov.plan import Plan
-from inkov.proofs.leaks import closure, hears_any
-from inkov.proofs.seats import all_seats
+from inkov.proofs.seats import Seat, all_seats
 from inkov.wiring import wire
 from tests.campuses import VIDS
 from tests.proofs.oracle import Oracle
+from tests.proofs.test_packets import Packets
+
+__all__ = ["WORTH", "Name", "Pairs", "heard", "name_of", "passed"]
 
 Name = tuple[str, str, int]
 Pairs = set[tuple[Name, Name]]
@@ -18,45 +19,49 @@ WORTH = {0, 2, *VIDS}
 """The tags that are tried: those that the campuses use, and one that nobody does."""
 
 
-def heard_by_frames(campus: Campus, level: Level) -> Pairs:
-    """By the naive simulator."""
+def heard(campus: Campus, level: Level) -> Pairs:
+    """Who hears whom, by the naive simulator."""
     fabric = resolve(campus, wire(campus))
     oracle = Oracle(fabric.campus, fabric)
-    seats = [seat for seat in all_seats(fabric) if seat.tag in WORTH]
+    seats = _worth(fabric)
     pairs: Pairs = set()
     for one in seats:
-        work = oracle.starts(one, level)
-        seen = set(work)
-        while work:
-            new = set().union(*(oracle.onward(at) for at in work)) - seen
-            seen |= new
-            work = new
+        forms = oracle.forms(oracle.everywhere({one}, level), level)
         for other in seats:
-            if wire_of(fabric, one.port) != wire_of(fabric, other.port):
-                if any(oracle.heard(at, {other}, level) for at in seen):
-                    pairs.add((name_of(fabric, one), name_of(fabric, other)))
+            apart = _wire(fabric, one) != _wire(fabric, other)
+            if apart and oracle.hears(other, forms, level):
+                pairs.add((name_of(fabric, one), name_of(fabric, other)))
     return pairs
 
 
-def heard_by_floods(campus: Campus, level: Level) -> Pairs:
-    """By the engine, pair by pair: faster, for many campuses."""
+def passed(campus: Campus, level: Level) -> dict[tuple[Name, Name], int]:
+    """Of whom packets get to whom by routers, packet by packet: 2 where all of some subnet do, 1
+    where any does.
+    """
     fabric = resolve(campus, wire(campus))
-    seats = [seat for seat in all_seats(fabric) if seat.tag in WORTH]
-    pairs: Pairs = set()
+    packets = Packets(campus)
+    seats = [seat for seat in _worth(fabric) if seat.vid or not seat.tag]
+    found: dict[tuple[Name, Name], int] = {}
     for one in seats:
-        spread = closure(fabric, [one], level)
         for other in seats:
-            if wire_of(fabric, one.port) != wire_of(fabric, other.port):
-                if hears_any(fabric, spread, [other], level):
-                    pairs.add((name_of(fabric, one), name_of(fabric, other)))
-    return pairs
+            if _wire(fabric, one) != _wire(fabric, other):
+                sides = packets.same(fabric, {one}), packets.same(fabric, {other})
+                some, every, _ = packets.fates(*sides, level)
+                if some:
+                    found[name_of(fabric, one), name_of(fabric, other)] = 2 if every else 1
+    return found
 
 
-def wire_of(fabric: Fabric, port: int) -> tuple[str, str]:
-    end = fabric.bridge_ports[port].end
+def _worth(fabric: Fabric) -> list[Seat]:
+    return [seat for seat in all_seats(fabric) if seat.tag in WORTH]
+
+
+def _wire(fabric: Fabric, seat: Seat) -> tuple[str, str]:
+    end = fabric.bridge_ports[seat.port].end
     return end.device, end.port
 
 
-def name_of(fabric: Fabric, seat: object) -> Name:
-    port = fabric.bridge_ports[seat.port]  # type: ignore[attr-defined]
-    return port.end.device, port.port, seat.tag  # type: ignore[attr-defined]
+def name_of(fabric: Fabric, seat: Seat) -> Name:
+    """A seat by switch, port and tag."""
+    port = fabric.bridge_ports[seat.port]
+    return port.end.device, port.port, seat.tag

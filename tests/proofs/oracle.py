@@ -64,6 +64,22 @@ class Oracle:
                     return True
         return False
 
+    def forms(self, places: Iterable[At], level: Level) -> set[tuple[tuple[str, str], int]]:
+        """The ends by which frames in some places leave, each with the tag that they wear there."""
+        own, self.sim.hostile = self.sim.hostile, level == Level.HOSTILE
+        found = {
+            (self._wire(out)[0], tag or 0) for at in places for out, tag, _ in self.sim.spread(at)
+        }
+        self.sim.hostile = own
+        return found
+
+    def hears(self, seat: Seat, forms: set[tuple[tuple[str, str], int]], level: Level) -> bool:
+        """True if a host hears any of some forms: a hostile one any at its end."""
+        end, outer = self._wire(self._place(seat))
+        if level == Level.HOSTILE:
+            return any(end == one for one, _ in forms)
+        return (end, outer or seat.tag) in forms
+
     def everywhere(self, seats: Iterable[Seat], level: Level) -> set[At]:
         """Where frames of some seats can be, over all links that are up."""
         seen = {at for seat in seats for at in self.starts(seat, level)}

@@ -125,13 +125,12 @@ class RoutedReach:
         for into in up:
             island = self._island[into.device, into.vrf]
             near = islands[island]
-            if island not in self._filtered:  # all of it, but back into the VLAN it came from
-                rows.append((near & ~hubs[into.bridge, into.vid], near))
-                continue
-            ways = [(number, self._way(into, up[number])) for number in bits(near)]
+            # Without filters all of it passes, but perhaps what goes back where it came from.
+            plain = 0 if island in self._filtered else near & ~hubs[into.bridge, into.vid]
+            ways = [(number, self._way(into, up[number])) for number in bits(near & ~plain)]
             whole = union(1 << number for number, way in ways if way == Passes.WHOLE)
             part = union(1 << number for number, way in ways if way != Passes.NOTHING)
-            rows.append((whole, part))
+            rows.append((plain | whole, plain | part))
         return rows
 
     def _way(self, into: Interface, out: Interface) -> Passes:
@@ -140,9 +139,11 @@ class RoutedReach:
         if one != other:
             return Passes.NOTHING
         back = (into.bridge, into.vid) == (out.bridge, out.vid)
-        if one not in self._filtered:
-            return Passes.IN_PART if back else Passes.WHOLE
-        key = self._alike(into, one), self._alike(out, one), back
+        if one not in self._filtered and not back:
+            return Passes.WHOLE
+        if into is out and not self._filtered:
+            return Passes.IN_PART
+        key = self._alike(into, one), self._alike(out, one), back and (into.name, out.name)
         if key not in self._ways:
             self._ways[key] = self._searched(into, out)
         return self._ways[key]

@@ -1,0 +1,138 @@
+"""Who hears and reaches whom before and after a change: the classes and rows of `inkov.effects`
+against all pairs, one frame and one packet at a time.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+from collections.abc import Iterable
+from pathlib import Path
+
+from inkov.campus import Campus
+from inkov.effects.groups import Row, rows
+from inkov.effects.relation import Relation
+from inkov.effects.side import SeatName, Side, idle_in_both
+from inkov.forwarding import resolve
+from inkov.levels import Layer, Level
+from inkov.plan import Plan
+from inkov.readers import load
+from inkov.vlanset import bits
+from inkov.wiring import wire
+from tests.campuses import fact, random_campus
+from tests.edits.changes import changed
+from tests.effects.pairs import WORTH, Name, Pairs, heard, passed
+from tests.proofs.test_packets import with_gateways
+from tests.written import in_files
+
+CHANGES = int(os.environ.get("INKOV_CHANGES", "120"))
+
+
+def relation_of(old: Campus, new: Campus, level: Level) -> Relation:
+    fabrics = [(resolve(campus, wire(campus)), Plan()) for campus in (old, new)]
+    idle = idle_in_both(fabrics[0], fabrics[1])
+    sides = [Side(*pair, idle) for pair in fabrics]
+    return Relation(sides[0], sides[1], level, 10**9)
+
+
+def pairs_of(found: Iterable[Row], side: Side) -> Pairs:
+    """The pairs that rows stand for, those in tags that are worth trying; none on one wire."""
+    pairs: Pairs = set()
+    for row in found:
+        for sources, targets in (
+            (row.sources, row.targets),
+            *([(row.targets, row.sources)] if row.both_ways else ()),
+        ):
+            for one in sources:
+                for other in targets:
+                    if side.wire(one) != side.wire(other):
+                        pairs |= set(tags_of(one, other))
+    return pairs
+
+
+def tags_of(one: SeatName, other: SeatName) -> Iterable[tuple[Name, Name]]:
+    """A pair for each tag that its seats stand for: what is sent with one tag is heard with it."""
+    for tag in [one.tag, *bits(one.also)]:
+        for far in [other.tag, *bits(other.also)]:
+            if {tag, far} <= WORTH and (tag == far or not (one.also and other.also)):
+                yield (one.switch, one.port, tag), (other.switch, other.port, far)
+
+
+def test_all_pairs_that_differ_in_frames_are_found_and_no_others(tmp_path: Path) -> None:
+    """Every other pair of campuses is written to files first, and read from there."""
+    counts = dict.fromkeys((True, False), 0)
+    for number in range(CHANGES):
+        rng = random.Random(f"frames {number}")
+        old = random_campus(rng, 6)
+        new = changed(rng, old)
+        level = (Level.HONEST, Level.HOSTILE)[number % 2]
+        read = old, new
+        if number % 4 < 2:  # as far as the formats can say it
+            read = from_files(rng, old, tmp_path), from_files(rng, new, tmp_path)
+        before, after = heard(old, level), heard(new, level)
+        relation = relation_of(*read, level)
+        for gained, differing, pairs in (
+            (True, relation.gained(), after - before),
+            (False, relation.lost(), before - after),
+        ):
+            frames = [one for one in differing if one.layer == Layer.FRAMES]
+            side = relation.sides[gained]
+            assert pairs_of(rows(frames, relation), side) == pairs, (number, level, gained)
+            counts[gained] += len(pairs)
+        assert changes_places(relation, relation_of(read[1], read[0], level)), number
+    assert min(counts.values()) > CHANGES, counts
+
+
+def from_files(rng: random.Random, campus: Campus, folder: Path) -> Campus:
+    in_files(rng, campus, folder)
+    return load([str(folder)]).campus
+
+
+def changes_places(relation: Relation, other: Relation) -> bool:
+    """Whether what one gains the other loses."""
+    gains, losses = (
+        pairs_of(rows(found, one), side)
+        for found, one, side in (
+            (relation.gained(), relation, relation.sides[1]),
+            (other.lost(), other, other.sides[0]),
+        )
+    )
+    return gains == losses
+
+
+def of_routers(rng: random.Random, campus: Campus) -> None:
+    """Change something about a router."""
+    device = rng.choice([d for d in campus.devices.values() if d.gateways])
+    gateway = rng.choice(device.gateways)
+    what = rng.randrange(4)
+    if what == 0:
+        device.gateways.remove(gateway)
+    elif what == 1:
+        gateway.filters_in = gateway.filters_out = ()
+    elif what == 2:
+        gateway.enabled = fact(not gateway.on)
+    elif device.filters:
+        one = rng.choice(list(device.filters.values()))
+        one.entries = one.entries[1:]
+
+
+def test_all_pairs_that_differ_in_packets_are_found_and_no_others() -> None:
+    some = 0
+    for number in range(CHANGES // 4):
+        rng = random.Random(f"packets {number}")
+        old = with_gateways(rng, random_campus(rng, 3))
+        new = changed(rng, old, 1)
+        for _ in range(2):
+            of_routers(rng, new)
+        level = (Level.HONEST, Level.HOSTILE)[number % 2]
+        before, after = passed(old, level), passed(new, level)
+        beside = heard(old, level) | heard(new, level)
+        relation = relation_of(old, new, level)
+        for gained, differing in ((True, relation.gained()), (False, relation.lost())):
+            here, there = (after, before) if gained else (before, after)
+            pairs = {pair for pair in here if here[pair] > there.get(pair, 0)} - beside
+            packets = [one for one in differing if one.layer == Layer.PACKETS]
+            found = pairs_of(rows(packets, relation), relation.sides[gained])
+            assert found == pairs, (number, level, gained, found ^ pairs)
+            some += len(pairs)
+    assert some > CHANGES // 4, some
