@@ -1,0 +1,146 @@
+"""Edits: what makes one campus of another, and nothing else."""
+
+from __future__ import annotations
+
+import random
+from pathlib import Path
+from typing import Any
+
+from msgspec import Struct
+
+from inkov.campus import Campus, Fact, Origin
+from inkov.edits import Edit, Kind, apply, difference, renames
+from inkov.readers import load
+from tests.campuses import random_campus
+from tests.conftest import campus_of
+from tests.edits.changes import changed
+from tests.proofs.test_packets import with_gateways
+from tests.written import in_files
+
+ABOUT_FILES = ("origin", "overridden", "problems", "unmatched")
+
+
+def meaning(value: Any) -> Any:
+    """A campus without places, in an order of its own."""
+    if isinstance(value, Fact):
+        return meaning(value.value)
+    if isinstance(value, Struct) and not isinstance(value, Origin):
+        names = [name for name in value.__struct_fields__ if name not in ABOUT_FILES]
+        return {name: meaning(getattr(value, name)) for name in names}
+    if isinstance(value, dict):
+        return {key: meaning(one) for key, one in sorted(value.items(), key=str)}
+    if isinstance(value, Origin):
+        return None
+    if isinstance(value, list):
+        return sorted((meaning(one) for one in value), key=str)
+    return [meaning(one) for one in value] if isinstance(value, tuple) else value
+
+
+def test_applying_the_difference_gives_the_new_campus(tmp_path: Path) -> None:
+    edits = 0
+    for number in range(60):
+        rng = random.Random(f"edits {number}")
+        old = with_gateways(rng, random_campus(rng, 5))
+        new = changed(rng, old, 4) if number % 3 else with_gateways(rng, random_campus(rng, 5))
+        if number % 2:
+            read: list[Campus] = []
+            for campus in (old, new):
+                in_files(rng, campus, tmp_path)
+                read.append(load([str(tmp_path)]).campus)
+            old, new = read
+        before = meaning(old)
+        found = difference(old, new)
+        assert meaning(apply(old, found)) == meaning(new), number
+        assert difference(apply(old, found), new) == []
+        assert meaning(old) == before  # it was left as it was
+        backwards = difference(new, old)
+        assert meaning(apply(new, backwards)) == before, number
+        assert len(found) == len(backwards)
+        edits += len(found)
+    assert edits > 1000, edits
+
+
+def told(edits: list[Edit]) -> list[tuple[str, str, str, str]]:
+    return [(edit.switch, edit.kind, edit.name, edit.attribute) for edit in edits]
+
+
+SHEET = """
+    switch: {name}
+    [vlans]
+    20: ferns
+    {more}
+    [port 1]
+    vlan: {vlan}
+    [port 2]
+    mode: trunk
+    allowed: 20
+    [port 3]
+    vlan: 20
+    [port 4]
+    vlan: 20
+"""
+
+
+def sheet(name: str = "fern-1", vlan: int = 20, more: str = "") -> str:
+    return SHEET.format(name=name, vlan=vlan, more=more)
+
+
+def test_lines_that_move_and_comments_are_no_edit() -> None:
+    assert difference(campus_of(sheet()), campus_of(sheet(more="\n    # of the old house"))) == []
+
+
+def test_an_edit_names_both_places() -> None:
+    [edit] = difference(campus_of(sheet()), campus_of(sheet(vlan=1, more="# moved")))
+    assert told([edit]) == [("fern-1", Kind.PORT, "1", "access_vlan")]
+    before, after = edit.where
+    assert before is not None and after is not None
+    assert (before.line, after.line) == (8, 8)
+    assert (edit.before.value, edit.after.value) == (20, 1)
+
+
+def test_what_is_not_stated_any_more_is_left_to_the_platform() -> None:
+    shorter = sheet().replace("    mode: trunk\n    allowed: 20\n", "    mode: trunk\n")
+    [edit] = difference(campus_of(sheet()), campus_of(shorter))
+    assert told([edit]) == [("fern-1", Kind.PORT, "2", "allowed")]
+    assert edit.by_default and edit.after is None and edit.becomes is not None
+    assert str(edit.becomes.value) == "all"
+    assert "without a list" in edit.becomes.origin.says
+
+
+def test_what_was_the_default_already_changes_nothing() -> None:
+    stated = sheet().replace("vlan: 20\n    [port 2]", "vlan: 20\n    state: on\n    [port 2]")
+    [edit] = difference(campus_of(sheet()), campus_of(stated))
+    assert told([edit]) == [("fern-1", Kind.PORT, "1", "enabled")] and edit.idle
+
+
+def test_a_switch_with_another_name_is_the_same_switch() -> None:
+    old, new = campus_of(sheet("fern-1")), campus_of(sheet("fern-9"))
+    assert renames(old, new) == {"fern-1": "fern-9"}
+    # Two that look alike may be either.
+    assert renames(campus_of(sheet("a"), sheet("b")), campus_of(sheet("c"))) == {}
+    assert renames(campus_of(sheet("a")), campus_of(sheet("a"), sheet("c"))) == {}
+
+
+def test_another_make_brings_its_own_defaults(tmp_path: Path) -> None:
+    """The same port without a word about its list: one make passes all VLANs, the other is told
+    otherwise by its dialect.
+    """
+    (tmp_path / "rill.toml").write_text(
+        'dialect = "rill"\nrecognise = ["rill of {name}"]\n'
+        '[text]\nshape = "indented"\n'
+        '[defaults]\nallowed = "1"\n'
+        '[port]\nopens = ["gate {ports}"]\n'
+        '[device.says]\n"rill of {name}" = "name = {name}"\n'
+        '[port.says]\n"wide" = "mode = trunk"\n'
+    )
+    (tmp_path / "a.txt").write_text("rill of fern-1\ngate 2\n  wide\n")
+    told_so = load([str(tmp_path)])
+    assert not told_so.campus.problems, told_so.campus.problems
+    sheet_of = campus_of("switch: fern-1\n[port 2]\nmode: trunk\n")
+    edits = difference(sheet_of, told_so.campus)
+    [edit] = [edit for edit in edits if edit.attribute == "allowed"]
+    assert edit.by_default and edit.before is None
+    assert (str(edit.was and edit.was.value), str(edit.becomes and edit.becomes.value)) == (
+        "all",
+        "1",
+    )
