@@ -99,7 +99,16 @@ def host(rng: random.Random, campus: Campus, device: Device) -> None:
         )
 
 
+def words(rng: random.Random, campus: Campus, device: Device) -> None:
+    """What decides no frame's way."""
+    for row in (device.vlans or {}).values():
+        row.name = fact(rng.choice(["ferns", "palms", "ponds"]))
+    for port in device.ports.values():
+        port.description = fact(rng.choice(["lamp", "pump"])) if rng.random() < 0.5 else None
+
+
 CHANGES = [
+    words,
     another_setting,
     another_setting,
     one_attribute,

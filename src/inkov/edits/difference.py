@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from inkov.campus import Campus, Device, Fact, Platform, Port, natural
+from inkov.campus import Campus, Device, Fact, Mode, Negotiation, Platform, Port, natural
 from inkov.edits.edit import Edit, Kind, same
 from inkov.edits.things import DEVICE_FIELDS, attributes, of_campus, of_device
 
@@ -85,8 +85,39 @@ def _of_attributes(
         stated = not same(before, after)
         # Nothing is stated, before or after, and the two makes mean different things by that.
         silently = before is None and after is None and not same(was, becomes)
-        if stated or silently:
+        if stated or (silently and _decides(attribute, (old, new), platforms)):
             yield Edit(switch, kind, name, attribute, before, after, was, becomes)
+
+
+_OF_MODE = {
+    Mode.ACCESS: {"access_vlan", "voice_vlan"},
+    Mode.TRUNK: {"allowed", "withheld", "native_vlan", "native_tagged"},
+    Mode.GENERAL: {"pvid", "accept", "ingress_filtering", "tagged", "untagged", "withheld"},
+    Mode.PRIVATE_HOST: {"primary", "secondary"},
+    Mode.PROMISCUOUS: {"primary", "secondaries"},
+}
+"""What decides about frames in one mode, and in no other."""
+
+
+def _decides(
+    attribute: str, ports: tuple[Port, Port], platforms: tuple[Platform, Platform] | None
+) -> bool:
+    """Whether an attribute that is stated nowhere decides anything about a port, before or after:
+    it is of no mode in particular, or of one that the port is in or may come to by negotiation.
+    """
+    of = {mode for mode, names in _OF_MODE.items() if attribute in names}
+    if not of or platforms is None:
+        return True
+    for port, platform in zip(ports, platforms, strict=True):
+        mode, negotiation = (platform.fact(port, name) for name in ("mode", "negotiation"))
+        asks = negotiation is not None and negotiation.value in _ASKS
+        modes = {mode.value if mode is not None else Mode.ACCESS}
+        if (modes | ({Mode.ACCESS, Mode.TRUNK} if asks else set())) & of:
+            return True
+    return False
+
+
+_ASKS = (Negotiation.PASSIVE, Negotiation.ACTIVE)
 
 
 def _default(platform: Platform, port: Port, attribute: str) -> Fact[Any] | None:

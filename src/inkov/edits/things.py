@@ -13,7 +13,7 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import fields
 
-from inkov.campus import Device
+from inkov.campus import Device, Gateway, Vlan
 from inkov.edits.edit import Kind
 
 __all__ = ["DEVICE_FIELDS", "Held", "attributes", "numbered", "of_campus", "of_device"]
@@ -30,12 +30,14 @@ class Held(Struct, frozen=True):
 DEVICE_FIELDS = ("platform", "tree_mode", "table_is_membership", "known_as")
 """What is said of a switch as such."""
 
-_KEYS = {"name", "vid", "origin", "overridden"}
+_ABOUT_FILES = {"origin", "overridden"}
 
 
 def attributes(thing: Struct) -> list[str]:
-    """The attributes of a thing that can be edited."""
-    return [field.name for field in fields(thing) if field.name not in _KEYS]
+    """The attributes of a thing that can be edited: not that by which it is found."""
+    key = "vid" if isinstance(thing, (Vlan, Gateway)) else "name"
+    keys = {key, "name"} if isinstance(thing, Gateway) else {key}
+    return [field.name for field in fields(thing) if field.name not in keys | _ABOUT_FILES]
 
 
 def numbered(things: Iterable[tuple[str, Any]]) -> dict[str, Any]:

@@ -38,6 +38,7 @@ __all__ = ["Blamer", "undone"]
 
 _SMALL = 3  # sets up to this size are all tried
 _MOST_SETS = 40
+_MOST_SINGLE = 24  # edits elsewhere that are tried one by one
 _MOST_PORTS = 16
 
 _NO_MATTER = {
@@ -189,13 +190,15 @@ class Blamer:
         others = [number for number in numbers if number not in shown]
         best, sure = numbers, False
         try:
-            for number in (*shown, *others):
+            for number in (*shown, *others[:_MOST_SINGLE]):
                 if self._gone_without([number], effect):
                     return [number], True
             for some in (shown, numbers):
                 if some and self._gone_without(some, effect):
                     best = self._thinned(some, effect)
                     break
+            if len(others) > _MOST_SINGLE:
+                return best, False
             for size in range(2, min(_SMALL, len(best) - 1) + 1):
                 if comb(len(numbers), size) > _MOST_SETS:
                     return best, False
@@ -227,17 +230,19 @@ class Blamer:
         ]
 
     def _thinned(self, numbers: list[int], effect: Effect) -> list[int]:
-        """A set of edits of which each is needed, by halving and leaving out."""
-        if not self._gone_without(numbers, effect):
-            return numbers
-        half = len(numbers) // 2
-        while half:
-            parts = [numbers[at : at + half] for at in range(0, len(numbers), half)]
-            for part in parts:
-                left = [number for number in numbers if number not in part]
-                if left and self._gone_without(left, effect):
-                    numbers = left
-            half //= 2
+        """Of edits without which an effect is gone, those of which each is needed, by halving and
+        leaving out; as far as the trials go.
+        """
+        size = len(numbers)
+        try:
+            while size > 1:
+                size = (size + 1) // 2
+                for part in [numbers[at : at + size] for at in range(0, len(numbers), size)]:
+                    left = [number for number in numbers if number not in part]
+                    if left and self._gone_without(left, effect):
+                        numbers = left
+        except TooMuch:
+            pass
         return numbers
 
     def _gone_without(self, numbers: Iterable[int], effect: Effect) -> bool:

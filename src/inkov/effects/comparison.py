@@ -258,7 +258,7 @@ def _refusals(
             where = edit.where[1] or edit.where[0] or Origin()
             yield Refusal(says.replace("  ", " "), where, edit)
     for effect in result.effects:
-        if meant.is_meant(effect):
+        if meant.is_meant(effect) or (effect.follows and not effect.gained):
             continue
         words = pair_in_words(effect, result.name_of)
         if effect.gained and effect.crosses:
@@ -292,17 +292,23 @@ def _of_claims(result: Comparison) -> Iterator[Refusal]:
 
 def _unknown(result: Comparison, before: Campus, after: Campus) -> Iterator[Refusal]:
     """What the change brings that is not understood: what it does is not known."""
-    known = Counter(text for _, text in before.unmatched)
-    for origin, text in after.unmatched:
-        if known[text]:
-            known[text] -= 1
-            continue
-        yield Refusal(f"a line that is new is not understood: {text}", origin)
     told = Counter(problem.says for problem in before.problems)
+    places: set[tuple[str, int, str]] = set()
     for problem in after.problems:
         if told[problem.says]:
             told[problem.says] -= 1
             continue
+        places.add(_place(problem.origin))
         yield Refusal(problem.says.partition("\n")[0], problem.origin)
+    known = Counter(text for _, text in before.unmatched)
+    for origin, text in after.unmatched:
+        if known[text]:
+            known[text] -= 1
+        elif _place(origin) not in places:
+            yield Refusal(f"a line that is new is not understood: {text}", origin)
     for says in result.undecided:
         yield Refusal(says)
+
+
+def _place(origin: Origin) -> tuple[str, int, str]:
+    return origin.file, origin.line, origin.pointer

@@ -31,7 +31,8 @@ class About(StrEnum):
 
 
 class Consequence(Struct, frozen=True):
-    """`worse` is true for what is less than before: a gateway that is down, a VLAN in more islands,
+    """`says` is a sentence without its subject, which `name` is, if there is one. `worse` is true
+    for what is less than before: a gateway that is down, a VLAN in more islands,
     a link that lacks a needed VLAN, a way without a spare.
     """
 
@@ -46,6 +47,13 @@ class Consequence(Struct, frozen=True):
 def consequences(old: Site, new: Site) -> list[Consequence]:
     """What is otherwise on the campus after a change."""
     return [*_gateways(old, new), *_islands(old, new), *_links(old, new), *_spares(old, new)]
+
+
+def _about(about: About, name: str, mask: int, says: str, worse: bool) -> Consequence:
+    """A consequence for some VLANs, which stand where the sentence has `{}`."""
+    vlans = VlanSet(mask)
+    words = f"VLAN{'s' * (len(vlans) > 1)} {vlans}" if vlans else "no VLAN"
+    return Consequence(about, name, vlans, says.format(words), worse)
 
 
 def _gateways(old: Site, new: Site) -> Iterator[Consequence]:
@@ -83,8 +91,8 @@ def _islands(old: Site, new: Site) -> Iterator[Consequence]:
             says = "not used any more"
         else:
             says = f"in {now} island{'s' * (now > 1)} instead of {was}"
-        vlans = VlanSet.from_vids(vids)
-        yield Consequence(About.ISLANDS, "", vlans, says, now > max(was, 1))
+        mask = VlanSet.from_vids(vids).bits
+        yield _about(About.ISLANDS, "", mask, f"{{}}: {says}", now > max(was, 1))
 
 
 Link = tuple[str, str]
@@ -101,19 +109,19 @@ def _links(old: Site, new: Site) -> Iterator[Consequence]:
         was, now = before.get(key), after.get(key)
         name = " - ".join(key)
         if was is None or now is None:
-            says = "is a new link" if was is None else "is a link no more"
+            says = "is new, and carries {}" if was is None else "is there no more; it carried {}"
             carried = now or was
             assert carried is not None
-            yield Consequence(About.LINK, name, VlanSet(carried[0]), says, False)
+            yield _about(About.LINK, name, carried[0], says, False)
             continue
         for mask, says, worse in (
-            (now[0] & ~was[0], "crosses now", False),
-            (was[0] & ~now[0] & ~now[1], "crosses no more, and need not", False),
-            (was[0] & ~now[0] & now[1], "crosses no more, and is needed", True),
-            (now[1] & ~was[1] & ~was[0], "is needed now, and does not cross", True),
+            (now[0] & ~was[0], "carries {} now", False),
+            (was[0] & ~now[0] & ~now[1], "carries {} no more, and need not", False),
+            (was[0] & ~now[0] & now[1], "carries {} no more, and should", True),
+            (now[1] & ~was[1] & ~was[0], "should carry {} now, and does not", True),
         ):
             if mask:
-                yield Consequence(About.LINK, name, VlanSet(mask), says, worse)
+                yield _about(About.LINK, name, mask, says, worse)
 
 
 def _crossing(site: Site) -> dict[Link, tuple[int, int]]:
@@ -149,8 +157,8 @@ def _spares(old: Site, new: Site) -> Iterator[Consequence]:
         spared = crossing[0].get(name, (0, 0))[0] & ~lone[0].get(name, 0)
         lost = mask & spared & needs.get(name, 0)
         if lost:
-            says = "is the only way left: it had a spare"
-            yield Consequence(About.SPARE, " - ".join(name), VlanSet(lost), says, True)
+            says = "is the only way left of {}: there was a spare"
+            yield _about(About.SPARE, " - ".join(name), lost, says, True)
 
 
 def _lone(site: Site, vids: int) -> dict[Link, int]:

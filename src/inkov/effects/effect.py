@@ -30,7 +30,8 @@ class Effect(Struct):
     nothing was routed from one to the other before. `witness` shows one pair; `settled` is
     false where only ways are known that pass a switch twice (FM 3.10). `blame` are the edits
     without which the effect is not there; `smallest` is false if fewer might do.
-    `vid_of` has the VLAN of each seat.
+    `vid_of` has the VLAN of each seat. `follows`: a row by routers of seats that are new, or gone,
+    and for which a row by frames tells that.
     """
 
     gained: bool
@@ -43,6 +44,7 @@ class Effect(Struct):
     settled: bool = True
     blame: list[Edit] = field(default_factory=list)
     smallest: bool = True
+    follows: bool = False
     vid_of: dict[SeatName, int] = field(default_factory=dict)
 
     @property
@@ -82,7 +84,22 @@ def effects_of(relation: Relation) -> list[Effect]:
             )
             _show(effect, relation)
             found.append(effect)
+    _mark_what_follows(found, relation)
     return found
+
+
+def _mark_what_follows(effects: list[Effect], relation: Relation) -> None:
+    told: dict[bool, set[SeatName]] = {True: set(), False: set()}
+    for effect in effects:
+        if effect.layer == Layer.FRAMES:
+            told[effect.gained] |= {*effect.row.sources, *effect.row.targets}
+    for effect in effects:
+        if effect.layer == Layer.PACKETS:
+            absent = relation.sides[0 if effect.gained else 1].seats
+            effect.follows = any(
+                all(name not in absent and name in told[effect.gained] for name in names)
+                for names in (effect.row.sources, effect.row.targets)
+            )
 
 
 def _crosses(named: Named, row: Row, known: SegmentReach | None) -> bool:

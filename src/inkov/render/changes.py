@@ -125,7 +125,7 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
     result = view.result
     for old, new in sorted(result.renamed.items()):
         yield Text(safe(f"{old} is called {new} now."))
-    yield from _section("Edits", [_edit_lines(view, edit) for edit in result.edits])
+    yield from _section("Edits", _edits_together(view))
     others = [[_consequence_line(one)] for one in result.consequences]
     yield from _section("On the campus as a whole", others)
     for kind, findings in (
@@ -139,9 +139,7 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
     entries = [_effect_lines(view, effect) for effect in plain_effects]
     if quiet:
         by_routers = _count(quiet, "more row")
-        entries.append(
-            [(f"{by_routers} by routers, between segments that were routed before", "dim")]
-        )
+        entries.append([(f"{by_routers} by routers, of those that gain or lose it above", "dim")])
     yield from _section("Who reaches whom", entries)
     for says in result.undecided:
         yield Text(f"Not known: {safe(says)}.", style="bold magenta")
@@ -159,14 +157,16 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
 
 def _effects_to_show(view: _View) -> tuple[list[Effect], int]:
     """The effects, those that are refused first, frames before packets; and the number of those by
-    routers that follow from others: between segments that were routed before.
+    routers that follow from others: of those that gain or lose it above.
     """
     result = view.result
     refused = {id(refusal.about) for refusal in result.refusals}
     shown = [
         effect
         for effect in result.effects
-        if id(effect) in refused or effect.layer == Layer.FRAMES or effect.crosses
+        if id(effect) in refused
+        or effect.layer == Layer.FRAMES
+        or (effect.crosses and not effect.follows)
     ]
     shown.sort(key=lambda e: (id(e) not in refused, e.level != Level.HONEST, e.layer))
     return shown, len(result.effects) - len(shown)
@@ -179,30 +179,43 @@ Lines = list[tuple[str, str]]
 def _section(title: str, entries: list[Lines]) -> Iterator[RenderableType]:
     if not entries:
         return
-    yield Text(f"{title} ({len(entries)})", style=_SECTION)
+    yield Text(title, style=_SECTION)
     for lines in entries[:_MOST]:
         for text, style in lines:
             if text.strip():
-                yield indented(text, 2, style)
+                yield indented(text.lstrip(), 2 + len(text) - len(text.lstrip()), style)
     if len(entries) > _MOST:
         yield indented(f"... and {len(entries) - _MOST} more; -f json has all", 2, "dim")
     yield Text()
 
 
-def _edit_lines(view: _View, edit: Edit) -> Lines:
-    idle = "  (holds already)" if edit.idle else ""
-    at = place_of_edit(edit, view.locator)
-    return [(view.edit(edit) + idle, ""), (f"  {at}", "dim")]
+def _edits_together(view: _View) -> list[Lines]:
+    """The edits, those that change the same of several things of a switch together. What states
+    what held already is counted.
+    """
+    together: dict[tuple[str, str, str], list[Edit]] = {}
+    edits = view.result.edits
+    for edit in edits:
+        if not edit.idle:
+            key = edit.switch, f"{edit.kind} {edit.attribute}", change_in_words(edit)
+            together.setdefault(key, []).append(edit)
+    entries = []
+    for same in together.values():
+        first, others = same[0], len(same) - 1
+        line = view.edit(first)
+        if others:
+            name = safe(name_of_edit(first))
+            line = f"{name} and {others} more{line.removeprefix(name)}"
+        entries.append([(line, ""), (f"  {place_of_edit(first, view.locator)}", "dim")])
+    idle = sum(edit.idle for edit in edits)
+    if idle:
+        entries.append([(f"{_count(idle, 'edit')} of what holds as before, by default", "dim")])
+    return entries
 
 
 def _consequence_line(one: Consequence) -> tuple[str, str]:
-    vlans = f"VLAN{'s' * (len(one.vlans) != 1)} {one.vlans}" if one.vlans else ""
-    if one.about == About.GATEWAY:
-        line = f"gateway {one.name} {one.says}"
-    elif one.name:
-        line = f"{one.about} {one.name}: {vlans}{' ' * bool(vlans)}{one.says}"
-    else:
-        line = f"{vlans}: {one.says}"
+    subject = {About.ISLANDS: "", About.SPARE: f"link {one.name} "}
+    line = subject.get(one.about, f"{one.about} {one.name} ") + one.says
     return safe(line), _WORSE if one.worse else ""
 
 
@@ -236,7 +249,7 @@ def _claim_lines(view: _View, change: ClaimChange) -> Lines:
 
 def _effect_lines(view: _View, effect: Effect) -> Lines:
     refused = view.result.is_refused(effect)
-    word = f"{'!' if refused else ' '} {'GAINED' if effect.gained else 'LOST  '}"
+    word = f"{'!' if refused else '-'} {'GAINED' if effect.gained else 'LOST'}"
     lines: Lines = [(f"{word}  {view.pair(effect)}", "bold" if refused else "")]
     if not effect.settled:
         lines.append(("  only by ways that pass a switch twice: not settled", ""))
@@ -289,7 +302,7 @@ def _grids(view: _View) -> list[Grid]:
         kind = f"reach {'gained' if effect.gained else 'lost'}"
         grid.add(kind, view.pair(effect), blame, view.at(effect.place), mark(effect))
     for one in view.result.consequences:
-        grid.add(str(one.about), one.name, f"{one.vlans} {one.says}", view.at(one.origin), "")
+        grid.add(str(one.about), one.name, one.says, view.at(one.origin), "")
     for kind, findings in _findings(view):
         for finding in findings:
             at = finding.where[0].origin if finding.where else Origin()

@@ -7,7 +7,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from inkov.campus import Device, Fact, Origin, Platform, Port, Vlan
+from inkov.campus import Device, Fact, FilterEntry, Origin, Platform, Port, Vlan
 from inkov.edits import Edit, Kind
 from inkov.edits.things import attributes
 from inkov.harmless import safe
@@ -50,6 +50,11 @@ def change_in_words(edit: Edit) -> str:
         signs = [f"+{sets[1] - sets[0]}" if sets[1] - sets[0] else ""]
         signs += [f"-{sets[0] - sets[1]}" if sets[0] - sets[1] else ""]
         return "  ".join(filter(None, signs))
+    if edit.attribute == "entries":  # of a filter, those that come and go
+        lists = [list(map(value_in_words, entries)) for entries in (edit.before, edit.after)]
+        signs = [f"+({one})" for one in lists[1] if one not in lists[0]]
+        signs += [f"-({one})" for one in lists[0] if one not in lists[1]]
+        return "  ".join(signs) or "in another order"
     return f"{before} -> {after}"
 
 
@@ -63,7 +68,8 @@ def _stated(value: Any, default: Fact[Any] | None) -> str:
         return value_in_words(value)
     if default is None:
         return "not stated"
-    return f"{value_in_words(default)} (not stated: {default.origin.says or 'a default'})"
+    whose = default.origin.says.partition(":")[0]
+    return f"{value_in_words(default)} (not stated: {f'as of {whose}' if whose else 'a default'})"
 
 
 def value_in_words(value: Any) -> str:
@@ -89,6 +95,10 @@ def value_in_words(value: Any) -> str:
 
 def thing_in_words(thing: Any) -> str:
     """The first of what is stated of a thing."""
+    if isinstance(thing, FilterEntry):
+        source, destination = (one or "any" for one in (thing.source, thing.destination))
+        some = "some of " if thing.finer else ""
+        return f"{'passes' if thing.accepts else 'stops'} {some}{source} to {destination}"
     if isinstance(thing, Device):
         return f"{len(thing.ports)} ports"
     if isinstance(thing, Vlan):
