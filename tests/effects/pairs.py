@@ -5,13 +5,14 @@ from __future__ import annotations
 from inkov.campus import Campus
 from inkov.forwarding import Fabric, resolve
 from inkov.levels import Level
+from inkov.proofs.leaks import closure, reached
 from inkov.proofs.seats import Seat, all_seats
 from inkov.wiring import wire
 from tests.campuses import VIDS
 from tests.proofs.oracle import Oracle
 from tests.proofs.test_packets import Packets
 
-__all__ = ["WORTH", "Name", "Pairs", "heard", "name_of", "passed"]
+__all__ = ["WORTH", "Name", "Pairs", "flooded", "heard", "name_of", "passed"]
 
 Name = tuple[str, str, int]
 Pairs = set[tuple[Name, Name]]
@@ -31,6 +32,21 @@ def heard(campus: Campus, level: Level) -> Pairs:
             apart = _wire(fabric, one) != _wire(fabric, other)
             if apart and oracle.hears(other, forms, level):
                 pairs.add((name_of(fabric, one), name_of(fabric, other)))
+    return pairs
+
+
+def flooded(campus: Campus, level: Level) -> Pairs:
+    """Who hears whom, by a flood from each seat: for campuses that the simulator does not know, as
+    those with a cable to a port that is not there.
+    """
+    fabric = resolve(campus, wire(campus))
+    seats = _worth(fabric)
+    pairs: Pairs = set()
+    for one in seats:
+        spread = closure(fabric, [one], level)
+        others = [other for other in seats if _wire(fabric, one) != _wire(fabric, other)]
+        for other in reached(fabric, spread, others, level):
+            pairs.add((name_of(fabric, one), name_of(fabric, other)))
     return pairs
 
 

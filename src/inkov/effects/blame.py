@@ -44,6 +44,7 @@ _MOST_PORTS = 16
 _NO_MATTER = {
     Kind.PORT: {"description", "mtu", "speed", "guard", "bpdu_guard", "edge", "reading"},
     Kind.VLAN: {"name"},
+    Kind.SWITCH: {"tree_mode", "known_as"},
 }
 """What decides no frame's way. The tree is judged over all links (FM 3.10)."""
 
@@ -102,6 +103,13 @@ class Blamer:
         ]
         within = self._within(effect)
         near = [number for number in decisive if self._is_near(self.edits[number], within, effect)]
+        # A make matters by its defaults: where one of these is what changed.
+        silent = {self.edits[n].switch for n in near if _is_silent(self.edits[n])}
+        near = [
+            number
+            for number in near
+            if self.edits[number].attribute != "platform" or self.edits[number].switch in silent
+        ]
         if effect.layer == Layer.FRAMES or near == decisive:
             return near
         # Packets may get there by routers that are not on the way that was looked at.
@@ -193,7 +201,7 @@ class Blamer:
             for number in (*shown, *others[:_MOST_SINGLE]):
                 if self._gone_without([number], effect):
                     return [number], True
-            for some in (shown, numbers):
+            for some in (shown, numbers, list(range(len(self.edits)))):
                 if some and self._gone_without(some, effect):
                     best = self._thinned(some, effect)
                     break
@@ -266,6 +274,11 @@ class Blamer:
         if effect.gained:
             return reaches.any(sources, targets)
         return not reaches.all(sources, targets)
+
+
+def _is_silent(edit: Edit) -> bool:
+    """Whether nothing is stated before or after, and only a default differs."""
+    return not edit.whole and edit.before is None and edit.after is None
 
 
 Views = dict[tuple[int, Level], tuple[Hearing, RoutedReach]]

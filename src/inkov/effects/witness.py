@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from msgspec.structs import replace
+
 from inkov.campus import Origin
 from inkov.effects.relation import Relation
 from inkov.effects.side import SeatName, Side
@@ -67,7 +69,16 @@ def _frames_lost(relation: Relation, source: SeatName, target: SeatName) -> list
     sendings = sendings_of(side.fabric, [seat], relation.level) if seat is not None else []
     start, end = (End(name.switch, name.port) for name in (source, target))
     story = follow_to(side.fabric, sendings, start, end, relation.level, target.tag)
-    return story.steps
+    return _in_another_form(story.steps, target) if story.arrives else story.steps
+
+
+def _in_another_form(steps: list[Step], target: SeatName) -> list[Step]:
+    """A way to a port whose host does not take what leaves there."""
+    *way, last = steps
+    leaves = f"tagged {last.vlan}" if last.tagged else "untagged"
+    takes = f"frames with tag {target.tag}" if target.tag else "untagged frames"
+    says = f"it leaves there {leaves}, and the host takes {takes}: {last.because}"
+    return [*way, replace(last, event=Event.STOPS, because=says)]
 
 
 def _packets_lost(relation: Relation, source: SeatName, target: SeatName) -> list[Step]:

@@ -261,7 +261,7 @@ def _effect_lines(view: _View, effect: Effect) -> Lines:
     if more > 0:
         lines.append((f"      and {_count(more, 'more edit')}", ""))
     if not effect.smallest:
-        lines.append(("      (not all of these edits may be needed)", "dim"))
+        lines.append(("      (fewer edits may do)", "dim"))
     return lines
 
 

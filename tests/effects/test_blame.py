@@ -1,0 +1,109 @@
+"""Who is to blame, and how it is shown: each set of edits undone, each way gone frame by frame."""
+
+from __future__ import annotations
+
+import random
+from itertools import combinations
+
+from inkov.campus import Campus
+from inkov.edits import Edit, apply, difference
+from inkov.effects.blame import Blamer, undone
+from inkov.effects.effect import Effect, effects_of
+from inkov.effects.side import Side
+from inkov.forwarding import resolve
+from inkov.forwarding.follow import Event
+from inkov.levels import Layer, Level
+from inkov.plan import Plan
+from inkov.wiring import wire
+from tests.campuses import random_campus
+from tests.edits.changes import changed
+from tests.effects.pairs import Pairs, flooded
+from tests.effects.test_relation import pairs_of, relation_of
+from tests.simulator import Simulator
+
+
+def test_the_smallest_set_of_edits_is_blamed() -> None:
+    sure = several = 0
+    for number in range(60):
+        rng = random.Random(f"blame {number}")
+        old = random_campus(rng, 4)
+        new = changed(rng, old, 3)
+        edits = difference(old, new)
+        level = (Level.HONEST, Level.HOSTILE)[number % 2]
+        if not 1 <= len(edits) <= 6:
+            continue
+        relation = relation_of(old, new, level)
+        blamer = Blamer(new, edits, relation, side_of, 10_000)
+        for effect in effects_of(relation):
+            if effect.layer == Layer.PACKETS:
+                continue
+            blamer.blame(effect)
+            pairs = pairs_of([effect.row], relation.sides[effect.gained])
+            if not pairs:  # of tags that are not tried here
+                continue
+            assert is_gone(effect, pairs, without(new, effect.blame), level), (number, effect.blame)
+            if effect.smallest:
+                size = len(effect.blame)
+                fewer = [some for n in range(size) for some in combinations(edits, n)]
+                assert not any(
+                    is_gone(effect, pairs, without(new, list(some)), level) for some in fewer
+                ), (number, effect.blame)
+                sure += 1
+                several += size > 1
+    assert sure > 30 and several >= 2, (sure, several)
+
+
+def side_of(campus: Campus) -> Side:
+    return Side(resolve(campus, wire(campus)), Plan(), [])
+
+
+def without(campus: Campus, edits: list[Edit]) -> Campus:
+    return apply(campus, [undone(edit) for edit in edits])
+
+
+def is_gone(effect: Effect, pairs: Pairs, campus: Campus, level: Level) -> bool:
+    """Whether none of the pairs is gained, or all that were lost are there."""
+    now = flooded(campus, level)
+    return not now & pairs if effect.gained else pairs <= now
+
+
+def test_every_effect_shows_a_way_that_frames_can_go() -> None:
+    shown = stopped = 0
+    for number in range(200):
+        rng = random.Random(f"ways {number}")
+        old = random_campus(rng, 5)
+        new = changed(rng, old, 3)
+        relation = relation_of(old, new, Level.HONEST)
+        for effect in effects_of(relation):
+            if effect.layer == Layer.PACKETS or not effect.witness:
+                assert effect.witness or not effect.settled
+                continue
+            first, last = effect.witness[0], effect.witness[-1]
+            seats = [*effect.row.sources, *effect.row.targets]
+            ends = {(seat.switch, seat.port) for seat in seats}
+            if not effect.gained:
+                assert last.event == Event.STOPS and last.because, (number, last)
+                stopped += 1
+                continue
+            assert (first.switch, first.port) in ends and (last.switch, last.port) in ends
+            assert first.event == Event.SENT and last.event == Event.HEARD
+            passes_cables(new, effect)
+            shown += 1
+    assert shown > 40 and stopped > 40, (shown, stopped)
+
+
+def passes_cables(campus: Campus, effect: Effect) -> None:
+    """That a way leaves a switch by a port with a cable, and arrives at its other end."""
+    cables = Simulator(campus).cables
+    fabric = resolve(campus, wire(campus))
+    ends = {
+        (port.end.device, port.port): (port.end.device, port.end.port)
+        for port in fabric.bridge_ports
+    }
+    for one, other in zip(effect.witness, effect.witness[1:], strict=False):
+        if one.event == Event.LEAVES:
+            assert other.event == Event.ARRIVES
+            near, far = (ends[step.switch, step.port] for step in (one, other))
+            assert far in cables[near], (near, far)
+        else:
+            assert one.switch == other.switch
