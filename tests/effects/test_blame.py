@@ -24,7 +24,7 @@ from tests.simulator import Simulator
 
 def test_the_smallest_set_of_edits_is_blamed() -> None:
     sure = several = 0
-    for number in range(60):
+    for number in range(30):
         rng = random.Random(f"blame {number}")
         old = random_campus(rng, 4)
         new = changed(rng, old, 3)
@@ -50,7 +50,7 @@ def test_the_smallest_set_of_edits_is_blamed() -> None:
                 ), (number, effect.blame)
                 sure += 1
                 several += size > 1
-    assert sure > 30 and several >= 2, (sure, several)
+    assert sure > 15 and several > 0, (sure, several)
 
 
 def side_of(campus: Campus) -> Side:

@@ -7,6 +7,9 @@ undo them, and the effect is gone (`blame`).
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from itertools import islice
+
 from msgspec import Struct, field
 
 from inkov.campus import Origin
@@ -20,6 +23,9 @@ from inkov.forwarding.follow import Step
 from inkov.levels import Layer, Level
 
 __all__ = ["Effect", "effects_of"]
+
+
+_LOOKED_AT = 8  # pairs, for one that frames can reach within a single tree
 
 
 class Effect(Struct):
@@ -146,24 +152,31 @@ class SegmentReach:
 
 
 def _show(effect: Effect, relation: Relation) -> None:
-    """Tell the way of one pair of an effect."""
+    """Tell the way of one pair of an effect: of what is gained one that can happen, if any of those
+    that are looked at does.
+    """
     old, new = relation.sides
-    source, target = pair_of(effect.row, new if effect.gained else old)
-    if effect.gained:
+    pairs = pairs_of(effect.row, new if effect.gained else old)
+    if not effect.gained:
+        effect.witness = lost_way(relation, effect.layer, *next(pairs))
+        return
+    for source, target in islice(pairs, _LOOKED_AT):
         effect.witness, effect.settled = new_way(relation, effect.layer, source, target)
-    else:
-        effect.witness = lost_way(relation, effect.layer, source, target)
+        if effect.settled:
+            return
 
 
-def pair_of(row: Row, side: Side) -> tuple[SeatName, SeatName]:
-    """A pair of a row, on two wires; named hosts first."""
+def pairs_of(row: Row, side: Side) -> Iterator[tuple[SeatName, SeatName]]:
+    """The pairs of a row, on two wires; named hosts first, and such on two switches."""
     named = {(host.device, host.port) for host in side.fabric.campus.hosts}
 
     def order(name: SeatName) -> bool:
         return (name.switch, name.port) not in named
 
-    for source in sorted(row.sources, key=order):
-        for target in sorted(row.targets, key=order):
-            if side.wire(source) != side.wire(target):
-                return source, target
-    raise AssertionError("a row has pairs")
+    sources, targets = sorted(row.sources, key=order), sorted(row.targets, key=order)
+    for apart in (True, False):
+        for source in sources:
+            for target in targets:
+                on_two_wires = side.wire(source) != side.wire(target)
+                if on_two_wires and (source.switch != target.switch) is apart:
+                    yield source, target

@@ -59,9 +59,7 @@ def laid_out(revision: Revision, beside: str = "") -> Iterator[tuple[str, list[s
     the path of the other side, which is meant where the revision has none. Raises BadRevision.
     """
     path = revision.path or beside or "."
-    start = path if os.path.isdir(path) else os.path.dirname(path)
-    found = _git(start if os.path.isdir(start) else ".", "rev-parse", "--show-toplevel")
-    top = os.fsdecode(found.rstrip(b"\n"))
+    top = os.fsdecode(_git(_where(revision, beside), "rev-parse", "--show-toplevel").rstrip(b"\n"))
     inside = os.path.relpath(os.path.realpath(path), os.path.realpath(top)).replace(os.sep, "/")
     if inside.startswith(".."):
         raise BadRevision(f"{path} is outside the repository {top}")
@@ -85,9 +83,15 @@ def _label(name: str, commit: str) -> str:
 
 def commit_of(revision: Revision, beside: str = "") -> str:
     """The name of the commit that a revision means. Raises BadRevision."""
-    path = revision.path or beside or "."
-    start = path if os.path.isdir(path) else os.path.dirname(path)
-    return _commit(start if os.path.isdir(start) else ".", revision.name)
+    return _commit(_where(revision, beside), revision.name)
+
+
+def _where(revision: Revision, beside: str) -> str:
+    """The folder whose repository is meant: where the user is, or what is at the other side."""
+    if revision.path or not beside:
+        return "."
+    start = beside if os.path.isdir(beside) else os.path.dirname(beside)
+    return start if os.path.isdir(start) else "."
 
 
 def _commit(where: str, name: str) -> str:

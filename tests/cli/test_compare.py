@@ -1,0 +1,351 @@
+"""`inkov compare`: from the files before and after a change, or two revisions of a repository, to
+what it does, and whether it is refused.
+"""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import DEMO, Inkov, Result, run_inkov
+
+BEFORE = {
+    "core-1.sheet": """inkov sheet 1
+switch: core-1
+[vlans]
+10: ferns
+20: visitors
+99: nobody
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 3]
+mode: trunk
+native: 99
+allowed: 10,20,99
+[port 4]
+mode: trunk
+native: 99
+allowed: 10,20,99
+[gateway 10]
+address: 10.0.10.1/24
+""",
+    "fern-1.sheet": """inkov sheet 1
+switch: fern-1
+[vlans]
+10: ferns
+20: visitors
+99: nobody
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 3]
+vlan: 10
+[port 4]
+state: off
+[port 8]
+mode: trunk
+native: 99
+allowed: 10,20,99
+[port 9]
+mode: trunk
+native: 99
+allowed: 10,20,99
+[neighbours]
+8: core-1:3
+9: core-1:4
+""",
+}
+
+
+@pytest.fixture
+def sides(tmp_path: Path) -> tuple[Path, Path]:
+    """Two folders with the same files."""
+    old, new = tmp_path / "old", tmp_path / "new"
+    for folder in (old, new):
+        folder.mkdir()
+        for name, text in BEFORE.items():
+            (folder / name).write_text(text)
+    return old, new
+
+
+def edit(folder: Path, name: str, before: str, after: str) -> None:
+    text = (folder / name).read_text()
+    assert before in text
+    (folder / name).write_text(text.replace(before, after, 1))
+
+
+def pairs(effects: list[dict[str, Any]], layer: int = 2, level: str = "honest") -> list[Any]:
+    return [
+        (one["from"]["ports"], one["to"]["ports"], one["both_ways"])
+        for one in effects
+        if (one["layer"], one["level"]) == (layer, level)
+    ]
+
+
+def run(inkov: Inkov, sides: tuple[Path, Path], *options: str) -> Result:
+    return inkov("compare", *sides, "-f", "json", "-q", *options)
+
+
+def test_a_port_that_moves_loses_one_segment_and_gains_another(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
+    result = run(inkov, sides)
+    said = result.json
+    [one] = said["edits"]
+    assert (one["switch"], one["kind"], one["name"]) == ("fern-1", "port", "3")
+    assert (one["attribute"], one["before"], one["after"]) == ("access_vlan", 10, 20)
+    assert [where["line"] for where in one["where"]] == [12, 12]
+    assert pairs(said["gained"]) == [(["fern-1:3"], ["core-1:2", "fern-1:2"], True)]
+    assert pairs(said["lost"]) == [(["fern-1:3"], ["core-1:1", "fern-1:1"], True)]
+    # Nothing is gained across segments; but members of VLAN 10 lose one of them.
+    assert not any(one["crosses_segments"] for one in said["gained"])
+    assert result.status == 1 and [b["says"][:13] for b in said["because"]] == ["reach is lost"]
+    assert said["because"][0]["line"] == 12
+    for effect in (*said["gained"], *said["lost"]):
+        assert [blame["name"] for blame in effect["blame"]] == ["3"]
+
+
+def test_what_was_meant_is_not_refused(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
+    assert run(inkov, sides, "--lose", "ferns <-> ferns").status == 0
+    assert run(inkov, sides, "--lose", "fern-1:3 <-> 10").status == 0
+    assert run(inkov, sides, "--lose", "visitors").status == 1
+    assert run(inkov, sides, "--lose", "ferns -> ferns").status == 1  # one way is not both
+    both = ("--lose", "ferns", "--only", "fern-1")
+    assert run(inkov, sides, *both, "--only", "10,20").status == 0
+    for elsewhere in ("core-1", "20"):
+        refused = run(inkov, sides, "--lose", "ferns", "--only", elsewhere).json["because"]
+        assert ["outside what was to be changed" in one["says"] for one in refused] == [True]
+
+
+def test_the_file_beside_a_change_says_what_it_is_to_do(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
+    change = sides[1] / "change.yaml"
+    change.write_text("only: {vlans: 10-20, switches: [fern-*]}\nlose: [ferns <-> ferns]\n")
+    assert run(inkov, sides).status == 0
+    shutil.copy(change, sides[0])  # it was there before: it is about an earlier change
+    stale = run(inkov, sides)
+    assert stale.status == 1 and "not used" in stale.err
+    change.write_text("only: {vlans: 5000}\n")
+    wrong = run(inkov, sides)
+    assert wrong.status == 2 and "change.yaml:1" in wrong.err and wrong.out == ""
+    change.write_text("may: all\n")
+    assert run(inkov, sides).status == 2
+
+
+def test_joined_segments_are_refused_with_the_lines_to_blame(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    """The native VLAN at one end only, towards hosts: visitors and nobody's VLAN are one there."""
+    edit(
+        sides[1],
+        "fern-1.sheet",
+        "native: 99\nallowed: 10,20,99\n[port 9]",
+        "native: 10\nallowed: 10,20,99\n[port 9]",
+    )
+    edit(
+        sides[1],
+        "core-1.sheet",
+        "native: 99\nallowed: 10,20,99\n[port 4]",
+        "native: 20\nallowed: 10,20,99\n[port 4]",
+    )
+    said = run(inkov, sides).json
+    [gained] = [
+        one
+        for one in said["gained"]
+        if one["crosses_segments"] and (one["level"], one["layer"]) == ("honest", 2)
+    ]
+    assert {gained["from"]["vlan"], gained["to"]["vlan"]} == {"10", "20"}
+    assert gained["both_ways"] and gained["from"]["everyone"] and gained["to"]["everyone"]
+    # Either of the two natives alone would do no harm of this kind.
+    assert {(b["switch"], b["name"]) for b in gained["blame"]} <= {("fern-1", "8"), ("core-1", "3")}
+    assert next(step["event"] for step in gained["witness"]) == "sent"
+    assert {"breach"} <= {one["severity"] for one in said["findings"]["new"]}
+
+
+def test_a_spare_that_is_lost_is_told(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    edit(
+        sides[1], "fern-1.sheet", "allowed: 10,20,99\n[neighbours]", "allowed: 20,99\n[neighbours]"
+    )
+    said = run(inkov, sides, "--fail-on", "never").json
+    told = {(one["about"], one["name"]): one for one in said["consequences"]}
+    spare = told["spare", "core-1:3 - fern-1:8"]
+    assert spare["vlans"] == "10" and spare["worse"] and "the only way left" in spare["says"]
+    assert said["gained"] == said["lost"] == [] and not said["refused"]
+
+
+def test_no_difference(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    edit(sides[1], "fern-1.sheet", "[port 3]\n", "# moved by a line\n[port 3]\n")
+    result = inkov("compare", *sides)
+    assert result.status == 0 and result.out.startswith("No difference on 2 switches.")
+
+
+@pytest.mark.parametrize("text", [None, "<html>Service unavailable</html>\n", ""])
+def test_a_switch_that_vanishes_never_passes(
+    inkov: Inkov, sides: tuple[Path, Path], text: str | None
+) -> None:
+    path = sides[1] / "fern-1.sheet"
+    path.unlink()
+    if text is not None:
+        path.write_text(text)
+    options = ["--gain", "*", "--lose", "*", "--fail-on", "never"]
+    assert inkov("compare", *sides, *options).status == 2
+    gone = inkov("compare", *sides, *options, "--gone", "fern-1")
+    assert gone.status == (0 if text is None else gone.status)
+    assert text is None or gone.status == 2 or "not read" not in gone.out
+
+
+def test_a_line_that_nobody_understands_is_refused(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    edit(sides[1], "fern-1.sheet", "[port 3]\n", "[port 3]\nfrobnicate: 20\n")
+    result = run(inkov, sides, "--fail-on", "never")
+    assert result.status == 1 and "frobnicate" in result.json["because"][0]["says"]
+    edit(sides[0], "fern-1.sheet", "[port 3]\n", "[port 3]\nfrobnicate: 20\n")
+    assert run(inkov, sides, "--fail-on", "never").status == 0  # it was there before
+
+
+def test_a_claim_that_is_dropped_is_refused(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    (sides[0] / "plan.yaml").write_text("claims:\n  - join: ferns\n  - join: visitors\n")
+    (sides[1] / "plan.yaml").write_text("claims:\n  - join: ferns\n")
+    result = run(inkov, sides)
+    assert result.status == 1
+    assert [one["says"] for one in result.json["because"]] == [
+        "a claim is not made any more: join visitors"
+    ]
+
+
+def test_every_format_says_that_it_is_refused(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
+    outs = {
+        form: inkov("compare", *sides, "-q", "-f", form)
+        for form in ("table", "json", "csv", "markdown", "html", "sarif", "junit")
+    }
+    assert {result.status for result in outs.values()} == {1}
+    assert "Refused: 1 thing that nobody meant." in outs["table"].out
+    assert outs["markdown"].out.startswith("**Refused: 1 thing that nobody meant.**")
+    [found] = outs["sarif"].json["runs"][0]["results"]
+    at = found["locations"][0]["physicalLocation"]
+    assert at["artifactLocation"]["uri"].endswith("new/fern-1.sheet")
+    assert at["region"]["startLine"] == 12
+    assert 'failures="1"' in outs["junit"].out
+    assert sum(line.endswith(",yes") for line in outs["csv"].out.splitlines()) == 1
+
+
+def test_two_sources_of_one_campus_are_compared_alike(inkov: Inkov) -> None:
+    """Saved and running: the text of a switch against a walk of it, in other words and defaults."""
+    saved, running = DEMO / "repaired" / "fern-2.txt", DEMO / "repaired" / "walks"
+    result = inkov("compare", saved, running, "-f", "json", "-q", "--as", "arbour=*.txt")
+    assert result.status == 2  # the dialect is not among the files
+
+
+# --- revisions ------------------------------------------------------------------------------------
+
+
+needs_git = pytest.mark.skipif(shutil.which("git") is None, reason="git is not installed")
+
+
+def git(repository: Path, *arguments: str) -> None:
+    who = ("-c", "user.name=gardener", "-c", "user.email=gardener@example.org")
+    subprocess.run(["git", "-C", repository, *who, *arguments], check=True, capture_output=True)
+
+
+@pytest.fixture
+def repository(tmp_path: Path) -> Path:
+    """A repository with the files on its main branch."""
+    (tmp_path / "campus" / "configs").mkdir(parents=True)
+    for name, text in BEFORE.items():
+        (tmp_path / "campus" / "configs" / name).write_text(text)
+    git(tmp_path / "campus", "init", "-b", "main")
+    git(tmp_path / "campus", "add", ".")
+    git(tmp_path / "campus", "commit", "-m", "as it was")
+    return tmp_path / "campus"
+
+
+@needs_git
+def test_a_harmless_branch_passes_and_one_that_opens_a_segment_does_not(repository: Path) -> None:
+    configs = repository / "configs"
+    git(repository, "checkout", "-b", "feature/lamp")
+    edit(configs, "fern-1.sheet", "[port 4]\nstate: off", "[port 4]\nabout: lamp\nvlan: 10")
+    git(repository, "commit", "-am", "a lamp")
+    harmless = run_inkov("compare", "rev:main:configs", "rev:feature/lamp:configs", cwd=repository)
+    assert harmless.status == 0, harmless.out
+    assert "feature/lamp:configs/fern-1.sheet:15" in harmless.out
+
+    git(repository, "checkout", "-b", "oops", "main")
+    edit(
+        configs,
+        "core-1.sheet",
+        "[port 2]\nvlan: 20",
+        "[port 2]\nmode: general\npvid: 20\nuntagged: 10,20",
+    )
+    git(repository, "commit", "-am", "hears both")
+    opened = run_inkov("compare", "rev:main", "configs", "-f", "json", "-q", cwd=repository)
+    assert opened.status == 1
+    [reason] = [
+        one
+        for one in opened.json["because"]
+        if "reach is gained" in one["says"] and "hostile" not in one["says"]
+    ]
+    assert reason["file"] == "configs/core-1.sheet" and 9 <= reason["line"] <= 11
+    [gained] = [
+        one for one in opened.json["gained"] if one["level"] == "honest" and one["layer"] == 2
+    ]
+    assert gained["blame"][0]["where"][0] is None or gained["blame"][0]["where"][0][
+        "file"
+    ].startswith("main:configs/")
+
+
+@needs_git
+def test_a_revision_is_read_as_it_is_and_nothing_is_touched(repository: Path) -> None:
+    """No attribute leaves a file out or rewrites it, and no checkout is needed."""
+    (repository / ".gitattributes").write_text("configs/fern-1.sheet export-ignore\n")
+    git(repository, "add", ".")
+    git(repository, "commit", "-m", "left out of archives")
+    before = sorted(path.name for path in repository.rglob("*") if ".git/" not in str(path))
+    result = run_inkov("compare", "rev:HEAD:configs", repository / "configs", cwd=repository)
+    assert result.status == 0 and "No difference on 2 switches." in result.out
+    assert before == sorted(p.name for p in repository.rglob("*") if ".git/" not in str(p))
+
+
+@needs_git
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ("rev:nowhere", "configs", "git knows no revision 'nowhere' here"),
+        ("rev:", "configs", "names no revision"),
+        ("rev:--help", "configs", "git knows no revision '--help' here"),
+        ("rev:main:..", "configs", "outside the repository"),
+        ("rev:main:plans", "configs", "there is no plans in the revision main"),
+        ("rev:main", "rev:HEAD", "are the same revision"),
+        ("configs", "configs", "are the same"),
+        ("configs", "nowhere", "no such file or folder"),
+        ("other.sheet", "configs", "have no switch in common"),
+    ],
+)
+def test_what_cannot_be_compared_is_one_clear_line(
+    repository: Path, old: str, new: str, says: str
+) -> None:
+    (repository / "other.sheet").write_text("inkov sheet 1\nswitch: shed-9\n[port 1]\nvlan: 5\n")
+    result = run_inkov("compare", old, new, "-q", cwd=repository)
+    assert (result.status, result.out) == (2, "")
+    assert says in result.err and result.err.count("\n") == 1, result.err
+
+
+def test_without_git_a_revision_is_one_clear_line(sides: tuple[Path, Path], tmp_path: Path) -> None:
+    result = run_inkov("compare", "rev:main", sides[1], cwd=tmp_path, PATH=str(tmp_path))
+    assert result.status == 2 and "git is not installed" in result.err
+
+
+@needs_git
+def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:
+    result = run_inkov("compare", "rev:main", sides[1], "-q", cwd=sides[1])
+    assert result.status == 2 and "not a git repository" in result.err
