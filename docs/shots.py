@@ -19,16 +19,11 @@ SHOTS = {
     "read": "inkov read garden",
     "vlans": "inkov vlans garden",
     "ports": "inkov ports garden --switch core-1",
-    "matrix": "inkov ports garden --switch gate-1 --matrix",
     "links": "inkov links garden",
     "trunks": "inkov trunks garden",
     "audit": (
         "inkov audit garden --only trunk-meets-access --only untagged-vlan-differs "
         "--only vlan-missing-in-transit --only allowed-differs --only list-replaced"
-    ),
-    "by-vlan": (
-        "inkov audit garden --by vlan --explain --only host-outside-subnet --only mtu-differs "
-        "--only host-gateway-wrong --only vlan-unused --only port-against-plan"
     ),
     "prove": "inkov prove garden",
     "verify": (
@@ -36,6 +31,10 @@ SHOTS = {
         " inkov prove repaired --certificate r.json > /dev/null; inkov verify r.json repaired"
     ),
     "reach": "inkov prove repaired --matrix",
+    "compare": "inkov compare repaired proposed",
+    "permitted": (
+        "inkov compare repaired proposed --only 20 --lose 'irrigation <-> *' --fail-on never"
+    ),
     "hears": "inkov hears orchard-1:6 garden --level hostile",
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
     "ping": "inkov follow freezer-1 alarm-server garden",

@@ -6,8 +6,20 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli import audit, dialect, follow, hears, links, ports, prove, read, trunks, vlans
-from inkov.cli.options import ListingOptions, ReportOptions
+from inkov.cli import (
+    audit,
+    compare,
+    dialect,
+    follow,
+    hears,
+    links,
+    ports,
+    prove,
+    read,
+    trunks,
+    vlans,
+)
+from inkov.cli.options import CompareOptions, ListingOptions, ReportOptions
 from inkov.cli.says import fail, reason, say
 
 
@@ -70,6 +82,9 @@ def demo(
     )
     _show("audit", repaired, lambda: audit.audit(**vars(mended)))
     _show("prove", repaired, lambda: prove.prove(**vars(mended)))
+    proposed = os.path.join(folder, "proposed")
+    change = CompareOptions(repaired, proposed)
+    _show("compare", repaired, lambda: compare.compare(**vars(change)), proposed)
     say("What to try next:")
     tries = (
         (f"inkov ports {garden} --switch core-1 --matrix", "VLAN × port of one switch"),
@@ -81,6 +96,7 @@ def demo(
             "what a host gets at that sends any tag",
         ),
         (f"inkov prove {repaired} --matrix", "who reaches whom, and by which router"),
+        (f"inkov compare {garden} {repaired}", "what all that was mended does"),
         ("inkov rules native-default", "one rule explained"),
         (f"inkov read {garden} --trace {garden}/fern-2.txt", "what each line of a text became"),
         (

@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from filecmp import dircmp
 from importlib.resources import as_file, files
 
@@ -23,7 +25,7 @@ def copy_demo(folder: str, *, replace: bool) -> None:
     else, unless `replace`: then the files of the demo are written again, and whatever else is there
     stays. OSError if it cannot be written.
     """
-    with as_file(files("inkov.demo") / "campus") as source:
+    with _whole() as source:
         if os.path.lexists(folder) and not replace:
             if not os.path.isdir(folder) or _differs(dircmp(source, folder, ignore=[])):
                 raise DemoExists(folder)
@@ -40,6 +42,23 @@ def copy_demo(folder: str, *, replace: bool) -> None:
             os.rename(fresh, folder)
         finally:
             shutil.rmtree(beside, ignore_errors=True)
+
+
+@contextmanager
+def _whole() -> Iterator[str]:
+    """The demo as it is written. What is proposed is kept as the files that it changes only: the
+    others are those of the repaired campus.
+    """
+    with (
+        as_file(files("inkov.demo") / "campus") as source,
+        tempfile.TemporaryDirectory(prefix="inkov-") as folder,
+    ):
+        whole = os.path.join(folder, "demo")
+        repaired, proposed = (os.path.join(whole, name) for name in ("repaired", "proposed"))
+        shutil.copytree(source, whole)
+        shutil.copytree(repaired, proposed, dirs_exist_ok=True)
+        shutil.copytree(source / "proposed", proposed, dirs_exist_ok=True)
+        yield whole
 
 
 def _differs(compared: dircmp[str]) -> bool:

@@ -128,7 +128,8 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     result.consequences, *audits = aside.result()
     _findings(result, *audits)
     _claims(result, fabrics, (old[1], new[1]))
-    result.refusals = list(_refusals(result, before, after, options, fabrics[1], new[1]))
+    meant = Meant(options.meant, *fabrics, new[1])
+    result.refusals = list(_refusals(result, before, after, options, meant))
     return result
 
 
@@ -241,10 +242,8 @@ def _refusals(
     before: Campus,
     after: Campus,
     options: Options,
-    fabric: Fabric,
-    plan: Plan,
+    meant: Meant,
 ) -> Iterator[Refusal]:
-    meant = Meant(options.meant, fabric, plan)
     for edit in result.edits:
         if edit.kind is Kind.SWITCH and edit.whole and edit.after is None:
             if not meant.may_go(edit.switch):
@@ -254,9 +253,9 @@ def _refusals(
                 )
                 yield Refusal(says, edit.where[0] or Origin(), unread=True)
         elif not meant.may_edit(edit):
-            says = f"an edit outside what was to be changed: {edit.switch} {edit.kind} {edit.name}"
-            where = edit.where[1] or edit.where[0] or Origin()
-            yield Refusal(says.replace("  ", " "), where, edit)
+            thing = " ".join(filter(None, (edit.switch, edit.kind, edit.name, edit.attribute)))
+            says = f"an edit outside what was to be changed: {thing}"
+            yield Refusal(says, edit.where[1] or edit.where[0] or Origin(), edit)
     for effect in result.effects:
         if meant.is_meant(effect) or (effect.follows and not effect.gained):
             continue

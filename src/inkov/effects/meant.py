@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from inkov.edits import Edit, vids_of
+from inkov.edits import Edit, Kind, vids_of
 from inkov.effects.effect import Effect
 from inkov.effects.side import SeatName
 from inkov.forwarding import Fabric
 from inkov.plan import Plan, vlan_names
 from inkov.plan.change import Change, Permitted, fits, permitted
 from inkov.proofs.alike import vids_named
+from inkov.vlanset import VlanSet
+from inkov.wiring import End
 
 __all__ = ["Meant"]
+
+
+_WORDS = ("description", "name")
 
 
 class Meant:
@@ -18,8 +23,9 @@ class Meant:
     every edit may be made, and no effect is permitted.
     """
 
-    def __init__(self, change: Change | None, fabric: Fabric, plan: Plan) -> None:
+    def __init__(self, change: Change | None, before: Fabric, fabric: Fabric, plan: Plan) -> None:
         self.change = change
+        self.fabrics = before, fabric
         self.vlans = vlan_names(plan, fabric.campus)
         self.hosts = {host.name: (host.device, host.port) for host in fabric.campus.hosts}
 
@@ -34,10 +40,21 @@ class Meant:
             return True
         if only.switches and edit.switch and not fits(edit.switch, only.switches):
             return False
-        if only.vlans is None:
+        if only.vlans is None or edit.idle or edit.attribute in _WORDS:
             return True
         touched = vids_of(edit)
+        if touched is None and edit.kind is Kind.PORT:
+            touched = self._vids_at(End(edit.switch, edit.name))
         return touched is not None and touched <= only.vlans
+
+    def _vids_at(self, end: End) -> VlanSet:
+        """The VLANs that a port takes or sends, before and after, as far as it is up."""
+        mask = 0
+        for fabric in self.fabrics:
+            for port in fabric.bridge_ports:
+                if (port.end.device, port.port) == end:
+                    mask |= port.view.emit | port.view.enters()
+        return VlanSet(mask)
 
     def is_meant(self, effect: Effect) -> bool:
         """Whether an effect as a whole is permitted."""

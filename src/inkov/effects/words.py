@@ -26,11 +26,20 @@ def group_in_words(group: Group, name_of: Callable[[int], str] = lambda vid: "")
     if group.hosts and len(group.hosts) == group.count <= len(group.ports):
         return f"{', '.join(group.hosts)} ({what})"
     if len(group.ports) == group.count or len(group.ports) < _SWITCHES:
-        return f"{', '.join(group.ports)} ({what})"
+        return f"{_ports(group.ports)} ({what})"
     where = ", ".join(group.switches[:_SWITCHES])
     more = len(group.switches) - _SWITCHES
     where += f" and {more} more" if more > 0 else ""
     return f"{group.count} ports of {what} on {where}"
+
+
+def _ports(names: list[str]) -> str:
+    """Ports, those of one switch behind its name: `stg-1:4, 5 and core-1:2`."""
+    by_switch: dict[str, list[str]] = {}
+    for name in names:
+        switch, _, port = name.partition(":")
+        by_switch.setdefault(switch, []).append(port)
+    return " and ".join(f"{switch}:{', '.join(ports)}" for switch, ports in by_switch.items())
 
 
 def _what(group: Group, name_of: Callable[[int], str]) -> str:
