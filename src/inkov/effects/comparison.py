@@ -128,7 +128,7 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     result.consequences, *audits = aside.result()
     _findings(result, *audits)
     _claims(result, fabrics, (old[1], new[1]))
-    meant = Meant(options.meant, *fabrics, new[1])
+    meant = Meant(options.meant, fabrics[0], fabrics[1], new[1])
     result.refusals = list(_refusals(result, before, after, options, meant))
     return result
 

@@ -43,8 +43,9 @@ class Meant:
         if only.vlans is None or edit.idle or edit.attribute in _WORDS:
             return True
         touched = vids_of(edit)
-        if touched is None and edit.kind is Kind.PORT:
-            touched = self._vids_at(End(edit.switch, edit.name))
+        if edit.kind is Kind.PORT:  # what is stated of a VLAN that never passes it does nothing
+            passed = self._vids_at(End(edit.switch, edit.name))
+            touched = passed if touched is None else touched & passed
         return touched is not None and touched <= only.vlans
 
     def _vids_at(self, end: End) -> VlanSet:

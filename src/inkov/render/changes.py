@@ -209,7 +209,7 @@ def _edits_together(view: _View) -> list[Lines]:
         entries.append([(line, ""), (f"  {place_of_edit(first, view.locator)}", "dim")])
     idle = sum(edit.idle for edit in edits)
     if idle:
-        entries.append([(f"{_count(idle, 'edit')} of what holds as before, by default", "dim")])
+        entries.append([(f"and {_count(idle, 'edit')} of what held by default already", "dim")])
     return entries
 
 
