@@ -27,6 +27,7 @@ import msgspec
 from bench.campus import write_campus
 from bench.formats import write_texts, write_walks
 from inkov.checks import audit
+from inkov.effects import Options, compare
 from inkov.forwarding import resolve
 from inkov.forwarding.domains import domains
 from inkov.forwarding.reach import flood, sendings_at
@@ -50,6 +51,10 @@ LIMITS = {
     "prove, files to verdicts": 12.0,
     "prove 50 hostile claims": 15.0,
 }
+COMPARE_LIMIT = 1.3
+"""The most that comparing may cost beyond reading both sides, in multiples of one audit, files to
+findings.
+"""
 """The most each stage may cost at 1,000 switches, in multiples of the floor."""
 
 
@@ -115,6 +120,34 @@ def measure(files: list[Path], decode: Callable[[bytes], Any], runs: int) -> dic
         ).items():
             seconds.setdefault(name, []).append(timed(work))
     return {name: statistics.median(times) for name, times in seconds.items()}
+
+
+def comparing(files: list[Path], runs: int) -> None:
+    """A campus against itself with a port in another VLAN: one file differs."""
+    paths = [str(file) for file in files]
+    campus, after = load(paths).campus, load(paths).campus
+    device = max(after.devices.values(), key=lambda one: len(one.ports))
+    ports = [port for port in device.ports.values() if port.access_vlan is not None]
+    first = ports[0]
+    first.access_vlan = next(
+        port.access_vlan
+        for port in ports
+        if port.access_vlan is not None
+        and first.access_vlan is not None
+        and port.access_vlan.value != first.access_vlan.value
+    )
+
+    def audited() -> None:
+        fresh = load(paths).campus
+        audit(resolve(fresh, wire(fresh)))
+
+    def compared() -> None:
+        result = compare((campus, Plan()), (after, Plan()), Options())
+        assert len(result.edits) == 1 and result.refused
+
+    pairs = [(timed(compared), timed(audited)) for _ in range(runs)]
+    ratio = min(work for work, _ in pairs) / min(bottom for _, bottom in pairs)
+    print(f"  compare, one file differs    {ratio:6.2f} x one audit   at most {COMPARE_LIMIT:g}")
 
 
 def proofs(files: list[Path], runs: int) -> None:
@@ -277,6 +310,7 @@ def main() -> None:
             )
             if switches >= 100:
                 proofs(files, options.runs)
+                comparing(files, options.runs)
         for name, seconds in median.items():
             if name != "floor":
                 limit = f"   at most {LIMITS[name]:g}" if switches >= 1000 else ""

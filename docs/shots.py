@@ -32,9 +32,7 @@ SHOTS = {
     ),
     "reach": "inkov prove repaired --matrix",
     "compare": "inkov compare repaired proposed",
-    "permitted": (
-        "inkov compare repaired proposed --only 20 --lose 'irrigation <-> *' --fail-on never"
-    ),
+    "comment": "inkov compare repaired proposed --format markdown | fold -s -w 125",
     "hears": "inkov hears orchard-1:6 garden --level hostile",
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
     "ping": "inkov follow freezer-1 alarm-server garden",

@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import DEMO, Inkov, Result, run_inkov
+from tests.conftest import DEMO, Inkov, Result, need, run_inkov
 
 BEFORE = {
     "core-1.sheet": """inkov sheet 1
@@ -250,9 +250,6 @@ def test_two_sources_of_one_campus_are_compared_alike(inkov: Inkov) -> None:
 # --- revisions ------------------------------------------------------------------------------------
 
 
-needs_git = pytest.mark.skipif(shutil.which("git") is None, reason="git is not installed")
-
-
 def git(repository: Path, *arguments: str) -> None:
     who = ("-c", "user.name=gardener", "-c", "user.email=gardener@example.org")
     subprocess.run(["git", "-C", repository, *who, *arguments], check=True, capture_output=True)
@@ -261,6 +258,7 @@ def git(repository: Path, *arguments: str) -> None:
 @pytest.fixture
 def repository(tmp_path: Path) -> Path:
     """A repository with the files on its main branch."""
+    need(shutil.which("git") is not None, "git")
     (tmp_path / "campus" / "configs").mkdir(parents=True)
     for name, text in BEFORE.items():
         (tmp_path / "campus" / "configs" / name).write_text(text)
@@ -270,7 +268,6 @@ def repository(tmp_path: Path) -> Path:
     return tmp_path / "campus"
 
 
-@needs_git
 def test_a_harmless_branch_passes_and_one_that_opens_a_segment_does_not(repository: Path) -> None:
     configs = repository / "configs"
     git(repository, "checkout", "-b", "feature/lamp")
@@ -304,7 +301,6 @@ def test_a_harmless_branch_passes_and_one_that_opens_a_segment_does_not(reposito
     ].startswith("main:configs/")
 
 
-@needs_git
 def test_a_revision_is_read_as_it_is_and_nothing_is_touched(repository: Path) -> None:
     """No attribute leaves a file out or rewrites it, and no checkout is needed."""
     (repository / ".gitattributes").write_text("configs/fern-1.sheet export-ignore\n")
@@ -316,7 +312,6 @@ def test_a_revision_is_read_as_it_is_and_nothing_is_touched(repository: Path) ->
     assert before == sorted(p.name for p in repository.rglob("*") if ".git/" not in str(p))
 
 
-@needs_git
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
@@ -345,7 +340,7 @@ def test_without_git_a_revision_is_one_clear_line(sides: tuple[Path, Path], tmp_
     assert result.status == 2 and "git is not installed" in result.err
 
 
-@needs_git
 def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:
+    need(shutil.which("git") is not None, "git")
     result = run_inkov("compare", "rev:main", sides[1], "-q", cwd=sides[1])
     assert result.status == 2 and "not a git repository" in result.err

@@ -333,13 +333,13 @@ def _findings(view: _View) -> list[tuple[str, list[Finding]]]:
 def _comment(view: _View, lost: list[Problem]) -> str:
     """Markdown for the comment of a review: the verdict first, details folded."""
     result = view.result
-    old, new = (markdown_cell(safe(name)) for name in view.names)
-    lines = [f"**{verdict(view)}** {markdown_cell(headline(view))}", "", f"{old} → {new}", ""]
+    old, new = (_marked(safe(name)) for name in view.names)
+    lines = [f"**{verdict(view)}** {_marked(headline(view))}", "", f"{old} → {new}", ""]
     for problem in lost:
-        lines.append(f"- not read: {markdown_cell(safe(problem.origin.file))}")
+        lines.append(f"- not read: {_marked(safe(problem.origin.file))}")
     for refusal in result.refusals:
         at = view.at(refusal.origin)
-        lines.append(f"- {markdown_cell(safe(refusal.says))}" + (f" (`{_code(at)}`)" if at else ""))
+        lines.append(f"- {_marked(safe(refusal.says))}" + (f" (`{_code(at)}`)" if at else ""))
     lines += [""] * bool(result.refusals or lost)
     if result.effects:
         lines += ["| | Who reaches whom | To blame |", "| --- | --- | --- |"]
@@ -348,14 +348,12 @@ def _comment(view: _View, lost: list[Problem]) -> str:
                 f"{view.edit(edit)} ({place_of_edit(edit, view.locator)})" for edit in effect.blame
             )
             word = "gained" if effect.gained else "lost"
-            lines.append(
-                f"| {word} | {markdown_cell(view.pair(effect))} | {markdown_cell(blame)} |"
-            )
+            lines.append(f"| {word} | {_marked(view.pair(effect))} | {_marked(blame)} |")
         if len(result.effects) > _MOST:
             lines.append(f"| | and {len(result.effects) - _MOST} more | |")
         lines.append("")
     for says in result.undecided:
-        lines += [f"Not known: {markdown_cell(safe(says))}.", ""]
+        lines += [f"Not known: {_marked(safe(says))}.", ""]
     parts: list[tuple[str, list[str]]] = [
         ("Edits", [f"{view.edit(e)} ({place_of_edit(e, view.locator)})" for e in result.edits]),
         ("On the campus as a whole", [_consequence_line(one)[0] for one in result.consequences]),
@@ -368,11 +366,16 @@ def _comment(view: _View, lost: list[Problem]) -> str:
     for title, entries in parts:
         if entries:
             lines += [f"<details><summary>{title} ({len(entries)})</summary>", ""]
-            lines += [f"- {markdown_cell(safe(entry))}" for entry in entries[: 10 * _MOST]]
+            lines += [f"- {_marked(safe(entry))}" for entry in entries[: 10 * _MOST]]
             more = len(entries) - 10 * _MOST
             lines += [f"- and {more} more"] * (more > 0)
             lines += ["", "</details>", ""]
     return "\n".join(lines).rstrip() + "\n"
+
+
+def _marked(text: str) -> str:
+    """A text without marks, that calls on nobody's name either."""
+    return markdown_cell(text).replace("@", "&#64;")
 
 
 def _code(text: str) -> str:
