@@ -26,6 +26,7 @@ import msgspec
 
 from bench.campus import write_campus
 from bench.formats import write_texts, write_walks
+from inkov.campus import Port
 from inkov.checks import audit
 from inkov.effects import Options, compare
 from inkov.forwarding import resolve
@@ -126,16 +127,12 @@ def comparing(files: list[Path], runs: int) -> None:
     """A campus against itself with a port in another VLAN: one file differs."""
     paths = [str(file) for file in files]
     campus, after = load(paths).campus, load(paths).campus
-    device = max(after.devices.values(), key=lambda one: len(one.ports))
-    ports = [port for port in device.ports.values() if port.access_vlan is not None]
-    first = ports[0]
-    first.access_vlan = next(
-        port.access_vlan
-        for port in ports
-        if port.access_vlan is not None
-        and first.access_vlan is not None
-        and port.access_vlan.value != first.access_vlan.value
-    )
+    by_vlan: dict[int, Port] = {}
+    for port in next(d for name, d in after.devices.items() if "access" in name).ports.values():
+        if port.access_vlan is not None:
+            by_vlan.setdefault(port.access_vlan.value, port)
+    one, other = list(by_vlan.values())[:2]
+    one.access_vlan = other.access_vlan
 
     def audited() -> None:
         fresh = load(paths).campus

@@ -26,7 +26,7 @@ from inkov.effects.consequences import Consequence, consequences
 from inkov.effects.effect import Effect, effects_of
 from inkov.effects.hearing import TooMuch
 from inkov.effects.meant import Meant
-from inkov.effects.relation import Relation
+from inkov.effects.relation import Relation, seats_alike
 from inkov.effects.side import Side, idle_in_both
 from inkov.effects.words import pair_in_words
 from inkov.forwarding import Fabric, resolve
@@ -164,11 +164,11 @@ def _effects(
         return Side(resolve(tried, wire(tried)), plans[1], idle)
 
     trials = _TRIALS_OF_SWITCHES // max(len(campus.devices), 1)
-    known = changed(old.fabric, new.fabric)
+    known, alike = changed(old.fabric, new.fabric), seats_alike(old, new)
     for level in options.levels:
         floods = _FLOODS if level == Level.HOSTILE else 10**9
         try:
-            relation = Relation(old, new, level, floods, known)
+            relation = Relation(old, new, level, floods, known, alike)
             found = effects_of(relation)
         except TooMuch:
             says = (

@@ -71,10 +71,12 @@ def effects_of(relation: Relation) -> list[Effect]:
     """All effects at the level of a relation, what is gained first; each with its witness."""
     old, new = relation.sides
     found = []
-    known = SegmentReach(relation, 0)
+    known: SegmentReach | None = None
     for gained, differing in ((True, relation.gained()), (False, relation.lost())):
         named = Named(new if gained else old)
         for row in rows(differing, relation):
+            if row.layer == Layer.PACKETS and known is None:
+                known = SegmentReach(relation, 0)
             effect = Effect(
                 gained,
                 relation.level,

@@ -19,6 +19,7 @@ from inkov.levels import Level
 from inkov.proofs.leaks import audible, sendings_of
 from inkov.proofs.seats import Seat
 from inkov.vlanset import bits, union
+from inkov.wiring import End
 
 __all__ = ["Budget", "Ear", "Hearing", "Kinds", "Sender", "TooMuch"]
 
@@ -73,13 +74,16 @@ class Ear(NamedTuple):
 
 class Kinds:
     """Seats that send and hear alike at any level: `of` has the number of each seat's kind, `shown`
-    one seat of each. Nearly all ports are alone on their wire, have no link and are not protected;
-    such ports of one bridge are alike if their views are.
+    one seat of each, `wires` the ends of these.
+
+    Nearly all ports are alone on their wire, have no link and are not protected; such ports of one
+    bridge are alike if their views are.
     """
 
     def __init__(self, fabric: Fabric, seats: Iterable[Seat]) -> None:
         self.of: dict[Seat, int] = {}
         self.shown: list[Seat] = []
+        self.wires: list[End] = []
         known: dict[object, int] = {}
         linked, ports = fabric.wiring.of, fabric.bridge_ports
         for seat in seats:
@@ -91,6 +95,7 @@ class Kinds:
             kind = known.setdefault(key, len(self.shown))
             if kind == len(self.shown):
                 self.shown.append(seat)
+                self.wires.append(port.end)
             self.of[seat] = kind
 
 
@@ -105,9 +110,9 @@ class Hearing:
         self.kinds = kinds
         self.level = level
         self.budget = budget
-        self._ears: dict[int, Ear] = {}
+        self._ears: dict[object, Ear] = {}
         self._same: dict[Ear, Ear] = {}
-        self._senders: dict[int, Sender] = {}
+        self._senders: dict[object, Sender] = {}
         self._by_region: dict[int, list[Ear]] = {}
         self._placed: dict[int, list[Ear]] = {}  # by region, those with a place in it
         self._on_bridge: dict[int, list[Ear]] = {}
@@ -121,9 +126,9 @@ class Hearing:
 
     def ear(self, seat: Seat) -> Ear:
         """What a seat hears. Of one that stands for several tags, one tag is as good as any."""
-        kind = self.kinds.of[seat]
+        fabric, regions = self.fabric, self.regions
+        kind = self._kind(seat, self.level)
         if kind not in self._ears:
-            fabric, regions = self.fabric, self.regions
             plain: set[int] = set()
             places: list[Place] = []
             for number, mask in audible(fabric, seat._replace(also=0), self.level).items():
@@ -138,6 +143,13 @@ class Hearing:
             ear = Ear(frozenset(plain), tuple(places))
             self._ears[kind] = self._same.setdefault(ear, ear)
         return self._ears[kind]
+
+    def _kind(self, seat: Seat, level: Level) -> object:
+        """What seats that are alike at a level have in common. Hostile hosts send and hear whatever
+        their wire does: a trunk that is left at everything has thousands of them.
+        """
+        kind = self.kinds.of[seat]
+        return self.kinds.wires[kind] if level == Level.HOSTILE else kind
 
     def _is_apart(self, port: BridgePort) -> bool:
         """True for a port that does not hear whatever is on its bridge."""
@@ -200,7 +212,7 @@ class Hearing:
 
     def sender(self, seat: Seat) -> Sender:
         """What a host in a seat sends."""
-        kind = self.kinds.of[seat]
+        kind = self._kind(seat, self.regions.level)
         if kind not in self._senders:
             sendings = sendings_of(self.fabric, [seat._replace(also=0)], self.regions.level)
             self._senders[kind] = self._sender(sendings)

@@ -22,7 +22,7 @@ from inkov.levels import Layer, Level
 from inkov.proofs.leaks import audible
 from inkov.vlanset import bits
 
-__all__ = ["Class", "Differing", "Half", "Relation"]
+__all__ = ["Class", "Differing", "Half", "Relation", "seats_alike"]
 
 
 class Half(NamedTuple):
@@ -51,11 +51,17 @@ class Differing(NamedTuple):
 class Relation:
     """Two sides, as hosts of a level see them. `members` are the seats of each class. TooMuch is
     raised if more than `floods` would have to be made. `changed` is what they do otherwise with
-    frames, which is `known` where it was worked out for another level.
+    frames, which is `known` where it was worked out for another level, as are the seats `alike`.
     """
 
     def __init__(
-        self, old: Side, new: Side, level: Level, floods: int, known: Changed | None = None
+        self,
+        old: Side,
+        new: Side,
+        level: Level,
+        floods: int,
+        known: Changed | None = None,
+        alike: list[list[SeatName]] | None = None,
     ) -> None:
         self.level = level
         self.changed = known or changed(old.fabric, new.fabric)
@@ -67,13 +73,10 @@ class Relation:
             new.routed(level, self.hearing[1], budget),
         )
         self.members: dict[Class, list[SeatName]] = {}
-        self._wires: dict[Class, set[tuple[str, str]]] = {}
         self._by_ear: tuple[dict[Ear, list[Class]], dict[Ear, list[Class]]] = ({}, {})
-        for names in seats_alike(old, new):
+        for names in alike or seats_alike(old, new):
             halves = self._half(0, names[0]), self._half(1, names[0])
-            side = new if halves[1] is not None else old
             self.members.setdefault(halves, []).extend(names)
-            self._wires.setdefault(halves, set()).update(map(side.wire, names))
         for one in self.members:
             for half, by_ear in zip(one, self._by_ear, strict=True):
                 if half is not None:
@@ -121,7 +124,16 @@ class Relation:
 
     def _have_pairs(self, one: Class, other: Class) -> bool:
         """Whether two classes have seats on different wires."""
-        return len(self._wires[one] | self._wires[other]) > 1
+        wires = {self._wire(self.members[a_class][0]) for a_class in (one, other)}
+        return len(wires) > 1 or any(
+            self._wire(name) not in wires
+            for a_class in (one, other)
+            for name in self.members[a_class]
+        )
+
+    def _wire(self, name: SeatName) -> tuple[str, str]:
+        side = self.sides[1 if name in self.sides[1].seats else 0]
+        return side.wire(name)
 
     def _is_affected(self, one: Class) -> bool:
         """Whether frames of a class can get to a hub that changed, or to a seat that only one side
@@ -135,15 +147,18 @@ class Relation:
         found: tuple[set[int], set[int]] = (set(), set())
         lone = self.sides[0].seats.keys() ^ self.sides[1].seats.keys()
         for side, hearing, regions in zip(self.sides, self.hearing, found, strict=True):
-            fabric, of = side.fabric, hearing.regions.of
+            fabric = side.fabric
+            masks: dict[int, int] = {}
             for bridge, mask in self.changed.hubs.items():
                 number = fabric.bridge_of.get(bridge)
                 if number is not None:
-                    regions |= {of(number, vid) for vid in bits(mask)}
+                    masks[number] = masks.get(number, 0) | mask
             for name in lone & side.seats.keys():
                 for port, mask in audible(fabric, side.seats[name], self.level).items():
                     number = fabric.bridge_ports[port].bridge
-                    regions |= {of(number, vid) for vid in bits(mask)}
+                    masks[number] = masks.get(number, 0) | mask
+            for number, mask in masks.items():
+                regions |= {hearing.regions.of(number, vid) for vid in bits(mask)}
             regions.discard(-1)
         return found
 

@@ -50,6 +50,7 @@ class Side:
             self.seats[SeatName(port.end.device, port.port, seat.tag, seat.also)] = seat
         self.kinds = Kinds(fabric, self.seats.values())
         self._regions: dict[Level, Regions] = {}
+        self._known_routers: dict[Level, Routers] = {}
 
     @cached_property
     def domains(self) -> Domains:
@@ -71,7 +72,17 @@ class Side:
             if level == Level.HONEST
             else Hearing(self.regions(Level.HONEST), self.kinds, level, budget)
         )
-        return RoutedReach(Routers(self.fabric, self.domains, level), hearing, sent)
+        return RoutedReach(self._routers(level), hearing, sent)
+
+    def _routers(self, level: Level) -> Routers:
+        """The routers that are up at a level: the same at both, where nobody gets on request what
+        would have one up (FM 5.2).
+        """
+        asked = any(port.on_request for port in self.fabric.bridge_ports)
+        level = level if asked else Level.HONEST
+        if level not in self._known_routers:
+            self._known_routers[level] = Routers(self.fabric, self.domains, level)
+        return self._known_routers[level]
 
     def wire(self, name: SeatName) -> tuple[str, str]:
         """The switch and the port whose wire a seat is on: that under a sub-interface."""
