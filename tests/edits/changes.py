@@ -5,7 +5,7 @@ from __future__ import annotations
 import copy
 import random
 
-from inkov.campus import Cable, Campus, Device, Host, PortKind, Vlan
+from inkov.campus import Cable, Campus, Device, Host, Mode, Port, PortKind, Vlan
 from tests.campuses import NOWHERE, VIDS, fact, random_port
 
 
@@ -18,8 +18,18 @@ def changed(rng: random.Random, campus: Campus, most: int = 3) -> Campus:
     return campus
 
 
+def settable(device: Device) -> list[Port]:
+    """The ports that may be set otherwise: on a bridge that takes no notice of tags all are alike."""
+    return [
+        port
+        for port in device.ports.values()
+        if port.kind is not PortKind.SUB
+        and (port.mode is None or port.mode.value is not Mode.UNAWARE)
+    ]
+
+
 def another_setting(rng: random.Random, campus: Campus, device: Device) -> None:
-    ports = [port for port in device.ports.values() if port.kind is not PortKind.SUB]
+    ports = settable(device)
     if ports:
         port = rng.choice(ports)
         other = random_port(rng, port.name, uplink=port.name.startswith("u"), kind=port.kind)
@@ -28,7 +38,7 @@ def another_setting(rng: random.Random, campus: Campus, device: Device) -> None:
 
 
 def one_attribute(rng: random.Random, campus: Campus, device: Device) -> None:
-    ports = [port for port in device.ports.values() if port.kind is not PortKind.SUB]
+    ports = settable(device)
     if ports:
         port = rng.choice(ports)
         other = random_port(rng, port.name, uplink=rng.random() < 0.5)

@@ -115,7 +115,7 @@ def test_what_was_the_default_already_changes_nothing() -> None:
 
 def test_a_switch_with_another_name_is_the_same_switch() -> None:
     old, new = campus_of(sheet("fern-1")), campus_of(sheet("fern-9"))
-    assert renames(old, new) == {"fern-1": "fern-9"}
+    assert renames(old, new) == {"fern-1": ("fern-9", False)}
     # Two that look alike may be either.
     assert renames(campus_of(sheet("a"), sheet("b")), campus_of(sheet("c"))) == {}
     assert renames(campus_of(sheet("a")), campus_of(sheet("a"), sheet("c"))) == {}

@@ -24,7 +24,7 @@ from tests.simulator import Simulator
 
 def test_the_smallest_set_of_edits_is_blamed() -> None:
     sure = several = 0
-    for number in range(60):
+    for number in range(45):
         rng = random.Random(f"blame {number}")
         old = random_campus(rng, 4)
         new = changed(rng, old, 3)

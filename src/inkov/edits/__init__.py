@@ -9,6 +9,6 @@ from inkov.edits.about import vids_of
 from inkov.edits.apply import apply
 from inkov.edits.difference import difference
 from inkov.edits.edit import Edit, Kind
-from inkov.edits.renamed import renamed, renames
+from inkov.edits.renamed import Renamed, renamed, renames
 
-__all__ = ["Edit", "Kind", "apply", "difference", "renamed", "renames", "vids_of"]
+__all__ = ["Edit", "Kind", "Renamed", "apply", "difference", "renamed", "renames", "vids_of"]

@@ -7,39 +7,44 @@ Names are what everything is found by, so renaming comes before comparing.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Any
+from collections.abc import Iterable, Mapping
+from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
 from inkov.campus import Campus, Device
 from inkov.edits.edit import same
 
-__all__ = ["renamed", "renames"]
+__all__ = ["Renamed", "renamed", "renames"]
 
 _ALIKE = 0.8  # of the ports and VLANs of both, that many must be the same
 _FEWEST = 4  # a switch with fewer ports looks like any other
 
 
-def renames(old: Campus, new: Campus) -> dict[str, str]:
+class Renamed(NamedTuple):
+    """The new name of a switch; `sure` if an address tells so, and not likeness alone."""
+
+    name: str
+    sure: bool
+
+
+def renames(old: Campus, new: Campus) -> dict[str, Renamed]:
     """Old name -> new name, of the switches that were renamed as far as that can be told."""
     gone = [device for name, device in old.devices.items() if name not in new.devices]
     come = [device for name, device in new.devices.items() if name not in old.devices]
-    found: dict[str, str] = {}
-    for test in (_same_address, _alike):
+    found: dict[str, Renamed] = {}
+    for test, sure in ((_same_address, True), (_alike, False)):
+        taken = {renamed.name for renamed in found.values()}
         pairs = [
             (one.name, other.name)
             for one in gone
             for other in come
-            if one.name not in found and other.name not in found.values() and test(one, other)
+            if one.name not in found and other.name not in taken and test(one, other)
         ]
-        for one, other in pairs:  # only where nobody else could be meant
-            if (
-                sum(pair[0] == one for pair in pairs)
-                == sum(pair[1] == other for pair in pairs)
-                == 1
-            ):
-                found[one] = other
+        for one, other in pairs:
+            meant = sum(pair[0] == one for pair in pairs), sum(pair[1] == other for pair in pairs)
+            if meant == (1, 1):  # nobody else could be meant
+                found[one] = Renamed(other, sure)
     return found
 
 
@@ -58,13 +63,13 @@ def _rows(device: Device) -> dict[str, Any]:
     return {f"VLAN {vid}": row for vid, row in (device.vlans or {}).items()}
 
 
-def renamed(campus: Campus, names: dict[str, str]) -> Campus:
+def renamed(campus: Campus, names: Mapping[str, Renamed]) -> Campus:
     """A campus with other names for some switches, wherever they are named."""
     if not names:
         return campus
 
     def of(name: str) -> str:
-        return names.get(name, name)
+        return names[name].name if name in names else name
 
     def moved(things: Iterable[Any]) -> list[Any]:
         return [replace(thing, device=of(thing.device)) for thing in things]

@@ -18,7 +18,7 @@ from inkov.campus import Campus, Origin
 from inkov.checks import Audit, Finding, Severity, Site
 from inkov.checks import audit as run_audit
 from inkov.checks.baseline import Baseline, Earlier
-from inkov.edits import Edit, Kind, difference, renamed, renames
+from inkov.edits import Edit, Kind, Renamed, difference, renamed, renames
 from inkov.effects.aside import Aside
 from inkov.effects.blame import Blamer
 from inkov.effects.changed import changed
@@ -30,6 +30,7 @@ from inkov.effects.relation import Relation, seats_alike
 from inkov.effects.side import Side, idle_in_both
 from inkov.effects.words import pair_in_words
 from inkov.forwarding import Fabric, resolve
+from inkov.forwarding.sources import Agreement, compared
 from inkov.levels import Level, Outcome
 from inkov.plan import Plan
 from inkov.plan.change import Change
@@ -64,11 +65,11 @@ class Refusal(Struct, frozen=True, eq=False):
 
 class Comparison(Struct):
     """What a change does. `renamed` are switches with another name now; `undecided` says what could
-    not be worked out.
+    not be worked out. Of the `switches` on either side, those `unlike` do not forward as before.
     """
 
     edits: list[Edit]
-    renamed: dict[str, str]
+    renamed: dict[str, Renamed]
     effects: list[Effect] = field(default_factory=list)
     consequences: list[Consequence] = field(default_factory=list)
     new: list[Finding] = field(default_factory=list)
@@ -79,6 +80,7 @@ class Comparison(Struct):
     refusals: list[Refusal] = field(default_factory=list)
     faults: list[str] = field(default_factory=list)
     switches: int = 0
+    unlike: list[str] = field(default_factory=list)
     vlan_names: dict[int, str] = field(default_factory=dict)
 
     def name_of(self, vid: int) -> str:
@@ -96,7 +98,9 @@ class Comparison(Struct):
     @property
     def nothing(self) -> bool:
         """True if the two are the same in all that Inkov understands."""
-        return not (self.edits or self.new or self.gone or self.worse or self.claims)
+        return not (
+            self.renamed or self.edits or self.new or self.gone or self.worse or self.claims
+        )
 
 
 class Options(Struct):
@@ -120,7 +124,8 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     result = Comparison(
         edits,
         names,
-        switches=len(after.devices),
+        switches=len(before.devices.keys() | after.devices.keys()),
+        unlike=_unlike(edits, before, after),
         vlan_names=_vlan_names(before, after),
     )
     aside = Aside(lambda: _judged(sites, options), long=len(after.devices) >= _MANY)
@@ -131,6 +136,20 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     meant = Meant(options.meant, fabrics[0], fabrics[1], new[1])
     result.refusals = list(_refusals(result, before, after, options, meant))
     return result
+
+
+def _unlike(edits: list[Edit], before: Campus, after: Campus) -> list[str]:
+    """The switches that are on one side only, or that would forward otherwise, each by itself."""
+    found = []
+    for name in dict.fromkeys(edit.switch for edit in edits if edit.switch):
+        one, other = before.devices.get(name), after.devices.get(name)
+        if (
+            one is None
+            or other is None
+            or any(line.agreement is not Agreement.AGREES for line in compared(one, other))
+        ):
+            found.append(name)
+    return found
 
 
 def _vlan_names(*campuses: Campus) -> dict[int, str]:
@@ -244,6 +263,13 @@ def _refusals(
     options: Options,
     meant: Meant,
 ) -> Iterator[Refusal]:
+    for old, new in result.renamed.items():
+        if not new.sure and not meant.may_go(old):
+            says = (
+                f"{old} is not among the files any more; {new.name}, which is new, looks like it."
+                " If that is its name now, say so (gone)"
+            )
+            yield Refusal(says, after.devices[new.name].origin, unread=True)
     for edit in result.edits:
         if edit.kind is Kind.SWITCH and edit.whole and edit.after is None:
             if not meant.may_go(edit.switch):

@@ -74,6 +74,8 @@ def effects_of(relation: Relation) -> list[Effect]:
     known: SegmentReach | None = None
     for gained, differing in ((True, relation.gained()), (False, relation.lost())):
         named = Named(new if gained else old)
+        # Who moves a border moves it for others: the plan before counts as well.
+        by_plans = [Named(named.side, side.plan) for side in (old, new)]
         for row in rows(differing, relation):
             if row.layer == Layer.PACKETS and known is None:
                 known = SegmentReach(relation, 0)
@@ -83,7 +85,10 @@ def effects_of(relation: Relation) -> list[Effect]:
                 row,
                 named.group(row.sources),
                 named.group(row.targets),
-                _crosses(named, row, known if row.layer == Layer.PACKETS else None),
+                any(
+                    _crosses(one, row, known if row.layer == Layer.PACKETS else None)
+                    for one in by_plans
+                ),
                 vid_of={
                     name: named.side.seats[name].vid
                     for name in (*row.sources, *row.targets)

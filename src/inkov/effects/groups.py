@@ -15,6 +15,7 @@ from inkov.campus import natural
 from inkov.effects.relation import Differing, Relation
 from inkov.effects.side import SeatName, Side
 from inkov.levels import Layer
+from inkov.plan import Plan
 from inkov.vlanset import VlanSet
 
 __all__ = ["Group", "Named", "Row", "rows"]
@@ -109,11 +110,11 @@ _FEW = 4
 
 
 class Named:
-    """Names the seats of one side."""
+    """Names the seats of one side, by its plan or another one."""
 
-    def __init__(self, side: Side) -> None:
+    def __init__(self, side: Side, plan: Plan | None = None) -> None:
         self.side = side
-        says = side.plan.says
+        says = (plan or side.plan).says
         self._segments = {name: segment.vlans for name, segment in says.segments.items()}
         for vid, vlan in says.vlans.items():
             if vlan.segment:

@@ -88,9 +88,11 @@ def headline(view: _View) -> str:
     if result.nothing and not result.refused:
         return f"No difference on {_count(result.switches, 'switch', 'switches')}."
     switches = {edit.switch for edit in result.edits if edit.switch}
+    alike = result.switches - len(result.unlike)
     parts = [
         f"{_count(len(result.edits), 'edit')} on {_count(len(switches), 'switch', 'switches')}"
     ]
+    parts.append(f"{alike} of {_count(result.switches, 'switch', 'switches')} forward as before")
     gained = sum(effect.gained for effect in result.effects)
     lost = len(result.effects) - gained
     parts.append(
@@ -124,7 +126,7 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
     """What matters stands last, where the eye ends on a terminal."""
     result = view.result
     for old, new in sorted(result.renamed.items()):
-        yield Text(safe(f"{old} is called {new} now."))
+        yield Text(safe(f"{old} is called {new.name} now{'' if new.sure else ', by its looks'}."))
     yield from _section("Edits", _edits_together(view))
     others = [[_consequence_line(one)] for one in result.consequences]
     yield from _section("On the campus as a whole", others)
@@ -194,12 +196,18 @@ def _edits_together(view: _View) -> list[Lines]:
     what held already is counted.
     """
     together: dict[tuple[str, str, str], list[Edit]] = {}
-    edits = view.result.edits
+    edits, entries = view.result.edits, []
+    # In another kind of source the same is said in other words.
+    other_kind = {e.switch for e in edits if e.attribute == "platform"} - {*view.result.unlike}
+    for switch in sorted(other_kind):
+        own = sum(edit.switch == switch for edit in edits)
+        says = f"{_count(own, 'edit')} by another kind of source; it forwards as before"
+        entries.append([(f"{safe(switch)}: {says}", "")])
+    edits = [edit for edit in edits if edit.switch not in other_kind]
     for edit in edits:
         if not edit.idle:
             key = edit.switch, f"{edit.kind} {edit.attribute}", change_in_words(edit)
             together.setdefault(key, []).append(edit)
-    entries = []
     for same in together.values():
         first, others = same[0], len(same) - 1
         line = view.edit(first)
@@ -413,7 +421,12 @@ def comparison_json(view: _View) -> dict[str, Any]:
             }
             for change in result.claims
         ],
-        "renamed": result.renamed,
+        "renamed": {safe(old): safe(new.name) for old, new in result.renamed.items()},
+        "switches": {
+            "compared": result.switches,
+            "forward_as_before": result.switches - len(result.unlike),
+            "unlike": [safe(name) for name in result.unlike],
+        },
         "consequences": [
             {
                 "about": str(one.about),
