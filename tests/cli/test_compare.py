@@ -143,6 +143,48 @@ def test_the_file_beside_a_change_says_what_it_is_to_do(
     assert run(inkov, sides).status == 2
 
 
+def test_a_permission_for_nobody_is_told(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
+    result = run(inkov, sides, "--lose", "fernz <-> core-1")
+    assert result.status == 1 and "nobody is called 'fernz'" in result.err
+    assert "ferns" in result.err and "'core-1'" not in result.err
+
+
+def test_a_border_of_segments_that_moves_lets_nothing_through(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    """The change joins two VLANs, and puts them into one segment with the same breath."""
+    plans = "segments: {ferns: 10, visitors: 20}", "segments: {ferns: '10,20'}"
+    for folder, plan in zip(sides, plans, strict=True):
+        (folder / "plan.yaml").write_text(plan + "\n")
+    edit(
+        sides[1],
+        "core-1.sheet",
+        "[port 2]\nvlan: 20",
+        "[port 2]\nmode: general\npvid: 20\nuntagged: 10,20",
+    )
+    result = run(inkov, sides, "--fail-on", "never")
+    assert result.status == 1
+    assert any("reach is gained" in one["says"] for one in result.json["because"])
+
+
+def test_a_switch_with_another_name_is_to_be_said(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    text = (sides[1] / "fern-1.sheet").read_text()
+    (sides[1] / "fern-1.sheet").unlink()
+    (sides[1] / "fern-7.sheet").write_text(text.replace("switch: fern-1", "switch: fern-7"))
+    for folder in sides:  # ten more ports, so that nothing else looks like it
+        for path in folder.glob("fern-*.sheet"):
+            path.write_text(
+                path.read_text().replace("[port 4]", "[port 11..20]\nvlan: 10\n[port 4]")
+            )
+    unsaid = run(inkov, sides)
+    assert unsaid.status == 2 and "fern-7, which is new, looks like it" in unsaid.out
+    said = run(inkov, sides, "--gone", "fern-1")
+    assert said.status == 0, said.json["because"]
+    assert said.json["renamed"] == {"fern-1": "fern-7"}
+    assert said.json["gained"] == said.json["lost"] == []
+
+
 def test_joined_segments_are_refused_with_the_lines_to_blame(
     inkov: Inkov, sides: tuple[Path, Path]
 ) -> None:
@@ -338,6 +380,26 @@ def test_what_cannot_be_compared_is_one_clear_line(
 def test_without_git_a_revision_is_one_clear_line(sides: tuple[Path, Path], tmp_path: Path) -> None:
     result = run_inkov("compare", "rev:main", sides[1], cwd=tmp_path, PATH=str(tmp_path))
     assert result.status == 2 and "git is not installed" in result.err
+
+
+def test_links_and_odd_names_in_a_revision(repository: Path) -> None:
+    """A link within the repository is followed, one that leads out of it is not; the names of files
+    may hold anything.
+    """
+    configs = repository / "configs"
+    (configs / "pond 1 \u00e4.sheet").symlink_to("../pond.sheet")
+    (configs / "out.sheet").symlink_to("/etc/hostname")
+    (repository / "pond.sheet").write_text("inkov sheet 1\nswitch: pond-1\n[port 1]\nvlan: 10\n")
+    git(repository, "add", ".")
+    git(repository, "commit", "-m", "links")
+    result = run_inkov("compare", "rev:main~1:configs", "rev:main:configs", cwd=repository)
+    assert "pond-1: new" in result.out and "main:configs/out.sheet" in result.err
+    assert result.status == 2  # a file could not be read
+
+
+def test_a_revision_is_that_of_where_the_other_side_is(repository: Path, tmp_path: Path) -> None:
+    result = run_inkov("compare", "rev:main", repository / "configs", cwd=tmp_path)
+    assert result.status == 0 and "No difference on 2 switches." in result.out
 
 
 def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:

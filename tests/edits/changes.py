@@ -19,7 +19,7 @@ def changed(rng: random.Random, campus: Campus, most: int = 3) -> Campus:
 
 
 def settable(device: Device) -> list[Port]:
-    """The ports that may be set otherwise: on a bridge that takes no notice of tags all are alike."""
+    """The ports that may be set otherwise: not those of a bridge that takes no notice of tags."""
     return [
         port
         for port in device.ports.values()

@@ -10,7 +10,7 @@ import typer
 from inkov.cli.audit import FailOn
 from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
 from inkov.cli.options import CompareOptions, PlannedOptions, shared
-from inkov.cli.says import complain, fail
+from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import Session, check_paths, read_only
 from inkov.cli.written import file_of
 from inkov.levels import Level
@@ -81,6 +81,9 @@ def compare(
         ),
     )
     new.admit(result.faults)
+    for name in result.nobody:
+        known = [*result.vlan_names.values(), *new.loaded.campus.devices]
+        complain(f"nobody is called {name!r}: nothing is permitted by it{nearest(name, known)}")
     lost = [*old.lost, *new.lost]
     locator = old.locator.beside(new.locator)
     names = options.old, options.new

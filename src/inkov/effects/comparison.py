@@ -66,6 +66,7 @@ class Refusal(Struct, frozen=True, eq=False):
 class Comparison(Struct):
     """What a change does. `renamed` are switches with another name now; `undecided` says what could
     not be worked out. Of the `switches` on either side, those `unlike` do not forward as before.
+    `nobody` are sides of what was permitted that name nobody.
     """
 
     edits: list[Edit]
@@ -81,6 +82,7 @@ class Comparison(Struct):
     faults: list[str] = field(default_factory=list)
     switches: int = 0
     unlike: list[str] = field(default_factory=list)
+    nobody: list[str] = field(default_factory=list)
     vlan_names: dict[int, str] = field(default_factory=dict)
 
     def name_of(self, vid: int) -> str:
@@ -134,6 +136,7 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     _findings(result, *audits)
     _claims(result, fabrics, (old[1], new[1]))
     meant = Meant(options.meant, fabrics[0], fabrics[1], new[1])
+    result.nobody = meant.names_nothing()
     result.refusals = list(_refusals(result, before, after, options, meant))
     return result
 

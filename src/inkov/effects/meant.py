@@ -29,6 +29,30 @@ class Meant:
         self.vlans = vlan_names(plan, fabric.campus)
         self.hosts = {host.name: (host.device, host.port) for host in fabric.campus.hosts}
 
+    def names_nothing(self) -> list[str]:
+        """The sides of permitted effects that name nobody, before or after."""
+        if self.change is None:
+            return []
+        sides = [
+            side
+            for text in (*self.change.gain, *self.change.lose)
+            if (one := permitted(text)) is not None
+            for side in (one.source, one.target)
+        ]
+        return [side for side in dict.fromkeys(sides) if not self._names(side)]
+
+    def _names(self, side: str) -> bool:
+        if side in ("everything", "*") or side in self.hosts:
+            return True
+        if vids_named(side, self.vlans) is not None:
+            return True
+        switch, _, port = side.partition(":")
+        return any(
+            fits(end.device, [switch]) and (not port or fits(end.port, [port]))
+            for fabric in self.fabrics
+            for end in fabric.ports
+        )
+
     def may_go(self, switch: str) -> bool:
         """Whether a switch may be taken away."""
         return self.change is not None and fits(switch, self.change.gone)

@@ -70,7 +70,9 @@ def laid_out(revision: Revision, beside: str = "") -> Iterator[tuple[str, list[s
         raise BadRevision(f"there is no {inside or 'file'} in the revision {revision.name}")
     with TemporaryDirectory(prefix="inkov-") as folder:
         label = _label(revision.name, commit)
-        _lay_out(top, blobs, folder, label)
+        links = any(blob.mode == _LINK for blob in blobs)
+        every = _listed(top, commit, "") if inside and links else blobs  # a link may lead there
+        _lay_out(top, blobs, every, folder, label)
         yield folder, [f"{label}:{inside}"] if inside else sorted(os.listdir(folder))
 
 
@@ -120,34 +122,40 @@ def _listed(top: str, commit: str, inside: str) -> list[_Blob]:
     return blobs
 
 
-def _lay_out(top: str, blobs: list[_Blob], folder: str, label: str) -> None:
+def _lay_out(top: str, blobs: list[_Blob], every: list[_Blob], folder: str, label: str) -> None:
     """Write the files. One that is too large to be read gets its size, and nothing else; a link
-    that leads out of the listing is left as one that leads nowhere.
+    that leads out of the repository is left as one that leads nowhere.
     """
-    wanted = [blob for blob in blobs if blob.size <= MAX_FILE_BYTES]
-    data = _contents(top, [blob.object for blob in wanted])
-    by_path = {blob.path: blob for blob in blobs}
-    for blob in blobs:
-        target = os.path.join(folder, f"{label}:{blob.path}")
-        if any(part in ("", ".", "..") for part in blob.path.split("/")):
-            raise BadRevision(f"a file called {blob.path!r} in a revision is not read")
+    by_path = {blob.path: blob for blob in every}
+    targets = _contents(top, [blob.object for blob in every if blob.mode == _LINK])
+    led = {blob.path: _led(blob, by_path, targets) for blob in blobs}
+    read = [blob for blob in led.values() if blob is not None and blob.size <= MAX_FILE_BYTES]
+    data = _contents(top, [blob.object for blob in read])
+    for path, blob in led.items():
+        target = os.path.join(folder, f"{label}:{path}")
+        if any(part in ("", ".", "..") for part in path.split("/")):
+            raise BadRevision(f"a file called {path!r} in a revision is not read")
         os.makedirs(os.path.dirname(target), exist_ok=True)
-        found: _Blob | None = blob
-        for _ in range(_MOST_LINKS):
-            if found is None or found.mode != _LINK:
-                break
-            leads = os.path.normpath(
-                os.path.join(os.path.dirname(found.path), os.fsdecode(data[found.object]))
-            )
-            found = by_path.get(leads)
-        if found is None or found.mode == _LINK:
+        if blob is None:
             os.symlink("nowhere", target)
             continue
         with open(target, "wb") as file:
-            if found.object in data:
-                file.write(data[found.object])
+            if blob.object in data:
+                file.write(data[blob.object])
             else:
-                file.truncate(found.size)
+                file.truncate(blob.size)
+
+
+def _led(blob: _Blob, by_path: dict[str, _Blob], targets: dict[str, bytes]) -> _Blob | None:
+    """The file that one is, or that links lead to from it; None if they lead to none."""
+    found: _Blob | None = blob
+    for _ in range(_MOST_LINKS):
+        if found is None or found.mode != _LINK:
+            return found
+        beside = os.path.dirname(found.path)
+        leads = os.path.normpath(os.path.join(beside, os.fsdecode(targets[found.object])))
+        found = by_path.get(leads)
+    return None
 
 
 def _contents(top: str, objects: list[str]) -> dict[str, bytes]:
