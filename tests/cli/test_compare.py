@@ -232,6 +232,19 @@ def test_no_difference(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     assert result.status == 0 and result.out.startswith("No difference on 2 switches.")
 
 
+def test_a_finding_is_the_same_in_another_file_on_another_line(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    for folder in sides:
+        edit(folder, "fern-1.sheet", "native: 99", "native: 10")
+        assert inkov("audit", folder, "-q").status == 1
+    text = (sides[1] / "fern-1.sheet").read_text()
+    (sides[1] / "fern-1.sheet").unlink()
+    (sides[1] / "of the ferns.sheet").write_text(text.replace("[vlans]", "# moved\n\n[vlans]"))
+    result = inkov("compare", *sides)
+    assert result.status == 0 and result.out.startswith("No difference on 2 switches.")
+
+
 @pytest.mark.parametrize("text", [None, "<html>Service unavailable</html>\n", ""])
 def test_a_switch_that_vanishes_never_passes(
     inkov: Inkov, sides: tuple[Path, Path], text: str | None

@@ -115,7 +115,8 @@ def _links(old: Site, new: Site) -> Iterator[Consequence]:
             yield _about(About.LINK, name, carried[0], says, False)
             continue
         for mask, says, worse in (
-            (now[0] & ~was[0], "carries {} now", False),
+            (now[0] & ~was[0] & now[2], "carries {} now", False),
+            (now[0] & ~was[0] & ~now[2], "carries {} now, which nobody needs there", False),
             (was[0] & ~now[0] & ~now[1], "carries {} no more, and need not", False),
             (was[0] & ~now[0] & now[1], "carries {} no more, and should", True),
             (now[1] & ~was[1] & ~was[0], "should carry {} now, and does not", True),
@@ -124,13 +125,16 @@ def _links(old: Site, new: Site) -> Iterator[Consequence]:
                 yield _about(About.LINK, name, mask, says, worse)
 
 
-def _crossing(site: Site) -> dict[Link, tuple[int, int]]:
-    """For each link that is up what crosses it both ways, and what it needs and lacks, as masks."""
+def _crossing(site: Site) -> dict[Link, tuple[int, int, int]]:
+    """For each link that is up what crosses it both ways, what it needs and lacks, and what it
+    needs, as masks.
+    """
     found = {}
     for joined in site.links:
         if Mode.ROUTED not in (joined.a.mode, joined.b.mode):
             both = _both_ways(site, joined)
-            found[_named(joined)] = both, site.needs[joined.number] & ~both
+            needs = site.needs[joined.number]
+            found[_named(joined)] = both, needs & ~both, needs
     return found
 
 
@@ -144,17 +148,20 @@ def _named(joined: Joined) -> Link:
     return str(joined.link.a), str(joined.link.b)
 
 
+_NOTHING = (0, 0, 0)
+
+
 def _spares(old: Site, new: Site) -> Iterator[Consequence]:
     """The links that are the last way of a VLAN now, where there was another one before."""
     crossing = [_crossing(site) for site in (old, new)]
     turned = union(
-        crossing[0].get(link, (0, 0))[0] ^ crossing[1].get(link, (0, 0))[0]
+        crossing[0].get(link, _NOTHING)[0] ^ crossing[1].get(link, _NOTHING)[0]
         for link in {*crossing[0], *crossing[1]}
     )
     lone = [_lone(site, turned) for site in (old, new)]
     needs = {_named(joined): new.needs[joined.number] for joined in new.links}
     for name, mask in sorted(lone[1].items(), key=lambda item: _order(item[0])):
-        spared = crossing[0].get(name, (0, 0))[0] & ~lone[0].get(name, 0)
+        spared = crossing[0].get(name, _NOTHING)[0] & ~lone[0].get(name, 0)
         lost = mask & spared & needs.get(name, 0)
         if lost:
             says = "is the only way left of {}: there was a spare"
