@@ -268,6 +268,21 @@ def test_a_line_that_nobody_understands_is_refused(inkov: Inkov, sides: tuple[Pa
     assert run(inkov, sides, "--fail-on", "never").status == 0  # it was there before
 
 
+def test_a_problem_that_was_there_before_is_none_of_the_change(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    """Its words name a line, which has moved."""
+    table = "host,switch,port\nlamp,fern-1,1\nlamp,fern-1,3\n"
+    (sides[0] / "hosts.csv").write_text(table)
+    (sides[1] / "hosts.csv").write_text(
+        table.replace("lamp,fern-1,1", "sun,core-1,1\nlamp,fern-1,1")
+    )
+    result = run(inkov, sides)
+    assert result.status == 0, result.json["because"]
+    (sides[0] / "hosts.csv").write_text(table.replace("lamp,fern-1,3", "moon,fern-1,3"))
+    assert run(inkov, sides).status == 1
+
+
 def test_a_claim_that_is_dropped_is_refused(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     (sides[0] / "plan.yaml").write_text("claims:\n  - join: ferns\n  - join: visitors\n")
     (sides[1] / "plan.yaml").write_text("claims:\n  - join: ferns\n")

@@ -5,13 +5,14 @@ checked.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import PurePath
 
 from inkov.campus import Origin, Overridden
 from inkov.campus.secrets import without_secrets
 from inkov.checks.catalogue import CATALOGUE, Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden
 from inkov.checks.site import Site
-from inkov.checks.words import agree, counted, listed
+from inkov.checks.words import agree, counted, listed, wherever
 
 _FAMILY = "Input"
 _RANGES = ("access_vlan", "voice_vlan", "mode")  # of which ranges-overlap tells
@@ -101,7 +102,7 @@ def line_not_understood(site: Site) -> Iterator[Found]:
                 "shown": shown,
             },
             where=tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
-            key=(devices.get(file, file), len(lines)),
+            key=(devices.get(file, PurePath(file).name), len(lines)),
         )
 
 
@@ -122,11 +123,11 @@ def line_not_understood(site: Site) -> Iterator[Found]:
 def statement_unusable(site: Site) -> Iterator[Found]:
     devices = {device.origin.file: device.name for device in site.devices}
     for problem in site.fabric.campus.problems:
-        says = problem.says.partition("\n")[0]
+        says, file = problem.says.partition("\n")[0], problem.origin.file
         yield finding(
             {"problem": says, "cure": problem.cure or CATALOGUE["statement-unusable"].cure},
-            where=(Where(devices.get(problem.origin.file, ""), None, None, problem.origin),),
-            key=(problem.origin.file, says),
+            where=(Where(devices.get(file, ""), None, None, problem.origin),),
+            key=(devices.get(file, PurePath(file).name), wherever(says)),
         )
 
 

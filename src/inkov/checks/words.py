@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 _SHOWN = 8
@@ -28,3 +29,11 @@ def listed(names: Sequence[str], most: int = _SHOWN) -> str:
 def both(parts: Sequence[object]) -> str:
     """`a and b`."""
     return " and ".join(map(str, parts))
+
+
+_PLACE = re.compile(r"(?:\S*[/:])?([^\s/:]+):[0-9]+")
+
+
+def wherever(says: str) -> str:
+    """A sentence without the lines and folders of files that it names, which any change moves."""
+    return _PLACE.sub(r"\1", says)

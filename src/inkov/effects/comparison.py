@@ -18,6 +18,7 @@ from inkov.campus import Campus, Origin
 from inkov.checks import Audit, Finding, Severity, Site
 from inkov.checks import audit as run_audit
 from inkov.checks.baseline import Baseline, Earlier
+from inkov.checks.words import wherever
 from inkov.edits import Edit, Kind, Renamed, difference, renamed, renames
 from inkov.effects.aside import Aside
 from inkov.effects.blame import Blamer
@@ -320,11 +321,11 @@ def _of_claims(result: Comparison) -> Iterator[Refusal]:
 
 def _unknown(result: Comparison, before: Campus, after: Campus) -> Iterator[Refusal]:
     """What the change brings that is not understood: what it does is not known."""
-    told = Counter(problem.says for problem in before.problems)
+    told = Counter(wherever(problem.says) for problem in before.problems)
     places: set[tuple[str, int, str]] = set()
     for problem in after.problems:
-        if told[problem.says]:
-            told[problem.says] -= 1
+        if told[wherever(problem.says)]:
+            told[wherever(problem.says)] -= 1
             continue
         places.add(_place(problem.origin))
         yield Refusal(problem.says.partition("\n")[0], problem.origin)
