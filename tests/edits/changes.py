@@ -56,7 +56,7 @@ def table(rng: random.Random, campus: Campus, device: Device) -> None:
         if rng.random() < 0.5:
             del device.vlans[vid]
         else:
-            device.vlans[vid].active = fact(rng.random() < 0.5)
+            device.vlans[vid].active = None if rng.random() < 0.5 else fact(False)
     else:
         vid = rng.choice(VIDS[1:])
         device.vlans.setdefault(vid, Vlan(vid, NOWHERE))

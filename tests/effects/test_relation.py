@@ -9,7 +9,7 @@ import random
 from collections.abc import Iterable
 from pathlib import Path
 
-from inkov.campus import Campus
+from inkov.campus import Cable, Campus
 from inkov.effects.groups import Row, rows
 from inkov.effects.relation import Relation
 from inkov.effects.side import SeatName, Side, idle_in_both
@@ -19,9 +19,10 @@ from inkov.plan import Plan
 from inkov.readers import load
 from inkov.vlanset import bits
 from inkov.wiring import wire
-from tests.campuses import fact, random_campus
+from tests.campuses import NOWHERE, fact, random_campus
+from tests.conftest import campus_of
 from tests.edits.changes import changed
-from tests.effects.pairs import WORTH, Name, Pairs, heard, passed
+from tests.effects.pairs import WORTH, Name, Pairs, flooded, heard, passed
 from tests.proofs.test_packets import with_gateways
 from tests.written import in_files
 
@@ -102,7 +103,10 @@ def changes_places(relation: Relation, other: Relation) -> bool:
 
 def of_routers(rng: random.Random, campus: Campus) -> None:
     """Change something about a router."""
-    device = rng.choice([d for d in campus.devices.values() if d.gateways])
+    routers = [device for device in campus.devices.values() if device.gateways]
+    if not routers:
+        return
+    device = rng.choice(routers)
     gateway = rng.choice(device.gateways)
     what = rng.randrange(4)
     if what == 0:
@@ -136,3 +140,44 @@ def test_all_pairs_that_differ_in_packets_are_found_and_no_others() -> None:
             assert found == pairs, (number, level, gained, found ^ pairs)
             some += len(pairs)
     assert some > CHANGES // 4, some
+
+
+def test_where_hostile_hosts_gain_nothing_both_levels_are_one() -> None:
+    """Then only one of them is worked out: on plain campuses, and on no campus where one could get
+    more.
+    """
+    same = more = 0
+    for number in range(60):
+        rng = random.Random(f"plain {number}")
+        campus = plain_campus(rng)
+        fabric = resolve(campus, wire(campus))
+        side = Side(fabric, Plan(), [])
+        honest, hostile = (flooded(campus, level) for level in (Level.HONEST, Level.HOSTILE))
+        if side.hostile_gain_nothing:
+            assert honest == hostile, number
+            same += 1
+        more += honest != hostile
+    assert same > 15 and more > 15, (same, more)
+
+
+SLIPS = ("", "", "native: 10", "native: 20", "mode: trunk\n", "voice: 20", "negotiation: passive")
+
+
+def plain_campus(rng: random.Random) -> Campus:
+    """Access ports, and trunks whose native VLAN nobody uses, with a slip perhaps."""
+    sheets = []
+    for name in ("core-1", "fern-1", "pond-1"):
+        host = rng.choice(SLIPS) if rng.random() < 0.3 else ""
+        ports = [f"[port {n}]\nvlan: {rng.choice([10, 20])}\n" for n in (1, 2)]
+        ports.append(f"[port 3]\nvlan: 10\n{'' if host.startswith('native') else host}\n")
+        native = rng.choice(SLIPS[2:4]) if rng.random() < 0.3 else "native: 99"
+        for uplink in (8, 9):
+            ports.append(f"[port {uplink}]\nmode: trunk\nallowed: 10,20,99\n{native}\n")
+        sheets.append(f"switch: {name}\n[vlans]\n10: a\n20: b\n99: nobody\n" + "".join(ports))
+    campus = campus_of(*sheets)
+    for one, other in (("core-1", "fern-1"), ("core-1", "pond-1")):
+        far = "8" if other == "fern-1" else "9"
+        campus.cables.append(Cable(one, far, other, far, NOWHERE))
+    for switch, spare in (("fern-1", "9"), ("pond-1", "8")):
+        del campus.devices[switch].ports[spare]
+    return campus

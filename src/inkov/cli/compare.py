@@ -77,6 +77,7 @@ def compare(
             levels=(Level.HONEST, Level.HOSTILE) if level is None else (level,),
             fail_on=None if fail_on is FailOn.NEVER else Severity(fail_on),
             meant=change,
+            unchanged=_unchanged(old, new),
             today=date.today(),
         ),
     )
@@ -139,6 +140,25 @@ def _reading(text: str, beside: str) -> Iterator[list[str]]:
         return
     with laid_out(revision, beside) as (folder, configs), chdir(folder):
         yield configs
+
+
+def _unchanged(old: Session, new: Session) -> frozenset[str]:
+    """The switches that one file describes, the same on both sides byte for byte. None, where the
+    plans differ: they name makes.
+    """
+    if old.plan.says.platforms or new.plan.says.platforms:
+        return frozenset()
+    bytes_of: list[dict[str, bytes]] = []
+    for side in (old, new):
+        devices = side.loaded.campus.devices
+        found = {name: side.locator.bytes_of(one.origin.file) for name, one in devices.items()}
+        alone = {report.file for report in side.loaded.reports if len(report.devices) == 1}
+        bytes_of.append(
+            {name: data for name, data in found.items() if devices[name].origin.file in alone}
+        )
+    return frozenset(
+        name for name, data in bytes_of[0].items() if data and data == bytes_of[1].get(name)
+    )
 
 
 def _have_something_in_common(options: CompareOptions, old: Session, new: Session) -> None:

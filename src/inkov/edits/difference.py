@@ -8,7 +8,7 @@ later one replaced.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import Any
 
 from inkov.campus import Campus, Device, Fact, Mode, Negotiation, Platform, Port, natural
@@ -18,14 +18,16 @@ from inkov.edits.things import DEVICE_FIELDS, attributes, of_campus, of_device
 __all__ = ["difference"]
 
 
-def difference(old: Campus, new: Campus) -> list[Edit]:
-    """The edits that make `new` of `old`: by switch, then by thing, in natural order."""
+def difference(old: Campus, new: Campus, unchanged: Collection[str] = ()) -> list[Edit]:
+    """The edits that make `new` of `old`: by switch, then by thing, in natural order. Switches that
+    are `unchanged` for sure, since their files are, are not looked at.
+    """
     edits: list[Edit] = []
     for name in sorted({*old.devices, *new.devices}, key=natural):
         before, after = old.devices.get(name), new.devices.get(name)
         if before is None or after is None:
             edits.append(Edit(name, Kind.SWITCH, name, "", before, after))
-        elif before is not after:
+        elif before is not after and name not in unchanged:
             edits += _of_switch(before, after)
     for held in of_campus():
         edits += _of_things("", held.kind, held.listed(old), held.listed(new))

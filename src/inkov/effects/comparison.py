@@ -108,12 +108,13 @@ class Comparison(Struct):
 
 class Options(Struct):
     """How to compare: at which levels, from which severity on findings are refused (None: never),
-    and what was meant.
+    what was meant, and which switches are `unchanged` since their files are.
     """
 
     levels: Sequence[Level] = (Level.HONEST, Level.HOSTILE)
     fail_on: Severity | None = Severity.RISK
     meant: Change | None = None
+    unchanged: frozenset[str] = frozenset()
     today: date = date.min
 
 
@@ -121,7 +122,7 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     """What it takes and what it does to come from one campus to another."""
     names = renames(old[0], new[0])
     before, after = renamed(old[0], names), new[0]
-    edits = difference(before, after)
+    edits = difference(before, after, options.unchanged)
     fabrics = [resolve(campus, wire(campus)) for campus in (before, after)]
     sites = [Site(fabric, plan) for fabric, plan in zip(fabrics, (old[1], new[1]), strict=True)]
     result = Comparison(
@@ -188,7 +189,7 @@ def _effects(
 
     trials = _TRIALS_OF_SWITCHES // max(len(campus.devices), 1)
     known, alike = changed(old.fabric, new.fabric), seats_alike(old, new)
-    for level in options.levels:
+    for level in _levels(options, old, new):
         floods = _FLOODS if level == Level.HOSTILE else 10**9
         try:
             relation = Relation(old, new, level, floods, known, alike)
@@ -206,6 +207,14 @@ def _effects(
         for effect in found:
             blamer.blame(effect)
         result.effects += found
+
+
+def _levels(options: Options, old: Side, new: Side) -> list[Level]:
+    """The levels to look at: not the hostile one beside the honest one, where it is the same."""
+    levels = list(options.levels)
+    if len(levels) > 1 and old.hostile_gain_nothing and new.hostile_gain_nothing:
+        levels.remove(Level.HOSTILE)
+    return levels
 
 
 def _covers(one: Effect, other: Effect) -> bool:

@@ -73,9 +73,9 @@ def effects_of(relation: Relation) -> list[Effect]:
     found = []
     known: SegmentReach | None = None
     for gained, differing in ((True, relation.gained()), (False, relation.lost())):
-        named = Named(new if gained else old)
         # Who moves a border moves it for others: the plan before counts as well.
-        by_plans = [Named(named.side, side.plan) for side in (old, new)]
+        by_plans = [Named(new if gained else old, side.plan) for side in (old, new)]
+        named = by_plans[gained]
         for row in rows(differing, relation):
             if row.layer == Layer.PACKETS and known is None:
                 known = SegmentReach(relation, 0)
@@ -87,7 +87,7 @@ def effects_of(relation: Relation) -> list[Effect]:
                 named.group(row.targets),
                 any(
                     _crosses(one, row, known if row.layer == Layer.PACKETS else None)
-                    for one in by_plans
+                    for one in (by_plans if old.plan is not new.plan else [named])
                 ),
                 vid_of={
                     name: named.side.seats[name].vid

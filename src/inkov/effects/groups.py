@@ -120,6 +120,7 @@ class Named:
             if vlan.segment:
                 own = self._segments.get(vlan.segment, VlanSet())
                 self._segments[vlan.segment] = own | VlanSet.of(vid)
+        self._known: dict[int, frozenset[str]] = {}
         self._hosts: dict[tuple[str, str, int], list[str]] = {}
         for host in side.fabric.campus.hosts:
             self._hosts.setdefault((host.device, host.port, host.vid or 0), []).append(host.name)
@@ -129,8 +130,11 @@ class Named:
         seat = self.side.seats.get(name)
         if seat is None:
             return frozenset()
-        known = frozenset(s for s, vlans in self._segments.items() if seat.vid in vlans)
-        return known or frozenset(
+        if seat.vid not in self._known:
+            self._known[seat.vid] = frozenset(
+                s for s, vlans in self._segments.items() if seat.vid in vlans
+            )
+        return self._known[seat.vid] or frozenset(
             [f"VLAN {seat.vid}" if seat.vid else f"{name.switch}:{name.port}"]
         )
 

@@ -14,7 +14,10 @@ from inkov.forwarding.routers import Routers
 from inkov.levels import Level
 from inkov.plan import Plan, vlan_names
 from inkov.proofs.alike import idle_classes, vids_alike
+from inkov.proofs.leaks import audible, sendings_of
 from inkov.proofs.seats import Seat, all_seats
+from inkov.proofs.vid_reach import VidReach
+from inkov.vlanset import union
 
 __all__ = ["SeatName", "Side", "idle_in_both"]
 
@@ -83,6 +86,32 @@ class Side:
         if level not in self._known_routers:
             self._known_routers[level] = Routers(self.fabric, self.domains, level)
         return self._known_routers[level]
+
+    @cached_property
+    def hostile_gain_nothing(self) -> bool:
+        """Whether a hostile host gets nothing that an honest one does not: each takes and sends the
+        frames of one form, as its port does; no link would show a tag that such frames hide; and no
+        filter goes by the address that a packet says it is from.
+        """
+        fabric = self.fabric
+        if any(port.on_request for port in fabric.bridge_ports):
+            return False
+        sent = 0
+        for seat in self.kinds.shown:
+            honest, hostile = (sendings_of(fabric, [seat], level) for level in Level)
+            if honest != hostile or audible(fabric, seat, Level.HONEST) != audible(
+                fabric, seat, Level.HOSTILE
+            ):
+                return False
+            sent |= union(sending.mask for sending in honest)
+        alive = VidReach(fabric, self.kinds.shown, Level.HOSTILE).spread(sent)
+        shows = any(
+            crossing.lured or any(leaves & alive for _, leaves, _ in crossing.hidden)
+            for crossings in fabric.crossings.values()
+            for crossing in crossings
+        )
+        filtered = any(one.filters_in or one.filters_out for one in self._routers(Level.HONEST).up)
+        return not shows and not filtered
 
     def wire(self, name: SeatName) -> tuple[str, str]:
         """The switch and the port whose wire a seat is on: that under a sub-interface."""

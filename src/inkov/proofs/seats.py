@@ -69,7 +69,8 @@ def seats_of(fabric: Fabric, port: BridgePort, idle: Sequence[int] = ()) -> list
         seats.append(Seat(port.number, 0, outside_name(fabric, port.bridge, vid)))
     if not port.outer:
         # One that only hears a tag is there as well; what it sends is dropped.
-        tagged = view.emit & ~view.untagged & ~owned_tags(fabric, port.end)
+        tagged = view.emit & ~view.untagged
+        tagged &= ~owned_tags(fabric, port.end) if tagged else 0
         if view.form is Form.UNAWARE or port.end in fabric.wiring.of:
             # Nobody is taken to tag there but whom the plan says so of.
             tagged &= tags_said(fabric).get(port.end, 0) | honest_tags(fabric, port)
