@@ -35,18 +35,23 @@ def heard(campus: Campus, level: Level) -> Pairs:
     return pairs
 
 
-def flooded(campus: Campus, level: Level) -> Pairs:
-    """Who hears whom, by a flood from each seat: for campuses that the simulator does not know, as
-    those with a cable to a port that is not there.
+def flooded(campus: Campus, level: Level, among: Pairs | None = None) -> Pairs:
+    """Who hears whom (of some pairs, if they are given), by a flood from each seat: for campuses
+    that the simulator does not know, as those with a cable to a port that is not there.
     """
     fabric = resolve(campus, wire(campus))
-    seats = _worth(fabric)
+    seats = {name_of(fabric, seat): seat for seat in _worth(fabric)}
     pairs: Pairs = set()
-    for one in seats:
-        spread = closure(fabric, [one], level)
-        others = [other for other in seats if _wire(fabric, one) != _wire(fabric, other)]
-        for other in reached(fabric, spread, others, level):
-            pairs.add((name_of(fabric, one), name_of(fabric, other)))
+    for name, one in seats.items():
+        others = [
+            other
+            for far, other in seats.items()
+            if _wire(fabric, one) != _wire(fabric, other)
+            and (among is None or (name, far) in among)
+        ]
+        if others:
+            spread = closure(fabric, [one], level)
+            pairs |= {(name, name_of(fabric, o)) for o in reached(fabric, spread, others, level)}
     return pairs
 
 

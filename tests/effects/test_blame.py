@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import random
+from functools import partial
 from itertools import combinations
 
 from inkov.campus import Campus
 from inkov.edits import Edit, apply, difference
 from inkov.effects.blame import Blamer, undone
 from inkov.effects.effect import Effect, effects_of
-from inkov.effects.side import Side
+from inkov.effects.side import Side, idle_in_both
 from inkov.forwarding import resolve
 from inkov.forwarding.follow import Event
 from inkov.levels import Layer, Level
@@ -24,7 +25,7 @@ from tests.simulator import Simulator
 
 def test_the_smallest_set_of_edits_is_blamed() -> None:
     sure = several = 0
-    for number in range(45):
+    for number in range(150):
         rng = random.Random(f"blame {number}")
         old = random_campus(rng, 4)
         new = changed(rng, old, 3)
@@ -33,7 +34,10 @@ def test_the_smallest_set_of_edits_is_blamed() -> None:
         if not (1 if number < 15 else 3) <= len(edits) <= 6:  # of several, one or more is to blame
             continue
         relation = relation_of(old, new, level)
-        blamer = Blamer(new, edits, relation, side_of, 10_000)
+        fabrics = [(side.fabric, Plan()) for side in relation.sides]
+        idle = idle_in_both(fabrics[0], fabrics[1])
+        resolved = partial(side_of, idle=idle)
+        blamer = Blamer(new, edits, relation, resolved, 10_000)
         for effect in effects_of(relation):
             if effect.layer == Layer.PACKETS:
                 continue
@@ -53,8 +57,8 @@ def test_the_smallest_set_of_edits_is_blamed() -> None:
     assert sure > 15 and several > 0, (sure, several)
 
 
-def side_of(campus: Campus) -> Side:
-    return Side(resolve(campus, wire(campus)), Plan(), [])
+def side_of(campus: Campus, idle: list[int]) -> Side:
+    return Side(resolve(campus, wire(campus)), Plan(), idle)
 
 
 def without(campus: Campus, edits: list[Edit]) -> Campus:
@@ -63,7 +67,7 @@ def without(campus: Campus, edits: list[Edit]) -> Campus:
 
 def is_gone(effect: Effect, pairs: Pairs, campus: Campus, level: Level) -> bool:
     """Whether none of the pairs is gained, or all that were lost are there."""
-    now = flooded(campus, level)
+    now = flooded(campus, level, pairs)
     return not now & pairs if effect.gained else pairs <= now
 
 

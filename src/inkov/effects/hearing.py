@@ -174,11 +174,13 @@ class Hearing:
         return self._hearers[sender]
 
     def _of_regions(self, sender: Sender) -> Iterator[Ear]:
+        placed: dict[Ear, None] = {}  # each is looked at once, in however many regions it has ears
         for region in sender.regions:
             yield from self._by_region.get(region, ())
-            for ear in self._placed.get(region, ()):
-                if any(self._hears_region(place, sender) for place in ear.places):
-                    yield ear
+            placed |= dict.fromkeys(self._placed.get(region, ()))
+        for ear in placed:
+            if any(self._hears_region(place, sender) for place in ear.places):
+                yield ear
 
     def _hears_region(self, place: Place, sender: Sender) -> bool:
         """Whether a place hears a sender in plain regions, protected from one another or not."""
