@@ -9,14 +9,17 @@ read; `effect` tells the way of one pair of each, and `blame` finds the edits be
 from inkov.effects.comparison import Comparison, Options, compare
 from inkov.effects.effect import Effect
 from inkov.effects.groups import Group
-from inkov.effects.words import group_in_words, pair_in_words
+from inkov.effects.stories import Story
+from inkov.effects.words import group_in_words, pair_in_words, story_in_words
 
 __all__ = [
     "Comparison",
     "Effect",
     "Group",
     "Options",
+    "Story",
     "compare",
     "group_in_words",
     "pair_in_words",
+    "story_in_words",
 ]

@@ -20,6 +20,7 @@ does, so little of it is done:
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from functools import cached_property
 from itertools import combinations
 from math import comb
 
@@ -83,6 +84,7 @@ class Blamer:
         self.trials = trials
         self._tried: dict[frozenset[int], Side] = {}
         self._views: Views = {}
+        self._known_regions: dict[tuple[int, int, int], frozenset[int]] = {}
 
     def blame(self, effect: Effect) -> None:
         """Fill in `blame` and `smallest` of an effect."""
@@ -164,26 +166,44 @@ class Blamer:
         for number, (side, hearing) in enumerate(
             zip(self.relation.sides, self.relation.hearing, strict=True)
         ):
-            regions: set[int] = set()
-            for name in (*effect.row.sources, *effect.row.targets):
-                if name in side.seats:
-                    seat = side.seats[name]
-                    ear = hearing.ear(seat)
-                    regions |= hearing.sender(seat).regions | ear.regions
-                    for place in ear.places:
-                        regions |= {
-                            hearing.regions.of(place.bridge, vid) for vid in bits(place.mask)
-                        }
+            names = [*effect.row.sources, *effect.row.targets]
+            seats = [side.seats[name] for name in names if name in side.seats]
+            ears = {hearing.ear(seat) for seat in seats}
+            regions = {region for seat in seats for region in hearing.sender(seat).regions}
+            for ear in ears:
+                regions |= ear.regions
+                for place in ear.places:
+                    regions |= self._regions_at(number, place.bridge, place.mask)
             if effect.layer == Layer.PACKETS:
                 for interface in self.relation.routed[number].routers.up:
                     if interface.device in {step.switch for step in effect.witness}:
                         found.setdefault(interface.device, 0)
                         regions.add(hearing.regions.of(interface.bridge, interface.vid))
+            for region in regions:
+                for device, mask in self._changed_in[number].get(region, {}).items():
+                    found[device] = found.get(device, 0) | mask
+        return found
+
+    def _regions_at(self, side: int, bridge: int, mask: int) -> frozenset[int]:
+        """The regions of some VLANs on a bridge; worked out once."""
+        key = side, bridge, mask
+        if key not in self._known_regions:
+            of = self.relation.hearing[side].regions.of
+            self._known_regions[key] = frozenset(of(bridge, vid) for vid in bits(mask))
+        return self._known_regions[key]
+
+    @cached_property
+    def _changed_in(self) -> tuple[dict[int, dict[str, int]], dict[int, dict[str, int]]]:
+        """For each side: region -> switch -> the VLANs, as a mask, whose hub there is changed."""
+        found: tuple[dict[int, dict[str, int]], dict[int, dict[str, int]]] = ({}, {})
+        for side, hearing, by_region in zip(
+            self.relation.sides, self.relation.hearing, found, strict=True
+        ):
             for (device, bridge), mask in self.relation.changed.hubs.items():
                 at = side.fabric.bridge_of.get((device, bridge))
                 for vid in bits(mask) if at is not None else ():
-                    if hearing.regions.of(at or 0, vid) in regions:
-                        found[device] = found.get(device, 0) | 1 << vid
+                    masks = by_region.setdefault(hearing.regions.of(at or 0, vid), {})
+                    masks[device] = masks.get(device, 0) | 1 << vid
         return found
 
     # --- the fewest -------------------------------------------------------------------------------

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from datetime import date
+from functools import cached_property
 
 from msgspec import Struct, field
 
@@ -29,7 +30,8 @@ from inkov.effects.hearing import TooMuch
 from inkov.effects.meant import Meant
 from inkov.effects.relation import Relation, seats_alike
 from inkov.effects.side import Side, idle_in_both
-from inkov.effects.words import pair_in_words
+from inkov.effects.stories import Story, stories
+from inkov.effects.words import story_in_words
 from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.sources import Agreement, compared
 from inkov.levels import Level, Outcome
@@ -54,17 +56,18 @@ class ClaimChange(Struct):
 
 
 class Refusal(Struct, frozen=True, eq=False):
-    """Something that nobody said would come of the change. `about` is what it is told of besides,
-    if it is told anywhere. `unread`: one of the two sides was not there as a whole.
+    """Something that nobody said would come of the change. `about`, or `story`, is where it is told
+    besides, if it is. `unread`: one of the two sides was not there as a whole.
     """
 
     says: str
     origin: Origin = Origin()
-    about: Effect | Finding | ClaimChange | Edit | None = None
+    about: Finding | ClaimChange | Edit | None = None
+    story: Story | None = None
     unread: bool = False
 
 
-class Comparison(Struct):
+class Comparison(Struct, dict=True):
     """What a change does. `renamed` are switches with another name now; `undecided` says what could
     not be worked out. Of the `switches` on either side, those `unlike` do not forward as before.
     `nobody` are sides of what was permitted that name nobody.
@@ -92,7 +95,15 @@ class Comparison(Struct):
 
     def is_refused(self, about: object) -> bool:
         """Whether something that is told of the change is refused."""
-        return any(refusal.about is about for refusal in self.refusals)
+        return any(
+            refusal.about is about or any(one is about for one in refusal.story or ())
+            for refusal in self.refusals
+        )
+
+    @cached_property
+    def stories(self) -> list[Story]:
+        """The effects, those that are one story together."""
+        return stories(self.effects)
 
     @property
     def refused(self) -> bool:
@@ -295,14 +306,15 @@ def _refusals(
             thing = " ".join(filter(None, (edit.switch, edit.kind, edit.name, edit.attribute)))
             says = f"an edit outside what was to be changed: {thing}"
             yield Refusal(says, edit.where[1] or edit.where[0] or Origin(), edit)
-    for effect in result.effects:
-        if meant.is_meant(effect) or (effect.follows and not effect.gained):
+    for story in result.stories:
+        left = [one for one in story if not meant.is_meant(one)]
+        if not left or (left[0].follows and not left[0].gained):
             continue
-        words = pair_in_words(effect, result.name_of)
-        if effect.gained and effect.crosses:
-            yield Refusal(f"reach is gained: {words}", effect.place, effect)
-        elif not effect.gained and effect.level == Level.HONEST:
-            yield Refusal(f"reach is lost: {words}", effect.place, effect)
+        words = story_in_words(left, result.name_of)
+        if left[0].gained and left[0].crosses:
+            yield Refusal(f"reach is gained: {words}", left[0].place, story=left)
+        elif not left[0].gained and left[0].level == Level.HONEST:
+            yield Refusal(f"reach is lost: {words}", left[0].place, story=left)
     yield from _of_findings(result, options)
     yield from _of_claims(result)
     yield from _unknown(result, before, after)

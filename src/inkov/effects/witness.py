@@ -10,6 +10,7 @@ from inkov.effects.side import SeatName, Side
 from inkov.forwarding import Fabric
 from inkov.forwarding.follow import Event, Step, follow_to, follow_to_router
 from inkov.forwarding.reach import Sending
+from inkov.forwarding.reasons import why_dropped
 from inkov.forwarding.routers import Fate, Path, networks
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.levels import Layer, Level
@@ -67,6 +68,10 @@ def _frames_lost(relation: Relation, source: SeatName, target: SeatName) -> list
     side = relation.sides[1]
     seat = side.seats.get(source)
     sendings = sendings_of(side.fabric, [seat], relation.level) if seat is not None else []
+    if not sendings:
+        own = side.fabric.ports[side.fabric.end_of(source.switch, source.port)]
+        why = why_dropped(side.fabric, own, source.tag or None)
+        return [_stop(source.switch, source.port, why.says, why.origin)]
     start, end = (End(name.switch, name.port) for name in (source, target))
     story = follow_to(side.fabric, sendings, start, end, relation.level, target.tag)
     return _in_another_form(story.steps, target) if story.arrives else story.steps

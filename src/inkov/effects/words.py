@@ -6,11 +6,14 @@ from collections.abc import Callable
 
 from inkov.effects.effect import Effect
 from inkov.effects.groups import Group
+from inkov.effects.stories import Story, vlans_of
 from inkov.levels import Layer, Level
+from inkov.vlanset import VlanSet
 
-__all__ = ["group_in_words", "pair_in_words"]
+__all__ = ["group_in_words", "pair_in_words", "story_in_words"]
 
 _SWITCHES = 3
+_LONG = 40  # characters of a list of VLANs
 
 
 def group_in_words(group: Group, name_of: Callable[[int], str] = lambda vid: "") -> str:
@@ -52,8 +55,16 @@ def _what(group: Group, name_of: Callable[[int], str]) -> str:
         within = f", {group.segments[0]}" if group.segments and group.segments[0] != name else ""
         return f"VLAN {vids[0]}{f' {name}' if name else ''}{within}"
     if len(group.segments) == 1:
-        return f"{group.segments[0]}: VLANs {group.vlans}"
-    return f"VLANs {group.vlans}"
+        return f"{group.segments[0]}: VLANs {_list(group.vlans)}"
+    return f"VLANs {_list(group.vlans)}"
+
+
+def _list(vlans: VlanSet) -> str:
+    """A list of VLANs; of a long one its beginning, and how many there are."""
+    text = str(vlans)
+    if len(text) <= _LONG:
+        return text
+    return f"{text[:_LONG].rpartition(',')[0]} and more, {len(vlans)} in all"
 
 
 def pair_in_words(effect: Effect, name_of: Callable[[int], str] = lambda vid: "") -> str:
@@ -69,3 +80,12 @@ def pair_in_words(effect: Effect, name_of: Callable[[int], str] = lambda vid: ""
     if effect.level == Level.HOSTILE:
         text += ", if hostile"
     return text
+
+
+def story_in_words(story: Story, name_of: Callable[[int], str] = lambda vid: "") -> str:
+    """Who reaches whom, in the first of its VLANs, and in how many more it is so."""
+    text = pair_in_words(story[0], name_of)
+    if len(story) == 1:
+        return text
+    vlans = vlans_of(story)
+    return f"{text}; and so in VLANs {_list(vlans)}, each by itself"

@@ -11,7 +11,7 @@ from rich.text import Text
 from inkov.campus import Origin, Problem
 from inkov.checks import Finding
 from inkov.edits import Edit
-from inkov.effects import Comparison, Effect, Group, pair_in_words
+from inkov.effects import Comparison, Effect, Group, Story, pair_in_words, story_in_words
 from inkov.effects.comparison import ClaimChange
 from inkov.effects.consequences import About, Consequence
 from inkov.forwarding.follow import Step
@@ -93,8 +93,8 @@ def headline(view: _View) -> str:
         f"{_count(len(result.edits), 'edit')} on {_count(len(switches), 'switch', 'switches')}"
     ]
     parts.append(f"{alike} of {_count(result.switches, 'switch', 'switches')} forward as before")
-    gained = sum(effect.gained for effect in result.effects)
-    lost = len(result.effects) - gained
+    gained = sum(story[0].gained for story in result.stories)
+    lost = len(result.stories) - gained
     parts.append(
         f"reach gained {_times(gained)}, lost {_times(lost)}"
         if result.effects
@@ -137,8 +137,8 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
     ):
         yield from _section(kind, [_finding_lines(view, finding) for finding in findings])
     yield from _section("Claims", [_claim_lines(view, change) for change in result.claims])
-    plain_effects, quiet = _effects_to_show(view)
-    entries = [_effect_lines(view, effect) for effect in plain_effects]
+    shown, quiet = _stories_to_show(view)
+    entries = [_story_lines(view, story) for story in shown]
     if quiet:
         by_routers = _count(quiet, "more row")
         entries.append([(f"{by_routers} by routers, of those that gain or lose it above", "dim")])
@@ -147,7 +147,7 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
         yield Text(f"Not known: {safe(says)}.", style="bold magenta")
     for problem in lost:
         yield Text(f"Not read: {safe(problem.origin.file)}", style="bold magenta")
-    told = [one for one in result.refusals if not isinstance(one.about, Effect)]
+    told = [one for one in result.refusals if one.story is None]
     refusals = [[(safe(one.says), ""), (f"  {view.at(one.origin)}", "dim")] for one in told]
     if len(told) < len(result.refusals):
         rows = _count(len(result.refusals) - len(told), "row")
@@ -157,21 +157,21 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
     yield Text(verdict(view), style=_BAD if result.refused else _GOOD)
 
 
-def _effects_to_show(view: _View) -> tuple[list[Effect], int]:
-    """The effects, those that are refused first, frames before packets; and the number of those by
-    routers that follow from others: of those that gain or lose it above.
+def _stories_to_show(view: _View) -> tuple[list[Story], int]:
+    """The stories, those that are refused first, frames before packets; and the number of those by
+    routers that follow from others: between segments that were routed before.
     """
-    result = view.result
-    refused = {id(refusal.about) for refusal in result.refusals}
+    refused = {id(one) for refusal in view.result.refusals for one in refusal.story or ()}
+    every = view.result.stories
     shown = [
-        effect
-        for effect in result.effects
-        if id(effect) in refused
-        or effect.layer == Layer.FRAMES
-        or (effect.crosses and not effect.follows)
+        story
+        for story in every
+        if id(story[0]) in refused
+        or story[0].layer == Layer.FRAMES
+        or (story[0].crosses and not story[0].follows)
     ]
-    shown.sort(key=lambda e: (id(e) not in refused, e.level != Level.HONEST, e.layer))
-    return shown, len(result.effects) - len(shown)
+    shown.sort(key=lambda s: (id(s[0]) not in refused, s[0].level != Level.HONEST, s[0].layer))
+    return shown, len(every) - len(shown)
 
 
 Lines = list[tuple[str, str]]
@@ -255,10 +255,12 @@ def _claim_lines(view: _View, change: ClaimChange) -> Lines:
     return [*lines, (safe(f"  {change.after.because}"), ""), (f"  {view.at(told.origin)}", "dim")]
 
 
-def _effect_lines(view: _View, effect: Effect) -> Lines:
+def _story_lines(view: _View, story: Story) -> Lines:
+    effect = story[0]
     refused = view.result.is_refused(effect)
     word = f"{'!' if refused else '-'} {'GAINED' if effect.gained else 'LOST'}"
-    lines: Lines = [(f"{word}  {view.pair(effect)}", "bold" if refused else "")]
+    words = safe(story_in_words(story, view.result.name_of))
+    lines: Lines = [(f"{word}  {words}", "bold" if refused else "")]
     if not effect.settled:
         lines.append(("  only by ways that pass a switch twice: not settled", ""))
     lines += [(f"    {text}", style) for text, style in _way(view, effect)]
@@ -298,6 +300,7 @@ def _grids(view: _View) -> list[Grid]:
         [Column("Kind"), Column("What"), Column("How"), Column("Said at"), Column("Refused")]
     )
     refused = {id(one.about) for one in view.result.refusals}
+    refused |= {id(one) for refusal in view.result.refusals for one in refusal.story or ()}
 
     def mark(about: object) -> str:
         return "yes" if id(about) in refused else ""
@@ -324,7 +327,7 @@ def _grids(view: _View) -> list[Grid]:
         )
         grid.add("claim", change.claim, verdicts, view.at(told.origin), mark(change))
     for refusal in view.result.refusals:
-        if refusal.about is None:
+        if refusal.about is None and refusal.story is None:
             grid.add("not known", "", refusal.says, view.at(refusal.origin), "yes")
     grid.notes += [headline(view), verdict(view)]
     return [grid]
@@ -351,14 +354,16 @@ def _comment(view: _View, lost: list[Problem]) -> str:
     lines += [""] * bool(result.refusals or lost)
     if result.effects:
         lines += ["| | Who reaches whom | To blame |", "| --- | --- | --- |"]
-        for effect in result.effects[:_MOST]:
+        for story in result.stories[:_MOST]:
+            effect = story[0]
             blame = "; ".join(
                 f"{view.edit(edit)} ({place_of_edit(edit, view.locator)})" for edit in effect.blame
             )
             word = "gained" if effect.gained else "lost"
-            lines.append(f"| {word} | {_marked(view.pair(effect))} | {_marked(blame)} |")
-        if len(result.effects) > _MOST:
-            lines.append(f"| | and {len(result.effects) - _MOST} more | |")
+            words = safe(story_in_words(story, result.name_of))
+            lines.append(f"| {word} | {_marked(words)} | {_marked(blame)} |")
+        if len(result.stories) > _MOST:
+            lines.append(f"| | and {len(result.stories) - _MOST} more | |")
         lines.append("")
     for says in result.undecided:
         lines += [f"Not known: {_marked(safe(says))}.", ""]
