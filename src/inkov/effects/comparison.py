@@ -29,7 +29,7 @@ from inkov.effects.effect import Effect, effects_of
 from inkov.effects.hearing import TooMuch
 from inkov.effects.meant import Meant
 from inkov.effects.relation import Relation, seats_alike
-from inkov.effects.side import Side, idle_in_both
+from inkov.effects.side import SeatName, Side, idle_in_both
 from inkov.effects.stories import Story, stories
 from inkov.effects.words import story_in_words
 from inkov.forwarding import Fabric, resolve
@@ -213,7 +213,7 @@ def _effects(
             result.undecided.append(says)
             continue
         honest = [effect for effect in result.effects if effect.level == Level.HONEST]
-        found = [effect for effect in found if not any(_covers(one, effect) for one in honest)]
+        found = _beyond(found, honest)
         blamer = Blamer(campus, result.edits, relation, resolved, trials)
         for effect in found:
             blamer.blame(effect)
@@ -228,13 +228,30 @@ def _levels(options: Options, old: Side, new: Side) -> list[Level]:
     return levels
 
 
-def _covers(one: Effect, other: Effect) -> bool:
-    """Whether all pairs of one effect are among those of another: honest hosts do it already."""
+Ends = tuple[frozenset[SeatName], frozenset[SeatName]]
+
+
+def _beyond(found: list[Effect], honest: list[Effect]) -> list[Effect]:
+    """The effects that go beyond what honest hosts gain or lose already."""
+    known = [(effect, _ends(effect)) for effect in honest]
+    return [
+        effect
+        for effect in found
+        for ends in [_ends(effect)]
+        if not any(_covers(one, mine, effect, ends) for one, mine in known)
+    ]
+
+
+def _ends(effect: Effect) -> Ends:
+    return frozenset(effect.row.sources), frozenset(effect.row.targets)
+
+
+def _covers(one: Effect, mine: Ends, other: Effect, its: Ends) -> bool:
+    """Whether all pairs of one effect are among those of another."""
     if (one.gained, one.layer) != (other.gained, other.layer):
         return False
     if other.row.both_ways and not one.row.both_ways:
         return False
-    mine, its = ((set(effect.row.sources), set(effect.row.targets)) for effect in (one, other))
     straight = its[0] <= mine[0] and its[1] <= mine[1]
     turned = one.row.both_ways and its[0] <= mine[1] and its[1] <= mine[0]
     return straight or turned
