@@ -930,3 +930,48 @@ def test_machines_behind_sub_interfaces_are_in_the_vlan_of_the_tag(
     (tmp_path / "plan.yaml").write_text("claims:\n  - isolate: [machines, pumps]\n")
     [claim] = inkov("prove", ".", "-f", "json").json["claims"]
     assert claim["verdict"] == "broken"
+
+
+ROUTER = """inkov sheet 1
+switch: {name}
+[vlans]
+{vlan}: members
+99: transit
+[port 1]
+vlan: {vlan}
+[port 8]
+mode: trunk
+allowed: 99
+native: none
+[gateway {vlan}]
+address: 10.0.{vlan}.1/24
+[gateway 99]
+address: 10.0.99.{vlan}/24
+[neighbours]
+8: mid:{port}
+"""
+BETWEEN = """inkov sheet 1
+switch: mid
+[vlans]
+99: transit
+[port 1..2]
+mode: trunk
+allowed: 99
+native: none
+"""
+
+
+def test_fm_3_6_routers_at_two_protected_ports_of_a_switch_do_not_know_each_other(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    for name, vlan, port in (("r1", 10, 1), ("r2", 20, 2)):
+        text = ROUTER.format(name=name, vlan=vlan, port=port)
+        (tmp_path / f"{name}.sheet").write_text(text)
+    (tmp_path / "plan.yaml").write_text(
+        'claims:\n  - {reach: ["r1:1", "r2:1"], layer: 3}\n'
+        '  - {not-reach: ["r1:1", "r2:1"], layer: 3}\n'
+    )
+    for protected, verdicts in (("no", ["holds", "broken"]), ("yes", ["broken", "holds"])):
+        (tmp_path / "mid.sheet").write_text(f"{BETWEEN}protected: {protected}\n")
+        told = inkov("prove", tmp_path, "-f", "json", "-q").json["claims"]
+        assert [claim["verdict"] for claim in told] == verdicts

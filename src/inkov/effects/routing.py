@@ -192,11 +192,13 @@ class RoutedReach:
 
     @cached_property
     def _filtered(self) -> set[int]:
-        """The islands where a filter is bound to an interface."""
+        """The islands where a filter is bound to an interface, or where not all that share a domain
+        talk with each other.
+        """
         return {
             self._island[one.device, one.vrf]
-            for one in self.routers.up
-            if one.filters_in or one.filters_out
+            for number, one in enumerate(self.routers.up)
+            if one.filters_in or one.filters_out or number in self.routers.apart
         }
 
     @cached_property

@@ -16,6 +16,7 @@ from typing import NamedTuple
 from inkov.campus import FilterEntry, Subnet
 from inkov.forwarding.domains import Domains
 from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.reach import Sending, flood
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.levels import Level
 
@@ -102,6 +103,41 @@ class Routers:
             self.label.append(label)
             if label >= 0:
                 self.sharing.setdefault(label, []).append(number)
+        self.apart = self._apart()
+
+    def _apart(self) -> dict[int, list[int]]:
+        """For the interfaces of domains whose parts may not all talk with each other (protected
+        ports, and ports that are reported to reach several, are on their links): the interfaces
+        that each does talk with, both ways.
+        """
+        fabric = self.fabric
+        doubtful = any(
+            fabric.bridge_ports[number].view.protected or len(crossings) > 1
+            for number, crossings in fabric.crossings.items()
+        )
+        if not doubtful:
+            return {}
+        found: dict[int, list[int]] = {}
+        for numbers in self.sharing.values():
+            hears = {number: self._heard_among(number, numbers) for number in numbers}
+            if any(len(heard) < len(numbers) for heard in hears.values()):
+                for number, heard in hears.items():
+                    found[number] = [
+                        other for other in numbers if other in heard and number in hears[other]
+                    ]
+        return found
+
+    def _heard_among(self, number: int, numbers: list[int]) -> set[int]:
+        """Those of some interfaces that frames of one get to."""
+        if len(numbers) < 2:
+            return set(numbers)
+        one = self.up[number]
+        spread = flood(self.fabric, [Sending(-1, 1 << one.vid, one.bridge)], Level.HONEST)
+        return {
+            other
+            for other in numbers
+            if spread.present(self.up[other].bridge) >> self.up[other].vid & 1
+        }
 
     def without(self, one: Interface) -> Routers:
         """The same routers, one of their interfaces being away."""
@@ -163,12 +199,17 @@ class Routers:
                 if number in finals:
                     return self._told(came, here, number, sources, destinations)
                 domain = self.label[number]
-                if domain not in shared and domain >= 0:
+                if number in self.apart:
+                    near = self.apart[number]
+                elif domain not in shared and domain >= 0:
                     shared.add(domain)
-                    for other in self.sharing[domain]:
-                        if other not in came and other not in self.of[out.device, out.vrf]:
-                            came[other] = here, number
-                            queue.append(other)
+                    near = self.sharing[domain]
+                else:
+                    near = []
+                for other in near:
+                    if other not in came and other not in self.of[out.device, out.vrf]:
+                        came[other] = here, number
+                        queue.append(other)
         return None
 
     def _told(
