@@ -932,7 +932,7 @@ def test_machines_behind_sub_interfaces_are_in_the_vlan_of_the_tag(
     assert claim["verdict"] == "broken"
 
 
-ROUTER = """inkov sheet 1
+BEHIND = """inkov sheet 1
 switch: {name}
 [vlans]
 {vlan}: members
@@ -965,7 +965,7 @@ def test_fm_3_6_routers_at_two_protected_ports_of_a_switch_do_not_know_each_othe
     inkov: Inkov, tmp_path: Path
 ) -> None:
     for name, vlan, port in (("r1", 10, 1), ("r2", 20, 2)):
-        text = ROUTER.format(name=name, vlan=vlan, port=port)
+        text = BEHIND.format(name=name, vlan=vlan, port=port)
         (tmp_path / f"{name}.sheet").write_text(text)
     (tmp_path / "plan.yaml").write_text(
         'claims:\n  - {reach: ["r1:1", "r2:1"], layer: 3}\n'
