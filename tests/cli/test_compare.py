@@ -226,6 +226,13 @@ def test_a_spare_that_is_lost_is_told(inkov: Inkov, sides: tuple[Path, Path]) ->
     assert said["gained"] == said["lost"] == [] and not said["refused"]
 
 
+def test_no_file_that_is_read_is_written_over(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    for folder in sides:
+        result = inkov("compare", *sides, "-q", "-o", folder / "fern-1.sheet")
+        assert result.status == 2 and "write to another one" in result.err
+        assert (folder / "fern-1.sheet").read_text() == BEFORE["fern-1.sheet"]
+
+
 def test_no_difference(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     edit(sides[1], "fern-1.sheet", "[port 3]\n", "# moved by a line\n[port 3]\n")
     result = inkov("compare", *sides)

@@ -11,7 +11,7 @@ from inkov.cli.audit import FailOn
 from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
 from inkov.cli.options import CompareOptions, PlannedOptions, shared
 from inkov.cli.says import complain, fail, nearest
-from inkov.cli.session import Session, check_paths, read_only
+from inkov.cli.session import Session, check_paths, read_only, spare
 from inkov.cli.written import file_of
 from inkov.levels import Level
 
@@ -64,6 +64,8 @@ def compare(
     from inkov.render.changes import comparison_result
 
     old, new = _sides(options)
+    for side in (old, new):
+        spare(side.loaded, options.output)
     change, problems = _meant(meant, old, new, only, gain, lose, gone)
     for problem in problems:
         complain(f"{problem.origin.file}:{problem.origin.line}: {problem.says}")
