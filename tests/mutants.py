@@ -58,6 +58,8 @@ ROOMS: dict[str, tuple[str, list[str]]] = {
     "checks": ("checks", ["checks"]),
     "proofs": ("proofs", ["proofs"]),
     "verify": ("verify", ["proofs"]),
+    "edits": ("edits", ["edits", "cli/test_compare.py"]),
+    "effects": ("effects", ["effects", "cli/test_compare.py"]),
     "survey": ("survey", ["cli", "checks/test_demo.py", "forwarding/test_model.py"]),
     "render": ("render", ["cli", "proofs/test_commands.py", "test_contributing.py"]),
     "cli": ("cli", ["cli", "proofs/test_commands.py", "plan", "test_documents.py"]),
