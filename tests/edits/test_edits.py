@@ -9,7 +9,7 @@ from typing import Any
 from msgspec import Struct
 
 from inkov.campus import Campus, Fact, Origin
-from inkov.edits import Edit, Kind, apply, difference, renames
+from inkov.edits import Edit, Kind, apply, difference, renames, vids_of
 from inkov.readers import load
 from tests.campuses import random_campus
 from tests.conftest import campus_of
@@ -144,3 +144,25 @@ def test_another_make_brings_its_own_defaults(tmp_path: Path) -> None:
         "all",
         "1",
     )
+
+
+def test_the_vlans_that_an_edit_is_about() -> None:
+    old = campus_of(sheet())
+    cases = {
+        sheet(more="30: ponds"): "30",
+        sheet(vlan=30): "20,30",
+        sheet().replace("allowed: 20", "allowed: 20,30-32"): "30-32",
+        sheet() + "    [gateway 20]\n    address: 10.0.20.1/24\n": "20",
+        sheet().replace("mode: trunk", "mode: general"): None,
+    }
+    for text, vlans in cases.items():
+        [edit] = [one for one in difference(old, campus_of(text)) if not one.by_default]
+        found = vids_of(edit)
+        assert (None if found is None else str(found)) == vlans, (edit, found)
+
+
+def test_a_table_that_comes_or_goes_is_one_edit() -> None:
+    without = campus_of(sheet().replace("[vlans]\n    20: ferns\n", ""))
+    for old, new in ((campus_of(sheet()), without), (without, campus_of(sheet()))):
+        assert told(difference(old, new)) == [("fern-1", Kind.SWITCH, "fern-1", "vlans")]
+        assert meaning(apply(old, difference(old, new))) == meaning(new)
