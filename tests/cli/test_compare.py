@@ -143,6 +143,27 @@ def test_the_file_beside_a_change_says_what_it_is_to_do(
     assert run(inkov, sides).status == 2
 
 
+def test_a_cable_elsewhere_is_outside_of_what_was_to_be_changed(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    (sides[1] / "cabling.csv").write_text(
+        "switch,port,far switch,far port\nfern-1,9,core-1,4\npond-1,1,pond-2,1\n"
+    )
+    refused = run(inkov, sides, "--only", "fern-*", "--fail-on", "never").json["because"]
+    assert [one["says"] for one in refused if "outside" in one["says"]] == [
+        "an edit outside what was to be changed: cable pond-1:1 - pond-2:1"
+    ]
+
+
+def test_what_is_lost_goes_by_the_names_before(inkov: Inkov, sides: tuple[Path, Path]) -> None:
+    """The change renames the VLAN that it cuts in two."""
+    for name in ("core-1.sheet", "fern-1.sheet"):
+        edit(sides[1], name, "10: ferns", "10: bracken")
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
+    assert run(inkov, sides, "--lose", "ferns").status == 0
+    assert run(inkov, sides, "--lose", "bracken").status == 1
+
+
 def test_a_permission_for_nobody_is_told(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 20")
     result = run(inkov, sides, "--lose", "fernz <-> core-1")
@@ -434,6 +455,13 @@ def test_links_and_odd_names_in_a_revision(repository: Path) -> None:
 
 def test_a_revision_is_that_of_where_the_other_side_is(repository: Path, tmp_path: Path) -> None:
     result = run_inkov("compare", "rev:main", repository / "configs", cwd=tmp_path)
+    assert result.status == 0 and "No difference on 2 switches." in result.out
+
+
+def test_in_a_hook_of_git_the_repository_is_found(repository: Path) -> None:
+    """Git tells hooks where it is, seen from another folder."""
+    hook = {"GIT_DIR": ".git", "GIT_INDEX_FILE": ".git/index"}
+    result = run_inkov("compare", "rev:HEAD", "configs", cwd=repository, **hook)
     assert result.status == 0 and "No difference on 2 switches." in result.out
 
 

@@ -117,7 +117,11 @@ def _sides(options: CompareOptions) -> tuple[Session, Session]:
             if same and commit_of(revisions[0]) == commit_of(revisions[1]):
                 fail(f"{options.old} and {options.new} are the same revision")
         sides = []
-        for text, beside in ((options.old, paths[1]), (options.new, paths[0])):
+        within = [
+            revision.path if revision is not None else path
+            for revision, path in zip(revisions, paths, strict=True)
+        ]
+        for text, beside in ((options.old, within[1]), (options.new, within[0])):
             with _reading(text, beside) as configs:
                 one = PlannedOptions(
                     configs=configs,

@@ -112,11 +112,13 @@ class Blamer:
             for number in near
             if self.edits[number].attribute != "platform" or self.edits[number].switch in silent
         ]
-        if effect.layer == Layer.FRAMES or near == decisive:
+        if not near or near == decisive:
+            return decisive
+        if effect.layer == Layer.FRAMES:
             return near
         # Packets may get there by routers that are not on the way that was looked at.
         try:
-            return near if near and self._gone_without(near, effect) else decisive
+            return near if self._gone_without(near, effect) else decisive
         except TooMuch:
             return decisive
 

@@ -148,7 +148,7 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     result.consequences, *audits = aside.result()
     _findings(result, *audits)
     _claims(result, fabrics, (old[1], new[1]))
-    meant = Meant(options.meant, fabrics[0], fabrics[1], new[1])
+    meant = Meant(options.meant, (fabrics[0], old[1]), (fabrics[1], new[1]))
     result.nobody = meant.names_nothing()
     result.refusals = list(_refusals(result, before, after, options, meant))
     return result

@@ -91,10 +91,13 @@ def _together(
         done.update(ones)
 
 
-class Group(Struct, omit_defaults=True):
+_MANY = 100
+
+
+class Group(Struct):
     """Who is meant, in terms of one side. `segments` and `vlans` are those that all are in
-    together; `everyone`: nobody else is in them. `ports` are a few of them by name; there are
-    `count` in all, on `switches`.
+    together; `everyone`: nobody else is in them. `ports` are all of them by name; there are
+    `count`, on `switches`.
     """
 
     segments: list[str]
@@ -105,8 +108,10 @@ class Group(Struct, omit_defaults=True):
     ports: list[str]
     hosts: list[str]
 
-
-_FEW = 4
+    @property
+    def listed(self) -> bool:
+        """False where the ports need not be listed: the VLANs say who is meant."""
+        return not self.everyone or self.count <= _MANY
 
 
 class Named:
@@ -154,7 +159,7 @@ class Named:
             everyone=everyone and bool(here),
             count=len(here),
             switches=list(dict.fromkeys(name.switch for name in here)),
-            ports=ports[:_FEW] if len(ports) > _FEW + 1 else ports,
+            ports=ports,
             hosts=list(dict.fromkeys(hosts)),
         )
 

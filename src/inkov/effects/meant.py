@@ -18,16 +18,22 @@ __all__ = ["Meant"]
 _WORDS = ("description", "name")
 
 
+Told = tuple[Fabric, Plan]
+
+
 class Meant:
-    """What was said beforehand, in terms of the campus after the change. Without a statement,
-    every edit may be made, and no effect is permitted.
+    """What was said beforehand: what is gained by the names after the change, what is lost by those
+    before it. Without a statement, every edit may be made, and no effect is permitted.
     """
 
-    def __init__(self, change: Change | None, before: Fabric, fabric: Fabric, plan: Plan) -> None:
+    def __init__(self, change: Change | None, old: Told, new: Told) -> None:
         self.change = change
-        self.fabrics = before, fabric
-        self.vlans = vlan_names(plan, fabric.campus)
-        self.hosts = {host.name: (host.device, host.port) for host in fabric.campus.hosts}
+        self.fabrics = old[0], new[0]
+        self.vlans = [vlan_names(plan, fabric.campus) for fabric, plan in (old, new)]
+        self.hosts = [
+            {host.name: (host.device, host.port) for host in fabric.campus.hosts}
+            for fabric in self.fabrics
+        ]
 
     def names_nothing(self) -> list[str]:
         """The sides of permitted effects that name nobody, before or after."""
@@ -42,9 +48,9 @@ class Meant:
         return [side for side in dict.fromkeys(sides) if not self._names(side)]
 
     def _names(self, side: str) -> bool:
-        if side in ("everything", "*") or side in self.hosts:
+        if side in ("everything", "*") or any(side in hosts for hosts in self.hosts):
             return True
-        if vids_named(side, self.vlans) is not None:
+        if any(vids_named(side, vlans) is not None for vlans in self.vlans):
             return True
         switch, _, port = side.partition(":")
         return any(
@@ -62,7 +68,7 @@ class Meant:
         only = self.change.only if self.change is not None else None
         if only is None:
             return True
-        if only.switches and edit.switch and not fits(edit.switch, only.switches):
+        if only.switches and not any(fits(one, only.switches) for one in switches_of(edit)):
             return False
         if only.vlans is None or edit.idle or edit.attribute in _WORDS:
             return True
@@ -106,12 +112,24 @@ class Meant:
         """Whether all of some seats are meant by a name."""
         if side in ("everything", "*"):
             return True
-        vids = vids_named(side, self.vlans)
+        hosts = self.hosts[effect.gained]
+        vids = vids_named(side, self.vlans[effect.gained])
         if vids is not None:
             return all(effect.vid_of.get(name, 0) in vids for name in names)
-        if side in self.hosts:
-            return all((name.switch, name.port) == self.hosts[side] for name in names)
+        if side in hosts:
+            return all((name.switch, name.port) == hosts[side] for name in names)
         switch, _, port = side.partition(":")
         return all(
             fits(name.switch, [switch]) and (not port or fits(name.port, [port])) for name in names
         )
+
+
+def switches_of(edit: Edit) -> list[str]:
+    """The switches that an edit is about; of a cable those at its ends."""
+    if edit.switch:
+        return [edit.switch]
+    thing = edit.after if edit.after is not None else edit.before
+    if not edit.whole:  # of a host or a planned port, known by its name
+        return [edit.name.partition(":")[0]]
+    ends = [getattr(thing, name, "") for name in ("device", "far_device")]
+    return [end for end in ends if end] or [edit.name]

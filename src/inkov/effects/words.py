@@ -13,6 +13,7 @@ from inkov.vlanset import VlanSet
 __all__ = ["group_in_words", "pair_in_words", "story_in_words"]
 
 _SWITCHES = 3
+_PORTS = 5
 _LONG = 40  # characters of a list of VLANs
 
 
@@ -26,9 +27,9 @@ def group_in_words(group: Group, name_of: Callable[[int], str] = lambda vid: "")
     what = _what(group, name_of)
     if group.everyone:
         return f"{what} (all {group.count})" if group.count > 1 else f"{what} ({group.ports[0]})"
-    if group.hosts and len(group.hosts) == group.count <= len(group.ports):
+    if group.hosts and len(group.hosts) == group.count <= _PORTS:
         return f"{', '.join(group.hosts)} ({what})"
-    if len(group.ports) == group.count or len(group.ports) < _SWITCHES:
+    if len(group.ports) <= _PORTS:
         return f"{_ports(group.ports)} ({what})"
     where = ", ".join(group.switches[:_SWITCHES])
     more = len(group.switches) - _SWITCHES

@@ -22,6 +22,7 @@ __all__ = ["PREFIX", "BadRevision", "Revision", "commit_of", "laid_out", "parse"
 
 PREFIX = "rev:"
 _LINK, _SUBMODULE = "120000", "160000"
+_OF_HOOKS = ("GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_PREFIX")
 _MOST_LINKS = 20  # one after another
 
 
@@ -72,7 +73,11 @@ def laid_out(revision: Revision, beside: str = "") -> Iterator[tuple[str, list[s
         label = _label(revision.name, commit)
         links = any(blob.mode == _LINK for blob in blobs)
         every = _listed(top, commit, "") if inside and links else blobs  # a link may lead there
-        _lay_out(top, blobs, every, folder, label)
+        try:
+            _lay_out(top, blobs, every, folder, label)
+        except OSError as error:
+            says = f"cannot lay out the files of {revision.name} in {folder}"
+            raise BadRevision(f"{says}: {(error.strerror or str(error)).lower()}") from None
         yield folder, [f"{label}:{inside}"] if inside else sorted(os.listdir(folder))
 
 
@@ -177,7 +182,9 @@ def _git(where: str, *arguments: str, given: bytes = b"") -> bytes:
     git = shutil.which("git")
     if git is None:
         raise BadRevision("git is not installed, and only git can read a revision")
-    quiet = {**os.environ, "GIT_OPTIONAL_LOCKS": "0", "LC_ALL": "C"}
+    # In a hook these say which repository is meant, from a folder that is not ours.
+    inherited = {name: text for name, text in os.environ.items() if name not in _OF_HOOKS}
+    quiet = {**inherited, "GIT_OPTIONAL_LOCKS": "0", "LC_ALL": "C"}
     command = [git, "-C", where or ".", *arguments]
     done = subprocess.run(command, check=False, input=given, capture_output=True, env=quiet)
     if done.returncode:

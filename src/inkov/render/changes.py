@@ -166,11 +166,13 @@ def _stories_to_show(view: _View) -> tuple[list[Story], int]:
     shown = [
         story
         for story in every
-        if id(story[0]) in refused
+        if any(id(one) in refused for one in story)
         or story[0].layer == Layer.FRAMES
         or (story[0].crosses and not story[0].follows)
     ]
-    shown.sort(key=lambda s: (id(s[0]) not in refused, s[0].level != Level.HONEST, s[0].layer))
+    shown.sort(
+        key=lambda s: (refused.isdisjoint(map(id, s)), s[0].level != Level.HONEST, s[0].layer)
+    )
     return shown, len(every) - len(shown)
 
 
@@ -257,7 +259,7 @@ def _claim_lines(view: _View, change: ClaimChange) -> Lines:
 
 def _story_lines(view: _View, story: Story) -> Lines:
     effect = story[0]
-    refused = view.result.is_refused(effect)
+    refused = any(map(view.result.is_refused, story))
     word = f"{'!' if refused else '-'} {'GAINED' if effect.gained else 'LOST'}"
     words = safe(story_in_words(story, view.result.name_of))
     lines: Lines = [(f"{word}  {words}", "bold" if refused else "")]
@@ -469,13 +471,15 @@ def _effect_json(view: _View, effect: Effect) -> dict[str, Any]:
 
 
 def _group_json(group: Group) -> dict[str, Any]:
-    """A group by its widest name, and its ports."""
+    """A group by its widest name, and its ports; these not where they are all that a VLAN has, and
+    very many.
+    """
     return {
         "segment": [safe(name) for name in group.segments] or None,
         "vlan": str(group.vlans),
         "everyone": group.everyone,
         "switch": [safe(name) for name in group.switches],
-        "ports": [safe(name) for name in group.ports],
+        "ports": [safe(name) for name in group.ports] if group.listed else [],
         "hosts": [safe(name) for name in group.hosts],
         "count": group.count,
     }
