@@ -10,7 +10,7 @@ import typer
 from inkov.cli.audit import FailOn
 from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
 from inkov.cli.options import CompareOptions, PlannedOptions, shared
-from inkov.cli.says import complain, fail, nearest
+from inkov.cli.says import complain, fail, nearest, say_problems
 from inkov.cli.session import Session, check_paths, read_only, spare
 from inkov.cli.written import file_of
 from inkov.levels import Level
@@ -116,23 +116,30 @@ def _sides(options: CompareOptions) -> tuple[Session, Session]:
             same = revisions[0].path == revisions[1].path
             if same and commit_of(revisions[0]) == commit_of(revisions[1]):
                 fail(f"{options.old} and {options.new} are the same revision")
-        sides = []
         within = [
             revision.path if revision is not None else path
             for revision, path in zip(revisions, paths, strict=True)
         ]
-        for text, beside in ((options.old, within[1]), (options.new, within[0])):
-            with _reading(text, beside) as configs:
-                one = PlannedOptions(
-                    configs=configs,
-                    plan=os.path.abspath(options.plan) if options.plan is not None else None,
-                    read_as=options.read_as,
-                    quiet=options.quiet,
-                )
-                sides.append(read_only(one))
-        return sides[0], sides[1]
+        # The new side comes first: the places that are the same in both are named by its files.
+        with _reading(options.new, within[0]) as configs:
+            new = read_only(_of_side(options, configs), keep=True, say=False)
+        with _reading(options.old, within[1]) as configs:
+            old = read_only(_of_side(options, configs), before=new.loaded.readings)
+        if not options.quiet:
+            say_problems(new.loaded.campus.problems, new.loaded)
+        new.loaded.readings = None
+        return old, new
     except BadRevision as bad:
         fail(str(bad))
+
+
+def _of_side(options: CompareOptions, configs: list[str]) -> PlannedOptions:
+    return PlannedOptions(
+        configs=configs,
+        plan=os.path.abspath(options.plan) if options.plan is not None else None,
+        read_as=options.read_as,
+        quiet=options.quiet,
+    )
 
 
 @contextmanager
@@ -154,17 +161,7 @@ def _unchanged(old: Session, new: Session) -> frozenset[str]:
     """
     if old.plan.says.platforms or new.plan.says.platforms:
         return frozenset()
-    bytes_of: list[dict[str, bytes]] = []
-    for side in (old, new):
-        devices = side.loaded.campus.devices
-        found = {name: side.locator.bytes_of(one.origin.file) for name, one in devices.items()}
-        alone = {report.file for report in side.loaded.reports if len(report.devices) == 1}
-        bytes_of.append(
-            {name: data for name, data in found.items() if devices[name].origin.file in alone}
-        )
-    return frozenset(
-        name for name, data in bytes_of[0].items() if data and data == bytes_of[1].get(name)
-    )
+    return old.loaded.taken_over
 
 
 def _have_something_in_common(options: CompareOptions, old: Session, new: Session) -> None:

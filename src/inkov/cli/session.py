@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
+from functools import partial
 from typing import TYPE_CHECKING
 
 import typer
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from inkov.forwarding import Fabric
     from inkov.plan import Plan
     from inkov.readers import Loaded, Locator
+    from inkov.readers.again import Readings
     from inkov.vlanset import VlanSet
 
 __all__ = [
@@ -125,17 +127,28 @@ def start(options: AnyOptions, *, account: bool = False, digests: bool = False) 
     return session
 
 
-def read_only(options: AnyOptions, *, account: bool = False, digests: bool = False) -> Session:
-    """The same without wiring and resolving: the session has no fabric."""
-    loaded = _load(options, [], account=account, digests=digests)
+def read_only(
+    options: AnyOptions,
+    *,
+    account: bool = False,
+    digests: bool = False,
+    keep: bool = False,
+    before: Readings | None = None,
+    say: bool = True,
+) -> Session:
+    """The same without wiring and resolving: the session has no fabric. `keep` and `before` are for
+    reading two states of a campus (`readers.load`); without `say`, what is wrong is said later.
+    """
+    load = partial(_load, options, account=account, digests=digests, keep=keep, before=before)
+    loaded = load([])
     plan = _plan(loaded, options.plan)
     tables = _tables(plan, loaded)
     if tables:  # that the plan names, and that are not among the files
-        loaded = _load(options, tables, account=account, digests=digests)
+        loaded = load(tables)
         plan = _plan(loaded, options.plan)
     _add_intended(loaded.campus, plan)
     spare(loaded, getattr(options, "output", None))
-    if not options.quiet:
+    if say and not options.quiet:
         say_problems(loaded.campus.problems, loaded)
     return Session(loaded, plan)
 
@@ -148,7 +161,15 @@ def spare(loaded: Loaded, output: str | None) -> None:
                 fail(f"{output} is one of the files that are read; write to another one")
 
 
-def _load(options: AnyOptions, more: list[str], *, account: bool, digests: bool) -> Loaded:
+def _load(
+    options: AnyOptions,
+    more: list[str],
+    *,
+    account: bool,
+    digests: bool,
+    keep: bool,
+    before: Readings | None,
+) -> Loaded:
     """Read the files. Ends with what to do about it, if there is nothing to read."""
     from inkov.readers.load import NothingToRead, load
     from inkov.readers.registry import UnknownFormat
@@ -161,6 +182,8 @@ def _load(options: AnyOptions, more: list[str], *, account: bool, digests: bool)
             digests=digests,
             read_as=options.read_as or (),
             progress=progress(options.quiet),
+            keep=keep,
+            before=before,
         )
     except UnknownFormat as unknown:
         known = ", ".join(unknown.known)

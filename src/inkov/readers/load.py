@@ -18,6 +18,7 @@ from msgspec import Struct
 
 from inkov.campus import OPENCONFIG, STANDARD, WALK, Campus, Origin, Problem
 from inkov.faults import OURS, told
+from inkov.readers.again import Found, Readings, names_below
 from inkov.readers.assembly import assemble, put_together
 from inkov.readers.both_cores import Share, read_share, worth_it
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
@@ -70,6 +71,7 @@ class Loaded(Struct):
 
     `plans` are the plan files that were found, by path, for the plan's own loader, `changes` those
     that say what a change is meant to do; `dialects` those that were found among the files.
+    `readings` are what a later `load` may take over, `taken_over` the switches that this one did.
     """
 
     campus: Campus
@@ -78,6 +80,8 @@ class Loaded(Struct):
     plans: dict[str, bytes] = {}
     changes: dict[str, bytes] = {}
     dialects: list[Dialect] = []
+    readings: Readings | None = None
+    taken_over: frozenset[str] = frozenset()
 
 
 def load(
@@ -87,12 +91,15 @@ def load(
     digests: bool = False,
     read_as: Sequence[str] = (),
     progress: Callable[[int, int], None] | None = None,
+    keep: bool = False,
+    before: Readings | None = None,
 ) -> Loaded:
     """Read files and folders.
 
     With `digests`, the report of each file has that of the very bytes that were read. `progress`
-    is told (files done, files in all); `read_as` are the values of `--as`. Raises NothingToRead if
-    not one device could be read, UnknownFormat if `read_as` names none.
+    is told (files done, files in all); `read_as` are the values of `--as`. With `keep`, what the
+    files gave is kept for another `load`, with the same `read_as`, which gets it as `before`.
+    Raises NothingToRead if not one device could be read, UnknownFormat if `read_as` names none.
     """
     paths = list(paths)
     loading = _Loading(paths, account=account, digests=digests)
@@ -102,6 +109,12 @@ def load(
     # What is wrong with a dialect comes first, and what only follows from it is not told.
     loading.problems[:0] = unusable
     loading.dialects_unusable = bool(unusable)
+    if keep or before is not None:
+        loading.names = names_below(paths, files)
+        written = {one.name: file_bytes(one.file, [], []) or b"" for one in dialects}
+        loading.readings = Readings(written) if keep else None
+        if before is not None and before.dialects == written:
+            loading.find_again(files, before)
     loading.read(files, dialects, read_as, progress)
     campus = loading.campus()
     for report in loading.reports:
@@ -113,7 +126,20 @@ def load(
         says = f"no switch configuration in {listed}" if files else f"no file to read in {listed}"
         raise NothingToRead(says, campus.problems, campus)
     locator = Locator(loading.kept)
-    return Loaded(campus, loading.reports, locator, loading.plans, loading.changes, dialects)
+    return Loaded(
+        campus,
+        loading.reports,
+        locator,
+        loading.plans,
+        loading.changes,
+        dialects,
+        loading.readings,
+        frozenset(
+            part.devices[0].name
+            for _, part in loading.again.values()
+            if campus.devices.get(part.devices[0].name) is part.devices[0]
+        ),
+    )
 
 
 class _Loading:
@@ -132,6 +158,20 @@ class _Loading:
         self.kept: dict[str, bytes] = {}
         self.plans: dict[str, bytes] = {}
         self.changes: dict[str, bytes] = {}
+        self.names: dict[str, str] = {}
+        self.readings: Readings | None = None
+        self.again: Found = {}
+
+    def find_again(self, files: list[str], before: Readings) -> None:
+        """Find the files that were read before, byte for byte."""
+        reported = {report.file for report in self.reports}
+        data_of: dict[str, bytes] = {}
+        for file in files:
+            if file not in reported and self.names[file] in before.files:
+                data = file_bytes(file, [], [], self.digests)
+                if data is not None:
+                    data_of[file] = data
+        self.again = before.same(self.names, data_of)
 
     def read(
         self,
@@ -145,9 +185,10 @@ class _Loading:
         reported = {report.file for report in self.reports}
         files = [file for file in files if file not in reported]
         one = partial(read_bytes, account=self.account, dialects=dialects, taken=taken)
-        elsewhere = _elsewhere(files, dialects, one, digests=self.digests is not None)
+        fresh = [file for file in files if file not in self.again]
+        elsewhere = _elsewhere(fresh, dialects, one, digests=self.digests is not None)
         here = len(files) - len(elsewhere.files)
-        done_elsewhere: dict[str, tuple[FileReport, Part]] = {}
+        done_elsewhere: Found = {}
         # Those that another process reads come last, so that it has the time for them.
         for done, file in enumerate(sorted(files, key=lambda file: file in elsewhere.files)):
             if done == here:
@@ -156,7 +197,11 @@ class _Loading:
                 progress(done, len(files))
             data = file_bytes(file, self.problems, self.reports, self.digests)
             if data is not None and not self._of_its_own_kind(file, data):
-                result = done_elsewhere.pop(file, None) or self._one(one, file, data)
+                result = (
+                    self.again.get(file)
+                    or done_elsewhere.pop(file, None)
+                    or self._one(one, file, data)
+                )
                 if self.digests is not None and result[0].digest:
                     self.digests[file] = result[0].digest
                 self._take(file, data, *result)
@@ -191,10 +236,14 @@ class _Loading:
     def _take(self, file: str, data: bytes, report: FileReport, part: Part) -> None:
         self.reports.append(report)
         self.parts.append((file, part))
+        if self.readings is not None and file in self.names:
+            self.readings.keep(self.names[file], data, report, part)
         if report.format:
             # Only pointers have to be looked up in a file again.
             first = data[:100].lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
-            self.kept[file] = data if first in (b"{", b"[", b"<") else b""
+            kept = data if first in (b"{", b"[", b"<") else b""
+            # What was taken over from another file (`again`) has that one as its source.
+            self.kept.update(dict.fromkeys([file, *(d.origin.file for d in part.devices)], kept))
         elif report.remark and report.remark != OURS and (file in self.named or not report.aside):
             self._not_read(file, report.remark)
 
