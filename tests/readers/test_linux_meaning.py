@@ -238,12 +238,20 @@ address: 10.0.30.1/24
 [tree]
 mode: stp
 
-[tree all]
+[tree in br0]
+mode: off
+
+[tree in br1]
+mode: stp
+
+[tree all in br0]
 priority: 4096
 cost of p1: 7
 cost of p2: 9
 number: 0
 priority of p1: 40
+state of p1: forwarding
+state of p2: forwarding
 """
 
 

@@ -30,7 +30,10 @@ from inkov.campus import (
     Role,
     Tree,
     TreeMode,
+    TreeRole,
+    TreeState,
     Vlan,
+    address_text,
 )
 from inkov.readers.reading import Part, Reading
 from inkov.readers.sheets.reader import read as read_sheet
@@ -73,6 +76,7 @@ VALUES: dict[str, st.SearchStrategy[Any]] = {
     "bpdu_guard": st.booleans(),
     "mtu": st.integers(0, 1 << 20),
     "speed": st.integers(0, 1 << 20),
+    "number": st.integers(0, 1 << 20),
     "vrf": TEXTS,
     "outer": VIDS,
     "parent": NAMES,
@@ -84,6 +88,9 @@ ADDRESSES = st.lists(
 
 def fact(value: Any) -> Fact[Any]:
     return Fact(value, NOWHERE)
+
+
+MACS = st.integers(0, (1 << 48) - 1).map(lambda number: address_text(f"{number:012x}"))
 
 
 @st.composite
@@ -112,16 +119,32 @@ def devices(draw: st.DrawFn) -> tuple[Device, list[Neighbour]]:
         device.bridges[name] = Bridge(
             name, NOWHERE, {bridged.pop(): NOWHERE for _ in range(min(2, len(bridged)))}
         )
+        device.bridges[name].tree_mode = draw(st.none() | st.sampled_from(TreeMode).map(fact))
+        device.bridges[name].address = draw(st.none() | MACS.map(fact))
         if draw(st.booleans()):
             device.bridges[name].vlans = {
                 vid: Vlan(vid, NOWHERE) for vid in draw(st.sets(VIDS, max_size=2))
             }
     device.tree_mode = draw(st.none() | st.sampled_from(TreeMode).map(fact))
+    device.address = draw(st.none() | MACS.map(fact))
+    device.region = draw(st.none() | TEXTS.map(fact))
+    device.revision = draw(st.none() | st.integers(0, 65535).map(fact))
     numbers = st.integers(0, 65535).map(fact)
     for vids in draw(st.lists(VID_SETS, max_size=2)):
         costs = draw(st.dictionaries(NAMES, numbers, max_size=2))
         device.trees.append(
-            Tree(vids, NOWHERE, draw(st.integers(0, 9)), draw(st.none() | numbers), costs, costs)
+            Tree(
+                vids,
+                NOWHERE,
+                draw(st.integers(0, 9)),
+                draw(st.none() | numbers),
+                costs,
+                costs,
+                draw(st.sampled_from(["", *device.bridges])),
+                draw(st.dictionaries(NAMES, st.sampled_from(TreeRole).map(fact), max_size=2)),
+                draw(st.dictionaries(NAMES, st.sampled_from(TreeState).map(fact), max_size=2)),
+                draw(st.none() | MACS.map(fact)),
+            )
         )
     if draw(st.booleans()):
         role, flag = (

@@ -437,6 +437,7 @@ pvid: 1
 tagged: 1,4094
 untagged: none
 registration: on
+number: 1
 
 [port p2]
 state: on
@@ -445,6 +446,7 @@ pvid: 1
 tagged: none
 untagged: 1
 registration: off
+number: 2
 
 [port p3]
 
@@ -457,6 +459,7 @@ pvid: 40
 tagged: 1,40
 untagged: none
 registration: off
+number: 9
 
 [bundle east]
 members: p4
@@ -465,6 +468,7 @@ pvid: 4094
 tagged: none
 untagged: 4094
 registration: off
+number: 16
 
 [port idle]
 state: off
@@ -475,6 +479,7 @@ pvid: 1
 tagged: none
 untagged: none
 registration: off
+number: 17
 
 [port v6]
 mode: routed

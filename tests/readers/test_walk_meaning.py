@@ -11,6 +11,7 @@ from textwrap import dedent
 
 import pytest
 
+from inkov.campus import TreeMode
 from inkov.readers.reading import FileReport, Part
 from inkov.readers.registry import read_bytes
 from inkov.readers.sheets.writer import write_sheet
@@ -39,11 +40,12 @@ def ports_of(text: str) -> dict[str, str]:
 
 
 def sections(part: Part) -> dict[str, str]:
+    """The same, but for the numbers of the ports, which have a test of their own."""
     found = {}
     for section in write_sheet(part.devices[0]).split("\n\n"):
         head, *lines = section.strip().split("\n")
         if head.startswith(("[port ", "[bundle ")):
-            found[head[1:-1]] = "; ".join(lines)
+            found[head[1:-1]] = "; ".join(x for x in lines if not x.startswith("number: "))
     return found
 
 
@@ -347,6 +349,40 @@ def test_utf_16_and_the_tree(inkov: Inkov, tmp_path: Path) -> None:
     assert tree.priority is not None and tree.priority.value == 4096
     assert {name: fact.value for name, fact in tree.costs.items()} == {"p2": 200000}
     assert {name: fact.value for name, fact in tree.priorities.items()} == {"p3": 64}
+
+
+def test_the_tree_as_it_is_now() -> None:
+    text = THREE + "".join(
+        f"dot1dStp{line}\n"
+        for line in (
+            "Version.0 = INTEGER: rstp(2)",
+            "Priority.0 = INTEGER: 8192",
+            # Priority 4096, address 02:00:00:00:00:09.
+            "DesignatedRoot.0 = Hex-STRING: 10 00 02 00 00 00 00 09",
+            "RootPort.0 = INTEGER: 2",
+            "PortState.1 = INTEGER: blocking(2)",
+            "PortState.2 = INTEGER: forwarding(5)",
+            "PortState.3 = INTEGER: 1",
+            "PortAdminEdgePort.3 = INTEGER: true(1)",
+        )
+    )
+    text += "dot1dBaseBridgeAddress.0 = STRING: 2:0:0:0:0:1\n"
+    report, part = reported(text)
+    assert not report.unmatched
+    (device,) = part.devices
+    (tree,) = device.trees
+    assert device.tree_mode is not None and device.tree_mode.value is TreeMode.RSTP
+    assert device.address is not None and device.address.value == "02:00:00:00:00:01"
+    assert tree.seen_root is not None and tree.seen_root.value == "02:00:00:00:00:09"
+    assert {name: str(fact.value) for name, fact in tree.roles.items()} == {"p2": "root"}
+    assert {name: str(fact.value) for name, fact in tree.states.items()} == {
+        "p1": "discarding",
+        "p2": "forwarding",
+        "p3": "discarding",
+    }
+    numbers = {name: port.number and port.number.value for name, port in device.ports.items()}
+    assert numbers == {"p1": 1, "p2": 2, "p3": 3}
+    assert [name for name, port in device.ports.items() if port.edge and port.edge.value] == ["p3"]
 
 
 SYSTEM_GROUP = """\

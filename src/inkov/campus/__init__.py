@@ -4,6 +4,7 @@ Readers build it, every later room reads it, nothing in it decides anything. Wha
 with these facts is decided in `inkov.forwarding`.
 """
 
+from inkov.campus.addresses import address_number, address_text
 from inkov.campus.model import (
     Accept,
     Address,
@@ -32,6 +33,8 @@ from inkov.campus.model import (
     Subnet,
     Tree,
     TreeMode,
+    TreeRole,
+    TreeState,
     Vlan,
 )
 from inkov.campus.order import natural
@@ -72,6 +75,10 @@ __all__ = [
     "Subnet",
     "Tree",
     "TreeMode",
+    "TreeRole",
+    "TreeState",
     "Vlan",
+    "address_number",
+    "address_text",
     "natural",
 ]

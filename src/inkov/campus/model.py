@@ -138,6 +138,28 @@ class TreeMode(StrEnum):
     PER_VLAN = "per vlan"
 
 
+class TreeRole(StrEnum):
+    """The role of a port in a spanning tree (IEEE 802.1Q, 13.12)."""
+
+    ROOT = "root"
+    DESIGNATED = "designated"
+    ALTERNATE = "alternate"
+    BACKUP = "backup"
+    DISABLED = "disabled"
+
+    @property
+    def forwards(self) -> bool:
+        """Whether a port in this role forwards, once the tree has settled."""
+        return self in (TreeRole.ROOT, TreeRole.DESIGNATED)
+
+
+class TreeState(StrEnum):
+    """What a port does with frames in a spanning tree (IEEE 802.1Q, 13.12)."""
+
+    FORWARDING = "forwarding"
+    DISCARDING = "discarding"
+
+
 class Aggregation(StrEnum):
     """How a bundle comes about (IEEE 802.1AX): by LACP, asking or answering, without any protocol,
     or so that its ports stay independent and the far ends need no bundle.
@@ -174,7 +196,8 @@ class Port(Struct, gc=False, array_like=True):
 
     Of VIDs: dynamic registration may not add those that are `forbidden` (IEEE 802.1Q, 8.8), the
     port is a member of those `in_force` now, a pruning protocol may withhold `prunable` ones.
-    `mtu` is in octets, `speed` in Mbit/s. `known_as` are further names that neighbours may have
+    `mtu` is in octets, `speed` in Mbit/s; `number` is that of the port as the bridge has it (its
+    port number in spanning trees). `known_as` are further names that neighbours may have
     for the port: its address, another of its names. `unknown` says what its source does not tell
     and what decides which frames pass: what is stated besides is then a guess. `reading` says how
     something was read that could be read otherwise. No file names a port that is `implied`: it
@@ -217,6 +240,7 @@ class Port(Struct, gc=False, array_like=True):
     bpdu_guard: Fact[bool] | None = None
     mtu: Fact[int] | None = None
     speed: Fact[int] | None = None
+    number: Fact[int] | None = None
     addresses: tuple[Fact[Address], ...] = ()
     vrf: Fact[str] | None = None
     known_as: tuple[str, ...] = ()
@@ -236,20 +260,25 @@ class Bridge(Struct, gc=False):
     """One bridge of a device that holds several. Ports that no bridge names belong to the device's
     main one.
 
-    `vlans` is the bridge's own VLAN table; None where the device's holds for it.
+    `vlans` is the bridge's own VLAN table, `tree_mode` and `address` its own spanning tree and
+    bridge address; None where the device's hold for it.
     """
 
     name: str
     origin: Origin
     ports: dict[str, Origin] = field(default_factory=dict)
     vlans: dict[int, Vlan] | None = None
+    tree_mode: Fact[TreeMode] | None = None
+    address: Fact[str] | None = None
 
 
 class Tree(Struct, gc=False):
     """One spanning tree: that of `vlans`, by its number where it has one (0: the only or common
     one).
 
-    `costs` and `priorities` are the ports' own in this tree.
+    `bridge` is the one it is on, "" the main one. `costs` and `priorities` are the ports' own in
+    this tree; `roles` and `states` are what the source says that the ports are now, `seen_root` the
+    address of the root that it says the tree has now.
     """
 
     vlans: VlanSet
@@ -258,6 +287,10 @@ class Tree(Struct, gc=False):
     priority: Fact[int] | None = None
     costs: dict[str, Fact[int]] = field(default_factory=dict)
     priorities: dict[str, Fact[int]] = field(default_factory=dict)
+    bridge: str = ""
+    roles: dict[str, Fact[TreeRole]] = field(default_factory=dict)
+    states: dict[str, Fact[TreeState]] = field(default_factory=dict)
+    seen_root: Fact[str] | None = None
 
 
 class Distribution(Struct, gc=False):
@@ -401,6 +434,8 @@ class Device(Struct):
 
     `table_is_membership`: the VLANs of the device are those its ports carry, by design of the
     system. `known_as` are further names that neighbours may have for it, as its chassis ID.
+    `address` is its bridge address, as `campus.address_text` writes it; `region` and `revision`
+    name its region of spanning trees.
     """
 
     name: str
@@ -411,6 +446,9 @@ class Device(Struct):
     bridges: dict[str, Bridge] = field(default_factory=dict)
     gateways: list[Gateway] = field(default_factory=list)
     tree_mode: Fact[TreeMode] | None = None
+    address: Fact[str] | None = None
+    region: Fact[str] | None = None
+    revision: Fact[int] | None = None
     trees: list[Tree] = field(default_factory=list)
     distribution: Distribution | None = None
     filters: dict[str, Filter] = field(default_factory=dict)

@@ -27,7 +27,15 @@ class Held(Struct, frozen=True):
     put: Callable[[Any, dict[str, Any]], None]
 
 
-DEVICE_FIELDS = ("platform", "tree_mode", "table_is_membership", "known_as")
+DEVICE_FIELDS = (
+    "platform",
+    "tree_mode",
+    "address",
+    "region",
+    "revision",
+    "table_is_membership",
+    "known_as",
+)
 """What is said of a switch as such."""
 
 _ABOUT_FILES = {"origin", "overridden"}

@@ -43,9 +43,9 @@ _MOST_SINGLE = 24  # edits elsewhere that are tried one by one
 _MOST_PORTS = 16
 
 _NO_MATTER = {
-    Kind.PORT: {"description", "mtu", "speed", "guard", "bpdu_guard", "edge", "reading"},
+    Kind.PORT: {"description", "mtu", "speed", "guard", "bpdu_guard", "edge", "number", "reading"},
     Kind.VLAN: {"name"},
-    Kind.SWITCH: {"tree_mode", "known_as"},
+    Kind.SWITCH: {"tree_mode", "address", "region", "revision", "known_as"},
 }
 """What decides no frame's way. The tree is judged over all links (FM 3.10)."""
 

@@ -466,10 +466,17 @@ class Building:
             device.name, device.origin, self.part.named = bound.value, step.origin, True
         elif bound.attribute == "tree mode":
             device.tree_mode = None if unset else Fact(bound.value, step.origin)
+        elif bound.attribute in _OF_TREES:
+            fact = None if unset else Fact(bound.value, step.origin)
+            setattr(device, _OF_TREES[bound.attribute], fact)
         elif bound.attribute in DISTRIBUTION_KEYS:
             device.distribution = device.distribution or Distribution(step.origin)
             fact = None if unset else Fact(bound.value, step.origin)
             setattr(device.distribution, DISTRIBUTION_KEYS[bound.attribute][0], fact)
+
+
+_OF_TREES = {"tree address": "address", "tree region": "region", "tree revision": "revision"}
+"""What is said of all trees of a device -> the attribute that holds it."""
 
 
 def _change_filters(holder: Port | Gateway, step: Step, bound: Bound) -> None:

@@ -27,6 +27,7 @@ from inkov.readers.sheets.words import (
     ON,
     PORT_KEYS,
     as_value,
+    bridge_address,
     one_address,
     one_of,
     one_vid,
@@ -89,7 +90,13 @@ ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
     "filter": {"entry": as_value},
     "bridge": {"ports": as_value},
     "device": (
-        {"name": as_value, "tree mode": one_of(values_of(TreeMode))}
+        {
+            "name": as_value,
+            "tree mode": one_of(values_of(TreeMode)),
+            "tree address": bridge_address,
+            "tree region": as_value,
+            "tree revision": whole_number,
+        }
         | {key: read for key, (_, read) in DISTRIBUTION_KEYS.items()}
     ),
     "tree": {
@@ -143,7 +150,8 @@ _TAKE: dict[str, frozenset[str]] = {
     **dict.fromkeys(SINGLE_VLANS | {"vid"}, _ONE_VLAN),
     **dict.fromkeys(VLAN_SETS, _VLAN_LIST),
     **dict.fromkeys(("number", "priority", "tree cost", "tree priority"), _NUMBER),
-    **dict.fromkeys(("mtu", "speed", "version", "revision"), _NUMBER),
+    **dict.fromkeys(("mtu", "speed", "version", "revision", "tree revision"), _NUMBER),
+    "tree address": _TEXTS | {"address"},
     "ports": _ONE_PORT | {"ports"},
     "of": _ONE_PORT,
     "bundle": _ONE_PORT,
@@ -159,6 +167,7 @@ _TEXT_OF = {
     "about",
     "name",
     "domain",
+    "tree region",
     "vrf",
     "bridge",
     "filter in",

@@ -28,6 +28,7 @@ from inkov.campus import (
     Problem,
     Tree,
     TreeMode,
+    TreeState,
 )
 from inkov.vlanset import VlanSet
 
@@ -76,8 +77,12 @@ class Netdev(Struct):
     default_pvid: Fact[int | None] | None = None
     stp: Fact[bool] | None = None
     priority: Fact[int] | None = None
+    address: Fact[str] | None = None
+    root: Fact[str] | None = None
     cost: Fact[int] | None = None
     port_priority: Fact[int] | None = None
+    number: Fact[int] | None = None
+    tree_state: Fact[TreeState] | None = None
     isolated: Fact[bool] | None = None
     bpdu_guard: Fact[bool] | None = None
     aggregation: Fact[Aggregation] | None = None
@@ -126,23 +131,39 @@ class _Builder:
 
     def bridge(self, netdev: Netdev) -> None:
         """The bridge, its tree, and what of the system itself is in it."""
-        if self.named[netdev.name]:
-            self.device.bridges[netdev.name] = Bridge(netdev.name, netdev.origin)
-        if netdev.stp is not None:
-            mode = TreeMode.STP if netdev.stp.value else TreeMode.OFF
-            if self.device.tree_mode is None or netdev.stp.value:
-                self.device.tree_mode = Fact(mode, netdev.stp.origin)
+        name = self.named[netdev.name]
+        bridge = Bridge(netdev.name, netdev.origin) if name else None
+        if bridge is not None:
+            self.device.bridges[netdev.name] = bridge
+        holders: list[Device | Bridge] = [self.device]
+        holders += [bridge] if bridge is not None else []
+        for holder in holders:
+            holder.address = holder.address or netdev.address
+            if netdev.stp is not None:
+                mode = TreeMode.STP if netdev.stp.value else TreeMode.OFF
+                if holder.tree_mode is None or netdev.stp.value:
+                    holder.tree_mode = Fact(mode, netdev.stp.origin)
         if netdev.priority is not None or any(
             n.cost and _in(n, netdev) for n in self.netdevs.values()
         ):
-            tree = Tree(VlanSet.all(), netdev.origin, priority=netdev.priority)
-            for port in self.netdevs.values():
-                if _in(port, netdev):
-                    tree.costs |= {port.name: port.cost} if port.cost else {}
-                    tree.priorities |= {port.name: port.port_priority} if port.port_priority else {}
-            self.device.trees.append(tree)
+            self.device.trees.append(self._tree(netdev, name))
         if netdev.addresses:
             self.gateway(netdev, netdev, self._own_vid(netdev))
+
+    def _tree(self, netdev: Netdev, name: str) -> Tree:
+        tree = Tree(
+            VlanSet.all(),
+            netdev.origin,
+            bridge=name,
+            priority=netdev.priority,
+            seen_root=netdev.root,
+        )
+        for port in self.netdevs.values():
+            if _in(port, netdev):
+                tree.costs |= {port.name: port.cost} if port.cost else {}
+                tree.priorities |= {port.name: port.port_priority} if port.port_priority else {}
+                tree.states |= {port.name: port.tree_state} if port.tree_state else {}
+        return tree
 
     def _own_vid(self, bridge: Netdev) -> int | None:
         """The VLAN of the bridge's own untagged frames."""
@@ -217,6 +238,7 @@ class _Builder:
         if self.named[bridge.name] and netdev.master is not None:
             self.device.bridges[bridge.name].ports[port.name] = netdev.master.origin
         port.protected, port.bpdu_guard = netdev.isolated, netdev.bpdu_guard
+        port.number = netdev.number
         if bridge.filtering is None and netdev.kind != "bridge":
             port.unknown = f"whether {bridge.name} filters VLANs is not told (print with -d)"
         port.unknown = port.unknown or netdev.unknown or bridge.unknown

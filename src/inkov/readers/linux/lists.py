@@ -8,13 +8,14 @@ one system (of one folder, or of one name before the first dot: `aviary-1.link.j
 
 from __future__ import annotations
 
+import re
 from ipaddress import ip_interface
 from typing import Any
 
 import msgspec
 from msgspec import Struct
 
-from inkov.campus import Fact, Neighbour, Origin, Problem
+from inkov.campus import Fact, Neighbour, Origin, Problem, TreeState, address_text
 from inkov.readers.json_errors import not_json
 from inkov.readers.linux.device import Member, Netdev, bond_mode, build
 from inkov.readers.linux.lldpd import neighbours_of
@@ -23,11 +24,16 @@ from inkov.readers.reading import Part, Piece, Reading, Unread, as_utf8
 __all__ = ["assemble", "read", "recognise"]
 
 
+_HEX = re.compile(r"0x[0-9a-fA-F]{1,4}\Z")
+
+
 class SlaveData(Struct):
     cost: int | None = None
     priority: int | None = None
     isolated: bool | None = None
     guard: bool | None = None
+    state: str | None = None
+    no: int | str | None = None
 
 
 class InfoData(Struct):
@@ -38,6 +44,8 @@ class InfoData(Struct):
     vlan_protocol: str | None = None
     stp_state: int | None = None
     priority: int | str | None = None
+    bridge_id: str | None = None
+    root_id: str | None = None
     mode: int | str | None = None
 
 
@@ -71,6 +79,7 @@ class Listed(Struct):
     link_netnsid: int | None = None
     operstate: str | None = None
     mac: str | None = None
+    address: str | None = None
     ifindex: int | None = None
     flags: list[str] = []
     mtu: int | None = None
@@ -293,6 +302,9 @@ class _EntryReader:
                 netdev.stp = self.fact(bool(data.stp_state), f"{inner}/stp_state")
             if isinstance(data.priority, int):
                 netdev.priority = self.fact(data.priority, f"{inner}/priority")
+            netdev.address = self._identifier(data.bridge_id, f"{inner}/bridge_id")
+            netdev.address = netdev.address or self._identifier(self.entry.address, "address")
+            netdev.root = self._identifier(data.root_id, f"{inner}/root_id")
         if netdev.kind == "bond":
             mode = bond_mode(data.mode)
             netdev.aggregation = self.fact(mode, f"{inner}/mode")
@@ -310,6 +322,20 @@ class _EntryReader:
             netdev.bpdu_guard or fact(slave.guard, f"{inner}/guard") or fact(entry.guard, "guard")
         )
         netdev.port_priority = netdev.port_priority or fact(slave.priority, f"{inner}/priority")
+
+        state = slave.state or entry.state
+        if netdev.tree_state is None and state is not None:
+            seen = TreeState.FORWARDING if state == "forwarding" else TreeState.DISCARDING
+            netdev.tree_state = fact(seen, f"{inner}/state" if slave.state else "state")
+        number = int(slave.no, 16) if isinstance(slave.no, str) and _HEX.match(slave.no) else None
+        netdev.number = netdev.number or fact(number, f"{inner}/no")
+
+    def _identifier(self, text: str | None, pointer: str) -> Fact[str] | None:
+        """The address of a bridge identifier, `8000.2:0:0:0:0:1`, or of a device by itself."""
+        try:
+            return Fact(address_text((text or "").rpartition(".")[2]), self.at(pointer))
+        except ValueError:
+            return None
 
     def _addresses(self) -> None:
         known = {address.value for address in self.netdev.addresses}

@@ -264,11 +264,15 @@ class TreePortConfig(Struct, rename="kebab"):
     name: str | None = None
     cost: int | None = None
     port_priority: int | None = None
+    port_num: int | None = None
+    role: str | None = None
+    port_state: str | None = None
 
 
 class TreePort(Struct):
     name: str | None = None
     config: TreePortConfig | None = None
+    state: TreePortConfig | None = None
 
 
 class TreePorts(Struct):
@@ -277,11 +281,14 @@ class TreePorts(Struct):
 
 class TreeConfig(Struct, rename="kebab"):
     bridge_priority: int | None = None
+    bridge_address: str | None = None
+    designated_root_address: str | None = None
     vlan: VidItems = None
 
 
 class StpTree(Struct, rename="kebab"):
     config: TreeConfig | None = None
+    state: TreeConfig | None = None
     interfaces: TreePorts | None = None
     mst_id: int | None = None
     vlan_id: int | None = None
@@ -291,7 +298,13 @@ class MstInstances(Struct, rename="kebab"):
     mst_instance: list[StpTree] = []
 
 
+class MstpConfig(Struct):
+    name: str | None = None
+    revision: int | None = None
+
+
 class Mstp(Struct, rename="kebab"):
+    config: MstpConfig | None = None
     mst_instances: MstInstances | None = None
 
 

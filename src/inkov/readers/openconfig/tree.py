@@ -7,7 +7,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from inkov.campus import Aggregation, Device, Fact, Guard, Origin, PortKind, Tree, TreeMode
+from inkov.campus import (
+    Aggregation,
+    Device,
+    Fact,
+    Guard,
+    Origin,
+    PortKind,
+    Tree,
+    TreeMode,
+    TreeRole,
+    TreeState,
+    address_text,
+)
 from inkov.readers.openconfig import shape
 from inkov.vlanset import VlanSet
 
@@ -66,6 +78,11 @@ def _trees(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> N
     """The one tree of RSTP, the instances of MSTP, and the trees of single VLANs."""
     if stp.rstp is not None:
         _tree(device, Tree(VlanSet.all(), at("/stp/rstp")), stp.rstp, "/stp/rstp", at)
+    if stp.mstp is not None and stp.mstp.config is not None:
+        config, path = stp.mstp.config, "/stp/mstp/config"
+        device.region = None if config.name is None else Fact(config.name, at(f"{path}/name"))
+        if config.revision is not None:
+            device.revision = Fact(config.revision, at(f"{path}/revision"))
     instances = stp.mstp.mst_instances if stp.mstp else None
     for index, instance in enumerate(instances.mst_instance if instances else ()):
         path = f"/stp/mstp/mst-instances/mst-instance/{index}"
@@ -81,16 +98,50 @@ def _trees(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> N
 def _tree(device: Device, tree: Tree, entry: shape.StpTree, path: str, at: At) -> None:
     if entry.config is not None and entry.config.bridge_priority is not None:
         tree.priority = Fact(entry.config.bridge_priority, at(f"{path}/config/bridge-priority"))
+    if entry.state is not None:
+        address, root = entry.state.bridge_address, entry.state.designated_root_address
+        device.address = device.address or _address(address, f"{path}/state/bridge-address", at)
+        tree.seen_root = _address(root, f"{path}/state/designated-root-address", at)
     for index, port in enumerate(entry.interfaces.interface if entry.interfaces else ()):
         name = port.name or (port.config and port.config.name)
-        if port.config is None or not name:
+        where = f"{path}/interfaces/interface/{index}"
+        if not name:
             continue
-        where = f"{path}/interfaces/interface/{index}/config"
-        if port.config.cost is not None:
-            tree.costs[name] = Fact(port.config.cost, at(f"{where}/cost"))
-        if port.config.port_priority is not None:
-            tree.priorities[name] = Fact(port.config.port_priority, at(f"{where}/port-priority"))
+        if port.config is not None and port.config.cost is not None:
+            tree.costs[name] = Fact(port.config.cost, at(f"{where}/config/cost"))
+        if port.config is not None and port.config.port_priority is not None:
+            priority = port.config.port_priority
+            tree.priorities[name] = Fact(priority, at(f"{where}/config/port-priority"))
+        if port.state is not None:
+            _seen(device, tree, name, port.state, f"{where}/state", at)
     device.trees.append(tree)
+
+
+def _seen(
+    device: Device, tree: Tree, name: str, state: shape.TreePortConfig, where: str, at: At
+) -> None:
+    """What the device says that a port is now. Of settings, the state is that which counts."""
+    role = (state.role or "").rpartition(":")[2].lower()
+    if role in set(TreeRole):
+        tree.roles[name] = Fact(TreeRole(role), at(f"{where}/role"))
+    if state.port_state is not None:
+        forwards = state.port_state.rpartition(":")[2].upper() == "FORWARDING"
+        seen = TreeState.FORWARDING if forwards else TreeState.DISCARDING
+        tree.states[name] = Fact(seen, at(f"{where}/port-state"))
+    if state.cost is not None and name not in tree.costs:
+        tree.costs[name] = Fact(state.cost, at(f"{where}/cost"))
+    if state.port_priority is not None and name not in tree.priorities:
+        tree.priorities[name] = Fact(state.port_priority, at(f"{where}/port-priority"))
+    port = device.ports.get(name)
+    if state.port_num is not None and port is not None:
+        port.number = Fact(state.port_num, at(f"{where}/port-num"))
+
+
+def _address(text: str | None, pointer: str, at: At) -> Fact[str] | None:
+    try:
+        return Fact(address_text(text or ""), at(pointer))
+    except ValueError:
+        return None
 
 
 def _port(device: Device, entry: shape.StpPort, path: str, at: At, say: Say) -> None:

@@ -29,6 +29,8 @@ from inkov.campus import (
     Problem,
     Tree,
     TreeMode,
+    TreeRole,
+    TreeState,
     Vlan,
 )
 from inkov.campus.secrets import without_secrets
@@ -40,6 +42,7 @@ from inkov.readers.sheets.words import (
     YES,
     BadLine,
     as_value,
+    bridge_address,
     filter_entry,
     names,
     one_address,
@@ -56,6 +59,15 @@ from inkov.vlanset import VlanListError, VlanSet
 __all__ = ["HEADER", "read", "recognise"]
 
 HEADER = "inkov sheet 1"
+
+
+_OF_TREE_PORTS: dict[str, tuple[str, Callable[[str], Any]]] = {
+    "cost": ("costs", whole_number),
+    "priority": ("priorities", whole_number),
+    "role": ("roles", one_of(values_of(TreeRole))),
+    "state": ("states", one_of(values_of(TreeState))),
+}
+"""What `KEY of PORTS` says in a tree -> its attribute, and how its value is read."""
 
 
 # --- the reader -----------------------------------------------------------------------------------
@@ -197,30 +209,55 @@ class _Sheet:
         self.line = lambda key, value: self._vlan(table, key, value)
 
     def _open_tree(self, switch: Device, heading: str) -> None:
-        vids = VlanSet.parse(heading) if heading else VlanSet.all()
-        tree = Tree(vids, self.at)
+        """`[tree]`, `[tree VIDS]`, both perhaps with `in BRIDGE`."""
+        list_of_vids, within, name = f" {heading}".partition(" in ")
+        vids = VlanSet.parse(list_of_vids) if list_of_vids.strip() else VlanSet.all()
+        holder: Device | Bridge = switch
+        if within:
+            bridge = as_value(name.strip())
+            holder = switch.bridges.setdefault(bridge, Bridge(bridge, self.at))
+        tree = Tree(vids, self.at, bridge=holder.name if within else "")
 
         def line(key: str, value: str) -> None:
-            word, _, rest = key.partition(" of ")
-            if key == "mode":
-                switch.tree_mode = Fact(one_of(values_of(TreeMode))(value), self.at)
-                return
-            if tree not in switch.trees:
-                switch.trees.append(tree)
-            if key == "number":
-                tree.number = whole_number(value)
-            elif key == "priority":
-                tree.priority = Fact(whole_number(value), self.at)
-            elif word in ("cost", "priority") and rest:
-                costs = tree.costs if word == "cost" else tree.priorities
-                costs.update(dict.fromkeys(names(rest), Fact(whole_number(value), self.at)))
-            else:
-                raise BadLine(
-                    f"{key!r} is not a key of a tree",
-                    "keys: mode, number, priority, cost of PORTS, priority of PORTS",
-                )
+            if not self._about_bridge(switch, holder, key, value):
+                if tree not in switch.trees:
+                    switch.trees.append(tree)
+                self._about_tree(tree, key, value)
 
         self.line = line
+
+    def _about_bridge(self, switch: Device, holder: Device | Bridge, key: str, value: str) -> bool:
+        """What is said of all trees of a bridge; False if it is said of one tree."""
+        if key == "mode":
+            holder.tree_mode = Fact(one_of(values_of(TreeMode))(value), self.at)
+        elif key == "address":
+            holder.address = Fact(bridge_address(value), self.at)
+        elif key == "region":
+            switch.region = Fact(as_value(value), self.at)
+        elif key == "revision":
+            switch.revision = Fact(whole_number(value), self.at)
+        else:
+            return False
+        return True
+
+    def _about_tree(self, tree: Tree, key: str, value: str) -> None:
+        word, _, rest = key.partition(" of ")
+        if key == "number":
+            tree.number = whole_number(value)
+        elif key == "priority":
+            tree.priority = Fact(whole_number(value), self.at)
+        elif key == "root":
+            tree.seen_root = Fact(bridge_address(value), self.at)
+        elif word in _OF_TREE_PORTS and rest:
+            attribute, read = _OF_TREE_PORTS[word]
+            facts: dict[str, Fact[Any]] = getattr(tree, attribute)
+            facts.update(dict.fromkeys(names(rest), Fact(read(value), self.at)))
+        else:
+            raise BadLine(
+                f"{key!r} is not a key of a tree",
+                "keys: mode, address, region, revision, number, priority, cost of PORTS,"
+                " priority of PORTS; and what is seen: root, role of PORTS, state of PORTS",
+            )
 
     def _open_distribution(self, switch: Device) -> None:
         distribution = switch.distribution = switch.distribution or Distribution(self.at)

@@ -10,7 +10,17 @@ from collections.abc import Callable
 from ipaddress import ip_interface, ip_network
 from typing import Any
 
-from inkov.campus import Accept, Aggregation, FilterEntry, Guard, Mode, Negotiation, Origin, Role
+from inkov.campus import (
+    Accept,
+    Aggregation,
+    FilterEntry,
+    Guard,
+    Mode,
+    Negotiation,
+    Origin,
+    Role,
+    address_text,
+)
 from inkov.vlanset import VlanSet
 
 __all__ = [
@@ -21,6 +31,7 @@ __all__ = [
     "YES",
     "BadLine",
     "as_value",
+    "bridge_address",
     "filter_entry",
     "names",
     "numbered",
@@ -174,6 +185,7 @@ PORT_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "bpdu guard": ("bpdu_guard", one_of(ON)),
     "mtu": ("mtu", whole_number),
     "speed": ("speed", whole_number),
+    "number": ("number", whole_number),
     "vrf": ("vrf", as_value),
     "of": ("parent", as_value),
     "tag": ("outer", one_vid),
@@ -188,6 +200,14 @@ def _password(text: str) -> bool:
             "write `password: set` or `password: none`",
         )
     return text == "set"
+
+
+def bridge_address(text: str) -> str:
+    """The address of a bridge, `02:00:00:00:00:01`."""
+    try:
+        return address_text(text)
+    except ValueError as error:
+        raise BadLine(str(error)) from None
 
 
 DISTRIBUTION_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {

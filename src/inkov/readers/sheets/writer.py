@@ -111,17 +111,40 @@ def _neighbour(report: Neighbour) -> str:
 
 
 def _trees(device: Device) -> Iterator[str]:
-    if device.tree_mode is not None:
-        yield from ("", "[tree]", f"mode: {device.tree_mode.value}")
+    region = [f"region: {_text(device.region.value)}"] if device.region is not None else []
+    if device.revision is not None:
+        region.append(f"revision: {device.revision.value}")
+    yield from _bridge_tree(device, "", region)
+    for bridge in device.bridges.values():
+        yield from _bridge_tree(bridge, _within(bridge.name), [])
     for tree in device.trees:
-        yield from ("", f"[tree {tree.vlans}]", *_tree(tree))
+        yield from ("", f"[tree {tree.vlans}{_within(tree.bridge)}]", *_tree(tree))
+
+
+def _bridge_tree(holder: Device | Bridge, within: str, more: list[str]) -> list[str]:
+    """What is said of all trees of a bridge."""
+    lines = [f"mode: {holder.tree_mode.value}"] if holder.tree_mode is not None else []
+    lines += [f"address: {holder.address.value}"] if holder.address is not None else []
+    return ["", f"[tree{within}]", *lines, *more] if lines or more else []
+
+
+def _within(bridge: str) -> str:
+    return f" in {_text(bridge)}" if bridge else ""
 
 
 def _tree(tree: Tree) -> Iterator[str]:
     yield f"number: {tree.number}"
     if tree.priority is not None:
         yield f"priority: {tree.priority.value}"
-    for word, facts in (("cost", tree.costs), ("priority", tree.priorities)):
+    if tree.seen_root is not None:
+        yield f"root: {tree.seen_root.value}"
+    about_ports: tuple[tuple[str, dict[str, Fact[Any]]], ...] = (
+        ("cost", tree.costs),
+        ("priority", tree.priorities),
+        ("role", tree.roles),
+        ("state", tree.states),
+    )
+    for word, facts in about_ports:
         for name in sorted(facts, key=natural):
             yield f"{word} of {_name(name)}: {facts[name].value}"
 

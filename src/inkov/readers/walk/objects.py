@@ -195,9 +195,14 @@ dot1dBaseBridgeAddress dot1dBase.1
 dot1dBasePortIfIndex dot1dBasePortEntry.2
 dot1dStpProtocolSpecification dot1dStp.1
 dot1dStpPriority dot1dStp.2
+dot1dStpDesignatedRoot dot1dStp.5
+dot1dStpRootPort dot1dStp.7
+dot1dStpVersion dot1dStp.16
 dot1dStpPortPriority dot1dStpPortEntry.2
+dot1dStpPortState dot1dStpPortEntry.3
 dot1dStpPortPathCost dot1dStpPortEntry.5
 dot1dStpPortPathCost32 dot1dStpPortEntry.11
+dot1dStpPortAdminEdgePort dot1dStpExtPortEntry.2
 dot1qGvrpStatus dot1qBase.5
 dot1qVlanCurrentEgressPorts dot1qVlanCurrentEntry.4
 dot1qVlanCurrentUntaggedPorts dot1qVlanCurrentEntry.5
@@ -294,11 +299,8 @@ dot1dStpForwardDelay dot1dStp.11
 dot1dStpBridgeMaxAge dot1dStp.12
 dot1dStpBridgeHelloTime dot1dStp.13
 dot1dStpBridgeForwardDelay dot1dStp.14
-dot1dStpDesignatedRoot dot1dStp.5
 dot1dStpRootCost dot1dStp.6
-dot1dStpRootPort dot1dStp.7
 dot1dStpPort dot1dStpPortEntry.1
-dot1dStpPortState dot1dStpPortEntry.3
 dot1dStpPortEnable dot1dStpPortEntry.4
 dot1dStpPortDesignatedRoot dot1dStpPortEntry.6
 dot1dStpPortDesignatedCost dot1dStpPortEntry.7
