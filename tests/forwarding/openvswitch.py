@@ -99,6 +99,17 @@ class OpenVSwitch:
                 left.add((int(port), now))
         return left
 
+    def roles(self, protocol: str) -> dict[str, tuple[str, str]]:
+        """Port -> (role, state) by its own spanning tree, "rstp" or "stp"."""
+        shown = self._run("ovs-appctl", "-t", self.control, f"{protocol}/show")
+        rows = re.findall(r"^  (\S+) +(\w+) +(\w+) +\d+ +[\d.]+ *$", shown, re.MULTILINE)
+        return {port: (role.lower(), state.lower()) for port, role, state in rows}
+
+    def let_time_pass(self, seconds: int) -> None:
+        """Its clock goes on by some seconds, as fast as it can."""
+        self._run("ovs-appctl", "-t", self.control, "time/stop")
+        self._run("ovs-appctl", "-t", self.control, "time/warp", str(1000 * seconds), "250")
+
     def stop(self) -> None:
         for control in (self.control, f"{self.folder}/db.ctl"):
             self._run("ovs-appctl", "-t", control, "exit")

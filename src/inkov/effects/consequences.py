@@ -14,7 +14,7 @@ from msgspec import Struct
 from inkov.campus import Mode, Origin, natural
 from inkov.checks import Site
 from inkov.checks.site import Joined
-from inkov.effects.spares import lone_links
+from inkov.forwarding.circles import lone_links
 from inkov.forwarding.outlets import passes
 from inkov.vlanset import VlanSet, bits, union
 

@@ -1,0 +1,46 @@
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from inkov.cli.options import ListingOptions, SwitchOption, VlanOption, shared
+from inkov.cli.session import start, vlan_list
+
+
+@shared
+def tree(
+    options: ListingOptions,
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    down: Annotated[bool, typer.Option("--down", help="Each tree, from its root down.")] = False,
+) -> None:
+    """The spanning trees: root, what each port is, what is blocked, and why."""
+    from inkov.forwarding.trees.spanning import spanning_trees
+    from inkov.render.grid import Grid
+    from inkov.render.results import Result
+    from inkov.render.trees import branches_grid, tree_ports_grid, trees_grid, trees_value
+    from inkov.survey.trees import branches, distinct_trees, tree_row
+
+    session = start(options)
+    fabric, locator = session.fabric, session.locator
+    name = session.switch(switch)
+    wanted = vlan_list(vlan)
+    trees = spanning_trees(fabric)
+    found = distinct_trees(fabric, trees, name, wanted.bits if wanted is not None else None)
+    rows = [tree_row(fabric, one, vlans, name) for vlans, one in found]
+
+    def grids() -> list[Grid]:
+        shown = [trees_grid(rows, locator)]
+        if name is not None and rows:
+            shown.append(tree_ports_grid(rows, locator))
+        if down:
+            titles = [f"VLANs {row.vlans}" for row in rows]
+            shown += [
+                branches_grid(branches(fabric, one), title)
+                for (_, one), title in zip(found, titles, strict=True)
+            ]
+        return shown
+
+    options.out.show(Result(value=lambda: trees_value(rows, locator), grids=grids))
+    session.end()

@@ -1,0 +1,467 @@
+"""Who takes part in which spanning tree: bridges, ports and wires as an election wants them (FM 7.1
+to FM 7.6).
+
+There are two worlds. Bridges with one tree for all VLANs, or with one for each instance, send their
+messages untagged, whatever VLANs a port has: their wires are those of the cabling. Bridges with a
+tree for each VLAN send the messages of a VLAN in it: their wires, for each VLAN, are the links that
+pass it both ways. A bridge that runs no tree passes messages on as it passes frames, and joins
+wires.
+
+Where something is not stated, an assumption is made and kept as a `Doubt`, with the port that it is
+about: it matters only where that is on a circle.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Iterable, Iterator
+
+from msgspec import Struct, field
+
+from inkov.campus import (
+    Device,
+    Fact,
+    Guard,
+    Origin,
+    Tree,
+    TreeMode,
+    address_number,
+)
+from inkov.forwarding.fabric import BridgePort, Fabric
+from inkov.forwarding.trees.costs import (
+    DEFAULT_PORT_PRIORITY,
+    DEFAULT_PRIORITY,
+    assumed_cost,
+    default_cost,
+)
+from inkov.forwarding.trees.election import TreeBridge, TreePort
+from inkov.forwarding.trees.order import Identifier
+from inkov.vlanset import VlanSet, bits, union
+
+__all__ = [
+    "Doubt",
+    "Participants",
+    "Taker",
+    "World",
+    "common_world",
+    "settings_of",
+    "takers",
+    "vlan_worlds",
+]
+
+ALL = VlanSet.all().bits
+
+
+class Doubt(Struct, frozen=True):
+    """Something that an election rests on and no file states: about a port of a bridge."""
+
+    port: int
+    says: str
+    origin: Origin
+
+
+class Taker(Struct):
+    """A bridge, and what it says of its trees. `number` is that in the fabric."""
+
+    number: int
+    device: Device
+    name: str
+    mode: TreeMode
+    doubt: str = ""
+    """What is assumed of its mode; "" if it is stated."""
+
+    @property
+    def trees(self) -> list[Tree]:
+        return [tree for tree in self.device.trees if tree.bridge == self.name]
+
+    @property
+    def address(self) -> int | None:
+        bridge = self.device.bridges.get(self.name)
+        fact = (bridge.address if bridge is not None else None) or self.device.address
+        return None if fact is None else address_number(fact.value)
+
+    @property
+    def region(self) -> tuple[Hashable, ...] | None:
+        """What bridges of one region have in common: name, revision, and the VLANs of each
+        instance (802.1Q-2018, 13.8); None for a bridge without regions.
+        """
+        if self.mode is not TreeMode.MSTP:
+            return None
+        device = self.device
+        # A name that nobody stated is the bridge's address: its own.
+        name = device.region.value if device.region is not None else ("own", self.number)
+        revision = device.revision.value if device.revision is not None else 0
+        return name, revision, frozenset(self.instances.items())
+
+    @property
+    def instances(self) -> dict[int, int]:
+        """Instance -> its VLANs, as a mask. A VLAN in two instances is in the first."""
+        found: dict[int, int] = {}
+        taken = 0
+        for tree in self.trees:
+            if tree.number:
+                mask = tree.vlans.bits & ~taken
+                taken |= mask
+                found[tree.number] = found.get(tree.number, 0) | mask
+        return found
+
+
+class World(Struct):
+    """Bridges and ports of one kind of tree, for an election. `disabled` ports are shut by a guard;
+    `by_speed` are ports whose cost follows from their speed.
+    """
+
+    bridges: dict[int, TreeBridge] = field(default_factory=dict)
+    ports: dict[int, TreePort] = field(default_factory=dict)
+    doubts: list[Doubt] = field(default_factory=list)
+    disabled: dict[int, Doubt] = field(default_factory=dict)
+    by_speed: set[int] = field(default_factory=set)
+
+
+class Participants(Struct):
+    """The bridges by number, and the bridge ports of each that could be in a tree."""
+
+    takers: dict[int, Taker]
+    fabric: Fabric
+
+    def ports(self, modes: Iterable[TreeMode]) -> Iterator[BridgePort]:
+        wanted = set(modes)
+        for port in self.fabric.bridge_ports:
+            taker = self.takers.get(port.bridge)
+            if taker is not None and taker.mode in wanted and not self.fabric.is_implied(port):
+                yield port
+
+
+COMMON = (TreeMode.STP, TreeMode.RSTP, TreeMode.MSTP)
+
+
+def takers(fabric: Fabric) -> Participants:
+    """The bridges that could take part in a tree: not routers' ports."""
+    found: dict[int, Taker] = {}
+    for number, bridge in enumerate(fabric.bridges):
+        ports = [fabric.bridge_ports[port] for port in bridge.ports]
+        if bridge.routed or all(fabric.is_implied(port) for port in ports):
+            continue
+        device = fabric.device(bridge.device)
+        own = device.bridges.get(bridge.name)
+        mode = (own.tree_mode if own is not None else None) or device.tree_mode
+        if mode is not None:
+            found[number] = Taker(number, device, bridge.name, mode.value)
+            continue
+        states_some = any(tree.bridge == bridge.name for tree in device.trees)
+        says = "which kind of spanning tree it runs" if states_some else "of a spanning tree"
+        says = f"{device.name} does not say {says}: taken to run a rapid one (RSTP)"
+        found[number] = Taker(number, device, bridge.name, TreeMode.RSTP, says)
+    return Participants(found, fabric)
+
+
+class Settings:
+    """What a bridge has set for one of its trees, with the defaults."""
+
+    def __init__(self, taker: Taker, tree: Tree | None, fabric: Fabric) -> None:
+        self.taker = taker
+        self.tree = tree
+        self._fabric = fabric
+
+    def identifier(self) -> Identifier:
+        """Of the bridge in this tree (802.1Q-2018, 13.26.2)."""
+        fact = self.tree.priority if self.tree is not None else None
+        return Identifier(taken_priority(self.taker.mode, fact), self.taker.address)
+
+    def port(self, port: BridgePort, wire: int, world: World) -> TreePort:
+        """A port in this tree. What is assumed of it is noted in its world."""
+        stated = self._fabric.resolved(port).stated
+        identifier = Identifier(
+            self._of_port(lambda tree: tree.priorities, port.port, DEFAULT_PORT_PRIORITY),
+            stated.number.value if stated.number is not None else _number_in(port.port),
+        )
+        restricted = stated.guard is not None and stated.guard.value is Guard.ROOT
+        cost = self._of_port(lambda tree: tree.costs, port.port, 0)
+        if not cost:
+            speed = _speed(self.taker.device, port.end.port)
+            if speed:
+                cost = default_cost(self.taker.mode, speed)
+                world.by_speed.add(port.number)
+            else:
+                cost = assumed_cost(self.taker.mode)
+                says = f"{port.end} states no cost and no speed: taken for one of 1 Gbit/s"
+                world.doubts.append(Doubt(port.number, says, stated.origin))
+        return TreePort(port.bridge, wire, cost, identifier, restricted)
+
+    def _of_port(
+        self, facts: Callable[[Tree], dict[str, Fact[int]]], name: str, otherwise: int
+    ) -> int:
+        fact = facts(self.tree).get(name) if self.tree is not None else None
+        return otherwise if fact is None else fact.value
+
+
+def taken_priority(mode: TreeMode, fact: Fact[int] | None) -> int:
+    """The priority that counts: in all but the oldest kind a multiple of 4096, since what is below
+    that is the number of the tree (802.1Q-2018, 13.26.2).
+    """
+    if fact is None:
+        return DEFAULT_PRIORITY
+    value = min(max(fact.value, 0), 65535)
+    return value if mode is TreeMode.STP else value - value % 4096
+
+
+def _number_in(name: str) -> int | None:
+    """The number of a port whose name is nothing but a number."""
+    return int(name) if name.isascii() and name.isdigit() and len(name) < 6 else None
+
+
+def _speed(device: Device, name: str) -> int:
+    """The speed of a port in Mbit/s, of a bundle that of its live members; 0 if it is not known."""
+    port = device.ports[name]
+    if port.speed is not None:
+        return port.speed.value
+    members = [
+        member
+        for member in device.ports.values()
+        if member.bundle is not None and member.bundle.value == name and member.on
+    ]
+    speeds = [member.speed.value for member in members if member.speed is not None]
+    return sum(speeds) if speeds and len(speeds) == len(members) else 0
+
+
+# --- wires ----------------------------------------------------------------------------------------
+
+
+class Wires:
+    """Which things are on one wire: a forest of disjoint sets."""
+
+    def __init__(self) -> None:
+        self._above: dict[Hashable, Hashable] = {}
+
+    def of(self, thing: Hashable) -> Hashable:
+        """The wire of a thing, named by one of those on it."""
+        top = thing
+        while (above := self._above.get(top, top)) != top:
+            top = above
+        while (above := self._above.get(thing, thing)) != top:
+            self._above[thing] = top
+            thing = above
+        return top
+
+    def join(self, one: Hashable, other: Hashable) -> None:
+        self._above.setdefault(one, one)
+        self._above[self.of(other)] = self.of(one)
+
+
+def common_world(all_takers: Participants) -> World:
+    """The world of those with messages for all VLANs. Each wire has its number."""
+    fabric, world = all_takers.fabric, World()
+    wires = _cabling(fabric)
+    passed_on = _through_bridges_without(all_takers, wires)
+    on_wire: dict[Hashable, list[BridgePort]] = {}
+    for port in all_takers.ports((*COMMON, TreeMode.PER_VLAN)):
+        on_wire.setdefault(wires.of((port.end, port.outer)), []).append(port)
+    number = 0
+    for wire, ports in on_wire.items():
+        alive = _without_guarded(ports, fabric, world)
+        taking = [port for port in alive if all_takers.takers[port.bridge].mode in COMMON]
+        if len(alive) > 1:
+            for port in taking:
+                _doubts_of_wire(port, alive, passed_on.get(wire, ()), all_takers, world)
+                taker = all_takers.takers[port.bridge]
+                world.ports[port.number] = settings_of(taker, fabric).port(port, number, world)
+            number += 1
+    for taker in all_takers.takers.values():
+        if taker.mode in COMMON:
+            region, legacy = taker.region, taker.mode is TreeMode.STP
+            identifier = settings_of(taker, fabric).identifier()
+            world.bridges[taker.number] = TreeBridge(identifier, region, legacy)
+    return world
+
+
+def settings_of(taker: Taker, fabric: Fabric, instance: int = 0) -> Settings:
+    """What a bridge has set for its common tree, or for one of its instances."""
+    tree = next((tree for tree in taker.trees if tree.number == instance), None)
+    if tree is None and taker.mode is not TreeMode.MSTP:
+        tree = next(iter(taker.trees), None)
+    return Settings(taker, tree, fabric)
+
+
+def _cabling(fabric: Fabric) -> Wires:
+    """The wires that links make, for untagged messages and for those that a sub-interface tags."""
+    wires = Wires()
+    for link in (*fabric.wiring.links, *fabric.wiring.shared):
+        if link.a in fabric.at and link.b in fabric.at:
+            tags = {
+                fabric.bridge_ports[port].outer
+                for end in (link.a, link.b)
+                for port in fabric.at[end]
+            }
+            for outer in tags | {0}:
+                wires.join((link.a, outer), (link.b, outer))
+    return wires
+
+
+def _through_bridges_without(all_takers: Participants, wires: Wires) -> dict[Hashable, list[Taker]]:
+    """Bridges that run no tree take messages for frames of the VLAN of untagged ones, and join the
+    wires of the ports that have it so. Wire -> these bridges.
+    """
+    joined: list[tuple[Hashable, Taker]] = []
+    groups: dict[tuple[int, int], list[BridgePort]] = {}
+    for port in all_takers.ports((TreeMode.OFF,)):
+        if port.view.pvid and port.view.untagged >> port.view.pvid & 1:
+            groups.setdefault((port.bridge, port.view.pvid), []).append(port)
+    for (bridge, _), (first, *others) in groups.items():
+        for port in others:
+            wires.join((first.end, first.outer), (port.end, port.outer))
+            joined.append(((port.end, port.outer), all_takers.takers[bridge]))
+    passed_on: dict[Hashable, list[Taker]] = {}
+    for place, taker in joined:
+        known = passed_on.setdefault(wires.of(place), [])
+        if taker not in known:
+            known.append(taker)
+    return passed_on
+
+
+def _without_guarded(ports: list[BridgePort], fabric: Fabric, world: World) -> list[BridgePort]:
+    """The ports of a wire without those that a guard shuts, since a bridge speaks there."""
+    guarded = []
+    for port in ports if len(ports) > 1 else ():
+        fact = fabric.resolved(port).stated.bpdu_guard
+        if fact is not None and fact.value:
+            far = next(other for other in ports if other is not port)
+            says = f"its guard against bridges shuts {port.end}: {far.end} speaks there"
+            world.disabled[port.number] = Doubt(port.number, says, fact.origin)
+            guarded.append(port)
+    return [port for port in ports if port not in guarded]
+
+
+def _doubts_of_wire(
+    port: BridgePort,
+    ports: list[BridgePort],
+    passed_on: Iterable[Taker],
+    all_takers: Participants,
+    world: World,
+) -> None:
+    """What is assumed of a port on a wire: of its bridge, of bridges between, of other worlds."""
+    taker = all_takers.takers[port.bridge]
+    origin = all_takers.fabric.resolved(port).stated.origin
+
+    def doubt(says: str, place: Origin = origin) -> None:
+        world.doubts.append(Doubt(port.number, says, place))
+
+    if taker.doubt:
+        doubt(taker.doubt, taker.device.origin)
+    if taker.mode is TreeMode.MSTP and taker.device.region is None:
+        says = f"{taker.device.name} states no region: taken for one of its own"
+        doubt(says, taker.device.origin)
+    for between in passed_on:
+        says = (
+            f"{between.device.name} runs no spanning tree, and is taken to pass on the messages of"
+            " others"
+        )
+        doubt(says, between.device.origin)
+    for other in ports:
+        far = all_takers.takers[other.bridge]
+        if far.mode is TreeMode.PER_VLAN:
+            says = (
+                f"{far.device.name} runs a tree for each VLAN, {taker.device.name} does not: no"
+                " standard says what they make of each other's messages"
+            )
+            doubt(says)
+    if len(ports) > 2 and len({all_takers.takers[one.bridge].region for one in ports}) > 1:
+        doubt(f"bridges of several regions share the wire of {port.end}")
+
+
+# --- a tree for each VLAN -------------------------------------------------------------------------
+
+
+def vlan_worlds(all_takers: Participants, common: World) -> list[tuple[int, World]]:
+    """The worlds of the trees of single VLANs, those together that are the same for several: their
+    VLANs, as a mask, and the world. `common` has the ports that guards have shut.
+    """
+    fabric = all_takers.fabric
+    ports = {
+        port.number: port
+        for port in all_takers.ports((TreeMode.PER_VLAN, TreeMode.OFF))
+        if port.number not in common.disabled
+    }
+    runs = {port.bridge for port in all_takers.ports((TreeMode.PER_VLAN,))}
+    if not runs:
+        return []
+    passing = _passing(fabric, ports)
+    masks = [mask for _, _, mask in passing]
+    masks += [tree.vlans.bits for bridge in runs for tree in all_takers.takers[bridge].trees]
+    live = union(fabric.bridges[bridge].live for bridge in runs)
+    served = union(masks[: len(passing)]) & live
+    worlds = []
+    for mask in together(served, masks):
+        vid = next(bits(mask))
+        worlds.append((mask, _vlan_world(all_takers, ports, passing, vid)))
+    return worlds
+
+
+Passing = list[tuple[int, int, int]]
+"""(bridge port, bridge port, the VLANs that keep their number between them both ways)."""
+
+
+def _passing(fabric: Fabric, ports: dict[int, BridgePort]) -> Passing:
+    ways: dict[tuple[int, int], int] = {}
+    for sender in ports:
+        for crossing in fabric.crossings.get(sender, ()):
+            for to, mask in crossing.same:
+                if to in ports:
+                    ways[sender, to] = ways.get((sender, to), 0) | mask
+    return [
+        (one, to, both)
+        for (one, to), mask in ways.items()
+        if one < to and (both := mask & ways.get((to, one), 0))
+    ]
+
+
+def together(every: int, masks: Iterable[int]) -> list[int]:
+    """The VIDs of a mask, those together that are in the same of some masks."""
+    parts = [every] if every else []
+    for mask in dict.fromkeys(masks):
+        parts = [part for one in parts for part in (one & mask, one & ~mask) if part]
+    return parts
+
+
+def _vlan_world(
+    all_takers: Participants, ports: dict[int, BridgePort], passing: Passing, vid: int
+) -> World:
+    """The world of the tree of a VLAN."""
+    world, wires = World(), Wires()
+    between: dict[int, list[int]] = {}
+    for one, to, mask in passing:
+        if mask >> vid & 1:
+            wires.join(one, to)
+            for number in (one, to):
+                if all_takers.takers[ports[number].bridge].mode is TreeMode.OFF:
+                    between.setdefault(ports[number].bridge, []).append(number)
+    for first, *others in between.values():
+        for number in others:
+            wires.join(first, number)
+    passed_on: dict[Hashable, list[Taker]] = {}
+    for bridge, numbers in between.items():
+        passed_on.setdefault(wires.of(numbers[0]), []).append(all_takers.takers[bridge])
+    on_wire: dict[Hashable, list[BridgePort]] = {}
+    linked = dict.fromkeys(
+        number for one, to, mask in passing if mask >> vid & 1 for number in (one, to)
+    )
+    for number in linked:
+        if all_takers.takers[ports[number].bridge].mode is TreeMode.PER_VLAN:
+            on_wire.setdefault(wires.of(number), []).append(ports[number])
+    for number, (wire, on) in enumerate(on_wire.items()):
+        for port in on:
+            taker = all_takers.takers[port.bridge]
+            settings = _vlan_settings(taker, vid, all_takers.fabric)
+            world.bridges[port.bridge] = TreeBridge(settings.identifier())
+            world.ports[port.number] = settings.port(port, number, world)
+            for other in passed_on.get(wire, ()):
+                says = (
+                    f"{other.device.name} runs no spanning tree, and is taken to pass on the"
+                    " messages of others"
+                )
+                world.doubts.append(Doubt(port.number, says, other.device.origin))
+    return world
+
+
+def _vlan_settings(taker: Taker, vid: int, fabric: Fabric) -> Settings:
+    """What a bridge has set for the tree of a VLAN: what speaks of fewest VLANs counts."""
+    about = [tree for tree in taker.trees if vid in tree.vlans]
+    return Settings(taker, min(about, key=lambda tree: len(tree.vlans), default=None), fabric)

@@ -1,0 +1,272 @@
+"""The spanning trees of a campus: elected for each world, cut into those that hang together, with
+what is left to chance and what is assumed (FM 7.6 to FM 7.8).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from msgspec import Struct, field
+
+from inkov.campus import Origin, TreeMode
+from inkov.forwarding.circles import lone_links
+from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.trees.election import Elected, TreeBridge, TreePort, elect, elect_instance
+from inkov.forwarding.trees.order import Order, outcomes
+from inkov.forwarding.trees.participants import (
+    COMMON,
+    Doubt,
+    Participants,
+    Wires,
+    World,
+    common_world,
+    settings_of,
+    takers,
+    vlan_worlds,
+)
+from inkov.vlanset import VlanSet, union
+
+__all__ = ["SpanningTree", "Trees", "spanning_trees"]
+
+ALL = VlanSet.all().bits
+
+
+class SpanningTree(Struct):
+    """One spanning tree: that of `vlans` (a mask) on some bridges that hang together.
+
+    `instance` is 0 but for those of regions. `outcomes` are what its election may come to, more
+    than one where identifiers that are not known decide; not all if it is not `complete`. `circle`
+    are the ports on circles: all others forward, whatever comes out. `doubts` are the assumptions
+    that matter.
+    """
+
+    vlans: int
+    mode: TreeMode
+    instance: int
+    world: World
+    outcomes: list[Elected]
+    complete: bool
+    circle: set[int] = field(default_factory=set)
+    doubts: list[Doubt] = field(default_factory=list)
+    masks: dict[int, int] = field(default_factory=dict)
+    """Bridge -> the VLANs whose frames this tree is for there."""
+
+    @property
+    def roots(self) -> list[int]:
+        """The bridges that may be root, as far as outcomes were told apart."""
+        found = dict.fromkeys(root for one in self.outcomes for root in one.root.values())
+        return list(found)
+
+    @property
+    def settled(self) -> bool:
+        """Whether it is sure which ports forward."""
+        if not self.circle:
+            return True
+        blocked = {frozenset(self.blocked(number)) for number in range(len(self.outcomes))}
+        return self.complete and not self.doubts and len(blocked) == 1
+
+    @property
+    def sure(self) -> bool:
+        """Whether it is sure what each bridge and port is."""
+        return self.complete and not self.doubts and len(self.outcomes) == 1
+
+    def blocked(self, outcome: int) -> list[int]:
+        """The ports that discard, in an outcome; of a later one than there is, in the last."""
+        roles = self.outcomes[min(outcome, len(self.outcomes) - 1)].roles
+        return [number for number, role in roles.items() if not role.forwards]
+
+
+class Trees(Struct):
+    """All spanning trees of a campus. `disabled` are the ports that guards shut."""
+
+    participants: Participants
+    trees: list[SpanningTree]
+    disabled: dict[int, Doubt]
+
+    @property
+    def outcomes(self) -> int:
+        """How many outcomes there are to look at, so that each of each tree is among them."""
+        return max((len(tree.outcomes) for tree in self.trees), default=1)
+
+    def discarding(self, outcome: int = 0) -> dict[int, int]:
+        """Bridge port -> the VLANs that it does not forward, as a mask."""
+        found: dict[int, int] = dict.fromkeys(self.disabled, ALL)
+        for tree in self.trees:
+            for number in tree.blocked(outcome):
+                bridge = tree.world.ports[number].bridge
+                found[number] = found.get(number, 0) | tree.masks.get(bridge, tree.vlans)
+        return found
+
+    def of(self, bridge: int, vid: int) -> SpanningTree | None:
+        """The tree that a VLAN is in on a bridge; None if it is in none."""
+        for tree in self.trees:
+            if tree.masks.get(bridge, 0) >> vid & 1:
+                return tree
+        return None
+
+
+def spanning_trees(fabric: Fabric) -> Trees:
+    """Work out the spanning trees. Bridges that no wire joins with others are in none."""
+    found = takers(fabric)
+    common = common_world(found)
+    trees: list[SpanningTree] = []
+    for part in _apart(common):
+        trees += _common_trees(part, found)
+    for mask, world in vlan_worlds(found, common):
+        trees += [_vlan_tree(part, mask) for part in _apart(world)]
+    return Trees(found, trees, common.disabled)
+
+
+def _vlan_tree(part: World, mask: int) -> SpanningTree:
+    """The tree of some VLANs alone, on bridges that hang together."""
+    elected, complete = outcomes(lambda order: elect(part.bridges, part.ports, order))
+    circle = _on_circles(part.ports)
+    tree = SpanningTree(mask, TreeMode.PER_VLAN, 0, part, elected, complete, circle)
+    tree.masks = dict.fromkeys(part.bridges, mask)
+    tree.doubts = _that_matter(part, circle)
+    return tree
+
+
+# --- one tree for all, and those of instances -----------------------------------------------------
+
+
+class _Instance(NamedTuple):
+    """An instance in a region, on bridges that hang together within it: `inside` are the wires that
+    lead out of no region.
+    """
+
+    number: int
+    vlans: int
+    world: World
+    inside: set[int]
+
+
+def _common_trees(part: World, found: Participants) -> list[SpanningTree]:
+    """The common tree of bridges that hang together, and the trees of their instances. They are
+    elected together: an address that is not known is the same in all of them.
+    """
+    instances = list(_instances(part, found))
+
+    def run(order: Order) -> list[Elected]:
+        common = elect(part.bridges, part.ports, order)
+        return [
+            common,
+            *(
+                elect_instance(one.world.bridges, one.world.ports, common, one.inside, order)
+                for one in instances
+            ),
+        ]
+
+    elections, complete = outcomes(run)
+    circle = _on_circles(part.ports)
+    modes = {found.takers[number].mode for number in part.bridges}
+    mode = max(modes, key=COMMON.index)
+    trees = [
+        SpanningTree(ALL, mode, 0, part, [one[0] for one in elections], complete, circle),
+        *(
+            SpanningTree(
+                one.vlans,
+                TreeMode.MSTP,
+                one.number,
+                one.world,
+                [election[at] for election in elections],
+                complete,
+                circle & one.world.ports.keys(),
+            )
+            for at, one in enumerate(instances, 1)
+        ),
+    ]
+    for tree in trees:
+        tree.doubts = _that_matter(tree.world, tree.circle)
+        tree.masks = dict.fromkeys(tree.world.bridges, tree.vlans)
+    for number in part.bridges:
+        mapped = union(found.takers[number].instances.values())
+        trees[0].masks[number] = ALL & ~(mapped if found.takers[number].region else 0)
+    trees[0].vlans = union(trees[0].masks.values())
+    return trees
+
+
+def _instances(part: World, found: Participants) -> Iterator[_Instance]:
+    """The instances of the regions among some bridges."""
+    on_wire: dict[int, list[int]] = {}
+    for port in part.ports.values():
+        on_wire.setdefault(port.wire, []).append(port.bridge)
+    inside = {
+        wire
+        for wire, bridges in on_wire.items()
+        if found.takers[bridges[0]].region is not None
+        and len({found.takers[bridge].region for bridge in bridges}) == 1
+    }
+    regions = Wires()
+    for port in part.ports.values():
+        if port.wire in inside:
+            regions.join(("wire", port.wire), port.bridge)
+    clusters: dict[object, list[int]] = {}
+    for number in part.bridges:
+        if found.takers[number].region is not None:
+            clusters.setdefault(regions.of(number), []).append(number)
+    for bridges in clusters.values():
+        for number, vlans in sorted(found.takers[bridges[0]].instances.items()):
+            if vlans:
+                yield _Instance(
+                    number, vlans, _instance_world(part, found, bridges, number), inside
+                )
+
+
+def _instance_world(part: World, found: Participants, bridges: list[int], instance: int) -> World:
+    world, fabric = World(), found.fabric
+    members = set(bridges)
+    settings = {number: settings_of(found.takers[number], fabric, instance) for number in bridges}
+    for number in bridges:
+        world.bridges[number] = TreeBridge(settings[number].identifier())
+    for number, port in part.ports.items():
+        if port.bridge in members:
+            own = settings[port.bridge].port(fabric.bridge_ports[number], port.wire, world)
+            world.ports[number] = own
+    # What is assumed of a port in the common tree holds in this one: costs are told once.
+    world.doubts = [doubt for doubt in part.doubts if doubt.port in world.ports]
+    return world
+
+
+# --- what hangs together, and what is sure --------------------------------------------------------
+
+
+def _apart(world: World) -> list[World]:
+    """The parts of a world that no wire joins. A bridge that is on no wire is in none."""
+    joined = Wires()
+    for port in world.ports.values():
+        joined.join(("wire", port.wire), ("bridge", port.bridge))
+    parts: dict[object, World] = {}
+    for number, port in world.ports.items():
+        part = parts.setdefault(joined.of(("wire", port.wire)), World())
+        part.ports[number] = port
+        part.bridges[port.bridge] = world.bridges[port.bridge]
+    of_port = {number: part for part in parts.values() for number in part.ports}
+    for doubt in world.doubts:
+        of_port[doubt.port].doubts.append(doubt)
+    for number in world.by_speed & of_port.keys():
+        of_port[number].by_speed.add(number)
+    return list(parts.values())
+
+
+def _on_circles(ports: dict[int, TreePort]) -> set[int]:
+    """The ports on circles of bridges and wires: one of each such circle discards."""
+    numbers = list(ports)
+    edges = [(("bridge", ports[n].bridge), ("wire", ports[n].wire)) for n in numbers]
+    lone = lone_links(edges)
+    return {number for at, number in enumerate(numbers) if at not in lone}
+
+
+def _that_matter(world: World, circle: set[int]) -> list[Doubt]:
+    """The doubts about ports on circles, each sentence once.
+
+    Of a default by speed there are two tables: which one holds matters if costs differ.
+    """
+    found = {doubt.says: doubt for doubt in world.doubts if doubt.port in circle}
+    by_speed = sorted(world.by_speed & circle)
+    if by_speed and len({world.ports[number].cost for number in circle}) > 1:
+        ports = "a port follows" if len(by_speed) == 1 else f"{len(by_speed)} ports follows"
+        says = f"the cost of {ports} from the speed, as the standards recommend it"
+        found[says] = Doubt(by_speed[0], says, Origin())
+    return list(found.values())
