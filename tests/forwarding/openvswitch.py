@@ -108,7 +108,7 @@ class OpenVSwitch:
     def let_time_pass(self, seconds: int) -> None:
         """Its clock goes on by some seconds, as fast as it can."""
         self._run("ovs-appctl", "-t", self.control, "time/stop")
-        self._run("ovs-appctl", "-t", self.control, "time/warp", str(1000 * seconds), "250")
+        self._run("ovs-appctl", "-t", self.control, "time/warp", str(1000 * seconds), "1000")
 
     def stop(self) -> None:
         for control in (self.control, f"{self.folder}/db.ctl"):

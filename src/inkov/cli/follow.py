@@ -1,11 +1,11 @@
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
-from inkov.cli.options import LevelOption, ListingOptions, VlanOption, shared
+from inkov.cli.options import LevelOption, ListingOptions, NowOption, VlanOption, shared
 from inkov.cli.places import (
     Place,
     assumptions,
@@ -20,6 +20,7 @@ from inkov.cli.session import Session, start
 from inkov.levels import Level
 
 if TYPE_CHECKING:
+    from inkov.forwarding.trees.ways import InTree
     from inkov.render.results import Result
 
 
@@ -32,8 +33,9 @@ def follow(
     options: ListingOptions,
     level: LevelOption = Level.HONEST,
     vlan: VlanOption = None,
+    now: NowOption = False,
 ) -> None:
-    """The way of a frame from A to B, or where and why it stops."""
+    """The way of a frame from A to B, in the spanning tree, or where and why it stops."""
     vid = one_vlan(vlan)
     session = start(options)
     start_place, end_place = find_place(session, source), find_place(session, target)
@@ -41,23 +43,31 @@ def follow(
         fail(f"{source} and {target} are the same port")
     both_hosts = start_place.host is not None and end_place.host is not None
     if both_hosts and vid is None and level == Level.HONEST:
-        arrives, result = _ping(session, start_place, end_place)
+        arrives, result = _ping(session, start_place, end_place, now)
     else:
-        arrives, result = _frame(session, start_place, end_place, level, vid)
+        arrives, result = _frame(session, start_place, end_place, level, vid, now)
     options.out.show(result)
     session.end(ALL_WELL if arrives else FINDINGS)
 
 
-def _ping(session: Session, source: Place, target: Place) -> tuple[bool, Result]:
+def _ping(session: Session, source: Place, target: Place, now: bool) -> tuple[bool, Result]:
     """What a ping between two named hosts would do."""
     from inkov.forwarding.ping import ping
     from inkov.forwarding.stations import sent_from
+    from inkov.forwarding.trees.ways import in_tree
     from inkov.render.follow import ping_grid, ping_json
     from inkov.render.proofs import with_claims
 
     assert source.host is not None and target.host is not None
     fabric, locator = session.fabric, session.locator
-    result = ping(fabric, source.host, target.host)
+    hosts = source.host, target.host
+    found = in_tree(
+        fabric,
+        lambda fabric: ping(fabric, *hosts),
+        lambda result: result.works,
+        lambda result: [step for part in result.parts for step in part.steps],
+        only=now,
+    )
     sendings = [
         sending
         for place, host in ((source, source.host), (target, target.host))
@@ -65,29 +75,47 @@ def _ping(session: Session, source: Place, target: Place) -> tuple[bool, Result]
     ]
     assumed = assumptions(session, sendings, Level.HONEST)
     claims = claimed(session, source.end, target.end)
-    value = ping_json(source.label, target.label, result, assumed, locator)
-    grid = ping_grid(source.label, target.label, result, assumed, locator)
-    return result.works, with_claims(value, grid, claims, locator)
+    value = ping_json(source.label, target.label, found.answer, assumed, locator)
+    grid = ping_grid(source.label, target.label, found.answer, assumed, locator)
+    value |= _of_tree(found)
+    grid.notes += found.notes
+    return found.arrives, with_claims(value, grid, claims, locator)
+
+
+def _of_tree(found: InTree[Any]) -> dict[str, Any]:
+    """What JSON says of the spanning tree."""
+    certain = {} if found.certain else {"certain": False}
+    return {"arrives": found.arrives, **certain, **({"tree": found.notes} if found.notes else {})}
 
 
 def _frame(
-    session: Session, source: Place, target: Place, level: Level, vid: int | None
+    session: Session, source: Place, target: Place, level: Level, vid: int | None, now: bool
 ) -> tuple[bool, Result]:
     """The way of a frame between two ports: of an untagged one, unless a VLAN is named."""
     from msgspec.structs import replace
 
     from inkov.forwarding.follow import follow_to
+    from inkov.forwarding.trees.ways import in_tree
     from inkov.render.follow import story_grid, story_json
     from inkov.render.proofs import with_claims
 
     fabric, locator = session.fabric, session.locator
     sendings = sendings_from(session, source, level, vid, untagged=True)
     assumed = assumptions(session, sendings, level)
-    story = follow_to(fabric, sendings, source.end, target.end, level)
+    found = in_tree(
+        fabric,
+        lambda fabric: follow_to(fabric, sendings, source.end, target.end, level),
+        lambda story: story.arrives,
+        lambda story: story.steps,
+        only=now,
+    )
+    story = found.answer
     if not sendings:
         why = why_nothing(session, source, vid)
         story.steps = [replace(story.steps[0], because=why.says, origin=why.origin)]
     claims = claimed(session, source.end, target.end)
     value = story_json(source.label, target.label, story, assumed, locator)
     grid = story_grid(source.label, target.label, story, assumed, locator)
-    return story.arrives, with_claims(value, grid, claims, locator)
+    value |= _of_tree(found)
+    grid.notes += found.notes
+    return found.arrives, with_claims(value, grid, claims, locator)

@@ -4,7 +4,7 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.options import LevelOption, ListingOptions, VlanOption, shared
+from inkov.cli.options import LevelOption, ListingOptions, NowOption, VlanOption, shared
 from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from, why_nothing
 from inkov.cli.session import start
 from inkov.levels import Level
@@ -18,18 +18,22 @@ def hears(
     options: ListingOptions,
     level: LevelOption = Level.HONEST,
     vlan: VlanOption = None,
+    now: NowOption = False,
 ) -> None:
     """Who hears a broadcast sent at A, in which VLAN, how tagged."""
+    from inkov.forwarding.stations import heard_in_all
     from inkov.forwarding.stations import hears as listeners
     from inkov.render.follow import hears_grid, hears_json
     from inkov.render.proofs import with_claims
     from inkov.render.text import plain
 
     vid = one_vlan(vlan)
-    session = start(options)
+    session = start(options, now=now)
     sender = find_place(session, place)
     sendings = sendings_from(session, sender, level, vid)
     heard = listeners(session.fabric, sendings, level)
+    if session.now is not None:
+        heard = heard_in_all([listeners(fabric, sendings, level) for fabric in session.now.fabrics])
     assumed = assumptions(session, sendings, level)
     claims = claimed(session, sender.end, None)
     value = hears_json(sender.end, sendings, level, heard)

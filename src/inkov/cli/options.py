@@ -119,6 +119,10 @@ BecauseOption = Annotated[
         "--because", metavar="SWITCH:PORT", help="Why a port does what it does, stage by stage."
     ),
 ]
+NowOption = Annotated[
+    bool,
+    typer.Option("--now", help="By the links that the spanning tree has forward now, not by all."),
+]
 ForceOption = Annotated[bool, typer.Option("--force", help="Replace FILE if it is there.")]
 
 

@@ -1,11 +1,13 @@
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
-from inkov.cli.options import LevelOption, ReportOptions, shared
+from inkov.cli.options import LevelOption, NowOption, ReportOptions, shared
 from inkov.cli.output import write_file
 from inkov.cli.says import alone, fail
 from inkov.cli.session import Session, spare, start
@@ -14,6 +16,7 @@ from inkov.faults import OURS
 from inkov.levels import Level, Outcome
 
 if TYPE_CHECKING:
+    from inkov.forwarding import Fabric
     from inkov.proofs import Verdict
     from inkov.render.results import Result
 
@@ -50,6 +53,7 @@ def prove(
         bool, typer.Option("--matrix", help="Who reaches whom instead: segments x segments.")
     ] = False,
     hosts: Annotated[bool, typer.Option("--hosts", help="With --matrix: hosts x hosts.")] = False,
+    now: NowOption = False,
 ) -> None:
     """The plan's claims; without any, that no VLAN leaks or is split."""
     from inkov.proofs import prove as run
@@ -57,8 +61,15 @@ def prove(
     from inkov.render.text import to_json
 
     if matrix or hosts:  # which has no claims
-        others = {"--strict": strict, "--certificate": certificate, "--baseline": baseline}
+        others = {
+            "--strict": strict,
+            "--certificate": certificate,
+            "--baseline": baseline,
+            "--now": now,
+        }
         alone("--matrix" if matrix else "--hosts", others)
+    if now and certificate is not None:
+        fail("a certificate is about all links: leave out --now")
     if date is not None and certificate is None:
         fail("--date is written into a certificate: name one with --certificate")
     day = _day(date)
@@ -69,7 +80,8 @@ def prove(
         options.out.show(_matrix(session, level, hosts=hosts))
         session.end()
         return
-    verdicts = run(session.fabric, session.plan, level=level, unread=session.unread, strict=strict)
+    judged = partial(run, plan=session.plan, level=level, unread=session.unread, strict=strict)
+    verdicts = _now(session, judged) if now else judged(session.fabric)
     session.admit(v.because for v in verdicts if v.because.startswith(OURS))
     if certificate is not None:
         write_file(certificate, to_json(certificate_of(session, verdicts, day)), private=True)
@@ -79,6 +91,15 @@ def prove(
     options.out.show(verdicts_result(verdicts, session.locator, session.lost, since))
     every = all(verdict.verdict == Outcome.HOLDS for verdict in verdicts)
     session.end(ALL_WELL if every else FINDINGS)
+
+
+def _now(session: Session, judged: Callable[[Fabric], list[Verdict]]) -> list[Verdict]:
+    """The verdicts by what forwards now."""
+    from inkov.forwarding.trees.active import now
+    from inkov.proofs.now import prove_now
+
+    forwards = now(session.fabric)
+    return prove_now(judged, session.fabric, forwards.fabrics, forwards.doubts)
 
 
 _Earlier = dict[tuple[str, str, int], tuple[str, str]]

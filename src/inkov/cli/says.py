@@ -15,6 +15,7 @@ from inkov.harmless import clean, safe
 
 if TYPE_CHECKING:
     from inkov.campus import Problem
+    from inkov.forwarding.trees.active import Now
     from inkov.readers import Loaded
 
 __all__ = [
@@ -23,6 +24,7 @@ __all__ = [
     "fail",
     "let_go",
     "nearest",
+    "one_of_outcomes",
     "progress",
     "reason",
     "say",
@@ -139,3 +141,12 @@ def progress(quiet: bool) -> Callable[[int, int], None] | None:
             sys.stderr.write("\r\x1b[K")
 
     return show
+
+
+def one_of_outcomes(now: Now | None) -> None:
+    """Say that a listing shows one outcome of the spanning trees, if there are others."""
+    if now is not None and len(now.fabrics) > 1:
+        complain(
+            f"chance decides which ports discard in the spanning tree: one of {len(now.fabrics)}"
+            " outcomes is shown"
+        )

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from inkov.campus import Campus, Problem
     from inkov.cli.options import AnyOptions
     from inkov.forwarding import Fabric
+    from inkov.forwarding.trees.active import Now
     from inkov.plan import Plan
     from inkov.readers import Loaded, Locator
     from inkov.readers.again import Readings
@@ -42,6 +43,7 @@ class Session:
     def __init__(self, loaded: Loaded, plan: Plan) -> None:
         self.loaded = loaded
         self.plan = plan
+        self.now: Now | None = None
 
     @property
     def locator(self) -> Locator:
@@ -113,10 +115,14 @@ def check_paths(paths: list[str]) -> None:
             fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
 
 
-def start(options: AnyOptions, *, account: bool = False, digests: bool = False) -> Session:
+def start(
+    options: AnyOptions, *, account: bool = False, digests: bool = False, now: bool = False
+) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input.
 
     `account`: every line of the input is to be accounted for. `digests`: of the files as well.
+    `now`: the fabric is what forwards now, in the first outcome of the spanning trees; it is said
+    if there are others.
     """
     from inkov.forwarding import resolve
     from inkov.wiring import wire
@@ -124,6 +130,13 @@ def start(options: AnyOptions, *, account: bool = False, digests: bool = False) 
     session = read_only(options, account=account, digests=digests)
     campus = session.loaded.campus
     session.fabric = resolve(campus, wire(campus))
+    if now:
+        from inkov.forwarding.trees.active import now as what_forwards
+
+        session.now = what_forwards(session.fabric)
+        session.fabric = session.now.fabrics[0]
+        for doubt in session.now.doubts:
+            complain(f"the spanning tree is not sure: {doubt}")
     return session
 
 

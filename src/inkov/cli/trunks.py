@@ -1,14 +1,17 @@
 from __future__ import annotations
 
 from inkov.cli.explain import explain
-from inkov.cli.options import BecauseOption, ListingOptions, SwitchOption, shared
-from inkov.cli.says import alone
+from inkov.cli.options import BecauseOption, ListingOptions, NowOption, SwitchOption, shared
+from inkov.cli.says import alone, one_of_outcomes
 from inkov.cli.session import start
 
 
 @shared
 def trunks(
-    options: ListingOptions, switch: SwitchOption = None, because: BecauseOption = None
+    options: ListingOptions,
+    switch: SwitchOption = None,
+    because: BecauseOption = None,
+    now: NowOption = False,
 ) -> None:
     """Each trunk, both ends on one line, and what crosses it."""
     from inkov.render.listings import trunks_grid
@@ -17,11 +20,12 @@ def trunks(
 
     if because is not None:
         alone("--because", {"--switch": switch})
-    session = start(options)
+    session = start(options, now=now)
     if because is not None:
         explain(session, because, options.out)
         return
     rows = trunk_rows(session.fabric, session.switch(switch), session.plan.needed)
     locator = session.locator
     options.out.show(listing("trunks", rows, lambda: trunks_grid(rows, locator), locator))
+    one_of_outcomes(session.now)
     session.end()

@@ -1,19 +1,26 @@
 from __future__ import annotations
 
-from inkov.cli.options import ListingOptions, SwitchOption, VlanOption, shared
+from inkov.cli.options import ListingOptions, NowOption, SwitchOption, VlanOption, shared
+from inkov.cli.says import one_of_outcomes
 from inkov.cli.session import start, vlan_list
 
 
 @shared
-def vlans(options: ListingOptions, switch: SwitchOption = None, vlan: VlanOption = None) -> None:
+def vlans(
+    options: ListingOptions,
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    now: NowOption = False,
+) -> None:
     """Each VLAN: where it is defined, its names, ports and islands."""
     from inkov.render.listings import vlans_grid
     from inkov.render.results import listing
     from inkov.survey.vlans import vlan_rows
 
     vids = vlan_list(vlan)
-    session = start(options)
+    session = start(options, now=now)
     rows = vlan_rows(session.fabric, vids, session.switch(switch))
     locator = session.locator
     options.out.show(listing("vlans", rows, lambda: vlans_grid(rows, locator), locator))
+    one_of_outcomes(session.now)
     session.end()

@@ -22,6 +22,7 @@ __all__ = [
     "BridgePort",
     "BridgeState",
     "Crossing",
+    "Discarding",
     "Fabric",
     "Resolved",
     "Translation",
@@ -157,6 +158,14 @@ class Assumption(NamedTuple):
     passes: bool = False
 
 
+class Discarding(NamedTuple):
+    """The VIDs that a port discards, as a mask, and why (FM 7.9)."""
+
+    mask: int
+    says: str
+    origin: Origin
+
+
 class Fabric(Struct):
     """Everything the forwarding rooms know. Ports are found by end, bridge ports by number.
 
@@ -164,7 +173,8 @@ class Fabric(Struct):
     of each link whether both ends are up; `at` finds the bridge ports of an end, `bridge_of` a
     bridge by device and name; `live` has the VIDs of each device, as a mask; `serving` is what
     `serve.served` found, `outside_names` what `outlets.outside_name` did, `said_tags` what
-    `serve.tags_said` did, once they were asked.
+    `serve.tags_said` did, once they were asked. `discards` are the ports that a spanning tree has
+    discard, where what forwards now is asked (`trees.active`).
     """
 
     campus: Campus
@@ -181,6 +191,7 @@ class Fabric(Struct):
     serving: list[int] = field(default_factory=list)
     outside_names: dict[tuple[int, int], int] | None = None
     said_tags: dict[End, int] | None = None
+    discards: dict[End, Discarding] = field(default_factory=dict)
 
     def device(self, name: str) -> Device:
         return self.campus.devices[name]

@@ -189,6 +189,8 @@ def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Sentence:
     completed, end = resolved.completed, resolved.end
     if not resolved.up:
         return Sentence(f"{end} is shut", decided_at(fabric, resolved, "enabled"))
+    if _discards(fabric, end, vid):
+        return _why_discards(fabric, end)
     if resolved.mode is Mode.TRUNK:
         if vid not in completed.allowed:
             origin = decided_at(fabric, resolved, "allowed")
@@ -217,12 +219,23 @@ def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Sentence:
     )
 
 
+def _discards(fabric: Fabric, end: End, vid: int) -> bool:
+    """Whether a spanning tree has a port discard a VLAN (FM 7.9)."""
+    return end in fabric.discards and bool(fabric.discards[end].mask >> vid & 1)
+
+
+def _why_discards(fabric: Fabric, end: End) -> Sentence:
+    return Sentence(fabric.discards[end].says, fabric.discards[end].origin)
+
+
 def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Sentence:
     """Why a port drops a frame that arrives with a tag (None: without one)."""
     completed, end, device = resolved.completed, resolved.end, fabric.device(resolved.end.device)
     if not resolved.up:
         return Sentence(f"{end} is shut", decided_at(fabric, resolved, "enabled"))
     wanted = tag if tag is not None else resolved.free.pvid
+    if _discards(fabric, end, wanted):
+        return _why_discards(fabric, end)
     if (
         wanted
         and resolved.free.enters() >> wanted & 1

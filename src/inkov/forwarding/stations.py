@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from inkov.campus import Address, Fact, Mode, Origin, natural
 from inkov.forwarding.fabric import BridgePort, Fabric
@@ -18,6 +19,7 @@ __all__ = [
     "Heard",
     "Interface",
     "bridge_ports_at",
+    "heard_in_all",
     "hears",
     "interfaces",
     "reaches_station",
@@ -35,6 +37,18 @@ class Heard(Struct, frozen=True):
     vlan: int
     tagged: bool
     certain: bool = True
+
+
+def heard_in_all(outcomes: list[list[Heard]]) -> list[Heard]:
+    """Who hears in some outcome of the spanning trees: certain only if so in each (FM 7.10)."""
+    found = {replace(one, certain=True): True for heard in outcomes for one in heard}
+    for heard in outcomes:
+        sure = {one for one in heard if one.certain}
+        found = {one: certain and one in sure for one, certain in found.items()}
+    return sorted(
+        (replace(one, certain=certain) for one, certain in found.items()),
+        key=lambda one: (natural(one.switch), natural(one.port), one.vlan, one.tagged),
+    )
 
 
 class Interface(Struct, frozen=True):

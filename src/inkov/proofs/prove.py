@@ -36,6 +36,7 @@ from inkov.proofs.answers import (
 )
 from inkov.proofs.carried import judge_carried
 from inkov.proofs.joins import Joins
+from inkov.proofs.now import WANTED
 from inkov.proofs.routed import Routing
 from inkov.proofs.search import Leg, Search
 from inkov.proofs.seats import ClaimNames, Seat, Unknown
@@ -46,9 +47,6 @@ from inkov.vlanset import union
 from inkov.wiring import End
 
 __all__ = ["Prover", "prove"]
-
-_WANTED = {"join", "reach", "whole"}
-"""The kinds of claims that say that frames get there."""
 
 
 def prove(
@@ -78,7 +76,7 @@ def prove(
         missing.append(f"{len(problems)} problem(s) with the input: {first.says.splitlines()[0]}")
     for verdict in verdicts:
         verdict.assumes += missing
-        wanted = verdict.kind in _WANTED and verdict.verdict == Outcome.HOLDS
+        wanted = verdict.kind in WANTED and verdict.verdict == Outcome.HOLDS
         unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes, wanted=wanted)]
         if strict and unknown and verdict.verdict != Outcome.UNDECIDED:
             _leave_open(verdict, unknown[0])
@@ -348,7 +346,7 @@ class Prover:
 
     def _verdict(self, judged: Verdict, answer: Answer, search: Search) -> Verdict:
         """Fill in a verdict: what the answer means for the claim, its words, and its evidence."""
-        judged.verdict = outcome_of(answer, wanted=judged.kind in _WANTED)
+        judged.verdict = outcome_of(answer, wanted=judged.kind in WANTED)
         judged.because = reason(answer, judged.layer)
         judged.witness, judged.blame = answer.steps, answer.blame
         judged.certificate |= answer.certificate

@@ -62,7 +62,11 @@ def hears_grid(label: str, result: dict[str, Any], assumed: list[str]) -> Grid:
         ]
     )
     for row in result["heard"]:
-        remark = "" if row.get("certain", True) else "not settled: no way in a single tree is known"
+        remark = (
+            ""
+            if row.get("certain", True)
+            else "not settled: no way within one spanning tree is known, or chance decides"
+        )
         grid.add(
             row["switch"], row["port"], str(row["vlan"]), "yes" if row["tagged"] else "no", remark
         )

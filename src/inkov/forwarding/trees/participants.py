@@ -82,7 +82,7 @@ class Taker(Struct):
     @property
     def region(self) -> tuple[Hashable, ...] | None:
         """What bridges of one region have in common: name, revision, and the VLANs of each
-        instance (802.1Q-2018, 13.8); None for a bridge without regions.
+        instance (FM 7.7; 802.1Q-2018, 13.8); None for a bridge without regions.
         """
         if self.mode is not TreeMode.MSTP:
             return None
@@ -148,7 +148,11 @@ def takers(fabric: Fabric) -> Participants:
             found[number] = Taker(number, device, bridge.name, mode.value)
             continue
         states_some = any(tree.bridge == bridge.name for tree in device.trees)
-        says = "which kind of spanning tree it runs" if states_some else "of a spanning tree"
+        says = (
+            "which kind of spanning tree it runs"
+            if states_some
+            else "whether it runs a spanning tree"
+        )
         says = f"{device.name} does not say {says}: taken to run a rapid one (RSTP)"
         found[number] = Taker(number, device, bridge.name, TreeMode.RSTP, says)
     return Participants(found, fabric)
@@ -282,7 +286,9 @@ def settings_of(taker: Taker, fabric: Fabric, instance: int = 0) -> Settings:
 
 
 def _cabling(fabric: Fabric) -> Wires:
-    """The wires that links make, for untagged messages and for those that a sub-interface tags."""
+    """The wires that links make, for untagged messages and for those that a sub-interface tags
+    (FM 7.2).
+    """
     wires = Wires()
     for link in (*fabric.wiring.links, *fabric.wiring.shared):
         if link.a in fabric.at and link.b in fabric.at:
@@ -298,7 +304,7 @@ def _cabling(fabric: Fabric) -> Wires:
 
 def _through_bridges_without(all_takers: Participants, wires: Wires) -> dict[Hashable, list[Taker]]:
     """Bridges that run no tree take messages for frames of the VLAN of untagged ones, and join the
-    wires of the ports that have it so. Wire -> these bridges.
+    wires of the ports that have it so (FM 7.3). Wire -> these bridges.
     """
     joined: list[tuple[Hashable, Taker]] = []
     groups: dict[tuple[int, int], list[BridgePort]] = {}
@@ -318,7 +324,7 @@ def _through_bridges_without(all_takers: Participants, wires: Wires) -> dict[Has
 
 
 def _without_guarded(ports: list[BridgePort], fabric: Fabric, world: World) -> list[BridgePort]:
-    """The ports of a wire without those that a guard shuts, since a bridge speaks there."""
+    """The ports of a wire without those that a guard shuts, since a bridge speaks there (FM 7.5)."""
     guarded = []
     for port in ports if len(ports) > 1 else ():
         fact = fabric.resolved(port).stated.bpdu_guard

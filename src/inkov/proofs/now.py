@@ -1,0 +1,55 @@
+"""Claims that frames get there, judged by what forwards now (FM 7.10).
+
+Isolation is judged over all links in any case: what a tree blocks today it may open tomorrow.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from msgspec.structs import replace
+
+from inkov.forwarding import Fabric
+from inkov.levels import Outcome
+from inkov.proofs.verdict import Verdict
+
+__all__ = ["WANTED", "prove_now"]
+
+WANTED = {"join", "reach", "whole"}
+"""The kinds of claims that say that frames get there."""
+
+
+def prove_now(
+    judged: Callable[[Fabric], list[Verdict]],
+    fabric: Fabric,
+    now: Sequence[Fabric],
+    doubts: Sequence[str],
+) -> list[Verdict]:
+    """The verdicts over all links, with those about frames that get there replaced by what holds
+    in each outcome of the spanning trees. `judged` gives the verdicts on a fabric, always those of
+    the same claims; `doubts` are what the trees rest on besides.
+    """
+    over_all = judged(fabric)
+    by_outcome = [judged(one) for one in now]
+    found = []
+    for at, verdict in enumerate(over_all):
+        if verdict.kind not in WANTED:
+            found.append(verdict)
+            continue
+        found.append(_combined(verdict, [verdicts[at] for verdicts in by_outcome], doubts))
+    return found
+
+
+def _combined(over_all: Verdict, by_outcome: list[Verdict], doubts: Sequence[str]) -> Verdict:
+    first = by_outcome[0]
+    outcomes = {verdict.verdict for verdict in by_outcome}
+    if over_all.verdict == Outcome.BROKEN:
+        return over_all  # what no link passes, no tree does
+    if len(outcomes) > 1:
+        worst = next(v for v in by_outcome if v.verdict != Outcome.HOLDS)
+        says = f"it hangs on chance in the spanning tree; in one outcome, {worst.because}"
+        return replace(worst, verdict=Outcome.UNDECIDED, because=says, certificate={})
+    if doubts:
+        says = f"now: {first.because}; but the spanning tree is not sure: {doubts[0]}"
+        return replace(first, verdict=Outcome.UNDECIDED, because=says, certificate={})
+    return replace(first, because=f"now: {first.because}", certificate={})

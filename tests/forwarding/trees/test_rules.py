@@ -1,0 +1,352 @@
+"""The rules of spanning trees (FM 7), each by a small campus, from the files to the output.
+
+The campus is a ring: core-1, core-2 and fern-1, each with a host in VLAN 10 at port 9. core-1 has
+the lowest priority, then core-2; all links cost the same. So fern-1:2, towards core-2, discards.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import Inkov
+
+CABLES = {
+    ("core-1", "1", "core-2", "1"),
+    ("core-1", "2", "fern-1", "1"),
+    ("core-2", "2", "fern-1", "2"),
+}
+PRIORITIES = {"core-1": 4096, "core-2": 8192, "fern-1": 32768}
+
+
+class Ring:
+    """The sheets of the ring, to be changed before they are written. `trees` are the lines below
+    [tree], `more` what follows all else.
+    """
+
+    def __init__(self, mode: str = "rstp") -> None:
+        self.cables = set(CABLES)
+        self.ports = {name: {"1": TRUNK, "2": TRUNK, "9": "vlan: 10"} for name in PRIORITIES}
+        self.trees = {
+            name: f"mode: {mode}\naddress: 02:00:00:00:00:0{number}\npriority: {priority}\n"
+            for number, (name, priority) in enumerate(PRIORITIES.items(), 1)
+        }
+        self.more = dict.fromkeys(PRIORITIES, "")
+
+    def add(self, name: str, tree: str, ports: dict[str, str]) -> None:
+        self.ports[name], self.trees[name], self.more[name] = ports, tree, ""
+
+    def write(self, folder: Path) -> None:
+        for name, ports in self.ports.items():
+            text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: ferns\n20: moss\n99: nobody\n"
+            for port, lines in ports.items():
+                kind = "bundle" if port.startswith("bundle") else "port"
+                text += f"[{kind} {port}]\n{lines}\n"
+            if self.trees[name]:
+                text += f"[tree]\n{self.trees[name]}\n"
+            (folder / f"{name}.sheet").write_text(text + self.more[name])
+        rows = ["switch,port,far switch,far port", *map(",".join, sorted(self.cables))]
+        (folder / "cabling.csv").write_text("\n".join(rows) + "\n")
+
+
+TRUNK = "mode: trunk\nnative: 99\nallowed: 10,20,99\nspeed: 1000"
+
+
+class Asked:
+    """What the program says of a campus."""
+
+    def __init__(self, inkov: Inkov, folder: Path, ring: Ring) -> None:
+        self.inkov = inkov
+        self.folder = folder / "campus"
+        self.folder.mkdir()
+        ring.write(self.folder)
+
+    def trees(self, *options: str) -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = self.inkov("tree", "campus", "-f", "json", *options).json[
+            "trees"
+        ]
+        return found
+
+    def roles(self, *options: str) -> dict[str, str]:
+        (tree,) = self.trees(*options)
+        return {f"{row['switch']}:{row['port']}": row["role"] for row in tree["ports"]}
+
+    def follow(self, source: str, target: str, *options: str) -> dict[str, Any]:
+        found: dict[str, Any] = self.inkov(
+            "follow", source, target, "campus", "-f", "json", *options
+        ).json
+        return found
+
+    def heard(self, source: str, *options: str) -> dict[str, bool]:
+        """Host ports that hear -> whether that is certain."""
+        found = self.inkov("hears", source, "campus", "-f", "json", "--now", *options).json
+        return {
+            f"{one['switch']}:{one['port']}": one.get("certain", True) for one in found["heard"]
+        }
+
+
+@pytest.fixture
+def asked(inkov: Inkov, tmp_path: Path) -> Any:
+    return lambda ring: Asked(inkov, tmp_path, ring)
+
+
+RING = {
+    "core-1:1": "designated",
+    "core-1:2": "designated",
+    "core-2:1": "root",
+    "core-2:2": "designated",
+    "fern-1:1": "root",
+    "fern-1:2": "alternate",
+}
+
+
+def test_fm_7_1_who_says_nothing_is_taken_to_run_a_rapid_tree(asked: Any) -> None:
+    ring = Ring()
+    ring.trees["fern-1"] = ""
+    answers = asked(ring)
+    (tree,) = answers.trees()
+    assert not tree["sure"]
+    assert [one["says"] for one in tree["remarks"]] == [
+        "fern-1 does not say whether it runs a spanning tree: taken to run a rapid one (RSTP)"
+    ]
+    assert answers.roles() == RING
+
+
+def test_fm_7_1_what_is_assumed_does_not_matter_without_a_circle(asked: Any) -> None:
+    ring = Ring()
+    ring.trees["fern-1"] = ""
+    ring.cables.remove(("core-2", "2", "fern-1", "2"))
+    (tree,) = asked(ring).trees()
+    assert (tree["settled"], tree["remarks"], tree["blocked"]) == (True, [], 0)
+
+
+def test_fm_7_2_one_tree_for_all_vlans_takes_no_notice_of_lists(asked: Any) -> None:
+    ring = Ring()
+    ring.ports["fern-1"]["1"] = TRUNK.replace("10,20", "20")  # the way that the tree keeps open
+    answers = asked(ring)
+    assert answers.roles() == RING
+    over_all = answers.follow("fern-1:9", "core-1:9")
+    assert over_all["arrives"]
+    assert over_all["tree"] == [
+        "Over all links it arrives, but not now: in the spanning tree it stops at fern-1:1: the"
+        " allowed list of fern-1:1 (20,99) does not hold VLAN 10."
+    ]
+    now = answers.follow("fern-1:9", "core-1:9", "--now")
+    assert not now["arrives"]
+    assert answers.heard("core-1:9") == {"core-2:9": True}
+
+
+def test_fm_7_2_the_tree_of_a_vlan_has_the_links_that_pass_it(asked: Any) -> None:
+    ring = Ring("per vlan")
+    ring.ports["fern-1"]["1"] = TRUNK.replace("10,20", "20")
+    answers = asked(ring)
+    roles = answers.roles("--vlan", "10")
+    assert roles == {
+        "core-1:1": "designated",
+        "core-2:1": "root",
+        "core-2:2": "designated",
+        "fern-1:2": "root",
+    }
+    assert answers.roles("--vlan", "20") == RING
+    assert answers.heard("core-1:9") == {"core-2:9": True, "fern-1:9": True}
+
+
+def test_fm_7_3_a_bridge_without_a_tree_passes_messages_on(asked: Any) -> None:
+    ring = Ring()
+    ring.cables.remove(("core-2", "2", "fern-1", "2"))
+    ring.cables |= {("core-2", "2", "hut-1", "1"), ("hut-1", "2", "fern-1", "2")}
+    ring.add("hut-1", "mode: off", {"1": TRUNK, "2": TRUNK})
+    answers = asked(ring)
+    assert answers.roles() == RING
+    (tree,) = answers.trees()
+    assert [one["says"] for one in tree["remarks"]] == [
+        "hut-1 runs no spanning tree, and is taken to pass on the messages of others"
+    ]
+
+
+@pytest.mark.parametrize(
+    ("mode", "lines", "cost"),
+    [
+        ("rstp", "speed: 1000", 20000),
+        ("rstp", "speed: 10000", 2000),
+        ("stp", "speed: 1000", 4),
+        ("stp", "speed: 100", 19),
+        ("stp", "", 4),
+        ("rstp", "", 20000),
+    ],
+)
+def test_fm_7_4_a_cost_that_is_not_stated_follows_from_the_speed(
+    asked: Any, mode: str, lines: str, cost: int
+) -> None:
+    ring = Ring(mode)
+    ring.ports["fern-1"]["1"] = TRUNK.replace("speed: 1000", lines)
+    (tree,) = asked(ring).trees("--switch", "fern-1")
+    assert [row["cost"] for row in tree["ports"] if row["port"] == "1"] == [cost]
+    assert ("states no cost and no speed" in str(tree["remarks"])) is (lines == "")
+
+
+def test_fm_7_4_a_bundle_is_as_fast_as_its_live_members(asked: Any) -> None:
+    ring = Ring()
+    ring.ports["fern-1"] |= {
+        "bundle-1": "members: 1,3,4\nmode: trunk\nnative: 99\nallowed: 10,20,99",
+        "1": "speed: 1000",
+        "3": "speed: 1000",
+        "4": "speed: 1000\nstate: off",
+    }
+    (tree,) = asked(ring).trees("--switch", "fern-1")
+    # Two of three members are live. So fern-1 is nearer to core-1 than core-2 is, and port 2
+    # is designated: its cost is that of fern-1's own way.
+    assert {row["port"]: row["cost"] for row in tree["ports"]} == {"bundle-1": 10000, "2": 10000}
+
+
+def test_fm_7_5_a_guard_against_bridges_shuts_the_port(asked: Any) -> None:
+    ring = Ring()
+    ring.ports["fern-1"]["1"] += "\nbpdu guard: on"
+    answers = asked(ring)
+    assert answers.roles() == {
+        "core-1:1": "designated",
+        "core-2:1": "root",
+        "core-2:2": "designated",
+        "fern-1:2": "root",
+    }
+    way = answers.follow("fern-1:9", "core-1:9")
+    assert way["tree"] == [
+        "The shortest way is another one: its guard against bridges shuts fern-1:1: core-1:2"
+        " speaks there."
+    ]
+
+
+def test_fm_7_5_a_root_guard_takes_no_better_root(asked: Any) -> None:
+    ring = Ring()
+    ring.trees["fern-1"] = ring.trees["fern-1"].replace("32768", "0")
+    for core in ("core-1", "core-2"):
+        ring.ports[core]["2"] += "\nguard: root"
+    answers = asked(ring)
+    assert answers.roles() == RING | {
+        "core-1:2": "alternate",
+        "core-2:2": "alternate",
+        "fern-1:1": "designated",
+        "fern-1:2": "designated",
+    }
+    assert answers.heard("core-1:9") == {"core-2:9": True}
+
+
+def test_fm_7_6_the_ring_and_why(asked: Any) -> None:
+    answers = asked(Ring())
+    (tree,) = answers.trees()
+    assert (tree["root"], tree["next"], tree["sure"]) == ("core-1", "core-2", True)
+    assert {f"{p['switch']}:{p['port']}": p["role"] for p in tree["ports"]} == RING
+    why = {f"{p['switch']}:{p['port']}": p["because"] for p in tree["ports"]}
+    assert why["core-1:2"] == "core-1 is the root"
+    assert why["fern-1:1"] == "the best way to core-1: by core-1:2, cost 20000"
+    assert why["fern-1:2"] == "cost 40000 to core-1 by core-2:2; 1 has cost 20000"
+    assert [p["designated"] for p in tree["ports"] if p["port"] == "2"] == [
+        "core-1",
+        "core-2",
+        "core-2",
+    ]
+
+
+MOSS = "\n[tree 20]\nnumber: 1\npriority: {priority}\n"
+
+
+def mstp(revision: str = "7", mapping: str = "20") -> Ring:
+    """One region; VLAN 20 is in instance 1, whose root is core-2."""
+    ring = Ring("mstp")
+    priorities = {"core-1": 8192, "core-2": 0, "fern-1": 32768}
+    for name, priority in priorities.items():
+        own = revision if name == "fern-1" else "7"
+        ring.trees[name] += f"region: garden\nrevision: {own}\n"
+        ring.more[name] = MOSS.format(priority=priority)
+    ring.more["fern-1"] = ring.more["fern-1"].replace("[tree 20]", f"[tree {mapping}]")
+    return ring
+
+
+def test_fm_7_7_an_instance_has_a_tree_of_its_own(asked: Any) -> None:
+    answers = asked(mstp())
+    assert answers.roles("--vlan", "10") == RING
+    # core-2 is root of instance 1; core-1 comes before fern-1 on the wire between them.
+    assert answers.roles("--vlan", "20") == {
+        "core-1:1": "root",
+        "core-1:2": "designated",
+        "core-2:1": "designated",
+        "core-2:2": "designated",
+        "fern-1:1": "alternate",
+        "fern-1:2": "root",
+    }
+
+
+@pytest.mark.parametrize("ring", [mstp(revision="8"), mstp(mapping="20,99")])
+def test_fm_7_7_another_mapping_is_another_region(asked: Any, ring: Ring) -> None:
+    answers = asked(ring)
+    assert answers.roles("--vlan", "10") == RING
+    found = [tree for tree in answers.trees("--vlan", "20") if tree["switches"] == 2]
+    # Instance 1 of the region of core-1 and core-2; both lead out of it by designated ports.
+    (tree,) = [tree for tree in found if tree["root"] == "core-2"]
+    roles = {f"{p['switch']}:{p['port']}": p["role"] for p in tree["ports"]}
+    assert roles == {
+        "core-1:1": "root",
+        "core-1:2": "designated",
+        "core-2:1": "designated",
+        "core-2:2": "designated",
+    }
+
+
+def without_addresses(ring: Ring) -> Ring:
+    for name in ring.trees:
+        ring.trees[name] = f"mode: rstp\n{'priority: 4096' if name != 'fern-1' else ''}\n"
+    return ring
+
+
+def test_fm_7_8_each_of_those_that_may_be_root(asked: Any) -> None:
+    answers = asked(without_addresses(Ring()))
+    (tree,) = answers.trees()
+    assert (tree["root"], tree["roots"], tree["all_told"]) == (None, ["core-1", "core-2"], True)
+    roles = answers.roles()
+    # Whoever is root, fern-1 has a direct way to it, and the other one comes before it.
+    assert roles["core-1:2"] == roles["core-2:2"] == "designated"
+    assert (roles["core-1:1"], roles["fern-1:1"], roles["fern-1:2"]) == (None, None, None)
+    # Every outcome joins all of them.
+    assert answers.heard("fern-1:9") == {"core-1:9": True, "core-2:9": True}
+
+
+def test_fm_7_9_a_port_that_discards_passes_nothing(asked: Any, inkov: Inkov) -> None:
+    answers = asked(Ring())
+    way = answers.follow("fern-1:9", "core-2:9")
+    assert [f"{s['switch']}:{s['port']}" for s in way["steps"]] == [
+        "fern-1:9",
+        "fern-1:1",
+        "core-1:2",
+        "core-1:1",
+        "core-2:1",
+        "core-2:9",
+    ]
+    assert way["tree"] == [
+        "The shortest way is another one: fern-1:2 discards in the spanning tree."
+    ]
+    trunks = inkov("trunks", "campus", "-f", "json", "--now").json["trunks"]
+    shared = {(row["a"]["switch"], row["b"]["switch"]): row["shared"] for row in trunks}
+    assert shared == {
+        ("core-1", "core-2"): "10,20,99",
+        ("core-1", "fern-1"): "10,20,99",
+        ("core-2", "fern-1"): "none",
+    }
+
+
+def test_fm_7_10_what_chance_decides_is_undecided(asked: Any, inkov: Inkov) -> None:
+    # The list of fern-1:1 lacks VLAN 10: fern-1 is cut where core-1 is root, and joined by
+    # fern-1:2 where core-2 is.
+    ring = without_addresses(Ring())
+    ring.ports["fern-1"]["1"] = TRUNK.replace("10,20", "20")
+    answers = asked(ring)
+    assert answers.heard("core-1:9") == {"core-2:9": True, "fern-1:9": False}
+    now = answers.follow("fern-1:9", "core-1:9", "--now")
+    assert (now["arrives"], now["certain"]) == (False, False)
+    (answers.folder / "plan.yaml").write_text("claims:\n  - join: [core-1:9, fern-1:9]\n")
+    over_all = inkov("prove", "campus", "-f", "json").json["claims"]
+    assert [claim["verdict"] for claim in over_all] == ["holds"]
+    (claim,) = inkov("prove", "campus", "-f", "json", "--now").json["claims"]
+    assert claim["verdict"] == "undecided"
+    assert claim["because"].startswith("it hangs on chance in the spanning tree")
