@@ -12,11 +12,11 @@ from inkov.campus import Origin, TreeMode, TreeRole, TreeState, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.trees.election import Elected
 from inkov.forwarding.trees.order import Identifier, Order
-from inkov.forwarding.trees.spanning import SpanningTree, Trees
+from inkov.forwarding.trees.spanning import Remark, SpanningTree, Trees
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End
 
-__all__ = ["Branch", "Remark", "TreePortRow", "TreeRow", "branches", "distinct_trees", "tree_row"]
+__all__ = ["Branch", "TreePortRow", "TreeRow", "branches", "distinct_trees", "tree_row"]
 
 
 class TreePortRow(Struct):
@@ -45,13 +45,6 @@ class TreePortRow(Struct):
         return (
             self.seen_state is not None and self.state is not None and self.seen_state != self.state
         ) or (self.seen_role is not None and self.role is not None and self.seen_role != self.role)
-
-
-class Remark(Struct):
-    """Something about a tree that is worth a line: what it rests on, or what is odd."""
-
-    says: str
-    origin: Origin
 
 
 class TreeRow(Struct):
@@ -171,8 +164,7 @@ def _next(tree: SpanningTree, root: int) -> int | None:
 
 
 def _remarks(fabric: Fabric, tree: SpanningTree) -> Iterator[Remark]:
-    for doubt in tree.doubts:
-        yield Remark(doubt.says, doubt.origin)
+    yield from tree.doubts
     if not tree.circle:
         return
     first = fabric.resolved(fabric.bridge_ports[next(iter(tree.world.ports))]).stated.origin

@@ -213,7 +213,7 @@ def test_fm_7_5_a_guard_against_bridges_shuts_the_port(asked: Any) -> None:
     }
     way = answers.follow("fern-1:9", "core-1:9")
     assert way["tree"] == [
-        "The shortest way is another one: its guard against bridges shuts fern-1:1: core-1:2"
+        "The shortest way is another one: fern-1:1 is shut by its guard against bridges: core-1:2"
         " speaks there."
     ]
 

@@ -89,7 +89,7 @@ def _discarding(fabric: Fabric, trees: Trees, number: int, mask: int) -> Discard
     port = fabric.bridge_ports[number]
     if number in trees.disabled:
         doubt = trees.disabled[number]
-        return Discarding(mask, doubt.says, doubt.origin)
+        return Discarding(mask, doubt.says(), doubt.origin)
     says = f"{port.end} discards in the spanning tree"
     return Discarding(mask, says, fabric.resolved(port).stated.origin)
 

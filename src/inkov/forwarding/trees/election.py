@@ -253,6 +253,10 @@ class _Election:
         """The port that sends the best vector on a wire."""
         if len(ports) == 1:
             return ports[0]
+        if len(ports) == 2:  # nearly all wires: most are decided by the costs
+            one, other = (self.ports[port].bridge for port in ports)
+            if self.root[one] == self.root[other] and self.external[one] != self.external[other]:
+                return ports[self.external[other] < self.external[one]]
         roots = {self.root[self.ports[port].bridge] for port in ports}
         root = self._lowest_bridge(roots)
         ports = [port for port in ports if self.root[self.ports[port].bridge] == root]
@@ -320,11 +324,17 @@ class _Election:
         return TreeRole.BACKUP if self.ports[speaker].bridge == port.bridge else TreeRole.ALTERNATE
 
     def _lowest_bridge(self, numbers: Iterable[int]) -> int:
-        asked = {("bridge", number): self.bridges[number].identifier for number in numbers}
+        numbers = set(numbers)
+        if len(numbers) == 1:
+            return next(iter(numbers))
+        asked = {("bridge", number): self.bridges[number].identifier for number in sorted(numbers)}
         return min(number for _, number in self.order.lowest(asked))
 
     def _lowest_port(self, numbers: Iterable[int]) -> int:
-        asked = {("port", number): self.ports[number].identifier for number in numbers}
+        numbers = set(numbers)
+        if len(numbers) == 1:
+            return next(iter(numbers))
+        asked = {("port", number): self.ports[number].identifier for number in sorted(numbers)}
         return min(number for _, number in self.order.lowest(asked))
 
     def _is_same_port(self, one: int, other: int) -> bool:

@@ -14,6 +14,7 @@ about: it matters only where that is on a circle.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Iterator
+from typing import Any, NamedTuple
 
 from msgspec import Struct, field
 
@@ -51,12 +52,59 @@ __all__ = [
 ALL = VlanSet.all().bits
 
 
+class Assumed(NamedTuple):
+    """What is assumed of somebody, and of several, in words that follow their names."""
+
+    one: str
+    several: str = ""
+
+
+_SILENT = Assumed(
+    "does not say whether it runs a spanning tree: taken to run a rapid one (RSTP)",
+    "do not say whether they run a spanning tree: taken to run a rapid one (RSTP)",
+)
+_ANY_KIND = Assumed(
+    "does not say which kind of spanning tree it runs: taken to run a rapid one (RSTP)",
+    "do not say which kind of spanning tree they run: taken to run a rapid one (RSTP)",
+)
+_NO_COST = Assumed(
+    "states no cost and no speed: taken for one of 1 Gbit/s",
+    "state no cost and no speed: taken for ones of 1 Gbit/s",
+)
+_NO_REGION = Assumed(
+    "states no region: taken for one of its own", "state no region: each is taken for one"
+)
+_PASSES_ON = Assumed(
+    "runs no spanning tree, and is taken to pass on the messages of others",
+    "run no spanning tree, and are taken to pass on the messages of others",
+)
+_SEVERAL_REGIONS = Assumed(
+    "shares its wire with bridges of several regions",
+    "share their wires with bridges of several regions",
+)
+_TWO_KINDS = Assumed(
+    "runs a tree for each VLAN, and a switch beside it one for all: no standard says what they make"
+    " of each other's messages",
+    "run a tree for each VLAN, and switches beside them one for all: no standard says what they"
+    " make of each other's messages",
+)
+
+
 class Doubt(Struct, frozen=True):
-    """Something that an election rests on and no file states: about a port of a bridge."""
+    """What an election rests on and no file states: about a port of a bridge; `who` is it or what
+    is beside it.
+    """
 
     port: int
-    says: str
+    who: str
+    assumed: Assumed
     origin: Origin
+
+    def says(self, others: int = 0) -> str:
+        """The sentence, about this one and so many others."""
+        if not others:
+            return f"{self.who} {self.assumed.one}"
+        return f"{self.who} and {others} more {self.assumed.several}"
 
 
 class Taker(Struct):
@@ -66,18 +114,16 @@ class Taker(Struct):
     device: Device
     name: str
     mode: TreeMode
-    doubt: str = ""
-    """What is assumed of its mode; "" if it is stated."""
+    assumed: Assumed | None = None
+    """What is assumed of its mode, if it is not stated."""
+    trees: list[Tree] = []
+    address: int | None = None
 
-    @property
-    def trees(self) -> list[Tree]:
-        return [tree for tree in self.device.trees if tree.bridge == self.name]
-
-    @property
-    def address(self) -> int | None:
+    def __post_init__(self) -> None:
+        self.trees = [tree for tree in self.device.trees if tree.bridge == self.name]
         bridge = self.device.bridges.get(self.name)
         fact = (bridge.address if bridge is not None else None) or self.device.address
-        return None if fact is None else address_number(fact.value)
+        self.address = None if fact is None else address_number(fact.value)
 
     @property
     def region(self) -> tuple[Hashable, ...] | None:
@@ -118,17 +164,23 @@ class World(Struct):
 
 
 class Participants(Struct):
-    """The bridges by number, and the bridge ports of each that could be in a tree."""
+    """The bridges by number, and the bridge ports of each that could be in a tree. `known` are
+    what is set for ports, by port and tree: several trees have the same.
+    """
 
     takers: dict[int, Taker]
     fabric: Fabric
+    known: dict[tuple[int, int], Any] = field(default_factory=dict)
 
     def ports(self, modes: Iterable[TreeMode]) -> Iterator[BridgePort]:
-        wanted = set(modes)
-        for port in self.fabric.bridge_ports:
-            taker = self.takers.get(port.bridge)
-            if taker is not None and taker.mode in wanted and not self.fabric.is_implied(port):
-                yield port
+        """Those with a link, of the bridges that run a tree of some kind."""
+        fabric = self.fabric
+        wanted = {number for number, taker in self.takers.items() if taker.mode in set(modes)}
+        for end in {**fabric.wiring.of, **fabric.wiring.beside}:
+            for number in fabric.at.get(end, ()):
+                port = fabric.bridge_ports[number]
+                if port.bridge in wanted and not fabric.is_implied(port):
+                    yield port
 
 
 COMMON = (TreeMode.STP, TreeMode.RSTP, TreeMode.MSTP)
@@ -148,23 +200,29 @@ def takers(fabric: Fabric) -> Participants:
             found[number] = Taker(number, device, bridge.name, mode.value)
             continue
         states_some = any(tree.bridge == bridge.name for tree in device.trees)
-        says = (
-            "which kind of spanning tree it runs"
-            if states_some
-            else "whether it runs a spanning tree"
-        )
-        says = f"{device.name} does not say {says}: taken to run a rapid one (RSTP)"
-        found[number] = Taker(number, device, bridge.name, TreeMode.RSTP, says)
+        assumed = _ANY_KIND if states_some else _SILENT
+        found[number] = Taker(number, device, bridge.name, TreeMode.RSTP, assumed)
     return Participants(found, fabric)
+
+
+class _Set(NamedTuple):
+    """What is set for a port in a tree, and what is assumed of it."""
+
+    identifier: Identifier
+    restricted: bool
+    cost: int
+    by_speed: bool = False
+    doubt: Doubt | None = None
 
 
 class Settings:
     """What a bridge has set for one of its trees, with the defaults."""
 
-    def __init__(self, taker: Taker, tree: Tree | None, fabric: Fabric) -> None:
+    def __init__(self, taker: Taker, tree: Tree | None, among: Participants) -> None:
         self.taker = taker
         self.tree = tree
-        self._fabric = fabric
+        self._fabric = among.fabric
+        self._known = among.known
 
     def identifier(self) -> Identifier:
         """Of the bridge in this tree (802.1Q-2018, 13.26.2)."""
@@ -173,6 +231,17 @@ class Settings:
 
     def port(self, port: BridgePort, wire: int, world: World) -> TreePort:
         """A port in this tree. What is assumed of it is noted in its world."""
+        key = port.number, id(self.tree)
+        known = self._known.get(key)
+        if known is None:
+            known = self._known[key] = self._port(port)
+        if known.by_speed:
+            world.by_speed.add(port.number)
+        if known.doubt is not None:
+            world.doubts.append(known.doubt)
+        return TreePort(port.bridge, wire, known.cost, known.identifier, known.restricted)
+
+    def _port(self, port: BridgePort) -> _Set:
         stated = self._fabric.resolved(port).stated
         identifier = Identifier(
             self._of_port(lambda tree: tree.priorities, port.port, DEFAULT_PORT_PRIORITY),
@@ -180,16 +249,13 @@ class Settings:
         )
         restricted = stated.guard is not None and stated.guard.value is Guard.ROOT
         cost = self._of_port(lambda tree: tree.costs, port.port, 0)
-        if not cost:
-            speed = _speed(self.taker.device, port.end.port)
-            if speed:
-                cost = default_cost(self.taker.mode, speed)
-                world.by_speed.add(port.number)
-            else:
-                cost = assumed_cost(self.taker.mode)
-                says = f"{port.end} states no cost and no speed: taken for one of 1 Gbit/s"
-                world.doubts.append(Doubt(port.number, says, stated.origin))
-        return TreePort(port.bridge, wire, cost, identifier, restricted)
+        if cost:
+            return _Set(identifier, restricted, cost)
+        speed = _speed(self.taker.device, port.end.port)
+        if speed:
+            return _Set(identifier, restricted, default_cost(self.taker.mode, speed), True)
+        doubt = Doubt(port.number, str(port.end), _NO_COST, stated.origin)
+        return _Set(identifier, restricted, assumed_cost(self.taker.mode), False, doubt)
 
     def _of_port(
         self, facts: Callable[[Tree], dict[str, Fact[int]]], name: str, otherwise: int
@@ -267,22 +333,22 @@ def common_world(all_takers: Participants) -> World:
             for port in taking:
                 _doubts_of_wire(port, alive, passed_on.get(wire, ()), all_takers, world)
                 taker = all_takers.takers[port.bridge]
-                world.ports[port.number] = settings_of(taker, fabric).port(port, number, world)
+                world.ports[port.number] = settings_of(taker, all_takers).port(port, number, world)
             number += 1
     for taker in all_takers.takers.values():
         if taker.mode in COMMON:
             region, legacy = taker.region, taker.mode is TreeMode.STP
-            identifier = settings_of(taker, fabric).identifier()
+            identifier = settings_of(taker, all_takers).identifier()
             world.bridges[taker.number] = TreeBridge(identifier, region, legacy)
     return world
 
 
-def settings_of(taker: Taker, fabric: Fabric, instance: int = 0) -> Settings:
+def settings_of(taker: Taker, among: Participants, instance: int = 0) -> Settings:
     """What a bridge has set for its common tree, or for one of its instances."""
     tree = next((tree for tree in taker.trees if tree.number == instance), None)
     if tree is None and taker.mode is not TreeMode.MSTP:
         tree = next(iter(taker.trees), None)
-    return Settings(taker, tree, fabric)
+    return Settings(taker, tree, among)
 
 
 def _cabling(fabric: Fabric) -> Wires:
@@ -324,14 +390,15 @@ def _through_bridges_without(all_takers: Participants, wires: Wires) -> dict[Has
 
 
 def _without_guarded(ports: list[BridgePort], fabric: Fabric, world: World) -> list[BridgePort]:
-    """The ports of a wire without those that a guard shuts, since a bridge speaks there (FM 7.5)."""
+    """The ports of a wire without those that a guard shuts: a bridge speaks there (FM 7.5)."""
     guarded = []
     for port in ports if len(ports) > 1 else ():
         fact = fabric.resolved(port).stated.bpdu_guard
         if fact is not None and fact.value:
             far = next(other for other in ports if other is not port)
-            says = f"its guard against bridges shuts {port.end}: {far.end} speaks there"
-            world.disabled[port.number] = Doubt(port.number, says, fact.origin)
+            shut = Assumed(f"is shut by its guard against bridges: {far.end} speaks there")
+            doubt = Doubt(port.number, str(port.end), shut, fact.origin)
+            world.disabled[port.number] = doubt
             guarded.append(port)
     return [port for port in ports if port not in guarded]
 
@@ -347,30 +414,21 @@ def _doubts_of_wire(
     taker = all_takers.takers[port.bridge]
     origin = all_takers.fabric.resolved(port).stated.origin
 
-    def doubt(says: str, place: Origin = origin) -> None:
-        world.doubts.append(Doubt(port.number, says, place))
+    def doubt(who: str, assumed: Assumed, place: Origin = origin) -> None:
+        world.doubts.append(Doubt(port.number, who, assumed, place))
 
-    if taker.doubt:
-        doubt(taker.doubt, taker.device.origin)
+    if taker.assumed is not None:
+        doubt(taker.device.name, taker.assumed, taker.device.origin)
     if taker.mode is TreeMode.MSTP and taker.device.region is None:
-        says = f"{taker.device.name} states no region: taken for one of its own"
-        doubt(says, taker.device.origin)
+        doubt(taker.device.name, _NO_REGION, taker.device.origin)
     for between in passed_on:
-        says = (
-            f"{between.device.name} runs no spanning tree, and is taken to pass on the messages of"
-            " others"
-        )
-        doubt(says, between.device.origin)
+        doubt(between.device.name, _PASSES_ON, between.device.origin)
     for other in ports:
         far = all_takers.takers[other.bridge]
         if far.mode is TreeMode.PER_VLAN:
-            says = (
-                f"{far.device.name} runs a tree for each VLAN, {taker.device.name} does not: no"
-                " standard says what they make of each other's messages"
-            )
-            doubt(says)
+            doubt(far.device.name, _TWO_KINDS)
     if len(ports) > 2 and len({all_takers.takers[one.bridge].region for one in ports}) > 1:
-        doubt(f"bridges of several regions share the wire of {port.end}")
+        doubt(str(port.end), _SEVERAL_REGIONS)
 
 
 # --- a tree for each VLAN -------------------------------------------------------------------------
@@ -433,12 +491,14 @@ def _vlan_world(
     """The world of the tree of a VLAN."""
     world, wires = World(), Wires()
     between: dict[int, list[int]] = {}
+    linked: dict[int, None] = {}
     for one, to, mask in passing:
         if mask >> vid & 1:
             wires.join(one, to)
-            for number in (one, to):
-                if all_takers.takers[ports[number].bridge].mode is TreeMode.OFF:
-                    between.setdefault(ports[number].bridge, []).append(number)
+            linked[one] = linked[to] = None
+    for number in linked:
+        if all_takers.takers[ports[number].bridge].mode is TreeMode.OFF:
+            between.setdefault(ports[number].bridge, []).append(number)
     for first, *others in between.values():
         for number in others:
             wires.join(first, number)
@@ -446,28 +506,26 @@ def _vlan_world(
     for bridge, numbers in between.items():
         passed_on.setdefault(wires.of(numbers[0]), []).append(all_takers.takers[bridge])
     on_wire: dict[Hashable, list[BridgePort]] = {}
-    linked = dict.fromkeys(
-        number for one, to, mask in passing if mask >> vid & 1 for number in (one, to)
-    )
     for number in linked:
         if all_takers.takers[ports[number].bridge].mode is TreeMode.PER_VLAN:
             on_wire.setdefault(wires.of(number), []).append(ports[number])
+    set_for: dict[int, Settings] = {}
     for number, (wire, on) in enumerate(on_wire.items()):
         for port in on:
-            taker = all_takers.takers[port.bridge]
-            settings = _vlan_settings(taker, vid, all_takers.fabric)
-            world.bridges[port.bridge] = TreeBridge(settings.identifier())
+            settings = set_for.get(port.bridge)
+            if settings is None:
+                settings = _vlan_settings(all_takers.takers[port.bridge], vid, all_takers)
+                set_for[port.bridge] = settings
+                world.bridges[port.bridge] = TreeBridge(settings.identifier())
             world.ports[port.number] = settings.port(port, number, world)
             for other in passed_on.get(wire, ()):
-                says = (
-                    f"{other.device.name} runs no spanning tree, and is taken to pass on the"
-                    " messages of others"
-                )
-                world.doubts.append(Doubt(port.number, says, other.device.origin))
+                doubt = Doubt(port.number, other.device.name, _PASSES_ON, other.device.origin)
+                world.doubts.append(doubt)
     return world
 
 
-def _vlan_settings(taker: Taker, vid: int, fabric: Fabric) -> Settings:
+def _vlan_settings(taker: Taker, vid: int, among: Participants) -> Settings:
     """What a bridge has set for the tree of a VLAN: what speaks of fewest VLANs counts."""
     about = [tree for tree in taker.trees if vid in tree.vlans]
-    return Settings(taker, min(about, key=lambda tree: len(tree.vlans), default=None), fabric)
+    tree = min(about, key=lambda tree: len(tree.vlans), default=None)
+    return Settings(taker, tree, among)

@@ -9,13 +9,14 @@ from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from inkov.campus import Origin, TreeMode
+from inkov.campus import Origin, TreeMode, natural
 from inkov.forwarding.circles import lone_links
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.trees.election import Elected, TreeBridge, TreePort, elect, elect_instance
 from inkov.forwarding.trees.order import Order, outcomes
 from inkov.forwarding.trees.participants import (
     COMMON,
+    Assumed,
     Doubt,
     Participants,
     Wires,
@@ -27,9 +28,16 @@ from inkov.forwarding.trees.participants import (
 )
 from inkov.vlanset import VlanSet, union
 
-__all__ = ["SpanningTree", "Trees", "spanning_trees"]
+__all__ = ["Remark", "SpanningTree", "Trees", "spanning_trees"]
 
 ALL = VlanSet.all().bits
+
+
+class Remark(Struct, frozen=True):
+    """A sentence about a tree, and where what it speaks of is."""
+
+    says: str
+    origin: Origin
 
 
 class SpanningTree(Struct):
@@ -48,7 +56,7 @@ class SpanningTree(Struct):
     outcomes: list[Elected]
     complete: bool
     circle: set[int] = field(default_factory=set)
-    doubts: list[Doubt] = field(default_factory=list)
+    doubts: list[Remark] = field(default_factory=list)
     masks: dict[int, int] = field(default_factory=dict)
     """Bridge -> the VLANs whose frames this tree is for there."""
 
@@ -217,7 +225,7 @@ def _instances(part: World, found: Participants) -> Iterator[_Instance]:
 def _instance_world(part: World, found: Participants, bridges: list[int], instance: int) -> World:
     world, fabric = World(), found.fabric
     members = set(bridges)
-    settings = {number: settings_of(found.takers[number], fabric, instance) for number in bridges}
+    settings = {number: settings_of(found.takers[number], found, instance) for number in bridges}
     for number in bridges:
         world.bridges[number] = TreeBridge(settings[number].identifier())
     for number, port in part.ports.items():
@@ -258,15 +266,22 @@ def _on_circles(ports: dict[int, TreePort]) -> set[int]:
     return {number for at, number in enumerate(numbers) if at not in lone}
 
 
-def _that_matter(world: World, circle: set[int]) -> list[Doubt]:
-    """The doubts about ports on circles, each sentence once.
+def _that_matter(world: World, circle: set[int]) -> list[Remark]:
+    """The assumptions about ports on circles, those alike in one sentence.
 
     Of a default by speed there are two tables: which one holds matters if costs differ.
     """
-    found = {doubt.says: doubt for doubt in world.doubts if doubt.port in circle}
-    by_speed = sorted(world.by_speed & circle)
+    alike: dict[Assumed, dict[str, Doubt]] = {}
+    for doubt in world.doubts:
+        if doubt.port in circle:
+            alike.setdefault(doubt.assumed, {}).setdefault(doubt.who, doubt)
+    found = []
+    for doubts in alike.values():
+        first = min(doubts, key=natural)
+        found.append(Remark(doubts[first].says(len(doubts) - 1), doubts[first].origin))
+    by_speed = world.by_speed & circle
     if by_speed and len({world.ports[number].cost for number in circle}) > 1:
         ports = "a port follows" if len(by_speed) == 1 else f"{len(by_speed)} ports follows"
         says = f"the cost of {ports} from the speed, as the standards recommend it"
-        found[says] = Doubt(by_speed[0], says, Origin())
-    return list(found.values())
+        found.append(Remark(says, Origin()))
+    return found
