@@ -8,6 +8,8 @@ trees come to, there is a fabric for each outcome, and an answer is sure that is
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from msgspec import Struct
 from msgspec.structs import replace
 
@@ -15,7 +17,7 @@ from inkov.campus import Basis, Origin
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, Discarding, Fabric
 from inkov.forwarding.trees.spanning import SpanningTree, Trees, spanning_trees
-from inkov.forwarding.view import PortView
+from inkov.forwarding.view import ALL, PortView
 from inkov.wiring import End
 
 __all__ = ["Now", "active", "now"]
@@ -52,13 +54,19 @@ def now(fabric: Fabric) -> Now:
 
 
 def active(
-    fabric: Fabric, trees: Trees, outcome: int = 0, assumed: list[Assumption] | None = None
+    fabric: Fabric,
+    trees: Trees,
+    outcome: int = 0,
+    assumed: list[Assumption] | None = None,
+    lost: Collection[int] = (),
 ) -> Fabric:
-    """The fabric as it forwards in an outcome of the trees."""
+    """The fabric as it forwards in an outcome of the trees. Bridge ports that are `lost` pass
+    nothing.
+    """
     ports = list(fabric.bridge_ports)
     resolved = dict(fabric.ports)
     discards: dict[End, Discarding] = {}
-    for number, mask in trees.discarding(outcome).items():
+    for number, mask in (trees.discarding(outcome) | dict.fromkeys(lost, ALL)).items():
         port = ports[number]
         ports[number] = replace(
             port,

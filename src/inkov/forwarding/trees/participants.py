@@ -14,6 +14,7 @@ about: it matters only where that is on a circle.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Iterator
+from functools import cached_property
 from typing import Any, NamedTuple
 
 from msgspec import Struct, field
@@ -151,7 +152,7 @@ class Taker(Struct):
         return found
 
 
-class World(Struct):
+class World(Struct, dict=True):
     """Bridges and ports of one kind of tree, for an election. `disabled` ports are shut by a guard;
     `by_speed` are ports whose cost follows from their speed.
     """
@@ -161,6 +162,14 @@ class World(Struct):
     doubts: list[Doubt] = field(default_factory=list)
     disabled: dict[int, Doubt] = field(default_factory=dict)
     by_speed: set[int] = field(default_factory=set)
+
+    @cached_property
+    def on_wire(self) -> dict[int, list[int]]:
+        """Wire -> the ports on it."""
+        found: dict[int, list[int]] = {}
+        for number, port in self.ports.items():
+            found.setdefault(port.wire, []).append(number)
+        return found
 
 
 class Participants(Struct):

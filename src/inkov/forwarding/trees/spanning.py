@@ -4,7 +4,7 @@ what is left to chance and what is assumed (FM 7.6 to FM 7.8).
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
 from msgspec import Struct, field
@@ -85,12 +85,44 @@ class SpanningTree(Struct):
         return [number for number, role in roles.items() if not role.forwards]
 
 
+class Part(NamedTuple):
+    """Bridges that hang together in a world, and their trees. `vlans` is 0 for those with one tree
+    for all, or one for each instance.
+    """
+
+    world: World
+    vlans: int
+    trees: list[SpanningTree]
+
+
 class Trees(Struct):
     """All spanning trees of a campus. `disabled` are the ports that guards shut."""
 
     participants: Participants
-    trees: list[SpanningTree]
+    parts: list[Part]
     disabled: dict[int, Doubt]
+
+    @property
+    def trees(self) -> list[SpanningTree]:
+        return [tree for part in self.parts for tree in part.trees]
+
+    def without(self, ports: Collection[int]) -> Trees:
+        """The trees where some bridge ports are lost. Only those are elected anew in which one of
+        them forwards, if they have circles: all else is as before.
+        """
+        parts: list[Part] = []
+        for part in self.parts:
+            lost = part.world.ports.keys() & ports
+            if not any(_matters(part, number) for number in lost):
+                parts.append(part)
+                continue
+            left = _left(part.world, lost)
+            parts += [self._elected(world, part.vlans) for world in _apart(left)]
+        return Trees(self.participants, parts, self.disabled)
+
+    def _elected(self, world: World, vlans: int) -> Part:
+        trees = [_vlan_tree(world, vlans)] if vlans else _common_trees(world, self.participants)
+        return Part(world, vlans, trees)
 
     @property
     def outcomes(self) -> int:
@@ -118,12 +150,39 @@ def spanning_trees(fabric: Fabric) -> Trees:
     """Work out the spanning trees. Bridges that no wire joins with others are in none."""
     found = takers(fabric)
     common = common_world(found)
-    trees: list[SpanningTree] = []
-    for part in _apart(common):
-        trees += _common_trees(part, found)
+    parts = [Part(world, 0, _common_trees(world, found)) for world in _apart(common)]
     for mask, world in vlan_worlds(found, common):
-        trees += [_vlan_tree(part, mask) for part in _apart(world)]
-    return Trees(found, trees, common.disabled)
+        parts += [Part(one, mask, [_vlan_tree(one, mask)]) for one in _apart(world)]
+    return Trees(found, parts, common.disabled)
+
+
+def _matters(part: Part, number: int) -> bool:
+    """Whether a tree may be another one without a port: one on whose wire a port discards,
+    whatever comes out, is not missed, unless more than two share the wire.
+    """
+    on_wire = part.world.on_wire[part.world.ports[number].wire]
+    return any(
+        tree.circle
+        and any(
+            len(on_wire) > 2
+            or all(one.roles[other].forwards for other in on_wire if other in one.roles)
+            for one in tree.outcomes
+        )
+        for tree in part.trees
+        if number in tree.world.ports
+    )
+
+
+def _left(world: World, lost: Collection[int]) -> World:
+    """A world without some ports."""
+    ports = {number: port for number, port in world.ports.items() if number not in lost}
+    return World(
+        world.bridges,
+        ports,
+        [doubt for doubt in world.doubts if doubt.port in ports],
+        world.disabled,
+        world.by_speed - set(lost),
+    )
 
 
 def _vlan_tree(part: World, mask: int) -> SpanningTree:

@@ -1,0 +1,381 @@
+"""What the loss of a link, a switch or a router does (FM 7.11).
+
+A VLAN is judged by its own graph: its hubs, joined by the links that pass it both ways, each with a
+port that forwards at either end. VLANs that turn into each other are one graph.
+
+## Theory of operation
+
+Where a tree blocks no way that a VLAN has (*safe* VLANs: on every circle of the tree either all
+wires pass the VLAN, or none does), the tree joins whatever the graph joins, before a loss and
+after it; and what a loss cuts is told by one depth-first search for the whole VLAN: a link whose
+loss cuts is an edge on no circle, a switch a vertex without which its neighbours fall apart
+(Tarjan, 1972).
+
+Other VLANs may be cut though their graph hangs together, by what the tree blocks then. For these
+each loss is tried: the trees that it touches are elected anew, and only VLANs are looked at that
+pass what was lost, or a wire on which something else discards now.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator
+from enum import StrEnum
+from functools import partial
+from itertools import combinations
+
+from msgspec import Struct, field
+
+from inkov.campus import natural
+from inkov.forwarding.domains import domains
+from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.reasons import why_stopped
+from inkov.forwarding.serve import served
+from inkov.forwarding.trees.active import active
+from inkov.forwarding.trees.participants import Wires
+from inkov.forwarding.trees.spanning import Trees
+from inkov.vlanset import bits, union
+from inkov.wiring import End, Link
+
+__all__ = ["Cut", "Kind", "Loss", "Losses", "all_losses"]
+
+Hub = tuple[int, int]
+"""A bridge, by number, and a VID."""
+
+
+class Kind(StrEnum):
+    LINK = "link"
+    SWITCH = "switch"
+    ROUTER = "router"
+    TOGETHER = "together"
+
+
+class Loss(Struct, frozen=True):
+    """What is lost: links by number, or devices by name. `name` tells what, `loses` its places."""
+
+    kind: Kind
+    name: str
+    loses: tuple[str, ...]
+    links: tuple[int, ...] = ()
+    devices: tuple[str, ...] = ()
+
+
+class Cut(Struct):
+    """What a loss does. `parts` fall off: the hubs of each that serve somebody; what they fall off
+    is larger, and not listed. `routerless` are the VLANs that are left without any gateway that
+    they had, as a mask. `hosts` is how many host ports are cut off.
+    """
+
+    loss: Loss
+    parts: list[list[Hub]] = field(default_factory=list)
+    routerless: int = 0
+    hosts: int = 0
+
+    @property
+    def pieces(self) -> dict[int, list[list[int]]]:
+        """VLAN -> the bridges of each part that fell off."""
+        found: dict[int, list[list[int]]] = {}
+        for part in self.parts:
+            by_vlan: dict[int, list[int]] = {}
+            for bridge, vid in sorted(part):
+                by_vlan.setdefault(vid, []).append(bridge)
+            for vid, bridges in by_vlan.items():
+                found.setdefault(vid, []).append(bridges)
+        return dict(sorted(found.items()))
+
+
+class _Edge(Struct, frozen=True):
+    """One VLAN over one link: from hub to hub, by two bridge ports."""
+
+    link: int
+    one: Hub
+    other: Hub
+    ports: tuple[int, int]
+
+
+class _Group(Struct):
+    """VLANs that turn into each other, mostly one alone: a graph of hubs. `odd` ones are joined by
+    one-way crossings as well.
+    """
+
+    vlans: int
+    edges: list[_Edge] = field(default_factory=list)
+    hubs: dict[Hub, int] = field(default_factory=dict)
+    """Hubs that serve somebody -> how many host ports."""
+    odd: bool = False
+
+
+class Losses:
+    """The fabric (as over all links) and its trees, to be tried by losses."""
+
+    def __init__(self, fabric: Fabric, trees: Trees, vlans: int = -1) -> None:
+        self.fabric = fabric
+        self.trees = trees
+        self.groups = [group for group in _groups(fabric) if group.vlans & vlans]
+        self._of_device: dict[str, list[_Group]] = {}
+        self._of_port: dict[int, list[_Group]] = {}
+        for group in self.groups:
+            bridges = {hub[0] for hub in group.hubs}
+            bridges |= {hub[0] for edge in group.edges for hub in (edge.one, edge.other)}
+            for device in {fabric.bridges[bridge].device for bridge in bridges}:
+                self._of_device.setdefault(device, []).append(group)
+            for port in dict.fromkeys(port for edge in group.edges for port in edge.ports):
+                self._of_port.setdefault(port, []).append(group)
+        self._discarding = [trees.discarding(number) for number in range(trees.outcomes)]
+
+    def try_loss(self, loss: Loss) -> Cut | None:
+        """What a loss cuts; None if it may happen without loss."""
+        if loss.kind is Kind.ROUTER:
+            return self._without_router(loss)
+        ports = self._ports_of(loss)
+        after = self.trees.without(ports)
+        found = Cut(loss)
+        touched = self._touched(loss, ports, after)
+        for group in touched:
+            self._cut_group(group, loss, ports, after, found)
+        found.routerless = self._left_without_gateway(loss.devices)
+        if not found.parts and not found.routerless:
+            return None
+        self._count(found)
+        return found
+
+    # --- what is touched --------------------------------------------------------------------------
+
+    def _ports_of(self, loss: Loss) -> set[int]:
+        """The bridge ports that a loss takes away."""
+        fabric = self.fabric
+        ends = {end for link in loss.links for end in _ends(fabric.wiring.links[link])}
+        lost = {number for end in ends for number in fabric.at.get(end, ())}
+        for device in loss.devices:
+            for inside in fabric.bridges:
+                if inside.device == device:
+                    lost |= set(inside.ports)
+        return lost
+
+    def _touched(self, loss: Loss, lost: set[int], after: Trees) -> list[_Group]:
+        """The groups that pass what was lost, or a port that forwards otherwise now."""
+        touched = {id(group): group for group in self.groups if group.odd}
+        for port in lost:
+            touched |= {id(group): group for group in self._of_port.get(port, ())}
+        for device in loss.devices:
+            touched |= {id(group): group for group in self._of_device.get(device, ())}
+        for number, before in enumerate(self._discarding):
+            now = after.discarding(min(number, after.outcomes - 1))
+            if now == before:
+                continue
+            for port in before.keys() | now.keys():
+                changed = before.get(port, 0) ^ now.get(port, 0)
+                for group in self._of_port.get(port, ()) if changed else ():
+                    if group.vlans & changed:
+                        touched[id(group)] = group
+        return list(touched.values())
+
+    # --- what falls apart -------------------------------------------------------------------------
+
+    def _cut_group(
+        self, group: _Group, loss: Loss, lost: set[int], after: Trees, found: Cut
+    ) -> None:
+        gone = (
+            {
+                number
+                for number, inside in enumerate(self.fabric.bridges)
+                if inside.device in loss.devices
+            }
+            if loss.devices
+            else set()
+        )
+        before = self._islands(group, self.trees, set())
+        now = self._islands(group, after, lost)
+        together = _in_each(before)
+        outcomes = [self._fallen_apart(group, together, islands, gone) for islands in now]
+        found.parts += max(outcomes, key=lambda parts: len(parts))
+
+    def _islands(self, group: _Group, trees: Trees, lost: set[int]) -> list[dict[Hub, object]]:
+        """The island of each hub that serves somebody, in each outcome of the trees."""
+        numbers = range(trees.outcomes)
+        if not group.odd:
+            return [_joined(group, trees.discarding(number), lost) for number in numbers]
+        found: list[dict[Hub, object]] = []
+        for number in numbers:
+            there = domains(active(self.fabric, trees, number, lost=lost))
+            found.append(
+                {hub: there.of(*hub) if there.of(*hub) >= 0 else hub for hub in group.hubs}
+            )
+        return found
+
+    def _fallen_apart(
+        self,
+        group: _Group,
+        together: dict[Hub, object],
+        islands: dict[Hub, object],
+        gone: Collection[int],
+    ) -> list[list[Hub]]:
+        """The parts that an island falls into, but for the largest of each."""
+        parts: dict[object, dict[object, list[Hub]]] = {}
+        for hub in group.hubs:
+            if hub[0] not in gone:
+                parts.setdefault(together[hub], {}).setdefault(islands[hub], []).append(hub)
+        return [
+            part
+            for of_island in parts.values()
+            for part in sorted(of_island.values(), key=partial(_rank, group), reverse=True)[1:]
+        ]
+
+    # --- routers ----------------------------------------------------------------------------------
+
+    def _without_router(self, loss: Loss) -> Cut | None:
+        found = Cut(loss, routerless=self._left_without_gateway(loss.devices))
+        if not found.routerless:
+            return None
+        self._count(found)
+        return found
+
+    def _left_without_gateway(self, devices: Collection[str]) -> int:
+        """The VLANs that had gateways, all of them on these devices, and serve somebody else."""
+        on_these = others = 0
+        for device, gateway in self.fabric.gateways() if devices else ():
+            if gateway.on and gateway.addresses:
+                if device.name in devices:
+                    on_these |= 1 << gateway.vid
+                else:
+                    others |= 1 << gateway.vid
+        left = on_these & ~others
+        return union(
+            1 << vid
+            for group in self.groups
+            for vid in bits(group.vlans & left)
+            if any(
+                of == vid and ports and self.fabric.bridges[bridge].device not in devices
+                for (bridge, of), ports in group.hubs.items()
+            )
+        )
+
+    def _count(self, found: Cut) -> None:
+        """How many host ports are cut off: from others, or from their gateway."""
+        fallen = {hub for part in found.parts for hub in part}
+        found.hosts = sum(
+            ports
+            for group in self.groups
+            for hub, ports in group.hubs.items()
+            if self.fabric.bridges[hub[0]].device not in found.loss.devices
+            and (hub in fallen or found.routerless >> hub[1] & 1)
+        )
+
+
+def _ends(link: Link) -> tuple[End, End]:
+    return link.a, link.b
+
+
+def _rank(group: _Group, part: list[Hub]) -> tuple[int, int, list[int]]:
+    """How parts are compared: the one with most host ports stays, then that with most hubs."""
+    return sum(group.hubs[hub] for hub in part), len(part), [-bridge for bridge, _ in part]
+
+
+def _in_each(outcomes: list[dict[Hub, object]]) -> dict[Hub, object]:
+    """Who hangs together in every outcome."""
+    return {hub: tuple(one[hub] for one in outcomes) for hub in outcomes[0]}
+
+
+def _joined(group: _Group, discarding: dict[int, int], lost: Collection[int]) -> dict[Hub, object]:
+    """The island of each hub that serves somebody, where some ports are lost."""
+    joined = Wires()
+    for edge in group.edges:
+        one, other = edge.ports
+        if one in lost or other in lost:
+            continue
+        if (
+            not discarding.get(one, 0) >> edge.one[1] & 1
+            and not discarding.get(other, 0) >> edge.other[1] & 1
+        ):
+            joined.join(edge.one, edge.other)
+    return {hub: joined.of(hub) for hub in group.hubs}
+
+
+def _groups(fabric: Fabric) -> list[_Group]:
+    """The VLANs as graphs of hubs, those together that links turn into each other."""
+    turned = Wires()
+    one_way: set[int] = set()
+    same: dict[tuple[int, int], tuple[int, int]] = {}  # (port, port) -> (link, mask)
+    turns: dict[tuple[int, int, int, int], int] = {}  # (port, vid, port, vid) -> link
+    for sender, crossings in fabric.crossings.items():
+        for crossing in crossings:
+            for to, mask in crossing.same:
+                same[sender, to] = crossing.link, mask
+            for translation in crossing.translations:
+                for vid in bits(translation.leaves):
+                    for arrives in bits(translation.arrives):
+                        turns[sender, vid, translation.to, arrives] = crossing.link
+    edges: list[_Edge] = []
+    for (one, to), (link, mask) in same.items():
+        back = same.get((to, one), (link, 0))[1]
+        for vid in bits(mask & back) if one < to else ():
+            edges.append(_edge(fabric, link, one, vid, to, vid))
+        one_way |= set(bits(mask & ~back))
+    for (one, vid, to, arrives), link in turns.items():
+        turned.join(vid, arrives)
+        if (to, arrives, one, vid) not in turns:
+            one_way |= {vid, arrives}
+        elif (one, vid) < (to, arrives):
+            edges.append(_edge(fabric, link, one, vid, to, arrives))
+    groups: dict[object, _Group] = {}
+    for edge in edges:
+        group = groups.setdefault(turned.of(edge.one[1]), _Group(0))
+        group.edges.append(edge)
+        group.vlans |= 1 << edge.one[1] | 1 << edge.other[1]
+    ports = _host_ports(fabric)
+    for bridge, mask in enumerate(served(fabric)):
+        for vid in bits(mask) if not fabric.bridges[bridge].routed else ():
+            group = groups.setdefault(turned.of(vid), _Group(0))
+            group.vlans |= 1 << vid
+            group.hubs[bridge, vid] = ports.get((bridge, vid), 0)
+    for vid in one_way:
+        if (odd := groups.get(turned.of(vid))) is not None:
+            odd.odd = True
+    return list(groups.values())
+
+
+def _edge(fabric: Fabric, link: int, one: int, vid: int, to: int, arrives: int) -> _Edge:
+    ports = fabric.bridge_ports
+    return _Edge(link, (ports[one].bridge, vid), (ports[to].bridge, arrives), (one, to))
+
+
+def _host_ports(fabric: Fabric) -> dict[Hub, int]:
+    """How many host ports are in a VLAN on a bridge."""
+    counts: dict[Hub, int] = {}
+    for port in fabric.bridge_ports:
+        if fabric.is_host_port(port) and not fabric.is_implied(port):
+            view = port.view
+            if view.pvid and not view.emit & ~view.untagged:
+                counts[port.bridge, view.pvid] = counts.get((port.bridge, view.pvid), 0) + 1
+    return counts
+
+
+def all_losses(fabric: Fabric, kinds: Iterable[Kind], *, pairs: bool = False) -> Iterator[Loss]:
+    """Every single loss of some kinds: links that are up, each bundle as one; switches with a link;
+    devices with gateways. With `pairs`, every two of the links as well.
+    """
+    wanted = set(kinds)
+    links = [number for number in range(len(fabric.wiring.links)) if fabric.link_up[number]]
+    if Kind.LINK in wanted:
+        for number in links:
+            yield _of_links(fabric, (number,), Kind.LINK)
+    linked = {end.device for number in links for end in _ends(fabric.wiring.links[number])}
+    bridged = {inside.device for inside in fabric.bridges if not inside.routed and inside.ports}
+    if Kind.SWITCH in wanted:
+        for name in sorted(linked & bridged, key=natural):
+            yield Loss(Kind.SWITCH, name, (name,), devices=(name,))
+    if Kind.ROUTER in wanted:
+        routing = {device.name for device, gateway in fabric.gateways() if gateway.on}
+        for name in sorted(routing, key=natural):
+            yield Loss(Kind.ROUTER, f"the routing of {name}", (name,), devices=(name,))
+    if pairs and Kind.LINK in wanted:
+        for two in combinations(links, 2):
+            yield _of_links(fabric, two, Kind.TOGETHER)
+
+
+def _of_links(fabric: Fabric, numbers: tuple[int, ...], kind: Kind) -> Loss:
+    links = [fabric.wiring.links[number] for number in numbers]
+    name = " and ".join(f"{link.a} - {link.b}" for link in links)
+    return Loss(kind, name, tuple(str(end) for link in links for end in _ends(link)), numbers)
+
+
+_ = why_stopped

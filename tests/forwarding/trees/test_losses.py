@@ -1,0 +1,121 @@
+"""What losses do, held against brute force: what is lost is shut in the files' campus, all is
+resolved anew, and who hangs together is compared.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+from itertools import combinations
+
+import pytest
+
+from inkov.campus import Campus, Fact, Origin, Tree, TreeMode
+from inkov.forwarding import Fabric, resolve
+from inkov.forwarding.domains import domains
+from inkov.forwarding.serve import served
+from inkov.forwarding.trees.active import now
+from inkov.forwarding.trees.losses import Cut, Kind, Loss, Losses, all_losses
+from inkov.forwarding.trees.spanning import spanning_trees
+from inkov.vlanset import VlanSet, bits
+from inkov.wiring import wire
+from tests.campuses import random_campus
+
+CAMPUSES = int(os.environ.get("INKOV_LOSSES", "30"))
+Hub = tuple[str, str, int]
+
+
+def with_trees(rng: random.Random, campus: Campus, mode: TreeMode) -> Campus:
+    """Every bridge runs a tree of a kind, with an address and a priority of its own."""
+    for number, device in enumerate(campus.devices.values()):
+        origin = Origin()
+        device.tree_mode = Fact(mode, origin)
+        device.address = Fact(f"02:00:00:00:00:{number:02x}", origin)
+        for bridge in device.bridges.values():
+            bridge.address = Fact(f"02:00:00:00:01:{number:02x}", origin)
+        for at, port in enumerate(device.ports.values(), 1):
+            port.number = Fact(at, origin)
+            port.speed = Fact(1000, origin)
+        for name in ("", *device.bridges):
+            tree = Tree(VlanSet.all(), origin, bridge=name)
+            tree.priority = Fact(rng.choice([4096, 8192, 32768]), origin)
+            device.trees.append(tree)
+    return campus
+
+
+def together(fabric: Fabric, hubs: list[Hub]) -> set[frozenset[Hub]]:
+    """The pairs of hubs that hang together now."""
+    (forwards,) = now(fabric).fabrics
+    found = domains(forwards)
+
+    def island(hub: Hub) -> object:
+        bridge = fabric.bridge_of.get(hub[:2])
+        label = -1 if bridge is None else found.of(bridge, hub[2])
+        return label if label >= 0 else hub
+
+    return {frozenset(pair) for pair in combinations(hubs, 2) if island(pair[0]) == island(pair[1])}
+
+
+def serving(fabric: Fabric) -> list[Hub]:
+    return [
+        (inside.device, inside.name, vid)
+        for inside, mask in zip(fabric.bridges, served(fabric), strict=True)
+        for vid in bits(mask if not inside.routed else 0)
+    ]
+
+
+def shut(campus: Campus, fabric: Fabric, loss: Loss) -> dict[tuple[str, str], Fact[bool] | None]:
+    """Shut what a loss takes away; gives what was said of the ports before."""
+    ends = {
+        (end.device, end.port)
+        for number in loss.links
+        for link in [fabric.wiring.links[number]]
+        for end in (link.a, link.b)
+    }
+    ends |= {(name, port) for name in loss.devices for port in campus.devices[name].ports}
+    before = {}
+    for device, name in ends:
+        port = campus.devices[device].ports[name]
+        before[device, name] = port.enabled
+        port.enabled = Fact(False, Origin())
+    return before
+
+
+def apart(fabric: Fabric, cut: Cut | None, joined: set[frozenset[Hub]]) -> set[frozenset[Hub]]:
+    """The pairs that hung together, and do not by what is said of a loss."""
+    piece: dict[Hub, int] = {}
+    for number, part in enumerate(cut.parts if cut is not None else (), 1):
+        for bridge, vid in part:
+            inside = fabric.bridges[bridge]
+            piece[inside.device, inside.name, vid] = number
+    return {pair for pair in joined if len({piece.get(hub, 0) for hub in pair}) > 1}
+
+
+@pytest.mark.parametrize("mode", [TreeMode.OFF, TreeMode.RSTP, TreeMode.PER_VLAN])
+def test_losses_do_what_shutting_the_ports_does(mode: TreeMode) -> None:
+    tried = cutting = harmless = 0
+    for number in range(CAMPUSES):
+        rng = random.Random(f"losses {mode} {number}")
+        campus = with_trees(rng, random_campus(rng, 6), mode)
+        fabric = resolve(campus, wire(campus))
+        trees = spanning_trees(fabric)
+        if trees.outcomes > 1:
+            continue
+        hubs = serving(fabric)
+        joined = together(fabric, hubs)
+        losses = Losses(fabric, trees)
+        for loss in all_losses(fabric, (Kind.LINK, Kind.SWITCH), pairs=number % 5 == 0):
+            cut = losses.try_loss(loss)
+            before = shut(campus, fabric, loss)
+            without = resolve(campus, wire(campus))
+            left = [hub for hub in hubs if hub[0] not in loss.devices]
+            still = together(without, left)
+            for (device, name), fact in before.items():
+                campus.devices[device].ports[name].enabled = fact
+            before_it = {p for p in joined if p <= set(left)}
+            assert apart(fabric, cut, before_it) == before_it - still, (number, loss.name)
+            expected = before_it - still
+            tried += 1
+            cutting += bool(expected)
+            harmless += not expected
+    assert min(cutting, harmless) > CAMPUSES, (tried, cutting, harmless)
