@@ -18,17 +18,18 @@ pass what was lost, or a wire on which something else discards now.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Hashable, Iterable, Iterator
 from enum import StrEnum
 from functools import partial
 from itertools import combinations
+from typing import cast
 
 from msgspec import Struct, field
 
 from inkov.campus import natural
+from inkov.forwarding.circles import partings
 from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.serve import served
 from inkov.forwarding.trees.active import active
 from inkov.forwarding.trees.participants import Wires
@@ -105,7 +106,9 @@ class _Group(Struct):
 
 
 class Losses:
-    """The fabric (as over all links) and its trees, to be tried by losses."""
+    """The fabric (as over all links) and its trees, to be tried by losses. `safe` are the groups
+    that trees do not cut (by `id`).
+    """
 
     def __init__(self, fabric: Fabric, trees: Trees, vlans: int = -1) -> None:
         self.fabric = fabric
@@ -120,6 +123,8 @@ class Losses:
                 self._of_device.setdefault(device, []).append(group)
             for port in dict.fromkeys(port for edge in group.edges for port in edge.ports):
                 self._of_port.setdefault(port, []).append(group)
+        self.safe = {id(group) for group in self.groups if _is_safe(group, fabric, trees)}
+        self._known_cuts()
         self._discarding = [trees.discarding(number) for number in range(trees.outcomes)]
 
     def try_loss(self, loss: Loss) -> Cut | None:
@@ -127,16 +132,43 @@ class Losses:
         if loss.kind is Kind.ROUTER:
             return self._without_router(loss)
         ports = self._ports_of(loss)
-        after = self.trees.without(ports)
         found = Cut(loss)
-        touched = self._touched(loss, ports, after)
-        for group in touched:
-            self._cut_group(group, loss, ports, after, found)
+        if loss.kind is Kind.LINK or loss.kind is Kind.SWITCH:
+            of_safe = self._by_link if loss.kind is Kind.LINK else self._by_device
+            found.parts += of_safe.get(loss.links[0] if loss.links else loss.name, [])
+            left = [group for group in self.groups if id(group) not in self.safe]
+        else:
+            left = self.groups
+        if left:
+            after = self.trees.without(ports)
+            wanted = {id(group) for group in left}
+            for group in self._touched(loss, ports, after):
+                if id(group) in wanted:
+                    self._cut_group(group, loss, ports, after, found)
         found.routerless = self._left_without_gateway(loss.devices)
         if not found.parts and not found.routerless:
             return None
         self._count(found)
         return found
+
+    def _known_cuts(self) -> None:
+        """What each link and each switch cuts by itself, of the safe groups."""
+        fabric = self.fabric
+        self._by_link: dict[int | str, list[list[Hub]]] = {}
+        self._by_device: dict[int | str, list[list[Hub]]] = {}
+        for group in self.groups:
+            if id(group) not in self.safe:
+                continue
+            weights: dict[Hashable, int] = {hub: ports + 1 for hub, ports in group.hubs.items()}
+            for parting in partings([(edge.one, edge.other) for edge in group.edges], weights):
+                parts = cast("list[list[Hub]]", parting.parts)
+                if parting.edge >= 0:
+                    link = group.edges[parting.edge].link
+                    self._by_link.setdefault(link, []).extend(parts)
+                else:
+                    bridge, _ = cast("Hub", parting.vertex)
+                    name = fabric.bridges[bridge].device
+                    self._by_device.setdefault(name, []).extend(parts)
 
     # --- what is touched --------------------------------------------------------------------------
 
@@ -187,7 +219,10 @@ class Losses:
         now = self._islands(group, after, lost)
         together = _in_each(before)
         outcomes = [self._fallen_apart(group, together, islands, gone) for islands in now]
-        found.parts += max(outcomes, key=lambda parts: len(parts))
+        fallen: list[list[Hub]] = []
+        for parts in outcomes:
+            fallen = parts if len(parts) > len(fallen) else fallen
+        found.parts += fallen
 
     def _islands(self, group: _Group, trees: Trees, lost: set[int]) -> list[dict[Hub, object]]:
         """The island of each hub that serves somebody, in each outcome of the trees."""
@@ -259,6 +294,34 @@ class Losses:
             if self.fabric.bridges[hub[0]].device not in found.loss.devices
             and (hub in fallen or found.routerless >> hub[1] & 1)
         )
+
+
+def _is_safe(group: _Group, fabric: Fabric, trees: Trees) -> bool:
+    """Whether the trees join whatever the graph of a group does: each edge is a link of its own, no
+    two hubs are of one switch, no port is kept out of a tree by a guard or shares its wire; and on
+    each circle of a tree all wires pass the VLAN, or none.
+    """
+    links = [edge.link for edge in group.edges]
+    bridges = {hub[0] for edge in group.edges for hub in (edge.one, edge.other)}
+    devices = [fabric.bridges[bridge].device for bridge in bridges]
+    if group.odd or len(set(links)) < len(links) or len(set(devices)) < len(devices):
+        return False
+    if group.vlans & group.vlans - 1 or max(links, default=0) >= len(fabric.wiring.links):
+        return False
+    passing = {port for edge in group.edges for port in edge.ports}
+    if not passing.isdisjoint(trees.disabled):
+        return False
+    for part in trees.parts:
+        if not part.world.bridges.keys() & bridges or (part.vlans and not part.vlans & group.vlans):
+            continue
+        world = part.world
+        if any(port.restricted for port in world.ports.values()):
+            return False
+        if any(len(on) != 2 for on in world.on_wire.values()):
+            return False
+        if not part.vlans and any(0 < len(block & passing) < len(block) for block in part.circles):
+            return False
+    return True
 
 
 def _ends(link: Link) -> tuple[End, End]:
@@ -376,6 +439,3 @@ def _of_links(fabric: Fabric, numbers: tuple[int, ...], kind: Kind) -> Loss:
     links = [fabric.wiring.links[number] for number in numbers]
     name = " and ".join(f"{link.a} - {link.b}" for link in links)
     return Loss(kind, name, tuple(str(end) for link in links for end in _ends(link)), numbers)
-
-
-_ = why_stopped

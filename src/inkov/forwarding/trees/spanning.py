@@ -10,7 +10,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Origin, TreeMode, natural
-from inkov.forwarding.circles import lone_links
+from inkov.forwarding.circles import blocks
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.trees.election import Elected, TreeBridge, TreePort, elect, elect_instance
 from inkov.forwarding.trees.order import Order, outcomes
@@ -93,6 +93,8 @@ class Part(NamedTuple):
     world: World
     vlans: int
     trees: list[SpanningTree]
+    circles: list[set[int]]
+    """The ports on each circle, those of circles that share a wire or bridge twice together."""
 
 
 class Trees(Struct):
@@ -122,7 +124,7 @@ class Trees(Struct):
 
     def _elected(self, world: World, vlans: int) -> Part:
         trees = [_vlan_tree(world, vlans)] if vlans else _common_trees(world, self.participants)
-        return Part(world, vlans, trees)
+        return Part(world, vlans, trees, _circles(world.ports))
 
     @property
     def outcomes(self) -> int:
@@ -150,9 +152,14 @@ def spanning_trees(fabric: Fabric) -> Trees:
     """Work out the spanning trees. Bridges that no wire joins with others are in none."""
     found = takers(fabric)
     common = common_world(found)
-    parts = [Part(world, 0, _common_trees(world, found)) for world in _apart(common)]
+    parts = [
+        Part(world, 0, _common_trees(world, found), _circles(world.ports))
+        for world in _apart(common)
+    ]
     for mask, world in vlan_worlds(found, common):
-        parts += [Part(one, mask, [_vlan_tree(one, mask)]) for one in _apart(world)]
+        for one in _apart(world):
+            tree = _vlan_tree(one, mask)
+            parts.append(Part(one, mask, [tree], [tree.circle] if tree.circle else []))
     return Trees(found, parts, common.disabled)
 
 
@@ -317,12 +324,15 @@ def _apart(world: World) -> list[World]:
     return list(parts.values())
 
 
-def _on_circles(ports: dict[int, TreePort]) -> set[int]:
-    """The ports on circles of bridges and wires: one of each such circle discards."""
+def _circles(ports: dict[int, TreePort]) -> list[set[int]]:
+    """The ports on circles of bridges and wires, by block; one of each circle discards."""
     numbers = list(ports)
     edges = [(("bridge", ports[n].bridge), ("wire", ports[n].wire)) for n in numbers]
-    lone = lone_links(edges)
-    return {number for at, number in enumerate(numbers) if at not in lone}
+    return [{numbers[at] for at in block} for block in blocks(edges) if len(block) > 1]
+
+
+def _on_circles(ports: dict[int, TreePort]) -> set[int]:
+    return {number for block in _circles(ports) for number in block}
 
 
 def _that_matter(world: World, circle: set[int]) -> list[Remark]:
