@@ -623,7 +623,7 @@ def _same_tree(found: re.Match[str], finding: Finding) -> list[Edit]:
     return [edit]
 
 
-@reads(r"raise the priority number of (\S+) above that of ([^\s,]+)(?:, or lower .* below (\d+))?")
+@reads(r"raise the priority number of (\S+) to (\d+)(?:, or lower that of (\S+) to (\d+))?")
 def _priority(found: re.Match[str], finding: Finding) -> list[Edit]:
     def at(name: str, value: int) -> Edit:
         def edit(campus: Campus) -> None:
@@ -632,7 +632,8 @@ def _priority(found: re.Match[str], finding: Finding) -> list[Edit]:
 
         return edit
 
-    return [at(found[1], 61440), *([at(found[2], int(found[3]) - 1)] if found[3] else [])]
+    second = [at(found[3], int(found[4]))] if found[3] else []
+    return [at(found[1], int(found[2])), *second]
 
 
 @reads(r"state the same version on all|set the same password on all|turn pruning on")

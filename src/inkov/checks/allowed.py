@@ -329,10 +329,17 @@ def _both_have(site: Site, joined: Joined, vid: int) -> bool:
         "dist-1 and dist-2 both carry VLAN 30 to access-1, and the link between them does not"
         " allow it"
     ),
-    says=(
-        "the link between {a} and {b} does not pass VLAN {missing}, which both switches carry: for"
-        " this VLAN it is no spare way"
-    ),
+    says={
+        "spare": (
+            "the link between {a} and {b} does not pass VLAN {missing}, which both switches carry:"
+            " for this VLAN it is no spare way"
+        ),
+        "taken": (
+            "the link between {a} and {b} does not pass VLAN {missing}, which both switches carry;"
+            " the spanning tree takes it and blocks {blocked}, so that VLAN {cut} of {fallen} is"
+            " cut off now"
+        ),
+    },
     fix={
         "lists": "allow VLAN {missing} at {lacking}",
         "other": "find out what keeps VLAN {missing} off the link; the lists allow it",
@@ -352,14 +359,23 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
         if missing:
             a, b = joined.a, joined.b
             lacking = _lacking(site, joined, VlanSet(missing))
+            cut = site.cut_by_tree.get(joined.number)
+            blocked = f"{cut.blocked.a} to {cut.blocked.b}" if cut is not None else ""
             yield finding(
                 {
                     "a": a.end,
                     "b": b.end,
                     "missing": bits_to_text(missing),
                     "lacking": " and at ".join(map(str, lacking)),
+                    "cut": bits_to_text(cut.vlans) if cut is not None else "",
+                    "fallen": listed(list(cut.switches)) if cut is not None else "",
+                    "blocked": blocked,
                 },
-                case="lists" if lacking else "other",
+                case=(
+                    "taken" if cut is not None else "spare",
+                    "lists" if lacking else "other",
+                ),
+                severity=Severity.FAULT if cut is not None else None,
                 where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
                 vlans=missing,
             )

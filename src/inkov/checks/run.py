@@ -31,6 +31,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     sources,
     statements,
     tree,
+    tree_now,
     vlans,
 )
 from inkov.checks.affected import Radius

@@ -7,8 +7,9 @@ from functools import cached_property
 from operator import attrgetter
 from typing import NamedTuple
 
-from inkov.campus import Device, Fact, Mode, Origin, Port, natural
+from inkov.campus import Device, Fact, Mode, Origin, Port, TreeMode, natural
 from inkov.checks.places import Places, Where
+from inkov.checks.tree_cuts import TreeCut, cut_by_tree
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.assumptions import nameless
@@ -17,6 +18,7 @@ from inkov.forwarding.needed import needed
 from inkov.forwarding.outlets import inside_only, outside_name, passing_as
 from inkov.forwarding.serve import served, served_by_device
 from inkov.forwarding.stations import Interface, interfaces
+from inkov.forwarding.trees.active import Now, now
 from inkov.plan import Plan, PlanFile
 from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import End, Link
@@ -75,6 +77,21 @@ class Site:
     @cached_property
     def domains(self) -> Domains:
         return domains(self.fabric)
+
+    @cached_property
+    def now(self) -> Now | None:
+        """What forwards now, by the spanning trees; None where no switch says anything of one."""
+        says = any(
+            device.tree_mode is not None and device.tree_mode.value is not TreeMode.OFF
+            for device in self.devices
+        )
+        guarded = says or self.stating("bpdu_guard")
+        return now(self.fabric) if guarded else None
+
+    @cached_property
+    def cut_by_tree(self) -> dict[int, TreeCut]:
+        """Link -> what is cut now since the tree takes it."""
+        return cut_by_tree(self.fabric, self.domains, self.now, self.shared)
 
     @cached_property
     def area(self) -> dict[str, str]:

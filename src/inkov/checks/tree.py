@@ -19,6 +19,7 @@ from inkov.vlanset import bits, bits_to_text, union
 
 _FAMILY = "Spanning tree"
 _DEFAULT_PRIORITY = 32768  # IEEE 802.1Q, Table 13-3
+_STEP = 4096  # of priorities (13.26.2)
 
 
 def _runs(site: Site) -> dict[str, Device]:
@@ -329,8 +330,8 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
     example="the plan says root: [core-1, core-2], and gate-1 has the lowest priority",
     says="{name} has the lowest priority, {value}, and the plan wants {wanted} as root",
     fix={
-        "above": "raise the priority number of {name} above that of {root}",
-        "or": ", or lower that of {root} below {value}",
+        "above": "raise the priority number of {name} to {higher}",
+        "or": ", or lower that of {root} to {lower}",
     },
 )
 def root_against_plan(site: Site) -> Iterator[Found]:
@@ -346,7 +347,14 @@ def root_against_plan(site: Site) -> Iterator[Found]:
             wrong = name not in wanted or deputy
             if value == lowest and value < _DEFAULT_PRIORITY and wrong and own:
                 yield finding(
-                    {"name": name, "value": value, "wanted": listed(own), "root": own[0]},
+                    {
+                        "name": name,
+                        "value": value,
+                        "wanted": listed(own),
+                        "root": own[0],
+                        "higher": min(_STEP * 15, (priorities[own[0]][0] // _STEP + 1) * _STEP),
+                        "lower": (value - 1) // _STEP * _STEP,
+                    },
                     case=("above", "or") if value else "above",
                     where=(
                         site.places.switch(name, origin),

@@ -35,6 +35,7 @@ from inkov.cli import (
     trunks,
     verify,
     vlans,
+    withstand,
 )
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED, UNUSABLE
 from inkov.cli.says import fail, let_go, say, unwritable
@@ -110,6 +111,7 @@ for name, command in (
     ("audit", audit.audit),
     ("prove", prove.prove),
     ("verify", verify.verify),
+    ("withstand", withstand.withstand),
     ("compare", compare.compare),
     ("follow", follow.follow),
     ("hears", hears.hears),

@@ -11,7 +11,9 @@ from inkov.campus import (
     Overridden,
     Private,
     Role,
+    Tree,
     TreeMode,
+    TreeState,
     Vlan,
 )
 from inkov.vlanset import VlanSet
@@ -225,6 +227,74 @@ def another_kind_of_tree(ground: Ground) -> list[SPOT] | None:
         return None
     ground.campus.devices[found[2].end.device].tree_mode = said(TreeMode.PER_VLAN)
     return [(found[1].end.device, None), (found[2].end.device, None)]
+
+
+@mistake("guard-shuts-link")
+def a_guard_on_a_link(ground: Ground) -> list[SPOT] | None:
+    found = some(
+        ground,
+        [
+            t
+            for t in ground.single()
+            if all(ground.campus.devices[r.end.device].tree_mode for r in t[1:])
+            and any(p.bpdu_guard for p in ground.campus.devices[t[1].end.device].ports.values())
+        ],
+    )
+    if found is None:
+        return None
+    end = found[1].end
+    ground.campus.devices[end.device].ports[end.port].bpdu_guard = said(True)
+    return [end]
+
+
+@mistake("regions-differ")
+def a_region_with_another_revision(ground: Ground) -> list[SPOT] | None:
+    found = some(ground, ground.single())
+    devices = ground.campus.devices
+    if found is None or len(devices) < 3 or any(device.bridges for device in devices.values()):
+        return None
+    for device in devices.values():
+        device.tree_mode, device.region = said(TreeMode.MSTP), said("garden")
+        device.revision = said(3)
+        first = 4096 if device.name == "core-1" else 32768
+        device.trees = [
+            Tree(VlanSet.all(), PLANTED, priority=said(first)),
+            Tree(VlanSet.of(4000), PLANTED, 1, said(first)),
+        ]
+    devices[found[1].end.device].revision = said(8)
+    return [(found[1].end.device, None), (found[2].end.device, None)]
+
+
+@mistake("tree-setting-odd")
+def a_priority_between_two_steps(ground: Ground) -> list[SPOT] | None:
+    found = some(ground, [device for device in ground.campus.devices.values() if device.trees])
+    if found is None or found.trees[0].priority is None or found.tree_mode is None:
+        return None
+    if found.tree_mode.value is TreeMode.STP:
+        return None  # there, any number will do
+    found.trees[0].priority = said(found.trees[0].priority.value + 100)
+    return [(found.name, None)]
+
+
+@mistake("tree-seen-otherwise")
+def the_root_seen_to_block(ground: Ground) -> list[SPOT] | None:
+    devices = ground.campus.devices
+    links = ground.trunk_links()
+    ends = [r for joined in links for r in (joined.a, joined.b) if r.end.device == "core-1"]
+    found = some(ground, ends)
+    if found is None or any(device.bridges for device in devices.values()):
+        return None
+    for number, device in enumerate(devices.values()):
+        device.tree_mode, device.address = said(TreeMode.RSTP), said(f"02:00:00:00:01:{number:02x}")
+        device.trees = [Tree(VlanSet.all(), PLANTED, priority=said(32768))]
+        for at, name in enumerate(device.ports, 1):
+            device.trees[0].costs[name] = said(20000)
+            device.ports[name].number = said(at)
+    root = devices["core-1"]
+    root.trees[0].priority = said(4096)
+    # All ports of the root are designated, and forward.
+    root.trees[0].states[found.end.port] = said(TreeState.DISCARDING)
+    return [found.end]
 
 
 # --- input ----------------------------------------------------------------------------------------

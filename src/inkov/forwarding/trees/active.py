@@ -20,7 +20,7 @@ from inkov.forwarding.trees.spanning import SpanningTree, Trees, spanning_trees
 from inkov.forwarding.view import ALL, PortView
 from inkov.wiring import End
 
-__all__ = ["Now", "active", "now"]
+__all__ = ["Now", "active", "now", "remarks_on"]
 
 
 class Now(Struct):
@@ -36,6 +36,15 @@ class Now(Struct):
     def blocks(self) -> bool:
         """Whether any port discards at all."""
         return any(fabric.discards for fabric in self.fabrics)
+
+
+def remarks_on(trees: Trees) -> list[str]:
+    """What an answer that hangs on the trees rests on, as sentences."""
+    unsettled = [tree for tree in trees.trees if not tree.settled]
+    says = [f"The spanning tree is not sure: {one.says}." for t in unsettled for one in t.doubts]
+    if any(len(tree.outcomes) > 1 or not tree.complete for tree in unsettled):
+        says.append("Chance decides which ports discard in the spanning tree: the worst counts.")
+    return list(dict.fromkeys(says))
 
 
 def now(fabric: Fabric) -> Now:

@@ -1,0 +1,67 @@
+"""VLANs that the spanning tree cuts: it blocks the links that pass them, and takes others."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from inkov.forwarding import Fabric
+from inkov.forwarding.domains import Domains, domains, islands
+from inkov.forwarding.trees.active import Now
+from inkov.wiring import Link
+
+__all__ = ["TreeCut", "cut_by_tree"]
+
+
+class TreeCut(Struct):
+    """What is cut since the tree takes a link: VLANs, as a mask, the switches that fall off, and a
+    link that would pass them and is blocked.
+    """
+
+    vlans: int
+    switches: tuple[str, ...]
+    blocked: Link
+
+
+def cut_by_tree(
+    fabric: Fabric, over_all: Domains, now: Now | None, shared: list[int]
+) -> dict[int, TreeCut]:
+    """By the number of the link that the tree takes. Nothing where it is not sure which ports
+    forward. `shared` are the VLANs that each link passes both ways.
+    """
+    if now is None or len(now.fabrics) > 1 or now.doubts or not now.blocks:
+        return {}
+    forwards = now.fabrics[0]
+    found: dict[int, TreeCut] = {}
+    for vid, parts in islands(forwards, domains(forwards)):
+        for part in parts[1:]:
+            if over_all.of(part.bridges[0], vid) != over_all.of(parts[0].bridges[0], vid):
+                continue  # no link joins these
+            own = set(part.devices(fabric))
+            taken, blocked = _around(forwards, own, vid, shared)
+            if taken is None or blocked is None:
+                continue
+            known = found.setdefault(taken, TreeCut(0, tuple(sorted(own)), blocked))
+            known.vlans |= 1 << vid
+    return found
+
+
+def _around(
+    forwards: Fabric, own: set[str], vid: int, shared: list[int]
+) -> tuple[int | None, Link | None]:
+    """Of the links between some switches and others: one that forwards and does not pass a VLAN,
+    and one that passes it and discards.
+    """
+    taken = blocked = None
+    for number, link in enumerate(forwards.wiring.links):
+        if not forwards.link_up[number] or (link.a.device in own) == (link.b.device in own):
+            continue
+        discards = any(
+            end in forwards.discards and forwards.discards[end].mask >> vid & 1
+            for end in (link.a, link.b)
+        )
+        passes = shared[number] >> vid & 1
+        if passes and discards:
+            blocked = blocked or link
+        elif not passes and not discards and taken is None:
+            taken = number
+    return taken, blocked

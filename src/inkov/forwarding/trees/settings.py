@@ -1,0 +1,95 @@
+"""Settings of spanning trees that cannot be as they are stated, and what is taken instead (FM 7.4,
+FM 7.7).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from msgspec import Struct
+
+from inkov.campus import Device, Fact, Origin, Tree, TreeMode, natural
+from inkov.forwarding.trees.participants import taken_priority
+from inkov.vlanset import bits_to_text
+
+__all__ = ["OddSetting", "odd_settings"]
+
+_MOST_COST = 200_000_000
+_MOST_OLD_COST = 65_535
+"""The ranges of 802.1Q-2018, Table 13-4, and of 802.1D-1998, Table 8-5."""
+
+
+class OddSetting(Struct, frozen=True):
+    """What is odd about a setting of a switch, and what is taken instead; further switches that it
+    is about.
+    """
+
+    switch: str
+    says: str
+    taken: str
+    origin: Origin
+    others: tuple[tuple[str, Origin], ...] = ()
+
+
+def odd_settings(devices: Iterable[Device]) -> list[OddSetting]:
+    """All of them, by switch."""
+    devices = sorted(devices, key=lambda device: natural(device.name))
+    found = [odd for device in devices for odd in _of_device(device)]
+    return [*found, *_same_addresses(devices)]
+
+
+def _of_device(device: Device) -> Iterator[OddSetting]:
+    mode = device.tree_mode.value if device.tree_mode is not None else TreeMode.RSTP
+    old = mode is TreeMode.STP
+    instances: dict[int, int] = {}
+    for tree in device.trees:
+        yield from _priority(device, tree, mode)
+        most = _MOST_OLD_COST if old else _MOST_COST
+        for port, cost in tree.costs.items():
+            if not 1 <= cost.value <= most:
+                says = f"the cost of {port} is {cost.value}, and not from 1 to {most}"
+                yield OddSetting(device.name, says, "the cost as it is stated", cost.origin)
+        if mode is TreeMode.MSTP and tree.number:
+            twice = {
+                number: mask & tree.vlans.bits
+                for number, mask in instances.items()
+                if number != tree.number and mask & tree.vlans.bits
+            }
+            for number, mask in twice.items():
+                says = f"VLAN {bits_to_text(mask)} is in instance {number} and in {tree.number}"
+                yield OddSetting(device.name, says, f"instance {number}", tree.origin)
+            instances[tree.number] = instances.get(tree.number, 0) | tree.vlans.bits
+    if mode is TreeMode.MSTP and device.region is not None and not instances:
+        says = f"the region {device.region.value!r} is stated, and no VLANs of any instance"
+        yield OddSetting(device.name, says, "all VLANs in the common tree", device.region.origin)
+
+
+def _priority(device: Device, tree: Tree, mode: TreeMode) -> Iterator[OddSetting]:
+    fact: Fact[int] | None = tree.priority
+    if fact is None:
+        return
+    taken = taken_priority(mode, fact)
+    # Some show the priority with the number of the tree in it, a VLAN or an instance.
+    within = fact.value - taken
+    if not within or within == tree.number or (len(tree.vlans) == 1 and within in tree.vlans):
+        return
+    limit = "65535" if mode is TreeMode.STP else "61440, in steps of 4096"
+    says = f"the priority is {fact.value}, and not from 0 to {limit}"
+    yield OddSetting(device.name, says, str(taken), fact.origin)
+
+
+def _same_addresses(devices: list[Device]) -> Iterator[OddSetting]:
+    """Bridges of several switches with one address."""
+    known: dict[str, list[tuple[str, Origin]]] = {}
+    for device in devices:
+        own = {one.address.value: one.address for one in device.bridges.values() if one.address}
+        if device.address is not None:
+            own[device.address.value] = device.address
+        for address, fact in own.items():
+            known.setdefault(address, []).append((device.name, fact.origin))
+    for address, (first, *others) in known.items():
+        if others:
+            names = " and ".join(name for name, _ in (first, *others))
+            says = f"{names} have the same bridge address, {address}"
+            taken = "the one that is read first as the lower one"
+            yield OddSetting(first[0], says, taken, first[1], tuple(others))

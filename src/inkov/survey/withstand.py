@@ -1,0 +1,194 @@
+"""What losses do, as rows: what is lost, which VLANs fall apart, who is cut off, and why there is
+no spare.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from msgspec import Struct
+
+from inkov.campus import Origin, natural
+from inkov.forwarding import Fabric
+from inkov.forwarding.reasons import why_stopped
+from inkov.forwarding.trees.losses import Cut, Hub, Kind, Loss, Losses
+from inkov.vlanset import bits_to_text
+from inkov.wiring import Link
+
+__all__ = ["LossRow", "Survived", "loss_rows", "summary"]
+
+
+class Fallen(Struct):
+    """What became of a VLAN: the parts that fell off, as switches. What they fell off is larger."""
+
+    islands: list[list[str]]
+
+
+class LossRow(Struct):
+    """A loss that cuts somebody off. `cut` are the hosts, or host ports, that fell off or lost
+    their gateway; `ports` is how many host ports that are; `routerless` the VLANs without a
+    gateway.
+    """
+
+    kind: Kind
+    loses: list[str]
+    name: str
+    vlans: dict[str, Fallen]
+    routerless: str
+    cut: list[str]
+    ports: int
+    because: str
+    origin: Origin
+    claims: list[str] = []
+
+
+class Survived(Struct):
+    """Of a kind of loss: how many were tried, and how many may happen without loss."""
+
+    kind: Kind
+    tried: int = 0
+    survived: int = 0
+
+
+def loss_rows(losses: Losses, tried: Iterable[Loss]) -> tuple[list[LossRow], list[Survived]]:
+    """The losses that cut, those first that cut most off; and how many of each kind do not."""
+    counts: dict[Kind, Survived] = {}
+    cuts: list[Cut] = []
+    for loss in tried:
+        count = counts.setdefault(loss.kind, Survived(loss.kind))
+        count.tried += 1
+        cut = losses.try_loss(loss)
+        if cut is None:
+            count.survived += 1
+        else:
+            cuts.append(cut)
+    cuts.sort(key=lambda cut: (-cut.hosts, cut.loss.kind, natural(cut.loss.name)))
+    return [_row(losses.fabric, cut) for cut in cuts], list(counts.values())
+
+
+_WORDS = {
+    Kind.LINK: ("link", "links"),
+    Kind.SWITCH: ("switch", "switches"),
+    Kind.ROUTER: ("router", "routers"),
+    Kind.TOGETHER: ("pair of links", "pairs of links"),
+}
+
+
+def summary(counts: Iterable[Survived]) -> str:
+    """One line at the end."""
+    parts = [f"{one.survived} of {one.tried} {_WORDS[one.kind][one.tried != 1]}" for one in counts]
+    if not parts:
+        return "There is nothing to lose: no links, and no gateways."
+    listed = parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} and {parts[-1]}"
+    return f"{listed} may fail without loss."
+
+
+def _row(fabric: Fabric, cut: Cut) -> LossRow:
+    because, origin = _why(fabric, cut)
+    vlans = {
+        str(vid): Fallen(
+            [sorted({fabric.bridges[b].device for b in part}, key=natural) for part in parts]
+        )
+        for vid, parts in cut.pieces.items()
+    }
+    return LossRow(
+        cut.loss.kind,
+        list(cut.loss.loses),
+        cut.loss.name,
+        vlans,
+        bits_to_text(cut.routerless),
+        list(_cut_off(fabric, cut)),
+        cut.hosts,
+        because,
+        origin,
+    )
+
+
+def _cut_off(fabric: Fabric, cut: Cut) -> Iterator[str]:
+    """The hosts that fell off by their names, the ports of those without one."""
+    names: dict[tuple[str, str], list[str]] = {}
+    for host in fabric.campus.hosts:
+        names.setdefault((host.device, host.port), []).append(host.name)
+    fallen: dict[int, int] = {}
+    for part in cut.parts:
+        for bridge, vid in part:
+            fallen[bridge] = fallen.get(bridge, 0) | 1 << vid
+    for number, inside in enumerate(fabric.bridges):
+        mask = fallen.get(number, 0) | cut.routerless
+        if not mask or inside.device in cut.loss.devices or inside.routed:
+            continue
+        for at in inside.ports:
+            port = fabric.bridge_ports[at]
+            view = port.view
+            plain = view.pvid and not view.emit & ~view.untagged
+            if plain and mask >> view.pvid & 1 and fabric.is_host_port(port):
+                place = port.end.device, port.end.port
+                yield from names.get(place, [str(port.end)])
+
+
+# --- why there is no spare ------------------------------------------------------------------------
+
+
+def _why(fabric: Fabric, cut: Cut) -> tuple[str, Origin]:
+    """Why nothing else does what was lost, and where that is said."""
+    loss = cut.loss
+    places = [*loss.devices, *(place.rpartition(":")[0] for place in loss.loses)]
+    origin = fabric.device(places[0]).origin
+    if loss.links:
+        first = fabric.wiring.links[loss.links[0]]
+        origin = fabric.ports[first.a].stated.origin
+    if not cut.parts:
+        vids = bits_to_text(cut.routerless)
+        return f"no other device has a gateway in VLAN {vids}", origin
+    part = max(cut.parts, key=len)
+    spare = _spare(fabric, cut, part)
+    if spare is not None:
+        return spare
+    if loss.devices:
+        return f"every way leads through {loss.devices[0]}", origin
+    return "there is no other link", origin
+
+
+def _spare(fabric: Fabric, cut: Cut, part: list[Hub]) -> tuple[str, Origin] | None:
+    """A link that could be a spare: it joins what fell off with something else, and is another one;
+    and why it is none.
+    """
+    vid = min(vid for _, vid in part)
+    own = {fabric.bridges[bridge].device for bridge, of in part if of == vid}
+    found: tuple[str, Origin] | None = None
+    for number, link in enumerate(fabric.wiring.links):
+        ends = {link.a.device, link.b.device}
+        if number in cut.loss.links or ends & set(cut.loss.devices) or len(ends & own) != 1:
+            continue
+        if not fabric.link_up[number]:
+            found = found or (f"the spare {_named(link)} is shut", _shut_at(fabric, link))
+            continue
+        why = why_stopped(fabric, link, vid)
+        if not _passes(fabric, number, vid):
+            return f"the spare {_named(link)} does not pass VLAN {vid}: {why.says}", why.origin
+        says = (
+            f"the spanning tree blocks the spare {_named(link)} for VLAN {vid}, or what is behind"
+        )
+        found = (f"{says} it does not pass the VLAN on", fabric.ports[link.a].stated.origin)
+    return found
+
+
+def _named(link: Link) -> str:
+    return f"{link.a} - {link.b}"
+
+
+def _shut_at(fabric: Fabric, link: Link) -> Origin:
+    ends = [fabric.ports[link.a], fabric.ports[link.b]]
+    shut = next((end for end in ends if not end.up), ends[0])
+    return shut.stated.enabled.origin if shut.stated.enabled is not None else shut.stated.origin
+
+
+def _passes(fabric: Fabric, number: int, vid: int) -> bool:
+    """Whether a link passes a VLAN both ways."""
+    link = fabric.wiring.links[number]
+    passing = 0
+    for end in (link.a, link.b):
+        for sender in fabric.at.get(end, ()):
+            for crossing in fabric.crossings.get(sender, ()):
+                passing += crossing.link == number and any(m >> vid & 1 for _, m in crossing.same)
+    return passing > 1
