@@ -84,6 +84,10 @@ def _missed(site: Site, resolved: Resolved, lost: VlanSet) -> int:
 
 _ALLOWED_HERE = "{a} allows VLAN {vids} and {b} does not"
 _CUT_OFF = "VLAN {vid} of {switches} is cut off"
+_CUT_NOW = (
+    "the spanning tree takes this link and blocks {blocked}, so that VLAN {vids} of {switches} is"
+    " cut off now"
+)
 
 
 @rule(
@@ -117,6 +121,18 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             if (missing := end.allowed & differ)
         ]
         lost = [text for vid in differ for text in _loses(site, joined, vid)]
+        among = _cut_devices(site, joined) if lost else None
+        cut = site.cut_by_tree.get(joined.number)
+        if cut is not None and cut.vlans & differ.bits:
+            vids, blocked = bits_to_text(cut.vlans & differ.bits), cut.blocked
+            lost.append(
+                _CUT_NOW.format(
+                    blocked=f"{blocked.a} to {blocked.b}",
+                    vids=vids,
+                    switches=listed(list(cut.switches)),
+                )
+            )
+            among = {*(among or ()), *cut.switches}
         # What has members on both sides is wanted; of the rest nobody knows whether it was meant.
         needs = VlanSet(
             differ.bits & (site.perhaps_needs[joined.number] | _cut(site, joined) | site.private)
@@ -147,7 +163,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
                 *(["rest"] if rest else []),
             ),
             severity=None if lost else lighter,
-            among=_cut_devices(site, joined) if lost else None,
+            among=among,
             where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
             assumes=site.places.assumed_for((a, "allowed"), (b, "allowed")),
             vlans=differ.bits & site.served_anywhere,

@@ -5,6 +5,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli.options import ListingOptions, SwitchOption, VlanOption, shared
+from inkov.cli.says import complain
 from inkov.cli.session import start, vlan_list
 
 
@@ -16,6 +17,7 @@ def tree(
     down: Annotated[bool, typer.Option("--down", help="Each tree, from its root down.")] = False,
 ) -> None:
     """The spanning trees: root, what each port is, what is blocked, and why."""
+    from inkov.forwarding.trees.settings import odd_settings
     from inkov.forwarding.trees.spanning import spanning_trees
     from inkov.render.grid import Grid
     from inkov.render.results import Result
@@ -43,4 +45,7 @@ def tree(
         return shown
 
     options.out.show(Result(value=lambda: trees_value(rows, locator), grids=grids))
+    for odd in odd_settings(fabric.campus.devices.values()):
+        at = f"{odd.origin.file}:{locator.line(odd.origin)}"
+        complain(f"{at}: {odd.switch}: {odd.says}; taken: {odd.taken}")
     session.end()

@@ -350,3 +350,83 @@ def test_fm_7_10_what_chance_decides_is_undecided(asked: Any, inkov: Inkov) -> N
     (claim,) = inkov("prove", "campus", "-f", "json", "--now").json["claims"]
     assert claim["verdict"] == "undecided"
     assert claim["because"].startswith("it hangs on chance in the spanning tree")
+
+
+# --- losses ---------------------------------------------------------------------------------------
+
+
+def losses(inkov: Inkov, *options: str) -> dict[str, Any]:
+    """Name of a loss -> what it does."""
+    found = inkov("withstand", "campus", "-f", "json", *options).json
+    assert found["survived"] + len(found["losses"]) == found["tried"]
+    return {one["name"]: one for one in found["losses"]}
+
+
+def test_fm_7_11_a_ring_withstands_every_loss_of_a_link(asked: Any, inkov: Inkov) -> None:
+    asked(Ring())
+    assert losses(inkov, "--losses", "links,switches") == {}
+
+
+def test_fm_7_11_a_spare_that_lacks_the_vlan_is_none(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    ring.ports["fern-1"]["2"] = TRUNK.replace("10,20", "20")
+    answers = asked(ring)
+    found = losses(inkov, "--losses", "links")
+    # core-2 has VLAN 10 by the link to core-1 alone: its loss cuts as well.
+    assert set(found) == {"core-1:1 - core-2:1", "core-1:2 - fern-1:1"}
+    lost = found["core-1:2 - fern-1:1"]
+    assert lost["loses"] == ["core-1:2", "fern-1:1"]
+    assert lost["vlans"] == {"10": {"islands": [["fern-1"]]}}
+    assert (lost["cut"], lost["ports"]) == (["fern-1:9"], 1)
+    assert lost["because"] == (
+        "the spare core-2:2 - fern-1:2 does not pass VLAN 10: the allowed list of fern-1:2 (20,99)"
+        " does not hold VLAN 10"
+    )
+    assert lost["origin"]["file"].endswith("fern-1.sheet")
+    lines = (answers.folder / "fern-1.sheet").read_text().split("\n")
+    assert lines[lost["origin"]["line"] - 1] == "allowed: 20,99"
+    # Of the switches, the loss of core-1 takes the only way of VLAN 10 away.
+    of_switches = losses(inkov, "--losses", "switches")
+    assert {name: one["cut"] for name, one in of_switches.items()} == {"core-1": ["fern-1:9"]}
+
+
+def test_fm_7_11_the_tree_that_is_left_may_not_take_the_link_of_a_vlan(
+    asked: Any, inkov: Inkov
+) -> None:
+    # Only fern-1:2 passes VLAN 20 of fern-1. The tree blocks it; it is cut now, and only without
+    # the link that the tree takes now does it hang together.
+    ring = Ring()
+    ring.ports["fern-1"] |= {"1": TRUNK.replace("10,20", "10"), "8": "vlan: 20"}
+    ring.ports["core-1"]["8"] = "vlan: 20"
+    answers = asked(ring)
+    assert not answers.follow("fern-1:8", "core-1:8", "--now")["arrives"]
+    assert losses(inkov, "--losses", "links") == {}
+    findings = inkov("audit", "campus", "-f", "json").json["findings"]
+    says = "the spanning tree takes this link and blocks core-2:2 to fern-1:2, so that VLAN 20 of"
+    severities = [one["severity"] for one in findings if f"{says} fern-1 is cut" in one["says"]]
+    assert severities == ["fault"]
+
+
+def test_fm_7_9_the_link_that_the_tree_takes_has_the_vlan_at_neither_end(
+    asked: Any, inkov: Inkov
+) -> None:
+    ring = Ring()
+    ring.ports["fern-1"] |= {"1": TRUNK.replace("10,20", "10"), "8": "vlan: 20"}
+    ring.ports["core-1"] |= {"2": TRUNK.replace("10,20", "10"), "8": "vlan: 20"}
+    asked(ring)
+    found = inkov("audit", "campus", "-f", "json", "--only", "spare-link-lacks-vlan").json
+    (finding,) = found["findings"]
+    cure = "allow VLAN 20 at core-1:2 and at fern-1:1"
+    assert (finding["severity"], finding["cure"]) == ("fault", cure)
+    assert "takes it and blocks core-2:2 to fern-1:2, so that VLAN 20 of fern-1" in finding["says"]
+
+
+def test_fm_7_11_hosts_without_the_only_gateway_are_cut_from_it(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    ring.more["core-1"] = "\n[gateway 10]\naddress: 10.0.10.1/24\n"
+    asked(ring)
+    found = losses(inkov, "--losses", "routers,links")
+    assert {name: one["routerless"] for name, one in found.items()} == {
+        "the routing of core-1": "10"
+    }
+    assert found["the routing of core-1"]["cut"] == ["core-2:9", "fern-1:9"]
