@@ -1,7 +1,8 @@
-"""What else a change does to the campus as a whole: gateways, islands, links, and their spares.
+"""What else a change does to the campus as a whole: gateways, islands, links, their spares, and the
+spanning trees.
 
-Each is told once for all VLANs that share it. What the spanning tree makes of it is not worked out:
-links are taken as if all of them could carry their VLANs.
+Each is told once for all VLANs that share it. Of islands, links and spares all links count, as if
+no tree blocked any.
 """
 
 from __future__ import annotations
@@ -16,6 +17,8 @@ from inkov.checks import Site
 from inkov.checks.site import Joined
 from inkov.forwarding.circles import lone_links
 from inkov.forwarding.outlets import passes
+from inkov.forwarding.trees.active import Now
+from inkov.forwarding.trees.spanning import Trees
 from inkov.vlanset import VlanSet, bits, union
 
 __all__ = ["About", "Consequence", "consequences"]
@@ -28,6 +31,7 @@ class About(StrEnum):
     ISLANDS = "islands"
     LINK = "link"
     SPARE = "spare"
+    TREE = "tree"
 
 
 class Consequence(Struct, frozen=True):
@@ -46,7 +50,14 @@ class Consequence(Struct, frozen=True):
 
 def consequences(old: Site, new: Site) -> list[Consequence]:
     """What is otherwise on the campus after a change."""
-    return [*_gateways(old, new), *_islands(old, new), *_links(old, new), *_spares(old, new)]
+    return [
+        *_gateways(old, new),
+        *_islands(old, new),
+        *_links(old, new),
+        *_spares(old, new),
+        *_roots(old, new),
+        *_blocked(old, new),
+    ]
 
 
 def _about(about: About, name: str, mask: int, says: str, worse: bool) -> Consequence:
@@ -178,3 +189,57 @@ def _lone(site: Site, vids: int) -> dict[Link, int]:
             name = own[number][0]
             found[name] = found.get(name, 0) | 1 << vid
     return found
+
+
+def _roots(old: Site, new: Site) -> Iterator[Consequence]:
+    """The roots of spanning trees, where some switch says that it runs one."""
+    if old.now is None or new.now is None:
+        return
+    before, after = _root_of(old, old.now.trees), _root_of(new, new.now.trees)
+    turned: dict[tuple[str, str], int] = {}
+    for vid in before.keys() & after.keys():
+        if before[vid] != after[vid]:
+            key = before[vid], after[vid]
+            turned[key] = turned.get(key, 0) | 1 << vid
+    for (was, now), mask in sorted(turned.items()):
+        says = f"{{}}: the root of the spanning tree is {now}, it was {was}"
+        yield _about(About.TREE, "", mask, says, False)
+
+
+def _root_of(site: Site, trees: Trees) -> dict[int, str]:
+    """VLAN -> the roots of its trees, one for each part of the campus that hangs together."""
+    found: dict[int, list[str]] = {}
+    for tree in trees.trees:
+        names = sorted({site.fabric.bridges[number].device for number in tree.roots}, key=natural)
+        told = tree.complete and len(names) < 5
+        root = " or ".join(names) if told else "left to chance"
+        live = union(mask & site.fabric.bridges[number].live for number, mask in tree.masks.items())
+        for vid in bits(live & site.served_anywhere):
+            found.setdefault(vid, []).append(root)
+    return {vid: ", ".join(sorted(set(roots))) for vid, roots in found.items()}
+
+
+def _blocked(old: Site, new: Site) -> Iterator[Consequence]:
+    """The links that a spanning tree blocks on one side only, of those that are there on both."""
+    if old.now is None or new.now is None:
+        return
+    before, after = _blocking(old, old.now), _blocking(new, new.now)
+    for key in sorted(before.keys() & after.keys(), key=_order):
+        for mask, says in (
+            (after[key] & ~before[key], "is blocked by the spanning tree for {} now"),
+            (before[key] & ~after[key], "is not blocked by the spanning tree for {} any more"),
+        ):
+            if mask:
+                yield _about(About.TREE, " - ".join(key), mask, says, False)
+
+
+def _blocking(site: Site, now: Now) -> dict[Link, int]:
+    """For each link the VLANs of hosts that an end of it discards, in the first outcome."""
+    discards = now.fabrics[0].discards
+    return {
+        _named(joined): union(
+            discards[end].mask for end in (joined.link.a, joined.link.b) if end in discards
+        )
+        & site.served_anywhere
+        for joined in site.links
+    }

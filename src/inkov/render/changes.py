@@ -224,7 +224,8 @@ def _edits_together(view: _View) -> list[Lines]:
 
 
 def _consequence_line(one: Consequence) -> tuple[str, str]:
-    subject = {About.ISLANDS: "", About.SPARE: f"link {one.name} "}
+    of_tree = f"link {one.name} " if one.name else ""
+    subject = {About.ISLANDS: "", About.SPARE: f"link {one.name} ", About.TREE: of_tree}
     line = subject.get(one.about, f"{one.about} {one.name} ") + one.says
     return safe(line), _WORSE if one.worse else ""
 

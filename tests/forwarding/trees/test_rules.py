@@ -430,3 +430,21 @@ def test_fm_7_11_hosts_without_the_only_gateway_are_cut_from_it(asked: Any, inko
         "the routing of core-1": "10"
     }
     assert found["the routing of core-1"]["cut"] == ["core-2:9", "fern-1:9"]
+
+
+def test_a_change_of_priorities_moves_the_root_and_what_is_blocked(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    for name, priority in (("old", 8192), ("new", 0)):
+        ring = Ring()
+        ring.trees["core-2"] = ring.trees["core-2"].replace("8192", str(priority))
+        (tmp_path / name).mkdir()
+        ring.write(tmp_path / name)
+    found = inkov("compare", "old", "new", "-f", "json").json
+    assert [(one["name"], one["says"]) for one in found["consequences"]] == [
+        (None, "VLAN 10: the root of the spanning tree is core-2, it was core-1"),
+        # fern-1 is as near to core-2 as core-1 is, and core-1 comes before it.
+        ("core-1:2 - fern-1:1", "is blocked by the spanning tree for VLAN 10 now"),
+        ("core-2:2 - fern-1:2", "is not blocked by the spanning tree for VLAN 10 any more"),
+    ]
+    assert (found["gained"], found["lost"], found["refused"]) == ([], [], False)
