@@ -31,16 +31,16 @@ SHOTS = {
         " inkov prove repaired --certificate r.json > /dev/null; inkov verify r.json repaired"
     ),
     "reach": "inkov prove repaired --matrix",
+    "tree": "inkov tree glasshouses --switch palm-2 --down",
+    "withstand": "inkov withstand glasshouses",
     "compare": "inkov compare repaired proposed",
     "comment": "inkov compare repaired proposed --format markdown | fold -s -w 125",
     "hears": "inkov hears orchard-1:6 garden --level hostile",
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
     "ping": "inkov follow freezer-1 alarm-server garden",
-    "because": "inkov trunks garden --because core-1:port-6",
     "dialect": (
         "inkov dialect check garden/rill.toml garden/barn-1.txt --against garden/port-plan.csv"
     ),
-    "rules": "inkov rules",
     "trace": "inkov read garden --quiet --trace barn-1.txt",
 }
 """File name -> command, run where the demo campus is."""

@@ -16,8 +16,10 @@ from inkov.cli import (
     ports,
     prove,
     read,
+    tree,
     trunks,
     vlans,
+    withstand,
 )
 from inkov.cli.options import CompareOptions, ListingOptions, ReportOptions
 from inkov.cli.says import fail, reason, say
@@ -82,6 +84,9 @@ def demo(
     )
     _show("audit", repaired, lambda: audit.audit(**vars(mended)))
     _show("prove", repaired, lambda: prove.prove(**vars(mended)))
+    houses = ListingOptions([os.path.join(folder, "glasshouses")])
+    _show("tree", houses.configs[0], lambda: tree.tree(**vars(houses)))
+    _show("withstand", houses.configs[0], lambda: withstand.withstand(**vars(houses)))
     proposed = os.path.join(folder, "proposed")
     change = CompareOptions(repaired, proposed)
     _show("compare", repaired, lambda: compare.compare(**vars(change)), proposed)

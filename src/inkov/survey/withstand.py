@@ -63,7 +63,7 @@ def loss_rows(losses: Losses, tried: Iterable[Loss]) -> tuple[list[LossRow], lis
         else:
             cuts.append(cut)
     cuts.sort(key=lambda cut: (-cut.hosts, cut.loss.kind, natural(cut.loss.name)))
-    return [_row(losses.fabric, cut) for cut in cuts], list(counts.values())
+    return [_row(losses, cut) for cut in cuts], list(counts.values())
 
 
 _WORDS = {
@@ -83,8 +83,9 @@ def summary(counts: Iterable[Survived]) -> str:
     return f"{listed} may fail without loss."
 
 
-def _row(fabric: Fabric, cut: Cut) -> LossRow:
-    because, origin = _why(fabric, cut)
+def _row(losses: Losses, cut: Cut) -> LossRow:
+    fabric = losses.fabric
+    because, origin = _why(losses, cut)
     vlans = {
         str(vid): Fallen(
             [sorted({fabric.bridges[b].device for b in part}, key=natural) for part in parts]
@@ -129,9 +130,9 @@ def _cut_off(fabric: Fabric, cut: Cut) -> Iterator[str]:
 # --- why there is no spare ------------------------------------------------------------------------
 
 
-def _why(fabric: Fabric, cut: Cut) -> tuple[str, Origin]:
+def _why(losses: Losses, cut: Cut) -> tuple[str, Origin]:
     """Why nothing else does what was lost, and where that is said."""
-    loss = cut.loss
+    fabric, loss = losses.fabric, cut.loss
     places = [*loss.devices, *(place.rpartition(":")[0] for place in loss.loses)]
     origin = fabric.device(places[0]).origin
     if loss.links:
@@ -140,8 +141,8 @@ def _why(fabric: Fabric, cut: Cut) -> tuple[str, Origin]:
     if not cut.parts:
         vids = bits_to_text(cut.routerless)
         return f"no other device has a gateway in VLAN {vids}", origin
-    part = max(cut.parts, key=len)
-    spare = _spare(fabric, cut, part)
+    largest = max(range(len(cut.parts)), key=lambda at: len(cut.parts[at]))
+    spare = _spare(losses, cut, min(cut.parts[largest]))
     if spare is not None:
         return spare
     if loss.devices:
@@ -149,28 +150,26 @@ def _why(fabric: Fabric, cut: Cut) -> tuple[str, Origin]:
     return "there is no other link", origin
 
 
-def _spare(fabric: Fabric, cut: Cut, part: list[Hub]) -> tuple[str, Origin] | None:
+def _spare(losses: Losses, cut: Cut, hub: Hub) -> tuple[str, Origin] | None:
     """A link that could be a spare: it joins what fell off with something else, and is another one;
-    and why it is none.
+    and why it is none. One that lacks the VLAN is told before one that is blocked or shut.
     """
-    vid = min(vid for _, vid in part)
-    own = {fabric.bridges[bridge].device for bridge, of in part if of == vid}
-    found: tuple[str, Origin] | None = None
+    fabric, vid = losses.fabric, hub[1]
+    own = {fabric.bridges[bridge].device for bridge in losses.island(cut.loss, hub)}
+    blocked = shut = None
     for number, link in enumerate(fabric.wiring.links):
         ends = {link.a.device, link.b.device}
         if number in cut.loss.links or ends & set(cut.loss.devices) or len(ends & own) != 1:
             continue
         if not fabric.link_up[number]:
-            found = found or (f"the spare {_named(link)} is shut", _shut_at(fabric, link))
-            continue
-        why = why_stopped(fabric, link, vid)
-        if not _passes(fabric, number, vid):
+            shut = shut or (f"the spare {_named(link)} is shut", _shut_at(fabric, link))
+        elif not _passes(fabric, number, vid):
+            why = why_stopped(fabric, link, vid)
             return f"the spare {_named(link)} does not pass VLAN {vid}: {why.says}", why.origin
-        says = (
-            f"the spanning tree blocks the spare {_named(link)} for VLAN {vid}, or what is behind"
-        )
-        found = (f"{says} it does not pass the VLAN on", fabric.ports[link.a].stated.origin)
-    return found
+        else:
+            says = f"the spanning tree blocks the spare {_named(link)}"
+            blocked = blocked or (says, fabric.ports[link.a].stated.origin)
+    return blocked or shut
 
 
 def _named(link: Link) -> str:

@@ -102,6 +102,7 @@ class _Group(Struct):
     edges: list[_Edge] = field(default_factory=list)
     hubs: dict[Hub, int] = field(default_factory=dict)
     """Hubs that serve somebody -> how many host ports."""
+    gateways: set[Hub] = field(default_factory=set)
     odd: bool = False
 
 
@@ -159,7 +160,10 @@ class Losses:
         for group in self.groups:
             if id(group) not in self.safe:
                 continue
-            weights: dict[Hashable, int] = {hub: ports + 1 for hub, ports in group.hubs.items()}
+            weights: dict[Hashable, int] = {
+                hub: ports + 1 + _OF_GATEWAY * (hub in group.gateways)
+                for hub, ports in group.hubs.items()
+            }
             for parting in partings([(edge.one, edge.other) for edge in group.edges], weights):
                 parts = cast("list[list[Hub]]", parting.parts)
                 if parting.edge >= 0:
@@ -255,6 +259,17 @@ class Losses:
             for part in sorted(of_island.values(), key=partial(_rank, group), reverse=True)[1:]
         ]
 
+    def island(self, loss: Loss, hub: Hub) -> set[int]:
+        """The bridges that a hub hangs together with after a loss, those in between as well."""
+        group = next(group for group in self.groups if hub in group.hubs)
+        lost = self._ports_of(loss)
+        discarding: dict[int, int] = {}
+        if id(group) not in self.safe:
+            discarding = self.trees.without(lost).discarding(0)
+        joined = _wires(group, discarding, lost)
+        hubs = {end for edge in group.edges for end in (edge.one, edge.other)} | {hub}
+        return {other[0] for other in hubs if joined.of(other) == joined.of(hub)}
+
     # --- routers ----------------------------------------------------------------------------------
 
     def _without_router(self, loss: Loss) -> Cut | None:
@@ -328,9 +343,16 @@ def _ends(link: Link) -> tuple[End, End]:
     return link.a, link.b
 
 
+_OF_GATEWAY = 1 << 32
+"""More than all host ports: the part with most gateways stays."""
+
+
 def _rank(group: _Group, part: list[Hub]) -> tuple[int, int, list[int]]:
-    """How parts are compared: the one with most host ports stays, then that with most hubs."""
-    return sum(group.hubs[hub] for hub in part), len(part), [-bridge for bridge, _ in part]
+    """How parts are compared: that with most gateways stays, then the one with most host ports,
+    then that with most hubs.
+    """
+    weight = sum(group.hubs[hub] + _OF_GATEWAY * (hub in group.gateways) for hub in part)
+    return weight, len(part), [-bridge for bridge, _ in part]
 
 
 def _in_each(outcomes: list[dict[Hub, object]]) -> dict[Hub, object]:
@@ -340,6 +362,12 @@ def _in_each(outcomes: list[dict[Hub, object]]) -> dict[Hub, object]:
 
 def _joined(group: _Group, discarding: dict[int, int], lost: Collection[int]) -> dict[Hub, object]:
     """The island of each hub that serves somebody, where some ports are lost."""
+    joined = _wires(group, discarding, lost)
+    return {hub: joined.of(hub) for hub in group.hubs}
+
+
+def _wires(group: _Group, discarding: dict[int, int], lost: Collection[int]) -> Wires:
+    """What hangs together of a group, where some ports discard and others are lost."""
     joined = Wires()
     for edge in group.edges:
         one, other = edge.ports
@@ -350,7 +378,7 @@ def _joined(group: _Group, discarding: dict[int, int], lost: Collection[int]) ->
             and not discarding.get(other, 0) >> edge.other[1] & 1
         ):
             joined.join(edge.one, edge.other)
-    return {hub: joined.of(hub) for hub in group.hubs}
+    return joined
 
 
 def _groups(fabric: Fabric) -> list[_Group]:
@@ -390,6 +418,10 @@ def _groups(fabric: Fabric) -> list[_Group]:
             group = groups.setdefault(turned.of(vid), _Group(0))
             group.vlans |= 1 << vid
             group.hubs[bridge, vid] = ports.get((bridge, vid), 0)
+    for device, gateway in fabric.gateways():
+        hub = fabric.bridge_of[device.name, gateway.bridge], gateway.vid
+        if gateway.on and gateway.addresses and (held := groups.get(turned.of(gateway.vid))):
+            held.gateways |= {hub} & held.hubs.keys()
     for vid in one_way:
         if (odd := groups.get(turned.of(vid))) is not None:
             odd.odd = True
