@@ -28,10 +28,13 @@ import msgspec
 
 from bench.campus import write_campus
 from bench.formats import write_texts, write_walks
+from inkov.campus import Campus, Fact, Origin, Tree, TreeMode
 from inkov.checks import audit
-from inkov.forwarding import resolve
+from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.domains import domains
 from inkov.forwarding.reach import flood, sendings_at
+from inkov.forwarding.trees.losses import Kind, Losses, all_losses
+from inkov.forwarding.trees.spanning import spanning_trees
 from inkov.learn import Pair, learn
 from inkov.levels import Level
 from inkov.plan import Claim, Plan, PlanFile
@@ -39,8 +42,11 @@ from inkov.proofs import Verdict, prove
 from inkov.proofs.seats import all_seats
 from inkov.readers import load
 from inkov.readers.dialects import compile_dialect, read_text
+from inkov.survey.trees import distinct_trees, tree_row
+from inkov.survey.withstand import loss_rows
 from inkov.verify import PacketModel
 from inkov.verify.certificates import verify_entry
+from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 
 LIMITS = {
@@ -52,11 +58,12 @@ LIMITS = {
     "prove, files to verdicts": 12.0,
     "prove 50 hostile claims": 15.0,
 }
+"""The most each stage may cost at 1,000 switches, in multiples of the floor."""
+
 COMPARE_LIMIT = 1.3
 """The most that comparing may cost beyond reading both sides, in multiples of one audit, files to
 findings.
 """
-"""The most each stage may cost at 1,000 switches, in multiples of the floor."""
 
 
 def timed(work: Callable[[], Any]) -> float:
@@ -197,6 +204,45 @@ def proofs(files: list[Path], runs: int) -> None:
     print(f"  prove, memory                {memory:6.2f} x the bytes    at most 12")
 
 
+def with_trees(campus: Campus, mode: TreeMode) -> Campus:
+    """Every switch runs a tree of a kind; of those for each VLAN, the two cores share the roots."""
+    origin = Origin()
+    cores = [name for name in campus.devices if name.startswith("core")][:2]
+    for number, (name, device) in enumerate(campus.devices.items()):
+        device.tree_mode = Fact(mode, origin)
+        device.address = Fact(f"02:00:00:00:{number // 256:02x}:{number % 256:02x}", origin)
+        for port in device.ports.values():
+            port.speed = port.speed or Fact(1000, origin)
+        for first in (2, 3) if name in cores else ():
+            vids = VlanSet.from_vids(range(first, 4095, 2))
+            priority = Fact(4096 if cores.index(name) == first - 2 else 8192, origin)
+            device.trees.append(Tree(vids, origin, priority=priority))
+    return campus
+
+
+def trees_and_losses(files: list[Path], decode: Callable[[bytes], Any], runs: int) -> None:
+    """Spanning trees and every single loss, over the floor, from the resolved campus."""
+    for kind, limits in ((TreeMode.PER_VLAN, (4.0, 10.0)), (TreeMode.RSTP, (None, None))):
+        campus = with_trees(load([str(file) for file in files]).campus, kind)
+        fabric = resolve(campus, wire(campus))
+
+        def tree(fabric: Fabric = fabric) -> Any:
+            trees = spanning_trees(fabric)
+            return [tree_row(fabric, one, mask) for mask, one in distinct_trees(fabric, trees)]
+
+        def withstand(fabric: Fabric = fabric) -> Any:
+            losses = Losses(fabric, spanning_trees(fabric))
+            return loss_rows(losses, all_losses(fabric, (Kind.LINK, Kind.SWITCH)))
+
+        floor = min(timed(lambda: decode_all(files, decode)) for _ in range(runs))
+        for (name, work), limit in zip(
+            (("tree", tree), ("withstand", withstand)), limits, strict=True
+        ):
+            ratio = min(timed(work) for _ in range(runs)) / floor
+            most = f"   at most {limit:g}" if limit is not None else ""
+            print(f"  {name}, {kind:<20} {ratio:6.2f} x{most}")
+
+
 FORMAT_LIMITS = {"dialect text": 40.0, "SNMP walk": 25.0, "OpenConfig JSON": 5.0}
 """The most reading may cost, in multiples of reading the files and splitting their lines (JSON:
 decoding it).
@@ -317,6 +363,7 @@ def main() -> None:
             if switches >= 100:
                 proofs(files, options.runs)
                 comparing(files, options.runs)
+                trees_and_losses(files, decode, options.runs)
         for name, seconds in median.items():
             if name != "floor":
                 limit = f"   at most {LIMITS[name]:g}" if switches >= 1000 else ""

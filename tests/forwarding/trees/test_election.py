@@ -9,7 +9,13 @@ from functools import partial
 from itertools import permutations
 from typing import Any
 
-from inkov.forwarding.trees.election import TreeBridge, TreePort, elect, elect_instance
+from inkov.forwarding.trees.election import (
+    Reelection,
+    TreeBridge,
+    TreePort,
+    elect,
+    elect_instance,
+)
 from inkov.forwarding.trees.order import MOST_OUTCOMES, Identifier, Order, outcomes
 from tests.forwarding.trees.messages import settle
 
@@ -54,25 +60,28 @@ def graph(rng: random.Random, most: int = 7, kinds: str = "plain") -> Graph:
     return bridges, ports
 
 
-def ours(graph: Graph, unknown: Collection[int] = (), order: Order | None = None) -> dict[int, str]:
+def given(
+    graph: Graph, unknown: Collection[int] = ()
+) -> tuple[dict[int, TreeBridge], dict[int, TreePort]]:
+    """A graph as the program has it; of some bridges the address is not known."""
     bridges, ports = graph
-    elected = elect(
-        {
-            n: TreeBridge(
-                Identifier(one["id"][0], None if n in unknown else one["id"][1]),
-                one["region"],
-                one["legacy"],
-            )
-            for n, one in bridges.items()
-        },
-        {
-            n: TreePort(
-                one["bridge"], one["wire"], one["cost"], Identifier(*one["id"]), one["restricted"]
-            )
-            for n, one in ports.items()
-        },
-        order or Order(),
-    )
+    return {
+        n: TreeBridge(
+            Identifier(one["id"][0], None if n in unknown else one["id"][1]),
+            one["region"],
+            one["legacy"],
+        )
+        for n, one in bridges.items()
+    }, {
+        n: TreePort(
+            one["bridge"], one["wire"], one["cost"], Identifier(*one["id"]), one["restricted"]
+        )
+        for n, one in ports.items()
+    }
+
+
+def ours(graph: Graph, unknown: Collection[int] = (), order: Order | None = None) -> dict[int, str]:
+    elected = elect(*given(graph, unknown), order or Order())
     return {number: str(role) for number, role in elected.roles.items()}
 
 
@@ -162,3 +171,28 @@ def test_many_unknown_bridges_are_left_to_chance_and_said_so() -> None:
         found, complete = outcomes(partial(elect, bridges, ports))
         assert ({one.root[0] for one in found} == set(range(number))) is all_told
         assert (len(found), complete) == (MOST_OUTCOMES, all_told)
+
+
+def test_an_election_after_a_loss_is_that_without_what_was_lost() -> None:
+    worked_out = 0
+    for number in range(GRAPHS // 2):
+        rng = random.Random(f"loss {number}")
+        bridges, ports = given(graph(rng))
+        again = Reelection(bridges, ports, elect(bridges, ports, Order()))
+        for _ in range(4):
+            if rng.random() < 0.5:
+                wire = rng.choice([port.wire for port in ports.values()])
+                lost = {n for n, port in ports.items() if port.wire == wire}
+            else:
+                bridge = rng.choice(list(bridges))
+                lost = {n for n, port in ports.items() if port.bridge == bridge}
+            changed = again.without(lost)
+            left = {n: port for n, port in ports.items() if n not in lost}
+            there = {port.bridge for port in left.values()}
+            fresh = elect({n: bridges[n] for n in there}, left, Order()) if left else None
+            if changed is None or fresh is None:
+                continue
+            worked_out += 1
+            roles = {n: role for n, role in again.elected.roles.items() if n in left} | changed
+            assert roles == fresh.roles, (number, lost)
+    assert worked_out > GRAPHS / 2, worked_out

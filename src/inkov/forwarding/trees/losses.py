@@ -18,7 +18,8 @@ pass what was lost, or a wire on which something else discards now.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Hashable, Iterable, Iterator
+from collections import ChainMap
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
 from enum import StrEnum
 from functools import partial
 from itertools import combinations
@@ -33,7 +34,7 @@ from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.serve import served
 from inkov.forwarding.trees.active import active
 from inkov.forwarding.trees.participants import Wires
-from inkov.forwarding.trees.spanning import Trees
+from inkov.forwarding.trees.spanning import Part, Trees, matters
 from inkov.vlanset import bits, union
 from inkov.wiring import End, Link
 
@@ -106,6 +107,16 @@ class _Group(Struct):
     odd: bool = False
 
 
+class _After(Struct):
+    """What ports discard after a loss, in each outcome: port -> VLANs, as a mask. `changed` are the
+    ports that do so otherwise, if it is known; `trees` the trees, if they were elected anew.
+    """
+
+    discarding: Sequence[Mapping[int, int]]
+    trees: Trees | None
+    changed: dict[int, int] | None = None
+
+
 class Losses:
     """The fabric (as over all links) and its trees, to be tried by losses. `safe` are the groups
     that trees do not cut (by `id`).
@@ -126,7 +137,14 @@ class Losses:
                 self._of_port.setdefault(port, []).append(group)
         self.safe = {id(group) for group in self.groups if _is_safe(group, fabric, trees)}
         self._known_cuts()
-        self._discarding = [trees.discarding(number) for number in range(trees.outcomes)]
+        self._discarding: list[dict[int, int]] = [
+            trees.discarding(number) for number in range(trees.outcomes)
+        ]
+        self._islands_before: dict[int, list[dict[Hub, object]]] = {}
+        self._parts_of: dict[int, list[Part]] = {}
+        for part in trees.parts:
+            for port in part.world.ports:
+                self._parts_of.setdefault(port, []).append(part)
 
     def try_loss(self, loss: Loss) -> Cut | None:
         """What a loss cuts; None if it may happen without loss."""
@@ -141,7 +159,7 @@ class Losses:
         else:
             left = self.groups
         if left:
-            after = self.trees.without(ports)
+            after = self._after(ports)
             wanted = {id(group) for group in left}
             for group in self._touched(loss, ports, after):
                 if id(group) in wanted:
@@ -187,7 +205,25 @@ class Losses:
                     lost |= set(inside.ports)
         return lost
 
-    def _touched(self, loss: Loss, lost: set[int], after: Trees) -> list[_Group]:
+    def _after(self, lost: set[int]) -> _After:
+        """What discards without some ports."""
+        if self.trees.outcomes > 1 or any(group.odd for group in self.groups):
+            trees = self.trees.without(lost)
+            return _After([trees.discarding(number) for number in range(trees.outcomes)], trees)
+        changed: dict[int, int] = {}
+        parts = {id(part): part for port in lost for part in self._parts_of.get(port, ())}
+        for part in parts.values():
+            if any(matters(part, number) for number in part.world.ports.keys() & lost):
+                for port, mask in self.trees.discards_without(part, lost).items():
+                    every = union(tree.masks.get(self._bridge(port), 0) for tree in part.trees)
+                    before = changed.get(port, self._discarding[0].get(port, 0))
+                    changed[port] = before & ~every | mask
+        return _After([ChainMap(changed, self._discarding[0])], None, changed)
+
+    def _bridge(self, port: int) -> int:
+        return self.fabric.bridge_ports[port].bridge
+
+    def _touched(self, loss: Loss, lost: set[int], after: _After) -> list[_Group]:
         """The groups that pass what was lost, or a port that forwards otherwise now."""
         touched = {id(group): group for group in self.groups if group.odd}
         for port in lost:
@@ -195,10 +231,9 @@ class Losses:
         for device in loss.devices:
             touched |= {id(group): group for group in self._of_device.get(device, ())}
         for number, before in enumerate(self._discarding):
-            now = after.discarding(min(number, after.outcomes - 1))
-            if now == before:
-                continue
-            for port in before.keys() | now.keys():
+            now = after.discarding[min(number, len(after.discarding) - 1)]
+            ports = before.keys() | now.keys() if after.changed is None else after.changed
+            for port in ports:
                 changed = before.get(port, 0) ^ now.get(port, 0)
                 for group in self._of_port.get(port, ()) if changed else ():
                     if group.vlans & changed:
@@ -208,7 +243,7 @@ class Losses:
     # --- what falls apart -------------------------------------------------------------------------
 
     def _cut_group(
-        self, group: _Group, loss: Loss, lost: set[int], after: Trees, found: Cut
+        self, group: _Group, loss: Loss, lost: set[int], after: _After, found: Cut
     ) -> None:
         gone = (
             {
@@ -219,7 +254,7 @@ class Losses:
             if loss.devices
             else set()
         )
-        before = self._islands(group, self.trees, set())
+        before = self._before(group)
         now = self._islands(group, after, lost)
         together = _in_each(before)
         outcomes = [self._fallen_apart(group, together, islands, gone) for islands in now]
@@ -228,14 +263,21 @@ class Losses:
             fallen = parts if len(parts) > len(fallen) else fallen
         found.parts += fallen
 
-    def _islands(self, group: _Group, trees: Trees, lost: set[int]) -> list[dict[Hub, object]]:
+    def _before(self, group: _Group) -> list[dict[Hub, object]]:
+        """The islands of a group without any loss, worked out once."""
+        if id(group) not in self._islands_before:
+            base = _After(self._discarding, self.trees)
+            self._islands_before[id(group)] = self._islands(group, base, set())
+        return self._islands_before[id(group)]
+
+    def _islands(self, group: _Group, after: _After, lost: set[int]) -> list[dict[Hub, object]]:
         """The island of each hub that serves somebody, in each outcome of the trees."""
-        numbers = range(trees.outcomes)
         if not group.odd:
-            return [_joined(group, trees.discarding(number), lost) for number in numbers]
+            return [_joined(group, discarding, lost) for discarding in after.discarding]
+        assert after.trees is not None
         found: list[dict[Hub, object]] = []
-        for number in numbers:
-            there = domains(active(self.fabric, trees, number, lost=lost))
+        for number in range(after.trees.outcomes):
+            there = domains(active(self.fabric, after.trees, number, lost=lost))
             found.append(
                 {hub: there.of(*hub) if there.of(*hub) >= 0 else hub for hub in group.hubs}
             )
@@ -263,9 +305,9 @@ class Losses:
         """The bridges that a hub hangs together with after a loss, those in between as well."""
         group = next(group for group in self.groups if hub in group.hubs)
         lost = self._ports_of(loss)
-        discarding: dict[int, int] = {}
+        discarding: Mapping[int, int] = {}
         if id(group) not in self.safe:
-            discarding = self.trees.without(lost).discarding(0)
+            discarding = self._after(lost).discarding[0]
         joined = _wires(group, discarding, lost)
         hubs = {end for edge in group.edges for end in (edge.one, edge.other)} | {hub}
         return {other[0] for other in hubs if joined.of(other) == joined.of(hub)}
@@ -360,13 +402,15 @@ def _in_each(outcomes: list[dict[Hub, object]]) -> dict[Hub, object]:
     return {hub: tuple(one[hub] for one in outcomes) for hub in outcomes[0]}
 
 
-def _joined(group: _Group, discarding: dict[int, int], lost: Collection[int]) -> dict[Hub, object]:
+def _joined(
+    group: _Group, discarding: Mapping[int, int], lost: Collection[int]
+) -> dict[Hub, object]:
     """The island of each hub that serves somebody, where some ports are lost."""
     joined = _wires(group, discarding, lost)
     return {hub: joined.of(hub) for hub in group.hubs}
 
 
-def _wires(group: _Group, discarding: dict[int, int], lost: Collection[int]) -> Wires:
+def _wires(group: _Group, discarding: Mapping[int, int], lost: Collection[int]) -> Wires:
     """What hangs together of a group, where some ports discard and others are lost."""
     joined = Wires()
     for edge in group.edges:

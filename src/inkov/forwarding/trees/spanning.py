@@ -4,7 +4,7 @@ what is left to chance and what is assumed (FM 7.6 to FM 7.8).
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from typing import NamedTuple
 
 from msgspec import Struct, field
@@ -12,7 +12,14 @@ from msgspec import Struct, field
 from inkov.campus import Origin, TreeMode, natural
 from inkov.forwarding.circles import blocks
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.trees.election import Elected, TreeBridge, TreePort, elect, elect_instance
+from inkov.forwarding.trees.election import (
+    Elected,
+    Reelection,
+    TreeBridge,
+    TreePort,
+    elect,
+    elect_instance,
+)
 from inkov.forwarding.trees.order import Order, outcomes
 from inkov.forwarding.trees.participants import (
     COMMON,
@@ -28,7 +35,7 @@ from inkov.forwarding.trees.participants import (
 )
 from inkov.vlanset import VlanSet, union
 
-__all__ = ["Remark", "SpanningTree", "Trees", "spanning_trees"]
+__all__ = ["Part", "Remark", "SpanningTree", "Trees", "matters", "spanning_trees"]
 
 ALL = VlanSet.all().bits
 
@@ -115,12 +122,35 @@ class Trees(Struct):
         parts: list[Part] = []
         for part in self.parts:
             lost = part.world.ports.keys() & ports
-            if not any(_matters(part, number) for number in lost):
+            if not any(matters(part, number) for number in lost):
                 parts.append(part)
                 continue
             left = _left(part.world, lost)
             parts += [self._elected(world, part.vlans) for world in _apart(left)]
         return Trees(self.participants, parts, self.disabled)
+
+    def discards_without(self, part: Part, lost: Collection[int]) -> dict[int, int]:
+        """What ports discard by a part's trees where some ports are lost, in the first outcome:
+        bridge port -> VLANs, as a mask; of those that do so otherwise than before.
+        """
+        tree, own = part.trees[0], part.world.ports.keys() & lost
+        if len(part.trees) == 1 and tree.complete and len(tree.outcomes) == 1:
+            changed = _reelection(part).without(own)
+            if changed is not None:
+                found = {}
+                for number, role in changed.items():
+                    mask = tree.masks.get(part.world.ports[number].bridge, tree.vlans)
+                    if role.forwards != tree.outcomes[0].roles[number].forwards:
+                        found[number] = 0 if role.forwards else mask
+                return found
+        worlds = _apart(_left(part.world, own))
+        after = _discarding(self._elected(world, part.vlans) for world in worlds)
+        before = _discarding([part])
+        return {
+            number: after.get(number, 0)
+            for number in (before.keys() | after.keys()) - own
+            if before.get(number, 0) != after.get(number, 0)
+        }
 
     def _elected(self, world: World, vlans: int) -> Part:
         trees = [_vlan_tree(world, vlans)] if vlans else _common_trees(world, self.participants)
@@ -163,7 +193,28 @@ def spanning_trees(fabric: Fabric) -> Trees:
     return Trees(found, parts, common.disabled)
 
 
-def _matters(part: Part, number: int) -> bool:
+def _reelection(part: Part) -> Reelection:
+    """The election of a part's only tree, to be tried without some ports; kept with its world."""
+    known: Reelection | None = part.world.__dict__.get("reelection")
+    if known is None:
+        elected = part.trees[0].outcomes[0]
+        known = Reelection(part.world.bridges, part.world.ports, elected)
+        part.world.__dict__["reelection"] = known
+    return known
+
+
+def _discarding(parts: Iterable[Part]) -> dict[int, int]:
+    """What ports discard by the trees of some parts, in the first outcome."""
+    found: dict[int, int] = {}
+    for part in parts:
+        for tree in part.trees:
+            for number in tree.blocked(0):
+                mask = tree.masks.get(tree.world.ports[number].bridge, tree.vlans)
+                found[number] = found.get(number, 0) | mask
+    return found
+
+
+def matters(part: Part, number: int) -> bool:
     """Whether a tree may be another one without a port: one on whose wire a port discards,
     whatever comes out, is not missed, unless more than two share the wire.
     """
