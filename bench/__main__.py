@@ -228,7 +228,8 @@ def trees_and_losses(files: list[Path], decode: Callable[[bytes], Any], runs: in
 
         def tree(fabric: Fabric = fabric) -> Any:
             trees = spanning_trees(fabric)
-            return [tree_row(fabric, one, mask) for mask, one in distinct_trees(fabric, trees)]
+            found = distinct_trees(fabric, trees)
+            return [tree_row(fabric, one, mask, seen_only=True) for mask, one in found]
 
         def withstand(fabric: Fabric = fabric) -> Any:
             losses = Losses(fabric, spanning_trees(fabric))

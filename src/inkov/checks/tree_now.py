@@ -62,7 +62,7 @@ def tree_seen_otherwise(site: Site) -> Iterator[Found]:
     for tree in site.now.trees.trees if site.now is not None else ():
         if not tree.sure:
             continue
-        for port in tree_row(site.fabric, tree, tree.vlans).ports:
+        for port in tree_row(site.fabric, tree, tree.vlans, seen_only=True).ports:
             if port.differs and port.seen_origin is not None:
                 seen = port.seen_state or port.seen_role
                 yield finding(

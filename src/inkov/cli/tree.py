@@ -4,7 +4,7 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.options import ListingOptions, SwitchOption, VlanOption, shared
+from inkov.cli.options import Format, ListingOptions, SwitchOption, VlanOption, shared
 from inkov.cli.says import complain
 from inkov.cli.session import start, vlan_list
 
@@ -30,7 +30,9 @@ def tree(
     wanted = vlan_list(vlan)
     trees = spanning_trees(fabric)
     found = distinct_trees(fabric, trees, name, wanted.bits if wanted is not None else None)
-    rows = [tree_row(fabric, one, vlans, name) for vlans, one in found]
+    # A table of trees alone needs but the ports that are seen otherwise.
+    brief = name is None and options.form is not Format.JSON
+    rows = [tree_row(fabric, one, vlans, name, seen_only=brief) for vlans, one in found]
 
     def grids() -> list[Grid]:
         shown = [trees_grid(rows, locator)]

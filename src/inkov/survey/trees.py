@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from inkov.campus import Origin, TreeMode, TreeRole, TreeState, natural
+from inkov.campus import Origin, Tree, TreeMode, TreeRole, TreeState, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.trees.election import Elected
 from inkov.forwarding.trees.order import Identifier, Order
@@ -118,15 +118,25 @@ def _looks(tree: SpanningTree) -> tuple[object, ...]:
     )
 
 
-def tree_row(fabric: Fabric, tree: SpanningTree, vlans: int, switch: str | None = None) -> TreeRow:
-    """A tree that is for some VLANs, as a row; with the ports of a switch, or all of them."""
+def tree_row(
+    fabric: Fabric,
+    tree: SpanningTree,
+    vlans: int,
+    switch: str | None = None,
+    *,
+    seen_only: bool = False,
+) -> TreeRow:
+    """A tree that is for some VLANs, as a row; with the ports of a switch, or all of them, or those
+    of which sources report what they are now (`seen_only`).
+    """
     roots = [fabric.bridges[number].device for number in tree.roots]
     sure_root = tree.roots[0] if len(tree.roots) == 1 and tree.complete else None
     following = _next(tree, sure_root) if sure_root is not None else None
     ports = [
         _port_row(fabric, tree, number)
         for number in tree.world.ports
-        if switch is None or fabric.bridge_ports[number].end.device == switch
+        if (switch is None or fabric.bridge_ports[number].end.device == switch)
+        and (not seen_only or _seen(fabric, tree, number) is not None)
     ]
     blocked = [
         number
@@ -178,6 +188,18 @@ def _remarks(fabric: Fabric, tree: SpanningTree) -> Iterator[Remark]:
 # --- ports ----------------------------------------------------------------------------------------
 
 
+def _seen(fabric: Fabric, tree: SpanningTree, number: int) -> Tree | None:
+    """What the source of a port reports of it in a tree, if it does."""
+    port = fabric.bridge_ports[number]
+    for one in fabric.device(port.end.device).trees:
+        if port.port not in one.roles and port.port not in one.states:
+            continue
+        same = one.number == tree.instance or tree.mode is not TreeMode.MSTP
+        if same and one.bridge == fabric.bridges[port.bridge].name:
+            return one
+    return None
+
+
 def _port_row(fabric: Fabric, tree: SpanningTree, number: int) -> TreePortRow:
     port = fabric.bridge_ports[number]
     elected = tree.outcomes[0]
@@ -186,16 +208,7 @@ def _port_row(fabric: Fabric, tree: SpanningTree, number: int) -> TreePortRow:
     states = {role.forwards for role in roles}
     known = tree.complete or number not in tree.circle
     state = TreeState.FORWARDING if True in states else TreeState.DISCARDING
-    seen = next(
-        (
-            one
-            for one in fabric.device(port.end.device).trees
-            if one.bridge == fabric.bridges[port.bridge].name
-            and (port.port in one.roles or port.port in one.states)
-            and (one.number == tree.instance or tree.mode is not TreeMode.MSTP)
-        ),
-        None,
-    )
+    seen = _seen(fabric, tree, number)
     role = seen.roles.get(port.port) if seen is not None else None
     seen_state = seen.states.get(port.port) if seen is not None else None
     reported = seen_state or role
