@@ -347,7 +347,8 @@ vlan: 10
     ("trees", "found"),
     [
         (("off", "off", "off"), [("breach", "no spanning tree runs on a, b, c")]),
-        (("off", "rstp", "off"), []),  # b gets its own messages back, and opens the loop
+        # Untagged frames, as messages are, get into no VLAN on a and c: b does not get its own back.
+        (("off", "rstp", "off"), [("risk", "if messages of others do not, either")]),
         (("off", "", "off"), []),  # what b does is not known
     ],
 )

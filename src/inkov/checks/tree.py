@@ -43,12 +43,15 @@ def _loops(site: Site) -> Iterator[tuple[tuple[tuple[int, int], ...], int]]:
     """The loops that no spanning tree guards: the links of each, as pairs of bridge ports, and the
     VIDs that go round in it, as a mask.
 
-    A switch with a tree on a loop gets its own messages back, and opens the loop; so all switches
-    on it must have none. Of the links that pass a VLAN between such switches, those are on loops
-    that are left when ends of chains are taken away, again and again.
+    A switch with a tree on a loop gets its own messages back, and opens the loop, unless a switch
+    without one keeps them off. So where it is sure which ports forward now, all loops of these
+    count, else those of switches that all run no tree. Of the links that pass a VLAN between such
+    switches, those are on loops that are left when ends of chains are taken away, again and again.
     """
-    fabric, ports = site.fabric, site.fabric.bridge_ports
-    without = {d.name for d in site.devices if _is_off(d)}
+    fabric, without = site.fabric, {d.name for d in site.devices if _is_off(d)}
+    if without and site.now is not None and len(site.now.fabrics) == 1 and not site.now.doubts:
+        fabric, without = site.now.fabrics[0], set(fabric.campus.devices)
+    ports = fabric.bridge_ports
     ways: dict[tuple[int, int], int] = {}
     for sender, crossings in fabric.crossings.items():
         if ports[sender].end.device in without and not ports[sender].view.protected:
@@ -91,6 +94,10 @@ def _is_off(device: Device) -> bool:
     example="two ports of gate-1 in VLAN 10 are patched together, and its spanning tree is off",
     says={
         "off": "{links} form a loop in VLAN {vids}, and no spanning tree runs on {switches}",
+        "unbroken": (
+            "{links} form a loop in VLAN {vids}; no spanning tree runs on {switches}, and untagged"
+            " frames do not get past: nobody breaks it, if messages of others do not, either"
+        ),
         "unknown": "{links} form a loop in VLAN {vids}, and {switches} states no spanning tree",
     },
     fix="turn the spanning tree on at {switches}, or take one of the links away",
@@ -99,7 +106,8 @@ def loop_unguarded(site: Site) -> Iterator[Found]:
     ports = site.fabric.bridge_ports
     for links, mask in _loops(site):
         ends = [(ports[one].end, ports[to].end) for one, to in links]
-        names = sorted({end.device for pair in ends for end in pair}, key=natural)
+        around = sorted({end.device for pair in ends for end in pair}, key=natural)
+        names = [name for name in around if _is_off(site.fabric.device(name))]
         modes = [site.fabric.device(name).tree_mode for name in names]
         yield finding(
             {
@@ -107,7 +115,7 @@ def loop_unguarded(site: Site) -> Iterator[Found]:
                 "vids": bits_to_text(mask),
                 "switches": listed(names),
             },
-            case="off",
+            case="off" if names == around else "unbroken",
             where=(
                 *(site.places.of(site.resolved(end), "mode") for pair in ends for end in pair),
                 *(
@@ -116,6 +124,7 @@ def loop_unguarded(site: Site) -> Iterator[Found]:
                     if mode is not None
                 ),
             ),
+            severity=None if names == around else Severity.RISK,
             vlans=mask,
         )
     running = _runs(site)

@@ -39,7 +39,7 @@ def withstand(
     trees = spanning_trees(fabric)
     tried = Losses(fabric, trees, wanted.bits if wanted is not None else -1)
     rows, counts = loss_rows(tried, all_losses(fabric, kinds, pairs=pairs))
-    remarks = remarks_on(trees) if rows else []
+    remarks = remarks_on(trees)
     options.out.show(
         Result(
             value=lambda: losses_value(rows, counts, remarks, locator),

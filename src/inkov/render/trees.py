@@ -30,6 +30,8 @@ def trees_grid(rows: list[TreeRow], locator: Locator) -> Grid:
         Column("Remarks"),
     ]
     grid = Grid(columns, blocks=True)
+    if not rows:
+        grid.notes.append("No spanning tree: no two switches that are linked run one.")
     for row in rows:
         mode = f"{row.mode}, instance {row.instance}" if row.instance else str(row.mode)
         remarks = [remark.says for remark in row.remarks]

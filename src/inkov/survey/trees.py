@@ -155,7 +155,7 @@ def tree_row(
         len(blocked),
         tree.sure,
         tree.settled,
-        bool(tree.circle),
+        bool(tree.circle) or tree.seams,
         sorted(ports, key=lambda row: (natural(row.switch), natural(row.port))),
         list(_remarks(fabric, tree)),
     )
@@ -175,7 +175,7 @@ def _next(tree: SpanningTree, root: int) -> int | None:
 
 def _remarks(fabric: Fabric, tree: SpanningTree) -> Iterator[Remark]:
     yield from tree.doubts
-    if not tree.circle:
+    if not tree.circle and not tree.seams:
         return
     first = fabric.resolved(fabric.bridge_ports[next(iter(tree.world.ports))]).stated.origin
     if not tree.complete:

@@ -448,3 +448,58 @@ def test_a_change_of_priorities_moves_the_root_and_what_is_blocked(
         ("core-2:2 - fern-1:2", "is not blocked by the spanning tree for VLAN 10 any more"),
     ]
     assert (found["gained"], found["lost"], found["refused"]) == ([], [], False)
+
+
+def test_fm_7_2_trees_of_two_kinds_on_a_circle_are_not_sure(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    ring.trees["core-2"] = ring.trees["core-2"].replace("rstp", "per vlan")
+    answers = asked(ring)
+    assert [tree["settled"] for tree in answers.trees()] == [False]
+    claims = inkov("prove", "campus", "-f", "json", "--now").json["claims"]
+    assert {one["claim"]: one["verdict"] for one in claims} == {
+        "VLAN 10 leaks into no other": "holds",
+        "VLAN 10 is not split": "undecided",
+    }
+    remarks = inkov("withstand", "campus", "-f", "json").json["remarks"]
+    assert any("no standard says" in one for one in remarks)
+
+
+def test_fm_7_2_without_a_circle_the_kinds_do_not_matter(asked: Any) -> None:
+    ring = Ring()
+    ring.trees["core-2"] = ring.trees["core-2"].replace("rstp", "per vlan")
+    ring.cables.remove(("core-2", "2", "fern-1", "2"))
+    assert [(tree["settled"], tree["remarks"]) for tree in asked(ring).trees()] == [(True, [])]
+
+
+def test_fm_7_3_a_loop_past_a_bridge_that_keeps_messages_off(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    ring.cables.remove(("core-2", "2", "fern-1", "2"))
+    ring.cables |= {("core-2", "2", "hut-1", "1"), ("hut-1", "2", "fern-1", "2")}
+    tagged_only = TRUNK.replace("native: 99", "native: none")
+    ring.add("hut-1", "mode: off", {"1": tagged_only, "2": tagged_only})
+    answers = asked(ring)
+    (tree,) = answers.trees()
+    assert tree["blocked"] == 0  # it knows of no circle
+    found = inkov("audit", "campus", "-f", "json", "--only", "loop-unguarded").json["findings"]
+    (finding,) = found
+    assert finding["severity"] == "risk"
+    # VLAN 99 is untagged at the switches around, and gets into no VLAN there.
+    assert "form a loop in VLAN 10,20; no spanning tree runs on hut-1, and" in finding["says"]
+    assert {one["switch"] for one in finding["where"]} == {"core-1", "core-2", "fern-1", "hut-1"}
+
+
+def test_fm_7_4_what_cannot_be_is_told_with_what_is_taken(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    ring.trees["core-1"] = ring.trees["core-1"].replace("4096", "5000")
+    ring.trees["fern-1"] = ring.trees["fern-1"].replace(":03", ":02") + "cost of 1: 0\n"
+    asked(ring)
+    found = inkov("tree", "campus")
+    assert [line.partition(": ")[2] for line in found.err.strip().split("\n")] == [
+        "campus/core-1.sheet:22: core-1: the priority is 5000, and not from 0 to 61440, in steps of"
+        " 4096; taken: 4096",
+        "campus/fern-1.sheet:23: fern-1: the cost of 1 is 0, and not from 1 to 200000000; taken:"
+        " the cost of its speed",
+        "campus/core-2.sheet:21: core-2: its bridge address, 02:00:00:00:00:02, is that of fern-1"
+        " as well; taken: either as the lower one",
+    ]
+    assert "have bridge addresses of other switches" in found.out

@@ -115,7 +115,8 @@ def _assumptions(fabric: Fabric, tree: SpanningTree) -> list[Assumption]:
     """What an answer rests on that comes by a tree of which it is not sure which ports forward: at
     each bridge on a circle.
     """
-    devices = sorted({fabric.bridge_ports[number].end.device for number in tree.circle})
+    concerned = tree.world.ports if tree.seams else tree.circle
+    devices = sorted({fabric.bridge_ports[number].end.device for number in concerned})
     says = [doubt.says for doubt in tree.doubts]
     if len(tree.outcomes) > 1 or not tree.complete:
         says.append("chance decides which ports discard in the spanning tree")

@@ -13,6 +13,7 @@ about: it matters only where that is on a circle.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Hashable, Iterable, Iterator
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -84,10 +85,13 @@ _SEVERAL_REGIONS = Assumed(
     "share their wires with bridges of several regions",
 )
 _TWO_KINDS = Assumed(
-    "runs a tree for each VLAN, and a switch beside it one for all: no standard says what they make"
-    " of each other's messages",
-    "run a tree for each VLAN, and switches beside them one for all: no standard says what they"
-    " make of each other's messages",
+    "is where a tree for each VLAN meets one for all: no standard says what they make of each"
+    " other's messages",
+    "are where trees for each VLAN meet one for all: no standard says what they make of each"
+    " other's messages",
+)
+_SAME_ADDRESS = Assumed(
+    "has the bridge address of another switch", "have bridge addresses of other switches"
 )
 
 
@@ -154,7 +158,8 @@ class Taker(Struct):
 
 class World(Struct, dict=True):
     """Bridges and ports of one kind of tree, for an election. `disabled` ports are shut by a guard;
-    `by_speed` are ports whose cost follows from their speed.
+    `by_speed` are ports whose cost follows from their speed. `seams` are about ports where trees of
+    two kinds meet; `cabling` has the bridge and the wire of each port, of whatever kind.
     """
 
     bridges: dict[int, TreeBridge] = field(default_factory=dict)
@@ -162,6 +167,8 @@ class World(Struct, dict=True):
     doubts: list[Doubt] = field(default_factory=list)
     disabled: dict[int, Doubt] = field(default_factory=dict)
     by_speed: set[int] = field(default_factory=set)
+    seams: list[Doubt] = field(default_factory=list)
+    cabling: dict[int, tuple[int, int]] = field(default_factory=dict)
 
     @cached_property
     def on_wire(self) -> dict[int, list[int]]:
@@ -172,7 +179,7 @@ class World(Struct, dict=True):
         return found
 
 
-class Participants(Struct):
+class Participants(Struct, dict=True):
     """The bridges by number, and the bridge ports of each that could be in a tree. `known` are
     what is set for ports, by port and tree: several trees have the same.
     """
@@ -180,6 +187,12 @@ class Participants(Struct):
     takers: dict[int, Taker]
     fabric: Fabric
     known: dict[tuple[int, int], Any] = field(default_factory=dict)
+
+    @cached_property
+    def shared_addresses(self) -> set[int]:
+        """The addresses that several bridges have."""
+        counts = Counter(taker.address for taker in self.takers.values())
+        return {one for one, count in counts.items() if one is not None and count > 1}
 
     def ports(self, modes: Iterable[TreeMode]) -> Iterator[BridgePort]:
         """Those with a link, of the bridges that run a tree of some kind."""
@@ -339,6 +352,9 @@ def common_world(all_takers: Participants) -> World:
         alive = _without_guarded(ports, fabric, world)
         taking = [port for port in alive if all_takers.takers[port.bridge].mode in COMMON]
         if len(alive) > 1:
+            world.cabling |= {port.number: (port.bridge, number) for port in alive}
+            if 0 < len(taking) < len(alive):
+                world.seams += [_seam(port, all_takers) for port in alive]
             for port in taking:
                 _doubts_of_wire(port, alive, passed_on.get(wire, ()), all_takers, world)
                 taker = all_takers.takers[port.bridge]
@@ -412,6 +428,12 @@ def _without_guarded(ports: list[BridgePort], fabric: Fabric, world: World) -> l
     return [port for port in ports if port not in guarded]
 
 
+def _seam(port: BridgePort, all_takers: Participants) -> Doubt:
+    """That trees of two kinds meet on the wire of a port."""
+    origin = all_takers.fabric.resolved(port).stated.origin
+    return Doubt(port.number, str(port.end), _TWO_KINDS, origin)
+
+
 def _doubts_of_wire(
     port: BridgePort,
     ports: list[BridgePort],
@@ -432,10 +454,8 @@ def _doubts_of_wire(
         doubt(taker.device.name, _NO_REGION, taker.device.origin)
     for between in passed_on:
         doubt(between.device.name, _PASSES_ON, between.device.origin)
-    for other in ports:
-        far = all_takers.takers[other.bridge]
-        if far.mode is TreeMode.PER_VLAN:
-            doubt(far.device.name, _TWO_KINDS)
+    if taker.address is not None and taker.address in all_takers.shared_addresses:
+        doubt(taker.device.name, _SAME_ADDRESS)
     if len(ports) > 2 and len({all_takers.takers[one.bridge].region for one in ports}) > 1:
         doubt(str(port.end), _SEVERAL_REGIONS)
 

@@ -48,7 +48,8 @@ def _of_device(device: Device) -> Iterator[OddSetting]:
         for port, cost in tree.costs.items():
             if not 1 <= cost.value <= most:
                 says = f"the cost of {port} is {cost.value}, and not from 1 to {most}"
-                yield OddSetting(device.name, says, "the cost as it is stated", cost.origin)
+                taken = "the cost as it is stated" if cost.value else "the cost of its speed"
+                yield OddSetting(device.name, says, taken, cost.origin)
         if mode is TreeMode.MSTP and tree.number:
             twice = {
                 number: mask & tree.vlans.bits
@@ -89,7 +90,7 @@ def _same_addresses(devices: list[Device]) -> Iterator[OddSetting]:
             known.setdefault(address, []).append((device.name, fact.origin))
     for address, (first, *others) in known.items():
         if others:
-            names = " and ".join(name for name, _ in (first, *others))
-            says = f"{names} have the same bridge address, {address}"
-            taken = "the one that is read first as the lower one"
+            names = " and ".join(name for name, _ in others)
+            says = f"its bridge address, {address}, is that of {names} as well"
+            taken = "either as the lower one"
             yield OddSetting(first[0], says, taken, first[1], tuple(others))

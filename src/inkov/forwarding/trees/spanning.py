@@ -53,7 +53,8 @@ class SpanningTree(Struct):
     `instance` is 0 but for those of regions. `outcomes` are what its election may come to, more
     than one where identifiers that are not known decide; not all if it is not `complete`. `circle`
     are the ports on circles: all others forward, whatever comes out. `doubts` are the assumptions
-    that matter.
+    that matter; `seams` is true if some of them are about trees of another kind that it meets on a
+    circle.
     """
 
     vlans: int
@@ -64,6 +65,7 @@ class SpanningTree(Struct):
     complete: bool
     circle: set[int] = field(default_factory=set)
     doubts: list[Remark] = field(default_factory=list)
+    seams: bool = False
     masks: dict[int, int] = field(default_factory=dict)
     """Bridge -> the VLANs whose frames this tree is for there."""
 
@@ -77,7 +79,7 @@ class SpanningTree(Struct):
     def settled(self) -> bool:
         """Whether it is sure which ports forward."""
         if not self.circle:
-            return True
+            return not self.seams
         blocked = {frozenset(self.blocked(number)) for number in range(len(self.outcomes))}
         return self.complete and not self.doubts and len(blocked) == 1
 
@@ -190,7 +192,29 @@ def spanning_trees(fabric: Fabric) -> Trees:
         for one in _apart(world):
             tree = _vlan_tree(one, mask)
             parts.append(Part(one, mask, [tree], [tree.circle] if tree.circle else []))
+    _meeting(common, [tree for part in parts for tree in part.trees])
     return Trees(found, parts, common.disabled)
+
+
+def _meeting(common: World, trees: list[SpanningTree]) -> None:
+    """Note in the trees where trees of two kinds meet on a circle: neither knows of it."""
+    if not common.seams:
+        return
+    ports = common.cabling
+    numbers = list(ports)
+    edges = [(("bridge", ports[n][0]), ("wire", ports[n][1])) for n in numbers]
+    for block in blocks(edges):
+        around = {numbers[at] for at in block}
+        seams = {doubt.who: doubt for doubt in common.seams if doubt.port in around}
+        if len(block) < 2 or not seams:
+            continue
+        first = min(seams, key=natural)
+        remark = Remark(seams[first].says(len(seams) - 1), seams[first].origin)
+        bridges = {ports[number][0] for number in around}
+        for tree in trees:
+            if tree.world.bridges.keys() & bridges:
+                tree.doubts = [*tree.doubts, remark]
+                tree.seams = True
 
 
 def _reelection(part: Part) -> Reelection:
