@@ -54,6 +54,10 @@ ROOMS: dict[str, tuple[str, list[str]]] = {
     "tables": ("readers/tables.py", ["readers/test_tables.py"]),
     "plan": ("plan", ["plan", "test_documents.py", "checks/test_examples.py"]),
     "wiring": ("wiring", ["wiring", "cli/test_small_campus.py", "checks/test_examples.py"]),
+    "trees": (
+        "forwarding/trees",
+        [f"forwarding/trees/test_{name}.py" for name in ("election", "rules", "losses", "now")],
+    ),
     "forwarding": ("forwarding", ["forwarding", "cli/test_frames.py", "proofs/test_commands.py"]),
     "checks": ("checks", ["checks"]),
     "proofs": ("proofs", ["proofs"]),

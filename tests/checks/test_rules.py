@@ -347,7 +347,7 @@ vlan: 10
     ("trees", "found"),
     [
         (("off", "off", "off"), [("breach", "no spanning tree runs on a, b, c")]),
-        # Untagged frames, as messages are, get into no VLAN on a and c: b does not get its own back.
+        # Untagged frames, as messages are, get into no VLAN on a and c: b hears nothing of itself.
         (("off", "rstp", "off"), [("risk", "if messages of others do not, either")]),
         (("off", "", "off"), []),  # what b does is not known
     ],
