@@ -7,7 +7,7 @@ from functools import cached_property
 from operator import attrgetter
 from typing import NamedTuple
 
-from inkov.campus import Device, Fact, Mode, Origin, Port, TreeMode, natural
+from inkov.campus import Device, Fact, Mode, Origin, Port, natural
 from inkov.checks.places import Places, Where
 from inkov.checks.tree_cuts import TreeCut, cut_by_tree
 from inkov.forwarding import Fabric, Resolved
@@ -18,7 +18,7 @@ from inkov.forwarding.needed import needed
 from inkov.forwarding.outlets import inside_only, outside_name, passing_as
 from inkov.forwarding.serve import served, served_by_device
 from inkov.forwarding.stations import Interface, interfaces
-from inkov.forwarding.trees.active import Now, now
+from inkov.forwarding.trees.active import Now, are_stated, now
 from inkov.plan import Plan, PlanFile
 from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import End, Link
@@ -81,12 +81,8 @@ class Site:
     @cached_property
     def now(self) -> Now | None:
         """What forwards now, by the spanning trees; None where no switch says anything of one."""
-        says = any(
-            device.tree_mode is not None and device.tree_mode.value is not TreeMode.OFF
-            for device in self.devices
-        )
-        guarded = says or self.stating("bpdu_guard")
-        return now(self.fabric) if guarded else None
+        told = are_stated(self.fabric) or self.stating("bpdu_guard")
+        return now(self.fabric) if told else None
 
     @cached_property
     def cut_by_tree(self) -> dict[int, TreeCut]:

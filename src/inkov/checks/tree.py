@@ -49,8 +49,8 @@ def _loops(site: Site) -> Iterator[tuple[tuple[tuple[int, int], ...], int]]:
     switches, those are on loops that are left when ends of chains are taken away, again and again.
     """
     fabric, without = site.fabric, {d.name for d in site.devices if _is_off(d)}
-    if without and site.now is not None and len(site.now.fabrics) == 1 and not site.now.doubts:
-        fabric, without = site.now.fabrics[0], set(fabric.campus.devices)
+    if without and site.now is not None and site.now.sure:
+        fabric, without = site.now.first, set(fabric.campus.devices)
     ports = fabric.bridge_ports
     ways: dict[tuple[int, int], int] = {}
     for sender, crossings in fabric.crossings.items():

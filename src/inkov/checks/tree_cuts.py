@@ -28,9 +28,9 @@ def cut_by_tree(
     """By the number of the link that the tree takes. Nothing where it is not sure which ports
     forward. `shared` are the VLANs that each link passes both ways.
     """
-    if now is None or len(now.fabrics) > 1 or now.doubts or not now.blocks:
+    if now is None or not now.sure or not now.blocks:
         return {}
-    forwards = now.fabrics[0]
+    forwards = now.first
     found: dict[int, TreeCut] = {}
     for vid, parts in islands(forwards, domains(forwards)):
         for part in parts[1:]:

@@ -145,8 +145,8 @@ def progress(quiet: bool) -> Callable[[int, int], None] | None:
 
 def one_of_outcomes(now: Now | None) -> None:
     """Say that a listing shows one outcome of the spanning trees, if there are others."""
-    if now is not None and len(now.fabrics) > 1:
+    if now is not None and now.outcomes > 1:
         complain(
-            f"chance decides which ports discard in the spanning tree: one of {len(now.fabrics)}"
+            f"chance decides which ports discard in the spanning tree: one of {now.outcomes}"
             " outcomes is shown"
         )

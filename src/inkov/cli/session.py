@@ -134,7 +134,7 @@ def start(
         from inkov.forwarding.trees.active import now as what_forwards
 
         session.now = what_forwards(session.fabric)
-        session.fabric = session.now.fabrics[0]
+        session.fabric = session.now.first
         for doubt in session.now.doubts:
             complain(f"the spanning tree is not sure: {doubt}")
     return session

@@ -20,6 +20,7 @@ from inkov.forwarding.outlets import passes
 from inkov.forwarding.trees.active import Now
 from inkov.forwarding.trees.spanning import Trees
 from inkov.vlanset import VlanSet, bits, union
+from inkov.wiring import End
 
 __all__ = ["About", "Consequence", "consequences"]
 
@@ -235,11 +236,12 @@ def _blocked(old: Site, new: Site) -> Iterator[Consequence]:
 
 def _blocking(site: Site, now: Now) -> dict[Link, int]:
     """For each link the VLANs of hosts that an end of it discards, in the first outcome."""
-    discards = now.fabrics[0].discards
+    discards: dict[End, int] = {}
+    for number, mask in now.trees.discarding(0).items():
+        end = site.fabric.bridge_ports[number].end
+        discards[end] = discards.get(end, 0) | mask
     return {
-        _named(joined): union(
-            discards[end].mask for end in (joined.link.a, joined.link.b) if end in discards
-        )
+        _named(joined): union(discards.get(end, 0) for end in (joined.link.a, joined.link.b))
         & site.served_anywhere
         for joined in site.links
     }

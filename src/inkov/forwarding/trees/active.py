@@ -9,33 +9,74 @@ trees come to, there is a fabric for each outcome, and an answer is sure that is
 from __future__ import annotations
 
 from collections.abc import Collection
+from functools import cached_property
 
-from msgspec import Struct
 from msgspec.structs import replace
 
-from inkov.campus import Basis, Origin
+from inkov.campus import Basis, Origin, TreeMode
 from inkov.forwarding.crossing import cross
 from inkov.forwarding.fabric import Assumption, Discarding, Fabric
 from inkov.forwarding.trees.spanning import SpanningTree, Trees, spanning_trees
 from inkov.forwarding.view import ALL, PortView
 from inkov.wiring import End
 
-__all__ = ["Now", "active", "now", "remarks_on"]
+__all__ = ["Now", "active", "are_stated", "now", "remarks_on"]
 
 
-class Now(Struct):
-    """What forwards now: a fabric for each outcome of the trees. `doubts` are sentences about what
-    they rest on; without any, one of these outcomes is the one.
+class Now:
+    """What forwards now: a fabric for each outcome of the trees, made when it is asked for.
+
+    `doubts` are sentences about what they rest on; without any, one of these outcomes is the one.
+    Where the outcomes cannot all be told, that is a doubt, and there is one fabric.
     """
 
-    fabrics: list[Fabric]
-    trees: Trees
-    doubts: list[str]
+    def __init__(self, fabric: Fabric, trees: Trees) -> None:
+        self.trees = trees
+        self._over_all = fabric
+        unsettled = [tree for tree in trees.trees if not tree.settled]
+        assumed = (one for tree in unsettled for one in _assumptions(fabric, tree))
+        self._assumed = list(dict.fromkeys(assumed))
+        doubts = [doubt.says for tree in unsettled for doubt in tree.doubts]
+        complete = all(tree.complete for tree in unsettled)
+        if not complete:
+            doubts.append(
+                "too much is left to chance to tell the outcomes of the spanning tree apart"
+            )
+        self.doubts = list(dict.fromkeys(doubts))
+        self.outcomes = trees.outcomes if complete else 1
+
+    @property
+    def sure(self) -> bool:
+        """Whether it is sure what forwards."""
+        return self.outcomes == 1 and not self.doubts
 
     @property
     def blocks(self) -> bool:
         """Whether any port discards at all."""
-        return any(fabric.discards for fabric in self.fabrics)
+        return any(self.trees.discarding(number) for number in range(self.outcomes))
+
+    @cached_property
+    def first(self) -> Fabric:
+        """What forwards in the first outcome."""
+        return active(self._over_all, self.trees, 0, self._assumed)
+
+    @cached_property
+    def fabrics(self) -> list[Fabric]:
+        """What forwards in each outcome."""
+        others = range(1, self.outcomes)
+        more = [active(self._over_all, self.trees, number, self._assumed) for number in others]
+        return [self.first, *more]
+
+
+def are_stated(fabric: Fabric) -> bool:
+    """Whether any switch says that it runs a spanning tree. Where none does, nothing is known of
+    trees, and nobody is told of them who does not ask.
+    """
+    return any(
+        fact is not None and fact.value is not TreeMode.OFF
+        for device in fabric.campus.devices.values()
+        for fact in (device.tree_mode, *(one.tree_mode for one in device.bridges.values()))
+    ) or any(device.trees for device in fabric.campus.devices.values())
 
 
 def remarks_on(trees: Trees) -> list[str]:
@@ -49,17 +90,7 @@ def remarks_on(trees: Trees) -> list[str]:
 
 def now(fabric: Fabric) -> Now:
     """What forwards now, by the trees that are worked out."""
-    trees = spanning_trees(fabric)
-    unsettled = [tree for tree in trees.trees if not tree.settled]
-    assumed = [one for tree in unsettled for one in _assumptions(fabric, tree)]
-    fabrics = [
-        active(fabric, trees, outcome, list(dict.fromkeys(assumed)))
-        for outcome in range(trees.outcomes)
-    ]
-    doubts = [doubt.says for tree in unsettled for doubt in tree.doubts]
-    if any(not tree.complete for tree in unsettled):
-        doubts.append("too much is left to chance to tell the outcomes of the spanning tree apart")
-    return Now(fabrics, trees, list(dict.fromkeys(doubts)))
+    return Now(fabric, spanning_trees(fabric))
 
 
 def active(

@@ -140,6 +140,9 @@ class Losses:
         self._discarding: list[dict[int, int]] = [
             trees.discarding(number) for number in range(trees.outcomes)
         ]
+        self._by_chance = any(
+            tree.circle and (len(tree.outcomes) > 1 or not tree.complete) for tree in trees.trees
+        )
         self._islands_before: dict[int, list[dict[Hub, object]]] = {}
         self._parts_of: dict[int, list[Part]] = {}
         for part in trees.parts:
@@ -207,7 +210,7 @@ class Losses:
 
     def _after(self, lost: set[int]) -> _After:
         """What discards without some ports."""
-        if self.trees.outcomes > 1 or any(group.odd for group in self.groups):
+        if self._by_chance or any(group.odd for group in self.groups):
             trees = self.trees.without(lost)
             return _After([trees.discarding(number) for number in range(trees.outcomes)], trees)
         changed: dict[int, int] = {}

@@ -161,7 +161,7 @@ class Trees(Struct):
     @property
     def outcomes(self) -> int:
         """How many outcomes there are to look at, so that each of each tree is among them."""
-        return max((len(tree.outcomes) for tree in self.trees), default=1)
+        return max((len(tree.outcomes) for tree in self.trees if not tree.settled), default=1)
 
     def discarding(self, outcome: int = 0) -> dict[int, int]:
         """Bridge port -> the VLANs that it does not forward, as a mask."""

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.follow import Event, Step
-from inkov.forwarding.trees.active import now
+from inkov.forwarding.trees.active import are_stated, now
 
 __all__ = ["InTree", "in_tree"]
 
@@ -41,6 +41,8 @@ def in_tree(
     over_all = answer_of(fabric)
     if not arrives(over_all):
         return InTree(over_all, False, [])
+    if not only and not are_stated(fabric):
+        return InTree(over_all, True, [])
     forwards = now(fabric)
     if not forwards.blocks:
         return InTree(over_all, True, [])
@@ -49,7 +51,7 @@ def in_tree(
     doubts = [f"The spanning tree is not sure: {doubt}." for doubt in forwards.doubts]
     certain = not doubts
     if all(arriving):
-        notes = _detour(steps(over_all), steps(answers[0]), forwards.fabrics[0])
+        notes = _detour(steps(over_all), steps(answers[0]), forwards.first)
         if any(_places(steps(one)) != _places(steps(answers[0])) for one in answers):
             notes = ["Chance decides which way it takes in the spanning tree: one is shown."]
         return InTree(answers[0], True, [*notes, *(doubts if notes else [])], certain)
