@@ -40,8 +40,8 @@ def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) ->
     commands = [line.split()[0] for line in lines]
     assert (
         " ".join(commands)
-        == "demo read vlans ports links trunks audit prove verify compare follow hears rules"
-        " convert dialect plan"
+        == "demo read vlans ports links trunks tree audit prove verify withstand compare follow"
+        " hears rules convert dialect plan"
     )
     assert (
         result.status == 0
