@@ -24,7 +24,7 @@ def withstand(
         bool, typer.Option("--pairs", help="Every two links as well, and not one alone.")
     ] = False,
 ) -> None:
-    """What each single loss does: who is cut off, and why there is no spare."""
+    """Whom each single loss cuts off, and why there is no spare."""
     from inkov.forwarding.trees.active import remarks_on
     from inkov.forwarding.trees.losses import Losses, all_losses
     from inkov.forwarding.trees.spanning import spanning_trees
