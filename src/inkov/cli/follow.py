@@ -35,7 +35,7 @@ def follow(
     vlan: VlanOption = None,
     now: NowOption = False,
 ) -> None:
-    """The way of a frame from A to B, in the spanning tree, or where and why it stops."""
+    """The way of a frame from A to B, or where and why it stops."""
     vid = one_vlan(vlan)
     session = start(options)
     start_place, end_place = find_place(session, source), find_place(session, target)

@@ -16,7 +16,7 @@ def tree(
     vlan: VlanOption = None,
     down: Annotated[bool, typer.Option("--down", help="Each tree, from its root down.")] = False,
 ) -> None:
-    """The spanning trees: root, what each port is, what is blocked, and why."""
+    """The spanning trees: root, the role of each port, and why."""
     from inkov.forwarding.trees.settings import odd_settings
     from inkov.forwarding.trees.spanning import spanning_trees
     from inkov.render.grid import Grid
