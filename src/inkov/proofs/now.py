@@ -30,14 +30,20 @@ def prove_now(
     the same claims; `doubts` are what the trees rest on besides.
     """
     over_all = judged(fabric)
-    by_outcome = [judged(one) for one in now]
+    by_outcome = [{_key(verdict): verdict for verdict in judged(one)} for one in now]
     found = []
-    for at, verdict in enumerate(over_all):
+    for verdict in over_all:
         if verdict.kind not in WANTED:
             found.append(verdict)
             continue
-        found.append(_combined(verdict, [verdicts[at] for verdicts in by_outcome], doubts))
+        unmade = replace(verdict, verdict=Outcome.UNDECIDED, because="it is about nobody now")
+        same = [verdicts.get(_key(verdict), unmade) for verdicts in by_outcome]
+        found.append(_combined(verdict, same, doubts))
     return found
+
+
+def _key(verdict: Verdict) -> tuple[str, str, int]:
+    return verdict.claim, str(verdict.level), int(verdict.layer)
 
 
 def _combined(over_all: Verdict, by_outcome: list[Verdict], doubts: Sequence[str]) -> Verdict:

@@ -464,6 +464,17 @@ def test_fm_7_2_trees_of_two_kinds_on_a_circle_are_not_sure(asked: Any, inkov: I
     assert any("no standard says" in one for one in remarks)
 
 
+def test_fm_7_2_a_vlan_that_turns_into_another_has_no_sure_tree(asked: Any) -> None:
+    # VLAN 10 leaves core-1:1 untagged, and is VLAN 20 at core-2:1; so are the messages of its tree.
+    ring = Ring("per vlan")
+    ring.ports["core-1"]["1"] = TRUNK.replace("native: 99", "native: 10")
+    ring.ports["core-2"]["1"] = TRUNK.replace("native: 99", "native: 20")
+    answers = asked(ring)
+    assert [tree["settled"] for tree in answers.trees("--vlan", "10")] == [False]
+    assert [tree["settled"] for tree in answers.trees("--vlan", "20")] == [False]
+    assert [tree["settled"] for tree in answers.trees("--vlan", "99")] == [True]
+
+
 def test_fm_7_2_without_a_circle_the_kinds_do_not_matter(asked: Any) -> None:
     ring = Ring()
     ring.trees["core-2"] = ring.trees["core-2"].replace("rstp", "per vlan")

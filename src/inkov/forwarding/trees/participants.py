@@ -90,6 +90,12 @@ _TWO_KINDS = Assumed(
     "are where trees for each VLAN meet one for all: no standard says what they make of each"
     " other's messages",
 )
+_TURNED = Assumed(
+    "sends messages of a VLAN's tree into another VLAN, or one way only: what comes of it is not"
+    " worked out",
+    "send messages of a VLAN's tree into another VLAN, or one way only: what comes of it is not"
+    " worked out",
+)
 _SAME_ADDRESS = Assumed(
     "has the bridge address of another switch", "have bridge addresses of other switches"
 )
@@ -157,9 +163,11 @@ class Taker(Struct):
 
 
 class World(Struct, dict=True):
-    """Bridges and ports of one kind of tree, for an election. `disabled` ports are shut by a guard;
-    `by_speed` are ports whose cost follows from their speed. `seams` are about ports where trees of
-    two kinds meet; `cabling` has the bridge and the wire of each port, of whatever kind.
+    """Bridges and ports of one kind of tree, for an election.
+
+    `disabled` ports are shut by a guard; `by_speed` are ports whose cost follows from their speed.
+    `seams` are about ports where trees of two kinds meet, or those of two VLANs, each with the
+    VLANs concerned; `cabling` has the bridge and the wire of each port, of whatever kind.
     """
 
     bridges: dict[int, TreeBridge] = field(default_factory=dict)
@@ -167,7 +175,7 @@ class World(Struct, dict=True):
     doubts: list[Doubt] = field(default_factory=list)
     disabled: dict[int, Doubt] = field(default_factory=dict)
     by_speed: set[int] = field(default_factory=set)
-    seams: list[Doubt] = field(default_factory=list)
+    seams: list[tuple[Doubt, int]] = field(default_factory=list)
     cabling: dict[int, tuple[int, int]] = field(default_factory=dict)
 
     @cached_property
@@ -354,7 +362,12 @@ def common_world(all_takers: Participants) -> World:
         if len(alive) > 1:
             world.cabling |= {port.number: (port.bridge, number) for port in alive}
             if 0 < len(taking) < len(alive):
-                world.seams += [_seam(port, all_takers) for port in alive]
+                world.seams += [(_seam(port, all_takers, _TWO_KINDS), ALL) for port in alive]
+            for port in alive:
+                if all_takers.takers[port.bridge].mode is TreeMode.PER_VLAN:
+                    mask = _turned(fabric, port)
+                    if mask:
+                        world.seams.append((_seam(port, all_takers, _TURNED), mask))
             for port in taking:
                 _doubts_of_wire(port, alive, passed_on.get(wire, ()), all_takers, world)
                 taker = all_takers.takers[port.bridge]
@@ -428,10 +441,27 @@ def _without_guarded(ports: list[BridgePort], fabric: Fabric, world: World) -> l
     return [port for port in ports if port not in guarded]
 
 
-def _seam(port: BridgePort, all_takers: Participants) -> Doubt:
-    """That trees of two kinds meet on the wire of a port."""
+def _seam(port: BridgePort, all_takers: Participants, assumed: Assumed) -> Doubt:
+    """That trees meet on the wire of a port of which neither is about the other's frames."""
     origin = all_takers.fabric.resolved(port).stated.origin
-    return Doubt(port.number, str(port.end), _TWO_KINDS, origin)
+    return Doubt(port.number, str(port.end), assumed, origin)
+
+
+def _turned(fabric: Fabric, port: BridgePort) -> int:
+    """The VLANs whose messages a port sends into another VLAN, or one way only, as a mask."""
+    found = 0
+    for crossing in fabric.crossings.get(port.number, ()):
+        for translation in crossing.translations:
+            found |= translation.leaves
+        for to, mask in crossing.same:
+            back = union(
+                passed
+                for other in fabric.crossings.get(to, ())
+                for far, passed in other.same
+                if far == port.number
+            )
+            found |= mask & ~back
+    return found
 
 
 def _doubts_of_wire(

@@ -205,16 +205,15 @@ def _meeting(common: World, trees: list[SpanningTree]) -> None:
     edges = [(("bridge", ports[n][0]), ("wire", ports[n][1])) for n in numbers]
     for block in blocks(edges):
         around = {numbers[at] for at in block}
-        seams = {doubt.who: doubt for doubt in common.seams if doubt.port in around}
+        seams = [(doubt, mask) for doubt, mask in common.seams if doubt.port in around]
         if len(block) < 2 or not seams:
             continue
-        first = min(seams, key=natural)
-        remark = Remark(seams[first].says(len(seams) - 1), seams[first].origin)
         bridges = {ports[number][0] for number in around}
         for tree in trees:
             if tree.world.bridges.keys() & bridges:
-                tree.doubts = [*tree.doubts, remark]
-                tree.seams = True
+                concerned = [doubt for doubt, mask in seams if mask & tree.vlans]
+                tree.doubts = [*tree.doubts, *_in_one_sentence(concerned)]
+                tree.seams = tree.seams or bool(concerned)
 
 
 def _reelection(part: Part) -> Reelection:
@@ -410,19 +409,24 @@ def _on_circles(ports: dict[int, TreePort]) -> set[int]:
     return {number for block in _circles(ports) for number in block}
 
 
+def _in_one_sentence(doubts: Iterable[Doubt]) -> list[Remark]:
+    """Doubts, those alike in one sentence."""
+    alike: dict[Assumed, dict[str, Doubt]] = {}
+    for doubt in doubts:
+        alike.setdefault(doubt.assumed, {}).setdefault(doubt.who, doubt)
+    found = []
+    for by_who in alike.values():
+        first = min(by_who, key=natural)
+        found.append(Remark(by_who[first].says(len(by_who) - 1), by_who[first].origin))
+    return found
+
+
 def _that_matter(world: World, circle: set[int]) -> list[Remark]:
     """The assumptions about ports on circles, those alike in one sentence.
 
     Of a default by speed there are two tables: which one holds matters if costs differ.
     """
-    alike: dict[Assumed, dict[str, Doubt]] = {}
-    for doubt in world.doubts:
-        if doubt.port in circle:
-            alike.setdefault(doubt.assumed, {}).setdefault(doubt.who, doubt)
-    found = []
-    for doubts in alike.values():
-        first = min(doubts, key=natural)
-        found.append(Remark(doubts[first].says(len(doubts) - 1), doubts[first].origin))
+    found = _in_one_sentence(doubt for doubt in world.doubts if doubt.port in circle)
     by_speed = world.by_speed & circle
     if by_speed and len({world.ports[number].cost for number in circle}) > 1:
         ports = "a port follows" if len(by_speed) == 1 else f"{len(by_speed)} ports follows"
