@@ -7,7 +7,7 @@ no tree blocked any.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator
 from enum import StrEnum
 
 from msgspec import Struct
@@ -15,7 +15,7 @@ from msgspec import Struct
 from inkov.campus import Mode, Origin, natural
 from inkov.checks import Site
 from inkov.checks.site import Joined
-from inkov.forwarding.circles import lone_links
+from inkov.forwarding.circles import lone_links, partings
 from inkov.forwarding.outlets import passes
 from inkov.forwarding.trees.active import Now
 from inkov.forwarding.trees.spanning import Trees
@@ -32,6 +32,7 @@ class About(StrEnum):
     ISLANDS = "islands"
     LINK = "link"
     SPARE = "spare"
+    SWITCH = "switch"
     TREE = "tree"
 
 
@@ -178,6 +179,28 @@ def _spares(old: Site, new: Site) -> Iterator[Consequence]:
         if lost:
             says = "is the only way left of {}: there was a spare"
             yield _about(About.SPARE, " - ".join(name), lost, says, True)
+    between = [_in_between(site, turned) for site in (old, new)]
+    for switch, mask in sorted(between[1].items(), key=lambda item: natural(item[0])):
+        spared = mask & ~between[0].get(switch, 0) if switch in old.fabric.campus.devices else 0
+        if spared:
+            says = "is the only way left between members of {}: there was one past it"
+            yield _about(About.SWITCH, switch, spared, says, True)
+
+
+def _in_between(site: Site, vids: int) -> dict[str, int]:
+    """The switches whose loss alone splits what others serve of some VLANs, and which of them."""
+    links = [(joined.link, _both_ways(site, joined)) for joined in site.links]
+    found: dict[str, int] = {}
+    for vid in bits(vids):
+        own = [(link.a.device, link.b.device) for link, both in links if both >> vid & 1]
+        serving: dict[Hashable, int] = {
+            name: 1 for name, mask in site.served.items() if mask >> vid & 1
+        }
+        for parting in partings(own, serving):
+            if parting.edge < 0:
+                name = str(parting.vertex)
+                found[name] = found.get(name, 0) | 1 << vid
+    return found
 
 
 def _lone(site: Site, vids: int) -> dict[Link, int]:

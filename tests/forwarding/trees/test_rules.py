@@ -514,3 +514,19 @@ def test_fm_7_4_what_cannot_be_is_told_with_what_is_taken(asked: Any, inkov: Ink
         " as well; taken: either as the lower one",
     ]
     assert "have bridge addresses of other switches" in found.out
+
+
+def test_a_change_takes_the_spare_way_past_a_switch(inkov: Inkov, tmp_path: Path) -> None:
+    for name in ("old", "new"):
+        ring = Ring()
+        if name == "new":
+            ring.ports["fern-1"]["2"] = TRUNK.replace("10,20", "20")
+        (tmp_path / name).mkdir()
+        ring.write(tmp_path / name)
+    found = inkov("compare", "old", "new", "-f", "json").json["consequences"]
+    lone = {one["name"]: one["says"] for one in found if one["about"] in ("spare", "switch")}
+    assert lone == {
+        "core-1:1 - core-2:1": "is the only way left of VLAN 10: there was a spare",
+        "core-1:2 - fern-1:1": "is the only way left of VLAN 10: there was a spare",
+        "core-1": "is the only way left between members of VLAN 10: there was one past it",
+    }
