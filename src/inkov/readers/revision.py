@@ -189,5 +189,8 @@ def _git(where: str, *arguments: str, given: bytes = b"") -> bytes:
     done = subprocess.run(command, check=False, input=given, capture_output=True, env=quiet)
     if done.returncode:
         says = done.stderr.decode("utf-8", "replace").strip().partition("\n")[0]
-        raise BadRevision(says.removeprefix("fatal: "))
+        says = says.removeprefix("fatal: ")
+        if says.startswith("not a git repository"):
+            says = f"{os.path.abspath(where or '.')}: not a git repository, nor within one"
+        raise BadRevision(says)
     return done.stdout
