@@ -258,6 +258,8 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
             wrong = "expected here: `on` (switches), `over` (links), or both"
         elif claim.layer == 3 and claim.kind in ("join", "carried-by"):
             wrong = "`layer: 3` belongs to `isolate`, `reach` and `not-reach`"
+        elif claim.withstand is not None and claim.kind not in ("join", "reach"):
+            wrong = "`withstand` belongs to `join` and `reach`: isolation is proved over all links"
         elif claim.join is not None and claim.level != Level.HONEST:
             wrong = "`join` is about honest hosts: what a hostile one could do is no connection"
         elif claim.kind != "isolate" and (claim.from_ or claim.except_ or claim.one_way):

@@ -174,8 +174,9 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
 
     `isolate` alone: each of its members from every other; with `from`: each of them from each of
     those; `except` leaves members of `from` out. `one-way`: only frames from `isolate` to `from`
-    are forbidden. Members are segments, VLANs (by name, or as `vlan 30,31`), hosts, ports as
-    `switch:port` with `*`, or `everything`.
+    are forbidden. `withstand`, of `join` and `reach`: it must hold as well without any one link,
+    any one switch, either (`both`), or any two links (2). Members are segments, VLANs (by name, or
+    as `vlan 30,31`), hosts, ports as `switch:port` with `*`, or `everything`.
     """
 
     isolate: NameList | None = None
@@ -186,6 +187,7 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
     reach: NameList | None = None
     not_reach: NameList | None = None
     carried_by: Carried | None = None
+    withstand: Literal["links", "switches", "both", 2] | None = None
     layer: Layer = Layer.FRAMES
     level: Level = Level.HONEST
     about: str = ""
@@ -225,11 +227,23 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
                 f" {', '.join(self.from_ or ())}{but}"
             )
         if self.join is not None:
-            return f"join {', '.join(self.join)}"
+            return f"join {', '.join(self.join)}{self._whatever_fails}"
         if self.carried_by is not None:
             return f"VLAN {self.carried_by.vlans} on {self.carried_by.words} only"
         a, b = self.reach or self.not_reach or ["", ""]
-        return f"{a} {'reaches' if self.reach else 'does not reach'} {b}"
+        verb = "reaches" if self.reach else "does not reach"
+        return f"{a} {verb} {b}{self._whatever_fails}"
+
+    @property
+    def _whatever_fails(self) -> str:
+        words: dict[str | int | None, str] = {
+            None: "",
+            "links": ", whatever link fails",
+            "switches": ", whatever switch fails",
+            "both": ", whatever link or switch fails",
+            2: ", whatever two links fail",
+        }
+        return words[self.withstand]
 
 
 class Expected(Struct, rename="kebab", forbid_unknown_fields=True):

@@ -42,6 +42,7 @@ from inkov.proofs.search import Leg, Search
 from inkov.proofs.seats import ClaimNames, Seat, Unknown
 from inkov.proofs.verdict import Verdict
 from inkov.proofs.vid_reach import VidReach, vlan_groups
+from inkov.proofs.withstanding import Withstanding
 from inkov.proofs.words import left_out, reason
 from inkov.vlanset import union
 from inkov.wiring import End
@@ -123,7 +124,8 @@ class Prover:
         claims = self.plan.says.claims
         if not claims:
             return [*self.no_leaks(level), *self.none_split()]
-        return [self._judged(claim) for claim in claims]
+        withstanding = Withstanding(self.fabric, self.plan, Prover)
+        return [withstanding.judge(claim, self._judged(claim)) for claim in claims]
 
     def _judged(self, claim: Claim) -> Verdict:
         """The verdict on a claim; undecided, and why, if it cannot be worked out."""

@@ -226,6 +226,8 @@ def verify_entry(
         return False
     if not brings:
         return False
+    if claims and claim.withstand is not None and entry["verdict"] == Outcome.HOLDS:
+        raise Refused("it does not show that the claim holds without what may fail")
     if not claims and entry["kind"] == "whole" and entry["verdict"] == Outcome.HOLDS:
         names = areas_of(net)[entry["around"]] if "around" in entry else set(net.campus.devices)
         _none_cut_off(net, {}, [f"vlan {entry['vlans']}"], names)

@@ -9,6 +9,7 @@ import random
 from itertools import combinations
 
 import pytest
+from msgspec.structs import replace
 
 from inkov.campus import (
     STANDARD,
@@ -29,6 +30,8 @@ from inkov.forwarding.serve import served
 from inkov.forwarding.trees.active import now
 from inkov.forwarding.trees.losses import Cut, Kind, Loss, Losses, all_losses
 from inkov.forwarding.trees.spanning import spanning_trees
+from inkov.plan import Claim, Plan, PlanFile
+from inkov.proofs import prove
 from inkov.vlanset import VlanSet, bits
 from inkov.wiring import wire
 from tests.campuses import random_campus
@@ -159,3 +162,30 @@ def test_losses_do_what_shutting_the_ports_does(mode: TreeMode) -> None:
             cutting += bool(expected)
             harmless += not expected
     assert min(cutting, harmless, safe, unsafe) > CAMPUSES / 2, (cutting, harmless, safe, unsafe)
+
+
+@pytest.mark.parametrize("mode", [TreeMode.RSTP, TreeMode.PER_VLAN])
+def test_claims_withstand_what_shutting_the_ports_leaves_joined(mode: TreeMode) -> None:
+    outcomes = {"holds": 0, "broken": 0}
+    for number in range(CAMPUSES):
+        rng = random.Random(f"withstand {mode} {number}")
+        campus = with_trees(rng, plain_campus(rng), mode)
+        fabric = resolve(campus, wire(campus))
+        if spanning_trees(fabric).outcomes > 1:
+            continue
+        claim = Claim(join=[f"vlan {rng.choice([10, 20])}"], withstand="links")
+        plain = Plan(PlanFile(claims=[replace(claim, withstand=None)]))
+        if prove(fabric, plain)[0].verdict != "holds":
+            continue
+        expected = "holds"
+        for loss in all_losses(fabric, (Kind.LINK,)):
+            before = shut(campus, fabric, loss)
+            forwards = now(resolve(campus, wire(campus)))
+            if prove(forwards.first, plain)[0].verdict != "holds":
+                expected = "broken"
+            for (device, name), fact in before.items():
+                campus.devices[device].ports[name].enabled = fact
+        found = prove(fabric, Plan(PlanFile(claims=[claim])))[0]
+        assert found.verdict == expected, (number, found.because)
+        outcomes[expected] += 1
+    assert min(outcomes.values()) > CAMPUSES / 10, outcomes

@@ -530,3 +530,70 @@ def test_a_change_takes_the_spare_way_past_a_switch(inkov: Inkov, tmp_path: Path
         "core-1:2 - fern-1:1": "is the only way left of VLAN 10: there was a spare",
         "core-1": "is the only way left between members of VLAN 10: there was one past it",
     }
+
+
+# --- claims that withstand ------------------------------------------------------------------------
+
+
+def verdicts(inkov: Inkov, folder: Path, *claims: str) -> list[tuple[str, str]]:
+    """(verdict, because) of claims."""
+    plan = "".join(f"  - {claim}\n" for claim in claims)
+    (folder / "plan.yaml").write_text(f"claims:\n{plan}")
+    found = inkov("prove", "campus", "-f", "json").json["claims"]
+    return [(one["verdict"], one["because"]) for one in found]
+
+
+def test_fm_7_11_claims_that_must_survive_losses(asked: Any, inkov: Inkov) -> None:
+    folder = asked(Ring()).folder
+    found = verdicts(
+        inkov,
+        folder,
+        "{join: [vlan 10], withstand: links}",
+        "{join: [vlan 10], withstand: both}",
+        "{join: [vlan 10], withstand: 2}",
+        "{reach: [core-1:9, fern-1:9], withstand: switches}",
+    )
+    assert [verdict for verdict, _ in found] == ["holds", "holds", "broken", "holds"]
+    assert found[0][1].endswith("; so they do without any single link")
+    # Any two of three links of a ring cut one switch off.
+    assert found[2][1].startswith("without core-1:1 - core-2:1 and core-1:2 - fern-1:1: ")
+
+
+def test_fm_7_11_a_claim_that_does_not_survive_says_which_loss(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    ring.ports["fern-1"]["2"] = TRUNK.replace("10,20", "20")
+    folder = asked(ring).folder
+    (plain, links, switches) = verdicts(
+        inkov,
+        folder,
+        "join: [core-2:9, fern-1:9]",
+        "{join: [core-2:9, fern-1:9], withstand: links}",
+        "{join: [core-2:9, fern-1:9], withstand: switches}",
+    )
+    assert plain[0] == "holds"
+    assert links[0] == "broken" and links[1].startswith("without core-1:1 - core-2:1: ")
+    assert (switches[0], switches[1].partition(":")[0]) == ("broken", "without core-1")
+
+
+def test_fm_7_11_a_claim_about_losses_has_no_certificate(asked: Any, inkov: Inkov) -> None:
+    folder = asked(Ring()).folder
+    (folder / "plan.yaml").write_text("claims:\n  - {join: [vlan 10], withstand: links}\n")
+    inkov("prove", "campus", "--certificate", "c.json")
+    result = inkov("verify", "c.json", "campus")
+    assert result.status == 1 and "is without a certificate" in result.out
+    # One for the same claim without losses does not do.
+    plain = folder / "plan.yaml"
+    plain.write_text("claims:\n  - {join: [vlan 10], about: beds}\n")
+    inkov("prove", "campus", "--certificate", "d.json")
+    plain.write_text("claims:\n  - {join: [vlan 10], about: beds, withstand: links}\n")
+    result = inkov("verify", "d.json", "campus")
+    assert result.status == 1 and "without what may fail" in result.out + result.err
+
+
+def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
+    folder = asked(Ring()).folder
+    (folder / "plan.yaml").write_text(
+        "claims:\n  - {isolate: [vlan 10], from: [vlan 20], withstand: links}\n"
+    )
+    result = inkov("prove", "campus")
+    assert "`withstand` belongs to `join` and `reach`" in result.err

@@ -153,7 +153,7 @@ class Losses:
         """What a loss cuts; None if it may happen without loss."""
         if loss.kind is Kind.ROUTER:
             return self._without_router(loss)
-        ports = self._ports_of(loss)
+        ports = self.ports_of(loss)
         found = Cut(loss)
         if loss.kind is Kind.LINK or loss.kind is Kind.SWITCH:
             of_safe = self._by_link if loss.kind is Kind.LINK else self._by_device
@@ -197,7 +197,7 @@ class Losses:
 
     # --- what is touched --------------------------------------------------------------------------
 
-    def _ports_of(self, loss: Loss) -> set[int]:
+    def ports_of(self, loss: Loss) -> set[int]:
         """The bridge ports that a loss takes away."""
         fabric = self.fabric
         ends = {end for link in loss.links for end in _ends(fabric.wiring.links[link])}
@@ -307,7 +307,7 @@ class Losses:
     def island(self, loss: Loss, hub: Hub) -> set[int]:
         """The bridges that a hub hangs together with after a loss, those in between as well."""
         group = next(group for group in self.groups if hub in group.hubs)
-        lost = self._ports_of(loss)
+        lost = self.ports_of(loss)
         discarding: Mapping[int, int] = {}
         if id(group) not in self.safe:
             discarding = self._after(lost).discarding[0]

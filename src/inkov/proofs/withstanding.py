@@ -1,0 +1,129 @@
+"""Claims that must survive losses (`withstand`): each loss is tried (FM 7.11).
+
+A claim is judged anew without what is lost, by the trees that are agreed on then. Members at a
+lost switch are lost with it, and are not asked. A loss that cuts nobody off cannot break a claim of
+frames whose members are all served, so most losses need no trial.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
+
+from inkov.forwarding import Fabric
+from inkov.forwarding.trees.active import active, remarks_on
+from inkov.forwarding.trees.losses import Kind, Loss, Losses, all_losses
+from inkov.forwarding.trees.spanning import spanning_trees
+from inkov.levels import Layer, Outcome
+from inkov.plan import Claim, Plan
+from inkov.proofs.seats import ClaimNames
+from inkov.proofs.verdict import Verdict
+
+if TYPE_CHECKING:
+    from inkov.proofs.prove import Prover
+
+__all__ = ["Withstanding"]
+
+MOST_TRIALS = 500
+"""More losses are not tried one by one: the claim is undecided."""
+
+_KINDS: dict[str | int, tuple[Kind, ...]] = {
+    "links": (Kind.LINK,),
+    "switches": (Kind.SWITCH,),
+    "both": (Kind.LINK, Kind.SWITCH),
+    2: (Kind.LINK,),
+}
+
+
+class Withstanding:
+    """A fabric to be tried by losses; what several claims want is worked out once."""
+
+    def __init__(self, fabric: Fabric, plan: Plan, make: type[Prover]) -> None:
+        self.fabric = fabric
+        self.plan = plan
+        self._make = make
+
+    @cached_property
+    def losses(self) -> Losses:
+        return Losses(self.fabric, spanning_trees(self.fabric))
+
+    def judge(self, claim: Claim, verdict: Verdict) -> Verdict:
+        """The verdict on a claim that holds without losses: whether it does with each, too."""
+        if claim.withstand is None or verdict.verdict != Outcome.HOLDS:
+            return verdict
+        verdict = replace(verdict, certificate={}, witness=[])
+        doubts = remarks_on(self.losses.trees)
+        if doubts:
+            return _open(verdict, f"what losses do hangs on the spanning tree: {doubts[0]}")
+        names = ClaimNames(self.fabric, self.plan)
+        # What a loss cuts is told by what hangs together now: so that comes first.
+        for number in range(self.losses.trees.outcomes):
+            now = active(self.fabric, self.losses.trees, number)
+            tried = self._make(now, self.plan).judge(claim)
+            if tried.verdict != Outcome.HOLDS:
+                says = f"in the spanning tree, without any loss: {tried.because}"
+                return replace(verdict, verdict=tried.verdict, because=says)
+        trials = 0
+        pairs = claim.withstand == 2
+        for loss in all_losses(self.fabric, _KINDS[claim.withstand], pairs=pairs):
+            asked = _without_lost(claim, loss, names)
+            if asked is None or self._cannot_break(asked, loss, names):
+                continue
+            trials += 1
+            if trials > MOST_TRIALS:
+                return _open(verdict, "too many losses would have to be tried one by one")
+            for without in self._fabrics(loss):
+                tried = self._make(without, self.plan).judge(asked)
+                if tried.verdict != Outcome.HOLDS:
+                    says = f"without {loss.name}: {tried.because}"
+                    return replace(verdict, verdict=tried.verdict, because=says, blame=tried.blame)
+        says = f"{verdict.because}; so they do without any {_ANY[claim.withstand]}"
+        return replace(verdict, because=says)
+
+    def _cannot_break(self, claim: Claim, loss: Loss, names: ClaimNames) -> bool:
+        """Whether a loss cuts nobody, and all members of a claim of frames are told by that."""
+        if claim.join is None or claim.layer != Layer.FRAMES:
+            return False
+        served = {hub for group in self.losses.groups for hub in group.hubs}
+        hubs = {
+            (self.fabric.bridge_ports[seat.port].bridge, seat.vid)
+            for seat in names.any_of(claim.join)
+        }
+        return hubs <= served and self.losses.try_loss(loss) is None
+
+    def _fabrics(self, loss: Loss) -> Iterator[Fabric]:
+        """What forwards without what is lost, in each outcome of the trees then."""
+        lost = self.losses.ports_of(loss)
+        trees = self.losses.trees.without(lost)
+        for outcome in range(trees.outcomes):
+            yield active(self.fabric, trees, outcome, lost=lost)
+
+
+_ANY: dict[str | int, str] = {
+    "links": "single link",
+    "switches": "single switch",
+    "both": "single link or switch",
+    2: "two links",
+}
+
+
+def _open(verdict: Verdict, says: str) -> Verdict:
+    return replace(verdict, verdict=Outcome.UNDECIDED, because=says)
+
+
+def _without_lost(claim: Claim, loss: Loss, names: ClaimNames) -> Claim | None:
+    """A claim without the members at switches that are lost; None if too few are left to ask."""
+    if not loss.devices:
+        return claim
+    hosts = {host.name: host.device for host in names.fabric.campus.hosts}
+
+    def is_lost(member: str) -> bool:
+        return hosts.get(member, member.rpartition(":")[0]) in loss.devices
+
+    if claim.reach is not None:
+        return None if any(map(is_lost, claim.reach)) else claim
+    left = [member for member in claim.join or () if not is_lost(member)]
+    return replace(claim, join=left) if left else None
