@@ -122,7 +122,7 @@ def test_the_claims_of_the_documents(inkov: Inkov, tmp_path: Path) -> None:
     claims = dict(blocks("docs/proofs.md"))["yaml"]
     (tmp_path / "c" / "plan.yaml").write_text("segments: {visitors: 40}\n" + claims)
     checked = inkov("plan", "check", "c", "-q")
-    assert checked.out == "The plan holds 1 segment, 8 claims.\n", checked.out + checked.err
+    assert checked.out == "The plan holds 1 segment, 9 claims.\n", checked.out + checked.err
     judged = inkov("prove", "c", "-f", "json", "-q").json["claims"]
     # `about` calls the claim that it stands in, and no other.
     assert [claim["claim"] for claim in judged if claim["kind"] == "carried-by"] == [
