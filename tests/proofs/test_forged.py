@@ -337,6 +337,12 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         f"reach: [lamp, pump]{PLANNED.format(other='10.0.20.5/24')}",
         ROUTED_WAYS,
     ),
+    (
+        "it does not show that the claim holds without what may fail",
+        TWO,
+        "{join: [vlan 10], withstand: links}",
+        LINKED,
+    ),
 ]
 
 
