@@ -140,6 +140,15 @@ class Losses:
         self._discarding: list[dict[int, int]] = [
             trees.discarding(number) for number in range(trees.outcomes)
         ]
+        self._ports_of: dict[str, list[int]] = {}
+        for inside in fabric.bridges:
+            self._ports_of.setdefault(inside.device, []).extend(inside.ports)
+        self._gateways: dict[str, int] = {}
+        self._with_gateway: dict[int, list[str]] = {}
+        for held, gateway in fabric.gateways():
+            if gateway.on and gateway.addresses:
+                self._gateways[held.name] = self._gateways.get(held.name, 0) | 1 << gateway.vid
+                self._with_gateway.setdefault(gateway.vid, []).append(held.name)
         self._by_chance = any(
             tree.circle and (len(tree.outcomes) > 1 or not tree.complete) for tree in trees.trees
         )
@@ -203,9 +212,7 @@ class Losses:
         ends = {end for link in loss.links for end in _ends(fabric.wiring.links[link])}
         lost = {number for end in ends for number in fabric.at.get(end, ())}
         for device in loss.devices:
-            for inside in fabric.bridges:
-                if inside.device == device:
-                    lost |= set(inside.ports)
+            lost.update(self._ports_of.get(device, ()))
         return lost
 
     def _after(self, lost: set[int]) -> _After:
@@ -326,15 +333,14 @@ class Losses:
 
     def _left_without_gateway(self, devices: Collection[str]) -> int:
         """The VLANs that had gateways, all of them on these devices, and serve somebody else."""
-        on_these = others = 0
-        for device, gateway in self.fabric.gateways() if devices else ():
-            if gateway.on and gateway.addresses:
-                if device.name in devices:
-                    on_these |= 1 << gateway.vid
-                else:
-                    others |= 1 << gateway.vid
+        on_these = union(self._gateways.get(device, 0) for device in devices)
+        others = union(
+            1 << vid
+            for vid in bits(on_these)
+            if any(device not in devices for device in self._with_gateway[vid])
+        )
         left = on_these & ~others
-        return union(
+        return left and union(
             1 << vid
             for group in self.groups
             for vid in bits(group.vlans & left)
