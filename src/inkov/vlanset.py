@@ -29,6 +29,7 @@ __all__ = [
     "bit",
     "bits",
     "bits_to_text",
+    "together",
     "union",
 ]
 
@@ -204,6 +205,14 @@ def union(masks: Iterable[int]) -> int:
     for mask in masks:
         whole |= mask
     return whole
+
+
+def together(every: int, masks: Iterable[int]) -> list[int]:
+    """The VIDs of a mask, those together that are in the same of some masks."""
+    parts = [every] if every else []
+    for mask in dict.fromkeys(masks):
+        parts = [part for one in parts for part in (one & mask, one & ~mask) if part]
+    return parts
 
 
 def bits_to_text(bits: int) -> str:

@@ -15,7 +15,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import EVERYTHING, Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
-from inkov.vlanset import bits, bits_to_text, union
+from inkov.vlanset import bits, bits_to_text, together, union
 
 _FAMILY = "Spanning tree"
 _DEFAULT_PRIORITY = 32768  # IEEE 802.1Q, Table 13-3
@@ -267,7 +267,7 @@ def _priorities(site: Site) -> list[Priorities]:
     }
     found: dict[tuple[object, ...], Priorities] = {}
     every = site.served_anywhere or EVERYTHING.bits
-    for mask in _together(every, [t.vlans.bits for d in running.values() for t in d.trees]):
+    for mask in together(every, [t.vlans.bits for d in running.values() for t in d.trees]):
         of_area: dict[str, Priorities] = {}
         for name, device in running.items():
             stated = [
@@ -283,14 +283,6 @@ def _priorities(site: Site) -> list[Priorities]:
             key = area, *((name, value) for name, (value, _) in priorities.items())
             found.setdefault(key, priorities)
     return list(found.values())
-
-
-def _together(every: int, masks: list[int]) -> list[int]:
-    """The VIDs of a mask, those together that are in the same of some masks."""
-    parts = [every]
-    for mask in dict.fromkeys(masks):
-        parts = [part for one in parts for part in (one & mask, one & ~mask) if part]
-    return parts
 
 
 @rule(

@@ -10,13 +10,13 @@ from itertools import permutations
 from typing import Any
 
 from inkov.forwarding.trees.election import (
-    Reelection,
     TreeBridge,
     TreePort,
     elect,
     elect_instance,
 )
 from inkov.forwarding.trees.order import MOST_OUTCOMES, Identifier, Order, outcomes
+from inkov.forwarding.trees.reelection import Reelection
 from tests.forwarding.trees.messages import settle
 
 GRAPHS = int(os.environ.get("INKOV_TREES", "2000"))

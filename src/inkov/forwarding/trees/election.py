@@ -35,14 +35,14 @@ port that leads out of the region they follow the common tree (13.13).
 from __future__ import annotations
 
 import heapq
-from collections.abc import Callable, Collection, Hashable, Iterable
+from collections.abc import Callable, Hashable, Iterable
 
 from msgspec import Struct
 
 from inkov.campus import TreeRole
 from inkov.forwarding.trees.order import Identifier, Order
 
-__all__ = ["Elected", "Reelection", "TreeBridge", "TreePort", "elect", "elect_instance"]
+__all__ = ["Elected", "Graph", "TreeBridge", "TreePort", "elect", "elect_instance", "least"]
 
 
 class TreeBridge(Struct, frozen=True):
@@ -108,197 +108,41 @@ def elect_instance(
     return elected
 
 
-class Reelection:
-    """The same election where some ports are lost, worked out from what it came to with them.
-
-    Only bridges whose way to the root leads by a port that is lost get a new way: those below it in
-    the tree. All others keep theirs, since a loss makes no way cheaper. So the work is that of the
-    bridges below, and of the wires that they are on. Regions and guards are not looked at.
+class Graph:
+    """Bridges, ports and wires of an election: the ports on each wire and of each bridge, and whose
+    identifier is the lowest.
     """
 
-    def __init__(
-        self, bridges: dict[int, TreeBridge], ports: dict[int, TreePort], elected: Elected
-    ) -> None:
+    def __init__(self, bridges: dict[int, TreeBridge], ports: dict[int, TreePort]) -> None:
         self.bridges = bridges
         self.ports = ports
-        self.elected = elected
-        self.possible = not any(
-            bridge.region is not None for bridge in bridges.values()
-        ) and not any(port.restricted for port in ports.values())
         self.on_wire: dict[int, list[int]] = {}
         self.of_bridge: dict[int, list[int]] = {number: [] for number in bridges}
         for number, port in ports.items():
             self.on_wire.setdefault(port.wire, []).append(number)
             self.of_bridge[port.bridge].append(number)
-        self.children: dict[int, list[int]] = {}
-        for bridge, own in elected.root_port.items():
-            speaker = elected.designated[ports[own].wire]
-            self.children.setdefault(ports[speaker].bridge, []).append(bridge)
 
-    def without(self, lost: Collection[int]) -> dict[int, TreeRole] | None:
-        """The roles of ports that get another one; None if it has to be elected as a whole: the
-        root is lost, something falls apart, or what is not known decides.
-        """
-        if not self.possible:
-            return None
-        ports, elected = self.ports, self.elected
-        gone = {
-            bridge
-            for bridge in {ports[number].bridge for number in lost}
-            if all(number in lost for number in self.of_bridge[bridge])
-        }
-        if gone & set(elected.root.values()):
-            return None
-        below = self._below(lost, gone)
-        cost = self._costs(below, lost)
-        if cost is None:
-            return None
-        wires = {ports[number].wire for number in lost}
-        wires |= {ports[number].wire for bridge in below for number in self.of_bridge[bridge]}
-        order = Order()
-        speakers = self._speakers(wires, lost, cost, order)
-        root_ports = self._root_ports(below, lost, cost, speakers, order)
-        if order.asked:
-            return None
-        changed: dict[int, TreeRole] = {}
-        for wire in wires:
-            for number in self.on_wire[wire]:
-                if number not in lost:
-                    role = self._role(number, speakers[wire], root_ports)
-                    if role is not elected.roles[number]:
-                        changed[number] = role
-        return changed
-
-    def _below(self, lost: Collection[int], gone: set[int]) -> set[int]:
-        """The bridges whose way to the root leads by a lost port."""
-        ports, elected = self.ports, self.elected
-        found = [bridge for bridge in gone for bridge in self.children.get(bridge, ())]
-        for number in lost:
-            for near in self.on_wire[ports[number].wire]:
-                bridge = ports[near].bridge
-                own = elected.root_port.get(bridge)
-                by_lost = own in lost or elected.designated[ports[number].wire] in lost
-                if own == near and by_lost:
-                    found.append(bridge)
-        seen = set(found)
-        for bridge in found:  # grows
-            more = [child for child in self.children.get(bridge, ()) if child not in seen]
-            seen.update(more)
-            found += more
-        return seen - gone
-
-    def _costs(self, below: set[int], lost: Collection[int]) -> dict[int, int] | None:
-        """The costs of those below; None if one of them has no way left."""
-        heap: list[tuple[int, int]] = []
-        for bridge in below:
-            for near, far in self._heard(bridge, lost):
-                if self.ports[far].bridge not in below:
-                    known = self.elected.cost[self.ports[far].bridge][0]
-                    heapq.heappush(heap, (known + self.ports[near].cost, bridge))
-        cost: dict[int, int] = {}
-        while heap:
-            own, bridge = heapq.heappop(heap)
-            if bridge in cost:
-                continue
-            cost[bridge] = own
-            for _, far in self._heard(bridge, lost):
-                other = self.ports[far].bridge
-                if other in below and other not in cost:
-                    # What it sends by `near` comes in by `far`.
-                    heapq.heappush(heap, (own + self.ports[far].cost, other))
-        return cost if len(cost) == len(below) else None
-
-    def _heard(self, bridge: int, lost: Collection[int]) -> Iterable[tuple[int, int]]:
-        """(own port, port of another bridge on its wire), the lost ones left out."""
-        for near in self.of_bridge[bridge]:
-            if near not in lost:
-                for far in self.on_wire[self.ports[near].wire]:
-                    if far not in lost and self.ports[far].bridge != bridge:
-                        yield near, far
-
-    def _cost_of(self, bridge: int, cost: dict[int, int]) -> int:
-        known = cost.get(bridge)
-        return self.elected.cost[bridge][0] if known is None else known
-
-    def _speakers(
-        self, wires: set[int], lost: Collection[int], cost: dict[int, int], order: Order
-    ) -> dict[int, int]:
-        """The port that speaks for each wire now; of one without any port left, the first."""
-        speakers = {}
-        for wire in wires:
-            left = [number for number in self.on_wire[wire] if number not in lost]
-            if not left:
-                speakers[wire] = self.on_wire[wire][0]
-                continue
-            near = _least(left, lambda number: self._cost_of(self.ports[number].bridge, cost))
-            bridge = self._lowest_bridge({self.ports[number].bridge for number in near}, order)
-            own = [number for number in near if self.ports[number].bridge == bridge]
-            speakers[wire] = self._lowest_port(own, order)
-        return speakers
-
-    def _root_ports(
-        self,
-        below: set[int],
-        lost: Collection[int],
-        cost: dict[int, int],
-        speakers: dict[int, int],
-        order: Order,
-    ) -> dict[int, int]:
-        found = {}
-        for bridge in below:
-            senders = {
-                near: speaker
-                for near in self.of_bridge[bridge]
-                if near not in lost
-                for speaker in [speakers[self.ports[near].wire]]
-                if self.ports[speaker].bridge != bridge
-                and self._cost_of(self.ports[speaker].bridge, cost) + self.ports[near].cost
-                == cost[bridge]
-            }
-            lowest = self._lowest_bridge(
-                {self.ports[far].bridge for far in senders.values()}, order
-            )
-            receivers = [near for near in senders if self.ports[senders[near]].bridge == lowest]
-            first = self._lowest_port({senders[near] for near in receivers}, order)
-            receivers = [near for near in receivers if senders[near] == first]
-            found[bridge] = self._lowest_port(receivers, order)
-        return found
-
-    def _role(self, number: int, speaker: int, root_ports: dict[int, int]) -> TreeRole:
-        bridge = self.ports[number].bridge
-        if speaker == number:
-            return TreeRole.DESIGNATED
-        if root_ports.get(bridge, self.elected.root_port.get(bridge)) == number:
-            return TreeRole.ROOT
-        same = self.ports[speaker].bridge == bridge
-        return TreeRole.BACKUP if same else TreeRole.ALTERNATE
-
-    def _lowest_bridge(self, numbers: set[int], order: Order) -> int:
+    def lowest_bridge(self, numbers: Iterable[int], order: Order) -> int:
+        numbers = set(numbers)
         if len(numbers) == 1:
             return next(iter(numbers))
         asked = {("bridge", number): self.bridges[number].identifier for number in sorted(numbers)}
         return min(number for _, number in order.lowest(asked))
 
-    def _lowest_port(self, numbers: Iterable[int], order: Order) -> int:
-        numbers = sorted(set(numbers))
+    def lowest_port(self, numbers: Iterable[int], order: Order) -> int:
+        numbers = set(numbers)
         if len(numbers) == 1:
-            return numbers[0]
-        asked = {("port", number): self.ports[number].identifier for number in numbers}
+            return next(iter(numbers))
+        asked = {("port", number): self.ports[number].identifier for number in sorted(numbers)}
         return min(number for _, number in order.lowest(asked))
 
 
-class _Election:
+class _Election(Graph):
     def __init__(
         self, bridges: dict[int, TreeBridge], ports: dict[int, TreePort], order: Order
     ) -> None:
-        self.bridges = bridges
-        self.ports = ports
+        super().__init__(bridges, ports)
         self.order = order
-        self.on_wire: dict[int, list[int]] = {}
-        self.of_bridge: dict[int, list[int]] = {number: [] for number in bridges}
-        for number, port in ports.items():
-            self.on_wire.setdefault(port.wire, []).append(number)
-            self.of_bridge[port.bridge].append(number)
         self.legacy_wires = {port.wire for port in ports.values() if bridges[port.bridge].legacy}
         self.root: dict[int, int] = {}
         self.external: dict[int, int] = {}
@@ -439,11 +283,11 @@ class _Election:
         roots = {self.root[self.ports[port].bridge] for port in ports}
         root = self._lowest_bridge(roots)
         ports = [port for port in ports if self.root[self.ports[port].bridge] == root]
-        ports = _least(ports, lambda port: self.external[self.ports[port].bridge])
+        ports = least(ports, lambda port: self.external[self.ports[port].bridge])
         seen_as = {port: self._seen_as(port) for port in ports}
         lowest = self._lowest_bridge(seen_as.values())
         ports = [port for port in ports if seen_as[port] == lowest]
-        ports = _least(ports, lambda port: self.internal[self.ports[port].bridge])
+        ports = least(ports, lambda port: self.internal[self.ports[port].bridge])
         bridge = self._lowest_bridge({self.ports[port].bridge for port in ports})
         return self._lowest_port([port for port in ports if self.ports[port].bridge == bridge])
 
@@ -503,18 +347,10 @@ class _Election:
         return TreeRole.BACKUP if self.ports[speaker].bridge == port.bridge else TreeRole.ALTERNATE
 
     def _lowest_bridge(self, numbers: Iterable[int]) -> int:
-        numbers = set(numbers)
-        if len(numbers) == 1:
-            return next(iter(numbers))
-        asked = {("bridge", number): self.bridges[number].identifier for number in sorted(numbers)}
-        return min(number for _, number in self.order.lowest(asked))
+        return self.lowest_bridge(numbers, self.order)
 
     def _lowest_port(self, numbers: Iterable[int]) -> int:
-        numbers = set(numbers)
-        if len(numbers) == 1:
-            return next(iter(numbers))
-        asked = {("port", number): self.ports[number].identifier for number in sorted(numbers)}
-        return min(number for _, number in self.order.lowest(asked))
+        return self.lowest_port(numbers, self.order)
 
     def _is_same_port(self, one: int, other: int) -> bool:
         """Whether two ports have the same identifier: the same port, or those of two bridges that a
@@ -526,6 +362,6 @@ class _Election:
         return identifiers[0] == identifiers[1] and identifiers[0].rest is not None
 
 
-def _least(ports: list[int], cost: Callable[[int], int]) -> list[int]:
+def least(ports: list[int], cost: Callable[[int], int]) -> list[int]:
     least = min(map(cost, ports))
     return [port for port in ports if cost(port) == least]

@@ -38,7 +38,7 @@ from inkov.forwarding.trees.costs import (
 )
 from inkov.forwarding.trees.election import TreeBridge, TreePort
 from inkov.forwarding.trees.order import Identifier
-from inkov.vlanset import VlanSet, bits, union
+from inkov.vlanset import VlanSet, bits, together, union
 
 __all__ = [
     "Doubt",
@@ -534,14 +534,6 @@ def _passing(fabric: Fabric, ports: dict[int, BridgePort]) -> Passing:
         for (one, to), mask in ways.items()
         if one < to and (both := mask & ways.get((to, one), 0))
     ]
-
-
-def together(every: int, masks: Iterable[int]) -> list[int]:
-    """The VIDs of a mask, those together that are in the same of some masks."""
-    parts = [every] if every else []
-    for mask in dict.fromkeys(masks):
-        parts = [part for one in parts for part in (one & mask, one & ~mask) if part]
-    return parts
 
 
 def _vlan_world(

@@ -14,7 +14,6 @@ from inkov.forwarding.circles import blocks
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.trees.election import (
     Elected,
-    Reelection,
     TreeBridge,
     TreePort,
     elect,
@@ -33,6 +32,7 @@ from inkov.forwarding.trees.participants import (
     takers,
     vlan_worlds,
 )
+from inkov.forwarding.trees.reelection import Reelection
 from inkov.vlanset import VlanSet, union
 
 __all__ = ["Part", "Remark", "SpanningTree", "Trees", "matters", "spanning_trees"]
@@ -171,13 +171,6 @@ class Trees(Struct):
                 bridge = tree.world.ports[number].bridge
                 found[number] = found.get(number, 0) | tree.masks.get(bridge, tree.vlans)
         return found
-
-    def of(self, bridge: int, vid: int) -> SpanningTree | None:
-        """The tree that a VLAN is in on a bridge; None if it is in none."""
-        for tree in self.trees:
-            if tree.masks.get(bridge, 0) >> vid & 1:
-                return tree
-        return None
 
 
 def spanning_trees(fabric: Fabric) -> Trees:
