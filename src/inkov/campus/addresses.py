@@ -20,7 +20,9 @@ def address_text(text: str) -> str:
     bare = text.strip()
     groups = re.split(r"[:.-]", bare)
     size = {1: 12, 3: 4, 6: 2}.get(len(groups))
-    if size is None or not _ADDRESS.match(bare) or any(len(group) > size for group in groups):
+    whole = len(groups) > 1 or len(bare) == 12  # without marks, no zero may be missing
+    short = size is None or any(len(group) > size for group in groups)
+    if size is None or short or not whole or not _ADDRESS.match(bare):
         raise ValueError(f"{text!r} is no address of a bridge, as 02:00:00:00:00:01")
     digits = "".join(group.zfill(size) for group in groups).lower()
     return ":".join(digits[at : at + 2] for at in range(0, 12, 2))

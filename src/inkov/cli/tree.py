@@ -47,6 +47,9 @@ def tree(
         return shown
 
     options.out.show(Result(value=lambda: trees_value(rows, locator), grids=grids))
+    if not rows and (wanted is not None or name is not None):
+        about = f" of {name}" if name is not None else ""
+        complain(f"no spanning tree{about}" + (f" is for VLAN {wanted}" if wanted else ""))
     for odd in odd_settings(fabric.campus.devices.values()):
         at = f"{odd.origin.file}:{locator.line(odd.origin)}"
         complain(f"{at}: {odd.switch}: {odd.says}; taken: {odd.taken}")

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from inkov.cli.options import ListingOptions, VlanOption, shared
-from inkov.cli.says import fail, nearest
+from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import start, vlan_list
 
 if TYPE_CHECKING:
@@ -40,6 +40,8 @@ def withstand(
     tried = Losses(fabric, trees, wanted.bits if wanted is not None else -1)
     rows, counts = loss_rows(tried, all_losses(fabric, kinds, pairs=pairs))
     remarks = remarks_on(trees)
+    if wanted is not None and not any(group.hubs for group in tried.groups):
+        complain(f"nobody uses VLAN {wanted}: no loss cuts anybody there")
     options.out.show(
         Result(
             value=lambda: losses_value(rows, counts, remarks, locator),

@@ -31,7 +31,7 @@ def trees_grid(rows: list[TreeRow], locator: Locator) -> Grid:
     ]
     grid = Grid(columns, blocks=True)
     if not rows:
-        grid.notes.append("No spanning tree: no two switches that are linked run one.")
+        grid.notes.append("No spanning tree is there to be shown.")
     for row in rows:
         mode = f"{row.mode}, instance {row.instance}" if row.instance else str(row.mode)
         remarks = [remark.says for remark in row.remarks]

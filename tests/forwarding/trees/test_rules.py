@@ -11,6 +11,7 @@ from typing import Any
 
 import pytest
 
+from inkov.campus import address_text
 from tests.conftest import Inkov
 
 CABLES = {
@@ -597,3 +598,17 @@ def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:
     )
     result = inkov("prove", "campus")
     assert "`withstand` belongs to `join` and `reach`" in result.err
+
+
+def test_what_is_not_there_is_not_said_to_be_well(asked: Any, inkov: Inkov) -> None:
+    asked(Ring())
+    assert "no spanning tree is for VLAN 77" in inkov("tree", "campus", "--vlan", "77").err
+    assert "nobody uses VLAN 77" in inkov("withstand", "campus", "--vlan", "77").err
+
+
+@pytest.mark.parametrize(
+    "text", ["12", "02:00:00:00:00", "02:00:00:00:00:001", "02:00:00:00:00:0g"]
+)
+def test_what_is_no_address(text: str) -> None:
+    with pytest.raises(ValueError, match="no address of a bridge"):
+        address_text(text)
