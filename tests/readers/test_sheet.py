@@ -146,6 +146,8 @@ def devices(draw: st.DrawFn) -> tuple[Device, list[Neighbour]]:
                 draw(st.none() | MACS.map(fact)),
             )
         )
+    trees = {(tree.vlans, tree.number, tree.bridge): tree for tree in device.trees}
+    device.trees = list(trees.values())  # sections about one tree are one
     if draw(st.booleans()):
         role, flag = (
             draw(st.none() | st.sampled_from(Role).map(fact)),

@@ -32,6 +32,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     statements,
     tree,
     tree_now,
+    tree_shape,
     vlans,
 )
 from inkov.checks.affected import Radius

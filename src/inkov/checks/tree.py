@@ -15,10 +15,11 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import EVERYTHING, Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
+from inkov.forwarding.trees.costs import DEFAULT_PRIORITY
+from inkov.forwarding.trees.participants import taken_priority
 from inkov.vlanset import bits, bits_to_text, together, union
 
 _FAMILY = "Spanning tree"
-_DEFAULT_PRIORITY = 32768  # IEEE 802.1Q, Table 13-3
 _STEP = 4096  # of priorities (13.26.2)
 
 
@@ -270,14 +271,15 @@ def _priorities(site: Site) -> list[Priorities]:
     for mask in together(every, [t.vlans.bits for d in running.values() for t in d.trees]):
         of_area: dict[str, Priorities] = {}
         for name, device in running.items():
+            mode = device.tree_mode
+            kind = mode.value if mode is not None else TreeMode.RSTP
             stated = [
-                (tree.priority.value, tree.priority.origin)
+                (taken_priority(kind, tree.priority), tree.priority.origin)
                 for tree in device.trees
                 if tree.priority is not None and tree.vlans.bits & mask
             ]
-            mode = device.tree_mode
             fallback = mode.origin if mode is not None else device.origin
-            lowest = min(stated, key=lambda s: s[0], default=(_DEFAULT_PRIORITY, fallback))
+            lowest = min(stated, key=lambda s: s[0], default=(DEFAULT_PRIORITY, fallback))
             of_area.setdefault(site.area[name], {})[name] = lowest
         for area, priorities in of_area.items():
             key = area, *((name, value) for name, (value, _) in priorities.items())
@@ -300,6 +302,7 @@ def _priorities(site: Site) -> list[Priorities]:
         "unstated": "no switch states a priority",
         "shared": "{switches} share the lowest priority",
         "chance": ": which of {count} becomes root is left to chance",
+        "address": ": of {count} {root} is root, by its address",
     },
     fix="which switch is to be root? give it the lowest priority, and its deputy the next one",
 )
@@ -311,11 +314,28 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
         lowest = min(value for value, _ in priorities.values())
         first = [name for name, (value, _) in priorities.items() if value == lowest]
         if len(first) > 1:
+            root = _by_address(site, first)
             yield finding(
-                {"switches": listed(first), "count": counted(len(first), "switch")},
-                case=("unstated" if lowest == _DEFAULT_PRIORITY else "shared", "chance"),
+                {"switches": listed(first), "count": counted(len(first), "switch"), "root": root},
+                case=(
+                    "unstated" if lowest == DEFAULT_PRIORITY else "shared",
+                    "address" if root else "chance",
+                ),
                 where=tuple(site.places.switch(name, priorities[name][1]) for name in first),
             )
+
+
+def _by_address(site: Site, first: list[str]) -> str:
+    """Of switches that share the lowest priority the one that is root of all trees that all of them
+    are in; "" if that is not known.
+    """
+    roots = set()
+    for tree in site.now.trees.trees if site.now is not None else ():
+        among = {site.fabric.bridges[number].device for number in tree.world.bridges}
+        if set(first) <= among:
+            root = site.fabric.bridges[tree.roots[0]].device
+            roots.add(root if tree.root_is_sure and root in first else "")
+    return roots.pop() if len(roots) == 1 else ""
 
 
 @rule(
@@ -346,7 +366,7 @@ def root_against_plan(site: Site) -> Iterator[Found]:
             # A deputy may lead where trees share the load.
             deputy = name in own and priorities[own[0]][0] > lowest and own[0] not in leading
             wrong = name not in wanted or deputy
-            if value == lowest and value < _DEFAULT_PRIORITY and wrong and own:
+            if value == lowest and value < DEFAULT_PRIORITY and wrong and own:
                 yield finding(
                     {
                         "name": name,

@@ -16,7 +16,15 @@ from inkov.forwarding.trees.spanning import Remark, SpanningTree, Trees
 from inkov.vlanset import bits_to_text
 from inkov.wiring import End
 
-__all__ = ["Branch", "TreePortRow", "TreeRow", "branches", "distinct_trees", "tree_row"]
+__all__ = [
+    "Branch",
+    "TreePortRow",
+    "TreeRow",
+    "branches",
+    "distinct_trees",
+    "next_root",
+    "tree_row",
+]
 
 
 class TreePortRow(Struct):
@@ -131,7 +139,7 @@ def tree_row(
     """
     roots = [fabric.bridges[number].device for number in tree.roots]
     sure_root = tree.roots[0] if len(tree.roots) == 1 and tree.complete else None
-    following = _next(tree, sure_root) if sure_root is not None else None
+    following = next_root(tree, sure_root) if sure_root is not None else None
     ports = [
         _port_row(fabric, tree, number)
         for number in tree.world.ports
@@ -161,7 +169,7 @@ def tree_row(
     )
 
 
-def _next(tree: SpanningTree, root: int) -> int | None:
+def next_root(tree: SpanningTree, root: int) -> int | None:
     """The bridge that would be root without the root, if it is sure which one."""
     identifiers: dict[tuple[str, int], Identifier] = {
         ("bridge", number): bridge.identifier

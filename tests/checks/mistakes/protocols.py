@@ -16,7 +16,7 @@ from inkov.campus import (
     TreeState,
     Vlan,
 )
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import End
 from tests.checks.mistakes.ground import (
     PLANTED,
@@ -295,6 +295,61 @@ def the_root_seen_to_block(ground: Ground) -> list[SPOT] | None:
     # All ports of the root are designated, and forward.
     root.trees[0].states[found.end.port] = said(TreeState.DISCARDING)
     return [found.end]
+
+
+def _with_trees(ground: Ground, mode: TreeMode) -> dict[str, Device] | None:
+    """The switches, each with its address, ports with numbers, speeds and costs; core-1 is root.
+    None where there is no second core, or where a switch has several bridges.
+    """
+    devices = ground.campus.devices
+    if "core-2" not in devices or any(device.bridges for device in devices.values()):
+        return None
+    for number, device in enumerate(devices.values()):
+        device.tree_mode, device.address = said(mode), said(f"02:00:00:00:01:{number:02x}")
+        first = {"core-1": 4096, "core-2": 8192}.get(device.name, 32768)
+        device.trees = [Tree(VlanSet.all(), PLANTED, priority=said(first))]
+        for at, name in enumerate(device.ports, 1):
+            device.trees[0].costs[name] = said(20000)
+            device.ports[name].number, device.ports[name].speed = said(at), said(1000)
+    return devices
+
+
+def _two_uplinks(ground: Ground) -> tuple[End, End, End] | None:
+    """Of a switch with a link to either core: its port to the first, that to the second, and the
+    second core's port.
+    """
+    to: dict[str, dict[str, tuple[End, End]]] = {}
+    for joined in ground.trunk_links():
+        for own, far in ((joined.a.end, joined.b.end), (joined.b.end, joined.a.end)):
+            to.setdefault(own.device, {})[far.device] = own, far
+    found = some(ground, [ways for ways in to.values() if {"core-1", "core-2"} <= ways.keys()])
+    return found and (found["core-1"][0], *found["core-2"])
+
+
+@mistake("slow-link-wins")
+def a_cost_from_another_table(ground: Ground) -> list[SPOT] | None:
+    ends = _two_uplinks(ground)
+    if ends is None or _with_trees(ground, TreeMode.RSTP) is None:
+        return None
+    fast, slow, far = ends
+    ground.port(slow).speed = ground.port(far).speed = said(100)
+    ground.campus.devices[fast.device].trees[0].costs[fast.port] = said(200000)
+    return [fast, slow]
+
+
+@mistake("load-not-shared")
+def a_root_for_no_vlan(ground: Ground) -> list[SPOT] | None:
+    devices = _with_trees(ground, TreeMode.PER_VLAN)
+    vids = sorted(bits(union(ground.site.served.values())))
+    if devices is None or _two_uplinks(ground) is None or len(vids) < 2:
+        return None
+    odd = VlanSet.of(vids[-1])
+    # Meant for core-2, which states 12288 where 4096 was meant.
+    devices["core-1"].trees.append(Tree(odd, PLANTED, 0, said(8192)))
+    devices["core-2"].trees.append(Tree(odd, PLANTED, 0, said(12288)))
+    for name in ("core-1", "core-2"):
+        devices[name].trees[1].costs = devices[name].trees[0].costs
+    return [("core-1", None)]
 
 
 # --- input ----------------------------------------------------------------------------------------

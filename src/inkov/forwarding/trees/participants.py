@@ -55,10 +55,13 @@ ALL = VlanSet.all().bits
 
 
 class Assumed(NamedTuple):
-    """What is assumed of somebody, and of several, in words that follow their names."""
+    """What is assumed of somebody, and of several, in words that follow their names; whether it is
+    about costs alone, which say nothing of who is root.
+    """
 
     one: str
     several: str = ""
+    of_cost: bool = False
 
 
 _SILENT = Assumed(
@@ -72,6 +75,7 @@ _ANY_KIND = Assumed(
 _NO_COST = Assumed(
     "states no cost and no speed: taken for one of 1 Gbit/s",
     "state no cost and no speed: taken for ones of 1 Gbit/s",
+    of_cost=True,
 )
 _NO_REGION = Assumed(
     "states no region: taken for one of its own", "state no region: each is taken for one"
@@ -281,7 +285,7 @@ class Settings:
         cost = self._of_port(lambda tree: tree.costs, port.port, 0)
         if cost:
             return _Set(identifier, restricted, cost)
-        speed = _speed(self.taker.device, port.end.port)
+        speed = port_speed(self.taker.device, port.end.port)
         if speed:
             return _Set(identifier, restricted, default_cost(self.taker.mode, speed), True)
         doubt = Doubt(port.number, str(port.end), _NO_COST, stated.origin)
@@ -309,7 +313,7 @@ def _number_in(name: str) -> int | None:
     return int(name) if name.isascii() and name.isdigit() and len(name) < 6 else None
 
 
-def _speed(device: Device, name: str) -> int:
+def port_speed(device: Device, name: str) -> int:
     """The speed of a port in Mbit/s, of a bundle that of its live members; 0 if it is not known."""
     port = device.ports[name]
     if port.speed is not None:

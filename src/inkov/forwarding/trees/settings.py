@@ -42,6 +42,8 @@ def _of_device(device: Device) -> Iterator[OddSetting]:
     mode = device.tree_mode.value if device.tree_mode is not None else TreeMode.RSTP
     old = mode is TreeMode.STP
     instances: dict[int, int] = {}
+    if mode in (TreeMode.STP, TreeMode.RSTP):
+        yield from _several(device, mode)
     for tree in device.trees:
         yield from _priority(device, tree, mode)
         most = _MOST_OLD_COST if old else _MOST_COST
@@ -63,6 +65,28 @@ def _of_device(device: Device) -> Iterator[OddSetting]:
     if mode is TreeMode.MSTP and device.region is not None and not instances:
         says = f"the region {device.region.value!r} is stated, and no VLANs of any instance"
         yield OddSetting(device.name, says, "all VLANs in the common tree", device.region.origin)
+
+
+def _several(device: Device, mode: TreeMode) -> Iterator[OddSetting]:
+    """Trees of some VLANs each, where all VLANs have one: what the others of a bridge state beside
+    the first counts for nothing.
+    """
+    first: dict[str, Tree] = {}
+    for tree in device.trees:
+        taken = first.setdefault(tree.bridge, tree)
+        if tree is not taken and _stated(tree) - _stated(taken):
+            says = f"runs {mode}, one tree for all, and states another one for VLAN {tree.vlans}"
+            others = ((device.name, taken.origin),)
+            yield OddSetting(device.name, says, "what it states first", tree.origin, others)
+
+
+def _stated(tree: Tree) -> set[tuple[str, str, int]]:
+    """What is set for a tree."""
+    stated = {("cost", port, fact.value) for port, fact in tree.costs.items()}
+    stated |= {("priority", port, fact.value) for port, fact in tree.priorities.items()}
+    if tree.priority is not None:
+        stated.add(("priority", "", tree.priority.value))
+    return stated
 
 
 def _priority(device: Device, tree: Tree, mode: TreeMode) -> Iterator[OddSetting]:

@@ -88,6 +88,12 @@ class SpanningTree(Struct):
         """Whether it is sure what each bridge and port is."""
         return self.complete and not self.doubts and len(self.outcomes) == 1
 
+    @property
+    def root_is_sure(self) -> bool:
+        """Whether it is sure who is root, whatever the costs are."""
+        others = any(not doubt.assumed.of_cost for doubt in self.world.doubts)
+        return self.complete and len(self.roots) == 1 and not self.seams and not others
+
     def blocked(self, outcome: int) -> list[int]:
         """The ports that discard, in an outcome; of a later one than there is, in the last."""
         roles = self.outcomes[min(outcome, len(self.outcomes) - 1)].roles

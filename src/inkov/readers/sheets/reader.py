@@ -216,13 +216,16 @@ class _Sheet:
         if within:
             bridge = as_value(name.strip())
             holder = switch.bridges.setdefault(bridge, Bridge(bridge, self.at))
-        tree = Tree(vids, self.at, bridge=holder.name if within else "")
+        opened = Tree(vids, self.at, bridge=holder.name if within else "")
+        about: list[Tree] = []  # the tree that the section is about, once that is known
 
         def line(key: str, value: str) -> None:
-            if not self._about_bridge(switch, holder, key, value):
-                if tree not in switch.trees:
-                    switch.trees.append(tree)
-                self._about_tree(tree, key, value)
+            if self._about_bridge(switch, holder, key, value):
+                return
+            if not about:
+                number = whole_number(value) if key == "number" else None
+                about.append(_tree_of(switch, opened, number))
+            self._about_tree(about[0], key, value)
 
         self.line = line
 
@@ -477,3 +480,15 @@ def _without_comment(raw: str) -> str:
     if "#" not in raw:
         return raw.strip()
     return _COMMENT.sub(lambda m: m[0] if m[0].startswith('"') else "", raw).strip()
+
+
+def _tree_of(switch: Device, opened: Tree, number: int | None) -> Tree:
+    """The tree that a section goes on with: one of the same VLANs and, where the section begins
+    with it, the same number; or else the one that is opened there.
+    """
+    for tree in switch.trees:
+        same = tree.vlans == opened.vlans and tree.bridge == opened.bridge
+        if same and number in (None, tree.number):
+            return tree
+    switch.trees.append(opened)
+    return opened
