@@ -33,7 +33,8 @@ from inkov.checks import audit
 from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.domains import domains
 from inkov.forwarding.reach import flood, sendings_at
-from inkov.forwarding.trees.losses import Kind, Losses, all_losses
+from inkov.forwarding.trees.loss import Kind, all_losses
+from inkov.forwarding.trees.losses import Losses
 from inkov.forwarding.trees.spanning import spanning_trees
 from inkov.learn import Pair, learn
 from inkov.levels import Level

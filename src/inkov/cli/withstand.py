@@ -9,7 +9,7 @@ from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import start, vlan_list
 
 if TYPE_CHECKING:
-    from inkov.forwarding.trees.losses import Kind
+    from inkov.forwarding.trees.loss import Kind
 
 
 @shared
@@ -26,7 +26,8 @@ def withstand(
 ) -> None:
     """Whom each single loss cuts off, and why there is no spare."""
     from inkov.forwarding.trees.active import remarks_on
-    from inkov.forwarding.trees.losses import Losses, all_losses
+    from inkov.forwarding.trees.loss import all_losses
+    from inkov.forwarding.trees.losses import Losses
     from inkov.forwarding.trees.spanning import spanning_trees
     from inkov.render.results import Result
     from inkov.render.withstand import losses_grid, losses_value
@@ -53,7 +54,7 @@ def withstand(
 
 def _kinds(text: str) -> list[Kind]:
     """The kinds of losses that --losses names."""
-    from inkov.forwarding.trees.losses import Kind
+    from inkov.forwarding.trees.loss import Kind
 
     words = {"links": Kind.LINK, "switches": Kind.SWITCH, "routers": Kind.ROUTER}
     found = []

@@ -15,7 +15,8 @@ from msgspec.structs import replace
 
 from inkov.forwarding import Fabric
 from inkov.forwarding.trees.active import active, remarks_on
-from inkov.forwarding.trees.losses import Kind, Loss, Losses, all_losses
+from inkov.forwarding.trees.loss import Kind, Loss, all_losses
+from inkov.forwarding.trees.losses import Losses
 from inkov.forwarding.trees.spanning import spanning_trees
 from inkov.levels import Layer, Outcome
 from inkov.plan import Claim, Plan

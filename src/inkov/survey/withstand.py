@@ -11,7 +11,9 @@ from msgspec import Struct
 from inkov.campus import Origin, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.reasons import why_stopped
-from inkov.forwarding.trees.losses import Cut, Hub, Kind, Loss, Losses
+from inkov.forwarding.trees.loss import Kind, Loss
+from inkov.forwarding.trees.losses import Cut, Losses
+from inkov.forwarding.trees.vlan_graphs import Hub
 from inkov.vlanset import bits_to_text
 from inkov.wiring import Link
 

@@ -28,7 +28,8 @@ from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.domains import domains
 from inkov.forwarding.serve import served
 from inkov.forwarding.trees.active import now
-from inkov.forwarding.trees.losses import Cut, Kind, Loss, Losses, all_losses
+from inkov.forwarding.trees.loss import Kind, Loss, all_losses
+from inkov.forwarding.trees.losses import Cut, Losses
 from inkov.forwarding.trees.spanning import spanning_trees
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import prove

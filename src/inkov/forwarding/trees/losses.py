@@ -19,46 +19,23 @@ pass what was lost, or a wire on which something else discards now.
 from __future__ import annotations
 
 from collections import ChainMap
-from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
-from enum import StrEnum
+from collections.abc import Collection, Hashable, Mapping, Sequence
 from functools import partial
-from itertools import combinations
 from typing import cast
 
 from msgspec import Struct, field
 
-from inkov.campus import natural
 from inkov.forwarding.circles import partings
 from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import Fabric
-from inkov.forwarding.serve import served
 from inkov.forwarding.trees.active import active
+from inkov.forwarding.trees.loss import Kind, Loss, ends_of
 from inkov.forwarding.trees.participants import Wires
 from inkov.forwarding.trees.spanning import Part, Trees, matters
+from inkov.forwarding.trees.vlan_graphs import Hub, VlanGraph, vlan_graphs
 from inkov.vlanset import bits, union
-from inkov.wiring import End, Link
 
-__all__ = ["Cut", "Kind", "Loss", "Losses", "all_losses"]
-
-Hub = tuple[int, int]
-"""A bridge, by number, and a VID."""
-
-
-class Kind(StrEnum):
-    LINK = "link"
-    SWITCH = "switch"
-    ROUTER = "router"
-    TOGETHER = "together"
-
-
-class Loss(Struct, frozen=True):
-    """What is lost: links by number, or devices by name. `name` tells what, `loses` its places."""
-
-    kind: Kind
-    name: str
-    loses: tuple[str, ...]
-    links: tuple[int, ...] = ()
-    devices: tuple[str, ...] = ()
+__all__ = ["Cut", "Losses"]
 
 
 class Cut(Struct):
@@ -85,28 +62,6 @@ class Cut(Struct):
         return dict(sorted(found.items()))
 
 
-class _Edge(Struct, frozen=True):
-    """One VLAN over one link: from hub to hub, by two bridge ports."""
-
-    link: int
-    one: Hub
-    other: Hub
-    ports: tuple[int, int]
-
-
-class _Group(Struct):
-    """VLANs that turn into each other, mostly one alone: a graph of hubs. `odd` ones are joined by
-    one-way crossings as well.
-    """
-
-    vlans: int
-    edges: list[_Edge] = field(default_factory=list)
-    hubs: dict[Hub, int] = field(default_factory=dict)
-    """Hubs that serve somebody -> how many host ports."""
-    gateways: set[Hub] = field(default_factory=set)
-    odd: bool = False
-
-
 class _After(Struct):
     """What ports discard after a loss, in each outcome: port -> VLANs, as a mask. `changed` are the
     ports that do so otherwise, if it is known; `trees` the trees, if they were elected anew.
@@ -125,9 +80,9 @@ class Losses:
     def __init__(self, fabric: Fabric, trees: Trees, vlans: int = -1) -> None:
         self.fabric = fabric
         self.trees = trees
-        self.groups = [group for group in _groups(fabric) if group.vlans & vlans]
-        self._of_device: dict[str, list[_Group]] = {}
-        self._of_port: dict[int, list[_Group]] = {}
+        self.groups = [group for group in vlan_graphs(fabric) if group.vlans & vlans]
+        self._of_device: dict[str, list[VlanGraph]] = {}
+        self._of_port: dict[int, list[VlanGraph]] = {}
         for group in self.groups:
             bridges = {hub[0] for hub in group.hubs}
             bridges |= {hub[0] for edge in group.edges for hub in (edge.one, edge.other)}
@@ -209,7 +164,7 @@ class Losses:
     def ports_of(self, loss: Loss) -> set[int]:
         """The bridge ports that a loss takes away."""
         fabric = self.fabric
-        ends = {end for link in loss.links for end in _ends(fabric.wiring.links[link])}
+        ends = {end for link in loss.links for end in ends_of(fabric.wiring.links[link])}
         lost = {number for end in ends for number in fabric.at.get(end, ())}
         for device in loss.devices:
             lost.update(self._ports_of.get(device, ()))
@@ -233,7 +188,7 @@ class Losses:
     def _bridge(self, port: int) -> int:
         return self.fabric.bridge_ports[port].bridge
 
-    def _touched(self, loss: Loss, lost: set[int], after: _After) -> list[_Group]:
+    def _touched(self, loss: Loss, lost: set[int], after: _After) -> list[VlanGraph]:
         """The groups that pass what was lost, or a port that forwards otherwise now."""
         touched = {id(group): group for group in self.groups if group.odd}
         for port in lost:
@@ -253,7 +208,7 @@ class Losses:
     # --- what falls apart -------------------------------------------------------------------------
 
     def _cut_group(
-        self, group: _Group, loss: Loss, lost: set[int], after: _After, found: Cut
+        self, group: VlanGraph, loss: Loss, lost: set[int], after: _After, found: Cut
     ) -> None:
         gone = (
             {
@@ -273,14 +228,14 @@ class Losses:
             fallen = parts if len(parts) > len(fallen) else fallen
         found.parts += fallen
 
-    def _before(self, group: _Group) -> list[dict[Hub, object]]:
+    def _before(self, group: VlanGraph) -> list[dict[Hub, object]]:
         """The islands of a group without any loss, worked out once."""
         if id(group) not in self._islands_before:
             base = _After(self._discarding, self.trees)
             self._islands_before[id(group)] = self._islands(group, base, set())
         return self._islands_before[id(group)]
 
-    def _islands(self, group: _Group, after: _After, lost: set[int]) -> list[dict[Hub, object]]:
+    def _islands(self, group: VlanGraph, after: _After, lost: set[int]) -> list[dict[Hub, object]]:
         """The island of each hub that serves somebody, in each outcome of the trees."""
         if not group.odd:
             return [_joined(group, discarding, lost) for discarding in after.discarding]
@@ -295,7 +250,7 @@ class Losses:
 
     def _fallen_apart(
         self,
-        group: _Group,
+        group: VlanGraph,
         together: dict[Hub, object],
         islands: dict[Hub, object],
         gone: Collection[int],
@@ -362,7 +317,7 @@ class Losses:
         )
 
 
-def _is_safe(group: _Group, fabric: Fabric, trees: Trees) -> bool:
+def _is_safe(group: VlanGraph, fabric: Fabric, trees: Trees) -> bool:
     """Whether the trees join whatever the graph of a group does: each edge is a link of its own, no
     two hubs are of one switch, no port is kept out of a tree by a guard or shares its wire; and on
     each circle of a tree all wires pass the VLAN, or none.
@@ -390,15 +345,11 @@ def _is_safe(group: _Group, fabric: Fabric, trees: Trees) -> bool:
     return True
 
 
-def _ends(link: Link) -> tuple[End, End]:
-    return link.a, link.b
-
-
 _OF_GATEWAY = 1 << 32
 """More than all host ports: the part with most gateways stays."""
 
 
-def _rank(group: _Group, part: list[Hub]) -> tuple[int, int, list[int]]:
+def _rank(group: VlanGraph, part: list[Hub]) -> tuple[int, int, list[int]]:
     """How parts are compared: that with most gateways stays, then the one with most host ports,
     then that with most hubs.
     """
@@ -412,14 +363,14 @@ def _in_each(outcomes: list[dict[Hub, object]]) -> dict[Hub, object]:
 
 
 def _joined(
-    group: _Group, discarding: Mapping[int, int], lost: Collection[int]
+    group: VlanGraph, discarding: Mapping[int, int], lost: Collection[int]
 ) -> dict[Hub, object]:
     """The island of each hub that serves somebody, where some ports are lost."""
     joined = _wires(group, discarding, lost)
     return {hub: joined.of(hub) for hub in group.hubs}
 
 
-def _wires(group: _Group, discarding: Mapping[int, int], lost: Collection[int]) -> Wires:
+def _wires(group: VlanGraph, discarding: Mapping[int, int], lost: Collection[int]) -> Wires:
     """What hangs together of a group, where some ports discard and others are lost."""
     joined = Wires()
     for edge in group.edges:
@@ -432,95 +383,3 @@ def _wires(group: _Group, discarding: Mapping[int, int], lost: Collection[int]) 
         ):
             joined.join(edge.one, edge.other)
     return joined
-
-
-def _groups(fabric: Fabric) -> list[_Group]:
-    """The VLANs as graphs of hubs, those together that links turn into each other."""
-    turned = Wires()
-    one_way: set[int] = set()
-    same: dict[tuple[int, int], tuple[int, int]] = {}  # (port, port) -> (link, mask)
-    turns: dict[tuple[int, int, int, int], int] = {}  # (port, vid, port, vid) -> link
-    for sender, crossings in fabric.crossings.items():
-        for crossing in crossings:
-            for to, mask in crossing.same:
-                same[sender, to] = crossing.link, mask
-            for translation in crossing.translations:
-                for vid in bits(translation.leaves):
-                    for arrives in bits(translation.arrives):
-                        turns[sender, vid, translation.to, arrives] = crossing.link
-    edges: list[_Edge] = []
-    for (one, to), (link, mask) in same.items():
-        back = same.get((to, one), (link, 0))[1]
-        for vid in bits(mask & back) if one < to else ():
-            edges.append(_edge(fabric, link, one, vid, to, vid))
-        one_way |= set(bits(mask & ~back))
-    for (one, vid, to, arrives), link in turns.items():
-        turned.join(vid, arrives)
-        if (to, arrives, one, vid) not in turns:
-            one_way |= {vid, arrives}
-        elif (one, vid) < (to, arrives):
-            edges.append(_edge(fabric, link, one, vid, to, arrives))
-    groups: dict[object, _Group] = {}
-    for edge in edges:
-        group = groups.setdefault(turned.of(edge.one[1]), _Group(0))
-        group.edges.append(edge)
-        group.vlans |= 1 << edge.one[1] | 1 << edge.other[1]
-    ports = _host_ports(fabric)
-    for bridge, mask in enumerate(served(fabric)):
-        for vid in bits(mask) if not fabric.bridges[bridge].routed else ():
-            group = groups.setdefault(turned.of(vid), _Group(0))
-            group.vlans |= 1 << vid
-            group.hubs[bridge, vid] = ports.get((bridge, vid), 0)
-    for device, gateway in fabric.gateways():
-        hub = fabric.bridge_of[device.name, gateway.bridge], gateway.vid
-        if gateway.on and gateway.addresses and (held := groups.get(turned.of(gateway.vid))):
-            held.gateways |= {hub} & held.hubs.keys()
-    for vid in one_way:
-        if (odd := groups.get(turned.of(vid))) is not None:
-            odd.odd = True
-    return list(groups.values())
-
-
-def _edge(fabric: Fabric, link: int, one: int, vid: int, to: int, arrives: int) -> _Edge:
-    ports = fabric.bridge_ports
-    return _Edge(link, (ports[one].bridge, vid), (ports[to].bridge, arrives), (one, to))
-
-
-def _host_ports(fabric: Fabric) -> dict[Hub, int]:
-    """How many host ports are in a VLAN on a bridge."""
-    counts: dict[Hub, int] = {}
-    for port in fabric.bridge_ports:
-        if fabric.is_host_port(port) and not fabric.is_implied(port):
-            view = port.view
-            if view.pvid and not view.emit & ~view.untagged:
-                counts[port.bridge, view.pvid] = counts.get((port.bridge, view.pvid), 0) + 1
-    return counts
-
-
-def all_losses(fabric: Fabric, kinds: Iterable[Kind], *, pairs: bool = False) -> Iterator[Loss]:
-    """Every single loss of some kinds: links that are up, each bundle as one; switches with a link;
-    devices with gateways. With `pairs`, every two of the links as well.
-    """
-    wanted = set(kinds)
-    links = [number for number in range(len(fabric.wiring.links)) if fabric.link_up[number]]
-    if Kind.LINK in wanted:
-        for number in links:
-            yield _of_links(fabric, (number,), Kind.LINK)
-    linked = {end.device for number in links for end in _ends(fabric.wiring.links[number])}
-    bridged = {inside.device for inside in fabric.bridges if not inside.routed and inside.ports}
-    if Kind.SWITCH in wanted:
-        for name in sorted(linked & bridged, key=natural):
-            yield Loss(Kind.SWITCH, name, (name,), devices=(name,))
-    if Kind.ROUTER in wanted:
-        routing = {device.name for device, gateway in fabric.gateways() if gateway.on}
-        for name in sorted(routing, key=natural):
-            yield Loss(Kind.ROUTER, f"the routing of {name}", (name,), devices=(name,))
-    if pairs and Kind.LINK in wanted:
-        for two in combinations(links, 2):
-            yield _of_links(fabric, two, Kind.TOGETHER)
-
-
-def _of_links(fabric: Fabric, numbers: tuple[int, ...], kind: Kind) -> Loss:
-    links = [fabric.wiring.links[number] for number in numbers]
-    name = " and ".join(f"{link.a} - {link.b}" for link in links)
-    return Loss(kind, name, tuple(str(end) for link in links for end in _ends(link)), numbers)

@@ -1,0 +1,102 @@
+"""The graph of each VLAN: its hubs, joined by the links that pass it both ways, each edge with the
+port at either end. VLANs that links turn into each other are one graph.
+"""
+
+from __future__ import annotations
+
+from msgspec import Struct, field
+
+from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.serve import served
+from inkov.forwarding.trees.participants import Wires
+from inkov.vlanset import bits
+
+__all__ = ["Edge", "Hub", "VlanGraph", "vlan_graphs"]
+
+Hub = tuple[int, int]
+"""A bridge, by number, and a VID."""
+
+
+class Edge(Struct, frozen=True):
+    """One VLAN over one link: from hub to hub, by two bridge ports."""
+
+    link: int
+    one: Hub
+    other: Hub
+    ports: tuple[int, int]
+
+
+class VlanGraph(Struct):
+    """VLANs that turn into each other, mostly one alone (`vlans`, a mask): a graph of hubs. `odd`
+    ones are joined by one-way crossings as well.
+    """
+
+    vlans: int
+    edges: list[Edge] = field(default_factory=list)
+    hubs: dict[Hub, int] = field(default_factory=dict)
+    """Hubs that serve somebody -> how many host ports."""
+    gateways: set[Hub] = field(default_factory=set)
+    odd: bool = False
+
+
+def vlan_graphs(fabric: Fabric) -> list[VlanGraph]:
+    """The VLANs as graphs of hubs, those together that links turn into each other."""
+    turned = Wires()
+    one_way: set[int] = set()
+    same: dict[tuple[int, int], tuple[int, int]] = {}  # (port, port) -> (link, mask)
+    turns: dict[tuple[int, int, int, int], int] = {}  # (port, vid, port, vid) -> link
+    for sender, crossings in fabric.crossings.items():
+        for crossing in crossings:
+            for to, mask in crossing.same:
+                same[sender, to] = crossing.link, mask
+            for translation in crossing.translations:
+                for vid in bits(translation.leaves):
+                    for arrives in bits(translation.arrives):
+                        turns[sender, vid, translation.to, arrives] = crossing.link
+    edges: list[Edge] = []
+    for (one, to), (link, mask) in same.items():
+        back = same.get((to, one), (link, 0))[1]
+        for vid in bits(mask & back) if one < to else ():
+            edges.append(_edge(fabric, link, one, vid, to, vid))
+        one_way |= set(bits(mask & ~back))
+    for (one, vid, to, arrives), link in turns.items():
+        turned.join(vid, arrives)
+        if (to, arrives, one, vid) not in turns:
+            one_way |= {vid, arrives}
+        elif (one, vid) < (to, arrives):
+            edges.append(_edge(fabric, link, one, vid, to, arrives))
+    groups: dict[object, VlanGraph] = {}
+    for edge in edges:
+        group = groups.setdefault(turned.of(edge.one[1]), VlanGraph(0))
+        group.edges.append(edge)
+        group.vlans |= 1 << edge.one[1] | 1 << edge.other[1]
+    ports = _host_ports(fabric)
+    for bridge, mask in enumerate(served(fabric)):
+        for vid in bits(mask) if not fabric.bridges[bridge].routed else ():
+            group = groups.setdefault(turned.of(vid), VlanGraph(0))
+            group.vlans |= 1 << vid
+            group.hubs[bridge, vid] = ports.get((bridge, vid), 0)
+    for device, gateway in fabric.gateways():
+        hub = fabric.bridge_of[device.name, gateway.bridge], gateway.vid
+        if gateway.on and gateway.addresses and (held := groups.get(turned.of(gateway.vid))):
+            held.gateways |= {hub} & held.hubs.keys()
+    for vid in one_way:
+        if (odd := groups.get(turned.of(vid))) is not None:
+            odd.odd = True
+    return list(groups.values())
+
+
+def _edge(fabric: Fabric, link: int, one: int, vid: int, to: int, arrives: int) -> Edge:
+    ports = fabric.bridge_ports
+    return Edge(link, (ports[one].bridge, vid), (ports[to].bridge, arrives), (one, to))
+
+
+def _host_ports(fabric: Fabric) -> dict[Hub, int]:
+    """How many host ports are in a VLAN on a bridge."""
+    counts: dict[Hub, int] = {}
+    for port in fabric.bridge_ports:
+        if fabric.is_host_port(port) and not fabric.is_implied(port):
+            view = port.view
+            if view.pvid and not view.emit & ~view.untagged:
+                counts[port.bridge, view.pvid] = counts.get((port.bridge, view.pvid), 0) + 1
+    return counts
