@@ -70,6 +70,11 @@ class Session:
         for problem in new:
             complain(f"{problem.says} ({problem.cure})")
 
+    def note(self, problem: Problem) -> None:
+        """Take a problem with the input that a command found, and say it."""
+        self.loaded.campus.problems.append(problem)
+        say_problems([problem], self.loaded)
+
     def end(self, status: int = ALL_WELL) -> None:
         """Leave with the worse of `status` and the input's."""
         worst = max(status, self.status)

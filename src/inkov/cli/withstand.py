@@ -9,7 +9,10 @@ from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import start, vlan_list
 
 if TYPE_CHECKING:
-    from inkov.forwarding.trees.loss import Kind
+    from collections.abc import Iterator
+
+    from inkov.cli.session import Session
+    from inkov.forwarding.trees.loss import Kind, Loss
 
 
 @shared
@@ -17,8 +20,12 @@ def withstand(
     options: ListingOptions,
     losses: Annotated[
         str,
-        typer.Option("--losses", metavar="KINDS", help="What is lost: links, switches, routers."),
-    ] = "links,switches,routers",
+        typer.Option(
+            "--losses",
+            metavar="KINDS",
+            help="What is lost: links, switches, routers; together, as the plan has it.",
+        ),
+    ] = "links,switches,routers,together",
     vlan: VlanOption = None,
     pairs: Annotated[
         bool, typer.Option("--pairs", help="Every two links as well, and not one alone.")
@@ -29,6 +36,8 @@ def withstand(
     from inkov.forwarding.trees.loss import all_losses
     from inkov.forwarding.trees.losses import Losses
     from inkov.forwarding.trees.spanning import spanning_trees
+    from inkov.proofs.prove import Prover
+    from inkov.proofs.withstanding import Withstanding
     from inkov.render.results import Result
     from inkov.render.withstand import losses_grid, losses_value
     from inkov.survey.withstand import loss_rows
@@ -39,8 +48,18 @@ def withstand(
     fabric, locator = session.fabric, session.locator
     trees = spanning_trees(fabric)
     tried = Losses(fabric, trees, wanted.bits if wanted is not None else -1)
-    rows, counts = loss_rows(tried, all_losses(fabric, kinds, pairs=pairs))
+    claims = Withstanding(fabric, session.plan, Prover)
+    asked = any(claim.kind in ("join", "reach") for claim in session.plan.says.claims)
+    rows, counts = loss_rows(
+        tried,
+        [*all_losses(fabric, kinds, pairs=pairs), *_together(session, kinds)],
+        claims.broken_by if asked else lambda _: [],
+    )
     remarks = remarks_on(trees)
+    if claims.untried:
+        remarks.append(
+            f"With {claims.untried} of the losses the claims of the plan were not tried."
+        )
     if wanted is not None and not any(group.hubs for group in tried.groups):
         complain(f"nobody uses VLAN {wanted}: no loss cuts anybody there")
     options.out.show(
@@ -56,10 +75,30 @@ def _kinds(text: str) -> list[Kind]:
     """The kinds of losses that --losses names."""
     from inkov.forwarding.trees.loss import Kind
 
-    words = {"links": Kind.LINK, "switches": Kind.SWITCH, "routers": Kind.ROUTER}
+    words = {
+        "links": Kind.LINK,
+        "switches": Kind.SWITCH,
+        "routers": Kind.ROUTER,
+        "together": Kind.SHARED,
+    }
     found = []
     for word in text.split(","):
         if word.strip() not in words:
             fail(f"--losses: {word.strip()!r} is none of {', '.join(words)}{nearest(word, words)}")
         found.append(words[word.strip()])
     return found
+
+
+def _together(session: Session, kinds: list[Kind]) -> Iterator[Loss]:
+    """What the plan says shares a fate. Parts that are not there are told."""
+    from inkov.campus import Problem
+    from inkov.forwarding.trees.loss import Kind, shared_fate
+
+    for fate in session.plan.says.together if Kind.SHARED in kinds else ():
+        loss, unknown = shared_fate(session.fabric, fate.parts, fate.about)
+        for part in unknown:
+            what = "no link ends at" if ":" in part else "no switch is called"
+            session.note(
+                Problem(fate.origin, f"together: {what} {part!r}", "name one that is there")
+            )
+        yield loss

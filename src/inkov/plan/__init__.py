@@ -4,7 +4,15 @@ is accepted.
 
 from inkov.plan.expected import missing_switches
 from inkov.plan.loader import Plan, read_plan, vlan_names
-from inkov.plan.schema import Acceptance, Carried, Claim, PlanFile, PlannedVlan, Practice
+from inkov.plan.schema import (
+    Acceptance,
+    Carried,
+    Claim,
+    PlanFile,
+    PlannedVlan,
+    Practice,
+    SharedFate,
+)
 
 __all__ = [
     "Acceptance",
@@ -14,6 +22,7 @@ __all__ = [
     "PlanFile",
     "PlannedVlan",
     "Practice",
+    "SharedFate",
     "missing_switches",
     "read_plan",
     "vlan_names",

@@ -29,6 +29,7 @@ __all__ = [
     "PlannedSegment",
     "PlannedVlan",
     "Practice",
+    "SharedFate",
     "UnusedPractice",
     "Vid",
 ]
@@ -258,6 +259,17 @@ class Expected(Struct, rename="kebab", forbid_unknown_fields=True):
     origin: Origin = Origin()
 
 
+class SharedFate(Struct, rename="kebab", forbid_unknown_fields=True):
+    """What fails together, and what it is `about`: one line card, one duct, the power of one room.
+    `parts` are ends of links (`switch:port`, one end of each will do), switches, or patterns.
+    """
+
+    short: ClassVar[str] = "parts"
+    parts: NameList
+    about: str = ""
+    origin: Origin = Origin()
+
+
 class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     """The whole plan. `ports` and `links` name tables (port plans, cabling) beside it."""
 
@@ -268,6 +280,7 @@ class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     accepted: list[Acceptance] = field(default_factory=list)
     platforms: dict[str, PlannedPlatform] = field(default_factory=dict)
     expected: Expected = field(default_factory=Expected)
+    together: list[SharedFate] = field(default_factory=list)
     claims: list[Claim] = field(default_factory=list)
     ports: NameList = field(default_factory=list)
     links: NameList = field(default_factory=list)

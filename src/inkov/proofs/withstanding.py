@@ -2,7 +2,8 @@
 
 A claim is judged anew without what is lost, by the trees that are agreed on then. Members at a
 lost switch are lost with it, and are not asked. A loss that cuts nobody off cannot break a claim of
-frames whose members are all served, so most losses need no trial.
+frames whose members are all served, so most losses need no trial. What the plan says fails together
+counts as one loss: of links, or of switches if one is among it.
 """
 
 from __future__ import annotations
@@ -15,7 +16,7 @@ from msgspec.structs import replace
 
 from inkov.forwarding import Fabric
 from inkov.forwarding.trees.active import active, remarks_on
-from inkov.forwarding.trees.loss import Kind, Loss, all_losses
+from inkov.forwarding.trees.loss import Kind, Loss, all_losses, shared_fate
 from inkov.forwarding.trees.losses import Losses
 from inkov.forwarding.trees.spanning import spanning_trees
 from inkov.levels import Layer, Outcome
@@ -45,11 +46,60 @@ class Withstanding:
     def __init__(self, fabric: Fabric, plan: Plan, make: type[Prover]) -> None:
         self.fabric = fabric
         self.plan = plan
+        self.untried = 0
+        """How many losses `broken_by` was asked of and did not try: there were too many before."""
         self._make = make
+        self._trials = 0
 
     @cached_property
     def losses(self) -> Losses:
         return Losses(self.fabric, spanning_trees(self.fabric))
+
+    @cached_property
+    def _names(self) -> ClaimNames:
+        return ClaimNames(self.fabric, self.plan)
+
+    @cached_property
+    def _now(self) -> list[Prover]:
+        """What forwards without any loss, in each outcome of the trees."""
+        trees = self.losses.trees
+        return [
+            self._make(active(self.fabric, trees, number), self.plan)
+            for number in range(trees.outcomes)
+        ]
+
+    @cached_property
+    def standing(self) -> list[Claim]:
+        """The claims that something arrives, as far as they hold without any loss."""
+        return [
+            claim
+            for claim in self.plan.says.claims
+            if claim.kind in ("join", "reach")
+            and all(one.judge(claim).verdict == Outcome.HOLDS for one in self._now)
+        ]
+
+    def broken_by(self, loss: Loss) -> list[str]:
+        """The claims that hold without a loss and not with it, in words."""
+        asked = []
+        for claim in self.standing:
+            left = _without_lost(claim, loss, self._names)
+            if left is not None and not self._cannot_break(left, loss):
+                asked.append((claim, left))
+        if not asked:
+            return []
+        if self._trials >= MOST_TRIALS:
+            self.untried += 1
+            return []
+        self._trials += 1
+        provers = [self._make(without, self.plan) for without in self._fabrics(loss)]
+        broken = []
+        for claim, left in asked:
+            verdicts = {prover.judge(left).verdict for prover in provers}
+            if verdicts != {Outcome.HOLDS}:
+                broken.append(
+                    claim.words + (" (undecided)" if Outcome.BROKEN not in verdicts else "")
+                )
+        return broken
 
     def judge(self, claim: Claim, verdict: Verdict) -> Verdict:
         """The verdict on a claim that holds without losses: whether it does with each, too."""
@@ -59,19 +109,16 @@ class Withstanding:
         doubts = remarks_on(self.losses.trees)
         if doubts:
             return _open(verdict, f"what losses do hangs on the spanning tree: {doubts[0]}")
-        names = ClaimNames(self.fabric, self.plan)
         # What a loss cuts is told by what hangs together now: so that comes first.
-        for number in range(self.losses.trees.outcomes):
-            now = active(self.fabric, self.losses.trees, number)
-            tried = self._make(now, self.plan).judge(claim)
+        for prover in self._now:
+            tried = prover.judge(claim)
             if tried.verdict != Outcome.HOLDS:
                 says = f"in the spanning tree, without any loss: {tried.because}"
                 return replace(verdict, verdict=tried.verdict, because=says)
         trials = 0
-        pairs = claim.withstand == 2
-        for loss in all_losses(self.fabric, _KINDS[claim.withstand], pairs=pairs):
-            asked = _without_lost(claim, loss, names)
-            if asked is None or self._cannot_break(asked, loss, names):
+        for loss in self._losses_of(claim):
+            asked = _without_lost(claim, loss, self._names)
+            if asked is None or self._cannot_break(asked, loss):
                 continue
             trials += 1
             if trials > MOST_TRIALS:
@@ -84,14 +131,24 @@ class Withstanding:
         says = f"{verdict.because}; so they do without any {_ANY[claim.withstand]}"
         return replace(verdict, because=says)
 
-    def _cannot_break(self, claim: Claim, loss: Loss, names: ClaimNames) -> bool:
+    def _losses_of(self, claim: Claim) -> Iterator[Loss]:
+        """The losses that a claim is to withstand."""
+        assert claim.withstand is not None
+        kinds = _KINDS[claim.withstand]
+        yield from all_losses(self.fabric, kinds, pairs=claim.withstand == 2)
+        for fate in self.plan.says.together:
+            loss, _ = shared_fate(self.fabric, fate.parts, fate.about)
+            if (Kind.SWITCH if loss.devices else Kind.LINK) in kinds:
+                yield loss
+
+    def _cannot_break(self, claim: Claim, loss: Loss) -> bool:
         """Whether a loss cuts nobody, and all members of a claim of frames are told by that."""
         if claim.join is None or claim.layer != Layer.FRAMES:
             return False
         served = {hub for group in self.losses.groups for hub in group.hubs}
         hubs = {
             (self.fabric.bridge_ports[seat.port].bridge, seat.vid)
-            for seat in names.any_of(claim.join)
+            for seat in self._names.any_of(claim.join)
         }
         return hubs <= served and self.losses.try_loss(loss) is None
 

@@ -4,7 +4,8 @@ no spare.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 
 from msgspec import Struct
 
@@ -52,27 +53,32 @@ class Survived(Struct):
     survived: int = 0
 
 
-def loss_rows(losses: Losses, tried: Iterable[Loss]) -> tuple[list[LossRow], list[Survived]]:
-    """The losses that cut, those first that cut most off; and how many of each kind do not."""
+def loss_rows(
+    losses: Losses, tried: Iterable[Loss], broken_by: Callable[[Loss], list[str]] = lambda _: []
+) -> tuple[list[LossRow], list[Survived]]:
+    """The losses that cut, those first that cut most off; and how many of each kind do not.
+    `broken_by` gives the claims that a loss breaks.
+    """
     counts: dict[Kind, Survived] = {}
-    cuts: list[Cut] = []
+    cuts: list[tuple[Cut, list[str]]] = []
     for loss in tried:
         count = counts.setdefault(loss.kind, Survived(loss.kind))
         count.tried += 1
-        cut = losses.try_loss(loss)
-        if cut is None:
+        cut, claims = losses.try_loss(loss), broken_by(loss)
+        if cut is None and not claims:
             count.survived += 1
         else:
-            cuts.append(cut)
-    cuts.sort(key=lambda cut: (-cut.hosts, cut.loss.kind, natural(cut.loss.name)))
-    return [_row(losses, cut) for cut in cuts], list(counts.values())
+            cuts.append((cut or Cut(loss), claims))
+    cuts.sort(key=lambda row: (-row[0].hosts, row[0].loss.kind, natural(row[0].loss.name)))
+    return [_row(losses, cut, claims) for cut, claims in cuts], list(counts.values())
 
 
 _WORDS = {
     Kind.LINK: ("link", "links"),
     Kind.SWITCH: ("switch", "switches"),
     Kind.ROUTER: ("router", "routers"),
-    Kind.TOGETHER: ("pair of links", "pairs of links"),
+    Kind.SHARED: ("shared fate", "shared fates"),
+    Kind.PAIR: ("pair of links", "pairs of links"),
 }
 
 
@@ -85,7 +91,7 @@ def summary(counts: Iterable[Survived]) -> str:
     return f"{listed} may fail without loss."
 
 
-def _row(losses: Losses, cut: Cut) -> LossRow:
+def _row(losses: Losses, cut: Cut, claims: list[str]) -> LossRow:
     fabric = losses.fabric
     because, origin = _why(losses, cut)
     vlans = {
@@ -104,6 +110,7 @@ def _row(losses: Losses, cut: Cut) -> LossRow:
         cut.hosts,
         because,
         origin,
+        claims,
     )
 
 
@@ -140,6 +147,8 @@ def _why(losses: Losses, cut: Cut) -> tuple[str, Origin]:
     if loss.links:
         first = fabric.wiring.links[loss.links[0]]
         origin = fabric.ports[first.a].stated.origin
+    if not cut.parts and not cut.routerless:
+        return "", origin
     if not cut.parts:
         vids = bits_to_text(cut.routerless)
         return f"no other device has a gateway in VLAN {vids}", origin
@@ -147,9 +156,35 @@ def _why(losses: Losses, cut: Cut) -> tuple[str, Origin]:
     spare = _spare(losses, cut, min(cut.parts[largest]))
     if spare is not None:
         return spare
+    if loss.kind in (Kind.SHARED, Kind.PAIR):
+        return "there is no way past all of them", origin
     if loss.devices:
-        return f"every way leads through {loss.devices[0]}", origin
+        return _through(losses, cut, min(cut.parts[largest])), origin
     return "there is no other link", origin
+
+
+def _through(losses: Losses, cut: Cut, hub: Hub) -> str:
+    """That what fell off has no way past a lost switch: several cables may all end there."""
+    fabric, (lost, *_) = losses.fabric, cut.loss.devices
+    own = {fabric.bridges[bridge].device for bridge in losses.island(cut.loss, hub)}
+    links = [link for link in fabric.wiring.links if {link.a.device, link.b.device} & own]
+    out = [link for link in links if not {link.a.device, link.b.device} <= own]
+    cables = sum(map(partial(_cables, fabric), out))
+    if cables > 1 and all(lost in (link.a.device, link.b.device) for link in out):
+        return f"all {cables} cables lead to {lost}"
+    return f"every way leads through {lost}"
+
+
+def _cables(fabric: Fabric, link: Link) -> int:
+    """How many cables a link has: those of a bundle, counted at the end with fewer live members."""
+    members = [
+        sum(
+            port.bundle is not None and port.bundle.value == end.port and port.on
+            for port in fabric.device(end.device).ports.values()
+        )
+        for end in (link.a, link.b)
+    ]
+    return max(1, min(members))
 
 
 def _spare(losses: Losses, cut: Cut, hub: Hub) -> tuple[str, Origin] | None:

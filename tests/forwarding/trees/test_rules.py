@@ -478,10 +478,42 @@ def test_a_change_takes_the_spare_way_past_a_switch(inkov: Inkov, tmp_path: Path
 # --- claims that withstand ------------------------------------------------------------------------
 
 
-def verdicts(inkov: Inkov, folder: Path, *claims: str) -> list[tuple[str, str]]:
+def test_fm_7_11_what_the_plan_says_fails_together_is_one_loss(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    # core-1 and core-2 have two cables, of which one passes the duct.
+    for name in ("core-1", "core-2"):
+        ring.ports[name] = {"bundle-1": f"members: 3,4\n{TRUNK}"} | ring.ports[name]
+        ring.cables |= {("core-1", "3", "core-2", "3"), ("core-1", "4", "core-2", "4")}
+    ring.cables.remove(("core-1", "1", "core-2", "1"))
+    folder = asked(ring).folder
+    (folder / "plan.yaml").write_text(
+        "together:\n"
+        "  - [core-1:2, core-2:2]\n"
+        "  - {parts: ['core-1:3', 'core-1:2'], about: the west duct}\n"
+        "  - [core-*, moss-1]\n"
+        "claims:\n  - {join: ferns, about: ferns grow together}\n"
+    )
+    found = inkov("withstand", "campus", "-f", "json", "--losses", "together")
+    assert found.status == 1 and "plan.yaml:4: together: no switch is called 'moss-1'" in found.err
+    rows = found.json["losses"]
+    assert [(row["kind"], row["name"], row["cut"], row["claims"]) for row in rows] == [
+        (
+            "shared fate",
+            "core-1:2 - fern-1:1 and core-2:2 - fern-1:2",
+            ["fern-1:9"],
+            ["ferns grow together"],
+        ),
+    ]
+    assert (found.json["tried"], found.json["survived"]) == (3, 2)
+    claim = "{join: ferns, withstand: links}"
+    [(verdict, because)] = verdicts(inkov, folder, claim, more="together: [[core-1:2, core-2:2]]\n")
+    assert verdict == "broken" and "without core-1:2 - fern-1:1 and core-2:2 - fern-1:2" in because
+
+
+def verdicts(inkov: Inkov, folder: Path, *claims: str, more: str = "") -> list[tuple[str, str]]:
     """(verdict, because) of claims."""
     plan = "".join(f"  - {claim}\n" for claim in claims)
-    (folder / "plan.yaml").write_text(f"claims:\n{plan}")
+    (folder / "plan.yaml").write_text(f"{more}claims:\n{plan}")
     found = inkov("prove", "campus", "-f", "json").json["claims"]
     return [(one["verdict"], one["because"]) for one in found]
 
