@@ -44,13 +44,14 @@ def losses_grid(
     for row in rows:
         vids = str(VlanSet.from_vids(map(int, row.vlans))) if row.vlans else ""
         gateway = f"no gateway in {row.routerless}" if row.routerless != "none" else ""
+        unrouted = f"{row.unrouted} not routed" if row.unrouted != "none" else ""
         switches = dict.fromkeys(
             name for fallen in row.vlans.values() for part in fallen.islands for name in part
         )
         grid.add(
             row.name,
             str(row.ports),
-            "; ".join(filter(None, (vids, gateway))),
+            "; ".join(filter(None, (vids, gateway, unrouted))),
             _some(list(switches)),
             _some(row.cut),
             row.because,

@@ -15,7 +15,7 @@ from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.trees.loss import Kind, Loss
 from inkov.forwarding.trees.losses import Cut, Losses
 from inkov.forwarding.trees.vlan_graphs import Hub
-from inkov.vlanset import bits_to_text
+from inkov.vlanset import bits_to_text, union
 from inkov.wiring import Link
 
 __all__ = ["LossRow", "Survived", "loss_rows", "summary"]
@@ -30,7 +30,7 @@ class Fallen(Struct):
 class LossRow(Struct):
     """A loss that cuts somebody off. `cut` are the hosts, or host ports, that fell off or lost
     their gateway; `ports` is how many host ports that are; `routerless` the VLANs without a
-    gateway.
+    gateway, `unrouted` those that no router takes to the others.
     """
 
     kind: Kind
@@ -38,6 +38,7 @@ class LossRow(Struct):
     name: str
     vlans: dict[str, Fallen]
     routerless: str
+    unrouted: str
     cut: list[str]
     ports: int
     because: str
@@ -105,7 +106,8 @@ def _row(losses: Losses, cut: Cut, claims: list[str]) -> LossRow:
         list(cut.loss.loses),
         cut.loss.name,
         vlans,
-        bits_to_text(cut.routerless),
+        _vlans_of(cut.routerless),
+        _vlans_of(cut.unrouted),
         list(_cut_off(fabric, cut)),
         cut.hosts,
         because,
@@ -114,18 +116,22 @@ def _row(losses: Losses, cut: Cut, claims: list[str]) -> LossRow:
     )
 
 
+def _vlans_of(hubs: set[Hub]) -> str:
+    return bits_to_text(union(1 << vid for _, vid in hubs))
+
+
 def _cut_off(fabric: Fabric, cut: Cut) -> Iterator[str]:
     """The hosts that fell off by their names, the ports of those without one."""
     names: dict[tuple[str, str], list[str]] = {}
     for host in fabric.campus.hosts:
         names.setdefault((host.device, host.port), []).append(host.name)
     fallen: dict[int, int] = {}
-    for part in cut.parts:
-        for bridge, vid in part:
-            fallen[bridge] = fallen.get(bridge, 0) | 1 << vid
+    for bridge, vid in cut.off:
+        fallen[bridge] = fallen.get(bridge, 0) | 1 << vid
+    dead = () if cut.loss.kind is Kind.ROUTER else cut.loss.devices
     for number, inside in enumerate(fabric.bridges):
-        mask = fallen.get(number, 0) | cut.routerless
-        if not mask or inside.device in cut.loss.devices or inside.routed:
+        mask = fallen.get(number, 0)
+        if not mask or inside.device in dead or inside.routed:
             continue
         for at in inside.ports:
             port = fabric.bridge_ports[at]
@@ -147,11 +153,10 @@ def _why(losses: Losses, cut: Cut) -> tuple[str, Origin]:
     if loss.links:
         first = fabric.wiring.links[loss.links[0]]
         origin = fabric.ports[first.a].stated.origin
-    if not cut.parts and not cut.routerless:
-        return "", origin
+    if not cut.parts and cut.routerless:
+        return f"no other device has a gateway in VLAN {_vlans_of(cut.routerless)}", origin
     if not cut.parts:
-        vids = bits_to_text(cut.routerless)
-        return f"no other device has a gateway in VLAN {vids}", origin
+        return "there is no other way between the routers" if cut.unrouted else "", origin
     largest = max(range(len(cut.parts)), key=lambda at: len(cut.parts[at]))
     spare = _spare(losses, cut, min(cut.parts[largest]))
     if spare is not None:

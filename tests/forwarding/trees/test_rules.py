@@ -357,7 +357,8 @@ def test_fm_7_11_hosts_without_the_only_gateway_are_cut_from_it(asked: Any, inko
     assert {name: one["routerless"] for name, one in found.items()} == {
         "the routing of core-1": "10"
     }
-    assert found["the routing of core-1"]["cut"] == ["core-2:9", "fern-1:9"]
+    # core-1 still switches: its own host is there, and has no gateway either.
+    assert found["the routing of core-1"]["cut"] == ["core-1:9", "core-2:9", "fern-1:9"]
 
 
 def test_a_change_of_priorities_moves_the_root_and_what_is_blocked(
@@ -476,6 +477,55 @@ def test_a_change_takes_the_spare_way_past_a_switch(inkov: Inkov, tmp_path: Path
 
 
 # --- claims that withstand ------------------------------------------------------------------------
+
+
+def routed_pair(ports: dict[str, str], vlan: str = "20") -> Ring:
+    """Two switches that route: core-1 with two hosts in VLAN 10, and core-2 with one in another."""
+    ring = Ring()
+    for table in (ring.ports, ring.trees, ring.more):
+        table.clear()
+    ring.cables = {("core-1", name, "core-2", name) for name in ports if name != "9"}
+    for number, (name, vid) in enumerate((("core-1", "10"), ("core-2", vlan)), 1):
+        hosts = {"9": f"vlan: {vid}"} | ({"10": f"vlan: {vid}"} if number == 1 else {})
+        ring.add(name, "", {port: lines.format(number) for port, lines in ports.items()} | hosts)
+        ring.more[name] = f"\n[gateway {vid}]\naddress: 10.0.{number}.1/24\n"
+    return ring
+
+
+ROUTED = "mode: routed\naddress: 10.0.9.{}/30"
+
+
+def test_fm_7_11_the_only_link_between_routers(asked: Any, inkov: Inkov) -> None:
+    asked(routed_pair({"7": ROUTED}))
+    found = losses(inkov)
+    link = found["core-1:7 - core-2:7"]
+    assert (link["unrouted"], link["routerless"], link["cut"]) == ("20", "none", ["core-2:9"])
+    assert link["because"] == "there is no other way between the routers"
+    assert found["the routing of core-2"]["routerless"] == "20"
+    # With a switch its own hosts are lost, and nobody else's.
+    assert found.keys() == {"core-1:7 - core-2:7", "the routing of core-1", "the routing of core-2"}
+
+
+def test_fm_7_11_one_of_two_links_between_routers(asked: Any, inkov: Inkov) -> None:
+    asked(routed_pair({"7": ROUTED, "8": ROUTED.replace("9.", "8.")}))
+    assert losses(inkov, "--losses", "links") == {}
+
+
+def test_fm_7_11_the_same_number_behind_two_routers(asked: Any, inkov: Inkov) -> None:
+    asked(routed_pair({"7": ROUTED}, vlan="10"))
+    found = losses(inkov)
+    assert found["core-1:7 - core-2:7"]["cut"] == ["core-2:9"]
+    assert found["the routing of core-2"]["cut"] == ["core-2:9"]
+
+
+def test_fm_7_11_the_vlan_between_routers(asked: Any, inkov: Inkov) -> None:
+    ring = routed_pair({"7": TRUNK})
+    for number, name in enumerate(("core-1", "core-2"), 1):
+        ring.more[name] += f"\n[gateway 99]\naddress: 10.0.9.{number}/24\n"
+    asked(ring)
+    link = losses(inkov, "--losses", "links")["core-1:7 - core-2:7"]
+    assert (link["unrouted"], link["cut"]) == ("20", ["core-2:9"])
+    assert list(link["vlans"]) == ["99"]
 
 
 def test_fm_7_11_what_the_plan_says_fails_together_is_one_loss(asked: Any, inkov: Inkov) -> None:

@@ -20,7 +20,7 @@ from __future__ import annotations
 
 from collections import ChainMap
 from collections.abc import Collection, Hashable, Mapping, Sequence
-from functools import partial
+from functools import cached_property, partial
 from typing import cast
 
 from msgspec import Struct, field
@@ -31,23 +31,31 @@ from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.trees.active import active
 from inkov.forwarding.trees.loss import Kind, Loss, ends_of
 from inkov.forwarding.trees.participants import Wires
+from inkov.forwarding.trees.routed import fallen_off, routed_together
 from inkov.forwarding.trees.spanning import Part, Trees, matters
 from inkov.forwarding.trees.vlan_graphs import Hub, VlanGraph, vlan_graphs
-from inkov.vlanset import bits, union
+from inkov.vlanset import union
 
 __all__ = ["Cut", "Losses"]
 
 
 class Cut(Struct):
     """What a loss does. `parts` fall off: the hubs of each that serve somebody; what they fall off
-    is larger, and not listed. `routerless` are the VLANs that are left without any gateway that
-    they had, as a mask. `hosts` is how many host ports are cut off.
+    is larger, and not listed. `routerless` are hubs that are left without any gateway, and had one;
+    `unrouted` those whose routers do not get to the others' routers any more. `hosts` is how many
+    host ports are cut off.
     """
 
     loss: Loss
     parts: list[list[Hub]] = field(default_factory=list)
-    routerless: int = 0
+    routerless: set[Hub] = field(default_factory=set)
+    unrouted: set[Hub] = field(default_factory=set)
     hosts: int = 0
+
+    @property
+    def off(self) -> set[Hub]:
+        """All hubs that are cut off from something."""
+        return {hub for part in self.parts for hub in part} | self.routerless | self.unrouted
 
     @property
     def pieces(self) -> dict[int, list[list[int]]]:
@@ -98,12 +106,8 @@ class Losses:
         self._ports_of: dict[str, list[int]] = {}
         for inside in fabric.bridges:
             self._ports_of.setdefault(inside.device, []).extend(inside.ports)
-        self._gateways: dict[str, int] = {}
-        self._with_gateway: dict[int, list[str]] = {}
-        for held, gateway in fabric.gateways():
-            if gateway.on and gateway.addresses:
-                self._gateways[held.name] = self._gateways.get(held.name, 0) | 1 << gateway.vid
-                self._with_gateway.setdefault(gateway.vid, []).append(held.name)
+        self._routing = {device.name for device, _ in fabric.gateways()}
+        self._routing |= {inside.device for inside in fabric.bridges if inside.routed}
         self._by_chance = any(
             tree.circle and (len(tree.outcomes) > 1 or not tree.complete) for tree in trees.trees
         )
@@ -115,10 +119,12 @@ class Losses:
 
     def try_loss(self, loss: Loss) -> Cut | None:
         """What a loss cuts; None if it may happen without loss."""
-        if loss.kind is Kind.ROUTER:
-            return self._without_router(loss)
-        ports = self.ports_of(loss)
         found = Cut(loss)
+        if loss.kind is Kind.ROUTER:
+            self._by_routers(found, set())
+            self._count(found)
+            return found if found.off else None
+        ports = self.ports_of(loss)
         if loss.kind is Kind.LINK or loss.kind is Kind.SWITCH:
             of_safe = self._by_link if loss.kind is Kind.LINK else self._by_device
             found.parts += of_safe.get(loss.links[0] if loss.links else loss.name, [])
@@ -131,8 +137,9 @@ class Losses:
             for group in self._touched(loss, ports, after):
                 if id(group) in wanted:
                     self._cut_group(group, loss, ports, after, found)
-        found.routerless = self._left_without_gateway(loss.devices)
-        if not found.parts and not found.routerless:
+        if self._concerns_routers(found):
+            self._by_routers(found, ports)
+        if not found.off:
             return None
         self._count(found)
         return found
@@ -279,41 +286,60 @@ class Losses:
 
     # --- routers ----------------------------------------------------------------------------------
 
-    def _without_router(self, loss: Loss) -> Cut | None:
-        found = Cut(loss, routerless=self._left_without_gateway(loss.devices))
-        if not found.routerless:
-            return None
-        self._count(found)
-        return found
+    def _concerns_routers(self, cut: Cut) -> bool:
+        """Whether a loss is of a router, of a link to one, or cuts one off from hosts or others."""
+        fabric, loss = self.fabric, cut.loss
+        if self._routing & set(loss.devices):
+            return True
+        ends = (end for number in loss.links for end in ends_of(fabric.wiring.links[number]))
+        ports = (fabric.bridge_ports[port] for end in ends for port in fabric.at.get(end, ()))
+        if any(fabric.bridges[port.bridge].routed for port in ports):
+            return True
+        off = cut.off
+        return any(not off.isdisjoint(group.gateways) for group in self.groups)
 
-    def _left_without_gateway(self, devices: Collection[str]) -> int:
-        """The VLANs that had gateways, all of them on these devices, and serve somebody else."""
-        on_these = union(self._gateways.get(device, 0) for device in devices)
-        others = union(
-            1 << vid
-            for vid in bits(on_these)
-            if any(device not in devices for device in self._with_gateway[vid])
-        )
-        left = on_these & ~others
-        return left and union(
-            1 << vid
+    def _by_routers(self, found: Cut, lost: set[int]) -> None:
+        """What a loss does to ways by routers, in the outcome of the trees that cuts most."""
+        loss = found.loss
+        ports = {
+            hub: number
             for group in self.groups
-            for vid in bits(group.vlans & left)
-            if any(
-                of == vid and ports and self.fabric.bridges[bridge].device not in devices
-                for (bridge, of), ports in group.hubs.items()
-            )
-        )
+            for hub, number in group.hubs.items()
+            if number and self.fabric.bridges[hub[0]].device not in self._dead(loss)
+        }
+        for hub in found.off:
+            ports.pop(hub, None)
+        trees = self.trees.without(lost) if lost else self.trees
+        for number in range(trees.outcomes):
+            there = active(self.fabric, trees, number, lost=lost)
+            after = routed_together(there, ports, gone=loss.devices)
+            without, apart = fallen_off(self._routed_before, after, ports)
+            if len(without) + len(apart) > len(found.routerless) + len(found.unrouted):
+                found.routerless, found.unrouted = without, apart
+
+    def _dead(self, loss: Loss) -> Collection[str]:
+        """The devices that are lost as switches: their hosts are lost with them."""
+        return () if loss.kind is Kind.ROUTER else loss.devices
+
+    @cached_property
+    def _routed_before(self) -> dict[Hub, Hashable]:
+        """The routers of each hub that has some in every outcome of the trees."""
+        hubs = [hub for group in self.groups for hub in group.hubs]
+        outcomes = [
+            routed_together(active(self.fabric, self.trees, number), hubs)
+            for number in range(self.trees.outcomes)
+        ]
+        in_each = [hub for hub in hubs if all(hub in one for one in outcomes)]
+        return {hub: tuple(one[hub] for one in outcomes) for hub in in_each}
 
     def _count(self, found: Cut) -> None:
         """How many host ports are cut off: from others, or from their gateway."""
-        fallen = {hub for part in found.parts for hub in part}
+        off, dead = found.off, self._dead(found.loss)
         found.hosts = sum(
             ports
             for group in self.groups
             for hub, ports in group.hubs.items()
-            if self.fabric.bridges[hub[0]].device not in found.loss.devices
-            and (hub in fallen or found.routerless >> hub[1] & 1)
+            if hub in off and self.fabric.bridges[hub[0]].device not in dead
         )
 
 
