@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import os
 import random
+from ipaddress import ip_interface
 from itertools import combinations
 
 import pytest
@@ -17,6 +18,7 @@ from inkov.campus import (
     Campus,
     Device,
     Fact,
+    Gateway,
     Mode,
     Origin,
     Port,
@@ -31,6 +33,7 @@ from inkov.forwarding.trees.active import now
 from inkov.forwarding.trees.loss import Kind, Loss, all_losses
 from inkov.forwarding.trees.losses import Cut, Losses
 from inkov.forwarding.trees.spanning import spanning_trees
+from inkov.levels import Layer
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import prove
 from inkov.vlanset import VlanSet, bits
@@ -190,3 +193,79 @@ def test_claims_withstand_what_shutting_the_ports_leaves_joined(mode: TreeMode) 
         assert found.verdict == expected, (number, found.because)
         outcomes[expected] += 1
     assert min(outcomes.values()) > CAMPUSES / 10, outcomes
+
+
+def with_routers(rng: random.Random, campus: Campus) -> Campus:
+    """Some switches route VLANs, and have routed links between them."""
+    routing = rng.sample(sorted(campus.devices), rng.randint(1, min(3, len(campus.devices))))
+    for number, name in enumerate(routing, 1):
+        for vid in rng.sample([10, 20, 30, 40], rng.randint(1, 3)):
+            addresses = (Fact(ip_interface(f"10.0.{vid}.{number}/24"), Origin()),)
+            gateway = Gateway(vid, Origin(), addresses=addresses)
+            campus.devices[name].gateways.append(gateway)
+    for number, (one, other) in enumerate(combinations(routing, 2)):
+        if rng.random() < 0.6:
+            for at, name in enumerate((one, other), 1):
+                port = campus.devices[name].ports[f"r{number}"] = Port(f"r{number}", Origin())
+                port.mode = Fact(Mode.ROUTED, Origin())
+                address = ip_interface(f"10.9.{number}.{at}/30")
+                port.addresses = (Fact(address, Origin()),)
+            campus.cables.append(Cable(one, f"r{number}", other, f"r{number}", Origin()))
+    return campus
+
+
+def by_routers(fabric: Fabric, pairs: list[tuple[str, str]]) -> set[tuple[str, str]]:
+    """The pairs of host ports of which the first gets packets to the second by routers now."""
+    if not pairs:
+        return set()
+    claims = [Claim(reach=list(pair), layer=Layer.PACKETS) for pair in pairs]
+    verdicts = prove(now(fabric).first, Plan(PlanFile(claims=claims)))
+    return {pair for pair, one in zip(pairs, verdicts, strict=True) if one.verdict == "holds"}
+
+
+def test_ways_by_routers_are_lost_as_packets_are() -> None:
+    kinds = dict.fromkeys(("routerless", "unrouted", "harmless"), 0)
+    for number in range(CAMPUSES):
+        rng = random.Random(f"routers {number}")
+        campus = with_routers(rng, with_trees(rng, plain_campus(rng), TreeMode.RSTP))
+        fabric = resolve(campus, wire(campus))
+        if spanning_trees(fabric).outcomes > 1:
+            continue
+        hosts = [f"{d.name}:{p}" for d in campus.devices.values() for p in d.ports if p[0] == "h"]
+        ways = [(a, b) for a in hosts for b in hosts if a.partition("h")[2] != b.partition("h")[2]]
+        before = by_routers(fabric, rng.sample(ways, min(40, len(ways))))
+        losses = Losses(fabric, spanning_trees(fabric))
+        for loss in all_losses(fabric, tuple(Kind)):
+            cut = losses.try_loss(loss) or Cut(loss)
+            routers = loss.devices if loss.kind is Kind.ROUTER else ()
+            was = {} if routers else shut(campus, fabric, loss)
+            routed: list[Gateway | Port] = []
+            for at in map(campus.devices.__getitem__, routers):
+                routed += [*at.gateways, *(p for p in at.ports.values() if p.name[0] == "r")]
+            for one in routed:
+                one.enabled = Fact(False, Origin())
+            dead = () if routers else loss.devices
+            alive = [way for way in before if not {p.partition(":")[0] for p in way} & set(dead)]
+            lost = set(alive) - by_routers(resolve(campus, wire(campus)), alive)
+            for one in routed:
+                one.enabled = None
+            for (name, port), fact in was.items():
+                campus.devices[name].ports[port].enabled = fact
+
+            def named(hubs: set[tuple[int, int]], of: Fabric = fabric) -> set[str]:
+                return {f"{of.bridges[bridge].device}:h{vid}" for bridge, vid in hubs}
+
+            off = named(cut.off)
+            told = {way for way in alive if off & set(way)}
+            assert lost <= told, (number, loss.name, lost - told)
+            # Without a gateway nothing gets to other VLANs.
+            mute = {way for way in alive if named(cut.routerless) & set(way)}
+            assert mute <= lost, (number, loss.name, mute - lost)
+            for kind in ("routerless", "unrouted"):
+                kinds[kind] += bool(getattr(cut, kind))
+            kinds["harmless"] += not off
+            # Who is not routed any more loses the way to some of those who stay.
+            for hub in named(cut.unrouted):
+                stays = {way for way in alive if hub in way and len(set(way) & off) == 1}
+                assert not stays or stays & lost, (number, loss.name, hub)
+    assert min(kinds.values()) > CAMPUSES / 10, kinds
