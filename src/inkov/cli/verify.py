@@ -33,7 +33,8 @@ def verify(
     net = PacketModel(session.fabric.campus, *wires_of(session.loaded.campus))
     refused += check_ports(net, taken)
     names = vlan_names(session.plan, session.fabric.campus)
-    result = check_certificate(net, session.plan.says.claims, names, claims, level)
+    plan = session.plan.says
+    result = check_certificate(net, plan.claims, names, claims, level, plan.together)
     refused += result.refused
     for line in refused:
         say(f"refused: {safe(line)}")

@@ -4,6 +4,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import NamedTuple
 
 from inkov.forwarding import BridgePort, Fabric
@@ -158,3 +159,27 @@ def certified(
             entry["shielded"] = bits_to_text(spread.shielded(number))
         stated[f"{inside.device}|{inside.name}"] = entry
     return stated
+
+
+def links_around(
+    fabric: Fabric, both_ways: Passing, vid: int, bridges: Collection[int]
+) -> list[list[str]]:
+    """All links that pass a VLAN both ways and hang together with some bridges, each as its two
+    ports; of those at one port the first (FM 3.5).
+    """
+    ports, used = fabric.bridge_ports, set[int]()
+    links: dict[int, list[tuple[int, int]]] = {}
+    for one, to, mask in both_ways.plain:
+        if mask >> vid & 1 and one not in used and to not in used:
+            used |= {one, to}
+            for number in (one, to):
+                links.setdefault(ports[number].bridge, []).append((one, to))
+    seen, work = set(bridges), list(bridges)
+    found: set[tuple[int, int]] = set()
+    while work:
+        for pair in links.get(work.pop(), ()):
+            found.add(pair)
+            new = {ports[number].bridge for number in pair} - seen
+            seen |= new
+            work += new
+    return [[f"{ports[n].end.device}:{ports[n].port}" for n in pair] for pair in sorted(found)]

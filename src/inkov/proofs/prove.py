@@ -7,7 +7,7 @@ Each claim is searched for (`search`, `joins`, `carried`); what a search comes t
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from difflib import get_close_matches
 from functools import cached_property
 
@@ -85,12 +85,14 @@ def prove(
 
 
 class Prover:
-    """Judges the claims of a plan. What several claims want is worked out once."""
+    """Judges the claims of a plan. What several claims want is worked out once. `gone` are devices
+    that are lost, with whoever was there.
+    """
 
-    def __init__(self, fabric: Fabric, plan: Plan) -> None:
+    def __init__(self, fabric: Fabric, plan: Plan, gone: Collection[str] = ()) -> None:
         self.fabric = fabric
         self.plan = plan
-        self.names = ClaimNames(fabric, plan)
+        self.names = ClaimNames(fabric, plan, gone)
         self._vid_reaches: dict[Level, VidReach] = {}
         self._routings: dict[Level, Routing] = {}
 

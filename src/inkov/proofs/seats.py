@@ -8,7 +8,7 @@ behind it has one for each VLAN it passes; those of VLANs that need not be told 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
@@ -129,11 +129,12 @@ def _at_bridges(fabric: Fabric, idle: Sequence[int]) -> list[Seat]:
 
 class ClaimNames:
     """Finds the seats that a name means: a segment, a VLAN, a host, ports by a pattern, or
-    everything.
+    everything. Whoever was at one of the devices that are `gone` is not missed.
     """
 
-    def __init__(self, fabric: Fabric, plan: Plan) -> None:
+    def __init__(self, fabric: Fabric, plan: Plan, gone: Collection[str] = ()) -> None:
         self.fabric = fabric
+        self.gone = gone
         self.vlans = vlan_names(plan, fabric.campus)
         self.seats = all_seats(fabric, idle_classes(fabric, plan, self.vlans))
         self.hosts = {host.name: host for host in fabric.campus.hosts}
@@ -205,11 +206,12 @@ class ClaimNames:
             vid, mode = resolved.free.pvid, resolved.effective_mode
             if mode not in (Mode.ACCESS, Mode.PRIVATE_HOST) or not resolved.known:
                 continue
-            if vid and not port.view.pvid and fabric.is_host_port(port):
+            missed = fabric.is_host_port(port) and resolved.end.device not in self.gone
+            if vid and not port.view.pvid and missed:
                 lost.setdefault(vid, []).append(resolved.end)
         for host in fabric.campus.hosts:
             place = End(host.device, host.port)
-            if place not in fabric.ports:
+            if place not in fabric.ports or host.device in self.gone:
                 continue
             own = fabric.ports[fabric.end_of(*place)]
             completed = own.completed

@@ -16,11 +16,13 @@ from msgspec.structs import replace
 
 from inkov.forwarding import Fabric
 from inkov.forwarding.trees.active import active, remarks_on
-from inkov.forwarding.trees.loss import Kind, Loss, all_losses, shared_fate
+from inkov.forwarding.trees.loss import Kind, Loss, all_losses, ports_like, shared_fate
 from inkov.forwarding.trees.losses import Losses
 from inkov.forwarding.trees.spanning import spanning_trees
-from inkov.levels import Layer, Outcome
+from inkov.levels import Layer, Level, Outcome
 from inkov.plan import Claim, Plan
+from inkov.proofs.answers import Certificate
+from inkov.proofs.certificate import links_around, passing
 from inkov.proofs.seats import ClaimNames
 from inkov.proofs.verdict import Verdict
 
@@ -28,6 +30,9 @@ if TYPE_CHECKING:
     from inkov.proofs.prove import Prover
 
 __all__ = ["Withstanding"]
+
+MOST_FOR_PAIRS = 150
+"""Of more links no certificate shows that any two may fail: the verifier tries every two."""
 
 MOST_TRIALS = 500
 """More losses are not tried one by one: the claim is undecided."""
@@ -91,7 +96,7 @@ class Withstanding:
             self.untried += 1
             return []
         self._trials += 1
-        provers = [self._make(without, self.plan) for without in self._fabrics(loss)]
+        provers = list(self._without(loss))
         broken = []
         for claim, left in asked:
             verdicts = {prover.judge(left).verdict for prover in provers}
@@ -105,7 +110,7 @@ class Withstanding:
         """The verdict on a claim that holds without losses: whether it does with each, too."""
         if claim.withstand is None or verdict.verdict != Outcome.HOLDS:
             return verdict
-        verdict = replace(verdict, certificate={}, witness=[])
+        verdict = replace(verdict, certificate=self._certificate(claim), witness=[])
         doubts = remarks_on(self.losses.trees)
         if doubts:
             return _open(verdict, f"what losses do hangs on the spanning tree: {doubts[0]}")
@@ -114,7 +119,7 @@ class Withstanding:
             tried = prover.judge(claim)
             if tried.verdict != Outcome.HOLDS:
                 says = f"in the spanning tree, without any loss: {tried.because}"
-                return replace(verdict, verdict=tried.verdict, because=says)
+                return replace(verdict, verdict=tried.verdict, because=says, certificate={})
         trials = 0
         for loss in self._losses_of(claim):
             asked = _without_lost(claim, loss, self._names)
@@ -123,13 +128,55 @@ class Withstanding:
             trials += 1
             if trials > MOST_TRIALS:
                 return _open(verdict, "too many losses would have to be tried one by one")
-            for without in self._fabrics(loss):
-                tried = self._make(without, self.plan).judge(asked)
+            for prover in self._without(loss):
+                tried = prover.judge(asked)
                 if tried.verdict != Outcome.HOLDS:
                     says = f"without {loss.name}: {tried.because}"
-                    return replace(verdict, verdict=tried.verdict, because=says, blame=tried.blame)
+                    return replace(
+                        verdict,
+                        verdict=tried.verdict,
+                        because=says,
+                        blame=tried.blame,
+                        certificate={},
+                    )
         says = f"{verdict.because}; so they do without any {_ANY[claim.withstand]}"
         return replace(verdict, because=says)
+
+    def _certificate(self, claim: Claim) -> Certificate:
+        """The links that join the members whatever is lost: all that pass their VLAN where they
+        are. {} if links alone do not tell, or the trees may cut what links join; and where the
+        verifier looks less finely: at pings, packets, and bundles of which a part fails.
+        """
+        names = self._names
+        if claim.layer is not Layer.FRAMES or claim.level is not Level.HONEST:
+            return {}
+        if names.pinged(claim) is not None or self._parts_of_bundles:
+            return {}
+        members = claim.join or claim.reach or []
+        plain = self._make(self.fabric, self.plan).judge(Claim(join=members))
+        seats = names.any_of(members)
+        vids = {seat.vid for seat in seats}
+        if "edges" not in plain.certificate or len(vids) != 1:
+            return {}
+        [of_vlan] = [group for group in self.losses.groups if group.vlans >> min(vids) & 1]
+        if id(of_vlan) not in self.losses.safe:
+            return {}
+        ports = self.fabric.bridge_ports
+        edges = links_around(
+            self.fabric, passing(self.fabric), min(vids), {ports[s.port].bridge for s in seats}
+        )
+        pairs_fit = claim.withstand != 2 or len(edges) <= MOST_FOR_PAIRS
+        return {"edges": edges} if pairs_fit else {}
+
+    @cached_property
+    def _parts_of_bundles(self) -> bool:
+        """Whether the plan says of a member of a bundle what it fails together with."""
+        return any(
+            self.fabric.end_of(*end) != end
+            for fate in self.plan.says.together
+            for part in fate.parts
+            for end in ports_like(self.fabric, part)
+        )
 
     def _losses_of(self, claim: Claim) -> Iterator[Loss]:
         """The losses that a claim is to withstand."""
@@ -152,12 +199,13 @@ class Withstanding:
         }
         return hubs <= served and self.losses.try_loss(loss) is None
 
-    def _fabrics(self, loss: Loss) -> Iterator[Fabric]:
+    def _without(self, loss: Loss) -> Iterator[Prover]:
         """What forwards without what is lost, in each outcome of the trees then."""
         lost = self.losses.ports_of(loss)
         trees = self.losses.trees.without(lost)
         for outcome in range(trees.outcomes):
-            yield active(self.fabric, trees, outcome, lost=lost)
+            left = active(self.fabric, trees, outcome, lost=lost)
+            yield self._make(left, self.plan, loss.devices)
 
 
 _ANY: dict[str | int, str] = {
@@ -169,17 +217,18 @@ _ANY: dict[str | int, str] = {
 
 
 def _open(verdict: Verdict, says: str) -> Verdict:
-    return replace(verdict, verdict=Outcome.UNDECIDED, because=says)
+    return replace(verdict, verdict=Outcome.UNDECIDED, because=says, certificate={})
 
 
 def _without_lost(claim: Claim, loss: Loss, names: ClaimNames) -> Claim | None:
     """A claim without the members at switches that are lost; None if too few are left to ask."""
     if not loss.devices:
         return claim
-    hosts = {host.name: host.device for host in names.fabric.campus.hosts}
+    ports = names.fabric.bridge_ports
 
     def is_lost(member: str) -> bool:
-        return hosts.get(member, member.rpartition(":")[0]) in loss.devices
+        seats = names.of(member)
+        return bool(seats) and all(ports[s.port].end.device in loss.devices for s in seats)
 
     if claim.reach is not None:
         return None if any(map(is_lost, claim.reach)) else claim

@@ -8,11 +8,12 @@ code of the verifier's own (`frames`, `packets`), not by the engine.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fnmatch import fnmatchcase
 from typing import Any, NamedTuple
 
 from inkov.levels import Layer, Level, Outcome
-from inkov.plan import Claim
+from inkov.plan import Claim, SharedFate
 from inkov.plan.schema import Carried
 from inkov.verify.areas import areas_of
 from inkov.verify.closures import (
@@ -28,6 +29,7 @@ from inkov.verify.closures import (
 )
 from inkov.verify.frames import HostSeat, Spot, views_at
 from inkov.verify.joins import homes, members, verify_join, verify_joined
+from inkov.verify.losses import verify_withstanding
 from inkov.verify.members import legs_of, meant, pinged, vids_of
 from inkov.verify.packets import PacketModel
 from inkov.verify.ways import may_leave, replay, verify_ping, verify_way
@@ -201,7 +203,12 @@ def _none_cut_off(
 
 
 def verify_entry(
-    net: PacketModel, claims: list[Claim], vlans: dict[str, VlanSet], number: int, entry: ClaimEntry
+    net: PacketModel,
+    claims: list[Claim],
+    vlans: dict[str, VlanSet],
+    number: int,
+    entry: ClaimEntry,
+    together: Sequence[SharedFate] = (),
 ) -> bool:
     """Verify the entry of a certificate at a place; False if it brings none to verify. Raises
     Refused.
@@ -227,8 +234,10 @@ def verify_entry(
     if not brings:
         return False
     if claims and claim.withstand is not None and entry["verdict"] == Outcome.HOLDS:
-        raise Refused("it does not show that the claim holds without what may fail")
-    if not claims and entry["kind"] == "whole" and entry["verdict"] == Outcome.HOLDS:
+        _see_that_names_mean_somebody(net, claim, vlans)
+        _none_cut_off(net, vlans, claim.join or [], set(net.campus.devices))
+        verify_withstanding(net, claim, vlans, entry, together)
+    elif not claims and entry["kind"] == "whole" and entry["verdict"] == Outcome.HOLDS:
         names = areas_of(net)[entry["around"]] if "around" in entry else set(net.campus.devices)
         _none_cut_off(net, {}, [f"vlan {entry['vlans']}"], names)
         [vid] = VlanSet.parse(entry["vlans"])
@@ -282,18 +291,20 @@ def check_certificate(
     vlans: dict[str, VlanSet],
     entries: list[Any],
     level: Level = Level.HONEST,
+    together: Sequence[SharedFate] = (),
 ) -> Checked:
     """Check every entry of a certificate, and that it has one for all there is to claim.
 
     `claims` are those of the plan, [] without one; `vlans` the VLANs by what they are called;
-    `level` the level at which VLANs may leak into no other, without a plan.
+    `level` the level at which VLANs may leak into no other, without a plan; `together` what the
+    plan says fails together.
     """
     refused: list[str] = []
     left: list[str] = []
     counted = entries[: len(claims)] if claims else entries
     for number, entry in enumerate(counted):
         try:
-            brings = verify_entry(net, claims, vlans, number, entry)
+            brings = verify_entry(net, claims, vlans, number, entry, together)
             nobody = _about_nobody(net, claims[number], vlans) if claims else ""
             if entry["verdict"] != Outcome.HOLDS or not brings or nobody:
                 left.append(_why_not(entry, number, nobody, brings=brings))

@@ -13,7 +13,7 @@ from inkov.verify.packets import PacketModel
 from inkov.verify.ways import verify_way
 from inkov.vlanset import bit
 
-__all__ = ["homes", "members", "verify_join", "verify_joined"]
+__all__ = ["home_vlan", "homes", "members", "verify_join", "verify_joined"]
 
 
 def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> None:
@@ -39,19 +39,25 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
                     Claim(),
                 )
     else:
-        if len({seat.vid for seat in seats}) != 1:
-            raise Refused("only one VLAN is joined by links that keep its number")
-        vid = ordered[0].vid
-        for seat in ordered:
-            view = seat.spot.views[0]
-            tagged = view.emit & ~view.untagged & view.admit
-            keeps = (tagged if seat.tag else view.untagged & bit(view.pvid)) >> vid & 1
-            if seat.spot.protected or not keeps or seat.spot.outer:
-                raise Refused(
-                    f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port,"
-                    " or not send in it"
-                )
-        verify_joined(net, entry["edges"], vid, {seat.spot.hub for seat in seats})
+        verify_joined(net, entry["edges"], home_vlan(seats), {seat.spot.hub for seat in seats})
+
+
+def home_vlan(seats: set[HostSeat]) -> int:
+    """The VLAN that all of some seats send and hear in, from every port. Raises Refused if there is
+    none.
+    """
+    if len({seat.vid for seat in seats}) != 1:
+        raise Refused("only one VLAN is joined by links that keep its number")
+    for seat in in_order(seats):
+        view = seat.spot.views[0]
+        tagged = view.emit & ~view.untagged & view.admit
+        keeps = (tagged if seat.tag else view.untagged & bit(view.pvid)) >> seat.vid & 1
+        if seat.spot.protected or not keeps or seat.spot.outer:
+            raise Refused(
+                f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port,"
+                " or not send in it"
+            )
+    return next(iter(seats)).vid
 
 
 Place = Hub | Spot

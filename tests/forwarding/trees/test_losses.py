@@ -8,6 +8,7 @@ import os
 import random
 from ipaddress import ip_interface
 from itertools import combinations
+from typing import Any, Literal
 
 import pytest
 from msgspec.structs import replace
@@ -36,10 +37,14 @@ from inkov.forwarding.trees.spanning import spanning_trees
 from inkov.levels import Layer
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import prove
+from inkov.proofs.certificate import links_around, passing
+from inkov.verify import PacketModel, Refused, wires_of
+from inkov.verify.certificates import verify_entry
 from inkov.vlanset import VlanSet, bits
 from inkov.wiring import wire
 from tests.campuses import random_campus
 
+WITHSTOOD: list[Literal["links", "switches", "both", 2]] = ["links", "switches", "both", 2]
 CAMPUSES = int(os.environ.get("INKOV_LOSSES", "30"))
 Hub = tuple[str, str, int]
 
@@ -193,6 +198,56 @@ def test_claims_withstand_what_shutting_the_ports_leaves_joined(mode: TreeMode) 
         assert found.verdict == expected, (number, found.because)
         outcomes[expected] += 1
     assert min(outcomes.values()) > CAMPUSES / 10, outcomes
+
+
+@pytest.mark.parametrize("mode", [TreeMode.OFF, TreeMode.RSTP, TreeMode.PER_VLAN])
+def test_the_verifier_takes_no_certificate_that_shutting_the_ports_contradicts(
+    mode: TreeMode,
+) -> None:
+    """Forged, with every link that passes the VLAN, whether the claim holds or not."""
+    counts = dict.fromkeys(("taken", "refused", "too strictly", "with a link less"), 0)
+    for number in range(CAMPUSES):
+        rng = random.Random(f"certificates {mode} {number}")
+        campus = with_trees(rng, plain_campus(rng), mode)
+        fabric = resolve(campus, wire(campus))
+        if spanning_trees(fabric).outcomes > 1:
+            continue
+        vid = rng.choice([10, 20])
+        claim = Claim(join=[f"vlan {vid}"], withstand=rng.choice(WITHSTOOD))
+        plain = Plan(PlanFile(claims=[replace(claim, withstand=None)]))
+        bridges = [at for at, mask in enumerate(served(fabric)) if mask >> vid & 1]
+        edges = links_around(fabric, passing(fabric), vid, bridges)
+        entry = {"verdict": "holds", "kind": "join", "level": "honest", "layer": 2, "edges": edges}
+        kinds = [Kind.LINK] * (claim.withstand != "switches")
+        kinds += [Kind.SWITCH] * (claim.withstand in ("switches", "both"))
+        holds = prove(now(fabric).first, plain)[0].verdict == "holds"
+        for loss in all_losses(fabric, kinds, pairs=claim.withstand == 2) if holds else ():
+            before = shut(campus, fabric, loss)
+            forwards = now(resolve(campus, wire(campus)))
+            holds &= prove(forwards.first, plain)[0].verdict != "broken"
+            for (device, name), fact in before.items():
+                campus.devices[device].ports[name].enabled = fact
+        cables, occupied = wires_of(campus)
+        net = PacketModel(campus, cables, occupied)
+
+        def takes(entry: dict[str, Any], claim: Claim = claim, net: PacketModel = net) -> bool:
+            try:
+                return verify_entry(net, [claim], {}, 0, {"claim": claim.words, **entry})
+            except Refused:
+                return False
+
+        if takes(entry):
+            assert holds, (number, claim.words)
+            counts["taken"] += 1
+            found = prove(fabric, Plan(PlanFile(claims=[claim])))[0]
+            assert found.certificate == {"edges": edges}, (number, found.verdict, found.because)
+            for left_out in edges:
+                if not takes({**entry, "edges": [one for one in edges if one != left_out]}):
+                    counts["with a link less"] += 1
+        else:
+            counts["too strictly" if holds else "refused"] += 1
+    assert min(counts["taken"], counts["refused"]) > CAMPUSES / 10, counts
+    assert counts["with a link less"] > CAMPUSES / 10, counts
 
 
 def with_routers(rng: random.Random, campus: Campus) -> Campus:

@@ -600,19 +600,44 @@ def test_fm_7_11_a_claim_that_does_not_survive_says_which_loss(asked: Any, inkov
     assert (switches[0], switches[1].partition(":")[0]) == ("broken", "without core-1")
 
 
-def test_fm_7_11_a_claim_about_losses_has_no_certificate(asked: Any, inkov: Inkov) -> None:
+def test_fm_7_11_a_claim_about_losses_needs_links_to_spare(asked: Any, inkov: Inkov) -> None:
     folder = asked(Ring()).folder
-    (folder / "plan.yaml").write_text("claims:\n  - {join: [vlan 10], withstand: links}\n")
-    inkov("prove", "campus", "--certificate", "c.json")
-    result = inkov("verify", "c.json", "campus")
-    assert result.status == 1 and "is without a certificate" in result.out
-    # One for the same claim without losses does not do.
-    plain = folder / "plan.yaml"
-    plain.write_text("claims:\n  - {join: [vlan 10], about: beds}\n")
-    inkov("prove", "campus", "--certificate", "d.json")
-    plain.write_text("claims:\n  - {join: [vlan 10], about: beds, withstand: links}\n")
-    result = inkov("verify", "d.json", "campus")
-    assert result.status == 1 and "without what may fail" in result.out + result.err
+    plan = folder / "plan.yaml"
+
+    def proved(claim: str, into: str, more: str = "") -> None:
+        plan.write_text(f"{more}claims:\n  - {{{claim}, about: beds}}\n")
+        inkov("prove", "campus", "--certificate", into)
+
+    proved("join: [vlan 10], withstand: both", "ring.json")
+    result = inkov("verify", "ring.json", "campus")
+    assert result.status == 0, result.out
+    # One for the same claim without losses does not do, nor one of which a link was taken out.
+    proved("join: [vlan 10]", "plain.json")
+    proved("join: [vlan 10], withstand: both", "same.json")
+    result = inkov("verify", "plain.json", "campus")
+    assert result.status == 1 and "do not join the members without" in result.out + result.err
+
+
+def test_fm_7_11_a_certificate_is_left_out_where_the_tree_may_cut(asked: Any, inkov: Inkov) -> None:
+    """One more link lacks VLAN 20. It costs so much that no single loss has the tree take it."""
+    ring = Ring()
+    for name in ("core-1", "fern-1"):
+        ring.ports[name]["3"] = TRUNK if name == "core-1" else TRUNK.replace("10,20", "10")
+    ring.cables.add(("core-1", "3", "fern-1", "3"))
+    ring.more = dict.fromkeys(ring.more, "[tree]\ncost of 1,2,3: 20000\n")
+    ring.more["fern-1"] += "cost of 3: 100000000\n"
+    folder = asked(ring).folder
+    plan = folder / "plan.yaml"
+    for vid, status, says in (("10", 0, "verified"), ("20", 1, "is without a certificate")):
+        plan.write_text(f"claims:\n  - {{join: [vlan {vid}], withstand: links}}\n")
+        if vid == "20":
+            for name in ("core-1", "core-2", "fern-1"):
+                sheet = folder / f"{name}.sheet"
+                sheet.write_text(sheet.read_text() + "[port 8]\nvlan: 20\n")
+        [claim] = inkov("prove", "campus", "-f", "json", "--certificate", "c.json").json["claims"]
+        assert claim["verdict"] == "holds", claim
+        result = inkov("verify", "c.json", "campus")
+        assert result.status == status and says in result.out + result.err, result.out + result.err
 
 
 def test_only_connection_withstands(asked: Any, inkov: Inkov) -> None:

@@ -15,7 +15,7 @@ from inkov.campus import natural
 from inkov.forwarding.fabric import Fabric
 from inkov.wiring import End, Link
 
-__all__ = ["Kind", "Loss", "all_losses", "ends_of", "shared_fate"]
+__all__ = ["Kind", "Loss", "all_losses", "ends_of", "ports_like", "shared_fate"]
 
 
 class Kind(StrEnum):
@@ -75,7 +75,7 @@ def shared_fate(fabric: Fabric, parts: Iterable[str], about: str = "") -> tuple[
     unknown: list[str] = []
     for part in parts:
         if ":" in part:
-            ends = list(_ports_like(fabric, part))
+            ends = list(ports_like(fabric, part))
             for end in ends:
                 named.setdefault(fabric.end_of(*end), set()).add(end.port)
             known = any(fabric.end_of(*end) in wiring.of for end in ends)
@@ -97,7 +97,8 @@ def shared_fate(fabric: Fabric, parts: Iterable[str], about: str = "") -> tuple[
     return Loss(Kind.SHARED, name, places, tuple(lost), tuple(switches)), unknown
 
 
-def _ports_like(fabric: Fabric, part: str) -> Iterator[End]:
+def ports_like(fabric: Fabric, part: str) -> Iterator[End]:
+    """The ports that a part of a shared fate names, or is a pattern of."""
     device, _, port = part.rpartition(":")
     if End(device, port) in fabric.ports:
         yield End(device, port)
