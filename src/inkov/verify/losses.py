@@ -25,7 +25,7 @@ from inkov.plan import Claim, SharedFate
 from inkov.verify.closures import ClaimEntry, Refused
 from inkov.verify.frames import Hub, Spot
 from inkov.verify.joins import home_vlan, verify_joined
-from inkov.verify.members import legs_of, meant, pinged, vids_of
+from inkov.verify.members import legs_of, meant, pinged
 from inkov.verify.packets import PacketModel
 from inkov.vlanset import VlanSet, bit
 
@@ -63,6 +63,8 @@ def verify_withstanding(
     every = set().union(*seats.values())
     vid = home_vlan(every)
     edges = entry["edges"]
+    if claim.withstand == 2 and len(edges) > _MOST_FOR_PAIRS:
+        raise Refused(f"{len(edges)} links are too many to try every two")
     verify_joined(net, edges, vid, {seat.spot.hub for seat in every})
     _see_that_trees_join(net, vid, {seat.spot.hub for seat in every})
     ends = [(net.by_key[one], net.by_key[other]) for one, other in edges]
@@ -71,11 +73,8 @@ def verify_withstanding(
             name: {seat.spot.hub for seat in own if seat.spot.hub[0] not in lost.switches}
             for name, own in seats.items()
         }
-        gone = [name for name, hubs in left.items() if not hubs]
-        if claim.reach is not None and gone:
-            if any(vids_of(vlans, name) is not None for name in gone):
-                raise Refused(f"nobody is left in {gone[0]} without {' and '.join(lost.switches)}")
-            continue  # lost with its switch, and not asked
+        if claim.reach is not None and not all(left.values()):
+            continue  # one of the two is lost with its switch, and not asked
         if not _joined(ends, lost, set().union(*left.values())):
             raise Refused(f"the links do not join the members without {_named(ends, lost)}")
 
@@ -95,8 +94,6 @@ def _losses(
     of_links = claim.withstand != "switches"
     of_switches = claim.withstand in ("switches", "both")
     if claim.withstand == 2:
-        if len(ends) > _MOST_FOR_PAIRS:
-            raise Refused(f"{len(ends)} links are too many to try every two")
         yield from (Lost(frozenset(two)) for two in combinations(range(len(ends)), 2))
     if of_links:
         yield from (Lost(frozenset([number])) for number in range(len(ends)))
@@ -193,9 +190,10 @@ def _see_that_trees_join(net: PacketModel, vid: int, hubs: Collection[Hub]) -> N
     for block in _blocks([(wire.one.hub, wire.other.hub) for wire in wires]):
         if len({passing[number] for number in block}) > 1:
             one = wires[next(number for number in sorted(block) if not passing[number])]
+            near, far = sorted(spot.key for spot in one)
             raise Refused(
-                f"{one.one.key} - {one.other.key} does not pass VLAN {vid}, and other links of a"
-                " circle do: the spanning tree may take it"
+                f"{near} - {far} does not pass VLAN {vid}, and other links of a circle do: the"
+                " spanning tree may take it"
             )
 
 
