@@ -744,3 +744,43 @@ def test_a_comment_behind_a_statement_and_a_mark_within_a_word() -> None:
         for name, port in reading.part.devices[0].ports.items()
     }
     assert labels == {"1": "50 % shade", "2//3": "50%"}
+
+
+def test_what_a_text_reports_of_its_trees() -> None:
+    """A port says what it is in the common tree; a line says it of ports in the tree of a VLAN."""
+    text = """
+    box shed-1
+    tree weight 4096 for 10
+    tree leads to 02:00:00:00:00:07 for 10
+    tree seen 1-2 leading for 10
+    tree seen 3 idle for 10
+    pot 1
+      is resting
+    pot 2
+      is root now
+    """
+    says = """
+[device.says]
+"tree leads to {address} for {vids}" = "on tree {vids}: seen root = {address}"
+"tree seen {ports} leading for {vids}" = "on tree {vids}: seen role = {ports} designated"
+"tree seen {ports} idle for {vids}" = "on tree {vids}: seen state = {ports} discarding"
+[port.says]
+"is resting" = "tree state = discarding; tree role = alternate"
+"is root now" = "tree role = root"
+"""
+    garden = GARDEN.replace("[device.says]\n", says.partition("[port.says]")[0])
+    garden = garden.replace("[port.says]\n", "[port.says]" + says.partition("[port.says]")[2])
+    [device] = part_of(garden, text).devices
+    by_vlans = {str(tree.vlans): tree for tree in device.trees}
+    ten, common = by_vlans["10"], by_vlans["all"]
+    assert ten.seen_root is not None and ten.seen_root.value == "02:00:00:00:00:07"
+    assert {port: fact.value for port, fact in ten.roles.items()} == {
+        "1": "designated",
+        "2": "designated",
+    }
+    assert {port: fact.value for port, fact in ten.states.items()} == {"3": "discarding"}
+    assert {port: fact.value for port, fact in common.roles.items()} == {
+        "1": "alternate",
+        "2": "root",
+    }
+    assert {port: fact.value for port, fact in common.states.items()} == {"1": "discarding"}

@@ -628,3 +628,43 @@ Bridge=br0
     ]
     pvid = campus.devices["owls"].ports["p1"].pvid
     assert pvid is not None and pvid.origin.file.endswith("p1.network.d/more.conf")
+
+
+@pytest.mark.parametrize(
+    ("netdev", "link", "address", "problems"),
+    [
+        ("MACAddress=02:00:00:00:00:0a", "", "02:00:00:00:00:0a", []),
+        ("MACAddress=none", "", None, []),
+        # What the network says is set when the bridge is brought up, and stays.
+        ("MACAddress=02:00:00:00:00:0a", "MACAddress=02-00-00-00-00-0B", "02:00:00:00:00:0b", []),
+        ("MACAddress=02:00", "", None, ["MACAddress=02:00 is not understood; it is left out"]),
+    ],
+)
+def test_the_address_that_units_give_a_bridge(
+    tmp_path: Path, netdev: str, link: str, address: str | None, problems: list[str]
+) -> None:
+    text = f"""
+== 1-br0.netdev
+[NetDev]
+Name=br0
+Kind=bridge
+{netdev}
+[Bridge]
+VLANFiltering=yes
+STP=yes
+== 2-br0.network
+[Match]
+Name=br0
+[Link]
+{link}
+== 3-p1.network
+[Match]
+Name=p1
+[Network]
+Bridge=br0
+"""
+    units(tmp_path / "owls", text)
+    campus = load([str(tmp_path)]).campus
+    found = campus.devices["owls"].address
+    assert (found.value if found is not None else None) == address
+    assert [problem.says for problem in campus.problems] == problems

@@ -55,14 +55,27 @@ def guard_shuts_link(site: Site) -> Iterator[Found]:
     ),
     cure="look what is there: the link, the costs, who is root",
     example="gate-1 port 2 should block, by all costs and priorities, and is seen forwarding",
-    says="{end} is seen {seen}, and by what the files say it is {state} ({role})",
+    says={
+        "port": "{end} is seen {seen}, and by what the files say it is {state} ({role})",
+        "root": "{end} sees {seen} as root, and by what the files say {state} is root",
+    },
     fix="is there a link, cost or switch that the files do not have? collect them again",
 )
 def tree_seen_otherwise(site: Site) -> Iterator[Found]:
+    told: set[tuple[str, str]] = set()
     for tree in site.now.trees.trees if site.now is not None else ():
-        if not tree.sure:
-            continue
-        for port in tree_row(site.fabric, tree, tree.vlans, seen_only=True).ports:
+        row = tree_row(site.fabric, tree, tree.vlans, seen_only=True)
+        for one in row.seen_roots:
+            if one.differs and (one.switch, one.address) not in told:
+                told.add((one.switch, one.address))
+                root = one.root if one.root is not None else f"a bridge with address {one.address}"
+                yield finding(
+                    {"end": one.switch, "seen": root, "state": row.root},
+                    case="root",
+                    where=(site.places.switch(one.switch, one.origin),),
+                    key=(one.switch,),
+                )
+        for port in row.ports if tree.sure else ():
             if port.differs and port.seen_origin is not None:
                 seen = port.seen_state or port.seen_role
                 yield finding(
@@ -72,6 +85,7 @@ def tree_seen_otherwise(site: Site) -> Iterator[Found]:
                         "state": port.state,
                         "role": port.role,
                     },
+                    case="port",
                     where=(Where(port.switch, port.port, None, port.seen_origin),),
                     key=(f"{port.switch}:{port.port}",),
                 )

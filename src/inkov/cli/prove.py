@@ -9,7 +9,7 @@ import typer
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import LevelOption, NowOption, ReportOptions, shared
 from inkov.cli.output import write_file
-from inkov.cli.says import alone, fail
+from inkov.cli.says import alone, complain, fail
 from inkov.cli.session import Session, spare, start
 from inkov.cli.written import read_written
 from inkov.faults import OURS
@@ -65,7 +65,6 @@ def prove(
             "--strict": strict,
             "--certificate": certificate,
             "--baseline": baseline,
-            "--now": now,
         }
         alone("--matrix" if matrix else "--hosts", others)
     if now and certificate is not None:
@@ -77,7 +76,7 @@ def prove(
     session = start(options, digests=certificate is not None)
     spare(session.loaded, certificate)
     if matrix or hosts:
-        options.out.show(_matrix(session, level, hosts=hosts))
+        options.out.show(_matrix(session, level, hosts=hosts, now=now))
         session.end()
         return
     judged = partial(run, plan=session.plan, level=level, unread=session.unread, strict=strict)
@@ -134,12 +133,19 @@ def _new(verdicts: list[Verdict], earlier: _Earlier) -> tuple[list[Verdict], str
     return kept, f"{known} known from the baseline, {len(left)} of it not judged any more"
 
 
-def _matrix(session: Session, level: Level, *, hosts: bool) -> Result:
-    from inkov.proofs.matrix import matrix
+def _matrix(session: Session, level: Level, *, hosts: bool, now: bool) -> Result:
+    from inkov.forwarding.trees.active import now as what_forwards
+    from inkov.proofs.matrix import in_each_outcome, matrix
     from inkov.render.proofs import matrix_grid
     from inkov.render.results import listing
 
-    cells = matrix(session.fabric, session.plan, level, hosts=hosts)
+    fabrics = [session.fabric]
+    if now:
+        forwards = what_forwards(session.fabric)
+        fabrics = forwards.fabrics
+        for doubt in forwards.doubts:
+            complain(f"the spanning tree is not sure: {doubt}")
+    cells = in_each_outcome([matrix(one, session.plan, level, hosts=hosts) for one in fabrics])
     return listing("reach", cells, lambda: matrix_grid(cells), session.locator)
 
 

@@ -13,14 +13,14 @@ from inkov.proofs.leaks import closure, hears_any
 from inkov.proofs.prove import Prover
 from inkov.proofs.seats import Seat
 
-__all__ = ["Cell", "Reach", "matrix"]
+__all__ = ["Cell", "Reach", "in_each_outcome", "matrix"]
 
 
 class Reach(StrEnum):
     """How one side reaches the other.
 
     SAME: both hear each other; LEAKS: one way only; ROUTED: by routers; PART: by routers, but a
-    filter stops some of it; APART: not at all.
+    filter stops some of it; APART: not at all; CHANCE: not so in each outcome of the trees.
     """
 
     SAME = "same"
@@ -28,6 +28,7 @@ class Reach(StrEnum):
     ROUTED = "routed"
     PART = "part"
     APART = "apart"
+    CHANCE = "by chance"
 
 
 class Cell(Struct):
@@ -73,6 +74,16 @@ def matrix(
                     cell.via = ", ".join(way.path.routers)
             cells.append(cell)
     return cells
+
+
+def in_each_outcome(outcomes: list[list[Cell]]) -> list[Cell]:
+    """One matrix of those of each outcome of the spanning trees (FM 7.10)."""
+    return [
+        same[0]
+        if len({(cell.how, cell.via) for cell in same}) == 1
+        else Cell(same[0].one, same[0].other, Reach.CHANCE)
+        for same in zip(*outcomes, strict=True)
+    ]
 
 
 def _hosts(prover: Prover) -> dict[str, frozenset[Seat]]:

@@ -156,6 +156,15 @@ _CELL = {
     Reach.ROUTED: "via",
     Reach.PART: "part via",
     Reach.APART: "·",
+    Reach.CHANCE: "?",
+}
+_SIGNS = {
+    Reach.SAME: "same: one broadcast domain",
+    Reach.LEAKS: "LEAK: one way only",
+    Reach.ROUTED: "via: routed there",
+    Reach.PART: "part: a filter stops some",
+    Reach.APART: "·: apart",
+    Reach.CHANCE: "?: chance decides, in the spanning tree",
 }
 
 
@@ -177,10 +186,8 @@ def matrix_grid(cells: list[Cell]) -> Grid:
             " a table."
         )
         return grid
-    grid.notes.append(
-        "same: one broadcast domain; LEAK: one way only; via: routed there; part: a filter stops"
-        " some; ·: apart"
-    )
+    there = {cell.how for cell in cells}
+    grid.notes.append("; ".join(says for how, says in _SIGNS.items() if how in there))
     return grid
 
 

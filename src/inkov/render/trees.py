@@ -42,6 +42,11 @@ def trees_grid(rows: list[TreeRow], locator: Locator) -> Grid:
                 if differing > 1
                 else "a port is seen otherwise"
             )
+        remarks += [
+            f"{one.switch} sees {one.root or one.address} as root"
+            for one in row.seen_roots
+            if one.differs
+        ]
         if not row.circle:
             remarks = ["no circles: every port forwards", *remarks]
         grid.add(

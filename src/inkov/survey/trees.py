@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from inkov.campus import Origin, Tree, TreeMode, TreeRole, TreeState, natural
+from inkov.campus import Origin, Tree, TreeMode, TreeRole, TreeState, address_number, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.trees.election import Elected
 from inkov.forwarding.trees.order import Identifier, Order
@@ -18,6 +18,7 @@ from inkov.wiring import End
 
 __all__ = [
     "Branch",
+    "SeenRoot",
     "TreePortRow",
     "TreeRow",
     "branches",
@@ -55,6 +56,18 @@ class TreePortRow(Struct):
         ) or (self.seen_role is not None and self.role is not None and self.seen_role != self.role)
 
 
+class SeenRoot(Struct):
+    """What the source of a switch says is the root now: its address, and its name where a file has
+    the address. It `differs` where another root was worked out, whose address is known.
+    """
+
+    switch: str
+    address: str
+    root: str | None
+    differs: bool
+    origin: Origin
+
+
 class TreeRow(Struct):
     """A tree, or several trees that are alike in all.
 
@@ -77,6 +90,7 @@ class TreeRow(Struct):
     circle: bool
     ports: list[TreePortRow]
     remarks: list[Remark]
+    seen_roots: list[SeenRoot] = []
 
 
 def distinct_trees(
@@ -166,6 +180,7 @@ def tree_row(
         bool(tree.circle) or tree.seams,
         sorted(ports, key=lambda row: (natural(row.switch), natural(row.port))),
         list(_remarks(fabric, tree)),
+        list(_seen_roots(fabric, tree, switch)),
     )
 
 
@@ -191,6 +206,35 @@ def _remarks(fabric: Fabric, tree: SpanningTree) -> Iterator[Remark]:
     elif len(tree.outcomes) > 1:
         told = "the root" if len(tree.roots) > 1 else "which ports discard"
         yield Remark(f"{told} is left to chance: {len(tree.outcomes)} outcomes", first)
+
+
+def _seen_roots(fabric: Fabric, tree: SpanningTree, switch: str | None) -> Iterator[SeenRoot]:
+    """What sources say of the root, those of one switch or of all in the tree."""
+    sure = tree.root_is_sure
+    own = {one.identifier.rest: number for number, one in tree.world.bridges.items()}
+    for number in tree.world.bridges:
+        inside = fabric.bridges[number]
+        for one in fabric.device(inside.device).trees:
+            same = one.number == tree.instance or tree.mode is not TreeMode.MSTP
+            if one.seen_root is None or one.bridge != inside.name or not same:
+                continue
+            if switch not in (None, inside.device) or not _shares_vlans(one, tree, number):
+                continue
+            address = address_number(one.seen_root.value)
+            root = own.get(address)
+            known = sure and tree.world.bridges[tree.roots[0]].identifier.rest is not None
+            yield SeenRoot(
+                inside.device,
+                one.seen_root.value,
+                fabric.bridges[root].device if root is not None else None,
+                known and root != tree.roots[0],
+                one.seen_root.origin,
+            )
+
+
+def _shares_vlans(stated: Tree, tree: SpanningTree, bridge: int) -> bool:
+    """Whether what is stated of a tree is about this one: with one tree for each VLAN, by VLANs."""
+    return tree.mode is not TreeMode.PER_VLAN or bool(stated.vlans.bits & tree.masks.get(bridge, 0))
 
 
 # --- ports ----------------------------------------------------------------------------------------

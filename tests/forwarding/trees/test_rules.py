@@ -12,7 +12,7 @@ import pytest
 
 from inkov.campus import address_text
 from tests.conftest import Inkov
-from tests.forwarding.trees.ring import TRUNK, Asked, Ring
+from tests.forwarding.trees.ring import PRIORITIES, TRUNK, Asked, Ring
 
 
 @pytest.fixture
@@ -283,6 +283,33 @@ def test_fm_7_10_what_chance_decides_is_undecided(asked: Any, inkov: Inkov) -> N
 # --- losses ---------------------------------------------------------------------------------------
 
 
+def test_fm_7_10_who_reaches_whom_now(asked: Any, inkov: Inkov) -> None:
+    """VLAN 20 passes but one link, fern-1:2 - core-2:2, which the tree blocks or not: by costs, and
+    where these are equal by who is root.
+    """
+    ring = Ring()
+    for name in ("fern-1", "core-2"):
+        ring.ports[name]["8"] = "vlan: 20"
+    for name, port in (("core-1", "1"), ("core-1", "2"), ("core-2", "1"), ("fern-1", "1")):
+        ring.ports[name][port] = TRUNK.replace("10,20", "10")
+    folder = asked(ring).folder
+    (folder / "plan.yaml").write_text("hosts:\n  fan: {at: 'fern-1:8'}\n  pump: {at: 'core-2:8'}\n")
+
+    def cells(*options: str) -> set[str]:
+        found = inkov("prove", "campus", "--matrix", "--hosts", "-f", "json", *options)
+        return {cell["how"] for cell in found.json["reach"]}
+
+    assert (cells(), cells("--now")) == ({"same"}, {"apart"})
+    # core-1 root: blocked; core-2 or fern-1 root: it is on the way.
+    for name in PRIORITIES:
+        sheet = folder / f"{name}.sheet"
+        lines = sheet.read_text().split("\n")
+        kept = [line for line in lines if not line.startswith(("address: 02", "priority:"))]
+        sheet.write_text("\n".join(kept))
+    assert cells("--now") == {"by chance"}
+    assert "chance decides" in inkov("prove", "campus", "--matrix", "--hosts", "--now").out
+
+
 def losses(inkov: Inkov, *options: str) -> dict[str, Any]:
     """Name of a loss -> what it does."""
     found = inkov("withstand", "campus", "-f", "json", *options).json
@@ -443,6 +470,30 @@ def test_fm_7_4_what_cannot_be_is_told_with_what_is_taken(asked: Any, inkov: Ink
         " as well; taken: either as the lower one",
     ]
     assert "have bridge addresses of other switches" in found.out
+
+
+def test_the_root_that_a_switch_sees(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    # core-1 is root, and core-2 sees that; fern-1 sees itself, or somebody whom nobody knows.
+    ring.trees["core-2"] += "root: 02:00:00:00:00:01\n"
+    ring.trees["fern-1"] += "root: 02:00:00:00:00:03\n"
+    folder = asked(ring).folder
+    audit = ("audit", "campus", "-f", "json", "--only", "tree-seen-otherwise")
+    [otherwise] = inkov(*audit).json["findings"]
+    assert otherwise["says"] == (
+        "fern-1 sees fern-1 as root, and by what the files say core-1 is root"
+    )
+    assert [(place["switch"], place["line"]) for place in otherwise["where"]] == [("fern-1", 23)]
+    assert "fern-1 sees fern-1 as root" in inkov("tree", "campus").out
+    sheet = folder / "fern-1.sheet"
+    sheet.write_text(
+        sheet.read_text().replace("root: 02:00:00:00:00:03", "root: 02:00:00:00:00:77")
+    )
+    [otherwise] = inkov(*audit).json["findings"]
+    assert "sees a bridge with address 02:00:00:00:00:77 as root" in otherwise["says"]
+    [tree] = inkov("tree", "campus", "-f", "json").json["trees"]
+    seen = {one["switch"]: (one["root"], one["differs"]) for one in tree["seen_roots"]}
+    assert seen == {"core-2": ("core-1", False), "fern-1": (None, True)}
 
 
 def test_fm_7_4_one_tree_takes_nothing_from_those_of_some_vlans(asked: Any, inkov: Inkov) -> None:

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from inkov.readers.dialects.effects import (
     ATTRIBUTES,
+    OF_TREE_PORTS,
     SINGLE_VLANS,
     VLAN_SETS,
     Clause,
@@ -18,7 +19,7 @@ from inkov.readers.dialects.effects import (
 )
 from inkov.readers.dialects.forms import Captured
 from inkov.readers.dialects.lists import Lists, Quoted, Wild
-from inkov.readers.sheets.words import PORT_KEYS, BadLine, as_value, whole_number
+from inkov.readers.sheets.words import PORT_KEYS, BadLine, as_value
 from inkov.vlanset import VlanSet
 
 __all__ = ["Bound", "bind", "keys_of"]
@@ -181,9 +182,9 @@ def _value(
         return tuple(lists.items(template.fill(captured).split()))
     elif attribute in SINGLE_VLANS and template.whole and captured[template.whole].type == "vlan":
         return Named((captured[template.whole].text,))
-    elif attribute == "cost":
-        *ports, cost = template.fill(captured).split()
-        return tuple(lists.ports(ports)), whole_number(cost)
+    elif attribute in OF_TREE_PORTS:
+        *ports, value = template.fill(captured).split()
+        return tuple(lists.ports(ports)), OF_TREE_PORTS[attribute](value)
     elif attribute == "entry":
         return _entry(template.fill(captured))
     elif attribute == "ports" and template.whole:

@@ -292,7 +292,7 @@ class Building:
                 ] = step.origin
         elif attribute:
             common = self._tree_of(VlanSet.all(), step.origin)
-            facts = common.costs if attribute == "tree cost" else common.priorities
+            facts: dict[str, Fact[Any]] = getattr(common, _OF_PORTS[attribute])
             facts.pop(name, None)
             if bound.operator != "unset":
                 facts[name] = Fact(bound.value, step.origin)
@@ -308,8 +308,8 @@ class Building:
         for bridge in self.device.bridges.values():
             bridge.ports.pop(name, None)
         for tree in self.device.trees:
-            tree.costs.pop(name, None)
-            tree.priorities.pop(name, None)
+            for facts in (tree.costs, tree.priorities, tree.roles, tree.states):
+                facts.pop(name, None)
 
     def _state(self, step: Step, bound: Bound, port: Port, attribute: str) -> None:
         before: Fact[Any] | None = getattr(port, attribute)
@@ -450,11 +450,15 @@ class Building:
             tree.number = bound.value or 0
         elif bound.attribute == "vlans":
             tree.vlans = self._vids(bound.value)
-        elif bound.attribute == "cost" and bound.operator == "unset":
-            tree.costs.clear()
-        elif bound.attribute == "cost":
-            ports, cost = bound.value
-            tree.costs |= {port: Fact(cost, step.origin) for port in ports}
+        elif bound.attribute == "seen root":
+            tree.seen_root = None if bound.operator == "unset" else Fact(bound.value, step.origin)
+        elif bound.attribute in _OF_TREE_PORTS:
+            facts: dict[str, Fact[Any]] = getattr(tree, _OF_TREE_PORTS[bound.attribute])
+            if bound.operator == "unset":
+                facts.clear()
+            else:
+                ports, value = bound.value
+                facts |= {port: Fact(value, step.origin) for port in ports}
 
     def _filter(self, step: Step, bound: Bound, name: str) -> None:
         change_filter(self.device, step, bound, name)
@@ -474,6 +478,17 @@ class Building:
             fact = None if unset else Fact(bound.value, step.origin)
             setattr(device.distribution, DISTRIBUTION_KEYS[bound.attribute][0], fact)
 
+
+_OF_PORTS = {
+    "tree cost": "costs",
+    "tree priority": "priorities",
+    "tree role": "roles",
+    "tree state": "states",
+}
+"""What is said of a port in the common tree -> the attribute of trees that holds it."""
+
+_OF_TREE_PORTS = {"cost": "costs", "seen role": "roles", "seen state": "states"}
+"""What is said of ports in a tree -> the same."""
 
 _OF_TREES = {"tree address": "address", "tree region": "region", "tree revision": "revision"}
 """What is said of all trees of a device -> the attribute that holds it."""

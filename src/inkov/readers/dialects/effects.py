@@ -20,7 +20,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from inkov.campus import Private, TreeMode
+from inkov.campus import Private, TreeMode, TreeRole, TreeState
 from inkov.readers.dialects.forms import Captured, FormError
 from inkov.readers.sheets.words import (
     DISTRIBUTION_KEYS,
@@ -40,6 +40,7 @@ from inkov.vlanset import VlanSet
 __all__ = [
     "ATTRIBUTES",
     "KINDS",
+    "OF_TREE_PORTS",
     "SINGLE_VLANS",
     "VLAN_SETS",
     "Clause",
@@ -64,6 +65,8 @@ _PORT: dict[str, Callable[[str], Any]] = {key: read for key, (_, read) in PORT_K
     "address": one_address,
     "tree cost": whole_number,
     "tree priority": whole_number,
+    "tree role": one_of(values_of(TreeRole)),
+    "tree state": one_of(values_of(TreeState)),
     "takes": as_value,
     "neighbour": as_value,
     "filter in": as_value,
@@ -104,6 +107,9 @@ ATTRIBUTES: dict[str, dict[str, Callable[[str], Any]]] = {
         "priority": whole_number,
         "vlans": VlanSet.parse,
         "cost": as_value,
+        "seen role": as_value,
+        "seen state": as_value,
+        "seen root": bridge_address,
     },
 }
 """Kind -> attribute -> how its text is read. Bundles and sub-interfaces have the attributes of
@@ -131,6 +137,13 @@ VLAN_SETS |= {"secondaries", "vlans", "in_force"}
 SETS = VLAN_SETS | {"address", "ports", "takes", "entry", "filter in", "filter out"}
 """Attributes that `+` and `-` change."""
 
+OF_TREE_PORTS: dict[str, Callable[[str], Any]] = {
+    "cost": whole_number,
+    "seen role": one_of(values_of(TreeRole)),
+    "seen state": one_of(values_of(TreeState)),
+}
+"""What is said of ports in a tree, as `{ports} VALUE` -> how the value is read."""
+
 SINGLE_VLANS = {"vlan", "voice", "native", "pvid", "primary", "secondary", "tag"}
 """Attributes that are one VLAN: `-` takes it back, if it is the one that is named."""
 
@@ -151,7 +164,7 @@ _TAKE: dict[str, frozenset[str]] = {
     **dict.fromkeys(VLAN_SETS, _VLAN_LIST),
     **dict.fromkeys(("number", "priority", "tree cost", "tree priority"), _NUMBER),
     **dict.fromkeys(("mtu", "speed", "version", "revision", "tree revision"), _NUMBER),
-    "tree address": _TEXTS | {"address"},
+    **dict.fromkeys(("tree address", "seen root"), _TEXTS | {"address"}),
     "ports": _ONE_PORT | {"ports"},
     "of": _ONE_PORT,
     "bundle": _ONE_PORT,
@@ -174,6 +187,8 @@ _TEXT_OF = {
     "filter out",
     "entry",
     "cost",
+    "seen role",
+    "seen state",
 }  # what is written, whatever it looks like
 _NAMED_BY: dict[str, frozenset[str]] = {
     "port": _ONE_PORT | {"ports"},

@@ -20,7 +20,7 @@ from typing import Any
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from inkov.campus import Fact, Origin, Problem
+from inkov.campus import Fact, Origin, Problem, address_text
 from inkov.campus.secrets import without_secrets
 from inkov.readers.linux.device import Member, Netdev, bond_mode, build
 from inkov.readers.reading import Ledger, Part, Piece, Reading, Unread, as_text
@@ -38,13 +38,13 @@ _YES = {
     "off": False,
 }
 _KNOWN: dict[str, set[str]] = {
-    "NetDev": {"Name", "Kind", "Description", "MTUBytes"},
+    "NetDev": {"Name", "Kind", "Description", "MTUBytes", "MACAddress"},
     "VLAN": {"Id"},
     "Bridge": {"VLANFiltering", "DefaultPVID", "STP", "Priority", "Cost", "Isolated"},
     "Bond": {"Mode"},
     "Match": {"Name"},
     "Network": {"Description", "Bridge", "Bond", "VLAN", "Address", "VRF"},
-    "Link": {"MTUBytes", "ActivationPolicy"},
+    "Link": {"MTUBytes", "ActivationPolicy", "MACAddress"},
     "BridgeVLAN": {"VLAN", "PVID", "EgressUntagged"},
     "Address": {"Address"},
 }
@@ -265,6 +265,7 @@ def _netdev(unit: Unit, netdevs: dict[str, Netdev], problems: list[Problem]) -> 
     netdev = netdevs[named.value] = Netdev(named.value, Origin(named.file, named.line), kind.value)
     netdev.about = unit.fact("NetDev", "Description", str, problems)
     netdev.mtu = unit.fact("NetDev", "MTUBytes", int, problems)
+    netdev.address = _hardware_address(unit, "NetDev", problems)
     if kind.value == "vlan":
         netdev.vid = unit.fact("VLAN", "Id", _vid, problems)
     elif kind.value == "bridge":
@@ -279,6 +280,16 @@ def _netdev(unit: Unit, netdevs: dict[str, Netdev], problems: list[Problem]) -> 
         netdev.aggregation = Fact(bond_mode(mode.value if mode else None), where)
 
 
+def _hardware_address(unit: Unit, section: str, problems: list[Problem]) -> Fact[str] | None:
+    """The address that is given to an interface: of a bridge, that of its spanning tree. None if it
+    is left to the system.
+    """
+    setting = unit.last(section, "MACAddress")
+    if setting is None or setting.value.lower() in ("none", ""):
+        return None
+    return unit.fact(section, "MACAddress", address_text, problems)
+
+
 def _network(
     unit: Unit, netdev: Netdev, netdevs: dict[str, Netdev], problems: list[Problem]
 ) -> None:
@@ -288,6 +299,7 @@ def _network(
     netdev.about = netdev.about or unit.fact("Network", "Description", str, problems)
     netdev.vrf = unit.fact("Network", "VRF", str, problems)
     netdev.mtu = netdev.mtu or unit.fact("Link", "MTUBytes", int, problems)
+    netdev.address = _hardware_address(unit, "Link", problems) or netdev.address
     netdev.isolated = unit.fact("Bridge", "Isolated", _yes, problems)
     netdev.cost = unit.fact("Bridge", "Cost", int, problems)
     netdev.port_priority = (
