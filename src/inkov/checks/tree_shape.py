@@ -42,7 +42,7 @@ def _trees(site: Site) -> list[tuple[int, SpanningTree]]:
     cure="link the far switches nearer to the root",
     example="eight switches hang one behind the other",
     says="in VLAN {vids} {count} switches are in a row in the spanning tree: {row}",
-    fix="link {far} nearer to the root, or see that the timers of the tree fit",
+    fix="can {far} be linked nearer to the root? if not, see that the timers of the tree fit",
 )
 def tree_deep(site: Site) -> Iterator[Found]:
     rows: dict[tuple[int, ...], int] = {}
@@ -204,7 +204,8 @@ def _slow_choices(fabric: Fabric, tree: SpanningTree) -> Iterator[_Choice]:
             return 0  # the wire leads out of the region
         above = speeds.get(world.ports[speaker].bridge, 0)
         ends = [fabric.bridge_ports[one] for one in (number, speaker)]
-        return min(above, *(port_speed(fabric.device(e.end.device), e.end.port) for e in ends))
+        own = {port_speed(fabric.device(e.end.device), e.end.port) for e in ends}
+        return min(above, *own) if len(own) == 1 else 0  # ends that differ: what is it then?
 
     for bridge in sorted(elected.cost, key=lambda number: elected.cost[number]):
         if bridge in elected.root_port:

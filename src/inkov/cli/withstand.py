@@ -60,7 +60,7 @@ def withstand(
         remarks.append(
             f"With {claims.untried} of the losses the claims of the plan were not tried."
         )
-    if wanted is not None and not any(group.hubs for group in tried.groups):
+    if wanted is not None and not any(g.hubs for g in tried.groups if g.vlans & wanted.bits):
         complain(f"nobody uses VLAN {wanted}: no loss cuts anybody there")
     options.out.show(
         Result(

@@ -31,7 +31,7 @@ from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.trees.active import active
 from inkov.forwarding.trees.loss import Kind, Loss, ends_of
 from inkov.forwarding.trees.participants import Wires
-from inkov.forwarding.trees.routed import fallen_off, routed_together
+from inkov.forwarding.trees.routed import RoutedWays, fallen_off
 from inkov.forwarding.trees.spanning import Part, Trees, matters
 from inkov.forwarding.trees.vlan_graphs import Hub, VlanGraph, vlan_graphs
 from inkov.vlanset import union
@@ -82,13 +82,14 @@ class _After(Struct):
 
 class Losses:
     """The fabric (as over all links) and its trees, to be tried by losses. `safe` are the groups
-    that trees do not cut (by `id`).
+    that trees do not cut (by `id`). What a loss does is told of `vlans` (a mask) alone.
     """
 
     def __init__(self, fabric: Fabric, trees: Trees, vlans: int = -1) -> None:
         self.fabric = fabric
         self.trees = trees
-        self.groups = [group for group in vlan_graphs(fabric) if group.vlans & vlans]
+        self.vlans = vlans
+        self.groups = vlan_graphs(fabric)
         self._of_device: dict[str, list[VlanGraph]] = {}
         self._of_port: dict[int, list[VlanGraph]] = {}
         for group in self.groups:
@@ -106,8 +107,6 @@ class Losses:
         self._ports_of: dict[str, list[int]] = {}
         for inside in fabric.bridges:
             self._ports_of.setdefault(inside.device, []).extend(inside.ports)
-        self._routing = {device.name for device, _ in fabric.gateways()}
-        self._routing |= {inside.device for inside in fabric.bridges if inside.routed}
         self._by_chance = any(
             tree.circle and (len(tree.outcomes) > 1 or not tree.complete) for tree in trees.trees
         )
@@ -121,9 +120,8 @@ class Losses:
         """What a loss cuts; None if it may happen without loss."""
         found = Cut(loss)
         if loss.kind is Kind.ROUTER:
-            self._by_routers(found, set())
-            self._count(found)
-            return found if found.off else None
+            self._by_routers(found)
+            return self._told(found)
         ports = self.ports_of(loss)
         if loss.kind is Kind.LINK or loss.kind is Kind.SWITCH:
             of_safe = self._by_link if loss.kind is Kind.LINK else self._by_device
@@ -137,8 +135,16 @@ class Losses:
             for group in self._touched(loss, ports, after):
                 if id(group) in wanted:
                     self._cut_group(group, loss, ports, after, found)
-        if self._concerns_routers(found):
-            self._by_routers(found, ports)
+        self._by_routers(found)
+        return self._told(found)
+
+    def _told(self, found: Cut) -> Cut | None:
+        """What a loss cuts, as far as it is asked; None if that is nothing."""
+        if self.vlans != -1:
+            parts = [[hub for hub in part if self.vlans >> hub[1] & 1] for part in found.parts]
+            found.parts = [part for part in parts if part]
+            found.routerless = {hub for hub in found.routerless if self.vlans >> hub[1] & 1}
+            found.unrouted = {hub for hub in found.unrouted if self.vlans >> hub[1] & 1}
         if not found.off:
             return None
         self._count(found)
@@ -286,51 +292,49 @@ class Losses:
 
     # --- routers ----------------------------------------------------------------------------------
 
-    def _concerns_routers(self, cut: Cut) -> bool:
-        """Whether a loss is of a router, of a link to one, or cuts one off from hosts or others."""
-        fabric, loss = self.fabric, cut.loss
-        if self._routing & set(loss.devices):
-            return True
-        ends = (end for number in loss.links for end in ends_of(fabric.wiring.links[number]))
-        ports = (fabric.bridge_ports[port] for end in ends for port in fabric.at.get(end, ()))
-        if any(fabric.bridges[port.bridge].routed for port in ports):
-            return True
-        off = cut.off
-        return any(not off.isdisjoint(group.gateways) for group in self.groups)
+    @cached_property
+    def _routed(self) -> RoutedWays:
+        trees = self.trees
+        outcomes = [active(self.fabric, trees, number) for number in range(trees.outcomes)]
+        return RoutedWays(outcomes, (hub for group in self.groups for hub in group.hubs))
 
-    def _by_routers(self, found: Cut, lost: set[int]) -> None:
-        """What a loss does to ways by routers, in the outcome of the trees that cuts most."""
-        loss = found.loss
+    @cached_property
+    def _routed_before(self) -> dict[Hub, Hashable]:
+        return self._routed.together()
+
+    def _by_routers(self, found: Cut) -> None:
+        """What a loss does to ways by routers."""
+        fabric, loss = self.fabric, found.loss
+        bridges = {
+            fabric.bridge_ports[port].bridge
+            for number in loss.links
+            for end in ends_of(fabric.wiring.links[number])
+            for port in fabric.at.get(end, ())
+        }
+        bridges = {number for number in bridges if fabric.bridges[number].routed}
+        part = {hub: at for at, own in enumerate(found.parts, 1) for hub in own}
+        if not self._routed.may_matter(loss.devices, bridges, part):
+            return
+        dead = self._dead(loss)
         ports = {
             hub: number
             for group in self.groups
             for hub, number in group.hubs.items()
-            if number and self.fabric.bridges[hub[0]].device not in self._dead(loss)
+            if number and hub not in part and fabric.bridges[hub[0]].device not in dead
         }
-        for hub in found.off:
-            ports.pop(hub, None)
-        trees = self.trees.without(lost) if lost else self.trees
-        for number in range(trees.outcomes):
-            there = active(self.fabric, trees, number, lost=lost)
-            after = routed_together(there, ports, gone=loss.devices)
+        after = self._routed.together(loss.devices, bridges, part)
+        without, apart = fallen_off(self._routed_before, after, ports)
+        if (without or apart) and len(self.safe) < len(self.groups):
+            lost = self.ports_of(loss) if loss.kind is not Kind.ROUTER else set()
+            trees = self.trees.without(lost)
+            left = [active(fabric, trees, n, lost=lost) for n in range(trees.outcomes)]
+            after = RoutedWays(left, ports).together(loss.devices)
             without, apart = fallen_off(self._routed_before, after, ports)
-            if len(without) + len(apart) > len(found.routerless) + len(found.unrouted):
-                found.routerless, found.unrouted = without, apart
+        found.routerless, found.unrouted = without, apart
 
     def _dead(self, loss: Loss) -> Collection[str]:
         """The devices that are lost as switches: their hosts are lost with them."""
         return () if loss.kind is Kind.ROUTER else loss.devices
-
-    @cached_property
-    def _routed_before(self) -> dict[Hub, Hashable]:
-        """The routers of each hub that has some in every outcome of the trees."""
-        hubs = [hub for group in self.groups for hub in group.hubs]
-        outcomes = [
-            routed_together(active(self.fabric, self.trees, number), hubs)
-            for number in range(self.trees.outcomes)
-        ]
-        in_each = [hub for hub in hubs if all(hub in one for one in outcomes)]
-        return {hub: tuple(one[hub] for one in outcomes) for hub in in_each}
 
     def _count(self, found: Cut) -> None:
         """How many host ports are cut off: from others, or from their gateway."""

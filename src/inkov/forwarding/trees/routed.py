@@ -1,50 +1,144 @@
-"""Who has a gateway, and whose routers know each other (FM 5.5): for comparing before and after a
-loss.
+"""Who has a gateway, and whose routers know each other (FM 5.5), with and without what is lost.
+
+## Theory of operation
+
+Routers and broadcast domains are a graph: a routing table is joined with each domain that it has an
+interface in. Hosts reach others by routers if their domains hang together in it. A loss takes
+tables and routed ports away, and has domains fall apart; in what parts is known already. So the
+graph is made once, and joined anew for each loss that can matter: one of a table or a domain
+without which the graph falls apart, or of the only table of a domain, or one that parts a domain
+where a table has an interface that leads on.
+
+An interface may come up with a loss, and domains grow together, if the trees open what they kept
+shut. Where they may do so (`Losses.safe`), what is found is tried again in what forwards then.
 """
 
 from __future__ import annotations
 
 from collections.abc import Collection, Hashable, Iterable, Mapping
 
+from inkov.forwarding.circles import partings
 from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.routers import Routers
-from inkov.forwarding.stations import interfaces
 from inkov.forwarding.trees.participants import Wires
 from inkov.forwarding.trees.vlan_graphs import Hub
 from inkov.levels import Level
 from inkov.vlanset import bits
 
-__all__ = ["fallen_off", "routed_together"]
+__all__ = ["RoutedWays", "fallen_off"]
+
+Table = tuple[str, str]
+"""A routing table: a device, and the name of the table there."""
+Domain = tuple[int, ...]
+"""A broadcast domain: its label in each outcome of the spanning trees."""
 
 
-def routed_together(
-    fabric: Fabric, hubs: Iterable[Hub], gone: Collection[str] = ()
-) -> dict[Hub, Hashable]:
-    """For each hub that has a gateway which is up the routers that it gets to: hubs with the same
-    ones reach each other by routers, if no filter says otherwise. `gone` are the devices that do
-    not route.
+class RoutedWays:
+    """The routed interfaces that are up, in what forwards now: `outcomes` are the fabrics of each
+    outcome of the trees, `hubs` those that serve somebody.
     """
-    there = domains(fabric)
-    up = [
-        one
-        for one in interfaces(fabric, Level.HONEST)
-        if not one.why_down and one.device not in gone
-    ]
-    routers = Routers(fabric, there, Level.HONEST, up)
-    joined = Wires()
-    for numbers in routers.of.values():
-        for number in numbers:
-            joined.join(numbers[0], number)
-    for numbers in routers.sharing.values():
-        for number in numbers:
-            for other in routers.apart.get(number, numbers[:1]):
-                joined.join(number, other)
-    by_domain: dict[int, Hashable] = {}
-    for number, interface in enumerate(up):
-        for vid in bits(interface.hears) if interface.bridge >= 0 else ():
-            by_domain.setdefault(there.of(interface.bridge, vid), joined.of(number))
-    return {hub: by_domain[there.of(*hub)] for hub in hubs if there.of(*hub) in by_domain}
+
+    def __init__(self, outcomes: list[Fabric], hubs: Iterable[Hub]) -> None:
+        self._there = [domains(fabric) for fabric in outcomes]
+        self._routers = Routers(outcomes[0], self._there[0], Level.HONEST)
+        self._up = self._routers.up
+        self._domain = [self._label((one.bridge, one.vid)) for one in self._up]
+        self._hubs = {hub: label for hub in hubs if (label := self._label(hub)) is not None}
+        self._taken: dict[Domain, list[int]] = {}  # domain -> the interfaces that take its frames
+        self._tables: dict[Table, list[int]] = {}
+        self._at: dict[Hub, list[int]] = {}
+        for number, one in enumerate(self._up):
+            self._tables.setdefault((one.device, one.vrf), []).append(number)
+            self._at.setdefault((one.bridge, one.vid), []).append(number)
+            for vid in bits(one.hears):
+                label = self._label((one.bridge, vid))
+                if label is not None:
+                    self._taken.setdefault(label, []).append(number)
+        self._that_matter()
+
+    def _label(self, hub: Hub) -> Domain | None:
+        labels = tuple(there.of(*hub) for there in self._there) if hub[0] >= 0 else (-1,)
+        return labels if min(labels) >= 0 else None
+
+    def _that_matter(self) -> None:
+        """The devices without which something falls apart or is left without a gateway, and the
+        routed bridges that are all there is of a domain that others need.
+        """
+        table_of = {number: table for table, own in self._tables.items() for number in own}
+        edges: list[tuple[Hashable, Hashable]] = [
+            (table_of[number], label) for label, own in self._taken.items() for number in own
+        ]
+        weights = dict.fromkeys((vertex for edge in edges for vertex in edge), 1)
+        needed = {one.vertex for one in partings(edges, weights) if one.vertex is not None}
+        with_hosts = set(self._hubs.values())
+        self._devices: set[str] = {table[0] for table in self._tables if table in needed}
+        self._bridges: set[int] = set()
+        for label, own in self._taken.items():
+            if label in with_hosts and len({self._up[number].device for number in own}) == 1:
+                self._devices.add(self._up[own[0]].device)
+                self._bridges.update(self._up[number].bridge for number in own)
+            if label in needed:
+                self._bridges.update(self._up[number].bridge for number in own)
+        self._leading_on = {
+            (one.bridge, one.vid)
+            for number, one in enumerate(self._up)
+            if len({self._domain[other] for other in self._tables[table_of[number]]}) > 1
+        }
+
+    def may_matter(
+        self, devices: Collection[str], bridges: Collection[int], parts: Collection[Hub]
+    ) -> bool:
+        """Whether a loss of devices (their routing) and of routed bridges, that has some hubs fall
+        off, can do anything to ways by routers.
+        """
+        return not (
+            self._devices.isdisjoint(devices)
+            and self._bridges.isdisjoint(bridges)
+            and self._leading_on.isdisjoint(parts)
+        )
+
+    def together(
+        self,
+        devices: Collection[str] = (),
+        bridges: Collection[int] = (),
+        part: Mapping[Hub, int] | None = None,
+    ) -> dict[Hub, Hashable]:
+        """For each hub with a gateway the routers that it gets to, without what is lost: hubs with
+        the same ones reach each other by routers, if no filter says otherwise. `part` has of the
+        hubs that fall off the part that they are in then, from 1.
+        """
+        part = part or {}
+        alive = {
+            number
+            for number, one in enumerate(self._up)
+            if one.device not in devices and one.bridge not in bridges
+        }
+        joined = Wires()
+        for own in self._tables.values():
+            left = [number for number in own if number in alive]
+            for number in left:
+                joined.join(left[0], number)
+        by_part: dict[tuple[Domain, int], int] = {}
+        for label, own in self._taken.items():
+            for number in own:
+                if number not in alive:
+                    continue
+                one = self._up[number]
+                at = part.get((one.bridge, one.vid), 0)
+                first = by_part.setdefault((label, at), number)
+                apart = self._routers.apart.get(number)
+                if apart is None:
+                    joined.join(first, number)
+                for other in apart or ():
+                    its = self._up[other]
+                    if other in alive and part.get((its.bridge, its.vid), 0) == at:
+                        joined.join(number, other)
+        return {
+            hub: joined.of(by_part[label, part.get(hub, 0)])
+            for hub, label in self._hubs.items()
+            if (label, part.get(hub, 0)) in by_part
+        }
 
 
 def fallen_off(
