@@ -11,7 +11,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.hosts import managed_by
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
-from inkov.checks.words import agree, both, listed
+from inkov.checks.words import agree, both, counted, listed
 from inkov.forwarding import Resolved
 from inkov.forwarding.needed import unneeded
 from inkov.forwarding.reach import owned_tags
@@ -355,6 +355,8 @@ def _both_have(site: Site, joined: Joined, vid: int) -> bool:
             " the spanning tree takes it and blocks {blocked}, so that VLAN {cut} of {fallen} is"
             " cut off now"
         ),
+        "missed": "; without {loss}, {ports} {are} cut off",
+        "idle": "; no single link or switch is missed for that, since others are spare",
     },
     fix={
         "lists": "allow VLAN {missing} at {lacking}",
@@ -377,10 +379,16 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
             lacking = _lacking(site, joined, VlanSet(missing))
             cut = site.cut_by_tree.get(joined.number)
             blocked = f"{cut.blocked.a} to {cut.blocked.b}" if cut is not None else ""
+            link = site.fabric.wiring.links[joined.number]
+            loss = site.missed(link, missing) if cut is None else None
+            tried = () if loss is None else ("missed" if loss else "idle",)
             yield finding(
                 {
                     "a": a.end,
                     "b": b.end,
+                    "loss": loss.loss.name if loss else "",
+                    "ports": counted(loss.hosts, "host port") if loss else "",
+                    "are": agree(loss.hosts, "is", "are") if loss else "",
                     "missing": bits_to_text(missing),
                     "lacking": " and at ".join(map(str, lacking)),
                     "cut": bits_to_text(cut.vlans) if cut is not None else "",
@@ -389,9 +397,12 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
                 },
                 case=(
                     "taken" if cut is not None else "spare",
+                    *tried,
                     "lists" if lacking else "other",
                 ),
-                severity=Severity.FAULT if cut is not None else None,
+                severity=(
+                    Severity.FAULT if cut is not None else Severity.NOTE if loss is False else None
+                ),
                 where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
                 vlans=missing,
             )

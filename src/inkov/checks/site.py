@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections import Counter
 from functools import cached_property
 from operator import attrgetter
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from inkov.campus import Device, Fact, Mode, Origin, Port, natural
 from inkov.checks.places import Places, Where
-from inkov.checks.tree_cuts import TreeCut, cut_by_tree
+from inkov.checks.tree_cuts import TreeCut, cut_by_tree, losses_that_cut, missed
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.assumptions import nameless
@@ -19,6 +19,7 @@ from inkov.forwarding.outlets import inside_only, outside_name, passing_as
 from inkov.forwarding.serve import served, served_by_device
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.forwarding.trees.active import Now, are_stated, now
+from inkov.forwarding.trees.losses import Cut, Losses
 from inkov.plan import Plan, PlanFile
 from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import End, Link
@@ -88,6 +89,18 @@ class Site:
     def cut_by_tree(self) -> dict[int, TreeCut]:
         """Link -> what is cut now since the tree takes it."""
         return cut_by_tree(self.fabric, self.domains, self.now, self.shared)
+
+    @cached_property
+    def _losses(self) -> tuple[Losses, list[Cut]] | None:
+        return losses_that_cut(self.fabric, self.now)
+
+    def missed(self, link: Link, vlans: int) -> Cut | Literal[False] | None:
+        """Of single losses the one that cuts most off that a link would save if it passed some
+        VLANs; False if it would save nobody, None where that is not sure.
+        """
+        if self._losses is None:
+            return None
+        return missed(*self._losses, link, vlans) or False
 
     @cached_property
     def area(self) -> dict[str, str]:

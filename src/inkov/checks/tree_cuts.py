@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from inkov.campus import natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.domains import Domains, domains, islands
 from inkov.forwarding.trees.active import Now
+from inkov.forwarding.trees.loss import Kind, all_losses
+from inkov.forwarding.trees.losses import Cut, Losses
 from inkov.wiring import Link
 
-__all__ = ["TreeCut", "cut_by_tree"]
+__all__ = ["TreeCut", "cut_by_tree", "losses_that_cut", "missed"]
 
 
 class TreeCut(Struct):
@@ -43,6 +46,32 @@ def cut_by_tree(
             known = found.setdefault(taken, TreeCut(0, tuple(sorted(own)), blocked))
             known.vlans |= 1 << vid
     return found
+
+
+def losses_that_cut(fabric: Fabric, now: Now | None) -> tuple[Losses, list[Cut]] | None:
+    """What each single loss of a link or a switch cuts; None where it is not sure what forwards."""
+    if now is None or not now.sure:
+        return None
+    losses = Losses(fabric, now.trees)
+    tried = map(losses.try_loss, all_losses(fabric, (Kind.LINK, Kind.SWITCH)))
+    return losses, [cut for cut in tried if cut is not None and cut.parts]
+
+
+def missed(losses: Losses, cuts: list[Cut], link: Link, vlans: int) -> Cut | None:
+    """Of losses the one that cuts most off that a link would save if it passed some VLANs; None if
+    it would save nobody.
+    """
+    fabric, ends = losses.fabric, {link.a.device, link.b.device}
+    for cut in sorted(cuts, key=lambda cut: (-cut.hosts, cut.loss.kind, natural(cut.loss.name))):
+        if ends & set(cut.loss.devices):
+            continue
+        for part in cut.parts:
+            hub = min(part)
+            if vlans >> hub[1] & 1:
+                island = losses.island(cut.loss, hub)
+                if len(ends & {fabric.bridges[bridge].device for bridge in island}) == 1:
+                    return cut
+    return None
 
 
 def _around(

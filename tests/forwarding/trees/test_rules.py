@@ -651,6 +651,32 @@ def test_fm_7_11_a_claim_that_does_not_survive_says_which_loss(asked: Any, inkov
     assert (switches[0], switches[1].partition(":")[0]) == ("broken", "without core-1")
 
 
+@pytest.mark.parametrize(
+    ("mode", "second", "severity", "says"),
+    [
+        # Without core-1:1 - core-2:1 the host of core-2 could only go by fern-1.
+        ("rstp", False, "risk", "; without core-1:1 - core-2:1, 1 host port is cut off"),
+        # One tree for all takes the link that lacks the VLAN, since its ports come first.
+        ("rstp", True, "risk", "; without core-1:1 - core-2:1, 1 host port is cut off"),
+        ("per vlan", True, "note", "; no single link or switch is missed for that"),
+    ],
+)
+def test_a_spare_link_is_judged_by_what_a_loss_would_do(
+    asked: Any, inkov: Inkov, mode: str, second: bool, severity: str, says: str
+) -> None:
+    ring = Ring(mode)
+    for name in ("core-2", "fern-1"):
+        ring.ports[name]["2"] = TRUNK.replace("10,20", "20")
+        if second:
+            ring.ports[name]["3"] = TRUNK
+    if second:
+        ring.cables.add(("core-2", "3", "fern-1", "3"))
+    asked(ring)
+    audit = ("audit", "campus", "-f", "json", "--only", "spare-link-lacks-vlan")
+    [spare] = inkov(*audit).json["findings"]
+    assert spare["severity"] == severity and says in spare["says"], spare
+
+
 def test_fm_7_11_a_claim_about_losses_needs_links_to_spare(asked: Any, inkov: Inkov) -> None:
     folder = asked(Ring()).folder
     plan = folder / "plan.yaml"
