@@ -35,6 +35,7 @@ from inkov.cli import (
     trunks,
     verify,
     vlans,
+    why,
     withstand,
 )
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED, UNUSABLE
@@ -113,6 +114,7 @@ for name, command in (
     ("verify", verify.verify),
     ("withstand", withstand.withstand),
     ("compare", compare.compare),
+    ("why", why.why),
     ("follow", follow.follow),
     ("hears", hears.hears),
     ("rules", rules.rules),

@@ -10,6 +10,7 @@ networks; packet filters at their interfaces are applied.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from enum import StrEnum
 from ipaddress import ip_address, ip_network
 
 from msgspec import Struct, field
@@ -25,21 +26,41 @@ from inkov.forwarding.stations import Interface, interfaces, sent_from
 from inkov.levels import Level
 from inkov.wiring import End
 
-__all__ = ["Part", "Ping", "ping"]
+__all__ = ["Need", "Part", "Ping", "ping"]
+
+
+class Need(StrEnum):
+    """What a part of a ping is about: that the other one's address is of the same kind, that a host
+    on the same subnet hears it; that a gateway is set, is there, is reached; that a router has a
+    way, and that the other one hears the last router.
+    """
+
+    SAME_KIND = "same kind of address"
+    NEAR = "near"
+    SET = "gateway set"
+    THERE = "gateway there"
+    REACHED = "gateway reached"
+    ROUTED = "routed"
+    HEARD = "heard from the gateway"
 
 
 class Part(Struct):
     """One thing a ping needs: what it is, whether it is so, in words, and the steps of the frame if
     one was sent. `unknown`: it is not among the files, and may be so all the same (an address that
-    routers share, a router without a file).
+    routers share, a router without a file). `here` sends to `there`; `interface` is the gateway
+    that the part is about.
     """
 
     name: str
+    need: Need
+    here: Host
+    there: Host
     holds: bool
     says: str
     origin: Origin
     steps: list[Step] = field(default_factory=list)
     unknown: bool = False
+    interface: Interface | None = None
 
 
 class Ping(Struct):
@@ -96,7 +117,7 @@ class _Direction:
                 f"{self.here.name} has an IPv{source.version} address, and {self.there.name} an"
                 f" IPv{target.version} address: they do not talk"
             )
-            return [self._part(False, says)]
+            return [self._part(Need.SAME_KIND, False, says)]
         if target.ip in source.network:
             return [self._near()]
         parts = [self._gateway_set()]
@@ -113,9 +134,25 @@ class _Direction:
         return parts
 
     def _part(
-        self, holds: bool, says: str, origin: Origin | None = None, steps: list[Step] | None = None
+        self,
+        need: Need,
+        holds: bool,
+        says: str,
+        origin: Origin | None = None,
+        steps: list[Step] | None = None,
+        interface: Interface | None = None,
     ) -> Part:
-        return Part(self.name, holds, says, origin or self.here.origin, steps or [])
+        return Part(
+            self.name,
+            need,
+            self.here,
+            self.there,
+            holds,
+            says,
+            origin or self.here.origin,
+            steps or [],
+            interface=interface,
+        )
 
     def _entries(self, host: Host) -> list[Sending]:
         place = End(host.device, host.port)
@@ -125,12 +162,14 @@ class _Direction:
         end, target = End(*_place(self.here)), End(*_place(self.there))
         sendings, tag = self._entries(self.here), self.there.vid or 0
         story = follow_to(self.fabric, sendings, end, target, Level.HONEST, tag)
-        return self._arrived(story, f"{self.there.name} is near (same subnet)")
+        return self._arrived(Need.NEAR, story, f"{self.there.name} is near (same subnet)")
 
     def _note(self, simple: bool | None) -> None:
         self.result.simple = self.result.simple and simple is True
 
-    def _arrived(self, story: Story, near: str) -> Part:
+    def _arrived(
+        self, need: Need, story: Story, near: str, interface: Interface | None = None
+    ) -> Part:
         holds, says = (
             story.arrives,
             f"{near}: its frames arrive" if story.arrives else f"{near}: its frames do not arrive",
@@ -145,23 +184,23 @@ class _Direction:
                     " does not hear"
                 ),
             )
-        return self._part(holds, says, last.origin, story.steps)
+        return self._part(need, holds, says, last.origin, story.steps, interface)
 
     def _gateway_set(self) -> Part:
         own = self.here.address
         assert own is not None
         if self.here.gateway is None:
-            return self._part(
-                False,
-                f"{self.there.name} is in another subnet, and {self.here.name} has no gateway",
-            )
+            says = f"{self.there.name} is in another subnet, and {self.here.name} has no gateway"
+            return self._part(Need.SET, False, says)
         if ip_address(self.here.gateway) not in own.network:
             says = (
                 f"the gateway {self.here.gateway} of {self.here.name} is not in its subnet"
                 f" {own.network}"
             )
-            return self._part(False, says)
-        return self._part(True, f"{self.there.name} is far: by the gateway {self.here.gateway}")
+            return self._part(Need.SET, False, says)
+        return self._part(
+            Need.SET, True, f"{self.there.name} is far: by the gateway {self.here.gateway}"
+        )
 
     def _gateway_found(self) -> tuple[Interface | None, Part]:
         owners = [
@@ -171,14 +210,15 @@ class _Direction:
         ]
         if not owners:
             says = f"no device among the files has the address {self.here.gateway}"
-            part = self._part(False, says)
+            part = self._part(Need.THERE, False, says)
             part.unknown = True
             return None, part
         up = [interface for interface in owners if not interface.why_down]
         if not up:
             says = f"the gateway {owners[0].label} is down: {owners[0].why_down}"
-            return None, self._part(False, says, owners[0].origin)
-        return up[0], self._part(True, f"the gateway is {up[0].label}, and it is up", up[0].origin)
+            return None, self._part(Need.THERE, False, says, owners[0].origin, interface=owners[0])
+        says = f"the gateway is {up[0].label}, and it is up"
+        return up[0], self._part(Need.THERE, True, says, up[0].origin, interface=up[0])
 
     def _to_gateway(self, gateway: Interface) -> Part:
         source = End(*_place(self.here))
@@ -186,7 +226,8 @@ class _Direction:
         self._note(story.simple)
         get = "get" if story.arrives else "do not get"
         says = f"frames of {self.here.name} {get} to {gateway.label}"
-        return self._part(story.arrives, says, story.steps[-1].origin, story.steps)
+        origin = story.steps[-1].origin
+        return self._part(Need.REACHED, story.arrives, says, origin, story.steps, gateway)
 
     def _routed(self, gateway: Interface) -> tuple[Interface | None, Part]:
         """The interface whose network holds the destination, on a router that the gateway's router
@@ -209,18 +250,19 @@ class _Direction:
             says = f"{path.out.device} routes it into {path.out.name}"
             steps = list(self._hops(path))
             self.result.whole = self.result.whole and self._passes_whole(routers, path)
-            return path.out, self._part(True, says, path.out.origin, steps)
+            part = self._part(Need.ROUTED, True, says, path.out.origin, steps, path.out)
+            return path.out, part
         anyway = routers.path(gateway, finals, (), (), back=True)
         for interface, bound in anyway.filters if anyway is not None else ():
             how, says = routers.filtered(interface, bound, *packet)
             if how == Fate.STOPPED:
-                return None, self._part(False, says, interface.origin)
+                return None, self._part(Need.ROUTED, False, says, interface.origin)
         table = f" (routing table {gateway.vrf!r})" if gateway.vrf else ""
         says = (
             f"no router that {gateway.device} knows{table} has an interface in the subnet of"
             f" {self.there.name}"
         )
-        part = self._part(False, says, gateway.origin)
+        part = self._part(Need.ROUTED, False, says, gateway.origin, interface=gateway)
         part.unknown = not any(
             target.ip in fact.value.network
             for interface in interfaces(self.fabric)
@@ -255,7 +297,8 @@ class _Direction:
         story = follow_to(self.fabric, [_out(egress)], source, target, Level.HONEST, tag)
         if len(story.steps) > 1:
             story.steps = story.steps[1:]  # that it is sent there was told by the router
-        return self._arrived(story, f"from {egress.label} to {self.there.name}")
+        near = f"from {egress.label} to {self.there.name}"
+        return self._arrived(Need.HEARD, story, near, egress)
 
 
 def _place(host: Host) -> tuple[str, str]:

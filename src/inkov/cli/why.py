@@ -1,0 +1,52 @@
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inkov.cli.exits import ALL_WELL, FINDINGS
+from inkov.cli.options import ListingOptions, VlanOption, shared
+from inkov.cli.places import Place, find_place, one_vlan
+from inkov.cli.says import fail
+from inkov.cli.session import start
+
+if TYPE_CHECKING:
+    from inkov.campus import Host
+
+
+@shared
+def why(
+    source: Annotated[
+        str, typer.Argument(metavar="A", help="One of the two: a host, or switch:port.")
+    ],
+    target: Annotated[str, typer.Argument(metavar="B", help="The other one.")],
+    options: ListingOptions,
+    vlan: VlanOption = None,
+    hops: Annotated[
+        bool, typer.Option("--hops", help="The way in both directions as well, hop by hop.")
+    ] = False,
+) -> None:
+    """Why A and B do not reach each other: the cause, the smallest change, and what it does."""
+    from inkov.mend.why import why as answer_to
+    from inkov.render.why import why_result
+
+    vid = one_vlan(vlan)
+    session = start(options)
+    places = find_place(session, source), find_place(session, target)
+    if places[0].end == places[1].end:
+        fail(f"{source} and {target} are the same port")
+    one, other = (_host(place, vid) for place in places)
+    answer = answer_to(session.fabric, session.plan, one, other)
+    labels = places[0].label, places[1].label
+    options.out.show(why_result(*labels, answer, session.locator, hops=hops))
+    session.end(ALL_WELL if answer.works else FINDINGS)
+
+
+def _host(place: Place, vid: int | None) -> Host:
+    """The host at a place; a nameless one where none was named. With a VLAN it tags its frames."""
+    from msgspec.structs import replace
+
+    from inkov.campus import Host, Origin
+
+    host = place.host or Host(place.label, place.end.device, place.end.port, Origin())
+    return host if vid is None else replace(host, vid=vid)

@@ -1,0 +1,124 @@
+"""Edits told as causes: what is wrong where an edit cures it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from inkov.campus import Fact, Mode, Origin, PortKind
+from inkov.edits import Edit, Kind
+from inkov.edits.edit import places_of
+from inkov.forwarding import Fabric
+from inkov.vlanset import VlanSet
+from inkov.wiring import End
+
+__all__ = ["cause_of", "place_of"]
+
+
+def cause_of(fabric: Fabric, edit: Edit) -> str:
+    """What is wrong, as a sentence without a full stop."""
+    if edit.kind is Kind.PORT:
+        return _OF_PORT.get(edit.attribute, _otherwise)(fabric, edit)
+    if edit.kind is Kind.VLAN and edit.whole:
+        return f"{edit.switch} has no VLAN {edit.name}"
+    if edit.kind is Kind.VLAN:
+        return f"VLAN {edit.name} is suspended on {edit.switch}"
+    if edit.kind is Kind.GATEWAY:
+        return f"the gateway of VLAN {edit.name} on {edit.switch} is shut"
+    if edit.kind is Kind.HOST and edit.attribute == "gateway":
+        has = f"the gateway {edit.before}" if edit.before is not None else "no gateway"
+        return f"{edit.name} has {has}, and its VLAN has {edit.after}"
+    if edit.kind is Kind.HOST and edit.attribute == "address":
+        return (
+            f"{edit.name} has the mask /{edit.before.network.prefixlen}, and the router of its VLAN"
+            f" has /{edit.after.network.prefixlen}"
+        )
+    return _otherwise(fabric, edit)
+
+
+def place_of(fabric: Fabric, edit: Edit) -> Origin:
+    """The line to look at: what says it now, or the thing that does not say it."""
+    places = places_of(edit.before) or places_of(edit.after)
+    if places:
+        return places[0]
+    if edit.kind is Kind.HOST:
+        return next((h.origin for h in fabric.campus.hosts if h.name == edit.name), Origin())
+    return fabric.device(edit.switch).origin if edit.switch else Origin()
+
+
+def _value(value: Any) -> Any:
+    return value.value if isinstance(value, Fact) else value
+
+
+def _otherwise(fabric: Fabric, edit: Edit) -> str:
+    words = " ".join(edit.attribute.split("_"))
+    return f"the {words} of {edit.switch}:{edit.name} is {_value(edit.before)}"
+
+
+def _sets(edit: Edit, otherwise: VlanSet) -> tuple[VlanSet, VlanSet]:
+    """What comes to a list of VLANs, and what goes."""
+    before, after = _value(edit.before), _value(edit.after)
+    before = otherwise if before is None else before
+    return after - before, before - after
+
+
+def _list(fabric: Fabric, edit: Edit) -> str:
+    port = fabric.ports[End(edit.switch, edit.name)]
+    more, _ = _sets(edit, port.completed.allowed)
+    return f"{edit.switch}:{edit.name} does not allow VLAN {more}"
+
+
+def _withheld(fabric: Fabric, edit: Edit) -> str:
+    _, less = _sets(edit, fabric.ports[End(edit.switch, edit.name)].completed.withheld)
+    return f"pruning keeps VLAN {less} off {edit.switch}:{edit.name}"
+
+
+def _tagged(fabric: Fabric, edit: Edit) -> str:
+    more, _ = _sets(edit, fabric.ports[End(edit.switch, edit.name)].completed.tagged)
+    return f"{edit.switch}:{edit.name} is no tagged member of VLAN {more}"
+
+
+def _shut(fabric: Fabric, edit: Edit) -> str:
+    port = fabric.device(edit.switch).ports[edit.name]
+    kind = {PortKind.BUNDLE: "the bundle "}.get(port.kind, "")
+    return f"{kind}{edit.switch}:{edit.name} is shut"
+
+
+def _vlan_of_port(fabric: Fabric, edit: Edit) -> str:
+    port = fabric.ports[End(edit.switch, edit.name)]
+    return f"{edit.switch}:{edit.name} is in VLAN {port.access}, and not in {_value(edit.after)}"
+
+
+def _mode(fabric: Fabric, edit: Edit) -> str:
+    mode = fabric.ports[End(edit.switch, edit.name)].mode
+    wanted = _value(edit.after)
+    what = {Mode.ACCESS: "an access port", Mode.TRUNK: "a trunk", Mode.GENERAL: "a general port"}
+    return f"{edit.switch}:{edit.name} is {what.get(mode, mode)}, and its far end {what[wanted]}"
+
+
+def _native(fabric: Fabric, edit: Edit) -> str:
+    port = fabric.ports[End(edit.switch, edit.name)]
+    far = _value(edit.after)
+    return (
+        f"{edit.switch}:{edit.name} has native VLAN {port.native or 'none'}, and its far end"
+        f" {far or 'none'}"
+    )
+
+
+def _native_tagged(fabric: Fabric, edit: Edit) -> str:
+    tagged = "untagged" if _value(edit.after) else "tagged"
+    return f"{edit.switch}:{edit.name} sends its native VLAN {tagged}, unlike its far end"
+
+
+_OF_PORT: dict[str, Callable[[Fabric, Edit], str]] = {
+    "allowed": _list,
+    "withheld": _withheld,
+    "tagged": _tagged,
+    "enabled": _shut,
+    "access_vlan": _vlan_of_port,
+    "pvid": _vlan_of_port,
+    "untagged": _vlan_of_port,
+    "mode": _mode,
+    "native_vlan": _native,
+    "native_tagged": _native_tagged,
+}

@@ -1,0 +1,207 @@
+"""The edits by which one link passes one VLAN, both ways under its number.
+
+## Theory of operation
+
+Whether a link passes a VLAN hangs on its two ends and nothing else. So the two switches and the
+link are a campus of their own, and edits are tried there: by the same rules as everything, without
+a second model of modes, negotiation and lists. What could matter at an end is a handful of *steps*
+(a list that lacks the VLAN, a native VLAN that differs, a port that is shut, ...); subsets of them
+are tried, those with the fewest edits first. What is found is therefore smallest among these steps.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import combinations
+from typing import Any, NamedTuple
+
+from inkov.campus import Cable, Campus, Device, Fact, Mode, Origin, Port, Vlan
+from inkov.edits import Edit, Kind, apply
+from inkov.forwarding import Fabric, Resolved, resolve
+from inkov.forwarding.outlets import passes
+from inkov.vlanset import VlanSet
+from inkov.wiring import End, Link, wire
+
+__all__ = ["Step", "definition", "edit_of", "link_steps", "steps_cost"]
+
+_MOST_AT_ONCE = 4  # steps that are tried together
+_MOST_TRIALS = 400
+
+
+class Step(NamedTuple):
+    """Edits that belong together, and how much they disturb: of two ways with as many edits the one
+    that disturbs less is taken.
+    """
+
+    edits: tuple[Edit, ...]
+    disturbs: int
+
+
+def edit_of(switch: str, thing: Port, attribute: str, after: Any) -> Edit:
+    """An edit of one attribute of a port. What is to be said there is said where it is now."""
+    before = getattr(thing, attribute)
+    origin = before.origin if before is not None else thing.origin
+    return Edit(switch, Kind.PORT, thing.name, attribute, before, Fact(after, origin))
+
+
+def definition(campus: Campus, device: Device, vid: int) -> Step | None:
+    """What makes a VLAN active on a switch; None if it is so, or if the switch has no table."""
+    if device.vlans is None or device.table_is_membership:
+        return None
+    row = device.vlans.get(vid)
+    if row is None:
+        row = Vlan(vid, device.origin, _usual_name(campus, vid))
+        return Step((Edit(device.name, Kind.VLAN, str(vid), "", None, row),), 1)
+    if row.active is not None and not row.active.value:
+        active = Fact(True, row.active.origin)
+        edit = Edit(device.name, Kind.VLAN, str(vid), "active", row.active, active)
+        return Step((edit,), 2)
+    return None
+
+
+def _usual_name(campus: Campus, vid: int) -> Fact[str] | None:
+    """The name that most switches have for a VLAN."""
+    counts: dict[str, int] = {}
+    for device in campus.devices.values():
+        row = (device.vlans or {}).get(vid)
+        if row is not None and row.name is not None:
+            counts[row.name.value] = counts.get(row.name.value, 0) + 1
+    if not counts:
+        return None
+    return Fact(min(counts, key=lambda name: (-counts[name], name)), Origin())
+
+
+def link_steps(fabric: Fabric, number: int, vid: int) -> list[Step] | None:
+    """The fewest steps by which a link passes a VLAN between switches that have it; None if these
+    steps do not do.
+    """
+    link = fabric.wiring.links[number]
+    if link.a.device == link.b.device:
+        return None
+    small = _small(fabric.campus, link)
+    defined = [definition(small, device, vid) for device in small.devices.values()]
+    small = apply(small, [edit for step in defined if step is not None for edit in step.edits])
+    if _is_passed(small, link, vid):
+        return []
+    pool = [
+        *_at_end(fabric, link.a, link.b, vid),
+        *_at_end(fabric, link.b, link.a, vid),
+    ]
+    pool.sort(key=lambda step: (len(step.edits), step.disturbs))
+    trials = 0
+    best: tuple[int, int, list[Step]] | None = None
+    for size in range(1, min(len(pool), _MOST_AT_ONCE) + 1):
+        for steps in combinations(pool, size):
+            cost = steps_cost(steps)
+            disturbs = sum(step.disturbs for step in steps)
+            if best is not None and (cost, disturbs) >= best[:2]:
+                continue
+            places = [(e.switch, e.name, e.attribute) for step in steps for e in step.edits]
+            if len(set(places)) < len(places):
+                continue  # two steps for one thing contradict each other
+            trials += 1
+            if trials > _MOST_TRIALS:
+                break
+            if _is_passed(apply(small, [e for step in steps for e in step.edits]), link, vid):
+                best = cost, disturbs, list(steps)
+        if best is not None and best[0] <= size:
+            break
+    return best[2] if best is not None else None
+
+
+def steps_cost(steps: tuple[Step, ...] | list[Step]) -> int:
+    """How many edits steps take."""
+    return sum(len(step.edits) for step in steps)
+
+
+def _small(campus: Campus, link: Link) -> Campus:
+    """The two switches of a link, and the link."""
+    devices = {name: campus.devices[name] for name in sorted({link.a.device, link.b.device})}
+    cables = [
+        Cable(link.a.device, one, link.b.device, other, Origin())
+        for one, other in zip(
+            _members(devices[link.a.device], link.a.port),
+            _members(devices[link.b.device], link.b.port),
+            strict=False,
+        )
+    ]
+    return Campus(devices=devices, cables=cables)
+
+
+def _members(device: Device, port: str) -> list[str]:
+    """The members of a bundle, or the port itself."""
+    members = [
+        name
+        for name, one in device.ports.items()
+        if one.bundle is not None and one.bundle.value == port
+    ]
+    return members or [port]
+
+
+def _is_passed(campus: Campus, link: Link, vid: int) -> bool:
+    fabric = resolve(campus, wire(campus))
+    for number, there in enumerate(fabric.wiring.links):
+        if {there.a, there.b} == {link.a, link.b} and fabric.link_up[number]:
+            both = passes(fabric, number, there.a) & passes(fabric, number, there.b)
+            return bool(both >> vid & 1)
+    return False
+
+
+# --- what could matter at an end ------------------------------------------------------------------
+
+
+def _at_end(fabric: Fabric, end: End, far: End, vid: int) -> Iterator[Step]:
+    own, other = fabric.ports[end], fabric.ports[far]
+    device = fabric.device(end.device)
+    for name in dict.fromkeys([*_members(device, end.port), end.port]):
+        if not device.ports[name].on:
+            yield Step((edit_of(device.name, device.ports[name], "enabled", True),), 6)
+    yield from _OF_MODE.get(own.mode, _other)(own, other, vid)
+
+
+def _trunk(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
+    port, switch = own.stated, own.end.device
+    now = own.completed
+    if vid not in now.allowed:
+        yield Step((edit_of(switch, port, "allowed", now.allowed | VlanSet.of(vid)),), 1)
+    if vid in now.withheld:
+        yield Step((edit_of(switch, port, "withheld", now.withheld - VlanSet.of(vid)),), 2)
+    theirs = other.native if other.mode in (Mode.TRUNK, Mode.GENERAL) else other.access
+    if theirs != now.native_vlan and vid in (theirs, now.native_vlan):
+        yield Step((edit_of(switch, port, "native_vlan", theirs),), 4)
+    tagged = other.completed.native_tagged
+    if now.native_vlan == vid and other.mode is Mode.TRUNK and tagged != now.native_tagged:
+        yield Step((edit_of(switch, port, "native_tagged", tagged),), 4)
+
+
+def _access(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
+    port, switch = own.stated, own.end.device
+    if own.access != vid:
+        yield Step((edit_of(switch, port, "access_vlan", vid),), 5)
+    if other.mode is Mode.TRUNK:
+        # A trunk as the far end is one: what it passes, and untagged what it has untagged.
+        allowed = other.completed.allowed | VlanSet.of(vid)
+        edits = [edit_of(switch, port, "mode", Mode.TRUNK)]
+        if own.completed.allowed != allowed:
+            edits.append(edit_of(switch, port, "allowed", allowed))
+        if own.completed.native_vlan != other.completed.native_vlan:
+            edits.append(edit_of(switch, port, "native_vlan", other.completed.native_vlan))
+        yield Step(tuple(edits), 5)
+
+
+def _general(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
+    port, switch = own.stated, own.end.device
+    now = own.completed
+    if vid not in now.tagged:
+        yield Step((edit_of(switch, port, "tagged", now.tagged | VlanSet.of(vid)),), 1)
+    if vid in now.withheld:
+        yield Step((edit_of(switch, port, "withheld", now.withheld - VlanSet.of(vid)),), 2)
+    if other.native == vid and now.pvid != vid:
+        yield Step((edit_of(switch, port, "pvid", vid),), 4)
+
+
+def _other(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
+    yield from ()
+
+
+_OF_MODE = {Mode.TRUNK: _trunk, Mode.ACCESS: _access, Mode.GENERAL: _general}

@@ -1,0 +1,398 @@
+"""A ticket: one place does not reach another. What keeps them apart, and what would cure it.
+
+## Theory of operation
+
+A ping is a chain of needs (`forwarding.ping`), and the first that fails says where to look: a host
+that has no gateway, a gateway that is down, a VLAN that ends on the way. For each such need there
+are a few *proposals*: edits that could cure it. They are tried: the whole campus is resolved with
+them, and the ping made again. It may fail later now, and proposals for that are added. Sets of
+edits are tried in the order of their size, so the first that works is the smallest that proposals
+lead to; edits that it can do without are left out again.
+
+Nothing is guessed of hosts: a mask or a gateway is proposed only where an interface of a router, in
+the host's own VLAN or with its subnet, says what it should be; and a port is moved to another VLAN
+only where the host's address, or the other end, says that it belongs there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from heapq import heappop, heappush
+from ipaddress import ip_interface
+from typing import Any, NamedTuple
+
+from msgspec import Struct, field
+
+from inkov.campus import Address, Fact, Host, Mode
+from inkov.edits import Edit, Kind, apply
+from inkov.edits.things import of_device
+from inkov.forwarding import Fabric, resolve
+from inkov.forwarding.ping import Need, Part, Ping, ping
+from inkov.forwarding.stations import Interface, interfaces
+from inkov.forwarding.trees.active import are_stated, now
+from inkov.mend.links import definition, edit_of
+from inkov.mend.ways import Ways
+from inkov.vlanset import VlanSet
+from inkov.wiring import End, wire
+
+__all__ = ["Answer", "Judged", "Ticket", "judged"]
+
+_MOST_TRIALS = 40
+
+
+class Judged(Struct):
+    """Whether two places reach each other on a campus; the ping that tells, what forwards, and what
+    it rests on. With spanning trees that are sure, it is about now.
+    """
+
+    works: bool
+    ping: Ping
+    forwards: Fabric
+    by_tree: bool
+    notes: list[str] = field(default_factory=list)
+
+    @property
+    def failing(self) -> Part | None:
+        """The first need that is not met."""
+        return next((part for part in self.ping.parts if not part.holds), None)
+
+
+def judged(fabric: Fabric, one: Host, other: Host) -> Judged:
+    """Whether two hosts reach each other: by the spanning trees if they are sure, else over all
+    links.
+    """
+    over_all = ping(fabric, one, other)
+    trees = now(fabric) if over_all.works and are_stated(fabric) else None
+    if trees is None or not trees.blocks:
+        return Judged(over_all.works, over_all, fabric, by_tree=False)
+    if not trees.sure:
+        notes = [f"The spanning tree is not sure: {doubt}." for doubt in trees.doubts]
+        notes = notes or ["Chance decides which links the spanning tree blocks."]
+        return Judged(True, over_all, fabric, by_tree=False, notes=notes)
+    in_tree = ping(trees.first, one, other)
+    return Judged(in_tree.works, in_tree, trees.first, by_tree=True)
+
+
+class Answer(Struct):
+    """The answer to a ticket: how it is, and if it does not work the edits that cure it, as the
+    campus is then (`cured`). `smallest`: fewer were tried and do not do. Without `edits` none are
+    known.
+    """
+
+    before: Judged
+    edits: list[Edit] = field(default_factory=list)
+    cured: Fabric | None = None
+    after: Judged | None = None
+    smallest: bool = True
+
+
+class _Tried(NamedTuple):
+    cost: int
+    number: int
+    edits: tuple[Edit, ...]
+
+
+class Ticket:
+    """That one host does not reach another on a campus."""
+
+    def __init__(self, fabric: Fabric, one: Host, other: Host) -> None:
+        self.fabric = fabric
+        self.one = one
+        self.other = other
+        self._ways: dict[int, Ways] = {}
+
+    def answer(self) -> Answer:
+        """Whether it works; if not, the fewest edits that cure it, as far as proposals lead."""
+        before = judged(self.fabric, self.one, self.other)
+        answer = Answer(before)
+        if before.works:
+            return answer
+        waiting = [_Tried(0, 0, ())]
+        seen: set[frozenset[Any]] = {frozenset()}
+        trials = number = 0
+        while waiting and trials < _MOST_TRIALS:
+            tried = heappop(waiting)
+            fabric, state = self._with(tried.edits)
+            trials += 1
+            if state.works:
+                answer.edits, (answer.cured, answer.after) = self._thinned(list(tried.edits))
+                return answer
+            for more in self._proposals(fabric, state):
+                edits = _together(tried.edits, more)
+                key = frozenset(_key(edit) for edit in edits)
+                if len(edits) > len(tried.edits) and key not in seen:
+                    seen.add(key)
+                    number += 1
+                    heappush(waiting, _Tried(len(edits), number, edits))
+        answer.smallest = not waiting
+        return answer
+
+    def _with(self, edits: Collection[Edit]) -> tuple[Fabric, Judged]:
+        """The campus with some edits, and whether it works then."""
+        if not edits:
+            return self.fabric, judged(self.fabric, self.one, self.other)
+        campus = apply(self.fabric.campus, edits)
+        fabric = resolve(campus, wire(campus))
+        hosts = {host.name: host for host in campus.hosts}
+        one, other = (hosts.get(host.name, host) for host in (self.one, self.other))
+        return fabric, judged(fabric, one, other)
+
+    def _thinned(self, edits: list[Edit]) -> tuple[list[Edit], tuple[Fabric, Judged]]:
+        """The edits without those that are not needed, and the campus with them."""
+        for edit in list(edits) if len(edits) > 1 else ():
+            fewer = [one for one in edits if one is not edit]
+            if self._with(fewer)[1].works:
+                edits = fewer
+        return edits, self._with(edits)
+
+    # --- proposals --------------------------------------------------------------------------------
+
+    def _proposals(self, fabric: Fabric, state: Judged) -> Iterator[list[Edit]]:
+        """Edits that could cure the first need that is not met."""
+        part = state.failing
+        if part is None:
+            return
+        for host in (part.here, part.there):
+            closed = list(_opened(fabric, host))
+            if closed:
+                yield closed
+                return
+        proposer = _Proposer(fabric, state, self._ways_of(fabric))
+        yield from proposer.of(part)
+
+    def _ways_of(self, fabric: Fabric) -> Ways:
+        if id(fabric) not in self._ways:
+            self._ways = {id(fabric): Ways(fabric)}
+        return self._ways[id(fabric)]
+
+
+def _key(edit: Edit) -> tuple[str, str, str, str, str]:
+    after = edit.after.value if isinstance(edit.after, Fact) else edit.after
+    return edit.switch, str(edit.kind), edit.name, edit.attribute, repr(after)
+
+
+def _together(edits: Collection[Edit], more: Collection[Edit]) -> tuple[Edit, ...]:
+    """Edits one after the other; a later one of the same attribute takes the place of an earlier
+    one.
+    """
+    found = {(e.switch, e.kind, e.name, e.attribute): e for e in edits}
+    for edit in more:
+        place = edit.switch, edit.kind, edit.name, edit.attribute
+        earlier = found.get(place)
+        if earlier is not None:
+            edit = Edit(*place, earlier.before, edit.after)  # noqa: PLW2901
+        found[place] = edit
+    return tuple(found.values())
+
+
+class _Seat(NamedTuple):
+    """Where a host is: the end its frames pass, its bridge, its VLAN (0: none)."""
+
+    end: End
+    bridge: int
+    vid: int
+
+
+def _seat(fabric: Fabric, host: Host) -> _Seat | None:
+    """None if no frame of the host enters."""
+    end = fabric.end_of(host.device, host.port)
+    for number in fabric.at.get(end, ()):
+        port = fabric.bridge_ports[number]
+        if not port.outer:
+            return _Seat(end, port.bridge, host.vid or port.view.pvid)
+    return None
+
+
+def _opened(fabric: Fabric, host: Host) -> Iterator[Edit]:
+    """What it takes that frames of a host enter at all: a port that is not shut, a VLAN that its
+    switch has.
+    """
+    end = End(host.device, host.port)
+    if end not in fabric.ports:
+        return
+    resolved = fabric.ports[end]
+    if not resolved.stated.on:
+        yield edit_of(host.device, resolved.stated, "enabled", True)
+    whole = fabric.ports[fabric.end_of(*end)]
+    intended = host.vid or whole.free.pvid
+    if intended and not whole.view.pvid:
+        step = definition(fabric.campus, fabric.device(host.device), intended)
+        yield from step.edits if step is not None else ()
+
+
+class _Proposer:
+    def __init__(self, fabric: Fabric, state: Judged, ways: Ways) -> None:
+        self.fabric = fabric
+        self.state = state
+        self.ways = ways
+        self.interfaces = interfaces(fabric)
+
+    def of(self, part: Part) -> Iterator[list[Edit]]:
+        here, there = part.here, part.there
+        if part.need is Need.NEAR:
+            yield from self._near(here, there)
+        elif part.need is Need.SET or (part.need is Need.THERE and part.interface is None):
+            yield from self._settings(here)
+        elif part.need is Need.THERE and part.interface is not None:
+            yield from self._up(part.interface, here)
+        elif part.need is Need.REACHED and part.interface is not None:
+            yield from self._joined(part.interface, here)
+            yield from self._settings(here)
+        elif part.need is Need.HEARD and part.interface is not None:
+            yield from self._joined(part.interface, there)
+        elif part.need is Need.ROUTED and part.interface is not None:
+            yield from self._known(part.interface, there)
+
+    # --- hosts on one subnet ---
+
+    def _near(self, here: Host, there: Host) -> Iterator[list[Edit]]:
+        one, other = _seat(self.fabric, here), _seat(self.fabric, there)
+        if one is None or other is None:
+            return
+        if one.vid == other.vid:
+            yield from self._ways(one.bridge, other.bridge, one.vid)
+            return
+        homes = self._home(here), self._home(there)
+        if homes[1] in (one.vid, None):
+            yield from self._moved(there, one.vid)
+        if homes[0] in (other.vid, None):
+            yield from self._moved(here, other.vid)
+        if homes == (one.vid, other.vid):  # each where it belongs: they are not near
+            yield from self._settings(here)
+            yield from self._settings(there)
+
+    def _home(self, host: Host) -> int | None:
+        """The VLAN of a host's subnet, by the interfaces of routers; None if none has it."""
+        if host.address is None:
+            return None
+        vids = {
+            one.vlan
+            for one in self.interfaces
+            for fact in one.addresses
+            if host.address.ip in fact.value.network and one.vlan is not None
+        }
+        return vids.pop() if len(vids) == 1 else None
+
+    def _moved(self, host: Host, vid: int) -> Iterator[list[Edit]]:
+        """A host's port in another VLAN."""
+        if host.vid or not vid:
+            return
+        resolved = self.fabric.ports[self.fabric.end_of(host.device, host.port)]
+        port = resolved.stated
+        if resolved.mode is Mode.ACCESS:
+            yield [edit_of(host.device, port, "access_vlan", vid)]
+        elif resolved.mode is Mode.GENERAL and resolved.effective_mode is Mode.ACCESS:
+            yield [
+                edit_of(host.device, port, "pvid", vid),
+                edit_of(host.device, port, "untagged", VlanSet.of(vid)),
+            ]
+
+    # --- what a host says of itself ---
+
+    def _settings(self, host: Host) -> Iterator[list[Edit]]:
+        """Another mask or gateway for a host, as the router says that has its subnet."""
+        if host.address is None:
+            return
+        for one in self._serving(host):
+            for fact in one.addresses:
+                if host.address.ip not in fact.value.network or fact.value.ip == host.address.ip:
+                    continue
+                edits = []
+                right: Address = ip_interface(f"{host.address.ip}/{fact.value.network.prefixlen}")
+                if right.network != host.address.network:
+                    edits.append(_of_host(host, "address", right))
+                if host.gateway != str(fact.value.ip):
+                    edits.append(_of_host(host, "gateway", str(fact.value.ip)))
+                yield from ([edit] for edit in edits)
+                if len(edits) > 1:
+                    yield edits
+
+    def _serving(self, host: Host) -> list[Interface]:
+        """The interfaces in a host's own VLAN, or else those that are the only ones with its
+        subnet.
+        """
+        seat = _seat(self.fabric, host)
+        vid = seat.vid if seat is not None else 0
+        own = [one for one in self.interfaces if one.addresses and one.serves >> vid & 1]
+        return [one for one in own if not one.why_down] or own
+
+    # --- gateways ---
+
+    def _up(self, interface: Interface, host: Host) -> Iterator[list[Edit]]:
+        """A gateway that is down."""
+        device = self.fabric.device(interface.device)
+        edits = []
+        held = next(one for one in of_device() if one.kind is Kind.GATEWAY)
+        for name, gateway in held.listed(device).items():
+            if gateway.origin == interface.origin and not gateway.on:
+                after = Fact(True, gateway.origin)
+                edits.append(
+                    Edit(device.name, Kind.GATEWAY, name, "enabled", gateway.enabled, after)
+                )
+        port = device.ports.get(interface.name)
+        if port is not None and not port.on:
+            edits.append(edit_of(device.name, port, "enabled", True))
+        if edits:
+            yield edits
+        elif interface.vlan is not None:
+            step = definition(self.fabric.campus, device, interface.vid)
+            if step is not None:
+                yield list(step.edits)
+            seat = _seat(self.fabric, host)
+            if seat is not None and interface.serves >> seat.vid & 1:
+                yield from self._ways(interface.bridge, seat.bridge, seat.vid)
+
+    def _joined(self, interface: Interface, host: Host) -> Iterator[list[Edit]]:
+        """A gateway and a host in one VLAN."""
+        seat = _seat(self.fabric, host)
+        if seat is None:
+            return
+        if interface.serves >> seat.vid & 1:
+            yield from self._ways(interface.bridge, seat.bridge, seat.vid)
+        elif interface.vlan is not None and self._home(host) in (interface.vlan, None):
+            yield from self._moved(host, interface.vlan)
+
+    def _known(self, gateway: Interface, host: Host) -> Iterator[list[Edit]]:
+        """A way from one router to one that has a host's subnet."""
+        if host.address is None:
+            return
+        finals = [
+            one
+            for one in self.interfaces
+            if any(host.address.ip in fact.value.network for fact in one.addresses)
+        ]
+        for final in finals:
+            if final.why_down:
+                yield from self._up(final, host)
+        shared = {one.vid: one for one in self.interfaces if one.device == gateway.device}
+        for final in finals:
+            for one in self.interfaces:
+                near = shared.get(one.vid)
+                if near is None or one.device != final.device or final.device == gateway.device:
+                    continue
+                if one.vlan is not None and near.vlan is not None:
+                    yield from self._ways(near.bridge, one.bridge, one.vid)
+
+    # --- ways ---
+
+    def _ways(self, one: int, other: int, vid: int) -> Iterator[list[Edit]]:
+        """What gets a VLAN from one bridge to another: over links that forward now, or any."""
+        forwards = self.state.forwards
+
+        def now_used(number: int) -> bool:
+            link = forwards.wiring.links[number]
+            return all(
+                end not in forwards.discards or not forwards.discards[end].mask >> vid & 1
+                for end in (link.a, link.b)
+            )
+
+        tries = (now_used, lambda number: True) if self.state.by_tree else (lambda number: True,)
+        for usable in tries:
+            edits = self.ways.cheapest({one}, {other}, vid, usable)
+            if edits:
+                yield edits
+                return
+
+
+def _of_host(host: Host, attribute: str, after: Any) -> Edit:
+    return Edit("", Kind.HOST, host.name, attribute, getattr(host, attribute), after)

@@ -1,0 +1,194 @@
+"""Why one place does not reach another: the cause first, the smallest change, what it would do
+besides, whom the cause concerns as well, and what was looked at and is all right.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from msgspec import Struct, field
+
+from inkov.campus import Host, Origin
+from inkov.checks import Finding, audit
+from inkov.edits import Edit, Kind
+from inkov.effects.stories import stories
+from inkov.effects.words import story_in_words
+from inkov.forwarding import Fabric
+from inkov.forwarding.ping import Ping
+from inkov.forwarding.stations import interfaces
+from inkov.mend.causes import cause_of, place_of
+from inkov.mend.tickets import Answer, Judged, Ticket
+from inkov.mend.trial import Trial, trial
+from inkov.plan import Plan
+from inkov.vlanset import VlanSet
+from inkov.wiring import End
+
+__all__ = ["Cause", "Fine", "Why", "why"]
+
+
+class Cause(Struct):
+    """What is wrong, where that is said, and the finding of an audit that says so, if one does."""
+
+    says: str
+    origin: Origin
+    rule: str = ""
+    finding: str = ""
+
+
+class Fine(Struct):
+    """Something that was looked at, and is all right."""
+
+    says: str
+    origin: Origin
+
+
+class Why(Struct):
+    """An answer to a ticket. `causes` in the order of the way; with several all of them must be
+    cured. `change` are the edits, `smallest` if no fewer do, as far as is known; `opens` and
+    `loses` what they do besides, in words. `ports` are the host ports that they serve. `says` is
+    what stops it; `ping` tells both ways, hop by hop. `rests` is what the answer rests on.
+    """
+
+    works: bool
+    now: bool
+    causes: list[Cause] = field(default_factory=list)
+    change: list[Edit] = field(default_factory=list)
+    smallest: bool = True
+    opens: list[str] = field(default_factory=list)
+    loses: list[str] = field(default_factory=list)
+    ports: list[str] = field(default_factory=list)
+    says: str = ""
+    origin: Origin = Origin()
+    fine: list[Fine] = field(default_factory=list)
+    rests: list[str] = field(default_factory=list)
+    ping: Ping | None = None
+    undecided: str = ""
+
+
+def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
+    """The answer to: why does the one not reach the other?"""
+    answer = Ticket(fabric, one, other).answer()
+    state = answer.before
+    result = Why(state.works, state.by_tree, fine=list(_fine(fabric, state, one, other)))
+    result.rests = [*state.notes, *dict.fromkeys(state.ping.assumes), *_twice(fabric, one, other)]
+    result.ping = state.ping
+    failing = state.failing
+    if failing is not None:
+        result.says, result.origin = failing.says, failing.origin
+        for step in failing.steps[-1:]:
+            result.says = f"{failing.says}: {step.because}" if step.because else failing.says
+    if answer.cured is not None:
+        _cure(result, fabric, plan, answer)
+    elif not state.works:
+        result.smallest = answer.smallest
+    return result
+
+
+def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer) -> None:
+    """What is wrong, what to change, and what that does."""
+    assert answer.cured is not None
+    result.change, result.smallest = answer.edits, answer.smallest
+    done = trial(fabric, answer.cured, plan)
+    result.opens = list(_in_words(done, fabric, gained=True))
+    result.loses = list(_in_words(done, fabric, gained=False))
+    result.ports, result.undecided = done.ports, done.undecided
+    findings = audit(fabric, plan).findings
+    told: set[str] = set()
+    for edit in answer.edits:
+        says = cause_of(fabric, edit)
+        if says in told:
+            continue
+        told.add(says)
+        cited = next((one for one in findings if _is_about(one, edit)), None)
+        rule, identity = (cited.rule, cited.id) if cited is not None else ("", "")
+        result.causes.append(Cause(says, place_of(fabric, edit), rule, identity))
+
+
+def _in_words(done: Trial, fabric: Fabric, *, gained: bool) -> Iterator[str]:
+    """What is gained across segments, or lost at all, in words."""
+    names = {
+        vid: row.name.value
+        for device in reversed(fabric.campus.devices.values())
+        for vid, row in (device.vlans or {}).items()
+        if row.name is not None
+    }
+    for story in stories(done.crossing if gained else done.lost):
+        if not story[0].follows:
+            yield story_in_words(story, lambda vid: names.get(vid, ""))
+
+
+def _is_about(finding: Finding, edit: Edit) -> bool:
+    """Whether a finding points at what an edit changes."""
+    vids = _vids_of(edit)
+    speaks = not finding.vlans or not vids or finding.vlans & vids
+    if edit.kind is Kind.HOST:
+        return edit.name in finding.affects.hosts and finding.rule.startswith(("host-", "mask-"))
+    if edit.kind is Kind.PORT:
+        return bool(speaks) and any(
+            (where.switch, where.port) == (edit.switch, edit.name) for where in finding.where
+        )
+    return bool(finding.vlans & vids) and any(w.switch == edit.switch for w in finding.where)
+
+
+def _vids_of(edit: Edit) -> int:
+    """The VLANs that an edit is about, as a mask; 0 for none in particular."""
+    if edit.kind in (Kind.VLAN, Kind.GATEWAY):
+        number = edit.name.partition(" ")[0]
+        return 1 << int(number) if number.isdigit() else 0
+    values = [getattr(one, "value", one) for one in (edit.before, edit.after)]
+    sets = [value.bits for value in values if isinstance(value, VlanSet)]
+    if len(sets) == 2:
+        return sets[0] ^ sets[1]
+    return sets[0] if sets else 0
+
+
+# --- what is all right ----------------------------------------------------------------------------
+
+
+def _fine(fabric: Fabric, state: Judged, one: Host, other: Host) -> Iterator[Fine]:
+    for host in (one, other):
+        resolved = fabric.ports.get(End(host.device, host.port))
+        if resolved is not None and resolved.stated.on:
+            at = f"{host.device}:{host.port}"
+            whose = f"the port of {host.name}, {at}," if at != host.name else at
+            yield Fine(f"{whose} is up", resolved.stated.origin)
+        yield from _masks(fabric, host)
+    for part in state.ping.parts:
+        if part.holds:
+            yield Fine(f"{part.name}: {part.says}", part.origin)
+    if state.by_tree and state.works:
+        yield Fine("the spanning tree lets it through", Origin())
+
+
+def _masks(fabric: Fabric, host: Host) -> Iterator[Fine]:
+    """Whether a host's mask is that of the router that has its subnet."""
+    if host.address is None:
+        return
+    for interface in interfaces(fabric):
+        for fact in interface.addresses:
+            if fact.value.network == host.address.network:
+                yield Fine(f"the mask of {host.name} is that of {interface.label}", fact.origin)
+                return
+
+
+def _twice(fabric: Fabric, one: Host, other: Host) -> Iterator[str]:
+    """Addresses that somebody else has as well."""
+    for host in (one, other):
+        if host.address is None:
+            continue
+        others: Iterable[str] = [
+            *(
+                third.name
+                for third in fabric.campus.hosts
+                if third.name != host.name
+                and third.address is not None
+                and third.address.ip == host.address.ip
+            ),
+            *(
+                interface.label
+                for interface in interfaces(fabric)
+                if any(fact.value.ip == host.address.ip for fact in interface.addresses)
+            ),
+        ]
+        for name in others:
+            yield f"{host.name} and {name} have the same address, {host.address.ip}"
