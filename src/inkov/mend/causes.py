@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from inkov.campus import Fact, Mode, Origin, PortKind
+from inkov.campus import Fact, Host, Mode, Origin, PortKind
 from inkov.edits import Edit, Kind
 from inkov.edits.edit import places_of
 from inkov.forwarding import Fabric
+from inkov.forwarding.stations import interfaces
 from inkov.vlanset import VlanSet
 from inkov.wiring import End
 
-__all__ = ["cause_of", "place_of"]
+__all__ = ["cause_of", "host_that_belongs", "place_of"]
 
 
 def cause_of(fabric: Fabric, edit: Edit) -> str:
@@ -24,7 +25,7 @@ def cause_of(fabric: Fabric, edit: Edit) -> str:
     if edit.kind is Kind.VLAN:
         return f"VLAN {edit.name} is suspended on {edit.switch}"
     if edit.kind is Kind.GATEWAY:
-        return f"the gateway of VLAN {edit.name} on {edit.switch} is shut"
+        return f"the gateway {edit.switch} {edit.name} is shut"
     if edit.kind is Kind.HOST and edit.attribute == "gateway":
         has = f"the gateway {edit.before}" if edit.before is not None else "no gateway"
         return f"{edit.name} has {has}, and its VLAN has {edit.after}"
@@ -34,6 +35,30 @@ def cause_of(fabric: Fabric, edit: Edit) -> str:
             f" has /{edit.after.network.prefixlen}"
         )
     return _otherwise(fabric, edit)
+
+
+def host_that_belongs(fabric: Fabric, edit: Edit) -> Host | None:
+    """The host at a port whose address is of the VLAN that an edit puts the port into."""
+    if edit.kind is not Kind.PORT or edit.attribute not in ("access_vlan", "pvid", "untagged"):
+        return None
+    wanted = _value(edit.after)
+    vids = wanted if isinstance(wanted, VlanSet) else VlanSet.of(wanted)
+    networks = [
+        fact.value.network
+        for one in interfaces(fabric)
+        if one.vlan is not None and one.vlan in vids
+        for fact in one.addresses
+    ]
+    return next(
+        (
+            host
+            for host in fabric.campus.hosts
+            if (host.device, host.port) == (edit.switch, edit.name)
+            and host.address is not None
+            and any(host.address.ip in network for network in networks)
+        ),
+        None,
+    )
 
 
 def place_of(fabric: Fabric, edit: Edit) -> Origin:
@@ -85,8 +110,10 @@ def _shut(fabric: Fabric, edit: Edit) -> str:
 
 
 def _vlan_of_port(fabric: Fabric, edit: Edit) -> str:
-    port = fabric.ports[End(edit.switch, edit.name)]
-    return f"{edit.switch}:{edit.name} is in VLAN {port.access}, and not in {_value(edit.after)}"
+    port, wanted = fabric.ports[End(edit.switch, edit.name)], _value(edit.after)
+    host = host_that_belongs(fabric, edit)
+    belongs = f"{host.name} belongs in {wanted} by its address" if host else f"not in {wanted}"
+    return f"{edit.switch}:{edit.name} is in VLAN {port.access}, and {belongs}"
 
 
 def _mode(fabric: Fabric, edit: Edit) -> str:

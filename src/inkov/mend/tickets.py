@@ -35,7 +35,7 @@ from inkov.mend.ways import Ways
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
 
-__all__ = ["Answer", "Judged", "Ticket", "judged"]
+__all__ = ["Answer", "Judged", "Ticket", "judged", "vid_of"]
 
 _MOST_TRIALS = 40
 
@@ -201,6 +201,12 @@ def _seat(fabric: Fabric, host: Host) -> _Seat | None:
         if not port.outer:
             return _Seat(end, port.bridge, host.vid or port.view.pvid)
     return None
+
+
+def vid_of(fabric: Fabric, host: Host) -> int:
+    """The VLAN of a host; 0 if none of its frames enters."""
+    seat = _seat(fabric, host)
+    return seat.vid if seat is not None else 0
 
 
 def _opened(fabric: Fabric, host: Host) -> Iterator[Edit]:

@@ -13,6 +13,7 @@ from inkov.effects.side import Side, idle_in_both
 from inkov.forwarding import Fabric
 from inkov.levels import Level
 from inkov.plan import Plan
+from inkov.wiring import End
 
 __all__ = ["Trial", "trial"]
 
@@ -20,25 +21,33 @@ _FLOODS = 4000
 
 
 class Trial(Struct):
-    """Effects of edits, over all links. `crossing` are those by which somebody reaches another
-    segment, or another VLAN, that he did not reach before. `ports` are the host ports on the
-    smaller side of what is gained: those that the edits serve.
-    """
+    """Effects of edits, over all links. `undecided` says why they are not known, if so."""
 
     gained: list[Effect] = field(default_factory=list)
     lost: list[Effect] = field(default_factory=list)
     undecided: str = ""
 
-    @property
-    def crossing(self) -> list[Effect]:
-        return [effect for effect in self.gained if effect.crosses]
+    def crossing(self, meant: int) -> list[Effect]:
+        """Those by which somebody reaches another segment, or another VLAN, that he did not reach
+        before; but for what is between VLANs of a mask, which is meant.
+        """
+        return [
+            effect
+            for effect in self.gained
+            if effect.crosses and (effect.sources.vlans.bits | effect.targets.vlans.bits) & ~meant
+        ]
 
-    @property
-    def ports(self) -> list[str]:
+    def serves(self, end: End) -> list[str]:
+        """The ports that reach a port with the edits, and did not before."""
         found: dict[str, None] = {}
         for effect in self.gained:
-            fewer = min(effect.sources, effect.targets, key=lambda group: group.count)
-            found |= dict.fromkeys(fewer.ports)
+            row = effect.row
+            sides = [(row.sources, row.targets)]
+            sides += [(row.targets, row.sources)] if row.both_ways or row.within else []
+            for near, far in sides:
+                if any((seat.switch, seat.port) == end for seat in far):
+                    found |= dict.fromkeys(f"{seat.switch}:{seat.port}" for seat in near)
+        found.pop(str(end), None)
         return list(found)
 
 

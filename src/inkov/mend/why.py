@@ -11,16 +11,17 @@ from msgspec import Struct, field
 from inkov.campus import Host, Origin
 from inkov.checks import Finding, audit
 from inkov.edits import Edit, Kind
+from inkov.effects.effect import Effect
 from inkov.effects.stories import stories
 from inkov.effects.words import story_in_words
 from inkov.forwarding import Fabric
 from inkov.forwarding.ping import Ping
 from inkov.forwarding.stations import interfaces
-from inkov.mend.causes import cause_of, place_of
-from inkov.mend.tickets import Answer, Judged, Ticket
-from inkov.mend.trial import Trial, trial
+from inkov.mend.causes import cause_of, host_that_belongs, place_of
+from inkov.mend.tickets import Answer, Judged, Ticket, vid_of
+from inkov.mend.trial import trial
 from inkov.plan import Plan
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
 
 __all__ = ["Cause", "Fine", "Why", "why"]
@@ -45,8 +46,9 @@ class Fine(Struct):
 class Why(Struct):
     """An answer to a ticket. `causes` in the order of the way; with several all of them must be
     cured. `change` are the edits, `smallest` if no fewer do, as far as is known; `opens` and
-    `loses` what they do besides, in words. `ports` are the host ports that they serve. `says` is
-    what stops it; `ping` tells both ways, hop by hop. `rests` is what the answer rests on.
+    `loses` what they do besides, in words; `otherwise` what could be meant instead. `ports` are the
+    host ports that they serve. `says` is what stops it; `ping` tells both ways, hop by hop; `rests`
+    is what the answer rests on.
     """
 
     works: bool
@@ -61,6 +63,7 @@ class Why(Struct):
     origin: Origin = Origin()
     fine: list[Fine] = field(default_factory=list)
     rests: list[str] = field(default_factory=list)
+    otherwise: list[str] = field(default_factory=list)
     ping: Ping | None = None
     undecided: str = ""
 
@@ -78,22 +81,28 @@ def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
         for step in failing.steps[-1:]:
             result.says = f"{failing.says}: {step.because}" if step.because else failing.says
     if answer.cured is not None:
-        _cure(result, fabric, plan, answer)
+        _cure(result, fabric, plan, answer, one, other)
     elif not state.works:
         result.smallest = answer.smallest
     return result
 
 
-def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer) -> None:
+def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer, one: Host, other: Host) -> None:
     """What is wrong, what to change, and what that does."""
     assert answer.cured is not None
     result.change, result.smallest = answer.edits, answer.smallest
     done = trial(fabric, answer.cured, plan)
-    result.opens = list(_in_words(done, fabric, gained=True))
-    result.loses = list(_in_words(done, fabric, gained=False))
-    result.ports, result.undecided = done.ports, done.undecided
+    meant = union(1 << vid_of(answer.cured, host) for host in (one, other))
+    result.opens = list(_in_words(done.crossing(meant), fabric))
+    result.loses = list(_in_words(done.lost, fabric))
+    end = answer.cured.end_of(other.device, other.port)
+    result.ports, result.undecided = done.serves(end), done.undecided
     findings = audit(fabric, plan).findings
     told: set[str] = set()
+    for host in filter(None, (host_that_belongs(fabric, edit) for edit in answer.edits)):
+        says = f"or {host.name} is meant to be where it is: then it needs an address of that VLAN"
+        if says not in result.otherwise:
+            result.otherwise.append(says)
     for edit in answer.edits:
         says = cause_of(fabric, edit)
         if says in told:
@@ -104,15 +113,15 @@ def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer) -> None:
         result.causes.append(Cause(says, place_of(fabric, edit), rule, identity))
 
 
-def _in_words(done: Trial, fabric: Fabric, *, gained: bool) -> Iterator[str]:
-    """What is gained across segments, or lost at all, in words."""
+def _in_words(effects: list[Effect], fabric: Fabric) -> Iterator[str]:
+    """What is gained or lost, in words."""
     names = {
         vid: row.name.value
         for device in reversed(fabric.campus.devices.values())
         for vid, row in (device.vlans or {}).items()
         if row.name is not None
     }
-    for story in stories(done.crossing if gained else done.lost):
+    for story in stories(effects):
         if not story[0].follows:
             yield story_in_words(story, lambda vid: names.get(vid, ""))
 
@@ -133,8 +142,8 @@ def _is_about(finding: Finding, edit: Edit) -> bool:
 def _vids_of(edit: Edit) -> int:
     """The VLANs that an edit is about, as a mask; 0 for none in particular."""
     if edit.kind in (Kind.VLAN, Kind.GATEWAY):
-        number = edit.name.partition(" ")[0]
-        return 1 << int(number) if number.isdigit() else 0
+        numbers = [word for word in edit.name.split() if word.isdigit()]
+        return 1 << int(numbers[0]) if numbers else 0
     values = [getattr(one, "value", one) for one in (edit.before, edit.after)]
     sets = [value.bits for value in values if isinstance(value, VlanSet)]
     if len(sets) == 2:

@@ -67,6 +67,8 @@ def _lines(one: str, other: str, answer: Why, locator: Locator) -> Iterator[tupl
     for number, edit in enumerate(answer.change):
         words = " ".join(filter(None, (name_of_edit(edit), what_of_edit(edit))))
         yield "" if number else "Smallest change", f"{words}: {change_in_words(edit)}", ""
+    for says in answer.otherwise:
+        yield "", says, ""
     if answer.change:
         yield "Then", "they reach each other", ""
         yield from _besides(answer)
@@ -121,6 +123,7 @@ def _value(answer: Why, locator: Locator) -> dict[str, Any]:
         "serves": sorted(map(safe, answer.ports), key=natural),
         "opens": [safe(says) for says in answer.opens],
         "loses": [safe(says) for says in answer.loses],
+        "otherwise": [safe(says) for says in answer.otherwise],
         "fine": [
             {"says": safe(fine.says), "where": plain(fine.origin, locator)} for fine in answer.fine
         ],

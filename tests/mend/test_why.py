@@ -1,0 +1,258 @@
+"""Tickets, from files to the answer: of a campus that works one thing is changed, and the answer is
+to change it back.
+
+core-1 - gate-1 - fern-1 in a row, with VLANs 10 and 20; core-1 routes. fan is in VLAN 10 at fern-1,
+lamp in 10 and pump in 20 at gate-1.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import Inkov
+
+TRUNK = "mode: trunk\nnative: 99\nallowed: 10,20,99\n"
+VLANS = "[vlans]\n10: climate\n20: pumps\n99: nobody\n"
+SHEETS = {
+    "core-1": f"{VLANS}[port 8]\n{TRUNK}[neighbours]\n8: gate-1:9\n"
+    "[gateway 10]\naddress: 10.0.10.1/24\n[gateway 20]\naddress: 10.0.20.1/24\n",
+    "gate-1": f"{VLANS}[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n[port 9]\n{TRUNK}"
+    f"[port 8]\n{TRUNK}[neighbours]\n9: core-1:8\n8: fern-1:8\n",
+    "fern-1": f"{VLANS}[port 1]\nvlan: 10\n[port 8]\n{TRUNK}[neighbours]\n8: gate-1:8\n",
+}
+HOSTS = (
+    "host,switch,port,address,gateway\n"
+    "fan,fern-1,1,10.0.10.5/24,10.0.10.1\n"
+    "lamp,gate-1,1,10.0.10.6/24,10.0.10.1\n"
+    "pump,gate-1,2,10.0.20.6/24,10.0.20.1\n"
+)
+
+
+def asked(inkov: Inkov, folder: Path, pair: str, *changes: tuple[str, str, str]) -> Any:
+    """The answer about a pair, once some texts are others: (file, what stands there, what then)."""
+    texts = {f"{name}.sheet": f"inkov sheet 1\nswitch: {name}\n{t}" for name, t in SHEETS.items()}
+    texts["hosts.csv"] = HOSTS
+    for file, old, new in changes:
+        name = file if "." in file else f"{file}.sheet"
+        assert texts[name].count(old), (file, old)
+        head, _, rest = texts[name].rpartition(old)
+        texts[name] = head + new + rest
+    (folder / "campus").mkdir()
+    for name, text in texts.items():
+        (folder / "campus" / name).write_text(text)
+    result = inkov("why", *pair.split(), "campus", "-f", "json")
+    assert result.err == "" and result.status == (0 if result.json["works"] else 1)
+    return result.json
+
+
+def edits(answer: Any) -> list[tuple[str | None, str, str | None, Any, Any]]:
+    return [
+        (one["switch"], one["name"], one["attribute"], one["before"], one["after"])
+        for one in answer["change"]
+    ]
+
+
+@pytest.mark.parametrize("pair", ["fan lamp", "fan pump", "lamp pump", "fern-1:1 gate-1:1"])
+def test_what_works(inkov: Inkov, tmp_path: Path, pair: str) -> None:
+    answer = asked(inkov, tmp_path, pair)
+    assert answer["works"] and answer["cause"] is None and answer["change"] == []
+    assert answer["fine"] and answer["steps"]
+
+
+LIST = ("fern-1", "allowed: 10,20,99", "allowed: 20,99")
+MASK = ("hosts.csv", "10.0.10.5/24", "10.0.10.5/16")
+
+
+@pytest.mark.parametrize(
+    ("pair", "change", "says", "line", "edit"),
+    [
+        (
+            "fan pump",
+            LIST,
+            "fern-1:8 does not allow VLAN 10",
+            12,
+            ("fern-1", "8", "allowed", "20,99", "10,20,99"),
+        ),
+        (
+            "fan pump",
+            ("gate-1", "10: climate\n", ""),
+            "gate-1 has no VLAN 10",
+            2,
+            ("gate-1", "10", None, None, "climate"),
+        ),
+        (
+            "fan pump",
+            ("gate-1", "10: climate", "10: climate; suspended"),
+            "VLAN 10 is suspended on gate-1",
+            4,
+            ("gate-1", "10", "active", False, True),
+        ),
+        (
+            "fan lamp",
+            ("fern-1", "[port 1]\nvlan: 10", "[port 1]\nvlan: 20"),
+            "fern-1:1 is in VLAN 20, and fan belongs in 10 by its address",
+            8,
+            ("fern-1", "1", "access_vlan", 20, 10),
+        ),
+        (
+            "fan pump",
+            ("fern-1", "[port 1]\nvlan: 10", "[port 1]\nvlan: 20"),
+            "fern-1:1 is in VLAN 20, and fan belongs in 10 by its address",
+            8,
+            ("fern-1", "1", "access_vlan", 20, 10),
+        ),
+        (
+            "fan lamp",
+            ("fern-1", "[port 8]\n", "[port 8]\nstate: off\n"),
+            "fern-1:8 is shut",
+            10,
+            ("fern-1", "8", "enabled", False, True),
+        ),
+        (
+            "fan lamp",
+            ("fern-1", "[port 1]\n", "[port 1]\nstate: off\n"),
+            "fern-1:1 is shut",
+            8,
+            ("fern-1", "1", "enabled", False, True),
+        ),
+        (
+            "fan pump",
+            MASK,
+            "fan has the mask /16, and the router of its VLAN has /24",
+            2,
+            (None, "fan", "address", "10.0.10.5/16", "10.0.10.5/24"),
+        ),
+        (
+            "pump fan",
+            ("hosts.csv", "10.0.20.6/24,10.0.20.1", "10.0.20.6/24,10.0.20.254"),
+            "pump has the gateway 10.0.20.254, and its VLAN has 10.0.20.1",
+            4,
+            (None, "pump", "gateway", "10.0.20.254", "10.0.20.1"),
+        ),
+        (
+            "pump fan",
+            ("hosts.csv", "10.0.20.6/24,10.0.20.1", "10.0.20.6/24,"),
+            "pump has no gateway, and its VLAN has 10.0.20.1",
+            4,
+            (None, "pump", "gateway", None, "10.0.20.1"),
+        ),
+        (
+            "fan pump",
+            ("core-1", "[gateway 20]\n", "[gateway 20]\nstate: off\n"),
+            "the gateway core-1 VLAN 20 is shut",
+            16,
+            ("core-1", "VLAN 20", "enabled", False, True),
+        ),
+        (
+            "fan lamp",
+            ("fern-1", "native: 99", "native: 10"),
+            "fern-1:8 has native VLAN 10, and its far end 99",
+            11,
+            ("fern-1", "8", "native_vlan", 10, 99),
+        ),
+    ],
+)
+def test_one_thing_is_wrong(
+    inkov: Inkov,
+    tmp_path: Path,
+    pair: str,
+    change: tuple[str, str, str],
+    says: str,
+    line: int,
+    edit: tuple[Any, ...],
+) -> None:
+    answer = asked(inkov, tmp_path, pair, change)
+    assert not answer["works"]
+    assert answer["cause"]["says"] == says
+    assert answer["cause"]["where"]["line"] == line
+    assert edits(answer) == [edit]
+    assert answer["smallest"] and answer["opens"] == []
+
+
+def test_two_things_are_wrong(inkov: Inkov, tmp_path: Path) -> None:
+    answer = asked(inkov, tmp_path, "fan pump", LIST, MASK)
+    assert edits(answer) == [
+        (None, "fan", "address", "10.0.10.5/16", "10.0.10.5/24"),
+        ("fern-1", "8", "allowed", "20,99", "10,20,99"),
+    ]
+    assert [cause["says"] for cause in answer["causes"]] == [
+        "fan has the mask /16, and the router of its VLAN has /24",
+        "fern-1:8 does not allow VLAN 10",
+    ]
+
+
+def test_the_finding_of_an_audit_is_cited(inkov: Inkov, tmp_path: Path) -> None:
+    answer = asked(inkov, tmp_path, "fan pump", LIST)
+    audit = ("audit", "campus", "-f", "json", "--only", "allowed-differs")
+    [finding] = inkov(*audit).json["findings"]
+    cause = answer["cause"]
+    assert (cause["rule"], cause["finding"]) == ("allowed-differs", finding["id"])
+
+
+def test_whom_the_cause_concerns_besides(inkov: Inkov, tmp_path: Path) -> None:
+    more = ("fern-1", "[port 8]", "[port 2..5]\nvlan: 10\n[port 8]")
+    answer = asked(inkov, tmp_path, "fan pump", more, LIST)
+    assert answer["serves"] == [f"fern-1:{number}" for number in range(1, 6)]
+
+
+def test_what_a_change_opens_is_told(inkov: Inkov, tmp_path: Path) -> None:
+    """fern-1 is behind an access port: its hosts of VLAN 20 would come in with the trunk."""
+    answer = asked(
+        inkov,
+        tmp_path,
+        "fan lamp",
+        ("gate-1", f"[port 8]\n{TRUNK}", "[port 8]\nvlan: 20\n"),
+    )
+    assert ("gate-1", "8", "mode", None, "trunk") in edits(answer)
+
+
+NONE = "[filter none]\n10: reject from any to any\n"
+
+
+def test_what_a_filter_stops_has_no_cure_here(inkov: Inkov, tmp_path: Path) -> None:
+    answer = asked(
+        inkov,
+        tmp_path,
+        "fan pump",
+        (
+            "core-1",
+            "[gateway 20]",
+            "filter in: none\n[filter none]\n10: reject from any to any\n[gateway 20]",
+        ),
+    )
+    assert answer["change"] == [] and "filter" in answer["cause"]["says"]
+
+
+def test_a_tree_that_takes_a_link_without_the_vlan(inkov: Inkov, tmp_path: Path) -> None:
+    """A second link to fern-1 lacks VLAN 10, and the tree takes it: its ports come first."""
+    tree = "[tree]\nmode: rstp\naddress: 02:00:00:00:00:0{}\npriority: {}\n[vlans]"
+    port = TRUNK.replace("10,20,99", "20,99") + "speed: 1000\n"
+    extra = f"[port 7]\n{port}[port 8]\nspeed: 1000\n"
+    answer = asked(
+        inkov,
+        tmp_path,
+        "fan lamp",
+        ("core-1", "[vlans]", tree.format(1, 4096)),
+        ("gate-1", "[vlans]", tree.format(2, 8192)),
+        ("fern-1", "[vlans]", tree.format(3, 32768)),
+        ("gate-1", "[port 8]\n", extra),
+        ("fern-1", "[port 8]\n", extra),
+        ("gate-1", "8: fern-1:8", "8: fern-1:8\n7: fern-1:7"),
+        ("fern-1", "8: gate-1:8", "8: gate-1:8\n7: gate-1:7"),
+    )
+    assert answer["cause"]["says"].endswith("does not allow VLAN 10")
+    assert sorted(edits(answer)) == [
+        ("fern-1", "7", "allowed", "20,99", "10,20,99"),
+        ("gate-1", "7", "allowed", "20,99", "10,20,99"),
+    ]
+
+
+def test_on_one_screen(inkov: Inkov, tmp_path: Path) -> None:
+    asked(inkov, tmp_path, "fan pump", LIST)
+    text = inkov("why", "fan", "pump", "campus").out
+    assert text.startswith("fan and pump do not reach each other.\n\nCause\n")
+    assert text.count("\n") < 24
+    assert "Said at" in inkov("why", "fan", "pump", "campus", "--hops").out
