@@ -28,7 +28,7 @@ import msgspec
 
 from bench.campus import write_campus
 from bench.formats import write_texts, write_walks
-from inkov.campus import Campus, Fact, Origin, Tree, TreeMode
+from inkov.campus import Campus, Fact, Host, Mode, Origin, Tree, TreeMode
 from inkov.checks import audit
 from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.domains import domains
@@ -38,6 +38,7 @@ from inkov.forwarding.trees.losses import Losses
 from inkov.forwarding.trees.spanning import spanning_trees
 from inkov.learn import Pair, learn
 from inkov.levels import Level
+from inkov.mend.why import why
 from inkov.plan import Claim, Plan, PlanFile
 from inkov.proofs import Verdict, prove
 from inkov.proofs.seats import all_seats
@@ -62,6 +63,7 @@ LIMITS = {
 """The most each stage may cost at 1,000 switches, in multiples of the floor."""
 
 COMPARE_LIMIT = 1.3
+WHY_LIMIT = 1.5
 """The most that comparing may cost beyond reading both sides, in multiples of one audit, files to
 findings.
 """
@@ -162,6 +164,40 @@ def comparing(files: list[Path], runs: int) -> None:
         print(
             f"  compare, one file differs    {ratio:6.2f} x one audit   at most {COMPARE_LIMIT:g}"
         )
+
+
+def asking(files: list[Path], runs: int) -> None:
+    """A ticket: the uplinks of a switch lost the VLAN of a host. `inkov why` over an audit, both from
+    the resolved campus.
+    """
+    campus = load([str(file) for file in files]).campus
+    device = next(d for name, d in campus.devices.items() if "access" in name)
+    trunks = [port for port in device.ports.values() if port.allowed is not None]
+    own = [port.access_vlan.value for port in device.ports.values() if port.access_vlan is not None]
+    vid = next(vid for vid in own if _hosts(campus, vid, device.name))
+    for port in trunks:
+        assert port.allowed is not None
+        port.allowed = Fact(port.allowed.value - VlanSet.of(vid), port.allowed.origin)
+    pair = [*_hosts(campus, vid, device.name, here=True), *_hosts(campus, vid, device.name)]
+    one, other = (Host(f"{d}:{p}", d, p, Origin()) for d, p in (pair[0], pair[-1]))
+    fabric = resolve(campus, wire(campus))
+    asked = min(timed(lambda: why(fabric, Plan(), one, other)) for _ in range(runs))
+    audited = min(timed(lambda: audit(fabric, Plan())) for _ in range(runs))
+    print(
+        f"  why, a VLAN lost on uplinks  {asked / audited:6.2f} x one audit   at most {WHY_LIMIT:g}"
+    )
+
+
+def _hosts(campus: Campus, vid: int, switch: str, *, here: bool = False) -> list[tuple[str, str]]:
+    """The access ports in a VLAN, on a switch or on all others."""
+    return [
+        (device.name, port.name)
+        for device in campus.devices.values()
+        for port in device.ports.values()
+        if port.mode is not None and port.mode.value is Mode.ACCESS
+        if port.access_vlan is not None and port.access_vlan.value == vid
+        if (device.name == switch) is here
+    ]
 
 
 def proofs(files: list[Path], runs: int) -> None:
@@ -365,6 +401,7 @@ def main() -> None:
             if switches >= 100:
                 proofs(files, options.runs)
                 comparing(files, options.runs)
+                asking(files, options.runs)
                 trees_and_losses(files, decode, options.runs)
         for name, seconds in median.items():
             if name != "floor":

@@ -37,7 +37,7 @@ SHOTS = {
     "comment": "inkov compare repaired proposed --format markdown | fold -s -w 125",
     "hears": "inkov hears orchard-1:6 garden --level hostile",
     "follow": "inkov follow core-1:port-13 pond-1:port-1 garden",
-    "ping": "inkov follow freezer-1 alarm-server garden",
+    "why": "inkov why valve-9 irrigation-server garden",
     "dialect": (
         "inkov dialect check garden/rill.toml garden/barn-1.txt --against garden/port-plan.csv"
     ),

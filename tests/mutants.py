@@ -64,6 +64,7 @@ ROOMS: dict[str, tuple[str, list[str]]] = {
     "verify": ("verify", ["proofs"]),
     "edits": ("edits", ["edits", "cli/test_compare.py"]),
     "effects": ("effects", ["effects", "cli/test_compare.py"]),
+    "mend": ("mend", ["mend"]),
     "survey": ("survey", ["cli", "checks/test_demo.py", "forwarding/test_model.py"]),
     "render": ("render", ["cli", "proofs/test_commands.py", "test_contributing.py"]),
     "cli": ("cli", ["cli", "proofs/test_commands.py", "plan", "test_documents.py"]),

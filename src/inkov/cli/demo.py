@@ -19,6 +19,7 @@ from inkov.cli import (
     tree,
     trunks,
     vlans,
+    why,
     withstand,
 )
 from inkov.cli.options import CompareOptions, ListingOptions, ReportOptions
@@ -73,6 +74,11 @@ def demo(
         "follow freezer-1 alarm-server",
         garden,
         lambda: follow.follow(source="freezer-1", target="alarm-server", **vars(listing)),
+    )
+    _show(
+        "why freezer-1 alarm-server",
+        garden,
+        lambda: why.why(source="freezer-1", target="alarm-server", **vars(listing)),
     )
     texts = [os.path.join(repaired, name) for name in ("arbour.toml", "fern-2.txt")]
     walk = os.path.join(repaired, "walks", "fern-2.walk")

@@ -147,7 +147,8 @@ class Named:
         """A group of seats, those that are not on this side left out."""
         here = [name for name in names if name in self.side.seats]
         vids = VlanSet.from_vids({self.side.seats[name].vid for name in here} - {0})
-        everyone = all(set(self._of_vlan.get(vid, ())) <= set(here) for vid in vids) and not any(
+        among = set(here)
+        everyone = all(among.issuperset(self._of_vlan.get(vid, ())) for vid in vids) and not any(
             self.side.seats[name].vid == 0 for name in here
         )
         segments = [s for s, vlans in self._segments.items() if vids and vlans & vids]

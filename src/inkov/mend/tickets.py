@@ -17,6 +17,7 @@ only where the host's address, or the other end, says that it belongs there.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
+from functools import cached_property
 from heapq import heappop, heappush
 from ipaddress import ip_interface
 from typing import Any, NamedTuple
@@ -101,10 +102,14 @@ class Ticket:
         self.other = other
         self._ways: dict[int, Ways] = {}
 
+    @cached_property
+    def before(self) -> Judged:
+        """Whether it works."""
+        return judged(self.fabric, self.one, self.other)
+
     def answer(self) -> Answer:
         """Whether it works; if not, the fewest edits that cure it, as far as proposals lead."""
-        before = judged(self.fabric, self.one, self.other)
-        answer = Answer(before)
+        before, answer = self.before, Answer(self.before)
         if before.works:
             return answer
         waiting = [_Tried(0, 0, ())]
@@ -115,7 +120,9 @@ class Ticket:
             fabric, state = self._with(tried.edits)
             trials += 1
             if state.works:
-                answer.edits, (answer.cured, answer.after) = self._thinned(list(tried.edits))
+                answer.edits, answer.cured, answer.after = self._thinned(
+                    list(tried.edits), fabric, state
+                )
                 return answer
             for more in self._proposals(fabric, state):
                 edits = _together(tried.edits, more)
@@ -130,20 +137,23 @@ class Ticket:
     def _with(self, edits: Collection[Edit]) -> tuple[Fabric, Judged]:
         """The campus with some edits, and whether it works then."""
         if not edits:
-            return self.fabric, judged(self.fabric, self.one, self.other)
+            return self.fabric, self.before
         campus = apply(self.fabric.campus, edits)
         fabric = resolve(campus, wire(campus))
         hosts = {host.name: host for host in campus.hosts}
         one, other = (hosts.get(host.name, host) for host in (self.one, self.other))
         return fabric, judged(fabric, one, other)
 
-    def _thinned(self, edits: list[Edit]) -> tuple[list[Edit], tuple[Fabric, Judged]]:
+    def _thinned(
+        self, edits: list[Edit], cured: Fabric, after: Judged
+    ) -> tuple[list[Edit], Fabric, Judged]:
         """The edits without those that are not needed, and the campus with them."""
         for edit in list(edits) if len(edits) > 1 else ():
             fewer = [one for one in edits if one is not edit]
-            if self._with(fewer)[1].works:
-                edits = fewer
-        return edits, self._with(edits)
+            fabric, state = self._with(fewer)
+            if state.works:
+                edits, cured, after = fewer, fabric, state
+        return edits, cured, after
 
     # --- proposals --------------------------------------------------------------------------------
 

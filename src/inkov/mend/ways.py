@@ -1,5 +1,8 @@
 """The cheapest way for a VLAN from some bridges to others: the fewest edits, where links that pass
 it and switches that have it cost nothing (Dijkstra, 1959).
+
+What a link costs takes trials, so it is looked at only once all cheaper ways are exhausted: one
+that does not pass the VLAN costs at least one edit.
 """
 
 from __future__ import annotations
@@ -7,14 +10,37 @@ from __future__ import annotations
 from collections.abc import Callable, Collection
 from functools import cached_property
 from heapq import heappop, heappush
+from itertools import count
+from typing import NamedTuple
 
-from inkov.campus import natural
 from inkov.edits import Edit
 from inkov.forwarding import Fabric
 from inkov.forwarding.outlets import passes
 from inkov.mend.links import Step, definition, link_steps, steps_cost
 
 __all__ = ["Ways"]
+
+
+class Cost(NamedTuple):
+    """What a way costs: edits above all, then how much they disturb, then links."""
+
+    edits: int
+    disturbs: int
+    links: int
+
+    def and_then(self, steps: list[Step]) -> Cost:
+        """One link further, with some steps."""
+        disturbs = self.disturbs + sum(step.disturbs for step in steps)
+        return Cost(self.edits + steps_cost(steps), disturbs, self.links + 1)
+
+
+class _Over(NamedTuple):
+    """A link that is not looked at yet, since what it costs at least may be too much already."""
+
+    link: int
+    near: int
+    cost: Cost
+    of_bridge: list[Step]
 
 
 class Ways:
@@ -51,6 +77,9 @@ class Ways:
     def _bridge(self, device: str) -> int | None:
         return self.fabric.bridge_of.get((device, ""))
 
+    def _name(self, bridge: int) -> str:
+        return self.fabric.bridges[bridge].device
+
     def _of_link(self, number: int, vid: int) -> list[Step] | None:
         """What it takes that a link passes a VLAN between switches that have it."""
         if self._passed[number] >> vid & 1:
@@ -76,21 +105,30 @@ class Ways:
         """The edits by which a VLAN gets from one of some bridges to one of others, over links that
         are `usable`; None if no edits do.
         """
-        fabric = self.fabric
-
-        def rank(bridge: int) -> tuple[list[int | str], ...]:
-            return (natural(fabric.bridges[bridge].device),)  # type: ignore[return-value]
-
-        best: dict[int, tuple[int, int, int]] = {}
+        best: dict[int, Cost] = {}
         came: dict[int, tuple[int, list[Step]]] = {}
-        waiting: list[tuple[tuple[int, int, int], object, int]] = []
+        waiting: list[tuple[Cost, str, int, int, _Over | None]] = []
+        order = count()  # of equal ones the first comes first
+
+        def reach(bridge: int, cost: Cost) -> None:
+            best[bridge] = cost
+            heappush(waiting, (cost, self._name(bridge), next(order), bridge, None))
+
         for bridge in sources:
             own = self._of_bridge(bridge, vid)
-            best[bridge] = (len(own.edits) if own else 0, own.disturbs if own else 0, 0)
-            heappush(waiting, (best[bridge], rank(bridge), bridge))
+            reach(bridge, Cost(len(own.edits), own.disturbs, 0) if own else Cost(0, 0, 0))
         done: set[int] = set()
         while waiting:
-            cost, _, bridge = heappop(waiting)
+            cost, _, _, bridge, over = heappop(waiting)
+            if over is not None:  # now it is worth while to look at the link
+                of_link = self._of_link(over.link, vid)
+                if of_link is None or bridge in done:
+                    continue
+                further = over.cost.and_then([*of_link, *over.of_bridge])
+                if bridge not in best or further < best[bridge]:
+                    came[bridge] = over.near, of_link
+                    reach(bridge, further)
+                continue
             if bridge in done:
                 continue
             done.add(bridge)
@@ -99,19 +137,13 @@ class Ways:
             for number, far in self._links_at.get(bridge, ()):
                 if far in done or not usable(number):
                     continue
-                of_link, of_bridge = self._of_link(number, vid), self._of_bridge(far, vid)
-                if of_link is None:
-                    continue
-                steps = [*of_link, *([of_bridge] if of_bridge is not None else [])]
-                further = (
-                    cost[0] + steps_cost(steps),
-                    cost[1] + sum(step.disturbs for step in steps),
-                    cost[2] + 1,
-                )
-                if far not in best or further < best[far]:
-                    best[far] = further
-                    came[far] = bridge, of_link
-                    heappush(waiting, (further, rank(far), far))
+                own = self._of_bridge(far, vid)
+                ahead = _Over(number, bridge, cost, [own] if own is not None else [])
+                least = cost.and_then(ahead.of_bridge)
+                if not self._passed[number] >> vid & 1:
+                    least = Cost(least.edits + 1, least.disturbs, least.links)
+                if far not in best or least < best[far]:
+                    heappush(waiting, (least, self._name(far), next(order), far, ahead))
         return None
 
     def _edits(self, bridge: int, came: dict[int, tuple[int, list[Step]]], vid: int) -> list[Edit]:

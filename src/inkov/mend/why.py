@@ -11,6 +11,7 @@ from msgspec import Struct, field
 from inkov.campus import Host, Origin
 from inkov.checks import Finding, audit
 from inkov.edits import Edit, Kind
+from inkov.effects.aside import Aside
 from inkov.effects.effect import Effect
 from inkov.effects.stories import stories
 from inkov.effects.words import story_in_words
@@ -23,6 +24,8 @@ from inkov.mend.trial import trial
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
+
+_MANY = 200  # switches, from which on a second process pays
 
 __all__ = ["Cause", "Fine", "Why", "why"]
 
@@ -70,8 +73,8 @@ class Why(Struct):
 
 def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
     """The answer to: why does the one not reach the other?"""
-    answer = Ticket(fabric, one, other).answer()
-    state = answer.before
+    ticket = Ticket(fabric, one, other)
+    state = ticket.before
     result = Why(state.works, state.by_tree, fine=list(_fine(fabric, state, one, other)))
     result.rests = [*state.notes, *dict.fromkeys(state.ping.assumes), *_twice(fabric, one, other)]
     result.ping = state.ping
@@ -80,24 +83,35 @@ def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
         result.says, result.origin = failing.says, failing.origin
         for step in failing.steps[-1:]:
             result.says = f"{failing.says}: {step.because}" if step.because else failing.says
+    if state.works:
+        return result
+    # What an audit says of the causes is worked out beside, on a large campus.
+    aside = Aside(lambda: audit(fabric, plan).findings, long=len(fabric.campus.devices) >= _MANY)
+    answer = ticket.answer()
+    result.smallest = answer.smallest
     if answer.cured is not None:
-        _cure(result, fabric, plan, answer, one, other)
-    elif not state.works:
-        result.smallest = answer.smallest
+        _cure(result, fabric, plan, answer, (one, other))
+        _causes(result, fabric, answer, aside.result())
+    else:
+        aside.result()
     return result
 
 
-def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer, one: Host, other: Host) -> None:
-    """What is wrong, what to change, and what that does."""
+def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer, pair: tuple[Host, Host]) -> None:
+    """What to change, and what that does."""
     assert answer.cured is not None
-    result.change, result.smallest = answer.edits, answer.smallest
+    one, other = pair
+    result.change = answer.edits
     done = trial(fabric, answer.cured, plan)
     meant = union(1 << vid_of(answer.cured, host) for host in (one, other))
     result.opens = list(_in_words(done.crossing(meant), fabric))
     result.loses = list(_in_words(done.lost, fabric))
     end = answer.cured.end_of(other.device, other.port)
     result.ports, result.undecided = done.serves(end), done.undecided
-    findings = audit(fabric, plan).findings
+
+
+def _causes(result: Why, fabric: Fabric, answer: Answer, findings: list[Finding]) -> None:
+    """What is wrong, by the edits that cure it, and which finding of an audit says so."""
     told: set[str] = set()
     for host in filter(None, (host_that_belongs(fabric, edit) for edit in answer.edits)):
         says = f"or {host.name} is meant to be where it is: then it needs an address of that VLAN"
