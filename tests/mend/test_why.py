@@ -256,3 +256,77 @@ def test_on_one_screen(inkov: Inkov, tmp_path: Path) -> None:
     assert text.startswith("fan and pump do not reach each other.\n\nCause\n")
     assert text.count("\n") < 24
     assert "Said at" in inkov("why", "fan", "pump", "campus", "--hops").out
+
+
+def sheets(inkov: Inkov, folder: Path, hosts: str, **texts: str) -> Any:
+    """Asks of x and y, hosts of a table, on switches of their own."""
+    for name, text in texts.items():
+        (folder / f"{name}.sheet").write_text(f"inkov sheet 1\nswitch: {name}\n{text}")
+    (folder / "hosts.csv").write_text(f"host,switch,port,address,gateway,vlan\n{hosts}")
+    return inkov("why", "x", "y", ".", "-f", "json").json
+
+
+def test_a_router_on_a_stick(inkov: Inkov, tmp_path: Path) -> None:
+    sub = "[sub 1.{0}]\nof: 1\ntag: {0}\nmode: routed\naddress: 10.0.{0}.1/24\n"
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,10.0.10.5/24,10.0.10.1,\ny,a,2,10.0.20.5/24,10.0.20.1,\n",
+        r="[port 1]\nmode: routed\n" + sub.format(10) + sub.format(20),
+        a=f"{VLANS}[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+        "[port 9]\nmode: trunk\nnative: 99\nallowed: 10,99\n[neighbours]\n9: r:1\n",
+    )
+    assert edits(answer) == [("a", "9", "allowed", "10,99", "10,20,99")]
+
+
+def test_a_host_that_tags_its_frames(inkov: Inkov, tmp_path: Path) -> None:
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,10.0.10.5/24,,10\ny,a,2,10.0.10.6/24,,10\n",
+        a=f"{VLANS}[port 1]\n{TRUNK}[port 2]\nmode: trunk\nnative: 99\nallowed: 20,99\n",
+    )
+    assert edits(answer) == [("a", "2", "allowed", "20,99", "10,20,99")]
+
+
+def test_two_ports_that_wait_for_each_other(inkov: Inkov, tmp_path: Path) -> None:
+    port = "[port 1]\nvlan: 10\n[port 9]\nnegotiation: passive\nvlan: 20\n"
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,,,\ny,b,1,,,\n",
+        a=f"{VLANS}{port}[neighbours]\n9: b:9\n",
+        b=f"{VLANS}{port}",
+    )
+    assert edits(answer) == [("a", "9", "negotiation", "passive", "active")]
+    assert answer["cause"]["rule"] == "negotiation-fails"
+
+
+def test_who_belongs_where_is_asked_if_nothing_tells(inkov: Inkov, tmp_path: Path) -> None:
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,,,\ny,a,2,,,\n",
+        a=f"{VLANS}[port 1]\nvlan: 10\n[port 2]\nvlan: 20\nwhirl: fast\n",
+    )
+    assert answer["cause"]["says"] == "x is in VLAN 10, and y in VLAN 20"
+    assert answer["otherwise"] == [
+        "or the other one is in the wrong VLAN, or a router is meant there"
+    ]
+    assert any("whirl" in says for says in answer["rests"])
+
+
+@pytest.mark.parametrize(
+    ("hosts", "ports", "says"),
+    [
+        ("x,a,1,10.0.0.5/24,,\ny,a,2,2001:db8::6/64,,\n", "", "they do not talk"),
+        ("x,a,1,,,\ny,a,2,,,\n", "protected: yes\n", "both ports are protected"),
+        ("x,a,1,10.0.1.5/24,10.0.1.1,\ny,a,2,10.0.2.5/24,,\n", "", "has the address 10.0.1.1"),
+    ],
+)
+def test_what_no_edit_cures_is_said(
+    inkov: Inkov, tmp_path: Path, hosts: str, ports: str, says: str
+) -> None:
+    text = f"{VLANS}[port 1]\nvlan: 10\n{ports}[port 2]\nvlan: 10\n{ports}"
+    answer = sheets(inkov, tmp_path, hosts, a=text)
+    assert answer["change"] == [] and says in answer["cause"]["says"]

@@ -162,7 +162,9 @@ class _Direction:
         end, target = End(*_place(self.here)), End(*_place(self.there))
         sendings, tag = self._entries(self.here), self.there.vid or 0
         story = follow_to(self.fabric, sendings, end, target, Level.HONEST, tag)
-        return self._arrived(Need.NEAR, story, f"{self.there.name} is near (same subnet)")
+        known = self.here.address is not None and self.there.address is not None
+        near = f"{self.there.name} is near (same subnet)" if known else f"to {self.there.name}"
+        return self._arrived(Need.NEAR, story, near)
 
     def _note(self, simple: bool | None) -> None:
         self.result.simple = self.result.simple and simple is True

@@ -137,6 +137,10 @@ def _native_tagged(fabric: Fabric, edit: Edit) -> str:
     return f"{edit.switch}:{edit.name} sends its native VLAN {tagged}, unlike its far end"
 
 
+def _negotiation(fabric: Fabric, edit: Edit) -> str:
+    return f"{edit.switch}:{edit.name} waits to be asked to be a trunk, and so does its far end"
+
+
 _OF_PORT: dict[str, Callable[[Fabric, Edit], str]] = {
     "allowed": _list,
     "withheld": _withheld,
@@ -148,4 +152,5 @@ _OF_PORT: dict[str, Callable[[Fabric, Edit], str]] = {
     "mode": _mode,
     "native_vlan": _native,
     "native_tagged": _native_tagged,
+    "negotiation": _negotiation,
 }

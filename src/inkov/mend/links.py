@@ -15,7 +15,7 @@ from collections.abc import Iterator
 from itertools import combinations
 from typing import Any, NamedTuple
 
-from inkov.campus import Cable, Campus, Device, Fact, Mode, Origin, Port, Vlan
+from inkov.campus import Cable, Campus, Device, Fact, Mode, Negotiation, Origin, Port, Vlan
 from inkov.edits import Edit, Kind, apply
 from inkov.forwarding import Fabric, Resolved, resolve
 from inkov.forwarding.outlets import passes
@@ -178,6 +178,8 @@ def _access(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
     port, switch = own.stated, own.end.device
     if own.access != vid:
         yield Step((edit_of(switch, port, "access_vlan", vid),), 5)
+    if own.completed.negotiation is Negotiation.PASSIVE:
+        yield Step((edit_of(switch, port, "negotiation", Negotiation.ACTIVE),), 3)
     if other.mode is Mode.TRUNK:
         # A trunk as the far end is one: what it passes, and untagged what it has untagged.
         allowed = other.completed.allowed | VlanSet.of(vid)

@@ -230,8 +230,13 @@ def _opened(fabric: Fabric, host: Host) -> Iterator[Edit]:
     if not resolved.stated.on:
         yield edit_of(host.device, resolved.stated, "enabled", True)
     whole = fabric.ports[fabric.end_of(*end)]
+    now = whole.completed
+    if host.vid and whole.mode is Mode.TRUNK and host.vid not in now.allowed:
+        yield edit_of(host.device, whole.stated, "allowed", now.allowed | VlanSet.of(host.vid))
+    elif host.vid and whole.mode is Mode.GENERAL and host.vid not in now.tagged:
+        yield edit_of(host.device, whole.stated, "tagged", now.tagged | VlanSet.of(host.vid))
     intended = host.vid or whole.free.pvid
-    if intended and not whole.view.pvid:
+    if intended and not (whole.view.emit if host.vid else whole.view.pvid):
         step = definition(fabric.campus, fabric.device(host.device), intended)
         yield from step.edits if step is not None else ()
 
@@ -363,10 +368,28 @@ class _Proposer:
         seat = _seat(self.fabric, host)
         if seat is None:
             return
-        if interface.serves >> seat.vid & 1:
+        if interface.serves >> seat.vid & 1 and self.fabric.bridges[interface.bridge].routed:
+            yield from self._to_outside(interface, seat)
+        elif interface.serves >> seat.vid & 1:
             yield from self._ways(interface.bridge, seat.bridge, seat.vid)
         elif interface.vlan is not None and self._home(host) in (interface.vlan, None):
             yield from self._moved(host, interface.vlan)
+
+    def _to_outside(self, interface: Interface, seat: _Seat) -> Iterator[list[Edit]]:
+        """A way to a router that is on a cable: by a routed port, or a sub-interface with a tag."""
+        fabric = self.fabric
+        for number in fabric.bridges[interface.bridge].ports:
+            for far in fabric.wiring.around(fabric.bridge_ports[number].end):
+                bridge = fabric.bridge_of.get((far.device, ""))
+                if bridge is None or far.device == interface.device:
+                    continue
+                port, edits = fabric.ports[far], list[Edit]()
+                if port.mode is Mode.TRUNK and seat.vid not in port.completed.allowed:
+                    allowed = port.completed.allowed | VlanSet.of(seat.vid)
+                    edits.append(edit_of(far.device, port.stated, "allowed", allowed))
+                way = self.ways.cheapest({bridge}, {seat.bridge}, seat.vid) or []
+                if edits or way:
+                    yield [*way, *edits]
 
     def _known(self, gateway: Interface, host: Host) -> Iterator[list[Edit]]:
         """A way from one router to one that has a host's subnet."""

@@ -77,6 +77,7 @@ def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
     state = ticket.before
     result = Why(state.works, state.by_tree, fine=list(_fine(fabric, state, one, other)))
     result.rests = [*state.notes, *dict.fromkeys(state.ping.assumes), *_twice(fabric, one, other)]
+    result.rests += _unread(fabric)
     result.ping = state.ping
     failing = state.failing
     if failing is not None:
@@ -91,7 +92,7 @@ def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
     result.smallest = answer.smallest
     if answer.cured is not None:
         _cure(result, fabric, plan, answer, (one, other))
-        _causes(result, fabric, answer, aside.result())
+        _causes(result, fabric, answer, (one, other), aside.result())
     else:
         aside.result()
     return result
@@ -110,7 +111,13 @@ def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer, pair: tuple[H
     result.ports, result.undecided = done.serves(end), done.undecided
 
 
-def _causes(result: Why, fabric: Fabric, answer: Answer, findings: list[Finding]) -> None:
+def _causes(
+    result: Why,
+    fabric: Fabric,
+    answer: Answer,
+    pair: tuple[Host, Host],
+    findings: list[Finding],
+) -> None:
     """What is wrong, by the edits that cure it, and which finding of an audit says so."""
     told: set[str] = set()
     for host in filter(None, (host_that_belongs(fabric, edit) for edit in answer.edits)):
@@ -119,12 +126,30 @@ def _causes(result: Why, fabric: Fabric, answer: Answer, findings: list[Finding]
             result.otherwise.append(says)
     for edit in answer.edits:
         says = cause_of(fabric, edit)
+        if _moves_one_of(edit, pair) and host_that_belongs(fabric, edit) is None:
+            says = _in_two(fabric, pair)
+            result.otherwise = ["or the other one is in the wrong VLAN, or a router is meant there"]
         if says in told:
             continue
         told.add(says)
         cited = next((one for one in findings if _is_about(one, edit)), None)
         rule, identity = (cited.rule, cited.id) if cited is not None else ("", "")
         result.causes.append(Cause(says, place_of(fabric, edit), rule, identity))
+
+
+def _moves_one_of(edit: Edit, pair: tuple[Host, Host]) -> bool:
+    """Whether an edit puts one of two places into another VLAN."""
+    return (
+        edit.kind is Kind.PORT
+        and edit.attribute in ("access_vlan", "pvid", "untagged")
+        and any((host.device, host.port) == (edit.switch, edit.name) for host in pair)
+    )
+
+
+def _in_two(fabric: Fabric, pair: tuple[Host, Host]) -> str:
+    """That two places are in two VLANs, where nothing tells in which they belong."""
+    one, other = ((host.name, vid_of(fabric, host)) for host in pair)
+    return f"{one[0]} is in VLAN {one[1]}, and {other[0]} in VLAN {other[1]}"
 
 
 def _in_words(effects: list[Effect], fabric: Fabric) -> Iterator[str]:
@@ -192,6 +217,16 @@ def _masks(fabric: Fabric, host: Host) -> Iterator[Fine]:
             if fact.value.network == host.address.network:
                 yield Fine(f"the mask of {host.name} is that of {interface.label}", fact.origin)
                 return
+
+
+def _unread(fabric: Fabric) -> Iterator[str]:
+    """What of the input is not known: an answer may hang on it."""
+    problems, lines = fabric.campus.problems, len(fabric.campus.unmatched)
+    if problems:
+        count = f"{len(problems)} problem{'s' * (len(problems) > 1)}"
+        yield f"{count} with the input: {problems[0].says.splitlines()[0]}"
+    if lines:
+        yield f"{lines} line{'s' * (lines > 1)} that may have to do with VLANs not understood"
 
 
 def _twice(fabric: Fabric, one: Host, other: Host) -> Iterator[str]:
