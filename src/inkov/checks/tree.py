@@ -16,7 +16,7 @@ from inkov.checks.site import EVERYTHING, Site
 from inkov.checks.words import counted, listed
 from inkov.forwarding import Resolved
 from inkov.forwarding.trees.costs import DEFAULT_PRIORITY
-from inkov.forwarding.trees.participants import taken_priority
+from inkov.forwarding.trees.port_settings import taken_priority
 from inkov.vlanset import bits, bits_to_text, together, union
 
 _FAMILY = "Spanning tree"

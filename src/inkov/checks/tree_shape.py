@@ -16,7 +16,7 @@ from inkov.checks.site import Site
 from inkov.checks.words import listed
 from inkov.forwarding import Fabric
 from inkov.forwarding.trees.costs import DEFAULT_PRIORITY
-from inkov.forwarding.trees.participants import port_speed, taken_priority
+from inkov.forwarding.trees.port_settings import port_speed, taken_priority
 from inkov.forwarding.trees.spanning import SpanningTree
 from inkov.survey.trees import distinct_trees, next_root
 from inkov.vlanset import bits_to_text

@@ -30,10 +30,10 @@ from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.trees.active import active
 from inkov.forwarding.trees.loss import Kind, Loss, ends_of
-from inkov.forwarding.trees.participants import Wires
 from inkov.forwarding.trees.routed import RoutedWays, fallen_off
 from inkov.forwarding.trees.spanning import Part, Trees, matters
 from inkov.forwarding.trees.vlan_graphs import Hub, VlanGraph, vlan_graphs
+from inkov.forwarding.trees.wires import Wires
 from inkov.vlanset import union
 
 __all__ = ["Cut", "Losses"]

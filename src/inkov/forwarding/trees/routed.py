@@ -21,8 +21,8 @@ from inkov.forwarding.circles import partings
 from inkov.forwarding.domains import domains
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.routers import Routers
-from inkov.forwarding.trees.participants import Wires
 from inkov.forwarding.trees.vlan_graphs import Hub
+from inkov.forwarding.trees.wires import Wires
 from inkov.levels import Level
 from inkov.vlanset import bits
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 from msgspec import Struct
 
 from inkov.campus import Device, Fact, Origin, Tree, TreeMode, natural
-from inkov.forwarding.trees.participants import taken_priority
+from inkov.forwarding.trees.port_settings import taken_priority
 from inkov.vlanset import bits_to_text
 
 __all__ = ["OddSetting", "odd_settings"]

@@ -12,6 +12,7 @@ from msgspec import Struct, field
 from inkov.campus import Origin, TreeMode, natural
 from inkov.forwarding.circles import blocks
 from inkov.forwarding.fabric import Fabric
+from inkov.forwarding.trees.doubts import Assumed, Doubt
 from inkov.forwarding.trees.election import (
     Elected,
     TreeBridge,
@@ -20,19 +21,11 @@ from inkov.forwarding.trees.election import (
     elect_instance,
 )
 from inkov.forwarding.trees.order import Order, outcomes
-from inkov.forwarding.trees.participants import (
-    COMMON,
-    Assumed,
-    Doubt,
-    Participants,
-    Wires,
-    World,
-    common_world,
-    settings_of,
-    takers,
-    vlan_worlds,
-)
+from inkov.forwarding.trees.participants import COMMON, Participants, takers
+from inkov.forwarding.trees.port_settings import settings_of
 from inkov.forwarding.trees.reelection import Reelection
+from inkov.forwarding.trees.wires import Wires
+from inkov.forwarding.trees.worlds import World, common_world, vlan_worlds
 from inkov.vlanset import VlanSet, union
 
 __all__ = ["Part", "Remark", "SpanningTree", "Trees", "matters", "spanning_trees"]

@@ -8,7 +8,7 @@ from msgspec import Struct, field
 
 from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.serve import served
-from inkov.forwarding.trees.participants import Wires
+from inkov.forwarding.trees.wires import Wires
 from inkov.vlanset import bits
 
 __all__ = ["Edge", "Hub", "VlanGraph", "vlan_graphs"]
