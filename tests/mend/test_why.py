@@ -330,3 +330,115 @@ def test_what_no_edit_cures_is_said(
     text = f"{VLANS}[port 1]\nvlan: 10\n{ports}[port 2]\nvlan: 10\n{ports}"
     answer = sheets(inkov, tmp_path, hosts, a=text)
     assert answer["change"] == [] and says in answer["cause"]["says"]
+
+
+LIST_OF = "mode: trunk\nnative: 99\nallowed: {}\n"
+PLACES = "x,a,1,,,\ny,b,1,,,\n"
+HOST = "[port 1]\nvlan: 10\n"
+
+
+def test_a_bundle_that_is_shut_and_lacks_the_vlan(inkov: Inkov, tmp_path: Path) -> None:
+    """One member is enough: the other one stays shut."""
+    bundle = "[bundle l1]\nmembers: 7,8\n" + LIST_OF
+    answer = sheets(
+        inkov,
+        tmp_path,
+        PLACES,
+        a=f"{VLANS}{HOST}{bundle.format('20,99')}[port 7..8]\nstate: off\n"
+        "[neighbours]\n7: b:7\n8: b:8\n",
+        b=f"{VLANS}{HOST}{bundle.format('10,20,99')}",
+    )
+    assert edits(answer) == [
+        ("a", "7", "enabled", False, True),
+        ("a", "l1", "allowed", "20,99", "10,20,99"),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("near", "far", "edit", "says"),
+    [
+        (
+            "mode: general\npvid: 99\ntagged: 20\nuntagged: 99\n",
+            "mode: general\npvid: 99\ntagged: 10,20\nuntagged: 99\n",
+            ("a", "9", "tagged", "20", "10,20"),
+            "a:9 is no tagged member of VLAN 10",
+        ),
+        (
+            LIST_OF.format("10,99") + "withheld: 10\n",
+            LIST_OF.format("10,99"),
+            ("a", "9", "withheld", "10", "none"),
+            "pruning keeps VLAN 10 off a:9",
+        ),
+    ],
+)
+def test_what_keeps_a_vlan_off_a_link(
+    inkov: Inkov, tmp_path: Path, near: str, far: str, edit: tuple[Any, ...], says: str
+) -> None:
+    answer = sheets(
+        inkov,
+        tmp_path,
+        PLACES,
+        a=f"{VLANS}{HOST}[port 9]\n{near}[neighbours]\n9: b:9\n",
+        b=f"{VLANS}{HOST}[port 9]\n{far}",
+    )
+    assert edits(answer) == [edit]
+    assert answer["cause"]["says"] == says
+
+
+def test_of_two_ways_the_one_with_fewer_edits_that_disturbs_less(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Port 7 is shut, 8 lacks the VLAN, and by c two lists would have to change."""
+    ok, lacks = LIST_OF.format("10,99"), LIST_OF.format("99")
+    answer = sheets(
+        inkov,
+        tmp_path,
+        PLACES,
+        a=f"{VLANS}{HOST}[port 6]\n{lacks}[port 7]\nstate: off\n{ok}[port 8]\n{lacks}"
+        "[neighbours]\n6: c:6\n7: b:7\n8: b:8\n",
+        b=f"{VLANS}{HOST}[port 5]\n{lacks}[port 7]\n{ok}[port 8]\n{ok}",
+        c=f"{VLANS}[port 6]\n{ok}[port 5]\n{ok}[neighbours]\n5: b:5\n",
+    )
+    assert edits(answer) == [("a", "8", "allowed", "99", "10,99")]
+
+
+def test_routers_that_do_not_hear_each_other(inkov: Inkov, tmp_path: Path) -> None:
+    gateways = "[gateway {0}]\naddress: 10.0.{0}.1/24\n[gateway 99]\naddress: 10.0.99.{1}/24\n"
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,10.0.10.5/24,10.0.10.1,\ny,b,1,10.0.20.5/24,10.0.20.1,\n",
+        a=f"{VLANS}{HOST}[port 8]\nmode: trunk\nnative: none\nallowed: 10\n"
+        f"[neighbours]\n8: b:8\n{gateways.format(10, 1)}",
+        b=f"{VLANS}[port 1]\nvlan: 20\n[port 8]\nmode: trunk\nnative: none\nallowed: 10,99\n"
+        + gateways.format(20, 2),
+    )
+    assert edits(answer) == [("a", "8", "allowed", "10", "10,99")]
+
+
+def test_a_general_port_is_moved_as_a_whole_and_told_as_one_cause(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    general = "[port 2]\nmode: general\npvid: 20\nuntagged: 20\n"
+    answer = sheets(
+        inkov,
+        tmp_path,
+        "x,a,1,10.0.10.5/24,,\ny,a,2,10.0.10.6/24,,\n",
+        a=f"{VLANS}{HOST}{general}[gateway 10]\naddress: 10.0.10.1/24\n",
+    )
+    assert edits(answer) == [("a", "2", "pvid", 20, 10), ("a", "2", "untagged", "20", "10")]
+    [cause] = answer["causes"]
+    assert cause["says"] == "a:2 is in VLAN 20, and y belongs in 10 by its address"
+    assert answer["otherwise"][0].startswith("or y is meant to be where it is")
+
+
+def test_a_new_row_takes_the_name_that_others_have(inkov: Inkov, tmp_path: Path) -> None:
+    answer = sheets(
+        inkov,
+        tmp_path,
+        PLACES,
+        a=f"{VLANS}{HOST}[port 9]\n{LIST_OF.format('10,99')}[neighbours]\n9: c:8\n",
+        b=f"{VLANS}{HOST}[port 9]\n{LIST_OF.format('10,99')}[neighbours]\n9: c:9\n",
+        c=f"[vlans]\n20: pumps\n99: nobody\n[port 8..9]\n{LIST_OF.format('10,99')}",
+    )
+    assert edits(answer) == [("c", "10", None, None, "climate")]

@@ -163,7 +163,7 @@ class _Direction:
         sendings, tag = self._entries(self.here), self.there.vid or 0
         story = follow_to(self.fabric, sendings, end, target, Level.HONEST, tag)
         known = self.here.address is not None and self.there.address is not None
-        near = f"{self.there.name} is near (same subnet)" if known else f"to {self.there.name}"
+        near = f"{self.there.name} is near (same subnet)" if known else "at layer 2"
         return self._arrived(Need.NEAR, story, near)
 
     def _note(self, simple: bool | None) -> None:

@@ -132,11 +132,6 @@ def _native(fabric: Fabric, edit: Edit) -> str:
     )
 
 
-def _native_tagged(fabric: Fabric, edit: Edit) -> str:
-    tagged = "untagged" if _value(edit.after) else "tagged"
-    return f"{edit.switch}:{edit.name} sends its native VLAN {tagged}, unlike its far end"
-
-
 def _negotiation(fabric: Fabric, edit: Edit) -> str:
     return f"{edit.switch}:{edit.name} waits to be asked to be a trunk, and so does its far end"
 
@@ -151,6 +146,5 @@ _OF_PORT: dict[str, Callable[[Fabric, Edit], str]] = {
     "untagged": _vlan_of_port,
     "mode": _mode,
     "native_vlan": _native,
-    "native_tagged": _native_tagged,
     "negotiation": _negotiation,
 }

@@ -169,9 +169,6 @@ def _trunk(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
     theirs = other.native if other.mode in (Mode.TRUNK, Mode.GENERAL) else other.access
     if theirs != now.native_vlan and vid in (theirs, now.native_vlan):
         yield Step((edit_of(switch, port, "native_vlan", theirs),), 4)
-    tagged = other.completed.native_tagged
-    if now.native_vlan == vid and other.mode is Mode.TRUNK and tagged != now.native_tagged:
-        yield Step((edit_of(switch, port, "native_tagged", tagged),), 4)
 
 
 def _access(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:

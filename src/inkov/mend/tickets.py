@@ -302,7 +302,7 @@ class _Proposer:
         port = resolved.stated
         if resolved.mode is Mode.ACCESS:
             yield [edit_of(host.device, port, "access_vlan", vid)]
-        elif resolved.mode is Mode.GENERAL and resolved.effective_mode is Mode.ACCESS:
+        elif resolved.mode is Mode.GENERAL and not resolved.free.emit & ~resolved.free.untagged:
             yield [
                 edit_of(host.device, port, "pvid", vid),
                 edit_of(host.device, port, "untagged", VlanSet.of(vid)),
