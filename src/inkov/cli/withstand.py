@@ -96,9 +96,12 @@ def _together(session: Session, kinds: list[Kind]) -> Iterator[Loss]:
 
     for fate in session.plan.says.together if Kind.SHARED in kinds else ():
         loss, unknown = shared_fate(session.fabric, fate.parts, fate.about)
+        if not fate.parts:
+            session.note(Problem(fate.origin, "together: nothing is named", "name ends of links"))
         for part in unknown:
             what = "no link ends at" if ":" in part else "no switch is called"
             session.note(
                 Problem(fate.origin, f"together: {what} {part!r}", "name one that is there")
             )
-        yield loss
+        if len(unknown) < len(fate.parts):
+            yield loss

@@ -101,10 +101,10 @@ class Withstanding:
         for claim, left in asked:
             verdicts = {prover.judge(left).verdict for prover in provers}
             if verdicts != {Outcome.HOLDS}:
-                broken.append(
-                    claim.words + (" (undecided)" if Outcome.BROKEN not in verdicts else "")
-                )
-        return broken
+                perhaps = "" if Outcome.BROKEN in verdicts else " (undecided)"
+                plain = replace(claim, withstand=None)
+                broken.append(f"{plain.words}{perhaps}")
+        return list(dict.fromkeys(broken))
 
     def judge(self, claim: Claim, verdict: Verdict) -> Verdict:
         """The verdict on a claim that holds without losses: whether it does with each, too."""

@@ -592,10 +592,13 @@ def test_fm_7_11_what_the_plan_says_fails_together_is_one_loss(asked: Any, inkov
         "  - [core-1:2, core-2:2]\n"
         "  - {parts: ['core-1:3', 'core-1:2'], about: the west duct}\n"
         "  - [core-*, moss-1]\n"
+        "  - [nobody-1]\n"
+        "  - []\n"
         "claims:\n  - {join: ferns, about: ferns grow together}\n"
     )
     found = inkov("withstand", "campus", "-f", "json", "--losses", "together")
     assert found.status == 1 and "plan.yaml:4: together: no switch is called 'moss-1'" in found.err
+    assert "plan.yaml:6: together: nothing is named" in found.err
     rows = found.json["losses"]
     assert [(row["kind"], row["name"], row["cut"], row["claims"]) for row in rows] == [
         (

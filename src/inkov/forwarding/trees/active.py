@@ -115,7 +115,10 @@ def active(
         )
         own = fabric.resolved(port)
         resolved[own.end] = replace(own, view=_without(own.view, mask))
-        discards[own.end] = _discarding(fabric, trees, number, mask)
+        if number in lost:
+            discards[own.end] = Discarding(ALL, f"{port.end} is lost", own.stated.origin)
+        else:
+            discards[own.end] = _discarding(fabric, trees, number, mask)
     now = replace(
         fabric,
         ports=resolved,
