@@ -40,7 +40,7 @@ def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) ->
     commands = [line.split()[0] for line in lines]
     assert (
         " ".join(commands)
-        == "demo read vlans ports links trunks tree audit prove verify withstand compare follow"
+        == "demo read vlans ports links trunks tree audit prove verify withstand compare why follow"
         " hears rules convert dialect plan"
     )
     assert (

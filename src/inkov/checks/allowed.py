@@ -12,6 +12,8 @@ from inkov.checks.causes import LinkFails
 from inkov.checks.hosts import managed_by
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Joined, Site
 from inkov.checks.words import agree, both, counted, listed
+from inkov.edits import Edit
+from inkov.edits.make import allowing, of_port
 from inkov.forwarding import Resolved
 from inkov.forwarding.needed import unneeded
 from inkov.forwarding.reach import owned_tags
@@ -169,6 +171,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             vlans=differ.bits & site.served_anywhere,
             about=differ.bits,
             cause=LinkFails(joined.link),
+            edits=_widened(joined, needs) if wanted and not rest else (),
         )
 
 
@@ -283,6 +286,7 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
             among={name for names in parts.values() for name in names},
             cause=LinkFails(joined.link),
             key=(str(a.end), str(b.end), str(vids)),
+            edits=_widened(joined, vids) if lacking else (),
         )
 
 
@@ -405,6 +409,7 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
                 ),
                 where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
                 vlans=missing,
+                edits=_widened(joined, VlanSet(missing)) if lacking else (),
             )
 
 
@@ -539,7 +544,25 @@ def _of_surplus(site: Site, joined: Joined, surplus: int) -> Found:
         {"vids": bits_to_text(surplus), "a": a.end, "b": b.end},
         where=(site.places.of(a, "allowed"), site.places.of(b, "allowed")),
         about=surplus,
+        edits=[edit for r in (a, b) for edit in _listing(r, r.allowed - VlanSet(surplus))],
     )
+
+
+def _widened(joined: Joined, vids: VlanSet) -> list[Edit]:
+    """The lists of both ends of a link with some VLANs more."""
+    return [edit for r in (joined.a, joined.b) for edit in _listing(r, r.allowed | vids)]
+
+
+def _listing(resolved: Resolved, after: VlanSet) -> list[Edit]:
+    """Another list for a trunk; a general port has tagged members instead."""
+    port, switch = resolved.stated, resolved.end.device
+    if resolved.mode is Mode.GENERAL:
+        now = resolved.completed.tagged
+        then = (now | (after - resolved.allowed)) - (resolved.allowed - after)
+        return [of_port(switch, port, "tagged", then)] if then != now else []
+    if resolved.mode is not Mode.TRUNK:
+        return []
+    return allowing(switch, port, resolved.completed.allowed, after)
 
 
 @rule(

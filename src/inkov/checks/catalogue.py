@@ -19,6 +19,7 @@ from msgspec import Struct
 
 from inkov.checks.causes import Cause
 from inkov.checks.places import Where
+from inkov.edits import Edit
 from inkov.vlanset import union
 
 if TYPE_CHECKING:
@@ -69,7 +70,8 @@ class Found(Struct, frozen=True):
     told as one (`causes`). `vlans` are those whose members everywhere are affected, as a mask.
     `among` are the switches whose members of these are cut off or joined, where it is not all.
     `about` are further VLANs that it speaks of. `key` tells the finding from others of its rule,
-    the same on every run; by default its places do. Checks make it with `finding`.
+    the same on every run; by default its places do. `edits` are what its cure says, where that
+    leaves no choice. Checks make it with `finding`.
     """
 
     words: Mapping[str, object]
@@ -82,6 +84,7 @@ class Found(Struct, frozen=True):
     about: int = 0
     among: frozenset[str] | None = None
     key: tuple[str, ...] = ()
+    edits: tuple[Edit, ...] = ()
 
     @property
     def every_vlan(self) -> int:
@@ -101,6 +104,7 @@ def finding(
     about: int = 0,
     among: Iterable[str] | None = None,
     key: Iterable[object] = (),
+    edits: Iterable[Edit] = (),
 ) -> Found:
     """What a check found. Places and assumptions may come in any iterable, the latter repeated. The
     line that took a setting over is a place as well.
@@ -121,6 +125,7 @@ def finding(
         about,
         None if among is None else frozenset(among),
         tuple(map(str, key)),
+        tuple(edits),
     )
 
 
@@ -133,7 +138,8 @@ class Affected(Struct, frozen=True):
 
 class Finding(Struct, frozen=True):
     """One mistake, ranked and known by its `id`, which is the same on every run and wherever its
-    lines move. `vlans` are those that it speaks of, as a mask.
+    lines move. `vlans` are those that it speaks of, as a mask. `edits` cure it, where nobody has to
+    be asked how.
     """
 
     rule: str
@@ -146,6 +152,7 @@ class Finding(Struct, frozen=True):
     affects: Affected
     consequences: tuple[str, ...] = ()
     vlans: int = 0
+    edits: tuple[Edit, ...] = ()
 
 
 def identity(slug: str, finding: Found, consequences: Iterable[str] = ()) -> str:

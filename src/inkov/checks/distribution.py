@@ -11,6 +11,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VersionDiffers
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import agree, both, counted, listed
+from inkov.edits.make import of_port
 from inkov.forwarding.needed import unneeded
 from inkov.vlanset import VlanSet, bits_to_text
 
@@ -456,4 +457,5 @@ def registration_at_host_port(site: Site) -> Iterator[Found]:
                 "ports": listed([r.end.port for r in registering]),
             },
             where=tuple(site.places.of(r, "registration") for r in registering),
+            edits=[of_port(device, r.stated, "registration", False) for r in registering],
         )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from ipaddress import ip_address
+from ipaddress import ip_address, ip_interface
 
 from inkov.campus import Host
 from inkov.checks.access import by_switch
@@ -13,6 +13,7 @@ from inkov.checks.causes import Cause, InterfaceWrong
 from inkov.checks.gateways import Subnet, networks, place_of
 from inkov.checks.site import Site
 from inkov.checks.words import counted, listed
+from inkov.edits.make import host_edit
 from inkov.forwarding.stations import Interface
 from inkov.wiring import End
 
@@ -174,6 +175,13 @@ def mask_wrong(site: Site) -> Iterator[Found]:
                     where=_at(site, host, vid),
                     cause=doubt,
                     key=(host.name,),
+                    edits=[
+                        host_edit(
+                            host,
+                            "address",
+                            ip_interface(f"{host.address.ip}/{around[0].prefixlen}"),
+                        )
+                    ],
                 )
 
 
@@ -258,6 +266,7 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
             case=("gateway", case, "known" if right else "unknown"),
             where=_at(site, host, vid),
             key=(host.name,),
+            edits=[host_edit(host, "gateway", right[0])] if len(right) == 1 else (),
         )
 
 
@@ -293,6 +302,7 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
                 },
                 where=_at(site, host, vid),
                 key=(host.name,),
+                edits=[host_edit(host, "gateway", ways[0])] if len(ways) == 1 else (),
             )
 
 

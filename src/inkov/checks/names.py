@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from difflib import SequenceMatcher
 from fnmatch import fnmatchcase
 
@@ -11,6 +11,8 @@ from inkov.campus import Vlan, natural
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import counted, listed
+from inkov.edits import Edit
+from inkov.edits.make import named
 
 _FAMILY = "VLAN definitions"
 
@@ -73,7 +75,16 @@ def vlan_name_differs(site: Site) -> Iterator[Found]:
             {"vid": vid, "usual": usual, "on": on, "elsewhere": elsewhere},
             where=(*(where for _, where in others), places[0]),
             key=(vid, *(f"{name} {where.switch}" for name, where in others)),
+            edits=_renamed(site, vid, (where.switch for _, where in others), usual),
         )
+
+
+def _renamed(site: Site, vid: int, switches: Iterable[str], name: str) -> Iterator[Edit]:
+    """One name for a VLAN on some switches."""
+    for switch in switches:
+        row = (site.fabric.device(switch).vlans or {}).get(vid)
+        if row is not None:
+            yield named(switch, row, name)
 
 
 @rule(
@@ -248,4 +259,5 @@ def vlan_name_against_plan(site: Site) -> Iterator[Found]:
             case="plan" if wanted else "house",
             where=(*places, Where("", None, vid, origin)),
             key=(vid, name, *(w.switch for w in places)),
+            edits=_renamed(site, vid, (w.switch for w in places), wanted) if wanted else (),
         )

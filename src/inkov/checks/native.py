@@ -11,8 +11,10 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import agree, both, counted, listed
+from inkov.edits import Edit
+from inkov.edits.make import allowing, defined
 from inkov.forwarding import Resolved
-from inkov.vlanset import union
+from inkov.vlanset import VlanSet, union
 from inkov.wiring import Link
 
 _FAMILY = "Native VLAN"
@@ -196,6 +198,9 @@ def native_undefined(site: Site) -> Iterator[Found]:
                 where=(site.places.of(resolved, "native_vlan", native),),
                 assumes=site.places.assumed_for((resolved, "native_vlan")),
                 cause=VlanAbsent(native or 0, resolved.end.device),
+                edits=defined(
+                    site.fabric.campus, site.fabric.device(resolved.end.device), native or 0
+                ),
             )
 
 
@@ -223,7 +228,12 @@ def native_not_allowed(site: Site) -> Iterator[Found]:
                 site.places.of(resolved, "native_vlan", native),
                 site.places.of(resolved, "allowed"),
             ),
+            edits=_allowing(resolved, resolved.allowed | VlanSet.of(native)),
         )
+
+
+def _allowing(resolved: Resolved, after: VlanSet) -> list[Edit]:
+    return allowing(resolved.end.device, resolved.stated, resolved.completed.allowed, after)
 
 
 @rule(

@@ -11,6 +11,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails, SecondaryAlone, VlanAbsent
 from inkov.checks.site import Site
 from inkov.checks.words import both, counted, listed
+from inkov.edits.make import allowing, of_port
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, bits_to_text
 
@@ -349,6 +350,17 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
                     ),
                     vlans=missing,
                     cause=LinkFails(joined.link),
+                    edits=[
+                        edit
+                        for r in (a, b)
+                        for edit in allowing(
+                            r.end.device,
+                            r.stated,
+                            r.completed.allowed,
+                            r.completed.allowed | VlanSet(missing),
+                        )
+                        if r.mode is Mode.TRUNK
+                    ],
                 )
 
 
@@ -412,6 +424,7 @@ def protected_uplink(site: Site) -> Iterator[Found]:
             yield finding(
                 {"end": resolved.end, "device": resolved.end.device},
                 where=(site.places.of(resolved, "protected"),),
+                edits=[of_port(resolved.end.device, resolved.stated, "protected", False)],
             )
 
 

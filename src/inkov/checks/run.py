@@ -202,6 +202,7 @@ def _finding(rule: Rule, one: Found, consequences: list[Entry], radius: Radius) 
         radius.of(one),
         tuple(f"{also.sentences(found)[0]} ({also.slug})" for also, found in consequences),
         one.every_vlan,
+        one.edits,
     )
 
 

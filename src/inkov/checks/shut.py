@@ -10,6 +10,7 @@ from inkov.checks.causes import InterfaceWrong, LinkFails
 from inkov.checks.gateways import place_of
 from inkov.checks.site import Site
 from inkov.checks.words import both, listed
+from inkov.edits.make import gateway_edit
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.reasons import decided_at
 from inkov.wiring import End, Link
@@ -108,6 +109,9 @@ def gateway_shut(site: Site) -> Iterator[Found]:
                     cause=InterfaceWrong(interface.device, interface.name),
                     vlans=interface.serves,
                     key=(interface.device, interface.name),
+                    edits=gateway_edit(
+                        site.fabric.device(interface.device), interface.origin, "enabled", True
+                    ),
                 )
 
 

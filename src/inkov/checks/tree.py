@@ -14,6 +14,7 @@ from inkov.checks.access import by_switch
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import EVERYTHING, Site
 from inkov.checks.words import counted, listed
+from inkov.edits.make import of_port
 from inkov.forwarding import Resolved
 from inkov.forwarding.trees.costs import DEFAULT_PRIORITY
 from inkov.forwarding.trees.port_settings import taken_priority
@@ -175,6 +176,7 @@ def edge_on_link(site: Site) -> Iterator[Found]:
                     Where(far.device, far.port, None, site.resolved(far).stated.origin),
                 ),
                 key=(str(resolved.end),),
+                edits=[of_port(resolved.end.device, resolved.stated, "edge", False)],
             )
 
 
@@ -201,6 +203,7 @@ def edge_missing(site: Site) -> Iterator[Found]:
                 "ports": listed([r.end.port for r in without]),
             },
             where=tuple(site.places.of(r, "edge") for r in without),
+            edits=[of_port(device, r.stated, "edge", True) for r in without],
         )
 
 
@@ -229,6 +232,7 @@ def guard_missing(site: Site) -> Iterator[Found]:
                     "ports": listed([r.end.port for r in without]),
                 },
                 where=tuple(site.places.of(r, "bpdu_guard") for r in without),
+                edits=[of_port(device, r.stated, "bpdu_guard", True) for r in without],
             )
 
 

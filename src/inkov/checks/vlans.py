@@ -9,6 +9,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
 from inkov.checks.words import both, counted, listed
+from inkov.edits.make import active, defined
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, bits, union
 
@@ -60,6 +61,7 @@ def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
                 cause=VlanAbsent(vid, device),
                 vlans=1 << vid,
                 key=(device, vid),
+                edits=defined(site.fabric.campus, site.fabric.device(device), vid),
             )
 
 
@@ -126,6 +128,7 @@ def vlan_on_one_way_only(site: Site) -> Iterator[Found]:
                 cause=VlanAbsent(vid, device.name),
                 vlans=1 << vid,
                 key=(device.name, vid),
+                edits=defined(site.fabric.campus, device, vid),
             )
 
 
@@ -206,6 +209,7 @@ def vlan_suspended(site: Site) -> Iterator[Found]:
                     cause=VlanAbsent(vid, device.name),
                     vlans=0 if ports else 1 << vid,
                     key=(device.name, vid),
+                    edits=active(device, row),
                 )
 
 

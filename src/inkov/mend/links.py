@@ -13,16 +13,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from itertools import combinations
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
-from inkov.campus import Cable, Campus, Device, Fact, Mode, Negotiation, Origin, Port, Vlan
-from inkov.edits import Edit, Kind, apply
+from inkov.campus import Cable, Campus, Device, Mode, Negotiation, Origin
+from inkov.edits import Edit, apply
+from inkov.edits.make import defined, of_port
 from inkov.forwarding import Fabric, Resolved, resolve
 from inkov.forwarding.outlets import passes
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, Link, wire
 
-__all__ = ["Step", "definition", "edit_of", "link_steps", "steps_cost"]
+__all__ = ["Step", "definition", "link_steps", "steps_cost"]
 
 _MOST_AT_ONCE = 4  # steps that are tried together
 _MOST_TRIALS = 400
@@ -37,38 +38,10 @@ class Step(NamedTuple):
     disturbs: int
 
 
-def edit_of(switch: str, thing: Port, attribute: str, after: Any) -> Edit:
-    """An edit of one attribute of a port. What is to be said there is said where it is now."""
-    before = getattr(thing, attribute)
-    origin = before.origin if before is not None else thing.origin
-    return Edit(switch, Kind.PORT, thing.name, attribute, before, Fact(after, origin))
-
-
 def definition(campus: Campus, device: Device, vid: int) -> Step | None:
     """What makes a VLAN active on a switch; None if it is so, or if the switch has no table."""
-    if device.vlans is None or device.table_is_membership:
-        return None
-    row = device.vlans.get(vid)
-    if row is None:
-        row = Vlan(vid, device.origin, _usual_name(campus, vid))
-        return Step((Edit(device.name, Kind.VLAN, str(vid), "", None, row),), 1)
-    if row.active is not None and not row.active.value:
-        active = Fact(True, row.active.origin)
-        edit = Edit(device.name, Kind.VLAN, str(vid), "active", row.active, active)
-        return Step((edit,), 2)
-    return None
-
-
-def _usual_name(campus: Campus, vid: int) -> Fact[str] | None:
-    """The name that most switches have for a VLAN."""
-    counts: dict[str, int] = {}
-    for device in campus.devices.values():
-        row = (device.vlans or {}).get(vid)
-        if row is not None and row.name is not None:
-            counts[row.name.value] = counts.get(row.name.value, 0) + 1
-    if not counts:
-        return None
-    return Fact(min(counts, key=lambda name: (-counts[name], name)), Origin())
+    edits = defined(campus, device, vid)
+    return Step(tuple(edits), 1 if edits[0].whole else 2) if edits else None
 
 
 def link_steps(fabric: Fabric, number: int, vid: int) -> list[Step] | None:
@@ -155,7 +128,7 @@ def _at_end(fabric: Fabric, end: End, far: End, vid: int) -> Iterator[Step]:
     device = fabric.device(end.device)
     for name in dict.fromkeys([*_members(device, end.port), end.port]):
         if not device.ports[name].on:
-            yield Step((edit_of(device.name, device.ports[name], "enabled", True),), 6)
+            yield Step((of_port(device.name, device.ports[name], "enabled", True),), 6)
     yield from _OF_MODE.get(own.mode, _other)(own, other, vid)
 
 
@@ -163,28 +136,28 @@ def _trunk(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
     port, switch = own.stated, own.end.device
     now = own.completed
     if vid not in now.allowed:
-        yield Step((edit_of(switch, port, "allowed", now.allowed | VlanSet.of(vid)),), 1)
+        yield Step((of_port(switch, port, "allowed", now.allowed | VlanSet.of(vid)),), 1)
     if vid in now.withheld:
-        yield Step((edit_of(switch, port, "withheld", now.withheld - VlanSet.of(vid)),), 2)
+        yield Step((of_port(switch, port, "withheld", now.withheld - VlanSet.of(vid)),), 2)
     theirs = other.native if other.mode in (Mode.TRUNK, Mode.GENERAL) else other.access
     if theirs != now.native_vlan and vid in (theirs, now.native_vlan):
-        yield Step((edit_of(switch, port, "native_vlan", theirs),), 4)
+        yield Step((of_port(switch, port, "native_vlan", theirs),), 4)
 
 
 def _access(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
     port, switch = own.stated, own.end.device
     if own.access != vid:
-        yield Step((edit_of(switch, port, "access_vlan", vid),), 5)
+        yield Step((of_port(switch, port, "access_vlan", vid),), 5)
     if own.completed.negotiation is Negotiation.PASSIVE:
-        yield Step((edit_of(switch, port, "negotiation", Negotiation.ACTIVE),), 3)
+        yield Step((of_port(switch, port, "negotiation", Negotiation.ACTIVE),), 3)
     if other.mode is Mode.TRUNK:
         # A trunk as the far end is one: what it passes, and untagged what it has untagged.
         allowed = other.completed.allowed | VlanSet.of(vid)
-        edits = [edit_of(switch, port, "mode", Mode.TRUNK)]
+        edits = [of_port(switch, port, "mode", Mode.TRUNK)]
         if own.completed.allowed != allowed:
-            edits.append(edit_of(switch, port, "allowed", allowed))
+            edits.append(of_port(switch, port, "allowed", allowed))
         if own.completed.native_vlan != other.completed.native_vlan:
-            edits.append(edit_of(switch, port, "native_vlan", other.completed.native_vlan))
+            edits.append(of_port(switch, port, "native_vlan", other.completed.native_vlan))
         yield Step(tuple(edits), 5)
 
 
@@ -192,11 +165,11 @@ def _general(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
     port, switch = own.stated, own.end.device
     now = own.completed
     if vid not in now.tagged:
-        yield Step((edit_of(switch, port, "tagged", now.tagged | VlanSet.of(vid)),), 1)
+        yield Step((of_port(switch, port, "tagged", now.tagged | VlanSet.of(vid)),), 1)
     if vid in now.withheld:
-        yield Step((edit_of(switch, port, "withheld", now.withheld - VlanSet.of(vid)),), 2)
+        yield Step((of_port(switch, port, "withheld", now.withheld - VlanSet.of(vid)),), 2)
     if other.native == vid and now.pvid != vid:
-        yield Step((edit_of(switch, port, "pvid", vid),), 4)
+        yield Step((of_port(switch, port, "pvid", vid),), 4)
 
 
 def _other(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:

@@ -25,13 +25,13 @@ from typing import Any, NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Address, Fact, Host, Mode
-from inkov.edits import Edit, Kind, apply
-from inkov.edits.things import of_device
+from inkov.edits import Edit, apply
+from inkov.edits.make import gateway_edit, host_edit, of_port
 from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.ping import Need, Part, Ping, ping
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.forwarding.trees.active import are_stated, now
-from inkov.mend.links import definition, edit_of
+from inkov.mend.links import definition
 from inkov.mend.ways import Ways
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
@@ -228,13 +228,13 @@ def _opened(fabric: Fabric, host: Host) -> Iterator[Edit]:
         return
     resolved = fabric.ports[end]
     if not resolved.stated.on:
-        yield edit_of(host.device, resolved.stated, "enabled", True)
+        yield of_port(host.device, resolved.stated, "enabled", True)
     whole = fabric.ports[fabric.end_of(*end)]
     now = whole.completed
     if host.vid and whole.mode is Mode.TRUNK and host.vid not in now.allowed:
-        yield edit_of(host.device, whole.stated, "allowed", now.allowed | VlanSet.of(host.vid))
+        yield of_port(host.device, whole.stated, "allowed", now.allowed | VlanSet.of(host.vid))
     elif host.vid and whole.mode is Mode.GENERAL and host.vid not in now.tagged:
-        yield edit_of(host.device, whole.stated, "tagged", now.tagged | VlanSet.of(host.vid))
+        yield of_port(host.device, whole.stated, "tagged", now.tagged | VlanSet.of(host.vid))
     intended = host.vid or whole.free.pvid
     if intended and not (whole.view.emit if host.vid else whole.view.pvid):
         step = definition(fabric.campus, fabric.device(host.device), intended)
@@ -301,11 +301,11 @@ class _Proposer:
         resolved = self.fabric.ports[self.fabric.end_of(host.device, host.port)]
         port = resolved.stated
         if resolved.mode is Mode.ACCESS:
-            yield [edit_of(host.device, port, "access_vlan", vid)]
+            yield [of_port(host.device, port, "access_vlan", vid)]
         elif resolved.mode is Mode.GENERAL and not resolved.free.emit & ~resolved.free.untagged:
             yield [
-                edit_of(host.device, port, "pvid", vid),
-                edit_of(host.device, port, "untagged", VlanSet.of(vid)),
+                of_port(host.device, port, "pvid", vid),
+                of_port(host.device, port, "untagged", VlanSet.of(vid)),
             ]
 
     # --- what a host says of itself ---
@@ -321,9 +321,9 @@ class _Proposer:
                 edits = []
                 right: Address = ip_interface(f"{host.address.ip}/{fact.value.network.prefixlen}")
                 if right.network != host.address.network:
-                    edits.append(_of_host(host, "address", right))
+                    edits.append(host_edit(host, "address", right))
                 if host.gateway != str(fact.value.ip):
-                    edits.append(_of_host(host, "gateway", str(fact.value.ip)))
+                    edits.append(host_edit(host, "gateway", str(fact.value.ip)))
                 yield from ([edit] for edit in edits)
                 if len(edits) > 1:
                     yield edits
@@ -342,17 +342,14 @@ class _Proposer:
     def _up(self, interface: Interface, host: Host) -> Iterator[list[Edit]]:
         """A gateway that is down."""
         device = self.fabric.device(interface.device)
-        edits = []
-        held = next(one for one in of_device() if one.kind is Kind.GATEWAY)
-        for name, gateway in held.listed(device).items():
-            if gateway.origin == interface.origin and not gateway.on:
-                after = Fact(True, gateway.origin)
-                edits.append(
-                    Edit(device.name, Kind.GATEWAY, name, "enabled", gateway.enabled, after)
-                )
+        edits = [
+            edit
+            for edit in gateway_edit(device, interface.origin, "enabled", True)
+            if edit.before is not None and not edit.before.value
+        ]
         port = device.ports.get(interface.name)
         if port is not None and not port.on:
-            edits.append(edit_of(device.name, port, "enabled", True))
+            edits.append(of_port(device.name, port, "enabled", True))
         if edits:
             yield edits
         elif interface.vlan is not None:
@@ -386,7 +383,7 @@ class _Proposer:
                 port, edits = fabric.ports[far], list[Edit]()
                 if port.mode is Mode.TRUNK and seat.vid not in port.completed.allowed:
                     allowed = port.completed.allowed | VlanSet.of(seat.vid)
-                    edits.append(edit_of(far.device, port.stated, "allowed", allowed))
+                    edits.append(of_port(far.device, port.stated, "allowed", allowed))
                 way = self.ways.cheapest({bridge}, {seat.bridge}, seat.vid) or []
                 if edits or way:
                     yield [*way, *edits]
@@ -431,7 +428,3 @@ class _Proposer:
             if edits:
                 yield edits
                 return
-
-
-def _of_host(host: Host, attribute: str, after: Any) -> Edit:
-    return Edit("", Kind.HOST, host.name, attribute, getattr(host, attribute), after)

@@ -1,0 +1,98 @@
+"""Edits as they are made: of one attribute of a thing, said where it is said now."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from inkov.campus import Campus, Device, Fact, Gateway, Host, Origin, Port, Vlan
+from inkov.edits.edit import Edit, Kind
+from inkov.edits.things import of_device
+from inkov.vlanset import VlanSet
+
+__all__ = [
+    "active",
+    "allowing",
+    "defined",
+    "gateway_edit",
+    "host_edit",
+    "named",
+    "of_port",
+    "usual_name",
+]
+
+
+def of_port(switch: str, port: Port, attribute: str, after: Any) -> Edit:
+    """An edit of one attribute of a port. What is to be said there is said where it is now, or
+    where the port is said.
+    """
+    before = getattr(port, attribute)
+    origin = before.origin if before is not None else port.origin
+    return Edit(switch, Kind.PORT, port.name, attribute, before, Fact(after, origin))
+
+
+def allowing(switch: str, port: Port, now: VlanSet, after: VlanSet) -> list[Edit]:
+    """A trunk's list as it is to be; [] if it is so."""
+    return [of_port(switch, port, "allowed", after)] if now != after else []
+
+
+def defined(campus: Campus, device: Device, vid: int) -> list[Edit]:
+    """What makes a VLAN active on a switch: a row, or a row that is suspended no more. [] if it is
+    so, or if the switch has no table.
+    """
+    if device.vlans is None or device.table_is_membership:
+        return []
+    row = device.vlans.get(vid)
+    if row is None:
+        new = Vlan(vid, device.origin, usual_name(campus, vid))
+        return [Edit(device.name, Kind.VLAN, str(vid), "", None, new)]
+    return active(device, row)
+
+
+def active(device: Device, row: Vlan) -> list[Edit]:
+    """A row that is suspended no more; [] if it is not."""
+    if row.active is None or row.active.value:
+        return []
+    after = Fact(True, row.active.origin)
+    return [Edit(device.name, Kind.VLAN, str(row.vid), "active", row.active, after)]
+
+
+def named(switch: str, row: Vlan, name: str) -> Edit:
+    """Another name for a VLAN."""
+    origin = row.name.origin if row.name is not None else row.origin
+    return Edit(switch, Kind.VLAN, str(row.vid), "name", row.name, Fact(name, origin))
+
+
+def usual_name(campus: Campus, vid: int) -> Fact[str] | None:
+    """The name that most switches have for a VLAN."""
+    counts: dict[str, int] = {}
+    for device in campus.devices.values():
+        row = (device.vlans or {}).get(vid)
+        if row is not None and row.name is not None:
+            counts[row.name.value] = counts.get(row.name.value, 0) + 1
+    if not counts:
+        return None
+    return Fact(min(counts, key=lambda name: (-counts[name], name)), Origin())
+
+
+def host_edit(host: Host, attribute: str, after: Any) -> Edit:
+    """Another address or gateway for a host."""
+    return Edit("", Kind.HOST, host.name, attribute, getattr(host, attribute), after)
+
+
+def gateway_edit(device: Device, origin: Origin, attribute: str, after: Any) -> list[Edit]:
+    """An edit of the gateway that is said at a place; [] if there is none."""
+    held = next(one for one in of_device() if one.kind is Kind.GATEWAY)
+    gateways: Iterable[tuple[str, Gateway]] = held.listed(device).items()
+    return [
+        Edit(
+            device.name,
+            Kind.GATEWAY,
+            name,
+            attribute,
+            getattr(gateway, attribute),
+            Fact(after, gateway.origin),
+        )
+        for name, gateway in gateways
+        if gateway.origin == origin
+    ]
