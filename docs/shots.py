@@ -30,7 +30,7 @@ SHOTS = {
         "inkov prove garden --certificate c.json > /dev/null; inkov verify c.json garden;"
         " inkov prove repaired --certificate r.json > /dev/null; inkov verify r.json repaired"
     ),
-    "reach": "inkov prove repaired --matrix",
+    "mend": "inkov mend garden --fail-on fault",
     "tree": "inkov tree glasshouses --switch palm-2 --down",
     "withstand": "inkov withstand glasshouses",
     "compare": "inkov compare repaired proposed",

@@ -18,7 +18,7 @@ from tests.checks.test_examples import write
 CURED = {
     *("allowed-differs", "needed-vlan-missing", "spare-link-lacks-vlan", "surplus-vlans"),
     *("management-surplus", "trunk-lacks-secondaries", "native-not-allowed", "native-undefined"),
-    *("vlan-missing-in-transit", "vlan-on-one-way-only", "vlan-suspended", "voice-vlan-undefined"),
+    *("vlan-missing-in-transit", "vlan-on-one-way-only", "vlan-suspended"),
     *("vlan-name-differs", "vlan-name-against-plan", "edge-missing", "edge-on-link"),
     *("guard-missing", "gateway-shut", "mask-wrong", "host-gateway-wrong"),
     *("host-without-gateway", "protected-uplink", "registration-at-host-port"),
@@ -42,6 +42,4 @@ def test_the_edits_of_a_finding_cure_it(slug: str, tmp_path: Path) -> None:
     found, left = example(tmp_path / "wrong", slug)
     assert any(one.edits for one in found) is (slug in CURED), slug
     if slug in CURED:
-        # A voice VLAN that nobody has defined has no name yet: that is asked.
-        unnamed = {"vlan-unnamed"} if slug == "voice-vlan-undefined" else set()
-        assert {one.rule for one in left} == unnamed, [(one.rule, one.says) for one in left]
+        assert left == [], [(one.rule, one.says) for one in left]

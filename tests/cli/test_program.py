@@ -41,7 +41,7 @@ def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) ->
     assert (
         " ".join(commands)
         == "demo read vlans ports links trunks tree audit prove verify withstand compare why follow"
-        " hears rules convert dialect plan"
+        " hears mend rules convert dialect plan"
     )
     assert (
         result.status == 0

@@ -12,7 +12,7 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden, VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import agree, counted, listed
-from inkov.edits.make import defined
+from inkov.edits.make import defined, usual_name
 from inkov.forwarding import Resolved
 
 _FAMILY = "Access ports"
@@ -235,7 +235,12 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
                 },
                 where=tuple(site.places.of(p, "voice_vlan", vid) for p in ports),
                 cause=VlanAbsent(vid, device),
-                edits=defined(site.fabric.campus, site.fabric.device(device), vid),
+                # One that nobody has by name may be a slip of the hand: that is asked.
+                edits=(
+                    defined(site.fabric.campus, site.fabric.device(device), vid)
+                    if usual_name(site.fabric.campus, vid)
+                    else ()
+                ),
             )
 
 

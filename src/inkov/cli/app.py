@@ -26,6 +26,7 @@ from inkov.cli import (
     hears,
     learn,
     links,
+    mend,
     plan,
     ports,
     prove,
@@ -117,6 +118,7 @@ for name, command in (
     ("why", why.why),
     ("follow", follow.follow),
     ("hears", hears.hears),
+    ("mend", mend.mend),
     ("rules", rules.rules),
     ("convert", convert.convert),
 ):

@@ -26,7 +26,7 @@ def why(
         bool, typer.Option("--hops", help="The way in both directions as well, hop by hop.")
     ] = False,
 ) -> None:
-    """Why A and B do not reach each other: the cause, the smallest change, and what it does."""
+    """Why A and B do not reach each other, and the smallest change."""
     from inkov.mend.why import why as answer_to
     from inkov.render.why import why_result
 

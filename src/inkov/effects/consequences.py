@@ -19,6 +19,7 @@ from inkov.forwarding.circles import lone_links, partings
 from inkov.forwarding.outlets import passes
 from inkov.forwarding.trees.active import Now
 from inkov.forwarding.trees.spanning import Trees
+from inkov.forwarding.trees.wires import Wires
 from inkov.vlanset import VlanSet, bits, union
 from inkov.wiring import End
 
@@ -180,17 +181,27 @@ def _spares(old: Site, new: Site) -> Iterator[Consequence]:
             says = "is the only way left of {}: there was a spare"
             yield _about(About.SPARE, " - ".join(name), lost, says, True)
     between = [_in_between(site, turned) for site in (old, new)]
-    for switch, mask in sorted(between[1].items(), key=lambda item: natural(item[0])):
-        spared = mask & ~between[0].get(switch, 0) if switch in old.fabric.campus.devices else 0
+    for switch, parts in sorted(between[1].items(), key=lambda item: natural(item[0])):
+        spared = union(
+            1 << vid
+            for vid, own in parts.items()
+            if vid not in between[0].get(switch, {}) and _was_past(old, vid, switch, own)
+        )
         if spared:
             says = "is the only way left between members of {}: there was one past it"
             yield _about(About.SWITCH, switch, spared, says, True)
 
 
-def _in_between(site: Site, vids: int) -> dict[str, int]:
-    """The switches whose loss alone splits what others serve of some VLANs, and which of them."""
+Parts = list[list[Hashable]]
+"""What falls off without something: lists of switches."""
+
+
+def _in_between(site: Site, vids: int) -> dict[str, dict[int, Parts]]:
+    """The switches whose loss alone splits what others serve of some VLANs: what falls off then, by
+    VLAN.
+    """
     links = [(joined.link, _both_ways(site, joined)) for joined in site.links]
-    found: dict[str, int] = {}
+    found: dict[str, dict[int, Parts]] = {}
     for vid in bits(vids):
         own = [(link.a.device, link.b.device) for link, both in links if both >> vid & 1]
         serving: dict[Hashable, int] = {
@@ -198,9 +209,25 @@ def _in_between(site: Site, vids: int) -> dict[str, int]:
         }
         for parting in partings(own, serving):
             if parting.edge < 0:
-                name = str(parting.vertex)
-                found[name] = found.get(name, 0) | 1 << vid
+                found.setdefault(str(parting.vertex), {})[vid] = parting.parts
     return found
+
+
+def _was_past(site: Site, vid: int, switch: str, parts: Parts) -> bool:
+    """Whether something of a part hung together with something outside of it, past a switch."""
+    joined = Wires()
+    for one in site.links:
+        ends = one.link.a.device, one.link.b.device
+        if switch not in ends and _both_ways(site, one) >> vid & 1:
+            joined.join(*ends)
+    members = {name for name, mask in site.served.items() if mask >> vid & 1} - {switch}
+    return any(
+        joined.of(name) == joined.of(other)
+        for part in parts
+        for name in part
+        for other in members.difference(map(str, part))
+        if name in members
+    )
 
 
 def _lone(site: Site, vids: int) -> dict[Link, int]:

@@ -24,7 +24,15 @@ from inkov.render.terminal import SEVERITY, Screen, indented
 from inkov.render.text import place
 from inkov.vlanset import VlanSet, bits_to_text
 
-__all__ = ["earlier", "findings_result", "rule_result", "rules_result", "summary", "touched"]
+__all__ = [
+    "earlier",
+    "finding_json",
+    "findings_result",
+    "rule_result",
+    "rules_result",
+    "summary",
+    "touched",
+]
 
 _ASSUMED = 4  # of what a finding rests on, the rest counted
 _PLACES = 8
@@ -222,11 +230,11 @@ def findings_json(audit: Audit, locator: Locator) -> dict[str, Any]:
     """
     counts = Counter(finding.severity for finding in audit.findings)
     return {
-        "findings": [_json(finding, locator) for finding in audit.findings],
+        "findings": [finding_json(finding, locator) for finding in audit.findings],
         "counts": {str(severity): counts[severity] for severity in Severity},
         "accepted": [
             {
-                **_json(finding, locator),
+                **finding_json(finding, locator),
                 "because": a.because,
                 "until": a.until.isoformat() if a.until else None,
             }
@@ -235,7 +243,8 @@ def findings_json(audit: Audit, locator: Locator) -> dict[str, Any]:
     }
 
 
-def _json(f: Finding, locator: Locator) -> dict[str, Any]:
+def finding_json(f: Finding, locator: Locator) -> dict[str, Any]:
+    """One finding in the fixed shape."""
     return {
         "id": f.id,
         "rule": f.rule,

@@ -1,0 +1,81 @@
+"""What mends findings: the edits by switch, what they do, and what is left."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from inkov.effects.words import pair_in_words
+from inkov.harmless import safe
+from inkov.mend.findings import Mended
+from inkov.readers import Locator
+from inkov.render.edits import change_in_words, edit_json, name_of_edit, place_of_edit, what_of_edit
+from inkov.render.findings import finding_json
+from inkov.render.grid import Column, Grid
+from inkov.render.results import Result
+
+__all__ = ["mend_result"]
+
+
+def mend_result(mended: Mended, locator: Locator) -> Result:
+    """What mends findings, in every form."""
+
+    def grids() -> list[Grid]:
+        return [_changes(mended, locator), *([_left(mended)] if mended.unmet else [])]
+
+    return Result(value=lambda: _value(mended, locator), grids=grids)
+
+
+def _changes(mended: Mended, locator: Locator) -> Grid:
+    grid = Grid([Column("Change"), Column("What"), Column("Before and after"), Column("At")])
+    for edit in mended.edits:
+        grid.add(
+            name_of_edit(edit),
+            what_of_edit(edit),
+            change_in_words(edit),
+            place_of_edit(edit, locator),
+        )
+    gone = len(mended.findings)
+    if not mended.edits:
+        grid.notes.append("There is nothing to change.")
+        return grid
+    grid.notes.append(f"With these {len(mended.edits)} edits {gone} findings are gone.")
+    done = mended.effects
+    gained = [e for e in done.effects if e.gained and not e.follows] if done is not None else []
+    for effect in gained:
+        grid.notes.append(f"Joined: {pair_in_words(effect, done.name_of if done else str)}")
+    grid.notes.append("Nobody is cut off, no frame gets to another segment, no claim breaks.")
+    for says in done.undecided if done is not None else ():
+        grid.notes.append(f"Not known: {says}.")
+    return grid
+
+
+def _left(mended: Mended) -> Grid:
+    grid = Grid([Column("Not mended"), Column("Finding"), Column("Why")], blocks=True)
+    for unmet in mended.unmet:
+        grid.add(unmet.finding.rule, unmet.finding.says, unmet.says)
+    grid.notes.append(f"{len(mended.unmet)} findings are left.")
+    return grid
+
+
+def _value(mended: Mended, locator: Locator) -> dict[str, Any]:
+    """The fixed shape. `edits` are all of them together, as they are to be made."""
+    done = mended.effects
+    effects = [effect for effect in done.effects if not effect.follows] if done is not None else []
+    name_of = done.name_of if done is not None else str
+    return {
+        "changes": [
+            {
+                "goal": finding_json(one, locator),
+                "edits": [edit_json(edit, locator) for edit in one.edits],
+            }
+            for one in mended.findings
+        ],
+        "edits": [edit_json(edit, locator) for edit in mended.edits],
+        "unmet": [
+            {"finding": finding_json(one.finding, locator), "says": safe(one.says)}
+            for one in mended.unmet
+        ],
+        "gained": [safe(pair_in_words(e, name_of)) for e in effects if e.gained],
+        "lost": [safe(pair_in_words(e, name_of)) for e in effects if not e.gained],
+        "undecided": [safe(says) for says in done.undecided] if done is not None else [],
+    }

@@ -1,0 +1,118 @@
+"""Findings mended: of a clean campus one thing is changed; once it is mended the campus is clean,
+and everybody hears whom he heard.
+"""
+
+from __future__ import annotations
+
+import random
+from copy import deepcopy
+from datetime import date
+from pathlib import Path
+
+import pytest
+
+from inkov.checks import audit
+from inkov.edits import apply
+from inkov.forwarding import resolve
+from inkov.mend.findings import mend_findings
+from inkov.plan import read_plan
+from inkov.wiring import wire
+from tests.checks.mistakes import KINDS, Ground
+from tests.checks.test_cures import reach_of
+from tests.checks.test_mistakes import clean, ground_of
+from tests.conftest import Inkov
+
+TODAY = date(2026, 1, 1)
+
+
+@pytest.mark.parametrize("ground", ["demo", 1, 3, 5])
+def test_a_planted_mistake_is_mended_and_nothing_else(ground: str | int) -> None:
+    mended_kinds: set[str] = set()
+    for name, kind in KINDS.items():
+        campus, text = clean(ground)
+        changed, lines = deepcopy(campus), [text]
+        site = ground_of(ground)
+        if kind.plant(Ground(site, changed, random.Random(f"mend {name}"), lines)) is None:
+            continue
+        plan = read_plan("plan.yaml", "".join(lines).encode())
+        goals = audit(resolve(changed, wire(changed)), plan, today=TODAY).findings
+        mended = mend_findings(changed, plan, goals, TODAY)
+        if not any(one.edits for one in goals):
+            assert [unmet.finding for unmet in mended.unmet] == goals and not mended.edits, name
+            continue
+        assert mended.unmet == [], (name, [unmet.says for unmet in mended.unmet])
+        cured = apply(changed, mended.edits)
+        fabric = resolve(cured, wire(cured))
+        assert audit(fabric, plan, today=TODAY).findings == [], name
+        was = resolve(campus, wire(campus))
+        assert reach_of(fabric) == reach_of(was), name
+        mended_kinds.add(kind.rule)
+    assert len(mended_kinds) >= 8, mended_kinds
+
+
+TRUNK = "mode: trunk\nnative: 99\nallowed: {}\n"
+VLANS = "[vlans]\n10: climate\n20: pumps\n99: nobody\n"
+
+
+def write(folder: Path, near: str, far: str, plan: str = "") -> None:
+    hosts = "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n"
+    for name, trunk, other in (("a", near, "b"), ("b", far, "a")):
+        more = f"[neighbours]\n9: {other}:9\n"
+        text = f"inkov sheet 1\nswitch: {name}\n{VLANS}{hosts}[port 9]\n{trunk}{more}"
+        (folder / f"{name}.sheet").write_text(text)
+    if plan:
+        (folder / "plan.yaml").write_text(plan)
+
+
+def test_what_several_findings_change_is_put_together(inkov: Inkov, tmp_path: Path) -> None:
+    """b lacks VLAN 10 and its native VLAN, a lacks 20: three findings, one list on each side."""
+    write(tmp_path, TRUNK.format("10,99"), TRUNK.format("20"))
+    found = inkov("mend", ".", "-f", "json")
+    assert found.status == 0, found.out
+    assert [(e["switch"], e["name"], e["after"]) for e in found.json["edits"]] == [
+        ("a", "9", "10,20,99"),
+        ("b", "9", "10,20,99"),
+    ]
+    assert found.json["lost"] == [] and len(found.json["changes"]) == 2
+    assert "findings are gone" in inkov("mend", ".").out
+
+
+def test_edits_that_break_a_claim_are_left_out(inkov: Inkov, tmp_path: Path) -> None:
+    """The list lacks VLAN 20, and the plan wants it to: what else is wrong is mended."""
+    claim = "claims:\n  - carried-by: {vlans: 20, on: [a]}\n"
+    write(tmp_path, TRUNK.format("10,20,99"), TRUNK.format("10"), claim)
+    sheet = tmp_path / "b.sheet"
+    sheet.write_text(
+        sheet.read_text().replace("[port 2]\nvlan: 20\n", "[port 2]\nvlan: 20\nstate: off\n")
+    )
+    found = inkov("mend", ".", "-f", "json")
+    assert [(e["switch"], e["name"], e["after"]) for e in found.json["edits"]] == [
+        ("b", "9", "10,99")
+    ]
+    [unmet] = found.json["unmet"]
+    assert found.status == 1 and unmet["finding"]["rule"] == "allowed-differs"
+
+
+def test_what_somebody_has_to_decide_is_left(inkov: Inkov, tmp_path: Path) -> None:
+    write(tmp_path, TRUNK.format("10,20,99"), TRUNK.format("10,20,99"))
+    sheet = tmp_path / "a.sheet"
+    sheet.write_text(sheet.read_text().replace("[port 1]\nvlan: 10", "[port 1]\nvlan: 55"))
+    asked = ("mend", ".", "--rule", "access-vlan-undefined")
+    found = inkov(*asked, "-f", "json")
+    assert found.json["edits"] == [] and found.status == 1
+    assert found.json["unmet"][0]["says"].startswith("somebody has to decide")
+    assert "There is nothing to change." in inkov(*asked).out
+
+
+@pytest.mark.parametrize(
+    ("options", "says"),
+    [
+        (["--rule", "allowed-difers"], "did you mean allowed-differs"),
+        (["--finding", "0"], "no finding '0'"),
+        (["--fail-on", "never"], "nothing to mend"),
+    ],
+)
+def test_goals_that_are_none(inkov: Inkov, tmp_path: Path, options: list[str], says: str) -> None:
+    write(tmp_path, TRUNK.format("10,20,99"), TRUNK.format("10,20,99"))
+    result = inkov("mend", ".", *options)
+    assert result.status == 2 and says in result.err
