@@ -5,9 +5,10 @@ from typing import Annotated
 import typer
 
 from inkov.cli.audit import FailOn
+from inkov.cli.edited import edited_files, write_edited
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ListingOptions, shared
-from inkov.cli.says import fail, nearest
+from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import start
 
 
@@ -26,6 +27,13 @@ def mend(
         FailOn,
         typer.Option("--fail-on", metavar="SEVERITY", help="The least that is to be mended."),
     ] = FailOn.NOTE,
+    diff: Annotated[
+        bool, typer.Option("--diff", help="What changes in switch sheets, as a unified diff.")
+    ] = False,
+    write: Annotated[
+        str | None,
+        typer.Option("--write", metavar="DIR", help="Write the sheets that change to a folder."),
+    ] = None,
 ) -> None:
     """The edits that mend what audit finds, all of them tried."""
     from datetime import date
@@ -33,7 +41,7 @@ def mend(
     from inkov.checks import CATALOGUE, Severity
     from inkov.checks import audit as run
     from inkov.mend.findings import mend_findings
-    from inkov.render.mend import mend_result
+    from inkov.render.mend import diff_result, mend_result
 
     for slug in rule or ():
         if slug not in CATALOGUE:
@@ -56,5 +64,16 @@ def mend(
         and (not finding or one.id in finding)
     ]
     mended = mend_findings(session.loaded.campus, session.plan, goals, today)
-    options.out.show(mend_result(mended, session.locator))
+    files, left = edited_files(session, mended.edits) if diff or write is not None else ([], [])
+    if diff:
+        options.out.show(diff_result([file.diff for file in files]))
+    else:
+        options.out.show(mend_result(mended, session.locator))
+    if write is not None:
+        write_edited(session, files, write)
+        complain(f"{len(files)} files written to {write}")
+    for says in left:
+        complain(f"not written: {says}")
+    if left:
+        session.end(FINDINGS)
     session.end(FINDINGS if mended.unmet else ALL_WELL)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from inkov.campus import Fact, Host, Mode, Origin, PortKind
+from inkov.campus import Campus, Fact, Host, Mode, Origin, PortKind
 from inkov.edits import Edit, Kind
 from inkov.edits.edit import places_of
 from inkov.forwarding import Fabric
@@ -61,14 +61,14 @@ def host_that_belongs(fabric: Fabric, edit: Edit) -> Host | None:
     )
 
 
-def place_of(fabric: Fabric, edit: Edit) -> Origin:
+def place_of(campus: Campus, edit: Edit) -> Origin:
     """The line to look at: what says it now, or the thing that does not say it."""
     places = places_of(edit.before) or places_of(edit.after)
     if places:
         return places[0]
     if edit.kind is Kind.HOST:
-        return next((h.origin for h in fabric.campus.hosts if h.name == edit.name), Origin())
-    return fabric.device(edit.switch).origin if edit.switch else Origin()
+        return next((h.origin for h in campus.hosts if h.name == edit.name), Origin())
+    return campus.devices[edit.switch].origin if edit.switch else Origin()
 
 
 def _value(value: Any) -> Any:

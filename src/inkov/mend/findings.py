@@ -21,13 +21,14 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from inkov.campus import Campus, Fact
+from inkov.campus import Campus, Fact, Origin
 from inkov.checks import Finding
 from inkov.edits import Edit, apply
 from inkov.effects import Options, compare
 from inkov.effects.comparison import Comparison
 from inkov.effects.words import story_in_words
 from inkov.levels import Layer, Level, Outcome
+from inkov.mend.causes import place_of
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet
 
@@ -49,12 +50,13 @@ class Unmet(Struct):
 
 class Mended(Struct):
     """What mends some findings: for each the edits that its rule proposes; all `edits` together, as
-    they are to be made; what they do (`effects`, from before to after). `unmet` are findings that
-    are left.
+    they are to be made, each with its place (`places`); what they do (`effects`, from before to
+    after). `unmet` are findings that are left.
     """
 
     findings: list[Finding] = field(default_factory=list)
     edits: list[Edit] = field(default_factory=list)
+    places: list[Origin] = field(default_factory=list)
     effects: Comparison | None = None
     unmet: list[Unmet] = field(default_factory=list)
 
@@ -78,6 +80,7 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
             harmless += group
     if harmless:
         mended.edits, _ = trier.tried(harmless)
+        mended.places = [place_of(campus, edit) for edit in mended.edits]
         mended.effects = trier.compared(mended.edits, (Level.HONEST, Level.HOSTILE))
         left = {one.id for one in [*mended.effects.new, *mended.effects.worse]}
         gone = {one.id for one in mended.effects.gone}

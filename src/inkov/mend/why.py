@@ -134,7 +134,7 @@ def _causes(
         told.add(says)
         cited = next((one for one in findings if _is_about(one, edit)), None)
         rule, identity = (cited.rule, cited.id) if cited is not None else ("", "")
-        result.causes.append(Cause(says, place_of(fabric, edit), rule, identity))
+        result.causes.append(Cause(says, place_of(fabric.campus, edit), rule, identity))
 
 
 def _moves_one_of(edit: Edit, pair: tuple[Host, Host]) -> bool:

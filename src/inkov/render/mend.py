@@ -8,12 +8,13 @@ from inkov.effects.words import pair_in_words
 from inkov.harmless import safe
 from inkov.mend.findings import Mended
 from inkov.readers import Locator
-from inkov.render.edits import change_in_words, edit_json, name_of_edit, place_of_edit, what_of_edit
+from inkov.render.edits import change_in_words, edit_json, name_of_edit, what_of_edit
 from inkov.render.findings import finding_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
+from inkov.render.text import brief
 
-__all__ = ["mend_result"]
+__all__ = ["diff_result", "mend_result"]
 
 
 def mend_result(mended: Mended, locator: Locator) -> Result:
@@ -25,25 +26,45 @@ def mend_result(mended: Mended, locator: Locator) -> Result:
     return Result(value=lambda: _value(mended, locator), grids=grids)
 
 
+def diff_result(diffs: list[str]) -> Result:
+    """What changes in files. In a table each file is a row."""
+
+    def grids() -> list[Grid]:
+        grid = Grid([Column("Change")])
+        for diff in diffs:
+            grid.add(diff)
+        return [grid]
+
+    return Result(
+        value=lambda: {"diffs": [safe(diff) for diff in diffs]},
+        grids=grids,
+        text=lambda screen: "".join(diffs),
+    )
+
+
 def _changes(mended: Mended, locator: Locator) -> Grid:
     grid = Grid([Column("Change"), Column("What"), Column("Before and after"), Column("At")])
-    for edit in mended.edits:
+    for edit, origin in zip(mended.edits, mended.places, strict=True):
         grid.add(
             name_of_edit(edit),
             what_of_edit(edit),
             change_in_words(edit),
-            place_of_edit(edit, locator),
+            brief(origin, locator),
         )
     gone = len(mended.findings)
     if not mended.edits:
         grid.notes.append("There is nothing to change.")
         return grid
-    grid.notes.append(f"With these {len(mended.edits)} edits {gone} findings are gone.")
+    edits = "this edit" if len(mended.edits) == 1 else f"these {len(mended.edits)} edits"
+    findings = "1 finding is" if gone == 1 else f"{gone} findings are"
+    grid.notes.append(f"With {edits} {findings} gone.")
     done = mended.effects
     gained = [e for e in done.effects if e.gained and not e.follows] if done is not None else []
     for effect in gained:
         grid.notes.append(f"Joined: {pair_in_words(effect, done.name_of if done else str)}")
-    grid.notes.append("Nobody is cut off, no frame gets to another segment, no claim breaks.")
+    grid.notes.append(
+        "Nobody is cut off, no honest host's frame gets to another segment, no claim breaks."
+    )
     for says in done.undecided if done is not None else ():
         grid.notes.append(f"Not known: {says}.")
     return grid
@@ -53,7 +74,8 @@ def _left(mended: Mended) -> Grid:
     grid = Grid([Column("Not mended"), Column("Finding"), Column("Why")], blocks=True)
     for unmet in mended.unmet:
         grid.add(unmet.finding.rule, unmet.finding.says, unmet.says)
-    grid.notes.append(f"{len(mended.unmet)} findings are left.")
+    left = len(mended.unmet)
+    grid.notes.append("1 finding is left." if left == 1 else f"{left} findings are left.")
     return grid
 
 

@@ -103,7 +103,7 @@ class _Sheet:
     def read(self, data: bytes) -> Reading:
         text, self.part.problems = as_text(self.file, data)
         for number, raw in enumerate(text.split("\n"), 1):
-            line = _without_comment(raw)
+            line = without_comment(raw)
             if not line:
                 self.ledger.passed += bool(raw.strip())
                 continue
@@ -135,7 +135,7 @@ class _Sheet:
             return
         if self.line == self._head and " ".join(line.split()) == HEADER:
             return
-        key, colon, value = _key(line)
+        key, colon, value = key_of(line)
         if not colon:
             raise BadLine(f"{without_secrets(line)!r} is neither `key: value` nor [section]")
         self.line(key, value.strip())
@@ -456,7 +456,8 @@ def _addresses(text: str, origin: Origin) -> tuple[Fact[Any], ...]:
 _KEY = re.compile(r'((?:"(?:[^"\\]|\\.)*"|[^":])*)(:?)(.*)\Z', re.DOTALL)
 
 
-def _key(line: str) -> tuple[str, str, str]:
+def key_of(line: str) -> tuple[str, str, str]:
+    """The key of a statement, its colon if there is one, and the value."""
     match = _KEY.match(line)
     assert match is not None
     return (
@@ -476,7 +477,8 @@ def _split_quoted(text: str, mark: str) -> list[str]:
 _COMMENT = re.compile(r'"(?:[^"\\]|\\.)*"|(?:^|(?<=\s))#.*', re.DOTALL)
 
 
-def _without_comment(raw: str) -> str:
+def without_comment(raw: str) -> str:
+    """A line without its comment and the spaces around; a mark in quotes begins none."""
     if "#" not in raw:
         return raw.strip()
     return _COMMENT.sub(lambda m: m[0] if m[0].startswith('"') else "", raw).strip()

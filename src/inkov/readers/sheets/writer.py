@@ -25,7 +25,7 @@ from inkov.readers.sheets.reader import HEADER
 from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS
 from inkov.vlanset import VlanSet
 
-__all__ = ["write_sheet"]
+__all__ = ["name_text", "row_text", "value_text", "write_sheet"]
 
 _BARE = re.compile(r'(?!\s)(?:[^\x00-\x1f\x7f-\xa0\u2028\u2029"#;\[\]\ufeff\x85])+(?<!\s)\Z')
 _BARE_NAME = re.compile(r'(?:(?!\.\.)[^\s,:;#"\[\]\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff])+\Z')
@@ -37,9 +37,9 @@ def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
     """The sheet of `device`, with the neighbour reports that are its own."""
     lines = [HEADER, f"switch: {_text(device.name)}"]
     if device.known_as:
-        lines.append(f"known as: {', '.join(map(_name, device.known_as))}")
+        lines.append(f"known as: {', '.join(map(name_text, device.known_as))}")
     if device.vlans is not None:
-        lines += ["", "[vlans]", *map(_vlan, device.vlans.values())]
+        lines += ["", "[vlans]", *map(row_text, device.vlans.values())]
     lines += _ports(device)
     for bridge in device.bridges.values():
         lines += _bridge(bridge)
@@ -65,7 +65,7 @@ def _ports(device: Device) -> Iterator[str]:
             members.setdefault(port.bundle.value, []).append(port.name)
     for port in ports:
         yield ""
-        yield f"[{_SECTION[port.kind]} {_name(port.name)}]"
+        yield f"[{_SECTION[port.kind]} {name_text(port.name)}]"
         yield from _port(port, members.get(port.name, []))
 
 
@@ -73,11 +73,11 @@ def _bridge(bridge: Bridge) -> Iterator[str]:
     yield ""
     yield f"[bridge {_text(bridge.name)}]"
     if bridge.ports:
-        yield f"ports: {', '.join(map(_name, bridge.ports))}"
+        yield f"ports: {', '.join(map(name_text, bridge.ports))}"
     if bridge.vlans is not None:
         yield ""
         yield f"[vlans in {_text(bridge.name)}]"
-        yield from map(_vlan, bridge.vlans.values())
+        yield from map(row_text, bridge.vlans.values())
 
 
 def _entry(entry: FilterEntry) -> str:
@@ -94,11 +94,13 @@ def _distribution(distribution: Distribution) -> Iterator[str]:
         if key == "password":  # that there is one is all that is kept of it
             yield f"{key}: {'set' if fact.value else 'none'}"
         else:
-            yield f"{key}: {_value(attribute, fact.value)}"
+            yield f"{key}: {value_text(attribute, fact.value)}"
 
 
 def _neighbour(report: Neighbour) -> str:
-    parts = [f"{_name(report.port)}: {_name(report.far_device)}:{_name(report.far_port)}"]
+    parts = [
+        f"{name_text(report.port)}: {name_text(report.far_device)}:{name_text(report.far_port)}"
+    ]
     if report.far_known_as:
         parts.append(f"known as {json.dumps(report.far_known_as)}")
     if report.far_pvid is not None:
@@ -146,10 +148,11 @@ def _tree(tree: Tree) -> Iterator[str]:
     )
     for word, facts in about_ports:
         for name in sorted(facts, key=natural):
-            yield f"{word} of {_name(name)}: {facts[name].value}"
+            yield f"{word} of {name_text(name)}: {facts[name].value}"
 
 
-def _vlan(vlan: Vlan) -> str:
+def row_text(vlan: Vlan) -> str:
+    """A row of a VLAN table."""
     parts = [_text(vlan.name.value) if vlan.name else ""]
     if vlan.active is not None:
         parts.append("active" if vlan.active.value else "suspended")
@@ -161,17 +164,17 @@ def _vlan(vlan: Vlan) -> str:
 
 def _port(port: Port, members: list[str]) -> Iterator[str]:
     if members and port.kind == PortKind.BUNDLE:
-        yield f"members: {', '.join(map(_name, members))}"
+        yield f"members: {', '.join(map(name_text, members))}"
     for key, (attribute, _) in PORT_KEYS.items():
         fact: Fact[Any] | None = getattr(port, attribute)
         if fact is not None:
-            yield f"{key}: {_value(attribute, fact.value)}"
+            yield f"{key}: {value_text(attribute, fact.value)}"
     if port.addresses:
         yield f"address: {', '.join(str(a.value) for a in port.addresses)}"
     yield from (f"filter in: {_text(fact.value)}" for fact in port.filters_in)
     yield from (f"filter out: {_text(fact.value)}" for fact in port.filters_out)
     if port.known_as:
-        yield f"known as: {', '.join(map(_name, port.known_as))}"
+        yield f"known as: {', '.join(map(name_text, port.known_as))}"
     for key in ("unknown", "reading"):
         if getattr(port, key):
             yield f"{key}: {_text(getattr(port, key))}"
@@ -191,7 +194,8 @@ def _gateway(gateway: Gateway) -> Iterator[str]:
         yield "tagged: yes"
 
 
-def _value(attribute: str, value: Any) -> str:
+def value_text(attribute: str, value: Any) -> str:
+    """The value of an attribute of a port."""
     if value is None:
         return "none"
     if isinstance(value, bool):
@@ -207,6 +211,7 @@ def _text(text: str) -> str:
     return text if _BARE.match(text) else json.dumps(text)
 
 
-def _name(name: str) -> str:
+def name_text(name: str) -> str:
+    """A name of a port or a switch as sheets have it: in quotes where it must be."""
     # Two dots in quotes would look like a range that somebody quoted by mistake.
     return name if _BARE_NAME.match(name) else json.dumps(name).replace("..", ".\\u002e")

@@ -1,0 +1,100 @@
+"""Files as they are once edits are made in them: where the format can be written."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from difflib import unified_diff
+from typing import TYPE_CHECKING, NamedTuple
+
+from inkov.cli.output import write_file
+from inkov.cli.says import fail, reason
+from inkov.cli.session import spare
+
+if TYPE_CHECKING:
+    from inkov.cli.session import Session
+    from inkov.edits import Edit
+
+__all__ = ["Edited", "edited_files", "write_edited"]
+
+
+class Edited(NamedTuple):
+    """A file with edits made: its path, its text before and after."""
+
+    path: str
+    before: str
+    after: str
+
+    @property
+    def diff(self) -> str:
+        before, after = (text.splitlines(keepends=True) for text in (self.before, self.after))
+        return "".join(unified_diff(before, after, self.path, self.path))
+
+
+def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited], list[str]]:
+    """The files that edits change, and what is not written, in words. What is written is read back,
+    and must be the switch that was tried.
+    """
+    from inkov.edits import apply
+    from inkov.readers.sheets.rewrite import CannotWrite, rewrite
+
+    campus = session.loaded.campus
+    formats = {report.file: report.format for report in session.loaded.reports}
+    by_switch: dict[str, list[Edit]] = {}
+    for edit in edits:
+        by_switch.setdefault(edit.switch, []).append(edit)
+    after = apply(campus, [edit for own in by_switch.values() for edit in own])
+    files, left = [], []
+    for switch, own in by_switch.items():
+        path = campus.devices[switch].origin.file if switch in campus.devices else ""
+        if formats.get(path) != "switch sheet":
+            what = f"{path} is no switch sheet" if path else "a table or the plan"
+            left.append(f"{switch or ', '.join(edit.name for edit in own)}: {what}")
+            continue
+        with open(path, encoding="utf-8", newline="") as file:
+            text = file.read()
+        try:
+            written = rewrite(text, after.devices[switch], own)
+        except CannotWrite as error:
+            left.append(f"{switch}: {error}")
+            continue
+        if _is_as_tried(path, written, session, switch, own):
+            files.append(Edited(path, text, written))
+        else:
+            left.append(f"{switch}: what would be written is not read as it was tried")
+    return files, left
+
+
+def _is_as_tried(path: str, text: str, session: Session, switch: str, edits: list[Edit]) -> bool:
+    from msgspec.structs import replace
+
+    from inkov.campus import Campus
+    from inkov.edits import apply, difference
+    from inkov.readers.sheets.reader import read
+
+    old = session.loaded.campus
+    tried = apply(Campus(devices={switch: old.devices[switch]}), edits).devices[switch]
+    part = read(path, text.encode()).part
+    if len(part.devices) != 1 or part.devices[0].name != switch:
+        return False
+    back = replace(part.devices[0], platform=tried.platform)
+    return not difference(Campus(devices={switch: tried}), Campus(devices={switch: back}))
+
+
+def write_edited(session: Session, files: Iterable[Edited], folder: str) -> None:
+    """Write files to a folder, by their names. Ends where one that was read would be written over,
+    or two would be one.
+    """
+    files = list(files)
+    names = [os.path.basename(file.path) for file in files]
+    if len(set(names)) < len(names):
+        fail(f"two of the files that change are called alike: {folder} holds one of a name")
+    try:
+        os.makedirs(folder, exist_ok=True)
+    except OSError as error:
+        fail(f"cannot write to {folder}: {reason(error)}")
+    for name in names:
+        target = os.path.join(folder, name)
+        spare(session.loaded, target)
+    for name, file in zip(names, files, strict=True):
+        write_file(os.path.join(folder, name), file.after)

@@ -1,0 +1,193 @@
+"""Edits made in the text of a switch sheet. What is not edited stays as it is written: order,
+comments, spaces.
+
+A line that says something of one port alone gets another value. Where it stands in a section about
+several ports, the port leaves that section and gets one of its own, right behind, with all that the
+section says: so nothing is stated twice. What nothing says yet is added to the port's section.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from inkov.campus import Device, Fact
+from inkov.edits import Edit, Kind
+from inkov.readers.sheets.reader import key_of, without_comment
+from inkov.readers.sheets.words import PORT_KEYS, BadLine, names
+from inkov.readers.sheets.writer import name_text, row_text, value_text
+from inkov.vlanset import VlanListError, VlanSet
+
+__all__ = ["CannotWrite", "rewrite"]
+
+_KEYS = {attribute: key for key, (attribute, _) in PORT_KEYS.items()}
+_OF_PORTS = ("port", "bundle", "sub")
+
+
+class CannotWrite(ValueError):
+    """An edit that the text of a sheet is not changed for; says why."""
+
+
+def rewrite(text: str, device: Device, edits: Iterable[Edit]) -> str:
+    """The text with some edits made. `device` is the switch as it is with them. Raises
+    CannotWrite.
+    """
+    sheet = _Text(text)
+    # Gateways are found by their lines, which other edits move: they come first, the last foremost.
+    for edit in sorted(edits, key=_by_line):
+        if edit.kind is Kind.PORT and edit.attribute in _KEYS:
+            sheet.set_of_port(edit)
+        elif edit.kind is Kind.VLAN and device.vlans is not None:
+            sheet.set_row(device, edit)
+        elif edit.kind is Kind.GATEWAY and edit.attribute == "enabled":
+            sheet.set_gateway(edit)
+        else:
+            what = edit.attribute or "the whole of it"
+            raise CannotWrite(f"{edit.kind} {edit.name}, {what}: not written into a sheet")
+    return sheet.text
+
+
+class _Text:
+    """A sheet as lines. A section is the number of its heading, and where it ends."""
+
+    def __init__(self, text: str) -> None:
+        self.newline = "\r\n" if "\r\n" in text else "\n"
+        self.lines = text.replace("\r\n", "\n").split("\n")
+
+    @property
+    def text(self) -> str:
+        return self.newline.join(self.lines)
+
+    def _sections(self) -> list[tuple[int, int, str, str]]:
+        """(heading, end, word, what follows the word) of each section."""
+        heads = [n for n, line in enumerate(self.lines) if without_comment(line).startswith("[")]
+        found = []
+        for at, head in enumerate(heads):
+            end = heads[at + 1] if at + 1 < len(heads) else len(self.lines)
+            word, _, rest = without_comment(self.lines[head]).strip("[]").strip().partition(" ")
+            found.append((head, end, word, rest.strip()))
+        return found
+
+    def _last(self, head: int, end: int) -> int:
+        """Behind the last line of a section that says something."""
+        saying = [n for n in range(head, end) if without_comment(self.lines[n])]
+        return saying[-1] + 1
+
+    def _line_of(self, head: int, end: int, key: str) -> int | None:
+        """The last line of a section that states a key."""
+        found = None
+        for number in range(head + 1, end):
+            line = without_comment(self.lines[number])
+            if line and key_of(line)[0] == key:
+                found = number
+        return found
+
+    def _put(self, number: int, key: str, value: str) -> None:
+        """Another value in a line; a comment behind it stays."""
+        old = self.lines[number]
+        said = without_comment(old)
+        comment = old[old.index(said) + len(said) :] if said in old else ""
+        indent = old[: len(old) - len(old.lstrip())]
+        self.lines[number] = f"{indent}{key}: {value}{comment}"
+
+    # --- ports ---
+
+    def set_of_port(self, edit: Edit) -> None:
+        key = _KEYS[edit.attribute]
+        value = None if edit.after is None else value_text(edit.attribute, _value(edit.after))
+        own = self._of_port(edit.name)
+        if not own:
+            if value is not None:
+                self.lines[self._last(0, len(self.lines)) :] = [
+                    "",
+                    f"[port {name_text(edit.name)}]",
+                    f"{key}: {value}",
+                    "",
+                ]
+            return
+        stating = [one for one in own if self._line_of(one[0], one[1], key) is not None]
+        head, end, word, rest = (stating or own)[-1]
+        if len(names(rest)) > 1:
+            head, end = self._alone(head, end, word, names(rest), edit.name)
+        at = self._line_of(head, end, key)
+        if at is not None and value is not None:
+            self._put(at, key, value)
+        elif at is not None:
+            del self.lines[at]
+        elif value is not None:
+            self.lines.insert(self._last(head, end), f"{key}: {value}")
+
+    def _of_port(self, name: str) -> list[tuple[int, int, str, str]]:
+        found = []
+        for section in self._sections():
+            try:
+                if section[2] in _OF_PORTS and name in names(section[3]):
+                    found.append(section)
+            except BadLine:
+                continue  # told where it is read
+        return found
+
+    def _alone(self, head: int, end: int, word: str, of: list[str], name: str) -> tuple[int, int]:
+        """Take a port out of a section about several, into one of its own behind it."""
+        others = ", ".join(name_text(one) for one in of if one != name)
+        last = self._last(head, end)
+        body = [line for line in self.lines[head + 1 : last] if without_comment(line)]
+        comment = self.lines[head].partition("]")[2]
+        self.lines[head] = f"[{word} {others}]{comment}"
+        self.lines[last:last] = [f"[{word} {name_text(name)}]", *body]
+        return last, last + 1 + len(body)
+
+    # --- rows and gateways ---
+
+    def set_row(self, device: Device, edit: Edit) -> None:
+        vid = int(edit.name)
+        row = (device.vlans or {}).get(vid)
+        tables = [one for one in self._sections() if one[2] == "vlans" and not one[3]]
+        for head, end, _, _ in reversed(tables):
+            for number in reversed(range(head + 1, end)):
+                line = without_comment(self.lines[number])
+                if not line or vid not in _vids(key_of(line)[0]):
+                    continue
+                if len(_vids(key_of(line)[0])) > 1:
+                    raise CannotWrite(f"VLAN {vid} stands in a line with others")
+                if row is None:
+                    del self.lines[number]
+                else:
+                    key, _, value = row_text(row).partition(":")
+                    self._put(number, key, value.strip())
+                return
+        if row is None:
+            raise CannotWrite(f"VLAN {vid} is in no table")
+        if tables:
+            head, end, _, _ = tables[-1]
+            self.lines.insert(self._last(head, end), row_text(row))
+        else:
+            at = next((one[0] for one in self._sections()), self._last(0, len(self.lines)))
+            self.lines[at:at] = ["[vlans]", row_text(row), ""]
+
+    def set_gateway(self, edit: Edit) -> None:
+        head = edit.after.origin.line - 1
+        section = next((one for one in self._sections() if one[0] == head), None)
+        if section is None or section[2] != "gateway":
+            raise CannotWrite(f"gateway {edit.name} has no section")
+        state = "on" if edit.after.value else "off"
+        at = self._line_of(section[0], section[1], "state")
+        if at is not None:
+            self._put(at, "state", state)
+        else:
+            self.lines.insert(self._last(section[0], section[1]), f"state: {state}")
+
+
+def _by_line(edit: Edit) -> int:
+    return -edit.after.origin.line if edit.kind is Kind.GATEWAY and edit.after is not None else 1
+
+
+def _value(fact: Any) -> Any:
+    return fact.value if isinstance(fact, Fact) else fact
+
+
+def _vids(key: str) -> VlanSet:
+    try:
+        return VlanSet.parse(key)
+    except VlanListError:
+        return VlanSet()

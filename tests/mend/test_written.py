@@ -1,0 +1,120 @@
+"""Sheets as they are written once they are mended: read back, nothing is found; and what was not to
+be changed stands as it stood.
+"""
+
+from __future__ import annotations
+
+import random
+from copy import deepcopy
+from pathlib import Path
+
+import pytest
+
+from inkov.readers.sheets.writer import write_sheet
+from tests.checks.mistakes import KINDS, Ground
+from tests.checks.test_mistakes import clean, ground_of
+from tests.conftest import DEMO, Inkov
+
+WRITABLE = {
+    *("allowed-differs", "edge-missing", "edge-on-link", "guard-missing", "native-not-allowed"),
+    *("needed-vlan-missing", "surplus-vlans", "vlan-missing-in-transit", "vlan-name-differs"),
+    *("vlan-suspended", "protected-uplink", "registration-at-host-port"),
+}
+
+
+@pytest.mark.parametrize("ground", [1, 4])
+def test_planted_mistakes_are_mended_in_the_files(
+    inkov: Inkov, tmp_path: Path, ground: int
+) -> None:
+    """A clean campus as sheets, with one mistake; the sheets that change take the others' place."""
+    seen: set[str] = set()
+    for name, kind in KINDS.items():
+        if kind.rule not in WRITABLE:
+            continue
+        campus, text = clean(ground)
+        changed, lines = deepcopy(campus), [text]
+        spots = kind.plant(Ground(ground_of(ground), changed, random.Random(name), lines))
+        if spots is None:
+            continue
+        folder = tmp_path / name
+        folder.mkdir()
+        for device in changed.devices.values():
+            (folder / f"{device.name}.sheet").write_text(write_sheet(device, changed.neighbours))
+        (folder / "plan.yaml").write_text("".join(lines))
+        found = inkov("audit", name, "-f", "json").json["findings"]
+        if [one["rule"] for one in found] != [kind.rule]:
+            continue  # sheets have another default for something
+        written = inkov("mend", name, "--write", f"{name}-mended")
+        assert written.status == 0, (name, written.out, written.err)
+        for sheet in (tmp_path / f"{name}-mended").iterdir():
+            (folder / sheet.name).write_text(sheet.read_text())
+        assert inkov("audit", name).out.startswith("No findings"), name
+        seen.add(kind.rule)
+    assert len(seen) >= 6, seen
+
+
+SHEET = """\
+inkov sheet 1
+# the palm house
+switch: a
+
+[vlans]
+10: climate   # everywhere
+20: pumps; suspended  # since the flood
+99: nobody
+
+[port 1..4]  # the beds
+vlan: 10
+edge: yes
+
+[port 5..6]
+vlan: 20
+edge: no
+
+[port 9]
+mode: trunk
+native: 99   # nobody
+allowed: 10,20   # to the fern house
+[neighbours]
+9: b:9
+"""
+
+
+def test_what_is_not_mended_stays_as_it_is_written(inkov: Inkov, tmp_path: Path) -> None:
+    """The row is active again, the list has the native VLAN, and ports 5 and 6 are edge ports."""
+    far = "[vlans]\n10: climate\n20: pumps\n99: nobody\n[port 9]\nmode: trunk\nnative: 99\n"
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "a.sheet").write_text(SHEET)
+    (tmp_path / "in" / "b.sheet").write_text(
+        f"inkov sheet 1\nswitch: b\n{far}allowed: 10,20,99\n[port 1]\nvlan: 10\n[port 2]\n"
+        "vlan: 20\n[neighbours]\n9: a:9\n"
+    )
+    result = inkov("mend", "in", "--write", "out", "--diff")
+    assert result.status == 0, result.out + result.err
+    expected = (
+        SHEET.replace("20: pumps; suspended  #", "20: pumps; active  #")
+        .replace("allowed: 10,20   #", "allowed: 10,20,99   #")
+        .replace(
+            "[port 5..6]\nvlan: 20\nedge: no\n",
+            "[port 6]\nvlan: 20\nedge: yes\n[port 5]\nvlan: 20\nedge: yes\n",
+        )
+    )
+    assert (tmp_path / "out" / "a.sheet").read_text() == expected
+    assert not (tmp_path / "out" / "b.sheet").exists()
+    assert "+allowed: 10,20,99   # to the fern house" in result.out
+    # What was written is what the next audit reads.
+    (tmp_path / "in" / "a.sheet").write_text(expected)
+    assert inkov("mend", "in").out.startswith("There is nothing to change.")
+
+
+def test_what_was_read_is_not_written_over(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text(SHEET)
+    result = inkov("mend", ".", "--write", ".")
+    assert result.status == 2 and "one of the files that are read" in result.err
+    assert (tmp_path / "a.sheet").read_text() == SHEET
+
+
+def test_what_is_no_sheet_is_said(inkov: Inkov) -> None:
+    result = inkov("mend", str(DEMO / "garden"), "--fail-on", "fault", "--write", "out")
+    assert result.status == 1
+    assert "palm-1.json is no switch sheet" in result.err
