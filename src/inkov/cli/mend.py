@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -9,7 +9,13 @@ from inkov.cli.edited import edited_files, write_edited
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ListingOptions, shared
 from inkov.cli.says import complain, fail, nearest
-from inkov.cli.session import start
+from inkov.cli.session import Session, start
+
+if TYPE_CHECKING:
+    from datetime import date
+
+    from inkov.edits import Edit
+    from inkov.render.results import Result
 
 
 @shared
@@ -22,6 +28,10 @@ def mend(
     finding: Annotated[
         list[str] | None,
         typer.Option("--finding", metavar="ID", help="Only this finding; can be repeated."),
+    ] = None,
+    claim: Annotated[
+        int | None,
+        typer.Option("--claim", metavar="N", help="Make this claim of the plan true, by number."),
     ] = None,
     fail_on: Annotated[
         FailOn,
@@ -41,7 +51,7 @@ def mend(
     from inkov.checks import CATALOGUE, Severity
     from inkov.checks import audit as run
     from inkov.mend.findings import mend_findings
-    from inkov.render.mend import diff_result, mend_result
+    from inkov.render.mend import mend_result
 
     for slug in rule or ():
         if slug not in CATALOGUE:
@@ -50,6 +60,11 @@ def mend(
         fail("--fail-on never: then there is nothing to mend")
     session = start(options)
     today = date.today()
+    if claim is not None:
+        if rule or finding:
+            fail("--claim is a goal of its own: leave out --rule and --finding")
+        _claim(session, claim, today, options, diff=diff, write=write)
+        return
     found = run(session.fabric, session.plan, today=today).findings
     known = {one.id for one in found}
     for identity in finding or ():
@@ -64,16 +79,52 @@ def mend(
         and (not finding or one.id in finding)
     ]
     mended = mend_findings(session.loaded.campus, session.plan, goals, today)
-    files, left = edited_files(session, mended.edits) if diff or write is not None else ([], [])
-    if diff:
-        options.out.show(diff_result([file.diff for file in files]))
-    else:
-        options.out.show(mend_result(mended, session.locator))
+    told = mend_result(mended, session.locator)
+    written = _tell(session, options, told, mended.edits, diff=diff, write=write)
+    session.end(FINDINGS if mended.unmet or not written else ALL_WELL)
+
+
+def _claim(
+    session: Session,
+    number: int,
+    today: date,
+    options: ListingOptions,
+    *,
+    diff: bool,
+    write: str | None,
+) -> None:
+    """Make a claim of the plan true."""
+    from inkov.mend.claims import HOLDS, mend_claim
+    from inkov.render.mend import claim_result
+
+    claims = session.plan.says.claims
+    if not 1 <= number <= len(claims):
+        fail(f"--claim {number}: the plan has {len(claims)} claims")
+    goal, mended = mend_claim(session.fabric, session.plan, claims[number - 1], today)
+    told = claim_result(goal, mended, session.locator)
+    written = _tell(session, options, told, mended.edits, diff=diff, write=write)
+    unmet = not goal.edits and goal.says != HOLDS
+    session.end(FINDINGS if unmet or not written else ALL_WELL)
+
+
+def _tell(
+    session: Session,
+    options: ListingOptions,
+    told: Result,
+    edits: list[Edit],
+    *,
+    diff: bool,
+    write: str | None,
+) -> bool:
+    """Show edits, or what they change in files, and write these; whether all could be written."""
+    from inkov.render.mend import diff_result
+
+    asked = diff or write is not None
+    files, left = edited_files(session, edits) if asked else ([], [])
+    options.out.show(diff_result([file.diff for file in files]) if diff else told)
     if write is not None:
         write_edited(session, files, write)
         complain(f"{len(files)} files written to {write}")
     for says in left:
         complain(f"not written: {says}")
-    if left:
-        session.end(FINDINGS)
-    session.end(FINDINGS if mended.unmet else ALL_WELL)
+    return not left

@@ -32,7 +32,7 @@ from inkov.mend.causes import place_of
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet
 
-__all__ = ["Mended", "Unmet", "mend_findings"]
+__all__ = ["Mended", "Trier", "Unmet", "mend_findings", "together"]
 
 
 _OF_PAPER = ("sources-disagree", "odd-one-out")
@@ -70,7 +70,7 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
             chosen.append(one)
         else:
             mended.unmet.append(Unmet(one, f"somebody has to decide: {one.cure}"))
-    trier = _Trier(campus, plan, today)
+    trier = Trier(campus, plan, today)
     harmless: list[Finding] = []
     for group in trier.apart(chosen):
         harm = trier.harm([*harmless, *group])
@@ -79,9 +79,10 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
         else:
             harmless += group
     if harmless:
-        mended.edits, _ = trier.tried(harmless)
-        mended.places = [place_of(campus, edit) for edit in mended.edits]
-        mended.effects = trier.compared(mended.edits, (Level.HONEST, Level.HOSTILE))
+        edits, _ = trier.tried(harmless)
+        done = trier.mended(edits, trier.compared(edits, (Level.HONEST, Level.HOSTILE)))
+        mended.edits, mended.places, mended.effects = done.edits, done.places, done.effects
+        assert mended.effects is not None
         left = {one.id for one in [*mended.effects.new, *mended.effects.worse]}
         gone = {one.id for one in mended.effects.gone}
         for one in harmless:
@@ -92,7 +93,9 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
     return mended
 
 
-class _Trier:
+class Trier:
+    """Tries edits on a campus: what they do, and whether that is harm."""
+
     def __init__(self, campus: Campus, plan: Plan, today: date) -> None:
         self.campus = campus
         self.plan = plan
@@ -105,10 +108,12 @@ class _Trier:
         key = frozenset(one.id for one in findings)
         if key not in self._known:
             edits = together(edit for one in findings for edit in one.edits)
-            self._known[key] = edits, self.compared(edits, (Level.HONEST,))
+            self._known[key] = edits, self.compared(edits)
         return self._known[key]
 
-    def compared(self, edits: list[Edit], levels: tuple[Level, ...]) -> Comparison:
+    def compared(
+        self, edits: list[Edit], levels: tuple[Level, ...] = (Level.HONEST,)
+    ) -> Comparison:
         """The campus with some edits, compared with the one before."""
         after = apply(self.campus, edits)
         options = Options(levels=levels, today=self.today)
@@ -116,7 +121,16 @@ class _Trier:
 
     def harm(self, findings: Iterable[Finding]) -> str:
         """What harm the edits of some findings do, in words; "" if none."""
-        _, done = self.tried(findings)
+        return self.harm_in(self.tried(findings)[1])
+
+    def mended(self, edits: list[Edit], done: Comparison) -> Mended:
+        """Edits with their places, and what they do."""
+        return Mended([], edits, [place_of(self.campus, edit) for edit in edits], done)
+
+    def harm_in(self, done: Comparison, *, findings: bool = True) -> str:
+        """The first harm that something does, in words; "" if none. Without `findings`, what an
+        audit finds then is none, nor what links should carry now.
+        """
         # Whom a hostile host reaches where a VLAN is whole again is told at the end: no harm.
         for effect in done.effects:
             if not effect.gained and not effect.follows:
@@ -126,10 +140,10 @@ class _Trier:
         for claim in done.claims:
             if claim.after is not None and claim.after.verdict != Outcome.HOLDS:
                 return f"the claim {claim.claim} would not hold"
-        for one in done.consequences:
+        for one in done.consequences if findings else ():
             if one.worse:
                 return " ".join(filter(None, (one.name, one.says)))
-        for new in [*done.new, *done.worse]:
+        for new in [*done.new, *done.worse] if findings else ():
             if new.rule not in _OF_PAPER:
                 return f"it makes another finding: {new.says} ({new.rule})"
         return ""

@@ -6,6 +6,7 @@ from typing import Any
 
 from inkov.effects.words import pair_in_words
 from inkov.harmless import safe
+from inkov.mend.claims import HOLDS, Claimed
 from inkov.mend.findings import Mended
 from inkov.readers import Locator
 from inkov.render.edits import change_in_words, edit_json, name_of_edit, what_of_edit
@@ -14,7 +15,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.text import brief
 
-__all__ = ["diff_result", "mend_result"]
+__all__ = ["claim_result", "diff_result", "mend_result"]
 
 
 def mend_result(mended: Mended, locator: Locator) -> Result:
@@ -24,6 +25,28 @@ def mend_result(mended: Mended, locator: Locator) -> Result:
         return [_changes(mended, locator), *([_left(mended)] if mended.unmet else [])]
 
     return Result(value=lambda: _value(mended, locator), grids=grids)
+
+
+def claim_result(goal: Claimed, mended: Mended, locator: Locator) -> Result:
+    """What makes a claim true, in every form."""
+
+    def grids() -> list[Grid]:
+        if not goal.edits:
+            grid = Grid([Column("Claim"), Column("Why there is nothing to change")])
+            grid.add(goal.claim, goal.says)
+            return [grid]
+        grid = _changes(mended, locator)
+        grid.notes.insert(0, f"The claim {goal.claim} holds then.")
+        return [grid]
+
+    def value() -> dict[str, Any]:
+        edits = [edit_json(edit, locator) for edit in goal.edits]
+        changes = [{"goal": {"claim": safe(goal.claim)}, "edits": edits}] if edits else []
+        left = not edits and goal.says != HOLDS
+        unmet = [{"claim": safe(goal.claim), "says": safe(goal.says)}] if left else []
+        return _value(mended, locator) | {"changes": changes, "unmet": unmet}
+
+    return Result(value=value, grids=grids)
 
 
 def diff_result(diffs: list[str]) -> Result:
@@ -57,7 +80,8 @@ def _changes(mended: Mended, locator: Locator) -> Grid:
         return grid
     edits = "this edit" if len(mended.edits) == 1 else f"these {len(mended.edits)} edits"
     findings = "1 finding is" if gone == 1 else f"{gone} findings are"
-    grid.notes.append(f"With {edits} {findings} gone.")
+    if gone:
+        grid.notes.append(f"With {edits} {findings} gone.")
     done = mended.effects
     gained = [e for e in done.effects if e.gained and not e.follows] if done is not None else []
     for effect in gained:
@@ -65,6 +89,8 @@ def _changes(mended: Mended, locator: Locator) -> Grid:
     grid.notes.append(
         "Nobody is cut off, no honest host's frame gets to another segment, no claim breaks."
     )
+    for new in [*done.new, *done.worse] if done is not None else ():
+        grid.notes.append(f"An audit finds then: {new.says} ({new.rule}).")
     for says in done.undecided if done is not None else ():
         grid.notes.append(f"Not known: {says}.")
     return grid

@@ -1,0 +1,128 @@
+"""Making a claim true that something arrives: a `join`, or a `reach` between two places.
+
+A join of members of one VLAN is made by ways: from the part with most members the cheapest way is
+taken to each other one, the nearest first. Of reaching, a ticket is made. What is found is tried on
+the whole campus, and must make the claim hold, and cut nobody off. What an audit finds then besides
+(a spare that lacks the VLAN, say) is no reason to leave a claim broken, and is told.
+"""
+
+from __future__ import annotations
+
+from datetime import date
+
+from msgspec import Struct, field
+
+from inkov.campus import Host, Origin
+from inkov.edits import Edit
+from inkov.edits.make import defined
+from inkov.forwarding import Fabric
+from inkov.forwarding.domains import domains
+from inkov.levels import Layer, Outcome
+from inkov.mend.findings import Mended, Trier, together
+from inkov.mend.tickets import Ticket
+from inkov.mend.ways import Ways
+from inkov.plan import Claim, Plan
+from inkov.proofs.prove import Prover
+from inkov.proofs.seats import ClaimNames
+
+__all__ = ["HOLDS", "Claimed", "mend_claim"]
+
+HOLDS = "it holds"
+
+
+class Claimed(Struct):
+    """A claim that is to be made true: the edits that do it, or in `says` why there are none."""
+
+    claim: str
+    edits: list[Edit] = field(default_factory=list)
+    says: str = ""
+
+
+def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[Claimed, Mended]:
+    """The edits that make a claim true, and what they do besides."""
+    goal = Claimed(claim.words)
+    before = Prover(fabric, plan).judge(claim)
+    if before.verdict == Outcome.HOLDS:
+        goal.says = HOLDS
+        return goal, Mended()
+    edits = _edits(fabric, plan, claim)
+    if isinstance(edits, str):
+        goal.says = edits
+        return goal, Mended()
+    trier = Trier(fabric.campus, plan, today)
+    done = trier.compared(edits)
+    harm = trier.harm_in(done, findings=False)
+    verdict = next((one.after for one in done.claims if one.claim == claim.words), None)
+    if verdict is None or verdict.verdict != Outcome.HOLDS:
+        goal.says = "no edits that are known make it hold"
+    elif harm:
+        goal.says = f"its edits do harm: {harm}"
+    else:
+        goal.edits = edits
+        return goal, trier.mended(edits, done)
+    return goal, Mended()
+
+
+def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:
+    """Edits that could make a claim true; why there are none."""
+    if claim.reach is not None:
+        places = [_place(fabric, name) for name in claim.reach]
+        one, other = places
+        if one is None or other is None:
+            return "what reaches must be two hosts or ports, and not VLANs"
+        return Ticket(fabric, one, other).answer().edits or "no edits that are known make it hold"
+    if claim.join is None or claim.layer is not Layer.FRAMES:
+        return "what must not arrive is not mended: look at the lines to blame"
+    names = ClaimNames(fabric, plan)
+    seats = names.any_of(claim.join)
+    vids = {seat.vid for seat in seats if seat.vid}
+    if len(vids) != 1:
+        return "its members are in several VLANs: which one is meant?"
+    [vid] = vids
+    bridges = {fabric.bridge_ports[seat.port].bridge for seat in seats if seat.vid}
+    # Ports that are put into the VLAN on switches that do not have it are members as well.
+    devices = {end.device for end in names.lost.get(vid, ())}
+    bridges |= {fabric.bridge_of[name, ""] for name in devices if (name, "") in fabric.bridge_of}
+    rows = [
+        edit
+        for name in sorted(devices)
+        for edit in defined(fabric.campus, fabric.device(name), vid)
+    ]
+    ways = _joined(fabric, bridges, vid)
+    return ways if isinstance(ways, str) else together([*rows, *ways])
+
+
+def _place(fabric: Fabric, name: str) -> Host | None:
+    """The host that a name means, or a nameless one at a port."""
+    hosts = {host.name: host for host in fabric.campus.hosts}
+    if name in hosts:
+        return hosts[name]
+    switch, _, port = name.partition(":")
+    device = fabric.campus.devices.get(switch)
+    if device is None or port not in device.ports:
+        return None
+    return Host(name, switch, port, Origin())
+
+
+def _joined(fabric: Fabric, bridges: set[int], vid: int) -> list[Edit] | str:
+    """The edits by which a VLAN joins some bridges."""
+    there = domains(fabric)
+    parts: dict[object, set[int]] = {}
+    for bridge in sorted(bridges):
+        label = there.of(bridge, vid)
+        parts.setdefault(label if label >= 0 else (bridge,), set()).add(bridge)
+    ordered = sorted(parts.values(), key=lambda part: (-len(part), min(part)))
+    connected, left = ordered[0], ordered[1:]
+    ways, edits = Ways(fabric), list[Edit]()
+    while left:
+        found = [
+            (len(way), number, way)
+            for number, part in enumerate(left)
+            if (way := ways.cheapest(connected, part, vid)) is not None
+        ]
+        if not found:
+            return f"no way for VLAN {vid} is known to all its members"
+        _, number, way = min(found, key=lambda one: one[:2])
+        edits += way
+        connected = connected | left.pop(number)
+    return together(edits)
