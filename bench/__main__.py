@@ -65,6 +65,9 @@ COMPARE_LIMIT = 1.3
 """The most that comparing may cost beyond reading both sides, in multiples of one audit, files to
 findings.
 """
+_MISTAKES = 20
+MEND_LIMIT = 5.0
+"""The most that mending twenty mistakes may cost, in multiples of one audit."""
 WHY_LIMIT = 1.5
 """The most that the answer to a ticket may cost, in multiples of one audit, files to findings."""
 
@@ -183,6 +186,29 @@ def asking(files: list[Path], runs: int) -> None:
             audited.append(timed(lambda: command("audit", str(broken))))
     ratio = min(asked) / min(audited)
     print(f"  why, VLAN lost on uplinks    {ratio:6.2f} x one audit   at most {WHY_LIMIT:g}")
+
+
+def mending(files: list[Path], runs: int) -> None:
+    """Whole commands: `inkov mend`, where twenty lists lack a VLAN of hosts; over `inkov audit`."""
+    with tempfile.TemporaryDirectory() as folder:
+        broken = Path(folder) / "broken"
+        shutil.copytree(files[0].parent, broken)
+        left = _MISTAKES
+        for path in sorted(broken.glob("access-*")):
+            text = path.read_text()
+            vid = re.search(r'"access-vlan": *(\d+)', text)
+            begin = text.find('"trunk-vlans"')
+            if left and vid is not None and begin >= 0:
+                lists = re.sub(rf"(?m)^\s*{vid[1]},\n", "", text[begin:], count=1)
+                path.write_text(text[:begin] + lists)
+                left -= lists != text[begin:]
+        assert not left
+        mended = min(timed(partial(command, "mend", str(broken))) for _ in range(runs))
+        audited = min(timed(partial(command, "audit", str(broken))) for _ in range(runs))
+    ratio = mended / audited
+    print(
+        f"  mend, {_MISTAKES} lists lack a VLAN    {ratio:6.2f} x one audit   at most {MEND_LIMIT:g}"
+    )
 
 
 def command(*words: str) -> None:
@@ -407,6 +433,7 @@ def main() -> None:
                 proofs(files, options.runs)
                 comparing(files, options.runs)
                 asking(files, options.runs)
+                mending(files, options.runs)
                 trees_and_losses(files, decode, options.runs)
         for name, seconds in median.items():
             if name != "floor":
