@@ -206,9 +206,8 @@ def mending(files: list[Path], runs: int) -> None:
         mended = min(timed(partial(command, "mend", str(broken))) for _ in range(runs))
         audited = min(timed(partial(command, "audit", str(broken))) for _ in range(runs))
     ratio = mended / audited
-    print(
-        f"  mend, {_MISTAKES} lists lack a VLAN    {ratio:6.2f} x one audit   at most {MEND_LIMIT:g}"
-    )
+    most = f"at most {MEND_LIMIT:g}"
+    print(f"  mend, {_MISTAKES} lists lack a VLAN    {ratio:6.2f} x one audit   {most}")
 
 
 def command(*words: str) -> None:
