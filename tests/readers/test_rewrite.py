@@ -1,0 +1,107 @@
+"""Edits in the text of a sheet: the text as a person would have changed it, and read back, the
+switch that was meant.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from inkov.campus import Campus, Device
+from inkov.edits import Edit, apply, difference
+from inkov.edits.make import active, defined, gateway_edit, named, of_port
+from inkov.readers.sheets.reader import read
+from inkov.readers.sheets.rewrite import CannotWrite, rewrite
+from inkov.vlanset import VlanSet
+
+HEAD = "inkov sheet 1\nswitch: a\n"
+Make = Callable[[Device], list[Edit]]
+
+
+def port(name: str, attribute: str, value: Any) -> Make:
+    return lambda device: [of_port("a", device.ports[name], attribute, value)]
+
+
+def rewritten(text: str, make: Make) -> str:
+    [device] = read("a.sheet", text.encode()).part.devices
+    campus = Campus(devices={"a": device})
+    edits = make(device)
+    tried = apply(campus, edits)
+    written = rewrite(text, tried.devices["a"], edits)
+    part = read("a.sheet", written.encode()).part
+    assert part.problems == []
+    assert difference(tried, Campus(devices={"a": part.devices[0]})) == []
+    return written
+
+
+@pytest.mark.parametrize(
+    ("text", "make", "expected"),
+    [
+        # A value, with its comment, whatever is in quotes, and however lines end.
+        (
+            'switch: a\r\n[port 1]\r\nvlan: 10 # "x # y"\r\n',
+            port("1", "access_vlan", 11),
+            'switch: a\r\n[port 1]\r\nvlan: 11 # "x # y"\r\n',
+        ),
+        # A port leaves a section about several, with all that it says.
+        (
+            '[port "bed 1".."bed 3"] # beds\nvlan: 10\nedge: yes\n\n# tail',
+            port("bed 2", "access_vlan", 11),
+            '[port "bed 1", "bed 3"] # beds\nvlan: 10\nedge: yes\n'
+            '[port "bed 2"]\nvlan: 11\nedge: yes\n\n# tail',
+        ),
+        # The section that has the last word is changed.
+        (
+            "[port 1..3]\nvlan: 10\n[port 2]\nvlan: 12\n",
+            port("2", "access_vlan", 11),
+            "[port 1..3]\nvlan: 10\n[port 2]\nvlan: 11\n",
+        ),
+        # What nothing says is added; a member that has no section gets one.
+        (
+            "[bundle b]\nmembers: 1,2\nmode: trunk\n\n[port 2]\n",
+            lambda device: [
+                of_port("a", device.ports["b"], "allowed", VlanSet.of(10, 20)),
+                of_port("a", device.ports["1"], "enabled", False),
+            ],
+            "[bundle b]\nmembers: 1,2\nmode: trunk\nallowed: 10,20\n\n[port 2]\n"
+            "\n[port 1]\nstate: off\n",
+        ),
+        # Rows: a new one, another name, one that is active again.
+        (
+            "[vlans]\n10: x  # old\n20: y; suspended\n\n[port 1]\n",
+            lambda device: [
+                *defined(Campus(devices={"a": device}), device, 30),
+                named("a", device.vlans[10], "z"),
+                *active(device, device.vlans[20]),
+            ],
+            "[vlans]\n10: z  # old\n20: y; active\n30:\n\n[port 1]\n",
+        ),
+        # Of two sections of one gateway the one that opens it.
+        (
+            "[gateway 10]\nstate: off\n[port 1]\nvlan: 10\n[gateway 20]\nstate: off\n",
+            lambda device: gateway_edit(device, device.gateways[1].origin, "enabled", True),
+            "[gateway 10]\nstate: off\n[port 1]\nvlan: 10\n[gateway 20]\nstate: on\n",
+        ),
+    ],
+)
+def test_a_sheet_as_a_person_would_change_it(text: str, make: Make, expected: str) -> None:
+    head = "inkov sheet 1\r\n" if "\r\n" in text else HEAD
+    assert rewritten(head + text, make) == head + expected
+
+
+@pytest.mark.parametrize(
+    ("text", "make", "says"),
+    [
+        (
+            "[vlans]\n10-12: x\n",
+            lambda device: [named("a", device.vlans[11], "y")],
+            "VLAN 11 stands in a line with others",
+        ),
+        ("[port 1]\n", port("1", "bundle", "b"), "port 1, bundle: not written"),
+    ],
+)
+def test_what_is_not_written_is_said(text: str, make: Make, says: str) -> None:
+    with pytest.raises(CannotWrite, match=says):
+        rewritten(HEAD + text, make)
