@@ -164,6 +164,12 @@ FORGED: list[tuple[str, tuple[str, ...], str, dict[str, Any]]] = [
         ANY_SWITCH,
         {"edges": SPARE["edges"][1:]},
     ),
+    (
+        "shed, which is not among the files, may close a circle",
+        spared("[port x]\n[port y]\n[neighbours]\nx: shed:1\ny: shed:2\n"),
+        ANY_LINK,
+        SPARE,
+    ),
     ("is a sub-interface, or opposite to one", spared(SUB), ANY_SWITCH, SPARE),
     (
         "comes in by one port alone, and by two",

@@ -8,6 +8,7 @@ counts as one loss: of links, or of switches if one is among it.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -161,6 +162,9 @@ class Withstanding:
         [of_vlan] = [group for group in self.losses.groups if group.vlans >> min(vids) & 1]
         if id(of_vlan) not in self.losses.safe:
             return {}
+        boxes = Counter(box.far.lower() for box in self.fabric.wiring.outside)
+        if any(count > 1 for count in boxes.values()):
+            return {}  # who is not among the files may close a circle
         ports = self.fabric.bridge_ports
         edges = links_around(
             self.fabric, passing(self.fabric), min(vids), {ports[s.port].bridge for s in seats}

@@ -172,6 +172,10 @@ def _see_that_trees_join(net: PacketModel, vid: int, hubs: Collection[Hub]) -> N
     modes = {_mode(net, hub) for hub in around}
     if modes == {TreeMode.OFF}:
         return  # all links forward
+    for box, ends in sorted(net.boxes.items()):
+        at = {spot for end in ends for spot in net.spots.get(net.whole(end), ())}
+        if sum(spot.hub in around for spot in at) > 1:
+            raise Refused(f"{box}, which is not among the files, may close a circle")
     if (TreeMode.PER_VLAN in modes and len(modes) > 1) or modes & {TreeMode.OFF, None}:
         raise Refused("it is not known that all switches around run one kind of spanning tree")
     for wire in wires:
