@@ -4,6 +4,7 @@ switch that was meant.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from typing import Any
 
@@ -12,8 +13,11 @@ import pytest
 from inkov.campus import Campus, Device
 from inkov.edits import Edit, apply, difference
 from inkov.edits.make import active, defined, gateway_edit, named, of_port
+from inkov.readers.openconfig import from_json
+from inkov.readers.openconfig.rewrite import rewrite as rewrite_openconfig
+from inkov.readers.rewriting import CannotWrite
 from inkov.readers.sheets.reader import read
-from inkov.readers.sheets.rewrite import CannotWrite, rewrite
+from inkov.readers.sheets.rewrite import rewrite
 from inkov.vlanset import VlanSet
 
 HEAD = "inkov sheet 1\nswitch: a\n"
@@ -105,3 +109,42 @@ def test_a_sheet_as_a_person_would_change_it(text: str, make: Make, expected: st
 def test_what_is_not_written_is_said(text: str, make: Make, says: str) -> None:
     with pytest.raises(CannotWrite, match=says):
         rewritten(HEAD + text, make)
+
+
+OPENCONFIG = {
+    "openconfig-interfaces:interfaces": {
+        "interface": [
+            {
+                "name": "9",
+                "config": {"name": "9", "description": "zum B\u00e4renzwinger"},
+                "openconfig-if-ethernet:ethernet": {
+                    "openconfig-vlan:switched-vlan": {
+                        "config": {"interface-mode": "TRUNK", "trunk-vlans": [20, "30..32"]}
+                    }
+                },
+            }
+        ]
+    }
+}
+
+
+@pytest.mark.parametrize(
+    ("indent", "escaped", "end"), [(2, False, "\n"), (4, True, ""), (None, False, "")]
+)
+def test_openconfig_as_it_is_laid_out(indent: int | None, escaped: bool, end: str) -> None:
+    def laid_out(vlans: list[Any]) -> str:
+        document = json.loads(json.dumps(OPENCONFIG))
+        inner = document["openconfig-interfaces:interfaces"]["interface"][0]
+        switched = inner["openconfig-if-ethernet:ethernet"]["openconfig-vlan:switched-vlan"]
+        switched["config"]["trunk-vlans"] = vlans
+        return json.dumps(document, indent=indent, ensure_ascii=escaped) + end
+
+    text = laid_out([20, "30..32"])
+    [device] = from_json.read("a.json", text.encode(), account=False).part.devices
+    port_9 = device.ports["9"]
+    edit = of_port(device.name, port_9, "allowed", VlanSet.of(10, 20, 31, 32))
+    assert rewrite_openconfig(text, device, [edit]) == laid_out([10, 20, "31..32"])
+    with pytest.raises(CannotWrite, match="no member states it yet"):
+        rewrite_openconfig(text, device, [of_port(device.name, port_9, "native_vlan", 10)])
+    with pytest.raises(CannotWrite, match="layout"):
+        rewrite_openconfig(text.replace('"name": "9"', '"name" : "9"'), device, [edit])

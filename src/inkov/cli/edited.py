@@ -36,7 +36,7 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
     and must be the switch that was tried.
     """
     from inkov.edits import apply
-    from inkov.readers.sheets.rewrite import CannotWrite, rewrite
+    from inkov.readers.rewriting import CannotWrite, rewriter
 
     campus = session.loaded.campus
     formats = {report.file: report.format for report in session.loaded.reports}
@@ -47,8 +47,10 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
     files, left = [], []
     for switch, own in by_switch.items():
         path = campus.devices[switch].origin.file if switch in campus.devices else ""
-        if formats.get(path) != "switch sheet":
-            what = f"{path} is no switch sheet" if path else "a table or the plan"
+        rewrite = rewriter(formats.get(path, ""))
+        if rewrite is None:
+            form = formats.get(path, "of no format")
+            what = f"{path} is {form}, which is not written" if path else "a table or the plan"
             left.append(f"{switch or ', '.join(edit.name for edit in own)}: {what}")
             continue
         with open(path, encoding="utf-8", newline="") as file:
@@ -70,11 +72,11 @@ def _is_as_tried(path: str, text: str, session: Session, switch: str, edits: lis
 
     from inkov.campus import Campus
     from inkov.edits import apply, difference
-    from inkov.readers.sheets.reader import read
+    from inkov.readers.registry import read_bytes
 
     old = session.loaded.campus
     tried = apply(Campus(devices={switch: old.devices[switch]}), edits).devices[switch]
-    part = read(path, text.encode()).part
+    _, part = read_bytes(path, text.encode(), account=False)
     if len(part.devices) != 1 or part.devices[0].name != switch:
         return False
     back = replace(part.devices[0], platform=tried.platform)

@@ -38,11 +38,11 @@ def mend(
         typer.Option("--fail-on", metavar="SEVERITY", help="The least that is to be mended."),
     ] = FailOn.NOTE,
     diff: Annotated[
-        bool, typer.Option("--diff", help="What changes in switch sheets, as a unified diff.")
+        bool, typer.Option("--diff", help="What changes in the files, as a unified diff.")
     ] = False,
     write: Annotated[
         str | None,
-        typer.Option("--write", metavar="DIR", help="Write the sheets that change to a folder."),
+        typer.Option("--write", metavar="DIR", help="Write the files that change to a folder."),
     ] = None,
 ) -> None:
     """The edits that mend what audit finds, all of them tried."""

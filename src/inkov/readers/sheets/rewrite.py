@@ -8,27 +8,24 @@ section says: so nothing is stated twice. What nothing says yet is added to the 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from typing import Any
 
 from inkov.campus import Device, Fact
 from inkov.edits import Edit, Kind
+from inkov.readers.rewriting import CannotWrite
 from inkov.readers.sheets.reader import key_of, without_comment
 from inkov.readers.sheets.words import PORT_KEYS, BadLine, names
 from inkov.readers.sheets.writer import name_text, row_text, value_text
 from inkov.vlanset import VlanListError, VlanSet
 
-__all__ = ["CannotWrite", "rewrite"]
+__all__ = ["rewrite"]
 
 _KEYS = {attribute: key for key, (attribute, _) in PORT_KEYS.items()}
 _OF_PORTS = ("port", "bundle", "sub")
 
 
-class CannotWrite(ValueError):
-    """An edit that the text of a sheet is not changed for; says why."""
-
-
-def rewrite(text: str, device: Device, edits: Iterable[Edit]) -> str:
+def rewrite(text: str, device: Device, edits: Sequence[Edit]) -> str:
     """The text with some edits made. `device` is the switch as it is with them. Raises
     CannotWrite.
     """
