@@ -546,6 +546,27 @@ def routed_pair(ports: dict[str, str], vlan: str = "20") -> Ring:
 ROUTED = "mode: routed\naddress: 10.0.9.{}/30"
 
 
+def test_many_losses_are_told_in_lots(inkov: Inkov, tmp_path: Path) -> None:
+    """A star of fifty switches: thirty links have rows of their own, the others are one row."""
+    vlans = "[vlans]\n10: ferns\n99: nobody\n"
+    links = "".join(f"[port {n}]\n{TRUNK}\n" for n in range(1, 51))
+    reports = "".join(f"{n}: fern-{n}:1\n" for n in range(1, 51))
+    core = f"inkov sheet 1\nswitch: core\n{vlans}{links}[neighbours]\n{reports}"
+    (tmp_path / "core.sheet").write_text(core)
+    for number in range(1, 51):
+        (tmp_path / f"fern-{number}.sheet").write_text(
+            f"inkov sheet 1\nswitch: fern-{number}\n{vlans}[port 1]\n{TRUNK}\n"
+            f"[port 2..{2 + number % 5}]\nvlan: 10\n[neighbours]\n1: core:{number}\n"
+        )
+    table = inkov("withstand", ".", "--losses", "links").out
+    assert len([line for line in table.splitlines() if " - " in line]) == 30
+    [rest] = [line for line in table.splitlines() if "20 more, each a link" in line]
+    # Ten switches each have 1, 2, 3, 4 and 5 host ports: the thirty with most come first.
+    assert " 1-2 " in rest and "there is no other link" in rest
+    found = inkov("withstand", ".", "--losses", "links", "-f", "json").json
+    assert len(found["losses"]) == 50
+
+
 def test_fm_7_11_the_only_link_between_routers(asked: Any, inkov: Inkov) -> None:
     asked(routed_pair({"7": ROUTED}))
     found = losses(inkov)
