@@ -442,3 +442,13 @@ def test_a_new_row_takes_the_name_that_others_have(inkov: Inkov, tmp_path: Path)
         c=f"[vlans]\n20: pumps\n99: nobody\n[port 8..9]\n{LIST_OF.format('10,99')}",
     )
     assert edits(answer) == [("c", "10", None, None, "climate")]
+
+
+def test_frames_that_both_tag(inkov: Inkov, tmp_path: Path) -> None:
+    """With --vlan the hosts tag: y's port lacks VLAN 20, whatever their tables say of them."""
+    trunk, lacks = LIST_OF.format("20,99"), LIST_OF.format("10,99")
+    for name, text in {"a": f"{VLANS}[port 1]\n{trunk}[port 2]\n{lacks}"}.items():
+        (tmp_path / f"{name}.sheet").write_text(f"inkov sheet 1\nswitch: {name}\n{text}")
+    (tmp_path / "hosts.csv").write_text("host,switch,port\nx,a,1\ny,a,2\n")
+    answer = inkov("why", "x", "y", ".", "--vlan", "20", "-f", "json").json
+    assert edits(answer) == [("a", "2", "allowed", "10,99", "10,20,99")]

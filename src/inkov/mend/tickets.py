@@ -23,6 +23,7 @@ from ipaddress import ip_interface
 from typing import Any, NamedTuple
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from inkov.campus import Address, Fact, Host, Mode
 from inkov.edits import Edit, apply
@@ -141,7 +142,10 @@ class Ticket:
         campus = apply(self.fabric.campus, edits)
         fabric = resolve(campus, wire(campus))
         hosts = {host.name: host for host in campus.hosts}
-        one, other = (hosts.get(host.name, host) for host in (self.one, self.other))
+        # The edits may be about a host itself; the form of its frames is what was asked.
+        one, other = (
+            replace(hosts.get(host.name, host), vid=host.vid) for host in (self.one, self.other)
+        )
         return fabric, judged(fabric, one, other)
 
     def _thinned(
