@@ -144,6 +144,7 @@ def devices(draw: st.DrawFn) -> tuple[Device, list[Neighbour]]:
                 draw(st.dictionaries(NAMES, st.sampled_from(TreeRole).map(fact), max_size=2)),
                 draw(st.dictionaries(NAMES, st.sampled_from(TreeState).map(fact), max_size=2)),
                 draw(st.none() | MACS.map(fact)),
+                draw(st.dictionaries(NAMES, numbers, max_size=1)),
             )
         )
     trees = {(tree.vlans, tree.number, tree.bridge): tree for tree in device.trees}

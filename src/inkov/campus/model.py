@@ -277,8 +277,9 @@ class Tree(Struct, gc=False):
     one).
 
     `bridge` is the one it is on, "" the main one. `costs` and `priorities` are the ports' own in
-    this tree; `roles` and `states` are what the source says that the ports are now, `seen_root` the
-    address of the root that it says the tree has now.
+    this tree, `external_costs` those of the common tree between regions, where they are others;
+    `roles` and `states` are what the source says that the ports are now, `seen_root` the address
+    of the root that it says the tree has now.
     """
 
     vlans: VlanSet
@@ -291,6 +292,7 @@ class Tree(Struct, gc=False):
     roles: dict[str, Fact[TreeRole]] = field(default_factory=dict)
     states: dict[str, Fact[TreeState]] = field(default_factory=dict)
     seen_root: Fact[str] | None = None
+    external_costs: dict[str, Fact[int]] = field(default_factory=dict)
 
 
 class Distribution(Struct, gc=False):

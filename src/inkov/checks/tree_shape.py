@@ -18,7 +18,7 @@ from inkov.forwarding import Fabric
 from inkov.forwarding.trees.costs import DEFAULT_PRIORITY
 from inkov.forwarding.trees.port_settings import port_speed, taken_priority
 from inkov.forwarding.trees.spanning import SpanningTree
-from inkov.survey.trees import distinct_trees, next_root
+from inkov.survey.trees import cost_over, distinct_trees, next_root
 from inkov.vlanset import bits_to_text
 
 _FAMILY = "Spanning tree"
@@ -226,7 +226,7 @@ def _cost_by(tree: SpanningTree, number: int) -> int:
     """The cost of the way to the root by a port."""
     elected, port = tree.outcomes[0], tree.world.ports[number]
     above = tree.world.ports[elected.designated[port.wire]].bridge
-    return sum(elected.cost[above]) + port.cost
+    return sum(elected.cost[above]) + cost_over(tree, number, above)
 
 
 def _cost_place(fabric: Fabric, number: int) -> Origin:

@@ -22,6 +22,7 @@ __all__ = [
     "TreePortRow",
     "TreeRow",
     "branches",
+    "cost_over",
     "distinct_trees",
     "next_root",
     "tree_row",
@@ -285,8 +286,17 @@ def _cost_by(tree: SpanningTree, elected: Elected, number: int) -> int:
     """The cost of the way to the root by a port, or (of one that is designated) from its bridge."""
     port = tree.world.ports[number]
     speaker = tree.world.ports.get(elected.designated.get(port.wire, number), port)
-    own = sum(elected.cost[port.bridge])
-    return own if speaker.bridge == port.bridge else sum(elected.cost[speaker.bridge]) + port.cost
+    if speaker.bridge == port.bridge:
+        return sum(elected.cost[port.bridge])
+    return sum(elected.cost[speaker.bridge]) + cost_over(tree, number, speaker.bridge)
+
+
+def cost_over(tree: SpanningTree, number: int, speaker: int) -> int:
+    """What a port adds to the cost of a way from a bridge: between regions it may be another."""
+    port, bridges = tree.world.ports[number], tree.world.bridges
+    region = bridges[port.bridge].region
+    inside = region is not None and region == bridges[speaker].region
+    return port.cost if inside else port.between
 
 
 _CHANCE = "what decides is not known"

@@ -69,7 +69,8 @@ def settle(bridges: dict[int, Bridge], ports: dict[int, Port]) -> dict[int, str]
                 if _from_inside(held[name], name, bridges, ports, legacy):
                     way = (root, external, regional, internal + port["cost"], sender, far)
                 else:
-                    way = (root, external + port["cost"], bridge["id"], 0, sender, far)
+                    between = port["external"] or port["cost"]
+                    way = (root, external + between, bridge["id"], 0, sender, far)
                 choices.append(((*way, port["id"]), name))
             chosen, by = min(choices, key=lambda one: one[0])
             if (chosen, by) != (best[number], came_by[number]):

@@ -54,6 +54,7 @@ def graph(rng: random.Random, most: int = 7, kinds: str = "plain") -> Graph:
                 "bridge": bridge,
                 "wire": wire,
                 "cost": rng.choice([1, 2, 2, 4]),
+                "external": rng.choice([0, 0, 1, 3]),
                 "id": (rng.choice([16, 128, 128, 128]), counts[bridge]),
                 "restricted": kinds != "plain" and rng.random() < 0.1,
             }
@@ -74,7 +75,12 @@ def given(
         for n, one in bridges.items()
     }, {
         n: TreePort(
-            one["bridge"], one["wire"], one["cost"], Identifier(*one["id"]), one["restricted"]
+            one["bridge"],
+            one["wire"],
+            one["cost"],
+            Identifier(*one["id"]),
+            one["restricted"],
+            one["external"],
         )
         for n, one in ports.items()
     }

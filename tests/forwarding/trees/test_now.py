@@ -58,6 +58,7 @@ class Settings:
                     "bridge": names.index(name),
                     "wire": wire,
                     "cost": self.costs[name, port],
+                    "external": 0,
                     "id": (128, list(campus.devices[name].ports).index(port) + 1),
                     "restricted": False,
                 }

@@ -222,6 +222,35 @@ def test_fm_7_7_another_mapping_is_another_region(asked: Any, ring: Ring) -> Non
     }
 
 
+@pytest.mark.parametrize(
+    ("revision", "lines", "by_core_2"),
+    [
+        ("8", "external cost of 1: 50000", True),  # fern-1 is a region of its own
+        ("8", "cost of 1: 50000\nexternal cost of 1: 20000", False),
+        ("7", "external cost of 1: 50000", False),  # all of one region
+        ("7", "cost of 1: 50000\nexternal cost of 1: 20000", True),
+    ],
+)
+def test_fm_7_7_a_way_between_regions_may_cost_another_sum(
+    asked: Any, revision: str, lines: str, by_core_2: bool
+) -> None:
+    ring = mstp(revision)
+    ring.trees["fern-1"] += lines + "\n"
+    roles = asked(ring).roles("--vlan", "10")
+    kept, spare = ("2", "1") if by_core_2 else ("1", "2")
+    assert (roles[f"fern-1:{kept}"], roles[f"fern-1:{spare}"]) == ("root", "alternate")
+
+
+def test_fm_7_7_without_regions_no_way_is_between_them(asked: Any, inkov: Inkov) -> None:
+    ring = Ring()
+    ring.trees["fern-1"] += "external cost of 1: 50000\n"
+    assert asked(ring).roles() == RING
+    assert inkov("tree", "campus").err.strip().partition(": ")[2] == (
+        "campus/fern-1.sheet:23: fern-1: a cost between regions is stated for 1, in a tree that has"
+        " none; taken: the cost that is not of regions"
+    )
+
+
 def without_addresses(ring: Ring) -> Ring:
     for name in ring.trees:
         ring.trees[name] = f"mode: rstp\n{'priority: 4096' if name != 'fern-1' else ''}\n"

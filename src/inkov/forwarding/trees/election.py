@@ -58,7 +58,8 @@ class TreeBridge(Struct, frozen=True):
 class TreePort(Struct, frozen=True):
     """A port in an election: its bridge and its wire by number, its cost and identifier.
 
-    `restricted` ports take no better root (802.1Q-2018, 13.27.65; a root guard).
+    `restricted` ports take no better root (802.1Q-2018, 13.27.65; a root guard). `external` is the
+    cost of ways between regions (13.27.25), 0 if it is the same.
     """
 
     bridge: int
@@ -66,6 +67,12 @@ class TreePort(Struct, frozen=True):
     cost: int
     identifier: Identifier
     restricted: bool = False
+    external: int = 0
+
+    @property
+    def between(self) -> int:
+        """The cost of ways between regions."""
+        return self.external or self.cost
 
 
 class Elected(Struct):
@@ -206,7 +213,7 @@ class _Election(Graph):
             for sender, receiver in self._arcs(bridge):
                 port = self.ports[receiver]
                 if port.bridge in allowed and port.bridge not in self.external:
-                    more = 0 if self._is_inside(sender, receiver) else port.cost
+                    more = 0 if self._is_inside(sender, receiver) else port.between
                     heapq.heappush(heap, (cost + more, port.bridge))
         return reached
 
@@ -242,7 +249,7 @@ class _Election(Graph):
     def _hears_best_outside(self, bridge: int) -> bool:
         return any(
             self.root.get(self.ports[sender].bridge) == self.root[bridge]
-            and self.external[self.ports[sender].bridge] + self.ports[receiver].cost
+            and self.external[self.ports[sender].bridge] + self.ports[receiver].between
             == self.external[bridge]
             for sender, receiver in self._heard(bridge)
             if not self._is_inside(sender, receiver)
@@ -335,7 +342,8 @@ class _Election(Graph):
                 and self.regional[far] == self.regional[near]
                 and self.internal[far] + port.cost == self.internal[near]
             )
-        return self.external[far] + port.cost == self.external[near] and self.regional[near] == near
+        by_here = self.external[far] + port.between == self.external[near]
+        return by_here and self.regional[near] == near
 
     def _role(self, number: int) -> TreeRole:
         port = self.ports[number]

@@ -58,7 +58,10 @@ class Settings:
             world.by_speed.add(port.number)
         if known.doubt is not None:
             world.doubts.append(known.doubt)
-        return TreePort(port.bridge, wire, known.cost, known.identifier, known.restricted)
+        external = 0
+        if self.taker.mode is TreeMode.MSTP and (self.tree is None or not self.tree.number):
+            external = self._of_port(lambda tree: tree.external_costs, port.port, 0)
+        return TreePort(port.bridge, wire, known.cost, known.identifier, known.restricted, external)
 
     def _port(self, port: BridgePort) -> _Set:
         stated = self._fabric.resolved(port).stated

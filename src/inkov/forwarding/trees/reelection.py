@@ -92,7 +92,7 @@ class Reelection(Graph):
             for near, far in self._heard(bridge, lost):
                 if self.ports[far].bridge not in below:
                     known = self.elected.cost[self.ports[far].bridge][0]
-                    heapq.heappush(heap, (known + self.ports[near].cost, bridge))
+                    heapq.heappush(heap, (known + self.ports[near].between, bridge))
         cost: dict[int, int] = {}
         while heap:
             own, bridge = heapq.heappop(heap)
@@ -103,7 +103,7 @@ class Reelection(Graph):
                 other = self.ports[far].bridge
                 if other in below and other not in cost:
                     # What it sends by `near` comes in by `far`.
-                    heapq.heappush(heap, (own + self.ports[far].cost, other))
+                    heapq.heappush(heap, (own + self.ports[far].between, other))
         return cost if len(cost) == len(below) else None
 
     def _heard(self, bridge: int, lost: Collection[int]) -> Iterable[tuple[int, int]]:
@@ -150,7 +150,7 @@ class Reelection(Graph):
                 if near not in lost
                 for speaker in [speakers[self.ports[near].wire]]
                 if self.ports[speaker].bridge != bridge
-                and self._cost_of(self.ports[speaker].bridge, cost) + self.ports[near].cost
+                and self._cost_of(self.ports[speaker].bridge, cost) + self.ports[near].between
                 == cost[bridge]
             }
             lowest = self.lowest_bridge({self.ports[far].bridge for far in senders.values()}, order)

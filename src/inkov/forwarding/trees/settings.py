@@ -47,11 +47,15 @@ def _of_device(device: Device) -> Iterator[OddSetting]:
     for tree in device.trees:
         yield from _priority(device, tree, mode)
         most = _MOST_OLD_COST if old else _MOST_COST
-        for port, cost in tree.costs.items():
+        for port, cost in (*tree.costs.items(), *tree.external_costs.items()):
             if not 1 <= cost.value <= most:
                 says = f"the cost of {port} is {cost.value}, and not from 1 to {most}"
                 taken = "the cost as it is stated" if cost.value else "the cost of its speed"
                 yield OddSetting(device.name, says, taken, cost.origin)
+        if mode is not TreeMode.MSTP or tree.number:
+            for port, cost in tree.external_costs.items():
+                says = f"a cost between regions is stated for {port}, in a tree that has none"
+                yield OddSetting(device.name, says, "the cost that is not of regions", cost.origin)
         if mode is TreeMode.MSTP and tree.number:
             twice = {
                 number: mask & tree.vlans.bits
@@ -83,6 +87,7 @@ def _several(device: Device, mode: TreeMode) -> Iterator[OddSetting]:
 def _stated(tree: Tree) -> set[tuple[str, str, int]]:
     """What is set for a tree."""
     stated = {("cost", port, fact.value) for port, fact in tree.costs.items()}
+    stated |= {("external cost", port, fact.value) for port, fact in tree.external_costs.items()}
     stated |= {("priority", port, fact.value) for port, fact in tree.priorities.items()}
     if tree.priority is not None:
         stated.add(("priority", "", tree.priority.value))

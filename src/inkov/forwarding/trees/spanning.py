@@ -420,7 +420,8 @@ def _that_matter(world: World, circle: set[int]) -> list[Remark]:
     """
     found = _in_one_sentence(doubt for doubt in world.doubts if doubt.port in circle)
     by_speed = world.by_speed & circle
-    if by_speed and len({world.ports[number].cost for number in circle}) > 1:
+    on_circle = [world.ports[number] for number in circle]
+    if by_speed and len({(port.cost, port.between) for port in on_circle}) > 1:
         ports = "a port follows" if len(by_speed) == 1 else f"{len(by_speed)} ports follows"
         says = f"the cost of {ports} from the speed, as the standards recommend it"
         found.append(Remark(says, Origin()))

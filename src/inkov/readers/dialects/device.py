@@ -308,7 +308,13 @@ class Building:
         for bridge in self.device.bridges.values():
             bridge.ports.pop(name, None)
         for tree in self.device.trees:
-            for facts in (tree.costs, tree.priorities, tree.roles, tree.states):
+            for facts in (
+                tree.costs,
+                tree.external_costs,
+                tree.priorities,
+                tree.roles,
+                tree.states,
+            ):
                 facts.pop(name, None)
 
     def _state(self, step: Step, bound: Bound, port: Port, attribute: str) -> None:
@@ -481,6 +487,7 @@ class Building:
 
 _OF_PORTS = {
     "tree cost": "costs",
+    "tree external cost": "external_costs",
     "tree priority": "priorities",
     "tree role": "roles",
     "tree state": "states",

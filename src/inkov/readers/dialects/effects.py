@@ -64,6 +64,7 @@ _PORT: dict[str, Callable[[str], Any]] = {key: read for key, (_, read) in PORT_K
     "bridge": as_value,
     "address": one_address,
     "tree cost": whole_number,
+    "tree external cost": whole_number,
     "tree priority": whole_number,
     "tree role": one_of(values_of(TreeRole)),
     "tree state": one_of(values_of(TreeState)),
@@ -162,7 +163,9 @@ _ONE_PORT = _NUMBER | {"port"}
 _TAKE: dict[str, frozenset[str]] = {
     **dict.fromkeys(SINGLE_VLANS | {"vid"}, _ONE_VLAN),
     **dict.fromkeys(VLAN_SETS, _VLAN_LIST),
-    **dict.fromkeys(("number", "priority", "tree cost", "tree priority"), _NUMBER),
+    **dict.fromkeys(
+        ("number", "priority", "tree cost", "tree external cost", "tree priority"), _NUMBER
+    ),
     **dict.fromkeys(("mtu", "speed", "version", "revision", "tree revision"), _NUMBER),
     **dict.fromkeys(("tree address", "seen root"), _TEXTS | {"address"}),
     "ports": _ONE_PORT | {"ports"},

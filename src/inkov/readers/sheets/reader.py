@@ -63,6 +63,7 @@ HEADER = "inkov sheet 1"
 
 _OF_TREE_PORTS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "cost": ("costs", whole_number),
+    "external cost": ("external_costs", whole_number),
     "priority": ("priorities", whole_number),
     "role": ("roles", one_of(values_of(TreeRole))),
     "state": ("states", one_of(values_of(TreeState))),
@@ -259,7 +260,8 @@ class _Sheet:
             raise BadLine(
                 f"{key!r} is not a key of a tree",
                 "keys: mode, address, region, revision, number, priority, cost of PORTS,"
-                " priority of PORTS; and what is seen: root, role of PORTS, state of PORTS",
+                " external cost of PORTS, priority of PORTS; and what is seen: root,"
+                " role of PORTS, state of PORTS",
             )
 
     def _open_distribution(self, switch: Device) -> None:

@@ -142,6 +142,7 @@ def _tree(tree: Tree) -> Iterator[str]:
         yield f"root: {tree.seen_root.value}"
     about_ports: tuple[tuple[str, dict[str, Fact[Any]]], ...] = (
         ("cost", tree.costs),
+        ("external cost", tree.external_costs),
         ("priority", tree.priorities),
         ("role", tree.roles),
         ("state", tree.states),
