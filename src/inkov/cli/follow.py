@@ -10,12 +10,11 @@ from inkov.cli.places import (
     Place,
     assumptions,
     claimed,
-    find_place,
     one_vlan,
     sendings_from,
+    two_places,
     why_nothing,
 )
-from inkov.cli.says import fail
 from inkov.cli.session import Session, start
 from inkov.levels import Level
 
@@ -38,9 +37,7 @@ def follow(
     """The way of a frame from A to B, or where and why it stops."""
     vid = one_vlan(vlan)
     session = start(options)
-    start_place, end_place = find_place(session, source), find_place(session, target)
-    if start_place.end == end_place.end:
-        fail(f"{source} and {target} are the same port")
+    start_place, end_place = two_places(session, source, target)
     both_hosts = start_place.host is not None and end_place.host is not None
     if both_hosts and vid is None and level == Level.HONEST:
         arrives, result = _ping(session, start_place, end_place, now)

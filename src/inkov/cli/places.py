@@ -41,6 +41,8 @@ def find_place(session: Session, text: str) -> Place:  # noqa: RET503 (fail does
         if text[:cut] in campus.devices:
             device, port = _at(session, text[:cut], text[cut + 1 :], "")
             return Place(f"{device}:{port}", End(device, port), None)
+    if text in campus.devices:
+        fail(f"{text} is a switch: say at which port, as in {text}:PORT")
     switch = text.partition(":")[0]
     known = [*hosts, *campus.devices] if ":" not in text else campus.devices
     what = (
@@ -49,6 +51,14 @@ def find_place(session: Session, text: str) -> Place:  # noqa: RET503 (fail does
         else "no switch of that name is read"
     )
     fail(f"{text}: {what}{nearest(switch, known)}")
+
+
+def two_places(session: Session, source: str, target: str) -> tuple[Place, Place]:
+    """The places that two texts name. Ends if both are the same port."""
+    places = find_place(session, source), find_place(session, target)
+    if places[0].end == places[1].end:
+        fail(f"{source} and {target} are the same port")
+    return places
 
 
 def _at(session: Session, device: str, port: str, whose: str) -> tuple[str, str]:

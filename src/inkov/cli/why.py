@@ -6,8 +6,7 @@ import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ListingOptions, VlanOption, shared
-from inkov.cli.places import Place, find_place, one_vlan
-from inkov.cli.says import fail
+from inkov.cli.places import Place, one_vlan, two_places
 from inkov.cli.session import start
 
 if TYPE_CHECKING:
@@ -32,9 +31,7 @@ def why(
 
     vid = one_vlan(vlan)
     session = start(options)
-    places = find_place(session, source), find_place(session, target)
-    if places[0].end == places[1].end:
-        fail(f"{source} and {target} are the same port")
+    places = two_places(session, source, target)
     one, other = (_host(place, vid) for place in places)
     answer = answer_to(session.fabric, session.plan, one, other)
     labels = places[0].label, places[1].label
