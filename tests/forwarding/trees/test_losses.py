@@ -6,6 +6,8 @@ from __future__ import annotations
 
 import os
 import random
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from ipaddress import ip_interface
 from itertools import combinations
 from typing import Any, Literal
@@ -88,21 +90,35 @@ def serving(fabric: Fabric) -> list[Hub]:
     ]
 
 
-def shut(campus: Campus, fabric: Fabric, loss: Loss) -> dict[tuple[str, str], Fact[bool] | None]:
-    """Shut what a loss takes away; gives what was said of the ports before."""
-    ends = {
-        (end.device, end.port)
-        for number in loss.links
-        for link in [fabric.wiring.links[number]]
-        for end in (link.a, link.b)
-    }
-    ends |= {(name, port) for name in loss.devices for port in campus.devices[name].ports}
-    before = {}
-    for device, name in ends:
-        port = campus.devices[device].ports[name]
-        before[device, name] = port.enabled
-        port.enabled = Fact(False, Origin())
-    return before
+@contextmanager
+def without(campus: Campus, fabric: Fabric, loss: Loss) -> Iterator[Fabric]:
+    """The campus as it is resolved anew with what a loss takes away shut."""
+    lost: list[Gateway | Port] = []
+    for device in map(campus.devices.__getitem__, loss.devices):
+        if loss.kind is Kind.ROUTER:
+            lost += [*device.gateways, *(p for p in device.ports.values() if p.name[0] == "r")]
+        else:
+            lost += device.ports.values()
+    for link in map(fabric.wiring.links.__getitem__, loss.links):
+        lost += [campus.devices[end.device].ports[end.port] for end in (link.a, link.b)]
+    before = [one.enabled for one in lost]
+    for one in lost:
+        one.enabled = Fact(False, Origin())
+    yield resolve(campus, wire(campus))
+    for one, enabled in zip(lost[::-1], before[::-1], strict=True):
+        one.enabled = enabled
+
+
+def sure_campuses(
+    label: str, made: Callable[[random.Random], Campus]
+) -> Iterator[tuple[int, random.Random, Campus, Fabric]]:
+    """Campuses whose trees chance does not decide: number, dice, campus, resolved."""
+    for number in range(CAMPUSES):
+        rng = random.Random(f"{label} {number}")
+        campus = made(rng)
+        fabric = resolve(campus, wire(campus))
+        if spanning_trees(fabric).outcomes == 1:
+            yield number, rng, campus, fabric
 
 
 def apart(fabric: Fabric, cut: Cut | None, joined: set[frozenset[Hub]]) -> set[frozenset[Hub]]:
@@ -159,12 +175,9 @@ def test_losses_do_what_shutting_the_ports_does(mode: TreeMode) -> None:
         unsafe += len(losses.groups) - len(losses.safe)
         for loss in all_losses(fabric, (Kind.LINK, Kind.SWITCH), pairs=number % 5 == 0):
             cut = losses.try_loss(loss)
-            before = shut(campus, fabric, loss)
-            without = resolve(campus, wire(campus))
             left = [hub for hub in hubs if hub[0] not in loss.devices]
-            still = together(without, left)
-            for (device, name), fact in before.items():
-                campus.devices[device].ports[name].enabled = fact
+            with without(campus, fabric, loss) as rest:
+                still = together(rest, left)
             before_it = {p for p in joined if p <= set(left)}
             assert apart(fabric, cut, before_it) == before_it - still, (number, loss.name)
             expected = before_it - still
@@ -176,24 +189,17 @@ def test_losses_do_what_shutting_the_ports_does(mode: TreeMode) -> None:
 @pytest.mark.parametrize("mode", [TreeMode.RSTP, TreeMode.PER_VLAN])
 def test_claims_withstand_what_shutting_the_ports_leaves_joined(mode: TreeMode) -> None:
     outcomes = {"holds": 0, "broken": 0}
-    for number in range(CAMPUSES):
-        rng = random.Random(f"withstand {mode} {number}")
-        campus = with_trees(rng, plain_campus(rng), mode)
-        fabric = resolve(campus, wire(campus))
-        if spanning_trees(fabric).outcomes > 1:
-            continue
+    made = sure_campuses(f"withstand {mode}", lambda rng: with_trees(rng, plain_campus(rng), mode))
+    for number, rng, campus, fabric in made:
         claim = Claim(join=[f"vlan {rng.choice([10, 20])}"], withstand="links")
         plain = Plan(PlanFile(claims=[replace(claim, withstand=None)]))
         if prove(fabric, plain)[0].verdict != "holds":
             continue
         expected = "holds"
         for loss in all_losses(fabric, (Kind.LINK,)):
-            before = shut(campus, fabric, loss)
-            forwards = now(resolve(campus, wire(campus)))
-            if prove(forwards.first, plain)[0].verdict != "holds":
-                expected = "broken"
-            for (device, name), fact in before.items():
-                campus.devices[device].ports[name].enabled = fact
+            with without(campus, fabric, loss) as rest:
+                if prove(now(rest).first, plain)[0].verdict != "holds":
+                    expected = "broken"
         found = prove(fabric, Plan(PlanFile(claims=[claim])))[0]
         assert found.verdict == expected, (number, found.because)
         outcomes[expected] += 1
@@ -206,12 +212,9 @@ def test_the_verifier_takes_no_certificate_that_shutting_the_ports_contradicts(
 ) -> None:
     """Forged, with every link that passes the VLAN, whether the claim holds or not."""
     counts = dict.fromkeys(("taken", "refused", "too strictly", "with a link less"), 0)
-    for number in range(CAMPUSES):
-        rng = random.Random(f"certificates {mode} {number}")
-        campus = with_trees(rng, plain_campus(rng), mode)
-        fabric = resolve(campus, wire(campus))
-        if spanning_trees(fabric).outcomes > 1:
-            continue
+    label = f"certificates {mode}"
+    made = sure_campuses(label, lambda rng: with_trees(rng, plain_campus(rng), mode))
+    for number, rng, campus, fabric in made:
         vid = rng.choice([10, 20])
         claim = Claim(join=[f"vlan {vid}"], withstand=rng.choice(WITHSTOOD))
         plain = Plan(PlanFile(claims=[replace(claim, withstand=None)]))
@@ -222,11 +225,8 @@ def test_the_verifier_takes_no_certificate_that_shutting_the_ports_contradicts(
         kinds += [Kind.SWITCH] * (claim.withstand in ("switches", "both"))
         holds = prove(now(fabric).first, plain)[0].verdict == "holds"
         for loss in all_losses(fabric, kinds, pairs=claim.withstand == 2) if holds else ():
-            before = shut(campus, fabric, loss)
-            forwards = now(resolve(campus, wire(campus)))
-            holds &= prove(forwards.first, plain)[0].verdict != "broken"
-            for (device, name), fact in before.items():
-                campus.devices[device].ports[name].enabled = fact
+            with without(campus, fabric, loss) as rest:
+                holds &= prove(now(rest).first, plain)[0].verdict != "broken"
         cables, occupied = wires_of(campus)
         net = PacketModel(campus, cables, occupied)
 
@@ -280,32 +280,20 @@ def by_routers(fabric: Fabric, pairs: list[tuple[str, str]]) -> set[tuple[str, s
 
 def test_ways_by_routers_are_lost_as_packets_are() -> None:
     kinds = dict.fromkeys(("routerless", "unrouted", "harmless"), 0)
-    for number in range(CAMPUSES):
-        rng = random.Random(f"routers {number}")
-        campus = with_routers(rng, with_trees(rng, plain_campus(rng), TreeMode.RSTP))
-        fabric = resolve(campus, wire(campus))
-        if spanning_trees(fabric).outcomes > 1:
-            continue
+    made = sure_campuses(
+        "routers", lambda rng: with_routers(rng, with_trees(rng, plain_campus(rng), TreeMode.RSTP))
+    )
+    for number, rng, campus, fabric in made:
         hosts = [f"{d.name}:{p}" for d in campus.devices.values() for p in d.ports if p[0] == "h"]
         ways = [(a, b) for a in hosts for b in hosts if a.partition("h")[2] != b.partition("h")[2]]
         before = by_routers(fabric, rng.sample(ways, min(40, len(ways))))
         losses = Losses(fabric, spanning_trees(fabric))
         for loss in all_losses(fabric, tuple(Kind)):
             cut = losses.try_loss(loss) or Cut(loss)
-            routers = loss.devices if loss.kind is Kind.ROUTER else ()
-            was = {} if routers else shut(campus, fabric, loss)
-            routed: list[Gateway | Port] = []
-            for at in map(campus.devices.__getitem__, routers):
-                routed += [*at.gateways, *(p for p in at.ports.values() if p.name[0] == "r")]
-            for one in routed:
-                one.enabled = Fact(False, Origin())
-            dead = () if routers else loss.devices
+            dead = () if loss.kind is Kind.ROUTER else loss.devices
             alive = [way for way in before if not {p.partition(":")[0] for p in way} & set(dead)]
-            lost = set(alive) - by_routers(resolve(campus, wire(campus)), alive)
-            for one in routed:
-                one.enabled = None
-            for (name, port), fact in was.items():
-                campus.devices[name].ports[port].enabled = fact
+            with without(campus, fabric, loss) as rest:
+                lost = set(alive) - by_routers(rest, alive)
 
             def named(hubs: set[tuple[int, int]], of: Fabric = fabric) -> set[str]:
                 return {f"{of.bridges[bridge].device}:h{vid}" for bridge, vid in hubs}
