@@ -103,10 +103,7 @@ def test_what_is_not_mended_stays_as_it_is_written(inkov: Inkov, tmp_path: Path)
     expected = (
         SHEET.replace("20: pumps; suspended  #", "20: pumps; active  #")
         .replace("allowed: 10,20   #", "allowed: 10,20,99   #")
-        .replace(
-            "[port 5..6]\nvlan: 20\nedge: no\n",
-            "[port 6]\nvlan: 20\nedge: yes\n[port 5]\nvlan: 20\nedge: yes\n",
-        )
+        .replace("[port 5..6]\nvlan: 20\nedge: no\n", "[port 5..6]\nvlan: 20\nedge: yes\n")
     )
     assert (tmp_path / "out" / "a.sheet").read_text() == expected
     assert not (tmp_path / "out" / "b.sheet").exists()
@@ -116,6 +113,37 @@ def test_what_is_not_mended_stays_as_it_is_written(inkov: Inkov, tmp_path: Path)
     assert inkov("mend", "in").out.startswith("There is nothing to change.")
 
 
+def test_some_ports_of_a_section_get_one_of_their_own(inkov: Inkov, tmp_path: Path) -> None:
+    """Behind port 4 is another switch, so it is no edge port; "bed 9" and "bed 10" are."""
+    (tmp_path / "in").mkdir()
+    text = (
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: climate\n{0}\n[neighbours]\n4: b:1\n\n"
+        '[port "bed 9".."bed 10"]\n{1}'
+    )
+    (tmp_path / "in" / "plan.yaml").write_text("practice:\n  edge: true\n")
+    said = "  vlan: 10   # for now\n  edge: "
+    before = text.format(f"[port 1..8, 08..11]  # beds\n{said}no\n", "edge: no\nvlan: 10\n")
+    (tmp_path / "in" / "a.sheet").write_text(before)
+    (tmp_path / "in" / "b.sheet").write_text(
+        "inkov sheet 1\nswitch: b\n[vlans]\n10: climate\n[port 1]\nvlan: 10\nedge: no\n"
+        "[port 2]\nvlan: 10\nedge: yes\n"
+    )
+    inkov("mend", "in", "--rule", "edge-missing", "--write", "out")
+    assert (tmp_path / "out" / "a.sheet").read_text() == text.format(
+        f"[port 4]  # beds\n{said}no\n[port 1..3, 5..8, 08..11]\n{said}yes\n",
+        "edge: yes\nvlan: 10\n",
+    )
+
+
+def test_a_file_that_is_not_utf_8_is_not_written(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    text = SHEET.replace("palm house", "Gärten").replace("edge: no", "edge: yes")
+    (tmp_path / "in" / "a.sheet").write_bytes(text.encode("latin-1"))
+    result = inkov("mend", "in", "--rule", "vlan-suspended", "--write", "out")
+    assert result.status == 1
+    assert "not written: a: in/a.sheet is not UTF-8 (save it as UTF-8)" in result.err
+
+
 def test_what_was_read_is_not_written_over(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "a.sheet").write_text(SHEET)
     result = inkov("mend", ".", "--write", ".")
@@ -123,7 +151,11 @@ def test_what_was_read_is_not_written_over(inkov: Inkov, tmp_path: Path) -> None
     assert (tmp_path / "a.sheet").read_text() == SHEET
 
 
-def test_what_is_no_sheet_is_said(inkov: Inkov) -> None:
+def test_what_is_no_sheet_is_said(inkov: Inkov, tmp_path: Path) -> None:
     result = inkov("mend", str(DEMO / "garden"), "--fail-on", "fault", "--write", "out")
+    # What a sheet lacks stands in its order, with the name that it has elsewhere.
+    sheet = (DEMO / "garden" / "herbarium-1.sheet").read_text()
+    more = sheet.replace("60: cameras\n", "60: cameras\n70: cold-store\n", 1)
+    assert (tmp_path / "out" / "herbarium-1.sheet").read_text() == more
     assert result.status == 1
     assert "a table or the plan" in result.err

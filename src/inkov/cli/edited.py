@@ -53,10 +53,15 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
             what = f"{path} is {form}, which is not written" if path else "a table or the plan"
             left.append(f"{switch or ', '.join(edit.name for edit in own)}: {what}")
             continue
-        with open(path, encoding="utf-8", newline="") as file:
-            text = file.read()
         try:
+            with open(path, encoding="utf-8", newline="") as file:
+                text = file.read()
             written = rewrite(text, after.devices[switch], own)
+        except UnicodeDecodeError:
+            left.append(f"{switch}: {path} is not UTF-8 (save it as UTF-8)")
+            continue
+        except OSError as error:
+            fail(f"cannot read {path}: {reason(error)}")
         except CannotWrite as error:
             left.append(f"{switch}: {error}")
             continue

@@ -51,6 +51,11 @@ class Edit(Struct, frozen=True):
     becomes: Fact[Any] | None = None
 
     @property
+    def place(self) -> tuple[str, Kind, str, str]:
+        """What it is of: two edits of one place contradict each other, or follow one another."""
+        return self.switch, self.kind, self.name, self.attribute
+
+    @property
     def whole(self) -> bool:
         """True if the thing itself comes or goes."""
         return not self.attribute

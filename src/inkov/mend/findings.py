@@ -23,7 +23,7 @@ from msgspec import Struct, field
 
 from inkov.campus import Campus, Fact, Origin
 from inkov.checks import Finding
-from inkov.edits import Edit, apply
+from inkov.edits import Edit, Kind, apply
 from inkov.effects import Options, compare
 from inkov.effects.comparison import Comparison
 from inkov.effects.words import story_in_words
@@ -35,9 +35,10 @@ from inkov.vlanset import VlanSet
 __all__ = ["Mended", "Trier", "Unmet", "mend_findings", "together"]
 
 
-_OF_PAPER = ("sources-disagree", "odd-one-out")
+_OF_PAPER = ("sources-disagree", "odd-one-out", "switch-without-file")
 """Rules that find what has to differ until the edits are made, since another source says as it was;
-and hints, which another finding took in before.
+hints, which another finding took in before; and neighbours that are taken for switches now, since a
+port sends them more VLANs.
 """
 
 
@@ -165,11 +166,10 @@ def together(edits: Iterable[Edit]) -> list[Edit]:
     """Edits of several findings as one set: of a list of VLANs that several change, all that is
     added and all that is taken away; of what else is stated the first.
     """
-    found: dict[tuple[str, str, str, str], Edit] = {}
+    found: dict[tuple[str, Kind, str, str], Edit] = {}
     for edit in edits:
-        place = edit.switch, str(edit.kind), edit.name, edit.attribute
-        known = found.get(place)
-        found[place] = edit if known is None else _both(known, edit)
+        known = found.get(edit.place)
+        found[edit.place] = edit if known is None else _both(known, edit)
     return list(found.values())
 
 
@@ -180,8 +180,7 @@ def _both(one: Edit, other: Edit) -> Edit:
         return one
     base = before if before is not None else first & second
     merged = (base | (first - base) | (second - base)) - (base - first) - (base - second)
-    after = Fact(merged, one.after.origin)
-    return Edit(one.switch, one.kind, one.name, one.attribute, one.before, after)
+    return Edit(*one.place, one.before, Fact(merged, one.after.origin))
 
 
 def _set_of(fact: Any) -> VlanSet | None:

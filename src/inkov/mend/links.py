@@ -69,7 +69,7 @@ def link_steps(fabric: Fabric, number: int, vid: int) -> list[Step] | None:
             disturbs = sum(step.disturbs for step in steps)
             if best is not None and (cost, disturbs) >= best[:2]:
                 continue
-            places = [(e.switch, e.name, e.attribute) for step in steps for e in step.edits]
+            places = [edit.place for step in steps for edit in step.edits]
             if len(set(places)) < len(places):
                 continue  # two steps for one thing contradict each other
             trials += 1
@@ -129,7 +129,8 @@ def _at_end(fabric: Fabric, end: End, far: End, vid: int) -> Iterator[Step]:
     for name in dict.fromkeys([*_members(device, end.port), end.port]):
         if not device.ports[name].on:
             yield Step((of_port(device.name, device.ports[name], "enabled", True),), 6)
-    yield from _OF_MODE.get(own.mode, _other)(own, other, vid)
+    if own.mode in _OF_MODE:
+        yield from _OF_MODE[own.mode](own, other, vid)
 
 
 def _trunk(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
@@ -170,10 +171,6 @@ def _general(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
         yield Step((of_port(switch, port, "withheld", now.withheld - VlanSet.of(vid)),), 2)
     if other.native == vid and now.pvid != vid:
         yield Step((of_port(switch, port, "pvid", vid),), 4)
-
-
-def _other(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
-    yield from ()
 
 
 _OF_MODE = {Mode.TRUNK: _trunk, Mode.ACCESS: _access, Mode.GENERAL: _general}

@@ -101,7 +101,6 @@ class Ticket:
         self.fabric = fabric
         self.one = one
         self.other = other
-        self._ways: dict[int, Ways] = {}
 
     @cached_property
     def before(self) -> Judged:
@@ -126,7 +125,7 @@ class Ticket:
                 )
                 return answer
             for more in self._proposals(fabric, state):
-                edits = _together(tried.edits, more)
+                edits = _followed_by(tried.edits, more)
                 key = frozenset(_key(edit) for edit in edits)
                 if len(edits) > len(tried.edits) and key not in seen:
                     seen.add(key)
@@ -171,31 +170,22 @@ class Ticket:
             if closed:
                 yield closed
                 return
-        proposer = _Proposer(fabric, state, self._ways_of(fabric))
-        yield from proposer.of(part)
-
-    def _ways_of(self, fabric: Fabric) -> Ways:
-        if id(fabric) not in self._ways:
-            self._ways = {id(fabric): Ways(fabric)}
-        return self._ways[id(fabric)]
+        yield from _Proposer(fabric, state).of(part)
 
 
-def _key(edit: Edit) -> tuple[str, str, str, str, str]:
+def _key(edit: Edit) -> tuple[Any, ...]:
     after = edit.after.value if isinstance(edit.after, Fact) else edit.after
-    return edit.switch, str(edit.kind), edit.name, edit.attribute, repr(after)
+    return *edit.place, repr(after)
 
 
-def _together(edits: Collection[Edit], more: Collection[Edit]) -> tuple[Edit, ...]:
+def _followed_by(edits: Collection[Edit], more: Collection[Edit]) -> tuple[Edit, ...]:
     """Edits one after the other; a later one of the same attribute takes the place of an earlier
     one.
     """
-    found = {(e.switch, e.kind, e.name, e.attribute): e for e in edits}
+    found = {edit.place: edit for edit in edits}
     for edit in more:
-        place = edit.switch, edit.kind, edit.name, edit.attribute
-        earlier = found.get(place)
-        if earlier is not None:
-            edit = Edit(*place, earlier.before, edit.after)  # noqa: PLW2901
-        found[place] = edit
+        before = found.get(edit.place, edit).before
+        found[edit.place] = Edit(*edit.place, before, edit.after)
     return tuple(found.values())
 
 
@@ -246,10 +236,10 @@ def _opened(fabric: Fabric, host: Host) -> Iterator[Edit]:
 
 
 class _Proposer:
-    def __init__(self, fabric: Fabric, state: Judged, ways: Ways) -> None:
+    def __init__(self, fabric: Fabric, state: Judged) -> None:
         self.fabric = fabric
         self.state = state
-        self.ways = ways
+        self.ways = Ways(fabric)
         self.interfaces = interfaces(fabric)
 
     def of(self, part: Part) -> Iterator[list[Edit]]:

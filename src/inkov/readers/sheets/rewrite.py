@@ -1,22 +1,22 @@
 """Edits made in the text of a switch sheet. What is not edited stays as it is written: order,
 comments, spaces.
 
-A line that says something of one port alone gets another value. Where it stands in a section about
-several ports, the port leaves that section and gets one of its own, right behind, with all that the
-section says: so nothing is stated twice. What nothing says yet is added to the port's section.
+A line gets another value where all ports that its section is about get it. Where only some do,
+these leave the section and get one of their own, right behind, with all that the section says: so
+nothing is stated twice. What nothing says yet is added to the section of the ports.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Collection, Sequence
+from typing import Any, NamedTuple
 
 from inkov.campus import Device, Fact
 from inkov.edits import Edit, Kind
 from inkov.readers.rewriting import CannotWrite
 from inkov.readers.sheets.reader import key_of, without_comment
 from inkov.readers.sheets.words import PORT_KEYS, BadLine, names
-from inkov.readers.sheets.writer import name_text, row_text, value_text
+from inkov.readers.sheets.writer import names_text, row_text, value_text
 from inkov.vlanset import VlanListError, VlanSet
 
 __all__ = ["rewrite"]
@@ -30,10 +30,13 @@ def rewrite(text: str, device: Device, edits: Sequence[Edit]) -> str:
     CannotWrite.
     """
     sheet = _Text(text)
+    alike: dict[tuple[str, str | None], list[str]] = {}  # (key, value) -> ports that get it
     # Gateways are found by their lines, which other edits move: they come first, the last foremost.
     for edit in sorted(edits, key=_by_line):
         if edit.kind is Kind.PORT and edit.attribute in _KEYS:
-            sheet.set_of_port(edit)
+            after = _value(edit.after)
+            value = None if after is None else value_text(edit.attribute, after)
+            alike.setdefault((_KEYS[edit.attribute], value), []).append(edit.name)
         elif edit.kind is Kind.VLAN and device.vlans is not None:
             sheet.set_row(device, edit)
         elif edit.kind is Kind.GATEWAY and edit.attribute == "enabled":
@@ -41,7 +44,18 @@ def rewrite(text: str, device: Device, edits: Sequence[Edit]) -> str:
         else:
             what = edit.attribute or "the whole of it"
             raise CannotWrite(f"{edit.kind} {edit.name}, {what}: not written into a sheet")
+    for (key, value), ports in alike.items():
+        sheet.set_of_ports(ports, key, value)
     return sheet.text
+
+
+class _Ports(NamedTuple):
+    """A section about ports."""
+
+    head: int
+    end: int
+    word: str
+    names: tuple[str, ...]
 
 
 class _Text:
@@ -89,23 +103,23 @@ class _Text:
 
     # --- ports ---
 
-    def set_of_port(self, edit: Edit) -> None:
-        key = _KEYS[edit.attribute]
-        value = None if edit.after is None else value_text(edit.attribute, _value(edit.after))
-        own = self._of_port(edit.name)
-        if not own:
-            if value is not None:
-                self.lines[self._last(0, len(self.lines)) :] = [
-                    "",
-                    f"[port {name_text(edit.name)}]",
-                    f"{key}: {value}",
-                    "",
-                ]
-            return
-        stating = [one for one in own if self._line_of(one[0], one[1], key) is not None]
-        head, end, word, rest = (stating or own)[-1]
-        if len(names(rest)) > 1:
-            head, end = self._alone(head, end, word, names(rest), edit.name)
+    def set_of_ports(self, ports: Collection[str], key: str, value: str | None) -> None:
+        """A value that ports get; with None they state none any more."""
+        stating = self._stating(key)
+        places: dict[_Ports | None, list[str]] = {}
+        for port in ports:
+            places.setdefault(stating.get(port), []).append(port)
+        # From the last section on: what comes behind a section moves none before it.
+        for place in sorted(filter(None, places), reverse=True):
+            self._set_in(place, places[place], key, value)
+        if None in places and value is not None:
+            new = ["", f"[port {names_text(places[None])}]", f"{key}: {value}", ""]
+            self.lines[self._last(0, len(self.lines)) :] = new
+
+    def _set_in(self, place: _Ports, ports: list[str], key: str, value: str | None) -> None:
+        head, end = place.head, place.end
+        if len(ports) < len(place.names):
+            head, end = self._alone(place, ports)
         at = self._line_of(head, end, key)
         if at is not None and value is not None:
             self._put(at, key, value)
@@ -114,24 +128,29 @@ class _Text:
         elif value is not None:
             self.lines.insert(self._last(head, end), f"{key}: {value}")
 
-    def _of_port(self, name: str) -> list[tuple[int, int, str, str]]:
-        found = []
-        for section in self._sections():
+    def _stating(self, key: str) -> dict[str, _Ports]:
+        """For each port the last section that states a key, or else the last one about it."""
+        silent: dict[str, _Ports] = {}
+        stating: dict[str, _Ports] = {}
+        for head, end, word, rest in self._sections():
             try:
-                if section[2] in _OF_PORTS and name in names(section[3]):
-                    found.append(section)
+                listed = tuple(dict.fromkeys(names(rest))) if word in _OF_PORTS else ()
             except BadLine:
                 continue  # told where it is read
-        return found
+            found = silent if self._line_of(head, end, key) is None else stating
+            found |= dict.fromkeys(listed, _Ports(head, end, word, listed))
+        return silent | stating
 
-    def _alone(self, head: int, end: int, word: str, of: list[str], name: str) -> tuple[int, int]:
-        """Take a port out of a section about several, into one of its own behind it."""
-        others = ", ".join(name_text(one) for one in of if one != name)
-        last = self._last(head, end)
+    def _alone(self, place: _Ports, ports: list[str]) -> tuple[int, int]:
+        """Take ports out of a section about more, into one of their own behind it."""
+        head, word = place.head, place.word
+        last = self._last(head, place.end)
         body = [line for line in self.lines[head + 1 : last] if without_comment(line)]
         comment = self.lines[head].partition("]")[2]
-        self.lines[head] = f"[{word} {others}]{comment}"
-        self.lines[last:last] = [f"[{word} {name_text(name)}]", *body]
+        others = [name for name in place.names if name not in ports]
+        taken = [name for name in place.names if name in ports]
+        self.lines[head] = f"[{word} {names_text(others)}]{comment}"
+        self.lines[last:last] = [f"[{word} {names_text(taken)}]", *body]
         return last, last + 1 + len(body)
 
     # --- rows and gateways ---
@@ -157,7 +176,9 @@ class _Text:
             raise CannotWrite(f"VLAN {vid} is in no table")
         if tables:
             head, end, _, _ = tables[-1]
-            self.lines.insert(self._last(head, end), row_text(row))
+            said = {number: without_comment(self.lines[number]) for number in range(head + 1, end)}
+            before = [n for n, line in said.items() if line and _is_below(key_of(line)[0], vid)]
+            self.lines.insert(max(before, default=head) + 1, row_text(row))
         else:
             at = next((one[0] for one in self._sections()), self._last(0, len(self.lines)))
             self.lines[at:at] = ["[vlans]", row_text(row), ""]
@@ -181,6 +202,12 @@ def _by_line(edit: Edit) -> int:
 
 def _value(fact: Any) -> Any:
     return fact.value if isinstance(fact, Fact) else fact
+
+
+def _is_below(key: str, vid: int) -> bool:
+    """Whether all VLANs of a row come before one."""
+    vids = _vids(key)
+    return bool(vids) and max(vids) < vid
 
 
 def _vids(key: str) -> VlanSet:

@@ -225,7 +225,7 @@ DISTRIBUTION_KEYS: dict[str, tuple[str, Callable[[str], Any]]] = {
 _NAME = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[^\s,:;#"\[\]]+)\s*')
 _LAST = re.compile(rf"\.\.{_NAME.pattern}")
 _RANGE_IN_NAME = re.compile(r'[0-9]\.\.[^."]*[0-9]"\Z')
-_TAIL = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
+TAIL = re.compile(r"(.*?)([0-9]+)\Z", re.DOTALL)
 
 
 def names(text: str) -> list[str]:
@@ -267,7 +267,7 @@ def _range(word: str) -> list[str]:
 
 def _between(shown: str, first: str, last: str) -> list[str]:
     """The names from the first to the last; `shown` is what is written, for the message."""
-    low, high = _TAIL.match(first), _TAIL.match(last)
+    low, high = TAIL.match(first), TAIL.match(last)
     if low is None or high is None or high[1] not in ("", low[1]):
         raise BadLine(f"{shown!r} is not a range of names", "write it as 1..12 or a1..a12")
     return numbered(low[1], low[2], high[2])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from inkov.campus import (
@@ -22,10 +22,10 @@ from inkov.campus import (
     natural,
 )
 from inkov.readers.sheets.reader import HEADER
-from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS
+from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, TAIL, BadLine, numbered
 from inkov.vlanset import VlanSet
 
-__all__ = ["name_text", "row_text", "value_text", "write_sheet"]
+__all__ = ["name_text", "names_text", "row_text", "value_text", "write_sheet"]
 
 _BARE = re.compile(r'(?!\s)(?:[^\x00-\x1f\x7f-\xa0\u2028\u2029"#;\[\]\ufeff\x85])+(?<!\s)\Z')
 _BARE_NAME = re.compile(r'(?:(?!\.\.)[^\s,:;#"\[\]\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff])+\Z')
@@ -210,6 +210,28 @@ def value_text(attribute: str, value: Any) -> str:
 
 def _text(text: str) -> str:
     return text if _BARE.match(text) else json.dumps(text)
+
+
+def names_text(listed: Sequence[str]) -> str:
+    """Names as sheets list them, those that follow each other as `A..B`."""
+    runs: list[list[str]] = []
+    for name in listed:
+        if runs and _follows(runs[-1], name):
+            runs[-1].append(name)
+        else:
+            runs.append([name])
+    return ", ".join("..".join(map(name_text, dict.fromkeys((run[0], run[-1])))) for run in runs)
+
+
+def _follows(run: list[str], name: str) -> bool:
+    """Whether a name is the next one of a range, as it is read."""
+    first, next_one = TAIL.match(run[0]), TAIL.match(name)
+    if first is None or next_one is None or first[1] != next_one[1]:
+        return False
+    try:
+        return numbered(first[1], first[2], next_one[2]) == [*run, name]
+    except BadLine:
+        return False
 
 
 def name_text(name: str) -> str:
