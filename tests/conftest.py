@@ -90,6 +90,29 @@ def run_program(*arguments: str | Path, cwd: Path | None = None, **environment: 
     return Result(done.returncode, done.stdout, done.stderr)
 
 
+def on_terminal(*arguments: str | Path, **environment: str) -> str:
+    """What the program puts on a terminal that has colours."""
+    import pty
+
+    main, side = pty.openpty()
+    command = [sys.executable, "-m", "inkov", *map(str, arguments)]
+    env = {**os.environ, "TERM": "xterm-256color", **environment}
+    process = subprocess.Popen(command, stdout=side, env=env)
+    os.close(side)
+    out = b""
+    while True:
+        try:
+            chunk = os.read(main, 65536)
+        except OSError:
+            break
+        if not chunk:
+            break
+        out += chunk
+    process.wait()
+    os.close(main)
+    return out.decode()
+
+
 def run_inkov(*arguments: str | Path, cwd: Path | None = None, **environment: str) -> Result:
     """Run the program: its entry point with these arguments, within this process.
 

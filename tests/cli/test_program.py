@@ -16,7 +16,7 @@ from pathlib import Path
 import pytest
 
 from inkov.readers import load
-from tests.conftest import DEMO, Inkov, run_inkov
+from tests.conftest import DEMO, Inkov, on_terminal, run_inkov
 
 SHEET = "inkov sheet 1\nswitch: {name}\n[vlans]\n10: climate\n[port 1]\nmode: access\nvlan: 10\n"
 
@@ -108,29 +108,9 @@ def test_listings_say_what_matters(inkov: Inkov, garden: Path) -> None:
 
 
 def test_colour_only_where_it_is_wanted(garden: Path) -> None:
-    def on_terminal(*arguments: str, **environment: str) -> str:
-        import pty
-
-        main, side = pty.openpty()
-        command = [sys.executable, "-m", "inkov", "audit", str(garden), *arguments]
-        env = {**os.environ, "TERM": "xterm-256color", **environment}
-        process = subprocess.Popen(command, stdout=side, env=env)
-        os.close(side)
-        out = b""
-        while True:
-            try:
-                chunk = os.read(main, 65536)
-            except OSError:
-                break
-            if not chunk:
-                break
-            out += chunk
-        process.wait()
-        os.close(main)
-        return out.decode()
-
-    assert "\x1b[" in on_terminal()
-    assert "\x1b[" not in on_terminal(NO_COLOR="1") and "\x1b[" not in on_terminal("--no-colour")
+    assert "\x1b[" in on_terminal("audit", garden)
+    assert "\x1b[" not in on_terminal("audit", garden, NO_COLOR="1")
+    assert "\x1b[" not in on_terminal("audit", garden, "--no-colour")
 
 
 def test_rules_are_explained(inkov: Inkov) -> None:

@@ -14,7 +14,7 @@ from inkov.readers.openconfig.writer import write_openconfig
 from inkov.readers.sheets.writer import write_sheet
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_mistakes import clean, ground_of
-from tests.conftest import DEMO, Inkov
+from tests.conftest import DEMO, Inkov, on_terminal
 
 WRITABLE = {
     *("allowed-differs", "edge-missing", "edge-on-link", "guard-missing", "native-not-allowed"),
@@ -142,6 +142,30 @@ def test_a_file_that_is_not_utf_8_is_not_written(inkov: Inkov, tmp_path: Path) -
     result = inkov("mend", "in", "--rule", "vlan-suspended", "--write", "out")
     assert result.status == 1
     assert "not written: a: in/a.sheet is not UTF-8 (save it as UTF-8)" in result.err
+
+
+def test_a_diff_shows_no_secrets_and_moves_no_cursor(inkov: Inkov, tmp_path: Path) -> None:
+    around = "# password: hunter2\nallowed: 10,20   # \x1b[31mred\n# community hunter2"
+    (tmp_path / "in").mkdir()
+    text = SHEET.replace("allowed: 10,20   # to the fern house", around)
+    (tmp_path / "in" / "a.sheet").write_text(text)
+    for form in ("table", "json"):
+        result = inkov("mend", "in", "--rule", "native-not-allowed", "--diff", "-f", form)
+        assert "allowed: 10,20,99   # " in result.out
+        assert "hunter2" not in result.out and "\x1b" not in result.out
+    shown = on_terminal("mend", tmp_path / "in", "--rule", "native-not-allowed", "--diff")
+    assert "# \\x1b[31mred" in shown and "\x1b" not in shown
+    inkov("mend", "in", "--rule", "native-not-allowed", "--write", "out")
+    written = (tmp_path / "out" / "a.sheet").read_text()
+    assert written == text.replace("allowed: 10,20 ", "allowed: 10,20,99 ")
+
+
+def test_a_claim_without_a_change_is_said_beside_a_diff(inkov: Inkov, tmp_path: Path) -> None:
+    (tmp_path / "a.sheet").write_text(SHEET.replace("suspended", "active"))
+    (tmp_path / "plan.yaml").write_text("claims:\n  - join: ['a:1', 'a:5']\n")
+    result = inkov("mend", ".", "--claim", "1", "--diff")
+    assert (result.status, result.out) == (1, "")
+    assert "nothing to change for join a:1, a:5: its members are in several VLANs" in result.err
 
 
 def test_what_was_read_is_not_written_over(inkov: Inkov, tmp_path: Path) -> None:

@@ -27,8 +27,16 @@ class Edited(NamedTuple):
 
     @property
     def diff(self) -> str:
-        before, after = (text.splitlines(keepends=True) for text in (self.before, self.after))
-        return "".join(unified_diff(before, after, self.path, self.path))
+        """What changes, to be read: without secrets, which may stand in the lines around, and with
+        what cannot be seen written out.
+        """
+        from inkov.campus.secrets import without_secrets, words_before_secrets
+        from inkov.harmless import clean
+
+        before, after = self.before.splitlines(), self.after.splitlines()
+        words = words_before_secrets(before)
+        lines = unified_diff(before, after, self.path, self.path, lineterm="")
+        return "".join(f"{clean(without_secrets(line, words))}\n" for line in lines)
 
 
 def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited], list[str]]:

@@ -81,6 +81,9 @@ def mend(
     mended = mend_findings(session.loaded.campus, session.plan, goals, today)
     told = mend_result(mended, session.locator)
     written = _tell(session, options, told, mended.edits, diff=diff, write=write)
+    if diff and mended.unmet:
+        left = "1 finding is" if len(mended.unmet) == 1 else f"{len(mended.unmet)} findings are"
+        complain(f"{left} left, each with the reason without --diff")
     session.end(FINDINGS if mended.unmet or not written else ALL_WELL)
 
 
@@ -104,6 +107,8 @@ def _claim(
     told = claim_result(goal, mended, session.locator)
     written = _tell(session, options, told, mended.edits, diff=diff, write=write)
     unmet = not goal.edits and goal.says != HOLDS
+    if diff and not goal.edits:
+        complain(f"nothing to change for {goal.claim}: {goal.says}")
     session.end(FINDINGS if unmet or not written else ALL_WELL)
 
 
