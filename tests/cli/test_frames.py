@@ -125,7 +125,7 @@ def test_because_prints_the_chain(command: str) -> None:
         ),
         (["hears", "gate-1:1", "garden", "--vlan", "10,20"], "one VLAN is expected here"),
         (["follow", "gate-1:1", "till-1", "garden"], "are the same port"),
-        (["trunks", "garden", "--because", "gate-1"], "no place written switch:port"),
+        (["trunks", "garden", "--because", "gate-1"], "gate-1 is a switch: say at which port"),
     ],
 )
 def test_wrong_places(inkov: Inkov, garden: Path, arguments: list[str], says: str) -> None:

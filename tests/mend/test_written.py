@@ -4,7 +4,9 @@ be changed stands as it stood.
 
 from __future__ import annotations
 
+import json
 import random
+from collections.abc import Callable
 from copy import deepcopy
 from pathlib import Path
 
@@ -158,6 +160,49 @@ def test_a_diff_shows_no_secrets_and_moves_no_cursor(inkov: Inkov, tmp_path: Pat
     inkov("mend", "in", "--rule", "native-not-allowed", "--write", "out")
     written = (tmp_path / "out" / "a.sheet").read_text()
     assert written == text.replace("allowed: 10,20 ", "allowed: 10,20,99 ")
+
+
+def pair(folder: Path, layout: Callable[[str], str]) -> None:
+    """orchard-1 and palm-1 of the demo: both let VLAN 60 through between them, and orchard-1 has
+    nobody in it. palm-1 is laid out in another way.
+    """
+    (folder / "in").mkdir()
+    for name in ("orchard-1.sheet", "palm-1.json"):
+        text = (DEMO / "garden" / name).read_text()
+        text = layout(text) if name.endswith(".json") else text
+        (folder / "in" / name).write_bytes(text.encode())
+
+
+@pytest.mark.parametrize(
+    "layout",
+    [
+        lambda text: "\ufeff" + text.replace("\n", "\r\n"),
+        lambda text: json.dumps(json.loads(text), indent="\t"),
+        lambda text: json.dumps(json.loads(text)),
+    ],
+)
+def test_json_stays_laid_out_as_it_was(
+    inkov: Inkov, tmp_path: Path, layout: Callable[[str], str]
+) -> None:
+    pair(tmp_path, layout)
+    result = inkov("mend", "in", "--rule", "surplus-vlans", "--write", "out")
+    assert (result.status, "2 files written" in result.err) == (0, True), result.err
+    document = json.loads((DEMO / "garden" / "palm-1.json").read_text())
+    for one in document["openconfig-interfaces:interfaces"]["interface"]:
+        if one["name"] == "port-23":  # the port to orchard-1
+            ethernet = one["openconfig-if-ethernet:ethernet"]
+            ethernet["openconfig-vlan:switched-vlan"]["config"]["trunk-vlans"].remove(60)
+    expected = layout(json.dumps(document, indent=2) + "\n")
+    assert (tmp_path / "out" / "palm-1.json").read_bytes() == expected.encode()
+
+
+def test_half_of_a_cure_is_not_written_where_it_does_harm(inkov: Inkov, tmp_path: Path) -> None:
+    """orchard-1 would not let VLAN 60 through any more, and palm-1 still would."""
+    pair(tmp_path, lambda text: text.replace(": ", " : "))
+    result = inkov("mend", "in", "--rule", "surplus-vlans", "--write", "out")
+    assert result.status == 1 and not (tmp_path / "out").exists()
+    assert "not written: palm-1: its layout would not stay as it is" in result.err
+    assert "do harm without the others: it makes another finding: palm-1:port-23" in result.err
 
 
 def test_a_claim_without_a_change_is_said_beside_a_diff(inkov: Inkov, tmp_path: Path) -> None:

@@ -15,15 +15,18 @@ if TYPE_CHECKING:
     from inkov.cli.session import Session
     from inkov.edits import Edit
 
+_MARK = "\ufeff"  # the byte order mark that some editors put before a text
+
 __all__ = ["Edited", "edited_files", "write_edited"]
 
 
 class Edited(NamedTuple):
-    """A file with edits made: its path, its text before and after."""
+    """A file with edits made: its path, its text before and after, the edits."""
 
     path: str
     before: str
     after: str
+    edits: list[Edit]
 
     @property
     def diff(self) -> str:
@@ -64,7 +67,8 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
         try:
             with open(path, encoding="utf-8", newline="") as file:
                 text = file.read()
-            written = rewrite(text, after.devices[switch], own)
+            said = text.removeprefix(_MARK)
+            written = text[: -len(said)] + rewrite(said, after.devices[switch], own)
         except UnicodeDecodeError:
             left.append(f"{switch}: {path} is not UTF-8 (save it as UTF-8)")
             continue
@@ -74,7 +78,7 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
             left.append(f"{switch}: {error}")
             continue
         if _is_as_tried(path, written, session, switch, own):
-            files.append(Edited(path, text, written))
+            files.append(Edited(path, text, written, own))
         else:
             left.append(f"{switch}: what would be written is not read as it was tried")
     return files, left

@@ -12,6 +12,7 @@ from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import Session, start
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
     from datetime import date
 
     from inkov.edits import Edit
@@ -50,7 +51,7 @@ def mend(
 
     from inkov.checks import CATALOGUE, Severity
     from inkov.checks import audit as run
-    from inkov.mend.findings import mend_findings
+    from inkov.mend.findings import Trier, mend_findings
     from inkov.render.mend import mend_result
 
     for slug in rule or ():
@@ -80,7 +81,16 @@ def mend(
     ]
     mended = mend_findings(session.loaded.campus, session.plan, goals, today)
     told = mend_result(mended, session.locator)
-    written = _tell(session, options, told, mended.edits, diff=diff, write=write)
+    trier = Trier(session.loaded.campus, session.plan, today)
+    written = _tell(
+        session,
+        options,
+        told,
+        mended.edits,
+        trier.harm_of,
+        diff=diff,
+        write=write,
+    )
     if diff and mended.unmet:
         left = "1 finding is" if len(mended.unmet) == 1 else f"{len(mended.unmet)} findings are"
         complain(f"{left} left, each with the reason without --diff")
@@ -98,6 +108,7 @@ def _claim(
 ) -> None:
     """Make a claim of the plan true."""
     from inkov.mend.claims import HOLDS, mend_claim
+    from inkov.mend.findings import Trier
     from inkov.render.mend import claim_result
 
     claims = session.plan.says.claims
@@ -105,7 +116,16 @@ def _claim(
         fail(f"--claim {number}: the plan has {len(claims)} claims")
     goal, mended = mend_claim(session.fabric, session.plan, claims[number - 1], today)
     told = claim_result(goal, mended, session.locator)
-    written = _tell(session, options, told, mended.edits, diff=diff, write=write)
+    trier = Trier(session.loaded.campus, session.plan, today)
+    written = _tell(
+        session,
+        options,
+        told,
+        mended.edits,
+        lambda edits: trier.harm_of(edits, findings=False),
+        diff=diff,
+        write=write,
+    )
     unmet = not goal.edits and goal.says != HOLDS
     if diff and not goal.edits:
         complain(f"nothing to change for {goal.claim}: {goal.says}")
@@ -117,19 +137,27 @@ def _tell(
     options: ListingOptions,
     told: Result,
     edits: list[Edit],
+    harm_in: Callable[[list[Edit]], str],
     *,
     diff: bool,
     write: str | None,
 ) -> bool:
-    """Show edits, or what they change in files, and write these; whether all could be written."""
+    """Show edits, or what they change in files, and write these; whether all could be written.
+    Nothing is where a part does harm without what cannot be written.
+    """
     from inkov.render.mend import diff_result
 
     asked = diff or write is not None
     files, left = edited_files(session, edits) if asked else ([], [])
     options.out.show(diff_result([file.diff for file in files]) if diff else told)
-    if write is not None:
-        write_edited(session, files, write)
-        complain(f"{len(files)} files written to {write}")
+    harm = harm_in([edit for file in files for edit in file.edits]) if files and left else ""
     for says in left:
         complain(f"not written: {says}")
+    if harm:
+        complain(f"the files that can be written do harm without the others: {harm}")
+    if write is not None and harm:
+        complain(f"nothing is written to {write}: make all these edits by hand")
+    elif write is not None:
+        write_edited(session, files, write)
+        complain(f"{len(files)} file{'s' * (len(files) != 1)} written to {write}")
     return not left

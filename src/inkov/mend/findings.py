@@ -124,6 +124,10 @@ class Trier:
         """What harm the edits of some findings do, in words; "" if none."""
         return self.harm_in(self.tried(findings)[1])
 
+    def harm_of(self, edits: list[Edit], *, findings: bool = True) -> str:
+        """What harm some edits do, as `harm_in` says it."""
+        return self.harm_in(self.compared(edits), findings=findings)
+
     def mended(self, edits: list[Edit], done: Comparison) -> Mended:
         """Edits with their places, and what they do."""
         return Mended([], edits, [place_of(self.campus, edit) for edit in edits], done)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from itertools import product
 from typing import Any
 
 from inkov.campus import Device, Fact, Mode, Origin, Vlan
@@ -18,7 +19,7 @@ from inkov.vlanset import VlanSet
 
 __all__ = ["rewrite"]
 
-_LAYOUTS: tuple[int | None, ...] = (2, 4, 1, 3, None)
+_LAYOUTS: tuple[int | str | None, ...] = (2, 4, "\t", 1, 3, None)
 _SET = {
     Kind.PORT: ("allowed", "access_vlan", "native_vlan", "enabled", "mtu", "mode"),
     Kind.VLAN: ("name", "active"),
@@ -31,17 +32,16 @@ def rewrite(text: str, device: Device, edits: Sequence[Edit]) -> str:
     CannotWrite.
     """
     document = json.loads(text)
-    for indent in _LAYOUTS:
-        for end in ("\n", ""):
-            for escaped in (False, True):
-                if _laid_out(document, indent, end, escaped) == text:
-                    for edit in edits:
-                        _make(document, device, edit)
-                    return _laid_out(document, indent, end, escaped)
+    newline = "\r\n" if "\r\n" in text else "\n"
+    for indent, end, escaped in product(_LAYOUTS, ("\n", ""), (False, True)):
+        if _laid_out(document, indent, end, escaped).replace("\n", newline) == text:
+            for edit in edits:
+                _make(document, device, edit)
+            return _laid_out(document, indent, end, escaped).replace("\n", newline)
     raise CannotWrite("its layout would not stay as it is")
 
 
-def _laid_out(document: Any, indent: int | None, end: str, escaped: bool) -> str:
+def _laid_out(document: Any, indent: int | str | None, end: str, escaped: bool) -> str:
     return json.dumps(document, indent=indent, ensure_ascii=escaped) + end
 
 
