@@ -24,6 +24,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     names,
     native,
     negotiation,
+    placed,
     port_plan,
     private,
     shut,

@@ -67,7 +67,7 @@ class Site:
         self.fabric = fabric
         self.places = Places(fabric)
         self.plan: PlanFile = (plan or Plan()).says
-        self.wanted = (plan or Plan()).needed
+        self.wanted = (plan or Plan()).wanted(fabric.campus.devices)
         self.planned_switches = (plan or Plan()).switches
 
     @cached_property

@@ -377,6 +377,8 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
     everywhere = {vid for device in site.devices for vid in device.vlans or {}}
     for vid, planned in sorted(site.plan.vlans.items()):
         in_plan = Where("", None, vid, planned.origin)
+        if planned.on == []:
+            continue  # it is to be nowhere; vlan-placed-otherwise tells
         if vid not in everywhere and not live >> vid & 1:
             yield finding(
                 {"vid": vid, "named": f" ({planned.name})" if planned.name else ""},

@@ -34,6 +34,10 @@ def mend(
         int | None,
         typer.Option("--claim", metavar="N", help="Make this claim of the plan true, by number."),
     ] = None,
+    as_planned: Annotated[
+        bool,
+        typer.Option("--as-planned", help="Make true what the plan says of VLANs: on, gateways."),
+    ] = False,
     fail_on: Annotated[
         FailOn,
         typer.Option("--fail-on", metavar="SEVERITY", help="The least that is to be mended."),
@@ -62,9 +66,14 @@ def mend(
     session = start(options)
     today = date.today()
     if claim is not None:
-        if rule or finding:
-            fail("--claim is a goal of its own: leave out --rule and --finding")
+        if rule or finding or as_planned:
+            fail("--claim is a goal of its own: leave out --rule, --finding and --as-planned")
         _claim(session, claim, today, options, diff=diff, write=write)
+        return
+    if as_planned:
+        if rule or finding:
+            fail("--as-planned is a goal of its own: leave out --rule and --finding")
+        _as_planned(session, today, options, diff=diff, write=write)
         return
     found = run(session.fabric, session.plan, today=today).findings
     known = {one.id for one in found}
@@ -129,6 +138,38 @@ def _claim(
     unmet = not goal.edits and goal.says != HOLDS
     if diff and not goal.edits:
         complain(f"nothing to change for {goal.claim}: {goal.says}")
+    session.end(FINDINGS if unmet or not written else ALL_WELL)
+
+
+def _as_planned(
+    session: Session,
+    today: date,
+    options: ListingOptions,
+    *,
+    diff: bool,
+    write: str | None,
+) -> None:
+    """Make the plan true."""
+    from inkov.mend.intentions import harm_of_some, mend_plan
+    from inkov.render.mend import plan_result
+
+    campus = session.loaded.campus
+    goals, mended = mend_plan(campus, session.plan, today)
+    if not goals:
+        fail("the plan places no VLAN: say `on` or `gateways` of one")
+    written = _tell(
+        session,
+        options,
+        plan_result(goals, mended, session.locator),
+        mended.edits,
+        lambda edits: harm_of_some(campus, session.plan, goals, edits, today),
+        diff=diff,
+        write=write,
+    )
+    unmet = [goal for goal in goals if goal.says]
+    if diff:
+        for goal in unmet:
+            complain(f"not met: {goal.words}: {goal.says}")
     session.end(FINDINGS if unmet or not written else ALL_WELL)
 
 

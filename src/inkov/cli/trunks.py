@@ -24,7 +24,9 @@ def trunks(
     if because is not None:
         explain(session, because, options.out)
         return
-    rows = trunk_rows(session.fabric, session.switch(switch), session.plan.needed)
+    rows = trunk_rows(
+        session.fabric, session.switch(switch), session.plan.wanted(session.loaded.campus.devices)
+    )
     locator = session.locator
     options.out.show(listing("trunks", rows, lambda: trunks_grid(rows, locator), locator))
     one_of_outcomes(session.now)

@@ -15,9 +15,11 @@ __all__ = [
     "allowing",
     "defined",
     "gateway_edit",
+    "gateways_in",
     "host_edit",
     "named",
     "of_port",
+    "row_gone",
     "usual_name",
 ]
 
@@ -55,6 +57,18 @@ def active(device: Device, row: Vlan) -> list[Edit]:
         return []
     after = Fact(True, row.active.origin)
     return [Edit(device.name, Kind.VLAN, str(row.vid), "active", row.active, after)]
+
+
+def row_gone(device: Device, vid: int) -> list[Edit]:
+    """A switch without the row of a VLAN; [] if it has none."""
+    row = device.row(vid)
+    return [Edit(device.name, Kind.VLAN, str(vid), "", row, None)] if row is not None else []
+
+
+def gateways_in(device: Device, vid: int) -> list[tuple[str, Gateway]]:
+    """The gateways of a switch in a VLAN, each with the name by which edits find it."""
+    held = next(one for one in of_device() if one.kind is Kind.GATEWAY)
+    return [(name, one) for name, one in held.listed(device).items() if one.vid == vid]
 
 
 def named(switch: str, row: Vlan, name: str) -> Edit:

@@ -51,7 +51,7 @@ class Ways:
         self._steps: dict[tuple[int, int], list[Step] | None] = {}
 
     @cached_property
-    def _passed(self) -> list[int]:
+    def passed(self) -> list[int]:
         """What each link passes both ways, as masks."""
         links = self.fabric.wiring.links
         return [
@@ -60,7 +60,7 @@ class Ways:
         ]
 
     @cached_property
-    def _links_at(self) -> dict[int, list[tuple[int, int]]]:
+    def links_at(self) -> dict[int, list[tuple[int, int]]]:
         """Bridge -> (link, far bridge), of links between main bridges of switches."""
         fabric = self.fabric
         found: dict[int, list[tuple[int, int]]] = {}
@@ -80,16 +80,17 @@ class Ways:
     def _name(self, bridge: int) -> str:
         return self.fabric.bridges[bridge].device
 
-    def _of_link(self, number: int, vid: int) -> list[Step] | None:
+    def of_link(self, number: int, vid: int) -> list[Step] | None:
         """What it takes that a link passes a VLAN between switches that have it."""
-        if self._passed[number] >> vid & 1:
+        if self.passed[number] >> vid & 1:
             return []
         key = number, vid
         if key not in self._steps:
             self._steps[key] = link_steps(self.fabric, number, vid)
         return self._steps[key]
 
-    def _of_bridge(self, bridge: int, vid: int) -> Step | None:
+    def of_bridge(self, bridge: int, vid: int) -> Step | None:
+        """What it takes that a switch has a VLAN; None if it has it."""
         inside = self.fabric.bridges[bridge]
         if inside.live >> vid & 1:
             return None
@@ -115,13 +116,13 @@ class Ways:
             heappush(waiting, (cost, self._name(bridge), next(order), bridge, None))
 
         for bridge in sources:
-            own = self._of_bridge(bridge, vid)
+            own = self.of_bridge(bridge, vid)
             reach(bridge, Cost(len(own.edits), own.disturbs, 0) if own else Cost(0, 0, 0))
         done: set[int] = set()
         while waiting:
             cost, _, _, bridge, over = heappop(waiting)
             if over is not None:  # now it is worth while to look at the link
-                of_link = self._of_link(over.link, vid)
+                of_link = self.of_link(over.link, vid)
                 if of_link is None or bridge in done:
                     continue
                 further = over.cost.and_then([*of_link, *over.of_bridge])
@@ -134,13 +135,13 @@ class Ways:
             done.add(bridge)
             if bridge in targets:
                 return self._edits(bridge, came, vid)
-            for number, far in self._links_at.get(bridge, ()):
+            for number, far in self.links_at.get(bridge, ()):
                 if far in done or not usable(number):
                     continue
-                own = self._of_bridge(far, vid)
+                own = self.of_bridge(far, vid)
                 ahead = _Over(number, bridge, cost, [own] if own is not None else [])
                 least = cost.and_then(ahead.of_bridge)
-                if not self._passed[number] >> vid & 1:
+                if not self.passed[number] >> vid & 1:
                     least = Cost(least.edits + 1, least.disturbs, least.links)
                 if far not in best or least < best[far]:
                     heappush(waiting, (least, self._name(far), next(order), far, ahead))
@@ -150,7 +151,7 @@ class Ways:
         """The edits along a way, from its beginning."""
         steps: list[Step] = []
         while True:
-            own = self._of_bridge(bridge, vid)
+            own = self.of_bridge(bridge, vid)
             steps += [own] if own is not None else []
             if bridge not in came:
                 break

@@ -4,6 +4,7 @@ is accepted.
 
 from inkov.plan.expected import missing_switches
 from inkov.plan.loader import Plan, read_plan, vlan_names
+from inkov.plan.placed import Placed, placed
 from inkov.plan.schema import (
     Acceptance,
     Carried,
@@ -18,12 +19,14 @@ __all__ = [
     "Acceptance",
     "Carried",
     "Claim",
+    "Placed",
     "Plan",
     "PlanFile",
     "PlannedVlan",
     "Practice",
     "SharedFate",
     "missing_switches",
+    "placed",
     "read_plan",
     "vlan_names",
 ]

@@ -8,13 +8,14 @@ objects.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from msgspec import Struct, field
 
-from inkov.campus import Campus, Host, Origin, Problem
+from inkov.campus import Campus, Device, Host, Origin, Problem
 from inkov.levels import Level
+from inkov.plan.placed import placed
 from inkov.plan.schema import PlanFile
 from inkov.plan.typed import Fault, Place, Typed
 from inkov.vlanset import VlanSet
@@ -45,6 +46,16 @@ class Plan(Struct):
         for vid, vlan in self.says.vlans.items():
             for name in vlan.needed:
                 masks[name] = masks.get(name, 0) | 1 << vid
+        return masks
+
+    def wanted(self, devices: Mapping[str, Device]) -> dict[str, int]:
+        """The same with the switches of a campus where VLANs belong (`on`)."""
+        masks = self.needed
+        for vid, vlan in self.says.vlans.items():
+            there = placed(vlan.on or (), devices).everywhere
+            for name in (*there, *(vlan.gateways or ())):
+                if name in devices:
+                    masks[name] = masks.get(name, 0) | 1 << vid
         return masks
 
     @property

@@ -54,7 +54,9 @@ class PlannedVlan(Struct, rename="kebab", forbid_unknown_fields=True):
     """A VLAN: `10: climate` is short for `10: {name: climate}`.
 
     `needed` names switches that must have it whatever serves it there; `routed: no` forbids a
-    gateway in it.
+    gateway in it. `on` has the switches and ports where it belongs (`plan.placed`; with an empty
+    list it belongs nowhere), `gateways` the switches that route it, all of them, each with its
+    address.
     """
 
     short: ClassVar[str] = "name"
@@ -63,6 +65,8 @@ class PlannedVlan(Struct, rename="kebab", forbid_unknown_fields=True):
     subnet: Subnet | None = None
     needed: list[str] = field(default_factory=list)
     routed: bool | None = None
+    on: NameList | None = None
+    gateways: dict[str, Address] | None = None
     origin: Origin = Origin()
 
 

@@ -8,6 +8,7 @@ from inkov.effects.words import pair_in_words
 from inkov.harmless import safe
 from inkov.mend.claims import HOLDS, Claimed
 from inkov.mend.findings import Mended
+from inkov.mend.intentions import Goal
 from inkov.readers import Locator
 from inkov.render.edits import change_in_words, edit_json, name_of_edit, what_of_edit
 from inkov.render.findings import finding_json
@@ -15,7 +16,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.text import brief
 
-__all__ = ["claim_result", "diff_result", "mend_result"]
+__all__ = ["claim_result", "diff_result", "mend_result", "plan_result"]
 
 
 def mend_result(mended: Mended, locator: Locator) -> Result:
@@ -47,6 +48,44 @@ def claim_result(goal: Claimed, mended: Mended, locator: Locator) -> Result:
         return _value(mended, locator) | {"changes": changes, "unmet": unmet}
 
     return Result(value=value, grids=grids)
+
+
+def plan_result(goals: list[Goal], mended: Mended, locator: Locator) -> Result:
+    """What makes a plan true, in every form."""
+    unmet = [goal for goal in goals if goal.says]
+
+    def grids() -> list[Grid]:
+        grid = Grid([Column("Not met"), Column("Why")])
+        for goal in unmet:
+            grid.add(goal.words, goal.says)
+        changes = _changes(mended, locator)
+        changes.notes[:0] = [_goal_in_words(goal) for goal in goals if not goal.says]
+        return [changes, *([grid] if unmet else [])]
+
+    def value() -> dict[str, Any]:
+        return _value(mended, locator) | {
+            "changes": [
+                {
+                    "goal": {"vlan": goal.vid},
+                    "edits": [edit_json(edit, locator) for edit in goal.edits],
+                }
+                for goal in goals
+                if goal.edits and not goal.says
+            ],
+            "unmet": [{"vlan": goal.vid, "says": safe(goal.says)} for goal in unmet],
+        }
+
+    return Result(value=value, grids=grids)
+
+
+def _goal_in_words(goal: Goal) -> str:
+    if not goal.edits:
+        return f"{goal.words} is as planned."
+    switches = len({edit.switch for edit in goal.edits})
+    on = "1 switch" if switches == 1 else f"{switches} switches"
+    number = "1 edit" if len(goal.edits) == 1 else f"{len(goal.edits)} edits"
+    sure = "" if goal.smallest else "; fewer might do"
+    return f"{goal.words}: {number} on {on}{sure}."
 
 
 def diff_result(diffs: list[str]) -> Result:

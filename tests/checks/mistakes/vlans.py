@@ -127,6 +127,23 @@ def a_vlan_that_only_the_plan_has(ground: Ground) -> list[SPOT] | None:
     return [("", None)]
 
 
+@mistake("vlan-placed-otherwise")
+def a_vlan_that_the_plan_has_at_a_port(ground: Ground) -> list[SPOT] | None:
+    host = some(ground, ground.hosts())
+    if host is None:
+        return None
+    end = host.end
+    others = [vid for vid in ground.table(end.device) if vid not in (1, host.access)]
+    voice = host.completed.voice_vlan
+    vid = some(ground, [vid for vid in others if vid != voice])
+    if vid is None:
+        return None
+    vlans = _vlans(ground)
+    vlans[vid] = f"{{name: {vlans[vid]}, on: ['{end.device}:{end.port}']}}"
+    _plan_vlans(ground, vlans)
+    return [(end.device, end.port)]
+
+
 @mistake("vlan-name-against-plan")
 def a_name_that_the_plan_has_otherwise(ground: Ground) -> list[SPOT] | None:
     vlans = _vlans(ground)

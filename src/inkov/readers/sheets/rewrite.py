@@ -8,15 +8,22 @@ nothing is stated twice. What nothing says yet is added to the section of the po
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any, NamedTuple
 
 from inkov.campus import Device, Fact
 from inkov.edits import Edit, Kind
+from inkov.edits.edit import places_of
 from inkov.readers.rewriting import CannotWrite
 from inkov.readers.sheets.reader import key_of, without_comment
 from inkov.readers.sheets.words import PORT_KEYS, BadLine, names
-from inkov.readers.sheets.writer import names_text, row_text, value_text
+from inkov.readers.sheets.writer import (
+    gateway_lines,
+    names_text,
+    port_lines,
+    row_text,
+    value_text,
+)
 from inkov.vlanset import VlanListError, VlanSet
 
 __all__ = ["rewrite"]
@@ -31,7 +38,7 @@ def rewrite(text: str, device: Device, edits: Sequence[Edit]) -> str:
     """
     sheet = _Text(text)
     alike: dict[tuple[str, str | None], list[str]] = {}  # (key, value) -> ports that get it
-    # Gateways are found by their lines, which other edits move: they come first, the last foremost.
+    # Sections are found by their lines, which other edits move: they come first, the last foremost.
     for edit in sorted(edits, key=_by_line):
         if edit.kind is Kind.PORT and edit.attribute in _KEYS:
             after = _value(edit.after)
@@ -39,8 +46,20 @@ def rewrite(text: str, device: Device, edits: Sequence[Edit]) -> str:
             alike.setdefault((_KEYS[edit.attribute], value), []).append(edit.name)
         elif edit.kind is Kind.VLAN and device.vlans is not None:
             sheet.set_row(device, edit)
-        elif edit.kind is Kind.GATEWAY and edit.attribute == "enabled":
-            sheet.set_gateway(edit)
+        elif edit.kind is Kind.GATEWAY and edit.attribute in ("enabled", "addresses"):
+            after = _value(edit.after)
+            if edit.attribute == "enabled":
+                sheet.set_in_section(_line_of(edit), "gateway", "state", "on" if after else "off")
+            else:
+                sheet.set_in_section(_line_of(edit), "gateway", "address", _addresses(after))
+        elif edit.kind is Kind.GATEWAY and edit.whole:
+            lines = gateway_lines(edit.after) if edit.after is not None else None
+            sheet.set_section(edit, ("gateway",), lines)
+        elif edit.kind is Kind.PORT and edit.whole:
+            lines = port_lines(edit.after) if edit.after is not None else None
+            sheet.set_section(edit, _OF_PORTS, lines)
+        elif edit.kind is Kind.PORT and edit.attribute == "addresses":
+            sheet.set_of_ports([edit.name], "address", _addresses(edit.after))
         else:
             what = edit.attribute or "the whole of it"
             raise CannotWrite(f"{edit.kind} {edit.name}, {what}: not written into a sheet")
@@ -183,21 +202,59 @@ class _Text:
             at = next((one[0] for one in self._sections()), self._last(0, len(self.lines)))
             self.lines[at:at] = ["[vlans]", row_text(row), ""]
 
-    def set_gateway(self, edit: Edit) -> None:
-        head = edit.after.origin.line - 1
-        section = next((one for one in self._sections() if one[0] == head), None)
-        if section is None or section[2] != "gateway":
-            raise CannotWrite(f"gateway {edit.name} has no section")
-        state = "on" if edit.after.value else "off"
-        at = self._line_of(section[0], section[1], "state")
+    # --- sections of one thing ---
+
+    def _section_with(self, line: int, words: Collection[str]) -> tuple[int, int]:
+        """(heading, end) of the section that a line is in."""
+        for head, end, word, _ in self._sections():
+            if head <= line - 1 < end and word in words:
+                return head, end
+        raise CannotWrite(f"line {line} is in no section of {' or '.join(words)}")
+
+    def set_in_section(self, line: int, word: str, key: str, value: str) -> None:
+        """A value in the section that a line is in."""
+        head, end = self._section_with(line, (word,))
+        at = self._line_of(head, end, key)
         if at is not None:
-            self._put(at, "state", state)
+            self._put(at, key, value)
         else:
-            self.lines.insert(self._last(section[0], section[1]), f"state: {state}")
+            self.lines.insert(self._last(head, end), f"{key}: {value}")
+
+    def set_section(self, edit: Edit, words: Collection[str], lines: Iterable[str] | None) -> None:
+        """A section of its own for what is new, behind the last one of its kind; for what is gone
+        none any more, nor the empty line before it.
+        """
+        if lines is not None:
+            alike = [end for end in self._sections() if end[2] in words]
+            head, end = alike[-1][:2] if alike else (0, len(self.lines))
+            at = self._last(head, end)
+            self.lines[at:at] = ["", *lines]
+            return
+        head, end = self._section_with(edit.before.origin.line, words)
+        rest = without_comment(self.lines[head]).strip("[]").strip().partition(" ")[2]
+        if words == _OF_PORTS and len(names(rest)) > 1:
+            raise CannotWrite(f"{edit.name} stands in a section with others")
+        first = head - 1 if head and not self.lines[head - 1].strip() else head
+        del self.lines[first : self._last(head, end)]
 
 
 def _by_line(edit: Edit) -> int:
-    return -edit.after.origin.line if edit.kind is Kind.GATEWAY and edit.after is not None else 1
+    """Edits of sections first, the last one foremost; then what is new, then all others."""
+    if edit.kind is Kind.GATEWAY or (edit.kind is Kind.PORT and edit.whole):
+        return -_line_of(edit) if edit.before is not None else 0
+    return 1
+
+
+def _line_of(edit: Edit) -> int:
+    """A line of the section of a thing."""
+    for value in (edit.before, edit.after):
+        for origin in places_of(value):
+            return origin.line
+    raise CannotWrite(f"{edit.kind} {edit.name} has no section")
+
+
+def _addresses(facts: Iterable[Fact[Any]]) -> str:
+    return ", ".join(str(fact.value) for fact in facts)
 
 
 def _value(fact: Any) -> Any:

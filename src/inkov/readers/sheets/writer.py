@@ -25,7 +25,15 @@ from inkov.readers.sheets.reader import HEADER
 from inkov.readers.sheets.words import DISTRIBUTION_KEYS, PORT_KEYS, TAIL, BadLine, numbered
 from inkov.vlanset import VlanSet
 
-__all__ = ["name_text", "names_text", "row_text", "value_text", "write_sheet"]
+__all__ = [
+    "gateway_lines",
+    "name_text",
+    "names_text",
+    "port_lines",
+    "row_text",
+    "value_text",
+    "write_sheet",
+]
 
 _BARE = re.compile(r'(?!\s)(?:[^\x00-\x1f\x7f-\xa0\u2028\u2029"#;\[\]\ufeff\x85])+(?<!\s)\Z')
 _BARE_NAME = re.compile(r'(?:(?!\.\.)[^\s,:;#"\[\]\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff])+\Z')
@@ -44,7 +52,7 @@ def write_sheet(device: Device, neighbours: Iterable[Neighbour] = ()) -> str:
     for bridge in device.bridges.values():
         lines += _bridge(bridge)
     for gateway in device.gateways:
-        lines += ["", *_gateway(gateway)]
+        lines += ["", *gateway_lines(gateway)]
     for packet_filter in device.filters.values():
         lines += ["", f"[filter {_text(packet_filter.name)}]", *map(_entry, packet_filter.entries)]
     lines += _trees(device)
@@ -65,8 +73,7 @@ def _ports(device: Device) -> Iterator[str]:
             members.setdefault(port.bundle.value, []).append(port.name)
     for port in ports:
         yield ""
-        yield f"[{_SECTION[port.kind]} {name_text(port.name)}]"
-        yield from _port(port, members.get(port.name, []))
+        yield from port_lines(port, members.get(port.name, []))
 
 
 def _bridge(bridge: Bridge) -> Iterator[str]:
@@ -163,7 +170,9 @@ def row_text(vlan: Vlan) -> str:
     return f"{vlan.vid}: {'; '.join(parts)}".rstrip()
 
 
-def _port(port: Port, members: list[str]) -> Iterator[str]:
+def port_lines(port: Port, members: Sequence[str] = ()) -> Iterator[str]:
+    """The section of a port. A bundle names its `members`."""
+    yield f"[{_SECTION[port.kind]} {name_text(port.name)}]"
     if members and port.kind == PortKind.BUNDLE:
         yield f"members: {', '.join(map(name_text, members))}"
     for key, (attribute, _) in PORT_KEYS.items():
@@ -181,7 +190,8 @@ def _port(port: Port, members: list[str]) -> Iterator[str]:
             yield f"{key}: {_text(getattr(port, key))}"
 
 
-def _gateway(gateway: Gateway) -> Iterator[str]:
+def gateway_lines(gateway: Gateway) -> Iterator[str]:
+    """The section of a gateway."""
     yield f"[gateway {gateway.vid}{f' in {_text(gateway.bridge)}' if gateway.bridge else ''}]"
     if gateway.enabled is not None:
         yield f"state: {'on' if gateway.enabled.value else 'off'}"

@@ -1,0 +1,106 @@
+"""Where the plan wants a VLAN (`on`, `gateways`), against where it is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.checks.catalogue import Found, Severity, Where, finding, rule
+from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
+from inkov.checks.words import listed
+from inkov.forwarding import Resolved
+from inkov.plan import PlannedVlan, placed
+from inkov.vlanset import bit
+from inkov.wiring import End
+
+_Misplaced = tuple[str, list[Where]]
+"""What is not as planned, as a part of a sentence, and where that is said."""
+
+
+@rule(
+    "vlan-placed-otherwise",
+    family="VLAN definitions",
+    severity=Severity.FAULT,
+    what="a VLAN is not on the switches and ports that the plan names, or not routed there",
+    why="whoever is plugged in where the plan has the VLAN is somewhere else, or nowhere",
+    cure="put the VLAN where the plan has it (`inkov mend --as-planned`), or correct the plan",
+    example="the plan has VLAN 61 at gate-1:3, and the port is in VLAN 10",
+    says="the plan has VLAN {vid} elsewhere: {differences}",
+    fix="make it so with `inkov mend --as-planned`, or correct the plan",
+)
+def vlan_placed_otherwise(site: Site) -> Iterator[Found]:
+    for vid, planned in sorted(site.plan.vlans.items()):
+        wrong = [
+            *_places(site, vid, planned),
+            *_gateways(site, vid, planned),
+            *(_left(site, vid) if planned.on == [] else ()),
+        ]
+        if wrong:
+            yield finding(
+                {"vid": vid, "differences": listed([says for says, _ in wrong])},
+                where=(
+                    *(where for _, places in wrong for where in places),
+                    Where("", None, vid, planned.origin),
+                ),
+                vlans=1 << vid,
+                key=(vid, *(says for says, _ in wrong)),
+            )
+
+
+def _places(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced]:
+    meant = placed(planned.on or (), site.fabric.campus.devices)
+    for says in meant.unknown:
+        yield says, []
+    for name in meant.everywhere:
+        table = site.defined(name)
+        if table is not None and vid not in table and vid != DEFAULT_VID:
+            yield f"{name} does not define it", [site.places.switch(name)]
+    for (switch, port), by_name in meant.ports.items():
+        end = site.fabric.end_of(switch, port)
+        resolved = site.fabric.ports[end]
+        if end in site.fabric.wiring.of:
+            if by_name:
+                yield f"{end} leads to another switch", [site.places.of(resolved, "mode")]
+        elif resolved.free.pvid != vid and vid != _voice(resolved):
+            now = f"is in VLAN {resolved.free.pvid}" if resolved.free.pvid else "is in none"
+            yield f"{End(switch, port)} {now}", [site.places.of(resolved, "access_vlan", vid)]
+
+
+def _voice(resolved: Resolved) -> int | None:
+    return resolved.completed.voice_vlan
+
+
+def _gateways(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced]:
+    if planned.gateways is None:
+        return
+    there = [one for one in site.interfaces if one.vlan == vid and one.addresses]
+    for name, address in planned.gateways.items():
+        if name not in site.fabric.campus.devices:
+            yield f"no switch is called {name}", []
+            continue
+        own = [one for one in there if one.device == name]
+        values = [fact.value for one in own for fact in one.addresses]
+        if not own:
+            yield f"{name} has no gateway {address} in it", [site.places.switch(name)]
+        elif address not in values:
+            wrong = Where(name, None, vid, own[0].origin)
+            yield (
+                f"the gateway of {name} is {listed(list(map(str, values)))}, not {address}",
+                [wrong],
+            )
+    for one in there:
+        if one.device not in planned.gateways:
+            yield f"{one.device} routes it", [Where(one.device, None, vid, one.origin)]
+
+
+def _left(site: Site, vid: int) -> Iterator[_Misplaced]:
+    """What is left of a VLAN that is to be nowhere."""
+    for device in site.devices:
+        row = device.row(vid)
+        if row is not None and vid != DEFAULT_VID:
+            yield f"{device.name} defines it", [Where(device.name, None, vid, row.origin)]
+    for resolved in site.fabric.ports.values():
+        allowed = resolved.stated.allowed
+        if bit(vid) & (resolved.free.untagged | bit(resolved.free.pvid)) or (
+            allowed is not None and vid in allowed.value and allowed.value != EVERYTHING
+        ):
+            yield f"{resolved.end} has it", [site.places.of(resolved, "allowed", vid)]

@@ -1,0 +1,252 @@
+"""What a plan says of VLANs is made true: end to end, on every redundant way, with the fewest
+edits; and taken away again, so that files are as they were.
+
+The oracle reads the files that were written line by line, and knows nothing of Inkov's model.
+"""
+
+from __future__ import annotations
+
+import random
+from itertools import combinations
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Inkov
+
+Link = tuple[str, str, str, str]  # switch, port, switch, port
+
+
+def sheet(name: str, ports: list[str], rows: str = "10: climate\n99: nobody\n") -> str:
+    trunks = "".join(
+        f"[port {port}]\nmode: trunk\nnative: 99\nallowed: 10,99\nspeed: 1000\n\n" for port in ports
+    )
+    return (
+        f"inkov sheet 1\nswitch: {name}\n\n[vlans]\n{rows}\n{trunks}"
+        "[port h1..h2]\nvlan: 10\nedge: yes\n\n[tree]\nmode: rstp\n"
+    )
+
+
+def campus(folder: Path, switches: list[str], links: list[Link]) -> None:
+    folder.mkdir(exist_ok=True)
+    for name in switches:
+        ports = [end[1] for link in links for end in (link[:2], link[2:]) if end[0] == name]
+        (folder / f"{name}.sheet").write_text(sheet(name, ports))
+    rows = "".join(f"{a},{p},{b},{q}\n" for a, p, b, q in links)
+    (folder / "cabling.csv").write_text("switch,port,far switch,far port\n" + rows)
+
+
+def ring(*names: str) -> list[Link]:
+    return [(a, "up", b, "down") for a, b in zip(names, (*names[1:], names[0]), strict=True)]
+
+
+# --- read by hand ---------------------------------------------------------------------------------
+
+
+def carried(folder: Path, switches: list[str], links: list[Link], vid: str) -> list[int]:
+    """The links that let a VLAN through between two switches that have it, by their numbers."""
+    has: dict[str, bool] = {}
+    lets: dict[tuple[str, str], bool] = {}
+    for name in switches:
+        section: list[str] = []
+        for line in (folder / f"{name}.sheet").read_text().splitlines():
+            if line.startswith("["):
+                section = line.strip("[]").replace(",", " ").split()
+            elif section == ["vlans"] and line.startswith(f"{vid}:"):
+                has[name] = True
+            elif section[:1] == ["port"] and line.startswith("allowed:"):
+                for port in section[1:]:
+                    lets[name, port] = vid in line.removeprefix("allowed:").strip().split(",")
+    return [
+        number
+        for number, (a, p, b, q) in enumerate(links)
+        if has.get(a) and has.get(b) and lets[a, p] and lets[b, q]
+    ]
+
+
+def part_of(start: str, links: list[Link], without: object) -> set[str]:
+    """The switches that hang together with one, without a link (its number) or a switch."""
+    seen = {start}
+    for _ in links:
+        for number, (a, _, b, _) in enumerate(links):
+            if number != without and without not in (a, b) and len({a, b} & seen) == 1:
+                seen |= {a, b}
+    return seen
+
+
+def withstands(members: list[str], whole: list[Link], carrying: list[int]) -> bool:
+    """Whether, whatever link or switch is lost, members hang together as they do on the campus."""
+    for without in (None, *range(len(whole)), *{end for link in whole for end in link[::2]}):
+        own = [link if n in carrying else ("-", "", "-", "") for n, link in enumerate(whole)]
+        for start in members:
+            there, here = part_of(start, whole, without), part_of(start, own, without)
+            if start != without and (there ^ here) & set(members) - {without}:
+                return False
+    return True
+
+
+def fewest(members: list[str], switches: list[str], links: list[Link]) -> int:
+    """The fewest edits of any set of switches that have the VLAN, on all links between them: a row
+    each, a list at each end.
+    """
+    others = [name for name in switches if name not in members]
+    best = 10**6
+    for size in range(len(others) + 1):
+        for more in combinations(others, size):
+            chosen = {*members, *more}
+            inside = [n for n, (a, _, b, _) in enumerate(links) if {a, b} <= chosen]
+            if withstands(members, links, inside):
+                best = min(best, len(chosen) + 2 * len(inside))
+    return best
+
+
+def random_campus(rng: random.Random) -> tuple[list[str], list[Link]]:
+    switches = [f"s{number}" for number in range(rng.randint(3, 5))]
+    pairs = [(rng.choice(switches[:n]), switches[n]) for n in range(1, len(switches))]
+    every = list(combinations(switches, 2))
+    pairs += rng.sample(every, rng.randint(1, len(every) // 2 + 1))
+    ports = dict.fromkeys(switches, 0)
+
+    def port(name: str) -> str:
+        ports[name] += 1
+        return str(ports[name])
+
+    return switches, [(a, port(a), b, port(b)) for a, b in pairs]
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_on_every_redundant_way_with_the_fewest_edits(
+    inkov: Inkov, tmp_path: Path, seed: int
+) -> None:
+    rng = random.Random(seed)
+    switches, links = random_campus(rng)
+    members = rng.sample(switches, rng.randint(2, min(3, len(switches))))
+    campus(tmp_path / "in", switches, links)
+    (tmp_path / "in" / "plan.yaml").write_text(
+        f"vlans:\n  61: {{name: seedlings, on: [{', '.join(members)}]}}\n"
+    )
+    result = inkov("mend", "in", "--as-planned", "--write", "out", "-f", "json")
+    assert (result.status, result.json["unmet"]) == (0, []), result.err
+    before = {file.name: file.read_text() for file in (tmp_path / "in").iterdir()}
+    for file in (tmp_path / "out").iterdir():
+        (tmp_path / "in" / file.name).write_text(file.read_text())
+    assert withstands(members, links, carried(tmp_path / "in", switches, links, "61"))
+    assert len(result.json["edits"]) == fewest(members, switches, links)
+    rules = [one["rule"] for one in inkov("audit", "in", "-f", "json").json["findings"]]
+    assert not {"surplus-vlans", "spare-link-lacks-vlan", "allowed-differs"} & set(rules)
+    # And away again: not a trace is left.
+    (tmp_path / "in" / "plan.yaml").write_text("vlans:\n  61: {on: []}\n")
+    gone = inkov("mend", "in", "--as-planned", "--write", "out2")
+    assert gone.status == 0, gone.err
+    for file in (tmp_path / "out2").iterdir():
+        assert file.read_text() == before[file.name]
+
+
+# --- by example -----------------------------------------------------------------------------------
+
+
+def planned(inkov: Inkov, plan: str, folder: str = "in") -> tuple[int, dict[str, str], list[str]]:
+    """(status, change -> what, what is not met) of making a plan true."""
+    Path(folder, "plan.yaml").write_text(plan)
+    result = inkov("mend", folder, "--as-planned", "-f", "json")
+    edits = {
+        f"{e['switch']} {e['kind']} {e['name']} {e['attribute'] or ''}".strip(): str(e["after"])
+        for e in result.json["edits"]
+    }
+    return result.status, edits, [one["says"] for one in result.json["unmet"]]
+
+
+@pytest.fixture
+def four(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A ring of four, and one more behind the first."""
+    monkeypatch.chdir(tmp_path)
+    campus(
+        tmp_path / "in",
+        ["a", "b", "c", "d", "e"],
+        [*ring("a", "b", "c", "d"), ("a", "x", "e", "x")],
+    )
+    return tmp_path / "in"
+
+
+def test_ports_and_a_gateway(inkov: Inkov, four: Path) -> None:
+    """e hangs on a alone: nobody needs the ring."""
+    status, edits, unmet = planned(
+        inkov,
+        "vlans:\n  61: {name: seedlings, on: ['e:h1..h2'], gateways: {a: 10.61.0.1/24}}\n",
+    )
+    assert (status, unmet) == (0, [])
+    assert edits == {
+        "a vlan 61": "seedlings",
+        "e vlan 61": "seedlings",
+        "a gateway VLAN 61": "addresses 10.61.0.1/24",
+        "a port x allowed": "10,61,99",
+        "e port x allowed": "10,61,99",
+        "e port h1 access_vlan": "61",
+        "e port h2 access_vlan": "61",
+    }
+
+
+def test_a_gateway_moves(inkov: Inkov, four: Path) -> None:
+    """Its VLAN has a member at e; the gateway moves from a to c, by both ways of the ring."""
+    planned(inkov, "vlans:\n  61: {on: ['e:h1'], gateways: {a: 10.61.0.1/24}}\n")
+    inkov("mend", "in", "--as-planned", "--write", "out")
+    for file in Path("out").iterdir():
+        (four / file.name).write_text(file.read_text())
+    status, edits, unmet = planned(
+        inkov, "vlans:\n  61: {on: ['e:h1'], gateways: {c: 10.61.0.1/24}}\n"
+    )
+    assert (status, unmet) == (0, [])
+    assert edits["a gateway VLAN 61"] == "None"
+    assert edits["c gateway VLAN 61"] == "addresses 10.61.0.1/24"
+    assert {edits[f"{name} port {port} allowed"] for name in "bcd" for port in ("up", "down")} == {
+        "10,61,99"
+    }
+
+
+def test_a_router_on_a_cable(inkov: Inkov, four: Path) -> None:
+    """r has a sub-interface for VLAN 10 on its port to c: VLAN 61 gets another one beside it."""
+    (four / "r.sheet").write_text(
+        "inkov sheet 1\nswitch: r\n[port w]\nmode: routed\n"
+        "[sub w.10]\nof: w\ntag: 10\nmode: routed\naddress: 10.10.0.1/24\n"
+    )
+    text = (four / "c.sheet").read_text()
+    (four / "c.sheet").write_text(
+        text.replace("[tree]", "[port r]\nmode: trunk\nnative: none\nallowed: 10\n\n[tree]")
+    )
+    with (four / "cabling.csv").open("a") as file:
+        file.write("c,r,r,w\n")
+    status, edits, unmet = planned(
+        inkov, "vlans:\n  61: {name: seedlings, on: [c], gateways: {r: 10.61.0.1/24}}\n"
+    )
+    assert (status, unmet) == (0, [])
+    assert edits.keys() == {"c vlan 61", "c port r allowed", "r port w.61"}
+    inkov("mend", "in", "--as-planned", "--write", "out")
+    written = (Path("out") / "r.sheet").read_text().partition("[sub w.61]\n")[2]
+    assert sorted(written.split("\n")) == sorted(
+        ["of: w", "tag: 61", "mode: routed", "address: 10.61.0.1/24", ""]
+    )
+
+
+@pytest.mark.parametrize(
+    ("plan", "says"),
+    [
+        ("vlans:\n  61: {on: [z]}\n", "no switch is called z"),
+        ("vlans:\n  61: {on: ['a:h9']}\n", "a has no port h9"),
+        ("vlans:\n  61: {on: ['a:h1..h4']}\n", "a has no port h4"),
+        ("vlans:\n  61: {on: ['a:up']}\n", "a:up leads to another switch"),
+        ("vlans:\n  10: {on: []}\n", "a:h1 is in it: say in `on` of another VLAN where it belongs"),
+        (
+            "vlans:\n  61: {on: ['a:h1']}\n  62: {on: ['a:h1..h2']}\n",
+            "the plan has a:h1 in VLAN 61 and in VLAN 62",
+        ),
+        (
+            "vlans:\n  61: {on: ['a:h1'], gateways: {a: 10.61.0.1/24}}\n"
+            "  10: {name: climate, gateways: {a: 10.10.0.1/24}}\n"
+            "claims:\n  - {isolate: vlan 61, from: climate, layer: 3}\n",
+            "its edits do harm: the claim isolate vlan 61 from climate would not hold",
+        ),
+    ],
+)
+def test_what_cannot_be_met_is_said(inkov: Inkov, four: Path, plan: str, says: str) -> None:
+    status, _, unmet = planned(inkov, plan)
+    assert status == 1 and says in unmet
