@@ -18,7 +18,7 @@ the other, and those that do harm are left out.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from datetime import date
 from functools import cached_property
 
@@ -85,7 +85,7 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
         return goals, Mended()
     for goal in kept:
         if not goal.says:
-            goal.says = work.still(edits, goal)
+            goal.says = work.still(done, goal)
     return goals, work.trier.mended(edits, done)
 
 
@@ -107,16 +107,23 @@ class _Work:
         self.trier = Trier(campus, plan, today)
 
     @cached_property
+    def fabric(self) -> Fabric:
+        """The campus as it is."""
+        return _resolved(self.campus)
+
+    @cached_property
     def before(self) -> list[Finding]:
         """What an audit finds as it is."""
-        return self._audited(self.campus)
+        return self._audited(self.fabric)
 
-    def _audited(self, campus: Campus) -> list[Finding]:
-        return run_audit(_resolved(campus), self.plan, today=self.today).findings
+    def _audited(self, fabric: Fabric) -> list[Finding]:
+        return run_audit(fabric, self.plan, today=self.today).findings
 
-    def still(self, edits: Sequence[Edit], goal: Goal) -> str:
-        """What is not as a goal says with some edits; "" if it is met."""
-        for one in self._audited(apply(self.campus, edits)):
+    def still(self, done: Comparison, goal: Goal) -> str:
+        """What is not as a goal says with the edits that were tried; "" if it is met."""
+        gone = {one.id for one in done.gone}
+        left = [one for one in self.before if one.id not in gone]
+        for one in [*left, *done.new, *done.worse]:
             if one.rule in _MISPLACED and any(where.vlan == goal.vid for where in one.where):
                 return one.says
         return ""
@@ -138,7 +145,7 @@ class _Work:
         placing = [goal for goal in goals if goal.planned.on != []]
         _contradict(placing, self.campus)
         leaving = [goal for goal in goals if goal.planned.on == []]
-        now, fabric = self.campus, _resolved(self.campus)
+        now, fabric = self.campus, self.fabric
         for step, about in (
             (self._placed, placing),
             (self._taken_away, leaving),
@@ -150,7 +157,7 @@ class _Work:
                 fabric = _resolved(now)
         if any(goal.says for goal in goals):
             return []
-        now = self._in_rounds(now, VlanSet.from_vids(goal.vid for goal in goals))
+        now = self._in_rounds(now, fabric, VlanSet.from_vids(goal.vid for goal in goals))
         edits = difference(self.campus, now)
         for goal in goals:
             goal.edits = [edit for edit in edits if _is_about(edit, goal.vid)]
@@ -194,19 +201,20 @@ class _Work:
         lists = [edit for end in to_routers for edit in _listing(fabric, end, goal.vid)]
         return [*(_planned_name(edit, goal) for edit in result.edits), *lists]
 
-    def _in_rounds(self, now: Campus, vlans: VlanSet) -> Campus:
+    def _in_rounds(self, now: Campus, fabric: Fabric, vlans: VlanSet) -> Campus:
         """With what an audit proposes then for these VLANs."""
         known = {one.id for one in self.before}
         for _ in range(_ROUNDS):
             proposed = [
                 one
-                for one in self._audited(now)
+                for one in self._audited(fabric)
                 if one.edits and one.id not in known and one.vlans and not one.vlans & ~vlans.bits
             ]
             if not proposed:
                 break
             known |= {one.id for one in proposed}
             now = _with(now, [edit for one in proposed for edit in one.edits])
+            fabric = _resolved(now)
         return now
 
     # --- harm ---

@@ -49,6 +49,7 @@ class Ways:
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
         self._steps: dict[tuple[int, int], list[Step] | None] = {}
+        self._definitions: dict[tuple[int, int], Step | None] = {}
 
     @cached_property
     def passed(self) -> list[int]:
@@ -91,10 +92,13 @@ class Ways:
 
     def of_bridge(self, bridge: int, vid: int) -> Step | None:
         """What it takes that a switch has a VLAN; None if it has it."""
-        inside = self.fabric.bridges[bridge]
-        if inside.live >> vid & 1:
-            return None
-        return definition(self.fabric.campus, self.fabric.device(inside.device), vid)
+        key = bridge, vid
+        if key not in self._definitions:
+            inside = self.fabric.bridges[bridge]
+            device = self.fabric.device(inside.device)
+            here = inside.live >> vid & 1
+            self._definitions[key] = None if here else definition(self.fabric.campus, device, vid)
+        return self._definitions[key]
 
     def cheapest(
         self,
