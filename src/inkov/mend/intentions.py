@@ -346,7 +346,8 @@ class _Placing:
                 return
         bridge = self.fabric.bridge_of.get((device.name, ""))
         if bridge is not None and not self.fabric.bridges[bridge].routed and not subs:
-            new = Gateway(self.vid, device.origin, addresses=(address,))
+            name = _gateway_name(device, self.vid)
+            new = Gateway(self.vid, device.origin, addresses=(address,), name=name)
             yield Edit(device.name, Kind.GATEWAY, f"VLAN {self.vid}", "", None, new)
             return
         yield from self._sub(device, subs, address)
@@ -375,6 +376,16 @@ class _Placing:
             addresses=(address,),
         )
         yield Edit(device.name, Kind.PORT, name, "", None, new)
+
+
+def _gateway_name(device: Device, vid: int) -> str:
+    """How a switch calls its gateway in a VLAN: as its others, with the VLAN's own number."""
+    for other in device.gateways:
+        if str(other.vid) in other.name:
+            return other.name.replace(str(other.vid), str(vid))
+    # In documents every interface has a name; in other files gateways go by their VLANs.
+    named = any(port.origin.pointer for port in device.ports.values())
+    return f"vlan-{vid}" if named and not device.gateways else ""
 
 
 def _subs(device: Device) -> list[Port]:

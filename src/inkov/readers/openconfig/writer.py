@@ -11,6 +11,7 @@ from inkov.campus import (
     Accept,
     Aggregation,
     Device,
+    Gateway,
     Mode,
     Negotiation,
     Neighbour,
@@ -20,7 +21,7 @@ from inkov.campus import (
 )
 from inkov.vlanset import VlanSet
 
-__all__ = ["write_openconfig"]
+__all__ = ["gateway_interface", "write_openconfig"]
 
 _PLAIN = {"voice_vlan": None, "native_tagged": False, "protected": False, "registration": False}
 """Port attributes without a place in the models, and the value at which nothing is lost by leaving
@@ -47,10 +48,7 @@ def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, 
                     for port in ports
                     if (interface := _interface(device, port, lost)) is not None
                 ),
-                *(
-                    _gateway(gateway.vid, gateway.addresses, gateway.enabled)
-                    for gateway in device.gateways
-                ),
+                *(gateway_interface(gateway) for gateway in device.gateways),
             ]
         },
     }
@@ -194,10 +192,11 @@ def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
     return config
 
 
-def _gateway(vid: int, addresses: Any, enabled: Any) -> dict[str, Any]:
-    name = f"vlan-{vid}"
-    routed: dict[str, Any] = {"config": {"vlan": vid}}
-    for address in addresses:
+def gateway_interface(gateway: Gateway, name: str = "") -> dict[str, Any]:
+    """The interface of a gateway, called `vlan-` and its VLAN unless it has a name."""
+    name = name or f"vlan-{gateway.vid}"
+    routed: dict[str, Any] = {"config": {"vlan": gateway.vid}}
+    for address in gateway.addresses:
         family = routed.setdefault(
             f"openconfig-if-ip:ipv{address.value.version}", {"addresses": {"address": []}}
         )
@@ -205,8 +204,7 @@ def _gateway(vid: int, addresses: Any, enabled: Any) -> dict[str, Any]:
         family["addresses"]["address"].append(
             {"ip": ip, "config": {"ip": ip, "prefix-length": length}}
         )
-    on = enabled is None or enabled.value
-    config = {"name": name, "type": "iana-if-type:l3ipvlan", "enabled": on}
+    config: dict[str, Any] = {"name": name, "type": "iana-if-type:l3ipvlan", "enabled": gateway.on}
     return {"name": name, "config": config, "openconfig-vlan:routed-vlan": routed}
 
 
