@@ -14,7 +14,9 @@ from inkov.cli.session import spare
 if TYPE_CHECKING:
     from inkov.cli.session import Session
     from inkov.edits import Edit
+    from inkov.readers.rewriting import Rewrite
 
+_PATTERNS = 20  # other texts of a dialect that show how things are written
 _MARK = "\ufeff"  # the byte order mark that some editors put before a text
 
 __all__ = ["Edited", "edited_files", "write_edited"]
@@ -58,7 +60,7 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
     files, left = [], []
     for switch, own in by_switch.items():
         path = campus.devices[switch].origin.file if switch in campus.devices else ""
-        rewrite = rewriter(formats.get(path, ""))
+        rewrite = rewriter(formats.get(path, "")) or _by_dialect(session, switch)
         if rewrite is None:
             form = formats.get(path, "of no format")
             what = f"{path} is {form}, which is not written" if path else "a table or the plan"
@@ -84,20 +86,45 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
     return files, left
 
 
+def _by_dialect(session: Session, switch: str) -> Rewrite | None:
+    """What rewrites the text of a switch by the dialect that reads it; None if none does."""
+    from inkov.readers.dialects.rewrite import rewriter as by_dialect
+
+    devices = session.loaded.campus.devices
+    platform = devices[switch].platform if switch in devices else None
+    if platform is None or not platform.described:
+        return None
+    alike = [one.origin.file for one in devices.values() if one.platform.name == platform.name]
+    for dialect in session.loaded.dialects:
+        if dialect.name == platform.name:
+            texts = []
+            for path in alike[:_PATTERNS]:
+                try:
+                    with open(path, encoding="utf-8-sig") as file:
+                        texts.append(file.read())
+                except (OSError, UnicodeDecodeError):
+                    continue  # it was told where it was read
+            return by_dialect(dialect, texts)
+    return None
+
+
 def _is_as_tried(path: str, text: str, session: Session, switch: str, edits: list[Edit]) -> bool:
     from msgspec.structs import replace
 
     from inkov.campus import Campus
     from inkov.edits import apply, difference
     from inkov.readers.registry import read_bytes
+    from inkov.readers.rewriting import deciding
 
     old = session.loaded.campus
     tried = apply(Campus(devices={switch: old.devices[switch]}), edits).devices[switch]
-    _, part = read_bytes(path, text.encode(), account=False)
+    dialects = session.loaded.dialects
+    _, part = read_bytes(path, text.encode(), account=False, dialects=dialects)
     if len(part.devices) != 1 or part.devices[0].name != switch:
         return False
     back = replace(part.devices[0], platform=tried.platform)
-    return not difference(Campus(devices={switch: tried}), Campus(devices={switch: back}))
+    left = difference(Campus(devices={switch: tried}), Campus(devices={switch: back}))
+    return not deciding(left)
 
 
 def write_edited(session: Session, files: Iterable[Edited], folder: str) -> None:

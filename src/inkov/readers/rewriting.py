@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
-from inkov.campus import Device
+from inkov.campus import Device, Fact
 from inkov.edits import Edit
 
-__all__ = ["CannotWrite", "rewriter"]
+__all__ = ["CannotWrite", "Rewrite", "deciding", "rewriter"]
 
 Rewrite = Callable[[str, Device, Sequence[Edit]], str]
 """The text of a file with some edits made, from the text, the switch as it is with them, and the
@@ -17,6 +17,18 @@ edits. Raises CannotWrite.
 
 class CannotWrite(ValueError):
     """An edit that a text is not changed for; says why."""
+
+
+def deciding(edits: Iterable[Edit]) -> list[Edit]:
+    """The edits that decide anything: not those by which something is stated that holds anyway."""
+    return [edit for edit in edits if not edit.idle and not _is_on_anyway(edit)]
+
+
+def _is_on_anyway(edit: Edit) -> bool:
+    """Whether what was on unsaid is now said to be on, or the other way round."""
+    values = [fact.value for fact in (edit.before, edit.after) if isinstance(fact, Fact)]
+    unsaid = edit.before is None or edit.after is None
+    return edit.attribute == "enabled" and unsaid and values == [True]
 
 
 def rewriter(form: str) -> Rewrite | None:
