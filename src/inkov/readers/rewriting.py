@@ -25,10 +25,10 @@ def deciding(edits: Iterable[Edit]) -> list[Edit]:
 
 
 def _is_on_anyway(edit: Edit) -> bool:
-    """Whether what was on unsaid is now said to be on, or the other way round."""
+    """Whether what was on or active unsaid is now said to be so, or the other way round."""
     values = [fact.value for fact in (edit.before, edit.after) if isinstance(fact, Fact)]
     unsaid = edit.before is None or edit.after is None
-    return edit.attribute == "enabled" and unsaid and values == [True]
+    return edit.attribute in ("enabled", "active") and unsaid and values == [True]
 
 
 def rewriter(form: str) -> Rewrite | None:

@@ -146,18 +146,25 @@ class _Rewriting:
         )
 
     def _nearer(self, source: _Source, left: list[Edit]) -> tuple[_Source, list[Edit]] | None:
-        now = _distance(left)
         for edit in left:
+            best: tuple[int, _Source, list[Edit]] | None = None
+            now, ideal = _distance(left), _distance(left) - _distance([edit])
             for candidate in self._candidates(source, edit):
                 self.trials += 1
                 if self.trials > _MOST_TRIALS:
-                    return None
+                    break
                 tried = _Source(self.dialect, "\n".join(candidate))
                 if len(tried.devices) != 1 or tried.devices[0].name != self.wanted.name:
                     continue
                 then = self._left(tried)
-                if tried.lost <= self.lost and _distance(then) < now:
-                    return tried, then
+                far = _distance(then)
+                if tried.lost > self.lost or far >= (now if best is None else best[0]):
+                    continue
+                best = far, tried, then
+                if far <= ideal:
+                    break
+            if best is not None:
+                return best[1], best[2]
         return None
 
     # --- candidates -------------------------------------------------------------------------------
@@ -217,7 +224,8 @@ class _Rewriting:
         alone = [one.line for one in source.said if _is_about(one, edit, self.wanted, alone=True)]
         for pattern, said in self._patterns(source, edit):
             for line in self._new_lines(pattern.lines[said.line - 1], said, edit):
-                for at in dict.fromkeys([*alone[-1:], *own[-1:]]):
+                near = self._nearest(source, line)
+                for at in dict.fromkeys([*near, *alone[-1:], *own[-1:]]):
                     yield _put(source.lines, at, [source.lines[at - 1], line])
                 head = self._head(source, edit)
                 if head is not None:
@@ -227,6 +235,20 @@ class _Rewriting:
                 elif not own:
                     at = _last(source.lines)
                     yield _put(source.lines, at, [source.lines[at - 1], line])
+
+    def _nearest(self, source: _Source, line: str) -> list[int]:
+        """In a flat text, the last line that begins most like another one."""
+        if self.dialect.text.shape is not Shape.FLAT:
+            return []
+        words = _words(line, self.dialect)
+
+        def shared(number: int) -> int:
+            own = _words(source.lines[number - 1], self.dialect)
+            pairs = zip(words, own, strict=False)
+            return next((n for n, (a, b) in enumerate(pairs) if a != b), min(len(words), len(own)))
+
+        numbers = [one.line for one in source.said]
+        return [max(numbers, key=lambda number: (shared(number), number))] if numbers else []
 
     def _undone(self, source: _Source, edit: Edit) -> Iterator[list[str]]:
         """A line more that undoes what another one says."""
@@ -335,7 +357,8 @@ class _Rewriting:
         """VLAN -> the lines that are about it and nothing else, where these stand together."""
         found: dict[int, tuple[_Said, range]] = {}
         for said in source.said:
-            if said.kind not in _KINDS[kind] or said.bound.operator != "there" or not said.keys:
+            opens = said.bound.operator == "there" or (kind is Kind.GATEWAY and said.bound.on)
+            if said.kind not in _KINDS[kind] or not opens or not said.keys:
                 continue
             vids = self._vids_of(source, said.keys[0])
             if len(vids) == 1:
@@ -421,6 +444,8 @@ class _Rewriting:
                 if one and other and one in new:
                     new = new.replace(one, other)
             copied.append(new)
+        aside = {one.line for one in pattern.said if one.bound.on or one.kind in _PORTS}
+        yield [line for line, n in zip(copied, block, strict=True) if n not in aside]
         yield copied
         yield [line for line, was in zip(copied, pattern.texts(block), strict=True) if line != was]
 
@@ -453,6 +478,11 @@ class _Rewriting:
                 if listed is None or listed != wanted:
                     continue
                 vids = new if isinstance(new, VlanSet) else VlanSet.of(new)
+                if len(vids) == 1 and not text.strip('"')[:1].isdigit():
+                    # It was called by name: the other one is as well, if it has one.
+                    called = _name(self.wanted, min(vids))
+                    if called:
+                        yield line[:start] + called + line[end:]
                 if vids:
                     yield line[:start] + _list_text(text, vids, self.dialect.lists) + line[end:]
             elif text.strip('"') == str(old) and new is not None:
@@ -473,8 +503,12 @@ class _Rewriting:
         if isinstance(old, Named) and text in old.items:
             return _vids(old, old)
         words = _words(text, self.dialect)
+        if not (words[0][:1].isdigit() or words[0][:1] == "[") or text.count("[") != text.count(
+            "]"
+        ):
+            return None
         try:
-            return self.dialect.lists.vlans(words) if words[0][:1].isdigit() else None
+            return self.dialect.lists.vlans(words)
         except (BadLine, VlanListError):
             return None
 
@@ -588,12 +622,18 @@ def _separator(text: str, lists: Lists) -> str:
         shown = f" {mark} " if mark[:1].isalnum() else mark
         if shown in text:
             return shown + " " * (not mark[:1].isalnum() and f"{mark} " in text)
+    if len(text.split()) > 1 and not any(mark in text for mark in lists.ranges):
+        return " "
     mark = lists.separators[0] if lists.separators else ""
     return f" {mark} " if mark[:1].isalnum() else f"{mark}" or " "
 
 
 def _list_text(old: str, vids: VlanSet, lists: Lists) -> str:
     """A list of VLANs; items that stay as a whole stay as they are written."""
+    if old.startswith("[") and old.endswith("]"):
+        inner = old[1:-1].strip()
+        space = " " * (inner != old[1:-1])
+        return f"[{space}{_list_text(inner, vids, lists)}{space}]"
     mark = _separator(old, lists)
     pieces = [piece.strip() for piece in old.split(mark.strip() or None)]
     items: list[tuple[int, str]] = []
