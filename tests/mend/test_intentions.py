@@ -12,6 +12,12 @@ from pathlib import Path
 
 import pytest
 
+from inkov.edits.make import of_port
+from inkov.forwarding import resolve
+from inkov.mend.order import in_order
+from inkov.plan import Plan
+from inkov.readers import load
+from inkov.wiring import wire
 from tests.conftest import Inkov
 
 Link = tuple[str, str, str, str]  # switch, port, switch, port
@@ -140,6 +146,64 @@ def test_on_every_redundant_way_with_the_fewest_edits(
     assert gone.status == 0, gone.err
     for file in (tmp_path / "out2").iterdir():
         assert file.read_text() == before[file.name]
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_on_the_way_nobody_loses_what_he_keeps(inkov: Inkov, tmp_path: Path, seed: int) -> None:
+    """A VLAN moves from some switches to others, step by step: after each step those who are in it
+    before and afterwards hear each other.
+    """
+    rng = random.Random(seed)
+    switches, links = random_campus(rng)
+    campus(tmp_path / "in", switches, links)
+    keep = rng.sample(switches, 2)
+    for more in (rng.sample(switches, 1), rng.sample(switches, 1)):
+        names = ", ".join(dict.fromkeys([*keep, *more]))
+        (tmp_path / "in" / "plan.yaml").write_text(f"vlans:\n  61: {{on: [{names}]}}\n")
+        told = inkov("mend", "in", "--as-planned", "--commands", "-f", "json").json
+        written = inkov("mend", "in", "--as-planned", "--write", "out")
+        assert written.status == 0, written.err
+        has = {name: "61:" in (tmp_path / "in" / f"{name}.sheet").read_text() for name in switches}
+        inside = carried(tmp_path / "in", switches, links, "61")
+        lets = {end: n in inside for n, link in enumerate(links) for end in (link[:2], link[2:])}
+        for step in told["steps"] if all(has[name] for name in keep) else ():
+            assert step["cuts"] == []
+            for edit in step["edits"]:
+                if edit["kind"] == "vlan":
+                    has[edit["switch"]] = edit["after"] is not None
+                else:
+                    lets[edit["switch"], edit["name"]] = "61" in edit["after"].split(",")
+            now = [
+                link
+                for link in links
+                if has[link[0]] and has[link[2]] and lets[link[:2]] and lets[link[2:]]
+            ]
+            assert set(keep) <= part_of(keep[0], now, None), (step, names)
+        for file in (tmp_path / "out").iterdir() if (tmp_path / "out").exists() else ():
+            (tmp_path / "in" / file.name).write_text(file.read_text())
+
+
+def test_the_far_end_comes_first(four: Path) -> None:
+    """VLAN 10 is to be tagged on the link to e, at both ends. a routes, so e is the far end: behind
+    a as it would be then, nobody could reach it. In between hosts of VLAN 10 are cut off, and that
+    is said.
+    """
+    for name in "ae":
+        text = (four / f"{name}.sheet").read_text()
+        plain = text.replace(
+            "[port x]\nmode: trunk\nnative: 99", "[port x]\nmode: trunk\nnative: 10"
+        )
+        (four / f"{name}.sheet").write_text(plain)
+    with (four / "a.sheet").open("a") as file:
+        file.write("[gateway 10]\naddress: 10.10.0.1/24\n")
+    loaded = load([str(four)])
+    devices = loaded.campus.devices
+    edits = [of_port(name, devices[name].ports["x"], "native_vlan", 99) for name in "ae"]
+    fabric = resolve(loaded.campus, wire(loaded.campus))
+    steps = in_order(fabric, Plan(), edits)
+    assert [step.switch for step in steps] == ["e", "a"]
+    assert any("VLAN 10" in says and "e" in says for says in steps[0].cuts)
+    assert steps[1].cuts == []
 
 
 # --- by example -----------------------------------------------------------------------------------

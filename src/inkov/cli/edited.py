@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
-from difflib import unified_diff
+from difflib import SequenceMatcher, unified_diff
 from typing import TYPE_CHECKING, NamedTuple
 
 from inkov.cli.output import write_file
@@ -12,14 +12,16 @@ from inkov.cli.says import fail, reason
 from inkov.cli.session import spare
 
 if TYPE_CHECKING:
+    from inkov.campus import Device
     from inkov.cli.session import Session
     from inkov.edits import Edit
+    from inkov.mend.order import Step
     from inkov.readers.rewriting import Rewrite
 
 _PATTERNS = 20  # other texts of a dialect that show how things are written
 _MARK = "\ufeff"  # the byte order mark that some editors put before a text
 
-__all__ = ["Edited", "edited_files", "write_edited"]
+__all__ = ["Edited", "edited_files", "entered", "write_edited"]
 
 
 class Edited(NamedTuple):
@@ -44,46 +46,183 @@ class Edited(NamedTuple):
         return "".join(f"{clean(without_secrets(line, words))}\n" for line in lines)
 
 
+class Texts:
+    """The files of switches, and how they are read and rewritten."""
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self.formats = {report.file: report.format for report in session.loaded.reports}
+
+    def path_of(self, switch: str) -> str:
+        """The file of a switch; "" if there is none."""
+        devices = self.session.loaded.campus.devices
+        return devices[switch].origin.file if switch in devices else ""
+
+    def read(self, path: str) -> str:
+        """The text of a file, as it is. Raises CannotWrite where it is no text."""
+        from inkov.readers.rewriting import CannotWrite
+
+        try:
+            with open(path, encoding="utf-8", newline="") as file:
+                return file.read()
+        except UnicodeDecodeError:
+            raise CannotWrite(f"{path} is not UTF-8 (save it as UTF-8)") from None
+        except OSError as error:
+            fail(f"cannot read {path}: {reason(error)}")
+
+    def rewritten(self, switch: str, text: str, after: Device, edits: list[Edit]) -> str:
+        """The text of a switch with some edits made. Raises CannotWrite."""
+        from inkov.readers.rewriting import CannotWrite, rewriter
+
+        path = self.path_of(switch)
+        form = self.formats.get(path, "of no format")
+        rewrite = rewriter(form) or _by_dialect(self.session, switch)
+        if rewrite is None:
+            raise CannotWrite(f"{path} is {form}, which is not written")
+        said = text.removeprefix(_MARK)
+        return text[: len(text) - len(said)] + rewrite(said, after, edits)
+
+    def device(self, switch: str, text: str) -> Device | None:
+        """The switch that a text describes; None if it is not the one it is to be."""
+        from msgspec.structs import replace
+
+        from inkov.readers.registry import read_bytes
+
+        path, dialects = self.path_of(switch), self.session.loaded.dialects
+        _, part = read_bytes(path, text.encode(), account=False, dialects=dialects)
+        if len(part.devices) != 1 or part.devices[0].name != switch:
+            return None
+        platform = self.session.loaded.campus.devices[switch].platform
+        return replace(part.devices[0], platform=platform)
+
+
 def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited], list[str]]:
     """The files that edits change, and what is not written, in words. What is written is read back,
     and must be the switch that was tried.
     """
     from inkov.edits import apply
-    from inkov.readers.rewriting import CannotWrite, rewriter
+    from inkov.readers.rewriting import CannotWrite
 
-    campus = session.loaded.campus
-    formats = {report.file: report.format for report in session.loaded.reports}
+    texts = Texts(session)
     by_switch: dict[str, list[Edit]] = {}
     for edit in edits:
         by_switch.setdefault(edit.switch, []).append(edit)
+    campus = session.loaded.campus
     after = apply(campus, [edit for own in by_switch.values() for edit in own])
     files, left = [], []
     for switch, own in by_switch.items():
-        path = campus.devices[switch].origin.file if switch in campus.devices else ""
-        rewrite = rewriter(formats.get(path, "")) or _by_dialect(session, switch)
-        if rewrite is None:
-            form = formats.get(path, "of no format")
-            what = f"{path} is {form}, which is not written" if path else "a table or the plan"
-            left.append(f"{switch or ', '.join(edit.name for edit in own)}: {what}")
-            continue
+        path, named = texts.path_of(switch), switch or ", ".join(edit.name for edit in own)
         try:
-            with open(path, encoding="utf-8", newline="") as file:
-                text = file.read()
-            said = text.removeprefix(_MARK)
-            written = text[: -len(said)] + rewrite(said, after.devices[switch], own)
-        except UnicodeDecodeError:
-            left.append(f"{switch}: {path} is not UTF-8 (save it as UTF-8)")
-            continue
-        except OSError as error:
-            fail(f"cannot read {path}: {reason(error)}")
+            if not path:
+                raise CannotWrite("a table or the plan")
+            text, wanted = texts.read(path), after.devices[switch]
+            written = texts.rewritten(switch, text, wanted, own)
         except CannotWrite as error:
-            left.append(f"{switch}: {error}")
+            left.append(f"{named}: {error}")
             continue
-        if _is_as_tried(path, written, session, switch, own):
+        if _is(texts.device(switch, written), wanted):
             files.append(Edited(path, text, written, own))
         else:
             left.append(f"{switch}: what would be written is not read as it was tried")
     return files, left
+
+
+def entered(session: Session, steps: Iterable[Step]) -> list[list[str]]:
+    """For each of some steps the lines that change in the text of its switch, `+` and `-` before
+    them and what they stand below. [] where the file is none in a command language, or cannot say
+    it.
+    """
+    from inkov.campus import Campus
+    from inkov.edits import apply, difference
+    from inkov.readers.rewriting import CannotWrite
+
+    texts = Texts(session)
+    now: dict[str, str | None] = {}
+    found: list[list[str]] = []
+    for step in steps:
+        path, lines = texts.path_of(step.switch), list[str]()
+        try:
+            if step.switch not in now:
+                spoken = _by_dialect(session, step.switch) is not None
+                now[step.switch] = texts.read(path) if spoken else None
+            text = now[step.switch]
+            device = texts.device(step.switch, text) if text is not None else None
+            if text is not None and device is not None:
+                # What moves lines moves the places of what comes after: so it is read anew.
+                own = Campus(devices={step.switch: device})
+                wanted = apply(own, step.edits)
+                edits = difference(own, wanted)
+                after = wanted.devices[step.switch]
+                written = texts.rewritten(step.switch, text, after, edits)
+                if _is(texts.device(step.switch, written), after):
+                    lines, now[step.switch] = _changed_lines(text, written), written
+                else:
+                    now[step.switch] = None
+        except CannotWrite:
+            now[step.switch] = None
+        found.append(lines)
+    return found
+
+
+def _changed_lines(before: str, after: str) -> list[str]:
+    """The lines that come and go, each below the lines that it stands under."""
+    from inkov.campus.secrets import without_secrets, words_before_secrets
+    from inkov.harmless import clean
+
+    old, new = before.splitlines(), after.splitlines()
+    words = words_before_secrets([*old, *new])
+    lines: list[str] = []
+    told: set[int] = set()
+    changes = SequenceMatcher(None, old, new, autojunk=False).get_opcodes()
+    for what, i1, i2, j1, j2 in changes:
+        if what == "equal":
+            continue
+        # Heads are looked for where the line is: in what is new, or in what was.
+        side, at = (new, j1) if j2 > j1 else (old, i1)
+        for head in _heads(side, at):
+            if head not in told:
+                told.add(head)
+                lines.append(f"  {side[head]}")
+        lines += [f"- {line}" for line in old[i1:i2] if line.strip()]
+        lines += [f"+ {line}" for line in new[j1:j2] if line.strip()]
+    return [clean(without_secrets(line, words)) for line in lines]
+
+
+def _heads(lines: list[str], at: int) -> list[int]:
+    """The lines that a line stands below: less indented ones, or the heading of its section."""
+
+    def indent(line: str) -> int:
+        return len(line) - len(line.lstrip())
+
+    if at >= len(lines) or lines[at].startswith("["):
+        return []
+    found: list[int] = []
+    depth = indent(lines[at])
+    for number in range(at - 1, -1, -1):
+        line = lines[number]
+        if line.startswith("[") and ":" not in line:
+            return [number, *found]
+        if line.strip() and indent(line) < depth and line.strip()[:1] not in "]}":
+            found.insert(0, number)
+            depth = indent(line)
+        if depth == 0 and found:
+            break
+    return found
+
+
+def _is(device: Device | None, wanted: Device) -> bool:
+    """Whether a switch is the one that is wanted, in all that decides."""
+    from msgspec.structs import replace
+
+    from inkov.campus import Campus
+    from inkov.edits import difference
+    from inkov.readers.rewriting import deciding
+
+    if device is None:
+        return False
+    back = replace(device, platform=wanted.platform)
+    before, after = (Campus(devices={wanted.name: one}) for one in (wanted, back))
+    return not deciding(difference(before, after))
 
 
 def _by_dialect(session: Session, switch: str) -> Rewrite | None:
@@ -106,25 +245,6 @@ def _by_dialect(session: Session, switch: str) -> Rewrite | None:
                     continue  # it was told where it was read
             return by_dialect(dialect, texts)
     return None
-
-
-def _is_as_tried(path: str, text: str, session: Session, switch: str, edits: list[Edit]) -> bool:
-    from msgspec.structs import replace
-
-    from inkov.campus import Campus
-    from inkov.edits import apply, difference
-    from inkov.readers.registry import read_bytes
-    from inkov.readers.rewriting import deciding
-
-    old = session.loaded.campus
-    tried = apply(Campus(devices={switch: old.devices[switch]}), edits).devices[switch]
-    dialects = session.loaded.dialects
-    _, part = read_bytes(path, text.encode(), account=False, dialects=dialects)
-    if len(part.devices) != 1 or part.devices[0].name != switch:
-        return False
-    back = replace(part.devices[0], platform=tried.platform)
-    left = difference(Campus(devices={switch: tried}), Campus(devices={switch: back}))
-    return not deciding(left)
 
 
 def write_edited(session: Session, files: Iterable[Edited], folder: str) -> None:

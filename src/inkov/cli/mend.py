@@ -1,11 +1,11 @@
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
 
 from inkov.cli.audit import FailOn
-from inkov.cli.edited import edited_files, write_edited
+from inkov.cli.edited import edited_files, entered, write_edited
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ListingOptions, shared
 from inkov.cli.says import complain, fail, nearest
@@ -17,6 +17,14 @@ if TYPE_CHECKING:
 
     from inkov.edits import Edit
     from inkov.render.results import Result
+
+
+class _How(NamedTuple):
+    """How edits are told: as what changes in files, or as what to enter; and where files go."""
+
+    diff: bool
+    write: str | None
+    commands: bool
 
 
 @shared
@@ -49,10 +57,17 @@ def mend(
         str | None,
         typer.Option("--write", metavar="DIR", help="Write the files that change to a folder."),
     ] = None,
+    commands: Annotated[
+        bool,
+        typer.Option("--commands", help="What to enter, switch by switch, in a safe order."),
+    ] = False,
 ) -> None:
     """The edits that mend what audit finds, all of them tried."""
     from datetime import date
 
+    if diff and commands:
+        fail("--diff and --commands are two ways to tell one thing: take one")
+    how = _How(diff, write, commands)
     from inkov.checks import CATALOGUE, Severity
     from inkov.checks import audit as run
     from inkov.mend.findings import Trier, mend_findings
@@ -68,12 +83,12 @@ def mend(
     if claim is not None:
         if rule or finding or as_planned:
             fail("--claim is a goal of its own: leave out --rule, --finding and --as-planned")
-        _claim(session, claim, today, options, diff=diff, write=write)
+        _claim(session, claim, today, options, how)
         return
     if as_planned:
         if rule or finding:
             fail("--as-planned is a goal of its own: leave out --rule and --finding")
-        _as_planned(session, today, options, diff=diff, write=write)
+        _as_planned(session, today, options, how)
         return
     found = run(session.fabric, session.plan, today=today).findings
     known = {one.id for one in found}
@@ -97,10 +112,9 @@ def mend(
         told,
         mended.edits,
         trier.harm_of,
-        diff=diff,
-        write=write,
+        how,
     )
-    if diff and mended.unmet:
+    if how.diff and mended.unmet:
         left = "1 finding is" if len(mended.unmet) == 1 else f"{len(mended.unmet)} findings are"
         complain(f"{left} left, each with the reason without --diff")
     session.end(FINDINGS if mended.unmet or not written else ALL_WELL)
@@ -111,9 +125,7 @@ def _claim(
     number: int,
     today: date,
     options: ListingOptions,
-    *,
-    diff: bool,
-    write: str | None,
+    how: _How,
 ) -> None:
     """Make a claim of the plan true."""
     from inkov.mend.claims import HOLDS, mend_claim
@@ -132,11 +144,10 @@ def _claim(
         told,
         mended.edits,
         lambda edits: trier.harm_of(edits, findings=False),
-        diff=diff,
-        write=write,
+        how,
     )
     unmet = not goal.edits and goal.says != HOLDS
-    if diff and not goal.edits:
+    if how.diff and not goal.edits:
         complain(f"nothing to change for {goal.claim}: {goal.says}")
     session.end(FINDINGS if unmet or not written else ALL_WELL)
 
@@ -145,9 +156,7 @@ def _as_planned(
     session: Session,
     today: date,
     options: ListingOptions,
-    *,
-    diff: bool,
-    write: str | None,
+    how: _How,
 ) -> None:
     """Make the plan true."""
     from inkov.mend.intentions import harm_of_some, mend_plan
@@ -163,11 +172,10 @@ def _as_planned(
         plan_result(goals, mended, session.locator),
         mended.edits,
         lambda edits: harm_of_some(campus, session.plan, goals, edits, today),
-        diff=diff,
-        write=write,
+        how,
     )
     unmet = [goal for goal in goals if goal.says]
-    if diff:
+    if how.diff:
         for goal in unmet:
             complain(f"not met: {goal.words}: {goal.says}")
     session.end(FINDINGS if unmet or not written else ALL_WELL)
@@ -179,26 +187,35 @@ def _tell(
     told: Result,
     edits: list[Edit],
     harm_in: Callable[[list[Edit]], str],
-    *,
-    diff: bool,
-    write: str | None,
+    how: _How,
 ) -> bool:
     """Show edits, or what they change in files, and write these; whether all could be written.
     Nothing is where a part does harm without what cannot be written.
     """
     from inkov.render.mend import diff_result
 
-    asked = diff or write is not None
+    asked = how.diff or how.write is not None
     files, left = edited_files(session, edits) if asked else ([], [])
-    options.out.show(diff_result([file.diff for file in files]) if diff else told)
+    if how.commands:
+        told = _steps(session, edits)
+    options.out.show(diff_result([file.diff for file in files]) if how.diff else told)
     harm = harm_in([edit for file in files for edit in file.edits]) if files and left else ""
     for says in left:
         complain(f"not written: {says}")
     if harm:
         complain(f"the files that can be written do harm without the others: {harm}")
-    if write is not None and harm:
-        complain(f"nothing is written to {write}: make all these edits by hand")
-    elif write is not None:
-        write_edited(session, files, write)
-        complain(f"{len(files)} file{'s' * (len(files) != 1)} written to {write}")
+    if how.write is not None and harm:
+        complain(f"nothing is written to {how.write}: make all these edits by hand")
+    elif how.write is not None:
+        write_edited(session, files, how.write)
+        complain(f"{len(files)} file{'s' * (len(files) != 1)} written to {how.write}")
     return not left
+
+
+def _steps(session: Session, edits: list[Edit]) -> Result:
+    """What to enter, in order."""
+    from inkov.mend.order import in_order
+    from inkov.render.mend import steps_result
+
+    steps = in_order(session.fabric, session.plan, edits)
+    return steps_result(steps, entered(session, steps), session.locator)

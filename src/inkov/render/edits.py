@@ -15,7 +15,14 @@ from inkov.readers import Locator
 from inkov.render.text import place, plain
 from inkov.vlanset import VlanSet
 
-__all__ = ["change_in_words", "edit_json", "name_of_edit", "place_of_edit", "what_of_edit"]
+__all__ = [
+    "change_in_words",
+    "edit_json",
+    "name_of_edit",
+    "place_of_edit",
+    "value_in_words",
+    "what_of_edit",
+]
 
 _UPPER = {"vlan": "VLAN", "vlans": "VLANs", "pvid": "PVID", "mtu": "MTU", "vrf": "routing table"}
 _SHOWN = 4  # attributes of a thing that is told as a whole

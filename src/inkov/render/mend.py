@@ -4,19 +4,27 @@ from __future__ import annotations
 
 from typing import Any
 
+from inkov.edits import Edit, Kind
 from inkov.effects.words import pair_in_words
 from inkov.harmless import safe
 from inkov.mend.claims import HOLDS, Claimed
 from inkov.mend.findings import Mended
 from inkov.mend.intentions import Goal
+from inkov.mend.order import Step
 from inkov.readers import Locator
-from inkov.render.edits import change_in_words, edit_json, name_of_edit, what_of_edit
+from inkov.render.edits import (
+    change_in_words,
+    edit_json,
+    name_of_edit,
+    value_in_words,
+    what_of_edit,
+)
 from inkov.render.findings import finding_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.text import brief
 
-__all__ = ["claim_result", "diff_result", "mend_result", "plan_result"]
+__all__ = ["claim_result", "diff_result", "mend_result", "plan_result", "steps_result"]
 
 
 def mend_result(mended: Mended, locator: Locator) -> Result:
@@ -86,6 +94,54 @@ def _goal_in_words(goal: Goal) -> str:
     number = "1 edit" if len(goal.edits) == 1 else f"{len(goal.edits)} edits"
     sure = "" if goal.smallest else "; fewer might do"
     return f"{goal.words}: {number} on {on}{sure}."
+
+
+def steps_result(steps: list[Step], entered: list[list[str]], locator: Locator) -> Result:
+    """What to enter, step by step: the lines that change, or where these are not known, what
+    changes in words.
+    """
+
+    def grids() -> list[Grid]:
+        grid = Grid([Column("Step", right=True), Column("Switch"), Column("What to enter")])
+        for number, (step, lines) in enumerate(zip(steps, entered, strict=True), 1):
+            texts = lines or [_in_words(edit) for edit in step.edits]
+            texts = [*texts, *(f"(until a later step: {says})" for says in step.cuts)]
+            for place, text in enumerate(texts):
+                about = (str(number), step.switch or "tables") if place == 0 else ("", "")
+                grid.add(*about, text)
+        if any(not step.tried for step in steps):
+            grid.notes.append("Tried after each stage, not after each step: they are too many.")
+        elif steps and not any(step.cuts for step in steps):
+            grid.notes.append("On the way nobody is cut off who is not in the end.")
+        return [grid]
+
+    def value() -> dict[str, Any]:
+        return {
+            "steps": [
+                {
+                    "switch": safe(step.switch) or None,
+                    "edits": [edit_json(edit, locator) for edit in step.edits],
+                    "enter": [safe(line) for line in lines],
+                    "cuts": [safe(says) for says in step.cuts],
+                    "tried": step.tried,
+                }
+                for step, lines in zip(steps, entered, strict=True)
+            ]
+        }
+
+    return Result(value=value, grids=grids)
+
+
+def _in_words(edit: Edit) -> str:
+    """An edit as somebody would enter it: the thing, the attribute, and the value that it gets."""
+    thing = name_of_edit(edit).removeprefix(edit.switch).lstrip(" :")
+    thing = f"port {thing}" if edit.kind is Kind.PORT else thing
+    if edit.whole or edit.after is None:
+        return " ".join(filter(None, (thing, what_of_edit(edit), change_in_words(edit))))
+    after = value_in_words(edit.after)
+    change = change_in_words(edit)
+    more = f" ({change})" if change.startswith(("+", "-")) else ""
+    return f"{thing}: {what_of_edit(edit)} {after}{more}"
 
 
 def diff_result(diffs: list[str]) -> Result:
