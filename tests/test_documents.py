@@ -112,9 +112,9 @@ def test_the_plan_of_the_documents(inkov: Inkov, tmp_path: Path) -> None:
     checked = inkov("plan", "check", "c")
     # It is well-formed; what it names is there already, or not in the demo.
     said = [line for line in (checked.err + checked.out).splitlines() if "plan.yaml" in line]
-    told = [name for line in said for name in ("till-1", "core-1:7", "core-2") if name in line]
-    assert told == ["till-1", "core-1:7", "core-2"]
-    assert "The plan holds 3 VLANs, 1 segment, 2 hosts, 2 claims" in checked.out
+    told = [n for line in said for n in ("till-1", "core-1:7", "palm-1", "core-2") if n in line]
+    assert told == ["till-1", "core-1:7", "palm-1", "core-2"]  # its ports are port-1, port-2, ...
+    assert "The plan holds 4 VLANs, 1 segment, 2 hosts, 2 claims" in checked.out
 
 
 def test_the_claims_of_the_documents(inkov: Inkov, tmp_path: Path) -> None:

@@ -1,4 +1,4 @@
-"""Claims that something arrives, made true."""
+"""Claims made true: that something arrives, and that something does not."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ def asked_again(inkov: Inkov) -> Any:
     ("claim", "says"),
     [
         ("isolate: [climate, pumps]", "it holds"),
-        ("carried-by: {vlans: 10, on: [a]}", "is not mended"),
+        ("carried-by: {vlans: 10, on: [a]}", "no edits that are known make it hold"),
         ("join: [climate, pumps]", "several VLANs"),
         ("reach: [climate, 'c:1']", "two hosts or ports"),
     ],
@@ -79,6 +79,59 @@ def test_what_is_not_mended_is_said(inkov: Inkov, tmp_path: Path, claim: str, sa
     assert found.json["edits"] == []
     table = inkov("mend", "in", "--claim", "1")
     assert says in table.out and found.status == table.status == (0 if says == "it holds" else 1)
+
+
+CROSSED = """[vlans]
+10: climate
+20: tills
+99: nobody
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+"""
+
+
+@pytest.mark.parametrize(
+    ("claim", "house", "edits"),
+    [
+        # One end sends VLAN 10 untagged, the other takes it for VLAN 20: one end is to be as the
+        # other.
+        ("isolate: [climate, tills]", "", {("a", "9", "native_vlan", 20)}),
+        # A hostile host hides a tag behind the native VLAN, and asks port 5 for a trunk: the house
+        # has a native VLAN for that, and the port decides no more by itself.
+        (
+            "{isolate: [climate, tills], level: hostile}",
+            "practice: {native: 99}\n",
+            {
+                ("a", "9", "native_vlan", 99),
+                ("b", "9", "native_vlan", 99),
+                ("b", "5", "negotiation", "silent"),
+            },
+        ),
+        # VLAN 99 may cross the link, and has nobody on either side.
+        ("carried-by: {vlans: 10, on: [a]}", "", set()),
+    ],
+)
+def test_what_is_not_to_arrive_is_stopped(
+    inkov: Inkov, tmp_path: Path, claim: str, house: str, edits: set[Any]
+) -> None:
+    (tmp_path / "in").mkdir()
+    trunk = "[port 9]\nmode: trunk\nnative: {}\nallowed: 10,20,99\n[neighbours]\n9: {}:9\n"
+    asks = "[port 5]\nvlan: 10\nnegotiation: passive\n"
+    for name, text in (("a", trunk.format(10, "b")), ("b", asks + trunk.format(20, "a"))):
+        sheet = f"inkov sheet 1\nswitch: {name}\n{CROSSED}{text}"
+        (tmp_path / "in" / f"{name}.sheet").write_text(sheet)
+    (tmp_path / "in" / "plan.yaml").write_text(f"{house}claims:\n  - {claim}\n")
+    assert "BROKEN" in inkov("prove", "in").out
+    found = inkov("mend", "in", "--claim", "1", "-f", "json")
+    made = {(e["switch"], e["name"], e["attribute"], e["after"]) for e in found.json["edits"]}
+    assert made == edits, found.json
+    if edits:
+        assert inkov("mend", "in", "--claim", "1", "--write", "out").status == 0
+        for file in (tmp_path / "out").iterdir():
+            (tmp_path / "in" / file.name).write_text(file.read_text())
+        assert inkov("prove", "in").out.startswith("HOLDS")
 
 
 def test_a_claim_that_the_plan_does_not_have(inkov: Inkov, tmp_path: Path) -> None:

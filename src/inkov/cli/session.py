@@ -291,8 +291,15 @@ def not_there(session: Session) -> list[str]:
     """The switches that a plan names and no file describes, each as a sentence with its place and
     the nearest names. They may be there one day.
     """
+    from inkov.plan import placed
+
     known = session.fabric.campus.devices
-    return [
+    nowhere = [
+        f"{vlan.origin.file}:{vlan.origin.line}: {says} (`on` of VLAN {vid})"
+        for vid, vlan in session.plan.says.vlans.items()
+        for says in placed(vlan.on or (), known).unknown
+    ]
+    return nowhere + [
         f"{origin.file}:{origin.line}: the plan names a switch {name!r} that is not among the files"
         f"{nearest(name, known)}"
         for name, origin in session.plan.switches

@@ -1,4 +1,7 @@
-"""Making a claim true that something arrives: a `join`, or a `reach` between two places.
+"""Making a claim true.
+
+That something must not arrive is made true by `cuts`. The rest is about what has to arrive: a
+`join`, or a `reach` between two places.
 
 A join of members of one VLAN is made by ways: from the part with most members the cheapest way is
 taken to each other one, the nearest first. Of reaching, a ticket is made. What is found is tried on
@@ -8,16 +11,21 @@ the whole campus, and must make the claim hold, and cut nobody off. What an audi
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date
+from itertools import islice
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from inkov.campus import Host, Origin
 from inkov.edits import Edit
 from inkov.edits.make import defined
+from inkov.effects import Comparison
 from inkov.forwarding import Fabric
 from inkov.forwarding.domains import domains
 from inkov.levels import Layer, Outcome
+from inkov.mend.cuts import cuts
 from inkov.mend.findings import Mended, Trier, together
 from inkov.mend.tickets import Ticket
 from inkov.mend.ways import Ways
@@ -27,6 +35,7 @@ from inkov.proofs.seats import ClaimNames
 
 __all__ = ["HOLDS", "Claimed", "mend_claim"]
 
+_MOST_CUTS = 8  # that are tried on the whole campus
 HOLDS = "it holds"
 
 
@@ -45,22 +54,43 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     if before.verdict == Outcome.HOLDS:
         goal.says = HOLDS
         return goal, Mended()
-    edits = _edits(fabric, plan, claim)
-    if isinstance(edits, str):
-        goal.says = edits
-        return goal, Mended()
-    trier = Trier(fabric.campus, plan, today)
-    done = trier.compared(edits)
-    harm = trier.harm_in(done, findings=False)
-    verdict = next((one.after for one in done.claims if one.claim == claim.words), None)
-    if verdict is None or verdict.verdict != Outcome.HOLDS:
-        goal.says = "no edits that are known make it hold"
-    elif harm:
-        goal.says = f"its edits do harm: {harm}"
+    if _is_forbidding(claim):
+        found: Iterable[list[Edit]] = islice(cuts(fabric, plan, claim, before), _MOST_CUTS)
     else:
-        goal.edits = edits
-        return goal, trier.mended(edits, done)
+        edits = _edits(fabric, plan, claim)
+        if isinstance(edits, str):
+            goal.says = edits
+            return goal, Mended()
+        found = [edits]
+    goal.says = "no edits that are known make it hold"
+    trier, harm = Trier(fabric.campus, plan, today), ""
+    for edits in found:
+        done = trier.compared(edits)
+        verdict = next((one.after for one in done.claims if one.claim == claim.words), None)
+        if verdict is None or verdict.verdict != Outcome.HOLDS:
+            continue
+        does = _harm(trier, done, meant=_is_forbidding(claim))
+        if not does:
+            goal.edits, goal.says = edits, ""
+            return goal, trier.mended(edits, done)
+        harm = harm or does
+        goal.says = f"its edits do harm: {harm}"
     return goal, Mended()
+
+
+def _is_forbidding(claim: Claim) -> bool:
+    """Whether a claim is that something must not arrive."""
+    return any(one is not None for one in (claim.isolate, claim.not_reach, claim.carried_by))
+
+
+def _harm(trier: Trier, done: Comparison, *, meant: bool) -> str:
+    """What harm edits do; where the end of a leak is `meant`, who reached another segment by it and
+    does so no more is not cut off.
+    """
+    if meant:
+        kept = [effect for effect in done.effects if effect.gained or not effect.crosses]
+        done = replace(done, effects=kept)
+    return trier.harm_in(done, findings=False)
 
 
 def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:
@@ -72,7 +102,7 @@ def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:
             return "what reaches must be two hosts or ports, and not VLANs"
         return Ticket(fabric, one, other).answer().edits or "no edits that are known make it hold"
     if claim.join is None or claim.layer is not Layer.FRAMES:
-        return "what must not arrive is not mended: look at the lines to blame"
+        return "no edits are known for it"
     names = ClaimNames(fabric, plan)
     seats = names.any_of(claim.join)
     vids = {seat.vid for seat in seats if seat.vid}

@@ -62,7 +62,9 @@ class Plan(Struct):
     def switches(self) -> list[tuple[str, Origin]]:
         """The switches the plan names, and where."""
         switches = [
-            (name, vlan.origin) for vlan in self.says.vlans.values() for name in vlan.needed
+            (name, vlan.origin)
+            for vlan in self.says.vlans.values()
+            for name in (*vlan.needed, *(vlan.gateways or ()))
         ]
         return switches + [(name, self.says.practice.origin) for name in self.says.practice.root]
 
