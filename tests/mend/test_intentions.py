@@ -298,7 +298,16 @@ def test_a_router_on_a_cable(inkov: Inkov, four: Path) -> None:
         ("vlans:\n  61: {on: ['a:h9']}\n", "a has no port h9"),
         ("vlans:\n  61: {on: ['a:h1..h4']}\n", "a has no port h4"),
         ("vlans:\n  61: {on: ['a:up']}\n", "a:up leads to another switch"),
-        ("vlans:\n  10: {on: []}\n", "a:h1 is in it: say in `on` of another VLAN where it belongs"),
+        (
+            "vlans:\n  10: {on: []}\n",
+            "a:h1, a:h2, b:h1, b:h2 and 6 more are in it: say in `on` of another VLAN where that"
+            " belongs",
+        ),
+        (
+            "vlans:\n  61: {on: [a], gateways: {a: 10.61.0.1/24}}\n"
+            "  62: {on: [b], gateways: {b: 10.61.0.1/24}}\n",
+            "its edits do harm: 10.61.0.1 is the address of a VLAN 61, b VLAN 62; ",
+        ),
         (
             "vlans:\n  61: {on: ['a:h1']}\n  62: {on: ['a:h1..h2']}\n",
             "the plan has a:h1 in VLAN 61 and in VLAN 62",

@@ -28,6 +28,7 @@ from msgspec.structs import replace
 from inkov.campus import Address, Campus, Device, Fact, Gateway, Mode, Port, PortKind
 from inkov.checks import Finding
 from inkov.checks import audit as run_audit
+from inkov.checks.words import listed
 from inkov.edits import Edit, Kind, apply, difference, vids_of
 from inkov.edits.make import defined, gateways_in, of_port, row_gone
 from inkov.effects import Comparison, Effect
@@ -43,6 +44,11 @@ from inkov.wiring import End, wire
 __all__ = ["Goal", "harm_of_some", "mend_plan"]
 
 _ROUNDS = 5
+_SHOWN = 4  # ports that are told one by one
+_CONTRADICTING = (
+    *("address-used-twice", "subnets-overlap", "vlan-reserved", "vlan-routed-against-plan"),
+)
+"""Rules that find what a plan cannot mean, with something else that it says or that is there."""
 _MISPLACED = ("vlan-placed-otherwise", "vlan-planned-absent")
 """Rules that find what is not as the plan says: a goal is met where they find nothing of it."""
 
@@ -174,12 +180,18 @@ class _Work:
     def _taken_away(self, fabric: Fabric, goal: Goal) -> list[Edit]:
         """All that is left of a VLAN."""
         edits: list[Edit] = []
+        members: list[End] = []
         for resolved in fabric.ports.values():
             for edit in _port_without(fabric, self.plan, resolved.end, goal.vid):
-                if isinstance(edit, str):
-                    goal.says = edit
-                    return []
-                edits.append(edit)
+                if isinstance(edit, End):
+                    members.append(edit)
+                else:
+                    edits.append(edit)
+        if members:
+            names = listed(list(map(str, members)), _SHOWN)
+            be = "is" if len(members) == 1 else "are"
+            goal.says = f"{names} {be} in it: say in `on` of another VLAN where that belongs"
+            return []
         for device in fabric.campus.devices.values():
             edits += [*gateways_gone(device, goal.vid), *row_gone(device, goal.vid)]
         return edits
@@ -223,7 +235,10 @@ class _Work:
         """What harm edits do besides what goals ask for; "" if none."""
         meant = _Meant(list(goals), self.campus)
         kept = [effect for effect in done.effects if effect.gained or not meant.covers(effect)]
-        return self.trier.harm_in(replace(done, effects=kept), findings=False)
+        contradicting = [one.says for one in done.new if one.rule in _CONTRADICTING]
+        return self.trier.harm_in(replace(done, effects=kept), findings=False) or "; ".join(
+            contradicting
+        )
 
     def harmless(self, goals: list[Goal]) -> list[Goal]:
         """The goals that do no harm, tried one after the other; the others get the reason."""
@@ -436,8 +451,8 @@ def _listing(fabric: Fabric, end: End, vid: int) -> Iterator[Edit]:
 # --- a VLAN that belongs nowhere ------------------------------------------------------------------
 
 
-def _port_without(fabric: Fabric, plan: Plan, end: End, vid: int) -> Iterator[Edit | str]:
-    """A port without a VLAN; why that cannot be said."""
+def _port_without(fabric: Fabric, plan: Plan, end: End, vid: int) -> Iterator[Edit | End]:
+    """A port without a VLAN; the port itself where nothing says where else it belongs."""
     resolved = fabric.ports[end]
     port, one = resolved.stated, VlanSet.of(vid)
     for attribute in ("allowed", "withheld", "tagged", "untagged", "forbidden", "prunable"):
@@ -465,7 +480,7 @@ def _port_without(fabric: Fabric, plan: Plan, end: End, vid: int) -> Iterator[Ed
             # What decides nothing in the mode of the port goes, so that no trace is left.
             yield Edit(end.device, Kind.PORT, port.name, attribute, getattr(port, attribute), None)
         else:
-            yield f"{end} is in it: say in `on` of another VLAN where it belongs"
+            yield end
 
 
 # --- what is meant --------------------------------------------------------------------------------
