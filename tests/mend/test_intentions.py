@@ -306,7 +306,7 @@ def test_a_router_on_a_cable(inkov: Inkov, four: Path) -> None:
         (
             "vlans:\n  61: {on: [a], gateways: {a: 10.61.0.1/24}}\n"
             "  62: {on: [b], gateways: {b: 10.61.0.1/24}}\n",
-            "its edits do harm: 10.61.0.1 is the address of a VLAN 61, b VLAN 62; ",
+            "10.61.0.1 is the address of a VLAN 61, b VLAN 62",
         ),
         (
             "vlans:\n  61: {on: ['a:h1']}\n  62: {on: ['a:h1..h2']}\n",
@@ -322,4 +322,4 @@ def test_a_router_on_a_cable(inkov: Inkov, four: Path) -> None:
 )
 def test_what_cannot_be_met_is_said(inkov: Inkov, four: Path, plan: str, says: str) -> None:
     status, _, unmet = planned(inkov, plan)
-    assert status == 1 and says in unmet
+    assert status == 1 and any(says in one for one in unmet)

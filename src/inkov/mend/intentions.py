@@ -235,10 +235,8 @@ class _Work:
         """What harm edits do besides what goals ask for; "" if none."""
         meant = _Meant(list(goals), self.campus)
         kept = [effect for effect in done.effects if effect.gained or not meant.covers(effect)]
-        contradicting = [one.says for one in done.new if one.rule in _CONTRADICTING]
-        return self.trier.harm_in(replace(done, effects=kept), findings=False) or "; ".join(
-            contradicting
-        )
+        contradicting = "; ".join(one.says for one in done.new if one.rule in _CONTRADICTING)
+        return self.trier.harm_in(replace(done, effects=kept), findings=False) or contradicting
 
     def harmless(self, goals: list[Goal]) -> list[Goal]:
         """The goals that do no harm, tried one after the other; the others get the reason."""
