@@ -27,6 +27,7 @@ from inkov.cli import (
     learn,
     links,
     mend,
+    overview,
     plan,
     ports,
     prove,
@@ -103,7 +104,7 @@ def _guarded(command: Callable[..., None]) -> Callable[..., None]:
 
 
 for name, command in (
-    ("demo", demo.demo),
+    ("overview", overview.overview),
     ("read", read.read),
     ("vlans", vlans.vlans),
     ("ports", ports.ports),
@@ -121,6 +122,7 @@ for name, command in (
     ("mend", mend.mend),
     ("rules", rules.rules),
     ("convert", convert.convert),
+    ("demo", demo.demo),
 ):
     app.command(name)(_guarded(command))
 

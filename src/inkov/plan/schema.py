@@ -47,6 +47,7 @@ else:
 NameList = Annotated[list[str], Meta(extra={"one": True})]
 """A list of names, or one name."""
 Vid = Annotated[int, Meta(ge=1, le=4094)]
+RoleName = Literal["core", "distribution", "access", "router", "server"]
 Severity = Literal["breach", "fault", "risk", "note"]
 
 
@@ -275,7 +276,9 @@ class SharedFate(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
-    """The whole plan. `ports` and `links` name tables (port plans, cabling) beside it."""
+    """The whole plan. `ports` and `links` name tables (port plans, cabling) beside it; `roles` says
+    what switches are (names, patterns), where the cabling does not show it.
+    """
 
     vlans: dict[Vid, PlannedVlan] = field(default_factory=dict)
     segments: dict[str, PlannedSegment] = field(default_factory=dict)
@@ -286,6 +289,7 @@ class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     expected: Expected = field(default_factory=Expected)
     together: list[SharedFate] = field(default_factory=list)
     claims: list[Claim] = field(default_factory=list)
+    roles: dict[RoleName, NameList] = field(default_factory=dict)
     ports: NameList = field(default_factory=list)
     links: NameList = field(default_factory=list)
     origin: Origin = Origin()

@@ -1,0 +1,55 @@
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from inkov.cli.options import ListingOptions, shared
+from inkov.cli.session import start
+
+if TYPE_CHECKING:
+    from inkov.cli.session import Session
+    from inkov.survey.roles import Roles
+
+
+@shared
+def overview(options: ListingOptions) -> None:
+    """The campus on one page: roles, blocks, VLANs, what is odd."""
+    from datetime import date
+
+    from inkov.checks import audit as run
+    from inkov.render.overview import overview_result
+    from inkov.survey.overview import overview as seen
+
+    session = start(options)
+    result = run(session.fabric, session.plan, today=date.today())
+    session.admit(result.faults)
+    page = seen(session.fabric, roles_of(session))
+    options.out.show(overview_result(page, result, unread(session), session.locator))
+    session.end()
+
+
+def roles_of(session: Session) -> Roles:
+    """The roles of the switches; those of the plan first."""
+    from fnmatch import fnmatchcase
+
+    from inkov.survey.roles import Role, roles
+
+    stated = {
+        name: Role(role)
+        for role, patterns in session.plan.says.roles.items()
+        for name in session.fabric.campus.devices
+        if any(fnmatchcase(name, pattern) for pattern in patterns)
+    }
+    return roles(session.fabric, stated)
+
+
+def unread(session: Session) -> list[str]:
+    """What of the input was not read or understood, in words."""
+    reports = session.loaded.reports
+    missing = [report.file for report in reports if not report.format]
+    unmatched = sum(report.not_understood for report in reports)
+    lines = []
+    if missing:
+        lines.append(f"{len(missing)} file{'s' * (len(missing) != 1)} not read")
+    if unmatched:
+        lines.append(f"{unmatched} line{'s' * (unmatched != 1)} not understood")
+    return lines

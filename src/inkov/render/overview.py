@@ -1,0 +1,247 @@
+"""A campus on one page."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from rich.console import RenderableType
+from rich.table import Table
+from rich.text import Text
+
+from inkov.campus import natural
+from inkov.checks import Audit, Finding
+from inkov.harmless import safe
+from inkov.readers import Locator
+from inkov.render.findings import finding_json, summary
+from inkov.render.grid import Column, Grid, markdown_cell
+from inkov.render.results import Result
+from inkov.render.terminal import Screen
+from inkov.render.text import plain
+from inkov.survey.overview import BlockRow, InRole, Overview
+from inkov.survey.roles import Role
+from inkov.vlanset import VlanSet
+
+__all__ = ["overview_result", "runs_in_words"]
+
+_NAMES = 6  # of switches, one by one
+_BLOCKS = 8
+_VLANS = 10
+_WORST = 5  # findings
+_PLURALS = {
+    Role.CORE: "core",
+    Role.DISTRIBUTION: "distribution",
+    Role.ACCESS: "access",
+    Role.ROUTER: "routers",
+    Role.SERVER: "servers",
+}
+
+
+def overview_result(
+    seen: Overview, audit: Audit, unread: Sequence[str], locator: Locator
+) -> Result:
+    """The page in every form. `unread` says what of the input was not read or understood."""
+
+    def grids() -> list[Grid]:
+        grid = Grid([Column("What", whole=True), Column("Says")])
+        for what, says in _lines(seen, audit, unread):
+            grid.add(what, says)
+        return [grid]
+
+    def text(screen: Screen) -> str:
+        parts: list[RenderableType] = [Text(_head(seen), style="bold")]
+        table = Table.grid(padding=(0, 2, 0, 0))
+        table.add_column(no_wrap=True)
+        table.add_column(overflow="fold")
+        for what, says in _lines(seen, audit, unread):
+            table.add_row(Text(safe(what), style="bold"), Text(safe(says)))
+        return screen.render(*parts, Text(), table)
+
+    def markdown() -> str:
+        lines = [f"**{_head(seen)}**", ""]
+        for what, says in _lines(seen, audit, unread):
+            said = markdown_cell(safe(says))
+            lines.append(f"- **{safe(what)}**: {said}" if what else f"  - {said}")
+        return "\n".join(lines) + "\n"
+
+    def value() -> dict[str, Any]:
+        counts = Counter(str(finding.severity) for finding in audit.findings)
+        page: dict[str, Any] = plain(seen, locator)
+        return page | {
+            "findings": dict(sorted(counts.items())),
+            "worst": [finding_json(one, locator) for one in audit.findings[:_WORST]],
+            "unread": [safe(says) for says in unread],
+        }
+
+    return Result(value=value, grids=grids, text=text, markdown=markdown)
+
+
+def _head(seen: Overview) -> str:
+    routers = sum(len(row.switches) for row in seen.roles if row.role is Role.ROUTER)
+    parts = [_counted(seen.devices - routers, "switch", "switches")]
+    parts += [_counted(routers, "router", "routers")] if routers else []
+    parts += [_counted(len(seen.vlans), "VLAN", "VLANs")]
+    parts += [_counted(seen.host_ports, "host port", "host ports")]
+    return ", ".join(parts)
+
+
+def _counted(number: int, one: str, several: str) -> str:
+    return f"{number} {one if number == 1 else several}"
+
+
+def _lines(seen: Overview, audit: Audit, unread: Sequence[str]) -> Iterator[tuple[str, str]]:
+    """What is said, under which head; "" goes on with the last one."""
+    for row in seen.roles:
+        yield _PLURALS[row.role], _role_in_words(row)
+    yield from _titled("routed", _routing(seen))
+    yield from _titled("blocks", _blocks(seen.blocks))
+    yield from _titled("VLANs", _vlans(seen))
+    yield from _titled("redundancy", _redundancy(seen))
+    yield from _titled("odd", _odd(seen, unread))
+    yield from _titled("findings", _findings(seen, audit))
+
+
+def _titled(title: str, lines: Iterator[str]) -> Iterator[tuple[str, str]]:
+    for number, says in enumerate(lines):
+        yield "" if number else title, says
+
+
+def _role_in_words(row: InRole) -> str:
+    ports = f", {_counted(row.ports, 'host port', 'host ports')}" if row.ports else ""
+    names = runs_in_words(row.switches)
+    return f"{len(row.switches)}: {names}{ports}" if len(row.switches) > 1 else f"{names}{ports}"
+
+
+def runs_in_words(names: Sequence[str], most: int = _NAMES) -> str:
+    """Names, those that differ by their last number alone as `fern-1..9`."""
+    runs: list[list[str]] = []
+    for name in sorted(names, key=natural):
+        if runs and _follows(runs[-1][-1], name):
+            runs[-1].append(name)
+        else:
+            runs.append([name])
+    texts = [
+        run[0] if len(run) == 1 else f"{run[0]}..{_number(run[-1])}" if len(run) > 2 else
+        f"{run[0]}, {run[1]}"
+        for run in runs
+    ]  # fmt: skip
+    left = sum(len(run) for run in runs[most:])
+    return ", ".join(texts[:most]) + (f" and {left} more" if left else "")
+
+
+def _number(name: str) -> str:
+    digits = len(name) - len(name.rstrip("0123456789"))
+    return name[-digits:] if digits else ""
+
+
+def _follows(one: str, other: str) -> bool:
+    numbers = _number(one), _number(other)
+    return (
+        all(0 < len(number) < 10 for number in numbers)
+        and one[: -len(numbers[0])] == other[: -len(numbers[1])]
+        and int(numbers[1]) == int(numbers[0]) + 1
+    )
+
+
+def _routing(seen: Overview) -> Iterator[str]:
+    """Who routes more than one VLAN: with one alone, a switch is managed."""
+    alike: dict[str, list[str]] = {}
+    for row in seen.roles:
+        for name, vlans in row.routes.items():
+            if len(vlans) > 1:
+                alike.setdefault(_vlans_in_words(vlans), []).append(name)
+    for numbers, names in list(alike.items())[:_NAMES]:
+        yield f"{runs_in_words(names)}: VLAN {numbers}"
+    if len(alike) > _NAMES:
+        yield f"and {sum(map(len, list(alike.values())[_NAMES:]))} more"
+
+
+def _vlans_in_words(vlans: VlanSet) -> str:
+    text = str(vlans)
+    return text if len(text) < 50 else f"{text[:40].rpartition(',')[0]},... ({len(vlans)} VLANs)"
+
+
+def _blocks(blocks: list[BlockRow]) -> Iterator[str]:
+    """The blocks, those of one switch together; where they are many, those of one shape."""
+    large = [block for block in blocks if len(block.heads) + len(block.access) > 1]
+    single = [name for b in blocks if b not in large for name in (*b.heads, *b.access)]
+    if len(large) > _BLOCKS:
+        shapes = Counter((len(block.heads), len(block.access)) for block in large)
+        for (heads, access), number in sorted(shapes.items(), key=lambda item: (-item[1], item[0])):
+            behind = f", each behind {_counted(heads, 'switch', 'switches')}" if heads else ""
+            yield f"{_counted(number, 'block', 'blocks')} of {access} access switches{behind}"
+        sizes = [len(block.vlans) for block in large]
+        most = f" to {max(sizes)}" if max(sizes) > min(sizes) else ""
+        yield f"{min(sizes)}{most} VLANs in a block"
+    else:
+        for block in large:
+            behind = f"{runs_in_words(block.heads)} with " if block.heads else ""
+            yield (
+                f"{behind}{runs_in_words(block.access)}: VLAN {_vlans_in_words(block.vlans)},"
+                f" {_counted(block.ports, 'host port', 'host ports')}"
+            )
+    if single:
+        where = "by itself" if len(single) == 1 else "each by itself"
+        yield f"{runs_in_words(single)}: {where}"
+
+
+def _vlans(seen: Overview) -> Iterator[str]:
+    """The VLANs with most ports."""
+    used = [vlan for vlan in seen.vlans if vlan.ports or vlan.gateways]
+    used.sort(key=lambda vlan: (-vlan.ports, vlan.vlan))
+    for vlan in used[:_VLANS]:
+        name = f" {vlan.name}" if vlan.name else ""
+        ports = _counted(vlan.ports, "port", "ports")
+        on = f"{ports} on {_counted(vlan.switches, 'switch', 'switches')}"
+        routers = runs_in_words(vlan.gateways, 2)
+        gateway = f", gateway {routers}" if routers else ", no gateway"
+        split = f", in {vlan.islands} parts" if vlan.islands > 1 else ""
+        yield f"{vlan.vlan}{name}: {on}{gateway}{split}"
+    if len(used) > _VLANS:
+        yield f"and {len(used) - _VLANS} more in use; `inkov vlans` lists them"
+
+
+def _redundancy(seen: Overview) -> Iterator[str]:
+    own = seen.redundancy
+    if not own.links:
+        yield "no links between switches are known"
+        return
+    if own.alone:
+        yield (
+            f"{own.alone} of {_counted(own.links, 'link', 'links')} without a spare;"
+            f" {runs_in_words(own.hang)} {'hangs' if len(own.hang) == 1 else 'hang'} on one"
+        )
+    else:
+        yield f"each of {_counted(own.links, 'link', 'links')} has a spare"
+    if own.parted:
+        yield f"without {own.worst}, {_counted(own.parted, 'switch is', 'switches are')} cut off"
+
+
+def _odd(seen: Overview, unread: Sequence[str]) -> Iterator[str]:
+    if seen.split:
+        be = "is" if len(seen.split) == 1 else "are"
+        yield f"VLAN {seen.split} {be} in parts that do not reach each other"
+    if seen.empty:
+        yield f"VLAN {_vlans_in_words(seen.empty)}: defined, and nobody is in"
+    if seen.outside:
+        verb = "is" if len(seen.outside) == 1 else "are"
+        yield f"{runs_in_words(seen.outside)} {verb} seen by neighbours, and not among the files"
+    if seen.alone and seen.devices > 1:
+        yield f"{runs_in_words(seen.alone)}: no link to others is known"
+    if seen.second:
+        yield f"{runs_in_words(seen.second)}: described by two sources"
+    yield from unread
+
+
+def _findings(seen: Overview, audit: Audit) -> Iterator[str]:
+    yield summary(audit.findings, seen.devices, len(audit.accepted)).rstrip(".")
+    for finding in audit.findings[:_WORST]:
+        yield f"{finding.severity.upper()}: {_short(finding)}"
+    if len(audit.findings) > _WORST:
+        yield f"and {len(audit.findings) - _WORST} more; `inkov audit` tells all"
+
+
+def _short(finding: Finding) -> str:
+    says = finding.says
+    return says if len(says) < 110 else f"{says[:100].rpartition(' ')[0]} ..."

@@ -1,0 +1,169 @@
+"""What each switch is on the campus (core, distribution, access, router), and which form a block.
+
+Nobody writes that into a configuration; it shows in the cabling:
+
+- A *router* bridges nothing.
+- The *core* is the switch nearest to all others (the least sum of distances; of several, the one
+  that routes most VLANs), and those that are linked to at least half as many switches, half of its
+  own among them: a pair that shares what hangs below.
+- *Distribution* is what at least two switches farther from the core hang on, or one if it has no
+  host ports.
+- All others are *access*.
+- A *block* is what hangs together once core and routers are taken away.
+
+What the plan says (`roles`) comes first. Each part of a campus that no link joins with others has a
+core of its own, if it has three switches at least.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from enum import StrEnum
+from functools import cached_property
+
+from msgspec import Struct, field
+
+from inkov.campus import natural
+from inkov.forwarding import Fabric
+from inkov.forwarding.serve import gateway_bits
+
+__all__ = ["Block", "Role", "Roles", "roles"]
+
+_CANDIDATES = 24  # switches that are looked at as the core: those with most neighbours
+_FEWEST = 3  # switches of a part that has a core
+
+
+class Role(StrEnum):
+    """What a switch is on the campus. Servers are what the plan calls so."""
+
+    CORE = "core"
+    DISTRIBUTION = "distribution"
+    ACCESS = "access"
+    ROUTER = "router"
+    SERVER = "server"
+
+
+class Block(Struct):
+    """Switches that hang together without the core: `heads` are its distribution switches."""
+
+    heads: list[str]
+    access: list[str]
+
+    @property
+    def switches(self) -> list[str]:
+        return [*self.heads, *self.access]
+
+
+class Roles(Struct, dict=True):
+    """The role of each device; how many links it is away from the core; the blocks, in natural
+    order; which devices have their role from the plan.
+    """
+
+    of: dict[str, Role]
+    depth: dict[str, int] = field(default_factory=dict)
+    beside: dict[str, list[str]] = field(default_factory=dict)
+    stated: set[str] = field(default_factory=set)
+
+    def named(self, role: Role) -> list[str]:
+        """The devices of a role, in natural order."""
+        return sorted((name for name, one in self.of.items() if one is role), key=natural)
+
+    @cached_property
+    def blocks(self) -> list[Block]:
+        left = {n for n, role in self.of.items() if role not in (Role.CORE, Role.ROUTER)}
+        found = []
+        for name in sorted(left, key=natural):
+            if name in left:
+                part = _part(self.beside, name, left)
+                left -= part
+                ordered = sorted(part, key=natural)
+                heads = [n for n in ordered if self.of[n] is Role.DISTRIBUTION]
+                found.append(Block(heads, [n for n in ordered if n not in heads]))
+        return found
+
+
+def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
+    """The roles of all devices. `stated` are those that the plan has."""
+    campus = fabric.campus
+    routers = {
+        name
+        for name in campus.devices
+        if all(inside.routed for inside in fabric.bridges if inside.device == name)
+    }
+    beside = _neighbours(fabric)
+    found = Roles({}, beside=beside, stated=set(stated or {}) & campus.devices.keys())
+    found.of = {name: Role.ROUTER if name in routers else Role.ACCESS for name in campus.devices}
+    found.of |= {name: role for name, role in (stated or {}).items() if name in campus.devices}
+    switches = {name for name, role in found.of.items() if role is not Role.ROUTER}
+    left = set(switches)
+    routing = gateway_bits(fabric)
+    for name in sorted(switches, key=natural):
+        if name not in left:
+            continue
+        part = _part(beside, name, switches)
+        left -= part
+        core = [n for n in part if n in found.stated and found.of[n] is Role.CORE]
+        if not core and len(part) >= _FEWEST:
+            core = _core(beside, part - found.stated or part, part, routing)
+            found.of |= {n: Role.CORE for n in core if n not in found.stated}
+        found.depth |= _depths(beside, core or [name], part)
+    hosts = {port.end.device for port in fabric.bridge_ports if fabric.has_hosts(port.end)}
+    for name in switches - found.stated:
+        if found.of[name] is not Role.CORE:
+            farther = [n for n in beside.get(name, ()) if found.depth.get(n, 0) > found.depth[name]]
+            below = [n for n in farther if n in switches]
+            if len(below) > 1 or (below and name not in hosts):
+                found.of[name] = Role.DISTRIBUTION
+    return found
+
+
+def _neighbours(fabric: Fabric) -> dict[str, list[str]]:
+    """Device -> the others that a link leads to."""
+    found: dict[str, dict[str, None]] = {}
+    for link in fabric.wiring.links:
+        one, other = link.a.device, link.b.device
+        if one != other:
+            found.setdefault(one, {})[other] = None
+            found.setdefault(other, {})[one] = None
+    return {name: sorted(others, key=natural) for name, others in found.items()}
+
+
+def _part(beside: dict[str, list[str]], start: str, among: set[str]) -> set[str]:
+    """What hangs together with a switch among some."""
+    return set(_depths(beside, [start], among))
+
+
+def _depths(beside: dict[str, list[str]], starts: Iterable[str], among: set[str]) -> dict[str, int]:
+    """How far the switches are, among some, from any of the starts."""
+    depth = dict.fromkeys(starts, 0)
+    work = list(depth)
+    for name in work:
+        for far in beside.get(name, ()):
+            if far in among and far not in depth:
+                depth[far] = depth[name] + 1
+                work.append(far)
+    return depth
+
+
+def _core(
+    beside: dict[str, list[str]], candidates: set[str], part: set[str], routing: dict[str, int]
+) -> list[str]:
+    """The core of a part."""
+    own = {name: {far for far in beside.get(name, ()) if far in part} for name in part}
+    busiest = sorted(candidates, key=lambda name: (-len(own[name]), natural(name)))[:_CANDIDATES]
+
+    def far_off(name: str) -> tuple[int, int, object]:
+        far = sum(_depths(beside, [name], part).values())
+        return far, -routing.get(name, 0).bit_count(), natural(name)
+
+    first = min(busiest, key=far_off)
+    needed = len(own[first]) / 2
+    pair = [
+        name
+        for name in candidates
+        if name != first
+        and len(own[first]) >= _FEWEST
+        and len(own[name]) >= needed
+        and len(own[name] & own[first]) >= needed
+    ]
+    return sorted([first, *pair], key=natural)

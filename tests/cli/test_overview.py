@@ -1,0 +1,140 @@
+"""The campus on one page: what the cabling shows of roles and blocks, worked out by hand."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from pathlib import Path
+
+import pytest
+from bench.campus import write_campus
+
+from tests.conftest import DEMO, Inkov, on_terminal
+
+Links = list[tuple[str, str]]
+
+
+def campus(folder: Path, links: Links, hosts: str, plan: str = "", router: str = "") -> None:
+    """Switches and the links between them; those of `hosts` have a host port each."""
+    folder.mkdir()
+    names = sorted({name for link in links for name in link} | set(hosts.split()))
+    ports: dict[str, int] = {}
+    rows = ["switch,port,far switch,far port"]
+    for link in links:
+        ends = []
+        for name in link:
+            ports[name] = ports.get(name, 0) + 1
+            ends += [name, str(ports[name])]
+        rows.append(",".join(ends))
+    for name in names:
+        mode = "routed" if name == router else "trunk\nallowed: 10"
+        text = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: climate\n"
+        if ports.get(name):
+            text += f"[port 1..{ports[name]}]\nmode: {mode}\n"
+        text += "[port h]\nvlan: 10\n" if name in hosts.split() else ""
+        (folder / f"{name}.sheet").write_text(text)
+    (folder / "cabling.csv").write_text("\n".join(rows) + "\n")
+    (folder / "plan.yaml").write_text(plan)
+
+
+def pairs(text: str) -> Links:
+    return [(one[0], one[1]) for one in (word.split("-") for word in text.split())]
+
+
+TWO_CORES = "c1-c2 " + " ".join(f"d{n}-c{m}" for n in range(1, 5) for m in (1, 2))
+BLOCKS = " ".join(
+    f"a{block}{n}-d{d}" for block, ds in ((1, (1, 2)), (2, (3, 4))) for n in (1, 2) for d in ds
+)
+
+
+@pytest.mark.parametrize(
+    ("links", "hosts", "more", "roles", "blocks"),
+    [
+        # Two cores, two blocks of a pair and two access switches each.
+        (
+            f"{TWO_CORES} {BLOCKS}",
+            "a11 a12 a21 a22",
+            "",
+            {"core": "c1 c2", "distribution": "d1 d2 d3 d4", "access": "a11 a12 a21 a22"},
+            ["d1 d2 a11 a12", "d3 d4 a21 a22"],
+        ),
+        # A star, one arm of which goes on: b passes its neighbour through, and has hosts itself.
+        (
+            "c-a c-b c-d b-e",
+            "a b d e",
+            "",
+            {"core": "c", "access": "a b d e"},
+            ["a", "b e", "d"],
+        ),
+        # The same, but b has no hosts: all it does is pass e on.
+        (
+            "c-a c-b c-d b-e",
+            "a d e",
+            "",
+            {"core": "c", "distribution": "b", "access": "a d e"},
+            ["a", "b e", "d"],
+        ),
+        # Two switches are no campus with a core, and the plan may know better.
+        ("a-b", "a b", "", {"access": "a b"}, ["a b"]),
+        ("a-b", "a b", "roles: {core: a, server: 'b*'}", {"core": "a", "server": "b"}, ["b"]),
+    ],
+)
+def test_roles_and_blocks(
+    inkov: Inkov,
+    tmp_path: Path,
+    links: str,
+    hosts: str,
+    more: str,
+    roles: dict[str, str],
+    blocks: list[str],
+) -> None:
+    campus(tmp_path / "in", pairs(links), hosts, more)
+    seen = inkov("overview", "in", "-f", "json").json
+    assert {row["role"]: " ".join(row["switches"]) for row in seen["roles"]} == roles
+    assert [" ".join([*row["heads"], *row["access"]]) for row in seen["blocks"]] == blocks
+
+
+def test_a_router_bridges_nothing(inkov: Inkov, tmp_path: Path) -> None:
+    campus(tmp_path / "in", pairs("c-a c-b c-r"), "a b", router="r")
+    seen = inkov("overview", "in").out
+    assert seen.startswith("3 switches, 1 router, 1 VLAN, 2 host ports\n")
+    assert re.search(r"^routers +r$", seen, re.MULTILINE)
+
+
+def test_the_glasshouses(inkov: Inkov) -> None:
+    """north-1 routes, and shares palm-2 and cactus-1 with south-1; moss-1 hangs on cactus-1."""
+    says = inkov("overview", str(DEMO / "glasshouses")).out
+    for line in (
+        "5 switches, 3 VLANs, 13 host ports",
+        "core        2: north-1, south-1, 2 host ports",
+        "access      3: cactus-1, moss-1, palm-2, 11 host ports",
+        "routed      north-1: VLAN 10,20",
+        "redundancy  1 of 6 links without a spare; moss-1 hangs on one",
+        "            without cactus-1, 1 switch is cut off",
+        "odd         VLAN 99: defined, and nobody is in",
+    ):
+        assert line in says.split("\n"), line
+
+
+@pytest.mark.parametrize("columns", [80, 120])
+def test_it_fits_a_screen(tmp_path: Path, columns: int) -> None:
+    write_campus(tmp_path / "large", 260)
+    shutil.copytree(DEMO / "garden", tmp_path / "garden")
+    for name in ("garden", "large"):
+        coloured = on_terminal("overview", tmp_path / name, COLUMNS=str(columns))
+        shown = re.sub(r"\x1b\[[0-9;]*m", "", coloured).replace("\r", "")
+        lines = shown.rstrip().split("\n")
+        assert len(lines) <= 50 and max(map(len, lines)) <= columns, shown
+    assert "9 blocks of 24 access switches, each behind 2 switches" in shown
+
+
+def test_nothing_is_made_of_names(inkov: Inkov, tmp_path: Path) -> None:
+    """Markup and what a terminal obeys are text; one switch alone, without links, is a campus."""
+    campus(tmp_path / "in", [], "a")
+    text = (tmp_path / "in" / "a.sheet").read_text()
+    name = '"[bold]x\\u001b[2J"'
+    (tmp_path / "in" / "a.sheet").write_text(text.replace("10: climate", f"10: {name}"))
+    for form in ("table", "markdown", "json", "csv", "html"):
+        shown = inkov("overview", "in", "-f", form)
+        assert shown.status == 0 and "\x1b" not in shown.out
+    assert "no links between switches are known" in inkov("overview", "in").out
