@@ -86,22 +86,26 @@ def _is_the_screen(path: str) -> bool:
 
 
 def write_file(path: str, text: str, *, private: bool = False) -> None:
-    """Write beside the file and rename, so that nobody finds half of it. A link is followed; what
-    is there keeps its mode. What is new and `private` is for the user alone.
-
-    Where the standard output goes it goes too. Ends with one line if it cannot be written, or is
-    a folder, another device or a pipe.
-    """
+    """Write a text as `write_bytes` does. Where the standard output goes it goes too."""
     if _is_the_screen(path):
         to_screen(text)
         return
+    write_bytes(path, text.encode(), private=private)
+
+
+def write_bytes(path: str, data: bytes, *, private: bool = False) -> None:
+    """Write beside the file and rename, so that nobody finds half of it. A link is followed; what
+    is there keeps its mode. What is new and `private` is for the user alone.
+
+    Ends with one line if it cannot be written, or is a folder, another device or a pipe.
+    """
     target = os.path.realpath(path)
     try:
         mode = _mode_of(target, private=private)
         handle, beside = tempfile.mkstemp(dir=os.path.dirname(target), prefix=".inkov-")
         try:
-            with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
-                file.write(text)
+            with os.fdopen(handle, "wb") as file:
+                file.write(data)
             os.chmod(beside, mode)
             os.replace(beside, target)
         except BaseException:

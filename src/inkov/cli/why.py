@@ -32,14 +32,14 @@ def why(
     vid = one_vlan(vlan)
     session = start(options)
     places = two_places(session, source, target)
-    one, other = (_host(place, vid) for place in places)
+    one, other = (host_at(place, vid) for place in places)
     answer = answer_to(session.fabric, session.plan, one, other)
     labels = places[0].label, places[1].label
     options.out.show(why_result(*labels, answer, session.locator, hops=hops))
     session.end(ALL_WELL if answer.works else FINDINGS)
 
 
-def _host(place: Place, vid: int | None) -> Host:
+def host_at(place: Place, vid: int | None) -> Host:
     """The host at a place; a nameless one where none was named. With a VLAN it tags its frames."""
     from msgspec.structs import replace
 

@@ -8,7 +8,7 @@ from html import escape
 from inkov.harmless import safe
 from inkov.render.grid import Grid
 
-__all__ = ["to_page"]
+__all__ = ["page_of", "to_page"]
 
 # What is marked has a bar and bold text, so that it does not hang on the colour alone.
 _STYLE = """
@@ -27,9 +27,14 @@ p { margin: .2em 0; color: #555 }
 
 def to_page(grids: list[Grid]) -> str:
     """The page with some tables, their notes below each."""
-    body = "".join(line for grid in grids for line in _table(grid))
+    return page_of("Inkov", "".join(line for grid in grids for line in _table(grid)))
+
+
+def page_of(title: str, body: str) -> str:
+    """A page with some body, which is markup already."""
     return (
-        '<!DOCTYPE html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n<title>Inkov</title>\n'
+        '<!DOCTYPE html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n'
+        f"<title>{escape(safe(title))}</title>\n"
         f"<style>{_STYLE}</style>\n</head>\n<body>\n{body}</body>\n</html>\n"
     )
 

@@ -3,9 +3,9 @@
 Nobody writes that into a configuration; it shows in the cabling:
 
 - A *router* bridges nothing.
-- The *core* is the switch nearest to all others (the least sum of distances; of several, the one
-  that routes most VLANs), and those that are linked to at least half as many switches, half of its
-  own among them: a pair that shares what hangs below.
+- The *core* is the switch nearest to all others (the least sum of distances), and those that are
+  linked to at least half as many switches, half of its own among them: a pair that shares what
+  hangs below. Where switches route (several VLANs, or over links), it is one of these.
 - *Distribution* is what at least two switches farther from the core hang on, or one if it has no
   host ports.
 - All others are *access*.
@@ -23,7 +23,7 @@ from functools import cached_property
 
 from msgspec import Struct, field
 
-from inkov.campus import natural
+from inkov.campus import Mode, natural
 from inkov.forwarding import Fabric
 from inkov.forwarding.serve import gateway_bits
 
@@ -96,7 +96,7 @@ def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
     found.of |= {name: role for name, role in (stated or {}).items() if name in campus.devices}
     switches = {name for name, role in found.of.items() if role is not Role.ROUTER}
     left = set(switches)
-    routing = gateway_bits(fabric)
+    routing = _routing(fabric)
     for name in sorted(switches, key=natural):
         if name not in left:
             continue
@@ -115,6 +115,19 @@ def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
             if len(below) > 1 or (below and name not in hosts):
                 found.of[name] = Role.DISTRIBUTION
     return found
+
+
+def _routing(fabric: Fabric) -> set[str]:
+    """The devices that route several VLANs, or have several links that are routed."""
+    routed: dict[str, int] = {}
+    for link in fabric.wiring.links:
+        for end in (link.a, link.b):
+            if fabric.ports[end].mode is Mode.ROUTED:
+                routed[end.device] = routed.get(end.device, 0) + 1
+    gateways = gateway_bits(fabric)
+    return {name for name, mask in gateways.items() if mask.bit_count() > 1} | {
+        name for name, number in routed.items() if number > 1
+    }
 
 
 def _neighbours(fabric: Fabric) -> dict[str, list[str]]:
@@ -146,15 +159,15 @@ def _depths(beside: dict[str, list[str]], starts: Iterable[str], among: set[str]
 
 
 def _core(
-    beside: dict[str, list[str]], candidates: set[str], part: set[str], routing: dict[str, int]
+    beside: dict[str, list[str]], candidates: set[str], part: set[str], routing: set[str]
 ) -> list[str]:
     """The core of a part."""
     own = {name: {far for far in beside.get(name, ()) if far in part} for name in part}
-    busiest = sorted(candidates, key=lambda name: (-len(own[name]), natural(name)))[:_CANDIDATES]
+    able = candidates & routing or candidates
+    busiest = sorted(able, key=lambda name: (-len(own[name]), natural(name)))[:_CANDIDATES]
 
-    def far_off(name: str) -> tuple[int, int, object]:
-        far = sum(_depths(beside, [name], part).values())
-        return far, -routing.get(name, 0).bit_count(), natural(name)
+    def far_off(name: str) -> tuple[int, object]:
+        return sum(_depths(beside, [name], part).values()), natural(name)
 
     first = min(busiest, key=far_off)
     needed = len(own[first]) / 2

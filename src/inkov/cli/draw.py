@@ -1,0 +1,152 @@
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inkov.cli.options import PlannedOptions, VlanOption, shared
+from inkov.cli.output import write_bytes, write_file
+from inkov.cli.overview import roles_of
+from inkov.cli.places import one_vlan, two_places
+from inkov.cli.says import complain, fail
+from inkov.cli.session import Session, spare, start
+
+if TYPE_CHECKING:
+    from inkov.drawing import Drawing, Look
+    from inkov.drawing.wires import Wire
+
+
+@shared
+def draw(
+    options: PlannedOptions,
+    output: Annotated[
+        str, typer.Option("--output", "-o", metavar="FILE", help=".svg or .html, .png or .pdf.")
+    ],
+    vlan: VlanOption = None,
+    way: Annotated[
+        tuple[str, str] | None,
+        typer.Option("--path", metavar="A B", help="The way from A to B: hosts, or switch:port."),
+    ] = None,
+) -> None:
+    """The campus as a drawing: who hangs on whom, by which ports, with which VLANs."""
+    ending = os.path.splitext(output)[1].lower()
+    if ending not in _WRITERS:
+        fail(f"--output {output}: a drawing ends in {', '.join(_WRITERS)}")
+    if os.path.isdir(output):
+        fail(f"--output {output}: a folder is there")
+    session = start(options)
+    spare(session.loaded, output)
+    drawing = drawn(session, one_vlan(vlan), way)
+    _WRITERS[ending](drawing, output)
+    complain(f"{output} is written")
+    session.end()
+
+
+def drawn(session: Session, vid: int | None, way: tuple[str, str] | None) -> Drawing:
+    """The drawing of a campus."""
+    from inkov.drawing import Look, draw_campus
+    from inkov.drawing.wires import wires
+    from inkov.forwarding.trees.active import are_stated, now
+
+    fabric = session.fabric
+    trees = now(fabric) if are_stated(fabric) else None
+    links = wires(fabric, session.plan.wanted(fabric.campus.devices), trees)
+    look = Look(title=_title(session))
+    if vid is not None:
+        look = _of_vlan(session, vid, look)
+    if way is not None:
+        look = _of_way(session, way, links, vid, look)
+    outside = [(one.near.device, one.near.port, one.far) for one in fabric.wiring.outside]
+    return draw_campus(roles_of(session), links, outside, look)
+
+
+def _title(session: Session) -> str:
+    devices = session.fabric.campus.devices
+    files = [device.origin.file for device in devices.values() if device.origin.file]
+    folder = os.path.commonpath(files) if files else ""
+    folder = folder if os.path.isdir(folder) else os.path.dirname(folder)
+    name = os.path.basename(os.path.abspath(folder)) if files else ""
+    count = f"{len(devices)} switch{'es' * (len(devices) != 1)}"
+    return f"{name}: {count}" if name else count
+
+
+def _of_vlan(session: Session, vid: int, look: Look) -> Look:
+    """One VLAN: who is in it, in which part, and who routes it."""
+    from msgspec.structs import replace
+
+    from inkov.survey.vlans import vlan_rows
+    from inkov.vlanset import VlanSet
+
+    rows = vlan_rows(session.fabric, VlanSet.of(vid))
+    if not rows:
+        fail(f"--vlan {vid}: no switch has it, and no port is in it")
+    [row] = rows
+    notes: dict[str, str] = {}
+    for number, island in enumerate(row.islands, 1):
+        for name in island:
+            notes[name] = f"part {number} of {len(row.islands)}" if len(row.islands) > 1 else ""
+    for at in row.at:
+        said = [notes.get(at.switch, "")]
+        said += [f"{at.ports} port{'s' * (at.ports != 1)}"] if at.ports else []
+        said += ["gateway"] if at.gateway else []
+        notes[at.switch] = ", ".join(filter(None, said))
+    name = f" {row.names[0]}" if row.names else ""
+    members = frozenset(at.switch for at in row.at)
+    title = f"VLAN {vid}{name} on {look.title}"
+    return replace(look, vlan=vid, notes=notes, members=members, title=title)
+
+
+def _of_way(
+    session: Session, way: tuple[str, str], links: list[Wire], vid: int | None, look: Look
+) -> Look:
+    """The way of a frame from one place to another."""
+    from msgspec.structs import replace
+
+    from inkov.cli.why import host_at
+    from inkov.mend.tickets import judged
+    from inkov.wiring import End
+
+    places = two_places(session, *way)
+    answer = judged(session.fabric, *(host_at(place, vid) for place in places))
+    by_end = {end: wire.number for wire in links for end in (wire.a, wire.b)}
+    numbers: dict[int, int] = {}
+    passed: dict[str, None] = {}
+    for step in (step for part in answer.ping.parts for step in part.steps):
+        passed[step.switch] = None
+        end = End(step.switch, step.port)
+        if end in session.fabric.ports:  # a gateway in a VLAN is at none
+            end = session.fabric.end_of(*end)
+        number = by_end.get(end)
+        if number is not None and number not in numbers:
+            numbers[number] = len(numbers) + 1
+    ends = f"{places[0].label} to {places[1].label}"
+    title = f"From {ends}" if answer.works else f"From {ends}: it does not arrive"
+    return replace(look, way=numbers, members=frozenset(passed), title=title)
+
+
+# --- files ----------------------------------------------------------------------------------------
+
+
+def _svg(drawing: Drawing, path: str) -> None:
+    from inkov.render.svg import to_svg
+
+    write_file(path, to_svg(drawing))
+
+
+def _html(drawing: Drawing, path: str) -> None:
+    from inkov.render.page import page_of
+    from inkov.render.svg import to_svg
+
+    write_file(path, page_of(drawing.title, to_svg(drawing, document=False)))
+
+
+def _picture(drawing: Drawing, path: str) -> None:
+    try:
+        from inkov.render.picture import to_picture
+    except ImportError:
+        fail("pictures need Matplotlib: pip install 'inkov[pictures]', or write .svg")
+    write_bytes(path, to_picture(drawing, os.path.splitext(path)[1].lower().removeprefix(".")))
+
+
+_WRITERS = {".svg": _svg, ".html": _html, ".png": _picture, ".pdf": _picture}

@@ -1,0 +1,646 @@
+"""The campus in layers: core above, access below, blocks side by side, each link once.
+
+## Theory of operation
+
+Lines that run freely between boxes cross and hide each other from a dozen switches on. So links
+run as in a building: from each core switch a *bus* goes across the page, from a bus *drops* go down
+to distribution switches, and from these a *rail* goes down along the list of their switches, with a
+short *stub* to each. On a stub there is room for what one compares: the ports at both ends, the
+VLANs that cross. Every line belongs to one switch above, so one sees what hangs on what; two rails,
+one at each side of a list, are two ways. Links that fit into none of this (between
+blocks, say) are told by name at both ends.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from msgspec import Struct, field
+
+from inkov.campus import natural
+from inkov.drawing.panels import Panel, Row, panels
+from inkov.drawing.shapes import Anchor, Box, Drawing, Label, Line, Tone
+from inkov.drawing.wires import Wire, vlans_in_short
+from inkov.survey.roles import Role, Roles
+
+__all__ = ["Look", "draw_campus"]
+
+_MARGIN = 24.0
+_BOX = 26.0  # the height of a box
+_SLOT = 31.0  # of a link at a row
+_STUB = 138.0
+_SHORT = 64.0  # a stub of a folded row
+_RAIL = 9.0  # between two rails
+_DROP = 64.0  # from the lowest bus to a distribution switch
+_BUS = 15.0  # between two buses
+_NAME = 7.2  # the width of a character of a name
+_TEXT = 5.6  # of a label
+_LONGEST_NAME = 22
+_LONGEST_PORT = 10
+_TONES = {role: Tone(role.value) for role in Role}
+
+
+class Look(Struct):
+    """What a drawing is to show besides the links: `title`; of `vlan` alone where it crosses, and
+    what is said of each switch (`notes`); the links of a way (`way`, by number, with its place on
+    the way), the root of the tree (`roots`).
+    """
+
+    title: str = ""
+    vlan: int | None = None
+    notes: Mapping[str, str] = field(default_factory=dict)
+    members: frozenset[str] | None = None
+    way: Mapping[int, int] = field(default_factory=dict)
+    fold: bool | None = None
+
+
+def draw_campus(
+    roles: Roles, wires: Sequence[Wire], outside: Sequence[tuple[str, str, str]], look: Look
+) -> Drawing:
+    """A drawing of a campus. `outside` are neighbours without a file: (switch, port, name)."""
+    return _Page(roles, wires, outside, look).drawn()
+
+
+class _Placed(Struct):
+    """Where a switch stands."""
+
+    x: float
+    y: float
+    width: float
+    height: float = _BOX
+
+    @property
+    def bottom(self) -> float:
+        return self.y + self.height
+
+    @property
+    def right(self) -> float:
+        return self.x + self.width
+
+    @property
+    def centre(self) -> float:
+        return self.x + self.width / 2
+
+    @property
+    def middle(self) -> float:
+        return self.y + self.height / 2
+
+
+class _Page:
+    def __init__(
+        self,
+        roles: Roles,
+        wires: Sequence[Wire],
+        outside: Sequence[tuple[str, str, str]],
+        look: Look,
+    ) -> None:
+        self.roles = roles
+        self.look = look
+        self.drawing = Drawing(look.title)
+        self.panels = panels(roles, fold=look.fold)
+        self.core = roles.named(Role.CORE)
+        self.routers = roles.named(Role.ROUTER)
+        self.at: dict[str, _Placed] = {}
+        self.folded_in: dict[str, str] = {}
+        for number, panel in enumerate(self.panels):
+            for row in panel.rows:
+                if row.folded:
+                    row.name = f"\0{number} {row.says[0]}"  # the name of no switch
+                    self.folded_in |= dict.fromkeys(row.folded, row.name)
+        self.between: dict[tuple[str, str], list[Wire]] = {}
+        for wire in wires:
+            ends = [self.folded_in.get(end.device, end.device) for end in (wire.a, wire.b)]
+            if ends[0] != ends[1]:
+                self.between.setdefault((min(ends), max(ends)), []).append(wire)
+        self.left = dict.fromkeys(self.between)
+        self.outside: dict[str, list[tuple[str, str]]] = {}
+        for switch, port, name in outside:
+            self.outside.setdefault(switch, []).append((port, name))
+        self.tags: dict[str, list[str]] = {}
+        self.seen: set[Tone] = set()
+
+    def links(self, one: str, other: str) -> list[Wire]:
+        return self.between.get((min(one, other), max(one, other)), [])
+
+    def take(self, one: str, other: str) -> list[Wire]:
+        """The links between two switches, which are drawn now."""
+        self.left.pop((min(one, other), max(one, other)), None)
+        return self.links(one, other)
+
+    # --- the page ---------------------------------------------------------------------------------
+
+    def drawn(self) -> Drawing:
+        self._tag_what_fits_nowhere()
+        sizes = [self._size(panel) for panel in self.panels]
+        lines = self._in_lines(sizes)
+        width = max(
+            [sum(sizes[n][0] for n in line) for line in lines] + [self._width_of_top(), 420.0]
+        )
+        side = _BUS * len(self.core) if len(lines) > 1 else 0.0
+        top = self._place_top(_MARGIN + side, width)
+        y = top
+        for line in lines:
+            buses = {name: y + 12 + _BUS * n for n, name in enumerate(self.core)}
+            below = y + 12 + _BUS * len(self.core)
+            x = _MARGIN + side + (width - sum(sizes[n][0] for n in line)) / 2
+            reached: dict[str, list[tuple[float, bool]]] = {name: [] for name in self.core}
+            bottom = below
+            for number in line:
+                self._panel(self.panels[number], x, below, buses, reached)
+                x += sizes[number][0]
+                bottom = max(bottom, below + sizes[number][1])
+            self._buses(buses, reached, first=line is lines[0])
+            y = bottom + 18
+        self._links_of_the_top()
+        self.drawing.width = width + side + 2 * _MARGIN
+        self._legend(y)
+        return self.drawing
+
+    def _in_lines(self, sizes: Sequence[tuple[float, float]]) -> list[list[int]]:
+        """The panels in lines below each other, so that the page is about as wide as a screen."""
+        area = sum(width * (height + 60) for width, height in sizes)
+        widest = max(1440.0, (area * 1.6) ** 0.5)
+        lines: list[list[int]] = []
+        used = widest
+        for number, (width, _) in enumerate(sizes):
+            if not lines or used + width > widest:
+                lines.append([])
+                used = 0.0
+            lines[-1].append(number)
+            used += width
+        return lines
+
+    def _width_of_top(self) -> float:
+        return max(len(self.core), len(self.routers), 1) * 250.0
+
+    def _place_top(self, x: float, width: float) -> float:
+        """Routers and core, and below which line they end."""
+        y = _MARGIN
+        if self.look.title:
+            self.text(x, y + 4, self.look.title, Tone.TITLE)
+            y += 24
+        for names in (self.routers, self.core):
+            if not names:
+                continue
+            y += 11 * max((len(self._below(name)) for name in names), default=0)
+            step = width / len(names)
+            for number, name in enumerate(names):
+                wide = self._box_width([name])
+                placed = _Placed(x + step * number + (step - wide) / 2, y, wide)
+                self._switch(name, placed)
+            y += _BOX + (62 if names is self.routers and self.core else 22)
+        return y
+
+    def _box_width(self, names: Sequence[str]) -> float:
+        longest = max((len(name) for name in names), default=0)
+        return max(88.0, min(longest, _LONGEST_NAME) * _NAME + 18)
+
+    # --- panels -----------------------------------------------------------------------------------
+
+    def _sides(self, panel: Panel) -> tuple[list[str], list[str]]:
+        """The switches whose rails go down at the left and at the right of a list."""
+        above = panel.heads or [
+            name
+            for name in (*self.core, *self.routers)
+            if any(self.links(name, row.name) for row in panel.rows)
+        ]
+        joined = [name for name in above if any(self.links(name, row.name) for row in panel.rows)]
+        return joined[0::2], joined[1::2]
+
+    def _slots(self, row: Row, panel: Panel) -> int:
+        sides = self._sides(panel)
+        counts = [
+            sum(1 if row.folded else len(self.links(name, row.name)) for name in side)
+            for side in sides
+        ]
+        return max(1, *counts)
+
+    def _row_height(self, row: Row, panel: Panel) -> float:
+        height = self._slots(row, panel) * _SLOT + 9 + 11 * len(self._below(row.name))
+        return height + (12 if row.parent or row.folded else 0)
+
+    def _below(self, name: str) -> list[str]:
+        """What is told below a switch."""
+        note = self.look.notes.get(name)
+        others = self.outside.get(name, [])
+        said = [note] if note else []
+        said += [f"{port}: {far}, without a file" for port, far in others[:2]]
+        if len(others) > 2:
+            said.append(f"and {len(others) - 2} more without a file")
+        tags = self.tags.get(name, [])
+        return [*said, *tags[:4], *([f"and {len(tags) - 4} more links"] if len(tags) > 4 else [])]
+
+    def _size(self, panel: Panel) -> tuple[float, float]:
+        left, right = self._sides(panel)
+        width = self._list_width(panel)
+        width += (_stub(panel) + _RAIL * len(left)) * bool(left)
+        width += (_stub(panel) + _RAIL * len(right)) * bool(right)
+        width = max(width, sum(self._head_width(name) + 40 for name in panel.heads)) + 26
+        height = sum(self._row_height(row, panel) for row in panel.rows)
+        if panel.heads:
+            told = max(len(self._below(name)) for name in panel.heads)
+            height += _DROP + _BOX + 34 + 11 * told
+        else:
+            height += 20
+        return width, height
+
+    def _list_width(self, panel: Panel) -> float:
+        names = [text for row in panel.rows for text in row.says or [self._shown(row.name)]]
+        deepest = max((row.depth for row in panel.rows), default=0)
+        told = [len(text) for row in panel.rows for text in self._below(row.name)]
+        own = self._box_width(names) + 22 * deepest
+        return max(own, max(told, default=0) * _TEXT + 8)
+
+    def _head_width(self, name: str) -> float:
+        drops = sum(1 for other in self.core for _ in self.links(name, other))
+        return max(self._box_width([name]), 104.0 * min(drops, 4))
+
+    def _shown(self, name: str) -> str:
+        """The name of a switch as it is written."""
+        return name if len(name) <= _LONGEST_NAME else f"{name[: _LONGEST_NAME - 1]}…"
+
+    def _panel(
+        self,
+        panel: Panel,
+        x: float,
+        below: float,
+        buses: Mapping[str, float],
+        reached: dict[str, list[tuple[float, bool]]],
+    ) -> None:
+        width = self._size(panel)[0] - 26
+        y = below + 8
+        if panel.heads:
+            y = below + _DROP
+            self._heads(panel, x, y, width, buses, reached)
+            told = max(len(self._below(name)) for name in panel.heads)
+            y += _BOX + 26 + 11 * told
+        left, right = self._sides(panel)
+        stub = _stub(panel)
+        at = x + (_RAIL * len(left) + stub) * bool(left)
+        rails = {name: x + _RAIL * n for n, name in enumerate(left)}
+        end = at + self._list_width(panel) + (stub + _RAIL * len(right)) * bool(right)
+        rails |= {name: end - _RAIL * n for n, name in enumerate(right)}
+        lowest: dict[tuple[str, bool], float] = {}
+        for row in panel.rows:
+            self._row(row, panel, at, y, rails, lowest)
+            y += self._row_height(row, panel)
+        # What is asked for is drawn over the rest, as far down as there is any of it.
+        for (name, marked), low in sorted(lowest.items()):
+            rail = rails[name]
+            if panel.heads:
+                head = self.at[name]
+                turn = below + _DROP + _BOX + 6 + 5 * list(rails).index(name)
+                points = [
+                    (head.centre, head.bottom),
+                    (head.centre, turn),
+                    (rail, turn),
+                    (rail, low),
+                ]
+            else:
+                points = [(rail, buses.get(name, below)), (rail, low)]
+                reached.setdefault(name, []).append((rail, marked))
+            self.line(points, self._shared_tone(marked=marked), name)
+        self._beside(panel)
+
+    def _shared_tone(self, *, marked: bool) -> Tone:
+        """How a rail or a bus is drawn, which several links share."""
+        if self.look.vlan is None and not self.look.way:
+            return Tone.UP
+        return Tone.MARKED if marked else Tone.FAINT
+
+    def _heads(
+        self,
+        panel: Panel,
+        x: float,
+        y: float,
+        width: float,
+        buses: Mapping[str, float],
+        reached: dict[str, list[tuple[float, bool]]],
+    ) -> None:
+        """The distribution switches of a panel, with their drops."""
+        own = [self._head_width(name) for name in panel.heads]
+        gap = (width - sum(own)) / max(1, len(own) - 1) if len(own) > 1 else 0.0
+        for name, wide in zip(panel.heads, own, strict=True):
+            placed = _Placed(x, y, wide)
+            self._switch(name, placed)
+            number = 0
+            for other in self.core:
+                for wire in self.take(name, other):
+                    at = placed.x + 12 + 104.0 * (number % 4)
+                    marked = self._tone(wire) is Tone.MARKED
+                    reached.setdefault(other, []).append((at, marked))
+                    self.line([(at, buses[other]), (at, y)], self._tone(wire), wire.title)
+                    self._along(wire, name, at + 4, y - 8)
+                    number += 1
+            x += wide + gap
+        for one, other in zip(panel.heads, panel.heads[1:], strict=False):
+            for number, wire in enumerate(self.take(one, other)):
+                a, b = self.at[one], self.at[other]
+                height = a.middle + 7 * number
+                self.line([(a.right, height), (b.x, height)], self._tone(wire), wire.title)
+                self._across(wire, one, a.right, b.x, height)
+
+    def _along(self, wire: Wire, name: str, x: float, y: float) -> None:
+        """What is said beside a drop: the far port, the VLANs, the own port."""
+        texts = [(_port(wire.end_at(name).port), Tone.SMALL), *self._said(wire)]
+        texts.append((_port(wire.far_from(name).port), Tone.SMALL))
+        for number, (text, tone) in enumerate(texts):
+            self.text(x, y - 12 * number, text, tone, title=wire.title)
+
+    def _across(self, wire: Wire, name: str, start: float, end: float, y: float) -> None:
+        """What is said at a line from left to right: the port at each end, the VLANs between."""
+        near, far = wire.end_at(name).port, wire.far_from(name).port
+        self.text(start + 3, y + 9, _port(near), Tone.SMALL)
+        self.text(end - 3, y + 9, _port(far), Tone.SMALL, Anchor.END)
+        middle = (start + end) / 2
+        for number, (text, tone) in enumerate(self._said(wire)):
+            self.text(middle, y - 3 - 10 * number, text, tone, Anchor.MIDDLE, wire.title)
+
+    def _row(
+        self,
+        row: Row,
+        panel: Panel,
+        x: float,
+        y: float,
+        rails: Mapping[str, float],
+        lowest: dict[tuple[str, bool], float],
+    ) -> None:
+        slots = self._slots(row, panel)
+        height = _BOX + _SLOT * (slots - 1) + (10 if row.folded else 0)
+        x += 22 * row.depth
+        y += 12 if row.parent else 0
+        placed = _Placed(x, y, self._box_width(row.says or [self._shown(row.name)]), height)
+        self._switch(row.name, placed, row)
+        if row.parent:
+            self._hanging(row, placed)
+        used = {True: 0, False: 0}
+        for name, rail in rails.items():
+            own = self.take(name, row.name)
+            if not own:
+                continue
+            at_left = rail < x
+            for wire in own[:1] if row.folded else own:
+                level = y + _BOX / 2 + _SLOT * used[at_left]
+                used[at_left] += 1
+                for marked in (False, self._tone(wire) is Tone.MARKED):
+                    key = name, marked
+                    lowest[key] = max(lowest.get(key, 0.0), level)
+                near, far = (rail, placed.x) if at_left else (placed.right, rail)
+                if row.folded:
+                    self.line([(near, level), (far, level)], self._tone_of_many(own))
+                    words = f"{len(own)} links"
+                    self.text((near + far) / 2, level - 3, words, Tone.SMALL, Anchor.MIDDLE)
+                    continue
+                self.line([(near, level), (far, level)], self._tone(wire), wire.title)
+                self._across(wire, name if at_left else row.name, near, far, level)
+
+    def _hanging(self, row: Row, placed: _Placed) -> None:
+        """The links to the row above that a row hangs on."""
+        over = self.at[row.parent]
+        for number, wire in enumerate(self.take(row.parent, row.name)):
+            at = over.x + 9 + 6 * number
+            points = [(at, over.bottom), (at, placed.middle), (placed.x, placed.middle)]
+            self.line(points, self._tone(wire), wire.title)
+            ports = f"{_port(wire.end_at(row.parent).port)} – {_port(wire.end_at(row.name).port)}"
+            says = ": ".join(filter(None, (ports, self._in_one(wire))))
+            self.text(
+                placed.x, placed.y - 3 - 10 * number, says, self._label_tone(wire), title=wire.title
+            )
+
+    def _beside(self, panel: Panel) -> None:
+        """Links between rows of one list, at its right side."""
+        names = [row.name for row in panel.rows]
+        number = 0
+        for one_at, one in enumerate(names):
+            for other in names[one_at + 1 :]:
+                if (min(one, other), max(one, other)) not in self.left:
+                    continue
+                for wire in self.take(one, other):
+                    a, b = self.at[one], self.at[other]
+                    out = max(a.right, b.right) + 8 + 7 * number
+                    levels = a.bottom - 4, b.y + 4
+                    points = [(a.right, levels[0]), (out, levels[0]), (out, levels[1])]
+                    self.line([*points, (b.right, levels[1])], self._tone(wire), wire.title)
+                    ports = f"{_port(wire.end_at(one).port)} – {_port(wire.end_at(other).port)}"
+                    says = ": ".join(filter(None, (ports, self._in_one(wire))))
+                    self.text(
+                        out + 3, (levels[0] + levels[1]) / 2 + 3, says, self._label_tone(wire)
+                    )
+                    number += 1
+
+    # --- links of the top -------------------------------------------------------------------------
+
+    def _buses(
+        self,
+        buses: Mapping[str, float],
+        reached: Mapping[str, list[tuple[float, bool]]],
+        *,
+        first: bool,
+    ) -> None:
+        """The lines across the page, from the core to what hangs on it."""
+        for number, name in enumerate(self.core):
+            if not reached.get(name):
+                continue
+            placed, y = self.at[name], buses[name]
+            down = placed.centre if first else _MARGIN + _BUS * number
+            start = [(down, placed.bottom if first else self._turn(number)), (down, y)]
+            if not first:
+                start.insert(0, (placed.centre, self._turn(number)))
+            for marked in (False, True):
+                xs = [x for x, one in reached[name] if one or not marked]
+                if xs:
+                    tone = self._shared_tone(marked=marked)
+                    self.line(start, tone, name)
+                    self.line([(min([*xs, down]), y), (max([*xs, down]), y)], tone, name)
+
+    def _turn(self, number: int) -> float:
+        """Where the bus of a core switch turns to the side, for the lines below the first."""
+        return max(self.at[name].bottom for name in self.core) + 4 + 3 * number
+
+    def _links_of_the_top(self) -> None:
+        """Links among the core and routers."""
+        names = [*self.routers, *self.core]
+        for at, one in enumerate(names):
+            for other in names[at + 1 :]:
+                for number, wire in enumerate(self.take(one, other)):
+                    a, b = self.at[one], self.at[other]
+                    if a.y == b.y:
+                        left, right = (a, b) if a.x < b.x else (b, a)
+                        y = left.middle + 9 * number
+                        self.line([(left.right, y), (right.x, y)], self._tone(wire), wire.title)
+                        name = one if left is a else other
+                        self._across(wire, name, left.right, right.x, y)
+                        continue
+                    x = a.centre + 40 * number
+                    points = [(x, a.bottom), (x, (a.bottom + b.y) / 2)]
+                    points += [
+                        (b.centre + 40 * number, points[-1][1]),
+                        (b.centre + 40 * number, b.y),
+                    ]
+                    self.line(points, self._tone(wire), wire.title)
+                    self._along(wire, other, points[-1][0] + 4, b.y - 6)
+
+    def _tag_what_fits_nowhere(self) -> None:
+        """Links between blocks, told by name at both ends."""
+        above = {*self.core, *self.routers}
+        panel_of: dict[str, int] = {}
+        heads: set[str] = set()
+        for number, panel in enumerate(self.panels):
+            panel_of |= dict.fromkeys((*panel.heads, *(r.name for r in panel.rows)), number)
+            heads |= set(panel.heads)
+        for one, other in sorted(self.between):
+            if one in above and other in above:
+                continue
+            pair = {one, other}
+            if pair & above:
+                [low] = pair - above
+                headless = low in panel_of and not self.panels[panel_of[low]].heads
+                router = bool(pair & set(self.routers))
+                if (low in heads or headless) and not (router and low in heads):
+                    continue
+            elif panel_of.get(one) == panel_of.get(other) and not pair <= heads:
+                continue
+            elif pair <= heads and panel_of[one] == panel_of[other]:
+                near = self.panels[panel_of[one]].heads
+                if abs(near.index(one) - near.index(other)) == 1:
+                    continue
+            for wire in self.take(one, other):
+                for own, far in ((wire.a, wire.b), (wire.b, wire.a)):
+                    name = self.folded_in.get(own.device, own.device)
+                    text = f"{_port(own.port)} to {far}: {self._in_one(wire)}"
+                    self.tags.setdefault(name, []).append(text)
+
+    # --- shapes -----------------------------------------------------------------------------------
+
+    def _switch(self, name: str, placed: _Placed, row: Row | None = None) -> None:
+        self.at[name] = placed
+        folded = row.folded if row is not None else []
+        role = self.roles.of.get(name, Role.ACCESS)
+        tone = Tone.FOLDED if folded else _TONES[role]
+        members = self.look.members
+        if members is not None and not ({name, *folded} & members):
+            tone = Tone.FAINT
+        title = ", ".join(sorted(folded, key=natural)) if folded else f"{name} ({role.value})"
+        self.drawing.boxes.append(Box(placed.x, placed.y, placed.width, placed.height, tone, title))
+        self.seen.add(tone)
+        texts = row.says if row is not None and folded else [self._shown(name)]
+        text_tone = Tone.SMALL if tone is Tone.FAINT else Tone.TEXT
+        first = placed.middle + 4 - 7 * (len(texts) - 1)
+        for number, text in enumerate(texts):
+            self.text(placed.centre, first + 14 * number, text, text_tone, Anchor.MIDDLE, title)
+        told = self._below(name)
+        for number, text in enumerate(told):
+            y = placed.bottom + 10 + 11 * number
+            if name in self.core or name in self.routers:  # below are lines
+                y = placed.y - 5 - 11 * (len(told) - 1 - number)
+            self.text(placed.x + 16, y, text, Tone.SMALL)
+
+    def _tone(self, wire: Wire) -> Tone:
+        """How a link is drawn: what is asked for first, then how it stands."""
+        if self.look.way:
+            return Tone.MARKED if wire.number in self.look.way else Tone.FAINT
+        if self.look.vlan is not None:
+            if self.look.vlan not in wire.crossing or not wire.up:
+                return Tone.FAINT
+            return Tone.DISCARDS if self.look.vlan in wire.blocked else Tone.MARKED
+        if not wire.up:
+            return Tone.SHUT
+        if wire.blocked:
+            return Tone.DISCARDS
+        if wire.wrong:
+            return Tone.WRONG
+        return Tone.BUNDLE if wire.cables > 1 else Tone.UP
+
+    def _tone_of_many(self, wires: Sequence[Wire]) -> Tone:
+        tones = {self._tone(wire) for wire in wires}
+        for tone in (Tone.MARKED, Tone.WRONG, Tone.DISCARDS, Tone.SHUT, Tone.BUNDLE, Tone.UP):
+            if tone in tones:
+                return tone
+        return Tone.FAINT
+
+    def _label_tone(self, wire: Wire) -> Tone:
+        return Tone.WRONG if wire.wrong and self._tone(wire) is not Tone.FAINT else Tone.SMALL
+
+    def _said(self, wire: Wire) -> list[tuple[str, Tone]]:
+        """What is written on a link, from the line away: VLANs, and what is wrong or blocked."""
+        if not wire.up:
+            return [("shut", Tone.SMALL)]
+        if self.look.vlan is not None and not self.look.way:
+            if self.look.vlan not in wire.crossing:
+                return []
+            discards = self.look.vlan in wire.blocked
+            return [(f"VLAN {self.look.vlan}{' discards' * discards}", Tone.SMALL)]
+        cables = f" ×{wire.cables}" if wire.cables > 1 else ""
+        place = f"({self.look.way[wire.number]}) " if wire.number in self.look.way else ""
+        vlans = vlans_in_short(wire.crossing) if wire.crossing else "no VLAN"
+        said = [(f"{place}{vlans}{cables}", Tone.SMALL)]
+        if self._tone(wire) is Tone.FAINT:
+            return []
+        if wire.wrong:
+            said.append((f"! {wire.wrong[0]}", Tone.WRONG))
+        elif wire.blocked:
+            of = "" if wire.blocked == wire.crossing else f" {vlans_in_short(wire.blocked)}"
+            said.append((f"discards{of}", Tone.SMALL))
+        return said
+
+    def _in_one(self, wire: Wire) -> str:
+        return ", ".join(text for text, _ in self._said(wire))
+
+    def line(self, points: Sequence[tuple[float, float]], tone: Tone, title: str = "") -> None:
+        self.seen.add(tone)
+        self.drawing.lines.append(Line(tuple(points), tone, title))
+
+    def text(
+        self,
+        x: float,
+        y: float,
+        text: str,
+        tone: Tone = Tone.TEXT,
+        anchor: Anchor = Anchor.START,
+        title: str = "",
+    ) -> None:
+        if text:
+            self.drawing.labels.append(Label(x, y, text, tone, anchor, title))
+
+    def _legend(self, y: float) -> None:
+        """The signs that occur, and what they mean."""
+        x = _MARGIN
+        for tone, says in _SIGNS.items():
+            if tone not in self.seen:
+                continue
+            wide = 34 + len(says) * _TEXT + 18
+            if x + wide > self.drawing.width - _MARGIN:
+                x, y = _MARGIN, y + 18
+            if tone in _BOXES:
+                self.drawing.boxes.append(Box(x, y - 9, 26, 12, tone))
+            else:
+                self.drawing.lines.append(Line(((x, y - 3), (x + 26, y - 3)), tone))
+            self.text(x + 32, y, says, Tone.SMALL)
+            x += wide
+        self.drawing.height = y + _MARGIN
+
+
+_BOXES = {Tone.CORE, Tone.DISTRIBUTION, Tone.ACCESS, Tone.ROUTER, Tone.SERVER, Tone.FOLDED}
+_SIGNS = {
+    Tone.ROUTER: "router",
+    Tone.CORE: "core",
+    Tone.DISTRIBUTION: "distribution",
+    Tone.ACCESS: "access",
+    Tone.SERVER: "server",
+    Tone.FOLDED: "several switches",
+    Tone.BUNDLE: "several cables in one",
+    Tone.DISCARDS: "the spanning tree discards",
+    Tone.SHUT: "shut",
+    Tone.WRONG: "something is wrong: ! says what",
+    Tone.MARKED: "what is asked for",
+    Tone.FAINT: "the rest",
+}
+
+
+def _stub(panel: Panel) -> float:
+    """How long the stubs of a list are: short where nothing but a number stands on them."""
+    return _SHORT if all(row.folded for row in panel.rows) else _STUB
+
+
+def _port(name: str) -> str:
+    return name if len(name) <= _LONGEST_PORT else f"…{name[1 - _LONGEST_PORT :]}"
