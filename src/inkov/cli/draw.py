@@ -17,6 +17,9 @@ if TYPE_CHECKING:
     from inkov.drawing.wires import Wire
 
 
+_DOUBTS = 3  # about the spanning tree, that are told
+
+
 @shared
 def draw(
     options: PlannedOptions,
@@ -53,6 +56,10 @@ def drawn(session: Session, vid: int | None, way: tuple[str, str] | None) -> Dra
     trees = now(fabric) if are_stated(fabric) else None
     links = wires(fabric, session.plan.wanted(fabric.campus.devices), trees)
     look = Look(title=_title(session))
+    if trees is not None and trees.outcomes > 1:
+        look.rests = ["chance decides what the spanning tree blocks: it is left out"]
+    elif trees is not None and trees.blocks:
+        look.rests = trees.doubts[:_DOUBTS]
     if vid is not None:
         look = _of_vlan(session, vid, look)
     if way is not None:

@@ -43,7 +43,7 @@ _TONES = {role: Tone(role.value) for role in Role}
 class Look(Struct):
     """What a drawing is to show besides the links: `title`; of `vlan` alone where it crosses, and
     what is said of each switch (`notes`); the links of a way (`way`, by number, with its place on
-    the way), the root of the tree (`roots`).
+    the way). `members` are those that are not faint; `rests` are sentences about what it rests on.
     """
 
     title: str = ""
@@ -51,6 +51,7 @@ class Look(Struct):
     notes: Mapping[str, str] = field(default_factory=dict)
     members: frozenset[str] | None = None
     way: Mapping[int, int] = field(default_factory=dict)
+    rests: Sequence[str] = ()
     fold: bool | None = None
 
 
@@ -617,6 +618,9 @@ class _Page:
                 self.drawing.lines.append(Line(((x, y - 3), (x + 26, y - 3)), tone))
             self.text(x + 32, y, says, Tone.SMALL)
             x += wide
+        for says in self.look.rests:
+            y += 16
+            self.text(_MARGIN, y, f"Rests on: {says}", Tone.SMALL)
         self.drawing.height = y + _MARGIN
 
 

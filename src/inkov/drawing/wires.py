@@ -55,7 +55,7 @@ def wires(
     fabric: Fabric, wanted: Mapping[str, int] | None = None, trees: Now | None = None
 ) -> list[Wire]:
     """The links between two devices. `wanted` has the VLANs that the plan wants on devices; with
-    `trees` that are sure, what they discard now.
+    `trees` that have one outcome, what they discard now.
     """
     needs = needed(fabric, wanted)
     found = []
@@ -73,7 +73,7 @@ def wires(
         )
         if wire.up:
             _say_wrong(wire, fabric, there, back, needs[number])
-        if trees is not None and trees.sure and trees.blocks:
+        if trees is not None and trees.outcomes == 1 and trees.blocks:
             _say_discarding(wire, trees.first)
         found.append(wire)
     return found

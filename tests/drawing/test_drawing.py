@@ -1,0 +1,223 @@
+"""Drawings, from files to the file that is written: every switch once, every link once with its
+ports, nothing on top of something else, nothing off the page.
+"""
+
+from __future__ import annotations
+
+import random
+import re
+from collections import Counter
+from pathlib import Path
+from typing import NamedTuple
+from xml.etree import ElementTree
+
+import pytest
+from bench.campus import write_campus
+
+from tests.cli.test_overview import BLOCKS, TWO_CORES, campus, pairs
+from tests.conftest import DEMO, Inkov
+
+SVG = "{http://www.w3.org/2000/svg}"
+
+
+class Box(NamedTuple):
+    title: str
+    x: float
+    y: float
+    right: float
+    bottom: float
+
+
+class Svg:
+    """What stands in a drawing."""
+
+    def __init__(self, path: Path) -> None:
+        root = ElementTree.fromstring(path.read_text())
+        self.width, self.height = (float(root.attrib[name]) for name in ("width", "height"))
+        self.boxes = [
+            Box(_title(one), x, y, x + width, y + height)
+            for one in root.iter(f"{SVG}rect")
+            if "x" in one.attrib
+            for x, y, width, height in [
+                [float(one.attrib[name]) for name in ("x", "y", "width", "height")]
+            ]
+        ]
+        self.switches = [box for box in self.boxes if box.title]
+        self.lines = Counter(_title(one) for one in root.iter(f"{SVG}polyline"))
+        self.points = [
+            (float(x), float(y))
+            for one in root.iter(f"{SVG}polyline")
+            for x, y in [point.split(",") for point in one.attrib["points"].split()]
+        ]
+        self.texts = ["".join(one.itertext()) for one in root.iter(f"{SVG}text")]
+        self.said = [
+            (one[-1].tail if len(one) else one.text) or "" for one in root.iter(f"{SVG}text")
+        ]
+
+
+def _title(element: ElementTree.Element) -> str:
+    title = element.find(f"{SVG}title")
+    return (title.text or "") if title is not None else ""
+
+
+def drawn(inkov: Inkov, folder: Path, *options: str) -> Svg:
+    out = folder.parent / "drawing.svg"
+    result = inkov("draw", str(folder), "-o", str(out), *options)
+    assert result.status == 0, result.err
+    return Svg(out)
+
+
+def laid_out_well(svg: Svg, links: list[tuple[str, str]], names: set[str]) -> None:
+    """Every switch has a box of its own; every link is drawn once, or told at both its ends."""
+    assert sorted(box.title.partition(" (")[0] for box in svg.switches) == sorted(names)
+    for number, box in enumerate(svg.boxes):
+        assert box.x >= 0 and box.right <= svg.width and box.y >= 0 and box.bottom <= svg.height
+        for other in svg.boxes[number + 1 :]:
+            apart = (
+                box.right <= other.x
+                or other.right <= box.x
+                or box.bottom <= other.y
+                or other.bottom <= box.y
+            )
+            assert apart, (box, other)
+    for x, y in svg.points:
+        assert 0 <= x <= svg.width and 0 <= y <= svg.height
+    ports: Counter[str] = Counter()
+    for link in links:
+        ends = []
+        for name in link:
+            ports[name] += 1
+            ends.append(f"{name}:{ports[name]}")
+        drawn_as = [t for t in svg.lines if re.match(rf"{ends[0]} to {ends[1]}[:,]", t)]
+        drawn_as += [t for t in svg.lines if re.match(rf"{ends[1]} to {ends[0]}[:,]", t)]
+        times = sum(svg.lines[title] for title in drawn_as)
+        told = sum(any(f"to {end}:" in text for text in svg.said) for end in ends)
+        more = any(re.match(r"and \d+ more links", text) for text in svg.said)
+        assert times == 1 or (times == 0 and (told == 2 or more)), (link, ends, times, told)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_any_campus(inkov: Inkov, tmp_path: Path, seed: int) -> None:
+    rng = random.Random(seed)
+    names = [f"s{number}" for number in range(rng.randint(1, 14))]
+    links = [(rng.choice(names[:n]), names[n]) for n in range(1, len(names))]
+    links += [
+        (one, other)
+        for one, other in (rng.sample(names, 2) for _ in range(rng.randint(0, 8)) if len(names) > 1)
+    ]
+    hosts = " ".join(rng.sample(names, rng.randint(0, len(names))))
+    campus(tmp_path / "in", links, f"{hosts} {names[0]}")
+    laid_out_well(drawn(inkov, tmp_path / "in"), links, set(names))
+
+
+def links_of(block: int) -> list[str]:
+    """The switches of a block."""
+    return [f"d{2 * block - 1}", f"d{2 * block}", f"a{block}1", f"a{block}2"]
+
+
+def test_a_campus_as_it_should_be(inkov: Inkov, tmp_path: Path) -> None:
+    """Core above distribution above access, each block in a range of its own."""
+    links = pairs(f"{TWO_CORES} {BLOCKS}")
+    campus(tmp_path / "in", links, "a11 a12 a21 a22")
+    svg = drawn(inkov, tmp_path / "in")
+    laid_out_well(svg, links, {name for link in links for name in link})
+    at = {box.title.partition(" (")[0]: box for box in svg.switches}
+    assert at["c1"].y == at["c2"].y < at["d1"].y == at["d4"].y < at["a11"].y < at["a12"].y
+    left, right = (
+        [at[name] for name in names.split()] for names in ("d1 d2 a11 a12", "d3 d4 a21 a22")
+    )
+    assert max(box.right for box in left) < min(box.x for box in right)
+
+
+def test_a_large_campus_is_folded(inkov: Inkov, tmp_path: Path) -> None:
+    number = len(write_campus(tmp_path / "in", 160))
+    svg = drawn(inkov, tmp_path / "in")
+    folded = [box for box in svg.switches if ", " in box.title]
+    assert sum(len(box.title.split(", ")) for box in folded) == number - 2
+    assert "dist-1-1, dist-1-2" in svg.said and "+ 24 access" in svg.said
+    assert svg.width < 2.5 * svg.height
+
+
+def test_what_is_wrong_is_said(inkov: Inkov, tmp_path: Path) -> None:
+    """core-1:port-5 is a trunk, fern-1:port-24 an access port; palm-1 does not let VLAN 60 on."""
+    out = tmp_path / "g.svg"
+    assert inkov("draw", str(DEMO / "garden"), "-o", str(out)).status == 0
+    svg = Svg(out)
+    assert {"! untagged 99 meets 10", "! lacks 60", "shut"} <= set(svg.said)
+    assert "port-5: cafe-ap-1, without a file" in svg.said
+    assert "something is wrong: ! says what" in svg.said  # and the legend has no sign besides
+    assert "the spanning tree discards" not in svg.said
+
+
+def test_the_tree_and_one_vlan(inkov: Inkov, tmp_path: Path) -> None:
+    """In the glasshouses north-1 is root: palm-2 and cactus-1 have a way too many."""
+    for options in ((), ("--vlan", "10")):
+        out = tmp_path / "g.svg"
+        assert inkov("draw", str(DEMO / "glasshouses"), "-o", str(out), *options).status == 0
+        svg = Svg(out)
+        tree = inkov("tree", str(DEMO / "glasshouses"), "--vlan", "10", "-f", "json").json
+        blocked = sum(p["state"] == "discarding" for t in tree["trees"] for p in t["ports"])
+        assert sum("discards" in text for text in svg.said) >= blocked > 0, svg.said
+    assert "VLAN 10 climate on glasshouses: 5 switches" in svg.said
+    assert "2 ports" in svg.said and "1 port, gateway" in svg.said
+
+
+def test_a_way(inkov: Inkov, tmp_path: Path) -> None:
+    """From a till to the irrigation server: by the one link of gate-1, and through the router."""
+    arguments = ("draw", str(DEMO / "garden"), "--path", "till-1", "irrigation-server")
+    assert inkov(*arguments, "-o", "g.svg").status == 0
+    said = Svg(tmp_path / "g.svg").said
+    assert "From till-1 to irrigation-server" in said
+    assert [text for text in said if text.startswith("(")] == ["(1) 40,50,60,90"]
+
+
+@pytest.mark.parametrize(
+    ("ending", "begins"), [("png", b"\x89PNG\r\n"), ("pdf", b"%PDF-"), ("html", b"<!DOCTYPE html>")]
+)
+def test_other_files(inkov: Inkov, tmp_path: Path, ending: str, begins: bytes) -> None:
+    if ending in ("png", "pdf"):
+        pytest.importorskip("matplotlib")
+    out = tmp_path / f"g.{ending}"
+    made = []
+    for _ in range(2):
+        assert inkov("draw", str(DEMO / "garden"), "-o", str(out)).status == 0
+        made.append(out.read_bytes())
+    assert made[0].startswith(begins) and made[0] == made[1]
+
+
+@pytest.mark.parametrize(
+    ("output", "says"),
+    [
+        ("g.gif", "a drawing ends in .svg, .html, .png, .pdf"),
+        ("folder.svg", "a folder is there"),
+        ("nowhere/g.svg", "cannot write nowhere/g.svg"),
+        ("in/a.svg", "one of the files that are read"),
+    ],
+)
+def test_where_it_cannot_go(inkov: Inkov, tmp_path: Path, output: str, says: str) -> None:
+    campus(tmp_path / "in", [], "a")
+    (tmp_path / "in" / "a.sheet").rename(tmp_path / "in" / "a.svg")
+    (tmp_path / "folder.svg").mkdir()
+    result = inkov("draw", "in", "-o", output)
+    assert result.status == 2 and says in result.err and result.err.count("\n") == 1
+
+
+def test_names_are_texts(inkov: Inkov, tmp_path: Path) -> None:
+    """Markup, quotes, marks of direction, very long names: texts in a well-formed document."""
+    names = ['<script>x</script>&"', "a" * 3000, "x\u202ey", "]]>", "$\\frac{"]
+    (tmp_path / "in").mkdir()
+    rows = ["switch,port,far switch,far port"]
+    for number, name in enumerate(names):
+        quoted = name.replace("\\", "\\\\").replace('"', '\\"')
+        text = f'inkov sheet 1\nswitch: "{quoted}"\n[port 1..3]\nmode: trunk\n'
+        (tmp_path / "in" / f"{number}.sheet").write_text(text)
+    shown = [name.replace('"', '""') for name in names]
+    rows += [f'"{shown[0]}",{n},"{name}",1' for n, name in enumerate(shown[1:4], 1)]
+    rows.append(f'"{shown[1]}",2,"{shown[1]}",3')  # a link to itself
+    (tmp_path / "in" / "cabling.csv").write_text("\n".join(rows) + "\n")
+    svg = drawn(inkov, tmp_path / "in")
+    assert len(svg.switches) == 5 and '<script>x</script>&"' in svg.said
+    assert all("\u202e" not in text for text in svg.texts)
+    assert max(map(len, svg.said)) < 60
+    pytest.importorskip("matplotlib")
+    assert inkov("draw", "in", "-o", "g.png").status == 0
