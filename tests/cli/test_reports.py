@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -14,7 +15,7 @@ import pytest
 
 from inkov.checks import CATALOGUE
 from tests.cli.sarif import LOG
-from tests.conftest import DEMO, Inkov, run_inkov
+from tests.conftest import DEMO, Inkov, on_terminal, run_inkov
 
 NASTY = (
     'inkov sheet 1\nswitch: "a\\u001b[31m<b>&"\n[vlans]\n10: "x\\u0007|y"\n11: "x\\u0007|y"\n[port'
@@ -252,3 +253,35 @@ def test_rules_read_well() -> None:
     text = run_inkov("rules", "allowed-differs").out
     assert "- allowed: 10,99\n" in text and "+ allowed: 10,20,99\n" in text
     assert max(map(len, run_inkov("rules").out.splitlines())) < 200
+
+
+def test_on_a_terminal_the_worst_stands_last(tmp_path: Path) -> None:
+    """Findings of a kind are one; what is accepted is counted. In a pipe, and with --all, each is
+    told by itself, the worst first.
+    """
+    text = "inkov sheet 1\nswitch: a\n[vlans]\n10: climate\n"
+    text += "".join(f"[port {n}]\nvlan: {60 + n}\n" for n in range(1, 9))
+    text += "[port 11]\nvlan: 10\nabout: spare\n[port 12]\nvlan: 10\n"
+    (tmp_path / "a.sheet").write_text(text)
+    (tmp_path / "plan.yaml").write_text(
+        "accepted:\n  - {rule: access-vlan-undefined, switch: a, port: '8', because: moving}\n"
+    )
+
+    def shown(*options: str) -> list[str]:
+        coloured = on_terminal("audit", tmp_path, *options, COLUMNS="80")
+        lines = re.sub(r"\x1b\[[0-9;]*m", "", coloured).replace("\r", "").rstrip().split("\n")
+        assert max(map(len, lines)) <= 80
+        return [line.rstrip() for line in lines]
+
+    lines = shown()
+    heads = [line for line in lines if re.match("(FAULT|RISK|NOTE)  ", line)]
+    assert heads[-1] == "FAULT  access-vlan-undefined  7 times  touches 7 host ports"
+    assert heads[0].startswith("NOTE" if any(h.startswith("NOTE") for h in heads) else "RISK")
+    says = [line for line in lines if "does not define VLAN" in line]
+    assert len(says) == 5 and "  and 2 more" in lines
+    assert lines[0] == lines[-2] and "1 accepted by the plan." in lines[0]
+    assert "--accepted tells what the plan accepts" in lines[-1]
+    assert any("moving" in line for line in shown("--accepted"))
+    each = shown("--all")
+    assert sum("does not define VLAN" in line for line in each) == 8  # the accepted one as well
+    assert re.match("FAULT  access-vlan-undefined", each[0])

@@ -47,6 +47,13 @@ def audit(
     ] = None,
     by: Annotated[GroupBy | None, typer.Option("--by", help="Group what is found.")] = None,
     explain: Annotated[bool, typer.Option("--explain", help="Say why it matters.")] = False,
+    whole: Annotated[
+        bool,
+        typer.Option("--all", help="On a terminal too: each finding by itself, worst first."),
+    ] = False,
+    accepted: Annotated[
+        bool, typer.Option("--accepted", help="On a terminal: what the plan accepts as well.")
+    ] = False,
     baseline: Annotated[
         str | None,
         typer.Option(
@@ -99,6 +106,8 @@ def audit(
             by=by,
             only=name,
             explain=explain,
+            whole=whole or bool(only),
+            accepted=accepted,
             known=earlier.knows if earlier is not None else None,
             since=since,
             fails=fails,

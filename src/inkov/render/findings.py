@@ -21,7 +21,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.listings import rules_grid
 from inkov.render.results import Result
 from inkov.render.terminal import SEVERITY, Screen, indented
-from inkov.render.text import place
+from inkov.render.text import brief, place
 from inkov.vlanset import VlanSet, bits_to_text
 
 __all__ = [
@@ -47,6 +47,8 @@ def findings_result(
     by: str | None = None,
     only: str | None = None,
     explain: bool = False,
+    whole: bool = False,
+    accepted: bool = False,
     known: Callable[[Finding], bool] | None = None,
     since: str = "",
     fails: AbstractSet[Severity] = frozenset(),
@@ -57,11 +59,15 @@ def findings_result(
 
     `rules` are those that were asked for; `known` tells the findings of a baseline, `since` what
     there is to say of it; `fails` are the severities that fail; `lost` the files that could not be
-    read. The text is grouped `by` something, and `after` stands below it.
+    read. The text is grouped `by` something, and `after` stands below it. On a terminal it is in
+    short (`short_text`), but if it is wanted `whole`, or in groups, or explained; with `accepted`
+    what the plan accepts is told there as well.
     """
     end = summary(audit.findings, switches, len(audit.accepted), since, partial=bool(lost))
 
     def text(screen: Screen) -> str:
+        if screen.width is not None and not (whole or by or explain):
+            return short_text(audit, locator, screen, end, accepted=accepted) + after
         shown = findings_text(audit, locator, screen, end, by=by, only=only, explain=explain)
         return shown + after
 
@@ -138,29 +144,95 @@ def findings_text(
             why = CATALOGUE[finding.rule].why if explain and finding.rule not in explained else ""
             explained.add(finding.rule)
             parts += [*_block(finding, locator, why), Text()]
-    if audit.accepted:
-        parts.append(Text("Accepted by the plan", style="bold underline"))
-        for finding, acceptance in audit.accepted:
-            until = f", until {acceptance.until}" if acceptance.until else ""
-            parts.append(
-                indented(
-                    safe(f"{finding.rule}: {finding.says}; {acceptance.because}{until}"), 2, "dim"
-                )
-            )
-        parts.append(Text())
+    parts += _accepted(audit)
     parts.append(Text(end, style="bold"))
     return screen.render(*parts)
 
 
-def _block(finding: Finding, locator: Locator, why: str) -> Iterator[RenderableType]:
+def short_text(
+    audit: Audit, locator: Locator, screen: Screen, end: str, *, accepted: bool = False
+) -> str:
+    """The findings for a screen: several of one kind as one, and the worst last, where the eye ends
+    when the lines have run by. (A pager would hide the answer behind a key, and lose it when it is
+    left.) What the plan accepts is counted, or with `accepted` told first.
+    """
+    parts: list[RenderableType] = []
+    if audit.findings:
+        parts += [Text(end, style="bold"), Text()]
+    if accepted:
+        parts += _accepted(audit)
+    alike: dict[tuple[Severity, str], list[Finding]] = {}
+    for finding in audit.findings:
+        alike.setdefault((finding.severity, finding.rule), []).append(finding)
+    folded = False
+    for group in reversed(alike.values()):
+        if len(group) > _ONE_BY_ONE:
+            folded = True
+            parts += [*_folded(group, locator), Text()]
+        else:
+            for finding in reversed(group):
+                parts += [*_block(finding, locator, "", pointers=False), Text()]
+    parts.append(Text(end, style="bold"))
+    hints = ["--all tells each with all its places"] if folded else []
+    hints += ["--accepted tells what the plan accepts"] if audit.accepted and not accepted else []
+    if hints:
+        parts.append(Text("; ".join(hints), style="dim"))
+    return screen.render(*parts)
+
+
+_ONE_BY_ONE = 2  # findings of a kind
+_OF_A_KIND = 5  # that are told in short
+
+
+def _folded(group: list[Finding], locator: Locator) -> Iterator[RenderableType]:
+    """Several findings of one kind: each in a line with its first place, and the cure once."""
+    first = group[0]
+    yield _head(first, f"{len(group)} times", sum(one.affects.ports for one in group))
+    for finding in group[:_OF_A_KIND]:
+        at = brief(finding.where[0].origin, locator) if finding.where else ""
+        yield indented(f"{safe(finding.says)}{f'  ({at})' if at else ''}", 2)
+    if len(group) > _OF_A_KIND:
+        yield indented(f"and {len(group) - _OF_A_KIND} more", 2, "dim")
+    also = sum(len(finding.consequences) for finding in group)
+    if also:
+        yield indented(f"So also: {also} more that come of it", 2)
+    yield indented(f"Cure: {CATALOGUE[first.rule].cure}", 2)
+
+
+def _accepted(audit: Audit) -> Iterator[RenderableType]:
+    """What the plan accepts, each in a line."""
+    if not audit.accepted:
+        return
+    yield Text("Accepted by the plan", style="bold underline")
+    for finding, acceptance in audit.accepted:
+        until = f", until {acceptance.until}" if acceptance.until else ""
+        says = f"{finding.rule}: {finding.says}; {acceptance.because}{until}"
+        yield indented(safe(says), 2, "dim")
+    yield Text()
+
+
+def _head(finding: Finding, times: str = "", ports: int = 0) -> Text:
+    """The first line of a finding."""
     head = Text()
     head.append(finding.severity.upper(), style=SEVERITY[finding.severity])
     head.append(f"  {finding.rule}", style="bold")
-    if touched(finding.affects):
+    if times:
+        head.append(f"  {times}")
+        if ports:
+            head.append(f"  touches {ports} host port{'s' * (ports != 1)}", style="dim")
+    elif touched(finding.affects):
         head.append(safe(f"  touches {touched(finding.affects)}"), style="dim")
-    yield head
+    return head
+
+
+def _block(
+    finding: Finding, locator: Locator, why: str, *, pointers: bool = True
+) -> Iterator[RenderableType]:
+    yield _head(finding)
     yield indented(safe(finding.says), 2)
-    places = list(dict.fromkeys(_where(where, locator) for where in finding.where))
+    places = list(
+        dict.fromkeys(_where(where, locator, pointers=pointers) for where in finding.where)
+    )
     width = max((len(name) for name, _ in places[:_PLACES]), default=0)
     for name, at in places[:_PLACES]:
         yield indented(f"{name:<{width}}  {at}", 4, "dim")
@@ -217,10 +289,11 @@ def _headings(
     return [((vid or 4095,), f"VLAN {vid}" if vid else "no VLAN") for vid in vids or [None]]
 
 
-def _where(where: Where, locator: Locator) -> tuple[str, str]:
+def _where(where: Where, locator: Locator, *, pointers: bool = True) -> tuple[str, str]:
     name = f"{where.switch}:{where.port}" if where.port is not None else where.switch
     # The pointer without module prefixes, to be short; the JSON form has it as the file spells it.
-    at = f"{place(where.origin, locator)}  {safe(where.origin.pointer)}".rstrip()
+    at = place(where.origin, locator)
+    at = f"{at}  {safe(where.origin.pointer)}".rstrip() if pointers or not at else at
     return safe((name + (f" VLAN {where.vlan}" if where.vlan else "")).strip()), at
 
 
