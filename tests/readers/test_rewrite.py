@@ -132,11 +132,12 @@ OPENCONFIG = {
     ("indent", "escaped", "end"), [(2, False, "\n"), (4, True, ""), (None, False, "")]
 )
 def test_openconfig_as_it_is_laid_out(indent: int | None, escaped: bool, end: str) -> None:
-    def laid_out(vlans: list[Any]) -> str:
+    def laid_out(vlans: list[Any], **more: int) -> str:
         document = json.loads(json.dumps(OPENCONFIG))
         inner = document["openconfig-interfaces:interfaces"]["interface"][0]
         switched = inner["openconfig-if-ethernet:ethernet"]["openconfig-vlan:switched-vlan"]
         switched["config"]["trunk-vlans"] = vlans
+        switched["config"] |= more
         return json.dumps(document, indent=indent, ensure_ascii=escaped) + end
 
     text = laid_out([20, "30..32"])
@@ -144,7 +145,10 @@ def test_openconfig_as_it_is_laid_out(indent: int | None, escaped: bool, end: st
     port_9 = device.ports["9"]
     edit = of_port(device.name, port_9, "allowed", VlanSet.of(10, 20, 31, 32))
     assert rewrite_openconfig(text, device, [edit]) == laid_out([10, 20, "31..32"])
-    with pytest.raises(CannotWrite, match="no member states it yet"):
-        rewrite_openconfig(text, device, [of_port(device.name, port_9, "native_vlan", 10)])
+    native = of_port(device.name, port_9, "native_vlan", 10)  # which no member states yet
+    expected = laid_out([20, "30..32"], **{"native-vlan": 10})
+    assert rewrite_openconfig(text, device, [native]) == expected
+    with pytest.raises(CannotWrite, match="not written into OpenConfig"):
+        rewrite_openconfig(text, device, [of_port(device.name, port_9, "voice_vlan", 10)])
     with pytest.raises(CannotWrite, match="layout"):
         rewrite_openconfig(text.replace('"name": "9"', '"name" : "9"'), device, [edit])

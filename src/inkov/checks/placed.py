@@ -25,7 +25,7 @@ _Misplaced = tuple[str, list[Where]]
     cure="put the VLAN where the plan has it (`inkov mend --as-planned`), or correct the plan",
     example="the plan has VLAN 61 at gate-1:3, and the port is in VLAN 10",
     says="the plan has VLAN {vid} elsewhere: {differences}",
-    fix="make it so with `inkov mend --as-planned`, or correct the plan",
+    fix="which is right? make it so with `inkov mend --as-planned`, or correct the plan",
 )
 def vlan_placed_otherwise(site: Site) -> Iterator[Found]:
     for vid, planned in sorted(site.plan.vlans.items()):
