@@ -55,7 +55,7 @@ def drawn(session: Session, vid: int | None, way: tuple[str, str] | None) -> Dra
     fabric = session.fabric
     trees = now(fabric) if are_stated(fabric) else None
     links = wires(fabric, session.plan.wanted(fabric.campus.devices), trees)
-    look = Look(title=_title(session))
+    look = Look(title=title_of(session))
     if trees is not None and trees.outcomes > 1:
         look.rests = ["chance decides what the spanning tree blocks: it is left out"]
     elif trees is not None and trees.blocks:
@@ -68,7 +68,8 @@ def drawn(session: Session, vid: int | None, way: tuple[str, str] | None) -> Dra
     return draw_campus(roles_of(session), links, outside, look)
 
 
-def _title(session: Session) -> str:
+def title_of(session: Session) -> str:
+    """The folder that was read, and how many switches are in it."""
     devices = session.fabric.campus.devices
     files = [device.origin.file for device in devices.values() if device.origin.file]
     folder = os.path.commonpath(files) if files else ""

@@ -23,7 +23,7 @@ from inkov.survey.overview import BlockRow, InRole, Overview
 from inkov.survey.roles import Role
 from inkov.vlanset import VlanSet
 
-__all__ = ["overview_result", "runs_in_words"]
+__all__ = ["overview_lines", "overview_result", "runs_in_words"]
 
 _NAMES = 6  # of switches, one by one
 _BLOCKS = 8
@@ -45,7 +45,7 @@ def overview_result(
 
     def grids() -> list[Grid]:
         grid = Grid([Column("What", whole=True), Column("Says")])
-        for what, says in _lines(seen, audit, unread):
+        for what, says in overview_lines(seen, audit, unread):
             grid.add(what, says)
         return [grid]
 
@@ -54,13 +54,13 @@ def overview_result(
         table = Table.grid(padding=(0, 2, 0, 0))
         table.add_column(no_wrap=True)
         table.add_column(overflow="fold")
-        for what, says in _lines(seen, audit, unread):
+        for what, says in overview_lines(seen, audit, unread):
             table.add_row(Text(safe(what), style="bold"), Text(safe(says)))
         return screen.render(*parts, Text(), table)
 
     def markdown() -> str:
         lines = [f"**{_head(seen)}**", ""]
-        for what, says in _lines(seen, audit, unread):
+        for what, says in overview_lines(seen, audit, unread):
             said = markdown_cell(safe(says))
             lines.append(f"- **{safe(what)}**: {said}" if what else f"  - {said}")
         return "\n".join(lines) + "\n"
@@ -90,7 +90,9 @@ def _counted(number: int, one: str, several: str) -> str:
     return f"{number} {one if number == 1 else several}"
 
 
-def _lines(seen: Overview, audit: Audit, unread: Sequence[str]) -> Iterator[tuple[str, str]]:
+def overview_lines(
+    seen: Overview, audit: Audit, unread: Sequence[str]
+) -> Iterator[tuple[str, str]]:
     """What is said, under which head; "" goes on with the last one."""
     for row in seen.roles:
         yield _PLURALS[row.role], _role_in_words(row)

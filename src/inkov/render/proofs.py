@@ -22,7 +22,13 @@ from inkov.render.results import Result
 from inkov.render.terminal import Screen, indented
 from inkov.render.text import place
 
-__all__ = ["matrix_grid", "verdicts_result", "with_claims"]
+__all__ = [
+    "assumed_by_all",
+    "matrix_grid",
+    "verdicts_result",
+    "verdicts_summary",
+    "with_claims",
+]
 
 _STYLE = {
     Outcome.HOLDS: "bold green",
@@ -48,7 +54,7 @@ def verdicts_text(
     Of many claims, those that hold come last and on one line each: what is wrong is to be seen.
     """
     many = len(verdicts) > _SHOWN
-    common = _common(verdicts)
+    common = assumed_by_all(verdicts)
     parts: list[RenderableType] = []
     for verdict in sorted(verdicts, key=lambda v: many and v.verdict == Outcome.HOLDS):
         own = [text for text in verdict.assumes if text not in common]
@@ -78,7 +84,7 @@ def verdicts_text(
     return screen.render(*parts)
 
 
-def _common(verdicts: list[Verdict]) -> list[str]:
+def assumed_by_all(verdicts: list[Verdict]) -> list[str]:
     """What all verdicts rest on: said once, below them."""
     if not verdicts:
         return []
