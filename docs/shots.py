@@ -1,7 +1,7 @@
 """Makes the pictures in docs/screenshots: each command in a terminal window on a virtual screen, on
 the demo campus.
 
-Needs, from Debian: xvfb, xterm, imagemagick, fonts-dejavu-core.
+Needs, from Debian: xvfb, xterm, imagemagick, fonts-dejavu-core, chromium; and Matplotlib.
 """
 
 from __future__ import annotations
@@ -15,11 +15,10 @@ import time
 from pathlib import Path
 
 SHOTS = {
-    "help": "inkov --help",
+    "overview": "inkov overview garden",
     "read": "inkov read garden",
     "vlans": "inkov vlans garden",
     "ports": "inkov ports garden --switch core-1",
-    "links": "inkov links garden",
     "trunks": "inkov trunks garden",
     "audit": (
         "inkov audit garden --only trunk-meets-access --only untagged-vlan-differs "
@@ -41,9 +40,17 @@ SHOTS = {
     "dialect": (
         "inkov dialect check garden/rill.toml garden/barn-1.txt --against garden/port-plan.csv"
     ),
-    "trace": "inkov read garden --quiet --trace barn-1.txt",
 }
 """File name -> command, run where the demo campus is."""
+FIGURES = {
+    "draw": "inkov draw garden -o draw.png",
+    "report": (
+        "inkov report garden -o report.html --by Rosemary && chromium --headless --no-sandbox"
+        " --disable-gpu --disable-background-networking --user-data-dir=profile --hide-scrollbars"
+        " --window-size=1280,1500 --screenshot=report.png report.html"
+    ),
+}
+"""File name -> command that makes the picture itself."""
 
 SCREEN = (1280, 800)
 DISPLAY = ":97"
@@ -128,8 +135,19 @@ def shoot(name: str, command: str, demo: Path) -> None:
     print(target)
 
 
+def figure(name: str, command: str, demo: Path) -> None:
+    """Keep the picture that a command makes."""
+    subprocess.run(["sh", "-c", command], cwd=demo, check=True, stderr=subprocess.DEVNULL)
+    target = FOLDER / f"{name}.png"
+    made = str(demo / f"{name}.png")
+    subprocess.run(
+        ["convert", made, "-resize", "1280x", "-strip", "-colors", "64", str(target)], check=True
+    )
+    print(target)
+
+
 def main() -> None:
-    wanted = sys.argv[1:] or list(SHOTS)
+    wanted = sys.argv[1:] or [*SHOTS, *FIGURES]
     FOLDER.mkdir(exist_ok=True)
     width, height = SCREEN
     screen = subprocess.Popen(
@@ -142,7 +160,8 @@ def main() -> None:
                 ["inkov", "demo", folder + "/demo"], check=True, stdout=subprocess.DEVNULL
             )
             for name in wanted:
-                shoot(name, SHOTS[name], Path(folder) / "demo")
+                take = shoot if name in SHOTS else figure
+                take(name, {**SHOTS, **FIGURES}[name], Path(folder) / "demo")
     finally:
         screen.terminate()
         screen.wait()

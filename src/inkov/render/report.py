@@ -50,7 +50,7 @@ svg { max-width: 100%; height: auto; border: 1px solid var(--line) }
 table { border-collapse: collapse; font-size: 13px; width: 100% }
 th { text-align: left; border-bottom: 2px solid var(--soft); padding: .2em .8em .2em 0 }
 td { padding: .15em .8em .15em 0; vertical-align: top; border-bottom: 1px solid var(--line) }
-.right { text-align: right }
+.right { text-align: right } td:first-child, td:nth-child(2) { white-space: nowrap }
 .marked { font-weight: 700 } .marked::before { content: "! " }
 pre { background: var(--tint); border-left: 3px solid var(--line); margin: .3em 0;
   padding: .4em .8em; font: 12px/1.45 ui-monospace, monospace; white-space: pre-wrap;
