@@ -24,6 +24,7 @@ from inkov.render.text import place
 
 __all__ = [
     "assumed_by_all",
+    "brief_matrix_grid",
     "matrix_grid",
     "verdicts_result",
     "verdicts_summary",
@@ -172,6 +173,60 @@ _SIGNS = {
     Reach.APART: "·: apart",
     Reach.CHANCE: "?: chance decides, in the spanning tree",
 }
+
+
+_BRIEF = {
+    Reach.SAME: "=",
+    Reach.LEAKS: "!",
+    Reach.ROUTED: "",
+    Reach.PART: "/",
+    Reach.APART: "·",
+    Reach.CHANCE: "?",
+}
+_BRIEF_SIGNS = {
+    Reach.SAME: "=: one broadcast domain",
+    Reach.LEAKS: "!: leaks, one way only",
+    Reach.PART: "/: a filter stops some",
+    Reach.APART: "·: apart",
+    Reach.CHANCE: "?: chance decides, in the spanning tree",
+}
+
+
+def brief_matrix_grid(cells: list[Cell]) -> Grid:
+    """The same for a screen: numbers as heads, routers by letter, the letters below."""
+    names = list(dict.fromkeys(cell.one for cell in cells))
+    if not cells:
+        return matrix_grid(cells)
+    by_pair = {(cell.one, cell.other): cell for cell in cells}
+    heads = [_number_of(name) for name in names]
+    numbered = all(heads) and len(set(heads)) == len(heads)
+    heads = heads if numbered else [str(number) for number in range(1, len(names) + 1)]
+    letters: dict[str, str] = {}
+    grid = Grid([Column("reaches", whole=True), *(Column(head, whole=True) for head in heads)])
+    for one, head in zip(names, heads, strict=True):
+        row, marked = [one if numbered else f"{head} {one}"], []
+        for at, other in enumerate(names, 1):
+            cell = by_pair.get((one, other))
+            via = letters.setdefault(cell.via, _letter(len(letters))) if cell and cell.via else ""
+            row.append("-" if cell is None else f"{via}{_BRIEF[cell.how]}")
+            marked += [at] if cell is not None and cell.how in (Reach.SAME, Reach.LEAKS) else []
+        grid.add(*row, marked=tuple(marked))
+    there = {cell.how for cell in cells}
+    said = [f"{letter}: routed by {via}" for via, letter in letters.items()]
+    said += [says for how, says in _BRIEF_SIGNS.items() if how in there]
+    grid.notes.append("; ".join(said))
+    return grid
+
+
+def _number_of(name: str) -> str:
+    """The VLAN number that a name begins with; "" if it begins with none."""
+    first = name.partition(" ")[0]
+    return first if first.isdigit() else ""
+
+
+def _letter(number: int) -> str:
+    """A, B, ..., Z, AA, AB, ..."""
+    return (_letter(number // 26 - 1) if number >= 26 else "") + chr(65 + number % 26)
 
 
 def matrix_grid(cells: list[Cell]) -> Grid:
