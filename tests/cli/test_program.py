@@ -40,8 +40,8 @@ def test_help_is_in_the_practitioners_order_one_whole_line_each(inkov: Inkov) ->
     commands = [line.split()[0] for line in lines]
     assert (
         " ".join(commands)
-        == "demo read vlans ports links trunks tree audit prove verify withstand compare why follow"
-        " hears mend rules convert dialect plan"
+        == "overview read vlans ports links trunks tree draw report audit prove verify withstand"
+        " compare why follow hears mend convert rules completion demo dialect plan"
     )
     assert (
         result.status == 0

@@ -19,6 +19,7 @@ from inkov import __version__
 from inkov.cli import (
     audit,
     compare,
+    complete,
     convert,
     demo,
     dialect,
@@ -105,30 +106,34 @@ def _guarded(command: Callable[..., None]) -> Callable[..., None]:
     return run
 
 
-for name, command in (
-    ("overview", overview.overview),
-    ("read", read.read),
-    ("vlans", vlans.vlans),
-    ("ports", ports.ports),
-    ("links", links.links),
-    ("trunks", trunks.trunks),
-    ("tree", tree.tree),
-    ("draw", draw.draw),
-    ("report", report.report),
-    ("audit", audit.audit),
-    ("prove", prove.prove),
-    ("verify", verify.verify),
-    ("withstand", withstand.withstand),
-    ("compare", compare.compare),
-    ("why", why.why),
-    ("follow", follow.follow),
-    ("hears", hears.hears),
-    ("mend", mend.mend),
-    ("rules", rules.rules),
-    ("convert", convert.convert),
-    ("demo", demo.demo),
-):
-    app.command(name)(_guarded(command))
+# The commands in the order of the work: look, judge, find out, change, set up. Each with an
+# example, which ends its help; "garden" stands for any folder.
+COMMANDS: tuple[tuple[Callable[..., None], str], ...] = (
+    (overview.overview, "inkov overview garden"),
+    (read.read, "inkov read garden --unmatched"),
+    (vlans.vlans, "inkov vlans garden --vlan 10,20-30"),
+    (ports.ports, "inkov ports garden --switch gate-1"),
+    (links.links, "inkov links garden"),
+    (trunks.trunks, "inkov trunks garden --because gate-1:24"),
+    (tree.tree, "inkov tree garden --switch gate-1"),
+    (draw.draw, "inkov draw garden --vlan 60 -o garden.svg"),
+    (report.report, "inkov report garden -o garden.html --by Rosemary"),
+    (audit.audit, "inkov audit garden --only allowed-differs --explain"),
+    (prove.prove, "inkov prove garden --certificate garden.json"),
+    (verify.verify, "inkov verify garden.json garden"),
+    (withstand.withstand, "inkov withstand garden --losses links"),
+    (compare.compare, "inkov compare rev:main garden"),
+    (why.why, "inkov why till-1 till-server garden"),
+    (follow.follow, "inkov follow till-1 gate-1:2 garden"),
+    (hears.hears, "inkov hears gate-1:1 garden --level hostile"),
+    (mend.mend, "inkov mend garden --rule allowed-differs --diff"),
+    (convert.convert, "inkov convert garden sheets --to sheet"),
+    (rules.rules, "inkov rules native-default"),
+    (complete.completion, "inkov completion bash > ~/.inkov-completion; source it in ~/.bashrc"),
+    (demo.demo, "inkov demo"),
+)
+for command, example in COMMANDS:
+    app.command(command.__name__, epilog=f"Example: {example}")(_guarded(command))
 
 dialects = typer.Typer(
     help="Help for writing a dialect, which describes a language.",
@@ -162,8 +167,12 @@ def main() -> None:
     for name in ("stdout", "stderr"):
         if getattr(sys, name) is None:  # closed before we began
             setattr(sys, name, Closed())
+    if "_INKOV_COMPLETE" in os.environ:  # a shell asks
+        from typer._completion_classes import completion_init
+
+        completion_init()
     try:
-        app()
+        app(prog_name="inkov")
     except OSError as error:  # help, or the version, on a full disk
         unwritable(error)
         sys.exit(UNUSABLE)

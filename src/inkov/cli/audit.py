@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from inkov.cli import complete
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ReportOptions, SwitchOption, shared
 from inkov.cli.says import fail, nearest
@@ -39,11 +40,21 @@ def audit(
     switch: SwitchOption = None,
     only: Annotated[
         list[str] | None,
-        typer.Option("--only", metavar="RULE", help="Only this rule; can be repeated."),
+        typer.Option(
+            "--only",
+            metavar="RULE",
+            help="Only this rule; can be repeated.",
+            autocompletion=complete.rules,
+        ),
     ] = None,
     skip: Annotated[
         list[str] | None,
-        typer.Option("--skip", metavar="RULE", help="Without this rule; can be repeated."),
+        typer.Option(
+            "--skip",
+            metavar="RULE",
+            help="Without this rule; can be repeated.",
+            autocompletion=complete.rules,
+        ),
     ] = None,
     by: Annotated[GroupBy | None, typer.Option("--by", help="Group what is found.")] = None,
     explain: Annotated[bool, typer.Option("--explain", help="Say why it matters.")] = False,

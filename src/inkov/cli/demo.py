@@ -10,19 +10,22 @@ from inkov.cli import (
     audit,
     compare,
     dialect,
+    draw,
     follow,
     hears,
     links,
+    overview,
     ports,
     prove,
     read,
+    report,
     tree,
     trunks,
     vlans,
     why,
     withstand,
 )
-from inkov.cli.options import CompareOptions, ListingOptions, ReportOptions
+from inkov.cli.options import CompareOptions, ListingOptions, PlannedOptions, ReportOptions
 from inkov.cli.says import fail, reason, say
 
 
@@ -33,7 +36,7 @@ def demo(
     force: Annotated[bool, typer.Option("--force", help="Replace what is there.")] = False,
 ) -> None:
     """Write the demo campus and run the tour on it."""
-    from inkov.demo import DemoExists, copy_demo
+    from inkov.demo import MADE, DemoExists, copy_demo
 
     try:
         copy_demo(folder, replace=force)
@@ -46,8 +49,9 @@ def demo(
         fail(f"cannot write the demo to {folder}: {reason(error)}")
     garden, repaired = os.path.join(folder, "garden"), os.path.join(folder, "repaired")
     say("A botanic garden: thirteen switches in six formats, with the mistakes people make.\n")
-    listing, report = ListingOptions([garden]), ReportOptions([garden])
+    listing, findings = ListingOptions([garden]), ReportOptions([garden])
     mended = ReportOptions([repaired])
+    _show("overview", garden, lambda: overview.overview(**vars(listing)))
     _show("read", garden, lambda: read.read(**vars(listing)))
     _show("vlans", garden, lambda: vlans.vlans(**vars(listing)))
     _show(
@@ -58,8 +62,8 @@ def demo(
     )
     _show("links", garden, lambda: links.links(**vars(listing)))
     _show("trunks", garden, lambda: trunks.trunks(**vars(listing)))
-    _show("audit", garden, lambda: audit.audit(**vars(report)))
-    _show("prove", garden, lambda: prove.prove(**vars(report)))
+    _show("audit", garden, lambda: audit.audit(**vars(findings)))
+    _show("prove", garden, lambda: prove.prove(**vars(findings)))
     _show(
         "hears core-1:port-13",
         garden,
@@ -96,6 +100,10 @@ def demo(
     proposed = os.path.join(folder, "proposed")
     change = CompareOptions(repaired, proposed)
     _show("compare", repaired, lambda: compare.compare(**vars(change)), proposed)
+    planned = PlannedOptions([garden])
+    drawing, page = (os.path.join(folder, name) for name in MADE)
+    _show("draw", garden, lambda: draw.draw(**vars(planned), output=drawing), f"-o {drawing}")
+    _show("report", garden, lambda: report.report(**vars(planned), output=page), f"-o {page}")
     say("What to try next:")
     tries = (
         (f"inkov ports {garden} --switch core-1 --matrix", "VLAN × port of one switch"),

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
 
+from inkov.cli import complete
 from inkov.cli.audit import FailOn
 from inkov.cli.edited import edited_files, entered, write_edited
 from inkov.cli.exits import ALL_WELL, FINDINGS
@@ -32,7 +33,12 @@ def mend(
     options: ListingOptions,
     rule: Annotated[
         list[str] | None,
-        typer.Option("--rule", metavar="RULE", help="Only its findings; can be repeated."),
+        typer.Option(
+            "--rule",
+            metavar="RULE",
+            help="Only its findings; can be repeated.",
+            autocompletion=complete.rules,
+        ),
     ] = None,
     finding: Annotated[
         list[str] | None,

@@ -22,6 +22,7 @@ from typing import Annotated, Any, get_type_hints
 import typer
 from typer.models import ArgumentInfo
 
+from inkov.cli import complete
 from inkov.cli.output import Output
 from inkov.levels import Level
 
@@ -101,12 +102,19 @@ OutputOption = Annotated[
 ]
 ColourOption = Annotated[bool, typer.Option("--no-colour", help="No colour, even on a terminal.")]
 SwitchOption = Annotated[
-    str | None, typer.Option("--switch", "-s", metavar="NAME", help="Only this switch.")
+    str | None,
+    typer.Option(
+        "--switch", "-s", metavar="NAME", help="Only this switch.", autocompletion=complete.switches
+    ),
 ]
 VlanOption = Annotated[
     str | None,
     typer.Option(
-        "--vlan", "-v", metavar="LIST", help="Only these VLANs, as in 10,20-30 or 'all but 1'."
+        "--vlan",
+        "-v",
+        metavar="LIST",
+        help="Only these VLANs, as in 10,20-30 or 'all but 1'.",
+        autocompletion=complete.vlans,
     ),
 ]
 LevelOption = Annotated[
@@ -116,7 +124,10 @@ LevelOption = Annotated[
 BecauseOption = Annotated[
     str | None,
     typer.Option(
-        "--because", metavar="SWITCH:PORT", help="Why a port does what it does, stage by stage."
+        "--because",
+        metavar="SWITCH:PORT",
+        help="Why a port does what it does, stage by stage.",
+        autocompletion=complete.places,
     ),
 ]
 NowOption = Annotated[

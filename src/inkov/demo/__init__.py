@@ -2,9 +2,9 @@
 
 from importlib.resources import files
 
-from inkov.demo.copy import DemoExists, copy_demo
+from inkov.demo.copy import MADE, DemoExists, copy_demo
 
-__all__ = ["DIALECTS", "DemoExists", "copy_demo"]
+__all__ = ["DIALECTS", "MADE", "DemoExists", "copy_demo"]
 
 DIALECTS = files("inkov.demo") / "campus" / "garden"
 """Where the demo's dialects are."""

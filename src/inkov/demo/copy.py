@@ -10,7 +10,10 @@ from contextlib import contextmanager
 from filecmp import dircmp
 from importlib.resources import as_file, files
 
-__all__ = ["DemoExists", "copy_demo"]
+__all__ = ["MADE", "DemoExists", "copy_demo"]
+
+MADE = ("garden.svg", "garden.html")
+"""Files that the tour makes beside the demo's own."""
 
 
 class DemoExists(Exception):
@@ -27,7 +30,7 @@ def copy_demo(folder: str, *, replace: bool) -> None:
     """
     with _whole() as source:
         if os.path.lexists(folder) and not replace:
-            if not os.path.isdir(folder) or _differs(dircmp(source, folder, ignore=[])):
+            if not os.path.isdir(folder) or _differs(dircmp(source, folder, ignore=list(MADE))):
                 raise DemoExists(folder)
             return
         if os.path.isdir(folder):
