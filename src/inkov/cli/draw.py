@@ -32,7 +32,7 @@ def draw(
         typer.Option("--path", metavar="A B", help="The way from A to B: hosts, or switch:port."),
     ] = None,
 ) -> None:
-    """The campus as a drawing: who hangs on whom, by which ports, with which VLANs."""
+    """The campus as a drawing: each link, its ports, its VLANs."""
     ending = os.path.splitext(output)[1].lower()
     if ending not in _WRITERS:
         fail(f"--output {output}: a drawing ends in {', '.join(_WRITERS)}")

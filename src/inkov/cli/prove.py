@@ -55,7 +55,7 @@ def prove(
     hosts: Annotated[bool, typer.Option("--hosts", help="With --matrix: hosts x hosts.")] = False,
     now: NowOption = False,
 ) -> None:
-    """The plan's claims; without any, that no VLAN leaks or is split."""
+    """The plan's claims, or else that no VLAN leaks or is split."""
     from inkov.proofs import prove as run
     from inkov.render.proofs import verdicts_result
     from inkov.render.text import to_json

@@ -35,7 +35,7 @@ def report(
         bool, typer.Option("--claims", help="The claims alone, for an auditor.")
     ] = False,
 ) -> None:
-    """One page to hand over: overview, drawing, findings, claims, tables."""
+    """One page to hand over, to people without a terminal."""
     from datetime import date
     from hashlib import sha256
 
