@@ -228,3 +228,41 @@ def test_what_is_no_sheet_is_said(inkov: Inkov, tmp_path: Path) -> None:
     assert (tmp_path / "out" / "herbarium-1.sheet").read_text() == more
     assert result.status == 1
     assert "a table or the plan" in result.err
+
+
+TABBED = "host\tswitch\tport\taddress\tgateway\ng\ta\t2\t10.10.0.6/24\t10.10.0.1\n"
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        (
+            "host,switch,port,address,gateway\nh,a,1,10.10.0.5/24,10.10.0.9\n",
+            "host,switch,port,address,gateway\nh,a,1,10.10.0.5/24,10.10.0.1\n",
+        ),
+        # Quotes, spaces, other marks, line ends, a cell that the row lacks.
+        (
+            '\ufeffGateway;Host;Switch;Port;Address\r\n"10.10.0.9" ;"h";a;1; 10.10.0.5/24 \r\n',
+            '\ufeffGateway;Host;Switch;Port;Address\r\n"10.10.0.1" ;"h";a;1; 10.10.0.5/24 \r\n',
+        ),
+        (
+            f"{TABBED}h\ta\t1\t10.10.0.5/24",
+            f"{TABBED}h\ta\t1\t10.10.0.5/24\t10.10.0.1",
+        ),
+    ],
+)
+def test_a_table_of_hosts_gets_another_cell(
+    inkov: Inkov, tmp_path: Path, text: str, expected: str
+) -> None:
+    """The host's gateway is to be the one of its VLAN."""
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "a.sheet").write_text(
+        "inkov sheet 1\nswitch: a\n[vlans]\n10: climate\n[port 1..2]\nvlan: 10\n"
+        "[gateway 10]\naddress: 10.10.0.1/24\n"
+    )
+    (tmp_path / "in" / "hosts.csv").write_bytes(text.encode())
+    rules = [f["rule"] for f in inkov("audit", "in", "-f", "json").json["findings"]]
+    [rule] = {"host-gateway-wrong", "host-without-gateway"} & set(rules)
+    result = inkov("mend", "in", "--rule", rule, "--write", "out")
+    assert result.status == 0, result.err
+    assert (tmp_path / "out" / "hosts.csv").read_bytes() == expected.encode()

@@ -109,12 +109,12 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
         by_switch.setdefault(edit.switch, []).append(edit)
     campus = session.loaded.campus
     after = apply(campus, [edit for own in by_switch.values() for edit in own])
-    files, left = [], []
+    files, left = _tables(texts, by_switch.pop("", []))
     for switch, own in by_switch.items():
-        path, named = texts.path_of(switch), switch or ", ".join(edit.name for edit in own)
+        path, named = texts.path_of(switch), switch
         try:
             if not path:
-                raise CannotWrite("a table or the plan")
+                raise CannotWrite("no file describes it")
             text, wanted = texts.read(path), after.devices[switch]
             written = texts.rewritten(switch, text, wanted, own)
         except CannotWrite as error:
@@ -124,6 +124,43 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
             files.append(Edited(path, text, written, own))
         else:
             left.append(f"{switch}: what would be written is not read as it was tried")
+    return files, left
+
+
+def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str]]:
+    """The tables of hosts that edits change, and what is not written."""
+    from inkov.readers.registry import read_bytes
+    from inkov.readers.rewriting import CannotWrite
+    from inkov.readers.tables_rewrite import rewrite_hosts
+
+    hosts = {host.name: host for host in texts.session.loaded.campus.hosts}
+    by_file: dict[str, list[Edit]] = {}
+    for edit in edits:
+        host = hosts.get(edit.name)
+        by_file.setdefault(host.origin.file if host is not None else "", []).append(edit)
+    files, left = list[Edited](), list[str]()
+    for path, own in by_file.items():
+        names = ", ".join(edit.name for edit in own)
+        try:
+            if texts.formats.get(path) != "host table":
+                raise CannotWrite(f"{path or 'where it stands'} is not written")
+            text = texts.read(path)
+            mark = _MARK * text.startswith(_MARK)
+            pairs = [(edit, hosts[edit.name].origin) for edit in own]
+            written = mark + rewrite_hosts(text.removeprefix(_MARK), pairs)
+        except CannotWrite as error:
+            left.append(f"{names}: {error}")
+            continue
+        _, part = read_bytes(path, written.encode(), account=False)
+        back = {host.name: host for host in part.hosts}
+        wanted = all(
+            edit.name in back and getattr(back[edit.name], edit.attribute) == edit.after
+            for edit in own
+        )
+        if wanted and len(back) == sum(host.origin.file == path for host in hosts.values()):
+            files.append(Edited(path, text, written, own))
+        else:
+            left.append(f"{names}: what would be written is not read as it was tried")
     return files, left
 
 

@@ -18,7 +18,7 @@ from inkov.campus import Cable, Host, Origin, Planned, Problem
 from inkov.readers.reading import Part, Reading, Unread, as_text
 from inkov.readers.sheets.words import PORT_KEYS
 
-__all__ = ["read", "read_rows", "recognise", "table_of"]
+__all__ = ["columns_of", "read", "read_rows", "recognise", "table_of"]
 
 Row = dict[str, str]
 
@@ -108,6 +108,15 @@ def _known(lines: list[str]) -> tuple[Table, str] | None:
             if table is not None:
                 return table, mark
     return None
+
+
+def columns_of(line: str) -> tuple[list[str], str] | None:
+    """The columns that a first row names, and the mark between them; None if it is of no table."""
+    known = _known([line])
+    if known is None:
+        return None
+    mark = known[1]
+    return [_column(cell) for cell in next(csv.reader([line], delimiter=mark))], mark
 
 
 def table_of(cells: Iterable[str]) -> Table | None:
