@@ -15,17 +15,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from inkov.campus import natural
 from inkov.drawing.panels import Panel, Row, panels
-from inkov.drawing.shapes import Anchor, Box, Drawing, Label, Line, Tone
-from inkov.drawing.wires import Wire, vlans_in_short
+from inkov.drawing.pen import MARGIN, TEXT_WIDTH, Look, Pen, port_in_short
+from inkov.drawing.shapes import Anchor, Box, Drawing, Tone
+from inkov.drawing.wires import Wire
 from inkov.survey.roles import Role, Roles
 
 __all__ = ["Look", "draw_campus"]
 
-_MARGIN = 24.0
 _BOX = 26.0  # the height of a box
 _SLOT = 31.0  # of a link at a row
 _STUB = 138.0
@@ -34,25 +34,8 @@ _RAIL = 9.0  # between two rails
 _DROP = 64.0  # from the lowest bus to a distribution switch
 _BUS = 15.0  # between two buses
 _NAME = 7.2  # the width of a character of a name
-_TEXT = 5.6  # of a label
 _LONGEST_NAME = 22
-_LONGEST_PORT = 10
 _TONES = {role: Tone(role.value) for role in Role}
-
-
-class Look(Struct):
-    """What a drawing is to show besides the links: `title`; of `vlan` alone where it crosses, and
-    what is said of each switch (`notes`); the links of a way (`way`, by number, with its place on
-    the way). `members` are those that are not faint; `rests` are sentences about what it rests on.
-    """
-
-    title: str = ""
-    vlan: int | None = None
-    notes: Mapping[str, str] = field(default_factory=dict)
-    members: frozenset[str] | None = None
-    way: Mapping[int, int] = field(default_factory=dict)
-    rests: Sequence[str] = ()
-    fold: bool | None = None
 
 
 def draw_campus(
@@ -97,7 +80,8 @@ class _Page:
     ) -> None:
         self.roles = roles
         self.look = look
-        self.drawing = Drawing(look.title)
+        self.pen = Pen(look)
+        self.drawing = self.pen.drawing
         self.panels = panels(roles, fold=look.fold)
         self.core = roles.named(Role.CORE)
         self.routers = roles.named(Role.ROUTER)
@@ -118,7 +102,6 @@ class _Page:
         for switch, port, name in outside:
             self.outside.setdefault(switch, []).append((port, name))
         self.tags: dict[str, list[str]] = {}
-        self.seen: set[Tone] = set()
 
     def links(self, one: str, other: str) -> list[Wire]:
         return self.between.get((min(one, other), max(one, other)), [])
@@ -138,12 +121,12 @@ class _Page:
             [sum(sizes[n][0] for n in line) for line in lines] + [self._width_of_top(), 420.0]
         )
         side = _BUS * len(self.core) if len(lines) > 1 else 0.0
-        top = self._place_top(_MARGIN + side, width)
+        top = self._place_top(MARGIN + side, width)
         y = top
         for line in lines:
             buses = {name: y + 12 + _BUS * n for n, name in enumerate(self.core)}
             below = y + 12 + _BUS * len(self.core)
-            x = _MARGIN + side + (width - sum(sizes[n][0] for n in line)) / 2
+            x = MARGIN + side + (width - sum(sizes[n][0] for n in line)) / 2
             reached: dict[str, list[tuple[float, bool]]] = {name: [] for name in self.core}
             bottom = below
             for number in line:
@@ -153,8 +136,8 @@ class _Page:
             self._buses(buses, reached, first=line is lines[0])
             y = bottom + 18
         self._links_of_the_top()
-        self.drawing.width = width + side + 2 * _MARGIN
-        self._legend(y)
+        self.drawing.width = width + side + 2 * MARGIN
+        self.pen.legend(y)
         return self.drawing
 
     def _in_lines(self, sizes: Sequence[tuple[float, float]]) -> list[list[int]]:
@@ -176,9 +159,9 @@ class _Page:
 
     def _place_top(self, x: float, width: float) -> float:
         """Routers and core, and below which line they end."""
-        y = _MARGIN
+        y = MARGIN
         if self.look.title:
-            self.text(x, y + 4, self.look.title, Tone.TITLE)
+            self.pen.text(x, y + 4, self.look.title, Tone.TITLE)
             y += 24
         for names in (self.routers, self.core):
             if not names:
@@ -250,7 +233,7 @@ class _Page:
         deepest = max((row.depth for row in panel.rows), default=0)
         told = [len(text) for row in panel.rows for text in self._below(row.name)]
         own = self._box_width(names) + 22 * deepest
-        return max(own, max(told, default=0) * _TEXT + 8)
+        return max(own, max(told, default=0) * TEXT_WIDTH + 8)
 
     def _head_width(self, name: str) -> float:
         drops = sum(1 for other in self.core for _ in self.links(name, other))
@@ -300,7 +283,7 @@ class _Page:
             else:
                 points = [(rail, buses.get(name, below)), (rail, low)]
                 reached.setdefault(name, []).append((rail, marked))
-            self.line(points, self._shared_tone(marked=marked), name)
+            self.pen.line(points, self._shared_tone(marked=marked), name)
         self._beside(panel)
 
     def _shared_tone(self, *, marked: bool) -> Tone:
@@ -328,34 +311,18 @@ class _Page:
             for other in self.core:
                 for wire in self.take(name, other):
                     at = placed.x + 12 + 104.0 * (number % 4)
-                    marked = self._tone(wire) is Tone.MARKED
+                    marked = self.pen.tone(wire) is Tone.MARKED
                     reached.setdefault(other, []).append((at, marked))
-                    self.line([(at, buses[other]), (at, y)], self._tone(wire), wire.title)
-                    self._along(wire, name, at + 4, y - 8)
+                    self.pen.link([(at, buses[other]), (at, y)], wire)
+                    self.pen.along(wire, name, at + 4, y - 8)
                     number += 1
             x += wide + gap
         for one, other in zip(panel.heads, panel.heads[1:], strict=False):
             for number, wire in enumerate(self.take(one, other)):
                 a, b = self.at[one], self.at[other]
                 height = a.middle + 7 * number
-                self.line([(a.right, height), (b.x, height)], self._tone(wire), wire.title)
-                self._across(wire, one, a.right, b.x, height)
-
-    def _along(self, wire: Wire, name: str, x: float, y: float) -> None:
-        """What is said beside a drop: the far port, the VLANs, the own port."""
-        texts = [(_port(wire.end_at(name).port), Tone.SMALL), *self._said(wire)]
-        texts.append((_port(wire.far_from(name).port), Tone.SMALL))
-        for number, (text, tone) in enumerate(texts):
-            self.text(x, y - 12 * number, text, tone, title=wire.title)
-
-    def _across(self, wire: Wire, name: str, start: float, end: float, y: float) -> None:
-        """What is said at a line from left to right: the port at each end, the VLANs between."""
-        near, far = wire.end_at(name).port, wire.far_from(name).port
-        self.text(start + 3, y + 9, _port(near), Tone.SMALL)
-        self.text(end - 3, y + 9, _port(far), Tone.SMALL, Anchor.END)
-        middle = (start + end) / 2
-        for number, (text, tone) in enumerate(self._said(wire)):
-            self.text(middle, y - 3 - 10 * number, text, tone, Anchor.MIDDLE, wire.title)
+                self.pen.link([(a.right, height), (b.x, height)], wire)
+                self.pen.across(wire, one, a.right, b.x, height)
 
     def _row(
         self,
@@ -383,17 +350,17 @@ class _Page:
             for wire in own[:1] if row.folded else own:
                 level = y + _BOX / 2 + _SLOT * used[at_left]
                 used[at_left] += 1
-                for marked in (False, self._tone(wire) is Tone.MARKED):
+                for marked in (False, self.pen.tone(wire) is Tone.MARKED):
                     key = name, marked
                     lowest[key] = max(lowest.get(key, 0.0), level)
                 near, far = (rail, placed.x) if at_left else (placed.right, rail)
                 if row.folded:
-                    self.line([(near, level), (far, level)], self._tone_of_many(own))
+                    self.pen.line([(near, level), (far, level)], self.pen.tone_of_many(own))
                     words = f"{len(own)} links"
-                    self.text((near + far) / 2, level - 3, words, Tone.SMALL, Anchor.MIDDLE)
+                    self.pen.text((near + far) / 2, level - 3, words, Tone.SMALL, Anchor.MIDDLE)
                     continue
-                self.line([(near, level), (far, level)], self._tone(wire), wire.title)
-                self._across(wire, name if at_left else row.name, near, far, level)
+                self.pen.link([(near, level), (far, level)], wire)
+                self.pen.across(wire, name if at_left else row.name, near, far, level)
 
     def _hanging(self, row: Row, placed: _Placed) -> None:
         """The links to the row above that a row hangs on."""
@@ -401,12 +368,8 @@ class _Page:
         for number, wire in enumerate(self.take(row.parent, row.name)):
             at = over.x + 9 + 6 * number
             points = [(at, over.bottom), (at, placed.middle), (placed.x, placed.middle)]
-            self.line(points, self._tone(wire), wire.title)
-            ports = f"{_port(wire.end_at(row.parent).port)} – {_port(wire.end_at(row.name).port)}"
-            says = ": ".join(filter(None, (ports, self._in_one(wire))))
-            self.text(
-                placed.x, placed.y - 3 - 10 * number, says, self._label_tone(wire), title=wire.title
-            )
+            self.pen.link(points, wire)
+            self.pen.beside(wire, row.parent, placed.x, placed.y - 3 - 10 * number)
 
     def _beside(self, panel: Panel) -> None:
         """Links between rows of one list, at its right side."""
@@ -421,12 +384,8 @@ class _Page:
                     out = max(a.right, b.right) + 8 + 7 * number
                     levels = a.bottom - 4, b.y + 4
                     points = [(a.right, levels[0]), (out, levels[0]), (out, levels[1])]
-                    self.line([*points, (b.right, levels[1])], self._tone(wire), wire.title)
-                    ports = f"{_port(wire.end_at(one).port)} – {_port(wire.end_at(other).port)}"
-                    says = ": ".join(filter(None, (ports, self._in_one(wire))))
-                    self.text(
-                        out + 3, (levels[0] + levels[1]) / 2 + 3, says, self._label_tone(wire)
-                    )
+                    self.pen.link([*points, (b.right, levels[1])], wire)
+                    self.pen.beside(wire, one, out + 3, (levels[0] + levels[1]) / 2 + 3)
                     number += 1
 
     # --- links of the top -------------------------------------------------------------------------
@@ -443,7 +402,7 @@ class _Page:
             if not reached.get(name):
                 continue
             placed, y = self.at[name], buses[name]
-            down = placed.centre if first else _MARGIN + _BUS * number
+            down = placed.centre if first else MARGIN + _BUS * number
             start = [(down, placed.bottom if first else self._turn(number)), (down, y)]
             if not first:
                 start.insert(0, (placed.centre, self._turn(number)))
@@ -451,8 +410,8 @@ class _Page:
                 xs = [x for x, one in reached[name] if one or not marked]
                 if xs:
                     tone = self._shared_tone(marked=marked)
-                    self.line(start, tone, name)
-                    self.line([(min([*xs, down]), y), (max([*xs, down]), y)], tone, name)
+                    self.pen.line(start, tone, name)
+                    self.pen.line([(min([*xs, down]), y), (max([*xs, down]), y)], tone, name)
 
     def _turn(self, number: int) -> float:
         """Where the bus of a core switch turns to the side, for the lines below the first."""
@@ -468,9 +427,11 @@ class _Page:
                     if a.y == b.y:
                         left, right = (a, b) if a.x < b.x else (b, a)
                         y = left.middle + 9 * number
-                        self.line([(left.right, y), (right.x, y)], self._tone(wire), wire.title)
+                        self.pen.line(
+                            [(left.right, y), (right.x, y)], self.pen.tone(wire), wire.title
+                        )
                         name = one if left is a else other
-                        self._across(wire, name, left.right, right.x, y)
+                        self.pen.across(wire, name, left.right, right.x, y)
                         continue
                     x = a.centre + 40 * number
                     points = [(x, a.bottom), (x, (a.bottom + b.y) / 2)]
@@ -478,8 +439,8 @@ class _Page:
                         (b.centre + 40 * number, points[-1][1]),
                         (b.centre + 40 * number, b.y),
                     ]
-                    self.line(points, self._tone(wire), wire.title)
-                    self._along(wire, other, points[-1][0] + 4, b.y - 6)
+                    self.pen.link(points, wire)
+                    self.pen.along(wire, other, points[-1][0] + 4, b.y - 6)
 
     def _tag_what_fits_nowhere(self) -> None:
         """Links between blocks, told by name at both ends."""
@@ -508,7 +469,7 @@ class _Page:
             for wire in self.take(one, other):
                 for own, far in ((wire.a, wire.b), (wire.b, wire.a)):
                     name = self.folded_in.get(own.device, own.device)
-                    text = f"{_port(own.port)} to {far}: {self._in_one(wire)}"
+                    text = f"{port_in_short(own.port)} to {far}: {self.pen.in_one(wire)}"
                     self.tags.setdefault(name, []).append(text)
 
     # --- shapes -----------------------------------------------------------------------------------
@@ -523,128 +484,20 @@ class _Page:
             tone = Tone.FAINT
         title = ", ".join(sorted(folded, key=natural)) if folded else f"{name} ({role.value})"
         self.drawing.boxes.append(Box(placed.x, placed.y, placed.width, placed.height, tone, title))
-        self.seen.add(tone)
+        self.pen.seen.add(tone)
         texts = row.says if row is not None and folded else [self._shown(name)]
         text_tone = Tone.SMALL if tone is Tone.FAINT else Tone.TEXT
         first = placed.middle + 4 - 7 * (len(texts) - 1)
         for number, text in enumerate(texts):
-            self.text(placed.centre, first + 14 * number, text, text_tone, Anchor.MIDDLE, title)
+            self.pen.text(placed.centre, first + 14 * number, text, text_tone, Anchor.MIDDLE, title)
         told = self._below(name)
         for number, text in enumerate(told):
             y = placed.bottom + 10 + 11 * number
             if name in self.core or name in self.routers:  # below are lines
                 y = placed.y - 5 - 11 * (len(told) - 1 - number)
-            self.text(placed.x + 16, y, text, Tone.SMALL)
-
-    def _tone(self, wire: Wire) -> Tone:
-        """How a link is drawn: what is asked for first, then how it stands."""
-        if self.look.way:
-            return Tone.MARKED if wire.number in self.look.way else Tone.FAINT
-        if self.look.vlan is not None:
-            if self.look.vlan not in wire.crossing or not wire.up:
-                return Tone.FAINT
-            return Tone.DISCARDS if self.look.vlan in wire.blocked else Tone.MARKED
-        if not wire.up:
-            return Tone.SHUT
-        if wire.blocked:
-            return Tone.DISCARDS
-        if wire.wrong:
-            return Tone.WRONG
-        return Tone.BUNDLE if wire.cables > 1 else Tone.UP
-
-    def _tone_of_many(self, wires: Sequence[Wire]) -> Tone:
-        tones = {self._tone(wire) for wire in wires}
-        for tone in (Tone.MARKED, Tone.WRONG, Tone.DISCARDS, Tone.SHUT, Tone.BUNDLE, Tone.UP):
-            if tone in tones:
-                return tone
-        return Tone.FAINT
-
-    def _label_tone(self, wire: Wire) -> Tone:
-        return Tone.WRONG if wire.wrong and self._tone(wire) is not Tone.FAINT else Tone.SMALL
-
-    def _said(self, wire: Wire) -> list[tuple[str, Tone]]:
-        """What is written on a link, from the line away: VLANs, and what is wrong or blocked."""
-        if not wire.up:
-            return [("shut", Tone.SMALL)]
-        if self.look.vlan is not None and not self.look.way:
-            if self.look.vlan not in wire.crossing:
-                return []
-            discards = self.look.vlan in wire.blocked
-            return [(f"VLAN {self.look.vlan}{' discards' * discards}", Tone.SMALL)]
-        cables = f" ×{wire.cables}" if wire.cables > 1 else ""
-        place = f"({self.look.way[wire.number]}) " if wire.number in self.look.way else ""
-        vlans = vlans_in_short(wire.crossing) if wire.crossing else "no VLAN"
-        said = [(f"{place}{vlans}{cables}", Tone.SMALL)]
-        if self._tone(wire) is Tone.FAINT:
-            return []
-        if wire.wrong:
-            said.append((f"! {wire.wrong[0]}", Tone.WRONG))
-        elif wire.blocked:
-            of = "" if wire.blocked == wire.crossing else f" {vlans_in_short(wire.blocked)}"
-            said.append((f"discards{of}", Tone.SMALL))
-        return said
-
-    def _in_one(self, wire: Wire) -> str:
-        return ", ".join(text for text, _ in self._said(wire))
-
-    def line(self, points: Sequence[tuple[float, float]], tone: Tone, title: str = "") -> None:
-        self.seen.add(tone)
-        self.drawing.lines.append(Line(tuple(points), tone, title))
-
-    def text(
-        self,
-        x: float,
-        y: float,
-        text: str,
-        tone: Tone = Tone.TEXT,
-        anchor: Anchor = Anchor.START,
-        title: str = "",
-    ) -> None:
-        if text:
-            self.drawing.labels.append(Label(x, y, text, tone, anchor, title))
-
-    def _legend(self, y: float) -> None:
-        """The signs that occur, and what they mean."""
-        x = _MARGIN
-        for tone, says in _SIGNS.items():
-            if tone not in self.seen:
-                continue
-            wide = 34 + len(says) * _TEXT + 18
-            if x + wide > self.drawing.width - _MARGIN:
-                x, y = _MARGIN, y + 18
-            if tone in _BOXES:
-                self.drawing.boxes.append(Box(x, y - 9, 26, 12, tone))
-            else:
-                self.drawing.lines.append(Line(((x, y - 3), (x + 26, y - 3)), tone))
-            self.text(x + 32, y, says, Tone.SMALL)
-            x += wide
-        for says in self.look.rests:
-            y += 16
-            self.text(_MARGIN, y, f"Rests on: {says}", Tone.SMALL)
-        self.drawing.height = y + _MARGIN
-
-
-_BOXES = {Tone.CORE, Tone.DISTRIBUTION, Tone.ACCESS, Tone.ROUTER, Tone.SERVER, Tone.FOLDED}
-_SIGNS = {
-    Tone.ROUTER: "router",
-    Tone.CORE: "core",
-    Tone.DISTRIBUTION: "distribution",
-    Tone.ACCESS: "access",
-    Tone.SERVER: "server",
-    Tone.FOLDED: "several switches",
-    Tone.BUNDLE: "several cables in one",
-    Tone.DISCARDS: "the spanning tree discards",
-    Tone.SHUT: "shut",
-    Tone.WRONG: "something is wrong: ! says what",
-    Tone.MARKED: "what is asked for",
-    Tone.FAINT: "the rest",
-}
+            self.pen.text(placed.x + 16, y, text, Tone.SMALL)
 
 
 def _stub(panel: Panel) -> float:
     """How long the stubs of a list are: short where nothing but a number stands on them."""
     return _SHORT if all(row.folded for row in panel.rows) else _STUB
-
-
-def _port(name: str) -> str:
-    return name if len(name) <= _LONGEST_PORT else f"…{name[1 - _LONGEST_PORT :]}"
