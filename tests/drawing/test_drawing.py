@@ -162,6 +162,18 @@ def test_the_tree_and_one_vlan(inkov: Inkov, tmp_path: Path) -> None:
     assert "2 ports" in svg.said and "1 port, gateway" in svg.said
 
 
+def test_roots_and_hosts(inkov: Inkov, tmp_path: Path) -> None:
+    """north-1 has the lowest priority; moss-1 has three host ports, mister-1 at one of them."""
+    out = tmp_path / "g.svg"
+    options = ("--tree", "--hosts")
+    assert inkov("draw", str(DEMO / "glasshouses"), "-o", str(out), *options).status == 0
+    said = Svg(out).said
+    assert "root, 1 host port" in said
+    hosts = (DEMO / "glasshouses" / "hosts.csv").read_text().splitlines()[1:]
+    at_moss = [row.split(",")[0] for row in hosts if row.split(",")[1] == "moss-1"]
+    assert f"3 host ports: {', '.join(at_moss)}" in said
+
+
 def test_a_way(inkov: Inkov, tmp_path: Path) -> None:
     """From a till to the irrigation server: by the one link of gate-1, and through the router."""
     arguments = ("draw", str(DEMO / "garden"), "--path", "till-1", "irrigation-server")

@@ -13,10 +13,14 @@ from inkov.cli.says import complain, fail
 from inkov.cli.session import Session, spare, start
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from inkov.drawing import Drawing, Look
     from inkov.drawing.wires import Wire
+    from inkov.forwarding.trees.active import Now
 
 
+_HOSTS = 3  # of a switch, by name
 _DOUBTS = 3  # about the spanning tree, that are told
 
 
@@ -31,6 +35,10 @@ def draw(
         tuple[str, str] | None,
         typer.Option("--path", metavar="A B", help="The way from A to B: hosts, or switch:port."),
     ] = None,
+    tree: Annotated[bool, typer.Option("--tree", help="The roots of the spanning trees.")] = False,
+    hosts: Annotated[
+        bool, typer.Option("--hosts", help="How many host ports each switch has, and named hosts.")
+    ] = False,
 ) -> None:
     """The campus as a drawing: each link, its ports, its VLANs."""
     ending = os.path.splitext(output)[1].lower()
@@ -40,14 +48,23 @@ def draw(
         fail(f"--output {output}: a folder is there")
     session = start(options)
     spare(session.loaded, output)
-    drawing = drawn(session, one_vlan(vlan), way)
+    drawing = drawn(session, one_vlan(vlan), way, tree=tree, hosts=hosts)
     _WRITERS[ending](drawing, output)
     complain(f"{output} is written")
     session.end()
 
 
-def drawn(session: Session, vid: int | None, way: tuple[str, str] | None) -> Drawing:
+def drawn(
+    session: Session,
+    vid: int | None = None,
+    way: tuple[str, str] | None = None,
+    *,
+    tree: bool = False,
+    hosts: bool = False,
+) -> Drawing:
     """The drawing of a campus."""
+    from msgspec.structs import replace
+
     from inkov.drawing import Look, draw_campus
     from inkov.drawing.wires import wires
     from inkov.forwarding.trees.active import are_stated, now
@@ -64,6 +81,10 @@ def drawn(session: Session, vid: int | None, way: tuple[str, str] | None) -> Dra
         look = _of_vlan(session, vid, look)
     if way is not None:
         look = _of_way(session, way, links, vid, look)
+    if tree:
+        look = replace(look, notes=_added(look.notes, _roots(session, trees, vid)))
+    if hosts:
+        look = replace(look, notes=_added(look.notes, _hosts(session)))
     outside = [(one.near.device, one.near.port, one.far) for one in fabric.wiring.outside]
     return draw_campus(roles_of(session), links, outside, look)
 
@@ -131,6 +152,54 @@ def _of_way(
     ends = f"{places[0].label} to {places[1].label}"
     title = f"From {ends}" if answer.works else f"From {ends}: it does not arrive"
     return replace(look, way=numbers, members=frozenset(passed), title=title)
+
+
+def _added(notes: Mapping[str, str], more: Mapping[str, str]) -> dict[str, str]:
+    """Notes with more behind them."""
+    names = dict.fromkeys([*notes, *more])
+    return {name: ", ".join(filter(None, (notes.get(name), more.get(name)))) for name in names}
+
+
+def _roots(session: Session, trees: Now | None, vid: int | None) -> dict[str, str]:
+    """What is said of the roots of the spanning trees."""
+    from inkov.survey.trees import distinct_trees, tree_row
+
+    if trees is None:
+        complain("no switch says what spanning tree it runs: no roots are drawn")
+        return {}
+    fabric, found = session.fabric, dict[str, list[str]]()
+    wanted = None if vid is None else 1 << vid
+    shown = distinct_trees(fabric, trees.trees, None, wanted)
+    for vlans, one in shown:
+        row = tree_row(fabric, one, vlans, None, seen_only=True)
+        of = "" if len(shown) == 1 else f" of VLAN {row.vlans}"
+        if row.root is not None:
+            found.setdefault(row.root, []).append(f"root{of}")
+        for name in row.roots if row.root is None else ():
+            found.setdefault(name, []).append(f"root{of}, if chance has it so")
+    return {name: ", ".join(said) for name, said in found.items()}
+
+
+def _hosts(session: Session) -> dict[str, str]:
+    """What is said of the hosts at each switch."""
+    from collections import Counter
+
+    fabric = session.fabric
+    ports = Counter(
+        port.end.device
+        for port in fabric.bridge_ports
+        if fabric.has_hosts(port.end) and not fabric.is_implied(port) and not port.outer
+    )
+    named: dict[str, list[str]] = {}
+    for host in fabric.campus.hosts:
+        named.setdefault(host.device, []).append(host.name)
+    found = {}
+    for name, number in ports.items():
+        hosts = named.get(name, [])
+        more = f" and {len(hosts) - _HOSTS} more" if len(hosts) > _HOSTS else ""
+        which = f": {', '.join(hosts[:_HOSTS])}{more}" if hosts else ""
+        found[name] = f"{number} host port{'s' * (number != 1)}{which}"
+    return found
 
 
 # --- files ----------------------------------------------------------------------------------------

@@ -66,7 +66,7 @@ def report(
         f"{title_of(session)}{': claims' if claims else ''}",
         f"Made on {date.today().isoformat()}{person}, with inkov {__version__}.",
         list(overview_lines(seen, audit, missing)),
-        "" if claims else to_svg(drawn(session, None, None), document=False),
+        "" if claims else to_svg(drawn(session), document=False),
         audit,
         len(fabric.campus.devices),
         verdicts,
