@@ -68,6 +68,8 @@ findings.
 _MISTAKES = 20
 MEND_LIMIT = 5.0
 """The most that mending twenty mistakes may cost, in multiples of one audit."""
+LOOK_LIMITS = {"overview": 1.2, "draw": 1.2, "report": 2.5, "mend": 5.0}
+"""The most that whole commands may cost, in multiples of one audit, files to findings."""
 WHY_LIMIT = 1.5
 """The most that the answer to a ticket may cost, in multiples of one audit, files to findings."""
 
@@ -208,6 +210,29 @@ def mending(files: list[Path], runs: int) -> None:
     ratio = mended / audited
     most = f"at most {MEND_LIMIT:g}"
     print(f"  mend, {_MISTAKES} lists lack a VLAN    {ratio:6.2f} x one audit   {most}")
+
+
+def looking(files: list[Path], runs: int) -> None:
+    """Whole commands that show the campus, and one that places a VLAN on thirty switches; over
+    `inkov audit`.
+    """
+    with tempfile.TemporaryDirectory() as folder:
+        campus = Path(folder) / "campus"
+        shutil.copytree(files[0].parent, campus)
+        names = [path.stem for path in sorted(campus.glob("access-*"))]
+        placed = ", ".join(names[:: max(1, len(names) // 30)][:30])
+        plan = Path(folder) / "plan.yaml"
+        plan.write_text(f"vlans:\n  61: {{name: seedlings, on: [{placed}]}}\n")
+        audited = min(timed(partial(command, "audit", str(campus))) for _ in range(runs))
+        for name, *words in (
+            ("overview", str(campus)),
+            ("draw", str(campus), "-o", f"{folder}/campus.svg"),
+            ("report", str(campus), "-o", f"{folder}/campus.html"),
+            ("mend", str(campus), "--plan", str(plan), "--as-planned"),
+        ):
+            taken = min(timed(partial(command, name, *words)) for _ in range(runs))
+            most = LOOK_LIMITS[name]
+            print(f"  {name:<28} {taken / audited:6.2f} x one audit   at most {most:g}")
 
 
 def command(*words: str) -> None:
@@ -433,6 +458,7 @@ def main() -> None:
                 comparing(files, options.runs)
                 asking(files, options.runs)
                 mending(files, options.runs)
+                looking(files, options.runs)
                 trees_and_losses(files, decode, options.runs)
         for name, seconds in median.items():
             if name != "floor":
