@@ -49,6 +49,8 @@ _KEYS = {attribute: key for key, (attribute, _) in PORT_KEYS.items()} | {
 }
 _WHOLE = 3  # what a thing as a whole counts
 _MOST_TRIALS = 400  # of one text
+_MOST_LINES = 250_000  # that are read in trials of one text; but so many trials there are:
+_FEWEST_TRIALS = 25
 _PATTERNS = 6  # that are tried for one thing
 
 
@@ -74,18 +76,22 @@ class _Rewriting:
         self.others: list[Source] | None = None
         self.values = Values(dialect, wanted)
         self.trials = 0
+        self.most = _MOST_TRIALS
         self.lost = 0
 
     def run(self, text: str) -> str:
         """The text as the wanted switch. Raises CannotWrite."""
         source = Source(self.dialect, text)
         self.lost = source.lost
+        self.most = max(_FEWEST_TRIALS, min(_MOST_TRIALS, _MOST_LINES // len(source.lines)))
         left = self._left(source)
         while left:
             nearer = self._nearer(source, left)
             if nearer is None:
                 edit = left[0]
                 what = f"{edit.kind} {edit.name}, {edit.attribute or 'the whole of it'}"
+                if self.trials > self.most:
+                    raise CannotWrite(f"{what}: too much would have to be tried in so long a text")
                 raise CannotWrite(f"{what}: no line of the texts shows how that is written")
             source, left = nearer
         return "\n".join(source.lines)
@@ -106,7 +112,7 @@ class _Rewriting:
             now, ideal = _distance(left), _distance(left) - _distance([edit])
             for candidate in self._candidates(source, edit):
                 self.trials += 1
-                if self.trials > _MOST_TRIALS:
+                if self.trials > self.most:
                     break
                 tried = Source(self.dialect, "\n".join(candidate))
                 if len(tried.devices) != 1 or tried.devices[0].name != self.wanted.name:
