@@ -250,6 +250,15 @@ def test_ports_and_a_gateway(inkov: Inkov, four: Path) -> None:
     }
 
 
+def test_a_port_that_is_shut_is_put_into_it_and_stays_shut(inkov: Inkov, four: Path) -> None:
+    text = (four / "b.sheet").read_text()
+    (four / "b.sheet").write_text(text.replace("[port h1..h2]", "[port h1..h2]\nstate: off"))
+    plan = "vlans:\n  61: {name: seedlings, on: ['b:h1']}\n"
+    status, edits, unmet = planned(inkov, plan)
+    assert (status, unmet) == (0, [])
+    assert edits == {"b vlan 61": "seedlings", "b port h1 access_vlan": "61"}
+
+
 def test_a_gateway_moves(inkov: Inkov, four: Path) -> None:
     """Its VLAN has a member at e; the gateway moves from a to c, by both ways of the ring."""
     planned(inkov, "vlans:\n  61: {on: ['e:h1'], gateways: {a: 10.61.0.1/24}}\n")

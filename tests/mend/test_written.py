@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 import random
+import shutil
 from collections.abc import Callable
 from copy import deepcopy
 from pathlib import Path
@@ -235,6 +236,18 @@ def test_what_is_no_sheet_is_said(inkov: Inkov, tmp_path: Path) -> None:
     )
     result = inkov("mend", "in", "--rule", "host-gateway-wrong", "--write", "out2")
     assert result.status == 1 and "not written: h: in/plan.yaml is not written" in result.err
+
+
+def test_a_switch_with_packet_filters_is_written(inkov: Inkov, tmp_path: Path) -> None:
+    """core-1 of the garden binds a filter to a gateway elsewhere in its document."""
+    shutil.copytree(DEMO / "garden", tmp_path / "in")
+    with (tmp_path / "in" / "plan.yaml").open("a") as file:
+        file.write("vlans:\n  61: {name: seedlings, on: [core-1, gate-1]}\n")
+    result = inkov("mend", "in", "--as-planned", "--write", "out")
+    assert (result.status, "2 files written" in result.err) == (0, True), result.err
+    for name in ("core-1.json", "gate-1.sheet"):
+        (tmp_path / "in" / name).write_text((tmp_path / "out" / name).read_text())
+    assert inkov("mend", "in", "--as-planned").out.startswith("VLAN 61 (seedlings) is as planned.")
 
 
 TABBED = "host\tswitch\tport\taddress\tgateway\ng\ta\t2\t10.10.0.6/24\t10.10.0.1\n"

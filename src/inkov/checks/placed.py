@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from inkov.campus import Mode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
 from inkov.checks.words import listed
@@ -60,13 +61,18 @@ def _places(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced]:
         if end in site.fabric.wiring.of:
             if by_name:
                 yield f"{end} leads to another switch", [site.places.of(resolved, "mode")]
-        elif resolved.free.pvid != vid and vid != _voice(resolved):
-            now = f"is in VLAN {resolved.free.pvid}" if resolved.free.pvid else "is in none"
+        elif vid not in (home := vlan_of(resolved), resolved.completed.voice_vlan):
+            now = f"is in VLAN {home}" if home else "is in none"
             yield f"{End(switch, port)} {now}", [site.places.of(resolved, "access_vlan", vid)]
 
 
-def _voice(resolved: Resolved) -> int | None:
-    return resolved.completed.voice_vlan
+def vlan_of(resolved: Resolved) -> int:
+    """The VLAN of untagged frames at a port, or that it would be once the port is on; 0: none."""
+    if resolved.up:
+        return resolved.free.pvid
+    now = resolved.completed
+    homes = {Mode.ACCESS: now.access_vlan, Mode.TRUNK: now.native_vlan, Mode.GENERAL: now.pvid}
+    return homes.get(resolved.mode) or 0
 
 
 def _gateways(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced]:

@@ -86,14 +86,16 @@ class Texts:
         """The switch that a text describes; None if it is not the one it is to be."""
         from msgspec.structs import replace
 
+        from inkov.readers.assembly import assemble
         from inkov.readers.registry import read_bytes
 
         path, dialects = self.path_of(switch), self.session.loaded.dialects
         _, part = read_bytes(path, text.encode(), account=False, dialects=dialects)
-        if len(part.devices) != 1 or part.devices[0].name != switch:
+        campus = assemble([(path, part)], [], {})  # filters are bound to where they stand
+        if list(campus.devices) != [switch]:
             return None
         platform = self.session.loaded.campus.devices[switch].platform
-        return replace(part.devices[0], platform=platform)
+        return replace(campus.devices[switch], platform=platform)
 
 
 def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited], list[str]]:

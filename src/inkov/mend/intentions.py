@@ -28,6 +28,7 @@ from msgspec.structs import replace
 from inkov.campus import Address, Campus, Device, Fact, Gateway, Mode, Port, PortKind
 from inkov.checks import Finding
 from inkov.checks import audit as run_audit
+from inkov.checks.placed import vlan_of
 from inkov.checks.words import listed
 from inkov.edits import Edit, Kind, apply, difference, vids_of
 from inkov.edits.make import defined, gateways_in, of_port, row_gone
@@ -316,7 +317,7 @@ class _Placing:
                 if by_name:
                     self.goal.says = f"{end} leads to another switch"
                 continue
-            if resolved.free.pvid == self.vid or resolved.completed.voice_vlan == self.vid:
+            if self.vid in (vlan_of(resolved), resolved.completed.voice_vlan):
                 continue
             port = resolved.stated
             if resolved.mode is Mode.ACCESS:
