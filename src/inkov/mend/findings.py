@@ -32,10 +32,10 @@ from inkov.mend.causes import place_of
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet
 
-__all__ = ["Mended", "Trier", "Unmet", "mend_findings", "together"]
+__all__ = ["OF_PAPER", "Mended", "Trier", "Unmet", "mend_findings", "together"]
 
 
-_OF_PAPER = ("sources-disagree", "odd-one-out", "switch-without-file")
+OF_PAPER = ("sources-disagree", "odd-one-out", "switch-without-file")
 """Rules that find what has to differ until the edits are made, since another source says as it was;
 hints, which another finding took in before; and neighbours that are taken for switches now, since a
 port sends them more VLANs.
@@ -149,7 +149,7 @@ class Trier:
             if one.worse:
                 return " ".join(filter(None, (one.name, one.says)))
         for new in [*done.new, *done.worse] if findings else ():
-            if new.rule not in _OF_PAPER:
+            if new.rule not in OF_PAPER:
                 return f"it makes another finding: {new.says} ({new.rule})"
         return ""
 

@@ -8,7 +8,7 @@ from inkov.edits import Edit, Kind
 from inkov.effects.words import pair_in_words
 from inkov.harmless import safe
 from inkov.mend.claims import HOLDS, Claimed
-from inkov.mend.findings import Mended
+from inkov.mend.findings import OF_PAPER, Mended
 from inkov.mend.intentions import Goal
 from inkov.mend.order import Step
 from inkov.readers import Locator
@@ -135,7 +135,8 @@ def steps_result(steps: list[Step], entered: list[list[str]], locator: Locator) 
 def _in_words(edit: Edit) -> str:
     """An edit as somebody would enter it: the thing, the attribute, and the value that it gets."""
     thing = name_of_edit(edit).removeprefix(edit.switch).lstrip(" :")
-    thing = f"port {thing}" if edit.kind is Kind.PORT else thing
+    named = edit.kind is Kind.PORT and not thing.lower().startswith("port")
+    thing = f"port {thing}" if named else thing
     if edit.whole or edit.after is None:
         return " ".join(filter(None, (thing, what_of_edit(edit), change_in_words(edit))))
     after = value_in_words(edit.after)
@@ -184,7 +185,8 @@ def _changes(mended: Mended, locator: Locator) -> Grid:
     grid.notes.append(
         "Nobody is cut off, no honest host's frame gets to another segment, no claim breaks."
     )
-    for new in [*done.new, *done.worse] if done is not None else ():
+    found = [*done.new, *done.worse] if done is not None else []
+    for new in (one for one in found if one.rule not in OF_PAPER):
         grid.notes.append(f"An audit finds then: {new.says} ({new.rule}).")
     for says in done.undecided if done is not None else ():
         grid.notes.append(f"Not known: {says}.")
