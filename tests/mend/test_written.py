@@ -250,6 +250,32 @@ def test_a_switch_with_packet_filters_is_written(inkov: Inkov, tmp_path: Path) -
     assert inkov("mend", "in", "--as-planned").out.startswith("VLAN 61 (seedlings) is as planned.")
 
 
+@pytest.mark.parametrize("newline", ["\n", "\r\n"])
+def test_xml_is_written_line_by_line(inkov: Inkov, tmp_path: Path, newline: str) -> None:
+    """A VLAN comes with its row, its place in the list of the uplink, and a gateway; and goes."""
+    (tmp_path / "in").mkdir()
+    for name in ("core-1.json", "lily-1.xml"):
+        text = (DEMO / "repaired" / name).read_text().replace("\n", newline)
+        (tmp_path / "in" / name).write_bytes(text.encode())
+    before = (tmp_path / "in" / "lily-1.xml").read_bytes().decode()
+    plan = tmp_path / "in" / "plan.yaml"
+    plan.write_text(
+        "vlans:\n  61: {name: see & sow, on: [lily-1, core-1], gateways: {lily-1: 10.61.0.1/24}}\n"
+    )
+    assert inkov("mend", "in", "--as-planned", "--write", "out").status == 0
+    written = (tmp_path / "out" / "lily-1.xml").read_bytes().decode()
+    more = [line for line in written.split(newline) if line not in before.split(newline)]
+    assert {line.strip() for line in more} == {
+        *("<trunk-vlans>61</trunk-vlans>", "<vlan-id>61</vlan-id>", "<name>see &amp; sow</name>"),
+        *("<name>vlan-61</name>", "<vlan>61</vlan>", "<ip>10.61.0.1</ip>"),
+    }
+    for name in ("core-1.json", "lily-1.xml"):
+        (tmp_path / "in" / name).write_bytes((tmp_path / "out" / name).read_bytes())
+    plan.write_text("vlans:\n  61: {on: []}\n")
+    assert inkov("mend", "in", "--as-planned", "--write", "out2").status == 0
+    assert (tmp_path / "out2" / "lily-1.xml").read_bytes().decode() == before
+
+
 TABBED = "host\tswitch\tport\taddress\tgateway\ng\ta\t2\t10.10.0.6/24\t10.10.0.1\n"
 
 

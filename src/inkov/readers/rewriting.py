@@ -36,6 +36,11 @@ def rewriter(form: str) -> Rewrite | None:
     is not written.
     """
     from inkov.readers.openconfig import rewrite as openconfig
+    from inkov.readers.openconfig import rewrite_xml
     from inkov.readers.sheets import rewrite as sheets
 
-    return {"switch sheet": sheets.rewrite, "OpenConfig JSON": openconfig.rewrite}.get(form)
+    return {
+        "switch sheet": sheets.rewrite,
+        "OpenConfig JSON": openconfig.rewrite,
+        "OpenConfig XML": rewrite_xml.rewrite,
+    }.get(form)

@@ -18,10 +18,10 @@ from inkov.readers.openconfig.writer import gateway_interface
 from inkov.readers.rewriting import CannotWrite
 from inkov.vlanset import VlanSet
 
-__all__ = ["rewrite"]
+__all__ = ["LEAVES", "SET", "list_of", "rewrite", "value_of"]
 
 _LAYOUTS: tuple[int | str | None, ...] = (2, 4, "\t", 1, 3, None)
-_SET = {
+SET = {
     Kind.PORT: ("allowed", "access_vlan", "native_vlan", "enabled", "mtu", "mode"),
     Kind.VLAN: ("name", "active"),
     Kind.GATEWAY: ("enabled",),
@@ -69,13 +69,13 @@ def _make(document: Any, device: Device, edit: Edit) -> None:
         _take_away(document, edit.before.origin.pointer, what)
     elif edit.kind is Kind.GATEWAY and edit.attribute == "addresses":
         _set_addresses(document, edit, what)
-    elif edit.attribute in _SET.get(edit.kind, ()):
+    elif edit.attribute in SET.get(edit.kind, ()):
         _set(document, device, edit, what)
     else:
         raise CannotWrite(f"{what}: not written into OpenConfig")
 
 
-_LEAF = {
+LEAVES = {
     "allowed": "trunk-vlans",
     "access_vlan": "access-vlan",
     "native_vlan": "native-vlan",
@@ -94,12 +94,12 @@ def _set(document: Any, device: Device, edit: Edit, what: str) -> None:
         _add_member(document, device, edit, what)
         return
     holder, key = _at(document, origin.pointer, what)
-    holder[key] = _value(edit, holder[key], what)
+    holder[key] = value_of(edit, holder[key], what)
 
 
 def _add_member(document: Any, device: Device, edit: Edit, what: str) -> None:
     """A member that states what none does yet, among those of its container."""
-    leaf = _LEAF.get(edit.attribute) if edit.kind is Kind.PORT else None
+    leaf = LEAVES.get(edit.attribute) if edit.kind is Kind.PORT else None
     if leaf is None:
         raise CannotWrite(f"{what}: no member states it yet")
     port = device.ports[edit.name]
@@ -115,7 +115,7 @@ def _add_member(document: Any, device: Device, edit: Edit, what: str) -> None:
         holder = holder[key]
     if any(":" in key for key in holder):
         raise CannotWrite(f"{what}: its members are named with their modules")
-    holder[leaf] = _value(edit, _NEW[leaf], what)
+    holder[leaf] = value_of(edit, _NEW[leaf], what)
 
 
 _NEW: dict[str, Any] = {
@@ -194,11 +194,11 @@ def _key(holder: Any, word: str) -> Any:
     return next((key for key in holder if key.rpartition(":")[2] == word), None)
 
 
-def _value(edit: Edit, now: Any, what: str) -> Any:
+def value_of(edit: Edit, now: Any, what: str) -> Any:
     """A value as the schema has it (openconfig-vlan, openconfig-interfaces)."""
     value = edit.after.value
     if isinstance(value, VlanSet):
-        return _list(value, now if isinstance(now, list) else [])
+        return list_of(value, now if isinstance(now, list) else [])
     if edit.attribute == "active":
         return "ACTIVE" if value else "SUSPENDED"
     if isinstance(value, Mode):
@@ -210,7 +210,7 @@ def _value(edit: Edit, now: Any, what: str) -> Any:
     return value
 
 
-def _list(vlans: VlanSet, now: list[Any]) -> list[Any]:
+def list_of(vlans: VlanSet, now: list[Any]) -> list[Any]:
     """A list of VLANs; items that stay as a whole stay as they are written."""
     items: list[tuple[int, Any]] = []  # with the first number of each
     left = vlans
