@@ -22,6 +22,7 @@ CURED = {
     *("vlan-name-differs", "vlan-name-against-plan", "edge-missing", "edge-on-link"),
     *("guard-missing", "gateway-shut", "mask-wrong", "host-gateway-wrong"),
     *("host-without-gateway", "protected-uplink", "registration-at-host-port"),
+    "native-against-practice",
 }
 """Rules whose cure leaves no choice in their example: their findings propose edits."""
 

@@ -4,17 +4,17 @@ good practice.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from inkov.campus import Accept, Mode
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
-from inkov.checks.site import DEFAULT_VID, Site
+from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
 from inkov.checks.words import agree, both, counted, listed
 from inkov.edits import Edit
-from inkov.edits.make import allowing, defined
+from inkov.edits.make import allowing, defined, of_port, row_gone
 from inkov.forwarding import Resolved
-from inkov.vlanset import VlanSet, union
+from inkov.vlanset import VlanSet, bit, union
 from inkov.wiring import Link
 
 _FAMILY = "Native VLAN"
@@ -172,6 +172,9 @@ def native_default(site: Site) -> Iterator[Found]:
                 case=case,
                 where=tuple(site.places.of(r, "native_vlan", DEFAULT_VID) for r in ends),
                 assumes=site.places.assumed_for(*((r, "native_vlan") for r in ends)),
+                edits=_housed(site, ends, site.plan.practice.native or 0)
+                if case == "house"
+                else (),
             )
 
 
@@ -334,7 +337,34 @@ def native_against_practice(site: Site) -> Iterator[Found]:
                     Where("", None, wanted, site.plan.practice.origin),
                 ),
                 key=tuple(str(r.end) for r in ends),
+                edits=_housed(site, ends, wanted or 0),
             )
+
+
+def _housed(site: Site, ends: Iterable[Resolved], wanted: int) -> Iterator[Edit]:
+    """The house's native VLAN at some ends. The one before goes off their lists if nobody is in
+    it, and from their switches if it was there for these ends alone.
+    """
+    ends = list(ends)
+    for resolved in ends:
+        switch, port, old = resolved.end.device, resolved.stated, resolved.native
+        yield from defined(site.fabric.campus, site.fabric.device(switch), wanted)
+        yield of_port(switch, port, "native_vlan", wanted)
+        idle = bit(old or 0) & ~site.served_anywhere
+        allowed = (resolved.allowed - VlanSet(idle)) | VlanSet.of(wanted)
+        yield from allowing(switch, port, resolved.allowed, allowed)
+        if idle and old not in (None, DEFAULT_VID) and old not in site.plan.vlans:
+            others = (r for r in site.every_port if r.end.device == switch and r not in ends)
+            if not any(_has(other, old) for other in others):
+                yield from row_gone(site.fabric.device(switch), old)
+
+
+def _has(resolved: Resolved, vid: int) -> bool:
+    """Whether a port has a VLAN because somebody said so."""
+    listed = resolved.stated.allowed
+    return vid in (resolved.native, resolved.access) or (
+        listed is not None and vid in listed.value and listed.value != EVERYTHING
+    )
 
 
 @rule(
