@@ -27,6 +27,11 @@ class _How(NamedTuple):
     write: str | None
     commands: bool
 
+    @property
+    def brief(self) -> bool:
+        """True if what is not mended has no place in it."""
+        return self.diff or self.commands
+
 
 @shared
 def mend(
@@ -120,9 +125,9 @@ def mend(
         trier.harm_of,
         how,
     )
-    if how.diff and mended.unmet:
+    if how.brief and mended.unmet:
         left = "1 finding is" if len(mended.unmet) == 1 else f"{len(mended.unmet)} findings are"
-        complain(f"{left} left, each with the reason without --diff")
+        complain(f"{left} left, each with the reason without --diff or --commands")
     session.end(FINDINGS if mended.unmet or not written else ALL_WELL)
 
 
@@ -153,7 +158,7 @@ def _claim(
         how,
     )
     unmet = not goal.edits and goal.says != HOLDS
-    if how.diff and not goal.edits:
+    if how.brief and not goal.edits:
         complain(f"nothing to change for {goal.claim}: {goal.says}")
     session.end(FINDINGS if unmet or not written else ALL_WELL)
 
@@ -181,7 +186,7 @@ def _as_planned(
         how,
     )
     unmet = [goal for goal in goals if goal.says]
-    if how.diff:
+    if how.brief:
         for goal in unmet:
             complain(f"not met: {goal.words}: {goal.says}")
     session.end(FINDINGS if unmet or not written else ALL_WELL)

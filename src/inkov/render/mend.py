@@ -109,9 +109,11 @@ def steps_result(steps: list[Step], entered: list[list[str]], locator: Locator) 
             for place, text in enumerate(texts):
                 about = (str(number), step.switch or "tables") if place == 0 else ("", "")
                 grid.add(*about, text)
-        if any(not step.tried for step in steps):
+        if not steps:
+            grid.notes.append("There is nothing to change.")
+        elif any(not step.tried for step in steps):
             grid.notes.append("Tried after each stage, not after each step: they are too many.")
-        elif steps and not any(step.cuts for step in steps):
+        elif not any(step.cuts for step in steps):
             grid.notes.append("On the way nobody is cut off who is not in the end.")
         return [grid]
 

@@ -85,11 +85,8 @@ class Roles(Struct, dict=True):
 def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
     """The roles of all devices. `stated` are those that the plan has."""
     campus = fabric.campus
-    routers = {
-        name
-        for name in campus.devices
-        if all(inside.routed for inside in fabric.bridges if inside.device == name)
-    }
+    bridging = {inside.device for inside in fabric.bridges if not inside.routed}
+    routers = {inside.device for inside in fabric.bridges if inside.routed} - bridging
     beside = _neighbours(fabric)
     found = Roles({}, beside=beside, stated=set(stated or {}) & campus.devices.keys())
     found.of = {name: Role.ROUTER if name in routers else Role.ACCESS for name in campus.devices}
