@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import select
 import shutil
 import subprocess
 import sys
@@ -12,6 +13,7 @@ from types import TracebackType
 from typing import Any
 
 CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser")
+_PATIENCE = 120  # seconds until it is taken to hang
 _FLAGS = (
     *("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run"),
     *("--disable-background-networking", "--disable-component-update", "--disable-sync"),
@@ -73,6 +75,8 @@ class Page:
 
     def _take(self) -> Any:
         while b"\0" not in self._rest:
+            ready, _, _ = select.select([self._in], [], [], _PATIENCE)
+            assert ready, "Chromium does not answer"
             more = os.read(self._in.fileno(), 65536)
             assert more, "Chromium has ended"
             self._rest += more
