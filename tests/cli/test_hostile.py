@@ -121,7 +121,7 @@ def seen(result: Result) -> None:
 FORMS = ["table", "json", "csv", "markdown", "html"]
 PAGE = {
     *("html", "head", "meta", "title", "style", "body", "p"),
-    *("table", "thead", "tbody", "tr", "th", "td"),
+    *("table", "thead", "tbody", "tr", "th", "td", "wbr"),
 }
 COMMANDS = [
     (["read"], FORMS),

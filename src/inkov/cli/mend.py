@@ -33,6 +33,18 @@ class _How(NamedTuple):
         return self.diff or self.commands
 
 
+class _Mending(NamedTuple):
+    """What is to change, what tells the harm of a part of it, and whether something is not met.
+    `unsaid` has no place in a diff or in commands, and is said beside these.
+    """
+
+    told: Result
+    edits: list[Edit]
+    harm_of: Callable[[list[Edit]], str]
+    unmet: bool
+    unsaid: list[str]
+
+
 @shared
 def mend(
     options: ListingOptions,
@@ -76,14 +88,11 @@ def mend(
     """The edits that mend what audit finds, all of them tried."""
     from datetime import date
 
+    from inkov.checks import CATALOGUE
+
     if diff and commands:
         fail("--diff and --commands are two ways to tell one thing: take one")
     how = _How(diff, write, commands)
-    from inkov.checks import CATALOGUE, Severity
-    from inkov.checks import audit as run
-    from inkov.mend.findings import Trier, mend_findings
-    from inkov.render.mend import mend_result
-
     for slug in rule or ():
         if slug not in CATALOGUE:
             fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}")
@@ -94,16 +103,36 @@ def mend(
     if claim is not None:
         if rule or finding or as_planned:
             fail("--claim is a goal of its own: leave out --rule, --finding and --as-planned")
-        _claim(session, claim, today, options, how)
-        return
-    if as_planned:
+        mending = _claim(session, claim, today)
+    elif as_planned:
         if rule or finding:
             fail("--as-planned is a goal of its own: leave out --rule and --finding")
-        _as_planned(session, today, options, how)
-        return
+        mending = _as_planned(session, today)
+    else:
+        mending = _findings(session, fail_on, rule, finding, today)
+    written = _tell(session, options, mending, how)
+    if how.brief:
+        for says in mending.unsaid:
+            complain(says)
+    session.end(FINDINGS if mending.unmet or not written else ALL_WELL)
+
+
+def _findings(
+    session: Session,
+    fail_on: FailOn,
+    rules: list[str] | None,
+    ids: list[str] | None,
+    today: date,
+) -> _Mending:
+    """Mend what an audit finds, or some of it."""
+    from inkov.checks import Severity
+    from inkov.checks import audit as run
+    from inkov.mend.findings import mend_findings
+    from inkov.render.mend import mend_result
+
     found = run(session.fabric, session.plan, today=today).findings
     known = {one.id for one in found}
-    for identity in finding or ():
+    for identity in ids or ():
         if identity not in known:
             fail(f"no finding {identity!r}{nearest(identity, known)}")
     worst = Severity(fail_on).rank
@@ -111,64 +140,42 @@ def mend(
         one
         for one in found
         if one.severity.rank <= worst
-        and (not rule or one.rule in rule)
-        and (not finding or one.id in finding)
+        and (not rules or one.rule in rules)
+        and (not ids or one.id in ids)
     ]
     mended = mend_findings(session.loaded.campus, session.plan, goals, today)
-    told = mend_result(mended, session.locator)
-    trier = Trier(session.loaded.campus, session.plan, today)
-    written = _tell(
-        session,
-        options,
-        told,
-        mended.edits,
-        trier.harm_of,
-        how,
-    )
-    if how.brief and mended.unmet:
+    unsaid = []
+    if mended.unmet:
         left = "1 finding is" if len(mended.unmet) == 1 else f"{len(mended.unmet)} findings are"
-        complain(f"{left} left, each with the reason without --diff or --commands")
-    session.end(FINDINGS if mended.unmet or not written else ALL_WELL)
+        unsaid = [f"{left} left, each with the reason without --diff or --commands"]
+    return _Mending(
+        mend_result(mended, session.locator),
+        mended.edits,
+        _harm(session, today, findings=True),
+        bool(mended.unmet),
+        unsaid,
+    )
 
 
-def _claim(
-    session: Session,
-    number: int,
-    today: date,
-    options: ListingOptions,
-    how: _How,
-) -> None:
+def _claim(session: Session, number: int, today: date) -> _Mending:
     """Make a claim of the plan true."""
     from inkov.mend.claims import HOLDS, mend_claim
-    from inkov.mend.findings import Trier
     from inkov.render.mend import claim_result
 
     claims = session.plan.says.claims
     if not 1 <= number <= len(claims):
         fail(f"--claim {number}: the plan has {len(claims)} claims")
     goal, mended = mend_claim(session.fabric, session.plan, claims[number - 1], today)
-    told = claim_result(goal, mended, session.locator)
-    trier = Trier(session.loaded.campus, session.plan, today)
-    written = _tell(
-        session,
-        options,
-        told,
+    return _Mending(
+        claim_result(goal, mended, session.locator),
         mended.edits,
-        lambda edits: trier.harm_of(edits, findings=False),
-        how,
+        _harm(session, today, findings=False),
+        not goal.edits and goal.says != HOLDS,
+        [] if goal.edits else [f"nothing to change for {goal.claim}: {goal.says}"],
     )
-    unmet = not goal.edits and goal.says != HOLDS
-    if how.brief and not goal.edits:
-        complain(f"nothing to change for {goal.claim}: {goal.says}")
-    session.end(FINDINGS if unmet or not written else ALL_WELL)
 
 
-def _as_planned(
-    session: Session,
-    today: date,
-    options: ListingOptions,
-    how: _How,
-) -> None:
+def _as_planned(session: Session, today: date) -> _Mending:
     """Make the plan true."""
     from inkov.mend.intentions import harm_of_some, mend_plan
     from inkov.render.mend import plan_result
@@ -177,40 +184,36 @@ def _as_planned(
     goals, mended = mend_plan(campus, session.plan, today)
     if not goals:
         fail("the plan places no VLAN: say `on` or `gateways` of one")
-    written = _tell(
-        session,
-        options,
+    unmet = [goal for goal in goals if goal.says]
+    return _Mending(
         plan_result(goals, mended, session.locator),
         mended.edits,
         lambda edits: harm_of_some(campus, session.plan, goals, edits, today),
-        how,
+        bool(unmet),
+        [f"not met: {goal.words}: {goal.says}" for goal in unmet],
     )
-    unmet = [goal for goal in goals if goal.says]
-    if how.brief:
-        for goal in unmet:
-            complain(f"not met: {goal.words}: {goal.says}")
-    session.end(FINDINGS if unmet or not written else ALL_WELL)
 
 
-def _tell(
-    session: Session,
-    options: ListingOptions,
-    told: Result,
-    edits: list[Edit],
-    harm_in: Callable[[list[Edit]], str],
-    how: _How,
-) -> bool:
+def _harm(session: Session, today: date, *, findings: bool) -> Callable[[list[Edit]], str]:
+    """What tells the harm that a part of the edits does; with `findings`, new ones are harm."""
+    from inkov.mend.findings import Trier
+
+    trier = Trier(session.loaded.campus, session.plan, today)
+    return lambda edits: trier.harm_of(edits, findings=findings)
+
+
+def _tell(session: Session, options: ListingOptions, mending: _Mending, how: _How) -> bool:
     """Show edits, or what they change in files, and write these; whether all could be written.
     Nothing is where a part does harm without what cannot be written.
     """
     from inkov.render.mend import diff_result
 
     asked = how.diff or how.write is not None
-    files, left = edited_files(session, edits) if asked else ([], [])
-    if how.commands:
-        told = _steps(session, edits)
+    files, left = edited_files(session, mending.edits) if asked else ([], [])
+    told = _steps(session, mending.edits) if how.commands else mending.told
     options.out.show(diff_result([file.diff for file in files]) if how.diff else told)
-    harm = harm_in([edit for file in files for edit in file.edits]) if files and left else ""
+    some = [edit for file in files for edit in file.edits]
+    harm = mending.harm_of(some) if files and left else ""
     for says in left:
         complain(f"not written: {says}")
     if harm:

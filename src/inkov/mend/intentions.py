@@ -46,8 +46,8 @@ __all__ = ["Goal", "harm_of_some", "mend_plan"]
 
 _ROUNDS = 5
 _SHOWN = 4  # ports that are told one by one
-_CONTRADICTING = (
-    *("address-used-twice", "subnets-overlap", "vlan-reserved", "vlan-routed-against-plan"),
+_CONTRADICTING = frozenset(
+    {"address-used-twice", "subnets-overlap", "vlan-reserved", "vlan-routed-against-plan"}
 )
 """Rules that find what a plan cannot mean, with something else that it says or that is there."""
 _MISPLACED = ("vlan-placed-otherwise", "vlan-planned-absent")

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from html import escape
 
 from inkov.harmless import safe
 from inkov.render.grid import Grid
 
-__all__ = ["page_of", "to_page"]
+__all__ = ["page_of", "table_of", "to_page"]
 
 # What is marked has a bar and bold text, so that it does not hang on the colour alone.
 _STYLE = """
@@ -21,13 +22,13 @@ tr:nth-child(even) td { background: #f3f3ec }
 td { white-space: pre-wrap; font-family: ui-monospace, monospace; font-size: 13px }
 .right { text-align: right }
 .marked { font-weight: bold; color: #8a1f5c; box-shadow: inset 3px 0 #8a1f5c; padding-left: .5em }
-p { margin: .2em 0; color: #555 }
+p { margin: .2em 0 } .soft { color: #555 }
 """
 
 
 def to_page(grids: list[Grid]) -> str:
     """The page with some tables, their notes below each."""
-    return page_of("Inkov", "".join(line for grid in grids for line in _table(grid)))
+    return page_of("Inkov", "".join(line for grid in grids for line in table_of(grid)))
 
 
 def page_of(title: str, body: str) -> str:
@@ -39,22 +40,28 @@ def page_of(title: str, body: str) -> str:
     )
 
 
-def _table(grid: Grid) -> Iterator[str]:
-    yield "<table>\n<thead><tr>"
+def table_of(grid: Grid, name: str = "") -> Iterator[str]:
+    """The markup of a table and its notes; `name` is a class that it gets."""
+    yield f"<table{_class(name)}>\n<thead><tr>"
     for column in grid.columns:
-        yield f"<th{_class(right=column.right)}>{escape(column.name)}</th>"
+        yield f"<th{_class('right' * column.right)}>{escape(column.name)}</th>"
     yield "</tr></thead>\n<tbody>\n"
     for number, row in enumerate(grid.rows):
         yield "<tr>"
         for at, (column, cell) in enumerate(zip(grid.columns, row, strict=True)):
-            marked = (number, at) in grid.marks
-            yield f"<td{_class(right=column.right, marked=marked)}>{escape(cell)}</td>"
+            names = _class("right" * column.right, "marked" * ((number, at) in grid.marks))
+            text = _BREAKS.sub(r"\1<wbr>", escape(cell))
+            yield f"<td{names}>{text}</td>"
         yield "</tr>\n"
     yield "</tbody>\n</table>\n"
     for note in grid.notes:
-        yield f"<p>{escape(safe(note))}</p>\n"
+        yield f'<p class="soft">{escape(safe(note))}</p>\n'
 
 
-def _class(**names: bool) -> str:
-    chosen = " ".join(name for name, holds in names.items() if holds)
+_BREAKS = re.compile(r"([,:/])(?=[^\s;])")
+"""Where a cell may be broken: after these marks, not within a name or a number."""
+
+
+def _class(*names: str) -> str:
+    chosen = " ".join(filter(None, names))
     return f' class="{chosen}"' if chosen else ""

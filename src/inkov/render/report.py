@@ -7,7 +7,6 @@ filters long tables.
 
 from __future__ import annotations
 
-import re
 from base64 import b64encode
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from hashlib import sha256
@@ -23,6 +22,7 @@ from inkov.proofs import Verdict
 from inkov.readers import Locator
 from inkov.render.findings import summary, touched
 from inkov.render.grid import Grid
+from inkov.render.page import table_of
 from inkov.render.proofs import assumed_by_all, verdicts_summary
 from inkov.render.text import place
 
@@ -51,7 +51,7 @@ table { border-collapse: collapse; font-size: 13px; width: 100% }
 th { text-align: left; border-bottom: 2px solid var(--soft); padding: .2em .8em .2em 0 }
 td { padding: .15em .8em .15em 0; vertical-align: top; border-bottom: 1px solid var(--line) }
 .right { text-align: right } td:first-child, td:nth-child(2) { white-space: nowrap }
-.marked { font-weight: 700 } .marked::before { content: "! " }
+.marked { font-weight: 700 } .marked:not(:empty)::before { content: "! " }
 pre { background: var(--tint); border-left: 3px solid var(--line); margin: .3em 0;
   padding: .4em .8em; font: 12px/1.45 ui-monospace, monospace; white-space: pre-wrap;
   overflow-wrap: anywhere } pre b { background: #fff3c9 }
@@ -295,28 +295,9 @@ def _claim(verdict: Verdict, common: Sequence[str], locator: Locator) -> Iterato
 
 
 def _table(grid: Grid) -> Iterator[str]:
-    long = ' class="long"' if len(grid.rows) >= _FILTERED_FROM else ""
-    yield f'<div class="scroll"><table{long}>\n<thead><tr>'
-    for column in grid.columns:
-        yield f"<th{_right(column.right)}>{_t(column.name)}</th>"
-    yield "</tr></thead>\n<tbody>\n"
-    for number, row in enumerate(grid.rows):
-        yield "<tr>"
-        for at, (column, cell) in enumerate(zip(grid.columns, row, strict=True)):
-            marked = "<span class='marked'>" if (number, at) in grid.marks and cell else ""
-            text = _BREAKS.sub(r"\1<wbr>", _t(cell))
-            yield f"<td{_right(column.right)}>{marked}{text}{'</span>' * bool(marked)}</td>"
-        yield "</tr>\n"
-    yield "</tbody>\n</table></div>\n"
-    yield from (f'<p class="soft">{_t(note)}</p>\n' for note in grid.notes)
-
-
-_BREAKS = re.compile(r"([,:/])(?=[^\s;])")
-"""Where a cell may be broken: after these marks, not within a name or a number."""
-
-
-def _right(right: bool) -> str:
-    return ' class="right"' if right else ""
+    yield '<div class="scroll">'
+    yield from table_of(grid, "long" if len(grid.rows) >= _FILTERED_FROM else "")
+    yield "</div>\n"
 
 
 def _files(report: Report) -> Iterator[str]:

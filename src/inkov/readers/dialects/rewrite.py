@@ -280,7 +280,7 @@ class _Rewriting:
         if edit.kind is Kind.PORT:
             named = list(self._ports_replaced(line, said.keys, edit.name))
         else:
-            vids = vids_of(said.keys[0], said.keys[0]) if said.keys else VlanSet()
+            vids = vids_of(said.keys[0]) if said.keys else VlanSet()
             named = list(self.values.replaced(line, vids, VlanSet.of(_vid_of(edit))))
         yield from named
         yield line
@@ -332,7 +332,7 @@ class _Rewriting:
         return found
 
     def _vids_of(self, source: Source, key: Any) -> VlanSet:
-        vids = vids_of(key, key)
+        vids = vids_of(key)
         if vids or not isinstance(key, Named) or not source.devices:
             return vids
         rows = (source.devices[0].vlans or {}).values()
@@ -364,7 +364,7 @@ class _Rewriting:
             return
         for said in source.said:
             if said.kind == "vlan" and said.bound.operator == "there" and said.keys:
-                vids = vids_of(said.keys[0], said.keys[0])
+                vids = vids_of(said.keys[0])
                 new = vids | VlanSet.of(vid) if edit.after is not None else vids - VlanSet.of(vid)
                 if new and new != vids and len(vids | new) > 1:
                     for line in self.values.replaced(source.lines[said.line - 1], vids, new):
@@ -440,7 +440,7 @@ def _value(fact: Any) -> Any:
 def _changed(said: Any, before: Any, after: Any) -> Any:
     """What a line has to say, so that what holds is no longer `before` but `after`."""
     if isinstance(after, VlanSet) and isinstance(before, VlanSet):
-        return (vids_of(said, said) | (after - before)) - (before - after)
+        return (vids_of(said) | (after - before)) - (before - after)
     return after
 
 
@@ -452,7 +452,7 @@ def _is_about(said: Said, edit: Edit, device: Device, *, alone: bool = False) ->
         return edit.name in said.keys
     vid = _vid_of(edit)
     for key in said.keys:
-        vids = vids_of(key, key)
+        vids = vids_of(key)
         named = isinstance(key, Named) and name_of(device, vid) in key.items
         if (vid in vids and (not alone or len(vids) == 1)) or named:
             return True

@@ -37,7 +37,7 @@ class Values:
 
     def replaced(self, line: str, old: Any, new: Any) -> Iterator[str]:
         """A line in which another value stands where the old one stood."""
-        wanted = vids_of(old, old)
+        wanted = vids_of(old)
         if isinstance(old, bool) and isinstance(new, bool):
             yield from self._switched(line, new)
             return
@@ -71,7 +71,7 @@ class Values:
     def _listed(self, text: str, old: Any) -> VlanSet | None:
         """The VLANs of a row of words, by number, or as the name that was read."""
         if isinstance(old, Named) and text in old.items:
-            return vids_of(old, old)
+            return vids_of(old)
         words = words_of(text, self.dialect)
         if not (words[0][:1].isdigit() or words[0][:1] == "[") or text.count("[") != text.count(
             "]"
@@ -83,7 +83,7 @@ class Values:
             return None
 
 
-def vids_of(value: Any, name: Any) -> VlanSet:
+def vids_of(value: Any) -> VlanSet:
     """The VLANs of a value, where it has them by number."""
     if isinstance(value, VlanSet):
         return value
