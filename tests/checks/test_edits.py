@@ -22,7 +22,11 @@ CURED = {
     *("vlan-name-differs", "vlan-name-against-plan", "edge-missing", "edge-on-link"),
     *("guard-missing", "gateway-shut", "mask-wrong", "host-gateway-wrong"),
     *("host-without-gateway", "protected-uplink", "registration-at-host-port"),
-    "native-against-practice",
+    *("native-against-practice", "vlan-unnamed", "vlan-unused"),
+    *("trunk-allows-everything", "allowed-nowhere-defined", "trunk-meets-access", "link-shut"),
+    *("negotiation-by-default", "negotiation-defaults-differ", "negotiation-on"),
+    *("host-port-negotiates", "port-against-plan", "unused-port-open", "voice-vlan-missing"),
+    *("promiscuous-mapping-incomplete", "private-host-mismatch"),
 }
 """Rules whose cure leaves no choice in their example: their findings propose edits."""
 

@@ -69,7 +69,7 @@ def asked_again(inkov: Inkov) -> Any:
     ("claim", "says"),
     [
         ("isolate: [climate, pumps]", "it holds"),
-        ("carried-by: {vlans: 10, on: [a]}", "no edits that are known make it hold"),
+        ("carried-by: {vlans: 10, on: [a]}", "no harmless edit that is known ends this"),
         ("join: [climate, pumps]", "several VLANs"),
         ("reach: [climate, 'c:1']", "two hosts or ports"),
     ],
@@ -132,6 +132,50 @@ def test_what_is_not_to_arrive_is_stopped(
         for file in (tmp_path / "out").iterdir():
             (tmp_path / "in" / file.name).write_text(file.read_text())
         assert inkov("prove", "in").out.startswith("HOLDS")
+
+
+def test_a_claim_that_many_mistakes_break_is_mended_as_a_whole(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """Five closets hang on a core, each link with another native VLAN at each end: too many sets of
+    edits to try. The house's native VLAN at all ten ends, and nothing else, ends every leak.
+    """
+    (tmp_path / "in").mkdir()
+    trunk = "[port {}]\nmode: trunk\nnative: {}\nallowed: 10,20,99\n"
+    uplinks = "".join(trunk.format(10 + n, 10) for n in range(5))
+    sheets = {"core": uplinks + "[neighbours]\n"}
+    sheets["core"] += "".join(f"{10 + n}: closet-{n}:9\n" for n in range(5))
+    for n in range(5):
+        sheets[f"closet-{n}"] = trunk.format(9, 20) + f"[neighbours]\n9: core:{10 + n}\n"
+    for name, text in sheets.items():
+        (tmp_path / "in" / f"{name}.sheet").write_text(
+            f"inkov sheet 1\nswitch: {name}\n{CROSSED}{text}"
+        )
+    (tmp_path / "in" / "plan.yaml").write_text(
+        "practice: {native: 99}\nclaims:\n  - {isolate: [climate, tills], level: hostile}\n"
+    )
+    found = inkov("mend", "in", "--claim", "1", "-f", "json")
+    made = {(e["switch"], e["name"], e["attribute"], e["after"]) for e in found.json["edits"]}
+    ends = [("core", str(10 + n)) for n in range(5)] + [(f"closet-{n}", "9") for n in range(5)]
+    assert made == {(*end, "native_vlan", 99) for end in ends}
+    table = inkov("mend", "in", "--claim", "1").out
+    assert "Fewer edits might do." in table and "Nobody else is cut off" in table
+
+
+def test_a_leak_that_only_people_can_end_is_named(inkov: Inkov, tmp_path: Path) -> None:
+    """The native VLANs are cured easily; a port that hears both segments is somebody's to decide,
+    whatever is plugged in there.
+    """
+    (tmp_path / "in").mkdir()
+    both = "[port 3]\nmode: general\npvid: 10\nuntagged: 10\ntagged: 20\n"
+    (tmp_path / "in" / "a.sheet").write_text(f"inkov sheet 1\nswitch: a\n{CROSSED}{both}")
+    (tmp_path / "in" / "plan.yaml").write_text(
+        "claims:\n  - {isolate: [climate, tills], level: hostile}\n"
+    )
+    found = inkov("mend", "in", "--claim", "1", "-f", "json")
+    [unmet] = found.json["unmet"]
+    assert found.status == 1 and found.json["edits"] == []
+    assert "ends this" in unmet["says"] and "a:3" in unmet["says"]
 
 
 def test_a_claim_that_the_plan_does_not_have(inkov: Inkov, tmp_path: Path) -> None:

@@ -16,7 +16,7 @@ from inkov.edits import apply
 from inkov.forwarding import resolve
 from inkov.mend.findings import mend_findings
 from inkov.plan import read_plan
-from inkov.wiring import wire
+from inkov.wiring import End, wire
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_cures import reach_of
 from tests.checks.test_mistakes import clean, ground_of
@@ -44,8 +44,13 @@ def test_a_planted_mistake_is_mended_and_nothing_else(ground: str | int) -> None
         cured = apply(changed, mended.edits)
         fabric = resolve(cured, wire(cured))
         assert audit(fabric, plan, today=TODAY).findings == [], name
-        was = resolve(campus, wire(campus))
-        assert reach_of(fabric) == reach_of(was), name
+        # What a cure shuts, as it says, is heard by nobody any more.
+        shut = {End(e.switch, e.name) for e in mended.edits if e.attribute == "enabled"}
+        shut = {end for end in shut if not fabric.ports[end].up}
+        assert len(shut) == (name == "a_spare_port_left_open"), name
+        was = reach_of(resolve(campus, wire(campus)))
+        heard = {end: {one for one in ends if one[:2] not in shut} for end, ends in was.items()}
+        assert reach_of(fabric) == {e: h for e, h in heard.items() if e not in shut}, name
         mended_kinds.add(kind.rule)
     assert len(mended_kinds) >= 8, mended_kinds
 
@@ -102,6 +107,57 @@ def test_what_somebody_has_to_decide_is_left(inkov: Inkov, tmp_path: Path) -> No
     assert found.json["edits"] == [] and found.status == 1
     assert found.json["unmet"][0]["says"].startswith("somebody has to decide")
     assert "There is nothing to change." in inkov(*asked).out
+
+
+LEFT_AS_ACCESS = """inkov sheet 1
+switch: b
+[vlans]
+10: climate
+20: pumps
+99: nobody
+[port 1]
+vlan: 10
+[port 2]
+vlan: 20
+[port 9]
+vlan: 30
+[neighbours]
+9: a:9
+"""
+
+
+def test_what_another_cure_makes_needless_is_left_out(inkov: Inkov, tmp_path: Path) -> None:
+    """Port 9 of b is in VLAN 30, which b does not have, and a has a trunk there: once that is a
+    trunk, b needs no VLAN 30.
+    """
+    write(tmp_path, TRUNK.format("10,20,99"), "")
+    (tmp_path / "b.sheet").write_text(LEFT_AS_ACCESS)
+    text = (tmp_path / "a.sheet").read_text()
+    more = text.replace("99: nobody\n", "30: ferns\n99: nobody\n")
+    (tmp_path / "a.sheet").write_text(more.replace("[port 9]", "[port 3]\nvlan: 30\n[port 9]"))
+    found = inkov("mend", ".", "-f", "json")
+    assert found.status == 0, found.out
+    assert [(e["switch"], e["name"], e["attribute"], e["after"]) for e in found.json["edits"]] == [
+        ("b", "9", "mode", "trunk"),
+        ("b", "9", "allowed", "10,20,99"),
+        ("b", "9", "native_vlan", 99),
+    ]
+
+
+def test_what_a_cure_is_for_is_told_and_no_harm(inkov: Inkov, tmp_path: Path) -> None:
+    """Untagged frames are in VLAN 10 at one end, in 20 at the other. With the house's native VLAN
+    the two are apart, and each is whole.
+    """
+    trunk = "mode: trunk\nnative: {}\nallowed: 10,20,99\n"
+    write(tmp_path, trunk.format(10), trunk.format(20), "practice: {native: 99}\n")
+    found = inkov("mend", ".", "-f", "json")
+    assert found.status == 0, found.out
+    ends = {(e["switch"], e["name"], e["attribute"], e["after"]) for e in found.json["edits"]}
+    assert ends == {("a", "9", "native_vlan", 99), ("b", "9", "native_vlan", 99)}
+    assert len(found.json["lost"]) == 1 and "VLAN 10" in found.json["lost"][0]
+    table = inkov("mend", ".").out
+    assert "Apart, as is meant: " in table and "Nobody else is cut off" in table
+    assert "untagged-vlan-differs" in table
 
 
 @pytest.mark.parametrize(

@@ -227,7 +227,11 @@ def test_what_is_no_sheet_is_said(inkov: Inkov, tmp_path: Path) -> None:
     sheet = (DEMO / "garden" / "herbarium-1.sheet").read_text()
     more = sheet.replace("60: cameras\n", "60: cameras\n70: cold-store\n", 1)
     assert (tmp_path / "out" / "herbarium-1.sheet").read_text() == more
-    assert result.status == 1 and "3 files written" in result.err  # a sheet, JSON, a table
+    # The port plan has p3 of barn-1 in VLAN 20, and its text in the range of the cameras.
+    lines = (tmp_path / "out" / "barn-1.txt").read_text().splitlines()
+    bare = [line.rpartition("= ")[2] for line in lines if " bare = " in line]
+    assert bare == ["p1..p2,p3", "p4", "p9"]
+    assert result.status == 1 and "7 files written" in result.err
     # A host of the plan is a line of the plan, which nobody but its author writes.
     (tmp_path / "in").mkdir()
     (tmp_path / "in" / "a.sheet").write_text(SHEET + "[gateway 10]\naddress: 10.10.0.1/24\n")

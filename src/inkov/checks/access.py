@@ -12,7 +12,8 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import RangeOverridden, VlanAbsent
 from inkov.checks.site import DEFAULT_VID, Site
 from inkov.checks.words import agree, counted, listed
-from inkov.edits.make import defined, usual_name
+from inkov.edits import Edit
+from inkov.edits.make import defined, of_port, usual_name
 from inkov.forwarding import Resolved
 
 _FAMILY = "Access ports"
@@ -54,7 +55,15 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
             },
             where=tuple(site.places.of(p, "access_vlan", vid) for p in ports),
             cause=VlanAbsent(vid, device),
+            edits=_known(site, device, vid),
         )
+
+
+def _known(site: Site, device: str, vid: int) -> list[Edit]:
+    """What defines a VLAN. One that nobody has by name may be a slip of the hand: that is asked."""
+    if not usual_name(site.fabric.campus, vid):
+        return []
+    return defined(site.fabric.campus, site.fabric.device(device), vid)
 
 
 @rule(
@@ -198,6 +207,7 @@ def voice_vlan_missing(site: Site) -> Iterator[Found]:
                         site.places.of(with_voice[0], "voice_vlan", voice),
                     ),
                     key=(device, *(r.end.port for r in missing)),
+                    edits=[of_port(device, r.stated, "voice_vlan", voice) for r in missing],
                 )
 
 
@@ -235,12 +245,7 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
                 },
                 where=tuple(site.places.of(p, "voice_vlan", vid) for p in ports),
                 cause=VlanAbsent(vid, device),
-                # One that nobody has by name may be a slip of the hand: that is asked.
-                edits=(
-                    defined(site.fabric.campus, site.fabric.device(device), vid)
-                    if usual_name(site.fabric.campus, vid)
-                    else ()
-                ),
+                edits=_known(site, device, vid),
             )
 
 
@@ -336,6 +341,13 @@ def unused_port_open(site: Site) -> Iterator[Found]:
             ),
             severity=Severity.NOTE if what == "parking" else Severity.RISK,
             key=(device, what, *(p.end.port for p in ports)),
+            edits=[
+                of_port(device, p.stated, "access_vlan", parking)
+                if what == "parking"
+                else of_port(device, p.stated, "enabled", False)
+                for p in ports
+                if p.end not in site.hosts_at
+            ],
         )
 
 

@@ -459,6 +459,7 @@ def trunk_allows_everything(site: Site) -> Iterator[Found]:
                 ),
                 where=tuple(site.places.of(r, "allowed") for r in ends),
                 assumes=site.places.assumed_for(*((r, "allowed") for r in ends)),
+                edits=[edit for r in ends for edit in _listing(r, VlanSet(needs))] if needs else (),
             )
 
 
@@ -608,4 +609,5 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
                 case="neither" if len(group) > 1 else "alone",
                 where=tuple(site.places.of(r, "allowed") for r, _ in stray),
                 about=vids.bits,
+                edits=[edit for r, more in stray for edit in _listing(r, r.allowed - more)],
             )

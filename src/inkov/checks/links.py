@@ -11,6 +11,8 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.negotiation import talked
 from inkov.checks.site import EVERYTHING, Joined, Site
+from inkov.edits import Edit
+from inkov.edits.make import like_trunk
 from inkov.forwarding import Resolved
 from inkov.forwarding.reach import owned_tags
 from inkov.vlanset import bit, bits_to_text
@@ -76,7 +78,18 @@ def trunk_meets_access(site: Site) -> Iterator[Found]:
             severity=Severity.BREACH if joins else Severity.FAULT,
             vlans=(bit(native) | bit(vid) if joins else 0) | lost,
             cause=LinkFails(joined.link),
+            edits=_as_its_far_end(site, access, trunk, lost),
         )
+
+
+def _as_its_far_end(site: Site, access: Resolved, trunk: Resolved, lost: int) -> list[Edit]:
+    """An access port as the trunk at its other end, if its switch has a VLAN that is lost: else
+    it may be the trunk that is wrong.
+    """
+    if trunk.allowed == EVERYTHING or not lost & site.fabric.live[access.end.device]:
+        return []
+    now, then = ((r.completed.allowed, r.completed.native_vlan) for r in (access, trunk))
+    return like_trunk(access.end.device, access.stated, now, then)
 
 
 @rule(

@@ -215,6 +215,9 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
             },
             case="elsewhere" if vid in names else "nowhere",
             where=tuple(places),
+            edits=_renamed(site, vid, (w.switch for w in places), names[vid])
+            if vid in names
+            else (),
         )
 
 

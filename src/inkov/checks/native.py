@@ -107,7 +107,19 @@ def untagged_vlan_differs(site: Site) -> Iterator[Found]:
             where=(site.places.of(a, one, vid_a), site.places.of(b, other, vid_b)),
             assumes=site.places.assumed_for((a, one), (b, other)),
             vlans=mask,
+            edits=_one_native(site, a, b),
         )
+
+
+def _one_native(site: Site, a: Resolved, b: Resolved) -> list[Edit]:
+    """Two trunks with the house's native VLAN, if there is one: else nobody knows which is right.
+    What was native at one end, and crosses tagged from now on, stays on the lists.
+    """
+    house = site.plan.practice.native
+    if house is None or a.mode is not Mode.TRUNK or b.mode is not Mode.TRUNK:
+        return []
+    ends = [r for r in (a, b) if r.native != house]
+    return list(_housed(site, ends, house))
 
 
 def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:

@@ -4,13 +4,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from inkov.campus import Basis, Mode, Negotiation
 from inkov.checks.catalogue import Found, Severity, finding, rule
 from inkov.checks.causes import LinkFails
 from inkov.checks.site import Joined, Site
 from inkov.checks.words import agree, both, counted, listed
+from inkov.edits import Edit
+from inkov.edits.make import decided
 from inkov.forwarding import Resolved
 from inkov.forwarding.negotiation import negotiates
 from inkov.vlanset import bit, bits_to_text
@@ -127,6 +129,7 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
                 },
                 where=(site.places.of(a, "negotiation"), site.places.of(b, "negotiation")),
                 assumes=site.places.assumed_for((a, "negotiation"), (b, "negotiation")),
+                edits=_fixed((a, b)),
             )
 
 
@@ -158,7 +161,13 @@ def negotiation_by_default(site: Site) -> Iterator[Found]:
                 },
                 where=tuple(site.places.of(r, "negotiation") for r in ends),
                 assumes=site.places.assumed_for(*((r, "negotiation") for r in ends)),
+                edits=_fixed(ends),
             )
+
+
+def _fixed(ends: Iterable[Resolved]) -> list[Edit]:
+    """Ports that stay what they negotiated, and negotiate no more."""
+    return [edit for r in ends for edit in decided(r.end.device, r.stated, r.effective_mode)]
 
 
 def _resting(site: Site) -> Iterator[tuple[Resolved | None, Resolved | None]]:
@@ -212,6 +221,7 @@ def negotiation_on(site: Site) -> Iterator[Found]:
                 case=("on", *(["house"] if against else []), "trunk" if trunks else "access"),
                 where=tuple(site.places.of(r, "negotiation") for r in ends),
                 severity=Severity.RISK if against else None,
+                edits=_fixed(ends),
             )
 
 
@@ -264,6 +274,7 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
             ),
             key=(device, how, *(r.end.port for r in ports)),
             about=opened,
+            edits=_fixed(ports),
         )
 
 

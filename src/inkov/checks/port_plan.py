@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Fact
+from inkov.campus import Fact, Mode
 from inkov.campus.secrets import without_secrets
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.site import Site
 from inkov.checks.words import both
+from inkov.edits import Edit
+from inkov.edits.make import defined, of_port, usual_name
 from inkov.forwarding import Resolved
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
 from inkov.wiring.names import NameFinder
 
@@ -72,6 +74,8 @@ def port_against_plan(site: Site) -> Iterator[Found]:
             wanted = [f"{_named(a)} {_word(planned.values[a])}" for a in wrong]
             table, vid = site.defined(device), planned.values.get("access_vlan")
             lacking = vid if table is not None and vid and vid not in table else None
+            live = union(site.fabric.live.values())
+            unheard = vid and not usual_name(site.fabric.campus, vid) and not live >> vid & 1
             yield finding(
                 {
                     "switch": device,
@@ -84,6 +88,13 @@ def port_against_plan(site: Site) -> Iterator[Found]:
                 where=(*(site.places.of(resolved, a) for a in wrong), here),
                 assumes=site.places.assumed_for(*((resolved, a) for a in wrong)),
                 key=(device, port),
+                # A VLAN that nobody has is a slip in the plan, or comes later: that is asked.
+                edits=()
+                if unheard
+                else [
+                    *(_defining(site, device, lacking) if lacking else ()),
+                    *(edit for a in wrong for edit in _as_planned(resolved, a, planned.values[a])),
+                ],
             )
 
     for name, where in unknown.items():
@@ -93,6 +104,22 @@ def port_against_plan(site: Site) -> Iterator[Found]:
             where=(where,),
             severity=Severity.NOTE,
         )
+
+
+def _defining(site: Site, device: str, vid: int) -> list[Edit]:
+    return defined(site.fabric.campus, site.fabric.device(device), vid)
+
+
+def _as_planned(resolved: Resolved, attribute: str, wanted: object) -> Iterator[Edit]:
+    """A port as it is planned. A general port is in one VLAN by its PVID, untagged."""
+    port, switch = resolved.stated, resolved.end.device
+    if attribute == "access_vlan" and resolved.mode is Mode.GENERAL and isinstance(wanted, int):
+        yield of_port(switch, port, "pvid", wanted)
+        yield of_port(switch, port, "untagged", VlanSet.of(wanted))
+    elif attribute == "access_vlan" and resolved.mode is not Mode.ACCESS:
+        return  # what becomes of the rest of it?
+    else:
+        yield of_port(switch, port, attribute, wanted)
 
 
 def _named(attribute: str) -> str:

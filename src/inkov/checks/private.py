@@ -6,12 +6,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.campus import Device, Mode, Private
+from inkov.campus import Device, Fact, Mode, Private, Vlan
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails, SecondaryAlone, VlanAbsent
 from inkov.checks.site import Site
 from inkov.checks.words import both, counted, listed
-from inkov.edits.make import allowing, of_port
+from inkov.edits import Edit, Kind
+from inkov.edits.make import allowing, of_port, of_row, usual_name
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, bits_to_text
 
@@ -102,7 +103,18 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
                     cause=VlanAbsent(vid, device.name),
                     vlans=1 << vid,
                     key=(device.name, str(primary), str(vid)),
+                    edits=_private(site, device, vid, *kinds) if len(kinds) == 1 else (),
                 )
+
+
+def _private(site: Site, device: Device, vid: int, kind: Private) -> list[Edit]:
+    """A VLAN that is defined as a secondary."""
+    row = device.row(vid)
+    if row is None:
+        name = usual_name(site.fabric.campus, vid)
+        new = Vlan(vid, device.origin, name, private=Fact(kind, device.origin))
+        return [Edit(device.name, Kind.VLAN, str(vid), "", None, new)]
+    return [of_row(device.name, row, "private", kind)]
 
 
 @rule(
@@ -143,7 +155,16 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
                     where=(site.places.row(device.name, vid),),
                     cause=SecondaryAlone(vid, device.name),
                     vlans=1 << vid,
+                    edits=_associated(device, vid, *of_others) if len(of_others) == 1 else (),
                 )
+
+
+def _associated(device: Device, vid: int, primary: int) -> list[Edit]:
+    """A secondary with its primary."""
+    row = device.row(primary)
+    if row is None or row.secondaries is None:
+        return []
+    return [of_row(device.name, row, "secondaries", row.secondaries.value | VlanSet.of(vid))]
 
 
 @rule(
@@ -242,6 +263,14 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
                     site.places.row(resolved.end.device, primary),
                 ),
                 vlans=missing.bits,
+                edits=[
+                    of_port(
+                        resolved.end.device,
+                        resolved.stated,
+                        "secondaries",
+                        resolved.completed.secondaries | missing,
+                    )
+                ],
             )
 
 
@@ -293,6 +322,9 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
                 ),
                 cause=SecondaryAlone(vid, device) if alone else None,
                 key=(str(resolved.end),),
+                edits=[of_port(device, resolved.stated, "primary", owners[0])]
+                if len(owners) == 1
+                else (),
             )
 
 

@@ -10,7 +10,7 @@ from inkov.checks.causes import InterfaceWrong, LinkFails
 from inkov.checks.gateways import place_of
 from inkov.checks.site import Site
 from inkov.checks.words import both, listed
-from inkov.edits.make import gateway_edit
+from inkov.edits.make import gateway_edit, of_port
 from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.reasons import decided_at
 from inkov.wiring import End, Link
@@ -58,6 +58,7 @@ def link_shut(site: Site) -> Iterator[Found]:
             ),
             cause=LinkFails(links[0]),
             vlans=fabric.live[name] & site.served.get(name, 0),
+            edits=[of_port(r.end.device, r.stated, "enabled", True) for r in ends],
         )
 
 

@@ -9,7 +9,8 @@ from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import VlanAbsent
 from inkov.checks.site import DEFAULT_VID, EVERYTHING, Site
 from inkov.checks.words import both, counted, listed
-from inkov.edits.make import active, defined
+from inkov.edits import Edit
+from inkov.edits.make import active, allowing, defined, of_port, row_gone
 from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, bits, union
 
@@ -297,7 +298,23 @@ def vlan_unused(site: Site) -> Iterator[Found]:
             {"vid": vid, "switches": listed([w.switch for w in wheres])},
             where=tuple(wheres),
             key=(vid,),
+            edits=_removed(site, vid, [w.switch for w in wheres]),
         )
+
+
+def _removed(site: Site, vid: int, switches: list[str]) -> Iterator[Edit]:
+    """Some switches without a VLAN, and the lists of trunks that name it."""
+    for resolved in site.every_port:
+        listed_ones = resolved.stated.allowed
+        if listed_ones is not None and listed_ones.value != EVERYTHING:
+            after = listed_ones.value - VlanSet.of(vid)
+            yield from allowing(resolved.end.device, resolved.stated, listed_ones.value, after)
+        tagged = resolved.stated.tagged
+        if tagged is not None and vid in tagged.value:
+            after = tagged.value - VlanSet.of(vid)
+            yield of_port(resolved.end.device, resolved.stated, "tagged", after)
+    for switch in switches:
+        yield from row_gone(site.fabric.device(switch), vid)
 
 
 @rule(
@@ -397,4 +414,5 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
                     severity=Severity.FAULT,
                     cause=VlanAbsent(vid, name),
                     key=(name, vid),
+                    edits=defined(site.fabric.campus, site.fabric.device(name), vid),
                 )

@@ -5,7 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from inkov.campus import Campus, Device, Fact, Gateway, Host, Origin, Port, Vlan
+from inkov.campus import (
+    Campus,
+    Device,
+    Fact,
+    Gateway,
+    Host,
+    Mode,
+    Negotiation,
+    Origin,
+    Port,
+    Vlan,
+)
 from inkov.edits.edit import Edit, Kind
 from inkov.edits.things import of_device
 from inkov.vlanset import VlanSet
@@ -13,12 +24,15 @@ from inkov.vlanset import VlanSet
 __all__ = [
     "active",
     "allowing",
+    "decided",
     "defined",
     "gateway_edit",
     "gateways_in",
     "host_edit",
+    "like_trunk",
     "named",
     "of_port",
+    "of_row",
     "row_gone",
     "usual_name",
 ]
@@ -36,6 +50,28 @@ def of_port(switch: str, port: Port, attribute: str, after: Any) -> Edit:
 def allowing(switch: str, port: Port, now: VlanSet, after: VlanSet) -> list[Edit]:
     """A trunk's list as it is to be; [] if it is so."""
     return [of_port(switch, port, "allowed", after)] if now != after else []
+
+
+def like_trunk(
+    switch: str, port: Port, now: tuple[VlanSet, int | None], then: tuple[VlanSet, int | None]
+) -> list[Edit]:
+    """A port as a trunk with another one's list and native VLAN, each as they are `now` and
+    `then`.
+    """
+    edits = [of_port(switch, port, "mode", Mode.TRUNK)]
+    if now[0] != then[0]:
+        edits.append(of_port(switch, port, "allowed", then[0]))
+    if now[1] != then[1]:
+        edits.append(of_port(switch, port, "native_vlan", then[1]))
+    return edits
+
+
+def decided(switch: str, port: Port, mode: Mode) -> list[Edit]:
+    """A port that is what its mode says, and asks nobody."""
+    edits = [of_port(switch, port, "negotiation", Negotiation.SILENT)]
+    if port.mode is None or port.mode.value is not mode:
+        edits.append(of_port(switch, port, "mode", mode))
+    return edits
 
 
 def defined(campus: Campus, device: Device, vid: int) -> list[Edit]:
@@ -71,10 +107,16 @@ def gateways_in(device: Device, vid: int) -> list[tuple[str, Gateway]]:
     return [(name, one) for name, one in held.listed(device).items() if one.vid == vid]
 
 
+def of_row(switch: str, row: Vlan, attribute: str, after: Any) -> Edit:
+    """An edit of one attribute of a VLAN's row."""
+    before = getattr(row, attribute)
+    origin = before.origin if before is not None else row.origin
+    return Edit(switch, Kind.VLAN, str(row.vid), attribute, before, Fact(after, origin))
+
+
 def named(switch: str, row: Vlan, name: str) -> Edit:
     """Another name for a VLAN."""
-    origin = row.name.origin if row.name is not None else row.origin
-    return Edit(switch, Kind.VLAN, str(row.vid), "name", row.name, Fact(name, origin))
+    return of_row(switch, row, "name", name)
 
 
 def usual_name(campus: Campus, vid: int) -> Fact[str] | None:

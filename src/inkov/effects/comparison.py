@@ -119,7 +119,8 @@ class Comparison(Struct, dict=True):
 
 class Options(Struct):
     """How to compare: at which levels, from which severity on findings are refused (None: never),
-    what was meant, and which switches are `unchanged` since their files are.
+    what was meant, and which switches are `unchanged` since their files are. Without `blame` no
+    edits are found that are to blame for an effect, which takes many trials.
     """
 
     levels: Sequence[Level] = (Level.HONEST, Level.HOSTILE)
@@ -127,6 +128,7 @@ class Options(Struct):
     meant: Change | None = None
     unchanged: frozenset[str] = frozenset()
     today: date = date.min
+    blame: bool = True
 
 
 def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options) -> Comparison:
@@ -215,7 +217,7 @@ def _effects(
         honest = [effect for effect in result.effects if effect.level == Level.HONEST]
         found = _beyond(found, honest)
         blamer = Blamer(campus, result.edits, relation, resolved, trials)
-        for effect in found:
+        for effect in found if options.blame else ():
             blamer.blame(effect)
         result.effects += found
 

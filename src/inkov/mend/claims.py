@@ -13,19 +13,20 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import date
-from itertools import islice
+from functools import partial
+from itertools import chain, islice
 
 from msgspec import Struct, field
-from msgspec.structs import replace
 
 from inkov.campus import Host, Origin
+from inkov.checks import Severity
 from inkov.edits import Edit
 from inkov.edits.make import defined
 from inkov.effects import Comparison
 from inkov.forwarding import Fabric
 from inkov.forwarding.domains import domains
 from inkov.levels import Layer, Outcome
-from inkov.mend.cuts import cuts
+from inkov.mend.cuts import Cuts
 from inkov.mend.findings import Mended, Trier, together
 from inkov.mend.tickets import Ticket
 from inkov.mend.ways import Ways
@@ -37,14 +38,18 @@ __all__ = ["HOLDS", "Claimed", "mend_claim"]
 
 _MOST_CUTS = 8  # that are tried on the whole campus
 HOLDS = "it holds"
+_NONE = "no edits that are known make it hold"
 
 
 class Claimed(Struct):
-    """A claim that is to be made true: the edits that do it, or in `says` why there are none."""
+    """A claim that is to be made true: the edits that do it (`smallest` if no fewer do, as far
+    as is known), or in `says` why there are none.
+    """
 
     claim: str
     edits: list[Edit] = field(default_factory=list)
     says: str = ""
+    smallest: bool = True
 
 
 def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[Claimed, Mended]:
@@ -54,43 +59,53 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     if before.verdict == Outcome.HOLDS:
         goal.says = HOLDS
         return goal, Mended()
-    if _is_forbidding(claim):
-        found: Iterable[list[Edit]] = islice(cuts(fabric, plan, claim, before), _MOST_CUTS)
+    cuts = Cuts(fabric, plan, claim, before) if _is_forbidding(claim) else None
+    if cuts is not None:
+        found: Iterable[list[Edit]] = chain(
+            islice(cuts.smallest(), _MOST_CUTS), (edits for edits in [cuts.one_by_one()] if edits)
+        )
     else:
         edits = _edits(fabric, plan, claim)
         if isinstance(edits, str):
             goal.says = edits
             return goal, Mended()
         found = [edits]
-    goal.says = "no edits that are known make it hold"
-    trier, harm = Trier(fabric.campus, plan, today), ""
+    goal.says = _NONE
+    trier = Trier(fabric.campus, plan, today)
+    best: tuple[list[Edit], Comparison] | None = None
     for edits in found:
         done = trier.compared(edits)
         verdict = next((one.after for one in done.claims if one.claim == claim.words), None)
         if verdict is None or verdict.verdict != Outcome.HOLDS:
             continue
-        does = _harm(trier, done, meant=_is_forbidding(claim))
-        if not does:
-            goal.edits, goal.says = edits, ""
-            return goal, trier.mended(edits, done)
-        harm = harm or does
-        goal.says = f"its edits do harm: {harm}"
+        meant = cuts.meant(partial(trier.resolved, edits)) if cuts is not None else None
+        does = trier.harm_in(done, findings=False, meant=meant) or _cut_off_from(done)
+        if does:
+            goal.says = f"its edits do harm: {does}" if goal.says == _NONE else goal.says
+        elif best is None or not trier.harm_in(done, meant=meant):
+            best = edits, done
+            goal.smallest = cuts is None or cuts.sure
+            if not trier.harm_in(done, meant=meant):
+                break  # nothing else is found then: no other is better
+    if best is not None:
+        goal.edits, goal.says = best[0], ""
+        return goal, trier.mended(*best)
+    if cuts is not None and cuts.left is not None:
+        goal.says = f"no harmless edit that is known ends this: {cuts.left.because}"
     return goal, Mended()
+
+
+def _cut_off_from(done: Comparison) -> str:
+    """What is worse for the switches themselves, in words; "" if nothing is."""
+    for new in done.new:
+        if new.severity.rank <= Severity.FAULT.rank:
+            return f"it makes another finding: {new.says} ({new.rule})"
+    return ""
 
 
 def _is_forbidding(claim: Claim) -> bool:
     """Whether a claim is that something must not arrive."""
     return any(one is not None for one in (claim.isolate, claim.not_reach, claim.carried_by))
-
-
-def _harm(trier: Trier, done: Comparison, *, meant: bool) -> str:
-    """What harm edits do; where the end of a leak is `meant`, who reached another segment by it and
-    does so no more is not cut off.
-    """
-    if meant:
-        kept = [effect for effect in done.effects if effect.gained or not effect.crosses]
-        done = replace(done, effects=kept)
-    return trier.harm_in(done, findings=False)
 
 
 def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:

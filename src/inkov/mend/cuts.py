@@ -3,81 +3,196 @@
 ## Theory of operation
 
 A broken claim comes with the way of a frame. Whatever cures the claim has to end this way; so edits
-are proposed along it: where it crosses a link, the VLAN is taken off the lists, or the native VLAN
-becomes that of the other end; where it comes in or goes out, a host port decides by itself no more,
-and lets nobody register VLANs. Each proposal is tried, and the claim judged again. If another way
-is left, proposals along that one are added. Sets of edits are tried in the order of their size, so
-the first that does is the smallest that these proposals lead to. Which of several does no harm is
-found out by trying them on the whole campus; that is up to the caller.
+are proposed along it: what an audit proposes for the ports that it passes; where it crosses a link,
+the VLAN is taken off the lists, or the native VLAN becomes that of the other end; where it comes in
+or goes out, a host port decides by itself no more, and lets nobody register VLANs. Each proposal is
+tried, and the claim judged again. If another way is left, proposals along that one are added.
+
+Two searches use this. `smallest` tries sets of edits in the order of their size, so the first that
+does is the smallest that these proposals lead to. Which of several does no harm is found out by
+trying them on the whole campus; that is up to the caller. Where several mistakes break a claim,
+there are too many sets: `one_by_one` ends one leak after the other, each by the fewest edits that
+cut nobody off, and in the end leaves out those that are not needed.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from heapq import heappop, heappush
 
 from inkov.campus import Mode, Negotiation
+from inkov.checks import Finding, Severity, Site, audit
 from inkov.edits import Edit, apply
 from inkov.edits.make import of_port
+from inkov.effects import Effect
 from inkov.forwarding import Fabric, Resolved, resolve
-from inkov.levels import Outcome
+from inkov.levels import Layer, Outcome
 from inkov.mend.findings import together
+from inkov.mend.meant import Meant
+from inkov.mend.trial import trial
 from inkov.plan import Claim, Plan
 from inkov.proofs.prove import Prover
 from inkov.proofs.verdict import Verdict
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bit, union
 from inkov.wiring import End, wire
 
-__all__ = ["cuts"]
+__all__ = ["Cuts"]
 
+_TRIALS = 3000  # of edits, over the number of switches
 _MOST_TRIALS = 300
+_MOST_LEAKS = 40
 
 
-def cuts(fabric: Fabric, plan: Plan, claim: Claim, broken: Verdict) -> Iterator[list[Edit]]:
-    """Sets of edits with which a claim holds, the smallest first, as far as proposals lead."""
-    waiting: list[tuple[int, int, list[Edit]]] = []
-    number = trials = 0
-    seen: set[frozenset[str]] = set()
+class Cuts:
+    """A claim that is broken, and the edits that could end its leaks."""
 
-    def propose(on: Fabric, verdict: Verdict, before: list[Edit]) -> None:
-        nonlocal number
-        for proposal in _along(on, verdict, plan.says.practice.native):
-            edits = together([*before, *proposal])
-            key = frozenset(repr((edit.place, edit.after)) for edit in edits)
-            if key not in seen:
-                seen.add(key)
-                number += 1
-                heappush(waiting, (len(edits), number, edits))
+    def __init__(self, fabric: Fabric, plan: Plan, claim: Claim, broken: Verdict) -> None:
+        self.fabric = fabric
+        self.plan = plan
+        self.claim = claim
+        self.broken = broken
+        self.joined: list[int] = [_vlans_on(broken)]
+        """The VLANs of each leak that was met, as masks."""
+        self.sure = True
+        """Whether fewer edits than those found last do not do."""
+        self.left: Verdict | None = None
+        """The first way that no edits end without harm."""
+        self.gaps = Site(fabric, plan).breaks
+        self.found: dict[End, list[Finding]] = {}
+        for one in audit(fabric, plan).findings:
+            for where in one.where if one.edits else ():
+                at = self.found.setdefault(End(where.switch or "", where.port or ""), [])
+                if one not in at:
+                    at.append(one)
 
-    propose(fabric, broken, [])
-    while waiting and trials < _MOST_TRIALS:
-        trials += 1
-        _, _, edits = heappop(waiting)
-        campus = apply(fabric.campus, edits)
+    def meant(self, after: Callable[[], Fabric]) -> Meant:
+        """What edits that end the leaks are for."""
+        return Meant(self.joined, (), after)
+
+    # --- searches ---
+
+    def smallest(self) -> Iterator[list[Edit]]:
+        """Sets of edits with which the claim holds, the smallest first."""
+        waiting: list[tuple[int, int, list[Edit]]] = []
+        number = 0
+        seen: set[frozenset[str]] = set()
+
+        def propose(on: Fabric, verdict: Verdict, before: list[Edit]) -> None:
+            nonlocal number
+            for proposal in self._along(on, verdict):
+                edits = together([*before, *proposal])
+                key = frozenset(repr((edit.place, edit.after)) for edit in edits)
+                if key not in seen:
+                    seen.add(key)
+                    number += 1
+                    heappush(waiting, (len(edits), number, edits))
+
+        propose(self.fabric, self.broken, [])
+        for _ in range(min(_MOST_TRIALS, _TRIALS // max(len(self.fabric.campus.devices), 1))):
+            if not waiting:
+                return
+            _, _, edits = heappop(waiting)
+            tried, verdict = self._with(edits)
+            if verdict.verdict == Outcome.HOLDS:
+                yield edits
+            elif verdict.verdict == Outcome.BROKEN:
+                propose(tried, verdict, edits)
+
+    def one_by_one(self) -> list[Edit]:
+        """Edits that end one leak after the other, and cut nobody off; [] if none are known. Fewer
+        might do.
+        """
+        self.sure = False
+        edits: list[list[Edit]] = []
+        now, verdict = self.fabric, self.broken
+        for _ in range(_MOST_LEAKS):
+            if verdict.verdict != Outcome.BROKEN:
+                break
+            self.joined.append(_vlans_on(verdict))
+            for proposal in self._along(now, verdict):
+                tried, then = self._with(_flat([*edits, proposal]))
+                if _way(then) != _way(verdict) and self._is_harmless(tried):
+                    edits.append(proposal)
+                    now, verdict = tried, then
+                    break
+            else:
+                self.left = verdict
+                return []
+        return _flat(self._needed(edits)) if verdict.verdict == Outcome.HOLDS else []
+
+    def _needed(self, edits: list[list[Edit]]) -> list[list[Edit]]:
+        """The proposals without those that later ones made needless."""
+        for one in list(edits):
+            fewer = [other for other in edits if other is not one]
+            tried, verdict = self._with(_flat(fewer))
+            if verdict.verdict == Outcome.HOLDS and self._is_harmless(tried):
+                edits = fewer
+        return edits
+
+    def _with(self, edits: list[Edit]) -> tuple[Fabric, Verdict]:
+        campus = apply(self.fabric.campus, edits)
         tried = resolve(campus, wire(campus))
-        verdict = Prover(tried, plan).judge(claim)
-        if verdict.verdict == Outcome.HOLDS:
-            yield edits
-        elif verdict.verdict == Outcome.BROKEN:
-            propose(tried, verdict, edits)
+        return tried, Prover(tried, self.plan).judge(self.claim)
+
+    def _is_harmless(self, tried: Fabric) -> bool:
+        done = trial(self.fabric, tried, self.plan)
+        meant = self.meant(lambda: tried)
+        # What is opened between VLANs that leak anyway ends with the next leak, or is told then.
+        opens = any(
+            effect.crosses and effect.layer == Layer.FRAMES and not self._leak_anyway(effect)
+            for effect in done.gained
+        )
+        lost = any(not effect.follows and not meant.covers(effect) for effect in done.lost)
+        gaps = Site(tried, self.plan).breaks
+        apart = any(len(found) > len(self.gaps.get(vid, ())) for vid, found in gaps.items())
+        return not (done.undecided or opens or lost or apart)
+
+    def _leak_anyway(self, effect: Effect) -> bool:
+        both = effect.sources.vlans.bits | effect.targets.vlans.bits
+        return any(not both & ~vlans for vlans in self.joined)
+
+    # --- proposals ---
+
+    def _along(self, fabric: Fabric, verdict: Verdict) -> Iterator[list[Edit]]:
+        """Edits that could end the way of a frame: what an audit proposes first, and then what is
+        along the way, each with the fewest edits first.
+        """
+        cures: dict[str, list[Edit]] = {}
+        others: list[list[Edit]] = []
+        for step in verdict.witness:
+            end = End(step.switch, step.port)
+            if end not in fabric.ports:
+                continue
+            own = fabric.ports[fabric.end_of(*end)]
+            fars = fabric.wiring.around(own.end)
+            for at in (own.end, *fars):
+                for one in self.found.get(at, ()):
+                    cures[one.id] = list(one.edits)
+                    self.joined += [one.vlans] if one.severity is Severity.BREACH else []
+            if not fars:
+                others += _at_host(own)
+            for far in fars:
+                if far in fabric.ports and step.vlan:
+                    native = self.plan.says.practice.native
+                    others += _on_link(own, fabric.ports[far], step.vlan, native)
+        yield from sorted(cures.values(), key=_size)
+        yield from sorted(others, key=_size)
 
 
-def _along(fabric: Fabric, verdict: Verdict, native: int | None) -> Iterator[list[Edit]]:
-    """Edits that end the way of a frame, one after the other along it. `native` is the house's
-    native VLAN.
-    """
-    for step in verdict.witness:
-        end = End(step.switch, step.port)
-        if end not in fabric.ports:
-            continue
-        own = fabric.ports[fabric.end_of(*end)]
-        fars = fabric.wiring.around(own.end)
-        if not fars:
-            yield from _at_host(own)
-            continue
-        for far in fars:
-            if far in fabric.ports and step.vlan:
-                yield from _on_link(own, fabric.ports[far], step.vlan, native)
+def _vlans_on(verdict: Verdict) -> int:
+    return union(bit(step.vlan or 0) for step in verdict.witness) & ~1
+
+
+def _way(verdict: Verdict) -> list[tuple[str, str, int | None]]:
+    return [(step.switch, step.port, step.vlan) for step in verdict.witness]
+
+
+def _size(edits: list[Edit]) -> tuple[int, int]:
+    return len(edits), len({edit.switch for edit in edits})
+
+
+def _flat(proposals: Iterable[list[Edit]]) -> list[Edit]:
+    return together(edit for proposal in proposals for edit in proposal)
 
 
 def _at_host(own: Resolved) -> Iterator[list[Edit]]:

@@ -7,34 +7,41 @@ of VLANs that several findings change get what each adds and lose what each take
 campus is resolved with all of them, and compared with the one before. Edits do harm if somebody is
 cut off, if frames get to a segment that they did not get to, if a claim breaks, if a gateway, a
 link or a spare has less than before, or if something new is found. Who is reached by routers as
-well, where a VLAN is whole again, is told.
+well, where a VLAN is whole again, is told. What a cure is for is no harm (`meant`), and is told as
+well: two VLANs that were joined by a mistake are apart, a port is in another VLAN, or shut.
 
 If all together do harm, halves are tried, and halves of these: so what does the harm is found with
-few trials, and left out, and the rest is mended.
+few trials, and left out, and the rest is mended. Findings of the same VLANs stay in one half as
+long as can be: one of two leaks cured may widen the other, and both cured do no harm.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import Any
+from typing import Any, NamedTuple
 
 from msgspec import Struct, field
 
 from inkov.campus import Campus, Fact, Origin
 from inkov.checks import Finding
-from inkov.edits import Edit, Kind, apply
+from inkov.edits import Edit, Kind, apply, difference
 from inkov.effects import Options, compare
 from inkov.effects.comparison import Comparison
 from inkov.effects.words import story_in_words
+from inkov.forwarding import Fabric, resolve
 from inkov.levels import Layer, Level, Outcome
 from inkov.mend.causes import place_of
+from inkov.mend.meant import Meant
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet
+from inkov.wiring import wire
 
 __all__ = ["OF_PAPER", "Mended", "Trier", "Unmet", "mend_findings", "together"]
 
 
+_ROUNDS = 3  # of mending what is found only then
+_MOST_LEFT_OUT = 12  # findings that are tried to be left out
 OF_PAPER = ("sources-disagree", "odd-one-out", "switch-without-file")
 """Rules that find what has to differ until the edits are made, since another source says as it was;
 hints, which another finding took in before; and neighbours that are taken for switches now, since a
@@ -51,47 +58,97 @@ class Unmet(Struct):
 
 class Mended(Struct):
     """What mends some findings: for each the edits that its rule proposes; all `edits` together, as
-    they are to be made, each with its place (`places`); what they do (`effects`, from before to
-    after). `unmet` are findings that are left.
+    they are to be made, each with its place (`places`) and what it is for (`reasons`); what they do
+    (`effects`, from before to after). `unmet` are findings that are left.
     """
 
     findings: list[Finding] = field(default_factory=list)
     edits: list[Edit] = field(default_factory=list)
     places: list[Origin] = field(default_factory=list)
+    reasons: list[str] = field(default_factory=list)
     effects: Comparison | None = None
     unmet: list[Unmet] = field(default_factory=list)
 
 
+class _Tried(NamedTuple):
+    """The edits of some findings, what they do, and the rules that each is for, by its place."""
+
+    edits: list[Edit]
+    done: Comparison
+    rules: dict[tuple[str, Kind, str, str], list[str]]
+
+    @property
+    def gone(self) -> set[str]:
+        """The findings that are found no more, nor in another form."""
+        left = {
+            (one.rule, where.switch, where.port)
+            for one in [*self.done.new, *self.done.worse]
+            for where in one.where
+        }
+        return {
+            one.id
+            for one in self.done.gone
+            if not any((one.rule, where.switch, where.port) in left for where in one.where)
+        }
+
+
 def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: date) -> Mended:
     """Mend some findings of a campus, as far as edits do it that do no harm."""
-    mended = Mended()
-    chosen: list[Finding] = []
-    for one in goals:
-        if one.edits:
-            chosen.append(one)
-        else:
-            mended.unmet.append(Unmet(one, f"somebody has to decide: {one.cure}"))
     trier = Trier(campus, plan, today)
     harmless: list[Finding] = []
-    for group in trier.apart(chosen):
+    says = {one.id: f"somebody has to decide: {one.cure}" for one in goals if not one.edits}
+    for group in trier.apart([one for one in goals if one.edits]):
         harm = trier.harm([*harmless, *group])
         if harm:
-            mended.unmet += [Unmet(one, f"its edits do harm: {harm}") for one in group]
+            says |= {one.id: f"its edits do harm: {harm}" for one in group}
         else:
             harmless += group
-    if harmless:
-        edits, _ = trier.tried(harmless)
-        done = trier.mended(edits, trier.compared(edits, (Level.HONEST, Level.HOSTILE)))
-        mended.edits, mended.places, mended.effects = done.edits, done.places, done.effects
-        assert mended.effects is not None
-        left = {one.id for one in [*mended.effects.new, *mended.effects.worse]}
-        gone = {one.id for one in mended.effects.gone}
-        for one in harmless:
-            if one.id in gone and one.id not in left:
-                mended.findings.append(one)
-            else:
-                mended.unmet.append(Unmet(one, "its edits do not cure it all"))
+    harmless += _but_one(trier, harmless, [one for one in goals if one.edits and one.id in says])
+    if not harmless:
+        return Mended(unmet=[Unmet(one, says[one.id]) for one in goals])
+    harmless = _needed(trier, harmless)
+    tried = trier.tried(harmless)
+    done = trier.compared(tried.edits, (Level.HONEST, Level.HOSTILE))
+    mended = trier.mended(tried.edits, done, tried.rules)
+    for one in goals:
+        if one.id in tried.gone:
+            mended.findings.append(one)
+        else:
+            why = says.get(one.id, "its edits do not cure it all")
+            mended.unmet.append(Unmet(one, why))
     return mended
+
+
+def _but_one(trier: Trier, harmless: list[Finding], left: list[Finding]) -> list[Finding]:
+    """Of findings that are left since each does harm without the others: all but the one that does
+    it with them as well.
+    """
+    for one in left[:_MOST_LEFT_OUT] if len(left) > 2 else ():
+        others = [other for other in left if other is not one]
+        if not trier.harm([*harmless, *others]):
+            return others
+    return []
+
+
+def _needed(trier: Trier, findings: list[Finding]) -> list[Finding]:
+    """The findings without those that the edits of the others cure as well: what two of them say
+    of one port or row may be one edit too many.
+    """
+    at: dict[tuple[str, str | int | None], list[Finding]] = {}
+    for one in findings:
+        for where in dict.fromkeys((w.switch, w.port or w.vlan) for w in one.where):
+            at.setdefault(where, []).append(one)
+    together_at = [beside for beside in at.values() if len(beside) > 1]
+    doubtful = list({one.id: one for beside in together_at for one in beside}.values())
+    for one in doubtful[:_MOST_LEFT_OUT]:
+        fewer = [other for other in findings if other is not one]
+        if (
+            len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
+            and trier.tried(findings).gone <= trier.tried(fewer).gone
+            and not trier.harm(fewer)
+        ):
+            findings = fewer
+    return findings
 
 
 class Trier:
@@ -101,15 +158,29 @@ class Trier:
         self.campus = campus
         self.plan = plan
         self.today = today
-        self._known: dict[frozenset[str], tuple[list[Edit], Comparison]] = {}
+        self._known: dict[frozenset[str], _Tried] = {}
 
-    def tried(self, findings: Iterable[Finding]) -> tuple[list[Edit], Comparison]:
-        """The edits of some findings, and what they do."""
+    def tried(self, findings: Iterable[Finding]) -> _Tried:
+        """The edits of some findings. What an audit finds then is mended as well, as far as edits
+        are proposed.
+        """
         findings = list(findings)
         key = frozenset(one.id for one in findings)
         if key not in self._known:
             edits = together(edit for one in findings for edit in one.edits)
-            self._known[key] = edits, self.compared(edits)
+            done = self.compared(edits)
+            rules: dict[tuple[str, Kind, str, str], list[str]] = {}
+            _add_rules(rules, findings)
+            for _ in range(_ROUNDS):
+                then = [one for one in done.new if one.rule not in OF_PAPER and one.edits]
+                if not then:
+                    break
+                _add_rules(rules, then)
+                now = apply(self.campus, edits)
+                now = apply(now, together(edit for one in then for edit in one.edits))
+                edits = difference(self.campus, now)
+                done = self.compared(edits)
+            self._known[key] = _Tried(edits, done, rules)
         return self._known[key]
 
     def compared(
@@ -117,27 +188,51 @@ class Trier:
     ) -> Comparison:
         """The campus with some edits, compared with the one before."""
         after = apply(self.campus, edits)
-        options = Options(levels=levels, today=self.today)
+        options = Options(levels=levels, today=self.today, blame=False)
         return compare((self.campus, self.plan), (after, self.plan), options)
 
     def harm(self, findings: Iterable[Finding]) -> str:
         """What harm the edits of some findings do, in words; "" if none."""
-        return self.harm_in(self.tried(findings)[1])
+        findings = list(findings)
+        tried = self.tried(findings)
+        return self.harm_in(tried.done, meant=self.meant(findings, tried.edits))
 
-    def harm_of(self, edits: list[Edit], *, findings: bool = True) -> str:
+    def meant(self, findings: Iterable[Finding], edits: list[Edit]) -> Meant:
+        """What edits that mend some findings are for."""
+        return Meant.of(findings, lambda: self.resolved(edits))
+
+    def resolved(self, edits: list[Edit]) -> Fabric:
+        """The campus with some edits."""
+        after = apply(self.campus, edits)
+        return resolve(after, wire(after))
+
+    def harm_of(
+        self, edits: list[Edit], *, findings: bool = True, meant: Meant | None = None
+    ) -> str:
         """What harm some edits do, as `harm_in` says it."""
-        return self.harm_in(self.compared(edits), findings=findings)
+        return self.harm_in(self.compared(edits), findings=findings, meant=meant)
 
-    def mended(self, edits: list[Edit], done: Comparison) -> Mended:
-        """Edits with their places, and what they do."""
-        return Mended([], edits, [place_of(self.campus, edit) for edit in edits], done)
+    def mended(
+        self,
+        edits: list[Edit],
+        done: Comparison,
+        rules: dict[tuple[str, Kind, str, str], list[str]] | None = None,
+    ) -> Mended:
+        """Edits with their places, the rules that they are for, and what they do."""
+        places = [place_of(self.campus, edit) for edit in edits]
+        reasons = [", ".join((rules or {}).get(edit.place, [])) for edit in edits]
+        return Mended([], edits, places, reasons, done)
 
-    def harm_in(self, done: Comparison, *, findings: bool = True) -> str:
+    def harm_in(
+        self, done: Comparison, *, findings: bool = True, meant: Meant | None = None
+    ) -> str:
         """The first harm that something does, in words; "" if none. Without `findings`, what an
-        audit finds then is none, nor what links should carry now.
+        audit finds then is none, nor what links should carry now. What is `meant` is none.
         """
         # Whom a hostile host reaches where a VLAN is whole again is told at the end: no harm.
         for effect in done.effects:
+            if meant is not None and meant.covers(effect):
+                continue
             if not effect.gained and not effect.follows:
                 return f"{story_in_words([effect], done.name_of)} would be cut off"
             if effect.gained and effect.crosses and effect.layer == Layer.FRAMES:
@@ -161,9 +256,37 @@ class Trier:
             return [findings] if findings else []
         if len(findings) == 1:
             return [findings]
-        middle = len(findings) // 2
+        findings, middle = _halved(findings)
         groups = [*self.apart(findings[:middle]), *self.apart(findings[middle:])]
         return sorted(groups, key=len, reverse=True)
+
+
+def _halved(findings: list[Finding]) -> tuple[list[Finding], int]:
+    """The findings, those of the same VLANs together, and where to part them."""
+    parts: list[tuple[int, list[Finding]]] = []
+    for one in findings:
+        vlans, own = one.vlans, [one]
+        for other in [part for part in parts if part[0] & vlans]:
+            parts.remove(other)
+            vlans, own = vlans | other[0], [*other[1], *own]
+        parts.append((vlans, own))
+    if len(parts) == 1:
+        return findings, len(findings) // 2
+    ends = [0]
+    for _, own in parts:
+        ends.append(ends[-1] + len(own))
+    middle = min(ends[1:-1], key=lambda end: abs(2 * end - len(findings)))
+    return [one for _, own in parts for one in own], middle
+
+
+def _add_rules(
+    rules: dict[tuple[str, Kind, str, str], list[str]], findings: Iterable[Finding]
+) -> None:
+    for one in findings:
+        for edit in one.edits:
+            known = rules.setdefault(edit.place, [])
+            if one.rule not in known:
+                known.append(one.rule)
 
 
 def together(edits: Iterable[Edit]) -> list[Edit]:

@@ -17,7 +17,7 @@ from typing import NamedTuple
 
 from inkov.campus import Cable, Campus, Device, Mode, Negotiation, Origin
 from inkov.edits import Edit, apply
-from inkov.edits.make import defined, of_port
+from inkov.edits.make import defined, like_trunk, of_port
 from inkov.forwarding import Fabric, Resolved, resolve
 from inkov.forwarding.outlets import passes
 from inkov.vlanset import VlanSet
@@ -153,13 +153,9 @@ def _access(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
         yield Step((of_port(switch, port, "negotiation", Negotiation.ACTIVE),), 3)
     if other.mode is Mode.TRUNK:
         # A trunk as the far end is one: what it passes, and untagged what it has untagged.
-        allowed = other.completed.allowed | VlanSet.of(vid)
-        edits = [of_port(switch, port, "mode", Mode.TRUNK)]
-        if own.completed.allowed != allowed:
-            edits.append(of_port(switch, port, "allowed", allowed))
-        if own.completed.native_vlan != other.completed.native_vlan:
-            edits.append(of_port(switch, port, "native_vlan", other.completed.native_vlan))
-        yield Step(tuple(edits), 5)
+        now, theirs = own.completed, other.completed
+        then = theirs.allowed | VlanSet.of(vid), theirs.native_vlan
+        yield Step(tuple(like_trunk(switch, port, (now.allowed, now.native_vlan), then)), 5)
 
 
 def _general(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:

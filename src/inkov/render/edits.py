@@ -43,15 +43,18 @@ def what_of_edit(edit: Edit) -> str:
     return " ".join(_UPPER.get(word, word) for word in words)
 
 
-def change_in_words(edit: Edit) -> str:
+def change_in_words(edit: Edit, *, short: bool = False) -> str:
     """What was, and what is: of a set of VLANs what comes and goes; what is not stated any more
-    with the default that holds then.
+    with the default that holds then, and whose that is, if not `short`.
     """
     if edit.whole:
         thing = edit.after if edit.after is not None else edit.before
         about = thing_in_words(thing)
         return f"{'new' if edit.before is None else 'gone'}{f': {about}' if about else ''}"
-    before, after = (_stated(edit.before, edit.was), _stated(edit.after, edit.becomes))
+    before, after = (
+        _stated(edit.before, edit.was, short=short),
+        _stated(edit.after, edit.becomes, short=short),
+    )
     sets = _set_of(edit.before), _set_of(edit.after)
     if sets[0] is not None and sets[1] is not None:
         signs = [f"+{sets[1] - sets[0]}" if sets[1] - sets[0] else ""]
@@ -70,11 +73,13 @@ def _set_of(value: Any) -> VlanSet | None:
     return inner if isinstance(inner, VlanSet) else None
 
 
-def _stated(value: Any, default: Fact[Any] | None) -> str:
+def _stated(value: Any, default: Fact[Any] | None, *, short: bool) -> str:
     if value is not None:
         return value_in_words(value)
     if default is None:
         return "not stated"
+    if short:
+        return f"{value_in_words(default)} by default"
     whose = default.origin.says.partition(":")[0]
     return f"{value_in_words(default)} (not stated: {f'as of {whose}' if whose else 'a default'})"
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from inkov.edits import Edit, Kind
+from inkov.effects import Comparison
+from inkov.effects.consequences import About
 from inkov.effects.words import pair_in_words
 from inkov.harmless import safe
+from inkov.levels import Level, Outcome
 from inkov.mend.claims import HOLDS, Claimed
 from inkov.mend.findings import OF_PAPER, Mended
 from inkov.mend.intentions import Goal
@@ -24,6 +28,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.text import brief
 
+_SHOWN = 8  # rows of who reaches whom
 __all__ = ["claim_result", "diff_result", "mend_result", "plan_result", "steps_result"]
 
 
@@ -45,7 +50,8 @@ def claim_result(goal: Claimed, mended: Mended, locator: Locator) -> Result:
             grid.add(goal.claim, goal.says)
             return [grid]
         grid = _changes(mended, locator)
-        grid.notes.insert(0, f"The claim {goal.claim} holds then.")
+        sure = "" if goal.smallest else " Fewer edits might do."
+        grid.notes.insert(0, f"The claim {goal.claim} holds then.{sure}")
         return [grid]
 
     def value() -> dict[str, Any]:
@@ -164,13 +170,16 @@ def diff_result(diffs: list[str]) -> Result:
 
 
 def _changes(mended: Mended, locator: Locator) -> Grid:
-    grid = Grid([Column("Change"), Column("What"), Column("Before and after"), Column("At")])
-    for edit, origin in zip(mended.edits, mended.places, strict=True):
+    for_rules = any(mended.reasons)
+    columns = [Column("Change"), Column("What"), Column("Before and after"), Column("At")]
+    grid = Grid([*columns, *([Column("For", whole=True, spare=True)] if for_rules else [])])
+    for edit, origin, reason in zip(mended.edits, mended.places, mended.reasons, strict=True):
         grid.add(
             name_of_edit(edit),
             what_of_edit(edit),
-            change_in_words(edit),
+            change_in_words(edit, short=True),
             brief(origin, locator),
+            *([reason] if for_rules else []),
         )
     gone = len(mended.findings)
     if not mended.edits:
@@ -180,19 +189,38 @@ def _changes(mended: Mended, locator: Locator) -> Grid:
     findings = "1 finding is" if gone == 1 else f"{gone} findings are"
     if gone:
         grid.notes.append(f"With {edits} {findings} gone.")
-    done = mended.effects
-    gained = [e for e in done.effects if e.gained and not e.follows] if done is not None else []
-    for effect in gained:
-        grid.notes.append(f"Joined: {pair_in_words(effect, done.name_of if done else str)}")
-    grid.notes.append(
-        "Nobody is cut off, no honest host's frame gets to another segment, no claim breaks."
-    )
-    found = [*done.new, *done.worse] if done is not None else []
-    for new in (one for one in found if one.rule not in OF_PAPER):
-        grid.notes.append(f"An audit finds then: {new.says} ({new.rule}).")
-    for says in done.undecided if done is not None else ():
-        grid.notes.append(f"Not known: {says}.")
+    if mended.effects is not None:
+        grid.notes += _what_they_do(mended.effects)
     return grid
+
+
+def _what_they_do(done: Comparison) -> Iterator[str]:
+    """What edits do, a sentence each. Of losses those are left that are meant: all others are
+    harm, and not proposed.
+    """
+    effects = [effect for effect in done.effects if not effect.follows]
+    less = [e for e in effects if not e.gained and e.level == Level.HOSTILE]
+    shown = [effect for effect in effects if effect not in less]
+    for what, gained in (("Joined", True), ("Apart, as is meant", False)):
+        rows = [pair_in_words(one, done.name_of) for one in shown if one.gained is gained]
+        yield from (f"{what}: {row}" for row in rows[:_SHOWN])
+        if len(rows) > _SHOWN:
+            yield f"{what}: {len(rows) - _SHOWN} rows more, all of them in JSON"
+    if less:
+        number = "1 row" if len(less) == 1 else f"{len(less)} rows"
+        yield f"Hostile hosts reach fewer ports than before ({number} of `lost` in JSON)."
+    for change in done.claims:
+        if change.after is not None and change.after.verdict == Outcome.HOLDS:
+            yield f"Holds then: {change.claim}"
+    for better in done.consequences:
+        if better.about in (About.SPARE, About.GATEWAY) and not better.worse:
+            yield f"Better: {' '.join(filter(None, (better.name, better.says)))}"
+    nobody = "Nobody" if all(effect.gained for effect in effects) else "Nobody else"
+    yield f"{nobody} is cut off, no honest host's frame gets to another segment, no claim breaks."
+    for new in (one for one in [*done.new, *done.worse] if one.rule not in OF_PAPER):
+        yield f"An audit finds then: {new.says} ({new.rule})."
+    for says in done.undecided:
+        yield f"Not known: {says}."
 
 
 def _left(mended: Mended) -> Grid:
