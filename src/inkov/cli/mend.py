@@ -151,7 +151,7 @@ def _findings(
     return _Mending(
         mend_result(mended, session.locator),
         mended.edits,
-        _harm(session, today, findings=True),
+        mended.harm_of,
         bool(mended.unmet),
         unsaid,
     )
@@ -169,7 +169,7 @@ def _claim(session: Session, number: int, today: date) -> _Mending:
     return _Mending(
         claim_result(goal, mended, session.locator),
         mended.edits,
-        _harm(session, today, findings=False),
+        mended.harm_of,
         not goal.edits and goal.says != HOLDS,
         [] if goal.edits else [f"nothing to change for {goal.claim}: {goal.says}"],
     )
@@ -177,29 +177,27 @@ def _claim(session: Session, number: int, today: date) -> _Mending:
 
 def _as_planned(session: Session, today: date) -> _Mending:
     """Make the plan true."""
-    from inkov.mend.intentions import harm_of_some, mend_plan
+    from inkov.mend.intentions import mend_plan
     from inkov.render.mend import plan_result
 
     campus = session.loaded.campus
     goals, mended = mend_plan(campus, session.plan, today)
-    if not goals:
-        fail("the plan places no VLAN: say `on` or `gateways` of one")
+    if not (goals or mended.edits or mended.unmet):
+        fail(
+            "the plan wants nothing that is otherwise, and places no VLAN: say `on` or `gateways`"
+            " of one"
+        )
     unmet = [goal for goal in goals if goal.says]
     return _Mending(
         plan_result(goals, mended, session.locator),
         mended.edits,
-        lambda edits: harm_of_some(campus, session.plan, goals, edits, today),
-        bool(unmet),
-        [f"not met: {goal.words}: {goal.says}" for goal in unmet],
+        mended.harm_of,
+        bool(unmet or mended.unmet),
+        [
+            *(f"not met: {goal.words}: {goal.says}" for goal in unmet),
+            *(f"not met: {one.finding.says}: {one.says}" for one in mended.unmet),
+        ],
     )
-
-
-def _harm(session: Session, today: date, *, findings: bool) -> Callable[[list[Edit]], str]:
-    """What tells the harm that a part of the edits does; with `findings`, new ones are harm."""
-    from inkov.mend.findings import Trier
-
-    trier = Trier(session.loaded.campus, session.plan, today)
-    return lambda edits: trier.harm_of(edits, findings=findings)
 
 
 def _tell(session: Session, options: ListingOptions, mending: _Mending, how: _How) -> bool:

@@ -89,7 +89,11 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
                 break  # nothing else is found then: no other is better
     if best is not None:
         goal.edits, goal.says = best[0], ""
-        return goal, trier.mended(*best)
+        mended = trier.mended(*best)
+        mended.harm_of = lambda part: trier.harm_of(
+            part, findings=False, meant=cuts.meant(partial(trier.resolved, part)) if cuts else None
+        )
+        return goal, mended
     if cuts is not None and cuts.left is not None:
         goal.says = f"no harmless edit that is known ends this: {cuts.left.because}"
     return goal, Mended()

@@ -17,7 +17,7 @@ long as can be: one of two leaks cured may widen the other, and both cured do no
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import date
 from typing import Any, NamedTuple
 
@@ -42,6 +42,7 @@ __all__ = ["OF_PAPER", "Mended", "Trier", "Unmet", "mend_findings", "together"]
 
 _ROUNDS = 3  # of mending what is found only then
 _MOST_LEFT_OUT = 12  # findings that are tried to be left out
+_TRIALS = 2400  # of that, over the number of switches
 OF_PAPER = ("sources-disagree", "odd-one-out", "switch-without-file")
 """Rules that find what has to differ until the edits are made, since another source says as it was;
 hints, which another finding took in before; and neighbours that are taken for switches now, since a
@@ -56,10 +57,15 @@ class Unmet(Struct):
     says: str
 
 
+def _no_harm(edits: list[Edit]) -> str:
+    return ""
+
+
 class Mended(Struct):
     """What mends some findings: for each the edits that its rule proposes; all `edits` together, as
     they are to be made, each with its place (`places`) and what it is for (`reasons`); what they do
-    (`effects`, from before to after). `unmet` are findings that are left.
+    (`effects`, from before to after). `unmet` are findings that are left. `harm_of` tells
+    the harm of a part of the edits; `smallest` is false if some of them might not be needed.
     """
 
     findings: list[Finding] = field(default_factory=list)
@@ -68,6 +74,8 @@ class Mended(Struct):
     reasons: list[str] = field(default_factory=list)
     effects: Comparison | None = None
     unmet: list[Unmet] = field(default_factory=list)
+    harm_of: Callable[[list[Edit]], str] = _no_harm
+    smallest: bool = True
 
 
 class _Tried(NamedTuple):
@@ -106,10 +114,12 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
     harmless += _but_one(trier, harmless, [one for one in goals if one.edits and one.id in says])
     if not harmless:
         return Mended(unmet=[Unmet(one, says[one.id]) for one in goals])
-    harmless = _needed(trier, harmless)
+    harmless, smallest = _needed(trier, harmless)
     tried = trier.tried(harmless)
     done = trier.compared(tried.edits, (Level.HONEST, Level.HOSTILE))
     mended = trier.mended(tried.edits, done, tried.rules)
+    mended.smallest = smallest
+    mended.harm_of = lambda part: trier.harm_of(part, meant=trier.meant(harmless, part))
     for one in goals:
         if one.id in tried.gone:
             mended.findings.append(one)
@@ -123,16 +133,16 @@ def _but_one(trier: Trier, harmless: list[Finding], left: list[Finding]) -> list
     """Of findings that are left since each does harm without the others: all but the one that does
     it with them as well.
     """
-    for one in left[:_MOST_LEFT_OUT] if len(left) > 2 else ():
+    for one in left[: trier.spare_trials] if len(left) > 2 else ():
         others = [other for other in left if other is not one]
         if not trier.harm([*harmless, *others]):
             return others
     return []
 
 
-def _needed(trier: Trier, findings: list[Finding]) -> list[Finding]:
+def _needed(trier: Trier, findings: list[Finding]) -> tuple[list[Finding], bool]:
     """The findings without those that the edits of the others cure as well: what two of them say
-    of one port or row may be one edit too many.
+    of one port or row may be one edit too many. And whether all of these were looked at.
     """
     at: dict[tuple[str, str | int | None], list[Finding]] = {}
     for one in findings:
@@ -140,7 +150,7 @@ def _needed(trier: Trier, findings: list[Finding]) -> list[Finding]:
             at.setdefault(where, []).append(one)
     together_at = [beside for beside in at.values() if len(beside) > 1]
     doubtful = list({one.id: one for beside in together_at for one in beside}.values())
-    for one in doubtful[:_MOST_LEFT_OUT]:
+    for one in doubtful[: trier.spare_trials]:
         fewer = [other for other in findings if other is not one]
         if (
             len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
@@ -148,7 +158,7 @@ def _needed(trier: Trier, findings: list[Finding]) -> list[Finding]:
             and not trier.harm(fewer)
         ):
             findings = fewer
-    return findings
+    return findings, len(doubtful) <= trier.spare_trials
 
 
 class Trier:
@@ -159,6 +169,11 @@ class Trier:
         self.plan = plan
         self.today = today
         self._known: dict[frozenset[str], _Tried] = {}
+
+    @property
+    def spare_trials(self) -> int:
+        """How many trials are worth while to leave something out."""
+        return min(_MOST_LEFT_OUT, _TRIALS // max(len(self.campus.devices), 1))
 
     def tried(self, findings: Iterable[Finding]) -> _Tried:
         """The edits of some findings. What an audit finds then is mended as well, as far as edits

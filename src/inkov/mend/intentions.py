@@ -11,6 +11,9 @@ with the edits before it:
 3. what an audit finds then of these VLANs that it did not find before, as far as its rules propose
    edits (a link that nobody needs any more, say): a few rounds, until nothing more is found.
 
+Then what else the plan says is made true, as far as audit finds that it is not (`_OF_PLAN`): names,
+the port plan, native VLANs, unused ports.
+
 All of it is tried on the whole campus. It does harm if somebody is cut off whom the plan does not
 take out, if frames get to another segment, or if a claim breaks. Then the goals are tried one after
 the other, and those that do harm are left out.
@@ -36,13 +39,14 @@ from inkov.effects import Comparison, Effect
 from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.stations import interfaces
 from inkov.levels import Level
-from inkov.mend.findings import Mended, Trier, together
+from inkov.mend.findings import Mended, Trier, mend_findings, together
+from inkov.mend.meant import Meant as FindingsMeant
 from inkov.mend.spread import spread
 from inkov.plan import Placed, Plan, PlannedVlan, placed
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
 
-__all__ = ["Goal", "harm_of_some", "mend_plan"]
+__all__ = ["Goal", "mend_plan"]
 
 _ROUNDS = 5
 _SHOWN = 4  # ports that are told one by one
@@ -50,6 +54,14 @@ _CONTRADICTING = frozenset(
     {"address-used-twice", "subnets-overlap", "vlan-reserved", "vlan-routed-against-plan"}
 )
 """Rules that find what a plan cannot mean, with something else that it says or that is there."""
+_OF_PLAN = frozenset(
+    {
+        *("port-against-plan", "unused-port-open", "vlan-name-against-plan"),
+        *("native-against-practice", "native-default", "untagged-vlan-differs"),
+        *("vlan-planned-absent", "management-surplus"),
+    }
+)
+"""Rules that find what is not as the plan says, beside where VLANs are."""
 _MISPLACED = ("vlan-placed-otherwise", "vlan-planned-absent")
 """Rules that find what is not as the plan says: a goal is met where they find nothing of it."""
 
@@ -72,9 +84,40 @@ class Goal(Struct):
 
 
 def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mended]:
-    """The edits that make true what a plan says of VLANs, and what they do besides. Goals that
-    cannot be met are left out, each with the reason.
+    """The edits that make true what a plan says, and what they do besides. Goals that cannot be met
+    are left out, each with the reason.
     """
+    goals, edits = _vlans_placed(campus, plan, today)
+    now = _with(campus, edits)
+    found = [
+        one
+        for one in run_audit(_resolved(now), plan, today=today).findings
+        if one.rule in _OF_PLAN and one.edits
+    ]
+    more = mend_findings(now, plan, found, today)
+    edits = difference(campus, apply(now, more.edits)) if more.edits else edits
+    if not edits:
+        return goals, Mended(unmet=more.unmet)
+    work = _Work(campus, plan, today)
+    done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE))
+    for goal in goals:
+        if not goal.says:
+            goal.says = work.still(done, goal)
+    rules = dict(zip((edit.place for edit in more.edits), more.reasons, strict=True))
+    mended = work.trier.mended(edits, done)
+    mended.reasons = [
+        rules.get(edit.place) or ", ".join(goal.words for goal in goals if edit in goal.edits)
+        for edit in edits
+    ]
+    mended.findings, mended.unmet = more.findings, more.unmet
+    mended.harm_of = lambda part: work.harm(
+        work.trier.compared(part), goals, work.trier.meant(more.findings, part)
+    )
+    return goals, mended
+
+
+def _vlans_placed(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], list[Edit]]:
+    """The goals that place VLANs, and the edits that meet them without harm."""
     work = _Work(campus, plan, today)
     goals = [
         Goal(vid, planned)
@@ -83,25 +126,11 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
     ]
     kept = list(goals)
     edits = work.edits_of(kept)
-    done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE)) if edits else None
+    done = work.trier.compared(edits) if edits else None
     if done is not None and work.harm(done, kept):
         kept = work.harmless(kept)
         edits = work.edits_of(kept)
-        done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE)) if edits else None
-    if done is None:
-        return goals, Mended()
-    for goal in kept:
-        if not goal.says:
-            goal.says = work.still(done, goal)
-    return goals, work.trier.mended(edits, done)
-
-
-def harm_of_some(
-    campus: Campus, plan: Plan, goals: Iterable[Goal], edits: list[Edit], today: date
-) -> str:
-    """What harm a part of the edits for some goals does, in words; "" if none."""
-    work = _Work(campus, plan, today)
-    return work.harm(work.trier.compared(edits), goals)
+    return goals, edits
 
 
 class _Work:
@@ -232,12 +261,15 @@ class _Work:
 
     # --- harm ---
 
-    def harm(self, done: Comparison, goals: Iterable[Goal]) -> str:
-        """What harm edits do besides what goals ask for; "" if none."""
+    def harm(
+        self, done: Comparison, goals: Iterable[Goal], cures: FindingsMeant | None = None
+    ) -> str:
+        """What harm edits do besides what goals, and `cures` of findings, ask for; "" if none."""
         meant = _Meant(list(goals), self.campus)
         kept = [effect for effect in done.effects if effect.gained or not meant.covers(effect)]
         contradicting = "; ".join(one.says for one in done.new if one.rule in _CONTRADICTING)
-        return self.trier.harm_in(replace(done, effects=kept), findings=False) or contradicting
+        harm = self.trier.harm_in(replace(done, effects=kept), findings=False, meant=cures)
+        return harm or contradicting
 
     def harmless(self, goals: list[Goal]) -> list[Goal]:
         """The goals that do no harm, tried one after the other; the others get the reason."""

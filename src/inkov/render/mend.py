@@ -74,20 +74,23 @@ def plan_result(goals: list[Goal], mended: Mended, locator: Locator) -> Result:
             grid.add(goal.words, goal.says)
         changes = _changes(mended, locator)
         changes.notes[:0] = [_goal_in_words(goal) for goal in goals if not goal.says]
-        return [changes, *([grid] if unmet else [])]
+        left = [_left(mended)] if mended.unmet else []
+        return [changes, *([grid] if unmet else []), *left]
 
     def value() -> dict[str, Any]:
-        return _value(mended, locator) | {
-            "changes": [
-                {
-                    "goal": {"vlan": goal.vid},
-                    "edits": [edit_json(edit, locator) for edit in goal.edits],
-                }
-                for goal in goals
-                if goal.edits and not goal.says
-            ],
-            "unmet": [{"vlan": goal.vid, "says": safe(goal.says)} for goal in unmet],
-        }
+        whole = _value(mended, locator)
+        placed = [
+            {
+                "goal": {"vlan": goal.vid},
+                "edits": [edit_json(edit, locator) for edit in goal.edits],
+            }
+            for goal in goals
+            if goal.edits and not goal.says
+        ]
+        whole["changes"] = [*placed, *whole["changes"]]
+        missed = [{"vlan": goal.vid, "says": safe(goal.says)} for goal in unmet]
+        whole["unmet"] = [*missed, *whole["unmet"]]
+        return whole
 
     return Result(value=value, grids=grids)
 
@@ -188,7 +191,8 @@ def _changes(mended: Mended, locator: Locator) -> Grid:
     edits = "this edit" if len(mended.edits) == 1 else f"these {len(mended.edits)} edits"
     findings = "1 finding is" if gone == 1 else f"{gone} findings are"
     if gone:
-        grid.notes.append(f"With {edits} {findings} gone.")
+        sure = "" if mended.smallest else " Fewer edits might do."
+        grid.notes.append(f"With {edits} {findings} gone.{sure}")
     if mended.effects is not None:
         grid.notes += _what_they_do(mended.effects)
     return grid
