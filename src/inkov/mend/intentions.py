@@ -87,19 +87,16 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
     """The edits that make true what a plan says, and what they do besides. Goals that cannot be met
     are left out, each with the reason.
     """
-    goals, edits = _vlans_placed(campus, plan, today)
-    now = _with(campus, edits)
-    found = [
-        one
-        for one in run_audit(_resolved(now), plan, today=today).findings
-        if one.rule in _OF_PLAN and one.edits
-    ]
-    more = mend_findings(now, plan, found, today)
-    edits = difference(campus, apply(now, more.edits)) if more.edits else edits
-    if not edits:
-        return goals, Mended(unmet=more.unmet)
     work = _Work(campus, plan, today)
-    done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE))
+    goals, edits, done = _vlans_placed(work)
+    now = _with(campus, edits)
+    found = [one for one in work.found_then if one.rule in _OF_PLAN and one.edits]
+    more = mend_findings(now, plan, found, today)
+    if more.edits:
+        edits = difference(campus, apply(now, more.edits))
+        done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE))
+    if done is None:
+        return goals, Mended(unmet=more.unmet)
     for goal in goals:
         if not goal.says:
             goal.says = work.still(done, goal)
@@ -116,21 +113,21 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
     return goals, mended
 
 
-def _vlans_placed(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], list[Edit]]:
-    """The goals that place VLANs, and the edits that meet them without harm."""
-    work = _Work(campus, plan, today)
+def _vlans_placed(work: _Work) -> tuple[list[Goal], list[Edit], Comparison | None]:
+    """The goals that place VLANs, the edits that meet them without harm, and what these do."""
     goals = [
         Goal(vid, planned)
-        for vid, planned in sorted(plan.says.vlans.items())
+        for vid, planned in sorted(work.plan.says.vlans.items())
         if planned.on is not None or planned.gateways is not None
     ]
     kept = list(goals)
     edits = work.edits_of(kept)
-    done = work.trier.compared(edits) if edits else None
+    done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE)) if edits else None
     if done is not None and work.harm(done, kept):
         kept = work.harmless(kept)
         edits = work.edits_of(kept)
-    return goals, edits
+        done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE)) if edits else None
+    return goals, edits, done
 
 
 class _Work:
@@ -141,6 +138,8 @@ class _Work:
         self.plan = plan
         self.today = today
         self.trier = Trier(campus, plan, today)
+        self.found_then: list[Finding] = []
+        """What an audit finds with the edits that were made last."""
 
     @cached_property
     def fabric(self) -> Fabric:
@@ -247,9 +246,11 @@ class _Work:
         """With what an audit proposes then for these VLANs."""
         known = {one.id for one in self.before}
         for _ in range(_ROUNDS):
+            unchanged = fabric is self.fabric
+            self.found_then = self.before if unchanged else self._audited(fabric)
             proposed = [
                 one
-                for one in self._audited(fabric)
+                for one in self.found_then
                 if one.edits and one.id not in known and one.vlans and not one.vlans & ~vlans.bits
             ]
             if not proposed:
