@@ -84,12 +84,8 @@ def test_what_several_findings_change_is_put_together(inkov: Inkov, tmp_path: Pa
 
 def test_edits_that_break_a_claim_are_left_out(inkov: Inkov, tmp_path: Path) -> None:
     """The list lacks VLAN 20, and the plan wants it to: what else is wrong is mended."""
-    claim = "claims:\n  - carried-by: {vlans: 20, on: [a]}\n"
+    claim = "claims:\n  - not-reach: ['a:2', 'b:2']\n"
     write(tmp_path, TRUNK.format("10,20,99"), TRUNK.format("10"), claim)
-    sheet = tmp_path / "b.sheet"
-    sheet.write_text(
-        sheet.read_text().replace("[port 2]\nvlan: 20\n", "[port 2]\nvlan: 20\nstate: off\n")
-    )
     found = inkov("mend", ".", "-f", "json")
     assert [(e["switch"], e["name"], e["after"]) for e in found.json["edits"]] == [
         ("b", "9", "10,99")
@@ -124,6 +120,17 @@ vlan: 30
 [neighbours]
 9: a:9
 """
+
+
+def test_what_one_end_allows_alone_goes_where_nobody_needs_it(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 20 has ports on a alone: it goes off a's list, and b needs none."""
+    write(tmp_path, TRUNK.format("10,20,99"), TRUNK.format("10,99"))
+    sheet = tmp_path / "b.sheet"
+    sheet.write_text(sheet.read_text().replace("[port 2]\nvlan: 20\n", ""))
+    found = inkov("mend", ".", "--rule", "allowed-differs", "-f", "json")
+    assert [(e["switch"], e["name"], e["after"]) for e in found.json["edits"]] == [
+        ("a", "9", "10,99")
+    ]
 
 
 def test_what_another_cure_makes_needless_is_left_out(inkov: Inkov, tmp_path: Path) -> None:

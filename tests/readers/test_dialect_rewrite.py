@@ -15,6 +15,7 @@ from inkov.edits import Edit, Kind, apply
 from inkov.edits.make import active, gateways_in, named, of_port, row_gone
 from inkov.readers.dialects import compile_dialect, read_text
 from inkov.readers.dialects.rewrite import rewriter
+from inkov.readers.dialects.writing import writings
 from inkov.readers.rewriting import CannotWrite
 from inkov.vlanset import VlanSet
 from tests.readers.test_rewrite import Make
@@ -286,3 +287,40 @@ def test_what_no_line_shows_is_not_made_up(make: Make, says: str) -> None:
     with pytest.raises(CannotWrite) as error:
         rewritten(INDENTED, BOWER, make)
     assert says in str(error.value)
+
+
+def test_what_can_be_written_is_found_out_by_writing() -> None:
+    """A line says that a port is at the brink, and none that it is not. All else goes both ways, or
+    is a value among others.
+    """
+    text = INDENTED.replace('"shut" =', '"brink" = "edge = yes"\n"shut" =') + SHOWN
+    tried = {one.what: one.done for one in writings(compile_dialect("d.toml", text.encode()))}
+    assert tried == {
+        "a new VLAN": True, "a VLAN that goes": True, "the name of a VLAN": True,
+        "vlan": True, "allowed": True, "state": True, "edge": False,
+    }
+
+
+SHOWN = """
+[[example]]
+text = '''
+bower b
+bed 10
+  called climate
+bed 20
+  called pumps
+bed 30
+  called beds
+gate 1
+  grows 10
+  brink
+gate 2
+  grows 20
+  shut
+gate 9
+  climbs 10,20
+'''
+gives = '''
+switch: b
+'''
+"""

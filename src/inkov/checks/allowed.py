@@ -135,7 +135,8 @@ def allowed_differs(site: Site) -> Iterator[Found]:
                 )
             )
             among = {*(among or ()), *cut.switches}
-        # What has members on both sides is wanted; of the rest nobody knows whether it was meant.
+        # What has members on both sides is wanted; the rest may have been meant some day, and
+        # serves nobody until then.
         needs = VlanSet(
             differ.bits & (site.perhaps_needs[joined.number] | _cut(site, joined) | site.private)
         )
@@ -171,7 +172,11 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             vlans=differ.bits & site.served_anywhere,
             about=differ.bits,
             cause=LinkFails(joined.link),
-            edits=_widened(joined, needs) if wanted and not rest else (),
+            edits=[
+                edit
+                for r in (a, b)
+                for edit in _listing(r, (r.allowed - rest) | (needs if wanted else VlanSet()))
+            ],
         )
 
 

@@ -92,7 +92,9 @@ def check(
     output: OutputOption = None,
     no_colour: ColourOption = False,
 ) -> None:
-    """Check dialects: their forms and effects, the examples in them, and how they read texts."""
+    """Check dialects: their forms and effects, the examples in them, what can be written, and how
+    they read texts.
+    """
     check_paths([*files, *(against or ())])
     dialects, texts = _sorted_out(files)
     out = Output(form, output, no_colour=no_colour)
@@ -165,7 +167,22 @@ def _examples(file: str, dialect: Dialect, *, quiet: bool) -> int:
     )
     if failed or not quiet:
         tell(f"{file}: dialect {safe(dialect.name)}: {dialect.forms} forms; {held}")
+    if ran and not failed and not quiet:
+        _tell_writings(dialect)
     return FINDINGS if failed else ALL_WELL
+
+
+def _tell_writings(dialect: Dialect) -> None:
+    """Say what `inkov mend` could write into texts of a dialect, tried on its examples."""
+    from inkov.harmless import safe
+    from inkov.readers.dialects.writing import writings
+
+    tried = writings(dialect)
+    done = ", ".join(one.what for one in tried if one.done)
+    say(f"  can be written, and is read back as meant: {done or 'nothing'}")
+    for one in tried:
+        if not one.done:
+            say(f"  cannot be written: {one.what} ({safe(one.says)})")
 
 
 def _read_by(

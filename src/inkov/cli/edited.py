@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from difflib import SequenceMatcher, unified_diff
 from typing import TYPE_CHECKING, NamedTuple
 
-from inkov.cli.output import write_file
+from inkov.cli.output import write_bytes
 from inkov.cli.says import fail, reason
 from inkov.cli.session import spare
 
@@ -19,18 +19,27 @@ if TYPE_CHECKING:
     from inkov.readers.rewriting import Rewrite
 
 _PATTERNS = 20  # other texts of a dialect that show how things are written
+_UNITS = "systemd-networkd"
 _MARK = "\ufeff"  # the byte order mark that some editors put before a text
 
 __all__ = ["Edited", "edited_files", "entered", "write_edited"]
 
 
 class Edited(NamedTuple):
-    """A file with edits made: its path, its text before and after, the edits."""
+    """A file with edits made: its path, its text before and after, the edits. Of what is no text,
+    `written` are its bytes, and the texts tell what changes.
+    """
 
     path: str
     before: str
     after: str
     edits: list[Edit]
+    written: bytes | None = None
+
+    @property
+    def data(self) -> bytes:
+        """What is written to the file."""
+        return self.after.encode() if self.written is None else self.written
 
     @property
     def diff(self) -> str:
@@ -46,6 +55,11 @@ class Edited(NamedTuple):
         return "".join(f"{clean(without_secrets(line, words))}\n" for line in lines)
 
 
+def _files_of(device: Device) -> set[str]:
+    """The files that say what ports a switch has."""
+    return {device.origin.file, *(port.origin.file for port in device.ports.values())}
+
+
 class Texts:
     """The files of switches, and how they are read and rewritten."""
 
@@ -57,6 +71,21 @@ class Texts:
         """The file of a switch; "" if there is none."""
         devices = self.session.loaded.campus.devices
         return devices[switch].origin.file if switch in devices else ""
+
+    def is_of_units(self, switch: str) -> bool:
+        """Whether a switch is a system that units of networkd describe."""
+        return bool(self.units_of(switch))
+
+    def units_of(self, switch: str) -> list[str]:
+        """The units that describe a system; [] for another switch."""
+        from inkov.readers.assembly import system_of
+
+        units = [path for path, form in self.formats.items() if form == _UNITS]
+        said = self.session.loaded.campus.devices.get(switch)
+        if not units or said is None:
+            return []
+        places = {system_of(path, "networkd") for path in _files_of(said)}
+        return [path for path in units if system_of(path, "networkd") in places]
 
     def read(self, path: str) -> str:
         """The text of a file, as it is. Raises CannotWrite where it is no text."""
@@ -117,7 +146,11 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
         try:
             if not path:
                 raise CannotWrite("no file describes it")
-            text, wanted = texts.read(path), after.devices[switch]
+            wanted = after.devices[switch]
+            if texts.is_of_units(switch):
+                files += _units(texts, wanted, own)
+                continue
+            text = texts.read(path)
             written = texts.rewritten(switch, text, wanted, own)
         except CannotWrite as error:
             left.append(f"{named}: {error}")
@@ -127,6 +160,18 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
         else:
             left.append(f"{switch}: what would be written is not read as it was tried")
     return files, left
+
+
+def _units(texts: Texts, wanted: Device, edits: list[Edit]) -> list[Edited]:
+    """The units of a system that edits change. Raises CannotWrite."""
+    from inkov.readers.linux.networkd_rewrite import read_units, rewrite_units
+    from inkov.readers.rewriting import CannotWrite
+
+    before = {path: texts.read(path) for path in texts.units_of(wanted.name)}
+    changed = rewrite_units(before, wanted, edits)
+    if not _is(read_units(wanted.name, before | changed), wanted):
+        raise CannotWrite("what would be written is not read as it was tried")
+    return [Edited(path, before[path], text, edits) for path, text in changed.items()]
 
 
 def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str]]:
@@ -143,27 +188,46 @@ def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str
     files, left = list[Edited](), list[str]()
     for path, own in by_file.items():
         names = ", ".join(edit.name for edit in own)
+        form = texts.formats.get(path, "")
         try:
-            if texts.formats.get(path) != "host table":
+            if form.startswith("Excel") and "host table" in form:
+                edited = _workbook(path, own)
+            elif form == "host table":
+                text = texts.read(path)
+                mark = _MARK * text.startswith(_MARK)
+                pairs = [(edit, hosts[edit.name].origin) for edit in own]
+                written = mark + rewrite_hosts(text.removeprefix(_MARK), pairs)
+                edited = Edited(path, text, written, own)
+            else:
                 raise CannotWrite(f"{path or 'where it stands'} is not written")
-            text = texts.read(path)
-            mark = _MARK * text.startswith(_MARK)
-            pairs = [(edit, hosts[edit.name].origin) for edit in own]
-            written = mark + rewrite_hosts(text.removeprefix(_MARK), pairs)
         except CannotWrite as error:
             left.append(f"{names}: {error}")
             continue
-        _, part = read_bytes(path, written.encode(), account=False)
+        _, part = read_bytes(path, edited.data, account=False)
         back = {host.name: host for host in part.hosts}
         wanted = all(
             edit.name in back and getattr(back[edit.name], edit.attribute) == edit.after
             for edit in own
         )
         if wanted and len(back) == sum(host.origin.file == path for host in hosts.values()):
-            files.append(Edited(path, text, written, own))
+            files.append(edited)
         else:
             left.append(f"{names}: what would be written is not read as it was tried")
     return files, left
+
+
+def _workbook(path: str, edits: list[Edit]) -> Edited:
+    """A workbook with some edits made; its texts are the cells that change. Raises CannotWrite."""
+    from inkov.readers.workbook_rewrite import rewrite_workbook
+
+    try:
+        with open(path, "rb") as file:
+            data = file.read()
+    except OSError as error:
+        fail(f"cannot read {path}: {reason(error)}")
+    written, lines = rewrite_workbook(data, edits)
+    before, after = ("".join(f"{line[side]}\n" for line in lines) for side in (0, 1))
+    return Edited(path, before, after, edits, written)
 
 
 def entered(session: Session, steps: Iterable[Step]) -> list[list[str]]:
@@ -287,19 +351,20 @@ def _by_dialect(session: Session, switch: str) -> Rewrite | None:
 
 
 def write_edited(session: Session, files: Iterable[Edited], folder: str) -> None:
-    """Write files to a folder, by their names. Ends where one that was read would be written over,
-    or two would be one.
+    """Write files to a folder, as they lie below the folder that holds all that was read. Ends
+    where one that was read would be written over.
     """
-    files = list(files)
-    names = [os.path.basename(file.path) for file in files]
-    if len(set(names)) < len(names):
-        fail(f"two of the files that change are called alike: {folder} holds one of a name")
-    try:
-        os.makedirs(folder, exist_ok=True)
-    except OSError as error:
-        fail(f"cannot write to {folder}: {reason(error)}")
-    for name in names:
-        target = os.path.join(folder, name)
+    read = [os.path.abspath(report.file) for report in session.loaded.reports]
+    root = os.path.commonpath([os.path.dirname(path) for path in read]) if read else ""
+    targets = [
+        (os.path.join(folder, os.path.relpath(os.path.abspath(file.path), root)), file)
+        for file in files
+    ]
+    for target, _ in targets:
         spare(session.loaded, target)
-    for name, file in zip(names, files, strict=True):
-        write_file(os.path.join(folder, name), file.after)
+    for target, file in targets:
+        try:
+            os.makedirs(os.path.dirname(target) or ".", exist_ok=True)
+        except OSError as error:
+            fail(f"cannot write to {target}: {reason(error)}")
+        write_bytes(target, file.data)

@@ -79,9 +79,11 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
     for file, part in parts:
         for piece in part.pieces:
             if piece.family == "name":
-                names[_system(file, piece)] = piece.content, file, part
+                names[system_of(file, piece.family)] = piece.content, file, part
                 continue
-            systems.setdefault((_system(file, piece), piece.family), []).append((piece, part))
+            systems.setdefault((system_of(file, piece.family), piece.family), []).append(
+                (piece, part)
+            )
     wholes = []
     for (place, family), members in sorted(systems.items()):
         name = PurePath(os.path.abspath(place)).name
@@ -101,12 +103,12 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
     return wholes
 
 
-def _system(file: str, piece: Piece) -> str:
-    """Where a piece's system is: the path up to the first dot of `NAME.WHAT.json`, or else the
+def system_of(file: str, family: str) -> str:
+    """Where the system of a piece is: the path up to the first dot of `NAME.WHAT.json`, or else the
     folder.
     """
     folder, name = os.path.split(file)
-    if piece.family != "networkd" and name.count(".") > 1:
+    if family != "networkd" and name.count(".") > 1:
         return os.path.join(folder, name.partition(".")[0])
     while os.path.basename(folder) in _SYSTEM_FOLDERS or folder.endswith(_DROP_INS):
         folder = os.path.dirname(folder)

@@ -116,7 +116,12 @@ def columns_of(line: str) -> tuple[list[str], str] | None:
     if known is None:
         return None
     mark = known[1]
-    return [_column(cell) for cell in next(csv.reader([line], delimiter=mark))], mark
+    return columns_in(next(csv.reader([line], delimiter=mark))), mark
+
+
+def columns_in(cells: Iterable[str]) -> list[str]:
+    """The columns that the cells of a first row name."""
+    return [_column(cell) for cell in cells]
 
 
 def table_of(cells: Iterable[str]) -> Table | None:

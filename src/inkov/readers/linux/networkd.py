@@ -25,7 +25,7 @@ from inkov.campus.secrets import without_secrets
 from inkov.readers.linux.device import Member, Netdev, bond_mode, build
 from inkov.readers.reading import Ledger, Part, Piece, Reading, Unread, as_text
 
-__all__ = ["Unit", "assemble_units", "read", "recognise"]
+__all__ = ["Unit", "assemble_units", "read", "recognise", "unit_of"]
 
 _YES = {
     "yes": True,
@@ -222,9 +222,9 @@ def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
                 if not set(word) & set("*?[!"):
                     netdevs.setdefault(word, Netdev(word, Origin(setting.file, setting.line)))
     for known in list(netdevs.values()):
-        unit_of = next((unit for unit in networks if _matches(unit, known.name)), None)
-        if unit_of is not None:
-            _network(unit_of, known, netdevs, part.problems)
+        own = next((unit for unit in networks if _matches(unit, known.name)), None)
+        if own is not None:
+            _network(own, known, netdevs, part.problems)
     for unit in networks:
         match = unit.last("Match", "Name")
         if match is None:
@@ -243,6 +243,12 @@ def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
         _default_vlan(known, netdevs)
     part.devices.append(build(name, origin, netdevs, part.problems))
     return part
+
+
+def unit_of(units: list[Unit], name: str) -> Unit | None:
+    """The unit that is for an interface: the first by name that matches."""
+    ordered = _with_drop_ins(list(units), [])
+    return next((u for u in ordered if "Match" in u.sections and _matches(u, name)), None)
 
 
 def _matches(unit: Unit, name: str) -> bool:
