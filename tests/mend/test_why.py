@@ -7,6 +7,7 @@ lamp in 10 and pump in 20 at gate-1.
 
 from __future__ import annotations
 
+import subprocess
 from pathlib import Path
 from typing import Any
 
@@ -452,3 +453,98 @@ def test_frames_that_both_tag(inkov: Inkov, tmp_path: Path) -> None:
     (tmp_path / "hosts.csv").write_text("host,switch,port\nx,a,1\ny,a,2\n")
     answer = inkov("why", "x", "y", ".", "--vlan", "20", "-f", "json").json
     assert edits(answer) == [("a", "2", "allowed", "10,99", "10,20,99")]
+
+
+PRIVATE = """inkov sheet 1
+switch: a
+[vlans]
+30: guests; primary of 31,32
+31: rooms; isolated
+32: lounge; community
+[port 1..2]
+mode: private host
+primary: 30
+secondary: 31
+[port 3]
+mode: private host
+primary: 30
+secondary: 32
+[port 4]
+mode: promiscuous
+primary: 30
+secondaries: 32
+[port 5..6]
+vlan: 40
+protected: yes
+[port 7]
+vlan: 50
+"""
+
+
+@pytest.mark.parametrize(
+    ("pair", "apart", "cause"),
+    [
+        ("a:1 a:2", "VLAN 31 of the private VLAN 30, which is isolated", ""),
+        ("a:1 a:3", "in two VLANs of the private VLAN 30, 31 and 32", ""),
+        ("a:5 a:6", "protected ports", ""),
+        ("a:5 a:7", "the plan claims: pumps and tills apart", ""),
+        # What is no purpose is cured as its finding says.
+        ("a:1 a:4", "", "a:4 does not map VLAN 31"),
+    ],
+)
+def test_what_is_apart_on_purpose_is_not_cured(
+    inkov: Inkov, tmp_path: Path, pair: str, apart: str, cause: str
+) -> None:
+    text = PRIVATE.replace("[port 1..2]", "40: pumps\n50: tills\n[port 1..2]")
+    (tmp_path / "a.sheet").write_text(text)
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - {isolate: [pumps, tills], about: pumps and tills apart}\n"
+    )
+    said = inkov("why", *pair.split(), ".", "-f", "json").json
+    assert said["works"] is False
+    assert [one["says"] for one in said["causes"]] == ([cause] if cause else [])
+    assert bool(said["change"]) is bool(cause)
+    assert len(said["apart"]) == bool(apart)
+    assert not apart or apart in said["apart"][0]["says"]
+    if cause:
+        [edit] = said["change"]
+        assert (edit["name"], edit["attribute"], edit["after"]) == ("4", "secondaries", "31-32")
+        assert said["cause"]["rule"] == "promiscuous-mapping-incomplete"
+
+
+def test_a_claim_about_frames_is_no_answer_to_a_ping(inkov: Inkov, tmp_path: Path) -> None:
+    """The plan keeps the VLANs apart at layer 2, where a router joins them."""
+    plan = ("plan.yaml", "", "claims:\n  - isolate: [climate, pumps]\n")
+    wrong = ("hosts.csv", "10.0.10.6/24,10.0.10.1", "10.0.10.6/24,10.0.10.9")
+    (tmp_path / "campus").mkdir()
+    (tmp_path / "campus" / plan[0]).write_text(plan[2])
+    for name, text in SHEETS.items():
+        whole = f"inkov sheet 1\nswitch: {name}\n{text}"
+        (tmp_path / "campus" / f"{name}.sheet").write_text(whole)
+    (tmp_path / "campus" / "hosts.csv").write_text(HOSTS.replace(*wrong[1:]))
+    said = inkov("why", "lamp", "pump", "campus", "-f", "json").json
+    assert said["apart"] == [] and said["change"][0]["after"] == "10.0.10.1"
+
+
+def test_when_the_cause_came_about_is_told(inkov: Inkov, tmp_path: Path) -> None:
+    """Of a line the commit that changed it; of what no line says the last one of the file."""
+    git = ["git", "-C", str(tmp_path / "campus"), "-c", "user.name=me", "-c", "user.email=me@x"]
+    told = asked(inkov, tmp_path, "fan lamp", ("fern-1", "allowed: 10,20,99", "allowed: 20,99"))
+    assert told["cause"]["changed"] is None  # no repository
+    subprocess.run([*git, "init", "-q"], check=True)
+    subprocess.run([*git, "add", "-A"], check=True)
+    subprocess.run([*git, "commit", "-q", "-m", "fewer VLANs <for> the ferns"], check=True)
+    sheet = tmp_path / "campus" / "fern-1.sheet"
+    sheet.write_text(sheet.read_text() + "# nothing else\n")
+    subprocess.run([*git, "commit", "-q", "-a", "-m", "a comment"], check=True)
+    again = inkov("why", "fan", "lamp", "campus", "-f", "json").json["cause"]["changed"]
+    assert again["title"] == "fewer VLANs <for> the ferns" and len(again["commit"]) == 12
+    assert "this line was changed last on" in inkov("why", "fan", "lamp", "campus").out
+    sheet.write_text(sheet.read_text().replace("allowed: 20,99", "allowed: 99"))
+    new = inkov("why", "fan", "lamp", "campus", "-f", "json").json["cause"]["changed"]
+    assert new["commit"] is None
+    sheet.write_text(
+        sheet.read_text().replace("10: climate\n", "").replace("allowed: 99", "allowed: 10,20,99")
+    )
+    gone = inkov("why", "fan", "lamp", "campus").out
+    assert "its file was changed last on" in gone and "a comment" in gone

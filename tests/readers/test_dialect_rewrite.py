@@ -296,8 +296,13 @@ def test_what_can_be_written_is_found_out_by_writing() -> None:
     text = INDENTED.replace('"shut" =', '"brink" = "edge = yes"\n"shut" =') + SHOWN
     tried = {one.what: one.done for one in writings(compile_dialect("d.toml", text.encode()))}
     assert tried == {
-        "a new VLAN": True, "a VLAN that goes": True, "the name of a VLAN": True,
-        "vlan": True, "allowed": True, "state": True, "edge": False,
+        "a new VLAN": True,
+        "a VLAN that goes": True,
+        "the name of a VLAN": True,
+        "vlan": True,
+        "allowed": True,
+        "state": True,
+        "edge": False,
     }
 
 

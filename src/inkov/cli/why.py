@@ -7,10 +7,14 @@ import typer
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ListingOptions, VlanOption, shared
 from inkov.cli.places import Place, one_vlan, two_places
-from inkov.cli.session import start
+from inkov.cli.session import Session, start
 
 if TYPE_CHECKING:
     from inkov.campus import Host
+    from inkov.mend.why import Cause
+    from inkov.readers.revision import Changed
+
+_BLAMED = 3  # causes of which it is told when their line was changed
 
 
 @shared
@@ -35,8 +39,22 @@ def why(
     one, other = (host_at(place, vid) for place in places)
     answer = answer_to(session.fabric, session.plan, one, other)
     labels = places[0].label, places[1].label
-    options.out.show(why_result(*labels, answer, session.locator, hops=hops))
+    since = [_last_changed(session, cause) for cause in answer.causes[:_BLAMED]]
+    result = why_result(*labels, answer, session.locator, hops=hops, since=since)
+    options.out.show(result)
     session.end(ALL_WELL if answer.works else FINDINGS)
+
+
+def _last_changed(session: Session, cause: Cause) -> Changed | None:
+    """When the line of a cause was last changed, if its file is kept in git; of what no line says,
+    when the file was.
+    """
+    from inkov.readers.revision import last_changed
+
+    file, line = cause.origin.file, session.locator.line(cause.origin)
+    if not file:
+        return None
+    return last_changed(file, 0 if cause.absent else line)
 
 
 def host_at(place: Place, vid: int | None) -> Host:

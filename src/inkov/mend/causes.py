@@ -22,8 +22,13 @@ def cause_of(fabric: Fabric, edit: Edit) -> str:
         return _OF_PORT.get(edit.attribute, _otherwise)(fabric, edit)
     if edit.kind is Kind.VLAN and edit.whole:
         return f"{edit.switch} has no VLAN {edit.name}"
-    if edit.kind is Kind.VLAN:
+    if edit.kind is Kind.VLAN and edit.attribute == "active":
         return f"VLAN {edit.name} is suspended on {edit.switch}"
+    if edit.kind is Kind.VLAN and edit.attribute == "private":
+        return f"VLAN {edit.name} of {edit.switch} is not {_value(edit.after)}"
+    if edit.kind is Kind.VLAN and edit.attribute == "secondaries":
+        more, _ = _sets(edit, VlanSet())
+        return f"VLAN {more} is no secondary of VLAN {edit.name} on {edit.switch}"
     if edit.kind is Kind.GATEWAY:
         return f"the gateway {edit.switch} {edit.name} is shut"
     if edit.kind is Kind.HOST and edit.attribute == "gateway":
@@ -93,6 +98,11 @@ def _list(fabric: Fabric, edit: Edit) -> str:
     return f"{edit.switch}:{edit.name} does not allow VLAN {more}"
 
 
+def _mapping(fabric: Fabric, edit: Edit) -> str:
+    more, _ = _sets(edit, VlanSet())
+    return f"{edit.switch}:{edit.name} does not map VLAN {more}"
+
+
 def _withheld(fabric: Fabric, edit: Edit) -> str:
     _, less = _sets(edit, fabric.ports[End(edit.switch, edit.name)].completed.withheld)
     return f"pruning keeps VLAN {less} off {edit.switch}:{edit.name}"
@@ -139,6 +149,7 @@ def _negotiation(fabric: Fabric, edit: Edit) -> str:
 _OF_PORT: dict[str, Callable[[Fabric, Edit], str]] = {
     "allowed": _list,
     "withheld": _withheld,
+    "secondaries": _mapping,
     "tagged": _tagged,
     "enabled": _shut,
     "access_vlan": _vlan_of_port,

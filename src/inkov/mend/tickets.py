@@ -16,7 +16,7 @@ only where the host's address, or the other end, says that it belongs there.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from functools import cached_property
 from heapq import heappop, heappush
 from ipaddress import ip_interface
@@ -106,6 +106,24 @@ class Ticket:
     def before(self) -> Judged:
         """Whether it works."""
         return judged(self.fabric, self.one, self.other)
+
+    def cured_by(self, cures: Iterable[Sequence[Edit]]) -> Answer:
+        """The first of some cures of other things that cures it as well; of several at once that do
+        the edits that are needed.
+        """
+        answer = Answer(self.before, smallest=False)
+        every: list[Edit] = []
+        for edits in cures:
+            every += edits
+            fabric, state = self._with(edits)
+            if state.works:
+                break
+        else:
+            edits = _followed_by(every, ())
+            fabric, state = self._with(edits)
+        if state.works:
+            answer.edits, answer.cured, answer.after = self._thinned(list(edits), fabric, state)
+        return answer
 
     def answer(self) -> Answer:
         """Whether it works; if not, the fewest edits that cure it, as far as proposals lead."""

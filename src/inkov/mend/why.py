@@ -18,6 +18,7 @@ from inkov.effects.words import story_in_words
 from inkov.forwarding import Fabric
 from inkov.forwarding.ping import Ping
 from inkov.forwarding.stations import interfaces
+from inkov.mend.apart import Apart, kept_apart
 from inkov.mend.causes import cause_of, host_that_belongs, place_of
 from inkov.mend.tickets import Answer, Judged, Ticket, vid_of
 from inkov.mend.trial import trial
@@ -25,18 +26,22 @@ from inkov.plan import Plan
 from inkov.vlanset import VlanSet, union
 from inkov.wiring import End
 
+_MOST_CURES = 30  # of findings that are tried
 _MANY = 200  # switches, from which on a second process pays
 
 __all__ = ["Cause", "Fine", "Why", "why"]
 
 
 class Cause(Struct):
-    """What is wrong, where that is said, and the finding of an audit that says so, if one does."""
+    """What is wrong, where that is said, and the finding of an audit that says so, if one does.
+    `absent`: nothing says it, so the place is that of what does not.
+    """
 
     says: str
     origin: Origin
     rule: str = ""
     finding: str = ""
+    absent: bool = False
 
 
 class Fine(Struct):
@@ -51,7 +56,7 @@ class Why(Struct):
     cured. `change` are the edits, `smallest` if no fewer do, as far as is known; `opens` and
     `loses` what they do besides, in words; `otherwise` what could be meant instead. `ports` are the
     host ports that they serve. `says` is what stops it; `ping` tells both ways, hop by hop; `rests`
-    is what the answer rests on.
+    is what the answer rests on. `apart` says what keeps the two apart on purpose.
     """
 
     works: bool
@@ -69,6 +74,7 @@ class Why(Struct):
     otherwise: list[str] = field(default_factory=list)
     ping: Ping | None = None
     undecided: str = ""
+    apart: list[Apart] = field(default_factory=list)
 
 
 def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
@@ -88,14 +94,28 @@ def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
         return result
     # What an audit says of the causes is worked out beside, on a large campus.
     aside = Aside(lambda: audit(fabric, plan).findings, long=len(fabric.campus.devices) >= _MANY)
-    answer = ticket.answer()
+    result.apart = list(kept_apart(fabric, plan, one, other))
+    answer = ticket.answer() if not result.apart else Answer(state)
+    findings = aside.result()
+    if answer.cured is None and not result.apart:
+        answer = ticket.cured_by(_near(findings, fabric, (one, other)))
     result.smallest = answer.smallest
     if answer.cured is not None:
         _cure(result, fabric, plan, answer, (one, other))
-        _causes(result, fabric, answer, (one, other), aside.result())
-    else:
-        aside.result()
+        _causes(result, fabric, answer, (one, other), findings)
     return result
+
+
+def _near(findings: list[Finding], fabric: Fabric, pair: tuple[Host, Host]) -> list[list[Edit]]:
+    """The cures of findings about the switches or the VLANs of two hosts, the small ones first."""
+    switches = {host.device for host in pair}
+    vids = union(1 << vid_of(fabric, host) for host in pair) & ~1
+    near = [
+        list(one.edits)
+        for one in findings
+        if one.edits and (one.vlans & vids or any(where.switch in switches for where in one.where))
+    ]
+    return sorted(near, key=len)[:_MOST_CURES]
 
 
 def _cure(result: Why, fabric: Fabric, plan: Plan, answer: Answer, pair: tuple[Host, Host]) -> None:
@@ -134,7 +154,8 @@ def _causes(
         told.add(says)
         cited = next((one for one in findings if _is_about(one, edit)), None)
         rule, identity = (cited.rule, cited.id) if cited is not None else ("", "")
-        result.causes.append(Cause(says, place_of(fabric.campus, edit), rule, identity))
+        absent = edit.before is None
+        result.causes.append(Cause(says, place_of(fabric.campus, edit), rule, identity, absent))
 
 
 def _moves_one_of(edit: Edit, pair: tuple[Host, Host]) -> bool:

@@ -12,18 +12,29 @@ import shutil
 import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime
 from pathlib import PurePosixPath
 from tempfile import TemporaryDirectory
 from typing import NamedTuple
 
 from inkov.readers.load import MAX_FILE_BYTES
 
-__all__ = ["PREFIX", "BadRevision", "Revision", "commit_of", "laid_out", "parse"]
+__all__ = [
+    "PREFIX",
+    "BadRevision",
+    "Changed",
+    "Revision",
+    "commit_of",
+    "laid_out",
+    "last_changed",
+    "parse",
+]
 
 PREFIX = "rev:"
 _LINK, _SUBMODULE = "120000", "160000"
 _OF_HOOKS = ("GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_PREFIX")
 _MOST_LINKS = 20  # one after another
+_PATIENCE = 5.0  # seconds, for what is told besides
 
 
 class BadRevision(ValueError):
@@ -91,6 +102,46 @@ def _label(name: str, commit: str) -> str:
 def commit_of(revision: Revision, beside: str = "") -> str:
     """The name of the commit that a revision means. Raises BadRevision."""
     return _commit(_where(revision, beside), revision.name)
+
+
+class Changed(NamedTuple):
+    """When a line was last changed: the day (ISO 8601), the commit ("" if it is in none yet), and
+    the first line of what its author says of it.
+    """
+
+    day: str
+    commit: str
+    title: str
+
+
+def last_changed(file: str, line: int = 0) -> Changed | None:
+    """When a line of a file was last changed, or the file as a whole, as git knows it; None if it
+    does not.
+    """
+    folder, name = os.path.split(os.path.realpath(file))
+    safe = ("-c", "core.fsmonitor=false")  # what a repository wants to be run is not
+    blame = (*safe, "blame", "--no-textconv", "--porcelain", "-L", f"{line},{line}", "--", name)
+    log = (*safe, "log", "-1", "--no-show-signature", "--format=%H %ct %s", "--", name)
+    try:
+        out = _git(folder, *(blame if line else log), timeout=_PATIENCE)
+    except BadRevision:
+        return None
+    if not line:
+        commit, _, more = out.decode("utf-8", "replace").strip().partition(" ")
+        seconds, _, title = more.partition(" ")
+        return Changed(_day(seconds), commit[:12], title) if seconds else None
+    said = dict(one.partition(" ")[::2] for one in out.decode("utf-8", "replace").splitlines())
+    commit = out[:40].decode("ascii", "replace")
+    if "committer-time" not in said:
+        return None
+    day = _day(said["committer-time"])
+    if not commit.strip("0"):
+        return Changed(day, "", "")
+    return Changed(day, commit[:12], said.get("summary", ""))
+
+
+def _day(seconds: str) -> str:
+    return datetime.fromtimestamp(int(seconds), UTC).date().isoformat()
 
 
 def _where(revision: Revision, beside: str) -> str:
@@ -177,8 +228,8 @@ def _contents(top: str, objects: list[str]) -> dict[str, bytes]:
     return found
 
 
-def _git(where: str, *arguments: str, given: bytes = b"") -> bytes:
-    """What git answers. BadRevision with its own words, if it fails."""
+def _git(where: str, *arguments: str, given: bytes = b"", timeout: float | None = None) -> bytes:
+    """What git answers. BadRevision with its own words, if it fails, or takes too long."""
     git = shutil.which("git")
     if git is None:
         raise BadRevision("git is not installed, and only git can read a revision")
@@ -186,7 +237,12 @@ def _git(where: str, *arguments: str, given: bytes = b"") -> bytes:
     inherited = {name: text for name, text in os.environ.items() if name not in _OF_HOOKS}
     quiet = {**inherited, "GIT_OPTIONAL_LOCKS": "0", "LC_ALL": "C"}
     command = [git, "-C", where or ".", *arguments]
-    done = subprocess.run(command, check=False, input=given, capture_output=True, env=quiet)
+    try:
+        done = subprocess.run(
+            command, check=False, input=given, capture_output=True, env=quiet, timeout=timeout
+        )
+    except subprocess.TimeoutExpired:
+        raise BadRevision("git takes too long") from None
     if done.returncode:
         says = done.stderr.decode("utf-8", "replace").strip().partition("\n")[0]
         says = says.removeprefix("fatal: ")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from rich.console import RenderableType
@@ -12,6 +12,7 @@ from inkov.campus import natural
 from inkov.harmless import safe
 from inkov.mend.why import Why
 from inkov.readers import Locator
+from inkov.readers.revision import Changed
 from inkov.render.edits import change_in_words, edit_json, name_of_edit, what_of_edit
 from inkov.render.follow import ping_grid, step_json
 from inkov.render.grid import Column, Grid
@@ -25,12 +26,22 @@ _SHOWN = 5  # ports that are named
 _FINE = 8
 
 
-def why_result(one: str, other: str, answer: Why, locator: Locator, *, hops: bool) -> Result:
-    """The answer in every form. With `hops`, the way frame by frame below it."""
+def why_result(
+    one: str,
+    other: str,
+    answer: Why,
+    locator: Locator,
+    *,
+    hops: bool,
+    since: Sequence[Changed | None] = (),
+) -> Result:
+    """The answer in every form. With `hops`, the way frame by frame below it; `since` tells of the
+    first causes when their lines were changed.
+    """
 
     def grids() -> list[Grid]:
         grid = Grid([Column("What", whole=True), Column("Says"), Column("Said at")])
-        for what, says, at in _lines(one, other, answer, locator):
+        for what, says, at in _lines(answer, locator, since):
             grid.add(what, says, at)
         return [grid, *(ways() if hops else [])]
 
@@ -39,14 +50,14 @@ def why_result(one: str, other: str, answer: Why, locator: Locator, *, hops: boo
 
     def text(screen: Screen) -> str:
         parts: list[RenderableType] = [Text(_verdict(one, other, answer), style="bold"), Text()]
-        for what, says, at in _lines(one, other, answer, locator):
+        for what, says, at in _lines(answer, locator, since):
             if what:
                 parts.append(Text(what, style="bold"))
             parts.append(indented(f"{says}  ({at})" if at else says, 2))
         shown = screen.render(*parts)
         return "\n".join([shown, *(grid_text(grid, screen) for grid in (ways() if hops else []))])
 
-    return Result(value=lambda: _value(answer, locator), grids=grids, text=text)
+    return Result(value=lambda: _value(answer, locator, since), grids=grids, text=text)
 
 
 def _verdict(one: str, other: str, answer: Why) -> str:
@@ -55,15 +66,23 @@ def _verdict(one: str, other: str, answer: Why) -> str:
     return f"{pair} reach each other{now}." if answer.works else f"{pair} do not reach each other."
 
 
-def _lines(one: str, other: str, answer: Why, locator: Locator) -> Iterator[tuple[str, str, str]]:
+def _lines(
+    answer: Why, locator: Locator, since: Sequence[Changed | None]
+) -> Iterator[tuple[str, str, str]]:
     """What is said, part by part, with the place."""
     title = "Cause" if len(answer.causes) == 1 else "Causes, each of which is enough to stop it"
     for number, cause in enumerate(answer.causes):
         cited = f" [{cause.rule} {cause.finding}]" if cause.rule else ""
         yield "" if number else title, f"{cause.says}{cited}", brief(cause.origin, locator)
+        changed = since[number] if number < len(since) else None
+        if changed is not None:
+            yield "", _changed(changed, "its file" if cause.absent else "this line"), ""
+    for number, apart in enumerate(answer.apart):
+        yield "" if number else "On purpose", apart.says, brief(apart.origin, locator)
     if not answer.works and not answer.causes:
         yield "Stops", answer.says, brief(answer.origin, locator)
-        yield "Change", "none is known that cures it", ""
+        none = "none: they are to be apart" if answer.apart else "none is known that cures it"
+        yield "Change", none, ""
     for number, edit in enumerate(answer.change):
         words = " ".join(filter(None, (name_of_edit(edit), what_of_edit(edit))))
         yield "" if number else "Smallest change", f"{words}: {change_in_words(edit)}", ""
@@ -79,6 +98,12 @@ def _lines(one: str, other: str, answer: Why, locator: Locator) -> Iterator[tupl
         yield "", f"and {len(answer.fine) - _FINE} more", ""
     for number, says in enumerate(answer.rests):
         yield "" if number else "Rests on", says, ""
+
+
+def _changed(changed: Changed, what: str) -> str:
+    if not changed.commit:
+        return f"{what} is changed since the last commit"
+    return f"{what} was changed last on {changed.day}: {safe(changed.title)} ({changed.commit})"
 
 
 def _besides(answer: Why) -> Iterator[tuple[str, str, str]]:
@@ -100,7 +125,7 @@ def _besides(answer: Why) -> Iterator[tuple[str, str, str]]:
         yield "", f"it cuts off: {says}", ""
 
 
-def _value(answer: Why, locator: Locator) -> dict[str, Any]:
+def _value(answer: Why, locator: Locator, since: Sequence[Changed | None]) -> dict[str, Any]:
     """The fixed shape; `causes` are all, of which `cause` is the first."""
     causes = [
         {
@@ -108,8 +133,9 @@ def _value(answer: Why, locator: Locator) -> dict[str, Any]:
             "where": plain(cause.origin, locator),
             "rule": cause.rule or None,
             "finding": cause.finding or None,
+            "changed": _changed_json(since[number] if number < len(since) else None),
         }
-        for cause in answer.causes
+        for number, cause in enumerate(answer.causes)
     ]
     stops = {"says": safe(answer.says), "where": plain(answer.origin, locator), "rule": None}
     steps = [step for part in answer.ping.parts for step in part.steps] if answer.ping else []
@@ -123,6 +149,9 @@ def _value(answer: Why, locator: Locator) -> dict[str, Any]:
         "serves": sorted(map(safe, answer.ports), key=natural),
         "opens": [safe(says) for says in answer.opens],
         "loses": [safe(says) for says in answer.loses],
+        "apart": [
+            {"says": safe(one.says), "where": plain(one.origin, locator)} for one in answer.apart
+        ],
         "otherwise": [safe(says) for says in answer.otherwise],
         "fine": [
             {"says": safe(fine.says), "where": plain(fine.origin, locator)} for fine in answer.fine
@@ -130,3 +159,11 @@ def _value(answer: Why, locator: Locator) -> dict[str, Any]:
         "rests": [safe(says) for says in answer.rests],
         "steps": [step_json(step, locator) for step in steps],
     }
+
+
+def _changed_json(changed: Changed | None) -> dict[str, str | None] | None:
+    """When a line was last changed; None where git does not know."""
+    if changed is None:
+        return None
+    title = safe(changed.title) or None
+    return {"day": changed.day, "commit": changed.commit or None, "title": title}
