@@ -233,3 +233,81 @@ def test_names_are_texts(inkov: Inkov, tmp_path: Path) -> None:
     assert max(map(len, svg.said)) < 60
     pytest.importorskip("matplotlib")
     assert inkov("draw", "in", "-o", "g.png").status == 0
+
+
+def test_the_front_of_a_switch(inkov: Inkov, tmp_path: Path) -> None:
+    """Each port once, with what it is, its VLANs and who is behind it; VLANs with their ports."""
+    (tmp_path / "in").mkdir()
+    sheet = (
+        "inkov sheet 1\nswitch: fern\n[vlans]\n10: mist\n20: pumps\n99: nobody\n"
+        "[port 1..13]\nvlan: 10\n[port 14]\nvlan: 20\nabout: <pump>\n[port 15]\nstate: off\n"
+        "[port 16]\nmode: trunk\nnative: 99\nallowed: 10,20,99\n"
+        "[gateway 10]\naddress: 10.0.0.1/24\n[neighbours]\n16: core:1\n"
+    )
+    far = (
+        "inkov sheet 1\nswitch: core\n[vlans]\n10: mist\n20: pumps\n99: nobody\n"
+        "[port 1]\nmode: trunk\nnative: 99\nallowed: 10,99\n[port 2]\nvlan: 20\n[neighbours]\n1: fern:16\n"
+    )
+    (tmp_path / "in" / "fern.sheet").write_text(sheet)
+    (tmp_path / "in" / "core.sheet").write_text(far)
+    (tmp_path / "in" / "hosts.csv").write_text("host,switch,port\nfogger,fern,3\n")
+    assert inkov("draw", "in", "--switch", "fern", "-o", "f.svg").status == 0
+    svg = Svg(tmp_path / "f.svg")
+    tiles = [box for box in svg.boxes if box.title]
+    assert sorted(int(box.title.split(":")[1]) for box in tiles) == list(range(1, 17))
+    no_overlap(tiles)
+    assert all(box.right <= svg.width and box.bottom <= svg.height for box in svg.boxes)
+    titles = {int(box.title.split(":")[1]): box.title for box in tiles}
+    assert "on, access; untagged 10; tagged none; fogger" in titles[3]
+    assert titles[14].endswith("<pump>") and "off" in titles[15]
+    # core lacks VLAN 20, which has members at both.
+    assert "core:1" in titles[16] and "lacks 20" in titles[16] and "! lacks 20" in svg.said
+    thirteen = ", ".join(str(port) for port in range(1, 14))
+    assert f"untagged at {thirteen}; tagged at 16; gateway 10.0.0.1/24" in svg.said
+    faint = inkov("draw", "in", "--switch", "fern", "--vlan", "20", "-o", "g.svg")
+    assert faint.status == 0
+    said = Svg(tmp_path / "g.svg").said
+    assert "untagged at 14; tagged at 16" in said and "the rest" in said
+    wrong = inkov("draw", "in", "--switch", "fer", "-o", "h.svg")
+    assert wrong.status == 2 and "did you mean fern?" in wrong.err
+    assert inkov("draw", "in", "--switch", "fern", "--tree", "-o", "h.svg").status == 2
+
+
+def no_overlap(boxes: list[Box]) -> None:
+    for number, one in enumerate(boxes):
+        for other in boxes[number + 1 :]:
+            apart = one.right <= other.x or other.right <= one.x
+            assert apart or one.bottom <= other.y or other.bottom <= one.y, (one, other)
+
+
+def test_what_a_change_does(inkov: Inkov, tmp_path: Path) -> None:
+    """b's link gets VLAN 20 and loses 10; c's link is another one; d is new; e is gone."""
+
+    def state(name: str, links: dict[str, tuple[str, str]]) -> None:
+        folder = tmp_path / name
+        folder.mkdir()
+        vlans = "[vlans]\n10: mist\n20: pumps\n"
+        core = "".join(
+            f"[port {port}]\nmode: trunk\nnative: none\nallowed: {allowed}\n"
+            for port, allowed in links.values()
+        )
+        core += "[neighbours]\n" + "".join(f"{port}: {n}:9\n" for n, (port, _) in links.items())
+        (folder / "a.sheet").write_text(f"inkov sheet 1\nswitch: a\n{vlans}{core}")
+        for far, (port, allowed) in links.items():
+            trunk = f"[port 9]\nmode: trunk\nnative: none\nallowed: {allowed}\n"
+            text = f"{vlans}[port 1]\nvlan: 10\n{trunk}[neighbours]\n9: a:{port}\n"
+            (folder / f"{far}.sheet").write_text(f"inkov sheet 1\nswitch: {far}\n{text}")
+
+    same = {"f": ("6", "10,20")}
+    state("old", {"b": ("1", "10"), "c": ("2", "10"), "e": ("4", "10")} | same)
+    state("new", {"b": ("1", "20"), "c": ("3", "10"), "d": ("5", "10,20")} | same)
+    assert inkov("draw", "new", "--compare", "old", "-o", "c.svg").status == 0
+    svg = Svg(tmp_path / "c.svg")
+    for says in ("+20 -10", "new: 10", "gone: 10", "new: 10,20", "new", "gone: e"):
+        assert any(says in text for text in svg.said), (says, svg.said)
+    assert sorted(box.title.split()[0] for box in svg.switches) == list("abcdf")
+    assert not any("edit" in text for text in svg.said if "f" in text.split())
+    assert inkov("draw", "new", "--compare", "new", "-o", "c.svg").status == 0
+    assert "no switch and no link is otherwise" in Svg(tmp_path / "c.svg").said
+    alone = inkov("draw", "new", "--compare", "nowhere", "-o", "d.svg")
+    assert alone.status == 2 and not (tmp_path / "d.svg").exists()

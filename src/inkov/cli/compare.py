@@ -1,8 +1,6 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
-from contextlib import chdir, contextmanager
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -12,6 +10,7 @@ from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
 from inkov.cli.options import CompareOptions, PlannedOptions, shared
 from inkov.cli.says import complain, fail, nearest, say_problems
 from inkov.cli.session import Session, check_paths, read_only, spare
+from inkov.cli.sides import reading
 from inkov.cli.written import file_of
 from inkov.levels import Level
 
@@ -121,9 +120,9 @@ def _sides(options: CompareOptions) -> tuple[Session, Session]:
             for revision, path in zip(revisions, paths, strict=True)
         ]
         # The new side comes first: the places that are the same in both are named by its files.
-        with _reading(options.new, within[0]) as configs:
+        with reading(options.new, within[0]) as configs:
             new = read_only(_of_side(options, configs), keep=True, say=False)
-        with _reading(options.old, within[1]) as configs:
+        with reading(options.old, within[1]) as configs:
             old = read_only(_of_side(options, configs), before=new.loaded.readings)
         if not options.quiet:
             say_problems(new.loaded.campus.problems, new.loaded)
@@ -140,19 +139,6 @@ def _of_side(options: CompareOptions, configs: list[str]) -> PlannedOptions:
         read_as=options.read_as,
         quiet=options.quiet,
     )
-
-
-@contextmanager
-def _reading(text: str, beside: str) -> Iterator[list[str]]:
-    """What to read of a side; within the folder of a revision, if it is one."""
-    from inkov.readers.revision import laid_out, parse
-
-    revision = parse(text)
-    if revision is None:
-        yield [text]
-        return
-    with laid_out(revision, beside) as (folder, configs), chdir(folder):
-        yield configs
 
 
 def _unchanged(old: Session, new: Session) -> frozenset[str]:

@@ -5,22 +5,25 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from inkov.cli import complete
 from inkov.cli.options import PlannedOptions, VlanOption, shared
 from inkov.cli.output import write_bytes, write_file
 from inkov.cli.overview import roles_of
 from inkov.cli.places import one_vlan, two_places
-from inkov.cli.says import complain, fail
+from inkov.cli.says import complain, fail, nearest
 from inkov.cli.session import Session, spare, start
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from inkov.campus import Campus
     from inkov.drawing import Drawing, Look
     from inkov.drawing.wires import Wire
     from inkov.forwarding.trees.active import Now
 
 
 _HOSTS = 3  # of a switch, by name
+_GONE = 8  # switches that are named
 _DOUBTS = 3  # about the spanning tree, that are told
 
 
@@ -31,16 +34,29 @@ def draw(
         str, typer.Option("--output", "-o", metavar="FILE", help=".svg or .html, .png or .pdf.")
     ],
     vlan: VlanOption = None,
+    switch: Annotated[
+        str | None,
+        typer.Option(
+            "--switch",
+            metavar="S",
+            help="One switch instead: its ports.",
+            autocompletion=complete.switches,
+        ),
+    ] = None,
     way: Annotated[
         tuple[str, str] | None,
         typer.Option("--path", metavar="A B", help="The way from A to B: hosts, or switch:port."),
+    ] = None,
+    old: Annotated[
+        str | None,
+        typer.Option("--compare", metavar="OLD", help="What is otherwise than in OLD."),
     ] = None,
     tree: Annotated[bool, typer.Option("--tree", help="The roots of the spanning trees.")] = False,
     hosts: Annotated[
         bool, typer.Option("--hosts", help="How many host ports each switch has, and named hosts.")
     ] = False,
 ) -> None:
-    """The campus as a drawing: each link, its ports, its VLANs."""
+    """The campus, or one switch, as a drawing: links, ports, VLANs."""
     ending = os.path.splitext(output)[1].lower()
     if ending not in _WRITERS:
         fail(f"--output {output}: a drawing ends in {', '.join(_WRITERS)}")
@@ -48,7 +64,16 @@ def draw(
         fail(f"--output {output}: a folder is there")
     session = start(options)
     spare(session.loaded, output)
-    drawing = drawn(session, one_vlan(vlan), way, tree=tree, hosts=hosts)
+    if switch is not None:
+        if way is not None or tree or old is not None:
+            fail("--switch draws one switch: leave out --path, --tree and --compare")
+        drawing = _front(session, switch, one_vlan(vlan))
+    elif old is not None:
+        if way is not None or tree or vlan is not None:
+            fail("--compare draws what changes: leave out --vlan, --path and --tree")
+        drawing = _changed(session, options, old)
+    else:
+        drawing = drawn(session, one_vlan(vlan), way, tree=tree, hosts=hosts)
     _WRITERS[ending](drawing, output)
     complain(f"{output} is written")
     session.end()
@@ -87,6 +112,105 @@ def drawn(
         look = replace(look, notes=_added(look.notes, _hosts(session)))
     outside = [(one.near.device, one.near.port, one.far) for one in fabric.wiring.outside]
     return draw_campus(roles_of(session), links, outside, look)
+
+
+def _changed(session: Session, options: PlannedOptions, text: str) -> Drawing:
+    """The drawing of what is otherwise than in an older state."""
+    from inkov.campus import natural
+    from inkov.drawing import Look, draw_campus
+    from inkov.drawing.changes import link_changes
+    from inkov.drawing.shapes import Tone
+    from inkov.drawing.wires import wires
+    from inkov.edits import difference, renamed, renames
+    from inkov.forwarding import resolve
+    from inkov.wiring import wire
+
+    fabric, campus = session.fabric, session.loaded.campus
+    before = _older(options, text)
+    before = renamed(before, renames(before, campus))
+    if not before.devices.keys() & campus.devices.keys():
+        fail(f"--compare {text}: it has no switch in common with what is drawn")
+    was = resolve(before, wire(before))
+    wanted = session.plan.wanted(campus.devices)
+    links, changes = link_changes(wires(was), wires(fabric, wanted))
+    counts: dict[str, int] = {}
+    for edit in difference(before, campus):
+        if edit.switch in campus.devices:
+            counts[edit.switch] = counts.get(edit.switch, 0) + 1
+    notes = {name: f"{number} edit{'s' * (number != 1)}" for name, number in counts.items()}
+    notes |= dict.fromkeys(campus.devices.keys() - before.devices.keys(), "new")
+    gone = sorted(before.devices.keys() - campus.devices.keys(), key=natural)
+    says = [f"gone: {', '.join(gone[:_GONE])}"] if gone else []
+    says += [f"and {len(gone) - _GONE} more"] if len(gone) > _GONE else []
+    says += ["no switch and no link is otherwise"] if not (notes or changes or gone) else []
+    look = Look(
+        title=f"{title_of(session)}, against {text}",
+        notes=notes,
+        members=frozenset(notes),
+        changes=changes,
+        says=says,
+        signs={Tone.MARKED: "what is otherwise", Tone.SHUT: "gone, or shut now"},
+    )
+    outside = [(one.near.device, one.near.port, one.far) for one in fabric.wiring.outside]
+    return draw_campus(roles_of(session), links, outside, look)
+
+
+def _older(options: PlannedOptions, text: str) -> Campus:
+    """The campus of an older state: of files, or of a revision of a git repository."""
+    from inkov.cli.session import check_paths, read_only
+    from inkov.cli.sides import reading
+    from inkov.readers.revision import BadRevision, parse
+
+    try:
+        revision = parse(text)
+        if revision is None:
+            check_paths([text])
+        with reading(text, options.configs[0]) as configs:
+            plan = os.path.abspath(options.plan) if options.plan is not None else None
+            own = PlannedOptions(
+                configs=configs, plan=plan, read_as=options.read_as, quiet=options.quiet
+            )
+            return read_only(own).loaded.campus
+    except BadRevision as bad:
+        fail(f"--compare: {bad}")
+
+
+def _front(session: Session, name: str, vid: int | None) -> Drawing:
+    """The drawing of one switch."""
+    from inkov.drawing import draw_front
+    from inkov.drawing.front import FrontVlan
+    from inkov.drawing.wires import wires
+    from inkov.survey.ports import memberships, port_rows
+
+    fabric = session.fabric
+    if name not in fabric.campus.devices:
+        fail(f"--switch {name}: no such switch{nearest(name, fabric.campus.devices)}")
+    device = fabric.device(name)
+    hosts: dict[str, str] = {}
+    for host in fabric.campus.hosts:
+        if host.device == name:
+            hosts[host.port] = ", ".join(filter(None, (hosts.get(host.port), host.name)))
+    gateways = {gateway.vid: gateway for gateway in device.gateways}
+    vlans = []
+    for row in memberships(fabric, name):
+        known, gateway = device.row(row.vlan), gateways.get(row.vlan)
+        addresses = [str(fact.value) for fact in gateway.addresses] if gateway is not None else []
+        says = f"gateway {', '.join(addresses)}".strip() if gateway is not None else ""
+        called = known.name.value if known is not None and known.name is not None else ""
+        untagged, tagged = (
+            [port for port, how in row.ports.items() if how == sign] for sign in ("U", "T")
+        )
+        vlans.append(FrontVlan(row.vlan, called, untagged, tagged, says))
+    own = [
+        wire
+        for wire in wires(fabric, session.plan.wanted(fabric.campus.devices))
+        if name in (wire.a.device, wire.b.device)
+    ]
+    ports = port_rows(fabric, name)
+    role = roles_of(session).of[name].value
+    number = f"{len(ports)} port{'s' * (len(ports) != 1)}"
+    title = f"{name} ({role}): {number}"
+    return draw_front(title, ports, own, hosts, vlans, vid)
 
 
 def title_of(session: Session) -> str:

@@ -3,6 +3,7 @@
 """
 
 from inkov.drawing.campus import Look, draw_campus
+from inkov.drawing.front import draw_front
 from inkov.drawing.shapes import Box, Drawing, Label, Line, Tone
 
-__all__ = ["Box", "Drawing", "Label", "Line", "Look", "Tone", "draw_campus"]
+__all__ = ["Box", "Drawing", "Label", "Line", "Look", "Tone", "draw_campus", "draw_front"]

@@ -288,7 +288,7 @@ class _Page:
 
     def _shared_tone(self, *, marked: bool) -> Tone:
         """How a rail or a bus is drawn, which several links share."""
-        if self.look.vlan is None and not self.look.way:
+        if not self.look.marks:
             return Tone.UP
         return Tone.MARKED if marked else Tone.FAINT
 

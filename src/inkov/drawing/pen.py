@@ -19,7 +19,9 @@ _LONGEST_PORT = 10
 class Look(Struct):
     """What a drawing is to show besides the links: `title`; of `vlan` alone where it crosses, and
     what is said of each switch (`notes`); the links of a way (`way`, by number, with its place on
-    the way). `members` are those that are not faint; `rests` are sentences about what it rests on.
+    the way); or what a change does to links (`changes`, by number). `members` are those that are
+    not faint; `says` are sentences below, `rests` about what it rests on; `signs` are other words
+    for what tones mean.
     """
 
     title: str = ""
@@ -27,8 +29,16 @@ class Look(Struct):
     notes: Mapping[str, str] = field(default_factory=dict)
     members: frozenset[str] | None = None
     way: Mapping[int, int] = field(default_factory=dict)
+    changes: Mapping[int, str] | None = None
+    says: Sequence[str] = ()
     rests: Sequence[str] = ()
+    signs: Mapping[Tone, str] = field(default_factory=dict)
     fold: bool | None = None
+
+    @property
+    def marks(self) -> bool:
+        """Whether some links are marked, and the rest is faint."""
+        return self.vlan is not None or bool(self.way) or self.changes is not None
 
 
 class Pen:
@@ -41,6 +51,9 @@ class Pen:
 
     def tone(self, wire: Wire) -> Tone:
         """How a link is drawn: what is asked for first, then how it stands."""
+        if self.look.changes is not None:
+            changes = wire.number in self.look.changes
+            return Tone.FAINT if not changes else Tone.MARKED if wire.up else Tone.SHUT
         if self.look.way:
             return Tone.MARKED if wire.number in self.look.way else Tone.FAINT
         if self.look.vlan is not None:
@@ -69,6 +82,9 @@ class Pen:
 
     def said(self, wire: Wire) -> list[tuple[str, Tone]]:
         """What is written on a link, from the line away: VLANs, and what is wrong or blocked."""
+        if self.look.changes is not None:
+            says = self.look.changes.get(wire.number)
+            return [(says, Tone.SMALL)] if says else []
         if not wire.up:
             return [("shut", Tone.SMALL)]
         if self.look.vlan is not None and not self.look.way:
@@ -123,9 +139,10 @@ class Pen:
     def legend(self, y: float) -> None:
         """The signs that occur, and what they mean."""
         x = MARGIN
-        for tone, says in _SIGNS.items():
+        for tone, usual in _SIGNS.items():
             if tone not in self.seen:
                 continue
+            says = self.look.signs.get(tone, usual)
             wide = 34 + len(says) * TEXT_WIDTH + 18
             if x + wide > self.drawing.width - MARGIN:
                 x, y = MARGIN, y + 18
@@ -135,9 +152,9 @@ class Pen:
                 self.drawing.lines.append(Line(((x, y - 3), (x + 26, y - 3)), tone))
             self.text(x + 32, y, says, Tone.SMALL)
             x += wide
-        for says in self.look.rests:
+        for says in (*self.look.says, *(f"Rests on: {one}" for one in self.look.rests)):
             y += 16
-            self.text(MARGIN, y, f"Rests on: {says}", Tone.SMALL)
+            self.text(MARGIN, y, says, Tone.SMALL)
         self.drawing.height = y + MARGIN
 
     def along(self, wire: Wire, name: str, x: float, y: float) -> None:

@@ -21,6 +21,7 @@ class Tone(StrEnum):
     SERVER = "server"
     OUTSIDE = "outside"
     FOLDED = "folded"
+    PORT_OFF = "port off"
     UP = "up"
     BUNDLE = "bundle"
     SHUT = "shut"

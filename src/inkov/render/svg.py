@@ -30,6 +30,7 @@ _BOXES: dict[Tone, tuple[str, str, float, float]] = {
     Tone.SERVER: ("#f0e6f0", "#5a2d5a", 1.2, 0),
     Tone.OUTSIDE: ("#ffffff", "#9aa1a9", 1.0, 6),
     Tone.FOLDED: ("#eceff1", "#55595e", 2.6, 6),
+    Tone.PORT_OFF: ("#ececec", "#b8bdc2", 1.0, 9),
     Tone.FAINT: ("#ffffff", "#d3d7db", 1.0, 2),
 }
 _TEXTS: dict[Tone, tuple[str, float, str]] = {
