@@ -246,7 +246,8 @@ def test_the_front_of_a_switch(inkov: Inkov, tmp_path: Path) -> None:
     )
     far = (
         "inkov sheet 1\nswitch: core\n[vlans]\n10: mist\n20: pumps\n99: nobody\n"
-        "[port 1]\nmode: trunk\nnative: 99\nallowed: 10,99\n[port 2]\nvlan: 20\n[neighbours]\n1: fern:16\n"
+        "[port 1]\nmode: trunk\nnative: 99\nallowed: 10,99\n[port 2]\nvlan: 20\n"
+        "[neighbours]\n1: fern:16\n"
     )
     (tmp_path / "in" / "fern.sheet").write_text(sheet)
     (tmp_path / "in" / "core.sheet").write_text(far)
