@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import shutil
 from pathlib import Path
@@ -138,3 +139,19 @@ def test_nothing_is_made_of_names(inkov: Inkov, tmp_path: Path) -> None:
         shown = inkov("overview", "in", "-f", form)
         assert shown.status == 0 and "\x1b" not in shown.out
     assert "no links between switches are known" in inkov("overview", "in").out
+
+
+def test_files_that_are_older_than_the_rest_are_named(inkov: Inkov, tmp_path: Path) -> None:
+    """Of eight files two were collected forty days before the others: they may be of the past."""
+    campus(tmp_path / "in", pairs("a-b a-c a-d a-e a-f a-g a-h"), "b c")
+    now = 1_700_000_000
+    for number, path in enumerate(sorted((tmp_path / "in").glob("*.sheet"))):
+        os.utime(path, (now - 3600 * number,) * 2)
+    assert "older than the rest" not in inkov("overview", "in").out
+    for name in ("c", "g"):
+        os.utime(tmp_path / "in" / f"{name}.sheet", (now - 40 * 86400,) * 2)
+    said = inkov("overview", "in").out
+    assert "c.sheet, g.sheet are older than the rest by 39 days" in said
+    for name in "abcd":  # half of them: then there is no rest
+        os.utime(tmp_path / "in" / f"{name}.sheet", (now - 40 * 86400,) * 2)
+    assert "older than the rest" not in inkov("overview", "in").out

@@ -41,6 +41,6 @@ def hears(
         why = why_nothing(session, sender, vid)
         at = {"origin": plain(why.origin, session.locator)}
         value |= {"because": why.says, **at}
-    grid = hears_grid(sender.label, value, assumed)
-    options.out.show(with_claims(value, grid, claims, session.locator))
+    grid, brief = (hears_grid(sender.label, value, assumed, brief=one) for one in (False, True))
+    options.out.show(with_claims(value, grid, claims, session.locator, brief))
     session.end()

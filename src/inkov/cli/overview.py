@@ -2,8 +2,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from inkov.campus import natural
 from inkov.cli.options import ListingOptions, shared
 from inkov.cli.session import start
+
+_WEEK = 7  # days
+_NAMED = 4  # files
 
 if TYPE_CHECKING:
     from inkov.cli.session import Session
@@ -43,7 +47,7 @@ def roles_of(session: Session) -> Roles:
 
 
 def unread(session: Session) -> list[str]:
-    """What of the input was not read or understood, in words."""
+    """What of the input was not read or understood, or is old, in words."""
     reports = session.loaded.reports
     missing = [report.file for report in reports if not report.format]
     unmatched = sum(report.not_understood for report in reports)
@@ -52,4 +56,27 @@ def unread(session: Session) -> list[str]:
         lines.append(f"{len(missing)} file{'s' * (len(missing) != 1)} not read")
     if unmatched:
         lines.append(f"{unmatched} line{'s' * (unmatched != 1)} not understood")
-    return lines
+    return lines + older_files(session)
+
+
+def older_files(session: Session) -> list[str]:
+    """The files of switches that are much older than the rest: what they say may be of the past.
+    That is a quarter of them at most, with a week or more to the next one.
+    """
+    import os
+
+    dates: list[tuple[float, str]] = []
+    for file in {device.origin.file for device in session.loaded.campus.devices.values()}:
+        try:
+            dates.append((os.path.getmtime(file), file))
+        except OSError:
+            continue  # it was laid out for reading alone, or is gone by now
+    dates.sort()
+    for number in range(len(dates) // 4, 0, -1):
+        days = int((dates[number][0] - dates[number - 1][0]) // 86400)
+        if days >= _WEEK:
+            names = sorted((os.path.basename(file) for _, file in dates[:number]), key=natural)
+            more = f" and {len(names) - _NAMED} more" if len(names) > _NAMED else ""
+            be = "is" if number == 1 else "are"
+            return [f"{', '.join(names[:_NAMED])}{more} {be} older than the rest by {days} days"]
+    return []

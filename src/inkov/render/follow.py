@@ -13,7 +13,7 @@ from inkov.harmless import safe
 from inkov.levels import Level
 from inkov.readers import Locator
 from inkov.render.grid import Column, Grid
-from inkov.render.text import brief, plain
+from inkov.render.text import brief, plain, runs_in_words
 from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
 
@@ -51,27 +51,30 @@ def hears_json(
     }
 
 
-def hears_grid(label: str, result: dict[str, Any], assumed: list[str]) -> Grid:
-    grid = Grid(
-        [
-            Column("Switch"),
-            Column("Port"),
-            Column("VLAN", True),
-            Column("Tagged"),
-            Column("Remarks"),
-        ]
-    )
+def hears_grid(
+    label: str, result: dict[str, Any], assumed: list[str], *, brief: bool = False
+) -> Grid:
+    """Who hears a frame: a row for each port, or if `brief` for the ports of a switch that hear it
+    alike.
+    """
+    columns = [Column("Switch"), Column("VLAN", True), Column("Tagged"), Column("Remarks")]
+    grid = Grid([columns[0], Column("Ports" if brief else "Port"), *columns[1:]])
+    groups: dict[tuple[str, str, str, str], list[str]] = {}
     for row in result["heard"]:
         remark = (
             ""
             if row.get("certain", True)
             else "not settled: no way within one spanning tree is known, or chance decides"
         )
-        grid.add(
-            row["switch"], row["port"], str(row["vlan"]), "yes" if row["tagged"] else "no", remark
-        )
-    ports = len({(row["switch"], row["port"]) for row in result["heard"]})
-    heard = f"heard at {ports} host port{'s' * (ports != 1)}"
+        key = row["switch"], str(row["vlan"]), "yes" if row["tagged"] else "no", remark
+        if brief:
+            groups.setdefault(key, []).append(row["port"])
+        else:
+            grid.add(key[0], row["port"], *key[1:])
+    for (switch, *more), ports in groups.items():
+        grid.add(switch, runs_in_words(ports, len(ports)), *more)
+    number = len({(row["switch"], row["port"]) for row in result["heard"]})
+    heard = f"heard at {number} host port{'s' * (number != 1)}"
     if "because" in result:
         at = result["origin"]
         where = f"{at['file']}:{at['line']}" if at["line"] else at["file"]

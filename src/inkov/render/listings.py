@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
+from collections.abc import Iterator
 from itertools import groupby
 
 from inkov.checks import Rule
@@ -14,11 +16,12 @@ from inkov.readers.dialects.shapes import ShapeGroup
 from inkov.readers.trace import Fate, Traced
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
-from inkov.render.text import brief, place, plain
+from inkov.render.text import brief, place, plain, runs_in_words
 from inkov.survey.links import LinkRow
 from inkov.survey.ports import Membership, PortRow
 from inkov.survey.trunks import TAGGED, TrunkRow
 from inkov.survey.vlans import VlanRow
+from inkov.vlanset import VlanSet
 
 __all__ = [
     "links_grid",
@@ -189,11 +192,6 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
                 f"falls into {len(row.islands)} islands"
                 + (f" in {areas} areas" if areas > 1 else "")
             )
-            for gap in row.breaks:
-                grid.notes.append(
-                    f"VLAN {row.vlan}, {', '.join(gap.island)} cut off: {gap.says}"
-                    f" ({brief(gap.origin, locator)})"
-                )
         clash = bool(remarks)
         if row.areas:
             shown = "; ".join(", ".join(area[:_LISTED]) for area in row.areas)
@@ -217,7 +215,24 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
             "; ".join(remarks),
             marked=(1, 4) if clash else (),
         )
+    grid.notes += _breaks(rows, locator)
     return grid
+
+
+def _breaks(rows: list[VlanRow], locator: Locator) -> Iterator[str]:
+    """Where VLANs fall apart: what cuts off the same switches at one place, of several VLANs, is
+    one line.
+    """
+    found: dict[tuple[str, ...], tuple[list[int], str]] = {}
+    for row in rows:
+        for gap in row.breaks:
+            at = brief(gap.origin, locator)
+            alike = re.sub(rf"\b{row.vlan}\b", "N", gap.says)
+            vids, _ = found.setdefault((*gap.island, alike, at), ([], f"{gap.says} ({at})"))
+            vids.append(row.vlan)
+    for (*island, _, _), (vids, says) in found.items():
+        switches = runs_in_words(island)
+        yield f"{switches} cut off in VLAN {VlanSet.from_vids(vids)}: {says}"
 
 
 def ports_grid(rows: list[PortRow], locator: Locator) -> Grid:

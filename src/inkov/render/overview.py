@@ -10,7 +10,6 @@ from rich.console import RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from inkov.campus import natural
 from inkov.checks import Audit, Finding
 from inkov.harmless import safe
 from inkov.readers import Locator
@@ -18,12 +17,12 @@ from inkov.render.findings import finding_json, summary
 from inkov.render.grid import Column, Grid, markdown_cell
 from inkov.render.results import Result
 from inkov.render.terminal import Screen
-from inkov.render.text import plain
+from inkov.render.text import plain, runs_in_words
 from inkov.survey.overview import BlockRow, InRole, Overview
 from inkov.survey.roles import Role
 from inkov.vlanset import VlanSet
 
-__all__ = ["overview_lines", "overview_result", "runs_in_words"]
+__all__ = ["overview_lines", "overview_result"]
 
 _NAMES = 6  # of switches, one by one
 _BLOCKS = 8
@@ -113,37 +112,6 @@ def _role_in_words(row: InRole) -> str:
     ports = f", {_counted(row.ports, 'host port', 'host ports')}" if row.ports else ""
     names = runs_in_words(row.switches)
     return f"{len(row.switches)}: {names}{ports}" if len(row.switches) > 1 else f"{names}{ports}"
-
-
-def runs_in_words(names: Sequence[str], most: int = _NAMES) -> str:
-    """Names, those that differ by their last number alone as `fern-1..9`."""
-    runs: list[list[str]] = []
-    for name in sorted(names, key=natural):
-        if runs and _follows(runs[-1][-1], name):
-            runs[-1].append(name)
-        else:
-            runs.append([name])
-    texts = [
-        run[0] if len(run) == 1 else f"{run[0]}..{_number(run[-1])}" if len(run) > 2 else
-        f"{run[0]}, {run[1]}"
-        for run in runs
-    ]  # fmt: skip
-    left = sum(len(run) for run in runs[most:])
-    return ", ".join(texts[:most]) + (f" and {left} more" if left else "")
-
-
-def _number(name: str) -> str:
-    digits = len(name) - len(name.rstrip("0123456789"))
-    return name[-digits:] if digits else ""
-
-
-def _follows(one: str, other: str) -> bool:
-    numbers = _number(one), _number(other)
-    return (
-        all(0 < len(number) < 10 for number in numbers)
-        and one[: -len(numbers[0])] == other[: -len(numbers[1])]
-        and int(numbers[1]) == int(numbers[0]) + 1
-    )
 
 
 def _routing(seen: Overview) -> Iterator[str]:

@@ -19,7 +19,7 @@ from inkov.render.exchange import junit, location, lost_json, sarif
 from inkov.render.follow import step_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
-from inkov.render.terminal import Screen, indented
+from inkov.render.terminal import Screen, grid_text, indented
 from inkov.render.text import place
 
 __all__ = [
@@ -143,17 +143,29 @@ def verdicts_result(
 
 
 def with_claims(
-    value: dict[str, Any], grid: Grid, verdicts: list[Verdict], locator: Locator
+    value: dict[str, Any],
+    grid: Grid,
+    verdicts: list[Verdict],
+    locator: Locator,
+    brief: Grid | None = None,
 ) -> Result:
-    """A story of frames with what the plan claims of it, if anything, and the lines to blame."""
+    """A story of frames with what the plan claims of it, if anything, and the lines to blame.
+    `brief` is a shorter table for the screen.
+    """
+    grids = [grid, *([brief] if brief is not None else [])]
     for v in verdicts:
         blame = ", ".join(f"{b.switch}:{b.port} ({place(b.origin, locator)})" for b in v.blame)
         to_blame = f"; to blame: {blame}" if blame else ""
         at = place(v.origin, locator)
         claim = f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level})"
-        grid.notes.append(safe(f"{claim} {_IS[v.verdict]}{to_blame}"))
+        for one in grids:
+            one.notes.append(safe(f"{claim} {_IS[v.verdict]}{to_blame}"))
     claims = verdicts_json(verdicts, locator) if verdicts else {}
-    return Result(value=lambda: {**value, **claims}, grids=lambda: [grid])
+    return Result(
+        value=lambda: {**value, **claims},
+        grids=lambda: [grid],
+        text=lambda screen: grid_text(grids[-1], screen),
+    )
 
 
 _IS = {Outcome.HOLDS: "holds", Outcome.BROKEN: "is broken", Outcome.UNDECIDED: "is undecided"}

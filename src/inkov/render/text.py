@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import Enum
 from typing import Any
 
 import msgspec
 from msgspec import Struct
 
-from inkov.campus import Basis, Origin
+from inkov.campus import Basis, Origin, natural
 from inkov.harmless import clean_json, safe
 from inkov.readers import Locator
 from inkov.vlanset import VlanSet
 
-__all__ = ["brief", "place", "plain", "to_json"]
+__all__ = ["brief", "place", "plain", "runs_in_words", "to_json"]
+
+_NAMED = 6  # names, or runs of them, that are told
 
 
 def place(origin: Origin, locator: Locator) -> str:
@@ -70,3 +73,30 @@ def _as_text(value: Any) -> Any:
     if isinstance(value, dict):
         return {_as_text(key): _as_text(item) for key, item in value.items()}
     return [_as_text(item) for item in value] if isinstance(value, list | tuple) else value
+
+
+def runs_in_words(names: Sequence[str], most: int = _NAMED) -> str:
+    """Names, those that differ by their last number alone as `fern-1..9`."""
+    runs: list[list[str]] = []
+    for name in sorted(names, key=natural):
+        if runs and _follows(runs[-1][-1], name):
+            runs[-1].append(name)
+        else:
+            runs.append([name])
+    texts = [f"{run[0]}..{_number(run[-1])}" if len(run) > 2 else ", ".join(run) for run in runs]
+    left = sum(len(run) for run in runs[most:])
+    return ", ".join(texts[:most]) + (f" and {left} more" if left else "")
+
+
+def _number(name: str) -> str:
+    digits = len(name) - len(name.rstrip("0123456789"))
+    return name[-digits:] if digits else ""
+
+
+def _follows(one: str, other: str) -> bool:
+    numbers = _number(one), _number(other)
+    return (
+        all(0 < len(number) < 10 for number in numbers)
+        and one[: -len(numbers[0])] == other[: -len(numbers[1])]
+        and int(numbers[1]) == int(numbers[0]) + 1
+    )
