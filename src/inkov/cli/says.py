@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from contextlib import suppress
+from time import monotonic
 from typing import TYPE_CHECKING, NoReturn, TextIO
 
 import typer
 
 from inkov.cli.exits import UNUSABLE
 from inkov.harmless import clean, safe
+from inkov.progress import watch
 
 if TYPE_CHECKING:
     from inkov.campus import Problem
@@ -25,10 +27,10 @@ __all__ = [
     "let_go",
     "nearest",
     "one_of_outcomes",
-    "progress",
     "reason",
     "say",
     "say_problems",
+    "show_progress",
     "to_screen",
     "unwritable",
 ]
@@ -48,6 +50,7 @@ def say(text: str = "") -> None:
 
 def to_screen(text: str) -> None:
     """A text, harmless already, on the screen, in what characters this has."""
+    _clear_progress()
     encoding = sys.stdout.encoding or "ascii"
     if not encoding.lower().replace("-", "").startswith("utf"):
         text = text.translate(_ASCII).encode(encoding, "replace").decode(encoding)
@@ -75,6 +78,7 @@ def let_go(stream: TextIO) -> None:
 
 def complain(text: str) -> None:
     """A line on the error output, if that takes any."""
+    _clear_progress()
     try:
         sys.stderr.write(clean(f"inkov: {text}\n"))
         sys.stderr.flush()
@@ -129,18 +133,50 @@ def say_problems(problems: Iterable[Problem], loaded: Loaded | None) -> None:
             complain(f"{safe(file)}: {more} (`inkov read -f json` has all)")
 
 
-def progress(quiet: bool) -> Callable[[int, int], None] | None:
-    """Shows (files done, files in all) on a terminal; None where nobody would see it."""
+def show_progress(*, quiet: bool) -> None:
+    """Show on a terminal how far long work has got. What is done in a moment is not shown."""
     if quiet or not sys.stderr.isatty():
-        return None
+        watch(None)
+        return
+    begun: dict[str, float] = {}
+    last = 0.0
 
-    def show(done: int, total: int) -> None:
-        if total >= 100 and done % 25 == 0:
-            sys.stderr.write(f"\rreading {done} of {total} files")
-        if total >= 100 and done == total - 1:
+    def show(what: str, done: int, total: int) -> None:
+        nonlocal last
+        now = monotonic()
+        since = begun.setdefault(what, now)
+        if total and done >= total:
+            begun.pop(what)
+            _clear_progress()
+        elif now - since > _PATIENCE and now - last > _REDRAWN:
+            last = now
+            of = f"{done} of {total}" if total else str(done)
+            _progress(f"{what}: {of}")
+
+    watch(show)
+
+
+_PATIENCE = 0.8  # seconds, before anything is shown
+_REDRAWN = 0.2
+_shown = False
+
+
+def _progress(text: str) -> None:
+    global _shown  # noqa: PLW0603  (one screen, one line of progress)
+    with suppress(OSError):
+        sys.stderr.write(f"\r{clean(text)}\x1b[K")
+        sys.stderr.flush()
+        _shown = True
+
+
+def _clear_progress() -> None:
+    """Take away the line of progress, if one is shown."""
+    global _shown  # noqa: PLW0603
+    if _shown:
+        _shown = False
+        with suppress(OSError):
             sys.stderr.write("\r\x1b[K")
-
-    return show
+            sys.stderr.flush()
 
 
 def one_of_outcomes(now: Now | None) -> None:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from inkov.cli.exits import ALL_WELL, FINDINGS, UNUSABLE
-from inkov.cli.says import complain, fail, nearest, progress, say_problems
+from inkov.cli.says import complain, fail, nearest, say_problems, show_progress
 from inkov.cli.written import file_of
 
 if TYPE_CHECKING:
@@ -193,13 +193,13 @@ def _load(
     from inkov.readers.registry import UnknownFormat
 
     check_paths(options.configs)
+    show_progress(quiet=options.quiet)
     try:
         return load(
             [*options.configs, *more],
             account=account,
             digests=digests,
             read_as=options.read_as or (),
-            progress=progress(options.quiet),
             keep=keep,
             before=before,
         )

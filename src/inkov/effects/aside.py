@@ -12,6 +12,8 @@ import tempfile
 from collections.abc import Callable
 from typing import IO, Generic, TypeVar
 
+from inkov.progress import unwatched
+
 __all__ = ["Aside"]
 
 T = TypeVar("T")
@@ -39,6 +41,7 @@ class Aside(Generic[T]):
             self._file = file
             return
         status = 1
+        unwatched()
         try:
             pickle.dump(self._work(), file)
             file.flush()

@@ -37,6 +37,7 @@ from inkov.forwarding.sources import Agreement, compared
 from inkov.levels import Level, Outcome
 from inkov.plan import Plan
 from inkov.plan.change import Change
+from inkov.progress import counted
 from inkov.proofs import Verdict, prove
 from inkov.wiring import wire
 
@@ -217,7 +218,7 @@ def _effects(
         honest = [effect for effect in result.effects if effect.level == Level.HONEST]
         found = _beyond(found, honest)
         blamer = Blamer(campus, result.edits, relation, resolved, trials)
-        for effect in found if options.blame else ():
+        for effect in counted("effects explained", found if options.blame else []):
             blamer.blame(effect)
         result.effects += found
 

@@ -34,6 +34,7 @@ from inkov.levels import Layer, Level, Outcome
 from inkov.mend.causes import place_of
 from inkov.mend.meant import Meant
 from inkov.plan import Plan
+from inkov.progress import tell
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 
@@ -169,6 +170,7 @@ class Trier:
         self.plan = plan
         self.today = today
         self._known: dict[frozenset[str], _Tried] = {}
+        self._compared = 0
 
     @property
     def spare_trials(self) -> int:
@@ -202,6 +204,8 @@ class Trier:
         self, edits: list[Edit], levels: tuple[Level, ...] = (Level.HONEST,)
     ) -> Comparison:
         """The campus with some edits, compared with the one before."""
+        self._compared += 1
+        tell("sets of edits tried", self._compared)
         after = apply(self.campus, edits)
         options = Options(levels=levels, today=self.today, blame=False)
         return compare((self.campus, self.plan), (after, self.plan), options)

@@ -26,6 +26,7 @@ from inkov.forwarding import Fabric, resolve
 from inkov.forwarding.domains import domains
 from inkov.mend.trial import Trial, trial
 from inkov.plan import Plan
+from inkov.progress import counted
 from inkov.vlanset import VlanSet
 from inkov.wiring import wire
 
@@ -153,7 +154,7 @@ def _try(fabric: Fabric, plan: Plan, steps: Sequence[Step]) -> None:
     managed = _managed(fabric, plan), _managed(at_end, plan)
     each = len(steps) <= _MOST_TRIALS and len(campus.devices) <= _MOST_SWITCHES
     made: list[Edit] = []
-    for number, step in enumerate(steps[:-1]):
+    for number, step in enumerate(counted("steps tried", steps[:-1])):
         made += step.edits
         if not each and steps[number + 1].stage == step.stage:
             step.tried = False

@@ -18,6 +18,7 @@ from msgspec import Struct
 
 from inkov.campus import OPENCONFIG, STANDARD, WALK, Campus, Origin, Problem
 from inkov.faults import OURS, told
+from inkov.progress import counted
 from inkov.readers.again import Found, Readings, names_below
 from inkov.readers.assembly import assemble, put_together
 from inkov.readers.both_cores import Share, read_share, worth_it
@@ -90,16 +91,15 @@ def load(
     account: bool = False,
     digests: bool = False,
     read_as: Sequence[str] = (),
-    progress: Callable[[int, int], None] | None = None,
     keep: bool = False,
     before: Readings | None = None,
 ) -> Loaded:
     """Read files and folders.
 
-    With `digests`, the report of each file has that of the very bytes that were read. `progress`
-    is told (files done, files in all); `read_as` are the values of `--as`. With `keep`, what the
-    files gave is kept for another `load`, with the same `read_as`, which gets it as `before`.
-    Raises NothingToRead if not one device could be read, UnknownFormat if `read_as` names none.
+    With `digests`, the report of each file has that of the very bytes that were read. `read_as` are
+    the values of `--as`. With `keep`, what the files gave is kept for another `load`, with the same
+    `read_as`, which gets it as `before`. Raises NothingToRead if not one device could be read,
+    UnknownFormat if `read_as` names none.
     """
     paths = list(paths)
     loading = _Loading(paths, account=account, digests=digests)
@@ -115,7 +115,7 @@ def load(
         loading.readings = Readings(written) if keep else None
         if before is not None and before.dialects == written:
             loading.find_again(files, before)
-    loading.read(files, dialects, read_as, progress)
+    loading.read(files, dialects, read_as)
     campus = loading.campus()
     for report in loading.reports:
         report.digest = (loading.digests or {}).get(report.file, "")
@@ -178,7 +178,6 @@ class _Loading:
         files: list[str],
         dialects: list[Dialect],
         read_as: Sequence[str],
-        progress: Callable[[int, int], None] | None,
     ) -> None:
         """Read every file that has no report yet, some of them in another process."""
         taken = taken_as(read_as, dialects)
@@ -190,11 +189,10 @@ class _Loading:
         here = len(files) - len(elsewhere.files)
         done_elsewhere: Found = {}
         # Those that another process reads come last, so that it has the time for them.
-        for done, file in enumerate(sorted(files, key=lambda file: file in elsewhere.files)):
+        ordered = sorted(files, key=lambda file: file in elsewhere.files)
+        for done, file in enumerate(counted("reading files", ordered)):
             if done == here:
                 done_elsewhere = elsewhere.collect()
-            if progress is not None:
-                progress(done, len(files))
             data = file_bytes(file, self.problems, self.reports, self.digests)
             if data is not None and not self._of_its_own_kind(file, data):
                 result = (

@@ -15,6 +15,7 @@ from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.trees.loss import Kind, Loss
 from inkov.forwarding.trees.losses import Cut, Losses
 from inkov.forwarding.trees.vlan_graphs import Hub
+from inkov.progress import counted
 from inkov.vlanset import bits_to_text, union
 from inkov.wiring import Link
 
@@ -62,7 +63,7 @@ def loss_rows(
     """
     counts: dict[Kind, Survived] = {}
     cuts: list[tuple[Cut, list[str]]] = []
-    for loss in tried:
+    for loss in counted("losses tried", list(tried)):
         count = counts.setdefault(loss.kind, Survived(loss.kind))
         count.tried += 1
         cut, claims = losses.try_loss(loss), broken_by(loss)

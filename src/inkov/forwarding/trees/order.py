@@ -9,7 +9,7 @@ earlier answers is no question any more. `outcomes` runs an election once for ea
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Set
 from typing import NamedTuple, TypeVar
 
 __all__ = ["MOST_OUTCOMES", "Identifier", "Order", "outcomes"]
@@ -53,10 +53,12 @@ class Order:
         if len(known) == len(rest) or len(candidates) == 1:
             return candidates
         self._known.update((key, number) for key, number in rest.items() if number is not None)
+        # Before any answer nothing follows from one: the first question is the largest by far.
         possible = [
             key
             for key in candidates
-            if not any(self._is_below(other, key) for other in candidates if other != key)
+            if not self._below
+            or not any(self._is_below(other, key) for other in candidates if other != key)
         ]
         # Several that are known to be the same are one candidate.
         firsts = [key for key in possible if rest[key] is None]
@@ -72,10 +74,12 @@ class Order:
         """Whether earlier answers, and what is known, say that one identifier is below another."""
         todo, seen = [one], {one}
         for key in todo:  # grows
-            below = set(self._below.get(key, ()))
+            below: Set[Key] = self._below.get(key, frozenset())
+            if other in below:
+                return True
             if key in self._known and self._below:
                 own = self._known[key]
-                below |= {
+                below = below | {
                     higher
                     for higher, number in self._known.items()
                     if higher[0] == key[0] and number > own
