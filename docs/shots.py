@@ -29,7 +29,9 @@ SHOTS = {
         "inkov prove garden --certificate c.json > /dev/null; inkov verify c.json garden;"
         " inkov prove repaired --certificate r.json > /dev/null; inkov verify r.json repaired"
     ),
-    "mend": "inkov mend garden --fail-on fault",
+    "mend": (
+        "inkov mend garden --rule trunk-meets-access --rule allowed-differs --rule host-gateway-wrong"
+    ),
     "tree": "inkov tree glasshouses --switch palm-2 --down",
     "withstand": "inkov withstand glasshouses",
     "compare": "inkov compare repaired proposed",
