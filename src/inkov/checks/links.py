@@ -14,6 +14,7 @@ from inkov.checks.site import EVERYTHING, Joined, Site
 from inkov.edits import Edit
 from inkov.edits.make import like_trunk
 from inkov.forwarding import Resolved
+from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.reach import owned_tags
 from inkov.vlanset import bit, bits_to_text
 
@@ -89,7 +90,8 @@ def _as_its_far_end(site: Site, access: Resolved, trunk: Resolved, lost: int) ->
     if trunk.allowed == EVERYTHING or not lost & site.fabric.live[access.end.device]:
         return []
     now, then = ((r.completed.allowed, r.completed.native_vlan) for r in (access, trunk))
-    return like_trunk(access.end.device, access.stated, now, then)
+    talks = negotiates(access.completed)
+    return like_trunk(access.end.device, access.stated, now, then, negotiates=talks)
 
 
 @rule(

@@ -16,12 +16,12 @@ from inkov.cli.session import Session, spare, start
 
 if TYPE_CHECKING:
     from inkov.campus import Origin
-    from inkov.checks import Audit
     from inkov.render.grid import Grid
     from inkov.render.report import Excerpt, FileOf
 
 _MOST_ROWS = 10_000  # of a table
 _LOSSES_UP_TO = 200  # switches
+_MANY = 200  # switches, from which on a second process pays
 _AROUND = 1  # lines before and after the one that is meant
 _WIDEST = 180
 
@@ -41,6 +41,7 @@ def report(
 
     from inkov import __version__
     from inkov.checks import audit as run
+    from inkov.effects.aside import Aside
     from inkov.proofs import prove
     from inkov.render.overview import overview_lines
     from inkov.render.report import Report, to_report
@@ -55,23 +56,28 @@ def report(
     session = start(options, digests=True)
     spare(session.loaded, output)
     fabric, plan = session.fabric, session.plan
+    # What an audit finds is worked out beside, on a large campus.
+    today = date.today()
+    aside = Aside(lambda: run(fabric, plan, today=today), long=len(fabric.campus.devices) >= _MANY)
     verdicts = prove(fabric, plan, unread=session.unread)
-    audit = run(fabric, plan, today=date.today())
-    session.admit(audit.faults)
-    missing = unread(session)
     seen = overview(fabric, roles_of(session))
     certificate = to_json(certificate_of(session, verdicts, None)).encode()
+    drawing = "" if claims else to_svg(drawn(session), document=False)
+    tables = [] if claims else list(_tables(session))
+    audit = aside.result()
+    session.admit(audit.faults)
+    missing = unread(session)
     person = f" by {by}" if by else ""
     page = Report(
         f"{title_of(session)}{': claims' if claims else ''}",
         f"Made on {date.today().isoformat()}{person}, with inkov {__version__}.",
         list(overview_lines(seen, audit, missing)),
-        "" if claims else to_svg(drawn(session), document=False),
+        drawing,
         audit,
         len(fabric.campus.devices),
         verdicts,
         sha256(certificate).hexdigest(),
-        [] if claims else list(_tables(session, audit)),
+        tables,
         list(_files(session)),
         _sources(session),
         missing,
@@ -82,7 +88,7 @@ def report(
     session.end()
 
 
-def _tables(session: Session, audit: Audit) -> Iterator[tuple[str, list[Grid]]]:
+def _tables(session: Session) -> Iterator[tuple[str, list[Grid]]]:
     """VLANs, ports, trunks, who reaches whom, the tree, and what losses do."""
     from inkov.forwarding.trees.active import are_stated
     from inkov.forwarding.trees.loss import Kind, all_losses

@@ -53,12 +53,19 @@ def allowing(switch: str, port: Port, now: VlanSet, after: VlanSet) -> list[Edit
 
 
 def like_trunk(
-    switch: str, port: Port, now: tuple[VlanSet, int | None], then: tuple[VlanSet, int | None]
+    switch: str,
+    port: Port,
+    now: tuple[VlanSet, int | None],
+    then: tuple[VlanSet, int | None],
+    *,
+    negotiates: bool = False,
 ) -> list[Edit]:
     """A port as a trunk with another one's list and native VLAN, each as they are `now` and
-    `then`.
+    `then`. One that `negotiates` does so no more, or it would be what it is now.
     """
     edits = [of_port(switch, port, "mode", Mode.TRUNK)]
+    if negotiates:
+        edits.append(of_port(switch, port, "negotiation", Negotiation.SILENT))
     if now[0] != then[0]:
         edits.append(of_port(switch, port, "allowed", then[0]))
     if now[1] != then[1]:

@@ -84,7 +84,7 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
             goal.says = f"its edits do harm: {does}" if goal.says == _NONE else goal.says
         elif best is None or not trier.harm_in(done, meant=meant):
             best = edits, done
-            goal.smallest = cuts is None or cuts.sure
+            goal.smallest = cuts is None or cuts.sure or len(edits) == 1
             if not trier.harm_in(done, meant=meant):
                 break  # nothing else is found then: no other is better
     if best is not None:
