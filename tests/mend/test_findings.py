@@ -179,3 +179,32 @@ def test_goals_that_are_none(inkov: Inkov, tmp_path: Path, options: list[str], s
     write(tmp_path, TRUNK.format("10,20,99"), TRUNK.format("10,20,99"))
     result = inkov("mend", ".", *options)
     assert result.status == 2 and says in result.err
+
+
+def test_who_cleans_up_is_told_what_has_to_stay(inkov: Inkov, tmp_path: Path) -> None:
+    """a - b - c in a triangle with VLAN 10 at a and b, d behind c with VLAN 20 at a and d. On c
+    nobody is in either: 10 passes it as the spare of a - b, 20 as the one way to d. VLAN 30 is
+    nobody's: it goes.
+    """
+    links = {"a": {8: "b:9", 9: "c:8"}, "b": {9: "a:8", 8: "c:9"}, "d": {9: "c:7"}}
+    links["c"] = {8: "a:9", 9: "b:8", 7: "d:9"}
+    hosts = {"a": "[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n", "b": "[port 1]\nvlan: 10\n", "c": ""}
+    hosts["d"] = "[port 1]\nvlan: 20\n"
+    vlans = VLANS + "30: beds\n"
+    allowed = {"a9": "10,20", "c8": "10,20", "c7": "20,30", "d9": "20,30"}
+    for name, ends in links.items():
+        text = f"inkov sheet 1\nswitch: {name}\n{vlans}{hosts[name]}"
+        for port in ends:
+            listed = allowed.get(f"{name}{port}", "10")
+            text += f"[port {port}]\nmode: trunk\nnative: none\nallowed: {listed}\n"
+        text += "[neighbours]\n" + "".join(f"{port}: {far}\n" for port, far in ends.items())
+        (tmp_path / f"{name}.sheet").write_text(text)
+    found = inkov("mend", ".", "--rule", "surplus-vlans", "-f", "json").json
+    edits = {(e["switch"], e["name"], e["after"]) for e in found["edits"]}
+    assert {edit for edit in edits if edit[0] in "cd"} >= {("c", "7", "20"), ("d", "9", "20")}
+    stays = {(one["a"], one["b"], one["vlans"]): one["says"] for one in found["stays"]}
+    assert "only way" in stays["c:7", "d:9", "20"]
+    assert "spare" in stays["b:8", "c:9", "10"] and "spare" in stays["a:9", "c:8", "10"]
+    assert "only way" in stays["a:9", "c:8", "20"] and len(stays) == 4
+    assert "stays" not in inkov("mend", ".", "--rule", "edge-missing", "-f", "json").json
+    assert "VLAN 10  b:8 to c:9" in inkov("mend", ".", "--rule", "surplus-vlans").out

@@ -128,6 +128,7 @@ def _findings(
     from inkov.checks import Severity
     from inkov.checks import audit as run
     from inkov.mend.findings import mend_findings
+    from inkov.mend.staying import CLEANING, staying
     from inkov.render.mend import mend_result
 
     found = run(session.fabric, session.plan, today=today).findings
@@ -148,8 +149,10 @@ def _findings(
     if mended.unmet:
         left = "1 finding is" if len(mended.unmet) == 1 else f"{len(mended.unmet)} findings are"
         unsaid = [f"{left} left, each with the reason without --diff or --commands"]
+    cleans = CLEANING & set(rules or ())
+    stays = list(staying(session.fabric, session.plan)) if cleans else []
     return _Mending(
-        mend_result(mended, session.locator),
+        mend_result(mended, session.locator, stays),
         mended.edits,
         mended.harm_of,
         bool(mended.unmet),

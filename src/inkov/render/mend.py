@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from inkov.edits import Edit, Kind
@@ -15,6 +15,7 @@ from inkov.mend.claims import HOLDS, Claimed
 from inkov.mend.findings import OF_PAPER, Mended
 from inkov.mend.intentions import Goal
 from inkov.mend.order import Step
+from inkov.mend.staying import Stay
 from inkov.readers import Locator
 from inkov.render.edits import (
     change_in_words,
@@ -26,19 +27,45 @@ from inkov.render.edits import (
 from inkov.render.findings import finding_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
-from inkov.render.text import brief
+from inkov.render.text import brief, plain
 
+_STAYS = 20  # rows of what stays
 _SHOWN = 8  # rows of who reaches whom
 __all__ = ["claim_result", "diff_result", "mend_result", "plan_result", "steps_result"]
 
 
-def mend_result(mended: Mended, locator: Locator) -> Result:
-    """What mends findings, in every form."""
+def mend_result(mended: Mended, locator: Locator, stays: Sequence[Stay] = ()) -> Result:
+    """What mends findings, in every form; and what stays, where somebody cleans up."""
 
     def grids() -> list[Grid]:
-        return [_changes(mended, locator), *([_left(mended)] if mended.unmet else [])]
+        left = [_left(mended)] if mended.unmet else []
+        return [_changes(mended, locator), *left, *([_stays(stays, locator)] if stays else [])]
 
-    return Result(value=lambda: _value(mended, locator), grids=grids)
+    def value() -> dict[str, Any]:
+        rows = [
+            {
+                "a": safe(str(one.a)),
+                "b": safe(str(one.b)),
+                "vlans": str(one.vlans),
+                "says": one.says,
+                "where": plain(one.origin, locator),
+            }
+            for one in stays
+        ]
+        return _value(mended, locator) | ({"stays": rows} if stays else {})
+
+    return Result(value=value, grids=grids)
+
+
+def _stays(stays: Sequence[Stay], locator: Locator) -> Grid:
+    columns = [Column("Stays"), Column("On the link"), Column("Why"), Column("Said at", spare=True)]
+    grid = Grid(columns)
+    for one in stays[:_STAYS]:
+        link = f"{one.a} to {one.b}"
+        grid.add(f"VLAN {one.vlans}", link, one.says, brief(one.origin, locator))
+    if len(stays) > _STAYS:
+        grid.notes.append(f"{len(stays) - _STAYS} rows more, all of them in JSON")
+    return grid
 
 
 def claim_result(goal: Claimed, mended: Mended, locator: Locator) -> Result:
