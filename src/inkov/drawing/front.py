@@ -22,6 +22,7 @@ _GAP = 2.0
 _ACROSS = 12  # tiles in a row
 _LETTERS = 18  # of a line in a tile
 _MOST_PORTS = 14  # that are named in a line about a VLAN
+_MOST_VLANS = 80  # that have a line each
 _WIDE = MARGIN * 2 + _ACROSS * (_TILE + _GAP)
 
 
@@ -145,9 +146,8 @@ class _Front:
 
     def vlans(self, vlans: Sequence[FrontVlan], y: float) -> float:
         """A line for each VLAN; where they end."""
-        for one in vlans:
-            if self.vid is not None and one.vid != self.vid:
-                continue
+        told = [one for one in vlans if self.vid in (None, one.vid)]
+        for one in told[:_MOST_VLANS]:
             self.label(MARGIN + 34, y, str(one.vid), Tone.TEXT, Anchor.END)
             self.label(MARGIN + 42, y, _short(one.name, 24))
             said = []
@@ -156,6 +156,9 @@ class _Front:
                     said.append(f"{word} at {_listed(names)}")
             said += [one.says] if one.says else []
             self.label(MARGIN + 210, y, _short("; ".join(said), 175), Tone.SMALL)
+            y += 15
+        if len(told) > _MOST_VLANS:
+            self.label(MARGIN, y, f"and {len(told) - _MOST_VLANS} more VLANs", Tone.SMALL)
             y += 15
         return y
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Any
 
@@ -29,6 +30,7 @@ from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
 from inkov.render.text import brief, plain
 
+_ALIKE = 5  # findings of a rule that are left
 _STAYS = 20  # rows of what stays
 _SHOWN = 8  # rows of who reaches whom
 __all__ = ["claim_result", "diff_result", "mend_result", "plan_result", "steps_result"]
@@ -256,8 +258,15 @@ def _what_they_do(done: Comparison) -> Iterator[str]:
 
 def _left(mended: Mended) -> Grid:
     grid = Grid([Column("Not mended"), Column("Finding"), Column("Why")], blocks=True)
+    counts = Counter(unmet.finding.rule for unmet in mended.unmet)
+    shown: Counter[str] = Counter()
     for unmet in mended.unmet:
-        grid.add(unmet.finding.rule, unmet.finding.says, unmet.says)
+        rule = unmet.finding.rule
+        shown[rule] += 1
+        if shown[rule] <= _ALIKE:
+            grid.add(rule, unmet.finding.says, unmet.says)
+        elif shown[rule] == counts[rule]:
+            grid.add(rule, f"and {counts[rule] - _ALIKE} more", "as above; all of them in JSON")
     left = len(mended.unmet)
     grid.notes.append("1 finding is left." if left == 1 else f"{left} findings are left.")
     return grid
