@@ -37,6 +37,10 @@ def offered(line: str, folder: Path) -> list[str]:
         ("inkov vlans garden --vlan 10,6", ["10,60", "10,66"]),
         ("inkov trunks garden --because gate-1:2", [f"gate-1:{n}" for n in (2, 20, 21, 22, 24)]),
         ("inkov trunks garden --because till-s", ["till-server"]),
+        # Before the CONFIGS: of those in the folder.
+        ("inkov why till-s", ["till-server"]),
+        ("inkov hears gate-", ["gate-1:"]),
+        ("inkov follow till-server alarm-", ["alarm-server"]),
         ("inkov ports nowhere --switch ga", []),
         ("inkov ports broken --switch ga", []),
     ],

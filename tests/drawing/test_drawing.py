@@ -309,6 +309,6 @@ def test_what_a_change_does(inkov: Inkov, tmp_path: Path) -> None:
     assert sorted(box.title.split()[0] for box in svg.switches) == list("abcdf")
     assert not any("edit" in text for text in svg.said if "f" in text.split())
     assert inkov("draw", "new", "--compare", "new", "-o", "c.svg").status == 0
-    assert "no switch and no link is otherwise" in Svg(tmp_path / "c.svg").said
+    assert "no switch and no link changes" in Svg(tmp_path / "c.svg").said
     alone = inkov("draw", "new", "--compare", "nowhere", "-o", "d.svg")
     assert alone.status == 2 and not (tmp_path / "d.svg").exists()

@@ -19,6 +19,9 @@ if TYPE_CHECKING:
 __all__ = ["completion", "places", "rules", "switches", "vlans"]
 
 
+_FEW = 300  # files and folders
+
+
 class Shell(StrEnum):
     BASH = "bash"
     ZSH = "zsh"
@@ -60,9 +63,17 @@ def vlans(ctx: typer.Context, incomplete: str) -> list[str]:
     return [f"{before}{comma}{vid}" for vid in vids if str(vid).startswith(last)]
 
 
+def first_places(ctx: typer.Context, incomplete: str) -> list[str]:
+    """The same as `places`, where they stand before the CONFIGS: those of the folder are meant."""
+    return _places(_campus(ctx, here=True), incomplete)
+
+
 def places(ctx: typer.Context, incomplete: str) -> list[str]:
     """Hosts, switches, and behind the colon the ports of one."""
-    campus = _campus(ctx)
+    return _places(_campus(ctx), incomplete)
+
+
+def _places(campus: Campus | None, incomplete: str) -> list[str]:
     if campus is None:
         return []
     switch, colon, port = incomplete.partition(":")
@@ -78,12 +89,27 @@ def _beginning(names: Iterable[str], incomplete: str) -> list[str]:
     return sorted({name for name in names if name.startswith(incomplete) and name.isprintable()})
 
 
-def _campus(ctx: typer.Context) -> Campus | None:
-    """The campus of the CONFIGS on the line; None if there are none, or none can be read."""
+def _is_small(folder: str) -> bool:
+    """Whether a folder holds few files, below it as well: one that a prompt can wait for."""
+    left = _FEW
+    for _, folders, files in os.walk(folder):
+        folders[:] = [name for name in folders if not name.startswith(".")]
+        left -= len(files) + len(folders)
+        if left < 0:
+            return False
+    return True
+
+
+def _campus(ctx: typer.Context, *, here: bool = False) -> Campus | None:
+    """The campus of the CONFIGS on the line, or else of what is `here`, if that is little; None if
+    there are none, or none can be read.
+    """
     from inkov.readers import load
 
     # While a line is completed, what is on it may not have been told apart yet.
     named = ctx.params.get("configs") or [word for word in ctx.args if os.path.exists(word)]
+    if not named and here and _is_small("."):
+        named = ["."]
     if not named:
         return None
     try:

@@ -49,7 +49,7 @@ def draw(
     ] = None,
     old: Annotated[
         str | None,
-        typer.Option("--compare", metavar="OLD", help="What is otherwise than in OLD."),
+        typer.Option("--compare", metavar="OLD", help="What changed since OLD."),
     ] = None,
     tree: Annotated[bool, typer.Option("--tree", help="The roots of the spanning trees.")] = False,
     hosts: Annotated[
@@ -142,14 +142,14 @@ def _changed(session: Session, options: PlannedOptions, text: str) -> Drawing:
     gone = sorted(before.devices.keys() - campus.devices.keys(), key=natural)
     says = [f"gone: {', '.join(gone[:_GONE])}"] if gone else []
     says += [f"and {len(gone) - _GONE} more"] if len(gone) > _GONE else []
-    says += ["no switch and no link is otherwise"] if not (notes or changes or gone) else []
+    says += ["no switch and no link changes"] if not (notes or changes or gone) else []
     look = Look(
         title=f"{title_of(session)}, against {text}",
         notes=notes,
         members=frozenset(notes),
         changes=changes,
         says=says,
-        signs={Tone.MARKED: "what is otherwise", Tone.SHUT: "gone, or shut now"},
+        signs={Tone.MARKED: "what changes", Tone.SHUT: "gone, or shut now"},
     )
     outside = [(one.near.device, one.near.port, one.far) for one in fabric.wiring.outside]
     return draw_campus(roles_of(session), links, outside, look)

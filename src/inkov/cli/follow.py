@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from inkov.cli import complete
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import LevelOption, ListingOptions, NowOption, VlanOption, shared
 from inkov.cli.places import (
@@ -26,9 +27,19 @@ if TYPE_CHECKING:
 @shared
 def follow(
     source: Annotated[
-        str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")
+        str,
+        typer.Argument(
+            metavar="A",
+            help="Where the frame is sent: switch:port, or a host.",
+            autocompletion=complete.first_places,
+        ),
     ],
-    target: Annotated[str, typer.Argument(metavar="B", help="Where it is meant to arrive.")],
+    target: Annotated[
+        str,
+        typer.Argument(
+            metavar="B", help="Where it is meant to arrive.", autocompletion=complete.first_places
+        ),
+    ],
     options: ListingOptions,
     level: LevelOption = Level.HONEST,
     vlan: VlanOption = None,

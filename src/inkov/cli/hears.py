@@ -4,6 +4,7 @@ from typing import Annotated
 
 import typer
 
+from inkov.cli import complete
 from inkov.cli.options import LevelOption, ListingOptions, NowOption, VlanOption, shared
 from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from, why_nothing
 from inkov.cli.session import start
@@ -13,7 +14,12 @@ from inkov.levels import Level
 @shared
 def hears(
     place: Annotated[
-        str, typer.Argument(metavar="A", help="Where the frame is sent: switch:port, or a host.")
+        str,
+        typer.Argument(
+            metavar="A",
+            help="Where the frame is sent: switch:port, or a host.",
+            autocompletion=complete.first_places,
+        ),
     ],
     options: ListingOptions,
     level: LevelOption = Level.HONEST,

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from inkov.cli import complete
 from inkov.cli.exits import ALL_WELL, FINDINGS
 from inkov.cli.options import ListingOptions, VlanOption, shared
 from inkov.cli.places import Place, one_vlan, two_places
@@ -20,9 +21,17 @@ _BLAMED = 3  # causes of which it is told when their line was changed
 @shared
 def why(
     source: Annotated[
-        str, typer.Argument(metavar="A", help="One of the two: a host, or switch:port.")
+        str,
+        typer.Argument(
+            metavar="A",
+            help="One of the two: a host, or switch:port.",
+            autocompletion=complete.first_places,
+        ),
     ],
-    target: Annotated[str, typer.Argument(metavar="B", help="The other one.")],
+    target: Annotated[
+        str,
+        typer.Argument(metavar="B", help="The other one.", autocompletion=complete.first_places),
+    ],
     options: ListingOptions,
     vlan: VlanOption = None,
     hops: Annotated[
