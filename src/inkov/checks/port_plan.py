@@ -92,7 +92,11 @@ def port_against_plan(site: Site) -> Iterator[Found]:
                 edits=()
                 if unheard
                 else [
-                    *(_defining(site, device, lacking) if lacking else ()),
+                    *(
+                        defined(site.fabric.campus, site.fabric.device(device), lacking)
+                        if lacking
+                        else ()
+                    ),
                     *(edit for a in wrong for edit in _as_planned(resolved, a, planned.values[a])),
                 ],
             )
@@ -104,10 +108,6 @@ def port_against_plan(site: Site) -> Iterator[Found]:
             where=(where,),
             severity=Severity.NOTE,
         )
-
-
-def _defining(site: Site, device: str, vid: int) -> list[Edit]:
-    return defined(site.fabric.campus, site.fabric.device(device), vid)
 
 
 def _as_planned(resolved: Resolved, attribute: str, wanted: object) -> Iterator[Edit]:

@@ -2,7 +2,7 @@
 
 - *The end of a leak.* Two VLANs that a mistake joined are apart. Whoever reached the other one by
   frames does so no more; nor what he got to by the routers of the other one. The latter is meant
-  only where he has, afterwards, what his VLAN has: its gateway, if it has one anywhere.
+  only where both sides have, afterwards, what their VLAN has: its gateway, if it has one anywhere.
 - *A private VLAN made whole.* Its primary VLAN and its secondaries hear each other as their kinds
   have it (RFC 5517): who is in an isolated VLAN is heard by its promiscuous ports, and no more by
   his likes.
@@ -99,13 +99,11 @@ class Meant:
             if effect.layer == Layer.FRAMES:
                 leaked = effect.crosses and not (groups[0] | groups[1]) & ~vlans
             else:
-                leaked = any(
-                    not group & ~vlans
-                    and all(
-                        self._has_what_its_vlan_has(End(one.switch, one.port), effect.vid_of[one])
-                        for one in side
-                    )
-                    for group, side in zip(groups, seats, strict=True)
+                # Both sides: who lost his gateway is cut off, whatever leaked at the other side.
+                leaked = any(not group & ~vlans for group in groups) and all(
+                    self._has_what_its_vlan_has(End(one.switch, one.port), effect.vid_of[one])
+                    for side in seats
+                    for one in side
                 )
             if leaked:
                 return True
@@ -120,12 +118,10 @@ class Meant:
             label = there.of(bridge, vid)
             return (label, -1) if label >= 0 else (-1, bridge)
 
-        hubs = {
-            hub(one.bridge)
-            for one in interfaces(fabric)
-            if one.addresses and one.serves & bit(vid) and not one.why_down
-        }
-        return not hubs or any(hub(port.bridge) in hubs for port in bridge_ports_at(fabric, end))
+        serving = [one for one in interfaces(fabric) if one.addresses and one.serves & bit(vid)]
+        hubs = {hub(one.bridge) for one in serving if not one.why_down}
+        # A gateway that is down by the edits is one that the VLAN has, and does not reach.
+        return not serving or any(hub(port.bridge) in hubs for port in bridge_ports_at(fabric, end))
 
 
 def _private_vlans(campus: Campus) -> list[int]:
