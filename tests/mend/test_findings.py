@@ -13,9 +13,13 @@ import pytest
 
 from inkov.checks import audit
 from inkov.edits import apply
+from inkov.edits.make import of_port
 from inkov.forwarding import resolve
-from inkov.mend.findings import mend_findings
-from inkov.plan import read_plan
+from inkov.mend.findings import Trier, mend_findings
+from inkov.mend.meant import Meant
+from inkov.plan import Plan, read_plan
+from inkov.readers import load
+from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_cures import reach_of
@@ -208,3 +212,22 @@ def test_who_cleans_up_is_told_what_has_to_stay(inkov: Inkov, tmp_path: Path) ->
     assert "only way" in stays["a:9", "c:8", "20"] and len(stays) == 4
     assert "stays" not in inkov("mend", ".", "--rule", "edge-missing", "-f", "json").json
     assert "VLAN 10  b:8 to c:9" in inkov("mend", ".", "--rule", "surplus-vlans").out
+
+
+def test_a_leak_is_no_excuse_for_a_gateway_that_is_lost(tmp_path: Path) -> None:
+    """VLANs 10 and 20 leak. An edit that takes VLAN 30 off an uplink cuts its one host off from its
+    gateway, and so from VLAN 10: that is harm, whatever leaked.
+    """
+    vlans = VLANS + "30: beds\n"
+    trunk = "[port 9]\nmode: trunk\nnative: 99\nallowed: 10,20,30,99\n"
+    gateways = "[gateway 10]\naddress: 10.0.10.1/24\n[gateway 30]\naddress: 10.0.30.1/24\n"
+    hosts = "[port 1]\nvlan: 10\n[port 3]\nvlan: 30\n"
+    for name, own, far in (("a", "[port 1]\nvlan: 10\n", "b"), ("b", hosts, "a")):
+        text = f"{vlans}{own}{trunk}[neighbours]\n9: {far}:9\n{gateways if name == 'a' else ''}"
+        (tmp_path / f"{name}.sheet").write_text(f"inkov sheet 1\nswitch: {name}\n{text}")
+    campus = load([str(tmp_path)]).campus
+    port = campus.devices["b"].ports["9"]
+    edits = [of_port("b", port, "allowed", VlanSet.of(10, 20, 99))]
+    trier = Trier(campus, Plan(), TODAY)
+    meant = Meant([1 << 10 | 1 << 20], (), lambda: trier.resolved(edits))
+    assert "cut off" in trier.harm_of(edits, findings=False, meant=meant)
