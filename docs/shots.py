@@ -30,7 +30,8 @@ SHOTS = {
         " inkov prove repaired --certificate r.json > /dev/null; inkov verify r.json repaired"
     ),
     "mend": (
-        "inkov mend garden --rule trunk-meets-access --rule allowed-differs --rule host-gateway-wrong"
+        "inkov mend garden --rule trunk-meets-access --rule allowed-differs"
+        " --rule host-gateway-wrong"
     ),
     "tree": "inkov tree glasshouses --switch palm-2 --down",
     "withstand": "inkov withstand glasshouses",

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from inkov.campus import Device, Fact
 from inkov.edits import Edit
 
-__all__ = ["CannotWrite", "Rewrite", "deciding", "rewriter"]
+__all__ = ["CannotWrite", "Lines", "Rewrite", "deciding", "rewriter"]
 
 Rewrite = Callable[[str, Device, Sequence[Edit]], str]
 """The text of a file with some edits made, from the text, the switch as it is with them, and the
@@ -17,6 +17,18 @@ edits. Raises CannotWrite.
 
 class CannotWrite(ValueError):
     """An edit that a text is not changed for; says why."""
+
+
+class Lines:
+    """A text as lines, which may be changed; its line ends stay."""
+
+    def __init__(self, text: str) -> None:
+        self.newline = "\r\n" if "\r\n" in text else "\n"
+        self.lines = text.replace("\r\n", "\n").split("\n")
+
+    @property
+    def text(self) -> str:
+        return self.newline.join(self.lines)
 
 
 def deciding(edits: Iterable[Edit]) -> list[Edit]:

@@ -13,7 +13,7 @@ from inkov.campus import Device, Origin, Port
 from inkov.edits import Edit, Kind
 from inkov.readers.linux.networkd import Unit, assemble_units, read, unit_of
 from inkov.readers.reading import Piece
-from inkov.readers.rewriting import CannotWrite
+from inkov.readers.rewriting import CannotWrite, Lines
 from inkov.vlanset import VlanSet
 
 __all__ = ["read_units", "rewrite_units"]
@@ -86,16 +86,8 @@ def _with_membership(text: str, was: Port, port: Port) -> str:
     return unit.text
 
 
-class _Text:
+class _Text(Lines):
     """A unit as lines."""
-
-    def __init__(self, text: str) -> None:
-        self.newline = "\r\n" if "\r\n" in text else "\n"
-        self.lines = text.replace("\r\n", "\n").split("\n")
-
-    @property
-    def text(self) -> str:
-        return self.newline.join(self.lines)
 
     def _sections(self) -> list[tuple[int, int]]:
         """(heading, end) of each section about VLANs; the end is behind its last line that says

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 from inkov.campus import Device, Fact
 from inkov.edits import Edit, Kind
 from inkov.edits.edit import places_of
-from inkov.readers.rewriting import CannotWrite
+from inkov.readers.rewriting import CannotWrite, Lines
 from inkov.readers.sheets.reader import key_of, without_comment
 from inkov.readers.sheets.words import PORT_KEYS, BadLine, names
 from inkov.readers.sheets.writer import (
@@ -77,16 +77,8 @@ class _Ports(NamedTuple):
     names: tuple[str, ...]
 
 
-class _Text:
+class _Text(Lines):
     """A sheet as lines. A section is the number of its heading, and where it ends."""
-
-    def __init__(self, text: str) -> None:
-        self.newline = "\r\n" if "\r\n" in text else "\n"
-        self.lines = text.replace("\r\n", "\n").split("\n")
-
-    @property
-    def text(self) -> str:
-        return self.newline.join(self.lines)
 
     def _sections(self) -> list[tuple[int, int, str, str]]:
         """(heading, end, word, what follows the word) of each section."""
