@@ -229,5 +229,32 @@ def test_a_leak_is_no_excuse_for_a_gateway_that_is_lost(tmp_path: Path) -> None:
     port = campus.devices["b"].ports["9"]
     edits = [of_port("b", port, "allowed", VlanSet.of(10, 20, 99))]
     trier = Trier(campus, Plan(), TODAY)
-    meant = Meant([1 << 10 | 1 << 20], (), lambda: trier.resolved(edits))
+    meant = Meant([1 << 10 | 1 << 20], (), lambda: trier.fabric, lambda: trier.resolved(edits))
     assert "cut off" in trier.harm_of(edits, findings=False, meant=meant)
+
+
+def test_a_leak_is_no_excuse_for_a_transit_that_is_lost(tmp_path: Path) -> None:
+    """a routes VLAN 10 and b routes 20, by way of VLAN 99 between them; 10 leaks into 30. Without
+    VLAN 99 on the link both keep their gateways, and reach each other no more: that is harm. With
+    VLAN 30 off the link nobody loses anything but the leak.
+    """
+    vlans = VLANS + "30: beds\n"
+    trunk = "[port 9]\nmode: trunk\nnative: 10\nallowed: 10,30,99\n"
+    far_end = "[port 9]\nmode: trunk\nnative: 30\nallowed: 10,30,99\n"
+    for name, own, link, far, route in (
+        ("a", "[port 1]\nvlan: 10\n", trunk, "b", "[gateway 10]\naddress: 10.0.10.1/24\n"),
+        ("b", "[port 2]\nvlan: 20\n", far_end, "a", "[gateway 20]\naddress: 10.0.20.1/24\n"),
+    ):
+        transit = f"[gateway 99]\naddress: 10.0.99.{'ab'.index(name) + 1}/24\n"
+        text = f"{vlans}{own}{link}[neighbours]\n9: {far}:9\n{route}{transit}"
+        (tmp_path / f"{name}.sheet").write_text(f"inkov sheet 1\nswitch: {name}\n{text}")
+    campus = load([str(tmp_path)]).campus
+    trier = Trier(campus, Plan(), TODAY)
+
+    def harm(of_a: VlanSet) -> str:
+        edits = [of_port("a", campus.devices["a"].ports["9"], "allowed", of_a)]
+        meant = Meant([1 << 10 | 1 << 30], (), lambda: trier.fabric, lambda: trier.resolved(edits))
+        return trier.harm_of(edits, findings=False, meant=meant)
+
+    assert "cut off" in harm(VlanSet.of(10, 30))
+    assert harm(VlanSet.of(10, 99)) == ""

@@ -67,7 +67,7 @@ class Cuts:
 
     def meant(self, after: Callable[[], Fabric]) -> Meant:
         """What edits that end the leaks are for."""
-        return Meant(self.joined, (), after)
+        return Meant(self.joined, (), lambda: self.fabric, after)
 
     # --- searches ---
 

@@ -19,6 +19,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date
+from functools import cached_property
 from typing import Any, NamedTuple
 
 from msgspec import Struct, field
@@ -218,7 +219,12 @@ class Trier:
 
     def meant(self, findings: Iterable[Finding], edits: list[Edit]) -> Meant:
         """What edits that mend some findings are for."""
-        return Meant.of(findings, lambda: self.resolved(edits))
+        return Meant.of(findings, lambda: self.fabric, lambda: self.resolved(edits))
+
+    @cached_property
+    def fabric(self) -> Fabric:
+        """The campus without any edits."""
+        return self.resolved([])
 
     def resolved(self, edits: list[Edit]) -> Fabric:
         """The campus with some edits."""

@@ -2,7 +2,8 @@
 
 - *The end of a leak.* Two VLANs that a mistake joined are apart. Whoever reached the other one by
   frames does so no more; nor what he got to by the routers of the other one. The latter is meant
-  only where both sides have, afterwards, what their VLAN has: its gateway, if it has one anywhere.
+  only where both sides have, afterwards, what their VLAN has: its gateway, if it has one anywhere;
+  and where these gateways know each other no less than they did without the leak.
 - *A private VLAN made whole.* Its primary VLAN and its secondaries hear each other as their kinds
   have it (RFC 5517): who is in an isolated VLAN is heard by its promiscuous ports, and no more by
   his likes.
@@ -20,8 +21,8 @@ from inkov.checks import Finding, Severity
 from inkov.edits import Kind
 from inkov.effects import Effect
 from inkov.forwarding import Fabric
-from inkov.forwarding.domains import domains
-from inkov.forwarding.stations import bridge_ports_at, interfaces
+from inkov.forwarding.domains import Domains, domains
+from inkov.forwarding.stations import Interface, bridge_ports_at, interfaces
 from inkov.levels import Layer
 from inkov.vlanset import bit, union
 from inkov.wiring import End
@@ -34,28 +35,37 @@ _OF_PRIVATE_VLANS = frozenset(
         *("promiscuous-mapping-incomplete", "private-host-mismatch"),
     }
 )
+Table = tuple[str, str]  # a device, and one of its routing tables
 _MOVING = ("access_vlan", "pvid", "untagged", "enabled", "primary", "secondary")
 
 
 class Meant:
     """What edits are for: the ends of leaks between VLANs (`joined`, a mask for each), ports that
-    are `moved`, and `private` VLANs that are made whole. `after` makes the campus with them.
+    are `moved`, and `private` VLANs that are made whole. `before` and `after` make the campus
+    without them and with them.
     """
 
     def __init__(
         self,
         joined: Iterable[int],
         moved: Iterable[tuple[str, str]],
+        before: Callable[[], Fabric],
         after: Callable[[], Fabric],
         private: Iterable[int] = (),
     ) -> None:
         self.joined = list(joined)
         self.moved = set(moved)
         self.private = list(private)
+        self._before = before
         self._after = after
 
     @classmethod
-    def of(cls, findings: Iterable[Finding], after: Callable[[], Fabric]) -> Meant:
+    def of(
+        cls,
+        findings: Iterable[Finding],
+        before: Callable[[], Fabric],
+        after: Callable[[], Fabric],
+    ) -> Meant:
         """What the edits of some findings are for."""
         findings = list(findings)
         moved = (
@@ -70,19 +80,26 @@ class Meant:
             for one in findings
             if one.rule in _OF_PRIVATE_VLANS
         ]
-        return cls(breaches, moved, after, private)
+        return cls(breaches, moved, before, after, private)
 
     @cached_property
-    def after(self) -> Fabric:
-        """The campus with the edits."""
-        return self._after()
+    def after(self) -> _Gateways:
+        """The gateways of the campus with the edits."""
+        return _Gateways(self._after())
+
+    @cached_property
+    def before(self) -> _Gateways:
+        """Those of the campus without the edits. VLANs of different numbers count as apart, though
+        they leak.
+        """
+        return _Gateways(self._before())
 
     @cached_property
     def private_wholes(self) -> list[int]:
         """The private VLANs that are made whole, each a primary VLAN with its secondaries."""
         if not self.private:
             return []
-        wholes = _private_vlans(self.after.campus)
+        wholes = _private_vlans(self.after.fabric.campus)
         return [whole for whole in wholes if any(whole & vids for vids in self.private)]
 
     def covers(self, effect: Effect) -> bool:
@@ -95,33 +112,89 @@ class Meant:
         seats = effect.row.sources, effect.row.targets
         if any(all((one.switch, one.port) in self.moved for one in side) for side in seats):
             return True
-        for vlans in self.joined:
-            if effect.layer == Layer.FRAMES:
-                leaked = effect.crosses and not (groups[0] | groups[1]) & ~vlans
-            else:
-                # Both sides: who lost his gateway is cut off, whatever leaked at the other side.
-                leaked = any(not group & ~vlans for group in groups) and all(
-                    self._has_what_its_vlan_has(End(one.switch, one.port), effect.vid_of[one])
-                    for side in seats
-                    for one in side
-                )
-            if leaked:
-                return True
-        return False
+        if effect.layer == Layer.FRAMES:
+            both = groups[0] | groups[1]
+            return effect.crosses and any(not both & ~vlans for vlans in self.joined)
+        leaked = any(not group & ~vlans for group in groups for vlans in self.joined)
+        return leaked and self._routed_no_less(effect)
 
-    def _has_what_its_vlan_has(self, end: End, vid: int) -> bool:
-        """Whether a seat in a VLAN reaches a gateway of it, or there is none."""
-        fabric = self.after
-        there = domains(fabric)
+    def _routed_no_less(self, effect: Effect) -> bool:
+        """Whether routers do for both sides what they did for their own VLANs before."""
+        tables: list[set[Table]] = []
+        for side in (effect.row.sources, effect.row.targets):
+            tables.append(set())
+            for one in side:
+                end, vid = End(one.switch, one.port), effect.vid_of[one]
+                own = self.after.near(end, vid)
+                # Both sides: who lost his gateway is cut off, whatever leaked at the other side. A
+                # gateway that is down by the edits is one that the VLAN has, and does not reach.
+                if not own and self.after.of_vlan(vid):
+                    return False
+                tables[-1].update(own)
+        return all(
+            self.after.knows(one, other) or not self.before.knows(one, other)
+            for one in tables[0]
+            for other in tables[1]
+        )
 
-        def hub(bridge: int) -> tuple[int, int]:
-            label = there.of(bridge, vid)
-            return (label, -1) if label >= 0 else (-1, bridge)
 
-        serving = [one for one in interfaces(fabric) if one.addresses and one.serves & bit(vid)]
-        hubs = {hub(one.bridge) for one in serving if not one.why_down}
-        # A gateway that is down by the edits is one that the VLAN has, and does not reach.
-        return not serving or any(hub(port.bridge) in hubs for port in bridge_ports_at(fabric, end))
+class _Gateways:
+    """The routed interfaces of a campus, and which routing tables know each other (FM 5.5)."""
+
+    def __init__(self, fabric: Fabric) -> None:
+        self.fabric = fabric
+        self.all = interfaces(fabric)
+        self._domains: Domains = domains(fabric)
+
+    def of_vlan(self, vid: int) -> list[Interface]:
+        """The gateways of a VLAN, also those that are down."""
+        return [one for one in self.all if one.addresses and one.serves & bit(vid)]
+
+    def near(self, end: End, vid: int) -> set[Table]:
+        """The routing tables of the gateways that are in the domain of a port in a VLAN."""
+        own = {self._domain(port.bridge, vid) for port in bridge_ports_at(self.fabric, end)}
+        return {
+            (one.device, one.vrf)
+            for one in self.of_vlan(vid)
+            # A secondary VLAN gets to the gateway by its own number, a tag by that inside.
+            if not one.why_down and own & {self._domain(one.bridge, v) for v in (vid, one.vid)}
+        }
+
+    def knows(self, one: Table, other: Table) -> bool:
+        """Whether two routing tables know each other's networks."""
+        return self._group_of.get(one, one) == self._group_of.get(other, other)
+
+    def _domain(self, bridge: int, vid: int) -> int:
+        """The domain of a VLAN on a bridge, a number below 0 if it is there alone."""
+        label = self._domains.of(bridge, vid)
+        return label if label >= 0 else -1 - bridge
+
+    @cached_property
+    def _group_of(self) -> dict[Table, Table]:
+        """Routing table -> the first of those that hang together with it by VLANs that they share.
+
+        In a domain that leaks, interfaces of one number share a VLAN; those without a number (of
+        routed ports) share one with all, which may be too many, and is never too few.
+        """
+        up = [one for one in self.all if not one.why_down and one.bridge >= 0]
+        domain = {one: self._domain(one.bridge, one.vid) for one in up}
+        unnumbered = {domain[one] for one in up if one.vlan is None}
+        in_hub: dict[tuple[int, int], list[Table]] = {}
+        hubs_of: dict[Table, list[tuple[int, int]]] = {}
+        for one in up:
+            number = 0 if domain[one] in unnumbered else one.vlan or 0
+            hub, table = (domain[one], number), (one.device, one.vrf)
+            in_hub.setdefault(hub, []).append(table)
+            hubs_of.setdefault(table, []).append(hub)
+        group: dict[Table, Table] = {}
+        for first in hubs_of:
+            work = [] if first in group else [first]
+            while work:
+                table = work.pop()
+                if table not in group:
+                    group[table] = first
+                    work += [near for hub in hubs_of[table] for near in in_hub[hub]]
+        return group
 
 
 def _private_vlans(campus: Campus) -> list[int]:
