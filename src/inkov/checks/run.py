@@ -34,6 +34,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     tree,
     tree_now,
     tree_shape,
+    uplinks,
     vlans,
 )
 from inkov.checks.affected import Radius

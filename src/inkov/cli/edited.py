@@ -175,17 +175,21 @@ def _units(texts: Texts, wanted: Device, edits: list[Edit]) -> list[Edited]:
 
 
 def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str]]:
-    """The tables of hosts that edits change, and what is not written."""
+    """The tables of hosts that edits change, and what is not written; cables are in none."""
+    from inkov.edits import Kind
     from inkov.readers.registry import read_bytes
     from inkov.readers.rewriting import CannotWrite
     from inkov.readers.tables_rewrite import rewrite_hosts
 
     hosts = {host.name: host for host in texts.session.loaded.campus.hosts}
     by_file: dict[str, list[Edit]] = {}
+    files, left = list[Edited](), list[str]()
     for edit in edits:
+        if edit.kind is Kind.CABLE:
+            left.append(f"the cable {edit.name}: plug it in; neighbours or a cabling table tell it")
+            continue
         host = hosts.get(edit.name)
         by_file.setdefault(host.origin.file if host is not None else "", []).append(edit)
-    files, left = list[Edited](), list[str]()
     for path, own in by_file.items():
         names = ", ".join(edit.name for edit in own)
         form = texts.formats.get(path, "")

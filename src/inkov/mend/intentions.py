@@ -1,13 +1,16 @@
-"""Making the plan true: the VLANs that it places (`on`, `gateways`), end to end.
+"""Making the plan true: switches behind others (`uplinks`), and the VLANs that it places (`on`,
+`gateways`), end to end.
 
 ## Theory of operation
 
-What the plan says of one VLAN is a goal. Its edits come about in three steps, each on the campus
-with the edits before it:
+What the plan says of one uplink or VLAN is a goal. The edits come about in steps, each on the
+campus with the edits before it:
 
+0. switches that are behind others: cables and trunks (`behind`);
 1. what is said of single switches: rows of tables, ports, gateways; for a VLAN that belongs
    nowhere, all that is left of it;
-2. the ways between these switches, on every redundant way (`spread`);
+2. the ways between these switches, on every redundant way (`spread`), and to switches that are
+   behind others;
 3. what an audit finds then of these VLANs that it did not find before, as far as its rules propose
    edits (a link that nobody needs any more, say): a few rounds, until nothing more is found.
 
@@ -21,37 +24,41 @@ the other, and those that do harm are left out.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable
 from datetime import date
 from functools import cached_property
 
-from msgspec import Struct, field
 from msgspec.structs import replace
 
-from inkov.campus import Address, Campus, Device, Fact, Gateway, Mode, Port, PortKind
+from inkov.campus import Campus
 from inkov.checks import Finding
 from inkov.checks import audit as run_audit
-from inkov.checks.placed import vlan_of
+from inkov.checks.uplinks import ends_of
 from inkov.checks.words import listed
 from inkov.edits import Edit, Kind, apply, difference, vids_of
-from inkov.edits.make import defined, gateways_in, of_port, row_gone
+from inkov.edits.make import row_gone
 from inkov.effects import Comparison, Effect
 from inkov.forwarding import Fabric, resolve
-from inkov.forwarding.stations import interfaces
 from inkov.levels import Level
+from inkov.mend.behind import as_trunks, carried, contradict, plugged
 from inkov.mend.findings import Mended, Trier, mend_findings, together
+from inkov.mend.goals import Goal, Uplink, VlanPlaced, planned_name
 from inkov.mend.meant import Meant as FindingsMeant
+from inkov.mend.placing import Placing, at_routers, gateways_gone, listing, port_without
 from inkov.mend.spread import spread
-from inkov.plan import Placed, Plan, PlannedVlan, placed
+from inkov.plan import Plan, placed
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
 
-__all__ = ["Goal", "mend_plan"]
+__all__ = ["mend_plan"]
 
 _ROUNDS = 5
 _SHOWN = 4  # ports that are told one by one
 _CONTRADICTING = frozenset(
-    {"address-used-twice", "subnets-overlap", "vlan-reserved", "vlan-routed-against-plan"}
+    {
+        *("address-used-twice", "subnets-overlap", "vlan-reserved", "vlan-routed-against-plan"),
+        *("gateway-subnets-differ", "loop-unguarded"),
+    }
 )
 """Rules that find what a plan cannot mean, with something else that it says or that is there."""
 _OF_PLAN = frozenset(
@@ -62,25 +69,8 @@ _OF_PLAN = frozenset(
     }
 )
 """Rules that find what is not as the plan says, beside where VLANs are."""
-_MISPLACED = ("vlan-placed-otherwise", "vlan-planned-absent")
+_MISPLACED = ("vlan-placed-otherwise", "vlan-planned-absent", "uplink-against-plan")
 """Rules that find what is not as the plan says: a goal is met where they find nothing of it."""
-
-
-class Goal(Struct):
-    """What the plan says of one VLAN. `says` is why it is not met; "" if it is. Without `edits` it
-    is met as it is.
-    """
-
-    vid: int
-    planned: PlannedVlan
-    edits: list[Edit] = field(default_factory=list)
-    says: str = ""
-    smallest: bool = True
-
-    @property
-    def words(self) -> str:
-        name = f" ({self.planned.name})" if self.planned.name else ""
-        return f"VLAN {self.vid}{name}"
 
 
 def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mended]:
@@ -88,7 +78,7 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
     are left out, each with the reason.
     """
     work = _Work(campus, plan, today)
-    goals, edits, done = _vlans_placed(work)
+    goals, edits, done = _placed(work)
     now = _with(campus, edits)
     found = [one for one in work.found_then if one.rule in _OF_PLAN and one.edits]
     more = mend_findings(now, plan, found, today)
@@ -113,11 +103,15 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
     return goals, mended
 
 
-def _vlans_placed(work: _Work) -> tuple[list[Goal], list[Edit], Comparison | None]:
-    """The goals that place VLANs, the edits that meet them without harm, and what these do."""
-    goals = [
-        Goal(vid, planned)
-        for vid, planned in sorted(work.plan.says.vlans.items())
+def _placed(work: _Work) -> tuple[list[Goal], list[Edit], Comparison | None]:
+    """The goals that place switches and VLANs, the edits that meet them without harm, and what
+    these do.
+    """
+    says = work.plan.says
+    goals: list[Goal] = [Uplink(near=near, planned=to) for near, to in says.uplinks.items()]
+    goals += [
+        VlanPlaced(vid=vid, planned=planned)
+        for vid, planned in sorted(says.vlans.items())
         if planned.on is not None or planned.gateways is not None
     ]
     kept = list(goals)
@@ -159,7 +153,7 @@ class _Work:
         gone = {one.id for one in done.gone}
         left = [one for one in self.before if one.id not in gone]
         for one in [*left, *done.new, *done.worse]:
-            if one.rule in _MISPLACED and any(where.vlan == goal.vid for where in one.where):
+            if one.rule in _MISPLACED and goal.is_missed_at(one.where):
                 return one.says
         return ""
 
@@ -177,41 +171,63 @@ class _Work:
             goals[:] = [goal for goal in goals if not goal.says]
 
     def _tried(self, goals: list[Goal]) -> list[Edit]:
-        placing = [goal for goal in goals if goal.planned.on != []]
+        uplinks = [goal for goal in goals if isinstance(goal, Uplink)]
+        vlans = [goal for goal in goals if isinstance(goal, VlanPlaced)]
+        placing = [goal for goal in vlans if goal.planned.on != []]
+        leaving = [goal for goal in vlans if goal.planned.on == []]
         _contradict(placing, self.campus)
-        leaving = [goal for goal in goals if goal.planned.on == []]
+        contradict(self.fabric, uplinks)
         now, fabric = self.campus, self.fabric
-        for step, about in (
-            (self._placed, placing),
-            (self._taken_away, leaving),
-            (self._joined, placing),
-        ):
-            edits = [edit for goal in about for edit in step(fabric, goal)]
+        of_uplink: dict[str, list[Edit]] = {goal.near: [] for goal in uplinks}
+
+        def make(edits: Iterable[Edit]) -> None:
+            nonlocal now, fabric
+            edits = list(edits)
             if edits:
                 now = _with(now, edits)
                 fabric = _resolved(now)
+
+        def make_uplinks(step: Callable[[Fabric, Plan, Uplink], list[Edit]]) -> None:
+            open_ones = [goal for goal in uplinks if not goal.says]
+            made = {goal.near: step(fabric, self.plan, goal) for goal in open_ones}
+            for near, edits in made.items():
+                of_uplink[near] += edits
+            make(edit for edits in made.values() for edit in edits)
+
+        make_uplinks(plugged)
+        make_uplinks(as_trunks)
+        make(edit for goal in placing for edit in self._placed(fabric, goal))
+        make(edit for goal in leaving for edit in self._taken_away(fabric, goal))
+        make(edit for goal in placing for edit in self._joined(fabric, goal))
+        make_uplinks(carried)
         if any(goal.says for goal in goals):
             return []
-        now = self._in_rounds(now, fabric, VlanSet.from_vids(goal.vid for goal in goals))
+        about = VlanSet.from_vids(goal.vid for goal in vlans)
+        for edit in (edit for edits in of_uplink.values() for edit in edits):
+            about |= vids_of(edit) or VlanSet()
+        now = self._in_rounds(now, fabric, about, _ends(uplinks, fabric))
         edits = difference(self.campus, now)
-        for goal in goals:
+        for goal in vlans:
             goal.edits = [edit for edit in edits if _is_about(edit, goal.vid)]
+        for uplink in uplinks:
+            places = {edit.place for edit in of_uplink[uplink.near]}
+            uplink.edits = [edit for edit in edits if edit.place in places]
         return edits
 
-    def _placed(self, fabric: Fabric, goal: Goal) -> list[Edit]:
-        placing = _Placing(fabric, goal)
+    def _placed(self, fabric: Fabric, goal: VlanPlaced) -> list[Edit]:
+        placing = Placing(fabric, goal)
         if placing.meant.unknown:
             goal.says = "; ".join(placing.meant.unknown)
             return []
         edits = [*placing.rows(), *placing.ports(), *placing.gateways()]
         return [] if goal.says else edits
 
-    def _taken_away(self, fabric: Fabric, goal: Goal) -> list[Edit]:
+    def _taken_away(self, fabric: Fabric, goal: VlanPlaced) -> list[Edit]:
         """All that is left of a VLAN."""
         edits: list[Edit] = []
         members: list[End] = []
         for resolved in fabric.ports.values():
-            for edit in _port_without(fabric, self.plan, resolved.end, goal.vid):
+            for edit in port_without(fabric, self.plan, resolved.end, goal.vid):
                 if isinstance(edit, End):
                     members.append(edit)
                 else:
@@ -225,7 +241,7 @@ class _Work:
             edits += [*gateways_gone(device, goal.vid), *row_gone(device, goal.vid)]
         return edits
 
-    def _joined(self, fabric: Fabric, goal: Goal) -> list[Edit]:
+    def _joined(self, fabric: Fabric, goal: VlanPlaced) -> list[Edit]:
         """The ways between the switches where a VLAN belongs, and those where it is in use."""
         members = {
             bridge
@@ -234,16 +250,18 @@ class _Work:
             and (bridge := fabric.bridge_of.get((name, ""))) is not None
             and not fabric.bridges[bridge].routed
         }
-        to_routers = list(_at_routers(fabric, goal.vid))
+        to_routers = list(at_routers(fabric, goal.vid))
         members |= {fabric.bridge_of[end.device, ""] for end in to_routers}
         result = spread(fabric, members, goal.vid)
         goal.says = goal.says or result.says
         goal.smallest = result.smallest
-        lists = [edit for end in to_routers for edit in _listing(fabric, end, goal.vid)]
-        return [*(_planned_name(edit, goal) for edit in result.edits), *lists]
+        lists = [edit for end in to_routers for edit in listing(fabric, end, goal.vid)]
+        return [*(planned_name(edit, goal) for edit in result.edits), *lists]
 
-    def _in_rounds(self, now: Campus, fabric: Fabric, vlans: VlanSet) -> Campus:
-        """With what an audit proposes then for these VLANs."""
+    def _in_rounds(
+        self, now: Campus, fabric: Fabric, vlans: VlanSet, ends: set[tuple[str, str]]
+    ) -> Campus:
+        """With what an audit proposes then for these VLANs, and for the `ends` of new links."""
         known = {one.id for one in self.before}
         for _ in range(_ROUNDS):
             unchanged = fabric is self.fabric
@@ -251,7 +269,12 @@ class _Work:
             proposed = [
                 one
                 for one in self.found_then
-                if one.edits and one.id not in known and one.vlans and not one.vlans & ~vlans.bits
+                if one.edits
+                and one.id not in known
+                and (
+                    (one.vlans and not one.vlans & ~vlans.bits)
+                    or {(where.switch, where.port) for where in one.where} <= ends
+                )
             ]
             if not proposed:
                 break
@@ -266,7 +289,7 @@ class _Work:
         self, done: Comparison, goals: Iterable[Goal], cures: FindingsMeant | None = None
     ) -> str:
         """What harm edits do besides what goals, and `cures` of findings, ask for; "" if none."""
-        meant = _Meant(list(goals), self.campus)
+        meant = _Meant(list(goals), self.fabric)
         kept = [effect for effect in done.effects if effect.gained or not meant.covers(effect)]
         contradicting = "; ".join(one.says for one in done.new if one.rule in _CONTRADICTING)
         harm = self.trier.harm_in(replace(done, effects=kept), findings=False, meant=cures)
@@ -289,9 +312,18 @@ class _Work:
         return kept
 
 
-def _contradict(goals: list[Goal], campus: Campus) -> None:
+def _ends(uplinks: list[Uplink], fabric: Fabric) -> set[tuple[str, str]]:
+    """The ports at both ends of uplinks."""
+    found: set[tuple[str, str]] = set()
+    for goal in uplinks:
+        ends, _ = ends_of(fabric, goal.near, goal.planned.to)
+        found |= {(end.device, end.port) for end in ends or ()}
+    return found
+
+
+def _contradict(goals: list[VlanPlaced], campus: Campus) -> None:
     """Goals that put one port into two VLANs cannot both be met: neither is tried."""
-    owner: dict[tuple[str, str], Goal] = {}
+    owner: dict[tuple[str, str], VlanPlaced] = {}
     for goal in goals:
         for port in placed(goal.planned.on or (), campus.devices).ports:
             other = owner.setdefault(port, goal)
@@ -315,224 +347,23 @@ def _is_about(edit: Edit, vid: int) -> bool:
     return vids is None or vid in vids
 
 
-def _planned_name(edit: Edit, goal: Goal) -> Edit:
-    """A new row of a VLAN gets the name that the plan has."""
-    if not (edit.kind is Kind.VLAN and edit.whole and edit.after is not None and goal.planned.name):
-        return edit
-    named = replace(edit.after, name=Fact(goal.planned.name, goal.planned.origin))
-    return Edit(*edit.place, edit.before, named)
-
-
-# --- a VLAN on its switches and ports -------------------------------------------------------------
-
-
-class _Placing:
-    """Where a VLAN belongs, on a campus."""
-
-    def __init__(self, fabric: Fabric, goal: Goal) -> None:
-        self.fabric = fabric
-        self.goal = goal
-        self.vid = goal.vid
-        self.meant: Placed = placed(goal.planned.on or (), fabric.campus.devices)
-
-    def rows(self) -> Iterator[Edit]:
-        for name in (*self.meant.everywhere, *(self.goal.planned.gateways or ())):
-            if name in self.fabric.campus.devices:
-                for edit in defined(self.fabric.campus, self.fabric.device(name), self.vid):
-                    yield _planned_name(edit, self.goal)
-
-    def ports(self) -> Iterator[Edit]:
-        """Ports that are not in the VLAN are put into it."""
-        for (switch, name), by_name in self.meant.ports.items():
-            end = self.fabric.end_of(switch, name)
-            resolved = self.fabric.ports[end]
-            if end in self.fabric.wiring.of:
-                if by_name:
-                    self.goal.says = f"{end} leads to another switch"
-                continue
-            if self.vid in (vlan_of(resolved), resolved.completed.voice_vlan):
-                continue
-            port = resolved.stated
-            if resolved.mode is Mode.ACCESS:
-                yield of_port(end.device, port, "access_vlan", self.vid)
-            elif resolved.mode is Mode.GENERAL and not resolved.free.emit & ~resolved.free.untagged:
-                yield of_port(end.device, port, "pvid", self.vid)
-                yield of_port(end.device, port, "untagged", VlanSet.of(self.vid))
-            else:
-                self.goal.says = f"{end} is no port for one VLAN: it is {resolved.mode.value}"
-
-    # --- gateways ---
-
-    def gateways(self) -> Iterator[Edit]:
-        wanted = self.goal.planned.gateways
-        if wanted is None:
-            return
-        for name, address in wanted.items():
-            device = self.fabric.campus.devices.get(name)
-            if device is None:
-                self.goal.says = f"no switch is called {name}"
-                return
-            fact = Fact(address, self.goal.planned.origin)
-            yield from self._gateway(device, fact)
-        for device in self.fabric.campus.devices.values():
-            if device.name not in wanted:
-                yield from gateways_gone(device, self.vid)
-
-    def _gateway(self, device: Device, address: Fact[Address]) -> Iterator[Edit]:
-        """The address of a switch in the VLAN: that of a gateway, or of a sub-interface."""
-        for name, gateway in gateways_in(device, self.vid):
-            if not gateway.on:
-                state = Fact(True, gateway.origin)
-                yield Edit(device.name, Kind.GATEWAY, name, "enabled", gateway.enabled, state)
-            yield from _address(device.name, Kind.GATEWAY, name, gateway, address)
-            return
-        subs = _subs(device)
-        for port in subs:
-            if port.outer is not None and port.outer.value == self.vid:
-                yield from _address(device.name, Kind.PORT, port.name, port, address)
-                return
-        bridge = self.fabric.bridge_of.get((device.name, ""))
-        if bridge is not None and not self.fabric.bridges[bridge].routed and not subs:
-            name = _gateway_name(device, self.vid)
-            new = Gateway(self.vid, device.origin, addresses=(address,), name=name)
-            yield Edit(device.name, Kind.GATEWAY, f"VLAN {self.vid}", "", None, new)
-            return
-        yield from self._sub(device, subs, address)
-
-    def _sub(self, device: Device, subs: list[Port], address: Fact[Address]) -> Iterator[Edit]:
-        """One more sub-interface of a router, named as the others are."""
-        parents = {port.parent.value for port in subs if port.parent is not None}
-        named_by_tag = all(
-            port.outer is not None
-            and port.parent is not None
-            and port.name == f"{port.parent.value}.{port.outer.value}"
-            for port in subs
-        )
-        if len(parents) != 1 or not named_by_tag:
-            self.goal.says = f"how is {device.name} to route VLAN {self.vid}? give it the gateway"
-            return
-        [parent] = parents
-        name = f"{parent}.{self.vid}"
-        new = Port(
-            name,
-            device.ports[parent].origin,
-            PortKind.SUB,
-            parent=Fact(parent, device.origin),
-            outer=Fact(self.vid, device.origin),
-            mode=Fact(Mode.ROUTED, device.origin),
-            addresses=(address,),
-        )
-        yield Edit(device.name, Kind.PORT, name, "", None, new)
-
-
-def _gateway_name(device: Device, vid: int) -> str:
-    """How a switch calls its gateway in a VLAN: as its others, with the VLAN's own number."""
-    for other in device.gateways:
-        if str(other.vid) in other.name:
-            return other.name.replace(str(other.vid), str(vid))
-    # In documents every interface has a name; in other files gateways go by their VLANs.
-    named = any(port.origin.pointer for port in device.ports.values())
-    return f"vlan-{vid}" if named and not device.gateways else ""
-
-
-def _subs(device: Device) -> list[Port]:
-    """The sub-interfaces of a router."""
-    return [p for p in device.ports.values() if p.kind is PortKind.SUB and p.addresses]
-
-
-def _address(
-    switch: str, kind: Kind, name: str, thing: Gateway | Port, address: Fact[Address]
-) -> Iterator[Edit]:
-    """The address that an interface is to have, instead of those of its family that it has."""
-    if any(fact.value == address.value for fact in thing.addresses):
-        return
-    family = address.value.version
-    others = tuple(fact for fact in thing.addresses if fact.value.version != family)
-    yield Edit(switch, kind, name, "addresses", thing.addresses, (*others, address))
-
-
-def gateways_gone(device: Device, vid: int) -> Iterator[Edit]:
-    """A switch without a gateway in a VLAN."""
-    for name, gateway in gateways_in(device, vid):
-        yield Edit(device.name, Kind.GATEWAY, name, "", gateway, None)
-    for port in _subs(device):
-        if port.outer is not None and port.outer.value == vid:
-            yield Edit(device.name, Kind.PORT, port.name, "", port, None)
-
-
-def _at_routers(fabric: Fabric, vid: int) -> Iterator[End]:
-    """The ports of switches at which routers have a sub-interface in a VLAN."""
-    for one in interfaces(fabric):
-        if one.tag != vid:
-            continue
-        for number in fabric.bridges[one.bridge].ports:
-            for far in fabric.wiring.around(fabric.bridge_ports[number].end):
-                if far.device != one.device and (far.device, "") in fabric.bridge_of:
-                    yield far
-
-
-def _listing(fabric: Fabric, end: End, vid: int) -> Iterator[Edit]:
-    """A port that passes a VLAN tagged."""
-    resolved = fabric.ports[end]
-    attribute = {Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(resolved.mode)
-    now: VlanSet = getattr(resolved.completed, attribute) if attribute else VlanSet.all()
-    if attribute and vid not in now:
-        yield of_port(end.device, resolved.stated, attribute, now | VlanSet.of(vid))
-
-
-# --- a VLAN that belongs nowhere ------------------------------------------------------------------
-
-
-def _port_without(fabric: Fabric, plan: Plan, end: End, vid: int) -> Iterator[Edit | End]:
-    """A port without a VLAN; the port itself where nothing says where else it belongs."""
-    resolved = fabric.ports[end]
-    port, one = resolved.stated, VlanSet.of(vid)
-    for attribute in ("allowed", "withheld", "tagged", "untagged", "forbidden", "prunable"):
-        fact: Fact[VlanSet | None] | None = getattr(port, attribute)
-        said = fact.value if fact is not None else None
-        if said is not None and vid in said and said != VlanSet.all():
-            yield of_port(end.device, port, attribute, said - one)
-    if port.voice_vlan is not None and port.voice_vlan.value == vid:
-        yield of_port(end.device, port, "voice_vlan", None)
-    stated = {
-        attribute: fact.value
-        for attribute in ("access_vlan", "native_vlan", "pvid", "primary", "secondary")
-        if (fact := getattr(port, attribute)) is not None
-    }
-    decides = {Mode.ACCESS: "access_vlan", Mode.TRUNK: "native_vlan", Mode.GENERAL: "pvid"}
-    unused = plan.says.practice.unused
-    for attribute, value in stated.items():
-        if value != vid:
-            continue
-        if attribute == "access_vlan" and unused is not None and unused.vlan not in (None, vid):
-            yield of_port(end.device, port, attribute, unused.vlan)
-            if unused.shut and resolved.mode is Mode.ACCESS and port.on:
-                yield of_port(end.device, port, "enabled", False)
-        elif decides.get(resolved.mode) != attribute and attribute not in ("primary", "secondary"):
-            # What decides nothing in the mode of the port goes, so that no trace is left.
-            yield Edit(end.device, Kind.PORT, port.name, attribute, getattr(port, attribute), None)
-        else:
-            yield end
-
-
-# --- what is meant --------------------------------------------------------------------------------
-
-
 class _Meant:
-    """What goals take away themselves: the reach of ports that they move, of VLANs that belong
-    nowhere, and by routers of VLANs without a gateway.
+    """What goals take away themselves: the reach of ports that they move, or use as uplinks, of
+    VLANs that belong nowhere, and by routers of VLANs without a gateway.
     """
 
-    def __init__(self, goals: list[Goal], campus: Campus) -> None:
-        self.gone = VlanSet.from_vids(g.vid for g in goals if g.planned.on == [])
-        self.moved: set[tuple[str, str]] = set()
-        for goal in goals:
-            self.moved |= {*placed(goal.planned.on or (), campus.devices).ports}
+    def __init__(self, goals: list[Goal], fabric: Fabric) -> None:
+        vlans = [goal for goal in goals if isinstance(goal, VlanPlaced)]
+        self.gone = VlanSet.from_vids(goal.vid for goal in vlans if goal.planned.on == [])
+        # A port that leads to a switch behind is no place for a host any more.
+        self.moved = _ends([goal for goal in goals if isinstance(goal, Uplink)], fabric)
+        for goal in vlans:
+            self.moved |= {*placed(goal.planned.on or (), fabric.campus.devices).ports}
             for edit in goal.edits:
                 if edit.kind is Kind.PORT and edit.attribute == "access_vlan":
                     self.moved.add((edit.switch, edit.name))
         self.not_routed = self.gone | VlanSet.from_vids(
-            g.vid for g in goals if g.planned.gateways == {}
+            goal.vid for goal in vlans if goal.planned.gateways == {}
         )
 
     def covers(self, effect: Effect) -> bool:

@@ -23,7 +23,7 @@ from inkov.forwarding.outlets import passes
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, Link, wire
 
-__all__ = ["Step", "definition", "link_steps", "steps_cost"]
+__all__ = ["Step", "definition", "link_steps", "members_of", "steps_cost"]
 
 _MOST_AT_ONCE = 4  # steps that are tried together
 _MOST_TRIALS = 400
@@ -93,15 +93,15 @@ def _small(campus: Campus, link: Link) -> Campus:
     cables = [
         Cable(link.a.device, one, link.b.device, other, Origin())
         for one, other in zip(
-            _members(devices[link.a.device], link.a.port),
-            _members(devices[link.b.device], link.b.port),
+            members_of(devices[link.a.device], link.a.port),
+            members_of(devices[link.b.device], link.b.port),
             strict=False,
         )
     ]
     return Campus(devices=devices, cables=cables)
 
 
-def _members(device: Device, port: str) -> list[str]:
+def members_of(device: Device, port: str) -> list[str]:
     """The members of a bundle, or the port itself."""
     members = [
         name
@@ -126,7 +126,7 @@ def _is_passed(campus: Campus, link: Link, vid: int) -> bool:
 def _at_end(fabric: Fabric, end: End, far: End, vid: int) -> Iterator[Step]:
     own, other = fabric.ports[end], fabric.ports[far]
     device = fabric.device(end.device)
-    for name in dict.fromkeys([*_members(device, end.port), end.port]):
+    for name in dict.fromkeys([*members_of(device, end.port), end.port]):
         if not device.ports[name].on:
             yield Step((of_port(device.name, device.ports[name], "enabled", True),), 6)
     if own.mode in _OF_MODE:

@@ -51,9 +51,13 @@ class Step(Struct):
 def in_order(fabric: Fabric, plan: Plan, edits: Iterable[Edit]) -> list[Step]:
     """The steps of some edits, in the order in which they are to be made."""
     steps: dict[tuple[str, int], Step] = {}
+    edits = list(edits)
+    another_mode = {(edit.switch, edit.name) for edit in edits if edit.attribute == "mode"}
     for edit in edits:
         for part in _parts(edit):
-            key = edit.switch, _stage(part)
+            # A trunk gets its list with its mode: it would let everything through until then.
+            listed = edit.attribute in _LISTS and (edit.switch, edit.name) in another_mode
+            key = edit.switch, _CHANGES if listed else _stage(part)
             steps.setdefault(key, Step(edit.switch, [], key[1])).edits.append(part)
     depth = _depths(fabric, plan)
     ordered = sorted(
@@ -70,10 +74,12 @@ def in_order(fabric: Fabric, plan: Plan, edits: Iterable[Edit]) -> list[Step]:
 
 # --- stages ---------------------------------------------------------------------------------------
 
-_DEFINES, _ALLOWS, _SERVES, _CHANGES, _NAMES, _NARROWS, _ENDS, _REMOVES = range(8)
+_DEFINES, _ALLOWS, _SERVES, _CHANGES, _PLUGS, _NAMES, _NARROWS, _ENDS, _REMOVES = range(9)
 
 
 def _stage(edit: Edit) -> int:
+    if edit.kind is Kind.CABLE:
+        return _PLUGS  # once both ends are what they are to be
     if edit.kind is Kind.VLAN:
         if edit.whole:
             return _DEFINES if edit.after is not None else _REMOVES

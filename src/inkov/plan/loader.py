@@ -66,6 +66,11 @@ class Plan(Struct):
             for vlan in self.says.vlans.values()
             for name in (*vlan.needed, *(vlan.gateways or ()))
         ]
+        switches += [
+            (place.partition(":")[0], uplink.origin)
+            for near, uplink in self.says.uplinks.items()
+            for place in (near, uplink.to)
+        ]
         return switches + [(name, self.says.practice.origin) for name in self.says.practice.root]
 
 
@@ -166,6 +171,7 @@ def read_plan(file: str, data: bytes) -> Plan:
     if read is not None:
         plan.says = read.value
         _hosts_have_places(plan.says, read.tree, read.problem)
+        _uplinks_have_ends(plan.says, read.tree, read.problem)
         _claims_say_one_thing(plan.says, read.tree, read.problem)
     return plan
 
@@ -289,6 +295,17 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
             continue
         problem((claim.origin.line - 1, 0), wrong)
         says.claims.remove(claim)
+
+
+def _uplinks_have_ends(says: PlanFile, tree: Any, problem: Any) -> None:
+    for near, uplink in list(says.uplinks.items()):
+        switches = [place.partition(":")[0] for place in (near, uplink.to)]
+        if ":" not in near or ":" not in uplink.to or switches[0] == switches[1]:
+            place = tree["uplinks"].lc.key(near)
+            problem(
+                place, "an uplink is from a port to one of another switch: `edit-9:1: edit-5:48`"
+            )
+            del says.uplinks[near]
 
 
 def _hosts_have_places(says: PlanFile, tree: Any, problem: Any) -> None:

@@ -27,6 +27,7 @@ __all__ = [
     "PlannedHost",
     "PlannedPlatform",
     "PlannedSegment",
+    "PlannedUplink",
     "PlannedVlan",
     "Practice",
     "SharedFate",
@@ -87,6 +88,17 @@ class PlannedHost(Struct, rename="kebab", forbid_unknown_fields=True):
     address: Address | None = None
     gateway: HostAddress | None = None
     vlan: Vid | None = None
+    origin: Origin = Origin()
+
+
+class PlannedUplink(Struct, rename="kebab", forbid_unknown_fields=True):
+    """A switch behind another: `edit-9:1: edit-5:48` is short for `edit-9:1: {to: edit-5:48}`. The
+    link lets `vlans` through; where they are not stated, those that have to pass.
+    """
+
+    short: ClassVar[str] = "to"
+    to: str
+    vlans: VlanSet | None = None
     origin: Origin = Origin()
 
 
@@ -276,8 +288,9 @@ class SharedFate(Struct, rename="kebab", forbid_unknown_fields=True):
 
 
 class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
-    """The whole plan. `ports` and `links` name tables (port plans, cabling) beside it; `roles` says
-    what switches are (names, patterns), where the cabling does not show it.
+    """The whole plan. `uplinks` has switches behind others, by the ports that lead there; `ports`
+    and `links` name tables (port plans, cabling) beside it; `roles` says what switches are (names,
+    patterns), where the cabling does not show it.
     """
 
     vlans: dict[Vid, PlannedVlan] = field(default_factory=dict)
@@ -290,6 +303,7 @@ class PlanFile(Struct, rename="kebab", forbid_unknown_fields=True):
     together: list[SharedFate] = field(default_factory=list)
     claims: list[Claim] = field(default_factory=list)
     roles: dict[RoleName, NameList] = field(default_factory=dict)
+    uplinks: dict[str, PlannedUplink] = field(default_factory=dict)
     ports: NameList = field(default_factory=list)
     links: NameList = field(default_factory=list)
     origin: Origin = Origin()

@@ -14,7 +14,7 @@ from inkov.harmless import safe
 from inkov.levels import Level, Outcome
 from inkov.mend.claims import HOLDS, Claimed
 from inkov.mend.findings import OF_PAPER, Mended
-from inkov.mend.intentions import Goal
+from inkov.mend.goals import Goal
 from inkov.mend.order import Step
 from inkov.mend.staying import Stay
 from inkov.readers import Locator
@@ -110,24 +110,36 @@ def plan_result(goals: list[Goal], mended: Mended, locator: Locator) -> Result:
         whole = _value(mended, locator)
         placed = [
             {
-                "goal": {"vlan": goal.vid},
+                "goal": _key(goal),
                 "edits": [edit_json(edit, locator) for edit in goal.edits],
             }
             for goal in goals
             if goal.edits and not goal.says
         ]
         whole["changes"] = [*placed, *whole["changes"]]
-        missed = [{"vlan": goal.vid, "says": safe(goal.says)} for goal in unmet]
+        missed = [_key(goal) | {"says": safe(goal.says)} for goal in unmet]
         whole["unmet"] = [*missed, *whole["unmet"]]
         return whole
 
     return Result(value=value, grids=grids)
 
 
+def _where(step: Step) -> str:
+    """Where something is changed that is no switch's own."""
+    return "cabling" if all(edit.kind is Kind.CABLE for edit in step.edits) else "tables"
+
+
+def _key(goal: Goal) -> dict[str, Any]:
+    """What finds a goal in the plan."""
+    return {
+        name: safe(value) if isinstance(value, str) else value for name, value in goal.key.items()
+    }
+
+
 def _goal_in_words(goal: Goal) -> str:
     if not goal.edits:
         return f"{goal.words} is as planned."
-    switches = len({edit.switch for edit in goal.edits})
+    switches = len({edit.switch for edit in goal.edits if edit.switch})
     on = "1 switch" if switches == 1 else f"{switches} switches"
     number = "1 edit" if len(goal.edits) == 1 else f"{len(goal.edits)} edits"
     sure = "" if goal.smallest else "; fewer might do"
@@ -145,7 +157,7 @@ def steps_result(steps: list[Step], entered: list[list[str]], locator: Locator) 
             texts = lines or [_in_words(edit) for edit in step.edits]
             texts = [*texts, *(f"(until a later step: {says})" for says in step.cuts)]
             for place, text in enumerate(texts):
-                about = (str(number), step.switch or "tables") if place == 0 else ("", "")
+                about = (str(number), step.switch or _where(step)) if place == 0 else ("", "")
                 grid.add(*about, text)
         if not steps:
             grid.notes.append("There is nothing to change.")

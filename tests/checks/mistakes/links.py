@@ -440,3 +440,13 @@ def a_bundle_without_a_protocol_at_one_end(ground: Ground) -> list[SPOT] | None:
     for _, end in joined.link.cables:
         state(ground, end, aggregation=Aggregation.STATIC)
     return [joined.a.end, joined.b.end]
+
+
+@mistake("uplink-against-plan")
+def an_uplink_that_is_elsewhere(ground: Ground) -> list[SPOT] | None:
+    link = some(ground, ground.trunk_links())
+    host = some(ground, ground.hosts())
+    if link is None or host is None or host.end.device in (link.a.end.device, link.b.end.device):
+        return None
+    ground.plan.append(f"uplinks: {{'{link.a.end}': '{host.end}'}}\n")
+    return [link.a.end, host.end]

@@ -1,0 +1,207 @@
+"""A VLAN on the switches and ports where a plan has it, its gateways, or all of it gone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.campus import Address, Device, Fact, Gateway, Mode, Port, PortKind
+from inkov.checks.placed import vlan_of
+from inkov.edits import Edit, Kind
+from inkov.edits.make import defined, gateways_in, of_port
+from inkov.forwarding import Fabric
+from inkov.forwarding.stations import interfaces
+from inkov.mend.goals import VlanPlaced, planned_name
+from inkov.plan import Placed, Plan, placed
+from inkov.vlanset import VlanSet
+from inkov.wiring import End
+
+__all__ = ["Placing", "at_routers", "gateways_gone", "listing", "port_without"]
+
+
+class Placing:
+    """Where a VLAN belongs, on a campus."""
+
+    def __init__(self, fabric: Fabric, goal: VlanPlaced) -> None:
+        self.fabric = fabric
+        self.goal = goal
+        self.vid = goal.vid
+        self.meant: Placed = placed(goal.planned.on or (), fabric.campus.devices)
+
+    def rows(self) -> Iterator[Edit]:
+        for name in (*self.meant.everywhere, *(self.goal.planned.gateways or ())):
+            if name in self.fabric.campus.devices:
+                for edit in defined(self.fabric.campus, self.fabric.device(name), self.vid):
+                    yield planned_name(edit, self.goal)
+
+    def ports(self) -> Iterator[Edit]:
+        """Ports that are not in the VLAN are put into it."""
+        for (switch, name), by_name in self.meant.ports.items():
+            end = self.fabric.end_of(switch, name)
+            resolved = self.fabric.ports[end]
+            if end in self.fabric.wiring.of:
+                if by_name:
+                    self.goal.says = f"{end} leads to another switch"
+                continue
+            if self.vid in (vlan_of(resolved), resolved.completed.voice_vlan):
+                continue
+            port = resolved.stated
+            if resolved.mode is Mode.ACCESS:
+                yield of_port(end.device, port, "access_vlan", self.vid)
+            elif resolved.mode is Mode.GENERAL and not resolved.free.emit & ~resolved.free.untagged:
+                yield of_port(end.device, port, "pvid", self.vid)
+                yield of_port(end.device, port, "untagged", VlanSet.of(self.vid))
+            else:
+                self.goal.says = f"{end} is no port for one VLAN: it is {resolved.mode.value}"
+
+    # --- gateways ---
+
+    def gateways(self) -> Iterator[Edit]:
+        wanted = self.goal.planned.gateways
+        if wanted is None:
+            return
+        for name, address in wanted.items():
+            device = self.fabric.campus.devices.get(name)
+            if device is None:
+                self.goal.says = f"no switch is called {name}"
+                return
+            fact = Fact(address, self.goal.planned.origin)
+            yield from self._gateway(device, fact)
+        for device in self.fabric.campus.devices.values():
+            if device.name not in wanted:
+                yield from gateways_gone(device, self.vid)
+
+    def _gateway(self, device: Device, address: Fact[Address]) -> Iterator[Edit]:
+        """The address of a switch in the VLAN: that of a gateway, or of a sub-interface."""
+        for name, gateway in gateways_in(device, self.vid):
+            if not gateway.on:
+                state = Fact(True, gateway.origin)
+                yield Edit(device.name, Kind.GATEWAY, name, "enabled", gateway.enabled, state)
+            yield from _address(device.name, Kind.GATEWAY, name, gateway, address)
+            return
+        subs = _subs(device)
+        for port in subs:
+            if port.outer is not None and port.outer.value == self.vid:
+                yield from _address(device.name, Kind.PORT, port.name, port, address)
+                return
+        bridge = self.fabric.bridge_of.get((device.name, ""))
+        if bridge is not None and not self.fabric.bridges[bridge].routed and not subs:
+            name = _gateway_name(device, self.vid)
+            new = Gateway(self.vid, device.origin, addresses=(address,), name=name)
+            yield Edit(device.name, Kind.GATEWAY, f"VLAN {self.vid}", "", None, new)
+            return
+        yield from self._sub(device, subs, address)
+
+    def _sub(self, device: Device, subs: list[Port], address: Fact[Address]) -> Iterator[Edit]:
+        """One more sub-interface of a router, named as the others are."""
+        parents = {port.parent.value for port in subs if port.parent is not None}
+        named_by_tag = all(
+            port.outer is not None
+            and port.parent is not None
+            and port.name == f"{port.parent.value}.{port.outer.value}"
+            for port in subs
+        )
+        if len(parents) != 1 or not named_by_tag:
+            self.goal.says = f"how is {device.name} to route VLAN {self.vid}? give it the gateway"
+            return
+        [parent] = parents
+        name = f"{parent}.{self.vid}"
+        new = Port(
+            name,
+            device.ports[parent].origin,
+            PortKind.SUB,
+            parent=Fact(parent, device.origin),
+            outer=Fact(self.vid, device.origin),
+            mode=Fact(Mode.ROUTED, device.origin),
+            addresses=(address,),
+        )
+        yield Edit(device.name, Kind.PORT, name, "", None, new)
+
+
+def _gateway_name(device: Device, vid: int) -> str:
+    """How a switch calls its gateway in a VLAN: as its others, with the VLAN's own number."""
+    for other in device.gateways:
+        if str(other.vid) in other.name:
+            return other.name.replace(str(other.vid), str(vid))
+    # In documents every interface has a name; in other files gateways go by their VLANs.
+    named = any(port.origin.pointer for port in device.ports.values())
+    return f"vlan-{vid}" if named and not device.gateways else ""
+
+
+def _subs(device: Device) -> list[Port]:
+    """The sub-interfaces of a router."""
+    return [p for p in device.ports.values() if p.kind is PortKind.SUB and p.addresses]
+
+
+def _address(
+    switch: str, kind: Kind, name: str, thing: Gateway | Port, address: Fact[Address]
+) -> Iterator[Edit]:
+    """The address that an interface is to have, instead of those of its family that it has."""
+    if any(fact.value == address.value for fact in thing.addresses):
+        return
+    family = address.value.version
+    others = tuple(fact for fact in thing.addresses if fact.value.version != family)
+    yield Edit(switch, kind, name, "addresses", thing.addresses, (*others, address))
+
+
+def gateways_gone(device: Device, vid: int) -> Iterator[Edit]:
+    """A switch without a gateway in a VLAN."""
+    for name, gateway in gateways_in(device, vid):
+        yield Edit(device.name, Kind.GATEWAY, name, "", gateway, None)
+    for port in _subs(device):
+        if port.outer is not None and port.outer.value == vid:
+            yield Edit(device.name, Kind.PORT, port.name, "", port, None)
+
+
+def at_routers(fabric: Fabric, vid: int) -> Iterator[End]:
+    """The ports of switches at which routers have a sub-interface in a VLAN."""
+    for one in interfaces(fabric):
+        if one.tag != vid:
+            continue
+        for number in fabric.bridges[one.bridge].ports:
+            for far in fabric.wiring.around(fabric.bridge_ports[number].end):
+                if far.device != one.device and (far.device, "") in fabric.bridge_of:
+                    yield far
+
+
+def listing(fabric: Fabric, end: End, vid: int) -> Iterator[Edit]:
+    """A port that passes a VLAN tagged."""
+    resolved = fabric.ports[end]
+    attribute = {Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(resolved.mode)
+    now: VlanSet = getattr(resolved.completed, attribute) if attribute else VlanSet.all()
+    if attribute and vid not in now:
+        yield of_port(end.device, resolved.stated, attribute, now | VlanSet.of(vid))
+
+
+# --- a VLAN that belongs nowhere ------------------------------------------------------------------
+
+
+def port_without(fabric: Fabric, plan: Plan, end: End, vid: int) -> Iterator[Edit | End]:
+    """A port without a VLAN; the port itself where nothing says where else it belongs."""
+    resolved = fabric.ports[end]
+    port, one = resolved.stated, VlanSet.of(vid)
+    for attribute in ("allowed", "withheld", "tagged", "untagged", "forbidden", "prunable"):
+        fact: Fact[VlanSet | None] | None = getattr(port, attribute)
+        said = fact.value if fact is not None else None
+        if said is not None and vid in said and said != VlanSet.all():
+            yield of_port(end.device, port, attribute, said - one)
+    if port.voice_vlan is not None and port.voice_vlan.value == vid:
+        yield of_port(end.device, port, "voice_vlan", None)
+    stated = {
+        attribute: fact.value
+        for attribute in ("access_vlan", "native_vlan", "pvid", "primary", "secondary")
+        if (fact := getattr(port, attribute)) is not None
+    }
+    decides = {Mode.ACCESS: "access_vlan", Mode.TRUNK: "native_vlan", Mode.GENERAL: "pvid"}
+    unused = plan.says.practice.unused
+    for attribute, value in stated.items():
+        if value != vid:
+            continue
+        if attribute == "access_vlan" and unused is not None and unused.vlan not in (None, vid):
+            yield of_port(end.device, port, attribute, unused.vlan)
+            if unused.shut and resolved.mode is Mode.ACCESS and port.on:
+                yield of_port(end.device, port, "enabled", False)
+        elif decides.get(resolved.mode) != attribute and attribute not in ("primary", "secondary"):
+            # What decides nothing in the mode of the port goes, so that no trace is left.
+            yield Edit(end.device, Kind.PORT, port.name, attribute, getattr(port, attribute), None)
+        else:
+            yield end
