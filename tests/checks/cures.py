@@ -652,7 +652,7 @@ def _distribution(found: re.Match[str], finding: Finding) -> list[Edit]:
     return [edit]
 
 
-@reads(r"let (\S+) be a bystander|set the revision of (\S+) back")
+@reads(r"make (\S+) a bystander|set the revision of (\S+) back")
 def _follower(found: re.Match[str], finding: Finding) -> list[Edit]:
     def edit(campus: Campus) -> None:
         shared = campus.devices[found[1] or found[2]].distribution

@@ -504,8 +504,8 @@ def test_a_walk_with_a_case_of_everything() -> None:
         4094: "vlan-4094",
     }
     assert [gateway.origin.says for gateway in device.gateways] == [
-        "vlan-1 is taken to be in VLAN 1, since its name ends so",
-        "vlan-4094 is taken to be in VLAN 4094, since its name ends so",
+        "vlan-1 is taken to be in VLAN 1, because its name ends so",
+        "vlan-4094 is taken to be in VLAN 4094, because its name ends so",
     ]
     lines = MEAD.split("\n")
     assert sorted((lines[p.origin.line - 1].partition(" ")[0], p.says) for p in part.problems) == [

@@ -365,7 +365,7 @@ def _both_have(site: Site, joined: Joined, vid: int) -> bool:
             " cut off now"
         ),
         "missed": "; without {loss}, {ports} {are} cut off",
-        "idle": "; no single link or switch is missed for that, since others are spare",
+        "idle": "; no single link or switch is missed for that, because others are spare",
     },
     fix={
         "lists": "allow VLAN {missing} at {lacking}",
@@ -431,7 +431,7 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     example="core-1 port 3 is a trunk without a list",
     says={
         "stated": "{ends} {let} every VLAN through, by its list",
-        "unstated": "{ends} {let} every VLAN through, since no list is stated",
+        "unstated": "{ends} {let} every VLAN through, because no list is stated",
     },
     fix={
         "list": "state the list of the VLANs that are needed on the other side",

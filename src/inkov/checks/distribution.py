@@ -362,13 +362,13 @@ def distribution_not_carried(site: Site) -> Iterator[Found]:
         " ordinary one"
     ),
     cure=(
-        "let the switch stand by (or turn distribution off), or use a version that carries private"
-        " VLANs"
+        "make the switch a bystander (or turn distribution off), or use a version that carries"
+        " private VLANs"
     ),
     example="palm-1 follows in domain 'garden', and defines VLAN 31 as isolated",
     says="{name} is {value} in its domain, and has private VLANs {vids}",
     fix=(
-        "let {name} be a bystander, or use a version that carries private VLANs and say so in the"
+        "make {name} a bystander, or use a version that carries private VLANs and say so in the"
         " plan"
     ),
 )

@@ -37,7 +37,7 @@ def _of_vlans(site: Site) -> list[Interface]:
     "gateway-down",
     family=_FAMILY,
     severity=Severity.FAULT,
-    what="a gateway is down since its VLAN is not alive on its device",
+    what="a gateway is down because its VLAN is not alive on its device",
     why=(
         "an interface of a VLAN is up only while the VLAN is defined, active and has a live port"
         " there: all hosts of the subnet have lost their way out"

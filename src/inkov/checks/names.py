@@ -161,7 +161,7 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
     "vlan-by-side-effect",
     family=_FAMILY,
     severity=Severity.RISK,
-    what="a VLAN exists only since a port was put into it: nobody named it, and it leads nowhere",
+    what="a VLAN exists only because a port was put into it: nobody named it, and it leads nowhere",
     why=(
         "it is a slip of the finger more often than a plan: whoever is plugged in there is alone,"
         " and nothing complains"
@@ -170,7 +170,7 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
         "put the port into the VLAN that was meant, or define and name the VLAN where it is needed"
     ),
     example="palm-2 port 7 is in VLAN 240, which has no name and is on no other switch",
-    says="VLAN {vid} of {switch} has no name: it is there only since port {port} was put into it",
+    says="VLAN {vid} of {switch} has no name: it is there only because port {port} was put into it",
     fix=("is VLAN {vid} meant on {switch}? name it there, or move port {port} to the VLAN that is"),
 )
 def vlan_by_side_effect(site: Site) -> Iterator[Found]:

@@ -141,7 +141,7 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
     why="another release or another make has another default, and the link changes with it",
     cure="state at both ends that the port is a trunk and does not negotiate",
     example=(
-        "gate-1 port 1 states nothing, and became a trunk since core-1 asked and gate-1's make"
+        "gate-1 port 1 states nothing, and became a trunk because core-1 asked and gate-1's make"
         " answers by default"
     ),
     says="{ends} became {what} by negotiation, {negotiation} by the default of {whose}",

@@ -67,7 +67,9 @@ def mend(
     ] = None,
     as_planned: Annotated[
         bool,
-        typer.Option("--as-planned", help="Make true what the plan says of VLANs: on, gateways."),
+        typer.Option(
+            "--as-planned", help="Make true what the plan says: VLANs (on, gateways), uplinks."
+        ),
     ] = False,
     fail_on: Annotated[
         FailOn,
@@ -187,8 +189,8 @@ def _as_planned(session: Session, today: date) -> _Mending:
     goals, mended = mend_plan(campus, session.plan, today)
     if not (goals or mended.edits or mended.unmet):
         fail(
-            "the plan wants nothing that is otherwise, and places no VLAN: say `on` or `gateways`"
-            " of one"
+            "the plan wants nothing that is otherwise, and places nothing: say `on` or `gateways`"
+            " of a VLAN, or `uplinks`"
         )
     unmet = [goal for goal in goals if goal.says]
     return _Mending(

@@ -25,7 +25,7 @@ from typing import Any, NamedTuple
 from msgspec import Struct, field
 
 from inkov.campus import Campus, Fact, Origin
-from inkov.checks import Finding
+from inkov.checks import Finding, audit
 from inkov.edits import Edit, Kind, apply, difference
 from inkov.effects import Options, compare
 from inkov.effects.comparison import Comparison
@@ -36,14 +36,14 @@ from inkov.mend.causes import place_of
 from inkov.mend.meant import Meant
 from inkov.plan import Plan
 from inkov.progress import tell
-from inkov.vlanset import VlanSet
+from inkov.vlanset import VlanSet, bits
 from inkov.wiring import wire
 
 __all__ = ["OF_PAPER", "Mended", "Trier", "Unmet", "mend_findings", "together"]
 
 
 _ROUNDS = 3  # of mending what is found only then
-_MOST_LEFT_OUT = 12  # findings that are tried to be left out
+_MOST_LEFT_OUT = 40  # findings that are tried to be left out
 _TRIALS = 2400  # of that, over the number of switches
 OF_PAPER = ("sources-disagree", "odd-one-out", "switch-without-file")
 """Rules that find what has to differ until the edits are made, since another source says as it was;
@@ -144,23 +144,33 @@ def _but_one(trier: Trier, harmless: list[Finding], left: list[Finding]) -> list
 
 def _needed(trier: Trier, findings: list[Finding]) -> tuple[list[Finding], bool]:
     """The findings without those that the edits of the others cure as well: what two of them say
-    of one port or row may be one edit too many. And whether all of these were looked at.
+    of one port or row, or of one VLAN, may be one edit too many. And whether all of these were
+    looked at.
     """
-    at: dict[tuple[str, str | int | None], list[Finding]] = {}
-    for one in findings:
-        for where in dict.fromkeys((w.switch, w.port or w.vlan) for w in one.where):
-            at.setdefault(where, []).append(one)
-    together_at = [beside for beside in at.values() if len(beside) > 1]
-    doubtful = list({one.id: one for beside in together_at for one in beside}.values())
+    doubtful = _beside_others(findings)
     for one in doubtful[: trier.spare_trials]:
         fewer = [other for other in findings if other is not one]
         if (
-            len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
+            not trier.is_found(one, together(edit for other in fewer for edit in other.edits))
+            and len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
             and trier.tried(findings).gone <= trier.tried(fewer).gone
             and not trier.harm(fewer)
         ):
             findings = fewer
     return findings, len(doubtful) <= trier.spare_trials
+
+
+def _beside_others(findings: list[Finding]) -> list[Finding]:
+    """The findings that share a port or a row with others, and then those that share a VLAN."""
+    at: dict[tuple[str, str | int | None], list[Finding]] = {}
+    of_vlan: dict[int, list[Finding]] = {}
+    for one in findings:
+        for where in dict.fromkeys((w.switch, w.port or w.vlan) for w in one.where):
+            at.setdefault(where, []).append(one)
+        for vid in bits(one.vlans):
+            of_vlan.setdefault(vid, []).append(one)
+    groups = [beside for beside in (*at.values(), *of_vlan.values()) if len(beside) > 1]
+    return list({one.id: one for beside in groups for one in beside}.values())
 
 
 class Trier:
@@ -200,6 +210,14 @@ class Trier:
                 done = self.compared(edits)
             self._known[key] = _Tried(edits, done, rules)
         return self._known[key]
+
+    def is_found(self, finding: Finding, edits: list[Edit]) -> bool:
+        """Whether an audit finds it, or its like at one of its places, with some edits."""
+        places = {(one.switch, one.port) for one in finding.where}
+        return any(
+            one.rule == finding.rule and places & {(w.switch, w.port) for w in one.where}
+            for one in audit(self.resolved(edits), self.plan, today=self.today).findings
+        )
 
     def compared(
         self, edits: list[Edit], levels: tuple[Level, ...] = (Level.HONEST,)

@@ -161,7 +161,7 @@ class InterfaceReader:
                 says = f"interface-mode {config.interface_mode!r} is neither ACCESS nor TRUNK"
                 self.problem(pointer, says)
         elif config.trunk_vlans:
-            says = "interface-mode is not stated: taken as a trunk, since trunk-vlans is"
+            says = "interface-mode is not stated: taken as a trunk, because trunk-vlans is"
             stated = self.at(at)
             assumed = Origin(stated.file, pointer=stated.pointer, basis=Basis.ASSUMED, says=says)
             port.mode = Fact(Mode.TRUNK, assumed)

@@ -193,7 +193,7 @@ class _Sheet:
             )
 
     def _skip(self, key: str, value: str) -> None:
-        raise BadLine("left out, since the section's heading is not understood")
+        raise BadLine("left out, because the section's heading is not understood")
 
     def _open_vlans(self, switch: Device, heading: str) -> None:
         word, _, name = heading.partition(" ")

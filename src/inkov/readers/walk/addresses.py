@@ -90,7 +90,7 @@ class WalkAddresses:
             )
             self.problems.append(Problem(at, says))
             return
-        says = f"{name} is taken to be in VLAN {int(vid[0])}, since its name ends so"
+        says = f"{name} is taken to be in VLAN {int(vid[0])}, because its name ends so"
         origin = Origin(self.file, at.line, basis=Basis.ASSUMED, says=says)
         device.gateways.append(
             Gateway(int(vid[0]), origin, enabled=enabled, addresses=addresses, name=name)
