@@ -11,6 +11,10 @@ from html.parser import HTMLParser
 from pathlib import Path
 from typing import Any
 
+from inkov.forwarding import resolve
+from inkov.readers import load
+from inkov.survey.ports import PortRow, alike_rows, port_rows
+from inkov.wiring import wire
 from tests.chromium import CHROMIUM, Page
 from tests.conftest import DEMO, Inkov, need
 
@@ -130,3 +134,22 @@ def test_in_a_browser(inkov: Inkov, tmp_path: Path) -> None:
         paper = b64decode(page.call("Page.printToPDF", preferCSSPageSize=True)["data"])
         assert paper.startswith(b"%PDF-") and len(paper) > 20_000
         assert page.said == []
+
+
+def test_ports_that_are_alike_share_a_row() -> None:
+    """On a large campus: every port is in the row of one that does the same, and those that lead
+    nowhere are in few rows.
+    """
+    fabric = resolve(campus := load([GARDEN]).campus, wire(campus))
+    alone = {(row.switch, row.port): row for row in port_rows(fabric)}
+    groups = alike_rows(fabric)
+    names = [(row.switch, port) for row, ports in groups for port in ports]
+    assert sorted(names) == sorted(alone)
+
+    def does(row: PortRow) -> tuple[object, ...]:
+        return row.state, row.mode, row.arrives, row.untagged, row.tagged, row.behind
+
+    for row, ports in groups:
+        assert {does(alone[row.switch, port]) for port in ports} == {does(row)}
+    quiet = [(row.switch, *does(row)) for row, _ in groups if not row.behind]
+    assert len(set(quiet)) == len(quiet) < len(alone) / 2

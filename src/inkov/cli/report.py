@@ -16,8 +16,11 @@ from inkov.cli.session import Session, spare, start
 
 if TYPE_CHECKING:
     from inkov.campus import Origin
+    from inkov.forwarding import Fabric
+    from inkov.proofs.verdict import Verdict
     from inkov.render.grid import Grid
     from inkov.render.report import Excerpt, FileOf
+    from inkov.survey.vlans import VlanRow
 
 _MOST_ROWS = 10_000  # of a table
 _LOSSES_UP_TO = 200  # switches
@@ -37,17 +40,15 @@ def report(
 ) -> None:
     """One page to hand over, to people without a terminal."""
     from datetime import date
-    from hashlib import sha256
 
     from inkov import __version__
     from inkov.checks import audit as run
     from inkov.effects.aside import Aside
-    from inkov.proofs import prove
     from inkov.render.overview import overview_lines
     from inkov.render.report import Report, to_report
     from inkov.render.svg import to_svg
-    from inkov.render.text import to_json
     from inkov.survey.overview import overview
+    from inkov.survey.vlans import vlan_rows
 
     if os.path.splitext(output)[1].lower() not in (".html", ".htm"):
         fail(f"--output {output}: a report ends in .html")
@@ -56,15 +57,16 @@ def report(
     session = start(options, digests=True)
     spare(session.loaded, output)
     fabric, plan = session.fabric, session.plan
-    # What an audit finds is worked out beside, on a large campus.
-    today = date.today()
-    aside = Aside(lambda: run(fabric, plan, today=today), long=len(fabric.campus.devices) >= _MANY)
-    verdicts = prove(fabric, plan, unread=session.unread)
-    seen = overview(fabric, roles_of(session))
-    certificate = to_json(certificate_of(session, verdicts, None)).encode()
+    # What an audit finds and what is proved is worked out beside, on a large campus.
+    today, large = date.today(), len(fabric.campus.devices) >= _MANY
+    audit_aside = Aside(lambda: run(fabric, plan, today=today), long=large)
+    proofs_aside = Aside(lambda: _proved(session), long=large)
+    rows = vlan_rows(fabric)
+    seen = overview(fabric, roles_of(session), rows)
     drawing = "" if claims else to_svg(drawn(session), document=False)
-    tables = [] if claims else list(_tables(session))
-    audit = aside.result()
+    tables = [] if claims else list(_tables(session, rows))
+    verdicts, digest = proofs_aside.result()
+    audit = audit_aside.result()
     session.admit(audit.faults)
     missing = unread(session)
     person = f" by {by}" if by else ""
@@ -76,7 +78,7 @@ def report(
         audit,
         len(fabric.campus.devices),
         verdicts,
-        sha256(certificate).hexdigest(),
+        digest,
         tables,
         list(_files(session)),
         _sources(session),
@@ -88,7 +90,19 @@ def report(
     session.end()
 
 
-def _tables(session: Session) -> Iterator[tuple[str, list[Grid]]]:
+def _proved(session: Session) -> tuple[list[Verdict], str]:
+    """What the claims come to, and the digest of their certificate."""
+    from hashlib import sha256
+
+    from inkov.proofs import prove
+    from inkov.render.text import to_json
+
+    verdicts = prove(session.fabric, session.plan, unread=session.unread)
+    certificate = to_json(certificate_of(session, verdicts, None)).encode()
+    return verdicts, sha256(certificate).hexdigest()
+
+
+def _tables(session: Session, vlans: list[VlanRow]) -> Iterator[tuple[str, list[Grid]]]:
     """VLANs, ports, trunks, who reaches whom, the tree, and what losses do."""
     from inkov.forwarding.trees.active import are_stated
     from inkov.forwarding.trees.loss import Kind, all_losses
@@ -102,18 +116,16 @@ def _tables(session: Session) -> Iterator[tuple[str, list[Grid]]]:
     from inkov.survey.ports import port_rows
     from inkov.survey.trees import distinct_trees, tree_row
     from inkov.survey.trunks import trunk_rows
-    from inkov.survey.vlans import vlan_rows
     from inkov.survey.withstand import loss_rows
 
     fabric, locator = session.fabric, session.locator
-    yield "VLANs", [_limited(vlans_grid(vlan_rows(fabric), locator))]
+    yield "VLANs", [_limited(vlans_grid(vlans, locator))]
     wanted = session.plan.wanted(fabric.campus.devices)
     yield "Trunks", [_limited(trunks_grid(trunk_rows(fabric, None, wanted), locator))]
-    ports = port_rows(fabric)
-    grid = ports_grid(ports[:_MOST_ROWS], locator)  # the line of each has to be looked up
-    if len(ports) > _MOST_ROWS:
-        grid.notes.append(f"{len(ports) - _MOST_ROWS} more are left out here: see `inkov ports`.")
-    yield "Ports", [grid]
+    if sum(len(device.ports) for device in fabric.campus.devices.values()) > _MOST_ROWS:
+        yield "Ports (those that are alike together)", [_limited(_alike(fabric))]
+    else:
+        yield "Ports", [ports_grid(port_rows(fabric), locator)]
     small = len(fabric.campus.devices) <= _LOSSES_UP_TO
     if small:
         from inkov.levels import Level
@@ -128,6 +140,18 @@ def _tables(session: Session) -> Iterator[tuple[str, list[Grid]]]:
         losses = Losses(fabric, trees)
         found, counts = loss_rows(losses, all_losses(fabric, [Kind.LINK, Kind.SWITCH]))
         yield "What each loss does", [losses_grid(found, counts, [], locator)]
+
+
+def _alike(fabric: Fabric) -> Grid:
+    """The ports of a large campus, those of a switch that are alike in one row."""
+    from inkov.render.listings import ports_grid
+    from inkov.render.text import runs_in_words
+    from inkov.survey.ports import alike_rows
+
+    groups = alike_rows(fabric)
+    for row, names in groups:
+        row.port = runs_in_words(names, len(names))
+    return ports_grid([row for row, _ in groups])
 
 
 def _limited(grid: Grid) -> Grid:

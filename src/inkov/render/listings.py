@@ -235,7 +235,8 @@ def _breaks(rows: list[VlanRow], locator: Locator) -> Iterator[str]:
         yield f"{switches} cut off in VLAN {VlanSet.from_vids(vids)}: {says}"
 
 
-def ports_grid(rows: list[PortRow], locator: Locator) -> Grid:
+def ports_grid(rows: list[PortRow], locator: Locator | None = None) -> Grid:
+    """Ports, each with its line if there is a `locator`."""
     columns = [
         Column("Switch"),
         Column("Port", whole=True),
@@ -244,7 +245,7 @@ def ports_grid(rows: list[PortRow], locator: Locator) -> Grid:
         Column("Untagged"),
         Column("Tagged"),
         Column("Behind"),
-        Column("Said at", spare=True),
+        *([Column("Said at", spare=True)] if locator is not None else []),
     ]
     grid = Grid(columns, grouped=True)
     for row in rows:
@@ -258,7 +259,7 @@ def ports_grid(rows: list[PortRow], locator: Locator) -> Grid:
             untagged,
             tagged,
             row.behind,
-            brief(row.origin, locator),
+            *([brief(row.origin, locator)] if locator is not None else []),
             marked=(2,) if row.state == "off" else (),
         )
     return grid

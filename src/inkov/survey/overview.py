@@ -78,8 +78,8 @@ class Overview(Struct):
     second: list[str]
 
 
-def overview(fabric: Fabric, roles: Roles) -> Overview:
-    """What a campus is made of."""
+def overview(fabric: Fabric, roles: Roles, rows: list[VlanRow] | None = None) -> Overview:
+    """What a campus is made of. `rows` are those of all its VLANs, if they are known."""
     hosts = Counter(
         port.end.device
         for port in fabric.bridge_ports
@@ -92,7 +92,7 @@ def overview(fabric: Fabric, roles: Roles) -> Overview:
         for vid in routing[name]:
             gateways.setdefault(vid, []).append(name)
     serving = served_by_device(fabric)
-    rows = vlan_rows(fabric)
+    rows = vlan_rows(fabric) if rows is None else rows
     return Overview(
         len(fabric.campus.devices),
         sum(hosts.values()),

@@ -10,7 +10,7 @@ from inkov.forwarding import Fabric, Form, Resolved
 from inkov.vlanset import VlanSet, bits_to_text, union
 from inkov.wiring import End
 
-__all__ = ["Membership", "PortRow", "memberships", "port_rows"]
+__all__ = ["Membership", "PortRow", "alike_rows", "memberships", "port_rows"]
 
 
 class PortRow(Struct):
@@ -48,6 +48,31 @@ def port_rows(
             rows.append(_row(fabric, resolved, outside))
     rows.sort(key=lambda row: (natural(row.switch), natural(row.port)))
     return rows
+
+
+def alike_rows(fabric: Fabric) -> list[tuple[PortRow, list[str]]]:
+    """The ports in natural order, those of a switch that are alike as one: the row of the first,
+    and the names of all. What leads somewhere stands alone.
+    """
+    outside = {report.near: f"{report.far}:{report.far_port}" for report in fabric.wiring.outside}
+    found: list[tuple[PortRow, list[str]]] = []
+    for device in sorted(fabric.campus.devices.values(), key=lambda device: natural(device.name)):
+        alike: dict[object, list[str]] = {}
+        for name in sorted(device.ports, key=natural):
+            resolved = fabric.ports[End(device.name, name)]
+            view = resolved.view
+            does: object = (
+                *(resolved.up, resolved.mode, resolved.bundle),
+                *(view.form, view.pvid, view.untagged, view.emit),
+            )
+            if resolved.end in fabric.wiring.of or resolved.end in outside:
+                does = name
+            if not resolved.stated.implied:
+                alike.setdefault(does, []).append(name)
+        for names in alike.values():
+            first = fabric.ports[End(device.name, names[0])]
+            found.append((_row(fabric, first, outside), names))
+    return found
 
 
 def _row(fabric: Fabric, resolved: Resolved, outside: dict[End, str]) -> PortRow:

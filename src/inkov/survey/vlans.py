@@ -12,7 +12,7 @@ from inkov.forwarding.areas import areas, by_area
 from inkov.forwarding.domains import Domains, Island, breaks, domains, islands
 from inkov.forwarding.reasons import why_stopped
 from inkov.forwarding.serve import gateway_bits, member_ports, served_by_device
-from inkov.vlanset import VlanSet, bit, union
+from inkov.vlanset import VlanSet, bit, bits, union
 
 __all__ = ["VlanAt", "VlanBreak", "VlanRow", "vlan_rows"]
 
@@ -79,17 +79,13 @@ def vlan_rows(
     connected = domains(fabric)
     parts = dict(islands(fabric, connected))
     area = areas(fabric)
+    at = _places(devices, members, gateways)
     rows = []
     for vid in VlanSet(mask):
-        row = VlanRow(vid)
-        for device in devices:
-            ports = members.get((device.name, vid), 0)
-            gateway = bool(gateways.get(device.name, 0) >> vid & 1)
-            if device.row(vid) is None and not ports and not gateway:
-                row.absent.append(device.name)
-            else:
-                row.at.append(_at(device, vid, ports, gateway))
-                row.ports += ports
+        row = VlanRow(vid, at=at.get(vid, []))
+        there = {one.switch for one in row.at}
+        row.absent = [device.name for device in devices if device.name not in there]
+        row.ports = sum(one.ports for one in row.at)
         named = [at.name for at in row.at if at.name]
         row.names = sorted(set(named), key=lambda name: (-named.count(name), natural(name)))
         for own in by_area(fabric, area, parts.get(vid, [])).values():
@@ -100,6 +96,26 @@ def vlan_rows(
         row.areas = row.areas if len(row.areas) > 1 else []
         rows.append(row)
     return rows
+
+
+def _places(
+    devices: list[Device], members: dict[tuple[str, int], int], gateways: dict[str, int]
+) -> dict[int, list[VlanAt]]:
+    """VLAN -> the switches that define it, or have members of it or a gateway in it."""
+    with_members: dict[str, int] = {}
+    for (name, vid), ports in members.items():
+        if ports:
+            with_members[name] = with_members.get(name, 0) | bit(vid)
+    found: dict[int, list[VlanAt]] = {}
+    for device in devices:
+        own = gateways.get(device.name, 0)
+        there = (
+            own | with_members.get(device.name, 0) | union(bit(vid) for vid in device.vlans or ())
+        )
+        for vid in bits(there):
+            ports = members.get((device.name, vid), 0)
+            found.setdefault(vid, []).append(_at(device, vid, ports, bool(own >> vid & 1)))
+    return found
 
 
 def _at(device: Device, vid: int, ports: int, gateway: bool) -> VlanAt:
