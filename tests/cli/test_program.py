@@ -93,6 +93,19 @@ def test_listings_say_what_matters(inkov: Inkov, garden: Path) -> None:
     trunks = inkov("trunks", garden, "-f", "json").json["trunks"]
     joined = [t["translated"] for t in trunks if t["b"] and t["b"]["switch"] == "pond-1"]
     assert joined == [[["90", "40", "both"]]]
+    # Of one VLAN: where it crosses, where one end lacks it, where it is another at the far end.
+    of_60 = inkov("trunks", garden, "--vlan", "60", "-f", "json").json["trunks"]
+    assert {text for t in of_60 for text in (t["shared"], t["needed"], t["missing"])} <= {
+        *("60", "none", "")
+    }
+    said_60 = [
+        t for t in trunks if any("60" in e["stated"].split(",") for e in (t["a"], t["b"]) if e)
+    ]
+    assert len(said_60) > 5
+    told = {(t["a"]["switch"], t["a"]["port"]) for t in of_60}
+    assert {(t["a"]["switch"], t["a"]["port"]) for t in said_60} <= told
+    of_40 = inkov("trunks", garden, "--vlan", "40", "-f", "json").json["trunks"]
+    assert [["90", "40", "both"]] in [t["translated"] for t in of_40]
     links = inkov("links", garden, "--switch", "pond-1", "-f", "json").json["links"]
     assert [(link["kind"], link["a"], link["b"]) for link in links] == [
         ("link", "core-1:port-6", "pond-1:port-24"),
@@ -169,6 +182,8 @@ def test_fail_on_looks_at_the_severity(inkov: Inkov, garden: Path) -> None:
             "5000 is not a VLAN number (1 to 4094)\n  10,5000\n     ^^^^",
         ),
         (["vlans", "garden", "--format", "xml"], "Invalid value for '--format'"),
+        (["vlans", "garden", "--format", "jsn"], "'html'; did you mean json"),
+        (["vlans", "garden", "--format", "jsn"], "'--format' / '-f': 'jsn' is not one of"),
         (
             ["audit", "garden", "--output", "no/where.json"],
             "cannot write no/where.json: no such file or directory",

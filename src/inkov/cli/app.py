@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import gc
 import os
+import re
 import sys
 from collections.abc import Callable
 from functools import wraps
@@ -44,7 +45,7 @@ from inkov.cli import (
     withstand,
 )
 from inkov.cli.exits import INTERRUPTED, PIPE_CLOSED, UNUSABLE
-from inkov.cli.says import fail, let_go, say, unwritable
+from inkov.cli.says import complain, fail, let_go, nearest, say, unwritable
 from inkov.cli.streams import Closed, interruptible
 
 app = typer.Typer(
@@ -114,7 +115,7 @@ COMMANDS: tuple[tuple[Callable[..., None], str], ...] = (
     (vlans.vlans, "inkov vlans garden --vlan 10,20-30"),
     (ports.ports, "inkov ports garden --switch gate-1"),
     (links.links, "inkov links garden"),
-    (trunks.trunks, "inkov trunks garden --because gate-1:24"),
+    (trunks.trunks, "inkov trunks garden --vlan 60"),
     (tree.tree, "inkov tree garden --switch gate-1"),
     (draw.draw, "inkov draw garden --vlan 60 -o garden.svg"),
     (report.report, "inkov report garden -o garden.html --by Rosemary"),
@@ -172,7 +173,31 @@ def main() -> None:
 
         completion_init()
     try:
-        app(prog_name="inkov")
+        sys.exit(app(prog_name="inkov", standalone_mode=False))
     except OSError as error:  # help, or the version, on a full disk
         unwritable(error)
         sys.exit(UNUSABLE)
+    except typer.Abort:
+        complain("interrupted")
+        sys.exit(INTERRUPTED)
+    except Exception as error:
+        if not hasattr(error, "show"):
+            raise
+        # A command line that is wrong: what is, and what may be meant.
+        error.message = _plainly(getattr(error, "message", ""))  # type: ignore[attr-defined]
+        error.show()
+        sys.exit(getattr(error, "exit_code", UNUSABLE))
+
+
+_CHOICES = re.compile(r"'([^']*)' is not one of ('.*')")
+
+
+def _plainly(says: str) -> str:
+    """What is wrong with a command line, without the words of the libraries that found it, and
+    with the nearest of what could stand there.
+    """
+    says = says.removeprefix("Value error, ")
+    choices = _CHOICES.search(says)
+    if choices is None:
+        return says
+    return says.rstrip(".") + nearest(choices[1], re.findall(r"'([^']*)'", choices[2]))

@@ -1,15 +1,23 @@
 from __future__ import annotations
 
 from inkov.cli.explain import explain
-from inkov.cli.options import BecauseOption, ListingOptions, NowOption, SwitchOption, shared
+from inkov.cli.options import (
+    BecauseOption,
+    ListingOptions,
+    NowOption,
+    SwitchOption,
+    VlanOption,
+    shared,
+)
 from inkov.cli.says import alone, one_of_outcomes
-from inkov.cli.session import start
+from inkov.cli.session import start, vlan_list
 
 
 @shared
 def trunks(
     options: ListingOptions,
     switch: SwitchOption = None,
+    vlan: VlanOption = None,
     because: BecauseOption = None,
     now: NowOption = False,
 ) -> None:
@@ -19,14 +27,14 @@ def trunks(
     from inkov.survey.trunks import trunk_rows
 
     if because is not None:
-        alone("--because", {"--switch": switch})
+        alone("--because", {"--switch": switch, "--vlan": vlan})
+    vids = vlan_list(vlan)
     session = start(options, now=now)
     if because is not None:
         explain(session, because, options.out)
         return
-    rows = trunk_rows(
-        session.fabric, session.switch(switch), session.plan.wanted(session.loaded.campus.devices)
-    )
+    wanted = session.plan.wanted(session.loaded.campus.devices)
+    rows = trunk_rows(session.fabric, session.switch(switch), wanted, vids)
     locator = session.locator
     options.out.show(listing("trunks", rows, lambda: trunks_grid(rows, locator), locator))
     one_of_outcomes(session.now)

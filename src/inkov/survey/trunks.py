@@ -14,7 +14,7 @@ from inkov.forwarding.needed import needed, unneeded
 from inkov.forwarding.negotiation import negotiates
 from inkov.forwarding.outlets import passes
 from inkov.forwarding.reach import owned_tags
-from inkov.vlanset import bits_to_text
+from inkov.vlanset import ALL_BITS, VlanSet, bits_to_text
 from inkov.wiring import End
 
 __all__ = ["TAGGED", "TrunkEnd", "TrunkRow", "trunk_rows"]
@@ -40,6 +40,11 @@ class TrunkEnd(Struct):
     live: str
     origin: Origin
 
+    @property
+    def is_about(self) -> bool:
+        """Whether its lists name any VLAN."""
+        return (self.stated, self.live) != ("none", "none")
+
 
 class TrunkRow(Struct):
     """A trunk: `b` is None where nobody known is at the far end; `up` is false if an end is shut.
@@ -63,10 +68,16 @@ class TrunkRow(Struct):
 
 
 def trunk_rows(
-    fabric: Fabric, switch: str | None = None, wanted: Mapping[str, int] | None = None
+    fabric: Fabric,
+    switch: str | None = None,
+    wanted: Mapping[str, int] | None = None,
+    vlans: VlanSet | None = None,
 ) -> list[TrunkRow]:
-    """The links with a tagged end, then tagged ports with nobody known behind them."""
-    rows = []
+    """The links with a tagged end, then tagged ports with nobody known behind them. With `vlans`,
+    those that have to do with any of these, and of their lists these alone.
+    """
+    rows: list[TrunkRow] = []
+    mask = ALL_BITS if vlans is None else vlans.bits
     needs = needed(fabric, wanted)
     for number, link in enumerate(fabric.wiring.links):
         a, b = fabric.ports[link.a], fabric.ports[link.b]
@@ -76,28 +87,40 @@ def trunk_rows(
             continue
         there, back = _crosses(fabric, number, link.a), _crosses(fabric, number, link.b)
         both = there[0] & back[0]
-        only = bits_to_text(there[0] & ~both), bits_to_text(back[0] & ~both)
+        only = bits_to_text(there[0] & ~both & mask), bits_to_text(back[0] & ~both & mask)
         ways: dict[tuple[str, str], str] = dict.fromkeys(there[1], "a to b")
         for leaves, arrives in back[1]:
             ways[arrives, leaves] = "both" if (arrives, leaves) in ways else "b to a"
         natives = [end.native for end in (a, b) if end.effective_mode is Mode.TRUNK and end.native]
+        ends = _end(fabric, a, mask), _end(fabric, b, mask)
+        if vlans is not None:
+            ways = {pair: way for pair, way in ways.items() if _has_any(pair, mask)}
+            about = (both | needs[number]) & mask or ways or any(one.is_about for one in ends)
+            if not about:
+                continue
         rows.append(
             TrunkRow(
-                _end(fabric, a),
-                _end(fabric, b),
+                *ends,
                 fabric.link_up[number],
-                bits_to_text(both),
+                bits_to_text(both & mask),
                 *only,
                 [(*pair, way) for pair, way in ways.items()],
-                bits_to_text(needs[number]),
-                bits_to_text(unneeded(both, needs[number], natives)),
-                bits_to_text(needs[number] & ~both),
+                bits_to_text(needs[number] & mask),
+                bits_to_text(unneeded(both, needs[number], natives) & mask),
+                bits_to_text(needs[number] & ~both & mask),
             )
         )
     for end, resolved in fabric.ports.items():
         if _is_trunk(resolved) and end not in fabric.wiring.of and (switch in (None, end.device)):
-            rows.append(TrunkRow(_end(fabric, resolved), None, True, ""))
+            own = _end(fabric, resolved, mask)
+            if vlans is None or own.is_about:
+                rows.append(TrunkRow(own, None, True, ""))
     return rows
+
+
+def _has_any(pair: tuple[str, str], mask: int) -> bool:
+    """Whether a translation has to do with any of some VLANs."""
+    return any(VlanSet.parse(vids).bits & mask for vids in pair)
 
 
 def _is_trunk(resolved: Resolved) -> bool:
@@ -147,7 +170,7 @@ def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
     return str(mode.origin.basis), mode.origin
 
 
-def _end(fabric: Fabric, resolved: Resolved) -> TrunkEnd:
+def _end(fabric: Fabric, resolved: Resolved, mask: int) -> TrunkEnd:
     how, origin = how_it_came(fabric, resolved)
     view = resolved.view
     native = "none"
@@ -158,14 +181,14 @@ def _end(fabric: Fabric, resolved: Resolved) -> TrunkEnd:
             if vid is None
             else f"{vid}" + (" tagged" if resolved.completed.native_tagged else "")
         )
-        stated = str(resolved.completed.allowed)
+        stated = bits_to_text(resolved.completed.allowed.bits & mask)
     else:
         native = str(view.pvid or "none")
-        stated = bits_to_text(resolved.free.emit)
-    live, mode = bits_to_text(view.emit), str(resolved.effective_mode)
+        stated = bits_to_text(resolved.free.emit & mask)
+    live, mode = bits_to_text(view.emit & mask), str(resolved.effective_mode)
     tags = owned_tags(fabric, resolved.end)
     if tags and resolved.mode is Mode.ROUTED:  # what it passes are its sub-interfaces' tags
-        native, stated, mode = "none", bits_to_text(tags), TAGGED
+        native, stated, mode = "none", bits_to_text(tags & mask), TAGGED
         live = stated
     return TrunkEnd(
         resolved.end.device,
