@@ -414,7 +414,7 @@ def test_a_closed_pipe_and_an_interrupt_end_quietly(garden: Path) -> None:
             "an error that the device answered, no configuration: no such user",
         ),
         ("push.json", '{"notification": {"update": []}}', "a gNMI notification"),
-        ("idle.sheet", "inkov sheet 1\nswitch: idle\n", "idle has not one port"),
+        ("idle.sheet", "inkov sheet 1\nswitch: idle\n", "idle has no ports"),
     ],
 )
 def test_a_file_that_is_no_configuration_is_a_problem_of_the_run(

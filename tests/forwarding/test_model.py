@@ -603,7 +603,7 @@ def test_fm_5_1_and_fm_5_2_routed_interfaces_up_and_down() -> None:
         "r": "",
         "VLAN 31": "it is shut",
         "VLAN 20": "no port of a that is up carries VLAN 20",
-        "VLAN 77": "VLAN 77 is not defined or suspended on a",
+        "VLAN 77": "VLAN 77 is not defined on a",
     }
 
 

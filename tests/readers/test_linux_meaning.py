@@ -510,7 +510,7 @@ Name=br0
         (5, "VLANFiltering=maybe is not understood; it is left out"),
         (6, "DefaultPVID=0 is not understood; it is left out"),
         (7, "Priority=high is not understood; it is left out"),
-        (0, "owls has not one port: its configuration may be incomplete"),
+        (0, "owls has no ports: its configuration may be incomplete"),
     ]
 
 

@@ -179,7 +179,8 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
         if not gateway.on:
             why = "it is shut"
         elif not fabric.bridges[bridge].live >> gateway.vid & 1:
-            why = f"VLAN {gateway.vid} is not defined or suspended on {device.name}"
+            state = "suspended" if device.row(gateway.vid) is not None else "not defined"
+            why = f"VLAN {gateway.vid} is {state} on {device.name}"
         elif not live(bridge, hears):
             why = f"no port of {device.name} that is up carries VLAN {gateway.vid}"
         vrf = gateway.vrf.value if gateway.vrf is not None else ""

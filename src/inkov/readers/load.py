@@ -260,7 +260,7 @@ class _Loading:
         campus = assemble(self.parts, self.problems, formats)
         for device in campus.devices.values():
             if not device.ports:
-                says = f"{device.name} has not one port: its configuration may be incomplete"
+                says = f"{device.name} has no ports: its configuration may be incomplete"
                 campus.problems.append(Problem(device.origin, says, "collect it again"))
         joined = {file: part.joined for file, part in self.parts if part.joined}
         second = {device.origin.file for device in campus.others}

@@ -48,7 +48,7 @@ def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
                 problems.append(
                     Problem(
                         make.origin,
-                        f"{key!r} is no key of a port",
+                        f"{key!r} is not a key of a port",
                         f"one of: {', '.join(PORT_KEYS)}",
                     )
                 )

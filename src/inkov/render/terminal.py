@@ -182,13 +182,16 @@ def _widest(grid: Grid, at: int) -> int:
 
 
 def _block(grid: Grid, number: int, row: list[str]) -> list[RenderableType]:
-    text = Text()
-    for at, (column, cell) in enumerate(zip(grid.columns[2:], row[2:], strict=True), 2):
-        if cell:
-            text.append("   " if text else "")
-            text.append(f"{column.name.lower()} ", style=_NOTE)
-            text.append(_COMMA.sub(", ", cell), style=_MARK if (number, at) in grid.marks else "")
-    return [Text("  ".join(row[:2]), style=_HEAD), Padding(text, (0, 0, 0, 4), expand=False)]
+    """A row below its name (of a link both ends): what else it has, a line for each column."""
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(style=_NOTE, no_wrap=True)
+    table.add_column(overflow="fold")
+    named = 2 if grid.columns[1].whole else 1
+    for at, (column, cell) in enumerate(zip(grid.columns, row, strict=True)):
+        if cell and at >= named:
+            style = _MARK if (number, at) in grid.marks else ""
+            table.add_row(column.name, Text(_COMMA.sub(", ", cell), style=style))
+    return [Text("  ".join(row[:named]), style=_HEAD), Padding(table, (0, 0, 0, 4), expand=False)]
 
 
 def indented(text: str, by: int, style: str = "") -> Padding:

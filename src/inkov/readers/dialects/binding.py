@@ -146,7 +146,7 @@ def _switched(template: Template, word: str, read: Callable[[str], Any], lists: 
             return read(pair[says])
         except ValueError:
             continue
-    raise BadLine("yes or no is no value here")
+    raise BadLine("yes or no cannot be said here")
 
 
 def _port(template: Template, captured: Mapping[str, Captured], lists: Lists) -> str:
