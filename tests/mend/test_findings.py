@@ -229,7 +229,8 @@ def test_a_leak_is_no_excuse_for_a_gateway_that_is_lost(tmp_path: Path) -> None:
     port = campus.devices["b"].ports["9"]
     edits = [of_port("b", port, "allowed", VlanSet.of(10, 20, 99))]
     trier = Trier(campus, Plan(), TODAY)
-    meant = Meant([1 << 10 | 1 << 20], (), lambda: trier.fabric, lambda: trier.resolved(edits))
+    leak = 1 << 10 | 1 << 20
+    meant = Meant([(leak, leak)], (), lambda: trier.fabric, lambda: trier.resolved(edits))
     assert "cut off" in trier.harm_of(edits, findings=False, meant=meant)
 
 
@@ -253,7 +254,8 @@ def test_a_leak_is_no_excuse_for_a_transit_that_is_lost(tmp_path: Path) -> None:
 
     def harm(of_a: VlanSet) -> str:
         edits = [of_port("a", campus.devices["a"].ports["9"], "allowed", of_a)]
-        meant = Meant([1 << 10 | 1 << 30], (), lambda: trier.fabric, lambda: trier.resolved(edits))
+        leak = 1 << 10 | 1 << 30
+        meant = Meant([(leak, leak)], (), lambda: trier.fabric, lambda: trier.resolved(edits))
         return trier.harm_of(edits, findings=False, meant=meant)
 
     assert "cut off" in harm(VlanSet.of(10, 30))

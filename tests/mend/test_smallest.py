@@ -1,5 +1,5 @@
-"""What is proposed for tickets and findings, held against every set of edits: fewer edits than
-proposed never do.
+"""What is proposed for tickets, findings and claims, held against every set of edits: fewer edits
+than proposed never do.
 """
 
 from __future__ import annotations
@@ -9,16 +9,21 @@ import random
 from collections.abc import Iterable
 from datetime import date
 from itertools import combinations
+from typing import NamedTuple
 
 from inkov.campus import Campus, Fact, Host, Origin, Vlan
-from inkov.checks import Finding, audit
+from inkov.checks import Finding, Severity, audit
 from inkov.edits import Edit, Kind, apply
+from inkov.edits.make import of_port
 from inkov.forwarding import resolve
+from inkov.levels import Outcome
+from inkov.mend.claims import mend_claim
 from inkov.mend.findings import mend_findings
 from inkov.mend.tickets import Ticket, judged
-from inkov.plan import Plan
+from inkov.plan import Claim, Plan
+from inkov.proofs.prove import Prover
 from inkov.vlanset import VlanSet, bits
-from inkov.wiring import wire
+from inkov.wiring import End, wire
 from tests.checks.test_cures import reach_of
 from tests.forwarding.trees.test_losses import plain_campus
 
@@ -159,3 +164,93 @@ def test_no_fewer_edits_mend_findings() -> None:
                     then = Findings(apply(campus, edits))
                     assert not before.are_mended(goals, then), (number, mended.edits, edits)
     assert sum(count for size, count in sizes.items() if size > 1) > CAMPUSES / 5, sizes
+
+
+# --- claims ---------------------------------------------------------------------------------------
+
+APART = Claim(isolate=["vlan 10", "vlan 20"])
+
+
+def leaky(rng: random.Random) -> Campus:
+    """A campus on which some links turn VLANs into others: their native VLANs differ."""
+    campus = plain_campus(rng)
+    while len(campus.devices) > 5:
+        campus = plain_campus(rng)
+    for cable in rng.sample(campus.cables, min(len(campus.cables), rng.randint(1, 3))):
+        ends = (cable.device, cable.port), (cable.far_device, cable.far_port)
+        for (switch, name), vid in zip(ends, rng.sample([10, 20, 30], 2), strict=True):
+            port = campus.devices[switch].ports[name]
+            assert port.allowed is not None
+            port.native_vlan = Fact(vid, Origin())
+            port.allowed = Fact(port.allowed.value | VlanSet.of(vid), Origin())
+    return campus
+
+
+def every_alignment(campus: Campus) -> list[Edit]:
+    """One end of a link with the native VLAN of the other, where they differ."""
+    pool = []
+    for cable in campus.cables:
+        ends = (cable.device, cable.port), (cable.far_device, cable.far_port)
+        ports = [campus.devices[switch].ports[name] for switch, name in ends]
+        natives = [port.native_vlan.value if port.native_vlan else None for port in ports]
+        if natives[0] != natives[1]:
+            pool.append(of_port(ends[0][0], ports[0], "native_vlan", natives[1]))
+            pool.append(of_port(ends[1][0], ports[1], "native_vlan", natives[0]))
+    return pool
+
+
+class Kept(NamedTuple):
+    """What is to stay: who hears whom in his own VLAN, and who does not in another one."""
+
+    within: dict[End, set[tuple[str, str, int, bool]]]
+    across: dict[End, set[tuple[str, str, int, bool]]]
+    faults: set[tuple[str, str | None, str | None, int]]
+
+    @classmethod
+    def of(cls, campus: Campus) -> Kept:
+        fabric = resolve(campus, wire(campus))
+        heard = reach_of(fabric)
+        own = {end: int(end.port[1:]) for end in heard}
+        found = audit(fabric, Plan(), today=TODAY).findings
+        return cls(
+            {end: {ear for ear in ears if ear[2] == own[end]} for end, ears in heard.items()},
+            {end: {ear for ear in ears if ear[2] != own[end]} for end, ears in heard.items()},
+            wrong(one for one in found if one.severity.rank <= Severity.FAULT.rank),
+        )
+
+    def is_kept(self, then: Kept) -> bool:
+        return (
+            all(ears <= then.within[end] for end, ears in self.within.items())
+            and all(ears <= self.across[end] for end, ears in then.across.items())
+            and then.faults <= self.faults
+        )
+
+
+def test_a_claim_holds_with_one_edit_if_one_does() -> None:
+    mended = broken_ones = with_one = 0
+    plan = Plan()
+    plan.says.claims.append(APART)
+
+    def holds(campus: Campus) -> bool:
+        fabric = resolve(campus, wire(campus))
+        return Prover(fabric, plan).judge(APART).verdict == Outcome.HOLDS
+
+    for number in range(CAMPUSES):
+        campus = leaky(random.Random(f"claims {number}"))
+        if holds(campus):
+            continue
+        broken_ones += 1
+        before = Kept.of(campus)
+        one_does = any(
+            holds(then := apply(campus, [edit])) and before.is_kept(Kept.of(then))
+            for edit in every_alignment(campus)
+        )
+        goal, _ = mend_claim(resolve(campus, wire(campus)), plan, APART, TODAY)
+        assert bool(goal.edits) != bool(goal.says), number
+        if goal.edits:
+            mended += 1
+            after = apply(campus, goal.edits)
+            assert holds(after) and before.is_kept(Kept.of(after)), (number, goal.edits)
+        assert not one_does or (len(goal.edits) == 1 and goal.smallest), (number, goal.says)
+        with_one += one_does
+    assert with_one > 5 and mended > 0.7 * broken_ones

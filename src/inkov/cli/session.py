@@ -235,7 +235,10 @@ def _add_intended(campus: Campus, plan: Plan) -> None:
         device = campus.devices.get(host.device)
         if device is not None and host.port not in device.ports:
             near = nearest(host.port, device.ports)
-            says = f"host {host.name!r} is at port {host.port!r}, which {host.device} does not have{near}"
+            says = (
+                f"host {host.name!r} is at port {host.port!r}, which {host.device} does not"
+                f" have{near}"
+            )
             campus.problems.append(Problem(host.origin, says, "correct the name of the port"))
     campus.problems += plan.problems
     campus.problems += shape(campus, plan.says.platforms)

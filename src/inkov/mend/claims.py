@@ -36,7 +36,9 @@ from inkov.proofs.seats import ClaimNames
 
 __all__ = ["HOLDS", "Claimed", "mend_claim"]
 
-_MOST_CUTS = 8  # that are tried on the whole campus
+_MOST_CUTS = 40  # that are tried on the whole campus, if it is small
+_FEWEST_CUTS = 8  # on a large one
+_CUTS = 1500  # over the number of switches
 HOLDS = "it holds"
 _NONE = "no edits that are known make it hold"
 
@@ -61,8 +63,10 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
         return goal, Mended()
     cuts = Cuts(fabric, plan, claim, before) if _is_forbidding(claim) else None
     if cuts is not None:
+        spare = _CUTS // max(len(fabric.campus.devices), 1)
+        most = min(_MOST_CUTS, max(_FEWEST_CUTS, spare))
         found: Iterable[list[Edit]] = chain(
-            islice(cuts.smallest(), _MOST_CUTS), (edits for edits in [cuts.one_by_one()] if edits)
+            islice(cuts.smallest(), most), (edits for edits in [cuts.one_by_one()] if edits)
         )
     else:
         edits = _edits(fabric, plan, claim)
@@ -94,6 +98,8 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
             part, findings=False, meant=cuts.meant(partial(trier.resolved, part)) if cuts else None
         )
         return goal, mended
+    if before.verdict == Outcome.UNDECIDED and goal.says == _NONE:
+        goal.says = f"{_NONE}; it is undecided: {before.because}"
     if cuts is not None and cuts.left is not None:
         goal.says = f"no harmless edit that is known ends this: {cuts.left.because}"
     return goal, Mended()

@@ -7,6 +7,7 @@ are proposed along it: what an audit proposes for the ports that it passes; wher
 the VLAN is taken off the lists, or the native VLAN becomes that of the other end; where it comes in
 or goes out, a host port decides by itself no more, and lets nobody register VLANs. Each proposal is
 tried, and the claim judged again. If another way is left, proposals along that one are added.
+Where no way is settled (FM 3.10), they are made wherever frames get into another VLAN.
 
 Two searches use this. `smallest` tries sets of edits in the order of their size, so the first that
 does is the smallest that these proposals lead to. Which of several does no harm is found out by
@@ -32,8 +33,9 @@ from inkov.mend.meant import Meant
 from inkov.mend.trial import trial
 from inkov.plan import Claim, Plan
 from inkov.proofs.prove import Prover
+from inkov.proofs.seats import ClaimNames, Unknown
 from inkov.proofs.verdict import Verdict
-from inkov.vlanset import VlanSet, bit, union
+from inkov.vlanset import VlanSet, bit, bits, union
 from inkov.wiring import End, wire
 
 __all__ = ["Cuts"]
@@ -53,6 +55,8 @@ class Cuts:
         self.broken = broken
         self.joined: list[int] = [_vlans_on(broken)]
         """The VLANs of each leak that was met, as masks."""
+        self.apart = _sides(fabric, plan, claim)
+        """The VLANs of those that are to be apart, as masks."""
         self.sure = True
         """Whether fewer edits than those found last do not do."""
         self.left: Verdict | None = None
@@ -67,7 +71,8 @@ class Cuts:
 
     def meant(self, after: Callable[[], Fabric]) -> Meant:
         """What edits that end the leaks are for."""
-        return Meant(self.joined, (), lambda: self.fabric, after)
+        leaks = zip(self.joined, self.joined, strict=True)
+        return Meant([*self.apart, *leaks], (), lambda: self.fabric, after)
 
     # --- searches ---
 
@@ -95,7 +100,7 @@ class Cuts:
             tried, verdict = self._with(edits)
             if verdict.verdict == Outcome.HOLDS:
                 yield edits
-            elif verdict.verdict == Outcome.BROKEN:
+            else:
                 propose(tried, verdict, edits)
 
     def one_by_one(self) -> list[Edit]:
@@ -159,10 +164,7 @@ class Cuts:
         """
         cures: dict[str, list[Edit]] = {}
         others: list[list[Edit]] = []
-        for step in verdict.witness:
-            end = End(step.switch, step.port)
-            if end not in fabric.ports:
-                continue
+        for end, vlan in _ends_along(fabric, verdict):
             own = fabric.ports[fabric.end_of(*end)]
             fars = fabric.wiring.around(own.end)
             for at in (own.end, *fars):
@@ -172,11 +174,43 @@ class Cuts:
             if not fars:
                 others += _at_host(own)
             for far in fars:
-                if far in fabric.ports and step.vlan:
+                if far in fabric.ports and vlan:
                     native = self.plan.says.practice.native
-                    others += _on_link(own, fabric.ports[far], step.vlan, native)
+                    others += _on_link(own, fabric.ports[far], vlan, native)
         yield from sorted(cures.values(), key=_size)
         yield from sorted(others, key=_size)
+
+
+def _sides(fabric: Fabric, plan: Plan, claim: Claim) -> list[tuple[int, int]]:
+    """The VLANs of each two members that are to be apart, as masks."""
+    names = ClaimNames(fabric, plan)
+
+    def vlans(members: Iterable[str]) -> int:
+        return union(bit(seat.vid) for seat in names.any_of(members, claim.level)) & ~1
+
+    try:
+        own = [(name, vlans([name])) for name in claim.isolate or ()]
+        if claim.from_ is not None:
+            others = vlans(claim.from_) & ~vlans(claim.except_ or ())
+            return [(mask, others & ~mask) for _, mask in own]
+        return [(mask, union(m for n, m in own if n != name) & ~mask) for name, mask in own]
+    except Unknown:
+        return []
+
+
+def _ends_along(fabric: Fabric, verdict: Verdict) -> Iterator[tuple[End, int | None]]:
+    """The ports on the way of a frame, each with its VLAN there. Where no way is settled, the ends
+    at which frames get into another VLAN.
+    """
+    for step in verdict.witness:
+        end = End(step.switch, step.port)
+        if end in fabric.ports:
+            yield end, step.vlan
+    if not verdict.witness:
+        for port in fabric.bridge_ports:
+            for crossing in fabric.crossings.get(port.number, ()):
+                for translation in crossing.translations:
+                    yield port.end, min(bits(translation.leaves), default=None)
 
 
 def _vlans_on(verdict: Verdict) -> int:

@@ -1,7 +1,8 @@
 """What a cure takes away since that is what it is for: no harm, but told.
 
 - *The end of a leak.* Two VLANs that a mistake joined are apart. Whoever reached the other one by
-  frames does so no more; nor what he got to by the routers of the other one. The latter is meant
+  frames does so no more; nor does a third VLAN that another leak keeps joined with one of the two;
+  nor who got on by the routers of the other one. The latter is meant
   only where both sides have, afterwards, what their VLAN has: its gateway, if it has one anywhere;
   and where these gateways know each other no less than they did without the leak.
 - *A private VLAN made whole.* Its primary VLAN and its secondaries hear each other as their kinds
@@ -22,9 +23,10 @@ from inkov.edits import Kind
 from inkov.effects import Effect
 from inkov.forwarding import Fabric
 from inkov.forwarding.domains import Domains, domains
+from inkov.forwarding.reach import Sending, flood
 from inkov.forwarding.stations import Interface, bridge_ports_at, interfaces
-from inkov.levels import Layer
-from inkov.vlanset import bit, union
+from inkov.levels import Layer, Level
+from inkov.vlanset import bit, bits, union
 from inkov.wiring import End
 
 __all__ = ["Meant"]
@@ -40,20 +42,20 @@ _MOVING = ("access_vlan", "pvid", "untagged", "enabled", "primary", "secondary")
 
 
 class Meant:
-    """What edits are for: the ends of leaks between VLANs (`joined`, a mask for each), ports that
-    are `moved`, and `private` VLANs that are made whole. `before` and `after` make the campus
-    without them and with them.
+    """What edits are for: the ends of leaks (`apart`: the VLANs, as masks, of two sides that are to
+    be apart; of a leak its VLANs twice), ports that are `moved`, and `private` VLANs that are made
+    whole. `before` and `after` make the campus without them and with them.
     """
 
     def __init__(
         self,
-        joined: Iterable[int],
+        apart: Iterable[tuple[int, int]],
         moved: Iterable[tuple[str, str]],
         before: Callable[[], Fabric],
         after: Callable[[], Fabric],
         private: Iterable[int] = (),
     ) -> None:
-        self.joined = list(joined)
+        self.apart = [(a, b) for a, b in apart if a and b]
         self.moved = set(moved)
         self.private = list(private)
         self._before = before
@@ -74,25 +76,25 @@ class Meant:
             for edit in one.edits
             if edit.kind is Kind.PORT and edit.attribute in _MOVING
         )
-        breaches = (one.vlans for one in findings if one.severity is Severity.BREACH)
+        leaks = [one.vlans for one in findings if one.severity is Severity.BREACH]
         private = [
             union(bit(where.vlan or 0) for where in one.where) & ~1
             for one in findings
             if one.rule in _OF_PRIVATE_VLANS
         ]
-        return cls(breaches, moved, before, after, private)
+        return cls(zip(leaks, leaks, strict=True), moved, before, after, private)
 
     @cached_property
-    def after(self) -> _Gateways:
-        """The gateways of the campus with the edits."""
-        return _Gateways(self._after())
+    def after(self) -> _Connected:
+        """Who is one with whom with the edits."""
+        return _Connected(self._after())
 
     @cached_property
-    def before(self) -> _Gateways:
-        """Those of the campus without the edits. VLANs of different numbers count as apart, though
+    def before(self) -> _Connected:
+        """The same without the edits. For routers VLANs of different numbers count as apart, though
         they leak.
         """
-        return _Gateways(self._before())
+        return _Connected(self._before())
 
     @cached_property
     def private_wholes(self) -> list[int]:
@@ -113,10 +115,30 @@ class Meant:
         if any(all((one.switch, one.port) in self.moved for one in side) for side in seats):
             return True
         if effect.layer == Layer.FRAMES:
-            both = groups[0] | groups[1]
-            return effect.crosses and any(not both & ~vlans for vlans in self.joined)
-        leaked = any(not group & ~vlans for group in groups for vlans in self.joined)
+            ways = *self.apart, *((b, a) for a, b in self.apart)
+            return effect.crosses and (
+                any(not groups[0] & ~a and not groups[1] & ~b for a, b in ways)
+                or self._ends_with_a_leak(effect)
+            )
+        leaked = any(not group & ~(a | b) for group in groups for a, b in self.apart)
         return leaked and self._routed_no_less(effect)
+
+    def _ends_with_a_leak(self, effect: Effect) -> bool:
+        """Whether two sides are apart since those are that are to be: each side is still one with
+        VLANs of one of these, by another leak, and so cannot be one with the other. Who sends may
+        do so one way only.
+        """
+        sides = [
+            {(End(one.switch, one.port), effect.vid_of[one]) for one in side}
+            for side in (effect.row.sources, effect.row.targets)
+        ]
+        hears = [self.after.numbers_at(*seat) for seat in sides[1]]
+        for a, b in (*self.apart, *((b, a) for a, b in self.apart)):
+            if all(numbers & b for numbers in hears):
+                sends = [self.after.numbers_sent(*seat) for seat in sides[0]]
+                if all(numbers & a for numbers in sends) and not union(sends) & union(hears):
+                    return True
+        return False
 
     def _routed_no_less(self, effect: Effect) -> bool:
         """Whether routers do for both sides what they did for their own VLANs before."""
@@ -138,13 +160,14 @@ class Meant:
         )
 
 
-class _Gateways:
-    """The routed interfaces of a campus, and which routing tables know each other (FM 5.5)."""
+class _Connected:
+    """Who is one with whom on a campus: VLANs that leak, and routing tables (FM 5.5)."""
 
     def __init__(self, fabric: Fabric) -> None:
         self.fabric = fabric
         self.all = interfaces(fabric)
         self._domains: Domains = domains(fabric)
+        self._sent: dict[tuple[int, int], int] = {}
 
     def of_vlan(self, vid: int) -> list[Interface]:
         """The gateways of a VLAN, also those that are down."""
@@ -159,6 +182,41 @@ class _Gateways:
             # A secondary VLAN gets to the gateway by its own number, a tag by that inside.
             if not one.why_down and own & {self._domain(one.bridge, v) for v in (vid, one.vid)}
         }
+
+    def numbers_at(self, end: End, vid: int) -> int:
+        """The VLANs, as a mask, that are one with a VLAN at a port: its own, and what leaks."""
+        numbers = bit(vid)
+        for port in bridge_ports_at(self.fabric, end):
+            numbers |= self._numbers.get(self._domain(port.bridge, vid), 0)
+        return numbers
+
+    def numbers_sent(self, end: End, vid: int) -> int:
+        """The VLANs, as a mask, that frames get into which are sent at a port in a VLAN."""
+        hubs = {(port.bridge, vid) for port in bridge_ports_at(self.fabric, end)}
+        return self.numbers_at(end, vid) | union(self._sent_into(hub) for hub in hubs)
+
+    def _sent_into(self, hub: tuple[int, int]) -> int:
+        """The same for what is sent on a bridge."""
+        if hub not in self._sent:
+            bridge, vid = hub
+            spread = flood(self.fabric, [Sending(-1, bit(vid), bridge)], Level.HONEST)
+            domains = {
+                self._domain(one, there)
+                for one in spread.bridges
+                for there in bits(spread.present(one))
+            }
+            self._sent[hub] = union(self._numbers.get(domain, 0) for domain in domains)
+        return self._sent[hub]
+
+    @cached_property
+    def _numbers(self) -> dict[int, int]:
+        """Domain -> the VLANs that are in it, as a mask."""
+        found: dict[int, int] = {}
+        for vid, column in self._domains.column.items():
+            for bridge, label in enumerate(self._domains.label[:, column]):
+                if self.fabric.bridges[bridge].live >> vid & 1:
+                    found[int(label)] = found.get(int(label), 0) | bit(vid)
+        return found
 
     def knows(self, one: Table, other: Table) -> bool:
         """Whether two routing tables know each other's networks."""
