@@ -69,7 +69,7 @@ class Baseline:
         same = self.earlier.get(finding.id)
         if same is not None:
             return same.severity.rank <= now.severity.rank
-        return any(one.says_more(now) for one in self._of_rule.get(finding.rule, ()))
+        return any(earlier.says_more(now) for earlier in self._of_rule.get(finding.rule, ()))
 
     def has_lost(self, finding: Finding) -> bool:
         """True if an earlier finding is not among these, not even in part."""
@@ -83,11 +83,11 @@ class Baseline:
         switch, if one is given), are found no more, not even in part.
         """
         left = [Earlier.of(finding) for finding in findings]
-        ids = {one.id for one in left}
+        ids = {earlier.id for earlier in left}
         return sum(
-            one.rule in rules
-            and (switch is None or any(place[0] == switch for place in one.places))
-            and one.id not in ids
-            and not any(one.says_more(part) for part in left)
-            for one in self.earlier.values()
+            earlier.rule in rules
+            and (switch is None or any(place[0] == switch for place in earlier.places))
+            and earlier.id not in ids
+            and not any(earlier.says_more(part) for part in left)
+            for earlier in self.earlier.values()
         )

@@ -179,7 +179,7 @@ def bundle_to_two(site: Site) -> Iterator[Found]:
         fars = list(dict.fromkeys(link.far(end) for link in links))
         devices = {far.device for far in fars}
         cabled = any(any(one != end for one in _ports_of(site, end, link)) for link in links)
-        pairs = {(one, other) for one in devices for other in devices if one != other}
+        pairs = {(name, other) for name in devices for other in devices if name != other}
         if len(devices) > 1 and cabled and not pairs <= beside and site.resolved(end).up:
             yield finding(
                 {"end": end, "fars": both(sorted(devices, key=natural))},

@@ -78,13 +78,15 @@ def vlan_of(resolved: Resolved) -> int:
 def _gateways(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced]:
     if planned.gateways is None:
         return
-    there = [one for one in site.interfaces if one.vlan == vid and one.addresses]
+    there = [
+        interface for interface in site.interfaces if interface.vlan == vid and interface.addresses
+    ]
     for name, address in planned.gateways.items():
         if name not in site.fabric.campus.devices:
             yield f"no switch is called {name}", []
             continue
-        own = [one for one in there if one.device == name]
-        values = [fact.value for one in own for fact in one.addresses]
+        own = [interface for interface in there if interface.device == name]
+        values = [fact.value for interface in own for fact in interface.addresses]
         if not own:
             yield f"{name} has no gateway {address} in it", [site.places.switch(name)]
         elif address not in values:
@@ -93,9 +95,12 @@ def _gateways(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced
                 f"the gateway of {name} is {listed(list(map(str, values)))}, not {address}",
                 [wrong],
             )
-    for one in there:
-        if one.device not in planned.gateways:
-            yield f"{one.device} routes it", [Where(one.device, None, vid, one.origin)]
+    for interface in there:
+        if interface.device not in planned.gateways:
+            yield (
+                f"{interface.device} routes it",
+                [Where(interface.device, None, vid, interface.origin)],
+            )
 
 
 def _left(site: Site, vid: int) -> Iterator[_Misplaced]:

@@ -111,12 +111,13 @@ def audit(
     faults: list[str] = []
     for rule in chosen:
         try:
-            entries += [(rule, one) for one in rule.find(site)]
+            entries += [(rule, found) for found in rule.find(site)]
         except Exception as error:
             faults.append(told(error, f"in the rule {rule.slug}"))
     radius = Radius(site)
     findings = [
-        _finding(rule, one, consequences, radius) for rule, one, consequences in _by_cause(entries)
+        _finding(rule, found, consequences, radius)
+        for rule, found, consequences in _by_cause(entries)
     ]
     result = _accept(findings, site, {rule.slug for rule in chosen}, today, radius)
     result.faults = faults
@@ -158,7 +159,7 @@ def _by_cause(entries: list[Entry]) -> list[tuple[Rule, Found, list[Entry]]]:
     result = []
     for group in [*groups, *_apart(hints, groups)]:
         rule, lead = group[0]
-        severities = [one.severity or rule.severity for rule, one in group]
+        severities = [found.severity or rule.severity for rule, found in group]
         worst = min(severities, key=lambda severity: severity.rank)
         result.append((rule, replace(lead, severity=worst), group[1:]))
     return result

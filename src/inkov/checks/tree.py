@@ -113,7 +113,7 @@ def loop_unguarded(site: Site) -> Iterator[Found]:
         modes = [site.fabric.device(name).tree_mode for name in names]
         yield finding(
             {
-                "links": listed([f"{one} to {to}" for one, to in ends]),
+                "links": listed([f"{end} to {to}" for end, to in ends]),
                 "vids": bits_to_text(mask),
                 "switches": listed(names),
             },

@@ -322,7 +322,7 @@ def _unshared(
         if any(fabric.bridges[number].device == device.name for number in tree.world.bridges)
     ]
     best = priorities[0]
-    for worse in (one for one in priorities[1:] if one.value != DEFAULT_PRIORITY):
+    for worse in (priority for priority in priorities[1:] if priority.value != DEFAULT_PRIORITY):
         roots, seconds, vids = set(), set(), 0
         for mask, root, second in leaders:
             if mask & (best.vlans | worse.vlans):

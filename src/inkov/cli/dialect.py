@@ -105,8 +105,8 @@ def check(
                 fail(f"{option} needs texts: name them behind the dialect")
     compiled = [_compiled(file, data) for file, data in dialects]
     worst = max(
-        UNUSABLE if one is None else _examples(file, one, quiet=form != Format.TABLE)
-        for (file, _), one in zip(dialects, compiled, strict=True)
+        UNUSABLE if dialect is None else _examples(file, dialect, quiet=form != Format.TABLE)
+        for (file, _), dialect in zip(dialects, compiled, strict=True)
     )
     if texts and worst != UNUSABLE:
         worst = max(worst, _read_by([d for d in compiled if d], [*files], texts, against, out))
@@ -178,11 +178,11 @@ def _tell_writings(dialect: Dialect) -> None:
     from inkov.readers.dialects.writing import writings
 
     tried = writings(dialect)
-    done = ", ".join(one.what for one in tried if one.done)
+    done = ", ".join(written.what for written in tried if written.done)
     say(f"  can be written, and is read back as meant: {done or 'nothing'}")
-    for one in tried:
-        if not one.done:
-            say(f"  cannot be written: {one.what} ({safe(one.says)})")
+    for written in tried:
+        if not written.done:
+            say(f"  cannot be written: {written.what} ({safe(written.says)})")
 
 
 def _read_by(
@@ -266,7 +266,9 @@ def _held_against(
         for device in (*other.devices.values(), *other.others)
         if os.path.realpath(device.origin.file) not in own
     ]
-    others += [one for one in planned_devices(other.planned) if one.name not in other.devices]
+    others += [
+        device for device in planned_devices(other.planned) if device.name not in other.devices
+    ]
     forms: dict[str, dict[int, list[str]]] = {}
     for dialect in dialects:
         for file, data in read[dialect.name]:

@@ -110,7 +110,9 @@ def drawn(
         look = replace(look, notes=_added(look.notes, _roots(session, trees, vid)))
     if hosts:
         look = replace(look, notes=_added(look.notes, _hosts(session)))
-    outside = [(one.near.device, one.near.port, one.far) for one in fabric.wiring.outside]
+    outside = [
+        (outside.near.device, outside.near.port, outside.far) for outside in fabric.wiring.outside
+    ]
     return draw_campus(roles_of(session), links, outside, look)
 
 
@@ -151,7 +153,9 @@ def _changed(session: Session, options: PlannedOptions, text: str) -> Drawing:
         says=says,
         signs={Tone.MARKED: "what changes", Tone.SHUT: "gone, or shut now"},
     )
-    outside = [(one.near.device, one.near.port, one.far) for one in fabric.wiring.outside]
+    outside = [
+        (outside.near.device, outside.near.port, outside.far) for outside in fabric.wiring.outside
+    ]
     return draw_campus(roles_of(session), links, outside, look)
 
 

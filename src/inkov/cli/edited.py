@@ -328,7 +328,7 @@ def _is(device: Device | None, wanted: Device) -> bool:
     if device is None:
         return False
     back = replace(device, platform=wanted.platform)
-    before, after = (Campus(devices={wanted.name: one}) for one in (wanted, back))
+    before, after = (Campus(devices={wanted.name: device}) for device in (wanted, back))
     return not deciding(difference(before, after))
 
 
@@ -340,7 +340,9 @@ def _by_dialect(session: Session, switch: str) -> Rewrite | None:
     platform = devices[switch].platform if switch in devices else None
     if platform is None or not platform.described:
         return None
-    alike = [one.origin.file for one in devices.values() if one.platform.name == platform.name]
+    alike = [
+        device.origin.file for device in devices.values() if device.platform.name == platform.name
+    ]
     for dialect in session.loaded.dialects:
         if dialect.name == platform.name:
             texts = []

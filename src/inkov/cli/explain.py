@@ -22,8 +22,8 @@ def explain(session: Session, place: str, out: Output) -> None:
     reasons = chain(session.fabric, end)
     locator = session.locator
     rows = [
-        {"stage": one.stage, "says": one.says, "origin": plain(one.origin, locator)}
-        for one in reasons
+        {"stage": reason.stage, "says": reason.says, "origin": plain(reason.origin, locator)}
+        for reason in reasons
     ]
     value = {"switch": end.device, "port": end.port, "because": rows}
     out.show(Result(value=lambda: value, grids=lambda: [because_grid(end, reasons, locator)]))

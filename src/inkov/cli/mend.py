@@ -134,17 +134,17 @@ def _findings(
     from inkov.render.mend import mend_result
 
     found = run(session.fabric, session.plan, today=today).findings
-    known = {one.id for one in found}
+    known = {finding.id for finding in found}
     for identity in ids or ():
         if identity not in known:
             fail(f"no finding {identity!r}{nearest(identity, known)}")
     worst = Severity(fail_on).rank
     goals = [
-        one
-        for one in found
-        if one.severity.rank <= worst
-        and (not rules or one.rule in rules)
-        and (not ids or one.id in ids)
+        finding
+        for finding in found
+        if finding.severity.rank <= worst
+        and (not rules or finding.rule in rules)
+        and (not ids or finding.id in ids)
     ]
     mended = mend_findings(session.loaded.campus, session.plan, goals, today)
     unsaid = []
@@ -200,7 +200,7 @@ def _as_planned(session: Session, today: date) -> _Mending:
         bool(unmet or mended.unmet),
         [
             *(f"not met: {goal.words}: {goal.says}" for goal in unmet),
-            *(f"not met: {one.finding.says}: {one.says}" for one in mended.unmet),
+            *(f"not met: {unmet.finding.says}: {unmet.says}" for unmet in mended.unmet),
         ],
     )
 

@@ -146,7 +146,9 @@ def _matrix(session: Session, level: Level, *, hosts: bool, now: bool) -> Result
         fabrics = forwards.fabrics
         for doubt in forwards.doubts:
             complain(f"the spanning tree is not sure: {doubt}")
-    cells = in_each_outcome([matrix(one, session.plan, level, hosts=hosts) for one in fabrics])
+    cells = in_each_outcome(
+        [matrix(fabric, session.plan, level, hosts=hosts) for fabric in fabrics]
+    )
     result = listing("reach", cells, lambda: matrix_grid(cells), session.locator)
 
     def text(screen: Screen) -> str:

@@ -75,11 +75,11 @@ def _file(name: str, reports: list[FileReport]) -> FileReport:
     there is none.
     """
     read = [report for report in reports if report.format]
-    same = [one for one in read if os.path.realpath(one.file) == os.path.realpath(name)]
-    same = same or [one for one in read if os.path.basename(one.file) == name]
+    same = [report for report in read if os.path.realpath(report.file) == os.path.realpath(name)]
+    same = same or [report for report in read if os.path.basename(report.file) == name]
     if len(same) > 1:
         fail(f"several files are called {name}: {', '.join(one.file for one in same)}")
     if not same:
-        names = [os.path.basename(one.file) for one in read]
+        names = [os.path.basename(report.file) for report in read]
         fail(f"{name} is not among the files that were read{nearest(name, names)}")
     return same[0]

@@ -283,10 +283,10 @@ def no_rules(plan: Plan) -> list[str]:
     from inkov.checks import CATALOGUE
 
     return [
-        f"{one.origin.file}:{one.origin.line}: the plan accepts {one.rule!r}, which is no rule"
-        f"{nearest(one.rule, CATALOGUE)}"
-        for one in plan.says.accepted
-        if one.rule not in CATALOGUE
+        f"{acceptance.origin.file}:{acceptance.origin.line}: the plan accepts {acceptance.rule!r},"
+        f" which is no rule{nearest(acceptance.rule, CATALOGUE)}"
+        for acceptance in plan.says.accepted
+        if acceptance.rule not in CATALOGUE
     ]
 
 

@@ -146,15 +146,15 @@ class _Front:
 
     def vlans(self, vlans: Sequence[FrontVlan], y: float) -> float:
         """A line for each VLAN; where they end."""
-        told = [one for one in vlans if self.vid in (None, one.vid)]
-        for one in told[:_MOST_VLANS]:
-            self.label(MARGIN + 34, y, str(one.vid), Tone.TEXT, Anchor.END)
-            self.label(MARGIN + 42, y, _short(one.name, 24))
+        told = [vlan for vlan in vlans if self.vid in (None, vlan.vid)]
+        for vlan in told[:_MOST_VLANS]:
+            self.label(MARGIN + 34, y, str(vlan.vid), Tone.TEXT, Anchor.END)
+            self.label(MARGIN + 42, y, _short(vlan.name, 24))
             said = []
-            for word, names in (("untagged", one.untagged), ("tagged", one.tagged)):
+            for word, names in (("untagged", vlan.untagged), ("tagged", vlan.tagged)):
                 if names:
                     said.append(f"{word} at {_listed(names)}")
-            said += [one.says] if one.says else []
+            said += [vlan.says] if vlan.says else []
             self.label(MARGIN + 210, y, _short("; ".join(said), 175), Tone.SMALL)
             y += 15
         if len(told) > _MOST_VLANS:

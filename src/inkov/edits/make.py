@@ -110,7 +110,7 @@ def row_gone(device: Device, vid: int) -> list[Edit]:
 
 def gateways_in(device: Device, vid: int) -> list[tuple[str, Gateway]]:
     """The gateways of a switch in a VLAN, each with the name by which edits find it."""
-    held = next(one for one in of_device() if one.kind is Kind.GATEWAY)
+    held = next(held for held in of_device() if held.kind is Kind.GATEWAY)
     return [(name, one) for name, one in held.listed(device).items() if one.vid == vid]
 
 
@@ -145,7 +145,7 @@ def host_edit(host: Host, attribute: str, after: Any) -> Edit:
 
 def gateway_edit(device: Device, origin: Origin, attribute: str, after: Any) -> list[Edit]:
     """An edit of the gateway that is said at a place; [] if there is none."""
-    held = next(one for one in of_device() if one.kind is Kind.GATEWAY)
+    held = next(held for held in of_device() if held.kind is Kind.GATEWAY)
     gateways: Iterable[tuple[str, Gateway]] = held.listed(device).items()
     return [
         Edit(

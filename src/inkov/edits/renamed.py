@@ -36,10 +36,10 @@ def renames(old: Campus, new: Campus) -> dict[str, Renamed]:
     for test, sure in ((_same_address, True), (_alike, False)):
         taken = {renamed.name for renamed in found.values()}
         pairs = [
-            (one.name, other.name)
-            for one in gone
+            (device.name, other.name)
+            for device in gone
             for other in come
-            if one.name not in found and other.name not in taken and test(one, other)
+            if device.name not in found and other.name not in taken and test(device, other)
         ]
         for one, other in pairs:
             meant = sum(pair[0] == one for pair in pairs), sum(pair[1] == other for pair in pairs)
@@ -82,7 +82,7 @@ def renamed(campus: Campus, names: Mapping[str, Renamed]) -> Campus:
     devices = [replace(device, name=of(name)) for name, device in campus.devices.items()]
     return replace(
         campus,
-        devices={device.name: device for device in sorted(devices, key=lambda one: one.name)},
+        devices={device.name: device for device in sorted(devices, key=lambda device: device.name)},
         neighbours=both(campus.neighbours),
         cables=both(campus.cables),
         hosts=moved(campus.hosts),

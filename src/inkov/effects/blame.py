@@ -151,7 +151,7 @@ class Blamer:
                 if parent is not None:
                     own = side.fabric.end_of(edit.switch, parent.value)
                 around = (own, *side.fabric.wiring.around(own))
-                ends |= {(one.device, one.port) for one in around}
+                ends |= {(end.device, end.port) for end in around}
         return any(self._does_otherwise(end, within) for end in ends)
 
     def _does_otherwise(self, end: tuple[str, str], within: dict[str, int]) -> bool:
@@ -324,10 +324,10 @@ class Reaches:
     def any(self, sources: list[SeatName], targets: list[SeatName]) -> bool:
         """Whether any of some seats reaches any of others on another wire."""
         return any(
-            self._reaches(one, other)
-            for one in self._apart(sources)
+            self._reaches(seat, other)
+            for seat in self._apart(sources)
             for other in self._apart(targets)
-            if self._on_two_wires(one, other)
+            if self._on_two_wires(seat, other)
         )
 
     def all(self, sources: list[SeatName], targets: list[SeatName]) -> bool:
@@ -335,10 +335,10 @@ class Reaches:
         if any(name not in self.side.seats for name in (*sources, *targets)):
             return False
         return all(
-            self._reaches(one, other)
-            for one in self._apart(sources)
+            self._reaches(seat, other)
+            for seat in self._apart(sources)
             for other in self._apart(targets)
-            if self._on_two_wires(one, other)
+            if self._on_two_wires(seat, other)
         )
 
     def _apart(self, names: list[SeatName]) -> list[SeatName]:

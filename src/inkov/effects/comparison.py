@@ -97,7 +97,7 @@ class Comparison(Struct, dict=True):
     def is_refused(self, about: object) -> bool:
         """Whether something that is told of the change is refused."""
         return any(
-            refusal.about is about or any(one is about for one in refusal.story or ())
+            refusal.about is about or any(effect is about for effect in refusal.story or ())
             for refusal in self.refusals
         )
 
@@ -327,7 +327,7 @@ def _refusals(
             says = f"an edit outside what was to be changed: {thing}"
             yield Refusal(says, edit.where[1] or edit.where[0] or Origin(), edit)
     for story in result.stories:
-        left = [one for one in story if not meant.is_meant(one)]
+        left = [effect for effect in story if not meant.is_meant(effect)]
         if not left or (left[0].follows and not left[0].gained):
             continue
         words = story_in_words(left, result.name_of)

@@ -52,8 +52,8 @@ class Regions:
         self._hubs = contract(fabric, used, level, alive)
         self._used = used
         one_way = self._hubs.one_way
-        starts = [self._hubs.hub(ports[one.leaves].bridge, one.vid) for one in one_way]
-        ends = [self._hubs.hub(ports[one.to].bridge, one.arrives) for one in one_way]
+        starts = [self._hubs.hub(ports[way.leaves].bridge, way.vid) for way in one_way]
+        ends = [self._hubs.hub(ports[way.to].bridge, way.arrives) for way in one_way]
         rows = np.concatenate([self._hubs.rows, np.array(starts, dtype=np.int64)])
         columns = np.concatenate([self._hubs.columns, np.array(ends, dtype=np.int64)])
         size = len(fabric.bridges) * self._hubs.width

@@ -69,7 +69,7 @@ class RoutedReach:
         if sender not in self._reached:
             if sender.frames:
                 up = enumerate(self.routers.up)
-                found = [n for n, one in up if self.hearing.gets_to(sender, one)]
+                found = [n for n, interface in up if self.hearing.gets_to(sender, interface)]
             else:
                 mask = union(self._in_region.get(region, 0) for region in sender.regions)
                 found = list(bits(mask))
@@ -196,20 +196,20 @@ class RoutedReach:
         talk with each other.
         """
         return {
-            self._island[one.device, one.vrf]
-            for number, one in enumerate(self.routers.up)
-            if one.filters_in or one.filters_out or number in self.routers.apart
+            self._island[interface.device, interface.vrf]
+            for number, interface in enumerate(self.routers.up)
+            if interface.filters_in or interface.filters_out or number in self.routers.apart
         }
 
     @cached_property
     def _prefixes(self) -> dict[int, list[Subnet]]:
         """Island -> the prefixes that its filters tell apart."""
         found: dict[int, dict[Subnet, None]] = {}
-        for one in self.routers.up:
-            filters = self.routers.fabric.device(one.device).filters
-            for name in (*one.filters_in, *one.filters_out):
+        for interface in self.routers.up:
+            filters = self.routers.fabric.device(interface.device).filters
+            for name in (*interface.filters_in, *interface.filters_out):
                 for entry in filters[name].entries if name in filters else ():
-                    own = found.setdefault(self._island[one.device, one.vrf], {})
+                    own = found.setdefault(self._island[interface.device, interface.vrf], {})
                     own.update({p: None for p in (entry.source, entry.destination) if p})
         return {island: list(found.get(island, {})) for island in set(self._island.values())}
 
@@ -219,7 +219,9 @@ class RoutedReach:
             interface for interface in self.routers.up if self.hearing.gets_to(sender, interface)
         ]
         leading = self.leading(ear)
-        outs = [one for number, one in enumerate(self.routers.up) if leading >> number & 1]
+        outs = [
+            interface for number, interface in enumerate(self.routers.up) if leading >> number & 1
+        ]
         best: Path | None = None
         for back in (False, True):
             for into in entered:

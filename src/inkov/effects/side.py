@@ -110,7 +110,10 @@ class Side:
             for crossings in fabric.crossings.values()
             for crossing in crossings
         )
-        filtered = any(one.filters_in or one.filters_out for one in self._routers(Level.HONEST).up)
+        filtered = any(
+            interface.filters_in or interface.filters_out
+            for interface in self._routers(Level.HONEST).up
+        )
         return not shows and not filtered
 
     def wire(self, name: SeatName) -> tuple[str, str]:

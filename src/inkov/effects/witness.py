@@ -94,11 +94,14 @@ def _packets_lost(relation: Relation, source: SeatName, target: SeatName) -> lis
     side = relation.sides[1]
     assert path is not None
     fabric, seat = side.fabric, side.seats.get(source)
-    now = {(one.device, one.name): one for one in interfaces(fabric, relation.level)}
+    now = {
+        (interface.device, interface.name): interface
+        for interface in interfaces(fabric, relation.level)
+    }
     start = End(source.switch, source.port)
     if seat is None:
         return _frames_lost(relation, source, target)
-    into, out = (now.get((one.device, one.name)) for one in (path.into, path.out))
+    into, out = (now.get((interface.device, interface.name)) for interface in (path.into, path.out))
     for was, then in ((path.into, into), (path.out, out)):
         stop = _down(fabric, was, then)
         if stop is not None:

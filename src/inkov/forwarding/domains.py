@@ -87,7 +87,7 @@ def domains(fabric: Fabric) -> Domains:
     column = {vid: int(found.place[vid]) for vid in bits(used)}
     label = label.astype(np.int64).reshape(len(fabric.bridges), found.width)
     result = Domains(label, column)
-    loose = {(fabric.bridge_ports[one.leaves].bridge, one.vid) for one in found.one_way}
+    loose = {(fabric.bridge_ports[way.leaves].bridge, way.vid) for way in found.one_way}
     if loose:
         _join_both_ways(fabric, result, loose)
     return result

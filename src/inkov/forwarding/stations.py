@@ -44,10 +44,10 @@ def heard_in_all(outcomes: list[list[Heard]]) -> list[Heard]:
     found = {replace(one, certain=True): True for heard in outcomes for one in heard}
     for heard in outcomes:
         sure = {one for one in heard if one.certain}
-        found = {one: certain and one in sure for one, certain in found.items()}
+        found = {heard: certain and heard in sure for heard, certain in found.items()}
     return sorted(
-        (replace(one, certain=certain) for one, certain in found.items()),
-        key=lambda one: (natural(one.switch), natural(one.port), one.vlan, one.tagged),
+        (replace(heard, certain=certain) for heard, certain in found.items()),
+        key=lambda heard: (natural(heard.switch), natural(heard.port), heard.vlan, heard.tagged),
     )
 
 

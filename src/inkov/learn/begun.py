@@ -124,7 +124,7 @@ def begin(file: str, data: bytes) -> Begun:
                     k: v for words in parse_form(form) for k, v in captures_in(words).items()
                 }
                 heads.setdefault(form, Settled(name, captures))
-    holding = frozenset(one.number for one in run_examples(dialect) if not one.faults)
+    holding = frozenset(ran.number for ran in run_examples(dialect) if not ran.faults)
     states = frozenset(key for key in tree)
     defaults = {key: _as_text(value) for key, value in tree.get("defaults", {}).items()}
     marks = frozenset(tree.get("lists", ()))

@@ -186,7 +186,11 @@ def _patterns(
     for row in undoing:
         own = tokens[id(row)][1:]
         above = of_row.get(id(row.parent)) if row.parent is not None else None
-        alike = (one for one in patterns if one.parent is above and one.tokens[: len(own)] == own)
+        alike = (
+            pattern
+            for pattern in patterns
+            if pattern.parent is above and pattern.tokens[: len(own)] == own
+        )
         undone = next(alike, None)
         if undone is not None:
             undone.undone.append(row)
@@ -244,7 +248,10 @@ def further(
     """
     told = {switch: Known(device) for switch, device in devices.items()}
     marks = {*seen.lists.separators, *seen.lists.ranges}
-    known = {(id(one.parent) if one.parent else 0, one.tokens): one for one in seen.patterns}
+    known = {
+        (id(pattern.parent) if pattern.parent else 0, pattern.tokens): pattern
+        for pattern in seen.patterns
+    }
     of_row: dict[int, Pattern | None] = {}
     new: list[Pattern] = []
     wordings: Counter[tuple[int, str]] = Counter()
@@ -277,7 +284,7 @@ def further(
             _classify(slot, [row.switch for row in pattern.rows], seen.lists, told)
     seen.patterns += new[:_MOST_NEW]
     _agree(seen.patterns)
-    return [n for n, one in enumerate(seen.patterns) if any(one is other for other in new)]
+    return [n for n, pattern in enumerate(seen.patterns) if any(pattern is other for other in new)]
 
 
 # --- what they hold -------------------------------------------------------------------------------

@@ -67,6 +67,6 @@ class Others:
         lost, devices = {}, {}
         for number, text in self.numbered:
             reading = read_text(dialect, "text", text.encode())
-            lost[number] = {one.origin.line for one in reading.ledger.unmatched}
+            lost[number] = {line.origin.line for line in reading.ledger.unmatched}
             devices[number] = reading.part.devices[0]
         return further(self._seen, self.numbered, lost, devices, but)

@@ -56,7 +56,9 @@ class Teacher:
         unclear = self._of_marks(self.others.marks())
         own = self.learnt.hypothesis
         readings = self.learnt.readings[:_MOST_READINGS]
-        self._of_readings([one for one in readings if self.others.differ(own, one)])
+        self._of_readings(
+            [hypothesis for hypothesis in readings if self.others.differ(own, hypothesis)]
+        )
         for number in self._alike:
             pattern = self.seen.patterns[number]
             named = pattern.settled or is_name(pattern, self.seen.name_form)
@@ -106,13 +108,15 @@ class Teacher:
     def _of_readings(self, readings: Sequence[Hypothesis]) -> None:
         """Which of several readings of statements that stand together is meant."""
         own = self.learnt.hypothesis
-        numbers = sorted({n for one in readings for n in self._alike if self._differs(one, n)})
+        numbers = sorted(
+            {n for hypothesis in readings for n in self._alike if self._differs(hypothesis, n)}
+        )
         if not numbers:
             return
         forms = [f'"{form_of(self.seen.patterns[n])}"' for n in numbers]
         answers = []
-        for one in (own, *readings):
-            effects = [one.effects.get(n, "") for n in numbers]
+        for hypothesis in (own, *readings):
+            effects = [hypothesis.effects.get(n, "") for n in numbers]
             told = [
                 self._told(self.seen.patterns[n], [e])[0]
                 for n, e in zip(numbers, effects, strict=True)

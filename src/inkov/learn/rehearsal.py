@@ -141,9 +141,9 @@ class Rehearsal:
         lists tell. What ports take over may be about any.
         """
         alike = self._alike(number)
-        if ports and any(one.is_shared for one in alike):
+        if ports and any(pattern.is_shared for pattern in alike):
             return True
-        for row in (row for one in alike for row in one.rows):
+        for row in (row for pattern in alike for row in pattern.rows):
             switch = self.switches[row.switch]
             for words in row.ports():
                 try:

@@ -78,7 +78,7 @@ class Pattern(Struct):
     @property
     def is_shared(self) -> bool:
         """Whether it is about what ports take over: in a profile, or names one."""
-        return PROFILE in self.tokens or any(one.is_profile for one in self.path[:-1])
+        return PROFILE in self.tokens or any(pattern.is_profile for pattern in self.path[:-1])
 
     @property
     def path(self) -> list[Pattern]:

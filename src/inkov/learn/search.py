@@ -369,8 +369,8 @@ class _Search:
     ) -> tuple[Hypothesis, float] | None:
         """The first of the hypotheses with the lowest error, if that is below `least`."""
         best: tuple[Hypothesis, float] | None = None
-        for one in hypotheses:
-            wrong = self.error(one)
+        for hypothesis in hypotheses:
+            wrong = self.error(hypothesis)
             if wrong < (least if best is None else best[1]) - _NOTHING:
-                best = one, wrong
+                best = hypothesis, wrong
         return best

@@ -146,7 +146,9 @@ def _without_meaning(
         means = effect_of(pattern, number, hypothesis) or number in remarks.left_out
         if pattern.settled is not None or (_kind(pattern) if pattern.opens else means):
             empty -= {id(one) for one in pattern.path}
-    return empty | {id(one) for one in look.patterns if any(id(p) in empty for p in one.path)}
+    return empty | {
+        id(pattern) for pattern in look.patterns if any(id(p) in empty for p in pattern.path)
+    }
 
 
 def _blocks(look: Look) -> list[str]:
@@ -351,7 +353,8 @@ def effect_of(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
         vlans = _label(path, "vlans")
         said = effect.replace("{V}", f"{{{vlans}}}")
         inside = any(
-            one.opens and _kind(one) in ("port", "bundle", "sub", "profile") for one in path[:-1]
+            pattern.opens and _kind(pattern) in ("port", "bundle", "sub", "profile")
+            for pattern in path[:-1]
         )
         return (
             said
@@ -388,14 +391,14 @@ def vlans_in(pattern: Pattern) -> str:
 def _label(path: Sequence[Pattern], kind: str) -> str:
     """The capture of the nearest slot of a kind."""
     types = ("ports", "port") if kind == "ports" else ("vids", "vid", "vlans", "vlan")
-    for one in reversed(path):
-        if one.settled is not None:
-            labels = (label for label, type_ in one.settled.captures.items() if type_ in types)
+    for pattern in reversed(path):
+        if pattern.settled is not None:
+            labels = (label for label, type_ in pattern.settled.captures.items() if type_ in types)
             label = next(labels, "")
             if label:
                 return label
             continue
-        for slot in one.slots:
+        for slot in pattern.slots:
             if slot.kind == kind:
                 return _capture(slot)
     return ""

@@ -80,7 +80,9 @@ def plugged(fabric: Fabric, plan: Plan, goal: Uplink) -> list[Edit]:
 def _taken(fabric: Fabric, plan: Plan, end: End, far: End) -> str:
     """What a port is used for, if not for this uplink; "" if for nothing that is known."""
     others = [str(other) for other in fabric.wiring.around(end) if other != far]
-    others += [one.far for one in fabric.wiring.outside if fabric.end_of(*one.near) == end]
+    others += [
+        outside.far for outside in fabric.wiring.outside if fabric.end_of(*outside.near) == end
+    ]
     if others:
         return f"{end} leads to {' and '.join(others)}"
     for host in fabric.campus.hosts:
@@ -126,7 +128,7 @@ def _called_otherwise(fabric: Fabric, ends: tuple[End, End], vlans: VlanSet) -> 
     another segment, and would be joined with theirs.
     """
     near = ends[0].device
-    others = {name: one for name, one in fabric.campus.devices.items() if name != near}
+    others = {name: device for name, device in fabric.campus.devices.items() if name != near}
     for vid in vlans:
         row = fabric.device(near).row(vid)
         usual = usual_name(Campus(devices=others), vid)

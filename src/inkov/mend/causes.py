@@ -50,9 +50,9 @@ def host_that_belongs(fabric: Fabric, edit: Edit) -> Host | None:
     vids = wanted if isinstance(wanted, VlanSet) else VlanSet.of(wanted)
     networks = [
         fact.value.network
-        for one in interfaces(fabric)
-        if one.vlan is not None and one.vlan in vids
-        for fact in one.addresses
+        for interface in interfaces(fabric)
+        if interface.vlan is not None and interface.vlan in vids
+        for fact in interface.addresses
     ]
     return next(
         (

@@ -79,7 +79,9 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     best: tuple[list[Edit], Comparison] | None = None
     for edits in found:
         done = trier.compared(edits)
-        verdict = next((one.after for one in done.claims if one.claim == claim.words), None)
+        verdict = next(
+            (change.after for change in done.claims if change.claim == claim.words), None
+        )
         if verdict is None or verdict.verdict != Outcome.HOLDS:
             continue
         meant = cuts.meant(partial(trier.resolved, edits)) if cuts is not None else None

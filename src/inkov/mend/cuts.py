@@ -63,11 +63,11 @@ class Cuts:
         """The first way that no edits end without harm."""
         self.gaps = Site(fabric, plan).breaks
         self.found: dict[End, list[Finding]] = {}
-        for one in audit(fabric, plan).findings:
-            for where in one.where if one.edits else ():
+        for finding in audit(fabric, plan).findings:
+            for where in finding.where if finding.edits else ():
                 at = self.found.setdefault(End(where.switch or "", where.port or ""), [])
-                if one not in at:
-                    at.append(one)
+                if finding not in at:
+                    at.append(finding)
 
     def meant(self, after: Callable[[], Fabric]) -> Meant:
         """What edits that end the leaks are for."""
@@ -168,9 +168,9 @@ class Cuts:
             own = fabric.ports[fabric.end_of(*end)]
             fars = fabric.wiring.around(own.end)
             for at in (own.end, *fars):
-                for one in self.found.get(at, ()):
-                    cures[one.id] = list(one.edits)
-                    self.joined += [one.vlans] if one.severity is Severity.BREACH else []
+                for finding in self.found.get(at, ()):
+                    cures[finding.id] = list(finding.edits)
+                    self.joined += [finding.vlans] if finding.severity is Severity.BREACH else []
             if not fars:
                 others += _at_host(own)
             for far in fars:
@@ -245,12 +245,12 @@ def _on_link(own: Resolved, far: Resolved, vid: int, native: int | None) -> Iter
     natives = own.native, far.native
     if native is not None and own.mode is far.mode is Mode.TRUNK and {*natives} != {native}:
         yield [
-            edit for one in (own, far) if one.native != native for edit in _untagged(one, native)
+            edit for port in (own, far) if port.native != native for edit in _untagged(port, native)
         ]
     if natives[0] != natives[1] and own.mode is far.mode is Mode.TRUNK:
         for one, other in ((own, natives[1]), (far, natives[0])):
             yield [of_port(one.end.device, one.stated, "native_vlan", other)]
-    shut = [edit for one in (own, far) for edit in _without(one, vid)]
+    shut = [edit for port in (own, far) for edit in _without(port, vid)]
     if shut:
         yield shut
 

@@ -91,14 +91,14 @@ class _Tried(NamedTuple):
     def gone(self) -> set[str]:
         """The findings that are found no more, nor in another form."""
         left = {
-            (one.rule, where.switch, where.port)
-            for one in [*self.done.new, *self.done.worse]
-            for where in one.where
+            (finding.rule, where.switch, where.port)
+            for finding in [*self.done.new, *self.done.worse]
+            for where in finding.where
         }
         return {
-            one.id
-            for one in self.done.gone
-            if not any((one.rule, where.switch, where.port) in left for where in one.where)
+            finding.id
+            for finding in self.done.gone
+            if not any((finding.rule, where.switch, where.port) in left for where in finding.where)
         }
 
 
@@ -106,28 +106,34 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
     """Mend some findings of a campus, as far as edits do it that do no harm."""
     trier = Trier(campus, plan, today)
     harmless: list[Finding] = []
-    says = {one.id: f"somebody has to decide: {one.cure}" for one in goals if not one.edits}
-    for group in trier.apart([one for one in goals if one.edits]):
+    says = {
+        finding.id: f"somebody has to decide: {finding.cure}"
+        for finding in goals
+        if not finding.edits
+    }
+    for group in trier.apart([finding for finding in goals if finding.edits]):
         harm = trier.harm([*harmless, *group])
         if harm:
-            says |= {one.id: f"its edits do harm: {harm}" for one in group}
+            says |= {finding.id: f"its edits do harm: {harm}" for finding in group}
         else:
             harmless += group
-    harmless += _but_one(trier, harmless, [one for one in goals if one.edits and one.id in says])
+    harmless += _but_one(
+        trier, harmless, [finding for finding in goals if finding.edits and finding.id in says]
+    )
     if not harmless:
-        return Mended(unmet=[Unmet(one, says[one.id]) for one in goals])
+        return Mended(unmet=[Unmet(finding, says[finding.id]) for finding in goals])
     harmless, smallest = _needed(trier, harmless)
     tried = trier.tried(harmless)
     done = trier.compared(tried.edits, (Level.HONEST, Level.HOSTILE))
     mended = trier.mended(tried.edits, done, tried.rules)
     mended.smallest = smallest
     mended.harm_of = lambda part: trier.harm_of(part, meant=trier.meant(harmless, part))
-    for one in goals:
-        if one.id in tried.gone:
-            mended.findings.append(one)
+    for finding in goals:
+        if finding.id in tried.gone:
+            mended.findings.append(finding)
         else:
-            why = says.get(one.id, "its edits do not cure it all")
-            mended.unmet.append(Unmet(one, why))
+            why = says.get(finding.id, "its edits do not cure it all")
+            mended.unmet.append(Unmet(finding, why))
     return mended
 
 
@@ -135,8 +141,8 @@ def _but_one(trier: Trier, harmless: list[Finding], left: list[Finding]) -> list
     """Of findings that are left since each does harm without the others: all but the one that does
     it with them as well.
     """
-    for one in left[: trier.spare_trials] if len(left) > 2 else ():
-        others = [other for other in left if other is not one]
+    for finding in left[: trier.spare_trials] if len(left) > 2 else ():
+        others = [other for other in left if other is not finding]
         if not trier.harm([*harmless, *others]):
             return others
     return []
@@ -148,10 +154,10 @@ def _needed(trier: Trier, findings: list[Finding]) -> tuple[list[Finding], bool]
     looked at.
     """
     doubtful = _beside_others(findings)
-    for one in doubtful[: trier.spare_trials]:
-        fewer = [other for other in findings if other is not one]
+    for finding in doubtful[: trier.spare_trials]:
+        fewer = [other for other in findings if other is not finding]
         if (
-            not trier.is_found(one, together(edit for other in fewer for edit in other.edits))
+            not trier.is_found(finding, together(edit for other in fewer for edit in other.edits))
             and len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
             and trier.tried(findings).gone <= trier.tried(fewer).gone
             and not trier.harm(fewer)
@@ -164,13 +170,13 @@ def _beside_others(findings: list[Finding]) -> list[Finding]:
     """The findings that share a port or a row with others, and then those that share a VLAN."""
     at: dict[tuple[str, str | int | None], list[Finding]] = {}
     of_vlan: dict[int, list[Finding]] = {}
-    for one in findings:
-        for where in dict.fromkeys((w.switch, w.port or w.vlan) for w in one.where):
-            at.setdefault(where, []).append(one)
-        for vid in bits(one.vlans):
-            of_vlan.setdefault(vid, []).append(one)
+    for finding in findings:
+        for where in dict.fromkeys((w.switch, w.port or w.vlan) for w in finding.where):
+            at.setdefault(where, []).append(finding)
+        for vid in bits(finding.vlans):
+            of_vlan.setdefault(vid, []).append(finding)
     groups = [beside for beside in (*at.values(), *of_vlan.values()) if len(beside) > 1]
-    return list({one.id: one for beside in groups for one in beside}.values())
+    return list({finding.id: finding for beside in groups for finding in beside}.values())
 
 
 class Trier:
@@ -193,19 +199,23 @@ class Trier:
         are proposed.
         """
         findings = list(findings)
-        key = frozenset(one.id for one in findings)
+        key = frozenset(finding.id for finding in findings)
         if key not in self._known:
-            edits = together(edit for one in findings for edit in one.edits)
+            edits = together(edit for finding in findings for edit in finding.edits)
             done = self.compared(edits)
             rules: dict[tuple[str, Kind, str, str], list[str]] = {}
             _add_rules(rules, findings)
             for _ in range(_ROUNDS):
-                then = [one for one in done.new if one.rule not in OF_PAPER and one.edits]
+                then = [
+                    finding
+                    for finding in done.new
+                    if finding.rule not in OF_PAPER and finding.edits
+                ]
                 if not then:
                     break
                 _add_rules(rules, then)
                 now = apply(self.campus, edits)
-                now = apply(now, together(edit for one in then for edit in one.edits))
+                now = apply(now, together(edit for finding in then for edit in finding.edits))
                 edits = difference(self.campus, now)
                 done = self.compared(edits)
             self._known[key] = _Tried(edits, done, rules)
@@ -213,7 +223,7 @@ class Trier:
 
     def is_found(self, finding: Finding, edits: list[Edit]) -> bool:
         """Whether an audit finds it, or its like at one of its places, with some edits."""
-        places = {(one.switch, one.port) for one in finding.where}
+        places = {(where.switch, where.port) for where in finding.where}
         return any(
             one.rule == finding.rule and places & {(w.switch, w.port) for w in one.where}
             for one in audit(self.resolved(edits), self.plan, today=self.today).findings
@@ -283,9 +293,9 @@ class Trier:
         for claim in done.claims:
             if claim.after is not None and claim.after.verdict != Outcome.HOLDS:
                 return f"the claim {claim.claim} would not hold"
-        for one in done.consequences if findings else ():
-            if one.worse:
-                return " ".join(filter(None, (one.name, one.says)))
+        for consequence in done.consequences if findings else ():
+            if consequence.worse:
+                return " ".join(filter(None, (consequence.name, consequence.says)))
         for new in [*done.new, *done.worse] if findings else ():
             if new.rule not in OF_PAPER:
                 return f"it makes another finding: {new.says} ({new.rule})"
@@ -307,8 +317,8 @@ class Trier:
 def _halved(findings: list[Finding]) -> tuple[list[Finding], int]:
     """The findings, those of the same VLANs together, and where to part them."""
     parts: list[tuple[int, list[Finding]]] = []
-    for one in findings:
-        vlans, own = one.vlans, [one]
+    for finding in findings:
+        vlans, own = finding.vlans, [finding]
         for other in [part for part in parts if part[0] & vlans]:
             parts.remove(other)
             vlans, own = vlans | other[0], [*other[1], *own]
@@ -319,17 +329,17 @@ def _halved(findings: list[Finding]) -> tuple[list[Finding], int]:
     for _, own in parts:
         ends.append(ends[-1] + len(own))
     middle = min(ends[1:-1], key=lambda end: abs(2 * end - len(findings)))
-    return [one for _, own in parts for one in own], middle
+    return [finding for _, own in parts for finding in own], middle
 
 
 def _add_rules(
     rules: dict[tuple[str, Kind, str, str], list[str]], findings: Iterable[Finding]
 ) -> None:
-    for one in findings:
-        for edit in one.edits:
+    for finding in findings:
+        for edit in finding.edits:
             known = rules.setdefault(edit.place, [])
-            if one.rule not in known:
-                known.append(one.rule)
+            if finding.rule not in known:
+                known.append(finding.rule)
 
 
 def together(edits: Iterable[Edit]) -> list[Edit]:

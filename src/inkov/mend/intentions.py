@@ -80,7 +80,7 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
     work = _Work(campus, plan, today)
     goals, edits, done = _placed(work)
     now = _with(campus, edits)
-    found = [one for one in work.found_then if one.rule in _OF_PLAN and one.edits]
+    found = [finding for finding in work.found_then if finding.rule in _OF_PLAN and finding.edits]
     more = mend_findings(now, plan, found, today)
     if more.edits:
         edits = difference(campus, apply(now, more.edits))
@@ -150,11 +150,11 @@ class _Work:
 
     def still(self, done: Comparison, goal: Goal) -> str:
         """What is not as a goal says with the edits that were tried; "" if it is met."""
-        gone = {one.id for one in done.gone}
-        left = [one for one in self.before if one.id not in gone]
-        for one in [*left, *done.new, *done.worse]:
-            if one.rule in _MISPLACED and goal.is_missed_at(one.where):
-                return one.says
+        gone = {finding.id for finding in done.gone}
+        left = [finding for finding in self.before if finding.id not in gone]
+        for finding in [*left, *done.new, *done.worse]:
+            if finding.rule in _MISPLACED and goal.is_missed_at(finding.where):
+                return finding.says
         return ""
 
     # --- edits ---
@@ -262,24 +262,24 @@ class _Work:
         self, now: Campus, fabric: Fabric, vlans: VlanSet, ends: set[tuple[str, str]]
     ) -> Campus:
         """With what an audit proposes then for these VLANs, and for the `ends` of new links."""
-        known = {one.id for one in self.before}
+        known = {finding.id for finding in self.before}
         for _ in range(_ROUNDS):
             unchanged = fabric is self.fabric
             self.found_then = self.before if unchanged else self._audited(fabric)
             proposed = [
-                one
-                for one in self.found_then
-                if one.edits
-                and one.id not in known
+                finding
+                for finding in self.found_then
+                if finding.edits
+                and finding.id not in known
                 and (
-                    (one.vlans and not one.vlans & ~vlans.bits)
-                    or {(where.switch, where.port) for where in one.where} <= ends
+                    (finding.vlans and not finding.vlans & ~vlans.bits)
+                    or {(where.switch, where.port) for where in finding.where} <= ends
                 )
             ]
             if not proposed:
                 break
-            known |= {one.id for one in proposed}
-            now = _with(now, [edit for one in proposed for edit in one.edits])
+            known |= {finding.id for finding in proposed}
+            now = _with(now, [edit for finding in proposed for edit in finding.edits])
             fabric = _resolved(now)
         return now
 
@@ -291,7 +291,9 @@ class _Work:
         """What harm edits do besides what goals, and `cures` of findings, ask for; "" if none."""
         meant = _Meant(list(goals), self.fabric)
         kept = [effect for effect in done.effects if effect.gained or not meant.covers(effect)]
-        contradicting = "; ".join(one.says for one in done.new if one.rule in _CONTRADICTING)
+        contradicting = "; ".join(
+            finding.says for finding in done.new if finding.rule in _CONTRADICTING
+        )
         harm = self.trier.harm_in(replace(done, effects=kept), findings=False, meant=cures)
         return harm or contradicting
 

@@ -72,15 +72,15 @@ class Meant:
         findings = list(findings)
         moved = (
             (edit.switch, edit.name)
-            for one in findings
-            for edit in one.edits
+            for finding in findings
+            for edit in finding.edits
             if edit.kind is Kind.PORT and edit.attribute in _MOVING
         )
-        leaks = [one.vlans for one in findings if one.severity is Severity.BREACH]
+        leaks = [finding.vlans for finding in findings if finding.severity is Severity.BREACH]
         private = [
-            union(bit(where.vlan or 0) for where in one.where) & ~1
-            for one in findings
-            if one.rule in _OF_PRIVATE_VLANS
+            union(bit(where.vlan or 0) for where in finding.where) & ~1
+            for finding in findings
+            if finding.rule in _OF_PRIVATE_VLANS
         ]
         return cls(zip(leaks, leaks, strict=True), moved, before, after, private)
 
@@ -112,7 +112,7 @@ class Meant:
         if effect.gained:
             return False
         seats = effect.row.sources, effect.row.targets
-        if any(all((one.switch, one.port) in self.moved for one in side) for side in seats):
+        if any(all((seat.switch, seat.port) in self.moved for seat in side) for side in seats):
             return True
         if effect.layer == Layer.FRAMES:
             ways = *self.apart, *((b, a) for a, b in self.apart)
@@ -129,7 +129,7 @@ class Meant:
         do so one way only.
         """
         sides = [
-            {(End(one.switch, one.port), effect.vid_of[one]) for one in side}
+            {(End(seat.switch, seat.port), effect.vid_of[seat]) for seat in side}
             for side in (effect.row.sources, effect.row.targets)
         ]
         hears = [self.after.numbers_at(*seat) for seat in sides[1]]
@@ -145,8 +145,8 @@ class Meant:
         tables: list[set[Table]] = []
         for side in (effect.row.sources, effect.row.targets):
             tables.append(set())
-            for one in side:
-                end, vid = End(one.switch, one.port), effect.vid_of[one]
+            for seat in side:
+                end, vid = End(seat.switch, seat.port), effect.vid_of[seat]
                 own = self.after.near(end, vid)
                 # Both sides: who lost his gateway is cut off, whatever leaked at the other side. A
                 # gateway that is down by the edits is one that the VLAN has, and does not reach.
@@ -171,16 +171,21 @@ class _Connected:
 
     def of_vlan(self, vid: int) -> list[Interface]:
         """The gateways of a VLAN, also those that are down."""
-        return [one for one in self.all if one.addresses and one.serves & bit(vid)]
+        return [
+            interface
+            for interface in self.all
+            if interface.addresses and interface.serves & bit(vid)
+        ]
 
     def near(self, end: End, vid: int) -> set[Table]:
         """The routing tables of the gateways that are in the domain of a port in a VLAN."""
         own = {self._domain(port.bridge, vid) for port in bridge_ports_at(self.fabric, end)}
         return {
-            (one.device, one.vrf)
-            for one in self.of_vlan(vid)
+            (interface.device, interface.vrf)
+            for interface in self.of_vlan(vid)
             # A secondary VLAN gets to the gateway by its own number, a tag by that inside.
-            if not one.why_down and own & {self._domain(one.bridge, v) for v in (vid, one.vid)}
+            if not interface.why_down
+            and own & {self._domain(interface.bridge, v) for v in (vid, interface.vid)}
         }
 
     def numbers_at(self, end: End, vid: int) -> int:
@@ -201,9 +206,9 @@ class _Connected:
             bridge, vid = hub
             spread = flood(self.fabric, [Sending(-1, bit(vid), bridge)], Level.HONEST)
             domains = {
-                self._domain(one, there)
-                for one in spread.bridges
-                for there in bits(spread.present(one))
+                self._domain(bridge, there)
+                for bridge in spread.bridges
+                for there in bits(spread.present(bridge))
             }
             self._sent[hub] = union(self._numbers.get(domain, 0) for domain in domains)
         return self._sent[hub]
@@ -234,14 +239,16 @@ class _Connected:
         In a domain that leaks, interfaces of one number share a VLAN; those without a number (of
         routed ports) share one with all, which may be too many, and is never too few.
         """
-        up = [one for one in self.all if not one.why_down and one.bridge >= 0]
-        domain = {one: self._domain(one.bridge, one.vid) for one in up}
-        unnumbered = {domain[one] for one in up if one.vlan is None}
+        up = [
+            interface for interface in self.all if not interface.why_down and interface.bridge >= 0
+        ]
+        domain = {interface: self._domain(interface.bridge, interface.vid) for interface in up}
+        unnumbered = {domain[interface] for interface in up if interface.vlan is None}
         in_hub: dict[tuple[int, int], list[Table]] = {}
         hubs_of: dict[Table, list[tuple[int, int]]] = {}
-        for one in up:
-            number = 0 if domain[one] in unnumbered else one.vlan or 0
-            hub, table = (domain[one], number), (one.device, one.vrf)
+        for interface in up:
+            number = 0 if domain[interface] in unnumbered else interface.vlan or 0
+            hub, table = (domain[interface], number), (interface.device, interface.vrf)
             in_hub.setdefault(hub, []).append(table)
             hubs_of.setdefault(table, []).append(hub)
         group: dict[Table, Table] = {}

@@ -154,12 +154,12 @@ def gateways_gone(device: Device, vid: int) -> Iterator[Edit]:
 
 def at_routers(fabric: Fabric, vid: int) -> Iterator[End]:
     """The ports of switches at which routers have a sub-interface in a VLAN."""
-    for one in interfaces(fabric):
-        if one.tag != vid:
+    for interface in interfaces(fabric):
+        if interface.tag != vid:
             continue
-        for number in fabric.bridges[one.bridge].ports:
+        for number in fabric.bridges[interface.bridge].ports:
             for far in fabric.wiring.around(fabric.bridge_ports[number].end):
-                if far.device != one.device and (far.device, "") in fabric.bridge_of:
+                if far.device != interface.device and (far.device, "") in fabric.bridge_of:
                     yield far
 
 

@@ -299,10 +299,10 @@ class _Proposer:
         if host.address is None:
             return None
         vids = {
-            one.vlan
-            for one in self.interfaces
-            for fact in one.addresses
-            if host.address.ip in fact.value.network and one.vlan is not None
+            interface.vlan
+            for interface in self.interfaces
+            for fact in interface.addresses
+            if host.address.ip in fact.value.network and interface.vlan is not None
         }
         return vids.pop() if len(vids) == 1 else None
 
@@ -326,8 +326,8 @@ class _Proposer:
         """Another mask or gateway for a host, as the router says that has its subnet."""
         if host.address is None:
             return
-        for one in self._serving(host):
-            for fact in one.addresses:
+        for interface in self._serving(host):
+            for fact in interface.addresses:
                 if host.address.ip not in fact.value.network or fact.value.ip == host.address.ip:
                     continue
                 edits = []
@@ -346,8 +346,12 @@ class _Proposer:
         """
         seat = _seat(self.fabric, host)
         vid = seat.vid if seat is not None else 0
-        own = [one for one in self.interfaces if one.addresses and one.serves >> vid & 1]
-        return [one for one in own if not one.why_down] or own
+        own = [
+            interface
+            for interface in self.interfaces
+            if interface.addresses and interface.serves >> vid & 1
+        ]
+        return [interface for interface in own if not interface.why_down] or own
 
     # --- gateways ---
 
@@ -405,21 +409,29 @@ class _Proposer:
         if host.address is None:
             return
         finals = [
-            one
-            for one in self.interfaces
-            if any(host.address.ip in fact.value.network for fact in one.addresses)
+            interface
+            for interface in self.interfaces
+            if any(host.address.ip in fact.value.network for fact in interface.addresses)
         ]
         for final in finals:
             if final.why_down:
                 yield from self._up(final, host)
-        shared = {one.vid: one for one in self.interfaces if one.device == gateway.device}
+        shared = {
+            interface.vid: interface
+            for interface in self.interfaces
+            if interface.device == gateway.device
+        }
         for final in finals:
-            for one in self.interfaces:
-                near = shared.get(one.vid)
-                if near is None or one.device != final.device or final.device == gateway.device:
+            for interface in self.interfaces:
+                near = shared.get(interface.vid)
+                if (
+                    near is None
+                    or interface.device != final.device
+                    or final.device == gateway.device
+                ):
                     continue
-                if one.vlan is not None and near.vlan is not None:
-                    yield from self._ways(near.bridge, one.bridge, one.vid)
+                if interface.vlan is not None and near.vlan is not None:
+                    yield from self._ways(near.bridge, interface.bridge, interface.vid)
 
     # --- ways ---
 

@@ -111,9 +111,10 @@ def _near(findings: list[Finding], fabric: Fabric, pair: tuple[Host, Host]) -> l
     switches = {host.device for host in pair}
     vids = union(1 << vid_of(fabric, host) for host in pair) & ~1
     near = [
-        list(one.edits)
-        for one in findings
-        if one.edits and (one.vlans & vids or any(where.switch in switches for where in one.where))
+        list(finding.edits)
+        for finding in findings
+        if finding.edits
+        and (finding.vlans & vids or any(where.switch in switches for where in finding.where))
     ]
     return sorted(near, key=len)[:_MOST_CURES]
 
@@ -152,7 +153,7 @@ def _causes(
         if says in told:
             continue
         told.add(says)
-        cited = next((one for one in findings if _is_about(one, edit)), None)
+        cited = next((finding for finding in findings if _is_about(finding, edit)), None)
         rule, identity = (cited.rule, cited.id) if cited is not None else ("", "")
         absent = edit.before is None
         result.causes.append(Cause(says, place_of(fabric.campus, edit), rule, identity, absent))

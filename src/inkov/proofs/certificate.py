@@ -68,7 +68,9 @@ def passing(fabric: Fabric) -> Passing:
         for crossing in crossings if not ports[sender].view.protected else ():
             for to, mask in crossing.same:
                 plain[sender, to] = plain.get((sender, to), 0) | mask
-            receivers = [to for to, _ in crossing.same] + [one.to for one in crossing.translations]
+            receivers = [to for to, _ in crossing.same] + [
+                translation.to for translation in crossing.translations
+            ]
             for to in receivers:
                 tag = ports[sender].outer or ports[to].outer
                 if tag and passing_as(fabric, ports[sender], crossing, to) >> tag & 1:

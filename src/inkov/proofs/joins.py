@@ -98,16 +98,16 @@ class Joins:
         pairs = [pair for pair in permutations(sorted(seats), 2) if pair[0].port != pair[1].port]
         if len(pairs) > _MOST_PAIRS:
             return {}
-        leaks = [find_leak(self.fabric, [one], [other], Level.HONEST) for one, other in pairs]
+        leaks = [find_leak(self.fabric, [seat], [other], Level.HONEST) for seat, other in pairs]
         if any(leak.way is None for leak in leaks):
             return {}
         ways = [
             {
-                "from": self._named(one),
+                "from": self._named(seat),
                 "to": self._named(other),
                 "way": way_of(leak_steps(self.fabric, leak)),
             }
-            for (one, other), leak in zip(pairs, leaks, strict=True)
+            for (seat, other), leak in zip(pairs, leaks, strict=True)
         ]
         return {"ways": ways}
 

@@ -30,7 +30,7 @@ def prove_now(
     the same claims; `doubts` are what the trees rest on besides.
     """
     over_all = judged(fabric)
-    by_outcome = [{_key(verdict): verdict for verdict in judged(one)} for one in now]
+    by_outcome = [{_key(verdict): verdict for verdict in judged(fabric)} for fabric in now]
     found = []
     for verdict in over_all:
         if verdict.kind not in WANTED:

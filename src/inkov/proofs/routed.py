@@ -217,11 +217,11 @@ class Routing:
         groups: set[Group] = {(start.device, start.vrf)}
         known: dict[int, Interface] = {}
         for group in (work := list(groups)):
-            for one in self._sharing.get(group, ()):
-                if id(one) not in known:  # a name may be that of several, on several bridges
-                    known[id(one)] = one
-                    shared = VlanSet(self.vid_reach(Level.HONEST).spread(1 << one.vid))
-                    near: set[Group] = {(one.device, one.vrf), *shared}
+            for interface in self._sharing.get(group, ()):
+                if id(interface) not in known:  # a name may be that of several, on several bridges
+                    known[id(interface)] = interface
+                    shared = VlanSet(self.vid_reach(Level.HONEST).spread(1 << interface.vid))
+                    near: set[Group] = {(interface.device, interface.vrf), *shared}
                     work += near - groups
                     groups |= near
         return list(known.values())

@@ -199,14 +199,14 @@ class Search:
     def _passed(
         self, passages: list[Passage], sources: Seats, targets: Seats, *, blame: bool
     ) -> Passed | Unsettled:
-        passage = min(passages, key=lambda one: one.perhaps)
+        passage = min(passages, key=lambda passage: passage.perhaps)
         end = self.fabric.bridge_ports[passage.hearer.port].end
         self.assumes += passage.path.assumes
         way = self.routing().steps_of(sources, passage, targets, self.level)
         self.assume_about({step.switch for step in way.steps})
         if not way.simple:
             return Unsettled(end=end, path=passage.path)
-        perhaps = all(one.perhaps for one in passages)
+        perhaps = all(passage.perhaps for passage in passages)
         answer = Passed(path=passage.path, end=end, steps=way.steps, perhaps=perhaps)
         answer.certificate = {"way": way_of(way.steps)}
         if blame:

@@ -82,7 +82,7 @@ class Withstanding:
             claim
             for claim in self.plan.says.claims
             if claim.kind in ("join", "reach")
-            and all(one.judge(claim).verdict == Outcome.HOLDS for one in self._now)
+            and all(prover.judge(claim).verdict == Outcome.HOLDS for prover in self._now)
         ]
 
     def broken_by(self, loss: Loss) -> list[str]:

@@ -111,7 +111,7 @@ def load(
     loading.dialects_unusable = bool(unusable)
     if keep or before is not None:
         loading.names = names_below(paths, files)
-        written = {one.name: file_bytes(one.file, [], []) or b"" for one in dialects}
+        written = {dialect.name: file_bytes(dialect.file, [], []) or b"" for dialect in dialects}
         loading.readings = Readings(written) if keep else None
         if before is not None and before.dialects == written:
             loading.find_again(files, before)
@@ -297,7 +297,7 @@ def unread_texts(
     `problems` gets what is wrong with the files and dialects.
     """
     files = _files(list(paths), problems, [])
-    dialects = [one for one in read_dialects(files, problems, []) if one.name != begun]
+    dialects = [dialect for dialect in read_dialects(files, problems, []) if dialect.name != begun]
     texts = []
     for file in files:
         if file.endswith((".toml", ".csv")) or os.path.basename(file) in _NAMED:

@@ -128,7 +128,7 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
     for old, new in sorted(result.renamed.items()):
         yield Text(safe(f"{old} is called {new.name} now{'' if new.sure else ', by its looks'}."))
     yield from _section("Edits", _edits_together(view))
-    others = [[_consequence_line(one)] for one in result.consequences]
+    others = [[_consequence_line(consequence)] for consequence in result.consequences]
     yield from _section("On the campus as a whole", others)
     for kind, findings in (
         ("Findings gone", result.gone),
@@ -147,8 +147,10 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
         yield Text(f"Not known: {safe(says)}.", style="bold magenta")
     for problem in lost:
         yield Text(f"Not read: {safe(problem.origin.file)}", style="bold magenta")
-    told = [one for one in result.refusals if one.story is None]
-    refusals = [[(safe(one.says), ""), (f"  {view.at(one.origin)}", "dim")] for one in told]
+    told = [refusal for refusal in result.refusals if refusal.story is None]
+    refusals = [
+        [(safe(refusal.says), ""), (f"  {view.at(refusal.origin)}", "dim")] for refusal in told
+    ]
     if len(told) < len(result.refusals):
         rows = _count(len(result.refusals) - len(told), "row")
         refusals.append([(f"reach: {rows} above, marked with !", "")])
@@ -161,12 +163,12 @@ def _stories_to_show(view: _View) -> tuple[list[Story], int]:
     """The stories, those that are refused first, frames before packets; and the number of those by
     routers that follow from others: between segments that were routed before.
     """
-    refused = {id(one) for refusal in view.result.refusals for one in refusal.story or ()}
+    refused = {id(effect) for refusal in view.result.refusals for effect in refusal.story or ()}
     every = view.result.stories
     shown = [
         story
         for story in every
-        if any(id(one) in refused for one in story)
+        if any(id(effect) in refused for effect in story)
         or story[0].layer == Layer.FRAMES
         or (story[0].crosses and not story[0].follows)
     ]
@@ -302,8 +304,8 @@ def _grids(view: _View) -> list[Grid]:
     grid = Grid(
         [Column("Kind"), Column("What"), Column("How"), Column("Said at"), Column("Refused")]
     )
-    refused = {id(one.about) for one in view.result.refusals}
-    refused |= {id(one) for refusal in view.result.refusals for one in refusal.story or ()}
+    refused = {id(refusal.about) for refusal in view.result.refusals}
+    refused |= {id(effect) for refusal in view.result.refusals for effect in refusal.story or ()}
 
     def mark(about: object) -> str:
         return "yes" if id(about) in refused else ""
@@ -315,8 +317,14 @@ def _grids(view: _View) -> list[Grid]:
         blame = "; ".join(view.edit(edit) for edit in effect.blame)
         kind = f"reach {'gained' if effect.gained else 'lost'}"
         grid.add(kind, view.pair(effect), blame, view.at(effect.place), mark(effect))
-    for one in view.result.consequences:
-        grid.add(str(one.about), one.name, one.says, view.at(one.origin), "")
+    for consequence in view.result.consequences:
+        grid.add(
+            str(consequence.about),
+            consequence.name,
+            consequence.says,
+            view.at(consequence.origin),
+            "",
+        )
     for kind, findings in _findings(view):
         for finding in findings:
             at = finding.where[0].origin if finding.where else Origin()
@@ -372,7 +380,10 @@ def _comment(view: _View, lost: list[Problem]) -> str:
         lines += [f"Not known: {_marked(safe(says))}.", ""]
     parts: list[tuple[str, list[str]]] = [
         ("Edits", [f"{view.edit(e)} ({place_of_edit(e, view.locator)})" for e in result.edits]),
-        ("On the campus as a whole", [_consequence_line(one)[0] for one in result.consequences]),
+        (
+            "On the campus as a whole",
+            [_consequence_line(consequence)[0] for consequence in result.consequences],
+        ),
         *(
             (f"Findings {kind}", [f"{f.severity} {f.rule}: {f.says}" for f in findings])
             for kind, findings in _findings(view)
@@ -437,18 +448,19 @@ def comparison_json(view: _View) -> dict[str, Any]:
         },
         "consequences": [
             {
-                "about": str(one.about),
-                "name": safe(one.name) or None,
-                "vlans": str(one.vlans),
-                "says": safe(one.says),
-                "worse": one.worse,
+                "about": str(consequence.about),
+                "name": safe(consequence.name) or None,
+                "vlans": str(consequence.vlans),
+                "says": safe(consequence.says),
+                "worse": consequence.worse,
             }
-            for one in result.consequences
+            for consequence in result.consequences
         ],
         "undecided": [safe(says) for says in result.undecided],
         "refused": result.refused,
         "because": [
-            {"says": safe(one.says), **plain(one.origin, locator)} for one in result.refusals
+            {"says": safe(refusal.says), **plain(refusal.origin, locator)}
+            for refusal in result.refusals
         ],
     }
 
@@ -497,18 +509,22 @@ def _sarif(view: _View, lost: list[Problem]) -> str:
         {
             "ruleId": "refused-change",
             "level": "error",
-            "message": {"text": safe(one.says)},
-            "locations": [location(one.origin, view.locator, "")],
+            "message": {"text": safe(refusal.says)},
+            "locations": [location(refusal.origin, view.locator, "")],
         }
-        for one in view.result.refusals
+        for refusal in view.result.refusals
     ]
     return sarif([_RULE], results, lost, view.locator)
 
 
 def _junit(view: _View, lost: list[Problem]) -> str:
     cases: list[tuple[str, str, list[str]]] = [
-        (safe(one.says), "inkov.compare", [f"{safe(one.says)} {view.at(one.origin)}".strip()])
-        for one in view.result.refusals
+        (
+            safe(refusal.says),
+            "inkov.compare",
+            [f"{safe(refusal.says)} {view.at(refusal.origin)}".strip()],
+        )
+        for refusal in view.result.refusals
     ]
     if not cases:
         cases = [(headline(view), "inkov.compare", [])]

@@ -143,7 +143,7 @@ def edit_json(edit: Edit, locator: Locator) -> dict[str, Any]:
         "attribute": edit.attribute or None,
         "before": _json_value(edit.before if edit.before is not None else edit.was),
         "after": _json_value(edit.after if edit.after is not None else edit.becomes),
-        "where": [plain(one, locator) if one is not None else None for one in edit.where],
+        "where": [plain(origin, locator) if origin is not None else None for origin in edit.where],
         **({"by_default": True} if edit.by_default else {}),
     }
 

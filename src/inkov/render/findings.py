@@ -187,7 +187,7 @@ _OF_A_KIND = 5  # that are told in short
 def _folded(group: list[Finding], locator: Locator) -> Iterator[RenderableType]:
     """Several findings of one kind: each in a line with its first place, and the cure once."""
     first = group[0]
-    yield _head(first, f"{len(group)} times", sum(one.affects.ports for one in group))
+    yield _head(first, f"{len(group)} times", sum(finding.affects.ports for finding in group))
     for finding in group[:_OF_A_KIND]:
         at = brief(finding.where[0].origin, locator) if finding.where else ""
         yield indented(f"{safe(finding.says)}{f'  ({at})' if at else ''}", 2)

@@ -151,9 +151,9 @@ def shapes_grid(groups: list[ShapeGroup], locator: Locator) -> Grid:
             Column("Said at", whole=True),
         ]
     )
-    for one in groups:
-        grid.add(str(one.count), one.shape, one.example, place(one.origin, locator))
-    total = sum(one.count for one in groups)
+    for group in groups:
+        grid.add(str(group.count), group.shape, group.example, place(group.origin, locator))
+    total = sum(group.count for group in groups)
     grid.notes.append(
         f"{_count(total, 'line')} in {_count(len(groups), 'shape')} that no form takes"
         if groups

@@ -46,13 +46,13 @@ def mend_result(mended: Mended, locator: Locator, stays: Sequence[Stay] = ()) ->
     def value() -> dict[str, Any]:
         rows = [
             {
-                "a": safe(str(one.a)),
-                "b": safe(str(one.b)),
-                "vlans": str(one.vlans),
-                "says": one.says,
-                "where": plain(one.origin, locator),
+                "a": safe(str(stay.a)),
+                "b": safe(str(stay.b)),
+                "vlans": str(stay.vlans),
+                "says": stay.says,
+                "where": plain(stay.origin, locator),
             }
-            for one in stays
+            for stay in stays
         ]
         return _value(mended, locator) | ({"stays": rows} if stays else {})
 
@@ -62,9 +62,9 @@ def mend_result(mended: Mended, locator: Locator, stays: Sequence[Stay] = ()) ->
 def _stays(stays: Sequence[Stay], locator: Locator) -> Grid:
     columns = [Column("Stays"), Column("On the link"), Column("Why"), Column("Said at", spare=True)]
     grid = Grid(columns)
-    for one in stays[:_STAYS]:
-        link = f"{one.a} to {one.b}"
-        grid.add(f"VLAN {one.vlans}", link, one.says, brief(one.origin, locator))
+    for stay in stays[:_STAYS]:
+        link = f"{stay.a} to {stay.b}"
+        grid.add(f"VLAN {stay.vlans}", link, stay.says, brief(stay.origin, locator))
     if len(stays) > _STAYS:
         grid.notes.append(f"{len(stays) - _STAYS} rows more, all of them in JSON")
     return grid
@@ -247,7 +247,7 @@ def _what_they_do(done: Comparison) -> Iterator[str]:
     less = [e for e in effects if not e.gained and e.level == Level.HOSTILE]
     shown = [effect for effect in effects if effect not in less]
     for what, gained in (("Joined", True), ("Apart, as is meant", False)):
-        rows = [pair_in_words(one, done.name_of) for one in shown if one.gained is gained]
+        rows = [pair_in_words(effect, done.name_of) for effect in shown if effect.gained is gained]
         yield from (f"{what}: {row}" for row in rows[:_SHOWN])
         if len(rows) > _SHOWN:
             yield f"{what}: {len(rows) - _SHOWN} rows more, all of them in JSON"
@@ -262,7 +262,7 @@ def _what_they_do(done: Comparison) -> Iterator[str]:
             yield f"Better: {' '.join(filter(None, (better.name, better.says)))}"
     nobody = "Nobody" if all(effect.gained for effect in effects) else "Nobody else"
     yield f"{nobody} is cut off, no honest host's frame gets to another segment, no claim breaks."
-    for new in (one for one in [*done.new, *done.worse] if one.rule not in OF_PAPER):
+    for new in (finding for finding in [*done.new, *done.worse] if finding.rule not in OF_PAPER):
         yield f"An audit finds then: {new.says} ({new.rule})."
     for says in done.undecided:
         yield f"Not known: {says}."
@@ -292,15 +292,15 @@ def _value(mended: Mended, locator: Locator) -> dict[str, Any]:
     return {
         "changes": [
             {
-                "goal": finding_json(one, locator),
-                "edits": [edit_json(edit, locator) for edit in one.edits],
+                "goal": finding_json(finding, locator),
+                "edits": [edit_json(edit, locator) for edit in finding.edits],
             }
-            for one in mended.findings
+            for finding in mended.findings
         ],
         "edits": [edit_json(edit, locator) for edit in mended.edits],
         "unmet": [
-            {"finding": finding_json(one.finding, locator), "says": safe(one.says)}
-            for one in mended.unmet
+            {"finding": finding_json(unmet.finding, locator), "says": safe(unmet.says)}
+            for unmet in mended.unmet
         ],
         "gained": [safe(pair_in_words(e, name_of)) for e in effects if e.gained],
         "lost": [safe(pair_in_words(e, name_of)) for e in effects if not e.gained],

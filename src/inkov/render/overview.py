@@ -69,7 +69,7 @@ def overview_result(
         page: dict[str, Any] = plain(seen, locator)
         return page | {
             "findings": dict(sorted(counts.items())),
-            "worst": [finding_json(one, locator) for one in audit.findings[:_WORST]],
+            "worst": [finding_json(finding, locator) for finding in audit.findings[:_WORST]],
             "unread": [safe(says) for says in unread],
         }
 

@@ -303,8 +303,8 @@ def _table(grid: Grid) -> Iterator[str]:
 def _files(report: Report) -> Iterator[str]:
     yield '<div class="scroll"><table>\n<thead><tr><th>File</th><th>What it is</th>'
     yield "<th>Changed</th><th>SHA-256</th></tr></thead>\n<tbody>\n"
-    for one in report.files:
-        cells: Sequence[str] = (one.path, one.form, one.changed)
+    for file in report.files:
+        cells: Sequence[str] = (file.path, file.form, file.changed)
         yield "<tr>" + "".join(f"<td>{_t(cell)}</td>" for cell in cells)
-        yield f"<td><code>{_t(one.digest)}</code></td></tr>\n"
+        yield f"<td><code>{_t(file.digest)}</code></td></tr>\n"
     yield "</tbody>\n</table></div>\n"

@@ -43,9 +43,9 @@ def trees_grid(rows: list[TreeRow], locator: Locator) -> Grid:
                 else "a port is seen otherwise"
             )
         remarks += [
-            f"{one.switch} sees {one.root or one.address} as root"
-            for one in row.seen_roots
-            if one.differs
+            f"{root.switch} sees {root.root or root.address} as root"
+            for root in row.seen_roots
+            if root.differs
         ]
         if not row.circle:
             remarks = ["no circles: every port forwards", *remarks]
@@ -128,7 +128,9 @@ def branches_grid(found: list[Branch], title: str) -> Grid:
         Column("Discards at"),
     ]
     grid = Grid(columns)
-    deeper = {at for at, (one, below) in enumerate(pairwise(found)) if below.depth > one.depth}
+    deeper = {
+        at for at, (branch, below) in enumerate(pairwise(found)) if below.depth > branch.depth
+    }
     numbered = list(enumerate(found))
 
     def alike(item: tuple[int, Branch]) -> tuple[object, ...]:
@@ -137,16 +139,16 @@ def branches_grid(found: list[Branch], title: str) -> Grid:
         return (one.depth, one.cost) if plain_leaf else (at,)
 
     for _, group in groupby(numbered, key=alike):
-        some = [one for _, one in group]
+        some = [branch for _, branch in group]
         first, more = some[0], len(some) - 1
         indent = "· " * first.depth
         few = more < 3
-        for one in some if few else some[:1]:
+        for branch in some if few else some[:1]:
             grid.add(
-                f"{indent}{one.switch}" + (f" and {more} more" if not few else ""),
-                one.above if few else f"{first.above} to {some[-1].above}",
-                one.own if few or len({x.own for x in some}) == 1 else "several",
-                str(one.cost),
-                ", ".join(one.blocked),
+                f"{indent}{branch.switch}" + (f" and {more} more" if not few else ""),
+                branch.above if few else f"{first.above} to {some[-1].above}",
+                branch.own if few or len({x.own for x in some}) == 1 else "several",
+                str(branch.cost),
+                ", ".join(branch.blocked),
             )
     return grid

@@ -150,7 +150,8 @@ def _value(answer: Why, locator: Locator, since: Sequence[Changed | None]) -> di
         "opens": [safe(says) for says in answer.opens],
         "loses": [safe(says) for says in answer.loses],
         "apart": [
-            {"says": safe(one.says), "where": plain(one.origin, locator)} for one in answer.apart
+            {"says": safe(apart.says), "where": plain(apart.origin, locator)}
+            for apart in answer.apart
         ],
         "otherwise": [safe(says) for says in answer.otherwise],
         "fine": [

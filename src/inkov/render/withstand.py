@@ -35,9 +35,9 @@ def losses_value(
     """The rows as JSON has them, and how many losses may happen."""
     return {
         "losses": [plain(row, locator) for row in rows],
-        "survived": sum(one.survived for one in counts),
-        "tried": sum(one.tried for one in counts),
-        "kinds": [plain(one, locator) for one in counts],
+        "survived": sum(kept.survived for kept in counts),
+        "tried": sum(kept.tried for kept in counts),
+        "kinds": [plain(kept, locator) for kept in counts],
         "remarks": remarks,
     }
 

@@ -62,7 +62,7 @@ def evidence(
     names = NameFinder((other.name for other in others), domains=True)
     by_name = {other.name: other for other in others}
     found = Evidence([], [], [])
-    for device in sorted(texts, key=lambda one: natural(one.name)):
+    for device in sorted(texts, key=lambda device: natural(device.name)):
         known = names.find(device.name)
         if known is None:
             found.missing.append(device.name)

@@ -133,8 +133,8 @@ def _looks(tree: SpanningTree) -> tuple[object, ...]:
         tree.instance,
         tuple(sorted(tree.world.bridges)),
         tuple(
-            (tuple(sorted(one.roles.items())), tuple(sorted(one.cost.items())))
-            for one in tree.outcomes
+            (tuple(sorted(elected.roles.items())), tuple(sorted(elected.cost.items())))
+            for elected in tree.outcomes
         ),
         tree.complete,
         tuple(doubt.says for doubt in tree.doubts),
@@ -164,7 +164,7 @@ def tree_row(
     blocked = [
         number
         for number in tree.world.ports
-        if all(not one.roles[number].forwards for one in tree.outcomes)
+        if all(not elected.roles[number].forwards for elected in tree.outcomes)
     ]
     return TreeRow(
         bits_to_text(vlans),
@@ -212,7 +212,7 @@ def _remarks(fabric: Fabric, tree: SpanningTree) -> Iterator[Remark]:
 def _seen_roots(fabric: Fabric, tree: SpanningTree, switch: str | None) -> Iterator[SeenRoot]:
     """What sources say of the root, those of one switch or of all in the tree."""
     sure = tree.root_is_sure
-    own = {one.identifier.rest: number for number, one in tree.world.bridges.items()}
+    own = {bridge.identifier.rest: number for number, bridge in tree.world.bridges.items()}
     for number in tree.world.bridges:
         inside = fabric.bridges[number]
         for one in fabric.device(inside.device).trees:
@@ -257,7 +257,7 @@ def _port_row(fabric: Fabric, tree: SpanningTree, number: int) -> TreePortRow:
     port = fabric.bridge_ports[number]
     elected = tree.outcomes[0]
     speaker = fabric.bridge_ports[elected.designated.get(tree.world.ports[number].wire, number)]
-    roles = list(dict.fromkeys(one.roles[number] for one in tree.outcomes))
+    roles = list(dict.fromkeys(elected.roles[number] for elected in tree.outcomes))
     states = {role.forwards for role in roles}
     known = tree.complete or number not in tree.circle
     state = TreeState.FORWARDING if True in states else TreeState.DISCARDING

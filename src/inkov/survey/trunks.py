@@ -95,7 +95,7 @@ def trunk_rows(
         ends = _end(fabric, a, mask), _end(fabric, b, mask)
         if vlans is not None:
             ways = {pair: way for pair, way in ways.items() if _has_any(pair, mask)}
-            about = (both | needs[number]) & mask or ways or any(one.is_about for one in ends)
+            about = (both | needs[number]) & mask or ways or any(end.is_about for end in ends)
             if not about:
                 continue
         rows.append(

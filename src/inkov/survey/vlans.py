@@ -83,9 +83,9 @@ def vlan_rows(
     rows = []
     for vid in VlanSet(mask):
         row = VlanRow(vid, at=at.get(vid, []))
-        there = {one.switch for one in row.at}
+        there = {place.switch for place in row.at}
         row.absent = [device.name for device in devices if device.name not in there]
-        row.ports = sum(one.ports for one in row.at)
+        row.ports = sum(place.ports for place in row.at)
         named = [at.name for at in row.at if at.name]
         row.names = sorted(set(named), key=lambda name: (-named.count(name), natural(name)))
         for own in by_area(fabric, area, parts.get(vid, [])).values():

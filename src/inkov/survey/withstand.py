@@ -86,7 +86,9 @@ _WORDS = {
 
 def summary(counts: Iterable[Survived]) -> str:
     """One line at the end."""
-    parts = [f"{one.survived} of {one.tried} {_WORDS[one.kind][one.tried != 1]}" for one in counts]
+    parts = [
+        f"{kept.survived} of {kept.tried} {_WORDS[kept.kind][kept.tried != 1]}" for kept in counts
+    ]
     if not parts:
         return "There is nothing to lose: no links, and no gateways."
     listed = parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} and {parts[-1]}"

@@ -563,7 +563,7 @@ class FrameModel:
         untagged, tagged = (0, 0) if spot.outer else (mask & view.untagged, mask & ~view.untagged)
         for far in self.far.get(spot.end, ()):
             there = self.spots.get(far, ())
-            untaken = ALL & ~union(1 << one.outer for one in there if one.outer)
+            untaken = ALL & ~union(1 << spot.outer for spot in there if spot.outer)
             far_views = [
                 (spot_there, v) for spot_there in there for v in views_at(spot_there, level)
             ]

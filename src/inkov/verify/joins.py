@@ -126,6 +126,6 @@ def _home(net: PacketModel, hub: Hub) -> str:
     these.
     """
     inside = net.at[hub]
-    if any(not (one.outer or one.routed) for one in inside):
+    if any(not (spot.outer or spot.routed) for spot in inside):
         return hub[0]
-    return min((end[0] for one in inside for end in net.far.get(one.end, ())), key=natural)
+    return min((end[0] for spot in inside for end in net.far.get(spot.end, ())), key=natural)

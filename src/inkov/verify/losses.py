@@ -220,7 +220,7 @@ def _wires_around(net: PacketModel, hubs: Collection[Hub]) -> Iterator[_Wire]:
         for spot in net.at.get(work.pop(), ()):
             for end in net.far.get(spot.end, ()):
                 there = net.spots.get(end, [])
-                if spot.routed or not there or all(one.routed for one in there):
+                if spot.routed or not there or all(spot.routed for spot in there):
                     continue  # no bridge is there, or it is shut
                 if len(net.far[spot.end]) > 1 or len(net.far[end]) > 1:
                     raise Refused(f"{spot.key} is on a wire with several others")

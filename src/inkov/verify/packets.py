@@ -100,9 +100,9 @@ class PacketModel(FrameModel):
         everything (FM 6.3); not those that know it by sub-interfaces alone (FM 6.8).
         """
         hubs = {
-            one.hub
-            for one in self.stations(Level.HONEST)
-            if one.vid == vid and not any(spot.routed for spot in self.at[one.hub])
+            station.hub
+            for station in self.stations(Level.HONEST)
+            if station.vid == vid and not any(spot.routed for spot in self.at[station.hub])
         }
         for seat in self.by_vid.get(vid, ()):
             device = self.campus.devices[seat.spot.hub[0]]
@@ -166,11 +166,11 @@ class PacketModel(FrameModel):
         groups: dict[Group, None] = {(start.device, start.vrf): None}
         reached: dict[int, Station] = {}
         for group in (work := list(groups)):
-            for one in self._sharing(level).get(group, ()):
-                if id(one) not in reached:  # a name may be that of several, on several bridges
-                    reached[id(one)] = one
-                    shared = bits(self.spread(1 << one.vid, Level.HONEST))
-                    near: list[Group] = [(one.device, one.vrf), *shared]
+            for station in self._sharing(level).get(group, ()):
+                if id(station) not in reached:  # a name may be that of several, on several bridges
+                    reached[id(station)] = station
+                    shared = bits(self.spread(1 << station.vid, Level.HONEST))
+                    near: list[Group] = [(station.device, station.vrf), *shared]
                     work += [key for key in near if key not in groups]
                     groups |= dict.fromkeys(near)
         return list(reached.values())

@@ -34,7 +34,7 @@ class Now:
         self.trees = trees
         self._over_all = fabric
         unsettled = [tree for tree in trees.trees if not tree.settled]
-        assumed = (one for tree in unsettled for one in _assumptions(fabric, tree))
+        assumed = (assumption for tree in unsettled for assumption in _assumptions(fabric, tree))
         self._assumed = list(dict.fromkeys(assumed))
         doubts = [doubt.says for tree in unsettled for doubt in tree.doubts]
         complete = all(tree.complete for tree in unsettled)
@@ -75,14 +75,16 @@ def are_stated(fabric: Fabric) -> bool:
     return any(
         fact is not None and fact.value is not TreeMode.OFF
         for device in fabric.campus.devices.values()
-        for fact in (device.tree_mode, *(one.tree_mode for one in device.bridges.values()))
+        for fact in (device.tree_mode, *(bridge.tree_mode for bridge in device.bridges.values()))
     ) or any(device.trees for device in fabric.campus.devices.values())
 
 
 def remarks_on(trees: Trees) -> list[str]:
     """What an answer that hangs on the trees rests on, as sentences."""
     unsettled = [tree for tree in trees.trees if not tree.settled]
-    says = [f"The spanning tree is not sure: {one.says}." for t in unsettled for one in t.doubts]
+    says = [
+        f"The spanning tree is not sure: {remark.says}." for t in unsettled for remark in t.doubts
+    ]
     if any(len(tree.outcomes) > 1 or not tree.complete for tree in unsettled):
         says.append("Chance decides which ports discard in the spanning tree: the worst counts.")
     return list(dict.fromkeys(says))

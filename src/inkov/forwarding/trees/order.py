@@ -45,8 +45,12 @@ class Order:
 
     def lowest(self, identifiers: dict[Key, Identifier]) -> list[Key]:
         """Those with the lowest identifier: one, or several of which it is known to be the same."""
-        priority = min(one.priority for one in identifiers.values())
-        rest = {key: one.rest for key, one in identifiers.items() if one.priority == priority}
+        priority = min(identifier.priority for identifier in identifiers.values())
+        rest = {
+            key: identifier.rest
+            for key, identifier in identifiers.items()
+            if identifier.priority == priority
+        }
         known = [number for number in rest.values() if number is not None]
         lowest = min(known, default=None)
         candidates = [key for key, number in rest.items() if number is None or number == lowest]

@@ -43,7 +43,7 @@ class RoutedWays:
         self._there = [domains(fabric) for fabric in outcomes]
         self._routers = Routers(outcomes[0], self._there[0], Level.HONEST)
         self._up = self._routers.up
-        self._domain = [self._label((one.bridge, one.vid)) for one in self._up]
+        self._domain = [self._label((interface.bridge, interface.vid)) for interface in self._up]
         self._hubs = {hub: label for hub in hubs if (label := self._label(hub)) is not None}
         self._taken: dict[Domain, list[int]] = {}  # domain -> the interfaces that take its frames
         self._tables: dict[Table, list[int]] = {}
@@ -70,7 +70,9 @@ class RoutedWays:
             (table_of[number], label) for label, own in self._taken.items() for number in own
         ]
         weights = dict.fromkeys((vertex for edge in edges for vertex in edge), 1)
-        needed = {one.vertex for one in partings(edges, weights) if one.vertex is not None}
+        needed = {
+            parting.vertex for parting in partings(edges, weights) if parting.vertex is not None
+        }
         with_hosts = set(self._hubs.values())
         self._devices: set[str] = {table[0] for table in self._tables if table in needed}
         self._bridges: set[int] = set()
@@ -81,8 +83,8 @@ class RoutedWays:
             if label in needed:
                 self._bridges.update(self._up[number].bridge for number in own)
         self._leading_on = {
-            (one.bridge, one.vid)
-            for number, one in enumerate(self._up)
+            (interface.bridge, interface.vid)
+            for number, interface in enumerate(self._up)
             if len({self._domain[other] for other in self._tables[table_of[number]]}) > 1
         }
 
@@ -111,8 +113,8 @@ class RoutedWays:
         part = part or {}
         alive = {
             number
-            for number, one in enumerate(self._up)
-            if one.device not in devices and one.bridge not in bridges
+            for number, interface in enumerate(self._up)
+            if interface.device not in devices and interface.bridge not in bridges
         }
         joined = Wires()
         for own in self._tables.values():

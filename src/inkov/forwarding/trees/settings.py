@@ -112,7 +112,11 @@ def _same_addresses(devices: list[Device]) -> Iterator[OddSetting]:
     """Bridges of several switches with one address."""
     known: dict[str, list[tuple[str, Origin]]] = {}
     for device in devices:
-        own = {one.address.value: one.address for one in device.bridges.values() if one.address}
+        own = {
+            bridge.address.value: bridge.address
+            for bridge in device.bridges.values()
+            if bridge.address
+        }
         if device.address is not None:
             own[device.address.value] = device.address
         for address, fact in own.items():

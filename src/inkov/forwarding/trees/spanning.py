@@ -65,7 +65,7 @@ class SpanningTree(Struct):
     @property
     def roots(self) -> list[int]:
         """The bridges that may be root, as far as outcomes were told apart."""
-        found = dict.fromkeys(root for one in self.outcomes for root in one.root.values())
+        found = dict.fromkeys(root for elected in self.outcomes for root in elected.root.values())
         return list(found)
 
     @property
@@ -238,8 +238,8 @@ def matters(part: Part, number: int) -> bool:
         tree.circle
         and any(
             len(on_wire) > 2
-            or all(one.roles[other].forwards for other in on_wire if other in one.roles)
-            for one in tree.outcomes
+            or all(elected.roles[other].forwards for other in on_wire if other in elected.roles)
+            for elected in tree.outcomes
         )
         for tree in part.trees
         if number in tree.world.ports
@@ -293,8 +293,10 @@ def _common_trees(part: World, found: Participants) -> list[SpanningTree]:
         return [
             common,
             *(
-                elect_instance(one.world.bridges, one.world.ports, common, one.inside, order)
-                for one in instances
+                elect_instance(
+                    instance.world.bridges, instance.world.ports, common, instance.inside, order
+                )
+                for instance in instances
             ),
         ]
 
@@ -306,15 +308,15 @@ def _common_trees(part: World, found: Participants) -> list[SpanningTree]:
         SpanningTree(ALL, mode, 0, part, [one[0] for one in elections], complete, circle),
         *(
             SpanningTree(
-                one.vlans,
+                instance.vlans,
                 TreeMode.MSTP,
-                one.number,
-                one.world,
+                instance.number,
+                instance.world,
                 [election[at] for election in elections],
                 complete,
-                circle & one.world.ports.keys(),
+                circle & instance.world.ports.keys(),
             )
-            for at, one in enumerate(instances, 1)
+            for at, instance in enumerate(instances, 1)
         ),
     ]
     for tree in trees:

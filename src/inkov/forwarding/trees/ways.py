@@ -46,7 +46,7 @@ def in_tree(
     forwards = now(fabric)
     if not forwards.blocks:
         return InTree(over_all, True, [])
-    answers = [answer_of(one) for one in forwards.fabrics]
+    answers = [answer_of(fabric) for fabric in forwards.fabrics]
     arriving = [arrives(answer) for answer in answers]
     doubts = [f"The spanning tree is not sure: {doubt}." for doubt in forwards.doubts]
     certain = not doubts

@@ -194,7 +194,7 @@ def _doubts_of_wire(
         doubt(between.device.name, PASSES_ON, between.device.origin)
     if taker.address is not None and taker.address in all_takers.shared_addresses:
         doubt(taker.device.name, SAME_ADDRESS)
-    if len(ports) > 2 and len({all_takers.takers[one.bridge].region for one in ports}) > 1:
+    if len(ports) > 2 and len({all_takers.takers[port.bridge].region for port in ports}) > 1:
         doubt(str(port.end), SEVERAL_REGIONS)
 
 

@@ -37,7 +37,7 @@ def change_filter(device: Device, step: Step, bound: Bound, name: str) -> None:
         entries[:] = [one for one in entries if _says(one) != _says(entry)]
     else:
         entries.append(entry)
-        entries.sort(key=lambda one: one.number)
+        entries.sort(key=lambda entry: entry.number)
 
 
 def _says(entry: FilterEntry) -> tuple[Any, ...]:

@@ -224,8 +224,8 @@ class _Ordering:
             about = (
                 _About(b.on or step.kind, b.keys if b.on else step.keys, b) for b in step.bound
             )
-            for (kind, keys), group in groupby(about, key=lambda one: (one.kind, one.keys)):
-                clauses = [one.bound for one in group]
+            for (kind, keys), group in groupby(about, key=lambda about: (about.kind, about.keys)):
+                clauses = [about.bound for about in group]
                 if kind == "profile":
                     for bound in clauses:
                         self._of_profiles(step, bound, keys)

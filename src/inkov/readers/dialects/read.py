@@ -224,7 +224,7 @@ class _Text:
         self._never_closed(text)
         if spelled is not None:
             # A row, like any line, has its whole effect or none.
-            lost = spelled.rows & {one.origin.line for one in self.ledger.unmatched}
+            lost = spelled.rows & {line.origin.line for line in self.ledger.unmatched}
             self.steps = [step for step in self.steps if step.origin.line not in lost]
         building = Building(self.dialect, self.file, self.part)
         for step, error in building.apply(self.steps):

@@ -146,7 +146,7 @@ class _Rewriting:
     def _saying(self, source: Source, edit: Edit) -> list[Said]:
         """What a text says of the attribute of an edit, whatever port or VLAN it is about."""
         key, kinds = _KEYS[edit.attribute], _KINDS[edit.kind]
-        return [one for one in source.said if one.bound.attribute == key and one.kind in kinds]
+        return [said for said in source.said if said.bound.attribute == key and said.kind in kinds]
 
     def _said_otherwise(self, source: Source, edit: Edit) -> Iterator[list[str]]:
         """The lines that say it, with another value, for other ports, or not at all."""
@@ -181,8 +181,10 @@ class _Rewriting:
 
     def _said_as_well(self, source: Source, edit: Edit) -> Iterator[list[str]]:
         """One line more, as such lines are."""
-        own = [one.line for one in source.said if _is_about(one, edit, self.wanted)]
-        alone = [one.line for one in source.said if _is_about(one, edit, self.wanted, alone=True)]
+        own = [said.line for said in source.said if _is_about(said, edit, self.wanted)]
+        alone = [
+            said.line for said in source.said if _is_about(said, edit, self.wanted, alone=True)
+        ]
         for pattern, said in self._patterns(source, edit):
             for line in self._new_lines(pattern.lines[said.line - 1], said, edit):
                 near = self._nearest(source, line)
@@ -208,7 +210,7 @@ class _Rewriting:
             pairs = zip(words, own, strict=False)
             return next((n for n, (a, b) in enumerate(pairs) if a != b), min(len(words), len(own)))
 
-        numbers = [one.line for one in source.said]
+        numbers = [said.line for said in source.said]
         return [max(numbers, key=lambda number: (shared(number), number))] if numbers else []
 
     def _undone(self, source: Source, edit: Edit) -> Iterator[list[str]]:
@@ -349,11 +351,13 @@ class _Rewriting:
         if block is not None:
             numbers = set(block[1])
             yield [line for n, line in enumerate(source.lines, 1) if n not in numbers]
-        about = {one.line for one in source.said if _is_about(one, edit, self.wanted, alone=True)}
+        about = {
+            said.line for said in source.said if _is_about(said, edit, self.wanted, alone=True)
+        }
         more = {
-            one.line
-            for one in source.said
-            if not _is_about(one, edit, self.wanted, alone=True) and one.bound.operator != "there"
+            said.line
+            for said in source.said
+            if not _is_about(said, edit, self.wanted, alone=True) and said.bound.operator != "there"
         }
         yield [line for n, line in enumerate(source.lines, 1) if n not in about - more]
         yield from self._in_list(source, edit, vid)
@@ -405,7 +409,7 @@ class _Rewriting:
                 if one and other and one in new:
                     new = new.replace(one, other)
             copied.append(new)
-        aside = {one.line for one in pattern.said if one.bound.on or one.kind in _PORTS}
+        aside = {said.line for said in pattern.said if said.bound.on or said.kind in _PORTS}
         yield [line for line, n in zip(copied, block, strict=True) if n not in aside]
         yield copied
         yield [line for line, was in zip(copied, pattern.texts(block), strict=True) if line != was]
@@ -481,7 +485,7 @@ def _end_of(source: Source, numbers: Sequence[int]) -> int:
     """The end of the block that the last of some lines stands in."""
     if not numbers:
         return _last(source.lines)
-    heads = [one.line for one in source.said if one.bound.operator == "there"]
+    heads = [said.line for said in source.said if said.bound.operator == "there"]
     head = max((n for n in heads if n <= numbers[-1]), default=numbers[-1])
     return source.block(head)[-1]
 

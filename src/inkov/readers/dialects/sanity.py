@@ -212,9 +212,13 @@ def _of_two_forms(dialect: Dialect) -> Iterator[Doubt]:
 
 def _unused(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
     """The forms that no line has, together: other texts may need them."""
-    unused = [one for one in _statements(dialect) if (one.form, one.line) not in uses.lines]
+    unused = [
+        statement
+        for statement in _statements(dialect)
+        if (statement.form, statement.line) not in uses.lines
+    ]
     if unused:
-        shown = _listed([f'"{one.form}"' for one in unused], most=3)
+        shown = _listed([f'"{statement.form}"' for statement in unused], most=3)
         yield Doubt(
             Origin(dialect.file, unused[0].line),
             f"no line here has the form{'s' * (len(unused) > 1)} {shown}",
@@ -247,7 +251,7 @@ def _statements(dialect: Dialect) -> list[Statement]:
     for root in roots:
         for statement in (*_ends(root), *(head.statement for head in _heads(root))):
             found.setdefault((statement.form, statement.line), statement)
-    return sorted(found.values(), key=lambda one: one.line)
+    return sorted(found.values(), key=lambda statement: statement.line)
 
 
 def _blocks(dialect: Dialect) -> list[tuple[Block, list[Head]]]:

@@ -71,7 +71,11 @@ class Unit(Struct):
     sections: set[str] = field(default_factory=set)
 
     def all(self, section: str, key: str) -> list[Setting]:
-        return [one for one in self.settings if one.section == section and one.key == key]
+        return [
+            setting
+            for setting in self.settings
+            if setting.section == section and setting.key == key
+        ]
 
     def last(self, section: str, key: str) -> Setting | None:
         settings = self.all(section, key)
@@ -333,7 +337,7 @@ def _network(
 
 
 def _bridge_vlans(unit: Unit, netdev: Netdev, problems: list[Problem]) -> None:
-    for setting in (one for one in unit.settings if one.section == "BridgeVLAN"):
+    for setting in (setting for setting in unit.settings if setting.section == "BridgeVLAN"):
         netdev.members = {} if netdev.members is None else netdev.members
         origin = Origin(setting.file, setting.line)
         try:

@@ -55,7 +55,7 @@ def rewrite_units(
         ports.setdefault(unit.file, (unit, edit.name))
     changed: dict[str, str] = {}
     for file, (unit, name) in ports.items():
-        alike = [one for one in device.ports if unit_of(units, one) is unit]
+        alike = [port for port in device.ports if unit_of(units, port) is unit]
         if len({_membership(device.ports[one]) for one in alike}) > 1:
             raise CannotWrite(f"{file} is for {len(alike)} interfaces, which are not alike then")
         changed[file] = _with_membership(texts[file], before.ports[name], device.ports[name])

@@ -231,7 +231,7 @@ def _ranges(vlans: VlanSet) -> list[tuple[int, Any]]:
 
 def _add_row(document: Any, device: Device, row: Vlan) -> None:
     """A row beside those that are there, in the order of their numbers."""
-    pointers = [one.origin.pointer for one in (device.vlans or {}).values() if one.origin.pointer]
+    pointers = [row.origin.pointer for row in (device.vlans or {}).values() if row.origin.pointer]
     tables = [
         pointer.rpartition("/")[0] for pointer in pointers if pointer.rpartition("/")[2].isdigit()
     ]

@@ -158,7 +158,7 @@ class _Document:
         if not rows:
             raise CannotWrite(f"{what}: no table is there")
         below = [one for one in rows if one.vid < row.vid]
-        beside = max(below, key=lambda one: one.vid) if below else rows[0]
+        beside = max(below, key=lambda row: row.vid) if below else rows[0]
         block = self._block(self._line(beside.origin.pointer, what), what)
         values = {"vlan-id": row.vid, "name": row.name.value if row.name is not None else None}
         copied = self._copied(block, _ROW, values, what)
