@@ -828,6 +828,22 @@ def test_fm_6_6_islands() -> None:
     }
 
 
+def test_fm_6_6_the_break_is_where_a_vlan_stops() -> None:
+    """From a to m there is a link that passes VLAN 10, and one beside it that does not. To b there
+    is only one, that does not: it is to blame, whatever stands first.
+    """
+    links = joined("u: m:u", "v: m:v")
+    fabric = fabric_of(
+        f"switch: a\n{VLANS}{trunk('u', '20')}{trunk('v', '10')}{access('h', 10)}{links}",
+        f"switch: m\n{VLANS}{trunk('u', '20')}{trunk('v', '10')}{trunk('w', '20')}"
+        + joined("u: a:u", "v: a:v", "w: b:w"),
+        f"switch: b\n{VLANS}{trunk('w', '20')}{access('h', 10)}{joined('w: m:w')}",
+    )
+    [row] = [row for row in vlan_rows(fabric) if row.vlan == 10]
+    assert [gap.island for gap in row.breaks] == [["b"]]
+    assert row.breaks[0].says.startswith(("m:w to b:w:", "b:w to m:w:"))
+
+
 def test_fm_4_9_one_wire() -> None:
     # By the reports m:u leads to a:u and to b:u: all three are on one wire, and a and b hear each
     # other without m, which does not send back what came by the port.

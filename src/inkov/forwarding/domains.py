@@ -17,6 +17,9 @@ such an end is worked out by a flood instead. So nothing is approximated; only t
 from __future__ import annotations
 
 from collections.abc import Iterator
+from heapq import heappop, heappush
+from itertools import count
+from typing import NamedTuple
 
 import numpy as np
 from msgspec import Struct
@@ -62,10 +65,10 @@ class Island(Struct):
 
 
 class Break(Struct):
-    """Where a VLAN stops between two of its islands (FM 6.6): the first link on a shortest way that
-    does not pass it.
+    """Where a VLAN stops between two of its islands (FM 6.6): the first link that does not pass it
+    on a way with as few of these as can be.
 
-    `way` is the whole shortest way, as devices.
+    `way` is the whole way, as devices.
     """
 
     one: Island
@@ -171,46 +174,72 @@ def _talking(
 
 
 def breaks(fabric: Fabric, domains: Domains, vid: int, split: list[Island]) -> list[Break]:
-    """Where VLAN `vid` stops between its largest island and each other one, by a shortest way over
-    links that are up.
+    """Where VLAN `vid` stops between its largest island and each other one (FM 6.6).
 
     An island with no physical way to the largest has no entry.
     """
-    neighbours: dict[str, list[tuple[str, Link]]] = {}
-    for number, link in enumerate(fabric.wiring.links):
+    neighbours: dict[str, list[_Over]] = {}
+    for number, link in enumerate(fabric.wiring.links if len(split) > 1 else ()):
         if fabric.link_up[number]:
-            neighbours.setdefault(link.a.device, []).append((link.b.device, link))
-            neighbours.setdefault(link.b.device, []).append((link.a.device, link))
+            stops = not _passes(fabric, link, vid)
+            neighbours.setdefault(link.a.device, []).append(_Over(link.b.device, link, stops))
+            neighbours.setdefault(link.b.device, []).append(_Over(link.a.device, link, stops))
     result = []
+    ways = _Plainest(neighbours, split[0].devices(fabric))
     for other in split[1:]:
-        start, goal = set(split[0].devices(fabric)), set(other.devices(fabric))
-        way = _shortest(neighbours, start, goal - start)
+        way = ways.to(other.devices(fabric))
         if way is not None:
             devices, links = way
-            stop = next((k for k in links if not _passes(fabric, k, vid)), links[0])
+            stop = next((over.link for over in links if over.stops), links[0].link)
             result.append(Break(split[0], other, stop, devices))
     return result
 
 
-def _shortest(
-    neighbours: dict[str, list[tuple[str, Link]]], start: set[str], goal: set[str]
-) -> tuple[list[str], list[Link]] | None:
-    came: dict[str, tuple[str, Link] | None] = dict.fromkeys(sorted(start))
-    queue = list(came)
-    for device in queue:
-        if device in goal:
-            devices, links = [device], []
-            step = came[device]
-            while step is not None:
-                devices.append(step[0])
-                links.append(step[1])
-                step = came[step[0]]
-            return devices[::-1], links[::-1]
-        for far, link in neighbours.get(device, ()):
-            if far not in came:
-                came[far] = (device, link)
-                queue.append(far)
-    return None
+class _Over(NamedTuple):
+    """A link as a device sees it: where it leads, and whether a VLAN stops there."""
+
+    far: str
+    link: Link
+    stops: bool
+
+
+class _Plainest:
+    """The ways from some devices with the fewest links where a VLAN stops, and of these the
+    shortest (Dijkstra, 1959).
+    """
+
+    def __init__(self, neighbours: dict[str, list[_Over]], start: list[str]) -> None:
+        self._came: dict[str, tuple[str, _Over] | None] = dict.fromkeys(start)
+        self._rank: dict[str, int] = {}  # device -> how many are nearer
+        best: dict[str, tuple[int, int]] = dict.fromkeys(start, (0, 0))
+        order = count()  # of ways that are alike the first comes first
+        waiting = [(0, 0, next(order), device) for device in start]
+        while waiting:
+            stopped, length, _, device = heappop(waiting)
+            if device in self._rank:
+                continue  # by a better way
+            self._rank[device] = len(self._rank)
+            for over in neighbours.get(device, ()):
+                cost = stopped + over.stops, length + 1
+                if over.far not in best or cost < best[over.far]:
+                    best[over.far] = cost
+                    self._came[over.far] = device, over
+                    heappush(waiting, (*cost, next(order), over.far))
+
+    def to(self, goal: list[str]) -> tuple[list[str], list[_Over]] | None:
+        """The way to the nearest of some devices, beside those that it begins at: its devices, and
+        its links.
+        """
+        there = [device for device in goal if self._came.get(device) is not None]
+        if not there:
+            return None
+        device = min(there, key=self._rank.__getitem__)
+        devices, links = [device], list[_Over]()
+        while (step := self._came[device]) is not None:
+            device, over = step
+            devices.append(device)
+            links.append(over)
+        return devices[::-1], links[::-1]
 
 
 def _passes(fabric: Fabric, link: Link, vid: int) -> bool:
