@@ -31,6 +31,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     sisters,
     sources,
     statements,
+    surplus,
     tree,
     tree_now,
     tree_shape,
