@@ -81,11 +81,16 @@ class Mended(Struct):
 
 
 class _Tried(NamedTuple):
-    """The edits of some findings, what they do, and the rules that each is for, by its place."""
+    """The edits of some findings, what they do, and the rules that each is for, by its place.
+
+    `rounds` are the findings that were found only then, and are mended as well: those with the
+    edits before them.
+    """
 
     edits: list[Edit]
     done: Comparison
     rules: dict[tuple[str, Kind, str, str], list[str]]
+    rounds: list[list[Finding]]
 
     @property
     def gone(self) -> set[str]:
@@ -123,10 +128,10 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
     if not harmless:
         return Mended(unmet=[Unmet(finding, says[finding.id]) for finding in goals])
     harmless, smallest = _needed(trier, harmless)
-    tried = trier.tried(harmless)
+    tried, leanest = trier.leanest(harmless)
     done = trier.compared(tried.edits, (Level.HONEST, Level.HOSTILE))
     mended = trier.mended(tried.edits, done, tried.rules)
-    mended.smallest = smallest
+    mended.smallest = smallest and leanest
     mended.harm_of = lambda part: trier.harm_of(part, meant=trier.meant(harmless, part))
     for finding in goals:
         if finding.id in tried.gone:
@@ -154,12 +159,13 @@ def _needed(trier: Trier, findings: list[Finding]) -> tuple[list[Finding], bool]
     looked at.
     """
     doubtful = _beside_others(findings)
+    goals = {finding.id for finding in findings}
     for finding in doubtful[: trier.spare_trials]:
         fewer = [other for other in findings if other is not finding]
         if (
             not trier.is_found(finding, together(edit for other in fewer for edit in other.edits))
             and len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
-            and trier.tried(findings).gone <= trier.tried(fewer).gone
+            and trier.tried(findings).gone & goals <= trier.tried(fewer).gone
             and not trier.harm(fewer)
         ):
             findings = fewer
@@ -201,25 +207,46 @@ class Trier:
         findings = list(findings)
         key = frozenset(finding.id for finding in findings)
         if key not in self._known:
+            rounds: list[list[Finding]] = []
             edits = together(edit for finding in findings for edit in finding.edits)
             done = self.compared(edits)
-            rules: dict[tuple[str, Kind, str, str], list[str]] = {}
-            _add_rules(rules, findings)
-            for _ in range(_ROUNDS):
-                then = [
-                    finding
-                    for finding in done.new
-                    if finding.rule not in OF_PAPER and finding.edits
-                ]
+            while len(rounds) < _ROUNDS:
+                then = [one for one in done.new if one.rule not in OF_PAPER and one.edits]
                 if not then:
                     break
-                _add_rules(rules, then)
-                now = apply(self.campus, edits)
-                now = apply(now, together(edit for finding in then for edit in finding.edits))
-                edits = difference(self.campus, now)
+                rounds.append(then)
+                edits = self._in_rounds(findings, rounds)
                 done = self.compared(edits)
-            self._known[key] = _Tried(edits, done, rules)
+            self._known[key] = _Tried(edits, done, _rules_of(findings, rounds), rounds)
         return self._known[key]
+
+    def _in_rounds(self, findings: list[Finding], rounds: list[list[Finding]]) -> list[Edit]:
+        """The edits of findings, and with them of those that are found only then."""
+        edits = together(edit for finding in findings for edit in finding.edits)
+        for then in rounds:
+            now = apply(self.campus, edits)
+            now = apply(now, together(edit for finding in then for edit in finding.edits))
+            edits = difference(self.campus, now)
+        return edits
+
+    def leanest(self, findings: list[Finding]) -> tuple[_Tried, bool]:
+        """The edits of findings; of what is found only then without those that others cure as well.
+        And whether all of these were looked at.
+        """
+        tried = self.tried(findings)
+        goals = {finding.id for finding in findings}
+        then = [finding for round_ in tried.rounds for finding in round_]
+        for one in then[: self.spare_trials] if len(then) > 1 else ():
+            rounds = [[other for other in round_ if other is not one] for round_ in tried.rounds]
+            edits = self._in_rounds(findings, rounds)
+            if len(edits) >= len(tried.edits) or self.is_found(one, edits):
+                continue
+            done = self.compared(edits)
+            fewer = _Tried(edits, done, _rules_of(findings, rounds), rounds)
+            harm = self.harm_in(done, meant=self.meant(findings, edits))
+            if tried.gone & goals <= fewer.gone and not harm:
+                tried = fewer
+        return tried, len(then) < 2 or len(then) <= self.spare_trials
 
     def is_found(self, finding: Finding, edits: list[Edit]) -> bool:
         """Whether an audit finds it, or its like at one of its places, with some edits."""
@@ -332,14 +359,17 @@ def _halved(findings: list[Finding]) -> tuple[list[Finding], int]:
     return [finding for _, own in parts for finding in own], middle
 
 
-def _add_rules(
-    rules: dict[tuple[str, Kind, str, str], list[str]], findings: Iterable[Finding]
-) -> None:
-    for finding in findings:
+def _rules_of(
+    findings: Iterable[Finding], rounds: Iterable[Iterable[Finding]]
+) -> dict[tuple[str, Kind, str, str], list[str]]:
+    """The rules that each edit is for, by its place."""
+    rules: dict[tuple[str, Kind, str, str], list[str]] = {}
+    for finding in (*findings, *(one for then in rounds for one in then)):
         for edit in finding.edits:
             known = rules.setdefault(edit.place, [])
             if finding.rule not in known:
                 known.append(finding.rule)
+    return rules
 
 
 def together(edits: Iterable[Edit]) -> list[Edit]:
