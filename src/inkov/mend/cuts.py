@@ -78,7 +78,7 @@ class Cuts:
 
     def smallest(self) -> Iterator[list[Edit]]:
         """Sets of edits with which the claim holds, the smallest first."""
-        waiting: list[tuple[int, int, list[Edit]]] = []
+        waiting: list[tuple[tuple[int, int], int, list[Edit]]] = []
         number = 0
         seen: set[frozenset[str]] = set()
 
@@ -90,7 +90,7 @@ class Cuts:
                 if key not in seen:
                     seen.add(key)
                     number += 1
-                    heappush(waiting, (len(edits), number, edits))
+                    heappush(waiting, (_size(edits), number, edits))
 
         propose(self.fabric, self.broken, [])
         for _ in range(min(_MOST_TRIALS, _TRIALS // max(len(self.fabric.campus.devices), 1))):

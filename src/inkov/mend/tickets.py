@@ -33,13 +33,17 @@ from inkov.forwarding.ping import Need, Part, Ping, ping
 from inkov.forwarding.stations import Interface, interfaces
 from inkov.forwarding.trees.active import are_stated, now
 from inkov.mend.links import definition
+from inkov.mend.trial import trial
 from inkov.mend.ways import Ways
+from inkov.plan import Plan
 from inkov.vlanset import VlanSet
 from inkov.wiring import End, wire
 
 __all__ = ["Answer", "Judged", "Ticket", "judged", "vid_of"]
 
 _MOST_TRIALS = 40
+_MOST_ALIKE = 6  # sets of edits as small as the first that does, which are tried as well
+_FEW_SWITCHES = 200
 
 
 class Judged(Struct):
@@ -89,7 +93,9 @@ class Answer(Struct):
 
 
 class _Tried(NamedTuple):
-    cost: int
+    """A set of edits to try: how many edits on how many switches, and the how manieth it is."""
+
+    cost: tuple[int, int]
     number: int
     edits: tuple[Edit, ...]
 
@@ -126,11 +132,13 @@ class Ticket:
         return answer
 
     def answer(self) -> Answer:
-        """Whether it works; if not, the fewest edits that cure it, as far as proposals lead."""
+        """Whether it works; if not, the fewest edits that cure it, as far as proposals lead; of
+        several sets on the fewest switches, and of these the one that opens least.
+        """
         before, answer = self.before, Answer(self.before)
         if before.works:
             return answer
-        waiting = [_Tried(0, 0, ())]
+        waiting = [_Tried((0, 0), 0, ())]
         seen: set[frozenset[Any]] = {frozenset()}
         trials = number = 0
         while waiting and trials < _MOST_TRIALS:
@@ -138,9 +146,8 @@ class Ticket:
             fabric, state = self._with(tried.edits)
             trials += 1
             if state.works:
-                answer.edits, answer.cured, answer.after = self._thinned(
-                    list(tried.edits), fabric, state
-                )
+                chosen = self._least_opening(tried, fabric, state, waiting)
+                answer.edits, answer.cured, answer.after = self._thinned(*chosen)
                 return answer
             for more in self._proposals(fabric, state):
                 edits = _followed_by(tried.edits, more)
@@ -148,9 +155,28 @@ class Ticket:
                 if len(edits) > len(tried.edits) and key not in seen:
                     seen.add(key)
                     number += 1
-                    heappush(waiting, _Tried(len(edits), number, edits))
+                    switches = len({edit.switch for edit in edits})
+                    heappush(waiting, _Tried((len(edits), switches), number, edits))
         answer.smallest = not waiting
         return answer
+
+    def _least_opening(
+        self, tried: _Tried, fabric: Fabric, state: Judged, waiting: list[_Tried]
+    ) -> tuple[list[Edit], Fabric, Judged]:
+        """Of a set of edits that cures it, and those waiting that are as small, the one that cuts
+        nobody off and opens least. On a large campus each trial takes long: there the first.
+        """
+        cures = [(list(tried.edits), fabric, state)]
+        alike = sorted(other for other in waiting if other.cost == tried.cost)
+        few = len(self.fabric.campus.devices) <= _FEW_SWITCHES
+        for other in alike[:_MOST_ALIKE] if few else ():
+            then, how = self._with(other.edits)
+            if how.works:
+                cures.append((list(other.edits), then, how))
+        if len(cures) == 1:
+            return cures[0]
+        opened = [_opened_by(self.fabric, cured) for _, cured, _ in cures]
+        return cures[opened.index(min(opened))]
 
     def _with(self, edits: Collection[Edit]) -> tuple[Fabric, Judged]:
         """The campus with some edits, and whether it works then."""
@@ -189,6 +215,18 @@ class Ticket:
                 yield closed
                 return
         yield from _Proposer(fabric, state).of(part)
+
+
+def _opened_by(before: Fabric, after: Fabric) -> tuple[bool, int, int]:
+    """Whether it is not known what edits do besides; how many pairs of ports are apart then, and
+    how many reach each other that did not.
+    """
+    done = trial(before, after, Plan())
+    lost, gained = (
+        sum(len(effect.row.sources) * len(effect.row.targets) for effect in effects)
+        for effects in (done.lost, done.gained)
+    )
+    return bool(done.undecided), lost, gained
 
 
 def _key(edit: Edit) -> tuple[Any, ...]:
