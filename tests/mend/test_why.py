@@ -333,6 +333,22 @@ def test_what_no_edit_cures_is_said(
     assert answer["change"] == [] and says in answer["cause"]["says"]
 
 
+def test_what_an_audit_finds_there_is_told_where_no_edit_cures_it(
+    inkov: Inkov, tmp_path: Path
+) -> None:
+    """x has an address of VLAN 20, is in VLAN 10, and has no gateway: people know what is wrong."""
+    gateways = "".join(f"[gateway {v}]\naddress: 10.0.{v}.1/24\n" for v in (10, 20))
+    text = f"{VLANS}[port 1]\nvlan: 10\n[port 2]\nvlan: 10\n[port 3]\nvlan: 20\n{gateways}"
+    hosts = "x,a,1,10.0.20.7/24,,\ny,a,2,10.0.10.6/24,10.0.10.1,\n"
+    answer = sheets(inkov, tmp_path, hosts, a=text)
+    assert answer["change"] == [] and not answer["works"]
+    assert [one["rule"] for one in answer["found"]] == ["host-outside-subnet"]
+    out = inkov("why", "x", "y", ".").out
+    assert (
+        "Found there\n  x at a:1 has 10.0.20.7/24" in out and "\n  cure: put a port 1 into" in out
+    )
+
+
 LIST_OF = "mode: trunk\nnative: 99\nallowed: {}\n"
 PLACES = "x,a,1,,,\ny,b,1,,,\n"
 HOST = "[port 1]\nvlan: 10\n"
@@ -521,7 +537,11 @@ def test_a_claim_about_frames_is_no_answer_to_a_ping(inkov: Inkov, tmp_path: Pat
     for name, text in SHEETS.items():
         whole = f"inkov sheet 1\nswitch: {name}\n{text}"
         (tmp_path / "campus" / f"{name}.sheet").write_text(whole)
-    (tmp_path / "campus" / "hosts.csv").write_text(HOSTS.replace(*wrong[1:]))
+    # Of who has no address only frames are asked: the claim is an answer.
+    nameless = HOSTS.replace(*wrong[1:]) + "lock,fern-1,1,,,\n"
+    (tmp_path / "campus" / "hosts.csv").write_text(nameless)
+    lock = inkov("why", "lock", "pump", "campus", "-f", "json").json
+    assert len(lock["apart"]) == 1 and lock["change"] == []
     said = inkov("why", "lamp", "pump", "campus", "-f", "json").json
     assert said["apart"] == [] and said["change"][0]["after"] == "10.0.10.1"
 

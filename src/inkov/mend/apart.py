@@ -70,8 +70,9 @@ def _private(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Apart]:
 
 def _claimed(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Iterator[Apart]:
     """Claims of the plan that the two do not reach each other."""
-    # That no frames arrive is no answer to a ping, which may go by a router.
-    by_frames = one.address is None and other.address is None
+    # That no frames arrive is no answer to a ping, which may go by a router. Who has no address is
+    # asked about frames alone.
+    by_frames = one.address is None or other.address is None
     claims = [
         claim
         for claim in plan.says.claims

@@ -56,7 +56,8 @@ class Why(Struct):
     cured. `change` are the edits, `smallest` if no fewer do, as far as is known; `opens` and
     `loses` what they do besides, in words; `otherwise` what could be meant instead. `ports` are the
     host ports that they serve. `says` is what stops it; `ping` tells both ways, hop by hop; `rests`
-    is what the answer rests on. `apart` says what keeps the two apart on purpose.
+    is what the answer rests on. `apart` says what keeps the two apart on purpose; `found` is what
+    an audit finds at their ports, where no change is known.
     """
 
     works: bool
@@ -75,6 +76,7 @@ class Why(Struct):
     ping: Ping | None = None
     undecided: str = ""
     apart: list[Apart] = field(default_factory=list)
+    found: list[Finding] = field(default_factory=list)
 
 
 def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
@@ -103,7 +105,17 @@ def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
     if answer.cured is not None:
         _cure(result, fabric, plan, answer, (one, other))
         _causes(result, fabric, answer, (one, other), findings)
+    elif not result.apart:
+        result.found = list(_at_hosts(findings, (one, other)))
     return result
+
+
+def _at_hosts(findings: list[Finding], pair: tuple[Host, Host]) -> Iterator[Finding]:
+    """What an audit finds wrong at the ports of two hosts, which somebody has to decide."""
+    ends = {(host.device, host.port) for host in pair}
+    for finding in findings:
+        if ends & {(where.switch, where.port) for where in finding.where}:
+            yield finding
 
 
 def _near(findings: list[Finding], fabric: Fabric, pair: tuple[Host, Host]) -> list[list[Edit]]:

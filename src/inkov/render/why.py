@@ -14,6 +14,7 @@ from inkov.mend.why import Why
 from inkov.readers import Locator
 from inkov.readers.revision import Changed
 from inkov.render.edits import change_in_words, edit_json, name_of_edit, what_of_edit
+from inkov.render.findings import finding_json
 from inkov.render.follow import ping_grid, step_json
 from inkov.render.grid import Column, Grid
 from inkov.render.results import Result
@@ -83,6 +84,10 @@ def _lines(
         yield "Stops", answer.says, brief(answer.origin, locator)
         none = "none: they are to be apart" if answer.apart else "none is known that cures it"
         yield "Change", none, ""
+    for number, finding in enumerate(answer.found):
+        cited = f"{finding.says} [{finding.rule} {finding.id}]"
+        yield "" if number else "Found there", cited, brief(finding.where[0].origin, locator)
+        yield "", f"cure: {finding.cure}", ""
     for number, edit in enumerate(answer.change):
         words = " ".join(filter(None, (name_of_edit(edit), what_of_edit(edit))))
         yield "" if number else "Smallest change", f"{words}: {change_in_words(edit)}", ""
@@ -153,6 +158,7 @@ def _value(answer: Why, locator: Locator, since: Sequence[Changed | None]) -> di
             {"says": safe(apart.says), "where": plain(apart.origin, locator)}
             for apart in answer.apart
         ],
+        "found": [finding_json(finding, locator) for finding in answer.found],
         "otherwise": [safe(says) for says in answer.otherwise],
         "fine": [
             {"says": safe(fine.says), "where": plain(fine.origin, locator)} for fine in answer.fine
