@@ -1,19 +1,26 @@
-"""The edits that findings propose: made on the campus of a rule's example, nothing is found."""
+"""The edits that findings propose: made on the campus of a rule's example, nothing is found; and
+their cures, in words, say the same.
+"""
 
 from __future__ import annotations
 
+import random
+from copy import deepcopy
 from pathlib import Path
 
 import pytest
 
 from inkov.checks import CATALOGUE, Finding, audit
-from inkov.edits import apply
+from inkov.edits import apply, difference
 from inkov.forwarding import resolve
 from inkov.plan import Plan, read_plan
 from inkov.readers import load
 from inkov.readers.platforms import shape
 from inkov.wiring import wire
+from tests.checks.cures import edits_of
+from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_examples import write
+from tests.checks.test_mistakes import clean, ground_of
 
 CURED = {
     *("allowed-differs", "needed-vlan-missing", "spare-link-lacks-vlan", "surplus-vlans"),
@@ -48,3 +55,33 @@ def test_the_edits_of_a_finding_cure_it(slug: str, tmp_path: Path) -> None:
     assert any(one.edits for one in found) is (slug in CURED), slug
     if slug in CURED:
         assert left == [], [(one.rule, one.says) for one in left]
+
+
+SAYS_LESS = {
+    # The row gets the name that others have; what the old native VLAN leaves behind goes as well.
+    *("access-vlan-undefined", "vlan-missing-in-transit", "native-undefined", "native-default"),
+    *("native-against-practice", "trunk-meets-access"),
+    "vlan-name-against-plan",  # the cure asks which is right
+}
+
+
+@pytest.mark.parametrize("ground", ["demo", 3])
+def test_a_cure_in_words_is_the_edit(ground: str | int) -> None:
+    """Who does what a cure says, in one of the ways it offers, has the campus of its edits."""
+    agreeing: set[str] = set()
+    for name, kind in KINDS.items():
+        campus, lines = deepcopy(clean(ground)[0]), [clean(ground)[1]]
+        if kind.plant(Ground(ground_of(ground), campus, random.Random(name), lines)) is None:
+            continue
+        plan = read_plan("plan.yaml", "".join(lines).encode())
+        for finding in audit(resolve(deepcopy(campus), wire(campus)), plan).findings:
+            if not finding.edits or finding.rule in SAYS_LESS:
+                continue
+            ways = []
+            for way in edits_of(finding):
+                by_hand = deepcopy(campus)
+                way(by_hand)
+                ways.append(difference(apply(campus, finding.edits), by_hand))
+            assert [] in ways, (finding.rule, finding.cure, ways)
+            agreeing.add(finding.rule)
+    assert len(agreeing) > 15, agreeing
