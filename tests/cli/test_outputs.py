@@ -17,6 +17,12 @@ from pathlib import Path
 
 import pytest
 
+from inkov.forwarding import resolve
+from inkov.readers import load
+from inkov.render.listings import matrix_grid
+from inkov.render.terminal import Screen, grid_text
+from inkov.survey.ports import memberships
+from inkov.wiring import wire
 from tests.conftest import Inkov, need
 
 SHEET = "inkov sheet 1\nswitch: a\n[vlans]\n10: pumps\n20: lamps\n[port 1..3]\nvlan: 10\n"
@@ -163,3 +169,17 @@ def test_options_that_do_nothing_together(
 ) -> None:
     ran = inkov(*command)
     assert ran.status == 2 and ran.err.startswith(f"inkov: {says}") and not (folder / "c").exists()
+
+
+def test_a_matrix_wider_than_the_screen_is_told_in_pieces(inkov: Inkov, tmp_path: Path) -> None:
+    """Twelve ports of eight letters: five at a time on sixty columns, and no name is cut."""
+    names = [f"bench-{number:02}" for number in range(1, 13)]
+    ports = f"[port {', '.join(names)}]\nvlan: 10\n"
+    text = f"inkov sheet 1\nswitch: a\n[vlans]\n10: climate\n{ports}"
+    (tmp_path / "a.sheet").write_text(text)
+    fabric = resolve(campus := load([str(tmp_path)]).campus, wire(campus))
+    lines = grid_text(matrix_grid(memberships(fabric)), Screen(60, colour=False)).splitlines()
+    heads = [line.split() for line in lines if line.startswith("VLAN")]
+    assert [name for head in heads for name in head if name != "VLAN"] == names
+    assert len(heads) == 3 and max(map(len, lines)) <= 60
+    assert sum(line.split().count("U") for line in lines) == 12

@@ -28,14 +28,16 @@ class Grid(Struct):
     """Rows of texts under columns. Rows with the same first cell are shown as one group where
     `grouped`.
 
-    With `blocks`, a terminal too narrow for the table gets each row as a paragraph under its first
-    two cells. `marks` are the (row, column) cells that need the eye; `notes` stand below the table.
+    On a terminal too narrow for the table, with `blocks` each row is told below its name; with
+    `in_pieces` as many columns at a time as fit, each time beside the first. `marks` are the
+    (row, column) cells that need the eye; `notes` stand below the table.
     """
 
     columns: list[Column]
     rows: list[list[str]] = field(default_factory=list)
     grouped: bool = False
     blocks: bool = False
+    in_pieces: bool = False
     marks: set[tuple[int, int]] = field(default_factory=set)
     notes: list[str] = field(default_factory=list)
 

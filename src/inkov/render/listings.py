@@ -273,7 +273,7 @@ def matrix_grid(rows: list[Membership]) -> Grid:
         Column("VLAN", True, True),
         *(Column(port, whole=True) for port in ports),
     ]
-    grid = Grid(columns, grouped=True)
+    grid = Grid(columns, grouped=True, in_pieces=True)
     for row in rows:
         grid.add(row.switch, str(row.vlan), *(mark or "·" for mark in row.ports.values()))
     return grid

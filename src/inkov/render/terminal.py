@@ -86,10 +86,11 @@ def grid_text(grid: Grid, screen: Screen) -> str:
     numbered = list(enumerate(grid.rows))
     if grid.grouped:
         for number, (name, rows) in enumerate(groupby(numbered, key=lambda item: item[1][0])):
-            parts += [
-                Text("\n" * bool(number) + name, style=_GROUP),
-                _table(grid, list(rows), shown, widths),
-            ]
+            parts.append(Text("\n" * bool(number) + name, style=_GROUP))
+            own = list(rows)
+            for columns in _pieces(grid, shown, screen.width):
+                wide = widths if columns == shown else _natural(grid)
+                parts.append(_table(grid, own, columns, wide))
     elif numbered and grid.blocks and widths is None and (screen.width or _WIDE) < _NARROW:
         left_out = []
         for row in numbered:
@@ -138,10 +139,7 @@ def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, li
     """
     first = 1 if grid.grouped else 0
     shown = list(range(first, len(grid.columns)))
-    natural = [
-        max([cell_len(c.name), *(cell_len(row[at]) for row in grid.rows)])
-        for at, c in enumerate(grid.columns)
-    ]
+    natural = _natural(grid)
     left_out: list[str] = []
     while width is not None and sum(natural[at] + 2 for at in shown) - 2 > width:
         spare = [at for at in shown if grid.columns[at].spare]
@@ -150,6 +148,35 @@ def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, li
         shown.remove(spare[-1])
         left_out.append(grid.columns[spare[-1]].name)
     return shown, natural, left_out
+
+
+def _pieces(grid: Grid, shown: list[int], width: int | None) -> list[list[int]]:
+    """The columns of a table that may be told in pieces, as many at a time as a screen is wide,
+    each with the first one; of others all at once.
+    """
+    if not grid.in_pieces or width is None or not shown:
+        return [shown]
+    first, *others = shown
+    pieces: list[list[int]] = [[first]]
+    room = width - _wide(grid, first)
+    left = room
+    for at in others:
+        left -= 2 + _wide(grid, at)
+        if left < 0 and len(pieces[-1]) > 1:
+            pieces.append([first])
+            left = room - 2 - _wide(grid, at)
+        pieces[-1].append(at)
+    return pieces
+
+
+def _natural(grid: Grid) -> list[int]:
+    """How wide each column is at its widest."""
+    return [_wide(grid, at) for at in range(len(grid.columns))]
+
+
+def _wide(grid: Grid, at: int) -> int:
+    """How wide a column is at its widest."""
+    return max([cell_len(grid.columns[at].name), *(cell_len(row[at]) for row in grid.rows)])
 
 
 def _table(
