@@ -68,7 +68,7 @@ findings.
 _MISTAKES = 20
 MEND_LIMIT = 5.0
 """The most that mending twenty mistakes may cost, in multiples of one audit."""
-LOOK_LIMITS = {"overview": 1.2, "draw": 1.2, "report": 2.0, "mend": 5.0}
+LOOK_LIMITS = {"overview": 1.2, "draw": 1.2, "report": 1.5, "mend": 5.0}
 """The most that whole commands may cost, in multiples of one audit, files to findings."""
 WHY_LIMIT = 1.5
 """The most that the answer to a ticket may cost, in multiples of one audit, files to findings."""

@@ -6,7 +6,7 @@ import typer
 
 from inkov.cli import complete
 from inkov.cli.exits import ALL_WELL, FINDINGS
-from inkov.cli.options import LevelOption, ListingOptions, NowOption, VlanOption, shared
+from inkov.cli.options import LevelOption, ListingOptions, NowOption, SentVlanOption, shared
 from inkov.cli.places import (
     Place,
     assumptions,
@@ -42,7 +42,7 @@ def follow(
     ],
     options: ListingOptions,
     level: LevelOption = Level.HONEST,
-    vlan: VlanOption = None,
+    vlan: SentVlanOption = None,
     now: NowOption = False,
 ) -> None:
     """The way of a frame from A to B, or where and why it stops."""

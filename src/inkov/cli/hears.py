@@ -5,7 +5,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli import complete
-from inkov.cli.options import LevelOption, ListingOptions, NowOption, VlanOption, shared
+from inkov.cli.options import LevelOption, ListingOptions, NowOption, SentVlanOption, shared
 from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from, why_nothing
 from inkov.cli.session import start
 from inkov.levels import Level
@@ -23,7 +23,7 @@ def hears(
     ],
     options: ListingOptions,
     level: LevelOption = Level.HONEST,
-    vlan: VlanOption = None,
+    vlan: SentVlanOption = None,
     now: NowOption = False,
 ) -> None:
     """Who hears a broadcast sent at A, in which VLAN, how tagged."""

@@ -117,6 +117,16 @@ VlanOption = Annotated[
         autocompletion=complete.vlans,
     ),
 ]
+SentVlanOption = Annotated[
+    str | None,
+    typer.Option(
+        "--vlan",
+        "-v",
+        metavar="VLAN",
+        help="What is sent in this VLAN, where A sends in several.",
+        autocompletion=complete.vlans,
+    ),
+]
 LevelOption = Annotated[
     Level,
     typer.Option("--level", "-l", help="What hosts may send: their own VLANs, or anything."),

@@ -6,7 +6,7 @@ import typer
 
 from inkov.cli import complete
 from inkov.cli.exits import ALL_WELL, FINDINGS
-from inkov.cli.options import ListingOptions, VlanOption, shared
+from inkov.cli.options import ListingOptions, SentVlanOption, shared
 from inkov.cli.places import Place, one_vlan, two_places
 from inkov.cli.session import Session, start
 
@@ -33,7 +33,7 @@ def why(
         typer.Argument(metavar="B", help="The other one.", autocompletion=complete.first_places),
     ],
     options: ListingOptions,
-    vlan: VlanOption = None,
+    vlan: SentVlanOption = None,
     hops: Annotated[
         bool, typer.Option("--hops", help="The way in both directions as well, hop by hop.")
     ] = False,

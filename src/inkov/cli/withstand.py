@@ -28,7 +28,7 @@ def withstand(
     ] = "links,switches,routers,together",
     vlan: VlanOption = None,
     pairs: Annotated[
-        bool, typer.Option("--pairs", help="Every two links as well, and not one alone.")
+        bool, typer.Option("--pairs", help="Every two links that fail together, as well.")
     ] = False,
 ) -> None:
     """Whom each single loss cuts off, and why there is no spare."""

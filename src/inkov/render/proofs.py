@@ -214,7 +214,8 @@ def brief_matrix_grid(cells: list[Cell]) -> Grid:
     numbered = all(heads) and len(set(heads)) == len(heads)
     heads = heads if numbered else [str(number) for number in range(1, len(names) + 1)]
     letters: dict[str, str] = {}
-    grid = Grid([Column("reaches", whole=True), *(Column(head, whole=True) for head in heads)])
+    columns = [Column("reaches", whole=True), *(Column(head, whole=True) for head in heads)]
+    grid = Grid(columns, in_pieces=True)
     for one, head in zip(names, heads, strict=True):
         row, marked = [one if numbered else f"{head} {one}"], []
         for at, other in enumerate(names, 1):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from itertools import groupby
 
 from rich.box import Box
@@ -88,15 +88,13 @@ def grid_text(grid: Grid, screen: Screen) -> str:
         for number, (name, rows) in enumerate(groupby(numbered, key=lambda item: item[1][0])):
             parts.append(Text("\n" * bool(number) + name, style=_GROUP))
             own = list(rows)
-            for columns in _pieces(grid, shown, screen.width):
-                wide = widths if columns == shown else _natural(grid)
-                parts.append(_table(grid, own, columns, wide))
+            parts += _in_pieces(grid, own, shown, widths, screen)
     elif numbered and grid.blocks and widths is None and (screen.width or _WIDE) < _NARROW:
         left_out = []
         for row in numbered:
             parts += _block(grid, *row)
     elif numbered:
-        parts.append(_table(grid, numbered, shown, widths))
+        parts += _in_pieces(grid, numbered, shown, widths, screen)
     parts += [Text(safe(note), style=_NOTE) for note in grid.notes]
     if left_out:
         parts.append(Text(f"Left out at this width: {', '.join(left_out)}", style=_NOTE))
@@ -148,6 +146,20 @@ def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, li
         shown.remove(spare[-1])
         left_out.append(grid.columns[spare[-1]].name)
     return shown, natural, left_out
+
+
+def _in_pieces(
+    grid: Grid,
+    rows: list[tuple[int, list[str]]],
+    shown: list[int],
+    widths: list[int] | None,
+    screen: Screen,
+) -> Iterator[RenderableType]:
+    """A table, or the pieces of one that may be told so, an empty line between them."""
+    for number, columns in enumerate(_pieces(grid, shown, screen.width)):
+        if number:
+            yield Text()
+        yield _table(grid, rows, columns, widths if columns == shown else _natural(grid))
 
 
 def _pieces(grid: Grid, shown: list[int], width: int | None) -> list[list[int]]:
