@@ -100,6 +100,11 @@ def test_a_new_switch_is_put_behind_another(inkov: Inkov, tmp_path: Path) -> Non
         ("{'e2:8': 'e1:77'}", {}, "e1 has no port 77"),
         ("{'e2:8': 'e1:8'}", {"e2": FILES["e2"].replace("climate", "guests")}, "VLAN 10 is guests"),
         ("{'e2:8': 'e1:4'}\nhosts: {till: {at: 'e1:4'}}", {}, "the host till is at e1:4"),
+        (  # a table names the member, the plan the bundle
+            "{'e2:8': 'e1:b1'}\nhosts: {till: {at: 'e1:5'}}",
+            {"e1": FILES["e1"].replace("[port 8]", "[port 5]\n[bundle b1]\nmembers: 5\n[port 8]")},
+            "the host till is at e1:b1",
+        ),
         ("{'e2:8': 'e2:1'}", {}, "an uplink is from a port to one of another switch"),
     ],
 )

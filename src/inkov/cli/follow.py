@@ -6,7 +6,14 @@ import typer
 
 from inkov.cli import complete
 from inkov.cli.exits import ALL_WELL, FINDINGS
-from inkov.cli.options import LevelOption, ListingOptions, NowOption, SentVlanOption, shared
+from inkov.cli.options import (
+    LevelOption,
+    ListingOptions,
+    NowOption,
+    SenderArgument,
+    SentVlanOption,
+    shared,
+)
 from inkov.cli.places import (
     Place,
     assumptions,
@@ -26,14 +33,7 @@ if TYPE_CHECKING:
 
 @shared
 def follow(
-    source: Annotated[
-        str,
-        typer.Argument(
-            metavar="A",
-            help="Where the frame is sent: switch:port, or a host.",
-            autocompletion=complete.first_places,
-        ),
-    ],
+    source: SenderArgument,
     target: Annotated[
         str,
         typer.Argument(

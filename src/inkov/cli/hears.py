@@ -1,11 +1,13 @@
 from __future__ import annotations
 
-from typing import Annotated
-
-import typer
-
-from inkov.cli import complete
-from inkov.cli.options import LevelOption, ListingOptions, NowOption, SentVlanOption, shared
+from inkov.cli.options import (
+    LevelOption,
+    ListingOptions,
+    NowOption,
+    SenderArgument,
+    SentVlanOption,
+    shared,
+)
 from inkov.cli.places import assumptions, claimed, find_place, one_vlan, sendings_from, why_nothing
 from inkov.cli.session import start
 from inkov.levels import Level
@@ -13,14 +15,7 @@ from inkov.levels import Level
 
 @shared
 def hears(
-    place: Annotated[
-        str,
-        typer.Argument(
-            metavar="A",
-            help="Where the frame is sent: switch:port, or a host.",
-            autocompletion=complete.first_places,
-        ),
-    ],
+    place: SenderArgument,
     options: ListingOptions,
     level: LevelOption = Level.HONEST,
     vlan: SentVlanOption = None,

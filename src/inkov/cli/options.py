@@ -117,6 +117,14 @@ VlanOption = Annotated[
         autocompletion=complete.vlans,
     ),
 ]
+SenderArgument = Annotated[
+    str,
+    typer.Argument(
+        metavar="A",
+        help="Where the frame is sent: switch:port, or a host.",
+        autocompletion=complete.first_places,
+    ),
+]
 SentVlanOption = Annotated[
     str | None,
     typer.Option(

@@ -19,6 +19,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 
 from inkov.campus import Cable, Campus, Mode, Negotiation
+from inkov.checks.site import DEFAULT_VID
 from inkov.checks.uplinks import ends_of, joined_by
 from inkov.edits import Edit, Kind
 from inkov.edits.make import defined, of_port, usual_name
@@ -35,8 +36,6 @@ from inkov.wiring import End
 
 __all__ = ["as_trunks", "carried", "contradict", "plugged"]
 
-_DEFAULT = 1  # the VLAN of what nobody has put anywhere
-
 
 def contradict(fabric: Fabric, goals: Iterable[Uplink]) -> None:
     """Two uplinks at one port cannot both be there: neither is tried."""
@@ -50,13 +49,13 @@ def contradict(fabric: Fabric, goals: Iterable[Uplink]) -> None:
                 goal.says, other.says = goal.says or says, other.says or says
 
 
-def plugged(fabric: Fabric, plan: Plan, goal: Uplink) -> list[Edit]:
+def plugged(fabric: Fabric, goal: Uplink) -> list[Edit]:
     """The cable of an uplink, if it is not there, and its ports on."""
     ends, goal.says = ends_of(fabric, goal.near, goal.planned.to)
     if ends is None:
         return []
     for end, far in (ends, ends[::-1]):
-        goal.says = goal.says or _taken(fabric, plan, end, far)
+        goal.says = goal.says or _taken(fabric, end, far)
     members = [members_of(fabric.device(end.device), end.port) for end in ends]
     if not goal.says and len(members[0]) != len(members[1]):
         goal.says = f"{ends[0]} and {ends[1]} are bundles of different sizes"
@@ -77,20 +76,23 @@ def plugged(fabric: Fabric, plan: Plan, goal: Uplink) -> list[Edit]:
     return edits
 
 
-def _taken(fabric: Fabric, plan: Plan, end: End, far: End) -> str:
+def _taken(fabric: Fabric, end: End, far: End) -> str:
     """What a port is used for, if not for this uplink; "" if for nothing that is known."""
+    device = fabric.device(end.device)
     others = [str(other) for other in fabric.wiring.around(end) if other != far]
     others += [
         outside.far for outside in fabric.wiring.outside if fabric.end_of(*outside.near) == end
     ]
     if others:
         return f"{end} leads to {' and '.join(others)}"
+    # A host or a row of the plan may name a member of a bundle.
+    own = {End(end.device, name) for name in (end.port, *members_of(device, end.port))}
     for host in fabric.campus.hosts:
-        if (host.device, host.port) == end:
+        if (host.device, host.port) in own:
             return f"the host {host.name} is at {end}"
     for row in fabric.campus.planned:
         mode = row.values.get("mode")
-        if (row.device, row.port) == end and mode is not None and mode.value is not Mode.TRUNK:
+        if (row.device, row.port) in own and mode is not None and mode.value is not Mode.TRUNK:
             return f"the port plan has {end} for something else"
     resolved = fabric.ports[end]
     if resolved.mode not in (Mode.TRUNK, Mode.ACCESS, Mode.GENERAL):
@@ -148,7 +150,7 @@ def _vlans(fabric: Fabric, plan: Plan, goal: Uplink, number: int) -> VlanSet:
     if goal.planned.vlans is not None:
         return goal.planned.vlans
     unused = plan.says.practice.unused
-    idle = {_DEFAULT, unused.vlan if unused is not None else None}
+    idle = {DEFAULT_VID, unused.vlan if unused is not None else None}
     mask = needed(fabric, plan.wanted(fabric.campus.devices))[number]
     return VlanSet.from_vids(vid for vid in bits(mask) if vid not in idle)
 
@@ -168,8 +170,8 @@ def _trunk(own: Resolved, vlans: VlanSet, native: int | None) -> Iterator[Edit]:
     port, switch, now = own.stated, own.end.device, own.completed
     untagged = VlanSet.of(native) if native is not None else VlanSet()
     if own.mode is Mode.GENERAL:
-        if not vlans <= now.tagged:
-            yield of_port(switch, port, "tagged", now.tagged | vlans - untagged)
+        if vlans - untagged - now.tagged:
+            yield of_port(switch, port, "tagged", now.tagged | (vlans - untagged))
         if native is not None and now.pvid != native:
             yield of_port(switch, port, "pvid", native)
             yield of_port(switch, port, "untagged", untagged)

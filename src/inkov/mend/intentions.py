@@ -194,7 +194,7 @@ class _Work:
                 of_uplink[near] += edits
             make(edit for edits in made.values() for edit in edits)
 
-        make_uplinks(plugged)
+        make_uplinks(lambda now, _, goal: plugged(now, goal))
         make_uplinks(as_trunks)
         make(edit for goal in placing for edit in self._placed(fabric, goal))
         make(edit for goal in leaving for edit in self._taken_away(fabric, goal))

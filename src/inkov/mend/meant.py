@@ -205,12 +205,12 @@ class _Connected:
         if hub not in self._sent:
             bridge, vid = hub
             spread = flood(self.fabric, [Sending(-1, bit(vid), bridge)], Level.HONEST)
-            domains = {
-                self._domain(bridge, there)
-                for bridge in spread.bridges
-                for there in bits(spread.present(bridge))
+            labels = {
+                self._domain(reached, there)
+                for reached in spread.bridges
+                for there in bits(spread.present(reached))
             }
-            self._sent[hub] = union(self._numbers.get(domain, 0) for domain in domains)
+            self._sent[hub] = union(self._numbers.get(label, 0) for label in labels)
         return self._sent[hub]
 
     @cached_property

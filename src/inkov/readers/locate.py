@@ -42,10 +42,6 @@ class Locator:
         """A locator for the files of both."""
         return Locator({**self._files, **other._files})
 
-    def bytes_of(self, file: str) -> bytes:
-        """The bytes of a file, if it is one that pointers lead into; else nothing."""
-        return self._files.get(file, b"")
-
     def line(self, origin: Origin) -> int:
         """The line (from 1) of an origin; 0 if it has none."""
         if origin.line or not origin.file or not origin.pointer:
