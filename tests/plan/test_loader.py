@@ -67,6 +67,10 @@ def test_what_a_plan_says() -> None:
         ("vlans:\n  10: {needed: a}", 2, 16, "expected here: a list, not 'a'"),
         ("hosts:\n  x: {address: 10.0.0.1/24}", 2, 3, "`at` is missing here"),
         ("hosts:\n  x: {at: a1}", 2, 3, "a host needs `at: switch:port`"),
+        ("hosts:\n  9: {at: a1}", 2, 1, "a host needs `at: switch:port`"),
+        ("uplinks:\n  a:1: nowhere", 2, 3, "an uplink is from a port to one of another switch"),
+        ("uplinks:\n  9: b:5", 2, 1, "an uplink is from a port to one of another switch"),
+        ("uplinks:\n  a:1: a:2", 2, 3, "an uplink is from a port to one of another switch"),
         (
             "hosts:\n  x: {at: a:1, address: 10.0.0.1}",
             2,

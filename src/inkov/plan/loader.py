@@ -301,15 +301,22 @@ def _uplinks_have_ends(says: PlanFile, tree: Any, problem: Any) -> None:
     for near, uplink in list(says.uplinks.items()):
         switches = [place.partition(":")[0] for place in (near, uplink.to)]
         if ":" not in near or ":" not in uplink.to or switches[0] == switches[1]:
-            place = tree["uplinks"].lc.key(near)
-            problem(
-                place, "an uplink is from a port to one of another switch: `edit-9:1: edit-5:48`"
-            )
+            wrong = "an uplink is from a port to one of another switch: `edit-9:1: edit-5:48`"
+            problem(_place_of(tree["uplinks"], near, uplink.origin), wrong)
             del says.uplinks[near]
 
 
 def _hosts_have_places(says: PlanFile, tree: Any, problem: Any) -> None:
     for name, host in list(says.hosts.items()):
         if ":" not in host.at:
-            problem(tree["hosts"].lc.key(name), "a host needs `at: switch:port`")
+            place = _place_of(tree["hosts"], name, host.origin)
+            problem(place, "a host needs `at: switch:port`")
             del says.hosts[name]
+
+
+def _place_of(part: Any, name: str, origin: Origin) -> Place:
+    """Where the key of an entry stands. What is a name here may be a number in the tree."""
+    if name in part:
+        place: Place = part.lc.key(name)
+        return place
+    return origin.line - 1, 0
