@@ -91,6 +91,20 @@ def test_a_new_switch_is_put_behind_another(inkov: Inkov, tmp_path: Path) -> Non
     assert [(one["switch"], one["port"]) for one in heard] == [("c", "2")]
 
 
+def test_what_a_plan_states_is_all_that_passes(inkov: Inkov, tmp_path: Path) -> None:
+    """VLAN 30 alone is to pass, though 10 and 90 have ports on both sides."""
+    write(tmp_path, "{'e2:8': {to: 'e1:8', vlans: '30'}}")
+    found = inkov("mend", ".", "--as-planned", "-f", "json")
+    lists = {
+        (e["switch"], e["name"]): e["after"]
+        for e in found.json["edits"]
+        if e["attribute"] == "allowed"
+    }
+    wider = dict.fromkeys([("c", "1"), ("e1", "1")], "10,20,30,90,99")
+    assert lists == wider | dict.fromkeys([("e1", "8"), ("e2", "8")], "30,99")
+    assert found.json["unmet"] == [], found.out
+
+
 @pytest.mark.parametrize(
     ("uplinks", "more", "says"),
     [
@@ -104,6 +118,11 @@ def test_a_new_switch_is_put_behind_another(inkov: Inkov, tmp_path: Path) -> Non
             "{'e2:8': 'e1:b1'}\nhosts: {till: {at: 'e1:5'}}",
             {"e1": FILES["e1"].replace("[port 8]", "[port 5]\n[bundle b1]\nmembers: 5\n[port 8]")},
             "the host till is at e1:b1",
+        ),
+        (
+            "{'e2:8': 'e1:8'}\nvlans: {10: {on: 'e1:8'}}",
+            {},
+            "the plan has e1:8 in VLAN 10, and e2:8",
         ),
         ("{'e2:8': 'e2:1'}", {}, "an uplink is from a port to one of another switch"),
     ],

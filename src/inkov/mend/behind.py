@@ -27,26 +27,34 @@ from inkov.forwarding import Fabric, Resolved
 from inkov.forwarding.domains import domains
 from inkov.forwarding.needed import needed
 from inkov.forwarding.serve import served
-from inkov.mend.goals import Uplink
+from inkov.mend.goals import Uplink, VlanPlaced
 from inkov.mend.links import members_of
 from inkov.mend.spread import spread
-from inkov.plan import Plan
+from inkov.plan import Plan, placed
 from inkov.vlanset import VlanSet, bits
 from inkov.wiring import End
 
 __all__ = ["as_trunks", "carried", "contradict", "plugged"]
 
 
-def contradict(fabric: Fabric, goals: Iterable[Uplink]) -> None:
-    """Two uplinks at one port cannot both be there: neither is tried."""
+def contradict(fabric: Fabric, uplinks: Iterable[Uplink], placing: Iterable[VlanPlaced]) -> None:
+    """Two uplinks at one port cannot both be there, nor an uplink where the plan has a VLAN's port:
+    neither is tried.
+    """
     owner: dict[End, Uplink] = {}
-    for goal in goals:
+    for goal in uplinks:
         ends, _ = ends_of(fabric, goal.near, goal.planned.to)
         for end in ends or ():
             other = owner.setdefault(end, goal)
             if other is not goal:
                 says = f"the plan has {other.words}, and {goal.words}: {end} is in both"
                 goal.says, other.says = goal.says or says, other.says or says
+    for vlan in placing:
+        for port, by_name in placed(vlan.planned.on or (), fabric.campus.devices).ports.items():
+            uplink = owner.get(fabric.end_of(*port))
+            if by_name and uplink is not None:  # a pattern means the ports for hosts
+                says = f"the plan has {':'.join(port)} in {vlan.words}, and {uplink.words}"
+                vlan.says, uplink.says = vlan.says or says, uplink.says or says
 
 
 def plugged(fabric: Fabric, goal: Uplink) -> list[Edit]:

@@ -176,7 +176,7 @@ class _Work:
         placing = [goal for goal in vlans if goal.planned.on != []]
         leaving = [goal for goal in vlans if goal.planned.on == []]
         _contradict(placing, self.campus)
-        contradict(self.fabric, uplinks)
+        contradict(self.fabric, uplinks, placing)
         now, fabric = self.campus, self.fabric
         of_uplink: dict[str, list[Edit]] = {goal.near: [] for goal in uplinks}
 
@@ -205,7 +205,7 @@ class _Work:
         about = VlanSet.from_vids(goal.vid for goal in vlans)
         for edit in (edit for edits in of_uplink.values() for edit in edits):
             about |= vids_of(edit) or VlanSet()
-        now = self._in_rounds(now, fabric, about, _ends(uplinks, fabric))
+        now = self._in_rounds(now, fabric, about, uplinks)
         edits = difference(self.campus, now)
         for goal in vlans:
             goal.edits = [edit for edit in edits if _is_about(edit, goal.vid)]
@@ -259,10 +259,24 @@ class _Work:
         return [*(planned_name(edit, goal) for edit in result.edits), *lists]
 
     def _in_rounds(
-        self, now: Campus, fabric: Fabric, vlans: VlanSet, ends: set[tuple[str, str]]
+        self, now: Campus, fabric: Fabric, vlans: VlanSet, uplinks: list[Uplink]
     ) -> Campus:
-        """With what an audit proposes then for these VLANs, and for the `ends` of new links."""
+        """With what an audit proposes then for these VLANs, and for the ends of new links. What
+        such a link lets through is not widened where the plan states it.
+        """
         known = {finding.id for finding in self.before}
+        ends = _ends(uplinks, fabric)
+        stated = {
+            end: goal.planned.vlans
+            for goal in uplinks
+            if goal.planned.vlans is not None
+            for end in _ends([goal], fabric)
+        }
+
+        def widens(finding: Finding) -> bool:
+            places = {(edit.switch, edit.name) for edit in finding.edits if edit.kind is Kind.PORT}
+            return any(finding.vlans & ~stated[end].bits for end in places & stated.keys())
+
         for _ in range(_ROUNDS):
             unchanged = fabric is self.fabric
             self.found_then = self.before if unchanged else self._audited(fabric)
@@ -271,6 +285,7 @@ class _Work:
                 for finding in self.found_then
                 if finding.edits
                 and finding.id not in known
+                and not widens(finding)
                 and (
                     (finding.vlans and not finding.vlans & ~vlans.bits)
                     or {(where.switch, where.port) for where in finding.where} <= ends
