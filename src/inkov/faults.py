@@ -15,6 +15,7 @@ OURS = "a fault of Inkov's own"
 def told(error: Exception, doing: str) -> str:
     """A fault as a sentence: what was being done, what went wrong, and where in the code."""
     frames = extract_tb(error.__traceback__)
+    # The last frame of ours: what a library did wrong, it did because of what we handed to it.
     own = [frame for frame in frames if "inkov" in PurePath(frame.filename).parts]
     at = own[-1] if own else frames[-1]
     room = "/".join(PurePath(at.filename).parts[-2:])

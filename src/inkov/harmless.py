@@ -31,14 +31,15 @@ def clean_json(text: str) -> str:
     return _NOT_PLAIN.sub(_escaped, text)
 
 
-def _written_out(found: re.Match[str]) -> str:
-    mark = found[0]
+def _written_out(character: re.Match[str]) -> str:
+    mark = character[0]
     return mark if mark.isprintable() else mark.encode("unicode_escape").decode("ascii")
 
 
-def _escaped(found: re.Match[str]) -> str:
-    mark = found[0]
+def _escaped(character: re.Match[str]) -> str:
+    mark = character[0]
     if mark.isprintable():
         return mark
+    # JSON writes what lies beyond 16 bits as two units; half of one stays as it is.
     units = mark.encode("utf-16-be", "surrogatepass")
     return "".join(f"\\u{units[n]:02x}{units[n + 1]:02x}" for n in range(0, len(units), 2))

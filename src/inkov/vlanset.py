@@ -39,6 +39,7 @@ ALL_BITS = (1 << (MAX_VID + 1)) - 2
 """The mask of every VID: bits 1 to 4094."""
 
 _WORD = re.compile(r"\s*(all\s+but|all|none)(?![^\W_])\s*", re.IGNORECASE)
+# Every VID spelled out twice over with spaces is shorter; more is an attempt to cost time.
 _LONGEST = 65_536
 _ITEM = re.compile(r"\s*(?:([0-9]+)\s*(?:-\s*([0-9]+)\s*)?)?(?=,|\Z)")
 
@@ -123,11 +124,13 @@ class VlanSet:
         it. A list that is longer than one that names every VLAN by itself, twice over, is none.
         """
         if len(text) > _LONGEST:
+            # The error shows the list: one of a megabyte would be shown whole.
             raise VlanListError(
                 text[:40], 0, 40, f"a list of {len(text)} characters is none of VLANs"
             )
         word = _WORD.match(text)
         if word is None:
+            # No word of ours in front: a plain list, and `_items` marks what is wrong with it.
             return cls(_items(text, 0))
         if len(word[1]) > len("none"):  # "all but": the rest is the exception
             return cls(ALL_BITS & ~_items(text, word.end()))
@@ -235,6 +238,7 @@ def _list_text(bits: int) -> str:
 def _runs(bits: int) -> Iterator[tuple[int, int]]:
     shift = 0
     while bits:
+        # Shift away the zeros below the run, then its ones: each step costs a run, not a VID.
         gap = (bits & -bits).bit_length() - 1
         bits >>= gap
         length = (~bits & (bits + 1)).bit_length() - 1
@@ -249,6 +253,7 @@ def _items(text: str, at: int) -> int:
     while True:
         item = _ITEM.match(text, at)
         if item is None:
+            # The item that cannot be read, up to the next comma: that is what gets the mark.
             bad = re.compile(r"\s*([^,]*?)\s*(?=,|\Z)", re.DOTALL).match(text, at)
             assert bad is not None
             raise VlanListError(
@@ -257,6 +262,7 @@ def _items(text: str, at: int) -> int:
                 bad.end(1),
                 f"{bad[1]!r} is not a VLAN number or a range of them",
             )
+        # Only an empty item ends where it began: "10,,20", or nothing at all.
         if item[1] is None:
             raise VlanListError(text, at, item.end(), "a VLAN number is missing here")
         low = _vid(text, item, 1)
@@ -280,6 +286,7 @@ def _items(text: str, at: int) -> int:
 
 def _vid(text: str, item: re.Match[str], group: int) -> int:
     digits = item[group]
+    # A number of a thousand digits is not converted: `int` would refuse it with words of its own.
     vid = int(digits) if len(digits.lstrip("0")) <= 4 else MAX_VID + 1
     if not MIN_VID <= vid <= MAX_VID:
         shown = digits if len(digits) <= 12 else digits[:9] + "..."

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from inkov.campus import Campus, Mode, Origin, PortKind
 from inkov.forwarding import resolve
+from inkov.readers import load
 from inkov.readers.locate import Locator
 from inkov.readers.reading import FileReport, Part
 from inkov.readers.registry import read_bytes
@@ -708,3 +709,75 @@ def test_what_interfaces_and_instances_mean(inkov: Inkov, tmp_path: Path) -> Non
     assert [place["port"] for place in heard] == ["e2.10"]
     strict = inkov("prove", "a.json", "--strict", "-f", "json").json["claims"]
     assert {verdict["verdict"] for verdict in strict} == {"undecided"}
+
+
+@pytest.mark.parametrize("form", ["json", "xml", "wrapped"])
+def test_a_device_in_a_file_for_each_container(inkov: Inkov, tmp_path: Path, form: str) -> None:
+    """Containers speak of each other's things: one file for each says what one file with all does,
+    under the names of neighbours as well, and every fact is in the file that states it.
+    """
+    instance = {
+        "name": "green",
+        "config": {"name": "green", "type": "openconfig-network-instance-types:L2VSI"},
+        "interfaces": {"interface": [{"id": "p1", "config": {"interface": "p1"}}]},
+        "vlans": {"vlan": [{"vlan-id": 10, "config": {"vlan-id": 10, "name": "bees"}}]},
+    }
+    heard = {"system-name": "other", "port-id": "7", "chassis-id": "02:00:00:00:00:09"}
+    containers: dict[str, Any] = {
+        "openconfig-system:system": {"config": {"hostname": "core-1"}},
+        "openconfig-interfaces:interfaces": {
+            "interface": [
+                port("p1", **{"interface-mode": "ACCESS", "access-vlan": 10}),
+                port("p2", **{"interface-mode": "ACCESS", "access-vlan": 10}),
+                {"name": "b1", "aggregation": {"config": {"lag-type": "LACP"}}},
+                {"name": "well", "routed-vlan": {"config": {"vlan": "bees"}}},
+            ]
+        },
+        "openconfig-network-instance:network-instances": {"network-instance": [instance]},
+        "openconfig-lldp:lldp": {
+            "interfaces": {
+                "interface": [
+                    {"name": "p2", "neighbors": {"neighbor": [{"id": "1", "state": heard}]}}
+                ]
+            }
+        },
+        "openconfig-lacp:lacp": {
+            "interfaces": {"interface": [{"name": "b1", "config": {"lacp-mode": "PASSIVE"}}]}
+        },
+        "openconfig-spanning-tree:stp": {
+            "global": {"config": {"enabled-protocol": ["RSTP"]}},
+            "rstp": {"config": {"bridge-priority": 4096}},
+            "interfaces": {"interface": [{"name": "p1", "config": {"edge-port": "EDGE_ENABLE"}}]},
+        },
+    }
+
+    def written(tree: dict[str, Any]) -> str:
+        if form == "xml":
+            return f"<data>\n{to_xml(tree)}</data>"
+        return json.dumps({"ietf-restconf:data": tree} if form == "wrapped" else tree, indent=1)
+
+    ending = "xml" if form == "xml" else "json"
+    for folder in ("whole", "halves"):
+        (tmp_path / folder).mkdir()
+    (tmp_path / "whole" / f"all.{ending}").write_text(written(containers))
+    for name, held in containers.items():
+        plain = name.rpartition(":")[2]
+        (tmp_path / "halves" / f"{plain}.{ending}").write_text(written({name: held}))
+    whole, halves = (load([str(tmp_path / folder)]) for folder in ("whole", "halves"))
+    assert not whole.campus.problems and not halves.campus.problems, halves.campus.problems
+    device = halves.campus.devices["core-1"]
+    assert without_origins(device) == without_origins(whole.campus.devices["core-1"])
+    assert without_origins(halves.campus.neighbours) == without_origins(whole.campus.neighbours)
+    assert halves.campus.neighbours[0].far_known_as == "02:00:00:00:00:09"
+    assert [*device.bridges["green"].ports] == ["p1"] and device.gateways[0].vid == 10
+    edge, mode = device.ports["p1"].edge, device.tree_mode
+    assert edge and edge.value and mode and mode.value == "rstp"
+    assert Path(edge.origin.file).name == f"stp.{ending}" and halves.locator.line(edge.origin) > 1
+    # And to the output: the two ports are in bridges of their own, so neither hears the other.
+    for folder in ("whole", "halves"):
+        said = inkov("hears", "core-1:p1", folder, "-f", "json").json
+        assert said["heard"] == [], folder
+    # A folder without a host name gives its own, to neighbours as well.
+    (tmp_path / "halves" / f"system.{ending}").unlink()
+    nameless = load([str(tmp_path / "halves")]).campus
+    assert [*nameless.devices] == ["halves"] and nameless.neighbours[0].device == "halves"

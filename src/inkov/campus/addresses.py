@@ -19,6 +19,7 @@ def address_text(text: str) -> str:
     """
     bare = text.strip()
     groups = re.split(r"[:.-]", bare)
+    # How many digits a group has follows from how many groups there are.
     size = {1: 12, 3: 4, 6: 2}.get(len(groups))
     whole = len(groups) > 1 or len(bare) == 12  # without marks, no zero may be missing
     short = size is None or any(len(group) > size for group in groups)

@@ -29,13 +29,17 @@ def gaps(device: Device) -> Iterator[list[str]]:
     groups: dict[str, dict[int, str]] = {}
     for port in _physical(device):
         named = _LAST.match(port.name)
+        # Seven digits are a serial number or part of an address, not a port of a row.
         if named and len(named[2]) < 7:
             groups.setdefault(named[1], {})[int(named[2])] = named[2]
     for prefix, numbers in groups.items():
         first, last = min(numbers), max(numbers)
         missing = last - first + 1 - len(numbers)
+        # If more are missing than there are, the numbers do not count ports one by one. If very
+        # many are, somebody made the name up to cost memory.
         if len(numbers) < _FEW or not 0 < missing <= len(numbers) or last - first > _MOST:
             continue
+        # Names with leading zeros have them in the gap as well.
         width = len(numbers[first]) if numbers[first].startswith("0") else 0
         between = (n for n in range(first, last) if n not in numbers)
         yield [f"{prefix}{number:0{width}}" for number in between]
@@ -44,6 +48,7 @@ def gaps(device: Device) -> Iterator[list[str]]:
 def odd_names(device: Device) -> list[Port]:
     """Ports whose name looks like a range or a list of others: two names with a mark between."""
     shapes = Counter(_shape(port.name) for port in _physical(device))
+    # Only shapes that several ports share are taken for names: a range is told by what it joins.
     usual = [re.escape(shape) for shape, count in shapes.items() if count > 1]
     if not usual:
         return []
@@ -55,6 +60,7 @@ def odd_names(device: Device) -> list[Port]:
 def strange_names(device: Device) -> list[Port]:
     """Ports named as no other one, on a device with many that are named alike."""
     shapes = Counter(_shape(port.name) for port in _physical(device))
+    # Where every port has a name of its own kind, none of them is strange.
     if not shapes or max(shapes.values()) <= _FEW:
         return []
     odd = {port.name for port in odd_names(device)}

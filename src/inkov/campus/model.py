@@ -64,6 +64,7 @@ class Platform(Struct, frozen=True):
     def values(self, attributes: tuple[str, ...]) -> tuple[Any, ...]:
         """The unstated values of some attributes, None for those without; worked out once."""
         values = self._values.get(attributes)
+        # Asked for each port of the campus with the same few tuples of attributes.
         if values is None:
             facts = [self.unstated.get(attribute) for attribute in attributes]
             values = self._values[attributes] = tuple(

@@ -15,6 +15,7 @@ def natural(name: str) -> tuple[tuple[str, int, str], ...]:
     """A sort key. Names that differ only in leading zeros still have different keys."""
     pieces = _DIGITS.split(name)
     numbers = [*pieces[1::2], ""]
+    # `int` of more digits is refused; their text decides then, which is last in the key.
     return tuple(
         (text, int(digits[:18]) if digits else -1, digits)
         for text, digits in zip(pieces[::2], numbers, strict=True)

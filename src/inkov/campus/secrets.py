@@ -49,6 +49,7 @@ def words_before_secrets(lines: Iterable[str]) -> frozenset[str]:
     for line in lines:
         words = line.split()
         for at, word in enumerate(words):
+            # The first word of a line cannot follow a word.
             if at and _SURE.match(word.strip("\"';")):
                 # A number between the two says how the secret is written.
                 before = [w for w in words[:at] if _WORD.match(w)]
@@ -68,7 +69,9 @@ def without_secrets(text: str, words: frozenset[str] = frozenset()) -> str:
     """The text with what follows a word such as "password" or one of `words`, and what looks like a
     hash, replaced by `...`.
     """
+    # Words learnt from the files come first: they know more of the language than we do.
     if words:
         text = _after(words).sub(r"\1\2...", text)
     text = _ELSEWHERE.sub(r"\1\2...", _AFTER.sub(r"\1\2...", text))
+    # Last what looks like a secret wherever it stands: some follow no word at all.
     return _HASH.sub("...", text)

@@ -120,7 +120,7 @@ class Texts:
 
         path, dialects = self.path_of(switch), self.session.loaded.dialects
         _, part = read_bytes(path, text.encode(), account=False, dialects=dialects)
-        campus = assemble([(path, part)], [], {})  # filters are bound to where they stand
+        campus = assemble([(path, part)], [], {}, {})  # filters are bound to where they stand
         if list(campus.devices) != [switch]:
             return None
         platform = self.session.loaded.campus.devices[switch].platform

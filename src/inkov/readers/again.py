@@ -31,6 +31,7 @@ class Readings(Struct):
 
     def keep(self, name: str, data: bytes, report: FileReport, part: Part) -> None:
         """Keep what a file gave, if that is one whole device and nothing is odd about it."""
+        # Odd is also a device told of by several files: it is put together anew each time.
         whole = len(part.devices) == 1 and not part.problems and not report.remark
         if whole and not part.pieces and not part.bindings and part.named:
             self.files[name] = data, report, part
@@ -46,6 +47,8 @@ class Readings(Struct):
         found: Found = {}
         told: dict[str, Counter[str]] = {}
         for file, data in data_of.items():
+            # Equal bytes, not an equal time stamp: a file that was touched and put back is the
+            # same.
             known = self.files.get(names[file])
             if known is not None and known[0] == data:
                 _, report, part = known

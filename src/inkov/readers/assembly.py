@@ -8,22 +8,26 @@ become one campus, in which a switch that several files describe is there once. 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from itertools import groupby
 from pathlib import PurePath
 
-from inkov.campus import Basis, Campus, Device, Neighbour, Origin, Problem
+from inkov.campus import Basis, Campus, Device, Origin, Problem
 from inkov.readers.linux import lists, networkd
 from inkov.readers.openconfig.acl import bind_filters
+from inkov.readers.openconfig.halves import read_halves
 from inkov.readers.reading import Binding, Part, Piece
 
 __all__ = ["assemble", "put_together"]
 
 
 def assemble(
-    parts: list[tuple[str, Part]], problems: list[Problem], formats: dict[str, str]
+    parts: list[tuple[str, Part]],
+    problems: list[Problem],
+    formats: dict[str, str],
+    contents: Mapping[str, bytes],
 ) -> Campus:
-    """One campus of all parts.
+    """One campus of all parts. `contents` are the bytes of files that may hold a part of a device.
 
     The same device in two files of one format is a problem, and the first, by path, is kept. In
     files of different formats it is a second source: the first counts, the second is kept to be
@@ -33,11 +37,13 @@ def assemble(
     kinds: dict[str, str] = {}
     bindings: dict[str, list[Binding]] = {}
     campus = Campus(problems=problems)
-    for file, part in sorted(_joined(parts), key=lambda item: item[0]):
+    for file, part in sorted(_joined(parts, contents), key=lambda item: item[0]):
         kind = formats.get(file, "").partition(",")[0]
         problems.extend(part.problems)
+        # Neighbours of a switch that is left out would speak for the one that is kept.
         kept = set()
         for device in part.devices:
+            # Two kinds of source may both be right: the second is compared, and does not forward.
             if device.name in devices and kind != kinds[device.name]:
                 campus.others.append(device)
                 kept.add(device.name)
@@ -78,6 +84,7 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
     names: dict[str, tuple[str, str, Part]] = {}
     for file, part in parts:
         for piece in part.pieces:
+            # The name of a Linux system stands in a file of its own, beside those that it names.
             if piece.family == "name":
                 names[system_of(file, piece.family)] = piece.content, file, part
                 continue
@@ -93,6 +100,7 @@ def put_together(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
             f" {'where they are' if os.path.isdir(place) else 'them'}"
         )
         origin = Origin(pieces[0].file, basis=Basis.ASSUMED, says=says)
+        # A stated name counts, and the file that states it is a part of the system.
         if place in names:
             name, stated_in, part = names[place]
             origin, part.joined = Origin(stated_in, 1), name
@@ -110,12 +118,13 @@ def system_of(file: str, family: str) -> str:
     folder, name = os.path.split(file)
     if family != "networkd" and name.count(".") > 1:
         return os.path.join(folder, name.partition(".")[0])
+    # What lies deep in the folders of a system belongs to the system, not to the folder.
     while os.path.basename(folder) in _SYSTEM_FOLDERS or folder.endswith(_DROP_INS):
         folder = os.path.dirname(folder)
     return folder or "."
 
 
-def _joined(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
+def _joined(parts: list[tuple[str, Part]], contents: Mapping[str, bytes]) -> list[tuple[str, Part]]:
     """Join the halves of a device: files of one folder that hold different containers, at most one
     of them named.
     """
@@ -123,39 +132,17 @@ def _joined(parts: list[tuple[str, Part]]) -> list[tuple[str, Part]]:
     parts = sorted(parts, key=lambda item: (os.path.dirname(item[0]), item[0]))
     for folder, group in groupby(parts, key=lambda item: os.path.dirname(item[0])):
         members = list(group)
-        halves = [part for _, part in members if part.about]
-        about = [name for part in halves for name in part.about]
-        named = [part for part in halves if part.named]
+        halves = [(file, part) for file, part in members if part.about]
+        about = [name for _, part in halves for name in part.about]
+        named = [file for file, part in halves if part.named]
+        # Two files that tell of the same thing are two devices, as are two names.
         if len(halves) < 2 or len(about) != len(set(about)) or len(named) > 1:
             result += members
             continue
-        whole = (named or halves)[0]
-        device = whole.devices[0]
-        if not named:
-            device.name = PurePath(os.path.abspath(folder)).name
-            says = f"no file states a hostname: named {device.name!r} after the folder"
-            device.origin = Origin(device.origin.file, basis=device.origin.basis, says=says)
-        for part in halves:
-            _absorb(whole, device, part)
-            part.joined = device.name
-        result += [member for member in members if member[1] is whole or not member[1].about]
+        whole = read_halves([(file, contents[file]) for file, _ in halves], folder)
+        for _, part in halves:
+            part.joined = whole.devices[0].name
+        # What a half said is in the whole now: it must not be there a second time.
+        result.append(((named or [file for file, _ in halves])[0], whole))
+        result += [member for member in members if not member[1].about]
     return result
-
-
-def _absorb(whole: Part, device: Device, part: Part) -> None:
-    other = part.devices[0]
-    renamed = [
-        Neighbour(device.name, n.port, n.far_device, n.far_port, n.origin, n.far_port_description)
-        for n in part.neighbours
-    ]
-    if part is whole:
-        part.neighbours = renamed
-        return
-    if other.vlans is not None:
-        device.vlans = {**other.vlans, **(device.vlans or {})}
-    device.ports.update(other.ports)
-    device.filters.update(other.filters)
-    whole.bindings += part.bindings
-    device.gateways += other.gateways
-    whole.neighbours += renamed
-    whole.problems += part.problems

@@ -56,6 +56,7 @@ class Share:
         """What the other process found, by file; empty if it came to harm."""
         _, status = os.waitpid(self._child, 0)
         with self._file:
+            # A child that died may have left half of its answer: nothing of it is used.
             self._file.seek(0)
             data = self._file.read() if status == 0 else b""
         try:
@@ -64,6 +65,8 @@ class Share:
             return {}
         for _, part in results.values():
             for device in part.devices:
+                # A platform that this process does not know cannot be put back: all is read here
+                # then.
                 if device.platform.name not in self._platforms:
                     return {}
                 device.platform = self._platforms[device.platform.name]
@@ -88,15 +91,19 @@ def read_share(
         results: Found = {}
         for name in files:
             result = read(name)
+            # Pieces are put together from objects that do not travel; such files are read by the
+            # parent.
             if result is not None and not result[1].pieces:
                 for device in result[1].devices:
+                    # Defaults are the same for thousands of ports: the name says which they are.
                     device.platform = Platform(device.platform.name, {})
                 results[name] = result
         file.write(_ENCODER.encode(results))
         file.flush()
         status = 0
     finally:
-        os._exit(status)  # nothing of the parent's is to be run down here
+        # Nothing of the parent's is to be run down here: no buffers, no exit handlers.
+        os._exit(status)
 
 
 def _encode(value: Any) -> Any:

@@ -11,13 +11,14 @@ def by_the_standard(device: Device) -> Device:
     """The device with every default stated that IEEE 802.1Q has otherwise: it means the same
     without its platform.
     """
-    other = [
+    unlike = [
         (attribute, fact.value)
         for attribute, fact in device.platform.unstated.items()
         if fact.value != STANDARD.unstated[attribute].value
     ]
     for port in device.ports.values():
-        for attribute, value in other:
+        for attribute, value in unlike:
+            # What is stated holds on any platform.
             if getattr(port, attribute) is None:
                 setattr(port, attribute, Fact(value, Origin()))
     device.platform = STANDARD

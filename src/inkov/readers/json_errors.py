@@ -26,6 +26,7 @@ def _malformed(file: str, data: bytes, says: str) -> Problem:
     at = min(int(byte[1]), len(data)) if byte else len(data)
     line = data.count(b"\n", 0, at) + 1
     column = at - (data.rfind(b"\n", 0, at) + 1) + 1
+    # An export that broke off is no mistake in the file: it must be fetched again.
     if "truncated" in says:
         text, cure = f"the JSON ends in the middle, at column {column}", "export it again"
     else:

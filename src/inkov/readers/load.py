@@ -119,6 +119,7 @@ def load(
     campus = loading.campus()
     for report in loading.reports:
         report.digest = (loading.digests or {}).get(report.file, "")
+    # Without a usable dialect no text can be read; to say that there is none would mislead.
     if not campus.devices and unusable:
         raise NothingToRead("", unusable, campus)
     if not campus.devices:
@@ -168,6 +169,8 @@ class _Loading:
         data_of: dict[str, bytes] = {}
         for file in files:
             if file not in reported and self.names[file] in before.files:
+                # Read once more when its turn comes: only the digest is kept, not the bytes of all
+                # files.
                 data = file_bytes(file, [], [], self.digests)
                 if data is not None:
                     data_of[file] = data
@@ -183,14 +186,15 @@ class _Loading:
         taken = taken_as(read_as, dialects)
         reported = {report.file for report in self.reports}
         files = [file for file in files if file not in reported]
-        one = partial(read_bytes, account=self.account, dialects=dialects, taken=taken)
+        read_one = partial(read_bytes, account=self.account, dialects=dialects, taken=taken)
         fresh = [file for file in files if file not in self.again]
-        elsewhere = _elsewhere(fresh, dialects, one, digests=self.digests is not None)
+        elsewhere = _elsewhere(fresh, dialects, read_one, digests=self.digests is not None)
         here = len(files) - len(elsewhere.files)
         done_elsewhere: Found = {}
         # Those that another process reads come last, so that it has the time for them.
         ordered = sorted(files, key=lambda file: file in elsewhere.files)
         for done, file in enumerate(counted("reading files", ordered)):
+            # Only now is waited for the other process: it had as long as the files before took.
             if done == here:
                 done_elsewhere = elsewhere.collect()
             data = file_bytes(file, self.problems, self.reports, self.digests)
@@ -198,8 +202,10 @@ class _Loading:
                 result = (
                     self.again.get(file)
                     or done_elsewhere.pop(file, None)
-                    or self._one(one, file, data)
+                    or self._one(read_one, file, data)
                 )
+                # What was read there is what the answer rests on, should the file have changed
+                # since.
                 if self.digests is not None and result[0].digest:
                     self.digests[file] = result[0].digest
                 self._take(file, data, *result)
@@ -243,6 +249,7 @@ class _Loading:
             # What was taken over from another file (`again`) has that one as its source.
             self.kept.update(dict.fromkeys([file, *(d.origin.file for d in part.devices)], kept))
         elif report.remark and report.remark != OURS and (file in self.named or not report.aside):
+            # What lies beside configurations and is none is no problem, unless somebody named it.
             self._not_read(file, report.remark)
 
     def _not_read(self, file: str, remark: str) -> None:
@@ -257,8 +264,9 @@ class _Loading:
         """The campus of all parts. The reports say what became of each file."""
         self.parts += put_together(self.parts)
         formats = {report.file: report.format for report in self.reports}
-        campus = assemble(self.parts, self.problems, formats)
+        campus = assemble(self.parts, self.problems, formats, self.kept)
         for device in campus.devices.values():
+            # A switch without ports passes nothing: all that is proved of it would hold by mistake.
             if not device.ports:
                 says = f"{device.name} has no ports: its configuration may be incomplete"
                 campus.problems.append(Problem(device.origin, says, "collect it again"))
@@ -271,6 +279,7 @@ class _Loading:
             if report.file in second:
                 report.remark = "a second source"
         secret_words = frozenset[str]().union(*(part.secret_words for _, part in self.parts))
+        # A word that secrets follow in one file is looked for in those that were read before it.
         for report in self.reports if secret_words else ():
             report.unmatched = shown(report.unmatched, secret_words)
         self.reports.sort(key=lambda report: report.file)
@@ -324,6 +333,7 @@ def read_dialects(
         if not file.endswith(".toml"):
             continue
         data = file_bytes(file, problems, reports, digests)
+        # A TOML file that is no dialect is somebody else's: it is reported with all other files.
         if data is None or not looks_like_dialect(data):
             continue
         report = FileReport(file, "a dialect", len(data))
@@ -339,6 +349,7 @@ def read_dialects(
             problems.append(Problem(Origin(file), says, "please report it", True))
             report.remark = "not usable"
             continue
+        # Which of two with one name reads a file would depend on their order.
         same = next((other for other in dialects if other.name == dialect.name), None)
         if same is not None:
             says = f"a second dialect called {dialect.name!r}, beside {same.file}: not used"
@@ -363,6 +374,7 @@ def _files(paths: list[str], problems: list[Problem], reports: list[FileReport])
         for folder, below, names in os.walk(path, onerror=refused):
             for name in list(below):
                 inner = os.path.join(folder, name)
+                # A folder that a link leads to may lie above: the walk would go round for ever.
                 if name.startswith(".") or os.path.islink(inner):
                     below.remove(name)
                     remark = HIDDEN_FOLDER if name.startswith(".") else LINKED_FOLDER
@@ -403,6 +415,7 @@ def _elsewhere(
             sizes[file] = 0
     # JSON is read about as fast as what it gave could be handed over: it stays here.
     texts = [file for file in files if not file.endswith(".json")]
+    # Few or small files are read before a process would have started.
     if not worth_it([sizes[file] for file in texts]):
         return _Elsewhere(set())
     # The other process also writes down what it found: it gets a little less.
@@ -415,9 +428,10 @@ def _elsewhere(
         *(dialect.platform for dialect in dialects),
     ]
 
-    def one(file: str) -> tuple[FileReport, Part] | None:
+    def read_there(file: str) -> tuple[FileReport, Part] | None:
         own: Digests = {} if digests else None
         data = file_bytes(file, [], [], own)
+        # Files that their names tell, and those that cannot be read, are the parent's to report.
         if data is None or os.path.basename(file) in (*_NAMED, "hostname"):
             return None
         report, part = read(file, data)
@@ -427,7 +441,7 @@ def _elsewhere(
     try:
         return _Elsewhere(
             set(chosen),
-            read_share(chosen, one, {platform.name: platform for platform in platforms}),
+            read_share(chosen, read_there, {platform.name: platform for platform in platforms}),
         )
     except OSError:  # no process or no file to be had: then this one reads all
         return _Elsewhere(set())
@@ -452,9 +466,11 @@ def file_bytes(
     """
     try:
         status = os.stat(file)
+        # A pipe or a device never ends, and opening one may wait for ever.
         if not stat.S_ISREG(status.st_mode):
             reports.append(FileReport(file, "", 0, remark="no regular file, not read"))
             return None
+        # The size is that of a moment ago: a file that has grown since is read up to there.
         if status.st_size <= MAX_FILE_BYTES:
             with open(file, "rb") as opened:
                 # A larger number would be set aside in memory at once.
@@ -484,6 +500,7 @@ def _as_utf8(data: bytes) -> bytes:
         if data.startswith(marks):
             data = data.decode(encoding, "replace").encode()
             break
+    # With a NUL the bytes are no text at all, and changing them could make a format of it.
     if b"\r" in data and b"\n" not in data and b"\x00" not in data[:HEAD_BYTES]:
         return data.replace(b"\r", b"\n")
     return data

@@ -44,6 +44,7 @@ class Locator:
 
     def line(self, origin: Origin) -> int:
         """The line (from 1) of an origin; 0 if it has none."""
+        # Text formats have the line already; what has no file has no line.
         if origin.line or not origin.file or not origin.pointer:
             return origin.line
         if from_xml.recognise(self._files.get(origin.file, b"")[:100]):
@@ -56,6 +57,7 @@ class Locator:
         if origin.file not in self._xml:
             self._xml[origin.file] = parse_xml(self._files[origin.file]).lines
         lines, pointer = self._xml[origin.file], origin.pointer
+        # An element that is missing is looked for around: where it would have to stand.
         while pointer and pointer not in lines:
             pointer = pointer.rpartition("/")[0]
         return lines.get(pointer, 0)
@@ -82,6 +84,7 @@ class Locator:
             return None
         if from_xml.recognise(data[:100]):
             return None
+        # The root; a byte order mark is no part of it.
         if not pointer:
             start = 3 if data.startswith(b"\xef\xbb\xbf") else 0
             return self._remember(file, "", (start, len(data) - start, "", 0))
@@ -91,6 +94,7 @@ class Locator:
             try:
                 self._open(file, data, above, parent)
             except (msgspec.DecodeError, UnicodeDecodeError):  # no container, or no text
+                # The pointer leads into a plain value: that is the nearest there is.
                 return parent
         # The nearest thing that is there: where a value is missing, its surroundings are what a
         # reader must look at.
@@ -105,6 +109,7 @@ class Locator:
     def _open(self, file: str, data: bytes, above: str, parent: tuple[int, int, str, int]) -> None:
         start, length, spelled, _ = parent
         inside = data[start : start + length]
+        # Members of a list have no names: each is looked for behind the one before.
         if inside.lstrip()[:1] == b"[":
             at = inside.index(b"[") + 1
             for index, raw in enumerate(_LIST.decode(inside)):
@@ -127,10 +132,8 @@ class Locator:
                 start + match.start(1),
             )
             plain = f"{above}/{key.rpartition(':')[2]}"
-            if (
-                file,
-                plain,
-            ) not in self._known or ":" in key:  # the reader prefers the prefixed spelling, too
+            # The reader prefers the spelling with a prefix, too.
+            if (file, plain) not in self._known or ":" in key:
                 self._remember(file, plain, place)
             at = match.end() + len(value)
 

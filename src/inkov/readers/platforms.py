@@ -44,6 +44,8 @@ def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
     for name, make in makes.items():
         unstated: dict[str, Fact[object]] = {}
         for key, text in make.unstated.items():
+            # The other keys of the make still count: a plan with one slip is not a plan without
+            # platforms.
             if key not in PORT_KEYS:
                 problems.append(
                     Problem(
@@ -64,6 +66,7 @@ def shape(campus: Campus, makes: Mapping[str, Make]) -> list[Problem]:
         fitting = [device for device in campus.devices.values() if known_as(device, make)]
         for device in fitting:
             device.platform = Platform(name, {**device.platform.unstated, **unstated})
+        # A make without patterns is one that nobody is meant to be of yet.
         if not fitting and (make.files or make.switches):
             known = ", ".join((*make.switches, *make.files))
             problems.append(

@@ -181,6 +181,7 @@ def named_after(file: str, why: str) -> tuple[str, Origin]:
     `why` says what is missing.
     """
     name = file.replace("\\", "/").rpartition("/")[2]
+    # A name that is nothing but an ending (".conf") stays as it is.
     name = name.rpartition(".")[0] or name
     return name, Origin(file, basis=Basis.ASSUMED, says=f"{why}: named {name!r} after the file")
 

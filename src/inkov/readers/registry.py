@@ -80,6 +80,7 @@ def taken_as(texts: Sequence[str], dialects: Sequence[Dialect]) -> list[TakenAs]
     known = [*(form.word for form in FORMATS), *(dialect.name for dialect in dialects)]
     taken = []
     for text in texts:
+        # A format that is named is not asked whether it recognises the file.
         word, _, pattern = text.partition("=")
         if word not in known:
             raise UnknownFormat(word, known)
@@ -94,6 +95,7 @@ def _something_else(head: bytes) -> str:
         return "a web page, of an error or a login perhaps, and no configuration"
     if start.startswith(b"[internetshortcut]"):
         return "the address of a page, and not what the page shows"
+    # Texts in UTF-16 have a zero in every other byte, at even or at odd places.
     if head[1:40:2].count(0) > 15 or head[0:40:2].count(0) > 15:
         return "a text in UTF-16 without a byte order mark, which is not read: save it as UTF-8"
     return ""
@@ -104,9 +106,10 @@ def format_of(
 ) -> Format | None:
     """The format of a file: as `taken` says, or the first dialect or format that recognises it."""
     name = file.replace("\\", "/").rpartition("/")[2]
-    word = next((one.word for one in taken if fnmatch.fnmatchcase(name, one.pattern)), "")
+    word = next((said.word for said in taken if fnmatch.fnmatchcase(name, said.pattern)), "")
     head = data[:HEAD_BYTES]
     text = _whole_lines(head, cut=len(data) > HEAD_BYTES) if dialects else ""
+    # Somebody wrote the dialect for these files: it comes before what only looks alike.
     for dialect in dialects:
         if dialect.name == word or (not word and recognises(dialect, file, text)):
             return Format(dialect.name, f"dialect {dialect.name}", DialectReader(dialect))
@@ -119,6 +122,7 @@ def format_of(
 def _whole_lines(head: bytes, *, cut: bool) -> str:
     """The head of a file as text, without the line that the cut goes through."""
     text = head.decode("utf-8-sig", "replace")
+    # A head without any line end is all there is to go by.
     return (text.rpartition("\n")[0] if cut else "") or text
 
 
@@ -137,6 +141,7 @@ def read_bytes(
     report = FileReport(file, "", len(data))
     report.remark = _something_else(data[:HEAD_BYTES])
     if report.remark:
+        # Told before any reader sees it: a web page may hold a whole configuration as text.
         return report, Part()
     form = format_of(file, data, dialects, taken)
     if form is None:
@@ -149,6 +154,7 @@ def read_bytes(
     report.format = form.name if reading.detail is None else reading.detail
     report.remark = reading.remark
     report.devices = [device.name for device in part.devices]
+    # Texts that were not understood come out as they are; words before secrets are learnt first.
     part.secret_words |= words_before_secrets(line.text for line in ledger.unmatched)
     report.ignored = shown(ledger.ignored, part.secret_words)
     report.unmatched = shown(ledger.unmatched, part.secret_words)

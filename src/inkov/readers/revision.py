@@ -50,6 +50,7 @@ class Revision(NamedTuple):
 
 def parse(text: str) -> Revision | None:
     """`rev:NAME` or `rev:NAME:PATH`; None for what is a path."""
+    # A file that is really called so is meant.
     if not text.startswith(PREFIX) or os.path.lexists(text):
         return None
     name, _, path = text.removeprefix(PREFIX).partition(":")
@@ -73,6 +74,7 @@ def laid_out(revision: Revision, beside: str = "") -> Iterator[tuple[str, list[s
     path = revision.path or beside or "."
     top = os.fsdecode(_git(_where(revision, beside), "rev-parse", "--show-toplevel").rstrip(b"\n"))
     inside = os.path.relpath(os.path.realpath(path), os.path.realpath(top)).replace(os.sep, "/")
+    # git would read another repository, or a part of this one that nobody named.
     if inside.startswith(".."):
         raise BadRevision(f"{path} is outside the repository {top}")
     inside = "" if inside == "." else inside
@@ -94,6 +96,7 @@ def laid_out(revision: Revision, beside: str = "") -> Iterator[tuple[str, list[s
 
 def _label(name: str, commit: str) -> str:
     """What a revision is called in names of files."""
+    # A name that a path cannot hold as it is (with "..", hidden, an option) is told as the commit.
     parts = PurePosixPath(name).parts
     plain = name == "/".join(parts) and not any(p in ("..", "/") or p[:1] == "." for p in parts)
     return name if plain and not name.startswith("-") else commit[:12]
@@ -126,6 +129,7 @@ def last_changed(file: str, line: int = 0) -> Changed | None:
         out = _git(folder, *(blame if line else log), timeout=_PATIENCE)
     except BadRevision:
         return None
+    # The whole file: the last commit that touched it.
     if not line:
         commit, _, more = out.decode("utf-8", "replace").strip().partition(" ")
         seconds, _, title = more.partition(" ")
@@ -135,6 +139,7 @@ def last_changed(file: str, line: int = 0) -> Changed | None:
     if "committer-time" not in said:
         return None
     day = _day(said["committer-time"])
+    # git has a commit of zeros for lines that are in none yet.
     if not commit.strip("0"):
         return Changed(day, "", "")
     return Changed(day, commit[:12], said.get("summary", ""))
@@ -157,6 +162,7 @@ def _commit(where: str, name: str) -> str:
     try:
         return os.fsdecode(_git(where, *verify)).strip()
     except BadRevision as bad:
+        # With --quiet git says nothing where it only does not know the name.
         if str(bad):
             raise
         raise BadRevision(f"git knows no revision {name!r} here") from None
@@ -171,6 +177,7 @@ def _listed(top: str, commit: str, inside: str) -> list[_Blob]:
         if not path:
             continue
         mode, _, name, size = about.decode().split()
+        # Its files are in another repository: without them the campus would have holes.
         if mode == _SUBMODULE:
             where = os.fsdecode(path)
             raise BadRevision(f"{where} is a repository of its own: compare it from within")
@@ -189,9 +196,12 @@ def _lay_out(top: str, blobs: list[_Blob], every: list[_Blob], folder: str, labe
     data = _contents(top, [blob.object for blob in read])
     for path, blob in led.items():
         target = os.path.join(folder, f"{label}:{path}")
+        # Git itself refuses such names; a repository made by hand may hold one that leads
+        # elsewhere.
         if any(part in ("", ".", "..") for part in path.split("/")):
             raise BadRevision(f"a file called {path!r} in a revision is not read")
         os.makedirs(os.path.dirname(target), exist_ok=True)
+        # A reader then says of it what it says of any link that leads nowhere.
         if blob is None:
             os.symlink("nowhere", target)
             continue
@@ -199,33 +209,36 @@ def _lay_out(top: str, blobs: list[_Blob], every: list[_Blob], folder: str, labe
             if blob.object in data:
                 file.write(data[blob.object])
             else:
+                # The reader only looks at the size, and says that it is too large.
                 file.truncate(blob.size)
 
 
 def _led(blob: _Blob, by_path: dict[str, _Blob], targets: dict[str, bytes]) -> _Blob | None:
     """The file that one is, or that links lead to from it; None if they lead to none."""
-    found: _Blob | None = blob
+    reached: _Blob | None = blob
     for _ in range(_MOST_LINKS):
-        if found is None or found.mode != _LINK:
-            return found
-        beside = os.path.dirname(found.path)
-        leads = os.path.normpath(os.path.join(beside, os.fsdecode(targets[found.object])))
-        found = by_path.get(leads)
+        if reached is None or reached.mode != _LINK:
+            return reached
+        beside = os.path.dirname(reached.path)
+        leads = os.path.normpath(os.path.join(beside, os.fsdecode(targets[reached.object])))
+        reached = by_path.get(leads)
+    # Links that go round, or on for longer than a file system follows them.
     return None
 
 
 def _contents(top: str, objects: list[str]) -> dict[str, bytes]:
     """Object -> its bytes."""
     wanted = list(dict.fromkeys(objects))
-    out = _git(top, "cat-file", "--batch", given="".join(f"{one}\n" for one in wanted).encode())
-    found: dict[str, bytes] = {}
+    out = _git(top, "cat-file", "--batch", given="".join(f"{name}\n" for name in wanted).encode())
+    contents: dict[str, bytes] = {}
     at = 0
-    for one in wanted:
+    for name in wanted:
+        # Each answer is "NAME TYPE SIZE", a line end, the bytes, a line end.
         end = out.index(b"\n", at)
         size = int(out[at:end].split()[2])
-        found[one] = out[end + 1 : end + 1 + size]
+        contents[name] = out[end + 1 : end + 1 + size]
         at = end + 1 + size + 1
-    return found
+    return contents
 
 
 def _git(where: str, *arguments: str, given: bytes = b"", timeout: float | None = None) -> bytes:
@@ -246,6 +259,7 @@ def _git(where: str, *arguments: str, given: bytes = b"", timeout: float | None 
     if done.returncode:
         says = done.stderr.decode("utf-8", "replace").strip().partition("\n")[0]
         says = says.removeprefix("fatal: ")
+        # Git names a folder as it sees it ("."), which tells a reader of the message nothing.
         if says.startswith("not a git repository"):
             says = f"{os.path.abspath(where or '.')}: not a git repository, nor within one"
         raise BadRevision(says)

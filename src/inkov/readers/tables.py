@@ -48,6 +48,7 @@ def _host(part: Part, row: Row, origin: Origin) -> None:
     address, gateway, vid = row.get("address", ""), row.get("gateway", ""), row.get("vlan", "")
     if vid and not (vid.isascii() and vid.isdigit() and len(vid) < 5 and 1 <= int(vid) <= 4094):
         raise _Bad("vlan", f"{vid!r} is not a VLAN number (1 to 4094)")
+    # An address without its prefix is in a subnet that nobody stated.
     if address and "/" not in address:
         raise _Bad("address", f"{address!r} lacks its prefix: write it as {address}/24")
     try:
@@ -103,6 +104,8 @@ def recognise(head: bytes) -> bool:
 
 def _known(lines: list[str]) -> tuple[Table, str] | None:
     for mark in ",;\t":
+        # A row is of the first mark that makes a table of it; texts hold commas more often than
+        # tabs.
         for row in csv.reader(lines, delimiter=mark):
             table = table_of(row)
             if table is not None:
@@ -150,6 +153,8 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
     try:
         read_rows(file, table, ((rows.line_num, cells) for cells in rows), reading)
     except csv.Error as error:
+        # Rows that came before the fault may be of wrong columns as well: none counts as
+        # understood.
         reading.ledger.understood = 0
         says = f"not a well-formed table: {error}"
         part.problems.append(Problem(Origin(file, rows.line_num), says, lost=True))
@@ -171,6 +176,7 @@ def read_rows(
     first, head = next(rows)
     columns = [_column(cell) for cell in head]
     ledger.passed += 1
+    # A column that nobody uses is told: a slip in its name would make it silently without effect.
     for column in columns:
         if column and column not in _used_by(table):
             ledger.ignored.append(Unread(Origin(file, first), f"{place}column {column!r}", 0))
@@ -181,6 +187,7 @@ def read_rows(
         ledger.unmatched.append(Unread(Origin(file, first), ",".join(head)))
         return
     for line, cells in rows:
+        # Spreadsheets leave empty rows behind: no mistake, and nothing to count.
         if not any(cell.strip() for cell in cells):
             continue
         origin = Origin(file, line)

@@ -21,10 +21,10 @@ def rewrite_hosts(text: str, edits: Sequence[tuple[Edit, Origin]]) -> str:
     CannotWrite.
     """
     lines = text.split("\n")
-    found = columns_of(lines[0].rstrip("\r"))
-    if found is None:
+    known = columns_of(lines[0].rstrip("\r"))
+    if known is None:
         raise CannotWrite("its first row names no columns")
-    columns, mark = found
+    columns, mark = known
     for edit, origin in edits:
         what = f"host {edit.name}, {edit.attribute or 'the whole of it'}"
         if edit.kind is not Kind.HOST or edit.attribute not in _COLUMNS:
@@ -43,8 +43,10 @@ def _with_cell(line: str, mark: str, at: int, value: str, what: str) -> str:
     """A line with another value in a cell; cells that the row lacks at its end are added."""
     quoted = rf'[ ]*"(?:[^"]|"")*"[ ]*|[^{re.escape(mark)}]*'
     cells = re.findall(rf"({quoted})(?:{re.escape(mark)}|\Z)", line)
+    # An empty match behind the last cell is no cell, unless the line ends with a mark.
     if line and not line.endswith(mark):
         cells = cells[:-1] if cells[-1] == "" else cells
+    # The cells as cut here must be those that a reader of the table sees.
     if next(csv.reader([line], delimiter=mark), []) != next(
         csv.reader([mark.join(cells)], delimiter=mark), []
     ):

@@ -28,6 +28,7 @@ def trace(loaded: Loaded, report: FileReport) -> list[Traced]:
     data = file_bytes(report.file, [], [])
     if data is None:
         return []
+    # A dialect knows more of its lines than what of the campus came from them.
     for dialect in loaded.dialects:
         if report.format == f"dialect {dialect.name}":
             return traced(dialect, report.file, data)
@@ -45,6 +46,7 @@ def trace(loaded: Loaded, report: FileReport) -> list[Traced]:
 
 
 def _fate(number: int, does: dict[int, list[str]], lost: set[int], ignored: set[int]) -> Fate:
+    # A line that is partly read and partly lost is lost: that is what has to be looked at.
     if number in lost:
         return Fate.NOT_UNDERSTOOD
     if number in does:
@@ -56,6 +58,7 @@ def _facts(campus: Campus, file: str) -> Iterator[tuple[Origin, str]]:
     """What of a campus is stated in a file, each as a sentence with its place."""
     for device in (*campus.devices.values(), *campus.others):
         for origin, says in _of_device(device):
+            # What a platform or we assume stands on no line.
             if origin.file == file and origin.basis is Basis.STATED:
                 yield origin, says
     for host in campus.hosts:
@@ -98,11 +101,12 @@ def _of_device(device: Device) -> Iterator[tuple[Origin, str]]:
             yield from _fact(about, "address", address)
         for bound in (*gateway.filters_in, *gateway.filters_out):
             yield from _fact(about, "filter", bound)
-    for one in device.filters.values():
-        for entry in one.entries:
+    for packet_filter in device.filters.values():
+        for entry in packet_filter.entries:
             passes = "accepts" if entry.accepts else "drops"
             source, destination = entry.source or "any", entry.destination or "any"
-            yield entry.origin, f"filter {one.name} {passes} {source} to {destination}"
+            says = f"filter {packet_filter.name} {passes} {source} to {destination}"
+            yield entry.origin, says
     yield from _fact("switch", "tree mode", device.tree_mode)
     for tree in device.trees:
         yield tree.origin, f"tree {tree.vlans}"

@@ -39,6 +39,7 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
         return _refused(file, says, "pip install 'inkov[excel]', or save as CSV")
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as package:
+            # What the package says of its own size; the library unpacks no more than that.
             if sum(member.file_size for member in package.infolist()) > _MOST_BYTES:
                 says = f"the workbook unpacks to more than {_MOST_BYTES // 1024**2} MiB"
                 return _refused(file, says, "save it as CSV")
@@ -52,6 +53,7 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
         try:
             kind = _worksheet(file, sheet, reading)
         except Exception as error:
+            # One worksheet that cannot be read does not cost the others.
             says = f"worksheet {sheet.title!r} cannot be read: {type(error).__name__}"
             reading.part.problems.append(Problem(Origin(file), says, "save it as CSV", True))
             continue
@@ -93,6 +95,7 @@ def _rows(file: str, sheet: Any, reading: Reading) -> Iterator[tuple[int, list[s
 def _text(cell: Any) -> str:
     if cell is None:
         return ""
+    # A spreadsheet has no whole numbers: 40 comes as 40.0.
     if isinstance(cell, float) and cell.is_integer():
         return str(int(cell))
     return str(cell)

@@ -28,6 +28,7 @@ def rewrite_workbook(data: bytes, edits: Sequence[Edit]) -> tuple[bytes, list[tu
     from openpyxl import load_workbook
 
     with zipfile.ZipFile(io.BytesIO(data)) as package:
+        # The library would drop these without a word when it writes the workbook anew.
         if any(name.startswith(_KEPT) for name in package.namelist()):
             raise CannotWrite("it holds more than cells, which would not stay")
     book = load_workbook(io.BytesIO(data))
@@ -37,10 +38,12 @@ def rewrite_workbook(data: bytes, edits: Sequence[Edit]) -> tuple[bytes, list[tu
         if edit.kind is not Kind.HOST or edit.attribute not in _COLUMNS:
             raise CannotWrite(f"{what}: not written into a table")
         cells = [cell for sheet in book.worksheets for cell in _cells(sheet, edit)]
+        # A host that stands in two rows: which one counts is not ours to decide.
         if len(cells) != 1:
             raise CannotWrite(f"{what}: {len(cells)} rows of the workbook are about it")
         name, cell = cells[0]
         before = "" if cell.value is None else str(cell.value)
+        # Its value comes from elsewhere, and so should the cure.
         if before.startswith("="):
             raise CannotWrite(f"{what}: its cell holds a formula")
         cell.value = "" if edit.after is None else str(edit.after)

@@ -64,6 +64,7 @@ class Link(Struct, frozen=True, gc=False):
     @property
     def one_sided(self) -> bool:
         """True if just one end reports the link, and no cabling table confirms it."""
+        # A cabling table is the word of whoever laid the cable: it needs no second witness.
         if any(not e.by for e in self.evidence):
             return False
         return not {self.a.device, self.b.device} <= {e.by for e in self.evidence}
@@ -146,6 +147,7 @@ def bundle_of(device: Device, port: str) -> str:
     """
     fact = device.ports[port].bundle if port in device.ports else None
     bundle = device.ports.get(fact.value) if fact is not None else None
+    # A bundle in a bundle is a mistake of the file; following it could go round for ever.
     if bundle is None or bundle.bundle is not None or bundle.name == port:
         return port
     return bundle.name
@@ -171,6 +173,7 @@ class _Finder:
 
     def port(self, device: str, name: str, description: str = "") -> str | None:
         ports = self._campus.devices[device].ports
+        # Reports of switches of one make spell names alike; making a finder costs much more.
         if name in ports:  # nearly always
             return name
         if device not in self._ports:
@@ -201,10 +204,12 @@ def wire(campus: Campus) -> Wiring:
         if cable is not None:
             pair, evidence = cable
             kept = cables.setdefault(pair, [])
+            # The same neighbour by two protocols at one port is one piece of evidence, told once.
             if evidence not in kept:
                 kept.append(evidence)
     grouped: dict[tuple[End, End], list[tuple[End, End]]] = {}
     for pair in cables:
+        # Members stand for their bundle from here on: two cables of a bundle are one link.
         ends = [End(end.device, bundle_of(campus.devices[end.device], end.port)) for end in pair]
         grouped.setdefault(_pair(*ends), []).append(pair)
     for (a, b), pairs in grouped.items():
@@ -225,6 +230,7 @@ def wire(campus: Campus) -> Wiring:
 def _claims(campus: Campus, finder: _Finder) -> Iterator[Claim]:
     """What neighbours say of their VLANs, where they say anything."""
     for report in campus.neighbours:
+        # Most neighbours say nothing of VLANs; then there is nothing to compare.
         if report.far_pvid is None and report.far_vlans is None:
             continue
         near = finder.port(report.device, report.port)
@@ -266,6 +272,7 @@ def _resolve(
     if (
         near_device is None and far_device is not None
     ):  # a cabling row whose first switch is not among the files
+        # A cable has no direction: whichever end is among the files is the near one.
         report = report._replace(near=report.far, far=report.near)
         near_device, far_device = far_device, None
     if near_device is None:
@@ -294,6 +301,7 @@ def _resolve(
             Stray(near, "the port is reported as its own neighbour", report.origin)
         )
         return None
+    # Shown where names differ, so that a person can judge whether the right port was found.
     spelled = report.far.port if report.far.port != far_port else ""
     return _pair(near, far), Evidence(report.by, report.origin, spelled)
 
@@ -307,14 +315,15 @@ def _one_wire(
 ) -> None:
     """Where one port is reported to reach several, each hears the others without it (FM 4.9)."""
     near: dict[End, list[End]] = {}
-    for one, other in cables:
-        near.setdefault(one, []).append(other)
-        near.setdefault(other, []).append(one)
+    for a, b in cables:
+        near.setdefault(a, []).append(b)
+        near.setdefault(b, []).append(a)
     done: set[End] = set()
-    found: dict[tuple[End, End], list[tuple[End, End]]] = {}
+    between: dict[tuple[End, End], list[tuple[End, End]]] = {}
     for start, fars in near.items():
         if len(fars) < 2 or start in done:
             continue
+        # All that hangs together by reports is one wire: who is heard by one is heard by all.
         wire = [start]
         done.add(start)
         for end in wire:  # grows
@@ -325,13 +334,13 @@ def _one_wire(
             wiring.strays.append(Stray(start, _TOO_MANY, _origin_at(cables, start)))
             continue
         for pair in (_pair(*ends) for ends in combinations(wire, 2)):
+            # Reported pairs are links already; the others share the wire without a report.
             if pair not in cables:
-                one, other = (
-                    End(e.device, bundle_of(campus.devices[e.device], e.port)) for e in pair
-                )
-                found.setdefault(_pair(one, other), []).append(pair)
+                a, b = (End(e.device, bundle_of(campus.devices[e.device], e.port)) for e in pair)
+                between.setdefault(_pair(a, b), []).append(pair)
     known = {(link.a, link.b) for link in wiring.links}
-    for (a, b), pairs in sorted(found.items(), key=lambda item: _order(item[0])):
+    for (a, b), pairs in sorted(between.items(), key=lambda item: _order(item[0])):
+        # Two members of one bundle, or bundles that are linked anyway, share nothing new.
         if a != b and (a, b) not in known:
             link = Link(a, b, tuple(sorted(pairs, key=_order)), ())
             wiring.shared.append(link)
@@ -357,8 +366,10 @@ def _attend(campus: Campus, finder: _Finder, wiring: Wiring) -> None:
     for place in places:
         device = campus.devices[place.device]
         parent = device.ports[place.port].parent
+        # A host at a sub-interface is on the wire of the port below, and that of its bundle.
         below = parent.value if parent is not None and parent.value in device.ports else place.port
         end = End(place.device, bundle_of(device, below))
+        # An end without a link has nobody else on its wire that could be told.
         work = [end] if end in wiring.of and end not in wiring.attended else []
         wiring.attended.update(work)
         for near in work:  # grows
@@ -372,9 +383,9 @@ def _attend(campus: Campus, finder: _Finder, wiring: Wiring) -> None:
 def _conflicts(wiring: Wiring) -> None:
     joined: dict[End, dict[End, Link]] = {}
     for link in wiring.links:
-        for one, other in link.cables:
-            joined.setdefault(one, {})[other] = link
-            joined.setdefault(other, {})[one] = link
+        for a, b in link.cables:
+            joined.setdefault(a, {})[b] = link
+            joined.setdefault(b, {})[a] = link
     for near in sorted(joined, key=lambda end: (natural(end.device), natural(end.port))):
         if len(joined[near]) > 1:
             wiring.conflicts.append(Conflict(near, tuple(dict.fromkeys(joined[near].values()))))

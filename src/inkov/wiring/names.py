@@ -28,6 +28,7 @@ def _plain(name: str) -> str:
 def _split(plain: str) -> tuple[str, str]:
     match = _PARTS.match(plain)
     assert match is not None
+    # Without the closing mark of the word, "eth-1" and "ethernet1" have the same two parts.
     return match[1].rstrip("-_./ "), match[2] or ""
 
 
@@ -52,6 +53,8 @@ class NameFinder:
             plain = _plain(name)
             self._plain.setdefault(plain, set()).add(name)
             self._tails.setdefault(_split(plain)[1], set()).add(name)
+            # Short names are kept as aliases: two switches with one short name make it mean
+            # neither.
             if domains:
                 self._aliases.setdefault(plain.partition(".")[0], set()).add(name)
         for name, alias in (aliases or {}).items():
@@ -65,6 +68,8 @@ class NameFinder:
         if self._domains:
             short = plain.partition(".")[0]
             named = self._aliases.get(short, set())
+            # The plain name, then the short one if a device is really called that, then names of
+            # which one goes on where the other ends: each only if it is the only one.
             return (
                 _only(self._plain.get(plain))
                 or _only(self._plain.get(short))
@@ -78,6 +83,7 @@ class NameFinder:
 
     def _abbreviated(self, plain: str) -> str | None:
         word, tail = _split(plain)
+        # A name without a number is a word, and words are not completed: "a" would mean anything.
         if not tail:
             return None
         near = set()

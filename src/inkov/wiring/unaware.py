@@ -43,6 +43,7 @@ def settled(campus: Campus, wiring: Wiring) -> Campus:
     """The campus with its unaware bridges spelled out; the same one if it has none."""
     devices = {}
     hubs = _hubs(campus)
+    # Almost every campus: nothing is copied.
     if not hubs:
         return campus
     numbers = _numbers(campus, wiring, hubs)
@@ -74,6 +75,7 @@ def _numbers(campus: Campus, wiring: Wiring, hubs: dict[_Hub, list[Port]]) -> di
     """
     hub_of = {End(hub[0], port.name): hub for hub, ports in hubs.items() for port in ports}
     numbers: dict[_Hub, int] = {}
+    # A group of linked unaware bridges is one bridge to its hosts, so it has one number.
     for start in hubs:
         if start in numbers:
             continue
@@ -81,6 +83,7 @@ def _numbers(campus: Campus, wiring: Wiring, hubs: dict[_Hub, list[Port]]) -> di
         around: Counter[int] = Counter()
         for hub in group:  # grows
             for port in hubs[hub]:
+                # A sub-interface takes its own tag off, so its frames are in the VLAN of that tag.
                 if port.outer is not None:
                     around[port.outer.value] += 1
                     continue
@@ -91,6 +94,7 @@ def _numbers(campus: Campus, wiring: Wiring, hubs: dict[_Hub, list[Port]]) -> di
                     elif next_hub not in seen:
                         seen.add(next_hub)
                         group.append(next_hub)
+        # The lower number of equals: the order of files must not decide.
         number = min(around, key=lambda vid: (-around[vid], vid)) if around else 1
         numbers |= dict.fromkeys(group, number)
     return numbers
@@ -116,6 +120,7 @@ def _spelled_out(
         aside[bridge] = f"{bridge} tag {number}".strip()
         origin = device.bridges[bridge].origin if bridge else device.origin
         shadow = bridges[aside[bridge]] = Bridge(aside[bridge], origin)
+        # A sub-interface that is shut takes no frames away from the bridge (FM 3.9).
         taken = {
             (p.parent.value, p.outer.value)
             for p in device.ports.values()
@@ -125,9 +130,11 @@ def _spelled_out(
             assert port.mode is not None
             fact = Fact(number, _inside(port.mode.origin, number))
             ports[port.name] = replace(port, pvid=fact)
+            # A sub-interface has its frames by their tag already: none of them can wear it again.
             if port.kind is PortKind.SUB:
                 ports[port.name].reading = port.reading or _two_tags(device, unaware, wiring)
             elif port.bundle is None:
+                # Members carry what their bundle carries: it alone has an implied port.
                 implied = _implied(port, number, takes=(port.name, number) not in taken)
                 while implied.name in ports:  # a person may call a port anything
                     implied.name += "+"
@@ -185,6 +192,7 @@ def _gateway(
     aside: dict[str, str],
     device: Device,
 ) -> Gateway:
+    # Gateways in VLANs of ordinary bridges stay as they are.
     if gateway.bridge not in own:
         return gateway
     number = numbers[device.name, gateway.bridge]

@@ -57,6 +57,7 @@ def ambiguous(dialect: Dialect, block: Block) -> Iterator[Pair]:
     """The forms of a block that can take the same line, each two of them once."""
     forms: dict[tuple[str, int], tuple[Statement, list[list[Word]]]] = {}
     for statement in (node.end for node in nodes_below(block.root)):
+        # Forms without an effect are ignored lines: which of two takes one makes no difference.
         if isinstance(statement, Statement) and statement.clauses:
             key = statement.form, statement.line
             forms.setdefault(key, (statement, parse_form(statement.form)[:_MOST_VARIANTS]))
@@ -68,19 +69,24 @@ def ambiguous(dialect: Dialect, block: Block) -> Iterator[Pair]:
                 if word.literal and word.literal not in there:
                     there.append(word.literal)
     seen = set()
+    # Beside forms that begin with a capture each line is compared with all of them.
     left = _MOST_COMPARED // (1 + len(block.root.captures))
     for statement, variants in forms.values():
         for line in islice(_filled(dialect, variants, literals), min(_MOST_FILLED, left)):
+            # The line that was made of one form is matched as any line of a text would be.
             left -= 1
             first = _taking(dialect, block.root, line)
             other = _taking(dialect, block.root, line, but=first) if first is not None else None
             if first is None or other is None or not first.clauses or not other.clauses:
                 continue
             both = (first.form, first.line), (other.form, other.line)
+            # Known already, or the same effect either way, or a line that neither of the two was
+            # made for.
             if both in seen or first.same(other) or statement not in (first, other):
                 continue
             seen.add(both)
             own = [words for words in forms[both[0]][1] if _takes(dialect, [words], line)]
+            # The one that goes first is narrower: that is what its author wants.
             if not _is_narrower(dialect, own, forms[both[1]][1], literals):
                 yield Pair(first, other, " ".join(line))
 
@@ -109,10 +115,10 @@ def _taking(
     dialect: Dialect, root: Node, words: list[str], but: Statement | None = None
 ) -> Statement | None:
     try:
-        found = match(root, words, dialect.lists, dialect.text, but=but)
+        taken = match(root, words, dialect.lists, dialect.text, but=but)
     except BadLine:
         return None
-    return found.end if found is not None and isinstance(found.end, Statement) else None
+    return taken.end if taken is not None and isinstance(taken.end, Statement) else None
 
 
 def _filled(
@@ -122,11 +128,12 @@ def _filled(
     for words in variants:
         fits = [_fitting(dialect, word, literals.get(n, [])) for n, word in enumerate(words)]
         usual = [options[0] for options in fits]
-        yield [one for word in usual for one in word.split()]
+        # An example may be of several words.
+        yield [piece for word in usual for piece in word.split()]
         for place, options in enumerate(fits):
             for option in options[1:]:
                 line = [*usual[:place], option, *usual[place + 1 :]]
-                yield [one for word in line for one in word.split()]
+                yield [piece for word in line for piece in word.split()]
 
 
 def _fitting(dialect: Dialect, word: Word, literals: list[str]) -> list[str]:
@@ -134,6 +141,7 @@ def _fitting(dialect: Dialect, word: Word, literals: list[str]) -> list[str]:
     if not word.captures:
         return [word.literal]
     first = [_examples(dialect, kind)[0] for _, kind in word.captures]
+    # A capture within a word has the word's other pieces around it.
     if not word.whole:
         pieces = [word.pieces[0]]
         for value, piece in zip(first, word.pieces[1:], strict=True):

@@ -56,13 +56,16 @@ def bind(
         # Of several heads of a block each has captures of its own.
         raise BadLine("the head above does not say what this statement is about")
     if negated:
+        # Negated, what is stated is taken back, and what is taken away comes.
         operator = {"=": "unset", "+": "-", "-": "+", "there": "gone", "gone": "there"}.get(
             operator, ""
         )
+        # "Not this VLAN", without saying which: all of them.
         if operator == "-" and missing:
             operator = "unset"
         if not operator:
             return None
+        # A negated statement that names nothing would undo something of everything.
         of_what = clause.where is not None and any(
             label not in captured for label in clause.where.labels
         )
@@ -73,6 +76,7 @@ def bind(
     keys: tuple[Any, ...] = ()
     if clause.where is not None:
         keys = keys_of(clause.on, clause.where, captured, lists, several=clause.several)
+    # What is there, gone or unset has no value.
     if clause.value is not None and operator in ("=", "+", "-"):
         read = ATTRIBUTES[shared_kind(clause.on or kind)][clause.attribute]
         value = _value(clause.attribute, clause.value, captured, read, lists)
@@ -81,6 +85,7 @@ def bind(
         and shared_kind(clause.on or kind) == "port"
         and not isinstance(value, Named)
     )
+    # Most clauses just set an attribute: these are applied without looking anything up.
     plain = PORT_KEYS[clause.attribute][0] if settable and clause.attribute in PORT_KEYS else ""
     constant = clause.value is not None and not clause.value.labels
     return Bound(clause.attribute, operator, value, clause.on, keys, plain, constant, clause.when)
@@ -100,10 +105,12 @@ def keys_of(
     if kind == "port":
         if own is not None and own.type == "ports":
             return tuple(lists.selected(own.words))
+        # A list of ports that the dialect itself writes.
         if several and own is None:
             return (Wild("*"),) if text.strip() == "*" else tuple(lists.selected(text.split()))
         return (_port(template, captured, lists),)
     if kind in ("vlan", "tree"):
+        # A capture of a list names several things at once, by number or by name.
         if own is not None and own.type in ("vids", "vlans"):
             return (
                 (Named(tuple(lists.items(own.words))),)
@@ -115,6 +122,7 @@ def keys_of(
         return (Named((text,)),)
     if kind == "gateway":
         return (Named((text,)),)
+    # A bundle is one thing, even if the language writes it in several words.
     if kind in ("bundle", "sub") and own is not None:
         return (lists.one_name(own.words),)
     if kind == "filter":
@@ -140,6 +148,7 @@ def _switched(template: Template, word: str, read: Callable[[str], Any], lists: 
     """The value of an attribute that is one of two, by the language's words for yes and no; `not
     {yes}` in an effect turns it round.
     """
+    # `not {yes}` in an effect turns round what the word says.
     says = (word.lower() in lists.yes) is not (template.pieces[0].strip() == "not")
     for pair in (("off", "on"), ("no", "yes"), ("suspended", "active")):
         try:
@@ -151,6 +160,7 @@ def _switched(template: Template, word: str, read: Callable[[str], Any], lists: 
 
 def _port(template: Template, captured: Mapping[str, Captured], lists: Lists) -> str:
     """The one port that a template names."""
+    # The capture is the name: words of its kind before it are left out as usual.
     if template.whole:
         return lists.port(captured[template.whole].words)
     if not template.labels:
@@ -167,6 +177,7 @@ def _value(
     lists: Lists,
 ) -> Any:
     if attribute in VLAN_SETS:
+        # "all but" and a capture: everything that the list does not name.
         but = template.pieces[0].strip().lower() == "all but" and len(template.labels) == 1
         if template.whole or but:
             own = captured[template.labels[0]]
@@ -179,10 +190,12 @@ def _value(
     elif attribute == "neighbour":
         return _neighbour(template.fill(captured))
     elif attribute == "takes":
+        # A port or a VLAN plan writes device and port together.
         return tuple(lists.items(template.fill(captured).split()))
     elif attribute in SINGLE_VLANS and template.whole and captured[template.whole].type == "vlan":
         return Named((captured[template.whole].text,))
     elif attribute in OF_TREE_PORTS:
+        # Ports first, and the value is the last word.
         *ports, value = template.fill(captured).split()
         return tuple(lists.ports(ports)), OF_TREE_PORTS[attribute](value)
     elif attribute == "entry":
@@ -192,6 +205,7 @@ def _value(
     if len(template.labels) == 1 and captured[template.labels[0]].type == "yes":
         return _switched(template, captured[template.labels[0]].text, read, lists)
     text = template.fill(captured)
+    # The template has captures and its value is a text: nothing of it is to be read further.
     if template.labels and read is as_value:
         # A captured text stands for itself, whatever it looks like.
         return _port(template, captured, lists) if attribute in ("bundle", "of") else text

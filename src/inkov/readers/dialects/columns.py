@@ -97,6 +97,7 @@ class _Writer:
     def _head(self, line: str) -> list[tuple[str, int]]:
         """The columns, each with the place where it begins, if a line names those of a table."""
         for columns in self.tables:
+            # All columns in their order, and nothing else in the line: else it is a row of a table.
             starts, at = [], 0
             for name in columns:
                 found = re.compile(rf"(?<!\S){re.escape(name)}(?!\S)").search(line, at)
@@ -114,12 +115,14 @@ class _Writer:
         cells = self._cells(line)
         first = self.starts[0][0]
         if cells is None:
+            # Nothing before the second column: the line can only go on with the row above.
             if self.row is not None and not line[: self.starts[1][1]].strip():
                 self.row.unsure.append((number, line))  # it may go on with the row above
             else:
                 self.end_row()
                 self._write(number, line.strip())
             return
+        # A row that names nothing goes on with the one above, unless there is none.
         if first in cells or self.row is None:
             self.end_row()
             indent = line[: len(line) - len(line.lstrip())] if first in cells else ""
@@ -138,6 +141,7 @@ class _Writer:
                 for (_, start), end in zip(self.starts, ends, strict=True)
             ]
             most = max(shares)
+            # A word that hangs over both sides of a border belongs to neither column.
             if len(word[0]) - most > _BESIDE:
                 return None
             column = shares.index(most)
@@ -145,6 +149,7 @@ class _Writer:
             # After one space a new cell must stand at an edge of its column: else it may be the
             # cell before it that goes on.
             at_edge = start == word.start() or start + len(name) == word.end()
+            # One space may be within a cell: the cell before goes on, or a new one begins.
             if column != at and word.start() - before < _APART and not at_edge:
                 return None
             cells.setdefault(name, []).append(word[0])
@@ -167,6 +172,7 @@ class _Writer:
         self.rows.add(row.number)
         for name, _ in self.starts:
             if name in row.cells:
+                # The first column opens the block; the others stand in it.
                 deeper = "" if name == first else "  "
                 cell = " ".join([name, *row.cells[name]])
                 self._write(row.number, f"{row.indent}{deeper}{cell}")

@@ -52,6 +52,7 @@ _NAMED_BY = {
 
 def compile_dialect(file: str, data: bytes) -> Dialect:
     """Compile a dialect file. BadDialect with everything that is wrong with it."""
+    # Before anything is parsed: a file of hundreds of megabytes is no dialect.
     if len(data) > _MOST_BYTES:
         size, most = len(data) / 1e6, _MOST_BYTES / 1e6
         says = f"too large to be a dialect: {size:.0f} MB, {most:.0f} MB are read at most"
@@ -69,6 +70,7 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
         says = f"not TOML: {place[1].lower()}, column {place[3]}" if place else f"not TOML: {error}"
         raise BadDialect([Problem(Origin(file, line), says, "", True)]) from None
     except RecursionError:
+        # Brackets nested by the thousand, which nobody writes by hand.
         raise BadDialect([Problem(Origin(file), "not TOML: nested too deeply", "", True)]) from None
     except ValueError:  # of a number with thousands of digits
         long = re.search(r"[0-9_]{4000}", text)
@@ -80,6 +82,7 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
         decoded = msgspec.convert(tree, DialectFile)
     except msgspec.ValidationError as error:
         says, _, path = str(error).partition(" - at `$")
+        # The path of the library's message leads to the key that is wrong.
         keys = [key for key in re.split(r"[.\[\]`]+", path) if key and not key.isdigit()]
         unknown = re.search(r"unknown field `(.*?)`", says)
         raise BadDialect(
@@ -87,6 +90,7 @@ def compile_dialect(file: str, data: bytes) -> Dialect:
         ) from None
     compiler = _Compiler(decoded, places)
     dialect = compiler.compile()
+    # All faults at once: correcting them one by one takes a run each.
     if compiler.problems:
         raise BadDialect(compiler.problems)
     return dialect
@@ -125,6 +129,7 @@ class _Compiler:
 
     def compile(self) -> Dialect:
         file, style = self.file, self.file.text
+        # Without either, no text would ever be read with it.
         if not file.recognise and not file.files:
             self.fault(
                 ["dialect"],
@@ -138,10 +143,12 @@ class _Compiler:
                     ["text", "comment-block"],
                     "each is a pair: what opens a comment, and what closes it",
                 )
+        # In braces, or in one line each, rows could not be told from statements.
         if style.tables and style.shape is not Shape.INDENTED:
             self.fault(["text", "tables"], "only indented texts can hold tables in columns")
         if any(len(names) < 2 or not all(names) for names in style.tables):
             self.fault(["text", "tables"], "a table has the names of two columns at least")
+        # An empty mark would stand everywhere.
         marks = (*style.comment, *file.lists.ranges, *file.lists.separators, *file.lists.wildcards)
         if any(not mark for mark in marks):
             self.fault(["text"], "a mark cannot be empty")
@@ -151,6 +158,7 @@ class _Compiler:
         for name, vid in file.vlan_table.names.items():
             if not MIN_VID <= vid <= MAX_VID:
                 self.fault(["[vlan-table", "names", name], f"{vid} is no VLAN number")
+        # Words of the text are compared in lower case then.
         if style.any_case:
             style.negation = [word.lower() for word in style.negation]
             style.lead = [word.lower() for word in style.lead]
@@ -158,6 +166,7 @@ class _Compiler:
         tables |= {f"group.{name}": table for name, table in file.group.items()}
         blocks = {name: Block(name, name if name in ("device", *_KINDS) else "") for name in tables}
         around = self._around(tables)
+        # A block's own statements first, then those it shares: of equal forms its own counts.
         for name, table in tables.items():
             self._says(name, table, blocks[name], around[name])
         for name, table in tables.items():
@@ -213,6 +222,7 @@ class _Compiler:
         for name in tables:
             seen, todo, around = {name}, [name], dict(own[name])
             while todo:
+                # What stands further out may use what stands within, but is hidden by it.
                 for outer in tables[todo.pop()].within:
                     if outer in tables and outer not in seen:
                         seen.add(outer)
@@ -226,6 +236,7 @@ class _Compiler:
             variants = parse_form(form)
         except FormError as error:
             problem = self.places.problem(keys, str(error), error.at)
+            # A form with several variants would tell the same fault for each.
             if problem not in self.problems:
                 self.problems.append(problem)
             return []
@@ -236,6 +247,8 @@ class _Compiler:
                 if problem not in self.problems:
                     self.problems.append(problem)
             for number, word in enumerate(words):
+                # What stands before a secret in a form is looked for in lines that no form takes,
+                # too.
                 if any(kind == "secret" for _, kind in word.captures):
                     literals = [w.literal.lower() for w in words[:number] if w.literal]
                     self.secret_words.update(literals[-1:])
@@ -261,12 +274,17 @@ class _Compiler:
             return
         other = tables.get(table.like)
         if other is None or other is table or shared_kind(table.like) != shared_kind(name):
-            alike = [one for one in tables if shared_kind(one) == shared_kind(name) and one != name]
+            alike = [
+                named
+                for named in tables
+                if shared_kind(named) == shared_kind(name) and named != name
+            ]
             known = ", ".join(alike) or "none"
             self.fault([f"[{name}", "like"], f"{table.like!r} is no block like this one: {known}")
             return
         own = {*table.says, *table.ignored}
         for form, effect in other.says.items():
+            # Stated anew in this block: its own meaning counts.
             if form not in own:
                 self._form(table.like, block, form, effect, around)
         for form in other.ignored:
@@ -280,6 +298,7 @@ class _Compiler:
         line = self.places.problem(keys, "").origin.line
         for words in self._variants(keys, form):
             own = captures_in(words)
+            # A form with an empty effect is understood, and does nothing.
             unsaid = effect is None or not effect.strip()
             statement = Statement((), unsaid, form=form, line=line)
             if effect:
@@ -287,6 +306,7 @@ class _Compiler:
                 needed = {label for clause in clauses for label in clause.labels}
                 statement = Statement(clauses, not clauses, needed, form, line)
             *_, last = path = list(add_form(block.root, words, any_case=self.file.text.any_case))
+            # Written twice with the same effect is no fault: shared forms often are.
             if last.end is not None and not last.end.same(statement):
                 self.fault(keys, "another form of this block is the same")
             last.end = last.end or statement
@@ -297,6 +317,7 @@ class _Compiler:
     def _undo(self, path: list[Node], words: list[Word], statement: Statement) -> None:
         """A negated statement may end before the captures that end its form."""
         for node, word in zip(reversed(path[:-1]), reversed(words), strict=True):
+            # Only captures at the end may be left out, and never all of the form.
             if not word.captures or node is path[0]:
                 break
             node.undo = node.undo or statement
@@ -307,6 +328,7 @@ class _Compiler:
         """
         for _, node in self.ends.values():
             if node.end is not None and node.end.form in self.conditions:
+                # A condition must be noticed where it is said, though it changes nothing itself.
                 node.end.ignored = False
         forms = {form for table in tables.values() for form in table.says}
         for form, keys in self.conditions.items():
@@ -335,6 +357,7 @@ class _Compiler:
     ) -> None:
         block = blocks[name]
         forms = table.opens if isinstance(table.opens, dict) else dict.fromkeys(table.opens, "")
+        # It has no heads, so nothing could open it.
         if name == "device" and forms:
             self.fault(["[device]"], "the device is open from the first line: it has no heads")
             return
@@ -359,6 +382,7 @@ class _Compiler:
                 except FormError as error:
                     self.fault([*keys, template.strip() or form], str(error), error.at)
                     continue
+                # What a head itself states, besides opening its block.
                 clauses = (
                     self._effect([*keys, effect], effect, block.kind, known)
                     if effect.strip()
@@ -373,6 +397,7 @@ class _Compiler:
                         *_, last = add_form(
                             blocks[outer].root, words, any_case=self.file.text.any_case
                         )
+                        # Two blocks cannot begin with the same line.
                         if last.block is not None and last.block.block is not block:
                             self.fault(keys, f"the same head opens a {last.block.block.name}, too")
                         last.block = last.block or head
@@ -382,6 +407,7 @@ class _Compiler:
         """How a head names what it opens where the dialect does not say: by its capture of the
         right type.
         """
+        # A group opens nothing that has a name.
         if not kind:
             return ""
         wanted = _NAMED_BY.get(shared_kind(kind), ())
@@ -390,6 +416,7 @@ class _Compiler:
         )
         label = label or next(iter(own), None)
         if label is None:
+            # A head without any capture that names something opens nothing in particular.
             raise FormError(0, f"the head names no {kind}: it needs a capture, or a name after =")
         return f"{{{label}}}"
 
@@ -399,6 +426,7 @@ class _Compiler:
             if table.wins not in ("last", "specific"):
                 self.fault([f"[{name}]", "wins"], f"{table.wins!r} is not one of: last, specific")
             elif table.wins == "specific" and name not in ("port", "bundle", "sub"):
+                # Only ports are named by lists: of other things nothing is said of many.
                 self.fault([f"[{name}]", "wins"], "only of ports what is said of few can win")
         return frozenset(name for name, table in tables.items() if table.wins == "specific")
 
@@ -410,6 +438,8 @@ class _Compiler:
         todo = ["device"]
         while todo:
             outer = todo.pop()
+            # Reached from the device inwards; a circle of blocks that contain each other is reached
+            # by none.
             inner = [n for n, t in tables.items() if t.opens and outer in t.within]
             todo += [name for name in inner if name not in reached]
             reached.update(inner)
@@ -448,6 +478,7 @@ class _Compiler:
                 )
                 continue
             attribute, read = PORT_KEYS[key]
+            # TOML has yes and no of its own; the words of sheets are other ones.
             spelled = (
                 {True: "yes", False: "no"}.get(value, str(value))
                 if isinstance(value, bool)

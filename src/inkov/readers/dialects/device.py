@@ -50,6 +50,7 @@ class Building:
         self.neighbours: dict[str, Fact[tuple[str, str]]] = {}
         self.device = Device(*named_after(file, "the file states no name"), dialect.platform)
         self.device.table_is_membership = dialect.vlan_table.is_membership
+        # VLANs that every such switch has, unless the text takes them away.
         if dialect.always:
             always = Origin(
                 dialect.file,
@@ -73,6 +74,7 @@ class Building:
         known = []
         for step in steps:
             try:
+                # A line that names a VLAN nobody knows has no effect at all, not half of one.
                 # A line has its whole effect or none: what it names is looked up first.
                 for bound in step.bound:
                     self._look_up(step, bound)
@@ -83,6 +85,7 @@ class Building:
         in_order = fulfilled(in_order, self.dialect.conditions)
         yield from in_order.faults
         yield from self._done(in_order.first)
+        # What profiles and statements about all ports gave, before the ports' own lines.
         self._keep_inherited(in_order.first)
         yield from self._done(in_order.then)
 
@@ -98,10 +101,12 @@ class Building:
         """What ports have that they do not say themselves: they may replace it without a word, and
         have it again where they take back what they said.
         """
+        # What was inherited is no earlier statement: to replace it is no slip.
         self.device.overridden.clear()
         self.implied.clear()
         for name in {key for step in steps for key in step.keys}:
             port = self.device.ports.get(name)
+            # A profile may be taken over by a port that is never there.
             for attribute, _ in PORT_KEYS.values() if port is not None else ():
                 fact = getattr(port, attribute)
                 if fact is not None:
@@ -113,6 +118,7 @@ class Building:
         device = self.device
         for key in self.dialect.vlan_table.created_by:
             attribute = PORT_KEYS[key][0]
+            # A VLAN comes about by being used only where the language says so.
             for port in device.ports.values():
                 fact = getattr(port, attribute)
                 if fact is not None and fact.value is not None:
@@ -125,6 +131,7 @@ class Building:
         self.part.neighbours += [
             Neighbour(device.name, port, *fact.value, fact.origin)
             for port, fact in self.neighbours.items()
+            # Of ports that were taken away again nothing is told.
             if port in device.ports
         ]
 
@@ -140,6 +147,7 @@ class Building:
         for port in self.device.ports.values() if of_secondary else ():
             if port.secondary is not None and port.primary is None:
                 known = of_secondary.get(port.secondary.value or 0, [])
+                # Two primaries claim the host's VLAN: which one is meant is not said.
                 if len(known) == 1:
                     port.primary = Fact(*known[0])
 
@@ -158,9 +166,11 @@ class Building:
         names: dict[int, str] = {}  # the last one said counts
         for step in steps:
             for bound in step.bound:
+                # Only what states a name or a number of a VLAN counts here.
                 if (bound.on or step.kind) != "vlan" or bound.operator != "=":
                     continue
                 for key in bound.keys if bound.on else step.keys:
+                    # Names that are numbers are numbers.
                     numbered = isinstance(key, Named) and key.items[0].isdigit()
                     if (
                         bound.attribute == "vid"
@@ -172,6 +182,7 @@ class Building:
                         names |= dict.fromkeys(self._vids(key), bound.value)
         for name, vid in self.dialect.vlan_table.names.items():
             self.by_name.setdefault(name, set()).add(vid)
+        # A VLAN that is renamed has its last name only.
         for vid, name in names.items():
             self.by_name.setdefault(name, set()).add(vid)
 
@@ -181,11 +192,13 @@ class Building:
         """
         if isinstance(value, VlanSet):
             return value
+        # Most values are numbers already.
         if isinstance(value, int):
             return VlanSet.of(value)
         items = value.items
         but = items[:1] == ("but",) and len(items) > 1
         vids = VlanSet()
+        # "All but", as the effect has it.
         for item in items[1:] if but else items:
             named = self.by_name.get(item, set())
             if len(named) == 1:
@@ -197,6 +210,7 @@ class Building:
                     "name the VLAN by its number",
                 )
             else:
+                # Not the name of any: a number, or nothing that is known here.
                 vids |= self._number(item)
         return ~vids if but else vids
 
@@ -225,12 +239,14 @@ class Building:
                 key is not None and key[0] in VLAN_SETS
             )
             (self._vids if several else self._vid)(bound.value)
+        # What follows `on` is looked up too: it may be named.
         for key_of in (
             (bound.keys if bound.on else step.keys) if kind in ("vlan", "gateway") else ()
         ):
             if kind == "gateway":
                 self._vid(key_of)
             elif bound.operator != "there" and bound.attribute != "vid":
+                # A row may be named before its number is said, further down.
                 self._numbered(key_of)
 
     def _numbered(self, key: Any) -> VlanSet:
@@ -262,6 +278,7 @@ class Building:
             device.ports.pop(name, None)
             return
         port = device.ports.get(name)
+        # Ports come about by being named, in whichever line that is.
         if port is None:
             port = device.ports[name] = Port(name, step.origin, _PORT_KIND[kind])
         elif kind != "port" and port.kind is PortKind.PHYSICAL:  # a member named it before
@@ -270,6 +287,7 @@ class Building:
         if bound.operator == "bare":
             self._take_back(port)
         elif bound.plain:
+            # Most clauses: nothing has to be looked up.
             self._set(step, port, bound.plain, bound.value, bound.constant)
         elif attribute in PORT_KEYS:
             self._state(step, bound, port, PORT_KEYS[attribute][0])
@@ -278,12 +296,14 @@ class Building:
         elif attribute in _FILTERS:
             _change_filters(port, step, bound)
         elif attribute == "neighbour":
+            # A port has one neighbour by such statements: the last one said.
             self.neighbours.pop(name, None)
             if bound.operator != "unset":
                 self.neighbours[name] = Fact(bound.value, step.origin)
         elif attribute == "bundle":
             port.bundle = None if bound.operator == "unset" else Fact(bound.value, step.origin)
         elif attribute == "bridge":
+            # A port is in one bridge only.
             for bridge in device.bridges.values():
                 bridge.ports.pop(name, None)
             if bound.operator != "unset":
@@ -291,6 +311,7 @@ class Building:
                     name
                 ] = step.origin
         elif attribute:
+            # Of a port, and not of one tree: it is said of the common one.
             common = self._tree_of(VlanSet.all(), step.origin)
             facts: dict[str, Fact[Any]] = getattr(common, _OF_PORTS[attribute])
             facts.pop(name, None)
@@ -301,6 +322,7 @@ class Building:
         """Take back all that was said of a port: it has what it takes over, and the defaults."""
         name = port.name
         bare = self.device.ports[name] = Port(name, port.origin, port.kind)
+        # What it takes over stays its own.
         for attribute, _ in PORT_KEYS.values():
             setattr(bare, attribute, self.inherited.get((name, attribute)))
             self.implied.add((name, attribute))
@@ -321,12 +343,15 @@ class Building:
         before: Fact[Any] | None = getattr(port, attribute)
         value = bound.value
         one_less = bound.operator == "-" and attribute not in VLAN_SETS
+        # Another VLAN than the one that is taken away: nothing changes.
         if one_less and (before is None or before.value != self._vid(value)):
             return  # it is another one
         if bound.operator == "unset" or one_less:
+            # What was inherited shows again.
             setattr(port, attribute, self.inherited.get((port.name, attribute)))
             return
         if bound.operator in ("+", "-"):
+            # Without anything stated, the list begins with the default.
             base = before or self.dialect.platform.unstated.get(attribute)
             kept = VlanSet() if base is None or base.value is None else base.value
             value = kept | self._vids(value) if bound.operator == "+" else kept - self._vids(value)
@@ -344,6 +369,7 @@ class Building:
         is replaced without a word: nobody wrote it.
         """
         before = getattr(port, attribute)
+        # Two lines that say different things of one port: often a slip, so it is told.
         if before is not None and (port.name, attribute) not in self.implied:
             change = Overridden.of(port.name, attribute, before, Fact(value, step.origin))
             self.device.overridden.append(change)
@@ -354,6 +380,7 @@ class Building:
         setattr(port, attribute, Fact(value, step.origin))
 
     def _vlans(self, step: Step, bound: Bound, key: Any) -> None:
+        # The name comes first in such languages, and the number is stated in the block.
         if bound.attribute == "vid" and isinstance(key, Named):
             self._create(self._vids(bound.value), step.origin)
             vlan = (self.device.vlans or {})[bound.value]
@@ -361,6 +388,7 @@ class Building:
             return
         if bound.operator == "there" and isinstance(key, Named):
             known = key.items[0] in self.by_name or key.items[0].isdigit()
+            # A name alone makes no VLAN: there is nothing to carry.
             if not known:  # its number may never be said
                 return
         vids = self._numbered(key)
@@ -372,6 +400,7 @@ class Building:
         table = self.device.vlans or {}
         for vid in vids:
             vlan = table[vid]
+            # A VLAN that is always there and is stated as well has the line that states it.
             if vlan.origin.basis is Basis.DEFAULT:
                 vlan.origin = step.origin
             self._of_vlan(step, bound, vlan)
@@ -391,6 +420,7 @@ class Building:
             return
         if attribute == "secondaries":
             value = self._vids(value)
+            # A list of secondaries grows and shrinks, as lists of VLANs at ports do.
             if bound.operator != "=":
                 kept = vlan.secondaries.value if vlan.secondaries is not None else VlanSet()
                 value = kept | value if bound.operator == "+" else kept - value
@@ -399,6 +429,7 @@ class Building:
     def _gateway(self, step: Step, bound: Bound, key: Any) -> None:
         vid = self._vid(key)
         gateways = self.device.gateways
+        # The first statement about a gateway makes it.
         gateway = next((g for g in gateways if g.vid == vid), None)
         if bound.operator == "gone":
             if gateway is not None:
@@ -419,6 +450,7 @@ class Building:
         elif bound.attribute == "bridge":
             gateway.bridge = "" if unset else bound.value
         elif bound.attribute == "vid":
+            # Named by something else before: its VLAN comes now.
             gateway.vid = self._vid(bound.value) or gateway.vid
 
     def _bridge(self, step: Step, bound: Bound, name: str) -> None:
@@ -426,12 +458,14 @@ class Building:
         if bound.attribute != "ports":
             return
         named = (bound.value,) if isinstance(bound.value, str) else bound.value or ()
+        # Stated anew as a whole, or taken back.
         if bound.operator in ("=", "unset"):
             bridge.ports.clear()
         for port in named:
             if bound.operator == "-":
                 bridge.ports.pop(port, None)
             else:
+                # The last bridge that names a port has it.
                 for other in self.device.bridges.values():
                     other.ports.pop(port, None)
                 bridge.ports[port] = step.origin
@@ -440,6 +474,7 @@ class Building:
     # --- the device ---
 
     def _tree_of(self, vlans: VlanSet, origin: Origin) -> Tree:
+        # Trees are told by their VLANs; a number is stated within.
         known = next((tree for tree in self.device.trees if tree.vlans == vlans), None)
         if known is None:
             known = Tree(vlans, origin)
@@ -472,6 +507,7 @@ class Building:
     def _device(self, step: Step, bound: Bound) -> None:
         device = self.device
         unset = bound.operator == "unset"
+        # Without a name the device keeps the one of its file.
         if bound.attribute == "name" and not unset:
             device.name, device.origin, self.part.named = bound.value, step.origin, True
         elif bound.attribute == "tree mode":
@@ -513,6 +549,7 @@ def _change_addresses(holder: Port | Gateway, step: Step, bound: Bound) -> None:
 
 def _changed(kept: tuple[Fact[Any], ...], step: Step, bound: Bound) -> tuple[Fact[Any], ...]:
     """Facts with one more, one less, or another one instead of all."""
+    # Another one instead of all, or none.
     if bound.operator in ("=", "unset"):
         kept = ()
     elif bound.operator == "-":

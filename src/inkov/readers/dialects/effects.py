@@ -275,11 +275,13 @@ def parse_template(text: str, known: Mapping[str, str], at: int = 0) -> Template
     """A template, its captures among `known` (label -> type). FormError marks what is not."""
     pieces, labels, end = [], [], 0
     for capture in _TEMPLATE.finditer(text):
+        # The captures of a form and of the blocks around it are all there is.
         if capture[1] not in known:
             names = ", ".join(sorted(known)) or "none"
             raise FormError(
                 at + capture.start(), f"{{{capture[1]}}} is not captured here (captured: {names})"
             )
+        # What a secret took may not get into any value.
         if known[capture[1]] == "secret":
             raise FormError(
                 at + capture.start(),
@@ -297,6 +299,7 @@ def parse_effect(effect: str, kind: str, known: Mapping[str, str]) -> tuple[Clau
     clauses: list[Clause] = []
     start = 0
     for part in _parts(effect):
+        # An empty clause is a mark too many, as at the end of a line.
         if part.strip():
             before = clauses[-1] if clauses else Clause("", "")
             clauses.append(_clause(part, start, kind, known, before))
@@ -307,6 +310,7 @@ def parse_effect(effect: str, kind: str, known: Mapping[str, str]) -> tuple[Clau
 def _parts(effect: str) -> list[str]:
     """The clauses of an effect; a `;` in a form that `when` names ends none."""
     parts = [""]
+    # A mark within a quoted form is part of the form.
     for piece in re.split(r"(;|\b(?:when|unless)\s+'[^']*')", effect):
         if piece == ";":
             parts.append("")
@@ -316,9 +320,11 @@ def _parts(effect: str) -> list[str]:
 
 
 def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: Clause) -> Clause:
+    # `on` and `when` hold on from the clause before.
     on, where, several, when, at = before.on, before.where, before.several, before.when, 0
     target = _ON.match(part)
     if target:
+        # A word that is no kind would make everything behind it mean something else.
         if target[1] not in KINDS:
             raise FormError(
                 start + target.start(1), f"{target[1]!r} is not one of: {', '.join(KINDS)}"
@@ -328,6 +334,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
         refuse_name(on, where, known, start + target.start(2))
         if not target[2] and on != "device":
             raise FormError(start + target.end(1), f"which {on}? write `on {on} NAME:`")
+        # A new subject: the condition was about the one before.
         when = None
     condition = _WHEN.match(part, at)
     if condition:
@@ -339,6 +346,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     where_at = start + at + lead
     attributes = ATTRIBUTES.get(about, {})
     words = _WORDS.match(part, at)
+    # `is there` and the like have no value.
     if words:
         if words[1] and words[1] not in attributes:
             raise FormError(where_at, _no_such(words[1], about, attributes))
@@ -354,6 +362,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     if attribute not in attributes:
         raise FormError(where_at, _no_such(attribute, about, attributes))
     one_less = operator == "-" and attribute in SINGLE_VLANS
+    # Only sets grow and shrink; one VLAN can be taken back by naming it.
     if operator != "=" and attribute not in SETS and not one_less:
         raise FormError(
             start + stated.start(2), f"{attribute!r} is no set: only = can be written here"
@@ -362,6 +371,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
     if not stated[3]:
         raise FormError(start + stated.end(2), "a value is missing")
     _refuse_value(attribute, value, known, start + stated.start(3))
+    # A constant is read here already: a dialect that states nonsense is not used at all.
     if not value.labels:
         try:
             attributes[attribute](stated[3])

@@ -99,6 +99,7 @@ _INDEPENDENT = {1, "active-backup", 5, "balance-tlb", 6, "balance-alb"}
 
 def bond_mode(mode: int | str | None) -> Aggregation:
     """How a bond comes about, by its mode (numbers as the kernel has them)."""
+    # LACP is the only mode that asks the far end; some others need no bundle there.
     if mode in (4, "802.3ad"):
         return Aggregation.ACTIVE
     return Aggregation.INDEPENDENT if mode in _INDEPENDENT else Aggregation.STATIC
@@ -108,6 +109,7 @@ def build(name: str, origin: Origin, netdevs: dict[str, Netdev], problems: list[
     """The device. What cannot be placed becomes a problem."""
     device = Device(name, origin, LINUX, table_is_membership=True)
     builder = _Builder(device, netdevs, problems)
+    # Bridges first: a port asks which bridge it is in.
     for netdev in netdevs.values():
         if netdev.kind == "bridge":
             builder.bridge(netdev)
@@ -141,12 +143,14 @@ class _Builder:
             holder.address = holder.address or netdev.address
             if netdev.stp is not None:
                 mode = TreeMode.STP if netdev.stp.value else TreeMode.OFF
+                # Of several bridges the device's own mode is that of one that runs a tree.
                 if holder.tree_mode is None or netdev.stp.value:
                     holder.tree_mode = Fact(mode, netdev.stp.origin)
         if netdev.priority is not None or any(
             n.cost and _in(n, netdev) for n in self.netdevs.values()
         ):
             self.device.trees.append(self._tree(netdev, name))
+        # An address on a bridge is the system's own interface in the VLAN of untagged frames.
         if netdev.addresses:
             self.gateway(netdev, netdev, self._own_vid(netdev))
 
@@ -169,9 +173,11 @@ class _Builder:
         """The VLAN of the bridge's own untagged frames."""
         if not _filters(bridge):
             return 1
+        # The bridge is a member of its own VLANs, as a port is.
         for vid, member in (bridge.members or {}).items():
             if member.pvid:
                 return vid
+        # With a list that has no PVID it takes no untagged frames at all.
         return None if bridge.members else _default_pvid(bridge)
 
     def gateway(
@@ -200,10 +206,12 @@ class _Builder:
         """A port, a bundle, a sub-interface, or the system's own interface on a bridge."""
         master = self.netdevs.get(netdev.master.value) if netdev.master else None
         in_bridge = master is not None and master.kind == "bridge"
+        # Anything in a bridge bears frames of the campus, whatever kind it is.
         if netdev.kind not in _OWN_KINDS and not in_bridge:
             return  # it bears no frames of the campus: a VPN's end, say
         is_vlan = netdev.kind == "vlan"
         below = self.netdevs.get(netdev.link.value) if netdev.link and is_vlan else None
+        # A VLAN device on a bridge is the system's own interface there: a gateway.
         if below is not None and below.kind == "bridge" and netdev.vid is not None:
             self.gateway(netdev, below, netdev.vid.value, tagged=True)
             lacks = below.members is not None and netdev.vid.value not in below.members
@@ -220,6 +228,7 @@ class _Builder:
         if master is not None and in_bridge:
             self._in_bridge(port, netdev, master)
         elif netdev.master is not None and (master is None or master.kind in ("bond", "team")):
+            # A master that is not among the files may be a bond; a bond of one port is that port.
             port.bundle = netdev.master
             if master is None:
                 says = f"{netdev.name} belongs to {netdev.master.value}, which is not there"
@@ -233,12 +242,15 @@ class _Builder:
 
     def _in_bridge(self, port: Port, netdev: Netdev, bridge: Netdev) -> None:
         if netdev.kind in _TUNNELS:
+            # What goes into a tunnel comes out somewhere that no cable tells.
             says = f"{netdev.name} is a tunnel ({netdev.kind}): where it leads is not followed"
             self.problem(netdev.origin, says, "add its far end to a cabling table")
         if self.named[bridge.name] and netdev.master is not None:
             self.device.bridges[bridge.name].ports[port.name] = netdev.master.origin
         port.protected, port.bpdu_guard = netdev.isolated, netdev.bpdu_guard
         port.number = netdev.number
+        # Whether tags count is what decides about every frame: not to know it is not to know the
+        # port.
         if bridge.filtering is None and netdev.kind != "bridge":
             port.unknown = f"whether {bridge.name} filters VLANs is not told (print with -d)"
         port.unknown = port.unknown or netdev.unknown or bridge.unknown
@@ -249,6 +261,7 @@ class _Builder:
             origin = bridge.filtering.origin if bridge.filtering else bridge.origin
             port.mode = Fact(Mode.UNAWARE, origin)
             return
+        # The list of members is a file of its own: without it, all is the safe assumption.
         if netdev.members is None:
             says = (
                 f"the VLANs of bridge port {netdev.name} are not among the files: taken to have all"
@@ -260,6 +273,7 @@ class _Builder:
             )
             port.native_vlan = Fact(_default_pvid(bridge), netdev.origin)
             return
+        # With VLAN filtering, membership says all: there is no access or trunk mode.
         origin = next((m.origin for m in netdev.members.values()), netdev.origin)
         pvids = [vid for vid, member in netdev.members.items() if member.pvid]
         untagged = VlanSet.from_vids(

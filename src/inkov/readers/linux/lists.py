@@ -110,10 +110,12 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
     reading = Reading(Part(problems=not_utf8))
     entries = [_decoded(file, index, raw, reading) for index, raw in enumerate(raws)]
     kind = _kind(entries)
+    # These lists say nothing of which frames go where, and are told as that.
     if kind in _PASSED:
         reading.ledger.passed = len(entries)
         reading.detail, reading.remark = f"Linux, {kind}", _PASSED[kind]
         return reading
+    # Everything that matters is missing, so that a switch made of it would look isolated.
     if kind == "brief list":
         says = "a brief list tells neither bridges nor VLANs"
         cure = "print it with `ip -j -d link`"
@@ -135,6 +137,7 @@ def _decoded(file: str, index: int, raw: msgspec.Raw, reading: Reading) -> Liste
         return msgspec.json.decode(raw, type=Listed)
     except msgspec.ValidationError as error:
         says, _, where = str(error).partition(" - at `$")
+        # An empty object stands for an interface that went away while the list was printed.
         if bytes(raw).strip() != b"{}":
             inner = where.rstrip("`").replace(".", "/").replace("[", "/").replace("]", "")
             origin = Origin(file, pointer=f"/{index}{inner}")
@@ -146,6 +149,7 @@ def _decoded(file: str, index: int, raw: msgspec.Raw, reading: Reading) -> Liste
 
 def _kind(entries: list[Listed]) -> str:
     """Which tool printed the list: the members that its entries have tell."""
+    # Each list has members that no other has; the order goes from the rarest.
     if any(entry.mac is not None for entry in entries):
         return "bridge fdb"
     if any(
@@ -183,6 +187,7 @@ def assemble(name: str, origin: Origin, pieces: list[Piece]) -> Part:
     part = Part()
     netdevs: dict[str, Netdev] = {}
     listed = [piece for piece in pieces if piece.kind in _ORDER]
+    # What says most comes first, and of equals the order of the files' names decides.
     for piece in sorted(listed, key=lambda piece: (_ORDER.index(piece.kind), piece.file)):
         for index, entry in enumerate(piece.content):
             if entry.ifname:
@@ -263,6 +268,7 @@ class _EntryReader:
         for index, span in enumerate(self.entry.vlans or ()):
             origin = self.at(f"vlans/{index}")
             last = span.vlanEnd or span.vlan
+            # A range without an end is one VLAN.
             if not 1 <= span.vlan <= last <= 4094:
                 says = f"{span.vlan}-{last} are no VLAN numbers (1 to 4094); left out"
                 self.problems.append(Problem(origin, says))
@@ -277,6 +283,7 @@ class _EntryReader:
             netdev.kind = "loopback"
         elif info.info_kind:
             netdev.kind = info.info_kind
+        # An interface that lists no flags (with `bridge link`, some) says nothing of being up.
         if entry.flags:
             netdev.enabled = netdev.enabled or self.fact("UP" in entry.flags, "flags")
         netdev.mtu = netdev.mtu or self.fact(entry.mtu, "mtu")
@@ -291,12 +298,15 @@ class _EntryReader:
         """What is said by kind: a VLAN's tag, a bridge's filtering, a bond's mode."""
         netdev, inner = self.netdev, "linkinfo/info_data"
         if netdev.kind == "vlan" and data.id is not None:
+            # A number that is none: the device is then a VLAN of nothing, which is told.
             netdev.vid = self.fact(data.id, f"{inner}/id") if 1 <= data.id <= 4094 else None
+        # Provider tags (802.1ad) are not what the trunk carries: frames with them are not followed.
         for protocol in (data.vlan_protocol if data.vlan_filtering else None, data.protocol):
             if protocol not in (None, "802.1Q") and netdev.kind in ("bridge", "vlan"):
                 netdev.unknown = f"{self.name} uses {protocol} tags, which are not followed"
         if netdev.kind == "bridge" and data.vlan_filtering is not None:
             netdev.filtering = self.fact(bool(data.vlan_filtering), f"{inner}/vlan_filtering")
+            # No default PVID at all is spelled 0.
             netdev.default_pvid = Fact(data.vlan_default_pvid or None, self.at(inner))
             if data.stp_state is not None:
                 netdev.stp = self.fact(bool(data.stp_state), f"{inner}/stp_state")
@@ -349,5 +359,6 @@ class _EntryReader:
                 problem = Problem(origin, f"{text} is not an address; it is left out")
                 self.problems.append(problem)
                 continue
+            # `ip link` and `ip addr` may list the same address.
             if interface not in known:
                 self.netdev.addresses.append(Fact(interface, origin))

@@ -49,11 +49,13 @@ def neighbours_of(tree: Any, file: str, problems: list[Problem]) -> Iterator[Hea
     """The neighbours of a decoded file, in either form."""
     for holder, path in _each(_child(tree, "lldp"), "/lldp"):
         for entry, pointer in _each(_child(holder, "interface"), f"{path}/interface"):
+            # An empty list of interfaces is printed as an empty text by some versions.
             if not isinstance(entry, dict):
                 continue
             named = isinstance(entry.get("name"), str)
             rows = (
                 [(entry["name"], entry, pointer)]
+                # In the one form the name is a member, in the other it is the key.
                 if named
                 else [
                     (name, row, f"{where}")
@@ -76,12 +78,15 @@ def neighbours_of(tree: Any, file: str, problems: list[Problem]) -> Iterator[Hea
 def _neighbour(name: str, row: Any, origin: Origin) -> Heard | None:
     chassis, port = _first(_child(row, "chassis")), _first(_child(row, "port"))
     far = _text(_child(chassis, "name"))
+    # In the form with names as keys, the chassis has its name as key too.
     if not far and isinstance(chassis, dict) and "id" not in chassis and chassis:
         far = next(iter(chassis))  # the name is the key
         chassis = chassis[far]
     chassis_id = _text(_child(chassis, "id"))
+    # A neighbour without a name goes by its chassis; it is not known by that a second time.
     known_as, far = chassis_id if far else "", far or chassis_id
     far_port, about = _text(_child(port, "id")), _text(_child(port, "descr"))
+    # A port may be told by its description alone.
     if not far or not (far_port or about):
         return None
     pvid, vlans = _vlans(row, origin)
@@ -94,11 +99,13 @@ def _vlans(row: Any, origin: Origin) -> tuple[int | None, Fact[VlanSet] | None]:
     named: list[int] = []
     for entry, _ in _each(_child(row, "vlan"), ""):
         text = _child(entry, "vlan-id")
+        # Numbers come as numbers or as texts.
         vid = int(text) if isinstance(text, str | int) and str(text).isdecimal() else 0
         if not 1 <= vid <= 4094:
             continue
         if _child(entry, "pvid") in (True, "yes"):
             pvid = vid
+        # A VLAN without a name is one that the far port only mentions as its PVID.
         if _text(_child(entry, "value")) or isinstance(_child(entry, "value"), str):
             named.append(vid)
     return pvid, Fact(VlanSet.from_vids(named), origin) if named else None

@@ -106,6 +106,8 @@ def recognise(head: bytes) -> bool:
     for line in head.decode("utf-8", "replace").splitlines():
         text = line.strip()
         if text and text[0] not in "#;":
+            # The first section decides: a file that only has some such section below is another
+            # format.
             return text in _FIRST
     return False
 
@@ -126,6 +128,7 @@ def _statements(text: str) -> Iterator[tuple[int, str]]:
     for number, raw in enumerate(text.split("\n"), 1):
         line = begun + raw.strip()
         begun = ""
+        # A comment does not go on below, even if it ends so.
         if line.endswith("\\") and line[0] not in "#;":
             begun = line[:-1] + " "
         elif line:
@@ -167,11 +170,13 @@ class _UnitReader:
             says = f"{shown!r} is neither [Section] nor Key=value"
             self.part.problems.append(Problem(origin, says))
         elif key in _KNOWN.get(section, ()):
+            # Settings of sections that come more than once are told apart by their number.
             self.unit.settings.append(
                 Setting(section, self.number, key, value, self.unit.file, number)
             )
             self.ledger.understood += 1
         elif _may_matter(section, key):
+            # What narrows a match or changes tags is not passed over in silence.
             shown = f"{key}={without_secrets(value)}"  # the name of an option is no secret
             self.ledger.unmatched.append(Unread(origin, f"[{section}] {shown}", ours=True))
         else:
@@ -202,11 +207,14 @@ def _with_drop_ins(units: list[Unit], problems: list[Problem]) -> list[Unit]:
         base = whole.get(folder.removesuffix(".d"))
         if base is None:
             says = f"there is no unit {folder.removesuffix('.d')} that this would add to"
+            # A drop-in without its unit: systemd would not apply it either.
             problems.append(Problem(Origin(unit.file, 1), says, "add it to the files"))
             continue
         last = max((setting.number for setting in base.settings), default=0)
         base.settings += [
-            replace(setting, number=setting.number + last) for setting in unit.settings
+            # Sections of a drop-in come behind those of the unit, as new ones.
+            replace(setting, number=setting.number + last)
+            for setting in unit.settings
         ]
         base.sections |= unit.sections
     return list(whole.values())
@@ -219,6 +227,7 @@ def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
     netdevs: dict[str, Netdev] = {}
     for unit in units:
         _netdev(unit, netdevs, part.problems)
+    # Names without wildcards are interfaces that exist even if no other unit says so.
     networks = [unit for unit in units if "Match" in unit.sections]
     for unit in networks:
         for setting in unit.all("Match", "Name"):
@@ -226,6 +235,7 @@ def assemble_units(name: str, origin: Origin, pieces: list[Piece]) -> Part:
                 if not set(word) & set("*?[!"):
                     netdevs.setdefault(word, Netdev(word, Origin(setting.file, setting.line)))
     for known in list(netdevs.values()):
+        # Of several units that match, the first by name counts, alone.
         own = next((unit for unit in networks if _matches(unit, known.name)), None)
         if own is not None:
             _network(own, known, netdevs, part.problems)
@@ -258,6 +268,7 @@ def unit_of(units: list[Unit], name: str) -> Unit | None:
 def _matches(unit: Unit, name: str) -> bool:
     setting = unit.last("Match", "Name")
     words = setting.value.split() if setting else []
+    # A mark in front turns all of the list round (systemd.network, [Match]).
     if words and words[0].startswith("!"):
         words[0] = words[0][1:]
         return not any(fnmatch.fnmatchcase(name, word) for word in words)
@@ -267,6 +278,7 @@ def _matches(unit: Unit, name: str) -> bool:
 def _netdev(unit: Unit, netdevs: dict[str, Netdev], problems: list[Problem]) -> None:
     named, kind = unit.last("NetDev", "Name"), unit.last("NetDev", "Kind")
     if named is None or kind is None:
+        # A unit with a match only has no device of its own.
         if "NetDev" in unit.sections:
             problems.append(
                 Problem(Origin(unit.file, 1), "[NetDev] needs Name and Kind; the unit is left out")
@@ -279,6 +291,7 @@ def _netdev(unit: Unit, netdevs: dict[str, Netdev], problems: list[Problem]) -> 
     if kind.value == "vlan":
         netdev.vid = unit.fact("VLAN", "Id", _vid, problems)
     elif kind.value == "bridge":
+        # By default a bridge does not filter (systemd.netdev); stated here so that it has a line.
         off = Fact(False, Origin(kind.file, kind.line, says="VLANFiltering is off unless set"))
         netdev.filtering = unit.fact("Bridge", "VLANFiltering", _yes, problems) or off
         netdev.default_pvid = unit.fact("Bridge", "DefaultPVID", _vid_or_none, problems)
@@ -316,9 +329,11 @@ def _network(
         unit.fact("Bridge", "Priority", int, problems) if netdev.kind != "bridge" else None
     )
     policy = unit.last("Link", "ActivationPolicy")
+    # Shut by policy; the other policies leave it to somebody else.
     if policy is not None and policy.value in ("down", "always-down"):
         netdev.enabled = Fact(False, Origin(policy.file, policy.line))
     for setting in unit.all("Network", "VLAN"):
+        # The VLAN device says its number, this unit what it is stacked upon.
         above = netdevs.get(setting.value)
         if above is None or above.kind != "vlan":
             says = f"VLAN={setting.value} names no VLAN device of these units"
@@ -342,15 +357,15 @@ def _bridge_vlans(unit: Unit, netdev: Netdev, problems: list[Problem]) -> None:
         origin = Origin(setting.file, setting.line)
         try:
             if setting.key == "PVID":
+                # `PVID=1` is VLAN 1, and `PVID=yes` is none: only words are yes or no.
                 if setting.value.lower() not in _YES or setting.value.isdigit():
                     for member in netdev.members.values():
                         member.pvid = False
                     vid = _vid(setting.value)
                     netdev.members[vid] = Member(True, _untagged(netdev, vid), origin)
                 elif not _yes(setting.value):
-                    netdev.members[0] = Member(
-                        False, False, origin
-                    )  # no PVID at all, not even the bridge's
+                    # No PVID at all, not even the bridge's, until the default is given.
+                    netdev.members[0] = Member(False, False, origin)
                 continue
             for vid in _range(setting.value):
                 known = netdev.members.get(vid) or Member(False, False, origin)
@@ -378,6 +393,7 @@ def _default_vlan(netdev: Netdev, netdevs: dict[str, Netdev]) -> None:
         if netdev.kind == "bridge"
         else None
     )
+    # Only a bridge with VLAN filtering gives its ports a default VLAN.
     if (
         bridge is None
         or bridge.kind != "bridge"
@@ -391,6 +407,7 @@ def _default_vlan(netdev: Netdev, netdevs: dict[str, Netdev]) -> None:
     if default is not None:
         pvid = none is None and not any(member.pvid for member in members.values())
         origin = bridge.default_pvid.origin if bridge.default_pvid else bridge.filtering.origin
+        # A stated membership of the default VLAN stays as it is stated, but for the PVID.
         members.setdefault(default, Member(pvid, True, origin))
         members[default].pvid = members[default].pvid or pvid
 

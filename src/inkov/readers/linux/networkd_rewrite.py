@@ -42,6 +42,7 @@ def rewrite_units(
     """The texts that change, by their files. `device` is the system as it is with the edits. Raises
     CannotWrite.
     """
+    # The system as the units have it now: differences are what has to be written.
     before = read_units(device.name, texts)
     units = [piece.content for piece in _pieces(texts)]
     ports: dict[str, tuple[Unit, str]] = {}
@@ -50,13 +51,14 @@ def rewrite_units(
         if edit.kind is not Kind.PORT or edit.attribute not in _WRITTEN:
             raise CannotWrite(f"{edit.kind} {edit.name}, {what}: not written into a unit")
         unit = unit_of(units, edit.name)
+        # An interface that no unit is for has its settings from elsewhere.
         if unit is None:
             raise CannotWrite(f"{edit.name}: no unit is for it")
         ports.setdefault(unit.file, (unit, edit.name))
     changed: dict[str, str] = {}
     for file, (unit, name) in ports.items():
         alike = [port for port in device.ports if unit_of(units, port) is unit]
-        if len({_membership(device.ports[one]) for one in alike}) > 1:
+        if len({_membership(device.ports[other]) for other in alike}) > 1:
             raise CannotWrite(f"{file} is for {len(alike)} interfaces, which are not alike then")
         changed[file] = _with_membership(texts[file], before.ports[name], device.ports[name])
     return changed
@@ -77,6 +79,7 @@ def _with_membership(text: str, was: Port, port: Port) -> str:
     unit = _Text(text)
     (tagged_was, untagged_was, pvid_was), (tagged, untagged, pvid) = map(_membership, (was, port))
     gone = (tagged_was | untagged_was) - (tagged | untagged)
+    # First what goes, then what comes: a range must not be split for what is put back.
     unit.take_out(gone, ("VLAN", "EgressUntagged"))
     unit.take_out(untagged_was - untagged, ("EgressUntagged",))
     if pvid != pvid_was:
@@ -94,22 +97,22 @@ class _Text(Lines):
         something.
         """
         heads = [n for n, line in enumerate(self.lines) if line.strip().startswith("[")]
-        found = []
+        sections = []
         for head, end in zip(heads, [*heads[1:], len(self.lines)], strict=True):
             if self.lines[head].strip() == f"[{_SECTION}]":
                 saying = [n for n in range(head, end) if self.lines[n].strip()]
-                found.append((head, saying[-1] + 1))
-        return found
+                sections.append((head, saying[-1] + 1))
+        return sections
 
     def _settings(self, *keys: str) -> list[tuple[int, str, str]]:
         """(line, key, value) of the settings with some keys."""
-        found = []
+        settings = []
         for head, end in self._sections():
             for number in range(head + 1, end):
-                key, equals, value = (one.strip() for one in self.lines[number].partition("="))
+                key, equals, value = (part.strip() for part in self.lines[number].partition("="))
                 if equals and key in keys:
-                    found.append((number, key, value))
-        return found
+                    settings.append((number, key, value))
+        return settings
 
     def listed(self) -> VlanSet:
         """The VLANs that the unit names, tagged or not."""
@@ -120,6 +123,7 @@ class _Text(Lines):
     def take_out(self, vids: VlanSet, keys: Sequence[str]) -> None:
         """The settings without some VLANs; a range that falls apart goes on in a new section."""
         apart: list[tuple[str, str]] = []
+        # From the last line on: what is deleted moves only lines behind it.
         for number, key, value in reversed(self._settings(*keys)):
             left = VlanSet.from_vids(_vids(value)) - vids
             if not left:
@@ -141,6 +145,7 @@ class _Text(Lines):
 
     def set_pvid(self, pvid: int | None) -> None:
         settings = self._settings("PVID")
+        # The last PVID of a unit counts.
         for number, _, value in settings[-1:]:
             if pvid is None:
                 del self.lines[number]
@@ -152,8 +157,8 @@ class _Text(Lines):
 
     def add(self, vids: VlanSet, keys: Sequence[str]) -> None:
         """A section for each range of VLANs that come."""
-        for one in _ranges(vids) if vids else ():
-            self._append([f"{key}={one}" for key in keys])
+        for span in _ranges(vids) if vids else ():
+            self._append([f"{key}={span}" for key in keys])
 
     def _append(self, settings: list[str]) -> None:
         """A section behind the others, or at the end."""

@@ -64,7 +64,8 @@ def account_of(file: str, tree: Any, ledger: Ledger) -> None:
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
     for whole in _leaves(tree, ""):
-        pointer = whole.removeprefix("/data")  # an answer of RESTCONF is wrapped
+        # An answer of RESTCONF is wrapped.
+        pointer = whole.removeprefix("/data")
         if _UNDERSTOOD.match(pointer):
             ledger.understood += 1
         elif _VLAN_RELEVANT.search(pointer):
@@ -88,6 +89,7 @@ def _leaves(tree: Any, pointer: str) -> Iterator[str]:
     while stack:
         node, at = stack.pop()
         if isinstance(node, dict):
+            # Module prefixes differ between exports, and mean nothing to the tables above.
             stack.extend((value, f"{at}/{key.rpartition(':')[2]}") for key, value in node.items())
         elif isinstance(node, list):
             stack.extend((value, at) for value in node)

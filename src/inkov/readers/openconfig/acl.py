@@ -105,21 +105,21 @@ class Acl(Struct, rename="kebab"):
 
 
 _ACTIONS = ("ACCEPT", "DROP", "REJECT")  # identities of openconfig-acl
-
-
-_ACTIONS = ("ACCEPT", "DROP", "REJECT")  # identities of openconfig-acl
 _EVERY: dict[str, Subnet] = {"ACL_IPV4": ip_network("0.0.0.0/0"), "ACL_IPV6": ip_network("::/0")}
 
 
 def read_acl(device: Device, acl: Acl, at: At, say: Say) -> list[Binding]:
     """Give a device its filters. Returns where they are bound, for `bind_filters`."""
     bindings = []
-    for index, one in enumerate(acl.acl_sets.acl_set if acl.acl_sets else ()):
+    for index, stated in enumerate(acl.acl_sets.acl_set if acl.acl_sets else ()):
         path = f"/acl/acl-sets/acl-set/{index}"
-        name, kind = _called(one.name, one.type), (one.type or "").rpartition(":")[2]
+        # Sets of two types may have one name.
+        name, kind = _called(stated.name, stated.type), (stated.type or "").rpartition(":")[2]
         entries = [
             _entry(entry, kind, f"{path}/acl-entries/acl-entry/{number}", at, say)
-            for number, entry in enumerate(one.acl_entries.acl_entry if one.acl_entries else ())
+            for number, entry in enumerate(
+                stated.acl_entries.acl_entry if stated.acl_entries else ()
+            )
         ]
         device.filters[name] = Filter(
             name, at(path), sorted(entries, key=lambda entry: entry.number)
@@ -134,9 +134,9 @@ def read_acl(device: Device, acl: Acl, at: At, say: Say) -> list[Binding]:
             (bound.egress.egress_acl_set if bound.egress else [], "egress"),
         )
         for sets, way in pairs:
-            for number, one_set in enumerate(sets):
+            for number, used in enumerate(sets):
                 here = at(f"{path}/{way}-acl-sets/{way}-acl-set/{number}")
-                fact = Fact(_called(one_set.set_name, one_set.type), here)
+                fact = Fact(_called(used.set_name, used.type), here)
                 bindings.append(Binding(name, way == "ingress", fact, sub))
     return bindings
 
@@ -153,6 +153,7 @@ def bind_filters(device: Device, bindings: Iterable[Binding]) -> list[Problem]:
         port = sub if sub is not None else device.ports.get(name)
         routed = port is not None and port.mode is not None and port.mode.value is Mode.ROUTED
         bound = gateways.get(name) or (port if routed else None)
+        # A port that switches passes frames, which filters of packets do not see.
         if bound is None or fact.value not in device.filters:
             what = (
                 f"the filter {fact.value}" if bound is not None else f"the VLAN interface {name!r}"
@@ -187,8 +188,10 @@ def _entry(entry: Entry, kind: str, path: str, at: At, say: Say) -> FilterEntry:
         config.destination_address if config else None, f"{path}/destination-address", say
     )
     action = _action(entry, path, say)
+    # An action or a prefix that is not known may mean anything: the entry decides nothing surely.
     whole = action in _ACTIONS and source_read and destination_read
     finer = bool((config and config.protocol is not None) or entry.transport or entry.l2)
+    # What the entry itself says counts before what its set is called.
     family = "ACL_IPV4" if entry.ipv4 else "ACL_IPV6" if entry.ipv6 else kind
     every = _EVERY.get(family)
     return FilterEntry(

@@ -23,12 +23,14 @@ def remark_on(form: str, tree: Any) -> str:
 
 def _what_else(tree: Any) -> str:
     names = list(tree) if isinstance(tree, dict) else []
+    # Our own outputs lie beside configurations often, and would otherwise be told as faults.
     if _REPORTS & set(names) or {"$schema", "runs"} <= set(names):
         return REPORT
     plain = {name.rpartition(":")[2] for name in names}
     if plain & {"errors", "rpc-error"}:  # RFC 8040, 7.1; RFC 6241, 4.3
         tag = _first(tree, "error-message") or _first(tree, "error-tag") or "no reason is given"
         return f"an error that the device answered, no configuration: {tag}"
+    # The same program's other output is read, so the cure is known.
     if "lldp" in plain:
         return "neighbours as lldpd prints them in XML, which is not read: print them with -f json"
     if plain & {"notification", "syncResponse", "update"}:
@@ -48,5 +50,6 @@ def _first(tree: Any, name: str) -> str:
                     return value[:100]
                 todo.append(value)
         elif isinstance(node, list):
+            # Lists of errors are short; a long list is data, and the message is not in there.
             todo.extend(node[:_MOST_NAMED])
     return ""

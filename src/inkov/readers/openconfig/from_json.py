@@ -15,10 +15,10 @@ from inkov.readers.json_errors import not_json
 from inkov.readers.openconfig import shape
 from inkov.readers.openconfig.account import account_of
 from inkov.readers.openconfig.elsewhere import remark_on
-from inkov.readers.openconfig.reader import Builder
+from inkov.readers.openconfig.reader import Builder, Source
 from inkov.readers.reading import Reading, as_utf8
 
-__all__ = ["read", "recognise"]
+__all__ = ["decoded", "read", "recognise"]
 
 _ROOT = msgspec.json.Decoder(shape.Root)
 _PREFIXED_KEY = re.compile(rb'"[A-Za-z][\w.-]*:([\w.-]+)"(?=\s*:)')
@@ -48,19 +48,28 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
 
 def _built(file: str, data: bytes) -> Builder | None:
     """The device of a file; None if there is nothing of one in it."""
-    base = ""
+    builder = Builder(Source(file))
+    return builder if builder.build(decoded(data, builder)) else None
+
+
+def decoded(data: bytes, builder: Builder) -> shape.Root:
+    """The root of a file's document. `builder` is told what of it cannot be used, and where its
+    pointers begin.
+    """
     if _WRAPPED.match(data):
         members = msgspec.json.decode(data, type=dict[str, msgspec.Raw])
+        # Other members beside it: then `data` is only a name, and no wrapping.
         if len(members) == 1:
-            base, data = "/data", bytes(next(iter(members.values())))
-    if b':config"' in data or b':interface"' in data:  # a prefix on every name
+            builder.source = builder.source._replace(base="/data")
+            data = bytes(next(iter(members.values())))
+    # A prefix on every name, also where the schema has none.
+    if b':config"' in data or b':interface"' in data:
         data = _PREFIXED_KEY.sub(rb'"\1"', data)
-    builder = Builder(file, base)
     try:
-        root = _ROOT.decode(data)
+        return _ROOT.decode(data)
     except msgspec.ValidationError:
-        root = builder.pieces.root(msgspec.json.decode(_PREFIXED_KEY.sub(rb'"\1"', data)))
-    return builder if builder.build(root) else None
+        # Spellings are mixed, or a part is not as the schema has it: taken apart piece by piece.
+        return builder.pieces.root(msgspec.json.decode(_PREFIXED_KEY.sub(rb'"\1"', data)))
 
 
 def _something_else(data: bytes) -> Reading:

@@ -55,6 +55,7 @@ class InterfaceReader:
                 self.problem(f"{path}/name", "the interface has no name; it is left out")
             return
         routed = entry.routed or entry.routed_plain
+        # One entry can be both: the gateway of a VLAN and, by its other containers, a port.
         if routed is not None:
             self._gateway(routed, name, config, at, f"{path}/routed-vlan")
         kind = self._kind(entry, config, name, path)
@@ -81,6 +82,7 @@ class InterfaceReader:
         aggregation = entry.aggregation or entry.aggregation_plain
         ethernet = entry.ethernet or entry.ethernet_plain
         routed = entry.routed or entry.routed_plain
+        # A container of Ethernet or of a bundle makes a port of it, whatever its type says.
         if ethernet is None and aggregation is None:
             if routed is not None:
                 return None
@@ -88,6 +90,7 @@ class InterfaceReader:
                 unread = Unread(self.at(path), f"interface {name} of type {type_}", 0)
                 self.ledger.ignored.append(unread)
                 return None
+        # Some exports leave the type out and only have the container.
         bundle = type_ == _BUNDLE or aggregation is not None
         return PortKind.BUNDLE if bundle else PortKind.PHYSICAL
 
@@ -107,6 +110,7 @@ class InterfaceReader:
         """Bundle, speed and VLANs of a port. True if it states how it is switched."""
         ethernet = entry.ethernet or entry.ethernet_plain
         aggregation = entry.aggregation or entry.aggregation_plain
+        # A bundle's own VLANs are in its container; those below `ethernet` would be of a member.
         if ethernet is not None:
             self._ethernet(port, ethernet, f"{path}/ethernet")
         if aggregation and aggregation.config and aggregation.config.lag_type == "STATIC":
@@ -145,6 +149,7 @@ class InterfaceReader:
             mask = union(self._vids(item, f"{at}/trunk-vlans/{index}") for index, item in items)
             port.allowed = Fact(VlanSet(mask), self.at(f"{at}/trunk-vlans"))
             native = port.native_vlan
+            # An untagged frame would be put into a VLAN that the trunk then does not carry.
             if native is not None and native.value not in port.allowed.value:
                 port.reading = (
                     f"native VLAN {native.value} is not among the trunk-vlans: untagged frames are"
@@ -161,6 +166,7 @@ class InterfaceReader:
                 says = f"interface-mode {config.interface_mode!r} is neither ACCESS nor TRUNK"
                 self.problem(pointer, says)
         elif config.trunk_vlans:
+            # Access is the default by the standard; a list of trunk VLANs says that it is none.
             says = "interface-mode is not stated: taken as a trunk, because trunk-vlans is"
             stated = self.at(at)
             assumed = Origin(stated.file, pointer=stated.pointer, basis=Basis.ASSUMED, says=says)
@@ -185,6 +191,7 @@ class InterfaceReader:
             low, dots, high = item.partition("..")
             if all(_is_short_number(end) for end in (low, high or "0")):
                 first, last = int(low), int(high) if dots and high else int(low)
+                # Both ends, or one number alone: `10..` is neither.
                 if 1 <= first <= last <= 4094 and bool(dots) == bool(high):
                     return VlanSet.from_range(first, last).bits
         says = f"{item!r} is not a VLAN number or a range a..b (1 to 4094); it is left out"
@@ -205,11 +212,15 @@ class InterfaceReader:
             vid, where = _tag_of(sub, pointer)
             vlan = sub.prefixed or sub.plain
             several = vlan.match.several if vlan and vlan.match else ""
+            # Which of several tags a frame has decides where it goes: all of the port is not known
+            # then.
             if several:
                 port.unknown = f"its sub-interface {sub.index} takes {several}: not followed"
                 continue
             # Three cases: without a tag, with something that is no number, and tagged.
             if vid is None:
+                # Without a tag, frames are the port's own: the address is too, if nothing switches
+                # it.
                 if addresses and routed:
                     port.addresses += addresses
                     port.mode = Fact(Mode.ROUTED, addresses[0].origin)
@@ -224,6 +235,7 @@ class InterfaceReader:
                 )
             elif self._is_vid(vid, where):
                 self._tagged_sub(port, sub, Fact(vid, self.at(where)), addresses, pointer)
+                # Only tagged frames are taken: what arrives untagged goes nowhere.
                 if routed and port.mode is None:
                     port.mode = Fact(Mode.ROUTED, self.at(pointer))
 
@@ -245,6 +257,7 @@ class InterfaceReader:
         vlan = sub.prefixed or sub.plain
         if vlan and (vlan.ingress_mapping or vlan.egress_mapping):
             made.unknown = "its tags are changed on the way (mapping): not followed"
+        # A sub-interface is on unless it says otherwise, whatever its port is.
         if sub.config is not None and sub.config.enabled is not None:
             made.enabled = Fact(sub.config.enabled, self.at(f"{path}/config/enabled"))
 
@@ -259,6 +272,7 @@ class InterfaceReader:
         inner, inner_at = either(routed, path)
         vid = self._vlan_called(inner.vlan if inner else None)
         where = f"{inner_at}/vlan"
+        # Not in the file, or the name of several: which VLAN it is in would be a guess.
         if not isinstance(vid, int):
             says = f"the routed VLAN {vid!r} is not defined here; the gateway is left out"
             self.problem(where, says)
@@ -276,6 +290,7 @@ class InterfaceReader:
         rows = (self.device.vlans or {}).values()
         named = [row.vid for row in rows if row.name is not None and row.name.value == called]
         if len(named) == 1:
+            # Names are not numbers, but some exports give the number as a text.
             return named[0]
         return int(called) if called.isascii() and called.isdigit() else called
 
@@ -301,6 +316,7 @@ class InterfaceReader:
 
 def _tag_of(sub: shape.Subinterface, pointer: str) -> tuple[int | str | None, str]:
     """The tag of a sub-interface as it is stated, and the pointer of that."""
+    # The newer model matches tags; the older one has the number right below.
     vlan = sub.prefixed or sub.plain
     tagged = vlan and (vlan.match.single_tagged if vlan.match else None)
     if tagged:

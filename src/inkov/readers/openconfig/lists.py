@@ -31,6 +31,7 @@ def read_instances(
     for index, instance in enumerate(instances):
         path = f"/network-instances/network-instance/{index}"
         bridge = None
+        # A bridge of its own: the same number there is another VLAN.
         if _type(instance) not in _MAIN:
             name = instance.name or f"instance {index + 1}"
             bridge = device.bridges.setdefault(name, Bridge(name, at(path)))
@@ -60,6 +61,8 @@ def assign_interfaces(device: Device, instances: list[shape.Instance], at: At) -
                 if member.config and member.config.subinterface
                 else ""
             )
+            # An id need not be the name of the interface; exports differ in which of the three they
+            # fill.
             port = (
                 device.ports.get(sub) or device.ports.get(name) or device.ports.get(member.id or "")
             )
@@ -69,6 +72,7 @@ def assign_interfaces(device: Device, instances: list[shape.Instance], at: At) -
             elif port is not None and kind == "L3VRF" and instance.name:
                 port.vrf = Fact(instance.name, where)
             elif kind == "L3VRF" and instance.name:
+                # A gateway is no port: it is found by the name of its interface.
                 for gateway in device.gateways:
                     if gateway.name == name:
                         gateway.vrf = Fact(instance.name, where)
@@ -91,6 +95,7 @@ def _bridged(bridge: Bridge, members: list[Port], instance: shape.Instance) -> N
         vid = own[0] if len(own) == 1 else port.outer.value
         port.mode = Fact(Mode.ACCESS, bridge.ports[port.name])
         port.access_vlan = Fact(vid, port.outer.origin)
+        # Two tags and no VLAN named: whether frames pass from one to the other is not said.
         if not own and len(tags) > 1:
             port.unknown = (
                 f"whether instance {bridge.name} joins its sub-interfaces' tags is not stated"
@@ -121,11 +126,14 @@ def read_lldp(
         ):
             state = neighbour.state
             pointer = f"/lldp/interfaces/interface/{index}/neighbors/neighbor/{number}/state"
+            # Without both there is no port that it could be joined to.
             if state is None or not (state.system_name or state.chassis_id) or not state.port_id:
                 say(pointer, f"the neighbour at port {name} has no name or no port; it is left out")
                 continue
             far = state.system_name or state.chassis_id or ""
             about = state.port_description or ""
+            # The chassis is kept as a further name: the far switch may be named otherwise in its
+            # own file.
             known_as = (state.chassis_id or "") if state.system_name else ""
             yield Neighbour(
                 device.name, name or "", far, state.port_id, at(pointer), about, known_as
@@ -137,6 +145,7 @@ def either(holder: Any, path: str) -> tuple[Any, str]:
     taken: that of `state`, where there is nothing else.
     """
     config, state = holder.config, getattr(holder, "state", None)
+    # What is configured counts; what the device runs fills the gaps.
     if state is None or config is None:
         return (
             (config, f"{path}/config")

@@ -31,6 +31,7 @@ class Pieces:
         last part).
         """
         root = shape.Root()
+        # A document that is a list or a text holds no container.
         if not isinstance(tree, dict):
             return root
         if "interfaces" in tree:
@@ -71,7 +72,9 @@ class Pieces:
             self.say(pointer, f"a list is expected here, not {_json_type(entries)}", "")
             return []
         return [
-            self.convert(entry, f"{pointer}/{i}", kind) or kind() for i, entry in enumerate(entries)
+            # An entry that cannot be read leaves an empty one: pointers count places.
+            self.convert(entry, f"{pointer}/{i}", kind) or kind()
+            for i, entry in enumerate(entries)
         ]
 
     def _one(self, tree: Any, path: tuple[str, ...], kind: type[_S]) -> _S | None:
@@ -87,6 +90,7 @@ class Pieces:
         try:
             return msgspec.convert(value, kind, strict=self.strict)
         except msgspec.ValidationError as error:
+            # The library tells a path like `$.a[0].b`; a pointer is the same with slashes.
             says, _, where = str(error).partition(" - at `$")
             inner = re.sub(r"\[(\d+)\]", r"/\1", where.rstrip("`")).replace(".", "/")
             named = (

@@ -14,7 +14,7 @@ A member may be written with its module's name or without; `shape` has both, as 
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 from inkov.campus import OPENCONFIG, Device, Fact, Origin, Problem, Vlan
 from inkov.readers.openconfig import shape
@@ -25,40 +25,61 @@ from inkov.readers.openconfig.pieces import Pieces
 from inkov.readers.openconfig.tree import per_vlan_member, read_lacp, read_stp
 from inkov.readers.reading import Ledger, Part, named_after
 
-__all__ = ["Builder"]
+__all__ = ["CONTAINERS", "Builder", "Source", "held_by"]
+
+
+CONTAINERS = {
+    "interfaces": ("interfaces_q", "interfaces"),
+    "vlans": ("vlans_q", "vlans"),
+    "network-instances": ("instances_q", "instances"),
+    "system": ("system_q", "system"),
+    "lldp": ("lldp_q", "lldp"),
+    "lacp": ("lacp_q", "lacp"),
+    "stp": ("stp_q", "stp"),
+    "acl": ("acl_q", "acl"),
+}
+"""What a root may hold -> its two spellings in `shape.Root`; the prefixed one counts."""
+
+
+class Source(NamedTuple):
+    """The file that a container is in. `base` goes before every pointer; `strict` is False for
+    XML.
+    """
+
+    file: str
+    base: str = ""
+    strict: bool = True
 
 
 class Builder:
-    """Makes a device of a root. `base` goes before every pointer; `strict` is False for XML."""
+    """Makes a device of a root.
 
-    def __init__(self, file: str, base: str, *, strict: bool = True) -> None:
-        self.file = file
-        self.base = base
+    Where its containers are in several files (`halves`), `homes` says which is in which. `called`
+    is the name of a device that states none, and where that comes from.
+    """
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.homes: dict[str, Source] = {}
+        self.called = named_after(source.file, "the file states no hostname")
         self.part = Part()
         self.ledger = Ledger()
-        self.pieces = Pieces(self.problem, strict=strict)
+        self.pieces = Pieces(self.problem, strict=source.strict)
 
     def at(self, pointer: str) -> Origin:
-        return Origin(self.file, pointer=self.base + pointer)
+        source = self._home(pointer.split("/", 2)[1]) if self.homes else self.source
+        return Origin(source.file, pointer=source.base + pointer)
+
+    def _home(self, container: str) -> Source:
+        return self.homes.get(container, self.source)
 
     def problem(self, pointer: str, says: str, cure: str = "") -> None:
         self.part.problems.append(Problem(self.at(pointer), says, cure))
 
     def build(self, root: shape.Root) -> bool:
         """Make the device. False if there is nothing of one in the tree."""
-        containers = {
-            "interfaces": root.interfaces_q or root.interfaces,
-            "vlans": root.vlans_q or root.vlans,
-            "network-instances": root.instances_q or root.instances,
-            "system": root.system_q or root.system,
-            "lldp": root.lldp_q or root.lldp,
-            "lacp": root.lacp_q or root.lacp,
-            "stp": root.stp_q or root.stp,
-            "acl": root.acl_q or root.acl,
-        }
-        present = {name: held for name, held in containers.items() if held is not None}
-        self.part.about = frozenset(present)
-        if not present:
+        self.part.about = held_by(root)
+        if not self.part.about:
             return False
         device = self._device(root.system_q or root.system)
         self.part.devices.append(device)
@@ -75,7 +96,7 @@ class Builder:
         if config and config.hostname:
             return Device(config.hostname, self.at("/system/config/hostname"), OPENCONFIG)
         self.part.named = False
-        return Device(*named_after(self.file, "the file states no hostname"), OPENCONFIG)
+        return Device(*self.called, OPENCONFIG)
 
     # --- VLANs ------------------------------------------------------------------------------------
 
@@ -94,11 +115,14 @@ class Builder:
             vid = _number(
                 entry.vlan_id if config is None or config.vlan_id is None else config.vlan_id
             )
+            # An entry may state its number outside of `config` only.
             if not isinstance(vid, int) or not 1 <= vid <= 4094:
                 if entry != shape.VlanEntry():  # an entry left out has its own problem
                     says = f"{vid} is not a VLAN number (1 to 4094); the entry is left out"
                     self.problem(f"{pointer}/vlan-id", says)
                 continue
+            # Which of the two counts, the file does not say: the first is kept, as a list's key is
+            # unique.
             if vid in table:
                 says = f"VLAN {vid} is defined twice here; this entry is left out"
                 self.problem(pointer, says)
@@ -131,15 +155,26 @@ class Builder:
             # Trees by VLAN have a name of their own in each module; the shape has one for all.
             own = per_vlan_member(stp)
             tree = {"per-vlan" if name == own else name: held for name, held in stp.items()}
+            self.pieces.strict = self._home("stp").strict
             trees = self.pieces.convert(tree, "/stp", shape.Stp)
             if trees is not None:
                 read_stp(device, trees, own, self.at, self.problem)
 
     def _filters(self, device: Device, root: shape.Root) -> None:
         stated = root.acl_q or root.acl
+        self.pieces.strict = self._home("acl").strict
         acl = self.pieces.convert(stated, "/acl", Acl) if stated else None
         if acl is not None:
             self.part.bindings += read_acl(device, acl, self.at, self.problem)
+
+
+def held_by(root: shape.Root) -> frozenset[str]:
+    """The containers that a root holds."""
+    return frozenset(
+        name
+        for name, spellings in CONTAINERS.items()
+        if any(getattr(root, spelling) is not None for spelling in spellings)
+    )
 
 
 def _instances(root: shape.Root) -> list[shape.Instance]:

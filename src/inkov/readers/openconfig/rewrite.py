@@ -35,6 +35,7 @@ def rewrite(text: str, device: Device, edits: Sequence[Edit]) -> str:
     """
     document = json.loads(text)
     newline = "\r\n" if "\r\n" in text else "\n"
+    # The layout is found by trying: what gives the same text is how it was written.
     for indent, end, escaped in product(_LAYOUTS, ("\n", ""), (False, True)):
         if _laid_out(document, indent, end, escaped).replace("\n", newline) == text:
             for edit in sorted(edits, key=_order):
@@ -61,6 +62,7 @@ def _order(edit: Edit) -> tuple[int, list[int]]:
 
 def _make(document: Any, device: Device, edit: Edit) -> None:
     what = f"{edit.kind} {edit.name}, {edit.attribute or 'the whole of it'}"
+    # Rows and gateways are whole entries; all else is one value of an entry.
     if edit.whole and isinstance(edit.after, Vlan):
         _add_row(document, device, edit.after)
     elif edit.whole and isinstance(edit.after, Gateway):
@@ -90,6 +92,7 @@ def _set(document: Any, device: Device, edit: Edit, what: str) -> None:
     origin = edit.before.origin if isinstance(edit.before, Fact) else Origin()
     if not isinstance(edit.after, Fact):
         raise CannotWrite(f"{what}: what is stated is not taken away")
+    # Nothing states it yet: there is no value to replace.
     if not origin.pointer:
         _add_member(document, device, edit, what)
         return
@@ -105,6 +108,7 @@ def _add_member(document: Any, device: Device, edit: Edit, what: str) -> None:
     port = device.ports[edit.name]
     holder: Any = document
     way = ["config"]
+    # What belongs to the interface itself stands one level higher than its VLANs.
     if leaf not in ("enabled", "mtu"):
         kind = "aggregation" if port.kind is PortKind.BUNDLE else "ethernet"
         way = [kind, "switched-vlan", "config"]
@@ -113,6 +117,7 @@ def _add_member(document: Any, device: Device, edit: Edit, what: str) -> None:
         if key is None:
             raise CannotWrite(f"{what}: there is no {word} that could hold it")
         holder = holder[key]
+    # Members with prefixes beside one without would be mixed: some readers then miss one of them.
     if any(":" in key for key in holder):
         raise CannotWrite(f"{what}: its members are named with their modules")
     holder[leaf] = value_of(edit, _NEW[leaf], what)
@@ -132,6 +137,7 @@ def _set_addresses(document: Any, edit: Edit, what: str) -> None:
     """Another address in the place of the one of its family, each in an entry of its own."""
     before = {fact.value.version: fact for fact in edit.before}
     after = {fact.value.version: fact for fact in edit.after}
+    # Which of two addresses of a family becomes which is not said.
     if before.keys() != after.keys() or len(edit.before) != len(before):
         raise CannotWrite(f"{what}: another number of addresses")
     for version, fact in after.items():
@@ -141,6 +147,7 @@ def _set_addresses(document: Any, edit: Edit, what: str) -> None:
         holder, key = _at(document, pointer, what)
         entry = holder[key]
         config = entry[_key(entry, "config")]
+        # The address is the key of its entry as well: both must be the same.
         for there in (entry, config):
             if (name := _key(there, "ip")) is not None:
                 there[name] = str(fact.value.ip)
@@ -150,6 +157,7 @@ def _set_addresses(document: Any, edit: Edit, what: str) -> None:
 def _take_away(document: Any, pointer: str, what: str) -> None:
     """An entry of a list less: the one that holds a place, and speaks of nothing else."""
     words = pointer.split("/")
+    # The fact may stand deep inside its entry; the entry is what goes.
     while words and not words[-1].isdigit():
         words.pop()
     holder, key = _at(document, "/".join(words), what)
@@ -176,6 +184,7 @@ def _at(document: Any, pointer: str, what: str) -> tuple[Any, Any]:
     for number, word in enumerate(words):
         key = _key(holder, word)
         if key is None:
+            # Told with the whole pointer: the document has changed under it, or is no OpenConfig.
             raise CannotWrite(f"{what}: there is no {pointer}")
         if number == len(words) - 1:
             return holder, key
@@ -199,12 +208,15 @@ def value_of(edit: Edit, now: Any, what: str) -> Any:
     value = edit.after.value
     if isinstance(value, VlanSet):
         return list_of(value, now if isinstance(now, list) else [])
+    # The state of a VLAN is a word in the schema.
     if edit.attribute == "active":
         return "ACTIVE" if value else "SUSPENDED"
     if isinstance(value, Mode):
+        # A mode that the schema does not have, or a place that holds something else.
         if value not in (Mode.ACCESS, Mode.TRUNK) or now not in ("ACCESS", "TRUNK"):
             raise CannotWrite(f"{what}: {value} is no mode of OpenConfig")
         return str(value).upper()
+    # A text in the place of a number would be an export that no device takes.
     if value is None or type(value) is not type(now):
         raise CannotWrite(f"{what}: {value!r} is not of the kind that is stated")
     return value
@@ -222,7 +234,7 @@ def list_of(vlans: VlanSet, now: list[Any]) -> list[Any]:
         stays = whole & left
         left = left - whole
         items += [(int(first), item)] if stays == whole else _ranges(stays)
-    return [item for _, item in sorted([*items, *_ranges(left)], key=lambda one: one[0])]
+    return [item for _, item in sorted([*items, *_ranges(left)], key=lambda pair: pair[0])]
 
 
 def _ranges(vlans: VlanSet) -> list[tuple[int, Any]]:
@@ -243,5 +255,5 @@ def _add_row(document: Any, device: Device, row: Vlan) -> None:
     config: dict[str, Any] = {"vlan-id": row.vid}
     if row.name is not None:
         config["name"] = row.name.value
-    at = sum(1 for one in table if int(one.get("vlan-id", 0)) < row.vid)
+    at = sum(1 for entry in table if int(entry.get("vlan-id", 0)) < row.vid)
     table.insert(at, {"vlan-id": row.vid, "config": config})

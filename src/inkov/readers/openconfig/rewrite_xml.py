@@ -76,16 +76,18 @@ class _Document:
         return self.at[pointer]
 
     def _leaf(self, number: int, what: str) -> re.Match[str]:
-        found = _LEAF.match(self.lines[number - 1] or "")
-        if found is None:
+        leaf = _LEAF.match(self.lines[number - 1] or "")
+        if leaf is None:
             raise CannotWrite(f"{what}: line {number} is not one element with a text")
-        return found
+        return leaf
 
     def _block(self, number: int, what: str) -> range:
         """The lines from an element that opens on one to where it ends."""
         opened = _OPEN.match(self.lines[number - 1] or "")
         if opened is not None:
             end = f"{opened[1]}</{opened[2]}>"
+            # The first end tag at the same indent: elements of the same name inside stand further
+            # in.
             for last in range(number, len(self.lines) + 1):
                 if (self.lines[last - 1] or "").rstrip() == end:
                     return range(number, last + 1)
@@ -106,6 +108,7 @@ class _Document:
             number = self._line(pointer, what)
             leaf = self._leaf(number, what)
             now: Any = {"true": True, "false": False}.get(leaf[4].strip(), leaf[4].strip())
+            # A leaf is text; the kind of value that it holds is told by how it looks.
             now = int(now) if isinstance(now, str) and now.isdigit() else now
             self.lines[number - 1] = _filled(leaf, value_of(edit, now, what))
 
@@ -114,6 +117,7 @@ class _Document:
         while f"{pointer}/{len(places)}" in self.at:
             places.append(self.at[f"{pointer}/{len(places)}"])
         leaves = [self._leaf(number, what) for number in places]
+        # Between items that stand apart something else stands, whose place would change.
         if not places or places != list(range(places[0], places[0] + len(places))):
             raise CannotWrite(f"{what}: its items do not stand line by line")
         new = [
@@ -133,6 +137,7 @@ class _Document:
         way = "config" if leaf in ("enabled", "mtu") else f"{kind}/switched-vlan/config"
         number = self._line(f"{port.origin.pointer}/{way}", what)
         inner = re.match(r"\s*", self.lines[number] or "")
+        # As the first line inside is indented, so are those that are added.
         indent = inner[0] if inner is not None else ""
         value = edit.after.value
         items = list_of(value, []) if edit.attribute == "allowed" else [value]
@@ -143,6 +148,7 @@ class _Document:
 
     def take_away(self, pointer: str, what: str) -> None:
         """The element that holds a place in a list, with all that is in it."""
+        # The place in the list is the entry; deeper pointers are parts of it.
         while pointer and not pointer.rpartition("/")[2].isdigit():
             pointer = pointer.rpartition("/")[0]
         for number in self._block(self._line(pointer, what), what):
@@ -151,13 +157,14 @@ class _Document:
     def add_row(self, device: Device, row: Vlan, what: str) -> None:
         """A row, as the one before it is written."""
         rows = [
-            one
-            for one in (device.vlans or {}).values()
-            if one.vid != row.vid and one.origin.pointer in self.at
+            known
+            for known in (device.vlans or {}).values()
+            if known.vid != row.vid and known.origin.pointer in self.at
         ]
         if not rows:
             raise CannotWrite(f"{what}: no table is there")
-        below = [one for one in rows if one.vid < row.vid]
+        # Behind the row with the next lower number, or before the first: tables are ascending.
+        below = [known for known in rows if known.vid < row.vid]
         beside = max(below, key=lambda row: row.vid) if below else rows[0]
         block = self._block(self._line(beside.origin.pointer, what), what)
         values = {"vlan-id": row.vid, "name": row.name.value if row.name is not None else None}
@@ -167,9 +174,11 @@ class _Document:
     def add_gateway(self, device: Device, gateway: Gateway, what: str) -> None:
         """A gateway, as the last one is written."""
         others = [
-            one
-            for one in device.gateways
-            if one.vid != gateway.vid and one.origin.pointer in self.at and len(one.addresses) == 1
+            known
+            for known in device.gateways
+            if known.vid != gateway.vid
+            and known.origin.pointer in self.at
+            and len(known.addresses) == 1
         ]
         if not others or len(gateway.addresses) != 1:
             raise CannotWrite(f"{what}: no gateway shows how that is written")
@@ -196,6 +205,8 @@ class _Document:
             name = named[1].rpartition(":")[2] if named is not None else ""
             leaf = _LEAF.match(line)
             if name not in kept:
+                # An element that belongs to the other thing alone: one leaf is left out, a block is
+                # not known.
                 if leaf is None:
                     raise CannotWrite(f"{what}: line {number} is not as in others")
                 continue

@@ -2,7 +2,7 @@
 
 A member that an augmentation adds may come with its module's name or without: such a member has two
 fields, the prefixed one (RFC 7951, section 4) and the plain one. Members that are not listed here
-are skipped while decoding; `openconfig_ledger` accounts for them.
+are skipped while decoding; `account` accounts for them.
 """
 
 from __future__ import annotations

@@ -55,6 +55,7 @@ def read_stp(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) ->
     _trees(device, stp, per_vlan, at, say)
     for index, port in enumerate(stp.interfaces.interface if stp.interfaces else ()):
         _port(device, port, f"/stp/interfaces/interface/{index}", at, say)
+    # Only what is on edge already: a guard on another port would shut it.
     if config and config.bpdu_guard:  # of all edge ports that do not say otherwise
         for known in device.ports.values():
             if known.edge is not None and known.edge.value and known.bpdu_guard is None:
@@ -71,6 +72,7 @@ def _protocol(device: Device, names: list[str], at: At, say: Say) -> None:
         if mode is None:
             say(pointer, f"{word!r} is not a spanning tree protocol that is known here")
         elif device.tree_mode is None:
+            # Further protocols of the list are what it could run, not what it runs.
             device.tree_mode = Fact(mode, at(pointer))
 
 
@@ -91,6 +93,7 @@ def _trees(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> N
     for index, entry in enumerate(stp.per_vlan.vlan if stp.per_vlan else ()):
         path = f"/stp/{per_vlan}/vlan/{index}"
         vids = _vids(entry.vlan_id, f"{path}/vlan-id", say)
+        # An entry whose number is no VLAN has its problem already.
         if vids:
             _tree(device, Tree(vids, at(path)), entry, path, at)
 
@@ -100,8 +103,10 @@ def _tree(device: Device, tree: Tree, entry: shape.StpTree, path: str, at: At) -
         tree.priority = Fact(entry.config.bridge_priority, at(f"{path}/config/bridge-priority"))
     if entry.state is not None:
         address, root = entry.state.bridge_address, entry.state.designated_root_address
+        # A device says its address once for each tree: all are the same.
         device.address = device.address or _address(address, f"{path}/state/bridge-address", at)
         tree.seen_root = _address(root, f"{path}/state/designated-root-address", at)
+    # A port of a tree without a name cannot be any of ours.
     for index, port in enumerate(entry.interfaces.interface if entry.interfaces else ()):
         name = port.name or (port.config and port.config.name)
         where = f"{path}/interfaces/interface/{index}"
@@ -128,6 +133,7 @@ def _seen(
         forwards = state.port_state.rpartition(":")[2].upper() == "FORWARDING"
         seen = TreeState.FORWARDING if forwards else TreeState.DISCARDING
         tree.states[name] = Fact(seen, at(f"{where}/port-state"))
+    # Settings come first; the state fills in what is not set, since that is what counts then.
     if state.cost is not None and name not in tree.costs:
         tree.costs[name] = Fact(state.cost, at(f"{where}/cost"))
     if state.port_priority is not None and name not in tree.priorities:
@@ -157,6 +163,7 @@ def _port(device: Device, entry: shape.StpPort, path: str, at: At, say: Say) -> 
         config.edge_port is not None
         and (edge := _EDGE.get(config.edge_port.rpartition(":")[2])) is not None
     ):
+        # A word that is neither on nor off says nothing: the port is as by default.
         port.edge = Fact(edge, at(f"{path}/config/edge-port"))
     if config.guard is not None and config.guard.lower() in set(Guard):
         port.guard = Fact(Guard(config.guard.lower()), at(f"{path}/config/guard"))
@@ -165,6 +172,7 @@ def _port(device: Device, entry: shape.StpPort, path: str, at: At, say: Say) -> 
 
 
 def _vids(value: shape.VidItems, pointer: str, say: Say) -> VlanSet:
+    # One number, a list, or nothing: exports write all three.
     items = value if isinstance(value, list) else [] if value is None else [value]
     try:
         return (
@@ -181,6 +189,7 @@ def read_lacp(device: Device, lacp: shape.Lacp, at: At) -> None:
     """How each bundle comes about."""
     for index, entry in enumerate(lacp.interfaces.interface if lacp.interfaces else ()):
         config = entry.config or entry.state
+        # LACP is spoken for bundles; entries of single ports say nothing of one.
         name = entry.name or (config and config.name)
         port = device.ports.get(name) if name else None
         if port is not None and port.kind is PortKind.BUNDLE:

@@ -58,6 +58,13 @@ def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, 
     lost += [f"filter {name}: filters are not written" for name in device.filters]
     if device.trees or device.tree_mode is not None:
         lost.append("spanning tree: it is not written")
+    if device.known_as:
+        lost.append(f"further names of the switch ({', '.join(device.known_as)}) are not written")
+    lost += [
+        f"gateway VLAN {gateway.vid}: its routing table {gateway.vrf.value} is not written"
+        for gateway in device.gateways
+        if gateway.vrf is not None
+    ]
     if device.distribution is not None:
         lost.append("distribution of VLANs: the models have no place for it")
     bundles = [
@@ -79,6 +86,8 @@ def write_openconfig(device: Device, neighbours: list[Neighbour]) -> tuple[str, 
         heard: dict[str, list[Neighbour]] = {}
         for neighbour in neighbours:
             heard.setdefault(neighbour.port, []).append(neighbour)
+            if neighbour.far_pvid is not None or neighbour.far_vlans is not None:
+                lost.append(f"{neighbour.port}: the VLANs that its neighbour names are not written")
         tree["openconfig-lldp:lldp"] = {
             "interfaces": {"interface": [_lldp(port, heard[port]) for port in heard]}
         }
@@ -90,6 +99,7 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
         lost.append(f"{port.name}: sub-interfaces are not written")
         return None
     mode = Mode.TRUNK if _is_trunk(device, port) else device.value(port, "mode")
+    # A value that is the default loses nothing by being left out.
     lost_settings = [
         name for name, plain in _PLAIN.items() if device.value(port, name) not in (plain, None)
     ]
@@ -100,6 +110,7 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     switched = _switched(device, port, mode) if mode in (Mode.ACCESS, Mode.TRUNK) else {}
     if port.unknown:
         lost_settings.append("what is not known of a port")
+    # An empty leaf-list would not be stated, and a trunk without one carries every VLAN.
     if switched.get("trunk-vlans") == []:  # an empty leaf-list would not be stated
         lost_settings.append("trunks without any VLAN")
     if not switched or lost_settings:
@@ -118,6 +129,7 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     holder: dict[str, Any] = (
         {"config": {"lag-type": "STATIC" if static else "LACP"}} if bundle else {}
     )
+    # Neither type of bundle says that its ports stay independent.
     if port.aggregation is not None and port.aggregation.value is Aggregation.INDEPENDENT:
         lost.append(f"{port.name}: that its ports stay independent is not written")
         holder = {}
@@ -128,6 +140,7 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
         for name in _ASIDE
         if getattr(port, name)
     ]
+    # A member carries what its bundle carries: VLANs of its own would be taken for it.
     if port.bundle is not None:
         holder["config"] = {"openconfig-if-aggregate:aggregate-id": port.bundle.value}
     else:
@@ -152,6 +165,7 @@ def _is_trunk(device: Device, port: Port) -> bool:
     """True for a general port that is a trunk by another name: it takes what it is a member of,
     untagged its PVID.
     """
+    # Without ingress filtering it would take more than it is a member of.
     if device.value(port, "mode") is not Mode.GENERAL or not device.value(
         port, "ingress_filtering"
     ):
@@ -163,6 +177,7 @@ def _is_trunk(device: Device, port: Port) -> bool:
     accept = device.value(port, "accept")
     bare = VlanSet.of(pvid) if pvid is not None else VlanSet()
     return (bare if untagged is None else untagged) == bare and accept in (
+        # What it takes must be what a trunk takes: all, or tagged frames only where it has no PVID.
         Accept.ALL,
         None if pvid else Accept.TAGGED,
     )
@@ -177,6 +192,7 @@ def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
     config: dict[str, Any] = {"interface-mode": "TRUNK"}
     if device.value(port, "mode") is Mode.GENERAL:
         native = device.value(port, "pvid")
+        # The PVID's VLAN is carried too, so a list without it would drop untagged frames.
         allowed = device.value(port, "tagged") | (VlanSet.of(native) if native else VlanSet())
     else:
         native, allowed = (
@@ -185,6 +201,7 @@ def _switched(device: Device, port: Port, mode: Mode) -> dict[str, Any]:
         )
     if native is not None:
         config["native-vlan"] = native
+    # No list means all VLANs.
     if allowed != VlanSet.all():
         config["trunk-vlans"] = [
             low if low == high else f"{low}..{high}" for low, high in allowed.ranges()
@@ -216,6 +233,7 @@ def _vlans(device: Device, lost: list[str]) -> list[dict[str, Any]]:
             config["name"] = vlan.name.value
         if vlan.active is not None:
             config["status"] = "ACTIVE" if vlan.active.value else "SUSPENDED"
+        # The VLAN itself is written; that it is isolated is not.
         if vlan.private is not None:
             lost.append(f"VLAN {vid}: the models have no place for private VLANs")
         rows.append({"vlan-id": vid, "config": config})
@@ -231,6 +249,9 @@ def _lldp(port: str, heard: list[Neighbour]) -> dict[str, Any]:
             "port-id": neighbour.far_port,
             "port-id-type": "INTERFACE_NAME",
         }
+        # A chassis without a name is the neighbour's name already.
+        if neighbour.far_known_as:
+            state["chassis-id"] = neighbour.far_known_as
         if neighbour.far_port_description:
             state["port-description"] = neighbour.far_port_description
         entries.append({"id": str(number), "state": state})

@@ -78,9 +78,11 @@ class _Builder:
     def start(self, tag: str, attributes: dict[str, str]) -> None:
         name = tag.rpartition("}")[2]
         above = self.stack[-1]
+        # The parser itself knows the line; the tree does not keep it.
         line = self.parser.parser.CurrentLineNumber
         if len(self.stack) > _DEEPEST:
             raise BadXml(line, f"nested deeper than {_DEEPEST} elements")
+        # Envelopes of NETCONF are no part of the pointer.
         if above.envelope and name in _ENVELOPES:
             self.stack.append(_Open(name, above.pointer, above.children, envelope=True))
             return
@@ -88,6 +90,7 @@ class _Builder:
         if _is_list(above, name):
             self.lines.setdefault(pointer, line)
             pointer = f"{pointer}/{len(above.children.get(name, ()))}"
+        # The first line of a container is its own; an entry of a list has another pointer each.
         self.lines.setdefault(pointer, line)
         self.stack.append(_Open(name, pointer))
 
@@ -102,6 +105,7 @@ class _Builder:
         value: Any = done.children or "".join(done.text).strip()
         if value == "":  # an empty container, or an empty text: nothing is said
             return
+        # A list of one looks like a container in XML: names tell (see `_LISTS`).
         if _is_list(above, done.name):
             above.children.setdefault(done.name, []).append(value)
         elif done.name in above.children:  # a list that is not read
@@ -139,6 +143,7 @@ def parse_xml(data: bytes) -> Tree:
         )
         raise BadXml(parser.parser.CurrentLineNumber, says) from None
     except (LookupError, ValueError) as error:
+        # An encoding that nobody knows raises one of these; anything else is a fault of ours.
         if "encoding" not in str(error):
             raise
         raise BadXml(1, f"it is in no encoding that is read: {error}") from None

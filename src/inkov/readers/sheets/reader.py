@@ -2,8 +2,8 @@
 
 The grammar is in `docs/formats.md`. A sheet is a list of lines. `[...]` opens a section, `key:
 value` states one fact of it, and a later statement replaces an earlier one. What a key means is
-looked up in the tables of `sheet_words`: for each key the attribute it states and the function from
-text to value.
+looked up in the tables of `words`: for each key the attribute it states and the function from text
+to value.
 """
 
 from __future__ import annotations
@@ -105,6 +105,7 @@ class _Sheet:
         text, self.part.problems = as_text(self.file, data)
         for number, raw in enumerate(text.split("\n"), 1):
             line = without_comment(raw)
+            # Empty lines are nothing; lines that are only a comment are counted.
             if not line:
                 self.ledger.passed += bool(raw.strip())
                 continue
@@ -113,6 +114,7 @@ class _Sheet:
                 self._statement(line)
                 self.ledger.understood += 1
             except (BadLine, VlanListError) as error:
+                # Errors of VLAN lists bring their own mark and need no cure.
                 cure = getattr(error, "cure", "")
                 self._problem(self.at, str(error), cure)
                 self.ledger.unmatched.append(Unread(self.at, line))
@@ -134,6 +136,7 @@ class _Sheet:
         if line.startswith("["):
             self._open(line)
             return
+        # The first line of the format; anywhere else it is a statement like all others.
         if self.line == self._head and " ".join(line.split()) == HEADER:
             return
         key, colon, value = key_of(line)
@@ -148,6 +151,7 @@ class _Sheet:
         return self.device
 
     def _head(self, key: str, value: str) -> None:
+        # Before the switch has a name, the message below says what to do.
         if key == "known as" and self.device is not None:
             self.device.known_as = tuple(names(value))
             return
@@ -220,10 +224,13 @@ class _Sheet:
         opened = Tree(vids, self.at, bridge=holder.name if within else "")
         about: list[Tree] = []  # the tree that the section is about, once that is known
 
+        # A section may begin with the number of its tree: several trees can have the same VLANs.
         def line(key: str, value: str) -> None:
             if self._about_bridge(switch, holder, key, value):
                 return
             if not about:
+                # The first key that is about a tree decides which one is meant; from then on it
+                # stays.
                 number = whole_number(value) if key == "number" else None
                 about.append(_tree_of(switch, opened, number))
             self._about_tree(about[0], key, value)
@@ -289,6 +296,7 @@ class _Sheet:
                     vlan.active = Fact(word == "active", self.at)
                 elif word in values_of(Private):
                     vlan.private = Fact(Private(word), self.at)
+                    # Only a primary VLAN has others under it.
                     if rest and word == Private.PRIMARY:
                         vlan.secondaries = Fact(VlanSet.parse(rest), self.at)
                 else:
@@ -305,6 +313,7 @@ class _Sheet:
         place, *rest = _split_quoted(value, ";")
         far_device, far_port = place_pair(place)
         known_as, pvid, vlans = "", None, None
+        # Known remarks come first; what follows them is the description of the far port.
         while rest:
             flag = _FLAG.match(rest[0])
             if flag is None:
@@ -328,6 +337,7 @@ class _Sheet:
         ports = []
         for name in called:
             port = switch.ports.setdefault(name, Port(name, self.at, kind))
+            # Named by a bundle alone, it was taken for a port; its own section says what it is.
             if name not in self.opened:  # a bundle may have named it before
                 self.opened.add(name)
                 port.kind, port.origin = kind, self.at
@@ -336,6 +346,8 @@ class _Sheet:
             ports.append(port)
 
         def line(key: str, value: str) -> None:
+            # Members are stated by their bundle, and kept at the members: there each has one
+            # bundle.
             if key == "members" and kind == PortKind.BUNDLE:
                 for member in names(value):
                     self._state(
@@ -354,6 +366,8 @@ class _Sheet:
                 for port in ports:
                     port.addresses = _addresses(value, self.at)
                 return
+            # Filters add up, as several can be bound; every other key replaces what was said
+            # before.
             if key in ("filter in", "filter out"):
                 side = "filters_in" if key == "filter in" else "filters_out"
                 for port in ports:
@@ -375,6 +389,7 @@ class _Sheet:
 
     def _state(self, port: Port, attribute: str, value: Any) -> None:
         before = getattr(port, attribute)
+        # Both lines are kept: a value that is stated twice is often a slip of the pen.
         if before is not None:
             change = Overridden.of(port.name, attribute, before, Fact(value, self.at))
             self._switch.overridden.append(change)
@@ -397,6 +412,7 @@ class _Sheet:
                     ),
                     None,
                 )
+                # A port forwards for one bridge only; to believe both would join them.
                 if taken is not None:
                     raise BadLine(f"port {port} is already in bridge {taken}")
                 bridge.ports[port] = self.at
@@ -438,6 +454,7 @@ class _Sheet:
             try:
                 opened.entries.append(filter_entry(key, value, self.at))
             except BadLine:
+                # An entry that is lost may have let packets pass: said, and allowed for.
                 opened.entries.insert(0, unclear_entry(self.at))
                 raise
             opened.entries.sort(key=lambda entry: entry.number)
@@ -463,6 +480,7 @@ def key_of(line: str) -> tuple[str, str, str]:
     match = _KEY.match(line)
     assert match is not None
     return (
+        # A key with a name in quotes keeps its spaces: they are part of the name.
         " ".join(match[1].split()) if '"' not in match[1] else match[1].strip(),
         match[2],
         match[3],
@@ -481,6 +499,7 @@ _COMMENT = re.compile(r'"(?:[^"\\]|\\.)*"|(?:^|(?<=\s))#.*', re.DOTALL)
 
 def without_comment(raw: str) -> str:
     """A line without its comment and the spaces around; a mark in quotes begins none."""
+    # Most lines have no comment: no need to look for quotes.
     if "#" not in raw:
         return raw.strip()
     return _COMMENT.sub(lambda m: m[0] if m[0].startswith('"') else "", raw).strip()

@@ -56,6 +56,7 @@ def rewrite(text: str, device: Device, edits: Sequence[Edit]) -> str:
             lines = gateway_lines(edit.after) if edit.after is not None else None
             sheet.set_section(edit, ("gateway",), lines)
         elif edit.kind is Kind.PORT and edit.whole:
+            # Nothing stands there yet: the address is then a line of its own in the port's section.
             lines = port_lines(edit.after) if edit.after is not None else None
             sheet.set_section(edit, _OF_PORTS, lines)
         elif edit.kind is Kind.PORT and edit.attribute == "addresses":
@@ -83,12 +84,12 @@ class _Text(Lines):
     def _sections(self) -> list[tuple[int, int, str, str]]:
         """(heading, end, word, what follows the word) of each section."""
         heads = [n for n, line in enumerate(self.lines) if without_comment(line).startswith("[")]
-        found = []
+        sections = []
         for at, head in enumerate(heads):
             end = heads[at + 1] if at + 1 < len(heads) else len(self.lines)
             word, _, rest = without_comment(self.lines[head]).strip("[]").strip().partition(" ")
-            found.append((head, end, word, rest.strip()))
-        return found
+            sections.append((head, end, word, rest.strip()))
+        return sections
 
     def _last(self, head: int, end: int) -> int:
         """Behind the last line of a section that says something."""
@@ -97,12 +98,12 @@ class _Text(Lines):
 
     def _line_of(self, head: int, end: int, key: str) -> int | None:
         """The last line of a section that states a key."""
-        found = None
+        last = None
         for number in range(head + 1, end):
             line = without_comment(self.lines[number])
             if line and key_of(line)[0] == key:
-                found = number
-        return found
+                last = number
+        return last
 
     def _put(self, number: int, key: str, value: str) -> None:
         """Another value in a line; a comment behind it stays."""
@@ -123,12 +124,14 @@ class _Text(Lines):
         # From the last section on: what comes behind a section moves none before it.
         for place in sorted(filter(None, places), reverse=True):
             self._set_in(place, places[place], key, value)
+        # Ports that no section is about get one; taking a value away needs none.
         if None in places and value is not None:
             new = ["", f"[port {names_text(places[None])}]", f"{key}: {value}", ""]
             self.lines[self._last(0, len(self.lines)) :] = new
 
     def _set_in(self, place: _Ports, ports: list[str], key: str, value: str | None) -> None:
         head, end = place.head, place.end
+        # The others of the section keep what it says.
         if len(ports) < len(place.names):
             head, end = self._alone(place, ports)
         at = self._line_of(head, end, key)
@@ -137,6 +140,7 @@ class _Text(Lines):
         elif at is not None:
             del self.lines[at]
         elif value is not None:
+            # Nothing states it: a value that is taken away is away already.
             self.lines.insert(self._last(head, end), f"{key}: {value}")
 
     def _stating(self, key: str) -> dict[str, _Ports]:
@@ -148,8 +152,8 @@ class _Text(Lines):
                 listed = tuple(dict.fromkeys(names(rest))) if word in _OF_PORTS else ()
             except BadLine:
                 continue  # told where it is read
-            found = silent if self._line_of(head, end, key) is None else stating
-            found |= dict.fromkeys(listed, _Ports(head, end, word, listed))
+            kind = silent if self._line_of(head, end, key) is None else stating
+            kind |= dict.fromkeys(listed, _Ports(head, end, word, listed))
         return silent | stating
 
     def _alone(self, place: _Ports, ports: list[str]) -> tuple[int, int]:
@@ -169,12 +173,16 @@ class _Text(Lines):
     def set_row(self, device: Device, edit: Edit) -> None:
         vid = int(edit.name)
         row = (device.vlans or {}).get(vid)
-        tables = [one for one in self._sections() if one[2] == "vlans" and not one[3]]
+        tables = [
+            section for section in self._sections() if section[2] == "vlans" and not section[3]
+        ]
+        # A later row replaces an earlier one, so the last one is what holds.
         for head, end, _, _ in reversed(tables):
             for number in reversed(range(head + 1, end)):
                 line = without_comment(self.lines[number])
                 if not line or vid not in _vids(key_of(line)[0]):
                     continue
+                # Splitting a row of several would state the others anew.
                 if len(_vids(key_of(line)[0])) > 1:
                     raise CannotWrite(f"VLAN {vid} stands in a line with others")
                 if row is None:
@@ -187,11 +195,12 @@ class _Text(Lines):
             raise CannotWrite(f"VLAN {vid} is in no table")
         if tables:
             head, end, _, _ = tables[-1]
+            # A table in ascending order stays so.
             said = {number: without_comment(self.lines[number]) for number in range(head + 1, end)}
             before = [n for n, line in said.items() if line and _is_below(key_of(line)[0], vid)]
             self.lines.insert(max(before, default=head) + 1, row_text(row))
         else:
-            at = next((one[0] for one in self._sections()), self._last(0, len(self.lines)))
+            at = next((section[0] for section in self._sections()), self._last(0, len(self.lines)))
             self.lines[at:at] = ["[vlans]", row_text(row), ""]
 
     # --- sections of one thing ---
@@ -224,6 +233,7 @@ class _Text(Lines):
             return
         head, end = self._section_with(edit.before.origin.line, words)
         rest = without_comment(self.lines[head]).strip("[]").strip().partition(" ")[2]
+        # The others of the section are not gone.
         if words == _OF_PORTS and len(names(rest)) > 1:
             raise CannotWrite(f"{edit.name} stands in a section with others")
         first = head - 1 if head and not self.lines[head - 1].strip() else head

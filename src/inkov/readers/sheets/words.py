@@ -64,6 +64,7 @@ class BadLine(ValueError):
 def one_vid(text: str) -> int:
     vids = VlanSet.parse(text)
     if len(vids) != 1:
+        # An empty list and a list of several are both no single VLAN.
         raise BadLine(f"one VLAN number is expected, not {text!r}")
     return next(iter(vids))
 
@@ -242,6 +243,7 @@ def names(text: str) -> list[str]:
                 "put names with spaces or : , ; in quotes",
             )
         last = _LAST.match(text, match.end(1)) if match[1].startswith('"') else None
+        # `"bed 1..bed 4"` in one pair of quotes would be one port with a strange name.
         if last is None and _RANGE_IN_NAME.search(match[1]):
             cure = 'write a range as "A 1".."A 4", the dots outside the quotes'
             raise BadLine(f"{match[1]} is one name, not a range", cure)
@@ -268,6 +270,7 @@ def _range(word: str) -> list[str]:
 def _between(shown: str, first: str, last: str) -> list[str]:
     """The names from the first to the last; `shown` is what is written, for the message."""
     low, high = TAIL.match(first), TAIL.match(last)
+    # `a1..4` is short for `a1..a4`; another stem is no range.
     if low is None or high is None or high[1] not in ("", low[1]):
         raise BadLine(f"{shown!r} is not a range of names", "write it as 1..12 or a1..a12")
     return numbered(low[1], low[2], high[2])
@@ -282,6 +285,7 @@ def numbered(stem: str, low: str, high: str) -> list[str]:
     shown = f"{stem}{low} to {stem}{high}"
     if len(low) > 9 or len(high) > 9:
         raise BadLine(f"{shown} is not a range of names: the numbers are too long")
+    # With zeros in front, the number of digits is part of the name (see above).
     padded = low[0] == "0" or high[0] == "0"
     if padded and len(low) != len(high) and (low != "0" or high[0] == "0"):
         raise BadLine(f"{shown}: the numbers have leading zeros, and different lengths")
@@ -299,6 +303,7 @@ def place_pair(text: str) -> tuple[str, str]:
         if match and text[match.end() : match.end() + 1] == ":"
         else None
     )
+    # Anything behind the port is no part of a place.
     if match is None or second is None or second.end() != len(text):
         raise BadLine(f"{text!r} is not a place", "write it as SWITCH:PORT")
     return as_value(match[1]), as_value(second[1])

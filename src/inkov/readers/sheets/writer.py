@@ -98,7 +98,8 @@ def _distribution(distribution: Distribution) -> Iterator[str]:
         fact = getattr(distribution, attribute)
         if fact is None:
             continue
-        if key == "password":  # that there is one is all that is kept of it
+        if key == "password":
+            # That there is one is all that is kept of it.
             yield f"{key}: {'set' if fact.value else 'none'}"
         else:
             yield f"{key}: {value_text(attribute, fact.value)}"
@@ -165,6 +166,7 @@ def row_text(vlan: Vlan) -> str:
     if vlan.active is not None:
         parts.append("active" if vlan.active.value else "suspended")
     if vlan.private is not None:
+        # Only a primary VLAN has a list; of others `of` would be read as a part of the word.
         of = f" of {vlan.secondaries.value}" if vlan.secondaries is not None else ""
         parts.append(f"{vlan.private.value}{of}")
     return f"{vlan.vid}: {'; '.join(parts)}".rstrip()
@@ -236,6 +238,7 @@ def names_text(listed: Sequence[str]) -> str:
 def _follows(run: list[str], name: str) -> bool:
     """Whether a name is the next one of a range, as it is read."""
     first, next_one = TAIL.match(run[0]), TAIL.match(name)
+    # Names of another stem, or without a number, are no neighbours in a list.
     if first is None or next_one is None or first[1] != next_one[1]:
         return False
     try:

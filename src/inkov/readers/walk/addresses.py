@@ -53,12 +53,15 @@ class WalkAddresses:
         by_interface: dict[int, list[Fact[Address]]] = {}
         for interface, fact in self._addresses():
             kept = by_interface.setdefault(interface, [])
+            # Both tables (RFC 4293 and its older one) list the same addresses.
             if fact.value not in {other.value for other in kept}:
                 kept.append(fact)
         for number, name in self.names.items():
             port = device.ports.get(name)
             if (
                 port is None
+                # Bridge ports and bundles are told by other tables; a type that says otherwise is
+                # wrong.
                 or name in bridged
                 or port.bundle is not None
                 or port.kind is PortKind.BUNDLE
@@ -68,6 +71,7 @@ class WalkAddresses:
             addresses = tuple(by_interface.get(number, ()))
             if kind in _NEVER_PORTS:
                 del device.ports[name]
+                # Without an address it routes nothing: no gateway.
                 if kind in _ROUTED_VLAN and addresses:
                     self._gateway(device, name, port.enabled, addresses)
             elif addresses:
@@ -83,6 +87,7 @@ class WalkAddresses:
     ) -> None:
         vid = _VID.search(name)
         at = addresses[0].origin
+        # The standard objects do not tell the VLAN of a routed interface (see above).
         if vid is None or not 1 <= int(vid[0]) <= 4094:
             says = (
                 f"{name} has an address, but its name ends in no VLAN number: its gateway is"
@@ -105,6 +110,7 @@ class WalkAddresses:
         masks = self.tables.get("ipAdEntNetMask", {})
         for index, row in self.tables.get("ipAdEntIfIndex", {}).items():
             interface, mask = whole_number(row), masks.get(index)
+            # Indexes of this table are the four octets of the address.
             if len(index) == 4 and interface is not None and mask is not None:
                 yield from self._one(interface, ".".join(map(str, index)), mask.value.strip(), row)
         prefixes = self.tables.get("ipAddressPrefix", {})
@@ -119,6 +125,8 @@ class WalkAddresses:
             )
             unicast = index not in kinds or whole_number(kinds[index], {"unicast": 1}) == 1
             if (
+                # A pointer to no prefix (0.0), a broadcast or an anycast address: none is the
+                # interface's own.
                 interface is None
                 or address is None
                 or length is None
@@ -139,6 +147,7 @@ class WalkAddresses:
                 Problem(origin, f"{address}/{prefix[:40]} is not an address; it is left out")
             )
             return
+        # Addresses that every system has, and those of one link, make no gateway.
         none = parsed.ip.is_unspecified or parsed.network.prefixlen == 0
         if not parsed.is_loopback and not parsed.is_link_local and not none:
             yield interface, Fact(parsed, origin)
@@ -146,6 +155,7 @@ class WalkAddresses:
 
 def _of_index(index: tuple[int, ...]) -> IPv4Address | IPv6Address | None:
     """The address that an index of ipAddressTable spells: type, length, octets."""
+    # The second number of the index says how many octets follow.
     if len(index) < 3 or index[1] != len(index) - 2 or any(octet > 255 for octet in index[2:]):
         return None
     raw = bytes(index[2:])

@@ -36,6 +36,7 @@ def give_bundles(
     """
     known = {name for name, port in device.ports.items() if port.kind is PortKind.BUNDLE}
     for member, bundle, row in _members(tables, names, base, known):
+        # A port that aggregates nothing is attached to itself, or to 0.
         if member == bundle or member not in names or bundle == 0:
             continue
         if bundle not in names:
@@ -43,6 +44,7 @@ def give_bundles(
             problems.append(Problem(Origin(file, row.line), says))
             continue
         port = device.ports[names[member]]
+        # The surest table came first: what it said stays.
         if port.bundle is None:
             port.bundle = Fact(names[bundle], Origin(file, row.line))
             device.ports[names[bundle]].kind = PortKind.BUNDLE
@@ -54,6 +56,7 @@ def _members(
     """(member, bundle, the row that says so), by interface numbers, the surest first."""
     for column in ("dot3adAggPortAttachedAggID", "dot3adAggPortSelectedAggID"):
         for index, row in tables.get(column, {}).items():
+            # Other indexes are not of this column: a walk can be torn.
             if len(index) == 1:
                 yield index[0], whole_number(row) or 0, row
     by_name = {name: number for number, name in names.items()}
@@ -62,5 +65,6 @@ def _members(
             # Agents number the ports of this list as interfaces or as bridge ports.
             yield (by_name[base[number]] if number in base else number), index[0], row
     for index, row in tables.get("ifStackStatus", {}).items():
+        # Interfaces are stacked for many reasons; only what is stacked upon a bundle is a member.
         if len(index) == 2 and names.get(index[0]) in bundles and index[1]:
             yield index[1], index[0], row

@@ -76,6 +76,7 @@ def read(file: str, data: bytes, *, account: bool) -> Reading:
         cure = "walk again with texts in hex: option -Ox, or -Onx"
         refused = Part(problems=[*problems, Problem(reader.at(doubt), says, cure, True)])
         return Reading(refused, Ledger())
+    # Nothing that was read came from an object: a text of something else that looks alike.
     if not reader.tables and not reader.unread:
         says = "no line here is an object of a walk"
         reader.part.problems.append(Problem(Origin(file, 1), says, "", True))
@@ -106,6 +107,7 @@ class _Unread:
     def _column(self, row: Row) -> tuple[str, bool]:
         """How the object's column is called, and whether it may decide which frames go where."""
         numbers = row.numbers
+        # A name that no list of ours has: it may still be of a module that decides about frames.
         if numbers is None:
             name = row.spelled.rpartition("::")[2].strip(".").partition(".")[0].partition("[")[0]
             return name, named_in_family(name)
@@ -143,6 +145,8 @@ class _Walk:
         if not row.name:
             self.unread.add(row)
             return
+        # The newer modules number bridges within the switch: one of them is read, the others are
+        # told.
         if row.component:
             self.component = self.component or row.component
             if row.component != self.component:
@@ -154,6 +158,8 @@ class _Walk:
             table[row.index] = row
             self.ledger.understood += 1
         elif before.value == row.value:
+            # The same object with the same value: the tool asked for it again, as over a lost
+            # answer.
             self.ledger.understood += 1
         else:
             self._twice(before, row)
@@ -162,6 +168,7 @@ class _Walk:
         """An object that comes again with another value: the first counts, unless one of them may
         be a line of a text.
         """
+        # A line of a text can imitate an object, but cannot keep the real one from coming as well.
         if before.below_text or row.below_text:
             self.doubt = self.doubt or (before if before.below_text else row)
         says = f"{row.spelled} comes twice, with two values: that of line {before.line} is taken"
@@ -212,6 +219,7 @@ class _Walk:
             (self.ledger.unmatched if relevant else self.ledger.ignored).append(unread)
 
     def _device(self) -> Device:
+        # A name without any text is no name.
         for row in self.table("sysName").values():
             if words(row):
                 return Device(words(row), self.at(row), WALK)
@@ -220,6 +228,8 @@ class _Walk:
 
     def _interfaces(self, device: Device) -> None:
         rows = {
+            # ifName after ifDescr: where both are there, the name counts, and the description is a
+            # further name.
             index: (row, text)
             for name in ("ifDescr", "ifName")
             for index, row in self.table(name).items()
@@ -228,6 +238,7 @@ class _Walk:
         types = self.table("ifType")
         for index in sorted(rows):
             row, name = rows[index]
+            # An index of these tables is one number; another is of a torn line.
             if len(index) != 1:
                 continue
             if name in device.ports:
@@ -252,6 +263,7 @@ class _Walk:
         alias = self.table("ifAlias").get(index)
         if alias is not None and (about := words(alias)):
             port.description = self.fact(alias, about)
+        # Shut by an administrator; "testing" passes no frames either, but may any moment.
         status = self.table("ifAdminStatus").get(index)
         if status is not None:
             port.enabled = self.fact(status, whole_number(status, _STATUS) != 2)
@@ -277,6 +289,7 @@ class _Walk:
                     f"bridge port {'.'.join(map(str, index))} leads to interface {row.value}, which"
                     " is not there",
                 )
+        # Without the mapping, ports of both tables are told apart only by their numbers.
         if not rows and self.table("dot1qPvid"):
             first = next(iter(self.table("dot1qPvid").values()))
             says = (
@@ -299,6 +312,7 @@ class _Walk:
             for index, row in self.table(name).items():
                 number = whole_number(row, _NAMED)
                 port = base.get(index[0]) if len(index) == 1 else None
+                # A PVID of 0 or above 4094 is none: the row is told, and the port has its default.
                 value = meaning(number) if number is not None else None
                 if port is None or value is None:
                     says = (
@@ -310,6 +324,7 @@ class _Walk:
                     continue
                 own, origin = ports[port], Origin(file, row.line)
                 setattr(own, attribute, Fact(value, origin))
+                # A bridge port that has any of these takes part in VLANs, by membership.
                 if own.mode is None:
                     own.mode = Fact(Mode.GENERAL, origin)
             self._missing_rows(name, attribute, ports, base)
@@ -321,6 +336,7 @@ class _Walk:
         """A column that some bridge ports have a row in and others do not: the walk lost them."""
         rows = self.table(name)
         lost = [port for number, port in base.items() if (number,) not in rows]
+        # Without bridge ports there is nothing that a row could be missing for.
         if not rows or not lost or not self.table("dot1dBasePortIfIndex"):
             return
         last = max(rows.values(), key=lambda row: row.line)
@@ -330,6 +346,7 @@ class _Walk:
         self.problem(last, f"{says}: the walk may be incomplete")
         self.ledger.unmatched.append(Unread(self.at(last), says, ours=True))
         unknown = Origin(self.file, last.line, basis=Basis.ASSUMED, says=f"{name}: not in the walk")
+        # The default stands in, and the port is marked: no proof rests on it unsaid.
         for port in lost:
             default = WALK.unstated[attribute].value
             setattr(ports[port], attribute, Fact(default, unknown))
@@ -337,6 +354,7 @@ class _Walk:
 
     def _registration(self, device: Device) -> None:
         """The switch of the whole bridge: where it is off, no port registers anything."""
+        # Off for the bridge as a whole: what its ports say of it has no effect.
         for row in self.table("dot1qGvrpStatus").values():
             if whole_number(row, _NAMED) == 2:
                 for port in device.ports.values():
@@ -347,6 +365,7 @@ class _Walk:
         """Without any VLAN table, nobody knows what the ports are in. A bridge that has none passes
         tags as they are: that is what its ports are taken to do.
         """
+        # One VLAN table is enough: ports that it does not name are members of nothing.
         if any(self.table(name) for name in _VLAN_COLUMNS):
             return
         says = "the walk has no VLAN table: which VLANs the port is in is not known"
@@ -355,6 +374,7 @@ class _Walk:
             if port.mode is None and port.bundle is None:
                 origin = Origin(self.file, port.origin.line, basis=Basis.ASSUMED, says=says)
                 port.unknown = says
+                # All the rest neither sends nor takes anything, as far as the walk tells.
                 if port.name in bridged:
                     port.mode = Fact(Mode.UNAWARE, origin)
                     continue

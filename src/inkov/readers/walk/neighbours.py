@@ -61,6 +61,7 @@ class WalkNeighbours:
         known: set[tuple[str, str, str]] = set()
         for heard in self._heard():
             report = self._report(device, heard)
+            # What is heard without a name or a port cannot be joined to anything.
             if report is None:
                 says = (
                     f"the neighbour at local port {heard.number} has no name or no port; it is left"
@@ -77,6 +78,7 @@ class WalkNeighbours:
     def _own_names(self, device: Device) -> None:
         """What the device calls itself, and its ports, where it is heard."""
         named = [
+            # What a switch says of itself counts where others tell of having heard it.
             text
             for name in ("lldpLocChassisId", "lldpV2LocChassisId", "dot1dBaseBridgeAddress")
             for row in self._table(name).values()
@@ -92,6 +94,8 @@ class WalkNeighbours:
 
     def _heard(self) -> Iterator[_Heard]:
         for index, row in sorted(self._table("lldpRemPortId").items()):
+            # The index is a time, a local port and a number (IEEE 802.1AB); the newer one has an
+            # address too.
             if len(index) >= 3:
                 yield _Heard("lldp", index, index[1], row)
         for index, row in sorted(self._table("lldpV2RemPortId").items()):
@@ -101,18 +105,23 @@ class WalkNeighbours:
     def _near(self, device: Device, number: int, *, lldp: bool) -> str:
         """The local port of a number."""
         if not lldp:
+            # The newer module has interface numbers.
             return self.names.get(number, "")
         row = self._table("lldpLocPortId").get((number,))
         named = words(row) if row is not None else ""
+        # The port ID is whatever the device chose: a name, a description, an address, a number.
         if named in device.ports:
             return named
         described = self._table("lldpLocPortDesc").get((number,))
         by_text = words(described) if described is not None else ""
         if by_text in device.ports:
             return by_text
-        found = [port.name for port in device.ports.values() if named and named in port.known_as]
-        if len(found) == 1:
-            return found[0]
+        by_another_name = [
+            port.name for port in device.ports.values() if named and named in port.known_as
+        ]
+        # Two ports that go by one name: neither is meant for sure.
+        if len(by_another_name) == 1:
+            return by_another_name[0]
         return self.base.get(number) or self.names.get(number) or named
 
     def _report(self, device: Device, heard: _Heard) -> Neighbour | None:
@@ -121,6 +130,7 @@ class WalkNeighbours:
             words(row) if (row := self._table(f"{heard.prefix}Rem{of}").get(heard.at)) else ""
             for of in ("SysName", "ChassisId", "PortDesc")
         )
+        # Without a name of either kind nobody knows which switch is meant.
         if not near or not (name or chassis):
             return None
         return Neighbour(
@@ -138,6 +148,7 @@ class WalkNeighbours:
     def _pvid(self, heard: _Heard) -> int | None:
         row = self._table("lldpXdot1RemPortVlanId").get(heard.at)
         number = whole_number(row) if row is not None else None
+        # 0 says that the port takes no untagged frames, as the extension has it.
         return number if number is not None and number <= 4094 else None
 
     def _vlans(self, heard: _Heard) -> Fact[VlanSet] | None:

@@ -423,6 +423,7 @@ def numbers_of(module: str, names: Sequence[str]) -> Numbers | None:
     as far as they are spelled; None if it is not known.
     """
     name = names[-1]
+    # A name that stands in two modules is told apart by the module, or by what stands before it.
     if name in _TWICE and (module == "IEEE8021-TC-MIB" or "ieee" in names[:-1]):
         return _TWICE[name]
     return _NUMBERS.get(name)
@@ -475,7 +476,7 @@ _MEANINGLESS_NAMES = (
 
 def without_meaning(numbers: Numbers) -> bool:
     """True for an object that is known to say nothing of which frames go where."""
-    known = any(numbers[: len(one)] == one for one in _MEANINGLESS.values())
+    known = any(numbers[: len(above)] == above for above in _MEANINGLESS.values())
     return known or not in_family(numbers)
 
 
@@ -484,6 +485,7 @@ def column_of(numbers: Numbers) -> str:
     known, and the numbers behind that tell it from others.
     """
     called = _called()
+    # The deepest name that is known, and as many numbers more as tell one column from the next.
     for length in range(len(numbers), 0, -1):
         name = called.get(numbers[:length])
         if name is not None:

@@ -38,23 +38,27 @@ def doubtful(placed: Sequence[Placed]) -> Row | None:
 
     The rows within reach of a text are marked as `below_text`.
     """
-    counts = Counter(one.style for one in placed)
+    counts = Counter(row.style for row in placed)
+    # A spelling that is common in this walk is the tool's own; a rare one may be somebody's text.
     own = {style for style, count in counts.items() if count * _RARE > len(placed)}
-    rows = [one.row for one in placed]
+    rows = [row.row for row in placed]
     begin = 0  # of this walk
     last: Numbers = ()  # of the rows so far; worked out when a text comes near
     texts: list[tuple[int, int]] = []  # their places, and where they end at the latest
     reach = -1
     for place, (row, at, longest, style) in enumerate(placed):
         row.below_text = at <= reach
+        # Spelled as the tool does not spell: written by somebody who imitated an object.
         if row.below_text and style not in own:
             return row
+        # Out of reach of every text: here another walk may begin, and its objects count anew.
         if not row.below_text and not longest:
             texts, last = [], ()
             continue
         numbers = row.numbers
         if numbers is not None:
             last = last or _last_known(rows[begin:place][-_MOST_UNKNOWN:])
+            # Not ascending: since the last text something is no object, or another walk has begun.
             if numbers <= last:
                 before = placed[place - 1].at
                 doubt = row if row.below_text else _unconfirmed(rows[:place], texts, before)
@@ -82,6 +86,7 @@ def _unconfirmed(rows: Sequence[Row], texts: Sequence[tuple[int, int]], end: int
     place = next((place for place, reach in texts if reach >= end), None)
     if place is None:
         return None
+    # A text that goes on to the end of the walk could hold all that stands below it.
     table = _table_of(rows[place])
     known = set()
     for row in reversed(rows[: place + 1]):

@@ -79,14 +79,17 @@ SEPARATORS = re.compile(r"[.\[\]]+")
 def numbers_of_object(spelled: str) -> Numbers | None:
     """The numbers of an object with its index; None if its name, or its index, is not known."""
     module, _, rest = spelled.rpartition("::")
+    # An address in quotes may hold dots and colons, which separate everything else.
     if '"' in rest:
         rest = _ADDRESS_INDEX.sub(_octets_of, rest)
     parts = SEPARATORS.split(rest.strip(".[]"))
     named = next((at for at, part in enumerate(parts) if part.isdigit()), len(parts))
     base: Numbers | None = ()
+    # A bare number needs no name in front of it.
     if named:
         base = numbers_of(module, parts[:named])
     index = parts[named:]
+    # An index part of ten digits is the largest of 32 bits; more is no object identifier.
     if base is None or not all(part.isdecimal() and len(part) < 11 for part in index):
         return None
     return (*base, *map(int, index))
@@ -97,6 +100,7 @@ def numbers_of_object(spelled: str) -> Numbers | None:
 
 def whole_number(row: Row, names: dict[str, int] | None = None) -> int | None:
     """The value as a number: `7`, `up(1)`, or a name that `names` knows; None if it is none."""
+    # Nearly all values are plain numbers: the pattern is for the others.
     if len(row.value) < 11 and row.value.isdigit() and row.value.isascii():
         return int(row.value)
     match = re.search(r"(?:^|\()(-?[0-9]{1,10})\)?(?:\s.*)?\Z", row.value[:200])
@@ -118,6 +122,7 @@ def words(row: Row) -> str:
         try:
             text = raw.rstrip(b"\x00").decode("utf-8")
         except UnicodeDecodeError:
+            # Octets that are no text are shown as octets.
             text = ""
         return text if text.isprintable() and text else ":".join(f"{byte:02x}" for byte in raw)
     return _unquoted(value) if _is_quoted(value) else value
@@ -145,13 +150,16 @@ def octets(row: Row) -> bytes | None:
         return _from_hex(inner)
     if row.kind not in TEXTS:
         return None
+    # Without types the tool writes hex into quotes, a space behind each octet.
     if row.kind == "" and quoted and _PAIRS.match(inner) and inner[-1:] == " ":
-        return _from_hex(inner)  # without types, hex stands in quotes, a space behind each octet
+        return _from_hex(inner)
     if quoted:
         text = _unquoted(value)
+        # A full stop may stand for an octet that cannot be printed: which, is lost.
         return None if set(text) & set(".\n\r") else text.encode("latin-1", "replace")
     if value[:2].lower() == "0x":
         return _from_hex(value[2:])
+    # Bare pairs could be a number or a name as well; a mark between them tells hex.
     sure = _PAIRS.match(value) and (" " in value or ":" in value or row.kind == "")
     return _from_hex(value) if sure or not value else None
 

@@ -83,6 +83,7 @@ def recognise(head: bytes) -> bool:
         match = _LINE.match(line.rstrip())
         if match is None:
             continue
+        # A bare name is no object to be sure of: its name must be known, and a value must follow.
         numbers = None if match[1] else numbers_of_object(match[2])
         if match[1] or (numbers and (match[3] or len(numbers) > _SHORTEST_COLUMN)):
             return True
@@ -127,12 +128,14 @@ def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
     at = 0
     for number, line in enumerate(text.split("\n"), 1):
         at += len(line) + 1
+        # Inside a text in quotes nothing is an object, whatever it looks like.
         if quoted and held is not None:
             held.add(line)
             quoted = not _ends_quote(line)
             continue
         spelled, equals, value = line.partition(" = ")
         # Nearly all lines of a numeric walk are like this:
+        # The pattern costs ten times as much as this.
         if not equals or spelled[:2] != ".1" or " " in spelled:
             match = _LINE.match(line)
             known = match is not None and (
@@ -140,12 +143,14 @@ def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
             )
             if match is None or not known:
                 broken = _BROKEN.match(line)
+                # What a tool prints when it stops: no part of the value above.
                 if broken:
                     if held is not None:
                         yield held
                     held = None
                     yield Note(number, f"the walk broke off: {line[:80]!r}", lost=line)
                 elif held is not None:
+                    # A line that names no object goes on with the value above.
                     held.add(line)
                 elif line.strip():
                     yield Note(number, "", lost=line)
@@ -163,6 +168,7 @@ def _statements(text: str, *, bare: bool) -> Iterator[_Statement | Note]:
         )
     if held is not None:
         yield held
+        # The quote never ended: what stands below was taken into the text, and may be objects.
         if quoted:
             says = "the text that begins here in quotes never ends"
             yield Note(held.line, says, "walk again: the file may be cut off", held.value)
@@ -176,6 +182,7 @@ def _begins_quote(statement: _Statement, *, bare: bool) -> bool:
     """
     kind, _, text = statement.value.partition(": ")
     text = text if kind in TEXTS else statement.value
+    # A tool that prints texts bare prints a quote only if it is in the text.
     if text[:1] != '"' or (bare and not _may_be_quoted(statement.spelled)):
         return False
     return not _ends_quote(text[1:])
@@ -204,6 +211,7 @@ def _is_known_to_the_tool(spelled: str) -> bool:
     name = spelled.rpartition("::")[2].strip(".")
     if name[:1].isdigit():
         return True
+    # `enterprises.9.1` is spelled by what stands above the object: the tool had no module for it.
     names = [part for part in SEPARATORS.split(name) if not part.isdigit()]
     return not is_above_objects(names[-1])
 
@@ -246,10 +254,12 @@ def parse(text: str) -> tuple[list[Row], list[Note], Row | None]:
     texts: dict[int, int] = {}  # row without quotes -> the most that its value can hold
     styles: list[str] = []
     notes: list[Note] = []
+    # Objects and notes come in the order of the text.
     for statement in _statements(text, bare=bare):
         if isinstance(statement, Note):
             notes.append(statement)
             continue
+        # Nothing is there, and the tool says so in the place of a value.
         if statement.value[:3] == "No " and _ABSENT.match(statement.value):
             if statement.value.startswith("No more"):
                 notes += _ended(statement)
@@ -266,6 +276,7 @@ def parse(text: str) -> tuple[list[Row], list[Note], Row | None]:
         ends.append(statement.at)
         if bare:
             styles.append(statement.style)
+    # In quotes every text ends where it ends: no order has to be asked.
     if not texts:  # every text stands in quotes
         return rows, notes, None
     placed = [
@@ -280,6 +291,7 @@ def _ended(statement: _Statement) -> Iterator[Note]:
     its view may be limited.
     """
     numbers = numbers_of_object(statement.spelled)
+    # Behind these objects every agent has more: an end here is no end.
     if numbers is None or numbers < _SNMP_V2:
         says = "the agent shows nothing behind this object: the walk may be incomplete"
         yield Note(statement.line, says, "walk with a community that may see all", statement.value)
@@ -292,10 +304,12 @@ def _longest(row: Row, *, bare: bool) -> int:
     """The most characters that may follow and still be a part of the row's value."""
     if row.name and row.name not in _TEXT_OBJECTS:
         return 0
+    # In quotes it ends by itself.
     if row.value[:1] == '"' and not (bare and not _may_be_quoted(row.spelled)):
         return 0
     if row.name:
         return _LONGEST_TEXT if row.name in _TEXT_OBJECTS else 0
+    # A value without a letter is a number or an address, not a text.
     if row.kind == "" and not any(char.isalpha() for char in row.value):
         return 0
     numbers = row.numbers
@@ -313,11 +327,13 @@ class _Columns:
         """The row of a statement, and the lines below it that do not belong to its value."""
         spelled, text = statement.spelled, statement.value
         kind, _, value = text.partition(": ")
+        # Most rows have a type that is known; the patterns are for the others.
         if kind not in _KINDS:
             text = _WRONG_TYPE.sub("", text)
             typed = _TYPE.match(text)
             kind, value = (typed[1], typed[2]) if typed else ("", text)
         rest = spelled[self.length :]
+        # The next row of the same column: only the last number is new.
         if spelled.startswith(self.column) and rest.isdecimal() and len(rest) < 11:
             index: tuple[int, ...] = (int(rest),)
             name, component = self.name, 0
@@ -336,6 +352,7 @@ class _Columns:
         if found is None:
             return "", (), 0
         column, index = found
+        # Only numeric spellings have a prefix that can be compared as text.
         if spelled[:1] == "." and not column.left_out and spelled[1:2].isdigit():
             self.column = f".{OBJECTS[column.name]}."
             self.name, self.length = column.name, len(self.column)
@@ -366,9 +383,11 @@ def _with_more(name: str, kind: str, value: str, more: list[str]) -> tuple[str, 
     text = kind in TEXTS and (value[:1] == '"' or not name or name in _TEXT_OBJECTS)
     if text or name in _SET_BY_THE_DEVICE:
         end = _end_of_text(value, more)
+        # A text takes what belongs to it; the rest was lost from somewhere.
         return "\n".join([value, *more[:end]]), "\n".join(more[end:]).strip()
     own: list[str] = []
     for at, line in enumerate(more):
+        # Hex goes on below while lines look like hex.
         if kind not in HEX_KINDS or not HEX_LINE.match(line):
             return "\n".join([value, *own]), "\n".join(more[at:]).strip()
         own.append(line)
@@ -380,6 +399,7 @@ def _end_of_text(value: str, more: list[str]) -> int:
     one; else all, but for a last one that is the beginning of an object.
     """
     closed = [at for at, line in enumerate([value, *more]) if _ends_quote(line)]
+    # The last line that ends with a quote is the end; a quote alone is its beginning.
     if value[:1] == '"' and closed and (closed[-1] or value.rstrip() != '"'):
         return closed[-1]
     return len(more) - (1 if _CUT_OFF.match(more[-1]) else 0)

@@ -53,10 +53,12 @@ class _Walked:
     def give(self) -> None:
         for row in self._rows("dot1dBaseBridgeAddress"):
             address = _address(row)
+            # An agent without an address of its own tells one of zeros.
             if address and address != _NO_ADDRESS:
                 self.device.address = Fact(address, self._at(row))
         for row in self._rows("dot1dStpVersion"):
             version = whole_number(row, _VERSIONS)
+            # Other versions (MSTP, say) are not told by these objects.
             if version in (0, 2):
                 mode = TreeMode.RSTP if version else TreeMode.STP
                 self.device.tree_mode = Fact(mode, self._at(row))
@@ -78,6 +80,7 @@ class _Walked:
                 number = whole_number(row)
                 if number is not None:
                     own = self._tree_at(row)
+                    # The same holds for priorities of ports.
                     facts = own.priorities if column.endswith("Priority") else own.costs
                     facts[port] = Fact(number, self._at(row))
         for name, row in self._of_ports("dot1dStpPortAdminEdgePort"):
@@ -89,16 +92,19 @@ class _Walked:
         """What the switch says that the tree is now."""
         for row in self._rows("dot1dStpDesignatedRoot"):
             identifier = octets(row)
+            # Eight octets: priority and address. All zeros: the agent does not know.
             if identifier is not None and len(identifier) == 8 and any(identifier):
                 root = address_text(identifier[2:].hex())
                 self._tree_at(row).seen_root = Fact(root, self._at(row))
         for row in self._rows("dot1dStpRootPort"):
             number = whole_number(row)
+            # Port 0: the bridge itself is the root.
             if number in self.base:
                 self._tree_at(row).roles[self.base[number]] = Fact(TreeRole.ROOT, self._at(row))
         for port, row in self._of_ports("dot1dStpPortState"):
             state = whole_number(row, _STATES)
             if state is not None:
+                # Listening and learning pass nothing yet: all but forwarding discards.
                 forwards = state == _FORWARDING
                 seen = TreeState.FORWARDING if forwards else TreeState.DISCARDING
                 self._tree_at(row).states[port] = Fact(seen, self._at(row))
@@ -130,6 +136,7 @@ def _address(row: Row) -> str:
     """The address that an object holds; "" if it is none."""
     found = octets(row)
     try:
+        # Agents write it as octets, or as a text with colons.
         return address_text(found.hex() if found and len(found) == 6 else words(row))
     except ValueError:
         return ""

@@ -17,7 +17,7 @@ from msgspec import Struct, field
 from inkov.campus import Device, Fact, Mode, Origin, Port, PortKind, Problem, Vlan
 from inkov.readers.walk.bundles import ports_of
 from inkov.readers.walk.rows import Row, octets, whole_number, words
-from inkov.vlanset import VlanSet, bit, bits_to_text
+from inkov.vlanset import VlanSet, bit, bits_to_text, union
 
 __all__ = ["WalkVlans"]
 
@@ -45,6 +45,7 @@ class _Memberships(Struct):
     def has(self, port: str, vid: int) -> bool:
         """True if a port is a member of a VLAN."""
         both = (kept[port].mask for kept in (self.tagged, self.untagged) if port in kept)
+        # Both kinds together: a port is a member whichever way it sends.
         return any(mask & bit(vid) for mask in both)
 
     def add(self, kept: dict[str, _Membership], port: str, vid: int, row: Row) -> None:
@@ -74,6 +75,7 @@ class WalkVlans:
 
     def give(self, device: Device) -> None:
         members = _Memberships()
+        # What is in force comes first: of a VLAN that both have, how it leaves now counts.
         for kind in ("Current", "Static"):
             self._defined(kind, device, members)
         for vid, row, ports in self._rows("dot1qVlanForbiddenEgressPorts"):
@@ -102,6 +104,7 @@ class WalkVlans:
             if 1 <= vid <= 4094:
                 rows.append((vid, row, self._listed(row)))
             elif name.endswith("EgressPorts"):
+                # Only the lists of members tell of VLANs that are none; the others would repeat it.
                 self.problem(row, f"{vid} is not a VLAN number (1 to 4094); left out")
         return rows
 
@@ -114,18 +117,21 @@ class WalkVlans:
         for vid, row, ports in self._rows(f"dot1qVlan{kind}EgressPorts"):
             device.vlans = {} if device.vlans is None else device.vlans
             device.vlans[vid] = Vlan(vid, self.at(row))
+            # An empty list is no list at all in some walks: then nothing is known to be missing.
             if some and vid not in untagged and ports:
                 says = f"VLAN {vid} has no list of its untagged ports: the walk may be incomplete"
                 self.problem(row, says)
                 members.unsure[vid] = says
             for port in ports:
                 bare = port in untagged.get(vid, ())
+                # What the current table said of a port stays.
                 if not members.has(port, vid):
                     members.add(members.untagged if bare else members.tagged, port, vid, row)
 
     def _in_force(self, device: Device) -> None:
         """What each port is a member of now, where the walk has this beside what is configured."""
         current = self._rows("dot1qVlanCurrentEgressPorts")
+        # Only where both are there can the two differ.
         if not current or not self._table("dot1qVlanStaticEgressPorts"):
             return
         now: dict[str, int] = {}
@@ -145,6 +151,7 @@ class WalkVlans:
 
     def _states(self, device: Device) -> None:
         for index, row in self._table("dot1qVlanStaticRowStatus").items():
+            # A row that is not active yet defines a VLAN that does not forward.
             active = whole_number(row, {"active": 1}) == 1
             vlan = device.row(index[-1]) if index else None
             if vlan is not None and not active:
@@ -160,6 +167,7 @@ class WalkVlans:
                 port.mode = Fact(Mode.GENERAL, self.at(first.row))
             if port.mode is not None:
                 port.tagged = self._stated(tagged, port.mode.origin)
+                # Which way a VLAN leaves decides whether a host hears it: not to know is said.
                 lost = next((vid for vid in members.unsure if vid in port.tagged.value), 0)
                 if lost:
                     port.unknown = f"whether VLAN {lost} leaves untagged is not in the walk"
@@ -190,6 +198,7 @@ class WalkVlans:
                 )
             self.problem(row, says)
             return []
+        # Most VLANs have the same few lists of ports.
         known = self._lists.get(raw)
         if known is None:
             numbers = list(ports_of(raw[:_MOST_OCTETS]))
@@ -215,19 +224,20 @@ def _of_bundles(device: Device, members: _Memberships, problems: list[Problem], 
         own = device.ports[bundle]
         for kept in (members.tagged, members.untagged, members.forbidden):
             stated = {kept[port.name].mask for port in ports if port.name in kept}
+            # A bundle that is listed itself means itself.
             if not stated or bundle in kept:
                 continue
             row = next(kept[port.name].row for port in ports if port.name in kept)
-            mask = 0
-            for one in stated:
-                mask |= one
+            mask = union(stated)
             kept[bundle] = _Membership(mask, row)
+            # Members that differ: a frame that one of them carries may come by the bundle.
             if len(stated) > 1 or any(port.name not in kept for port in ports):
                 says = (
                     f"the members of {bundle} are in different VLANs: it is taken to be in all of"
                     f" them, {bits_to_text(mask)}"
                 )
                 problems.append(Problem(Origin(file, row.line), says))
+        # A bundle without rows of its own has those of its members.
         if own.kind is PortKind.BUNDLE and own.mode is None:
             first = next((port for port in ports if port.mode is not None), None)
             for attribute in ("mode", "pvid", "accept", "ingress_filtering", "registration"):
