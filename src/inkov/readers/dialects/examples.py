@@ -41,6 +41,7 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
     faults = []
     unmatched = [line.text.strip() for line in reading.ledger.unmatched]
     for text in unmatched:
+        # A line that the example itself names is meant not to be understood.
         if text not in example.unmatched:
             faults.append(f"not understood: {text}")
     faults += [
@@ -49,8 +50,10 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
         if text not in unmatched
     ]
     wanted_part = _wanted(example)
+    # A sheet without a name is `lost`, and is given one below; every other fault is of the example.
     wrong = [problem for problem in wanted_part.problems if not problem.lost]
     faults += [f"in `gives`, line {problem.origin.line - 2}: {problem.says}" for problem in wrong]
+    # Against a sheet that is wrong itself nothing can be held.
     if wrong or not wanted_part.devices:
         return faults
     # VLANs that are there without being said need not be said in the example either.
@@ -62,6 +65,7 @@ def _run(dialect: Dialect, example: Example) -> list[str]:
     part.devices[0].vlans = table or None
     wanted, actual = (write_sheet(part.devices[0]).splitlines()[1:] for part in (wanted_part, part))
     for line in unified_diff(wanted, actual, "gives", "read", lineterm="", n=2):
+        # The heads of the comparison say nothing to somebody who looks for a line.
         if not line.startswith(("---", "+++", "@@")):
             faults.append(line)
     return faults

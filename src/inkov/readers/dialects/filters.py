@@ -18,6 +18,7 @@ def change_filter(device: Device, step: Step, bound: Bound, name: str) -> None:
         device.filters.pop(name, None)
         return
     entries = device.filters.setdefault(name, Filter(name, step.origin, [])).entries
+    # A line of the filter that no form took: it may let anything pass.
     if bound.operator == "unclear":
         entries.insert(0, unclear_entry(step.origin))
     if bound.attribute != "entry":
@@ -27,14 +28,16 @@ def change_filter(device: Device, step: Step, bound: Bound, name: str) -> None:
     if bound.operator == "unset":
         return
     number, text = bound.value
+    # Without a number an entry comes behind the others.
     number = number or str(max((entry.number for entry in entries), default=0) + 1)
     try:
         entry = filter_entry(number, text, step.origin)
     except ValueError:
+        # Lost, it must not look as if it stopped what it lets pass.
         entries.insert(0, unclear_entry(step.origin))
         raise
     if bound.operator == "-":
-        entries[:] = [one for one in entries if _says(one) != _says(entry)]
+        entries[:] = [known for known in entries if _says(known) != _says(entry)]
     else:
         entries.append(entry)
         entries.sort(key=lambda entry: entry.number)

@@ -131,13 +131,16 @@ def parse_form(form: str) -> list[list[Word]]:
     """
     marks = [(m[0], m.start()) for m in _TOKEN.finditer(form) if not m[0].isspace()]
     depth = 0
+    # The parser calls itself for each bracket.
     for mark, start in marks:
         depth += (mark in "[(") - (mark in ")]")
         if depth > _DEEPEST:
             raise FormError(start, "nested too deeply: write several forms")
     variants, at = _sequence(marks, 0, form)
+    # Something is left: a bracket that closes what was never opened.
     if at != len(marks):
         raise FormError(marks[at][1], f"{marks[at][0]!r} closes nothing")
+    # All of a form may be optional; then one variant is empty, and would take any line.
     variants = [words for words in variants if words]
     if not variants:
         raise FormError(0, "a form needs at least one word")
@@ -151,11 +154,11 @@ def _in_any_order(parts: list[_Sequence]) -> _Sequence:
     if len(parts) > _MOST_PARTS:
         says = f"more than {_MOST_PARTS} parts in any order: write several forms"
         raise FormError(0, says)
-    found: dict[tuple[Word, ...], None] = {}
+    rows: dict[tuple[Word, ...], None] = {}
     for order in permutations(parts):
         for chosen in product(*order):
-            found[tuple(word for part in chosen for word in part)] = None
-    return [list(words) for words in found]
+            rows[tuple(word for part in chosen for word in part)] = None
+    return [list(words) for words in rows]
 
 
 def _sequence(
@@ -168,6 +171,7 @@ def _sequence(
         word, start = marks[at]
         if word in ("[", "("):
             inner, at = _choice(marks, at + 1, form, "]" if word == "[" else ")", start)
+            # What stands in brackets may be missing: one variant of it is nothing.
             parts.append([[], *inner] if word == "[" else inner)
             continue
         parts.append([[_word(word, start)]])
@@ -175,6 +179,7 @@ def _sequence(
     count = 1
     for part in parts:
         count *= len(part)
+    # Variants multiply: counted before any is made.
     if count > _MOST_VARIANTS or len(parts) > _MOST_WORDS:
         raise FormError(
             0,
@@ -194,6 +199,7 @@ def _choice(
         if at == len(marks):
             raise FormError(start, f"{form[start]!r} is never closed")
         parts.append(variants)
+        # One more part of those that come in any order.
         if marks[at][0] == "&":
             at += 1
             continue
@@ -213,8 +219,10 @@ def literal(word: str) -> str:
 
 
 def _word(token: str, start: int) -> Word:
+    # A mark behind a backslash is put out of the way, and put back afterwards.
     if "\\" in token:
-        whole = _word(_ESCAPED.sub(lambda found: found[1].translate(_AS_ONE), token), start)
+        hidden = _ESCAPED.sub(lambda escaped: escaped[1].translate(_AS_ONE), token)
+        whole = _word(hidden, start)
         fixed = tuple(piece.translate(_AS_MARK) for piece in whole.pieces)
         return Word(whole.literal.translate(_AS_MARK), whole.captures, fixed)
     if "{" not in token and "}" not in token:
@@ -232,12 +240,14 @@ def _word(token: str, start: int) -> Word:
         captures.append((capture[1] or capture[2], capture[2]))
         at = capture.end()
     pieces.append(token[at:])
+    # A brace that belongs to no capture.
     if any("{" in piece or "}" in piece for piece in pieces):
         raise FormError(
             start, f"{token!r} is not well formed: a capture is {{type}} or {{label:type}}"
         )
     word = Word("", tuple(captures), tuple(pieces))
     if not word.whole:
+        # Without a piece between them nobody could say where the first one ends.
         if "" in pieces[1:-1]:
             raise FormError(
                 start,
@@ -254,12 +264,14 @@ def _check(words: list[Word]) -> None:
     labels: set[str] = set()
     for number, word in enumerate(words):
         for label, kind in word.captures:
+            # Which of two with one label an effect means could not be said.
             if label in labels:
                 raise FormError(
                     0,
                     f"two captures are called {label!r}: give one a label, as in {{other:{kind}}}",
                 )
             labels.add(label)
+            # What takes the rest of a line leaves nothing for a word behind it.
             if kind in ("words", "text", "secret", "passage") and number != len(words) - 1:
                 raise FormError(
                     0, f"{{{kind}}} takes the rest of the line: it can only be the last word"
@@ -279,6 +291,7 @@ def never_said(words: list[Word], style: Any) -> str:
         (style.comment, "begins a comment"),
         (['"'], "begins a quoted name, which is compared without its quotes: use a capture"),
     ):
+        # Such a line would be left out before any form sees it.
         for mark in marks:
             if any(begin.startswith(mark) for begin in begins):
                 return f"{mark} {reason}"
@@ -286,13 +299,14 @@ def never_said(words: list[Word], style: Any) -> str:
     braced = style.shape == "braced"
     splitting = [*style.spaces, *([ends] if ends and braced else [])]
     last = [word.literal or (word.pieces[-1] if word.pieces else "") for word in words]
-    if ends and not braced and any(one.endswith(ends) for one in last):
+    if ends and not braced and any(piece.endswith(ends) for piece in last):
         return f"{ends} ends a statement in these texts"
     for mark in (*splitting, *(pair[0] for pair in style.comment_block)):
         if mark and any(mark in piece for piece in fixed):
             return f"{mark} is no part of a word in these texts"
     if style.continued and words[-1].literal.endswith(style.continued):
         return f"a line that ends with {style.continued} goes on in the next"
+    # A word alone that closes a block is taken as that.
     if len(words) == 1 and words[0].literal in style.close:
         return f"{words[0].literal!r} closes a block"
     if words[0].literal and words[0].literal in style.lead:

@@ -73,6 +73,7 @@ def ordered(steps: list[Step], specific: frozenset[str]) -> Ordered:
     """Put steps into the order in which they count. `specific` are the kinds of port of which what
     is said of few wins over what is said of many.
     """
+    # Most texts have neither profiles nor patterns, and stay as they are.
     if not specific and not any(map(is_special, steps)):
         return Ordered(then=steps)
     return _Ordering(steps, specific).result
@@ -82,11 +83,13 @@ def fulfilled(in_order: Ordered, conditions: frozenset[str]) -> Ordered:
     """Steps in order, without what is said under a condition (`when`) that a port does not meet: of
     the forms in `conditions` some statement must be about it, wherever it stands.
     """
+    # The order of a text does not matter for a condition: all is gone through first.
     if not conditions:
         return in_order
     said: dict[Any, set[str]] = {}
     for step in (*in_order.first, *in_order.then):
         for bound in step.bound:
+            # Only what fulfils a condition counts, and what takes everything back.
             if step.form not in conditions and bound.operator != "bare":
                 continue
             for key in bound.keys if bound.on else step.keys:
@@ -96,7 +99,7 @@ def fulfilled(in_order: Ordered, conditions: frozenset[str]) -> Ordered:
                 if step.form in conditions:
                     (forms.discard if step.undone else forms.add)(step.form)
     first, then = (
-        [one for step in steps for one in _met(step, said)]
+        [kept for step in steps for kept in _met(step, said)]
         for steps in (in_order.first, in_order.then)
     )
     return Ordered(first, then, in_order.faults)
@@ -110,7 +113,9 @@ def _met(step: Step, said: dict[Any, set[str]]) -> Iterator[Step]:
         keys = bound.keys if bound.on else step.keys
         if bound.when is not None:
             form, wanted = bound.when
+            # Each port by itself meets the condition, or does not.
             keys = tuple(key for key in keys if (form in said.get(key, ())) is wanted)
+        # What no port is left for is not done; a clause without a condition always is.
         if keys or bound.when is None:
             kind = bound.on or step.kind
             yield replace(step, kind=kind, keys=keys, bound=(replace(bound, on="", keys=()),))
@@ -159,6 +164,7 @@ class _Ordering:
         inherited = list(self._inherited())
         touched = {*self.taken, *(key for step in everywhere for key in step.keys)}
         there = (Bound("", "there"),)
+        # Ports that only profiles and patterns touch must be there before.
         made = [
             Step("", origin, kind, (name,), there)
             for name, (kind, origin) in self.made.items()
@@ -174,6 +180,7 @@ class _Ordering:
             for bound in step.bound:
                 kind, keys = (bound.on, bound.keys) if bound.on else (step.kind, step.keys)
                 for key in keys if kind in PORTS else ():
+                    # A pattern names no port: it takes those that are named.
                     if not isinstance(key, Wild):
                         self.made.setdefault(key, (kind, step.origin))
 
@@ -184,6 +191,7 @@ class _Ordering:
         names: dict[Any, None] = {}
         for key in keys:
             if isinstance(key, Wild):
+                # The same pattern comes in many lines.
                 if key not in self.fitting:
                     fits = re.compile(re.escape(key.pattern).replace(r"\*", ".*")).fullmatch
                     but = set(key.but)
@@ -209,6 +217,7 @@ class _Ordering:
         for bound in step.bound:
             for name in bound.value or () if bound.attribute == "takes" else ():
                 if name not in profiles:
+                    # The whole line has no effect: it would have less than it says.
                     says = f"no profile here is called {name!r}"
                     self.result.faults.append((step, BadLine(says, "define it, or correct it")))
                     return False
@@ -225,22 +234,26 @@ class _Ordering:
                 _About(b.on or step.kind, b.keys if b.on else step.keys, b) for b in step.bound
             )
             for (kind, keys), group in groupby(about, key=lambda about: (about.kind, about.keys)):
+                # Clauses of one line about one thing stay together: they are done at once.
                 clauses = [about.bound for about in group]
                 if kind == "profile":
                     for bound in clauses:
                         self._of_profiles(step, bound, keys)
                 elif kind not in PORTS:
+                    # Of VLANs, trees and all else the order of the text counts.
                     own.append((0, replace(step, bound=tuple(clauses))))
                 else:
                     names = self._named(keys)
+                    # Each pattern times each port: a short text could ask for millions.
                     if _wild(keys) and self._is_too_much(len(names) * len(clauses), step):
                         continue
                     plain = self._without_taking(step, clauses, names)
-                    one = replace(step, kind=kind, keys=names, bound=plain)
+                    settled = replace(step, kind=kind, keys=names, bound=plain)
                     if any(isinstance(key, Wild) and key.pattern == "*" for key in keys):
-                        everywhere.append(one)
+                        everywhere.append(settled)
                     else:
-                        own.append((-len(names) if kind in self.specific else 0, one))
+                        own.append((-len(names) if kind in self.specific else 0, settled))
+        # Stable: of two that are about as many ports the later one still wins.
         if self.specific:
             own.sort(key=lambda pair: pair[0])
         return everywhere, [step for _, step in own]
@@ -259,6 +272,7 @@ class _Ordering:
     def _of_profiles(self, step: Step, bound: Bound, names: tuple[str, ...]) -> None:
         for name in names:
             profile = self.profiles.setdefault(name, _Profile())
+            # A profile that is taken away and written anew begins empty.
             if bound.operator == "gone":
                 self.profiles[name] = _Profile()
             elif bound.attribute == "takes":
@@ -278,13 +292,15 @@ class _Ordering:
         for (kind, _), names in alike.items():
             for profile, taking in self.taken[names[0]].items():
                 clauses = self._all_of(profile, taking, ())
+                # Told once, and nothing more is taken over: half of it would be as wrong.
                 if self._is_too_much(len(clauses) * len(names), taking):
                     return
                 for step, bound in clauses:
                     at = taking.origin.line
+                    # Both lines count: where it is said, and where the port takes it.
                     origin = Origin(step.origin.file, step.origin.line, taken_at=at)
-                    one = (replace(bound, on="", keys=()),)
-                    yield replace(step, origin=origin, kind=kind, keys=tuple(names), bound=one)
+                    alone = (replace(bound, on="", keys=()),)
+                    yield replace(step, origin=origin, kind=kind, keys=tuple(names), bound=alone)
 
     def _is_too_much(self, settings: int, step: Step) -> bool:
         """Whether a text has ports take over more than any configuration does."""
@@ -294,6 +310,7 @@ class _Ordering:
         return self.left < 0
 
     def _fault(self, step: Step, says: str) -> None:
+        # One line may fail for many ports: it is told once.
         if all(other is not step for other, _ in self.result.faults):
             self.result.faults.append((step, BadLine(says, "take one of them out")))
 
@@ -301,6 +318,7 @@ class _Ordering:
         """What a profile says, after what the profiles say that it takes."""
         if name in self.whole:
             return self.whole[name]
+        # Round in a circle: each would have all of the others.
         if name in around:
             self._fault(taking, f"profile {name!r} takes itself")
             return []
@@ -314,6 +332,7 @@ class _Ordering:
             if len(clauses) + len(profile.says) > _MOST_CLAUSES:
                 self._fault(step, f"a profile takes over more than {_MOST_CLAUSES:,} settings")
                 return []
+        # What a profile says itself comes behind what it takes.
         clauses += profile.says
         if not around:  # only then is it known whole, whatever takes itself
             self.whole[name] = clauses
@@ -322,9 +341,11 @@ class _Ordering:
 
 def _take(takes: dict[str, Step], step: Step, bound: Bound) -> None:
     """Change which profiles are taken: the one that is taken last comes last."""
+    # Stated anew: those that were taken before are not any more.
     if bound.operator in ("=", "unset"):
         takes.clear()
     for name in bound.value or ():
+        # Taken out first, so that it comes last.
         takes.pop(name, None)
         if bound.operator != "-":
             takes[name] = step

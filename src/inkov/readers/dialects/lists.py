@@ -129,6 +129,7 @@ class Lists(Struct):
             self._number.match(words[end]) or words[end].lower() in self._glue
         ):
             end += 1
+        # A mark at the end belongs to what follows the list.
         # A list begins and ends with a number, and holds one.
         while end > at and not _has_digit(words[end - 1]) and words[end - 1] != "]":
             end -= 1
@@ -139,6 +140,7 @@ class Lists(Struct):
         separators.
         """
         end = at + 1
+        # In brackets the list ends with them, whatever stands in between.
         if words[at] == "[":
             while end < len(words) and words[end - 1] != "]":
                 end += 1
@@ -148,6 +150,7 @@ class Lists(Struct):
             begins = not isinstance(word, Quoted) and (
                 word[:1] in self._glue or word.lower() in self._glue
             )
+            # Neither this word nor the one before is a mark: the list has ended.
             if not begins and not self._goes_on(words[end - 1]):
                 break
             end += 1
@@ -155,6 +158,7 @@ class Lists(Struct):
 
     def port_from(self, words: Sequence[str], at: int) -> int:
         """1 or 2 words: a port's name, or its kind and its number."""
+        # A kind needs its number; without one, the word is no port.
         if self._kind(words[at]) is not None and not isinstance(words[at], Quoted):
             return 2 if at + 1 < len(words) and words[at + 1][:1].isdigit() else 0
         return 1
@@ -167,6 +171,7 @@ class Lists(Struct):
         while end < len(words):
             word = words[end]
             item = isinstance(word, Quoted) or self._is_of_ports(word)
+            # The first word is taken whatever it is: whether it is a port is decided later.
             if not item and end > at and not self._goes_on(words[end - 1]):
                 break
             end += 1
@@ -185,6 +190,7 @@ class Lists(Struct):
         """True if a word is a mark of lists, or ends with one that is no word."""
         if isinstance(word, Quoted):
             return False
+        # A mark that is a letter ("a") would end every word that ends with it.
         return word.lower() in self._glue or (not word[-1:].isalnum() and word[-1:] in self._glue)
 
     # --- tokens -----------------------------------------------------------------------------------
@@ -198,6 +204,7 @@ class Lists(Struct):
             if isinstance(word, Quoted):
                 yield _Token(word)
                 continue
+            # A word of letters and digits only holds no mark.
             for piece in self._split.split(word) if not word.isalnum() else (word,):
                 if piece in ("", "[", "]") or piece.lower() in self.item_words:
                     continue
@@ -222,6 +229,7 @@ class Lists(Struct):
         items: list[str] = []
         open_range = False
         for token in self._tokens(words):
+            # A range goes on with the next name.
             if token.mark is _Mark.TO:
                 open_range = True
                 items.append(f"{items.pop() if items else ''}-")
@@ -247,6 +255,7 @@ class Lists(Struct):
     def port(self, words: Sequence[str]) -> str:
         """One port's name, as it is kept. BadLine if the words are none, or several ports."""
         for word in words:
+            # A pattern is never one port, however many it would fit.
             several = word.lower() in self.every or any(mark in word for mark in self.wildcards)
             if several and not isinstance(word, Quoted):
                 raise BadLine(f"one port is expected here, not {' '.join(words)!r}")
@@ -262,6 +271,7 @@ class Lists(Struct):
 
     def spelled(self, name: str) -> str:
         """A name with its kind, if it has one, written out: `be1/2` as `bed 1/2`."""
+        # Kind and number may be written together.
         kind, _, rest = name.partition(" ")
         if not rest:
             together = _KIND_AND_NUMBER.match(name)
@@ -279,16 +289,18 @@ class Lists(Struct):
         tokens = list(self._tokens(words))
         cut = next((n for n, token in enumerate(tokens) if token.mark is _Mark.BUT), len(tokens))
         named = self._selected(tokens[:cut])
+        # Without an exception, the list is as it stands.
         if cut == len(tokens):
             if not named:
                 raise BadLine("no port is named here")
             return named
         left_out = self._selected(tokens[cut + 1 :])
+        # An exception that names nothing, or everything, says something else than it seems to.
         if not named or not left_out or any(isinstance(one, Wild) for one in left_out):
             raise BadLine("a list of ports lacks what is left out, or what it is left out of")
-        but = tuple(str(one) for one in left_out)
-        kept = [one for one in named if one not in but]
-        return [Wild(one.pattern, but) if isinstance(one, Wild) else one for one in kept]
+        but = tuple(str(port) for port in left_out)
+        kept = [port for port in named if port not in but]
+        return [Wild(port.pattern, but) if isinstance(port, Wild) else port for port in kept]
 
     def _selected(self, tokens: list[_Token]) -> list[str | Wild]:
         """The same of tokens without exceptions."""
@@ -301,6 +313,7 @@ class Lists(Struct):
                 named.append(Wild("*"))
             elif wild and any(mark in word for mark in self.wildcards):
                 before = tokens[at - 1] if at else None
+                # The kind before a pattern belongs to it, and is no port of its own.
                 kind = self._kind(before.text) if before and before.mark is None else None
                 if kind is not None and plain:
                     plain.pop()
@@ -329,10 +342,12 @@ class Lists(Struct):
                 continue
             first, at = self._port_at(tokens, at, kind)
             kind = first.kind
+            # What joins two tokens with a range mark is surely meant as a range.
             if at < len(tokens) and tokens[at].mark is _Mark.TO:
                 last, at = self._port_at(tokens, at + 1, "")
                 ports += self._between(first, last)
             elif isinstance(tokens[at - 1].text, Quoted):
+                # A quoted name is one port, whatever marks it holds.
                 ports.append(first.name)
             else:
                 ports += self._within(first, single=single)
@@ -346,6 +361,7 @@ class Lists(Struct):
         if isinstance(word, Quoted):
             return _Port("", word), at + 1
         own = self._kind(word)
+        # Only a kind: its number is the next word.
         if own is not None and not _has_digit(word):
             following = tokens[at + 1] if at + 1 < len(tokens) else None
             if following is None or following.mark is not None:
@@ -355,19 +371,23 @@ class Lists(Struct):
         self._refuse_unclear(word if together is None else together[1])
         if together is not None and self._kind(together[1]) is not None:
             return _Port(self._kind(together[1]) or "", together[2]), at + 1
+        # `bed 1, 2`: the second has the kind of the first.
         return _Port(kind if word[:1].isdigit() else "", word), at + 1
 
     def _refuse_unclear(self, word: str) -> None:
         """BadLine if a word is short for several kinds of port."""
         meant = [kind for kind in self.kinds if kind.lower().startswith(word.lower())]
         known = self._kind(word) is not None or word in self.port_names
+        # A word that is several kinds begun means none of them.
         if not known and len(meant) > 1:
             says = f"{word!r} is short for {' and for '.join(meant)}"
             raise BadLine(says, "write the kind of the port out")
 
     def _within(self, port: _Port, *, single: bool) -> list[str]:
         """The ports that one word names: one, or those of a range that it holds."""
+        # Without a digit it could be any word of the language.
         if not _has_digit(port.rest) and port.rest not in self.port_names:
+            # Where ports have no kinds, one word at a place for one port is a port.
             if single and not self.kinds:
                 return [port.name]
             raise BadLine(
@@ -375,6 +395,7 @@ class Lists(Struct):
                 "if it is one, add it to `port-names` in [lists]",
             )
         strange = _STRANGE.search(port.rest) if port.rest not in self.port_names else None
+        # A mark that no setting names: perhaps a range that would become one port.
         if strange and not single and not any(mark in port.rest for mark in self.ranges):
             raise BadLine(
                 f"{port.rest!r} is not surely a port: is {strange[0]!r} a mark of ranges or lists?",
@@ -394,6 +415,7 @@ class Lists(Struct):
                     unsure = True
         if single and not readings:
             return [port.name]
+        # Two ways to read it, or one that fails: not sure means not understood.
         if unsure or len(readings) > 1:
             raise BadLine(
                 f"{port.rest!r} is not surely a port, and not surely a range of ports",
@@ -407,6 +429,7 @@ class Lists(Struct):
         """
         low, high = _UNIT.match(first.rest), _UNIT.match(last.rest)
         over = low and high and low[1] != high[1] and low[2] == high[2] and self.ports_per_unit
+        # Within a unit, or not of two units that are built alike.
         if not low or not high or not over or last.kind not in ("", first.kind):
             return _between(first, last)
         names: list[str] = []
@@ -414,6 +437,7 @@ class Lists(Struct):
         for unit in numbered("", low[1], high[1]):
             begins = low[3] if unit == low[1] else "1"
             ends = high[3] if unit == high[1] else most
+            # A number beyond the end of a unit is a slip, or the unit is larger than stated.
             if int(begins) > int(most) or int(ends) > int(most):
                 shown = f"{first.name} to {last.name}"
                 raise BadLine(f"{shown}: a unit has {most} ports", "see `ports-per-unit`")
@@ -437,8 +461,10 @@ class Lists(Struct):
         if word not in self._kinds:
             low = word.lower()
             close = [kind for kind in self.kinds if kind.lower() == low]
+            # Written out it is that kind, even if another one begins with it.
             close = close or [kind for kind in self.kinds if low and kind.lower().startswith(low)]
             known = close[0] if len(close) == 1 else None
+            # Names made up by the hundred thousand must not fill the memory.
             if len(self._kinds) >= _MOST_KINDS_KNOWN:
                 return known
             self._kinds[word] = known

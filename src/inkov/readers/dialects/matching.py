@@ -49,6 +49,7 @@ def add_form(root: Node, words: list[Word], *, any_case: bool) -> Iterator[Node]
             key = word.literal.lower() if any_case else word.literal
             node = node.literals.setdefault(key, Node())
         else:
+            # Forms that begin alike share their nodes; labels count, since effects use them.
             known = next((below for other, below in node.captures if other == word), None)
             if known is None:
                 known = Node()
@@ -97,6 +98,7 @@ def hidden_by(node: Node) -> Iterator[tuple[Node, Word]]:
     for place, (later, below) in enumerate(whole):
         for first, taking in whole[:place]:
             same = later.captures[0][1] in _TAKEN_FIRST.get(first.captures[0][1], set())
+            # Only where both end here does the one take all of the other.
             if same and below.end is not None and taking.end is not None:
                 yield below, first
 
@@ -130,6 +132,7 @@ class _Matching(Struct):
     captured: dict[str, Captured] = field(default_factory=dict)
 
     def walk(self, node: Node, at: int) -> Match | None:
+        # All words are used: something must end here.
         if at == len(self.words):
             return self._ended(node)
         place = (id(node), at)
@@ -138,9 +141,11 @@ class _Matching(Struct):
         self.tried.add(place)
         below = node.literals.get(self.plain[at])
         if below is None and self.abbreviated and node.literals:
+            # Short for one word of the forms only.
             close = [key for key in node.literals if key.startswith(self.plain[at])]
             below = node.literals[close[0]] if len(close) == 1 else None
             if len(close) > 1:
+                # Kept for the message, should nothing else fit.
                 self.unclear = self.unclear or (self.words[at], sorted(close))
         if below is not None:
             matched = self.walk(below, at + 1)
@@ -152,8 +157,10 @@ class _Matching(Struct):
                 matched = self.walk(after, at + taken)
                 if matched is not None:
                     return matched
+                # Tried in vain: what it took is not captured.
                 for label, _ in word.captures:
                     self.captured.pop(label, None)
+        # A head ends here and its block's statements follow on the same line.
         if node.block is not None:
             outer, self.captured = self.captured, {}
             self.opened.append((node.block, outer))
@@ -165,16 +172,20 @@ class _Matching(Struct):
         return None
 
     def _ended(self, node: Node) -> Match | None:
+        # A head alone on its line opens its block.
         if node.block is not None and (self.opening or node.end is None):
             return Match([*self.opened, (node.block, dict(self.captured))], {}, None)
         end = node.end if not self.negated or node.end is not None else node.undo
+        # A line that this form is left out for (`but`) needs another one.
         if end is not None and end is not self.but:
             return Match(list(self.opened), dict(self.captured), end)
+        # The words go before those of the lines below.
         if self.opening and (node.literals or node.captures) and not self.negated:
             return Match(list(self.opened), dict(self.captured), None)
         return None
 
     def _take(self, word: Word, at: int) -> int:
+        # Most captures are a whole word.
         if word.whole:
             label, kind = word.captures[0]
             taken = TYPES[kind](self.words, at, self.lists)
@@ -189,15 +200,18 @@ class _Matching(Struct):
             reversed(word.captures), reversed(word.pieces[1:]), strict=True
         ):
             # From the right, by the fixed piece after each capture: no second try.
+            # What stands behind the last capture must be there.
             if not rest.endswith(after) and after:
                 return 0
             rest = rest[: len(rest) - len(after)]
             before = word.pieces[word.captures.index((label, kind))]
             first = word.captures[0] == (label, kind)
             cut = len(before) if first else rest.rfind(before) + len(before)
+            # Before the first capture only its own fixed piece may stand.
             if (first and not rest.startswith(before)) or (not first and before not in rest):
                 return 0
             value, rest = rest[cut:], rest[:cut]
+            # Inside a word a capture takes a part of it, which must be one of its type.
             if not value or TYPES[kind]([value], 0, self.lists) != 1:
                 return 0
             captured[label] = Captured(kind, value, (value,))
@@ -235,6 +249,7 @@ def refuse_unclear(root: Node, words: list[str], lists: Lists, style: Any) -> No
     plain = [word.lower() for word in words] if style.any_case else words
     matching = _Matching(words, plain, lists, style.abbreviated, False, True)
     matching.walk(root, 0)
+    # Nothing fitted, and a short word may be the reason.
     if matching.unclear is not None:
         short, meant = matching.unclear
         raise BadLine(f"{short!r} is short for {' and for '.join(meant)}", "write the word out")

@@ -22,8 +22,10 @@ class Places:
         """
         start, offset_found = 0, 0
         for key in keys:
+            # A key with quotes in it is written with backslashes in TOML.
             spelled = [key, key.replace("\\", "\\\\").replace('"', '\\"')]
             places = [place for text in spelled if (place := self._find(text, start)) >= 0]
+            # A key that is not there leaves the place at the one around it.
             if places:
                 offset_found = start = min(places)
         offset = offset_found + at

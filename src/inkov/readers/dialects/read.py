@@ -114,11 +114,13 @@ def _below(line: Line, context: _Context, known: _Known, opened: _Opened | None)
 
     Where the line opens no block of the dialect, its words go before those of the lines below it.
     """
+    # The words are kept: below it they begin each statement.
     if opened is None:
         prefix = (*context.prefix, *known.words)
         return _Context(
             line.depth, context.block, prefix, context.kind, context.keys, context.captured
         )
+    # A group opens nothing by itself: what it stands in goes on.
     kind = opened.kind or context.kind
     keys = opened.keys if opened.kind else context.keys
     captured = {**context.captured, **opened.captured}
@@ -127,6 +129,7 @@ def _below(line: Line, context: _Context, known: _Known, opened: _Opened | None)
 
 def split_words(text: str, dialect: Dialect) -> list[str]:
     """The words of a statement: split at spaces, quoted text in one word."""
+    # Nearly all statements have no quotes.
     if dialect.text.spaces:
         text = text.translate(dialect.spaces)
     if '"' not in text:
@@ -138,6 +141,7 @@ def recognises(dialect: Dialect, file: str, head: str) -> bool:
     """True if the file's name is one of the dialect's, or each of its `recognise` forms fits a line
     of the head.
     """
+    # A name that the dialect claims needs no look at the text.
     if dialect.claims(file):
         return True
     if not dialect.recognise:
@@ -154,11 +158,13 @@ def recognises(dialect: Dialect, file: str, head: str) -> bool:
 
 def _without_lead(words: list[str], dialect: Dialect) -> list[str]:
     """The words of a statement without one that begins statements and means nothing."""
+    # The first word counts as it is written, or in any case.
     first = words[0].lower() if words and dialect.text.any_case else "".join(words[:1])
     return words[1:] if first in dialect.text.lead else words
 
 
 def _fits(dialect: Dialect, root: Any, words: list[str]) -> bool:
+    # A line of a thousand words is no statement that tells a language.
     return len(words) < 1000 and match(root, words, dialect.lists, dialect.text) is not None
 
 
@@ -204,11 +210,13 @@ class _Text:
 
     def read(self, text: str) -> None:
         text = text.replace("\r\n", "\n")
+        # Tables in columns become statements first; the lines keep their numbers.
         spelled = spelled_out(text, self.dialect.text.tables) if self.dialect.text.tables else None
         written = spelled.text if spelled is not None else text
         for line in lines(written, self.dialect.text, self.dialect.bare):
             if spelled is not None:
                 line = line._replace(number=spelled.numbers[line.number - 1])
+            # In a passage of free text nothing is a statement until its mark comes again.
             if self.passage:
                 self.in_passage.append(line)
                 if self.passage in line.text:
@@ -217,16 +225,19 @@ class _Text:
             elif line.meaning is False:
                 self.ledger.passed += 1
             elif line.text in self.dialect.text.close:
+                # What closes a block says nothing else.
                 self.ledger.passed += 1
                 self._close(line)
             else:
                 self._statement(line)
         self._never_closed(text)
+        # A row is several statements: one that is lost takes the others along.
         if spelled is not None:
             # A row, like any line, has its whole effect or none.
             lost = spelled.rows & {line.origin.line for line in self.ledger.unmatched}
             self.steps = [step for step in self.steps if step.origin.line not in lost]
         building = Building(self.dialect, self.file, self.part)
+        # What is not done was counted as understood when its form took it.
         for step, error in building.apply(self.steps):
             self.ledger.understood -= 1
             self._fault(step.origin.line, step.text, error)
@@ -236,6 +247,7 @@ class _Text:
         """What is open at the end of the text has taken along what stands below it."""
         if self.passage:
             for line in self.in_passage:
+                # All of it: which lines of it were statements nobody knows.
                 self._unmatched(line, self.stack[0], lost=True)
             says = (
                 f"the text that begins here with {self.passage!r} never ends: what follows is lost"
@@ -255,9 +267,11 @@ class _Text:
             self.stack.pop()
 
     def _statement(self, line: Line) -> None:
+        # A line that stands less deep has left the blocks that are deeper.
         while self.stack[-1].depth >= line.depth and len(self.stack) > 1:
             self.stack.pop()
         context = self.stack[-1]
+        # Cut off at the limit: what was left out might have changed its meaning.
         if line.meaning is None:
             self._unmatched(line, context, "longer than any statement is: left out")
         elif context.ignored:
@@ -268,6 +282,7 @@ class _Text:
             if line.opens:
                 self.stack.append(_Context(line.depth, context.block, ignored=True))
         elif context.lost:
+            # Below a head that was not understood, what a line is about is not known.
             self._unmatched(line, context, lost=True)
         elif len(self.stack) > _DEEPEST:
             self._unmatched(line, context, f"deeper than {_DEEPEST} blocks: left out")
@@ -285,11 +300,13 @@ class _Text:
         """Match the line, note what it does, open what it opens."""
         known, notes, opened = self._looked_up(line, context)
         if known.match is None or notes is None:
+            # Without words the fault is told already.
             if known.words or not known.match:
                 self._lose(line, context, known)
             return
         self.passage, self.passage_began = known.passage, line.number
         before = len(self.steps)
+        # Understood, and without a meaning here: nothing below it counts either.
         if known.ignored:
             self._note_taken(line, context, known, before)
             self.ledger.passed += 1
@@ -299,6 +316,7 @@ class _Text:
         self.ledger.understood += 1
         if notes:
             origin = Origin(self.file, line.number)
+            # What the line opens itself, or what the block around it has opened.
             for kind, keys, bound, form in notes:
                 at = (kind, keys) if kind else (context.kind, context.keys)
                 self.steps.append(Step(line.text, origin, *at, bound, form, known.negated))
@@ -314,6 +332,7 @@ class _Text:
         if self.taken is None or known.match is None:
             return
         matched = known.match
+        # Only whoever asks for a trace pays for it.
         taken = [(head.statement, captured) for head, captured in matched.opened]
         if isinstance(matched.end, Statement):
             taken.append((matched.end, matched.captured))
@@ -321,6 +340,7 @@ class _Text:
         labels = tuple(frozenset(captured) for _, captured in taken)
         steps = tuple(self.steps[before:])
         already = self.taken.get(line.number)
+        # Several statements on one line, and each has its forms.
         if already is not None:
             forms, labels = (*already.forms, *forms), (*already.labels, *labels)
             steps = (*already.steps, *steps)
@@ -347,20 +367,25 @@ class _Text:
         next.
         """
         cache = self.dialect.known
+        # The same words mean something else in another block.
         key = id(context.block), context.prefix, line.text, line.opens
         known: _Known | None = cache.get(key)
         try:
             if known is None:
                 known = self._matched(context, line)
                 if len(line.text) < _CACHED_LENGTH:
+                    # Most lines come again in the next file; those that do not must not fill the
+                    # memory.
                     if len(cache) >= _CACHED:  # full of lines that were seen once: begin again
                         cache.clear()
                     cache[key] = known
+            # What the line does depends on nothing around it.
             if known.notes is not None:
                 return known, known.notes, known.opened
             return known, *self._notes(known, context)
         except (BadLine, VlanListError) as error:
             self._fault(line.number, line.text, error)
+            # Half of a filter's entry is worse than none.
             self._unclear(line, context)
             return _Known(None), None, None
 
@@ -370,6 +395,7 @@ class _Text:
         """
         if known.words:
             self._unmatched(line, context)
+        # All that stands below an unknown head is about something unknown.
         if line.opens:
             self.stack.append(_Context(line.depth, context.block, lost=True))
 
@@ -382,6 +408,7 @@ class _Text:
             context.block.root, [*context.prefix, *words], dialect.lists, style, opening=line.opens
         )
         negated = False
+        # Only what fits no form as it is can be a negated statement.
         if matched is None and first in style.negation:
             negated = True
             matched = match(
@@ -392,17 +419,20 @@ class _Text:
                 negated=True,
             )
         if matched is None:
+            # A short word that could mean several is told as that.
             if style.abbreviated:
                 stated = words[1:] if first in style.negation else words
                 refuse_unclear(context.block.root, [*context.prefix, *stated], dialect.lists, style)
             return _Known(None, tuple(words) or ("",))
         last = matched.captured.get("passage")
+        # The mark that opens a passage; if it comes again on the line, the passage is over.
         mark = last.text[:1] if last is not None and last.text[:1] not in last.text[1:] else ""
         ignored = isinstance(matched.end, Statement) and matched.end.ignored
         known = _Known(matched, tuple(words), negated, ignored, None, None, mark)
         own: dict[str, Captured] = {}
         for head, captured in matched.opened:
             own |= captured
+            # Which heads it needs stand in other lines: its effect is worked out each time.
             if not head.needs <= own.keys():
                 return known
         if (
@@ -434,6 +464,7 @@ class _Text:
         for number, (head, taken) in enumerate(matched.opened):
             own |= taken
             captured = {**captured, **taken}
+            # A head within a block whose head was not understood.
             if not head.needs <= captured.keys():
                 raise BadLine("the head above does not say what this one is about")
             block = head.block
@@ -442,16 +473,20 @@ class _Text:
                     block.kind,
                     keys_of(block.kind, head.name, captured, self.dialect.lists),
                 )
+                # A negated head takes away what it names; in the middle of a line it only leads
+                # there.
                 gone = known.negated and number == len(matched.opened) - 1 and matched.end is None
                 opening = [Bound("", "gone" if gone else "there")]
                 if not gone:
                     opening += self._bound(head.statement, captured, kind, False)
                 notes.append(_Note(kind, keys, tuple(opening)))
         if isinstance(matched.end, Statement):
+            # What the statement is about: its own head, or the block's.
             of = kind or context.block.kind or context.kind
             bound = tuple(
                 self._bound(matched.end, {**captured, **matched.captured}, of, known.negated)
             )
+            # A condition does nothing, but must be noted.
             if not bound and matched.end.form in self.dialect.conditions:
                 bound = (Bound("", "there"),)
             if bound:
@@ -465,6 +500,7 @@ class _Text:
     ) -> None:
         words = split_words(line.text[:_CACHED_LENGTH], self.dialect)
         inside = not lost and context.kind != "device"
+        # What may have to do with VLANs is told; the rest would bury it.
         relevant = (
             inside or not self.dialect.known_words.isdisjoint(words) or any(map(_VLANISH, words))
         )
@@ -477,6 +513,7 @@ class _Text:
 
     def _unclear(self, line: Line, context: _Context) -> None:
         """What a filter holds that is not understood may let anything pass."""
+        # An entry that is lost may have let packets pass.
         if context.kind == "filter":
             origin = Origin(self.file, line.number)
             unclear = (Bound("", "unclear"),)
@@ -488,6 +525,7 @@ class _Text:
 
     def _problem(self, number: int, says: str, cure: str = "") -> None:
         self.faults += 1
+        # A dialect for another language fails in every line: some of them tell enough.
         if self.faults <= _MOST_PROBLEMS:
             self.part.problems.append(Problem(Origin(self.file, number), says, cure))
         if self.faults == _MOST_PROBLEMS:

@@ -83,13 +83,16 @@ class _Rewriting:
         """The text as the wanted switch. Raises CannotWrite."""
         source = Source(self.dialect, text)
         self.lost = source.lost
+        # Each trial reads the whole text: long ones are tried less often.
         self.most = max(_FEWEST_TRIALS, min(_MOST_TRIALS, _MOST_LINES // len(source.lines)))
         left = self._left(source)
         while left:
+            # Nothing comes nearer: the first edit that is left is the one that cannot be written.
             nearer = self._nearer(source, left)
             if nearer is None:
                 edit = left[0]
                 what = f"{edit.kind} {edit.name}, {edit.attribute or 'the whole of it'}"
+                # Told apart from "nobody knows how": here one might have been found.
                 if self.trials > self.most:
                     raise CannotWrite(f"{what}: too much would have to be tried in so long a text")
                 raise CannotWrite(f"{what}: no line of the texts shows how that is written")
@@ -115,13 +118,16 @@ class _Rewriting:
                 if self.trials > self.most:
                     break
                 tried = Source(self.dialect, "\n".join(candidate))
+                # The change must not make another switch of the text.
                 if len(tried.devices) != 1 or tried.devices[0].name != self.wanted.name:
                     continue
                 then = self._left(tried)
                 far = _distance(then)
+                # A line that is understood no longer is worse than an edit that is missing.
                 if tried.lost > self.lost or far >= (now if best is None else best[0]):
                     continue
                 best = far, tried, then
+                # As near as this edit can bring it: no better candidate is to come.
                 if far <= ideal:
                     break
             if best is not None:
@@ -133,6 +139,7 @@ class _Rewriting:
     def _candidates(self, source: Source, edit: Edit) -> Iterator[list[str]]:
         if edit.kind not in _KINDS:
             return
+        # What is gone, what is new, and what is said otherwise are tried in different ways.
         if edit.whole and edit.after is None:
             yield from self._without(source, edit)
         elif edit.whole:
@@ -151,14 +158,17 @@ class _Rewriting:
     def _said_otherwise(self, source: Source, edit: Edit) -> Iterator[list[str]]:
         """The lines that say it, with another value, for other ports, or not at all."""
         before, after = _value(edit.before), _value(edit.after)
+        # The last line that says it counts, so that one is tried first.
         for said in reversed(self._saying(source, edit)):
             own = _is_about(said, edit, self.wanted)
             line = source.lines[said.line - 1]
+            # A line about others as well cannot just get another value.
             if own:
                 new = _changed(said.bound.value, before, after)
                 for changed in self.values.replaced(line, said.bound.value, new):
                     yield _put(source.lines, said.line, [changed])
                 yield _put(source.lines, said.line, [])
+            # A list of ports: this one is taken out, or put in.
             if edit.kind is Kind.PORT and said.bound.on:
                 yield from self._for_ports(source, said, edit.name)
 
@@ -174,6 +184,7 @@ class _Rewriting:
                 continue
             if listed == names:
                 mark = separator(line[start:end], self.dialect.lists)
+                # A list that would be empty is left to the other ways.
                 text = mark.join(left) if port in names else f"{line[start:end]}{mark}{port}"
                 if text:
                     yield _put(source.lines, said.line, [f"{line[:start]}{text}{line[end:]}"])
@@ -188,6 +199,7 @@ class _Rewriting:
         for pattern, said in self._patterns(source, edit):
             for line in self._new_lines(pattern.lines[said.line - 1], said, edit):
                 near = self._nearest(source, line)
+                # Near lines like it, at the end of its own statements, or at the end of the text.
                 for at in dict.fromkeys([*near, *alone[-1:], *own[-1:]]):
                     yield _put(source.lines, at, [source.lines[at - 1], line])
                 head = self._head(source, edit)
@@ -201,6 +213,7 @@ class _Rewriting:
 
     def _nearest(self, source: Source, line: str) -> list[int]:
         """In a flat text, the last line that begins most like another one."""
+        # Only a flat text has no blocks that would tell where a line belongs.
         if self.dialect.text.shape is not Shape.FLAT:
             return []
         words = words_of(line, self.dialect)
@@ -220,11 +233,12 @@ class _Rewriting:
                 continue
             line = source.lines[said.line - 1]
             indent = line[: len(line) - len(line.lstrip())]
+            # A language without a word for it cannot undo.
             for word in self.dialect.text.negation:
                 undoing = f"{indent}{word} {line.lstrip()}"
-                for one in dict.fromkeys([*self._about(undoing, said, edit), undoing]):
+                for new_line in dict.fromkeys([*self._about(undoing, said, edit), undoing]):
                     head = self._head(source, edit)
-                    new = _blocked(head, one) if head is not None else [one]
+                    new = _blocked(head, new_line) if head is not None else [new_line]
                     at = _end_of(source, [said.line])
                     yield _put(source.lines, at, [source.lines[at - 1], *new])
 
@@ -233,6 +247,7 @@ class _Rewriting:
         before, after = _value(edit.before), _value(edit.after)
         if edit.kind is not Kind.VLAN or edit.attribute != "name" or not before or not after:
             return
+        # A name of several words might stand in parts elsewhere.
         if not re.fullmatch(r"\S+", after):
             return
         words = re.compile(rf"(?<!\S){re.escape(before)}(?!\S)")
@@ -240,21 +255,22 @@ class _Rewriting:
 
     def _patterns(self, source: Source, edit: Edit) -> list[tuple[Source, Said]]:
         """Lines that say the attribute of something, of each form one; the text's own first."""
-        found: dict[tuple[str, str, str], tuple[Source, Said]] = {}
+        by_shape: dict[tuple[str, str, str], tuple[Source, Said]] = {}
         for pattern in (source, *self._others()):
             for said in self._saying(pattern, edit):
                 line = pattern.lines[said.line - 1]
                 fixed = re.sub(r"[0-9]+", "0", line)
                 shape = (said.bound.operator, fixed, str(said.bound.constant and said.bound.value))
-                found.setdefault(shape, (pattern, said))
+                by_shape.setdefault(shape, (pattern, said))
         after = _value(edit.after)
 
-        def fits(one: tuple[Source, Said]) -> tuple[bool, int]:
-            bound = one[1].bound
+        def fits(known: tuple[Source, Said]) -> tuple[bool, int]:
+            bound = known[1].bound
             order = ("=", "+", "-", "unset", "there").index(bound.operator)
             return bound.constant and bound.value != after, order
 
-        return sorted(found.values(), key=fits)[:_PATTERNS]
+        # A constant with another value would say something else; plain setting comes first.
+        return sorted(by_shape.values(), key=fits)[:_PATTERNS]
 
     def _others(self) -> list[Source]:
         if self.others is None:
@@ -265,17 +281,19 @@ class _Rewriting:
         """The line of a pattern with the value, and the thing, of an edit."""
         before, after = _value(edit.before), _value(edit.after)
         value = after
+        # A line that adds or takes away has only the difference.
         if isinstance(after, VlanSet) and said.bound.operator in ("+", "-"):
             old = before if isinstance(before, VlanSet) else VlanSet()
             value = after - old if said.bound.operator == "+" else old - after
             if not value:
                 return
+        # The value stands in the dialect: the line is the same whatever it is about.
         if said.bound.constant or said.bound.operator in ("unset", "there"):
             lines_ = [line]
         else:
             lines_ = list(self.values.replaced(line, said.bound.value, value))
-        for one in lines_:
-            yield from self._about(one, said, edit)
+        for new in lines_:
+            yield from self._about(new, said, edit)
 
     def _about(self, line: str, said: Said, edit: Edit) -> Iterator[str]:
         """A line about another port or VLAN, where it says itself what it is about."""
@@ -299,6 +317,7 @@ class _Rewriting:
 
     def _head(self, source: Source, edit: Edit) -> list[str] | None:
         """The lines that open a block for the thing of an edit, and close it: as for others."""
+        # In a flat text every line says itself what it is about.
         if edit.kind is not Kind.PORT or self.dialect.text.shape is Shape.FLAT:
             return None
         kind = self.wanted.ports[edit.name].kind.value if edit.name in self.wanted.ports else ""
@@ -318,23 +337,26 @@ class _Rewriting:
 
     def _blocks_of(self, source: Source, kind: Kind) -> dict[int, tuple[Said, range]]:
         """VLAN -> the lines that are about it and nothing else, where these stand together."""
-        found: dict[int, tuple[Said, range]] = {}
+        blocks: dict[int, tuple[Said, range]] = {}
         for said in source.said:
             opens = said.bound.operator == "there" or (kind is Kind.GATEWAY and said.bound.on)
             if said.kind not in _KINDS[kind] or not opens or not said.keys:
                 continue
+            # A block about several VLANs is none of a single one.
             vids = self._vids_of(source, said.keys[0])
             if len(vids) == 1:
                 block = source.block(said.line)
                 [vid] = vids
-                before = found.get(vid)
-                if before is not None and before[1].stop == block.start:  # a flat text
+                before = blocks.get(vid)
+                # In a flat text the lines about one VLAN follow each other, each a block.
+                if before is not None and before[1].stop == block.start:
                     block = range(before[1].start, block.stop)
-                found[vid] = (said if before is None else before[0]), block
-        return found
+                blocks[vid] = (said if before is None else before[0]), block
+        return blocks
 
     def _vids_of(self, source: Source, key: Any) -> VlanSet:
         vids = vids_of(key)
+        # A name means the VLAN that has it in this text.
         if vids or not isinstance(key, Named) or not source.devices:
             return vids
         rows = (source.devices[0].vlans or {}).values()
@@ -348,6 +370,7 @@ class _Rewriting:
             return
         vid = _vid_of(edit)
         block = self._blocks_of(source, edit.kind).get(vid)
+        # The block as a whole, if it has one.
         if block is not None:
             numbers = set(block[1])
             yield [line for n, line in enumerate(source.lines, 1) if n not in numbers]
@@ -359,6 +382,7 @@ class _Rewriting:
             for said in source.said
             if not _is_about(said, edit, self.wanted, alone=True) and said.bound.operator != "there"
         }
+        # Else the lines about it alone, but for those that say something of others as well.
         yield [line for n, line in enumerate(source.lines, 1) if n not in about - more]
         yield from self._in_list(source, edit, vid)
 
@@ -370,6 +394,7 @@ class _Rewriting:
             if said.kind == "vlan" and said.bound.operator == "there" and said.keys:
                 vids = vids_of(said.keys[0])
                 new = vids | VlanSet.of(vid) if edit.after is not None else vids - VlanSet.of(vid)
+                # A list of one is left to the other ways: it would be empty, or a block.
                 if new and new != vids and len(vids | new) > 1:
                     for line in self.values.replaced(source.lines[said.line - 1], vids, new):
                         yield _put(source.lines, said.line, [line])
@@ -380,11 +405,12 @@ class _Rewriting:
             return
         vid = _vid_of(edit)
         own = self._blocks_of(source, edit.kind)
-        below = [one for one in own if one < vid]
+        below = [known for known in own if known < vid]
         places = [own[max(below)][1][-1]] if below else []
         places += [block[-1] for _, block in own.values()][-1:]
-        near = sorted(own, key=lambda one: (abs(one - vid), one))
-        patterns = [(source, one, own[one]) for one in near]
+        # The VLAN with the nearest number was probably written in the same way.
+        near = sorted(own, key=lambda known: (abs(known - vid), known))
+        patterns = [(source, known, own[known]) for known in near]
         for other in self._others():
             patterns += [(other, *item) for item in self._blocks_of(other, edit.kind).items()]
         for pattern, old, (_, block) in patterns[:_PATTERNS]:
@@ -403,19 +429,22 @@ class _Rewriting:
         copied = []
         for line in pattern.texts(block):
             new = line
+            # The last of several readings of a line is the narrowest: one number in it.
             for changed in self.values.replaced(line, VlanSet.of(old), VlanSet.of(vid)):
                 new = changed
-            for one, other in (name, address):
-                if one and other and one in new:
-                    new = new.replace(one, other)
+            for old_text, new_text in (name, address):
+                if old_text and new_text and old_text in new:
+                    new = new.replace(old_text, new_text)
             copied.append(new)
         aside = {said.line for said in pattern.said if said.bound.on or said.kind in _PORTS}
+        # Without what the block says of ports; then with it; then only what is different.
         yield [line for line, n in zip(copied, block, strict=True) if n not in aside]
         yield copied
         yield [line for line, was in zip(copied, pattern.texts(block), strict=True) if line != was]
 
     def _addresses(self, device: Device, old: int, edit: Edit) -> tuple[str, str]:
         theirs = [g for g in device.gateways if g.vid == old and g.addresses]
+        # A gateway of another VLAN shows where the address stands.
         if edit.kind is not Kind.GATEWAY or not theirs or not edit.after.addresses:
             return "", ""
         return str(theirs[0].addresses[0].value), str(edit.after.addresses[0].value)
@@ -429,6 +458,7 @@ def _distance(left: Iterable[Edit]) -> int:
         if edit.whole:
             far += _WHOLE
         elif isinstance(before, VlanSet) and isinstance(after, VlanSet):
+            # VLANs of a list count one by one: a candidate that gets half of them right is nearer.
             far += len(before ^ after)
         else:
             far += 1
@@ -443,6 +473,7 @@ def _value(fact: Any) -> Any:
 
 def _changed(said: Any, before: Any, after: Any) -> Any:
     """What a line has to say, so that what holds is no longer `before` but `after`."""
+    # A list keeps what it says of other VLANs.
     if isinstance(after, VlanSet) and isinstance(before, VlanSet):
         return (vids_of(said) | (after - before)) - (before - after)
     return after
@@ -450,6 +481,7 @@ def _changed(said: Any, before: Any, after: Any) -> Any:
 
 def _is_about(said: Said, edit: Edit, device: Device, *, alone: bool = False) -> bool:
     """Whether a clause is about the thing of an edit, and with `alone` about nothing else."""
+    # The kinds differ, or the line is about several things and one alone is wanted.
     if said.kind not in _KINDS[edit.kind] or (alone and len(said.keys) != 1):
         return False
     if edit.kind is Kind.PORT:

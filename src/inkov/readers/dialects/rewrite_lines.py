@@ -38,12 +38,14 @@ class Values:
     def replaced(self, line: str, old: Any, new: Any) -> Iterator[str]:
         """A line in which another value stands where the old one stood."""
         wanted = vids_of(old)
+        # A value of yes or no is a word of the language, not the value itself.
         if isinstance(old, bool) and isinstance(new, bool):
             yield from self._switched(line, new)
             return
         for start, end in self.spans(line):
             text = line[start:end]
             if isinstance(new, (VlanSet, int)) and not isinstance(new, bool):
+                # Only where the words mean just what was read.
                 listed = self._listed(text, old)
                 if listed is None or listed != wanted:
                     continue
@@ -62,17 +64,18 @@ class Values:
     def _switched(self, line: str, new: bool) -> Iterator[str]:
         """A line with the opposite of its word for yes or no."""
         lists = self.dialect.lists
-        for one in _word_pattern(self.dialect).finditer(line):
+        for word in _word_pattern(self.dialect).finditer(line):
             for words, others in ((lists.yes, lists.no), (lists.no, lists.yes)):
-                if one[0].lower() in words:
+                if word[0].lower() in words:
                     for other in others:
-                        yield line[: one.start()] + other + line[one.end() :]
+                        yield line[: word.start()] + other + line[word.end() :]
 
     def _listed(self, text: str, old: Any) -> VlanSet | None:
         """The VLANs of a row of words, by number, or as the name that was read."""
         if isinstance(old, Named) and text in old.items:
             return vids_of(old)
         words = words_of(text, self.dialect)
+        # A word is no list of numbers, nor is half of one in brackets.
         if not (words[0][:1].isdigit() or words[0][:1] == "[") or text.count("[") != text.count(
             "]"
         ):
@@ -109,7 +112,7 @@ def _word_pattern(dialect: Dialect) -> re.Pattern[str]:
 
 
 def words_of(text: str, dialect: Dialect) -> list[str]:
-    return [one[0] for one in _word_pattern(dialect).finditer(text)] or [""]
+    return [word[0] for word in _word_pattern(dialect).finditer(text)] or [""]
 
 
 def separator(text: str, lists: Lists) -> str:
@@ -118,6 +121,7 @@ def separator(text: str, lists: Lists) -> str:
         shown = f" {mark} " if mark[:1].isalnum() else mark
         if shown in text:
             return shown + " " * (not mark[:1].isalnum() and f"{mark} " in text)
+    # Items without any mark: spaces alone separate them.
     if len(text.split()) > 1 and not any(mark in text for mark in lists.ranges):
         return " "
     mark = lists.separators[0] if lists.separators else ""
@@ -126,6 +130,7 @@ def separator(text: str, lists: Lists) -> str:
 
 def _list_text(old: str, vids: VlanSet, lists: Lists) -> str:
     """A list of VLANs; items that stay as a whole stay as they are written."""
+    # Brackets stay around the list, with the spaces inside them.
     if old.startswith("[") and old.endswith("]"):
         inner = old[1:-1].strip()
         space = " " * (inner != old[1:-1])
@@ -139,6 +144,7 @@ def _list_text(old: str, vids: VlanSet, lists: Lists) -> str:
             whole = lists.vlans(piece.split())
         except (BadLine, VlanListError):
             whole = VlanSet()
+        # An item stays as it is written if all of it stays.
         if whole and not whole - left:
             items.append((min(whole), piece))
             left = left - whole
@@ -148,6 +154,7 @@ def _list_text(old: str, vids: VlanSet, lists: Lists) -> str:
         if high == low:
             items.append((low, str(low)))
         elif high == low + 1 and lists.separators:
+            # Two neighbours are written as two: some languages want three for a range.
             items += [(low, str(low)), (high, str(high))]
         else:
             items.append((low, f"{low}{joined}{high}"))

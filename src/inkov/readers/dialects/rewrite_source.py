@@ -43,10 +43,12 @@ class Source:
     def block(self, line: int) -> range:
         """The lines of the block that a line is the head of, by their numbers."""
         depth = self._depths.get(line, 0)
+        # Braces may be closed on any line below.
         if self.dialect.text.shape is Shape.BRACED:
             return range(line, self._closing(line) + 1)
         following = [n for n, there in self._depths.items() if n > line and there <= depth]
         end = min(following, default=len(self.lines) + 1)
+        # Empty lines at the end belong to nobody.
         while end - 1 > line and not self.lines[end - 2].strip():
             end -= 1
         return range(line, end)

@@ -48,6 +48,7 @@ def doubts(dialect: Dialect, texts: Sequence[tuple[str, bytes]]) -> list[Doubt]:
         taken: dict[int, Taken] = {}
         devices += read_text(dialect, file, data, taken).part.devices
         uses.add(taken.values(), traced(dialect, file, data))
+    # A form that no text needs may still be needed by an example.
     for example in dialect.examples:  # a form that only an example needs is used, too
         taken = {}
         read_text(dialect, "example", example.text.encode(), taken)
@@ -85,6 +86,7 @@ def doubtful_ports(devices: Sequence[Device]) -> Iterator[Doubt]:
     counts = Counter(port.name for _, port in strange)
     for device, port in strange:
         everywhere = counts[port.name] == len(devices) >= _SEVERAL
+        # Named as no other everywhere: a number of something else, probably.
         if not everywhere:
             yield Doubt(
                 port.origin,
@@ -105,6 +107,7 @@ def doubtful_ports(devices: Sequence[Device]) -> Iterator[Doubt]:
 def _of_vlans(devices: Sequence[Device]) -> Iterator[Doubt]:
     """VLANs that ports are in and that are not defined, where the text defines others."""
     for device in devices:
+        # Without a table nothing can be missing in it.
         if device.vlans is None:
             continue
         used: dict[int, Origin] = {}
@@ -133,6 +136,7 @@ def _of_names(device: Device) -> Iterator[Doubt]:
             named.setdefault(vlan.name.value, []).append(vlan)
     for name, vlans in named.items():
         at = vlans[0].name
+        # One name for three VLANs, or marks in it: another word of the line was probably taken.
         if at is not None and (len(vlans) >= _SEVERAL_NAMED or set(name) & set('=:;{}[]<>|"')):
             shown = _listed([str(vlan.vid) for vlan in vlans])
             yield Doubt(
@@ -162,6 +166,7 @@ class _Uses:
             for form, labels in zip(one.forms, one.labels, strict=True):
                 self.lines[form] += 1
                 self.captured.setdefault(form, set()).update(labels)
+            # What a form without a meaning took, another one would have understood.
             if one.instead is not None:
                 self.instead.setdefault(one.forms[-1], one.instead)
         for line in traces:
@@ -175,6 +180,7 @@ def _of_forms(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
         form = statement.form, statement.line
         at = Origin(dialect.file, statement.line)
         shown = f'"{statement.form}"'
+        # Told elsewhere, all unused forms together.
         if form not in uses.lines:
             continue
         labels = {label or kind for label, kind in _CAPTURE.findall(statement.form)}
@@ -190,6 +196,7 @@ def _of_forms(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
                 "make the one without a meaning narrower",
             )
         times = uses.passing[form]
+        # Set and set again in every text: it probably should add.
         if times >= _SEVERAL and not uses.lasting[form]:
             yield Doubt(
                 at,
@@ -217,6 +224,7 @@ def _unused(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
         for statement in _statements(dialect)
         if (statement.form, statement.line) not in uses.lines
     ]
+    # One finding for all: other texts may need them.
     if unused:
         shown = _listed([f'"{statement.form}"' for statement in unused], most=3)
         yield Doubt(
@@ -235,6 +243,7 @@ def _of_blocks(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
         said = any(uses.lines[s.form, s.line] for s in own if not s.ignored)
         below = any(True for _ in _heads(block.root))
         several = opened >= _SEVERAL and block.kind in ("port", "bundle", "sub", "profile")
+        # A block that only holds other blocks says nothing itself.
         if several and own and not said and not below:
             line = heads[0].statement.line
             yield Doubt(

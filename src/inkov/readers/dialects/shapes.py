@@ -44,6 +44,7 @@ def group(
     lines: Iterable[tuple[Origin, str]], secret_words: frozenset[str] = frozenset()
 ) -> list[ShapeGroup]:
     """The lines by shape, most frequent first. `secret_words` are known already."""
+    # Names are blanked where lines of otherwise one shape differ.
     rows = [(origin, text, [_blank(word) for word in WORD.findall(text)]) for origin, text in lines]
     _names(rows)
     secret_words |= words_before_secrets(text for _, text, _ in rows)
@@ -80,6 +81,7 @@ def _names(rows: list[tuple[Origin, str, list[str]]]) -> None:
             if len(words) > place:
                 after[tuple(words[:place])][words[place]] += 1
         for *_, words in rows:
+            # The first word tells what a line is; it is never a name.
             if place == 0 or len(words) <= place or words[place].startswith("{"):
                 continue
             counts = after[tuple(words[:place])]
@@ -101,6 +103,7 @@ _BRACE = re.compile(r"(?:^|\s)\{(?:\s|$)")  # one that opens a block, on its lin
 
 def _shape(lines: list[str]) -> str:
     braces = sum(_BRACE.search(line) is not None for line in lines)
+    # Braces in one line of twenty: more than a stray mark, less than all.
     if braces and braces * 20 > len(lines):
         return "braced"
     indented = sum(line[:1].isspace() for line in lines)
@@ -130,6 +133,7 @@ def _negation(lines: list[str]) -> str:
     for words in bare:
         if len(words) > 1 and words[1] in firsts:
             followers[words[0]].add(words[1])
+    # A word that precedes one statement only is part of it.
     likely = [(count, word) for word, count in pairs.items() if len(followers[word]) > 1]
     return max(likely)[1] if likely else ""
 
@@ -140,6 +144,7 @@ def _lead(lines: list[str]) -> list[str]:
     firsts = Counter(row[0] for row in words if len(row) > 1)
     [(word, count)] = firsts.most_common(1) or [("", 0)]
     seconds = {row[1] for row in words if row[0] == word and len(row) > 1}
+    # It must stand before many different words: else it is a word of the statement.
     return [word] if count >= 0.95 * len(lines) and len(seconds) >= _MANY_SECONDS else []
 
 
@@ -153,6 +158,7 @@ def _closing(lines: list[str]) -> list[str]:
         word = line.strip()
         if len(word.split()) == 1 and not any(c.isdigit() for c in word):
             alone[word] += 1
+            # Deeper lines before it, each time: what ends a block.
             after[word] += _depth(line) < _depth(before)
     return sorted(word for word, count in after.items() if count == alone[word] > 1)
 
@@ -169,12 +175,14 @@ def passages(lines: list[str], comment: Iterable[str]) -> dict[int, tuple[int, i
     end = -1
     for number, line in enumerate(lines):
         begins = _PASSAGE.search(line) if number > end else None
+        # A mark that begins comments, or comes twice on the line, opens no passage.
         if begins is None or begins[1] in "".join(comment) or line.count(begins[1]) > 1:
             continue
         mark = begins[1]
         following = lines[number + 1 : number + 1 + _LONGEST_PASSAGE]
         ends = (n for n, other in enumerate(following, number + 1) if mark in other)
         last = next(ends, -1)
+        # The mark must come again at the end of a line: else it is a mark of something else.
         if last > 0 and lines[last].rstrip().endswith(mark) and lines[last].count(mark) == 1:
             found[number] = begins.start(1), last
             end = last
@@ -186,6 +194,7 @@ def _end_mark(lines: list[str]) -> str:
     bare = (line.rstrip(" \t\r}")[-1:] for line in lines)
     last = Counter(mark for mark in bare if mark not in ("", "{"))
     [(mark, count)] = last.most_common(1) or [("", 0)]
+    # Letters, digits and quotes end statements by chance.
     return mark if count >= 0.9 * last.total() and not (mark.isalnum() or mark in "\"'])") else ""
 
 
