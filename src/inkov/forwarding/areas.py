@@ -28,6 +28,7 @@ def areas(fabric: Fabric) -> dict[str, str]:
     wiring = fabric.wiring
     for link in (*wiring.links, *wiring.shared):
         cabled.join(link.a.device, link.b.device)
+        # A routed link joins no VLANs: the areas meet there, and are not one.
         if not _is_border(fabric, link):
             bridged.join(link.a.device, link.b.device)
     outside: dict[str, str] = {}
@@ -35,6 +36,7 @@ def areas(fabric: Fabric) -> dict[str, str]:
         if report.near.device in fabric.campus.devices and _is_bridged(
             fabric, fabric.end_of(*report.near)
         ):
+            # Two switches with one neighbour outside: what is behind it may join them.
             near = outside.setdefault(report.far.lower(), report.near.device)
             bridged.join(near, report.near.device)
             cabled.join(near, report.near.device)
@@ -42,6 +44,7 @@ def areas(fabric: Fabric) -> dict[str, str]:
     sizes = Counter(area.values())
     together = Counter(cabled.top(name) for name in sizes)
     largest = max(sizes, key=lambda name: sizes[name], default="")
+    # Areas that nothing joins to others: not cabled is not the same as routed.
     return {name: own if together[cabled.top(own)] > 1 else largest for name, own in area.items()}
 
 
@@ -59,6 +62,7 @@ def _home(fabric: Fabric, island: Island) -> str:
     """A device of an island; of one behind sub-interfaces only, one at their far ends."""
     for bridge in island.bridges:
         ports = [fabric.bridge_ports[number] for number in fabric.bridges[bridge].ports]
+        # A bridge with a port of its own is where the VLAN has its number.
         if not fabric.bridges[bridge].routed and any(not port.outer for port in ports):
             return fabric.bridges[bridge].device
     fars = [
@@ -74,9 +78,11 @@ def _is_border(fabric: Fabric, link: Link) -> bool:
     other end no tags. A trunk that meets a routed port without any was not meant to end there.
     """
     routed = [end for end in (link.a, link.b) if not _is_bridged(fabric, end)]
+    # Both routed, or none.
     if len(routed) != 1:
         return bool(routed)
     far = link.far(routed[0])
+    # At one end only: a trunk that meets a plain routed port was meant to go on.
     views = [fabric.bridge_ports[number].view for number in fabric.at.get(far, ())]
     tagged = any(view.emit & ~view.untagged for view in views)
     return bool(owned_tags(fabric, routed[0])) or not tagged
@@ -86,6 +92,7 @@ def _is_bridged(fabric: Fabric, end: End) -> bool:
     """True if frames of an end get to a bridge, or would if the port was not shut."""
     numbers = fabric.at.get(end)
     if not numbers:
+        # Shut or not there: what it would do if it was on.
         return fabric.ports[end].mode is not Mode.ROUTED
     return any(not fabric.bridges[fabric.bridge_ports[n].bridge].routed for n in numbers)
 
@@ -100,6 +107,7 @@ class _Groups:
 
     def top(self, name: str) -> str:
         while self._above[name] != name:
+            # Half of the way is cut off each time, so that groups stay flat.
             self._above[name] = name = self._above[self._above[name]]
         return name
 

@@ -30,6 +30,7 @@ def nameless(fabric: Fabric, outside: Outside) -> bool:
     is a link, and nobody knows where it leads (FM 4.10).
     """
     numbers = fabric.at.get(fabric.end_of(*outside.near), ())
+    # An address and no name at a port with tags: it may be one of the switches.
     views = [fabric.bridge_ports[number].view for number in numbers]
     return is_address(outside.far) and any(view.emit & ~view.untagged for view in views)
 
@@ -83,6 +84,7 @@ class Assumptions:
             at = f"{assumption.device}:{assumption.port}: " if assumption.port else ""
             self._add(
                 at + assumption.says,
+                # What nobody knows of a port counts at both ends of its links.
                 *(unknown[assumption.device] if assumption.unknown else [assumption.device]),
             )
             if not assumption.sure:
@@ -97,6 +99,7 @@ class Assumptions:
                 f"nothing is known of what is behind {outside.near}: {outside.far} is not among the"
                 " files"
             )
+            # Outside is outside: whoever is there can do what a host can.
             self._add(says, outside.near.device)
             if nameless(fabric, outside):
                 says = f"{outside.near}: {BY_ADDRESS.format(outside.far)}"
@@ -115,6 +118,7 @@ class Assumptions:
             )
             self._add(says, *(end.device for link in conflict.links for end in (link.a, link.b)))
             self._disputed.add(says)
+        # One end's word is believed, and told.
         for link in wiring.links:
             if link.one_sided:
                 self._add(
@@ -125,9 +129,12 @@ class Assumptions:
         # device -> (attribute, whose default) -> at how many ports
         self._unstated: dict[str, dict[tuple[str, str], int]] = {}
         for port in fabric.bridge_ports:
+            # Of a sub-interface its own settings count.
             resolved = fabric.ports[port.end] if not port.outer else fabric.resolved(port)
             asked = _MATTERS.get(resolved.mode, ())
+            # Only a host can ask a port to negotiate.
             for attribute in (*asked, "negotiation") if fabric.is_host_port(port) else asked:
+                # A default that decides about frames is told, and counted.
                 if getattr(resolved.stated, attribute) is None:
                     default = fabric.device(port.end.device).platform.unstated.get(attribute)
                     key = attribute, default.origin.says if default is not None else ""
@@ -160,6 +167,7 @@ class Assumptions:
             far = called.setdefault(outside.far.lower(), outside.far)
             behind.setdefault(far, set()).add(outside.near)
         between = {}
+        # One neighbour at ports with different VLANs could pass frames between them.
         for far, ends in behind.items():
             views = {
                 tuple(self.fabric.bridge_ports[n].view for n in self.fabric.at.get(end, ()))
@@ -187,6 +195,7 @@ class Assumptions:
             if text in self.between
             or text in self._unsure
             or text.endswith(_MAY_ROUTE)
+            # To reach somebody, links that reports disagree about must not be taken for granted.
             or (wanted and text in self._disputed)
         ]
 
@@ -200,8 +209,10 @@ class Assumptions:
 
     def about(self, passed: set[str], level: Level) -> list[str]:
         """What is not stated about some devices, in words."""
+        # Only what is said about switches that the frames get to.
         texts = [says for devices, says in self._texts if not devices.isdisjoint(passed)]
         unstated: dict[tuple[str, str], int] = {}
+        # The same default at many ports is one line.
         for device in passed & self._unstated.keys():
             for key, number in self._unstated[device].items():
                 unstated[key] = unstated.get(key, 0) + number

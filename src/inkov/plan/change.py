@@ -59,6 +59,7 @@ class Permitted(NamedTuple):
 
 def permitted(text: str) -> Permitted | None:
     """`A <-> B`, `A -> B`, or `A`, which is `A <-> A`. None for what is none of these."""
+    # The mark of both ways holds that of one way, so it comes first.
     for mark, both_ways in (("<->", True), ("->", False)):
         source, found, target = text.partition(mark)
         if found:
@@ -73,6 +74,7 @@ def read_change(file: str, data: bytes, problems: list[Problem]) -> Change:
     read = read_yaml(file, data, Change, kind, problems)
     change: Change = read.value if read is not None else Change(origin=Origin(file, 1))
     for text in (*change.gain, *change.lose):
+        # A sentence that names nobody permits nothing.
         if permitted(text) is None:
             says = f"{text!r} is not like 'A <-> B' or 'A -> B'"
             problems.append(Problem(Origin(file, 1), says, "name two sides"))

@@ -16,6 +16,7 @@ def missing_switches(expected: Expected, present: Collection[str]) -> list[str]:
     wanted = expected.number
     for entry in expected.switches:
         if entry.isdecimal() and entry not in present:
+            # A number in the list of names is how many there have to be.
             wanted = max(wanted, int(entry))  # `expected: 45` is a number
         elif not any(fnmatchcase(name, entry) for name in present):
             missing.append(f"no switch is called {entry}")

@@ -53,6 +53,7 @@ class Plan(Struct):
         masks = self.needed
         for vid, vlan in self.says.vlans.items():
             there = placed(vlan.on or (), devices).everywhere
+            # A switch that is not among the files has no ports to carry it to.
             for name in (*there, *(vlan.gateways or ())):
                 if name in devices:
                     masks[name] = masks.get(name, 0) | 1 << vid
@@ -79,6 +80,7 @@ def vlan_names(plan: Plan, campus: Campus) -> dict[str, VlanSet]:
     configurations.
     """
     masks: dict[str, int] = {}
+    # VLANs of one name on different switches are all meant.
     for device in campus.devices.values():
         for vlan in (device.vlans or {}).values():
             if vlan.name is not None and vlan.name.value:
@@ -88,6 +90,7 @@ def vlan_names(plan: Plan, campus: Campus) -> dict[str, VlanSet]:
             masks[planned.name] = masks.get(planned.name, 0) | 1 << vid
     names = {name: VlanSet(mask) for name, mask in masks.items()}
     segments = {name: segment.vlans for name, segment in plan.says.segments.items()}
+    # A segment may be stated at the VLAN, or as a list: both add up.
     for vid, planned in plan.says.vlans.items():
         if planned.segment:
             segments[planned.segment] = segments.get(planned.segment, VlanSet()) | VlanSet.of(vid)
@@ -123,6 +126,7 @@ def _tree(text: str, name: str) -> Any:
     constructor, _ = YAML(typ="rt").get_constructor_parser(text)
     node = constructor.composer.get_single_node()
     if node is None:
+        # An empty file.
         return None
     _measured(node, {}, 0, name)
     return constructor.construct_document(node)
@@ -137,8 +141,10 @@ def _measured(node: Any, sizes: dict[int, int], depth: int, name: str) -> int:
     if isinstance(node, ScalarNode):
         return 1
     known = sizes.get(id(node))
+    # An alias is the same node again: its size is known, or still being counted.
     if known is not None:
         if not known:
+            # 0 stands for a node that is being measured further up.
             raise _Unbounded(node, "an alias in it leads back to itself")
         return known
     if depth > _DEEPEST:
@@ -147,6 +153,7 @@ def _measured(node: Any, sizes: dict[int, int], depth: int, name: str) -> int:
     total = 1
     inner = node.value
     if isinstance(node, MappingNode):
+        # A key that is a map or a list could never be a name of ours.
         for key, _ in node.value:
             if not isinstance(key, ScalarNode):
                 raise _Unbounded(key, "expected here: a word as key")
@@ -203,6 +210,7 @@ def read_yaml(
     """Read a file of a schema. None if nothing of it can be used, or it is empty."""
     from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
+    # Before it is decoded: a file of gigabytes is no plan.
     if len(data) > _MOST_BYTES:
         size, most = len(data) / 1e6, _MOST_BYTES / 1e6
         says = f"too large to be a {kind.name}: {size:.0f} MB, {most:.0f} MB are read at most"
@@ -221,6 +229,7 @@ def read_yaml(
         problems.append(Problem(Origin(file, line + 1), text))
 
     try:
+        # Nesting is looked for in the text: the parser itself would go as deep.
         text = data.decode("utf-8-sig")
         deep = _NESTED.search(text)
         if deep is not None:
@@ -235,11 +244,13 @@ def read_yaml(
         problem((data.count(b"\n", 0, error.start), 0), "not UTF-8 here")
         return None
     except MarkedYAMLError as error:
+        # Some faults have a place of their own, others only one around it.
         mark = error.problem_mark or error.context_mark
         place = (mark.line, mark.column) if mark is not None else (0, 0)
         problem(place, f"not well-formed YAML: {error.problem or error.context}")
         return None
     except (YAMLError, ValueError, RecursionError) as error:
+        # A number that Python refuses to convert is told at its place.
         long = re.search(r"[0-9]{4000}", text)
         if long is not None:
             says = f"a number of thousands of digits is none of a {kind.name}'s"
@@ -252,6 +263,7 @@ def read_yaml(
     if not isinstance(tree, dict):
         problem((0, 0), f"a {kind.name} is a map of parts: {kind.parts}")
         return None
+    # Parts that begin so are there for anchors, and mean nothing themselves.
     for key in [key for key in tree if str(key).startswith(ASIDE)]:
         del tree[key]
     try:
@@ -264,6 +276,7 @@ def read_yaml(
 
 def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
     for claim in list(says.claims):
+        # A claim that is wrong is taken out: proved as something else, it would be a lie.
         pair = claim.reach if claim.reach is not None else claim.not_reach
         if not claim.kind:
             wrong = "a claim states exactly one of isolate, join, reach, not-reach, carried-by"
@@ -299,6 +312,7 @@ def _claims_say_one_thing(says: PlanFile, tree: Any, problem: Any) -> None:
 
 def _uplinks_have_ends(says: PlanFile, tree: Any, problem: Any) -> None:
     for near, uplink in list(says.uplinks.items()):
+        # Without a port, or to itself, it is no cable.
         switches = [place.partition(":")[0] for place in (near, uplink.to)]
         if ":" not in near or ":" not in uplink.to or switches[0] == switches[1]:
             wrong = "an uplink is from a port to one of another switch: `edit-9:1: edit-5:48`"
@@ -316,6 +330,7 @@ def _hosts_have_places(says: PlanFile, tree: Any, problem: Any) -> None:
 
 def _place_of(part: Any, name: str, origin: Origin) -> Place:
     """Where the key of an entry stands. What is a name here may be a number in the tree."""
+    # `9: b:5`: the key is a number in the tree and a name in the plan.
     if name in part:
         place: Place = part.lc.key(name)
         return place

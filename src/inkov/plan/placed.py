@@ -46,12 +46,14 @@ def placed(places: Iterable[str], devices: Mapping[str, Device]) -> Placed:
     for place in places:
         pattern, colon, ports = place.partition(":")
         fitting = _fitting(pattern, devices)
+        # A word for a place that means nothing is told: else a slip would leave a VLAN out.
         if not fitting:
             found.unknown.append(f"no switch is called {pattern}")
         for name in fitting:
             if not colon:
                 found.switches[name] = None
                 continue
+            # A list of ports is of each switch that fits.
             for item in ports.split(","):
                 _of_item(found, devices[name], item.strip(), exact=name == pattern)
     return found
@@ -68,14 +70,17 @@ def _of_item(found: Placed, device: Device, item: str, *, exact: bool) -> None:
     if not between:
         ports = _fitting(item, device.ports)
         for port in ports:
+            # Written out once, a port is meant, whatever patterns fit it as well.
             found.ports[device.name, port] = port == item or found.ports.get(
                 (device.name, port), False
             )
+        # Behind a pattern of switches not every one has such a port.
         if not ports and exact:
             found.unknown.append(f"{device.name} has no port {item}")
         return
     ports = list(_between(device, first, last))
     missing = [end for end in (first, last) if end not in ports]
+    # Both ends must be there: a range with an end missing may be a slip.
     if missing and exact:
         found.unknown.append(f"{device.name} has no port {' and no port '.join(missing)}")
     elif not missing:
@@ -85,10 +90,12 @@ def _of_item(found: Placed, device: Device, item: str, *, exact: bool) -> None:
 def _between(device: Device, first: str, last: str) -> Iterator[str]:
     """The ports of a switch from one to another."""
     ends = _LAST_NUMBER.match(first), _LAST_NUMBER.match(last)
+    # Names without a number have no order to be between.
     if ends[0] is None or ends[1] is None or max(len(end[2]) for end in ends if end) > _LONGEST:
         return
     for port in device.ports:
         one = _LAST_NUMBER.match(port)
+        # Only ports of the same words: `a1..a9` does not have b5.
         if one is None or (one[1], one[3]) != (ends[0][1], ends[0][3]) or len(one[2]) > _LONGEST:
             continue
         if int(ends[0][2]) <= int(one[2]) <= int(ends[1][2]) and ends[1][1] == one[1]:

@@ -233,6 +233,7 @@ class Claim(Struct, rename="kebab", forbid_unknown_fields=True):
     @property
     def words(self) -> str:
         """The claim as it is told: by what it is about, if that is said, or else in full."""
+        # What somebody wrote about a claim says it best.
         if self.about:
             return self.about
         if self.isolate is not None and self.from_ is None:

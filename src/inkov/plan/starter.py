@@ -32,6 +32,7 @@ def starter(campus: Campus) -> str:
             for fact in gateway.addresses:
                 subnets.setdefault(gateway.vid, Counter())[str(fact.value.network)] += 1
     vids = sorted(vid for vid in names.keys() | subnets.keys() if vid != 1)
+    # VLAN 1 is on every switch, and belongs to nobody.
     lines = [
         (
             "# A starting plan, made from the configurations by `inkov plan new`. It says what is,"
@@ -44,17 +45,20 @@ def starter(campus: Campus) -> str:
         counts = names.get(vid, Counter())
         parts = [f"name: {_text(_most(counts))}"] if counts else []
         parts += [f"subnet: {_most(subnets[vid])}"] if vid in subnets else []
+        # Other names for one VLAN are told, for somebody to decide.
         others = sorted(counts - Counter({_most(counts): counts[_most(counts)]})) if counts else []
         remark = f"  # also called {', '.join(map(_text, others))}" if others else ""
         lines.append(f"  {vid}: {{{', '.join(parts)}}}{remark}")
     segments: dict[str, str] = {}
     for vid, counts in sorted(names.items()):
         if counts and vid != 1:
+            # Several VLANs of one name are one segment.
             name = _text(_most(counts))
             segments[name] = f"{segments[name]},{vid}" if name in segments else str(vid)
     lines += ["", "segments:" if segments else "segments: {}"]
     lines += [f"  {name}: {listed}" for name, listed in segments.items()]
     lines += ["", "claims: []"]
+    # With one segment there is nothing to keep apart.
     if len(segments) > 1:
         lines += [f"#  - isolate: [{', '.join(segments)}]", "#    level: hostile"]
         lines += [f"#  - join: {name}" for name in segments]
@@ -67,6 +71,7 @@ def _most(counts: Counter[str]) -> str:
 
 def _text(name: str) -> str:
     """A name as YAML has it: quoted unless it is a plain word."""
+    # What YAML would read as something else than a name is quoted.
     plain = name.isascii() and name.replace("-", "").isalnum() and name[:1].isalpha()
     words = ("yes", "no", "on", "off", "true", "false", "null", "y", "n", "everything")
     return name if plain and name.lower() not in words else json.dumps(name)
@@ -86,6 +91,7 @@ def _as_written(part: Any) -> None:
         part.values() if isinstance(part, dict) else part if isinstance(part, list) else ()
     ):
         _as_written(value)
+    # People write yes and no, which YAML 1.2 has as texts.
     if isinstance(part, dict) and part.get("type") == "boolean":
         del part["type"]
         part["enum"] = [True, False, "yes", "no", "on", "off"]
@@ -115,6 +121,7 @@ def schema() -> dict[str, Any]:
         part.get("properties", {}).pop("origin", None)
         if "description" in part:
             part["description"] = _unwrapped(part["description"])
+        # `10: climate` is short for `10: {name: climate}`.
         if name in (
             PlannedVlan.__name__,
             PlannedSegment.__name__,

@@ -53,6 +53,7 @@ class Typed:
             return _leaf(node, kind, place)
         outer, inner = get_origin(kind), get_args(kind)
         if outer is Annotated:
+            # One name may stand where a list of names is expected.
             if get_origin(inner[0]) is list:
                 return (
                     self.read(node, inner[0], place)
@@ -60,6 +61,7 @@ class Typed:
                     else [_leaf(node, str, place)]
                 )
             return _bounded(node, inner[1], place)
+        # A type or nothing: the one type that is left.
         if outer in (Union, types.UnionType):
             [only] = [one for one in inner if one is not type(None)]
             return None if node is None else self.read(node, only, place)
@@ -69,6 +71,7 @@ class Typed:
                 raise Fault(place, f"{_shown(node)} is not one of: {known}")
             return kind(node)
         if outer is Literal:
+            # YAML has read `on` as true already.
             word = _YES_NO.get(node, node) if isinstance(node, bool) else node
             if word not in inner:
                 raise Fault(place, f"{_shown(node)} is not one of: {', '.join(map(str, inner))}")
@@ -77,6 +80,7 @@ class Typed:
             if not isinstance(node, list):
                 raise Fault(place, f"expected here: a list, not {_shown(node)}")
             where = node.lc.item  # type: ignore[attr-defined]
+            # An item without a place of its own stands where the list does.
             items = [(None, n, where(i) or place) for i, n in enumerate(node)]
             return self._each(items, None, inner[0])
         assert outer is dict, kind
@@ -97,6 +101,7 @@ class Typed:
                         (self.read(key, keys, place), self.read(value, values, place))
                     )
             except Fault as fault:
+                # One entry less: the others still count.
                 self.report(fault)
         return values_read
 
@@ -105,6 +110,7 @@ class Typed:
         origin = {"origin": Origin(self.file, place[0] + 1)}
         short = getattr(kind, "short", "")
         if short and not isinstance(node, dict):
+            # An entry with nothing behind its colon, where nothing needs to be said.
             if node is None and known[short].default is not NODEFAULT:
                 return kind(**origin)
             return kind(**{short: self.read(node, known[short].type, place)}, **origin)
@@ -114,15 +120,18 @@ class Typed:
         lines = node.lc  # type: ignore[attr-defined]
         for key, value in node.items():
             at = _at(lines.key, key, place)
+            # Not passed over: a slip in a key would leave the rule out.
             if key not in known:
                 self.report(
                     Fault(at, f"{_shown(key)} is not known here{_nearest(str(key), list(known))}")
                 )
                 continue
             try:
+                # A map begins where its key stands, a value behind it.
                 where = at if isinstance(value, dict) else _at(lines.value, key, place)
                 values[known[key].name] = self.read(value, known[key].type, where)
             except Fault as fault:
+                # Without what it needs, the entry means nothing.
                 if known[key].required:
                     raise
                 self.report(fault)
@@ -137,6 +146,7 @@ def _at(where: Callable[[Any], Place], key: Any, place: Place) -> Place:
     (`<<`).
     """
     try:
+        # Merged in from elsewhere (`<<`): it has no place in this map.
         return where(key)
     except KeyError:
         return place
@@ -146,6 +156,7 @@ _YES_NO = {True: "on", False: "off"}
 
 
 def _vlans(node: Any) -> VlanSet:
+    # A list of numbers, or one text: both are natural in YAML.
     if isinstance(node, list):
         return VlanSet.parse(",".join(str(item) for item in node))
     return VlanSet.parse(str(node))
@@ -154,6 +165,7 @@ def _vlans(node: Any) -> VlanSet:
 def _text(node: Any) -> str:
     if isinstance(node, (dict, list)) or node is None:
         raise ValueError
+    # A name that YAML took for yes or no.
     return _YES_NO[node] if isinstance(node, bool) else str(node)
 
 
@@ -170,6 +182,7 @@ def _truth(node: Any) -> bool:
 
 
 def _day(node: Any) -> date:
+    # A time stamp is a day with an hour that nobody asked for.
     if isinstance(node, date):
         return date(node.year, node.month, node.day)
     return date.fromisoformat(str(node))

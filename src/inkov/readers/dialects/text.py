@@ -84,6 +84,7 @@ def _without_blocks(text: str, style: Style) -> str:
     """The text with comments in pairs of marks blanked out, its lines kept."""
     for opening, closing in style.comment_block:
         kept, at = [], 0
+        # Line ends stay, so that every line keeps its number.
         while (start := text.find(opening, at)) >= 0:
             end = text.find(closing, start + len(opening))
             end = len(text) if end < 0 else end + len(closing)
@@ -99,6 +100,7 @@ def unclosed(text: str, style: Style) -> Iterator[tuple[int, str]]:
         at = 0
         while (start := text.find(opening, at)) >= 0:
             at = text.find(closing, start + len(opening)) + len(closing)
+            # Not found: what the comment swallowed cannot be told from what it was to hold.
             if at < len(closing):
                 yield text.count("\n", 0, start) + 1, "the comment that begins here never ends"
                 return
@@ -113,6 +115,7 @@ def unclosed(text: str, style: Style) -> Iterator[tuple[int, str]]:
         elif piece[0] == "}" and open_at:
             open_at.pop()
         elif piece[0] == "}":
+            # A brace too many: everything behind it stands one block higher than it was meant.
             yield number, "this } closes nothing: what stands below may belong elsewhere"
             return
     if open_at:
@@ -135,17 +138,20 @@ def _by_line(text: str, style: Style, known: dict[str, Bare]) -> Iterator[Line]:
     a block.
     """
     pieces = _raw(text, style, known)
+    # Only then can a line go on in the next, or be too long.
     if style.continued or len(text) > LONGEST_LINE:
         pieces = _joined(pieces, style)
     if style.statement_end:
         pieces = _up_to(pieces, style)
     held: _Piece | None = None
     for piece in pieces:
+        # A comment has no depth: it must not open or end a block.
         if piece.meaning is False:
             yield Line(piece.number, 0, piece.text, False, False)
         elif style.shape is Shape.FLAT:
             yield Line(piece.number, 0, piece.text, False, piece.meaning)
         else:
+            # Whether a line opens a block is told by the one below it.
             if held is not None:
                 opens = piece.depth > held.depth
                 yield Line(held.number, held.depth, held.text, opens, held.meaning)
@@ -161,11 +167,13 @@ def _raw(text: str, style: Style, known: dict[str, Bare]) -> Iterator[_Piece]:
         line = known.get(raw)
         if line is None:
             line = bare(raw)
+            # Long lines are rare, and seldom the same in another text.
             if len(raw) < 200:
                 if len(known) >= _KNOWN_LINES:
                     known.clear()
                 known[raw] = line
         depth, stripped, comment = line
+        # An empty line may end one that goes on.
         if stripped or style.continued:
             yield _Piece(number, depth, stripped, not comment)
 
@@ -175,6 +183,7 @@ def _joined(raw: Iterator[_Piece], style: Style) -> Iterator[_Piece]:
     begun: _Piece | None = None
     for line in raw:
         number, depth, text, meaning = line
+        # The depth is that of the line that began.
         if begun is not None:
             number, depth, text, meaning = *begun[:2], f"{begun.text} {text}", True
             begun = None
@@ -206,15 +215,18 @@ def _up_to(pieces: Iterator[_Piece], style: Style) -> Iterator[_Piece]:
         return began._replace(text=text, meaning=True if size <= LONGEST_LINE else None)
 
     for piece in pieces:
+        # A comment within a statement is none of it.
         if not piece.meaning:
             yield piece
             continue
         at = 0
+        # None: what stands behind the last mark, which may go on below.
         for end in (*_ends_in(piece.text, style.statement_end), None):
             own = piece.text[at:end].strip()
             if own and not begun:
                 began, size = piece, 0
             size += len(own) + 1
+            # Beyond the limit nothing is kept: the statement has no meaning then.
             if own and size <= LONGEST_LINE:
                 begun.append(own)
             if end is not None:
@@ -245,6 +257,7 @@ def _bare(style: Style) -> Callable[[str], Bare]:
         depth = len(lead.expandtabs()) if "\t" in lead else len(lead)
         if comment and stripped.startswith(comment):
             return depth, stripped, True
+        # Most lines have no mark of a comment: no need to look for quotes.
         if inner is not None and any(mark in stripped for mark in comment):
             stripped = _cut(stripped, inner)
         return depth, stripped, False
@@ -287,6 +300,7 @@ def _braced(text: str, style: Style) -> Iterator[Line]:
         piece = token_match[0]
         if piece == "\n":
             number += 1
+            # With an end mark a statement may go over several lines.
             if style.statement_end or not words:
                 continue
             # Without an end mark the line is the statement, unless its block opens on the next
@@ -295,6 +309,7 @@ def _braced(text: str, style: Style) -> Iterator[Line]:
             if rest.startswith("{"):
                 continue
         elif piece == "{":
+            # A block without a head, as after a comment.
             if not words:
                 began = number
             yield statement(True)
@@ -308,8 +323,10 @@ def _braced(text: str, style: Style) -> Iterator[Line]:
             depth = max(depth - 1, 0)
             continue
         elif piece == style.statement_end and piece:
+            # The end mark itself: what was collected is a statement.
             pass
         elif style.comment and piece.startswith(tuple(style.comment)) and not piece.startswith('"'):
+            # A comment is no word of the statement that it stands in.
             yield Line(number, 0, piece, False, False)
             continue
         elif piece.isspace():

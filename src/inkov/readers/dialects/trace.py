@@ -68,12 +68,14 @@ def traced(dialect: Dialect, file: str, data: bytes) -> list[Traced]:
         Unread(reading.part.devices[0].origin, text)
         for text in data.decode("utf-8-sig", "replace").replace("\r\n", "\n").split("\n")
     ]
+    # The last line end ends the last line, and begins none.
     if texts and not texts[-1].text:
         texts.pop()
     lines = []
     for number, line in enumerate(shown(texts, reading.part.secret_words), 1):
         one = taken.get(number)
         fate = Fate.NO_MEANING
+        # A line that is lost in part is lost: what it does would be half the truth.
         if number in lost:
             fate = Fate.NOT_UNDERSTOOD
         elif one is not None and not one.ignored:
@@ -81,6 +83,7 @@ def traced(dialect: Dialect, file: str, data: bytes) -> list[Traced]:
         own = Traced(number, line.text.rstrip(), fate, [], [], [], [])
         if one is not None and fate is not Fate.NOT_UNDERSTOOD:
             own.forms, own.form_lines = [f for f, _ in one.forms], [at for _, at in one.forms]
+            # Forms that took the line as it stands, and what they say of what.
             said: list[tuple[str, str]] = []
             for step in one.steps:
                 for bound in step.bound:
@@ -98,6 +101,7 @@ def traced(dialect: Dialect, file: str, data: bytes) -> list[Traced]:
 def _said(kind: str, keys: tuple[Any, ...], bound: Bound) -> tuple[str, str]:
     """Of what a clause says something, and what, in the words of dialects."""
     about = _about(kind, keys)
+    # That something is there or gone has no value.
     if bound.operator in ("there", "gone"):
         several = sum(map(_count, keys)) > 1
         return about, f"{'are' if several else 'is'} {bound.operator}"
@@ -113,6 +117,7 @@ def _in_words(said: list[tuple[str, str]]) -> list[str]:
     """What a line says, by what it is about. That something is there goes without saying where
     more is said.
     """
+    # A head that opens a block and says more tells the more only.
     more = [(about, what) for about, what in said if not what.endswith(" there")] or said
     return [
         f"{about} {', '.join(what for _, what in clauses)}"
@@ -127,6 +132,7 @@ def _about(kind: str, keys: tuple[Any, ...]) -> str:
     if len(names) > _NAMED:
         return f"{len(names)} {kind}s ({names[0]} ... {names[-1]})"
     several = sum(map(_count, keys)) > 1
+    # The field writes it in capitals.
     kind = "VLAN" if kind == "vlan" else kind
     return f"{kind}{'s' * several} {', '.join(names)}" if names else kind
 
@@ -144,15 +150,18 @@ def spelled(value: Any, attribute: str = "") -> str:
         on, off = ("on", "off") if attribute in _SWITCHED else ("yes", "no")
         return on if value else off
     if isinstance(value, tuple) and not isinstance(value, Wild):
+        # A value of several parts (a port and a word) is told as a list.
         return ", ".join(map(str, value))
     return "none" if value is None else str(value)
 
 
 def _later(device: Device, kind: str, keys: tuple[Any, ...], bound: Bound, line: int) -> list[str]:
     """What a clause set and what is otherwise at the end of the file, each as a sentence."""
+    # Only what adds or sets something can be replaced.
     if bound.operator not in ("=", "+"):
         return []
     attribute = PORT_KEYS.get(bound.attribute, ("", None))[0]
+    # What is said of things other than ports lasts, or has no line of its own to look for.
     if kind not in ("port", "bundle", "sub") or not attribute:
         return []
     by_line: dict[int, list[str]] = {}
@@ -162,12 +171,14 @@ def _later(device: Device, kind: str, keys: tuple[Any, ...], bound: Bound, line:
             continue  # what is said of all ports is there to be replaced
         port = device.ports.get(key)
         fact: Fact[Any] | None = getattr(port, attribute) if port is not None else None
+        # The attribute is at its default at the end: another line took it back.
         if fact is None:
             gone.append(str(key))
         elif fact.origin.line != line and not _holds(device, fact.value, bound):
             by_line.setdefault(fact.origin.line, []).append(str(key))
     sentences = []
     if gone:
+        # One sentence for each line that replaces, whatever number of ports it does so at.
         sentences.append(f"{bound.attribute} of {_about('port', tuple(gone))} is taken back later")
     for at, ports in sorted(by_line.items()):
         of = f" of {_about('port', tuple(ports))}" if len(keys) > 1 else ""
@@ -182,6 +193,7 @@ def _holds(device: Device, value: Any, bound: Bound) -> bool:
         if wanted.items[:1] == ("but",):
             return True  # what is left out cannot be told from what was added later
         vids = VlanSet.from_vids(vid for item in wanted.items for vid in _numbers(device, item))
+        # One VLAN is meant where the attribute is one.
         wanted = vids if isinstance(value, VlanSet) else next(iter(vids), None)
     if isinstance(value, VlanSet) and isinstance(wanted, VlanSet):
         return not wanted - value

@@ -49,15 +49,18 @@ def writings(dialect: Dialect, texts: Iterable[str] = ()) -> list[Written]:
             continue
         device = part.devices[0]
         for what, edits in _trials(device):
+            # Once written is enough: another text need not show it as well.
             if what in found and found[what].done:
                 continue
             wanted = apply(Campus(devices={device.name: device}), edits)
             try:
                 written = rewrite(text, wanted.devices[device.name], edits)
             except CannotWrite as error:
+                # Another text may have a pattern for it.
                 found.setdefault(what, Written(what, False, str(error)))
                 continue
             back = read_text(dialect, "", written.encode()).part.devices
+            # Reading back is the only proof that it was written.
             alike = len(back) == 1 and not deciding(
                 difference(wanted, Campus(devices={device.name: back[0]}))
             )
@@ -70,6 +73,7 @@ def _trials(device: Device) -> Iterator[tuple[str, list[Edit]]]:
     """For each thing that a text says an edit of it, under the thing's word in a sheet."""
     vids = VlanSet.from_vids(device.vlans or {})
     new = next(iter(_ROOM - vids))
+    # Where the table is the membership, a VLAN comes and goes with its ports.
     if device.vlans is not None and not device.table_is_membership:
         named = any(row.name is not None for row in device.vlans.values())
         name = Fact("otherwise", device.origin) if named else None
@@ -81,9 +85,11 @@ def _trials(device: Device) -> Iterator[tuple[str, list[Edit]]]:
             if row.active is not None:
                 after = not row.active.value
                 yield "the state of a VLAN", [of_row(device.name, row, "active", after)]
+            # A VLAN that a port names cannot go by itself.
             if not any(_names(port, vid) for port in device.ports.values()):
                 yield "a VLAN that goes", row_gone(device, vid)
     for port in device.ports.values():
+        # The PVID and the untagged VLAN are one thing that texts say in one line.
         if port.pvid is not None and port.untagged is not None:  # of one VLAN, both change
             for vid in list(vids - VlanSet(bit(port.pvid.value) & ~1))[:1]:
                 yield (
@@ -118,6 +124,7 @@ def _others(value: Any, vids: VlanSet) -> Iterator[Any]:
         if more:
             yield value | VlanSet.of(next(iter(more)))
         if len(less) > 1:
+            # The last VLAN of a list cannot go: an empty list is often no list.
             yield value - VlanSet.of(less[-1])
     elif isinstance(value, int) and value in vids:
         yield from list(vids - VlanSet.of(value))[:1]
