@@ -50,6 +50,7 @@ def blocks(edges: Iterable[Edge]) -> list[list[int]]:
         while stack:
             at, came_by, begin, left = stack[-1]
             for far, number in left:
+                # Not the edge that led here; a parallel one is another, and makes a circle.
                 if number == came_by:
                     continue
                 if far not in depth:
@@ -57,6 +58,7 @@ def blocks(edges: Iterable[Edge]) -> list[list[int]]:
                     stack.append((far, number, len(passed), iter(beside[far])))
                     passed.append(number)
                     break
+                # An edge up the tree: what hangs here has a second way up to there.
                 if depth[far] < depth[at]:
                     passed.append(number)
                     low[at] = min(low[at], depth[far])
@@ -65,6 +67,7 @@ def blocks(edges: Iterable[Edge]) -> list[list[int]]:
                 if stack:
                     above = stack[-1][0]
                     low[above] = min(low[above], low[at])
+                    # Nothing below leads back above: these edges are a block.
                     if low[at] >= depth[above]:
                         found.append(passed[begin:])
                         del passed[begin:]
@@ -142,8 +145,10 @@ class _Search:
                     above = stack[-1][0]
                     low[above] = min(low[above], low[at])
                     below = begin[at], len(self.order)
+                    # No way back above, nor to the vertex above itself: only this edge joins them.
                     if low[at] > depth[above]:
                         lone.append((came_by, below))
+                    # What is below hangs by the vertex above.
                     if low[at] >= depth[above]:
                         hanging.setdefault(above, []).append(below)
         self.weights = [0, *accumulate(self.counting[item] for item in self.order)]
@@ -171,6 +176,7 @@ class _Search:
         weight = self.weights[-1] - sum(one for one, _, _ in ranked)
         weight -= self.counting[vertex] if own else 0
         heaviest = max(range(len(below)), key=ranked.__getitem__)
+        # The rest is the heaviest: it is the part that is not told.
         if rest and (weight, rest) >= ranked[heaviest][:2]:
             yield Parting(edge, vertex, [self.order[one:end] for one, end in below])
             return

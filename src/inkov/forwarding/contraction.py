@@ -70,17 +70,21 @@ def contract(
     joined_by: dict[tuple[int, int], int] = {}  # (bridge port, VID) -> hubs it is joined to
     for (sender, to), mask in same.items():
         back = same.get((to, sender), 0)
+        # Each pair of ports is met twice, once from either end.
         if sender < to and mask & back:
             joined = place[_vids(mask & back, known)]
             rows.append(ports[sender].bridge * width + joined)
             columns.append(ports[to].bridge * width + joined)
+        # What does not come back the same way is followed exactly.
         one_way += [OneWay(sender, vid, to, vid) for vid in bits(mask & ~back)]
     for (sender, to), pairs in changed.items():
         backward = changed.get((to, sender), set())
         for vid, arrives in sorted(pairs):
+            # Turned into another number, and not back into this one by the same link.
             if (arrives, vid) not in backward:
                 one_way.append(OneWay(sender, vid, to, arrives))
                 continue
+            # A hub that one link joins to several: a domain cannot promise that all hear all.
             kept = (same.get((sender, to), 0) & same.get((to, sender), 0)) >> vid & 1
             joined_by[sender, vid] = joined_by.get((sender, vid), 0) + 1 + kept
             if sender < to:
@@ -108,6 +112,7 @@ def _passing(
             for to, mask in kept:
                 same[sender, to] = same.get((sender, to), 0) | mask
             for to, leaves, arrives in translations:
+                # What nobody sends shows nowhere, whatever it would turn into.
                 if leaves & alive:
                     pairs = {(v, w) for v in bits(leaves & alive) for w in bits(arrives)}
                     changed.setdefault((sender, to), set()).update(pairs)
@@ -133,6 +138,7 @@ def _at(
 def _vids(mask: int, known: dict[int, Ints]) -> Ints:
     vids = known.get(mask)
     if vids is None:
+        # Each mask is taken apart once: many ports have the same.
         packed = np.frombuffer(mask.to_bytes(512, "little"), dtype=np.uint8)
         vids = known[mask] = np.flatnonzero(np.unpackbits(packed, bitorder="little")).astype(
             np.int64

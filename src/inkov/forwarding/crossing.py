@@ -26,7 +26,9 @@ def cross(fabric: Fabric) -> None:
     for number, link in enumerate(links):
         up = link.a in fabric.at and link.b in fabric.at
         if number < len(fabric.wiring.links):
+            # Ports that share a wire have no link of their own to be up.
             fabric.link_up.append(up)
+        # A link with a port that is shut passes nothing.
         if up:
             for near, far in ((link.a, link.b), (link.b, link.a)):
                 for sender in fabric.at[near]:
@@ -58,6 +60,7 @@ def _one_way(fabric: Fabric, link: int, sender: BridgePort, far: End) -> Crossin
     # At the hostile level, what passes by views that either end takes on request (FM 4.4, FM 4.5).
     for view, other in _on_request(sender, end):
         more_same, more_changing, more_hidden = _between(sender, view, other)
+        # Lured crossings are kept apart from plain ones: honest frames do not take them.
         for to, mask in more_same:
             lured[to] = lured.get(to, 0) | mask
         known = {*changing, *hidden}
@@ -94,6 +97,7 @@ def _between(
     """
     same: list[tuple[int, int]] = []
     hidden: list[Translation] = []
+    # A sub-interface sends all it has with its own tag.
     if sender.outer:
         translations = list(_with_one_tag(sender.outer, view, end))
     else:
@@ -104,6 +108,7 @@ def _between(
             kept = view.emit & ~view.untagged & end.whole.view.admit & ~end.taken
             same = [(end.whole.number, kept)] if kept else []
     changing = []
+    # What stays under its number is not a translation, however it came about.
     for translation in translations:
         leaves, arrives = translation.leaves, translation.arrives
         if leaves == arrives and leaves.bit_count() == 1:
@@ -121,6 +126,7 @@ def _with_one_tag(outer: int, view: PortView, end: _FarEnd) -> Iterator[Translat
     for sub in end.subs:
         if sub.outer == outer:
             yield Translation(sub.number, emit, _entry(sub))
+    # A tag that no sub-interface takes reaches the port below, if that is bridged.
     if end.whole is not None and not end.taken & tag:
         yield Translation(end.whole.number, emit, end.whole.view.admit & tag)
 
@@ -129,6 +135,7 @@ def _as_port_sends(view: PortView, end: _FarEnd) -> Iterator[Translation]:
     """From a port: a tag that a sub-interface takes leads there, what is untagged to the PVID."""
     for sub in end.subs:
         yield Translation(sub.number, view.emit & ~view.untagged & bit(sub.outer), _entry(sub))
+    # Untagged frames get the PVID; what has a tag keeps it (`same`).
     if end.whole is not None:
         yield Translation(end.whole.number, view.untagged, _entry(end.whole))
 
@@ -149,6 +156,7 @@ def _entry(receiver: BridgePort) -> int:
 
 
 def _with(same: list[tuple[int, int]], to: int, mask: int) -> list[tuple[int, int]]:
+    # One port may be reached in both ways, tagged and untagged.
     if any(number == to for number, _ in same):
         return [(number, have | mask if number == to else have) for number, have in same]
     return [*same, (to, mask)]

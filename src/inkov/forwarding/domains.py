@@ -80,6 +80,7 @@ class Break(Struct):
 def domains(fabric: Fabric) -> Domains:
     """The domains of all hubs."""
     used = union(port.view.emit | port.view.enters() for port in fabric.bridge_ports)
+    # A VLAN that a switch has and no port passes is a domain of its own.
     for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
         used |= mask & inside.live
     found = contract(fabric, used)
@@ -90,6 +91,7 @@ def domains(fabric: Fabric) -> Domains:
     column = {vid: int(found.place[vid]) for vid in bits(used)}
     label = label.astype(np.int64).reshape(len(fabric.bridges), found.width)
     result = Domains(label, column)
+    # Where frames cross one way only, whether hubs talk is worked out by floods.
     loose = {(fabric.bridge_ports[way.leaves].bridge, way.vid) for way in found.one_way}
     if loose:
         _join_both_ways(fabric, result, loose)
@@ -101,6 +103,7 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
     reached: dict[int, set[int]] = {}
     for bridge, vid in sorted(loose):
         start = result.of(bridge, vid)
+        # All of a component reach what one of its hubs reaches.
         if start in reached:
             continue
         spread = flood(fabric, [Sending(-1, 1 << vid, bridge)], Level.HONEST)
@@ -111,6 +114,7 @@ def _join_both_ways(fabric: Fabric, result: Domains, loose: set[tuple[int, int]]
         }
     for start, others in reached.items():
         for other in others:
+            # Both ways: each reaches the other.
             if other != start and start in reached.get(other, ()):
                 result.label[result.label == max(start, other)] = min(start, other)
 
@@ -120,11 +124,13 @@ def islands(fabric: Fabric, domains: Domains) -> Iterator[tuple[int, list[Island
     serving = served(fabric)
     doubtful = 0
     for number, crossings in fabric.crossings.items():
+        # Protected ports do not hear each other; several links at one port do not join each other.
         if fabric.bridge_ports[number].view.protected or len(crossings) > 1:
             doubtful |= fabric.bridge_ports[number].view.emit
     parts: dict[int, dict[int, list[int]]] = {}
     within = inside_only(fabric)
     for bridge, mask in enumerate(serving):
+        # A routed port serves nobody in a VLAN.
         if not fabric.bridges[bridge].routed:
             for vid in VlanSet(mask & fabric.bridges[bridge].live & ~within.get(bridge, 0)):
                 parts.setdefault(vid, {}).setdefault(domains.of(bridge, vid), []).append(bridge)
@@ -137,6 +143,7 @@ def islands(fabric: Fabric, domains: Domains) -> Iterator[tuple[int, list[Island
             there.append(port.bridge)
     for vid in sorted(parts):
         split = [Island(domain, bridges) for domain, bridges in parts[vid].items()]
+        # Only a VLAN that passes such an end is worked out by floods.
         if doubtful >> vid & 1:
             split = [part for island in split for part in _talking(fabric, vid, island, inner)]
         split.sort(key=lambda island: (-len(island.bridges), island.bridges))
@@ -180,6 +187,7 @@ def breaks(fabric: Fabric, domains: Domains, vid: int, split: list[Island]) -> l
     """
     neighbours: dict[str, list[_Over]] = {}
     for number, link in enumerate(fabric.wiring.links if len(split) > 1 else ()):
+        # A link that is shut stops everything: that is another finding.
         if fabric.link_up[number]:
             stops = not _passes(fabric, link, vid)
             neighbours.setdefault(link.a.device, []).append(_Over(link.b.device, link, stops))
@@ -190,6 +198,7 @@ def breaks(fabric: Fabric, domains: Domains, vid: int, split: list[Island]) -> l
         way = ways.to(other.devices(fabric))
         if way is not None:
             devices, links = way
+            # On a way where every link passes the VLAN one way only, the first is told.
             stop = next((over.link for over in links if over.stops), links[0].link)
             result.append(Break(split[0], other, stop, devices))
     return result

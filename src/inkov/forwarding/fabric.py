@@ -61,12 +61,14 @@ class Resolved(Struct, gc=False):
         A trunk sends tagged frames and takes what it sends; an access port has one VLAN, untagged.
         """
         view = self.free
+        # A general port that takes other VLANs than it sends is what it is.
         if (
             self.mode is not Mode.GENERAL
             or view.admit & ~view.emit
             or view.untagged != (bit(view.pvid))
         ):
             return self.mode
+        # Tagged frames make a trunk; one untagged VLAN an access port; neither is told as it is.
         return (
             Mode.TRUNK if view.emit & ~view.untagged else Mode.ACCESS if view.pvid else Mode.GENERAL
         )
@@ -199,6 +201,7 @@ class Fabric(Struct):
     def end_of(self, device: str, port: str) -> End:
         """The end that a port forwards as: itself, or its bundle."""
         resolved = self.ports[End(device, port)]
+        # A member forwards as its bundle.
         return End(device, resolved.bundle) if resolved.bundle else resolved.end
 
     def resolved(self, port: BridgePort) -> Resolved:
@@ -217,6 +220,7 @@ class Fabric(Struct):
 
     def has_hosts(self, end: End) -> bool:
         """True if somebody who is no known port is taken to be on the wire of an end."""
+        # Nobody known at the other end: whoever is there is a host.
         return end not in self.wiring.of or end in self.wiring.attended
 
     def gateways(self) -> list[tuple[Device, Gateway]]:

@@ -87,21 +87,25 @@ def follow_to(
     that arrives; if it can, in the form of a host that hears one `tag` (0: untagged frames).
     Nothing arrives at a port that is shut.
     """
+    # A port that takes nothing: its own reason is the story.
     if not sendings:
         own = fabric.ports[fabric.end_of(source.device, source.port)]
         why = why_dropped(fabric, own, None)
         stops = Step(source.device, source.port, Event.STOPS, None, False, why.says, why.origin)
         return Story(False, [stops])
     ports = bridge_ports_at(fabric, target)
+    # The target is shut: the story ends there, if it gets so far.
     if not ports:
         spread = flood(fabric, sendings, level)
         steps = list(_stops_at_shut(fabric, sendings, source, target, level, spread))
         return Story(False, steps, True, _instead(spread, sendings))
+    # A host that hears one form only: try those first.
     forms = [] if tag is None else [(port, _in_form(port, tag)) for port in ports]
     for port, heard in forms:
         story = follow(fabric, sendings, source, port, level, heard)
         if story.arrives:
             return story
+    # In any form: that it hears the frame otherwise is better told than that it hears nothing.
     stories = [follow(fabric, sendings, source, port, level) for port in ports]
     return next((story for story in stories if story.arrives), stories[0])
 
@@ -125,11 +129,13 @@ def follow_to_router(
     if way is not None:
         return Story(True, list(tell(fabric, way)), way.simple)
     spread = flood(fabric, sendings, level)
+    # It does not get to the router's bridge at all.
     there = spread.present(bridge)
     if not there:
         goal = router.device, bridge
         steps = list(_towards(fabric, sendings, source, goal, hears, spread))
         return Story(False, steps, True, _instead(spread, sendings))
+    # It gets there in a VLAN that the router does not take.
     way = find_way(fabric, sendings, _on(bridge), level)
     assert way is not None
     says = f"it is in VLAN {way.end.vid} there, and {router.name} takes VLAN {bits_to_text(hears)}"
@@ -173,6 +179,7 @@ def _instead(spread: Flood, sendings: list[Sending]) -> dict[int, int]:
     """VLAN -> how many host ports hear the frame in it."""
     instead: dict[int, int] = {}
     for port, vid, _ in spread.heard():
+        # The port that sent it does not count.
         if port.number not in {sending.port for sending in sendings}:
             instead[vid] = instead.get(vid, 0) + 1
     return dict(sorted(instead.items()))
@@ -181,6 +188,7 @@ def _instead(spread: Flood, sendings: list[Sending]) -> dict[int, int]:
 def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
     """A way as steps: sent or arriving at the first switch, leaving and arriving at each link."""
     state = way.start
+    # Without a port, the device itself sends.
     if state.port >= 0:
         port = fabric.bridge_ports[state.port]
         tagged = port.view.pvid != state.vid
@@ -204,6 +212,7 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
     for hop in way.hops:
         leaves, arrives = fabric.bridge_ports[hop.leaves], fabric.bridge_ports[hop.arrives.port]
         step = _departure(fabric, leaves, state.vid)
+        # The outer tag was taken off: the story tells which one shows now.
         if hop.hidden:
             says = f"{step.because}; the tag hidden behind, {hop.arrives.vid}, is now the first"
             step = replace(step, because=says)
@@ -217,6 +226,7 @@ def tell(fabric: Fabric, way: Way) -> Iterator[Step]:
 def _departure(fabric: Fabric, port: BridgePort, vid: int) -> Step:
     """That a frame leaves by a port."""
     implied = fabric.is_implied(port)
+    # A sub-interface sends with its tag, whatever the VLAN is inside.
     if fabric.bridges[port.bridge].routed or (port.outer and not implied):
         return _sent_by_sub(fabric, port, vid)
     tagged = implied or not port.view.untagged >> vid & 1
@@ -231,6 +241,7 @@ def _arrival(
 ) -> Step:
     resolved = fabric.resolved(port)
     vlan: int | None = vid
+    # At a routed port the frame is in no VLAN of the switch.
     if fabric.bridges[port.bridge].routed:
         vlan = port.outer or None
         taken = (
@@ -238,16 +249,19 @@ def _arrival(
         )
         why = Sentence(taken, (resolved.stated.outer or resolved.stated).origin)
     elif fabric.is_implied(port):
+        # The implied port of an unaware bridge is that port, as its host sees it.
         why = why_arrives(fabric, fabric.ports[port.end], vid, tagged=True)
     elif port.outer:
         assert resolved.stated.outer is not None
         says = f"the sub-interface takes tag {port.outer}"
+        # Called inside as outside: one number is enough.
         if outside_name(fabric, port.bridge, vid) == port.outer:
             vlan = port.outer
         else:
             says += f"; it is VLAN {vid} inside"
         why = Sentence(says, resolved.stated.outer.origin)
     elif tagged and not port.view.admit >> vid & 1:
+        # Only at the hostile level is a frame taken that the port does not admit.
         why = Sentence(
             "a host that asks gets this VLAN here", resolved.stated.origin
         )  # lured (FM 4.4)
@@ -268,11 +282,13 @@ def _stops(
 ) -> Iterator[Step]:
     """The way as far as it leads towards the target, and what stops the frame there."""
     there = fabric.resolved(target)
+    # It gets to the target's bridge, and is not sent there.
     if spread.present(target.bridge):
         way = find_way(fabric, sendings, _on(target.bridge), level)
         if way is not None:
             yield from tell(fabric, way)
             why = why_not_leaves(fabric, there, way.end.vid)
+            # The VLAN would leave: it is the way it came that stops it.
             if target.view.emit & spread.present(target.bridge):
                 says = (
                     f"{there.end} does not send it: it came by this port, or both ports are"
@@ -306,9 +322,11 @@ def _stops_at_shut(
     own = fabric.ports[fabric.end_of(target.device, target.port)]
     bridge, wanted = next(iter(_bridges_at(fabric, own.end)), None), own.free.emit
     there = spread.present(bridge) if bridge is not None else 0
+    # The switch with the shut port is not even reached.
     if bridge is None or not there:
         yield from _towards(fabric, sendings, source, (target.device, bridge), wanted, spread)
         return
+    # Better a VLAN that the port would send; any other still tells where it stops.
     way = find_way(fabric, sendings, _on(bridge, wanted & there or there), level)
     assert way is not None
     yield from tell(fabric, way)
@@ -331,7 +349,9 @@ def _towards(
     device, bridge = goal
     gap = None
     if bridge is not None:
+        # A link that is up and does not pass the VLAN says more than one that is shut.
         gap = _gap(fabric, spread, bridge, up=True) or _gap(fabric, spread, bridge, up=False)
+    # No link leads there at all: the whole way that it takes is told.
     if gap is None:
         way = find_way(fabric, sendings, lambda state: True, spread.level)
         if way is not None:
@@ -348,6 +368,7 @@ def _towards(
     )
     assert way is not None
     yield from tell(fabric, way)
+    # What leaves by a sub-interface stops at the far end of its link.
     if sub is not None and fabric.ports[far].up:
         yield from _block_of_sub(fabric, sub, far, way.end.vid)
     else:
@@ -364,6 +385,7 @@ def _gap(fabric: Fabric, spread: Flood, goal: int, *, up: bool) -> tuple[int, En
     """
     into: dict[int, list[tuple[int, End, End]]] = {}
     for number, link in enumerate(fabric.wiring.links):
+        # Of links that are up first; the search goes from the goal towards the frame.
         if fabric.link_up[number] or not up:
             for near, far in _both_ways(link):
                 for one in _bridges_at(fabric, near):
@@ -372,6 +394,7 @@ def _gap(fabric: Fabric, spread: Flood, goal: int, *, up: bool) -> tuple[int, En
     seen, queue = {goal}, [goal]
     for bridge in queue:
         for before, near, far in into.get(bridge, ()):
+            # The first link from a switch that the frame gets to.
             if spread.present(before):
                 return before, near, far
             if before not in seen:
@@ -383,6 +406,7 @@ def _gap(fabric: Fabric, spread: Flood, goal: int, *, up: bool) -> tuple[int, En
 def _bridges_at(fabric: Fabric, end: End) -> list[int]:
     """The bridges that frames of an end get to, its own first; if it is shut, that of its port."""
     numbers = fabric.at.get(end)
+    # Shut: the bridge that its port would belong to.
     if numbers:
         return [fabric.bridge_ports[number].bridge for number in numbers]
     named = fabric.device(end.device).bridges.items()
@@ -417,6 +441,7 @@ def _block_of_sub(fabric: Fabric, sub: BridgePort, far: End, vid: int) -> Iterat
 
 def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[Step]:
     """What stops VLAN `vid` between the two ends of a link."""
+    # It stops at this end: shut, or not in the list.
     if not near.up or not near.view.emit >> vid & 1:
         why = why_not_leaves(fabric, near, vid)
         yield Step(near.end.device, near.end.port, Event.STOPS, vid, False, why.says, why.origin)
@@ -425,6 +450,7 @@ def _block(fabric: Fabric, near: Resolved, far: Resolved, vid: int) -> Iterator[
     why = why_leaves(fabric, near, vid, tagged)
     yield Step(near.end.device, near.end.port, Event.LEAVES, vid, tagged, why.says, why.origin)
     why = why_dropped(fabric, far, vid if tagged else None)
+    # A VLAN ends at a routed port, whatever the port takes.
     if far.up and far.mode is Mode.ROUTED:
         why = Sentence(f"{far.end} is routed: the VLAN ends there", far.stated.origin)
     yield Step(

@@ -34,18 +34,21 @@ def needed(
     that is left at everything counts as well.
     """
     serving = list(served(fabric))
+    # Whoever is behind an open trunk may need every VLAN.
     for port in fabric.bridge_ports if perhaps else ():
         if fabric.is_host_port(port) and not fabric.is_implied(port):
             serving[port.bridge] |= port.view.emit | port.view.enters()
     for device, mask in (wanted or {}).items():
         bridge = fabric.bridge_of.get((device, ""))
         if bridge is not None:
+            # A switch without a bridge of its own (a router) has nowhere to put it.
             serving[bridge] |= mask
     adjacency: dict[int, list[tuple[int, int]]] = {}
     carried = list(serving)
     behind = {port.number for port in outlets(fabric)}
     link_of: list[int] = []  # edge -> its link; one with sub-interfaces has several
     for number, link in enumerate(fabric.wiring.links):
+        # A link that is down is on no way.
         if not fabric.link_up[number]:
             continue
         ends: list[list[int]] = []
@@ -73,6 +76,7 @@ def needed(
         _by_vid([mask if at in adjacency else 0 for at, mask in enumerate(carried)]),
     )
     for vid, terminals in serves.items():
+        # Served at one place only: no link has to carry it.
         if len(terminals) < 2:
             continue
         passable = carries.get(vid, set()) | terminals
@@ -80,6 +84,7 @@ def needed(
             bridge: [(far, link) for far, link in adjacency.get(bridge, ()) if far in passable]
             for bridge in passable
         }
+        # A VLAN that is cut may need any switch in between to be whole again.
         graph: Adjacency = within if _hang_together(within, terminals) else adjacency
         for edge in links_on_ways(graph, terminals):
             result[link_of[edge]] |= 1 << vid
@@ -91,6 +96,7 @@ def _by_vid(masks: list[int]) -> dict[int, set[int]]:
     terminals: dict[int, set[int]] = {}
     vids: dict[int, list[int]] = {}
     for bridge, mask in enumerate(masks):
+        # Many switches serve the same set.
         if mask not in vids:
             vids[mask] = list(VlanSet(mask))
         for vid in vids[mask]:
@@ -139,9 +145,11 @@ def _component(graph: Adjacency, root: int, terminals: set[int], done: set[int])
                 top = stack[-1][0]
                 low[top] = min(low[top], low[vertex])
                 if low[vertex] >= depth[top]:
+                    # A block is whole when everything below it is done.
                     blocks.append(_close(edges, top, vertex, by, hanging))
             continue
         far, link = step
+        # Back by the same link: a parallel one counts.
         if link == by:
             continue
         if far not in depth:
@@ -163,6 +171,7 @@ def _close(
     links: set[int] = set()
     vertices: set[int] = set()
     while True:
+        # The links of the block are the last ones that were passed, down to the one that opened it.
         one, other, link = edges.pop()
         links.add(link)
         vertices.update((one, other))

@@ -52,6 +52,7 @@ _NEGOTIATES = {Negotiation.PASSIVE: Party.PASSIVE, Negotiation.ACTIVE: Party.ACT
 
 def negotiates(completed: Completed) -> bool:
     """True if the far end has a say in what the port is."""
+    # Other modes (general, private, routed) never negotiate.
     return completed.negotiation in _NEGOTIATES and (
         completed.mode is Mode.ACCESS or completed.mode is Mode.TRUNK
     )

@@ -28,6 +28,7 @@ def outlets(fabric: Fabric) -> list[BridgePort]:
 
 def _leads_on(fabric: Fabric, port: BridgePort) -> bool:
     inside = fabric.bridges[port.bridge]
+    # A sub-interface by itself, on a bridge with nothing else, is a mistake or a spare.
     return bool(inside.routed) or len(inside.ports) > 1 or _has_gateway(fabric, port)
 
 
@@ -45,6 +46,7 @@ def inside_only(fabric: Fabric) -> dict[int, int]:
     outside: dict[int, int] = {}
     for port in fabric.bridge_ports:
         if port.end in fabric.wiring.of and not fabric.is_implied(port):
+            # An implied port is the bridge's own other half, not another device.
             kept = within if port.outer else outside
             kept[port.bridge] = kept.get(port.bridge, 0) | port.view.emit
     return {bridge: mask & ~outside.get(bridge, 0) & 1 << 1 for bridge, mask in within.items()}
@@ -54,6 +56,7 @@ def outside_name(fabric: Fabric, bridge: int, vid: int) -> int:
     """What others call a VLAN of a bridge: the tag of the sub-interfaces that alone pass it on, if
     they have one in common; else its own number.
     """
+    # Worked out once for the whole campus, when it is first asked.
     if fabric.outside_names is None:
         within, tags = inside_only(fabric), dict[tuple[int, int], set[int]]()
         for port in fabric.bridge_ports:
@@ -74,12 +77,14 @@ def passing_as(
     for to, mask in crossing.same:
         if only is not None and to != only:
             continue
+        # A sub-interface on either side gives the frames its tag on the wire.
         outer = sender.outer or fabric.bridge_ports[to].outer
         passing |= bit(outer) if outer else mask
     for to, leaves, arrives in crossing.translations:
         if only is not None and to != only:
             continue
         outer = fabric.bridge_ports[to].outer
+        # From a sub-interface into a port: what arrives with its tag.
         if sender.outer:
             passing |= bit(sender.outer) if outer else bit(sender.outer) & arrives
         else:

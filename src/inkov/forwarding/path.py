@@ -68,6 +68,7 @@ Goal = Callable[[State], bool]
 def to_port(fabric: Fabric, target: int, level: Level, vid: int | None = None) -> Goal:
     """Reached where the frame leaves by bridge port `target` (as VLAN `vid`, if given)."""
     port = fabric.bridge_ports[target]
+    # What it may send on request counts as well, at the hostile level.
     emit = union(view.emit for view in views_at(port, level))
     if vid is not None:
         emit &= 1 << vid
@@ -104,19 +105,24 @@ def find_way(fabric: Fabric, sendings: Iterable[Sending], goal: Goal, level: Lev
         for vid in bits(sending.mask & fabric.bridges[sending.bridge].live)
     ]
     shortest = _shortest(fabric, starts, goal, level)
+    # A way that passes no bridge twice already is the one wanted.
     if shortest is None or len(set(shortest.bridges)) == len(shortest.bridges):
         return shortest
     budget = _Budget(_MOST_STEPS)
+    # One hop more each time: the first that is found is the shortest of its kind.
     for longest in range(len(shortest.hops), len(fabric.bridges)):
         budget.cut = False
         for start in starts:
             hops = _simple(fabric, start, goal, level, budget, longest)
             if hops is not None:
                 return Way(start, hops, True)
+        # Nothing was left out for its length: there is no such way, however long.
         if budget.left <= 0 or not budget.cut:
             break
+    # The search came to its end: only ways that pass a bridge twice are there.
     if budget.left > 0:
         return shortest._replace(simple=False)
+    # Too much to try them by length: any way without a repeat will do.
     budget = _Budget(_MOST_STEPS)
     for start in starts:
         hops = _simple(fabric, start, goal, level, budget, len(fabric.bridges))
@@ -130,6 +136,7 @@ def may_leave(fabric: Fabric, state: State, port: BridgePort) -> bool:
     if port.number == state.port:
         return False
     return not (
+        # The device itself (a negative port) is no protected port.
         port.view.protected and state.port >= 0 and fabric.bridge_ports[state.port].view.protected
     )
 
@@ -137,6 +144,7 @@ def may_leave(fabric: Fabric, state: State, port: BridgePort) -> bool:
 def _onward(fabric: Fabric, state: State, level: Level) -> Iterator[Hop]:
     bit = 1 << state.vid
     for number in fabric.bridges[state.bridge].ports:
+        # A port without a link leads nowhere further.
         if number not in fabric.crossings:
             continue
         port = fabric.bridge_ports[number]
@@ -183,6 +191,7 @@ def _shortest(fabric: Fabric, starts: list[State], goal: Goal, level: Level) -> 
                 start = before[start]
             return Way(start, tuple(reversed(hops)), True)
         for hop in _onward(fabric, state, level):
+            # Breadth first: what is found first is found by the fewest hops.
             if hop.arrives not in came:
                 came[hop.arrives] = hop
                 before[hop.arrives] = state
@@ -211,6 +220,7 @@ def _simple(
     stack = [_onward(fabric, start, level)]
     while stack:
         budget.left -= 1
+        # Out of steps: not known whether there is one.
         if budget.left <= 0:
             return None
         hop = next(stack[-1], None)
@@ -219,10 +229,12 @@ def _simple(
             if path:
                 visited.discard(path.pop().arrives.bridge)
             continue
+        # A spanning tree passes no bridge twice.
         if hop.arrives.bridge in visited:
             continue
         if goal(hop.arrives):
             return (*path, hop)
+        # Longer than is wanted now: noted, since a longer search may find it.
         if len(path) + 1 >= longest:
             budget.cut = True
             continue

@@ -91,6 +91,7 @@ def ping(fabric: Fabric, one: Host, other: Host) -> Ping:
     """There and back between two hosts."""
     result = Ping(True, [])
     for here, there in ((one, other), (other, one)):
+        # Both ways: an answer that does not come back is no ping.
         parts = _Direction(fabric, here, there, result).run()
         result.parts += parts
         result.works = result.works and all(part.holds for part in parts)
@@ -108,6 +109,7 @@ class _Direction:
     def run(self) -> list[Part]:
         """The parts in order; the last one may fail."""
         source, target = self.here.address, self.there.address
+        # Without addresses nobody can tell near from far: layer 2 is all there is.
         if source is None or target is None:
             nameless = self.here if source is None else self.there
             self.result.assumes.append(f"{nameless.name} has no address: only layer 2 is judged")
@@ -118,9 +120,11 @@ class _Direction:
                 f" IPv{target.version} address: they do not talk"
             )
             return [self._part(Need.SAME_KIND, False, says)]
+        # On one subnet a host asks by broadcast, and needs no router.
         if target.ip in source.network:
             return [self._near()]
         parts = [self._gateway_set()]
+        # Each part needs the one before it: the first that fails is the answer.
         if parts[-1].holds:
             gateway, part = self._gateway_found()
             parts.append(part)
@@ -178,6 +182,7 @@ class _Direction:
         )
         last = story.steps[-1]
         self._note(story.simple)
+        # The host hears frames of one form only: tagged with its VLAN, or untagged.
         if holds and last.tagged is not (self.there.vid is not None):
             holds, says = (
                 False,
@@ -194,6 +199,7 @@ class _Direction:
         if self.here.gateway is None:
             says = f"{self.there.name} is in another subnet, and {self.here.name} has no gateway"
             return self._part(Need.SET, False, says)
+        # A host sends to its gateway as to somebody near: it must be on its subnet.
         if ip_address(self.here.gateway) not in own.network:
             says = (
                 f"the gateway {self.here.gateway} of {self.here.name} is not in its subnet"
@@ -213,8 +219,10 @@ class _Direction:
         if not owners:
             says = f"no device among the files has the address {self.here.gateway}"
             part = self._part(Need.THERE, False, says)
+            # The address may be of a router that is not among the files.
             part.unknown = True
             return None, part
+        # Several may share the address: one that is up is enough.
         up = [interface for interface in owners if not interface.why_down]
         if not up:
             says = f"the gateway {owners[0].label} is down: {owners[0].why_down}"
@@ -243,6 +251,7 @@ class _Direction:
         ]
         packet = [ip_network(source.ip)], [ip_network(target.ip)]
         ways = (routers.path(gateway, finals, *packet, back=back) for back in (False, True))
+        # Without sending it back where it came from first: a router that does is the last resort.
         path = next(filter(None, ways), None)
         if path is not None:
             self.result.assumes += path.assumes
@@ -254,6 +263,7 @@ class _Direction:
             self.result.whole = self.result.whole and self._passes_whole(routers, path)
             part = self._part(Need.ROUTED, True, says, path.out.origin, steps, path.out)
             return path.out, part
+        # A way there would be if no filter stopped it: then the filter is the answer.
         anyway = routers.path(gateway, finals, (), (), back=True)
         for interface, bound in anyway.filters if anyway is not None else ():
             how, says = routers.filtered(interface, bound, *packet)
@@ -265,6 +275,7 @@ class _Direction:
             f" {self.there.name}"
         )
         part = self._part(Need.ROUTED, False, says, gateway.origin, interface=gateway)
+        # A subnet that nobody among the files has may be behind a router that is not among them.
         part.unknown = not any(
             target.ip in fact.value.network
             for interface in interfaces(self.fabric)
@@ -277,6 +288,7 @@ class _Direction:
         for number, (into, out) in enumerate(path.hops):
             says = f"{into.device} routes it from {into.name} into {out.name}"
             yield routed_by(out, says)
+            # Between two routers the packet is a frame again, and has to find its way.
             if number + 1 < len(path.hops):
                 then = path.hops[number + 1][0]
                 goal = to_present(then.bridge, then.hears)

@@ -66,9 +66,11 @@ class Flood:
 
     def leaving(self, port: BridgePort, view: PortView) -> int:
         """The VIDs that leave by a port with this view."""
+        # Among protected ports only what others brought in is passed on.
         if view.protected:
             return view.emit & self._free.get(port.bridge, 0)
         once = self._once.get(port.bridge, 0)
+        # What came by this port alone does not go back by it.
         return view.emit & (once & ~self.came.get(port.number, 0) | self._twice.get(port.bridge, 0))
 
     def heard(self) -> Iterator[tuple[BridgePort, int, bool]]:
@@ -88,6 +90,7 @@ class Flood:
             return False
         self.came[port] = self.came.get(port, 0) | new
         once = self._once.get(bridge, 0)
+        # A VID that came in before, by whatever port, has now come by two.
         self._twice[bridge] = self._twice.get(bridge, 0) | once & new
         self._once[bridge] = once | new
         if not protected:
@@ -107,6 +110,7 @@ def sendings_at(fabric: Fabric, numbers: Iterable[int], level: Level) -> list[Se
     sendings = []
     for number in numbers:
         port = fabric.bridge_ports[number]
+        # At the hostile level a host may send in any view that the port can be brought to.
         views = views_at(port, level)
         untagged = tagged = 0
         for view in views:
@@ -129,6 +133,7 @@ def views_at(port: BridgePort, level: Level) -> tuple[PortView, ...]:
 def honest_tags(fabric: Fabric, port: BridgePort) -> int:
     """The tags an honest host uses: its voice VLAN's, where one is set (FM 4.1)."""
     voice = port.view.form is Form.ACCESS_VOICE
+    # Without a voice VLAN an honest host sends no tags.
     return port.view.admit & bit(fabric.resolved(port).completed.voice_vlan) if voice else 0
 
 
@@ -147,6 +152,7 @@ def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:
         port = number if number >= 0 else -1 - bridge
         protected = number >= 0 and ports[number].view.protected
         result._arrive(port, bridge, mask & fabric.bridges[bridge].live, protected)
+        # Only bridges where something new arrived are looked at again.
         dirty[bridge] = None
     hostile = level == Level.HOSTILE
     linked: dict[int, list[int]] = {}
@@ -162,6 +168,7 @@ def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:
                 for view in sender.on_request if hostile else ():
                     new |= result.leaving(sender, view)
                 new &= ~before
+                # Sent before, by this port: everything behind it knows already.
                 if not new:
                     continue
                 result.sent[number] = before | new
@@ -178,6 +185,7 @@ def flood(fabric: Fabric, sendings: Iterable[Sending], level: Level) -> Flood:
                     ]
                     for to, mask in arriving:
                         receiver = ports[to]
+                        # Nothing new there: the bridge need not be looked at.
                         if mask and result._arrive(
                             to, receiver.bridge, mask, receiver.view.protected
                         ):

@@ -79,6 +79,7 @@ NAMES = {
 
 def _fact(fabric: Fabric, resolved: Resolved, attribute: str) -> Fact[object]:
     fact = fabric.device(resolved.end.device).platform.fact(resolved.stated, attribute)
+    # A fact that nobody states still has the port as its place.
     return fact if fact is not None else Fact(None, resolved.stated.origin)
 
 
@@ -86,6 +87,7 @@ def decided_at(fabric: Fabric, resolved: Resolved, attribute: str) -> Origin:
     """Where an attribute was decided; for a default, the port's place and the default's words."""
     origin = _fact(fabric, resolved, attribute).origin
     if origin.file:
+        # A default stands nowhere: the port's own line is where to state it.
         return origin
     own = resolved.stated.origin
     return Origin(own.file, own.line, own.pointer, origin.basis, origin.says)
@@ -120,6 +122,7 @@ def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> S
             Mode.PRIVATE_HOST: "secondary",
             Mode.PROMISCUOUS: "primary",
         }
+        # A routed port has no VLAN that untagged frames could be in.
         if resolved.mode is Mode.ROUTED:
             return Sentence(
                 "the routed port takes untagged frames", decided_at(fabric, resolved, "mode")
@@ -133,10 +136,12 @@ def why_arrives(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> S
     attribute = {Mode.ACCESS: "voice_vlan", Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(
         resolved.mode, "mode"
     )
+    # Without ingress filtering the list does not decide about arrivals.
     if resolved.mode is Mode.GENERAL and not resolved.completed.ingress_filtering:
         attribute = "ingress_filtering"
         origin = decided_at(fabric, resolved, attribute)
         return Sentence(f"ingress filtering is off, so any tag comes in{_whose(origin)}", origin)
+    # Not among the tagged ones: it is in because it leaves untagged.
     if resolved.mode is Mode.GENERAL and vid not in resolved.completed.tagged:
         attribute = "untagged"
     origin = decided_at(fabric, resolved, attribute)
@@ -162,6 +167,7 @@ def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Se
         attribute = "voice_vlan" if tagged else "access_vlan"
         says = f"VLAN {vid} is its {NAMES[attribute]}"
     elif resolved.mode is Mode.TRUNK:
+        # The native VLAN is told apart: whether it is tagged is a setting of its own.
         if vid == completed.native_vlan:
             attribute = "native_tagged" if tagged else "native_vlan"
             says = f"VLAN {vid} is native here" + (", and tagged all the same" if tagged else "")
@@ -187,8 +193,10 @@ def why_leaves(fabric: Fabric, resolved: Resolved, vid: int, tagged: bool) -> Se
 def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Sentence:
     """Why a frame of VLAN `vid`, on the bridge, does not leave by a port."""
     completed, end = resolved.completed, resolved.end
+    # What is shut says no more than that.
     if not resolved.up:
         return Sentence(f"{end} is shut", decided_at(fabric, resolved, "enabled"))
+    # A spanning tree comes before lists: they would let it pass.
     if _discards(fabric, end, vid):
         return _why_discards(fabric, end)
     if resolved.mode is Mode.TRUNK:
@@ -201,6 +209,7 @@ def why_not_leaves(fabric: Fabric, resolved: Resolved, vid: int) -> Sentence:
             return Sentence(
                 f"VLAN {vid} is withheld from {end}", decided_at(fabric, resolved, "withheld")
             )
+    # The port names a VLAN that the switch does not have.
     if not resolved.view.emit and resolved.free.emit:
         says = (
             f"{end} is in VLAN {bits_to_text(resolved.free.emit)}, which {end.device} does not have"
@@ -236,6 +245,7 @@ def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Sentence
     wanted = tag if tag is not None else resolved.free.pvid
     if _discards(fabric, end, wanted):
         return _why_discards(fabric, end)
+    # The port would take it, and the switch does not have the VLAN.
     if (
         wanted
         and resolved.free.enters() >> wanted & 1
@@ -246,6 +256,7 @@ def why_dropped(fabric: Fabric, resolved: Resolved, tag: int | None) -> Sentence
             return Sentence(f"VLAN {wanted} is suspended on {end.device}", row.active.origin)
         return Sentence(f"{end.device} does not define VLAN {wanted}", device.origin)
     if tag is None:
+        # Two reasons: no native VLAN at all, or one that the list leaves out.
         if resolved.mode is Mode.TRUNK:
             native = completed.native_vlan
             missing = (
@@ -276,12 +287,15 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Sentence:
     ends = [fabric.ports[link.a], fabric.ports[link.b]]
     for resolved in ends:
         device = resolved.end.device
+        # Missing in the table is the deepest reason: named first, whatever the lists say.
         if resolved.up and not fabric.live[device] >> vid & 1 and resolved.free.emit >> vid & 1:
             row = fabric.device(device).row(vid)
             if row is not None and row.active is not None:
                 return Sentence(f"VLAN {vid} is suspended on {device}", row.active.origin)
             return Sentence(f"{device} does not define VLAN {vid}", fabric.device(device).origin)
+    # From each end: the first that does not pass it is the place.
     for near, far in (ends, ends[::-1]):
+        # A sub-interface with this tag passes it, whatever the port itself does.
         by_tag = owned_tags(fabric, near.end) >> vid & 1
         if not by_tag and not near.view.emit >> vid & 1:
             return why_not_leaves(fabric, near, vid)
@@ -290,6 +304,7 @@ def why_stopped(fabric: Fabric, link: Link, vid: int) -> Sentence:
             continue
         if tagged and not far.view.admit >> vid & 1:
             return why_dropped(fabric, far, vid)
+        # It leaves untagged and gets another number: translated, not stopped.
         if not tagged and far.view.pvid != vid:
             if not far.view.pvid:
                 return why_dropped(fabric, far, None)
@@ -324,6 +339,7 @@ def _stated(resolved: Resolved) -> Iterator[Reason]:
     attributes = ("enabled", "mode", "negotiation", *NAMES, "protected", "registration", "bundle")
     for attribute in dict.fromkeys(attributes):
         fact = getattr(port, attribute)
+        # Only what a file states; the rest is told where it is completed.
         if fact is not None and fact.origin.basis is Basis.STATED:
             value = (
                 ("on" if fact.value else "off") if attribute == "enabled" else _shown(fact.value)
@@ -335,6 +351,7 @@ def _stated(resolved: Resolved) -> Iterator[Reason]:
 def _completed(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
     for attribute in ("mode", "negotiation", *_ASKED[resolved.mode]):
         fact = _fact(fabric, resolved, attribute)
+        # A default that says nothing (no voice VLAN) is not worth a line.
         if fact.origin.basis is not Basis.STATED and (
             attribute in ("mode",) or fact.value not in (None, False)
         ):
@@ -351,6 +368,7 @@ def _completed(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
 
 def _negotiated(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
     end = resolved.end
+    # A member does nothing by itself.
     if resolved.bundle:
         assert resolved.stated.bundle is not None
         says = (
@@ -374,6 +392,7 @@ def _negotiated(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
 
 def _view(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
     stage, view, free = "forwarding view", resolved.view, resolved.free
+    # What a member does is told at its bundle.
     if resolved.bundle:
         return
     if not resolved.up:
@@ -418,6 +437,7 @@ def _links(fabric: Fabric, resolved: Resolved) -> Iterator[Reason]:
     end = resolved.end
     for link in fabric.wiring.of.get(end, ()):
         far = fabric.ports[link.far(end)]
+        # One end that is shut is enough.
         if not resolved.up or not far.up:
             shut = resolved if not resolved.up else far
             says = f"nothing crosses to {far.end}: {shut.end} is shut"
@@ -451,6 +471,7 @@ def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]
     lost: dict[Sentence, int] = {}
     for vid in VlanSet(sent & ~taken):
         why = why_dropped(fabric, far, vid)
+        # The same reason for many VLANs is one line: the number is put aside.
         words = why.says.replace(f"VLAN {vid}", "it").replace(f"tagged {vid}", "so tagged")
         lost[Sentence(words, why.origin)] = lost.get(Sentence(words, why.origin), 0) | 1 << vid
     for why, mask in lost.items():
@@ -462,6 +483,7 @@ def _crossing(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Reason]
     withheld = (
         near.completed.withheld.bits & near.completed.allowed.bits if near.mode is Mode.TRUNK else 0
     )
+    # Allowed and not sent: it looks like a fault and is none.
     if withheld:
         says = f"withheld, so allowed and not sent: VLAN {bits_to_text(withheld)}"
         yield Reason("pruned", says, decided_at(fabric, near, "withheld"))

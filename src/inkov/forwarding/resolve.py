@@ -22,6 +22,7 @@ __all__ = ["resolve"]
 
 def resolve(campus: Campus, wiring: Wiring) -> Fabric:
     """All stages of all ports and links."""
+    # Unaware bridges are told in terms of aware ones first; nothing below knows of them.
     campus = settled(campus, wiring)
     fabric = Fabric(campus, wiring)
     builder = _Builder(fabric)
@@ -29,6 +30,7 @@ def resolve(campus: Campus, wiring: Wiring) -> Fabric:
         builder.complete(device)
     for device in campus.devices.values():
         builder.negotiate(device)
+        # Negotiation needs the modes of all far ends, so it comes after.
         builder.bridge(device)
     builder.second_sources()
     cross(fabric)
@@ -74,9 +76,11 @@ class _Builder:
             ports[end] = Resolved(
                 end, port, completed, Party.NOBODY, completed.mode, NOTHING, NOTHING, up
             )
+            # A member does not forward: its bundle does.
             if bundle != port.name:
                 ports[end].bundle, ports[end].up = bundle, False
             elif port.bundle is not None:
+                # A bundle that is not there cannot forward in its place.
                 says = (
                     f"the bundle {port.bundle.value!r} is not there to join: the port is taken as"
                     " it is by itself"
@@ -97,14 +101,17 @@ class _Builder:
         unaware: dict[str, set[bool]] = {}
         for port in device.ports.values():
             end = End(device.name, port.name)
+            # The other half of an unaware port is on a bridge of its own, with every VID.
             if port.implied:
                 self.tables[device.name, self.home[end]] = ALL
             elif port.bundle is None and self.fabric.ports[end].completed.mode is not Mode.ROUTED:
                 found = unaware.setdefault(self.home.get(end, ""), set())
                 found.add(self._is_unaware(device, port))
+        # One unaware port is enough: all frames get in by it.
         for bridge, found in unaware.items():
             if True in found:
                 self.tables[device.name, bridge] = ALL
+            # A bridge with both kinds is unusual, and perhaps misread.
             if len(found) > 1:
                 says = (
                     f"{f'bridge {bridge}' if bridge else 'the bridge'} has ports that take no"
@@ -124,6 +131,7 @@ class _Builder:
                 ports.setdefault((port.reading, False), []).append(port)
         for (says, unknown), concerned in ports.items():
             first, others = concerned[0], len(concerned) - 1
+            # One sentence for all ports of which it is the same.
             if others:
                 more = f"{first.name} and {others} more port{'s' * (others > 1)}"
                 text, name = f"{device.name}, {more}: {says}", ""
@@ -142,6 +150,7 @@ class _Builder:
             return False
         if port.kind is PortKind.SUB:
             parent = device.ports.get(port.parent.value) if port.parent else None
+            # Nothing below it, or no tag: it could be anything.
             if parent is None or parent.kind is PortKind.SUB or port.outer is None:
                 says = (
                     "a sub-interface without an existing port under it, or without a tag: it is"
@@ -156,6 +165,7 @@ class _Builder:
                 for p in device.ports.values()
                 if p.bundle is not None and p.bundle.value == port.name
             ]
+            # A bundle without members is taken as it is: its file may not list them.
             return not members or any(member.on for member in members)
         return True
 
@@ -163,6 +173,8 @@ class _Builder:
         """The VIDs the switch forwards: its table's active ones (FM 3.3), VID 1 unless the table
         says otherwise.
         """
+        # The switch has the VLANs of its table; of a system whose table is its membership, those
+        # below.
         if device.vlans is not None and not device.table_is_membership:
             return _active(device.vlans)
         live = 2
@@ -172,6 +184,7 @@ class _Builder:
             completed = self.fabric.ports[End(device.name, port.name)].completed
             for value in completed:
                 if isinstance(value, VlanSet):
+                    # A list of an access port has no meaning.
                     live |= (
                         value.bits
                         if value is not completed.allowed or completed.mode is Mode.TRUNK
@@ -210,16 +223,19 @@ class _Builder:
             if negotiates(resolved.completed):
                 resolved.remote = self._remote(resolved.end, party(resolved.completed))
                 resolved.mode = operational_mode(resolved.completed, resolved.remote)
+            # A port that is down forwards nothing: no view is needed.
             if not resolved.up:
                 continue
             resolved.free = self._view(device, resolved, resolved.mode)
             live = self._live_in(device.name, self.home.get(resolved.end, ""))
+            # Ports set alike share one view: a campus has thousands of these.
             key = id(resolved.free), live
             if key not in within:
                 routed = resolved.mode is Mode.ROUTED
                 within[key] = resolved.free if routed else resolved.free.within(live)
             resolved.view = within[key]
             registers = resolved.completed.registration and resolved.mode is not Mode.ROUTED
+            # Registration at both ends adds what the far end may ask for.
             if registers and self._registers(resolved):
                 resolved.view = _registered(resolved.view, live, port)
 
@@ -236,6 +252,7 @@ class _Builder:
         community = False
         if mode is Mode.PRIVATE_HOST and completed.secondary:
             vlan = device.row(completed.secondary)
+            # Not said to be isolated: a community talks more, so nothing is taken for apart.
             community = (
                 vlan is None or vlan.private is None or vlan.private.value is not Private.ISOLATED
             )
@@ -257,6 +274,7 @@ class _Builder:
         fabric = self.fabric
         for inside in device.bridges.values():
             for name, origin in inside.ports.items():
+                # A port that is not there cannot forward; the bridge may still be right.
                 if name not in device.ports:
                     says = (
                         f"bridge {inside.name} names a port {name!r} that the device does not have:"
@@ -267,12 +285,14 @@ class _Builder:
             resolved = fabric.ports[End(device.name, port.name)]
             if not resolved.up:
                 continue
+            # A routed port is a bridge by itself.
             if resolved.mode is Mode.ROUTED:
                 bridge = self._bridge(device.name, f"routed {port.name}", routed=True)
                 fabric.bridges[bridge].routed = port.name
             else:
                 bridge = self._bridge(device.name, self.home.get(resolved.end, ""))
             self._add(device, resolved, bridge)
+        # A gateway may be on a bridge without any port that is up.
         for gateway in device.gateways:
             self._bridge(device.name, gateway.bridge)
 
@@ -294,6 +314,7 @@ class _Builder:
             end = End(device.name, bundle_of(device, port.parent.value))
             outer = port.outer.value
             on_wire = [fabric.bridge_ports[n] for n in fabric.at.get(end, ())]
+            # Two sub-interfaces with one tag: which of them gets a frame is not known.
             if not port.implied and any(other.outer == outer for other in on_wire):
                 self._assume(
                     device.name,
@@ -302,6 +323,7 @@ class _Builder:
                     port.origin,
                 )
                 return
+            # Two tags on one frame: the inner one is nothing that is followed.
             if view.admit or view.emit & ~view.untagged:
                 if not self._is_unaware(device, port):  # there, its reading says when that matters
                     says = "frames with two tags are not followed: only its untagged VLAN counts"
@@ -330,10 +352,12 @@ class _Builder:
         """
         completed = resolved.completed
         asks = hosts and negotiates(completed)
+        # Nothing to ask for: no negotiation, no registration.
         if not completed.registration and not asks:
             return ()
         live = self._live_in(device.name, self.home.get(resolved.end, ""))
         views = [resolved.view]
+        # A trunk already has what a host could ask for.
         if asks and resolved.mode is not Mode.TRUNK:
             views.append(self._view(device, resolved, Mode.TRUNK).within(live))
         if completed.registration and resolved.mode is not Mode.ROUTED:
@@ -385,5 +409,6 @@ def _active(table: dict[int, Vlan]) -> int:
         if vlan.active is None or vlan.active.value:
             live |= 1 << vlan.vid
         else:
+            # A VLAN that is there and suspended is not forwarded.
             live &= ~(1 << vlan.vid)
     return live

@@ -99,6 +99,7 @@ class Routers:
         self.sharing: dict[int, list[int]] = {}
         for number, interface in enumerate(self.up):
             self.of.setdefault((interface.device, interface.vrf), []).append(number)
+            # An interface on no bridge (shut) is in no domain.
             label = domains.of(interface.bridge, interface.vid) if interface.bridge >= 0 else -1
             self.label.append(label)
             if label >= 0:
@@ -120,6 +121,7 @@ class Routers:
         found: dict[int, list[int]] = {}
         for numbers in self.sharing.values():
             hears = {number: self._heard_among(number, numbers) for number in numbers}
+            # All hear all: nothing has to be said of this domain.
             if any(len(heard) < len(numbers) for heard in hears.values()):
                 for number, heard in hears.items():
                     found[number] = [
@@ -129,6 +131,7 @@ class Routers:
 
     def _heard_among(self, number: int, numbers: list[int]) -> set[int]:
         """Those of some interfaces that frames of one get to."""
+        # Alone in its domain: only it hears itself.
         if len(numbers) < 2:
             return set(numbers)
         one = self.up[number]
@@ -159,15 +162,18 @@ class Routers:
         wanted = {
             self._number[interface]
             for interface in finals
+            # An interface whose filters stop all of it is no way out.
             if self.filtered(interface, interface.filters_out, sources, destinations)[0]
             != Fate.STOPPED
         }
         start = self._number[into]
+        # Stopped where it comes in: no router further on sees it.
         if (
             not wanted
             or self.filtered(into, into.filters_in, sources, destinations)[0] == Fate.STOPPED
         ):
             return None
+        # Better a way that lets all pass; one that lets some pass is still a way.
         for allowed in ((Fate.PASSES,), (Fate.PASSES, Fate.IN_PART)):
             path = self._search(start, wanted, sources, destinations, allowed, back=back)
             if path is not None:
@@ -192,6 +198,7 @@ class Routers:
                 continue
             for number in self.of[into.device, into.vrf]:
                 out = self.up[number]
+                # Sent back into the VLAN it came from: only where that is asked for.
                 if not back and (out.bridge, out.vid) == (into.bridge, into.vid):
                     continue
                 if self.filtered(out, out.filters_out, sources, destinations)[0] not in allowed:
@@ -199,14 +206,17 @@ class Routers:
                 if number in finals:
                     return self._told(came, here, number, sources, destinations)
                 domain = self.label[number]
+                # Where a domain's parts do not all talk, only those that do are near.
                 if number in self.apart:
                     near = self.apart[number]
                 elif domain not in shared and domain >= 0:
+                    # A domain that was passed once has told all its interfaces.
                     shared.add(domain)
                     near = self.sharing[domain]
                 else:
                     near = []
                 for other in near:
+                    # Another interface of the same table was a step sideways.
                     if other not in came and other not in self.of[out.device, out.vrf]:
                         came[other] = here, number
                         queue.append(other)
@@ -229,6 +239,7 @@ class Routers:
             self.filtered(interface, bound, sources, destinations)[1]
             for interface, bound in path.filters
         ]
+        # A filter on the way stops some of it: the whole is "in part".
         if any(says):
             return path._replace(how=Fate.IN_PART, says="; ".join(filter(None, says)))
         return path
@@ -249,6 +260,7 @@ class Routers:
                 judge(entries, one, other)
                 for one in sources
                 for other in destinations
+                # An entry of one family says nothing about packets of the other.
                 if one.version == other.version
             }
             if results == {Fate.STOPPED}:
@@ -292,10 +304,12 @@ def _covers(prefix: Subnet | None, subnet: Subnet) -> bool | None:
     """True if a prefix takes all of a subnet in, False if a part of it, None if nothing."""
     if prefix is None:
         return True
+    # Another family of addresses.
     if prefix.version != subnet.version:
         return None
     first, last = int(subnet.network_address), int(subnet.broadcast_address)
     low, high = int(prefix.network_address), int(prefix.broadcast_address)
+    # No address in common.
     if last < low or first > high:
         return None
     return low <= first and last <= high

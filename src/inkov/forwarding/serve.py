@@ -33,6 +33,7 @@ def served(fabric: Fabric) -> list[int]:
     A trunk with nobody known behind it serves the VLANs of its list if that list names any: one
     that is left at everything tells nothing about what is behind it.
     """
+    # Worked out once for a fabric: nearly every question needs it.
     if fabric.serving:
         return fabric.serving
     bits = fabric.serving = [0] * len(fabric.bridges)
@@ -51,6 +52,7 @@ def served(fabric: Fabric) -> list[int]:
             # does.
             bits[port.bridge] |= view.emit | (bit(view.pvid))
     for device, gateway in fabric.gateways():
+        # A gateway that is shut serves nobody.
         if gateway.on:
             bits[fabric.bridge_of[device.name, gateway.bridge]] |= 1 << gateway.vid
     return bits
@@ -66,6 +68,7 @@ def tags_said(fabric: Fabric) -> dict[End, int]:
     if fabric.said_tags is None:
         said = fabric.said_tags = {}
         for host in fabric.campus.hosts:
+            # A host at a place that is not there is told by a check.
             if host.vid and End(host.device, host.port) in fabric.ports:
                 end = fabric.end_of(host.device, host.port)
                 for near in {end, *fabric.wiring.around(end)}:
@@ -77,6 +80,7 @@ def served_by_device(fabric: Fabric) -> dict[str, int]:
     """The same, for each device all its bridges together."""
     bits = dict.fromkeys(fabric.campus.devices, 0)
     for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
+        # A routed port serves in no VLAN of the switch.
         if not inside.routed:
             bits[inside.device] |= mask
     return bits
@@ -97,8 +101,10 @@ def member_ports(fabric: Fabric) -> dict[tuple[str, int], int]:
     """
     counts: dict[tuple[str, int], int] = {}
     for port in fabric.bridge_ports:
+        # Whoever is behind an open trunk is not counted: it could be anybody.
         hidden = port.view.form in _TRUNKS or fabric.is_implied(port)
         if fabric.is_host_port(port) and not hidden:
+            # At an unaware port hosts are in one VLAN; all tags pass besides.
             unaware = port.view.form is Form.UNAWARE
             for vid in bits(port.view.untagged if unaware else port.view.emit):
                 key = port.end.device, vid
@@ -122,6 +128,7 @@ def is_live(fabric: Fabric, level: Level) -> Callable[[int, int], bool]:
     """
     carried = [0] * len(fabric.bridges)
     for port in fabric.bridge_ports:
+        # A port in the middle of nothing carries nothing.
         if fabric.has_hosts(port.end) or port.number in fabric.crossings:
             mask = port.view.emit | port.view.enters()
             for view in port.on_request if level == Level.HOSTILE else ():

@@ -58,6 +58,7 @@ def compared(first: Device, other: Device) -> list[Compared]:
 
 def _tables(first: Device, other: Device) -> Iterator[Compared]:
     """The VLANs, where both sources have a table. VLAN 1 is there whatever they say."""
+    # Where the table is the membership, VLANs differ as ports do: that is told of the ports.
     if (
         first.vlans is None
         or other.vlans is None
@@ -72,6 +73,7 @@ def _tables(first: Device, other: Device) -> Iterator[Compared]:
             d.origin if r is None else r.origin for d, r in ((first, mine), (other, theirs))
         )
         agreement = Agreement.AGREES
+        # VLAN 1 is there whether a table lists it or not.
         if vid != 1 and (mine is None or theirs is None):
             agreement = Agreement.ONLY_OTHER if mine is None else Agreement.ONLY_FIRST
         yield Compared(agreement, "", vid, words[0], words[1], places[0], places[1])
@@ -91,11 +93,13 @@ def _ports(first: Device, other: Device) -> Iterator[Compared]:
         if known is not None:
             met.add(known)
             far = two.ports[End(other.name, known)]
+            # What a member or its bundle does is compared at the bundle.
             if not near.bundle and not far.bundle:
                 words = _shown(near), _shown(far)
                 agreement = Agreement.AGREES if words[0] == words[1] else Agreement.DIFFERS
                 yield Compared(agreement, name, 0, *words, _decided_at(near), _decided_at(far))
         elif _counts(near):
+            # A port that the other side does not have matters if it passes anything.
             shown, at = _shown(near), _decided_at(near)
             yield Compared(Agreement.ONLY_FIRST, name, 0, shown, "not there", at, other.origin)
     for name in other.ports:
@@ -114,6 +118,7 @@ def _counts(resolved: Resolved) -> bool:
 
 def _decided_at(resolved: Resolved) -> Origin:
     port = resolved.stated
+    # The line that decides most is the one to look at.
     for fact in (port.access_vlan, port.pvid, port.allowed, port.tagged, port.mode):
         if fact is not None:
             return fact.origin
@@ -130,6 +135,7 @@ def _shown(resolved: Resolved) -> str:
     if not resolved.up:
         return "off"
     view = resolved.view
+    # Only what frames show: two sources never use the same words.
     parts = [f"untagged {bits_to_text(view.untagged)}"] if view.untagged else []
     parts += (
         [f"tagged {bits_to_text(view.emit & ~view.untagged)}"] if view.emit & ~view.untagged else []

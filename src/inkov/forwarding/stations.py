@@ -115,6 +115,7 @@ def sent_from(
         ports += [
             port for far in fabric.wiring.around(own) for port in bridge_ports_at(fabric, far)
         ]
+    # A host at the port itself is none at its sub-interfaces, unless a VLAN is asked for.
     if level == Level.HONEST:
         ports = [
             port for port in ports if port.outer == 0 or port.port == end.port or vid is not None
@@ -124,11 +125,13 @@ def sent_from(
     sendings = sendings_at(
         fabric, [port.number for port in ports], Level.HOSTILE if vid is not None else level
     )
+    # Only what is then in that VLAN.
     if vid is not None:
         sendings = [
             Sending(e.port, e.mask & 1 << vid, e.bridge) for e in sendings if e.mask >> vid & 1
         ]
     elif untagged and level == Level.HONEST:
+        # Only untagged frames: a host without tags sends no others.
         homes = [bit(fabric.bridge_ports[e.port].view.pvid) for e in sendings]
         sendings = [
             Sending(e.port, home, e.bridge) for e, home in zip(sendings, homes, strict=True) if home
@@ -146,6 +149,7 @@ def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
         if port.number in senders:
             continue
         certain = True
+        # It kept its number: on a tree all of the VLAN is one, so it surely gets there.
         if (
             not started >> vid & 1
         ):  # it changed its number on the way: see that this can happen within one tree
@@ -153,6 +157,7 @@ def hears(fabric: Fabric, sendings: list[Sending], level: Level) -> list[Heard]:
             if hub not in ways:
                 ways[hub] = find_way(fabric, sendings, to_present(port.bridge, 1 << vid), level)
             way = ways[hub]
+            # The way to the hub may end by the very port that would have to send it.
             if (
                 way is None
                 or not way.simple
@@ -170,6 +175,7 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
     hostile level one is up as well where a host can have its VLAN on request.
     """
     live = is_live(fabric, level)
+    # An unaware bridge has one VLAN of untagged frames, and no private ones.
     plain = {port.bridge for port in fabric.bridge_ports if port.view.form is Form.UNAWARE}
     routed = []
     for device, gateway in fabric.gateways():
@@ -179,9 +185,11 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
         if not gateway.on:
             why = "it is shut"
         elif not fabric.bridges[bridge].live >> gateway.vid & 1:
+            # The VLAN has to be there, and active.
             state = "suspended" if device.row(gateway.vid) is not None else "not defined"
             why = f"VLAN {gateway.vid} is {state} on {device.name}"
         elif not live(bridge, hears):
+            # A VLAN that no live port carries has its gateway down.
             why = f"no port of {device.name} that is up carries VLAN {gateway.vid}"
         vrf = gateway.vrf.value if gateway.vrf is not None else ""
         name = f"VLAN {gateway.vid}" + (f" on {gateway.bridge}" if gateway.bridge else "")
@@ -205,12 +213,14 @@ def interfaces(fabric: Fabric, level: Level = Level.HONEST) -> list[Interface]:
             )
         )
     for end, resolved in fabric.ports.items():
+        # A routed port without an address is a cable's end, and no interface.
         if resolved.mode is Mode.ROUTED and resolved.stated.addresses:
             port, vrf = (
                 resolved.stated,
                 resolved.stated.vrf.value if resolved.stated.vrf is not None else "",
             )
             number = fabric.bridge_of.get((end.device, f"routed {end.port}"), -1)
+            # Shut, or a sub-interface whose port is.
             why = "" if resolved.up and number >= 0 else "it is shut"
             routed.append(
                 Interface(

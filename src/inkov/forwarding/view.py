@@ -57,6 +57,7 @@ class PortView(Struct, frozen=True, gc=False):
     def accept(self) -> Accept | None:
         """The frame types that can come in at all; None if none can."""
         if self.pvid and self.admit:
+            # Both kinds, one, or none: that is all that matters to a host.
             return Accept.ALL
         return Accept.UNTAGGED if self.pvid else Accept.TAGGED if self.admit else None
 
@@ -82,6 +83,7 @@ NOTHING = PortView(Form.DOWN)
 
 def _access(s: Completed, community: bool) -> PortView:
     v, w = s.access_vlan, s.voice_vlan
+    # Without a voice VLAN tagged frames are dropped.
     if w is None:
         return PortView(Form.ACCESS, v, 0, bit(v), bit(v), s.protected)
     return PortView(Form.ACCESS_VOICE, v, bit(w), bit(v) | bit(w), bit(v), s.protected)
@@ -90,6 +92,7 @@ def _access(s: Completed, community: bool) -> PortView:
 def _trunk(s: Completed, community: bool) -> PortView:
     allowed, emit = s.allowed.bits, s.allowed.bits & ~s.withheld.bits
     native = s.native_vlan
+    # A native VLAN that the list leaves out is as if there was none (FM 2.5).
     if native is None or not allowed >> native & 1:
         return PortView(Form.TRUNK_NO_NATIVE, 0, allowed, emit, 0, s.protected)
     if s.native_tagged:
@@ -100,6 +103,7 @@ def _trunk(s: Completed, community: bool) -> PortView:
 def _general(s: Completed, community: bool) -> PortView:
     untagged = bit(s.pvid) if s.untagged is None else s.untagged.bits
     emit = s.tagged.bits | untagged
+    # Untagged only, its own VLANs, or any tag.
     admit = 0 if s.accept is Accept.UNTAGGED else emit if s.ingress_filtering else ALL
     pvid = 0 if s.accept is Accept.TAGGED else s.pvid or 0
     # Ingress filtering looks at the PVID as well (802.1Q, 8.6.2): no member of it, no untagged
@@ -111,8 +115,10 @@ def _general(s: Completed, community: bool) -> PortView:
 
 
 def _private_host(s: Completed, community: bool) -> PortView:
+    # A private host without both its VLANs forwards nothing.
     if not s.primary or not s.secondary:
         return PortView(Form.DOWN, protected=s.protected)
+    # A community hears its own VLAN as well; an isolated host hears the primary one alone.
     if community:
         both = bit(s.primary) | bit(s.secondary)
         return PortView(Form.COMMUNITY, s.secondary, 0, both, both, s.protected)

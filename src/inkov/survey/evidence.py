@@ -64,6 +64,7 @@ def evidence(
     found = Evidence([], [], [])
     for device in sorted(texts, key=lambda device: natural(device.name)):
         known = names.find(device.name)
+        # A switch that the other side does not have is told, and not compared.
         if known is None:
             found.missing.append(device.name)
             continue

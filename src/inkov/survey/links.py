@@ -40,6 +40,7 @@ def link_rows(fabric: Fabric, switch: str | None = None) -> list[LinkRow]:
     }
     rows = []
     for number, link in enumerate(wiring.links):
+        # Only links that touch the switch.
         if switch is not None and switch not in (link.a.device, link.b.device):
             continue
         row = LinkRow(
@@ -50,6 +51,7 @@ def link_rows(fabric: Fabric, switch: str | None = None) -> list[LinkRow]:
         )
         for evidence in link.evidence:
             says = f"heard by {evidence.by}" if evidence.by else "cabling table"
+            # Told as the report writes it, where the name differs.
             if evidence.spelled:
                 says += f" (as {evidence.spelled!r})"
             row.evidence.append(Witnessed(says, evidence.origin))
@@ -82,4 +84,5 @@ def link_rows(fabric: Fabric, switch: str | None = None) -> list[LinkRow]:
 
 
 def _bundled(link: Link) -> bool:
+    # A bundle's end is no end of its cables.
     return any((link.a, link.b) != pair for pair in link.cables)

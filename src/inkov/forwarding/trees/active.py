@@ -33,11 +33,13 @@ class Now:
     def __init__(self, fabric: Fabric, trees: Trees) -> None:
         self.trees = trees
         self._over_all = fabric
+        # A tree that is settled needs no assumption, whatever is unknown in it.
         unsettled = [tree for tree in trees.trees if not tree.settled]
         assumed = (assumption for tree in unsettled for assumption in _assumptions(fabric, tree))
         self._assumed = list(dict.fromkeys(assumed))
         doubts = [doubt.says for tree in unsettled for doubt in tree.doubts]
         complete = all(tree.complete for tree in unsettled)
+        # Outcomes that were not all told apart cannot stand for all.
         if not complete:
             doubts.append(
                 "too much is left to chance to tell the outcomes of the spanning tree apart"
@@ -110,6 +112,7 @@ def active(
     discards: dict[End, Discarding] = {}
     for number, mask in (trees.discarding(outcome) | dict.fromkeys(lost, ALL)).items():
         port = ports[number]
+        # What discards sends nothing and takes nothing, also on request.
         ports[number] = replace(
             port,
             view=_without(port.view, mask),
@@ -117,6 +120,7 @@ def active(
         )
         own = fabric.resolved(port)
         resolved[own.end] = replace(own, view=_without(own.view, mask))
+        # Lost is more than discarding: nothing passes, whatever the tree says.
         if number in lost:
             discards[own.end] = Discarding(ALL, f"{port.end} is lost", own.stated.origin)
         else:
@@ -140,6 +144,7 @@ def active(
 def _discarding(fabric: Fabric, trees: Trees, number: int, mask: int) -> Discarding:
     """Why a port discards."""
     port = fabric.bridge_ports[number]
+    # Shut by a guard, not by an election.
     if number in trees.disabled:
         doubt = trees.disabled[number]
         return Discarding(mask, doubt.says(), doubt.origin)
@@ -151,6 +156,7 @@ def _assumptions(fabric: Fabric, tree: SpanningTree) -> list[Assumption]:
     """What an answer rests on that comes by a tree of which it is not sure which ports forward: at
     each bridge on a circle.
     """
+    # Where trees of two kinds meet, all of it is in doubt, not the circle alone.
     concerned = tree.world.ports if tree.seams else tree.circle
     devices = sorted({fabric.bridge_ports[number].end.device for number in concerned})
     says = [doubt.says for doubt in tree.doubts]
@@ -167,6 +173,7 @@ def _without(view: PortView, mask: int) -> PortView:
     """A view without some VIDs."""
     return replace(
         view,
+        # Untagged frames of a VLAN that is discarded are dropped.
         pvid=0 if mask >> view.pvid & 1 else view.pvid,
         admit=view.admit & ~mask,
         emit=view.emit & ~mask,

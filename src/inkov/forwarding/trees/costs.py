@@ -25,6 +25,7 @@ def default_cost(mode: TreeMode, speed: int) -> int:
     >>> default_cost(TreeMode.STP, 1_000), default_cost(TreeMode.RSTP, 1_000)
     (4, 20000)
     """
+    # The oldest table has few steps; below the lowest the cost stays.
     if mode is TreeMode.STP:
         return next((cost for least, cost in _SHORT if speed >= least), 250)
     return max(1, _LONG // max(speed, 1))

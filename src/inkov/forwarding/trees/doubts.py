@@ -86,6 +86,7 @@ class Doubt(Struct, frozen=True):
 
     def says(self, others: int = 0) -> str:
         """The sentence, about this one and so many others."""
+        # One alone is told by its name; several by the first and how many more.
         if not others:
             return f"{self.who} {self.assumed.one}"
         return f"{self.who} and {others} more {self.assumed.several}"

@@ -110,6 +110,7 @@ def elect_instance(
     within = {number: port for number, port in ports.items() if port.wire in inside}
     plain = {number: TreeBridge(bridge.identifier) for number, bridge in bridges.items()}
     elected = _Election(plain, within, order).run()
+    # A port out of the region is in every instance as in the common tree.
     for number in ports.keys() - within.keys():
         elected.roles[number] = common.roles[number]  # the root port there is the master port
     return elected
@@ -130,6 +131,7 @@ class Graph:
             self.of_bridge[port.bridge].append(number)
 
     def lowest_bridge(self, numbers: Iterable[int], order: Order) -> int:
+        # One candidate: nothing has to be known of its identifier.
         numbers = set(numbers)
         if len(numbers) == 1:
             return next(iter(numbers))
@@ -160,6 +162,7 @@ class _Election(Graph):
 
     def run(self) -> Elected:
         waiting = dict.fromkeys(self.bridges)
+        # Bridges that no better root's messages reach have a root of their own.
         while waiting:
             root = self._lowest_bridge(waiting)
             reached = self._external_costs(root, waiting)
@@ -182,6 +185,7 @@ class _Election(Graph):
 
     def _is_inside(self, sender: int, receiver: int) -> bool:
         """Whether a message from one port to another stays within a region."""
+        # In one region, and nobody on the wire who knows of no regions.
         one, other = self.ports[sender], self.ports[receiver]
         region = self.bridges[one.bridge].region
         return (
@@ -195,6 +199,7 @@ class _Election(Graph):
         for sender in self.of_bridge[bridge]:
             for receiver in self.on_wire[self.ports[sender].wire]:
                 port = self.ports[receiver]
+                # A guarded port takes no better root: messages end there.
                 if port.bridge != bridge and not port.restricted:
                     yield sender, receiver
 
@@ -206,6 +211,7 @@ class _Election(Graph):
         heap, reached = [(0, root)], []
         while heap:
             cost, bridge = heapq.heappop(heap)
+            # Reached before, by a way that costs no more.
             if bridge in self.external:
                 continue
             self.external[bridge], self.root[bridge] = cost, root
@@ -213,6 +219,7 @@ class _Election(Graph):
             for sender, receiver in self._arcs(bridge):
                 port = self.ports[receiver]
                 if port.bridge in allowed and port.bridge not in self.external:
+                    # Within a region the external cost stays as it is.
                     more = 0 if self._is_inside(sender, receiver) else port.between
                     heapq.heappush(heap, (cost + more, port.bridge))
         return reached
@@ -223,6 +230,7 @@ class _Election(Graph):
         """A bridge that hears the best from outside may be its region's root: the lowest such one
         that it hears of within the region is.
         """
+        # A bridge without a region is its own regional root.
         plain = [number for number in reached if self.bridges[number].region is None]
         self.regional.update((number, number) for number in plain)
         left = {number for number in reached if self.bridges[number].region is not None}
@@ -232,6 +240,7 @@ class _Election(Graph):
             if number in left and (number == root or self._hears_best_outside(number))
         )
         while doors:
+            # The root itself is its region's root; else the lowest of those that hear from outside.
             door = root if root in doors else self._lowest_bridge(doors)
             todo = [door]
             for bridge in todo:  # grows
@@ -243,6 +252,7 @@ class _Election(Graph):
                 for sender, receiver in self._arcs(bridge):
                     far = self.ports[receiver].bridge
                     same = self.external.get(far) == self.external[bridge]
+                    # Only bridges at the same external cost hear of this door.
                     if same and far in left and self._is_inside(sender, receiver):
                         todo.append(far)
 
@@ -267,6 +277,7 @@ class _Election(Graph):
         heap = [(0, door) for door in sorted(set(self.regional.values()))]
         while heap:
             cost, bridge = heapq.heappop(heap)
+            # Reached before, by a shorter way.
             if bridge in self.internal:
                 continue
             self.internal[bridge] = cost
@@ -283,10 +294,12 @@ class _Election(Graph):
         """The port that sends the best vector on a wire."""
         if len(ports) == 1:
             return ports[0]
+        # Two bridges with different costs: no identifier is asked.
         if len(ports) == 2:  # nearly all wires: most are decided by the costs
             one, other = (self.ports[port].bridge for port in ports)
             if self.root[one] == self.root[other] and self.external[one] != self.external[other]:
                 return ports[self.external[other] < self.external[one]]
+        # The components of the vector, one after the other.
         roots = {self.root[self.ports[port].bridge] for port in ports}
         root = self._lowest_bridge(roots)
         ports = [port for port in ports if self.root[self.ports[port].bridge] == root]
@@ -307,6 +320,7 @@ class _Election(Graph):
 
     def _root_port(self, bridge: int) -> None:
         """Of the ports by which a bridge hears its own vector, that with the lowest sender."""
+        # The root has no root port.
         if self.root[bridge] == bridge:
             return
         senders: dict[int, int] = {}
@@ -314,6 +328,7 @@ class _Election(Graph):
             sender = self.designated[self.ports[receiver].wire]
             if self.ports[sender].bridge != bridge and self._gives(sender, receiver):
                 senders[receiver] = sender
+        # It heard its vector from nobody: it is cut off by guards.
         if not senders:
             return
         # A bridge without regions takes the regional root for the sender (802.1Q-2018, 14.4).
@@ -334,6 +349,7 @@ class _Election(Graph):
         """Whether a bridge has its vector from a message from one port to another."""
         port, far = self.ports[receiver], self.ports[sender].bridge
         near = port.bridge
+        # A guarded port gives no vector, nor does a bridge with another root.
         if port.restricted or self.root[far] != self.root[near]:
             return False
         if self._is_inside(sender, receiver):
@@ -350,6 +366,7 @@ class _Election(Graph):
         speaker = self.designated[port.wire]
         if speaker == number:
             return TreeRole.DESIGNATED
+        # It is not the wire's speaker, and leads to the root.
         if self.root_port.get(port.bridge) == number:
             return TreeRole.ROOT
         return TreeRole.BACKUP if self.ports[speaker].bridge == port.bridge else TreeRole.ALTERNATE
@@ -366,6 +383,7 @@ class _Election(Graph):
         """
         if one == other:
             return True
+        # Numbers of ports that are not known are never the same for sure.
         identifiers = self.ports[one].identifier, self.ports[other].identifier
         return identifiers[0] == identifiers[1] and identifiers[0].rest is not None
 

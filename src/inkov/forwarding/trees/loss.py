@@ -45,6 +45,7 @@ def all_losses(fabric: Fabric, kinds: Iterable[Kind], *, pairs: bool = False) ->
     devices with gateways. With `pairs`, every two of the links as well.
     """
     wanted = set(kinds)
+    # Links that are shut are lost already.
     links = [number for number in range(len(fabric.wiring.links)) if fabric.link_up[number]]
     if Kind.LINK in wanted:
         for number in links:
@@ -52,12 +53,14 @@ def all_losses(fabric: Fabric, kinds: Iterable[Kind], *, pairs: bool = False) ->
     linked = {end.device for number in links for end in ends_of(fabric.wiring.links[number])}
     bridged = {inside.device for inside in fabric.bridges if not inside.routed and inside.ports}
     if Kind.SWITCH in wanted:
+        # A switch without a link is lost by itself: nobody else notices.
         for name in sorted(linked & bridged, key=natural):
             yield Loss(Kind.SWITCH, name, (name,), devices=(name,))
     if Kind.ROUTER in wanted:
         routing = {device.name for device, gateway in fabric.gateways() if gateway.on}
         for name in sorted(routing, key=natural):
             yield Loss(Kind.ROUTER, f"the routing of {name}", (name,), devices=(name,))
+    # Pairs grow with the square: only where they are asked for.
     if pairs and Kind.LINK in wanted:
         for two in combinations(links, 2):
             yield _of_links(fabric, two, Kind.PAIR)
@@ -74,6 +77,7 @@ def shared_fate(fabric: Fabric, parts: Iterable[str], about: str = "") -> tuple[
     named: dict[End, set[str]] = {}  # end of a link -> the ports there that fail
     unknown: list[str] = []
     for part in parts:
+        # With a colon it is a port, or a pattern of ports.
         if ":" in part:
             ends = list(ports_like(fabric, part))
             for end in ends:
@@ -81,6 +85,7 @@ def shared_fate(fabric: Fabric, parts: Iterable[str], about: str = "") -> tuple[
             known = any(fabric.end_of(*end) in wiring.of for end in ends)
         else:
             fitting = [name for name in devices if fnmatchcase(name, part)]
+            # A name that is written out means that switch, even if it looks like a pattern.
             switches |= dict.fromkeys([part] if part in devices else fitting)
             known = bool(fitting)
         unknown += [] if known else [part]
@@ -88,6 +93,7 @@ def shared_fate(fabric: Fabric, parts: Iterable[str], about: str = "") -> tuple[
         number
         for number, link in enumerate(wiring.links)
         if fabric.link_up[number]
+        # A bundle that keeps a member stays.
         and any(end in named and _is_whole(fabric, end, named[end]) for end in ends_of(link))
     ]
     links = [wiring.links[number] for number in lost]
@@ -100,6 +106,7 @@ def shared_fate(fabric: Fabric, parts: Iterable[str], about: str = "") -> tuple[
 def ports_like(fabric: Fabric, part: str) -> Iterator[End]:
     """The ports that a part of a shared fate names, or is a pattern of."""
     device, _, port = part.rpartition(":")
+    # A port that is really called so.
     if End(device, port) in fabric.ports:
         yield End(device, port)
         return
@@ -110,6 +117,7 @@ def ports_like(fabric: Fabric, part: str) -> Iterator[End]:
 
 def _is_whole(fabric: Fabric, end: End, ports: set[str]) -> bool:
     """Whether a link ends where some ports fail: at one of them, or at a bundle of nothing else."""
+    # The port itself fails, or all that the bundle consists of.
     if end.port in ports:
         return True
     members = {

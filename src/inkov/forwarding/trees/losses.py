@@ -119,16 +119,19 @@ class Losses:
     def try_loss(self, loss: Loss) -> Cut | None:
         """What a loss cuts; None if it may happen without loss."""
         found = Cut(loss)
+        # The routing alone is lost: the switch goes on.
         if loss.kind is Kind.ROUTER:
             self._by_routers(found)
             return self._told(found)
         ports = self.ports_of(loss)
+        # One link or one switch: worked out for all safe VLANs at once.
         if loss.kind is Kind.LINK or loss.kind is Kind.SWITCH:
             of_safe = self._by_link if loss.kind is Kind.LINK else self._by_device
             found.parts += of_safe.get(loss.links[0] if loss.links else loss.name, [])
             left = [group for group in self.groups if id(group) not in self.safe]
         else:
             left = self.groups
+        # What trees may cut is tried.
         if left:
             after = self._after(ports)
             wanted = {id(group) for group in left}
@@ -140,11 +143,13 @@ class Losses:
 
     def _told(self, found: Cut) -> Cut | None:
         """What a loss cuts, as far as it is asked; None if that is nothing."""
+        # Only some VLANs are asked about.
         if self.vlans != -1:
             parts = [[hub for hub in part if self.vlans >> hub[1] & 1] for part in found.parts]
             found.parts = [part for part in parts if part]
             found.routerless = {hub for hub in found.routerless if self.vlans >> hub[1] & 1}
             found.unrouted = {hub for hub in found.unrouted if self.vlans >> hub[1] & 1}
+        # Nothing falls off: no cut.
         if not found.off:
             return None
         self._count(found)
@@ -163,6 +168,7 @@ class Losses:
                 for hub, ports in group.hubs.items()
             }
             for parting in partings([(edge.one, edge.other) for edge in group.edges], weights):
+                # An edge is a link; a vertex a hub, whose switch is lost.
                 parts = cast("list[list[Hub]]", parting.parts)
                 if parting.edge >= 0:
                     link = group.edges[parting.edge].link
@@ -185,12 +191,14 @@ class Losses:
 
     def _after(self, lost: set[int]) -> _After:
         """What discards without some ports."""
+        # Where chance decides, or frames turn into others, no shortcut is exact.
         if self._by_chance or any(group.odd for group in self.groups):
             trees = self.trees.without(lost)
             return _After([trees.discarding(number) for number in range(trees.outcomes)], trees)
         changed: dict[int, int] = {}
         parts = {id(part): part for port in lost for part in self._parts_of.get(port, ())}
         for part in parts.values():
+            # A part that does not miss the lost ports stays as it is.
             if any(matters(part, number) for number in part.world.ports.keys() & lost):
                 for port, mask in self.trees.discards_without(part, lost).items():
                     every = union(tree.masks.get(self._bridge(port), 0) for tree in part.trees)
@@ -210,9 +218,12 @@ class Losses:
             touched |= {id(group): group for group in self._of_device.get(device, ())}
         for number, before in enumerate(self._discarding):
             now = after.discarding[min(number, len(after.discarding) - 1)]
+            # Known which ports changed: only these are looked at.
             ports = before.keys() | now.keys() if after.changed is None else after.changed
             for port in ports:
                 changed = before.get(port, 0) ^ now.get(port, 0)
+                # A port that discards otherwise in VLANs that this group does not have changes
+                # nothing for it.
                 for group in self._of_port.get(port, ()) if changed else ():
                     if group.vlans & changed:
                         touched[id(group)] = group
@@ -232,9 +243,11 @@ class Losses:
             if loss.devices
             else set()
         )
+        # What hung together in every outcome before counts as together.
         before = self._before(group)
         now = self._islands(group, after, lost)
         together = _in_each(before)
+        # Of outcomes after the loss the worst counts.
         outcomes = [self._fallen_apart(group, together, islands, gone) for islands in now]
         fallen: list[list[Hub]] = []
         for parts in outcomes:
@@ -250,6 +263,7 @@ class Losses:
 
     def _islands(self, group: VlanGraph, after: _After, lost: set[int]) -> list[dict[Hub, object]]:
         """The island of each hub that serves somebody, in each outcome of the trees."""
+        # A plain graph: who hangs together follows from its edges.
         if not group.odd:
             return [_joined(group, discarding, lost) for discarding in after.discarding]
         assert after.trees is not None
@@ -271,6 +285,7 @@ class Losses:
         """The parts that an island falls into, but for the largest of each."""
         parts: dict[object, dict[object, list[Hub]]] = {}
         for hub in group.hubs:
+            # The lost switch's own hubs fall off nothing: they are gone.
             if hub[0] not in gone:
                 parts.setdefault(together[hub], {}).setdefault(islands[hub], []).append(hub)
         return [
@@ -283,6 +298,7 @@ class Losses:
         """The bridges that a hub hangs together with after a loss, those in between as well."""
         group = next(group for group in self.groups if hub in group.hubs)
         lost = self.ports_of(loss)
+        # In a safe group the tree joins whatever the graph joins.
         discarding: Mapping[int, int] = {}
         if id(group) not in self.safe:
             discarding = self._after(lost).discarding[0]
@@ -313,6 +329,7 @@ class Losses:
         }
         bridges = {number for number in bridges if fabric.bridges[number].routed}
         part = {hub: at for at, own in enumerate(found.parts, 1) for hub in own}
+        # Most losses touch no router's way.
         if not self._routed.may_matter(loss.devices, bridges, part):
             return
         dead = self._dead(loss)
@@ -324,6 +341,7 @@ class Losses:
         }
         after = self._routed.together(loss.devices, bridges, part)
         without, apart = fallen_off(self._routed_before, after, ports)
+        # What trees open after the loss may bring it back: looked at in what forwards then.
         if (without or apart) and len(self.safe) < len(self.groups):
             lost = self.ports_of(loss) if loss.kind is not Kind.ROUTER else set()
             trees = self.trees.without(lost)
@@ -355,14 +373,18 @@ def _is_safe(group: VlanGraph, fabric: Fabric, trees: Trees) -> bool:
     links = [edge.link for edge in group.edges]
     bridges = {hub[0] for edge in group.edges for hub in (edge.one, edge.other)}
     devices = [fabric.bridges[bridge].device for bridge in bridges]
+    # Frames that turn into others, or two hubs of a switch: its loss is more than one vertex.
     if group.odd or len(set(links)) < len(links) or len(set(devices)) < len(devices):
         return False
+    # Several VLANs in one graph, or a wire that several share.
     if group.vlans & group.vlans - 1 or max(links, default=0) >= len(fabric.wiring.links):
         return False
     passing = {port for edge in group.edges for port in edge.ports}
+    # A port that a guard shuts passes nothing, whatever its list says.
     if not passing.isdisjoint(trees.disabled):
         return False
     for part in trees.parts:
+        # Trees of other bridges, or of other VLANs.
         if not part.world.bridges.keys() & bridges or (part.vlans and not part.vlans & group.vlans):
             continue
         world = part.world
@@ -370,6 +392,7 @@ def _is_safe(group: VlanGraph, fabric: Fabric, trees: Trees) -> bool:
             return False
         if any(len(on) != 2 for on in world.on_wire.values()):
             return False
+        # A circle that the VLAN passes in part may be cut where the VLAN passes.
         if not part.vlans and any(0 < len(block & passing) < len(block) for block in part.circles):
             return False
     return True
@@ -405,8 +428,10 @@ def _wires(group: VlanGraph, discarding: Mapping[int, int], lost: Collection[int
     joined = Wires()
     for edge in group.edges:
         one, other = edge.ports
+        # What is lost joins nothing.
         if one in lost or other in lost:
             continue
+        # Both ends must forward the VLAN.
         if (
             not discarding.get(one, 0) >> edge.one[1] & 1
             and not discarding.get(other, 0) >> edge.other[1] & 1

@@ -45,6 +45,7 @@ class Order:
 
     def lowest(self, identifiers: dict[Key, Identifier]) -> list[Key]:
         """Those with the lowest identifier: one, or several of which it is known to be the same."""
+        # The priority decides first; only equal ones need an address.
         priority = min(identifier.priority for identifier in identifiers.values())
         rest = {
             key: identifier.rest
@@ -53,6 +54,7 @@ class Order:
         }
         known = [number for number in rest.values() if number is not None]
         lowest = min(known, default=None)
+        # All known, or only one that may be the lowest: no question is left.
         candidates = [key for key, number in rest.items() if number is None or number == lowest]
         if len(known) == len(rest) or len(candidates) == 1:
             return candidates
@@ -69,18 +71,22 @@ class Order:
         firsts += [key for key in possible if rest[key] is not None][:1]
         answer = self._ask(len(firsts))
         chosen = firsts[answer]
+        # From now on the chosen one is below all others, in every later question.
         self._below.setdefault(chosen, set()).update(key for key in candidates if key != chosen)
         if rest[chosen] is None:
             return [chosen]
+        # Those with the same known number are the lowest together.
         return [key for key in possible if rest[key] is not None]
 
     def _is_below(self, one: Key, other: Key) -> bool:
         """Whether earlier answers, and what is known, say that one identifier is below another."""
         todo, seen = [one], {one}
         for key in todo:  # grows
+            # Already said by an earlier answer.
             below: Set[Key] = self._below.get(key, frozenset())
             if other in below:
                 return True
+            # Known numbers follow from each other, if they are of one kind.
             if key in self._known and self._below:
                 own = self._known[key]
                 below = below | {
@@ -95,6 +101,7 @@ class Order:
         return False
 
     def _ask(self, answers: int) -> int:
+        # One answer is none to choose.
         if answers == 1:
             return 0
         number = len(self.asked)
@@ -108,6 +115,7 @@ def outcomes(run: Callable[[Order], T]) -> tuple[list[T], bool]:
     there are more than `MOST_OUTCOMES`, the first ones are given.
     """
     found: list[T] = []
+    # Scripts in their order: each differs from the one before in the last answer that could.
     script: tuple[int, ...] = ()
     while len(found) < MOST_OUTCOMES:
         order = Order(script)
@@ -124,6 +132,7 @@ def _next(asked: Iterable[tuple[int, int]]) -> tuple[int, ...] | None:
     answers = list(asked)
     while answers:
         answer, number = answers.pop()
+        # The last question with an answer left gets the next one; all behind it begin anew.
         if answer + 1 < number:
             return (*(taken for taken, _ in answers), answer + 1)
     return None

@@ -43,6 +43,7 @@ class Taker(Struct):
         """What bridges of one region have in common: name, revision, and the VLANs of each
         instance (FM 7.7; 802.1Q-2018, 13.8); None for a bridge without regions.
         """
+        # Only this kind of tree has regions.
         if self.mode is not TreeMode.MSTP:
             return None
         device = self.device
@@ -57,6 +58,7 @@ class Taker(Struct):
         found: dict[int, int] = {}
         taken = 0
         for tree in self.trees:
+            # Number 0 is the common tree, and no instance.
             if tree.number:
                 mask = tree.vlans.bits & ~taken
                 taken |= mask
@@ -98,14 +100,17 @@ def takers(fabric: Fabric) -> Participants:
     found: dict[int, Taker] = {}
     for number, bridge in enumerate(fabric.bridges):
         ports = [fabric.bridge_ports[port] for port in bridge.ports]
+        # Routers' ports, and the other halves of unaware ones, take part in nothing.
         if bridge.routed or all(fabric.is_implied(port) for port in ports):
             continue
         device = fabric.device(bridge.device)
         own = device.bridges.get(bridge.name)
         mode = (own.tree_mode if own is not None else None) or device.tree_mode
+        # Stated: nothing has to be assumed.
         if mode is not None:
             found[number] = Taker(number, device, bridge.name, mode.value)
             continue
+        # It states settings of a tree, so it runs one; of which kind is not said.
         states_some = any(tree.bridge == bridge.name for tree in device.trees)
         assumed = ANY_KIND if states_some else SILENT
         found[number] = Taker(number, device, bridge.name, TreeMode.RSTP, assumed)

@@ -52,6 +52,7 @@ class Settings:
         """A port in this tree. What is assumed of it is noted in its world."""
         key = port.number, id(self.tree)
         known = self._known.get(key)
+        # The same settings are asked for by each tree that is elected anew.
         if known is None:
             known = self._known[key] = self._port(port)
         if known.by_speed:
@@ -59,6 +60,7 @@ class Settings:
         if known.doubt is not None:
             world.doubts.append(known.doubt)
         external = 0
+        # A cost between regions belongs to the common tree alone.
         if self.taker.mode is TreeMode.MSTP and (self.tree is None or not self.tree.number):
             external = self._of_port(lambda tree: tree.external_costs, port.port, 0)
         return TreePort(port.bridge, wire, known.cost, known.identifier, known.restricted, external)
@@ -71,9 +73,11 @@ class Settings:
         )
         restricted = stated.guard is not None and stated.guard.value is Guard.ROOT
         cost = self._of_port(lambda tree: tree.costs, port.port, 0)
+        # A stated cost counts; 0 is none (it stands for "by speed").
         if cost:
             return _Set(identifier, restricted, cost)
         speed = port_speed(self.taker.device, port.end.port)
+        # Known by its speed, as the standards recommend.
         if speed:
             return _Set(identifier, restricted, default_cost(self.taker.mode, speed), True)
         doubt = Doubt(port.number, str(port.end), NO_COST, stated.origin)
@@ -92,6 +96,7 @@ def taken_priority(mode: TreeMode, fact: Fact[int] | None) -> int:
     """
     if fact is None:
         return DEFAULT_PRIORITY
+    # Beyond the range a switch cuts it off: what is stated is told by a check.
     value = min(max(fact.value, 0), 65535)
     return value if mode is TreeMode.STP else value - value % 4096
 
@@ -112,12 +117,14 @@ def port_speed(device: Device, name: str) -> int:
         if member.bundle is not None and member.bundle.value == name and member.on
     ]
     speeds = [member.speed.value for member in members if member.speed is not None]
+    # A bundle with a member of unknown speed has an unknown speed.
     return sum(speeds) if speeds and len(speeds) == len(members) else 0
 
 
 def settings_of(taker: Taker, among: Participants, instance: int = 0) -> Settings:
     """What a bridge has set for its common tree, or for one of its instances."""
     tree = next((tree for tree in taker.trees if tree.number == instance), None)
+    # One tree for all: what a switch states for any of its trees is of this one.
     if tree is None and taker.mode is not TreeMode.MSTP:
         tree = next(iter(taker.trees), None)
     return Settings(taker, tree, among)

@@ -25,6 +25,7 @@ class Reelection(Graph):
     ) -> None:
         super().__init__(bridges, ports)
         self.elected = elected
+        # Regions and guards make ways depend on more than costs.
         self.possible = not any(
             bridge.region is not None for bridge in bridges.values()
         ) and not any(port.restricted for port in ports.values())
@@ -40,15 +41,18 @@ class Reelection(Graph):
         if not self.possible:
             return None
         ports, elected = self.ports, self.elected
+        # A bridge with all its ports lost is lost itself.
         gone = {
             bridge
             for bridge in {ports[number].bridge for number in lost}
             if all(number in lost for number in self.of_bridge[bridge])
         }
+        # The root is lost: everything is elected anew.
         if gone & set(elected.root.values()):
             return None
         below = self._below(lost, gone)
         cost = self._costs(below, lost)
+        # Something falls apart: the rest elects a root of its own.
         if cost is None:
             return None
         wires = {ports[number].wire for number in lost}
@@ -56,6 +60,7 @@ class Reelection(Graph):
         order = Order()
         speakers = self._speakers(wires, lost, cost, order)
         root_ports = self._root_ports(below, lost, cost, speakers, order)
+        # An identifier that nobody knows would decide: there are several outcomes.
         if order.asked:
             return None
         changed: dict[int, TreeRole] = {}
@@ -63,6 +68,7 @@ class Reelection(Graph):
             for number in self.on_wire[wire]:
                 if number not in lost:
                     role = self._role(number, speakers[wire], root_ports)
+                    # Only ports with another role are told.
                     if role is not elected.roles[number]:
                         changed[number] = role
         return changed
@@ -76,6 +82,7 @@ class Reelection(Graph):
                 bridge = ports[near].bridge
                 own = elected.root_port.get(bridge)
                 by_lost = own in lost or elected.designated[ports[number].wire] in lost
+                # Its root port is lost, or the port that spoke to it.
                 if own == near and by_lost:
                     found.append(bridge)
         seen = set(found)
@@ -90,12 +97,14 @@ class Reelection(Graph):
         heap: list[tuple[int, int]] = []
         for bridge in below:
             for near, far in self._heard(bridge, lost):
+                # From bridges that keep their way, into those that lost theirs.
                 if self.ports[far].bridge not in below:
                     known = self.elected.cost[self.ports[far].bridge][0]
                     heapq.heappush(heap, (known + self.ports[near].between, bridge))
         cost: dict[int, int] = {}
         while heap:
             own, bridge = heapq.heappop(heap)
+            # Reached before, by a way that costs no more.
             if bridge in cost:
                 continue
             cost[bridge] = own
@@ -125,6 +134,7 @@ class Reelection(Graph):
         speakers = {}
         for wire in wires:
             left = [number for number in self.on_wire[wire] if number not in lost]
+            # Nobody is left on the wire: whoever speaks there speaks to nobody.
             if not left:
                 speakers[wire] = self.on_wire[wire][0]
                 continue
@@ -164,6 +174,7 @@ class Reelection(Graph):
         bridge = self.ports[number].bridge
         if speaker == number:
             return TreeRole.DESIGNATED
+        # Bridges that kept their way keep their root port.
         if root_ports.get(bridge, self.elected.root_port.get(bridge)) == number:
             return TreeRole.ROOT
         same = self.ports[speaker].bridge == bridge

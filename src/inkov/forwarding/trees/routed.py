@@ -48,6 +48,7 @@ class RoutedWays:
         self._taken: dict[Domain, list[int]] = {}  # domain -> the interfaces that take its frames
         self._tables: dict[Table, list[int]] = {}
         self._at: dict[Hub, list[int]] = {}
+        # An interface takes frames of every VLAN that it hears: of secondaries as well.
         for number, one in enumerate(self._up):
             self._tables.setdefault((one.device, one.vrf), []).append(number)
             self._at.setdefault((one.bridge, one.vid), []).append(number)
@@ -77,14 +78,17 @@ class RoutedWays:
         self._devices: set[str] = {table[0] for table in self._tables if table in needed}
         self._bridges: set[int] = set()
         for label, own in self._taken.items():
+            # One device alone has a gateway for that domain.
             if label in with_hosts and len({self._up[number].device for number in own}) == 1:
                 self._devices.add(self._up[own[0]].device)
                 self._bridges.update(self._up[number].bridge for number in own)
+            # A domain that holds others together.
             if label in needed:
                 self._bridges.update(self._up[number].bridge for number in own)
         self._leading_on = {
             (interface.bridge, interface.vid)
             for number, interface in enumerate(self._up)
+            # Tables with interfaces in several domains lead on.
             if len({self._domain[other] for other in self._tables[table_of[number]]}) > 1
         }
 
@@ -121,6 +125,7 @@ class RoutedWays:
             left = [number for number in own if number in alive]
             for number in left:
                 joined.join(left[0], number)
+        # A domain that falls into parts is several: its number and the part.
         by_part: dict[tuple[Domain, int], int] = {}
         for label, own in self._taken.items():
             for number in own:
@@ -129,6 +134,7 @@ class RoutedWays:
                 one = self._up[number]
                 at = part.get((one.bridge, one.vid), 0)
                 first = by_part.setdefault((label, at), number)
+                # Where not all of a domain talk, only those that do are joined.
                 apart = self._routers.apart.get(number)
                 if apart is None:
                     joined.join(first, number)
@@ -149,11 +155,13 @@ def fallen_off(
     """Of hubs with a gateway before, those without any after; and those whose routers no longer get
     to the routers of most others. `ports` are the hubs that may fall off, with their host ports.
     """
+    # Who had a gateway, and has none.
     without = {hub for hub in before.keys() & ports.keys() if hub not in after}
     parts: dict[Hashable, dict[Hashable, list[Hub]]] = {}
     for hub in sorted(before.keys() & after.keys() & ports.keys()):
         parts.setdefault(before[hub], {}).setdefault(after[hub], []).append(hub)
     apart: set[Hub] = set()
+    # The part with most hosts stays; the others fell off.
     for one in parts.values():
         by_size = sorted(one.values(), key=lambda part: (-sum(ports[hub] for hub in part), part))
         apart.update(hub for part in by_size[1:] for hub in part)

@@ -42,16 +42,19 @@ def _of_device(device: Device) -> Iterator[OddSetting]:
     mode = device.tree_mode.value if device.tree_mode is not None else TreeMode.RSTP
     old = mode is TreeMode.STP
     instances: dict[int, int] = {}
+    # One tree for all VLANs: a second one with other settings is not run.
     if mode in (TreeMode.STP, TreeMode.RSTP):
         yield from _several(device, mode)
     for tree in device.trees:
         yield from _priority(device, tree, mode)
         most = _MOST_OLD_COST if old else _MOST_COST
         for port, cost in (*tree.costs.items(), *tree.external_costs.items()):
+            # Out of range: what the switch makes of it is not known.
             if not 1 <= cost.value <= most:
                 says = f"the cost of {port} is {cost.value}, and not from 1 to {most}"
                 taken = "the cost as it is stated" if cost.value else "the cost of its speed"
                 yield OddSetting(device.name, says, taken, cost.origin)
+        # Only the common tree of regions has costs between these.
         if mode is not TreeMode.MSTP or tree.number:
             for port, cost in tree.external_costs.items():
                 says = f"a cost between regions is stated for {port}, in a tree that has none"
@@ -66,6 +69,7 @@ def _of_device(device: Device) -> Iterator[OddSetting]:
                 says = f"VLAN {bits_to_text(mask)} is in instance {number} and in {tree.number}"
                 yield OddSetting(device.name, says, f"instance {number}", tree.origin)
             instances[tree.number] = instances.get(tree.number, 0) | tree.vlans.bits
+    # A region without instances keeps no VLAN apart from the others.
     if mode is TreeMode.MSTP and device.region is not None and not instances:
         says = f"the region {device.region.value!r} is stated, and no VLANs of any instance"
         yield OddSetting(device.name, says, "all VLANs in the common tree", device.region.origin)
@@ -78,6 +82,7 @@ def _several(device: Device, mode: TreeMode) -> Iterator[OddSetting]:
     first: dict[str, Tree] = {}
     for tree in device.trees:
         taken = first.setdefault(tree.bridge, tree)
+        # Stating the same for other VLANs contradicts nothing.
         if tree is not taken and _stated(tree) - _stated(taken):
             says = f"runs {mode}, one tree for all, and states another one for VLAN {tree.vlans}"
             others = ((device.name, taken.origin),)
@@ -101,6 +106,7 @@ def _priority(device: Device, tree: Tree, mode: TreeMode) -> Iterator[OddSetting
     taken = taken_priority(mode, fact)
     # Some show the priority with the number of the tree in it, a VLAN or an instance.
     within = fact.value - taken
+    # Nothing is within, or the tree's own number: shown so by some switches.
     if not within or within == tree.number or (len(tree.vlans) == 1 and within in tree.vlans):
         return
     limit = "65535" if mode is TreeMode.STP else "61440, in steps of 4096"
@@ -122,6 +128,7 @@ def _same_addresses(devices: list[Device]) -> Iterator[OddSetting]:
         for address, fact in own.items():
             known.setdefault(address, []).append((device.name, fact.origin))
     for address, (first, *others) in known.items():
+        # Two with one address: who is lower cannot be told.
         if others:
             names = " and ".join(name for name, _ in others)
             says = f"its bridge address, {address}, is that of {names} as well"

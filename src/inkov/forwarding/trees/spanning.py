@@ -71,9 +71,11 @@ class SpanningTree(Struct):
     @property
     def settled(self) -> bool:
         """Whether it is sure which ports forward."""
+        # No circle: all forward, unless trees of another kind make one.
         if not self.circle:
             return not self.seams
         blocked = {frozenset(self.blocked(number)) for number in range(len(self.outcomes))}
+        # Outcomes that block the same ports are one answer.
         return self.complete and not self.doubts and len(blocked) == 1
 
     @property
@@ -123,6 +125,7 @@ class Trees(Struct):
         parts: list[Part] = []
         for part in self.parts:
             lost = part.world.ports.keys() & ports
+            # Ports that are not missed leave the tree as it is.
             if not any(matters(part, number) for number in lost):
                 parts.append(part)
                 continue
@@ -135,15 +138,18 @@ class Trees(Struct):
         bridge port -> VLANs, as a mask; of those that do so otherwise than before.
         """
         tree, own = part.trees[0], part.world.ports.keys() & lost
+        # One outcome: the election goes on from where it was.
         if len(part.trees) == 1 and tree.complete and len(tree.outcomes) == 1:
             changed = _reelection(part).without(own)
             if changed is not None:
                 found = {}
                 for number, role in changed.items():
                     mask = tree.masks.get(part.world.ports[number].bridge, tree.vlans)
+                    # A port that changes its role and forwards as before is no change.
                     if role.forwards != tree.outcomes[0].roles[number].forwards:
                         found[number] = 0 if role.forwards else mask
                 return found
+        # Elected anew as a whole.
         worlds = _apart(_left(part.world, own))
         after = _discarding(self._elected(world, part.vlans) for world in worlds)
         before = _discarding([part])
@@ -165,6 +171,7 @@ class Trees(Struct):
     def discarding(self, outcome: int = 0) -> dict[int, int]:
         """Bridge port -> the VLANs that it does not forward, as a mask."""
         found: dict[int, int] = dict.fromkeys(self.disabled, ALL)
+        # Each tree speaks for its own VLANs only.
         for tree in self.trees:
             for number in tree.blocked(outcome):
                 bridge = tree.world.ports[number].bridge
@@ -180,6 +187,7 @@ def spanning_trees(fabric: Fabric) -> Trees:
         Part(world, 0, _common_trees(world, found), _circles(world.ports))
         for world in _apart(common)
     ]
+    # Trees of single VLANs, those alike together.
     for mask, world in vlan_worlds(found, common):
         for one in _apart(world):
             tree = _vlan_tree(one, mask)
@@ -190,6 +198,7 @@ def spanning_trees(fabric: Fabric) -> Trees:
 
 def _meeting(common: World, trees: list[SpanningTree]) -> None:
     """Note in the trees where trees of two kinds meet on a circle: neither knows of it."""
+    # All switches run one kind: nothing meets.
     if not common.seams:
         return
     ports = common.cabling
@@ -198,6 +207,7 @@ def _meeting(common: World, trees: list[SpanningTree]) -> None:
     for block in blocks(edges):
         around = {numbers[at] for at in block}
         seams = [(doubt, mask) for doubt, mask in common.seams if doubt.port in around]
+        # On no circle two trees that know nothing of each other do no harm.
         if len(block) < 2 or not seams:
             continue
         bridges = {ports[number][0] for number in around}
@@ -210,6 +220,7 @@ def _meeting(common: World, trees: list[SpanningTree]) -> None:
 
 def _reelection(part: Part) -> Reelection:
     """The election of a part's only tree, to be tried without some ports; kept with its world."""
+    # Kept with the world, which is elected once for many losses.
     known: Reelection | None = part.world.__dict__.get("reelection")
     if known is None:
         elected = part.trees[0].outcomes[0]
@@ -236,6 +247,7 @@ def matters(part: Part, number: int) -> bool:
     on_wire = part.world.on_wire[part.world.ports[number].wire]
     return any(
         tree.circle
+        # Without a circle no port discards.
         and any(
             len(on_wire) > 2
             or all(elected.roles[other].forwards for other in on_wire if other in elected.roles)
@@ -286,6 +298,7 @@ def _common_trees(part: World, found: Participants) -> list[SpanningTree]:
     """The common tree of bridges that hang together, and the trees of their instances. They are
     elected together: an address that is not known is the same in all of them.
     """
+    # Elected together: a script of answers holds for all of them.
     instances = list(_instances(part, found))
 
     def run(order: Order) -> list[Elected]:
@@ -324,6 +337,7 @@ def _common_trees(part: World, found: Participants) -> list[SpanningTree]:
         tree.masks = dict.fromkeys(tree.world.bridges, tree.vlans)
     for number in part.bridges:
         mapped = union(found.takers[number].instances.values())
+        # VLANs that an instance has are not the common tree's.
         trees[0].masks[number] = ALL & ~(mapped if found.takers[number].region else 0)
     trees[0].vlans = union(trees[0].masks.values())
     return trees
@@ -336,6 +350,7 @@ def _instances(part: World, found: Participants) -> Iterator[_Instance]:
         on_wire.setdefault(port.wire, []).append(port.bridge)
     inside = {
         wire
+        # A wire that leads out of a region is not inside it, nor one with somebody else on it.
         for wire, bridges in on_wire.items()
         if found.takers[bridges[0]].region is not None
         and len({found.takers[bridge].region for bridge in bridges}) == 1
@@ -350,6 +365,7 @@ def _instances(part: World, found: Participants) -> Iterator[_Instance]:
             clusters.setdefault(regions.of(number), []).append(number)
     for bridges in clusters.values():
         for number, vlans in sorted(found.takers[bridges[0]].instances.items()):
+            # An instance without VLANs has no frames.
             if vlans:
                 yield _Instance(
                     number, vlans, _instance_world(part, found, bridges, number), inside
@@ -380,6 +396,7 @@ def _apart(world: World) -> list[World]:
     for port in world.ports.values():
         joined.join(("wire", port.wire), ("bridge", port.bridge))
     parts: dict[object, World] = {}
+    # A bridge without a wire is in no part.
     for number, port in world.ports.items():
         part = parts.setdefault(joined.of(("wire", port.wire)), World())
         part.ports[number] = port
@@ -396,6 +413,7 @@ def _circles(ports: dict[int, TreePort]) -> list[set[int]]:
     """The ports on circles of bridges and wires, by block; one of each circle discards."""
     numbers = list(ports)
     edges = [(("bridge", ports[n].bridge), ("wire", ports[n].wire)) for n in numbers]
+    # A block of one edge is no circle.
     return [{numbers[at] for at in block} for block in blocks(edges) if len(block) > 1]
 
 
@@ -423,6 +441,7 @@ def _that_matter(world: World, circle: set[int]) -> list[Remark]:
     found = _in_one_sentence(doubt for doubt in world.doubts if doubt.port in circle)
     by_speed = world.by_speed & circle
     on_circle = [world.ports[number] for number in circle]
+    # With one cost everywhere, either table leads to the same tree.
     if by_speed and len({(port.cost, port.between) for port in on_circle}) > 1:
         ports = "a port follows" if len(by_speed) == 1 else f"{len(by_speed)} ports follows"
         says = f"the cost of {ports} from the speed, as the standards recommend it"

@@ -56,11 +56,14 @@ def vlan_graphs(fabric: Fabric) -> list[VlanGraph]:
     edges: list[Edge] = []
     for (one, to), (link, mask) in same.items():
         back = same.get((to, one), (link, 0))[1]
+        # Each pair of ports is met from both ends.
         for vid in bits(mask & back) if one < to else ():
             edges.append(_edge(fabric, link, one, vid, to, vid))
+        # What does not come back the same way makes the graph a directed one.
         one_way |= set(bits(mask & ~back))
     for (one, vid, to, arrives), link in turns.items():
         turned.join(vid, arrives)
+        # Turned there and not back.
         if (to, arrives, one, vid) not in turns:
             one_way |= {vid, arrives}
         elif (one, vid) < (to, arrives):
@@ -72,12 +75,14 @@ def vlan_graphs(fabric: Fabric) -> list[VlanGraph]:
         group.vlans |= 1 << edge.one[1] | 1 << edge.other[1]
     ports = _host_ports(fabric)
     for bridge, mask in enumerate(served(fabric)):
+        # Hubs that serve somebody count, even without any link.
         for vid in bits(mask) if not fabric.bridges[bridge].routed else ():
             group = groups.setdefault(turned.of(vid), VlanGraph(0))
             group.vlans |= 1 << vid
             group.hubs[bridge, vid] = ports.get((bridge, vid), 0)
     for device, gateway in fabric.gateways():
         hub = fabric.bridge_of[device.name, gateway.bridge], gateway.vid
+        # A gateway that no host could use leads nowhere.
         if gateway.on and gateway.addresses and (held := groups.get(turned.of(gateway.vid))):
             held.gateways |= {hub} & held.hubs.keys()
     for vid in one_way:
@@ -97,6 +102,8 @@ def _host_ports(fabric: Fabric) -> dict[Hub, int]:
     for port in fabric.bridge_ports:
         if fabric.is_host_port(port) and not fabric.is_implied(port):
             view = port.view
+            # A host port: untagged, and in one VLAN. A trunk behind which nobody is known counts
+            # for none.
             if view.pvid and not view.emit & ~view.untagged:
                 counts[port.bridge, view.pvid] = counts.get((port.bridge, view.pvid), 0) + 1
     return counts

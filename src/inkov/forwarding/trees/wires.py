@@ -16,6 +16,7 @@ class Wires:
     def of(self, thing: Hashable) -> Hashable:
         """What a thing is joined with, named by one of that."""
         top = thing
+        # Twice over the way up: first to the top, then each step is joined to it directly.
         while (above := self._above.get(top, top)) != top:
             top = above
         while (above := self._above.get(thing, thing)) != top:

@@ -75,8 +75,10 @@ def common_world(all_takers: Participants) -> World:
     for wire, ports in on_wire.items():
         alive = _without_guarded(ports, fabric, world)
         taking = [port for port in alive if all_takers.takers[port.bridge].mode in COMMON]
+        # A wire with one bridge left is no cable of the tree.
         if len(alive) > 1:
             world.cabling |= {port.number: (port.bridge, number) for port in alive}
+            # Bridges with one tree meet bridges with one for each VLAN.
             if 0 < len(taking) < len(alive):
                 world.seams += [(_seam(port, all_takers, TWO_KINDS), ALL) for port in alive]
             for port in alive:
@@ -90,6 +92,7 @@ def common_world(all_takers: Participants) -> World:
                 world.ports[port.number] = settings_of(taker, all_takers).port(port, number, world)
             number += 1
     for taker in all_takers.takers.values():
+        # Bridges with a tree for each VLAN have worlds of their own.
         if taker.mode in COMMON:
             region, legacy = taker.region, taker.mode is TreeMode.STP
             identifier = settings_of(taker, all_takers).identifier()
@@ -103,6 +106,7 @@ def _cabling(fabric: Fabric) -> Wires:
     """
     wires = Wires()
     for link in (*fabric.wiring.links, *fabric.wiring.shared):
+        # A link that is down is no wire.
         if link.a in fabric.at and link.b in fabric.at:
             tags = {
                 fabric.bridge_ports[port].outer
@@ -121,6 +125,7 @@ def _through_bridges_without(all_takers: Participants, wires: Wires) -> dict[Has
     joined: list[tuple[Hashable, Taker]] = []
     groups: dict[tuple[int, int], list[BridgePort]] = {}
     for port in all_takers.ports((TreeMode.OFF,)):
+        # Messages are untagged: they go where untagged frames go, and back untagged.
         if port.view.pvid and port.view.untagged >> port.view.pvid & 1:
             groups.setdefault((port.bridge, port.view.pvid), []).append(port)
     for (bridge, _), (first, *others) in groups.items():
@@ -138,6 +143,7 @@ def _through_bridges_without(all_takers: Participants, wires: Wires) -> dict[Has
 def _without_guarded(ports: list[BridgePort], fabric: Fabric, world: World) -> list[BridgePort]:
     """The ports of a wire without those that a guard shuts: a bridge speaks there (FM 7.5)."""
     guarded = []
+    # Nobody else on the wire: no guard is triggered.
     for port in ports if len(ports) > 1 else ():
         fact = fabric.resolved(port).stated.bpdu_guard
         if fact is not None and fact.value:
@@ -168,6 +174,7 @@ def _turned(fabric: Fabric, port: BridgePort) -> int:
                 for far, passed in other.same
                 if far == port.number
             )
+            # What passes one way and does not come back.
             found |= mask & ~back
     return found
 
@@ -186,14 +193,17 @@ def _doubts_of_wire(
     def doubt(who: str, assumed: Assumed, place: Origin = origin) -> None:
         world.doubts.append(Doubt(port.number, who, assumed, place))
 
+    # What is not stated of its kind.
     if taker.assumed is not None:
         doubt(taker.device.name, taker.assumed, taker.device.origin)
     if taker.mode is TreeMode.MSTP and taker.device.region is None:
         doubt(taker.device.name, NO_REGION, taker.device.origin)
+    # Bridges between that run no tree are taken to pass messages on.
     for between in passed_on:
         doubt(between.device.name, PASSES_ON, between.device.origin)
     if taker.address is not None and taker.address in all_takers.shared_addresses:
         doubt(taker.device.name, SAME_ADDRESS)
+    # On a shared wire with several regions, who speaks for which is not worked out.
     if len(ports) > 2 and len({all_takers.takers[port.bridge].region for port in ports}) > 1:
         doubt(str(port.end), SEVERAL_REGIONS)
 
@@ -212,6 +222,7 @@ def vlan_worlds(all_takers: Participants, common: World) -> list[tuple[int, Worl
         if port.number not in common.disabled
     }
     runs = {port.bridge for port in all_takers.ports((TreeMode.PER_VLAN,))}
+    # No bridge runs a tree for each VLAN.
     if not runs:
         return []
     passing = _passing(fabric, ports)
@@ -220,6 +231,7 @@ def vlan_worlds(all_takers: Participants, common: World) -> list[tuple[int, Worl
     live = union(fabric.bridges[bridge].live for bridge in runs)
     served = union(masks[: len(passing)]) & live
     worlds = []
+    # VLANs that pass the same links, with the same settings, have the same tree.
     for mask in together(served, masks):
         vid = next(bits(mask))
         worlds.append((mask, _vlan_world(all_takers, ports, passing, vid)))
@@ -240,6 +252,7 @@ def _passing(fabric: Fabric, ports: dict[int, BridgePort]) -> Passing:
     return [
         (one, to, both)
         for (one, to), mask in ways.items()
+        # Both ways, each pair once.
         if one < to and (both := mask & ways.get((to, one), 0))
     ]
 
@@ -256,6 +269,7 @@ def _vlan_world(
             wires.join(one, to)
             linked[one] = linked[to] = None
     for number in linked:
+        # A bridge without a tree joins the wires of its ports.
         if all_takers.takers[ports[number].bridge].mode is TreeMode.OFF:
             between.setdefault(ports[number].bridge, []).append(number)
     for first, *others in between.values():
@@ -266,6 +280,7 @@ def _vlan_world(
         passed_on.setdefault(wires.of(numbers[0]), []).append(all_takers.takers[bridge])
     on_wire: dict[Hashable, list[BridgePort]] = {}
     for number in linked:
+        # Only bridges that run this kind are elected.
         if all_takers.takers[ports[number].bridge].mode is TreeMode.PER_VLAN:
             on_wire.setdefault(wires.of(number), []).append(ports[number])
     set_for: dict[int, Settings] = {}
