@@ -42,6 +42,7 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
     undefined: dict[tuple[str, int], list[Resolved]] = {}
     for resolved in site.access_ports:
         table, vid = site.defined(resolved.end.device), resolved.access
+        # VLAN 1 is there without being listed; without a table nobody can say.
         if table is not None and vid not in table and vid != DEFAULT_VID:
             undefined.setdefault((resolved.end.device, vid), []).append(resolved)
     for (device, vid), ports in undefined.items():
@@ -61,6 +62,7 @@ def access_vlan_undefined(site: Site) -> Iterator[Found]:
 
 def _known(site: Site, device: str, vid: int) -> list[Edit]:
     """What defines a VLAN. One that nobody has by name may be a slip of the hand: that is asked."""
+    # A number that is nobody's name is a slip as likely as a missing VLAN.
     if not usual_name(site.fabric.campus, vid):
         return []
     return defined(site.fabric.campus, site.fabric.device(device), vid)
@@ -82,6 +84,7 @@ def pvid_undefined(site: Site) -> Iterator[Found]:
         vid, table = resolved.completed.pvid, site.defined(resolved.end.device)
         if (
             resolved.stated.pvid is not None
+            # A port that takes tagged frames only has a PVID that does nothing.
             and resolved.completed.accept is not Accept.TAGGED
             and table is not None
             and vid
@@ -110,7 +113,10 @@ def pvid_undefined(site: Site) -> Iterator[Found]:
 )
 def port_in_default_vlan(site: Site) -> Iterator[Found]:
     left = [
-        r for r in site.access_hosts if r.access == DEFAULT_VID and r.end not in site.default_inside
+        # A default that means something inside an unaware bridge was decided by its number.
+        r
+        for r in site.access_hosts
+        if r.access == DEFAULT_VID and r.end not in site.default_inside
     ]
     for device, ports in by_switch(left).items():
         yield finding(
@@ -148,6 +154,7 @@ def port_in_default_vlan(site: Site) -> Iterator[Found]:
 def untagged_in_several(site: Site) -> Iterator[Found]:
     for resolved in site.host_ports:
         untagged = resolved.view.untagged
+        # More than one bit: untagged in several.
         if resolved.mode is Mode.GENERAL and untagged & (untagged - 1):
             vids = [vid for vid in range(untagged.bit_length()) if untagged >> vid & 1]
             yield finding(
@@ -178,6 +185,7 @@ def untagged_in_several(site: Site) -> Iterator[Found]:
     fix="state voice VLAN {voice} on port {names} of {device}",
 )
 def voice_vlan_missing(site: Site) -> Iterator[Found]:
+    # A switch without phones has no ports that lack a voice VLAN.
     talking = {r.end.device for r in site.stating("voice_vlan") if r.completed.voice_vlan}
     ports = [r for r in site.host_ports if r.end.device in talking and r.mode is Mode.ACCESS]
     for device, own_ports in by_switch(ports).items():
@@ -187,10 +195,12 @@ def voice_vlan_missing(site: Site) -> Iterator[Found]:
             missing = [
                 here
                 for before, here, after in zip(peers, peers[1:], peers[2:], strict=False)
+                # Between two that have one: the one in the middle was forgotten.
                 if not here.completed.voice_vlan
                 and before.completed.voice_vlan
                 and after.completed.voice_vlan
             ]
+            # Most ports must have one; else phones are the exception there.
             if missing and len(with_voice) >= 4 * (len(peers) - len(with_voice)):
                 voice = max(r.completed.voice_vlan or 0 for r in with_voice)
                 names = listed([r.end.port for r in missing])
@@ -227,6 +237,7 @@ def voice_vlan_undefined(site: Site) -> Iterator[Found]:
     for resolved in site.stating("voice_vlan"):
         table, vid = site.defined(resolved.end.device), resolved.completed.voice_vlan
         if (
+            # What the mode makes of a port decides whether it has a voice VLAN at all.
             resolved.up
             and resolved.mode is Mode.ACCESS
             and vid
@@ -308,6 +319,7 @@ def unused_port_open(site: Site) -> Iterator[Found]:
     of = site.fabric.wiring.of
     unused: dict[tuple[str, str], list[Resolved]] = {}
     for resolved, about in site.described:
+        # A cable to a switch is in use, whatever the description says.
         if not _UNUSED.search(about.value) or resolved.end in of or resolved.bundle:
             continue
         parked = (
@@ -315,11 +327,14 @@ def unused_port_open(site: Site) -> Iterator[Found]:
             and resolved.completed.mode is Mode.ACCESS
             and resolved.completed.access_vlan == parking
         )
+        # On, unless the plan lets it be on in the parking VLAN.
         if resolved.up and not (parked and practice is not None and not practice.shut):
             unused.setdefault((resolved.end.device, "on"), []).append(resolved)
         elif not resolved.up and parking is not None and not parked:
+            # Shut, and still in a VLAN where somebody could turn it on again.
             unused.setdefault((resolved.end.device, "parking"), []).append(resolved)
     if practice is not None and practice.shut:
+        # The parking VLAN says that it is out of use, even without a description.
         described = {resolved.end for resolved, about in site.described}
         for resolved in site.access_hosts:
             if resolved.access == parking and resolved.end not in described:
@@ -343,6 +358,7 @@ def unused_port_open(site: Site) -> Iterator[Found]:
             key=(device, what, *(p.end.port for p in ports)),
             edits=[
                 of_port(device, p.stated, "access_vlan", parking)
+                # A port where the plan has a host is not shut by anybody's description.
                 if what == "parking"
                 else of_port(device, p.stated, "enabled", False)
                 for p in ports
@@ -379,6 +395,7 @@ def ranges_overlap(site: Site) -> Iterator[Found]:
         values: dict[tuple[Origin, Origin, str], tuple[str, str]] = {}
         for change in device.overridden:
             if (
+                # The same value twice changes nothing.
                 change.attribute in ("access_vlan", "voice_vlan", "mode")
                 and change.before != change.after
             ):
@@ -391,6 +408,7 @@ def ranges_overlap(site: Site) -> Iterator[Found]:
                 for p in device.ports.values()
                 if (fact := getattr(p, attribute)) is not None and fact.origin == new
             ]
+            # The later one covers no more: an exception that was meant, or a replacement of all.
             if len(covered) <= len(ports) or not (old.file and new.file):
                 # the later statement is an exception to the earlier one, or replaces it altogether
                 continue

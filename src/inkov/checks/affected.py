@@ -32,12 +32,14 @@ class Radius:
         for resolved in self.site.host_ports:
             free = resolved.free
             members = free.untagged | (bit(free.pvid)) | (free.admit & free.emit)
+            # A port in many VLANs is a trunk: counted, it would be in every blast radius.
             for vid in VlanSet(members) if members.bit_count() < 8 else ():
                 ends_in.setdefault(vid, set()).add(resolved.end)
         return ends_in
 
     def of(self, finding: Found) -> Affected:
         ends: set[End] = set()
+        # VID 0 stands for none.
         for vid in VlanSet(finding.vlans & ~1):
             ends |= {
                 end
@@ -48,6 +50,7 @@ class Radius:
             if where.port is not None and End(where.switch, where.port) in self._hosts:
                 ends.add(End(where.switch, where.port))
             elif where.port is None and where.vlan and where.switch:
+                # A place that is a VLAN of a switch: its members there.
                 ends |= {
                     end for end in self._members.get(where.vlan, ()) if end.device == where.switch
                 }

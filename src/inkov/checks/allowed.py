@@ -50,10 +50,12 @@ _FAMILY = "Allowed lists"
 def list_replaced(site: Site) -> Iterator[Found]:
     for device in site.devices:
         for change in device.overridden:
+            # A port that is gone by the end of the file has no list.
             if change.attribute not in ("allowed", "tagged") or change.port not in device.ports:
                 continue
             before, after = VlanSet.parse(change.before), VlanSet.parse(change.after)
             lost = before - after
+            # Only what is lost is a mistake; from everything to a list is what lists are for.
             if not lost or before == EVERYTHING:
                 continue
             resolved = site.resolved(End(device.name, change.port))
@@ -115,6 +117,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
         a, b = joined.a, joined.b
         differ = _differing(site, joined)
+        # Nothing differs that both have; and a cable within one switch has one list.
         if not differ or a.end.device == b.end.device:
             continue
         parts = [
@@ -124,6 +127,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
         ]
         lost = [text for vid in differ for text in _loses(site, joined, vid)]
         among = _cut_devices(site, joined) if lost else None
+        # The tree takes this link although it lacks the VLAN: cut off now, not some day.
         cut = site.cut_by_tree.get(joined.number)
         if cut is not None and cut.vlans & differ.bits:
             vids, blocked = bits_to_text(cut.vlans & differ.bits), cut.blocked
@@ -147,6 +151,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
         ]
         rest = differ - needs
         having, lacking = (a, b) if a.allowed & rest else (b, a)
+        # The VLANs that are left differ at both ends: neither end has the whole list.
         mixed = bool(rest - having.allowed)
         lighter = Severity.RISK if wanted else Severity.NOTE
         yield finding(
@@ -172,6 +177,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             vlans=differ.bits & site.served_anywhere,
             about=differ.bits,
             cause=LinkFails(joined.link),
+            # With a general port the list is its membership.
             edits=[
                 edit
                 for r in (a, b)
@@ -191,6 +197,7 @@ def _differing(site: Site, joined: Joined) -> VlanSet:
         differ = differ if table is None else differ & table
         native = end.native  # it has rules of its own
         differ = differ - VlanSet.of(native) if native else differ
+    # A VLAN that one switch does not have is another finding.
     if EVERYTHING in (a.allowed, b.allowed):
         # The list left at everything is a finding of its own; here only what is in fact cut counts.
         differ = VlanSet.from_vids(v for v in differ if site.split >> v & 1)
@@ -253,6 +260,7 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
     for vid, gaps in site.breaks.items():
         for gap in gaps:
             joined = by_link.get(gap.link)
+            # Told by others: ends that differ, or a VLAN that a switch lacks.
             if (
                 joined is None
                 or (
@@ -262,10 +270,12 @@ def needed_vlan_missing(site: Site) -> Iterator[Found]:
                 or not _both_have(site, joined, vid)
             ):
                 continue
+            # Secondaries of a private VLAN are told together with their primary.
             if _is_secondary(site, joined, vid):
                 continue  # trunk-lacks-secondaries tells
             _, parts = lost.setdefault(joined.a.end, (joined, {}))
             parts.setdefault(vid, []).extend(gap.other.devices(site.fabric))
+    # What lists keep off can be mended there; the rest has another reason.
     for joined, parts in _by_what_keeps(site, lost.values()):
         a, b = joined.a, joined.b
         vids = VlanSet.from_vids(parts)
@@ -311,6 +321,7 @@ def _by_what_keeps(site: Site, lost: Iterable[Lost]) -> Iterator[Lost]:
 def _lacking(site: Site, joined: Joined, vids: VlanSet) -> list[End]:
     """The ends of a link whose lists lack some VLANs; [] if something else keeps these off it."""
     ends = [r for r in (joined.a, joined.b) if not _tags(site, r)]
+    # A port that takes no tagged frames, or withholds the VLAN, is not mended by its list.
     tagging = all(r.mode is Mode.TRUNK or r.completed.accept is not Accept.UNTAGGED for r in ends)
     withheld = VlanSet(union(r.completed.withheld.bits for r in ends))
     lacking = [r.end for r in ends if vids - r.allowed]
@@ -323,6 +334,7 @@ def _tags(site: Site, resolved: Resolved) -> int:
 
 
 def _is_tagged(site: Site, joined: Joined) -> bool:
+    # Two routed ends have no lists at all.
     """True for a link with a trunk, or sub-interfaces of a router, at each end."""
     return all(
         r.effective_mode is Mode.TRUNK or _tags(site, r) for r in (joined.a, joined.b)
@@ -335,6 +347,7 @@ def _is_secondary(site: Site, joined: Joined, vid: int) -> bool:
 
 
 def _both_have(site: Site, joined: Joined, vid: int) -> bool:
+    # Two natives that differ: the frames cross into another VLAN.
     natives = {r.native for r in (joined.a, joined.b)}
     if vid in natives and len(natives) > 1:
         return False  # untagged-vlan-differs tells
@@ -375,6 +388,7 @@ def _both_have(site: Site, joined: Joined, vid: int) -> bool:
 def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links:
         missing = site.needs[joined.number] & ~site.shared[joined.number]
+        # What is told elsewhere is taken out: one by one, since reasons differ.
         for vid in VlanSet(missing):
             elsewhere = (
                 vid in _differing(site, joined)
@@ -389,6 +403,7 @@ def spare_link_lacks_vlan(site: Site) -> Iterator[Found]:
             cut = site.cut_by_tree.get(joined.number)
             blocked = f"{cut.blocked.a} to {cut.blocked.b}" if cut is not None else ""
             link = site.fabric.wiring.links[joined.number]
+            # With a cut the question is settled; else it is tried what a loss would do.
             loss = site.missed(link, missing) if cut is None else None
             tried = () if loss is None else ("missed" if loss else "idle",)
             yield finding(
@@ -426,6 +441,7 @@ def _widened(joined: Joined, vids: VlanSet) -> list[Edit]:
 def with_list(resolved: Resolved, after: VlanSet) -> list[Edit]:
     """Another list for a trunk; a general port has tagged members instead."""
     port, switch = resolved.stated, resolved.end.device
+    # A general port has a membership in the place of a list.
     if resolved.mode is Mode.GENERAL:
         now = resolved.completed.tagged
         then = (now | (after - resolved.allowed)) - (resolved.allowed - after)

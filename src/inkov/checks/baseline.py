@@ -46,6 +46,7 @@ class Earlier(Struct, frozen=True):
         """True if this one takes the other one in, and names more places or VLANs."""
         takes_in = (
             self.rule == other.rule
+            # It takes the other one in, and is about more.
             and self.severity.rank <= other.severity.rank
             and self.places >= other.places
             and not other.vlans & ~self.vlans
@@ -67,6 +68,7 @@ class Baseline:
         """True if a finding is not new."""
         now = Earlier.of(finding)
         same = self.earlier.get(finding.id)
+        # The same finding is known unless it has become graver.
         if same is not None:
             return same.severity.rank <= now.severity.rank
         return any(earlier.says_more(now) for earlier in self._of_rule.get(finding.rule, ()))
@@ -85,6 +87,7 @@ class Baseline:
         left = [Earlier.of(finding) for finding in findings]
         ids = {earlier.id for earlier in left}
         return sum(
+            # Of a part of the campus only that part can be gone.
             earlier.rule in rules
             and (switch is None or any(place[0] == switch for place in earlier.places))
             and earlier.id not in ids

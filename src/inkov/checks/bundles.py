@@ -39,6 +39,7 @@ def _bundles(site: Site) -> Iterator[tuple[str, Resolved, list[Resolved]]]:
         if resolved.bundle:
             members_of.setdefault(End(resolved.end.device, resolved.bundle), []).append(resolved)
     for end, members in members_of.items():
+        # A bundle that is down has no members that could differ.
         if site.resolved(end).up:
             yield end.device, site.resolved(end), members
 
@@ -54,8 +55,10 @@ def _odd_members(
     facts = [(member, getattr(member.stated, attribute)) for member in members]
     stated = [(r, fact) for r, fact in facts if fact is not None and fact.value is not None]
     whole = getattr(bundle.stated, attribute)
+    # Nobody says anything of it.
     if not stated:
         return None, []
+    # A bundle's speed is the sum of its members'.
     if whole is not None and attribute != "speed":  # a bundle's speed is the sum
         return whole, [(r, fact) for r, fact in stated if fact.value != whole.value]
     # The bundle says nothing: what most members state is what was meant.
@@ -128,12 +131,14 @@ def bundle_members_differ(site: Site) -> Iterator[Found]:
 )
 def bundle_one_sided(site: Site) -> Iterator[Found]:
     done: dict[End, list[End]] = {}
+    # Each link from both ends: either could be the one without a bundle.
     for _, link, a, b in site.links:
         for near, far in ((a, b), (b, a)):
             near_is_bundle = any(end != near.end for end in _ports_of(site, near.end, link))
             theirs = any(end != far.end for end in _ports_of(site, far.end, link))
             how = _aggregation(site, near)
             independent = how is not None and how.value is Aggregation.INDEPENDENT
+            # Independent ports need no bundle at the other end.
             if near_is_bundle and not theirs and not independent:
                 done.setdefault(near.end, []).append(far.end)
     for near_end, fars in done.items():
@@ -174,12 +179,14 @@ def bundle_to_two(site: Site) -> Iterator[Found]:
     beside = {(link.a.device, link.b.device) for link in site.fabric.wiring.links}
     beside |= {(b, a) for a, b in beside}
     for end, links in site.fabric.wiring.of.items():
+        # One link: all its cables go to one place.
         if len(links) < 2:
             continue
         fars = list(dict.fromkeys(link.far(end) for link in links))
         devices = {far.device for far in fars}
         cabled = any(any(one != end for one in _ports_of(site, end, link)) for link in links)
         pairs = {(name, other) for name in devices for other in devices if name != other}
+        # Two switches that are cabled to each other may be a pair.
         if len(devices) > 1 and cabled and not pairs <= beside and site.resolved(end).up:
             yield finding(
                 {"end": end, "fars": both(sorted(devices, key=natural))},
@@ -226,10 +233,12 @@ def aggregation_differs(site: Site) -> Iterator[Found]:
     for joined in site.links:
         ends = [(r, _aggregation(site, r)) for r in (joined.a, joined.b)]
         (a, how_a), (b, how_b) = ends
+        # Not a bundle, or nobody says how it comes about.
         if how_a is None or how_b is None:
             continue
         passive = how_a.value is how_b.value is Aggregation.PASSIVE
         plain = {Aggregation.STATIC, Aggregation.INDEPENDENT} & {how_a.value, how_b.value}
+        # Both only answer, or one has no protocol and the other has.
         if passive or (plain and how_a.value is not how_b.value):
             yield finding(
                 {"a": a.end, "b": b.end, "a_way": how_a.value, "b_way": how_b.value},

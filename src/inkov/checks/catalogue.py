@@ -112,6 +112,7 @@ def finding(
     places: list[Where] = []
     for one in where:
         places.append(one)
+        # A setting that was taken over has two places: where it is said, and where it is taken.
         if one.origin.taker is not None:
             places.append(Where(one.switch, one.port, one.vlan, one.origin.taker))
     return Found(
@@ -161,6 +162,7 @@ def identity(slug: str, finding: Found, consequences: Iterable[str] = ()) -> str
 
     `consequences` are the identities of what comes of it.
     """
+    # Places tell findings of a rule apart, unless the rule knows better.
     key = finding.key or tuple(
         sorted(f"{w.switch}\0{w.port or ''}\0{w.vlan or ''}" for w in finding.where)
     )
@@ -215,6 +217,7 @@ class Rule(Struct, frozen=True):
             }
             if near:
                 shown.append(f"=== {lines[0]}")
+                # Line 0 is the name of the file.
                 kept = [(n, line) for n, line in enumerate(lines) if n and n in near]
                 for (before, _), (n, line) in zip([(0, ""), *kept], kept, strict=False):
                     shown += ["  ..."] if n > before + 1 else []
@@ -225,6 +228,7 @@ class Rule(Struct, frozen=True):
 
 def _told(text: Text, found: Found) -> str:
     if not isinstance(text, str):
+        # A rule with one sentence has no cases.
         text = "".join(text[case] for case in found.case if case in text)
     return text.format_map(found.words)
 

@@ -26,6 +26,7 @@ def _taking_part(site: Site) -> dict[str, Distribution]:
     for device in site.devices:
         shared = device.distribution
         if (
+            # Without a domain and a role, nothing of it is in use.
             shared is not None
             and (shared.role is None or shared.role.value is not Role.OFF)
             and (shared.domain is not None or shared.role is not None)
@@ -38,6 +39,7 @@ def _by_domain(site: Site) -> dict[str, dict[str, Distribution]]:
     """The switches that send or take definitions, by the domain they state."""
     by_domain: dict[str, dict[str, Distribution]] = {}
     for name, shared in _taking_part(site).items():
+        # A bystander passes definitions on and takes none.
         if shared.role is None or shared.role.value in (Role.ORIGIN, Role.FOLLOWER):
             by_domain.setdefault(shared.domain.value if shared.domain is not None else "", {})[
                 name
@@ -64,11 +66,13 @@ def pruning_off(site: Site) -> Iterator[Found]:
     stated = {d.name: d.distribution.pruning for d in site.devices if d.distribution is not None}
     off = {name: fact for name, fact in stated.items() if fact is not None and not fact.value}
     wasted: dict[str, int] = {}
+    # Only trunks of switches that have pruning off.
     for joined in site.trunk_links if off else ():
         natives = [r.native for r in (joined.a, joined.b) if r.native]
         surplus = unneeded(
             site.shared[joined.number], site.needs[joined.number], (*natives, DEFAULT_VID)
         )
+        # Both ends may have it off: each sends the surplus one way.
         for resolved in (joined.a, joined.b):
             if surplus and resolved.end.device in off:
                 wasted[resolved.end.device] = wasted.get(resolved.end.device, 0) | surplus
@@ -106,10 +110,12 @@ def prunable_inverted(site: Site) -> Iterator[Found]:
         for number in site.link_numbers.get(resolved.end, ()):
             needs |= site.needs[number]
             shared |= site.shared[number]
+        # A list that names nothing, or of a port that is down, withholds nothing.
         if fact is None or not fact.value or not resolved.up:
             continue
         named = fact.value.bits
         stays = shared & ~needs & ~named & ~(1 << (resolved.native or 0)) & ~(1 << DEFAULT_VID)
+        # All that is named is needed, and something that nobody needs is not named.
         if not named & ~needs and stays:
             yield finding(
                 {"end": resolved.end, "value": fact.value, "stays": bits_to_text(stays)},
@@ -160,6 +166,7 @@ def distribution_versions_differ(site: Site) -> Iterator[Found]:
             name: shared.version for name, shared in members.items() if shared.version is not None
         }
         versions = sorted({fact.value for fact in stated.values()})
+        # One version everywhere is as it should be.
         if len(versions) > 1:
             by_version = [
                 f"{v} on {listed([n for n, f in stated.items() if f.value == v])}" for v in versions
@@ -177,6 +184,7 @@ def _odd_version(members: dict[str, Distribution]) -> str:
     stated = {n: s.version.value for n, s in members.items() if s.version is not None}
     number = Counter(stated.values())
     odd = [name for name, version in stated.items() if number[version] == 1]
+    # One against all others: with three versions nobody is the odd one.
     return odd[0] if len(odd) == 1 and len(number) == 2 else ""
 
 
@@ -208,6 +216,7 @@ def distribution_follower_newest(site: Site) -> Iterator[Found]:
             s.revision for s in members.values() if _is(s, Role.ORIGIN) and s.revision is not None
         ]
         highest = max((fact.value for fact in origins), default=None)
+        # Without an origin that states its revision there is nothing to compare with.
         for name, shared in members.items() if highest is not None else ():
             if (
                 _is(shared, Role.FOLLOWER)
@@ -250,6 +259,7 @@ def distribution_follower_newest(site: Site) -> Iterator[Found]:
 def distribution_no_origin(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
         followers = [(n, s.role) for n, s in members.items() if _is(s, Role.FOLLOWER)]
+        # An origin without a file would be somewhere else: told as "among the files".
         if followers and not any(_is(s, Role.ORIGIN) for s in members.values()):
             yield finding(
                 {
@@ -283,7 +293,10 @@ def distribution_no_origin(site: Site) -> Iterator[Found]:
 def distribution_origins_differ(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
         origins = [
-            n for n, s in members.items() if _is(s, Role.ORIGIN) and site.defined(n) is not None
+            # A table that is not known differs from nothing.
+            n
+            for n, s in members.items()
+            if _is(s, Role.ORIGIN) and site.defined(n) is not None
         ]
         tables = {name: site.defined(name) or VlanSet() for name in origins}
         differ = VlanSet()
@@ -334,6 +347,7 @@ def distribution_not_carried(site: Site) -> Iterator[Found]:
                 practice.carries.get(shared.version.value) if shared.version is not None else None
             )
             table = site.defined(name)
+            # A version of which the plan says nothing carries all.
             if (
                 carried is not None
                 and table is not None
@@ -382,6 +396,7 @@ def private_not_distributed(site: Site) -> Iterator[Found]:
                 shared.version is not None
                 and shared.version.value in site.plan.practice.distribution.private
             )
+            # A bystander keeps its own table: nothing is lost on the way.
             if rows and not carries and shared.role is not None:
                 yield finding(
                     {
@@ -418,6 +433,7 @@ def private_not_distributed(site: Site) -> Iterator[Found]:
 )
 def distribution_unprotected(site: Site) -> Iterator[Found]:
     for domain, members in _by_domain(site).items():
+        # A password that nobody states is none.
         open_ones = {n: s for n, s in members.items() if s.password is None or not s.password.value}
         if open_ones:
             yield finding(
@@ -446,6 +462,7 @@ def registration_at_host_port(site: Site) -> Iterator[Found]:
     ports = [
         r
         for r in site.stating("registration")
+        # At a link it may be meant; at a host's port anybody can register.
         if r.up and r.completed.registration and r.end not in of and r.mode is not Mode.ROUTED
     ]
     for device, registering in by_switch(ports).items():

@@ -41,6 +41,7 @@ def link_one_sided(site: Site) -> Iterator[Found]:
     reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
     disputed = {link for conflict in site.fabric.wiring.conflicts for link in conflict.links}
     for link in site.fabric.wiring.links:
+        # Where reports contradict each other, links-contradict tells.
         if not link.one_sided or link in disputed:
             continue
         hearing, silent = (link.a, link.b) if link.a.device in link.seen_by else (link.b, link.a)
@@ -107,6 +108,7 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
     reporting = {neighbour.device for neighbour in site.fabric.campus.neighbours}
     disputed = {link for conflict in site.fabric.wiring.conflicts for link in conflict.links}
     for _, link, a, b in site.links:
+        # Both hear neighbours, and not each other: silence would mean nothing otherwise.
         if not link.seen_by and {a.end.device, b.end.device} <= reporting and link not in disputed:
             yield finding(
                 {"a": a.end, "b": b.end},
@@ -127,6 +129,7 @@ def cable_unconfirmed(site: Site) -> Iterator[Found]:
 )
 def neighbour_unknown_port(site: Site) -> Iterator[Found]:
     for stray in site.fabric.wiring.strays:
+        # A switch without a file is told once, not at each of its ports.
         if stray.near.device not in site.fabric.campus.devices:
             continue  # switch-without-file tells
         yield finding(
@@ -135,6 +138,7 @@ def neighbour_unknown_port(site: Site) -> Iterator[Found]:
             key=(str(stray.near), stray.says),
         )
     for outside in site.fabric.wiring.outside:
+        # An address and no name, at a trunk: perhaps one of the switches.
         if outside.near.device in site.fabric.campus.devices and nameless(site.fabric, outside):
             says = BY_ADDRESS.format(outside.far)
             yield finding(
@@ -178,6 +182,7 @@ def neighbour_untagged_differs(site: Site) -> Iterator[Found]:
     for claim, near in _claims(site):
         far_vid, vid = claim.report.far_pvid, near.view.pvid
         sends = near.view.untagged
+        # Untagged frames of both must meet: a side without any has nothing to differ.
         if not far_vid or not vid or not sends or far_vid == vid or _told_by_file(site, claim):
             continue
         yield finding(
@@ -209,6 +214,7 @@ def neighbour_untagged_differs(site: Site) -> Iterator[Found]:
 def neighbour_lacks_vlan(site: Site) -> Iterator[Found]:
     for claim, near in _claims(site):
         named = claim.report.far_vlans
+        # A port that allows everything was not told what to send.
         if named is None or _told_by_file(site, claim) or near.allowed == EVERYTHING:
             continue
         lost = near.view.emit & ~near.view.untagged & ~named.value.bits & site.served_anywhere
@@ -232,6 +238,7 @@ def _claims(site: Site) -> Iterator[tuple[Claim, Resolved]]:
     """What neighbours say of their VLANs, with the ports that hear it; those that count."""
     for claim in site.fabric.wiring.claims:
         near = site.resolved(site.fabric.end_of(*claim.near))
+        # A port that is down, or of which nothing is known, hears nothing that counts.
         if near.up and near.known and near.mode is not Mode.ROUTED:
             yield claim, near
 
@@ -351,10 +358,12 @@ def _unknown_at(resolved: Resolved) -> Where:
 def membership_not_in_force(site: Site) -> Iterator[Found]:
     for resolved in site.ports:
         now = resolved.stated.in_force
+        # A port without a link is a member of nothing at some agents.
         if now is None or not now.value:
             continue  # a port without a link is a member of nothing at some agents
         configured = resolved.view.emit
         lost = configured & ~now.value.bits
+        # What was registered is in force, and was never configured.
         registered = resolved.completed.registration
         more = 0 if registered else now.value.bits & ~configured
         if not lost and not more:

@@ -25,6 +25,7 @@ def networks(interface: Interface) -> list[Subnet]:
 def place_of(interface: Interface, fact: Fact[Address] | None = None) -> Where:
     """Where a gateway or a routed port is stated, or one of its addresses."""
     vid = interface.vlan
+    # A routed port has its name as its place, a VLAN its number.
     port = None if interface.name.startswith("VLAN ") else interface.name
     return Where(interface.device, port, vid, fact.origin if fact is not None else interface.origin)
 
@@ -49,6 +50,7 @@ def _of_vlans(site: Site) -> list[Interface]:
 )
 def gateway_down(site: Site) -> Iterator[Found]:
     for interface in _of_vlans(site):
+        # What somebody shut is meant to be down.
         if interface.why_down and interface.why_down != "it is shut":
             yield finding(
                 {"device": interface.device, "vid": interface.vid, "why_down": interface.why_down},
@@ -63,8 +65,10 @@ def _why_down(site: Site, interface: Interface) -> Cause:
     does not have it.
     """
     bit = 1 << interface.vid
+    # A way that leads by a port that is shut: the shut port is the cause.
     if interface.device in site.shut_ways:
         return LinkFails(site.shut_ways[interface.device][0])
+    # The device has the VLAN: then a link that needs it and does not pass it is to blame.
     for joined in site.links if site.fabric.live[interface.device] & bit else ():
         ends = joined.a.end.device, joined.b.end.device
         if (
@@ -89,6 +93,7 @@ def _why_down(site: Site, interface: Interface) -> Cause:
 def vlan_routed_against_plan(site: Site) -> Iterator[Found]:
     for interface in _of_vlans(site):
         planned = site.plan.vlans.get(interface.vid)
+        # A VLAN of which the plan says nothing may be routed.
         if (
             planned is not None
             and planned.routed is False
@@ -135,11 +140,13 @@ def gateway_subnets_differ(site: Site) -> Iterator[Found]:
                 interface
             )
     for label, group in domains.items():
+        # A VLAN without a domain, or with one gateway, has nothing to differ from.
         if label < 0 or len(group) < 2:
             continue
         usual = Counter(network for i in group for network in set(networks(i))).most_common(1)[0][0]
         for odd in group:
             nets = networks(odd)
+            # Another family of addresses is another subnet by right.
             if any(n.version == usual.version for n in nets) and usual not in nets:
                 peer = next(i for i in group if usual in networks(i))
                 yield finding(
@@ -175,10 +182,12 @@ def gateway_against_plan(site: Site) -> Iterator[Found]:
         vid = interface.vlan
         planned = site.plan.vlans.get(vid) if vid is not None else None
         subnet = planned.subnet if planned is not None else None
+        # The plan gives the VLAN no subnet.
         if planned is None or subnet is None or vid is None:
             continue
         own = [f for f in interface.addresses if f.value.version == subnet.version]
         if own and not any(fact.value.network == subnet for fact in own):
+            # In the subnet with another mask: only the mask is wrong.
             inside = next((fact for fact in own if fact.value.ip in subnet), None)
             wrong = inside or own[0]
             yield finding(
@@ -219,14 +228,17 @@ def subnets_overlap(site: Site) -> Iterator[Found]:
         tuple[str, str], list[tuple[Interface, Fact[Address], Interface, Fact[Address]]]
     ] = {}
     for spans in known.values():
+        # Sorted by their beginning: whatever overlaps begins before the widest so far has ended.
         spans.sort(key=lambda span: (span[0], -span[1], span[2].device, span[2].vid))
         open_until = spans[0]
         for span in spans[1:]:
             one, other = open_until, span
+            # Two gateways of one VLAN share its subnet.
             if span[0] <= open_until[1] and not _same_domain(site, one[2], other[2]):
                 wide.setdefault((one[2].name, str(one[3].value.network)), []).append(
                     (*one[2:], *other[2:])
                 )
+            # The one that reaches furthest is what later ones can overlap.
             if span[1] > open_until[1]:
                 open_until = span
     for (name, span_of), pairs in wide.items():
@@ -280,6 +292,7 @@ def address_used_twice(site: Site) -> Iterator[Found]:
             where = Where(host.device, host.port, host.vid, host.origin)
             users.setdefault(("", str(host.address.ip)), []).append((host.name, where))
     for (_, address), named in users.items():
+        # One name with one address twice is one interface in two tables.
         if len({name for name, _ in named}) > 1:
             yield finding(
                 {"address": address, "names": listed([name for name, _ in named])},

@@ -26,10 +26,12 @@ def _home(site: Site, host: Host) -> tuple[int, int, list[Interface]] | None:
     cannot be said.
     """
     resolved = site.fabric.ports.get(End(host.device, host.port))
+    # A port that is shut or not there: another rule tells.
     if resolved is None or not resolved.up:
         return None
     vid = host.vid or resolved.view.pvid
     numbers = site.fabric.at.get(resolved.end, ())
+    # Routed, or untagged frames dropped: the host is in no VLAN.
     if not vid or not numbers:
         return None
     label = site.domains.of(site.fabric.bridge_ports[numbers[0]].bridge, vid)
@@ -73,8 +75,10 @@ def host_outside_subnet(site: Site) -> Iterator[Found]:
         vid, _, near = home
         subnets = [n for i in near for n in networks(i) if n.version == host.address.version]
         planned = site.plan.vlans.get(vid)
+        # No router states a subnet: the plan may.
         if not subnets and planned is not None and planned.subnet is not None:
             subnets = [planned.subnet]
+        # Nobody says which subnet it is: then nothing is outside of it.
         if subnets and not any(host.address.ip in subnet for subnet in subnets):
             meant = routed.get(host.address.network)
             yield finding(
@@ -99,6 +103,7 @@ def _of_the_router(site: Site, host: Host, vid: int, near: list[Interface]) -> C
     """The interface that is wrong, where the host is in the subnet that the plan has."""
     planned = site.plan.vlans.get(vid)
     subnet = planned.subnet if planned is not None else None
+    # The host is as planned: so whoever differs from the plan is wrong.
     if subnet is None or host.address is None or host.address.ip not in subnet:
         return None
     wrong = [i for i in near if subnet not in networks(i)]
@@ -136,6 +141,7 @@ def mask_wrong(site: Site) -> Iterator[Found]:
             own = [planned.subnet]  # gateway-against-plan tells of gateways
         else:
             wrong = _odd_gateway(hosts, near)
+            # Most hosts agree, and the gateway does not: the mistake is there, and told once.
             if wrong is not None:
                 odd, meant = wrong
                 fact = next(f for f in odd.addresses if meant.network_address in f.value.network)
@@ -161,6 +167,7 @@ def mask_wrong(site: Site) -> Iterator[Found]:
         for host in hosts:
             assert host.address is not None
             around = [subnet for subnet in own if host.address.ip in subnet]
+            # In one of its subnets by the address, and by no mask.
             if around and host.address.network not in around:
                 yield finding(
                     {
@@ -190,12 +197,14 @@ def _odd_gateway(hosts: list[Host], near: list[Interface]) -> tuple[Interface, S
     subnet.
     """
     subnets = Counter(host.address.network for host in hosts if host.address is not None)
+    # Several gateways would outvote the hosts.
     if len(near) != 1 or not subnets:
         return None
     meant, number = subnets.most_common(1)[0]
     own = networks(near[0])
     inside = any(fact.value.ip in meant for fact in near[0].addresses)
     overlaps = any(meant.network_address in subnet for subnet in own)
+    # More than half, two at least; and the gateway's own address fits into their subnet.
     if number > 1 and 2 * number > len(hosts) and meant not in own and (inside and overlaps):
         return near[0], meant
     return None
@@ -230,6 +239,7 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
             continue
         vid, _, near = home
         here = [str(f.value.ip) for i in near for f in i.addresses]
+        # A router of the VLAN has it.
         if host.gateway in here:
             continue
         owner = owners.get(host.gateway)
@@ -241,6 +251,7 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
             for ip in [str(f.value.ip)]
         ]
         outside = host.address is not None and ip_address(host.gateway) not in host.address.network
+        # Somebody has the address: in another VLAN, or it is told why it cannot be reached here.
         if owner is not None:
             if owner.serves >> vid & 1:
                 continue  # the VLAN is split, or the interface is down: told as such
@@ -283,6 +294,7 @@ def host_gateway_wrong(site: Site) -> Iterator[Found]:
 )
 def host_without_gateway(site: Site) -> Iterator[Found]:
     hosts = site.fabric.campus.hosts
+    # Where no host states a gateway, the table has no column for it.
     for host in hosts if any(h.gateway for h in hosts) else ():
         home = _home(site, host) if host.address is not None and not host.gateway else None
         if home is None or host.address is None:
@@ -291,6 +303,7 @@ def host_without_gateway(site: Site) -> Iterator[Found]:
         ways = [
             str(f.value.ip) for i in near for f in i.addresses if f.value.ip in host.address.network
         ]
+        # A host that is the gateway itself needs none.
         if ways and str(host.address.ip) not in ways:
             yield finding(
                 {
@@ -328,6 +341,7 @@ def management_in_user_vlan(site: Site) -> Iterator[Found]:
     wanted, why = site.plan.practice.management, "the plan's management VLAN"
     if wanted is None:
         usual = Counter(i.vid for i in single.values()).most_common(1)
+        # Without a plan a clear majority must show which VLAN is meant.
         if not usual or usual[0][1] < 4 or usual[0][1] * 4 < len(single) * 3:
             return
         wanted, why = usual[0][0], f"where {usual[0][1]} switches have theirs"
@@ -381,10 +395,12 @@ def managed_by(site: Site) -> dict[str, Interface]:
 def host_in_management_vlan(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.management
     if wanted is None:
+        # Without a plan nobody said which VLAN is for management.
         return
     named = {name for claim in site.plan.claims for name in claim.members}
     odd = [
         r
+        # Named in the plan or in a claim, or with a neighbour: somebody thought of it.
         for r in site.access_hosts
         if r.access == wanted
         and r.end not in site.hosts_at

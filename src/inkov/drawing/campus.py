@@ -90,11 +90,13 @@ class _Page:
         for number, panel in enumerate(self.panels):
             for row in panel.rows:
                 if row.folded:
+                    # Rows need names, and a folded row has none: a mark that no name begins with.
                     row.name = f"\0{number} {row.says[0]}"  # the name of no switch
                     self.folded_in |= dict.fromkeys(row.folded, row.name)
         self.between: dict[tuple[str, str], list[Wire]] = {}
         for wire in wires:
             ends = [self.folded_in.get(end.device, end.device) for end in (wire.a, wire.b)]
+            # Links within a folded row are not drawn.
             if ends[0] != ends[1]:
                 self.between.setdefault((min(ends), max(ends)), []).append(wire)
         self.left = dict.fromkeys(self.between)
@@ -121,6 +123,7 @@ class _Page:
             [sum(sizes[n][0] for n in line) for line in lines] + [self._width_of_top(), 420.0]
         )
         side = _BUS * len(self.core) if len(lines) > 1 else 0.0
+        # Further lines of panels need room at the side, for the buses that come down there.
         top = self._place_top(MARGIN + side, width)
         y = top
         for line in lines:
@@ -129,6 +132,7 @@ class _Page:
             x = MARGIN + side + (width - sum(sizes[n][0] for n in line)) / 2
             reached: dict[str, list[tuple[float, bool]]] = {name: [] for name in self.core}
             bottom = below
+            # Panels side by side, as low as the highest of them.
             for number in line:
                 self._panel(self.panels[number], x, below, buses, reached)
                 x += sizes[number][0]
@@ -143,10 +147,12 @@ class _Page:
     def _in_lines(self, sizes: Sequence[tuple[float, float]]) -> list[list[int]]:
         """The panels in lines below each other, so that the page is about as wide as a screen."""
         area = sum(width * (height + 60) for width, height in sizes)
+        # About as wide as a screen, or wider where the page would become a ribbon.
         widest = max(1440.0, (area * 1.6) ** 0.5)
         lines: list[list[int]] = []
         used = widest
         for number, (width, _) in enumerate(sizes):
+            # A panel that does not fit begins a line.
             if not lines or used + width > widest:
                 lines.append([])
                 used = 0.0
@@ -166,6 +172,7 @@ class _Page:
         for names in (self.routers, self.core):
             if not names:
                 continue
+            # What is told of a switch on top stands above it: below are its lines.
             y += 11 * max((len(self._below(name)) for name in names), default=0)
             step = width / len(names)
             for number, name in enumerate(names):
@@ -188,6 +195,7 @@ class _Page:
             for name in (*self.core, *self.routers)
             if any(self.links(name, row.name) for row in panel.rows)
         ]
+        # One rail at each side: two ways can be told apart.
         joined = [name for name in above if any(self.links(name, row.name) for row in panel.rows)]
         return joined[0::2], joined[1::2]
 
@@ -208,6 +216,7 @@ class _Page:
         note = self.look.notes.get(name)
         others = self.outside.get(name, [])
         said = [note] if note else []
+        # Two are named; more would be longer than the list.
         said += [f"{port}: {far}, without a file" for port, far in others[:2]]
         if len(others) > 2:
             said.append(f"and {len(others) - 2} more without a file")
@@ -217,6 +226,7 @@ class _Page:
     def _size(self, panel: Panel) -> tuple[float, float]:
         left, right = self._sides(panel)
         width = self._list_width(panel)
+        # No rail, no room for one.
         width += (_stub(panel) + _RAIL * len(left)) * bool(left)
         width += (_stub(panel) + _RAIL * len(right)) * bool(right)
         width = max(width, sum(self._head_width(name) + 40 for name in panel.heads)) + 26
@@ -270,7 +280,9 @@ class _Page:
             y += self._row_height(row, panel)
         # What is asked for is drawn over the rest, as far down as there is any of it.
         for (name, marked), low in sorted(lowest.items()):
+            # Right of the list rails go outwards, so that none crosses the stubs of another.
             rail = rails[name]
+            # From a head the rail goes down beside the list; without one it comes from a bus.
             if panel.heads:
                 head = self.at[name]
                 turn = below + _DROP + _BOX + 6 + 5 * list(rails).index(name)
@@ -288,6 +300,7 @@ class _Page:
 
     def _shared_tone(self, *, marked: bool) -> Tone:
         """How a rail or a bus is drawn, which several links share."""
+        # Nothing is asked for: all that is up looks alike.
         if not self.look.marks:
             return Tone.UP
         return Tone.MARKED if marked else Tone.FAINT
@@ -310,6 +323,7 @@ class _Page:
             number = 0
             for other in self.core:
                 for wire in self.take(name, other):
+                    # Four drops side by side; more stand on top of them.
                     at = placed.x + 12 + 104.0 * (number % 4)
                     marked = self.pen.tone(wire) is Tone.MARKED
                     reached.setdefault(other, []).append((at, marked))
@@ -317,6 +331,7 @@ class _Page:
                     self.pen.along(wire, name, at + 4, y - 8)
                     number += 1
             x += wide + gap
+        # Heads that stand side by side have their links between them.
         for one, other in zip(panel.heads, panel.heads[1:], strict=False):
             for number, wire in enumerate(self.take(one, other)):
                 a, b = self.at[one], self.at[other]
@@ -336,6 +351,7 @@ class _Page:
         slots = self._slots(row, panel)
         height = _BOX + _SLOT * (slots - 1) + (10 if row.folded else 0)
         x += 22 * row.depth
+        # Room for the link to the row above.
         y += 12 if row.parent else 0
         placed = _Placed(x, y, self._box_width(row.says or [self._shown(row.name)]), height)
         self._switch(row.name, placed, row)
@@ -347,9 +363,11 @@ class _Page:
             if not own:
                 continue
             at_left = rail < x
+            # Many links of a folded row are one line with a number.
             for wire in own[:1] if row.folded else own:
                 level = y + _BOX / 2 + _SLOT * used[at_left]
                 used[at_left] += 1
+                # The part of a rail down to what is asked for is drawn over the rest.
                 for marked in (False, self.pen.tone(wire) is Tone.MARKED):
                     key = name, marked
                     lowest[key] = max(lowest.get(key, 0.0), level)
@@ -377,6 +395,7 @@ class _Page:
         number = 0
         for one_at, one in enumerate(names):
             for other in names[one_at + 1 :]:
+                # Drawn already, or no link at all.
                 if (min(one, other), max(one, other)) not in self.left:
                     continue
                 for wire in self.take(one, other):
@@ -399,9 +418,11 @@ class _Page:
     ) -> None:
         """The lines across the page, from the core to what hangs on it."""
         for number, name in enumerate(self.core):
+            # Nothing hangs on it in this line.
             if not reached.get(name):
                 continue
             placed, y = self.at[name], buses[name]
+            # Lines below the first are reached by the side of the page.
             down = placed.centre if first else MARGIN + _BUS * number
             start = [(down, placed.bottom if first else self._turn(number)), (down, y)]
             if not first:
@@ -424,6 +445,7 @@ class _Page:
             for other in names[at + 1 :]:
                 for number, wire in enumerate(self.take(one, other)):
                     a, b = self.at[one], self.at[other]
+                    # Side by side: straight; one above the other: with a bend halfway.
                     if a.y == b.y:
                         left, right = (a, b) if a.x < b.x else (b, a)
                         y = left.middle + 9 * number
@@ -451,16 +473,21 @@ class _Page:
             panel_of |= dict.fromkeys((*panel.heads, *(r.name for r in panel.rows)), number)
             heads |= set(panel.heads)
         for one, other in sorted(self.between):
+            # Among the core and routers all links are drawn.
             if one in above and other in above:
                 continue
             pair = {one, other}
             if pair & above:
+                # Exactly one end is above: drawn, if the other one is a head, or a row without
+                # heads.
                 [low] = pair - above
                 headless = low in panel_of and not self.panels[panel_of[low]].heads
                 router = bool(pair & set(self.routers))
                 if (low in heads or headless) and not (router and low in heads):
                     continue
             elif panel_of.get(one) == panel_of.get(other) and not pair <= heads:
+                # Within one panel: drawn between its rows, or between heads that stand side by
+                # side.
                 continue
             elif pair <= heads and panel_of[one] == panel_of[other]:
                 near = self.panels[panel_of[one]].heads
@@ -480,6 +507,7 @@ class _Page:
         role = self.roles.of.get(name, Role.ACCESS)
         tone = Tone.FOLDED if folded else _TONES[role]
         members = self.look.members
+        # What is not in the VLAN that is asked for steps back.
         if members is not None and not ({name, *folded} & members):
             tone = Tone.FAINT
         title = ", ".join(sorted(folded, key=natural)) if folded else f"{name} ({role.value})"
@@ -493,6 +521,7 @@ class _Page:
         told = self._below(name)
         for number, text in enumerate(told):
             y = placed.bottom + 10 + 11 * number
+            # Below are lines: what is told stands above.
             if name in self.core or name in self.routers:  # below are lines
                 y = placed.y - 5 - 11 * (len(told) - 1 - number)
             self.pen.text(placed.x + 16, y, text, Tone.SMALL)

@@ -18,11 +18,13 @@ def link_changes(old: Sequence[Wire], new: Sequence[Wire]) -> tuple[list[Wire], 
     before = {_ends(wire): wire for wire in old}
     found, changes = list(new), dict[int, str]()
     for wire in new:
+        # A link is the same if it has the same ends; its number may differ.
         was = before.pop(_ends(wire), None)
         says = _what(was, wire)
         if says:
             changes[wire.number] = says
     number = max((wire.number for wire in new), default=-1)
+    # What is left was there before: drawn as it was, and as gone.
     for was in before.values():
         number += 1
         found.append(replace(was, number=number, up=False, wrong=[], blocked=was.blocked))
@@ -38,6 +40,7 @@ def _what(was: Wire | None, wire: Wire) -> str:
     """What is otherwise with a link; "" if nothing is."""
     if was is None:
         return f"new: {vlans_in_short(wire.crossing)}" if wire.crossing else "new: no VLAN"
+    # Up before and now: only what crosses may differ.
     if was.up != wire.up:
         return f"up now: {vlans_in_short(wire.crossing)}" if wire.up else "shut now"
     more, less = wire.crossing - was.crossing, was.crossing - wire.crossing
@@ -45,6 +48,7 @@ def _what(was: Wire | None, wire: Wire) -> str:
     said += [f"-{vlans_in_short(less)}"] if less else []
     if was.cables != wire.cables:
         said.append(f"{wire.cables} cable{'s' * (wire.cables > 1)}, not {was.cables}")
+    # Nothing crosses otherwise, and still something else is wrong now.
     if not said and was.wrong != wire.wrong:
         said.append(f"! {wire.wrong[0]}" if wire.wrong else f"no more: {was.wrong[0]}")
     return " ".join(said)

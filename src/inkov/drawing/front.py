@@ -51,6 +51,7 @@ def draw_front(
     y = MARGIN + 12
     page.label(MARGIN, y, title, Tone.TITLE)
     y += 16
+    # Members of bundles do nothing by themselves: they stand apart, below.
     drawn = [row for row in ports if not row.mode.startswith("in ")]
     members = [row for row in ports if row.mode.startswith("in ")]
     for group, head in ((drawn, ""), (members, "Members of bundles")):
@@ -63,6 +64,7 @@ def draw_front(
                 MARGIN + (number % _ACROSS) * (_TILE + _GAP),
                 y + (number // _ACROSS) * (_HIGH + _GAP),
             )
+        # Rows of tiles, rounded up.
         y += -(-len(group) // _ACROSS) * (_HIGH + _GAP) + (10 if group else 0)
     y = page.legend(y + 8)
     y = page.vlans(vlans, y + 22)
@@ -122,12 +124,14 @@ class _Front:
 
     def _tone(self, row: PortRow) -> Tone:
         untagged, tagged = VlanSet.parse(row.untagged), VlanSet.parse(row.tagged)
+        # Only what has to do with the VLAN stands out.
         if self.vid is not None and self.vid not in untagged | tagged:
             return Tone.FAINT
         if row.state == "off":
             return Tone.PORT_OFF
         if row.mode == "routed":
             return Tone.ROUTER
+        # What is at the other end counts more than which VLANs there are.
         if row.behind:
             return Tone.CORE
         return Tone.DISTRIBUTION if tagged else Tone.ACCESS
@@ -136,6 +140,7 @@ class _Front:
         """The tones that occur; where it ends."""
         x = MARGIN
         for tone, says in _SIGNS.items():
+            # Only signs that occur are explained.
             if tone in self.seen:
                 self.drawing.boxes.append(Box(x, y - 9, 26, 12, tone))
                 self.label(x + 32, y, says, Tone.SMALL)
@@ -157,6 +162,7 @@ class _Front:
             said += [vlan.says] if vlan.says else []
             self.label(MARGIN + 210, y, _short("; ".join(said), 175), Tone.SMALL)
             y += 15
+        # Hundreds of lines would be no picture any more.
         if len(told) > _MOST_VLANS:
             self.label(MARGIN, y, f"and {len(told) - _MOST_VLANS} more VLANs", Tone.SMALL)
             y += 15
@@ -180,6 +186,7 @@ def _what(row: PortRow) -> str:
 def _vlans(row: PortRow) -> list[str]:
     """The VLANs of a port, untagged and tagged ones, in two lines."""
     untagged, tagged = VlanSet.parse(row.untagged), VlanSet.parse(row.tagged)
+    # What forwards nothing has no VLANs to tell.
     if row.state == "off" or row.mode == "routed" or row.mode.startswith("in "):
         return ["", ""]
     if not tagged:

@@ -46,7 +46,9 @@ def panels(roles: Roles, *, fold: bool | None = None) -> list[Panel]:
     folds = len(roles.of) > _FOLDED_FROM if fold is None else fold
     with_heads, loose = [], list[Row]()
     for block in roles.blocks:
+        # A block without heads hangs on the core itself.
         above = set(block.heads) or top
+        # Folded, a block is one row, and stands with those that hang on the core.
         if folds and len(block.switches) > 1:
             loose.append(_one(block))
             continue
@@ -75,6 +77,7 @@ def _parts(rows: list[Row], number: int) -> list[list[Row]]:
     wanted = -(-len(rows) // number)
     parts: list[list[Row]] = [[]]
     for row in rows:
+        # A part ends only where nothing hangs on its last row.
         if len(parts[-1]) >= wanted and row.depth == 0:
             parts.append([])
         parts[-1].append(row)
@@ -87,6 +90,7 @@ def _rows(roles: Roles, names: list[str], above: set[str]) -> list[Row]:
     """
     left = set(names)
     first = [name for name in names if above & set(roles.beside.get(name, ()))]
+    # Nothing leads to what is above: any of them begins the list.
     first = first or names[:1]
     below: dict[str, list[str]] = {}
     work = list(first)
@@ -108,6 +112,7 @@ def _rows(roles: Roles, names: list[str], above: set[str]) -> list[Row]:
 
     for name in sorted(first, key=natural):
         put(name, 0, "")
+    # No link leads there.
     for name in sorted(left, key=natural):  # no link leads there
         put(name, 0, "")
     return found

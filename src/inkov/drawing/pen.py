@@ -51,12 +51,14 @@ class Pen:
 
     def tone(self, wire: Wire) -> Tone:
         """How a link is drawn: what is asked for first, then how it stands."""
+        # What is asked for decides first; only without a question the state does.
         if self.look.changes is not None:
             changes = wire.number in self.look.changes
             return Tone.FAINT if not changes else Tone.MARKED if wire.up else Tone.SHUT
         if self.look.way:
             return Tone.MARKED if wire.number in self.look.way else Tone.FAINT
         if self.look.vlan is not None:
+            # A link that does not pass the VLAN steps back, also one that is shut.
             if self.look.vlan not in wire.crossing or not wire.up:
                 return Tone.FAINT
             return Tone.DISCARDS if self.look.vlan in wire.blocked else Tone.MARKED
@@ -85,6 +87,7 @@ class Pen:
         if self.look.changes is not None:
             says = self.look.changes.get(wire.number)
             return [(says, Tone.SMALL)] if says else []
+        # A change says what there is to say.
         if not wire.up:
             return [("shut", Tone.SMALL)]
         if self.look.vlan is not None and not self.look.way:
@@ -96,8 +99,10 @@ class Pen:
         place = f"({self.look.way[wire.number]}) " if wire.number in self.look.way else ""
         vlans = vlans_in_short(wire.crossing) if wire.crossing else "no VLAN"
         said = [(f"{place}{vlans}{cables}", Tone.SMALL)]
+        # What steps back says nothing: its words would hide those that count.
         if self.tone(wire) is Tone.FAINT:
             return []
+        # What is wrong is told before what is blocked: there is room for one.
         if wire.wrong:
             said.append((f"! {wire.wrong[0]}", Tone.WRONG))
         elif wire.blocked:
@@ -144,6 +149,7 @@ class Pen:
                 continue
             says = self.look.signs.get(tone, usual)
             wide = 34 + len(says) * TEXT_WIDTH + 18
+            # The next line of the legend, where this one is full.
             if x + wide > self.drawing.width - MARGIN:
                 x, y = MARGIN, y + 18
             if tone in _BOXES:
@@ -160,6 +166,7 @@ class Pen:
     def along(self, wire: Wire, name: str, x: float, y: float) -> None:
         """What is said beside a drop: the far port, the VLANs, the own port."""
         texts = [(port_in_short(wire.end_at(name).port), Tone.SMALL), *self.said(wire)]
+        # From the line away: own port, what crosses, far port.
         texts.append((port_in_short(wire.far_from(name).port), Tone.SMALL))
         for number, (text, tone) in enumerate(texts):
             self.text(x, y - 12 * number, text, tone, title=wire.title)

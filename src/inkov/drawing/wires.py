@@ -60,6 +60,7 @@ def wires(
     needs = needed(fabric, wanted)
     found = []
     for number, link in enumerate(fabric.wiring.links):
+        # A cable of a switch to itself has no place between two.
         if link.a.device == link.b.device:
             continue
         there, back = passes(fabric, number, link.a), passes(fabric, number, link.b)
@@ -71,8 +72,10 @@ def wires(
             max(1, len(link.cables)),
             VlanSet(there & back),
         )
+        # What is down is told as that: all else follows from it.
         if wire.up:
             _say_wrong(wire, fabric, there, back, needs[number])
+        # Several outcomes: no single end discards for sure.
         if trees is not None and trees.outcomes == 1 and trees.blocks:
             _say_discarding(wire, trees.first)
         found.append(wire)
@@ -81,9 +84,11 @@ def wires(
 
 def _say_wrong(wire: Wire, fabric: Fabric, there: int, back: int, needs: int) -> None:
     one, other = (fabric.ports[end] for end in (wire.a, wire.b))
+    # What crosses one way only.
     if there ^ back:
         wire.wrong.append(f"one way: {vlans_in_short(VlanSet(there ^ back))}")
     pvids = one.view.pvid, other.view.pvid
+    # Only if both have a VLAN for untagged frames: else they are dropped, and nothing meets.
     if one.up and other.up and all(pvids) and pvids[0] != pvids[1]:
         wire.wrong.append(f"untagged {pvids[0]} meets {pvids[1]}")
     missing = needs & ~(there & back)
@@ -97,6 +102,7 @@ def _say_discarding(wire: Wire, forwards: Fabric) -> None:
     for end in (wire.a, wire.b):
         view = forwards.discards.get(end)
         blocked = VlanSet(view.mask & wire.crossing.bits) if view is not None else VlanSet()
+        # A port discards for VLANs that do not cross anyway.
         if blocked:
             wire.discards, wire.blocked = end, blocked
 
@@ -106,5 +112,6 @@ def vlans_in_short(vlans: VlanSet) -> str:
     text = str(vlans).replace("-", "–")
     if len(text) <= _LONGEST:
         return text
+    # Cut at a comma: half a number would be another VLAN.
     head = text[: _LONGEST - 6].rpartition(",")[0]
     return f"{head or text[:8]},… ({len(vlans)})"

@@ -117,9 +117,11 @@ def overview(fabric: Fabric, roles: Roles, rows: list[VlanRow] | None = None) ->
         ],
         [_vlan(row, gateways.get(row.vlan, [])) for row in rows],
         _redundancy(fabric, roles),
+        # Defined, and nobody in it anywhere.
         VlanSet.from_vids(
             row.vlan for row in rows if not row.islands and any(at.defined for at in row.at)
         ),
+        # One island in each area is as it should be: a number is another VLAN there.
         VlanSet.from_vids(row.vlan for row in rows if len(row.islands) > max(1, len(row.areas))),
         _outside(fabric),
         [name for name in _sorted(fabric.campus.devices) if name not in roles.beside],
@@ -135,6 +137,7 @@ def _add_subs(fabric: Fabric, routing: dict[str, VlanSet]) -> None:
     """Routers with sub-interfaces route the VLANs of their tags."""
     for device in fabric.campus.devices.values():
         for port in device.ports.values():
+            # A router's sub-interface serves the VLAN of its tag, whatever it is called inside.
             if port.kind is PortKind.SUB and port.addresses and port.outer is not None:
                 own = routing.get(device.name, VlanSet())
                 routing[device.name] = own | VlanSet.of(port.outer.value)
@@ -142,6 +145,7 @@ def _add_subs(fabric: Fabric, routing: dict[str, VlanSet]) -> None:
 
 def _vlan(row: VlanRow, gateways: list[str]) -> VlanSummary:
     switches = sum(1 for at in row.at if at.ports or at.gateway)
+    # An area more is no split: only islands within one are.
     parts = len(row.islands) - max(0, len(row.areas) - 1)
     return VlanSummary(
         row.vlan, row.names[0] if row.names else "", row.ports, switches, gateways, parts
@@ -157,6 +161,7 @@ def _redundancy(fabric: Fabric, roles: Roles) -> Redundancy:
     links = [
         link
         for number, link in enumerate(fabric.wiring.links)
+        # A link that is down joins nothing, nor does one from a switch to itself.
         if fabric.link_up[number] and link.a.device != link.b.device
     ]
     edges = [(link.a.device, link.b.device) for link in links]
@@ -164,6 +169,7 @@ def _redundancy(fabric: Fabric, roles: Roles) -> Redundancy:
     found, hang = Redundancy(len(links)), dict[str, None]()
     for parting in partings(edges, weights):
         parted = [str(name) for part in parting.parts for name in part]
+        # A link that parts something is the only one; a switch is told by how many it parts.
         if parting.edge >= 0:
             found.alone += 1
             hang |= dict.fromkeys(parted)

@@ -42,8 +42,10 @@ def port_rows(
     outside = {report.near: f"{report.far}:{report.far_port}" for report in fabric.wiring.outside}
     rows = []
     for resolved in fabric.ports.values():
+        # The other halves of unaware ports are nobody's ports.
         if resolved.stated.implied or (switch is not None and resolved.end.device != switch):
             continue
+        # Of some VLANs: what leaves by a port, and what it takes.
         if vlans is None or (resolved.view.emit | resolved.view.enters()) & vlans.bits:
             rows.append(_row(fabric, resolved, outside))
     rows.sort(key=lambda row: (natural(row.switch), natural(row.port)))
@@ -65,6 +67,7 @@ def alike_rows(fabric: Fabric) -> list[tuple[PortRow, list[str]]]:
                 *(resolved.up, resolved.mode, resolved.bundle),
                 *(view.form, view.pvid, view.untagged, view.emit),
             )
+            # What leads somewhere is told by itself: where to is what one looks for.
             if resolved.end in fabric.wiring.of or resolved.end in outside:
                 does = name
             if not resolved.stated.implied:
@@ -78,12 +81,14 @@ def alike_rows(fabric: Fabric) -> list[tuple[PortRow, list[str]]]:
 def _row(fabric: Fabric, resolved: Resolved, outside: dict[End, str]) -> PortRow:
     view, end, stated = resolved.view, resolved.end, resolved.stated
     untagged, tagged = view.untagged, view.emit & ~view.untagged
+    # The number that a routed port has inside shows nowhere.
     if resolved.mode is Mode.ROUTED:
         untagged = tagged = 0
     links = fabric.wiring.of.get(end, [])
     behind = ", ".join(str(link.far(end)) for link in links) or outside.get(end, "")
     state = "on" if resolved.up else "off"
     mode = str(view.form) if view.form is not Form.DOWN else str(resolved.mode)
+    # A member is told by its bundle: what it states itself does not count.
     if resolved.bundle:
         state, mode = "member", f"in {resolved.bundle}"
     return PortRow(
@@ -124,6 +129,7 @@ def memberships(
         views = {}
         for port in sorted(device.ports, key=natural):
             resolved = fabric.ports[End(device.name, port)]
+            # A port that passes no VLAN has no column.
             hidden = resolved.mode is Mode.ROUTED or resolved.stated.implied
             if resolved.view.emit and not hidden:
                 views[port] = resolved.view

@@ -70,6 +70,7 @@ class Roles(Struct, dict=True):
 
     @cached_property
     def blocks(self) -> list[Block]:
+        # What is left without the core and routers: the blocks.
         left = {n for n, role in self.of.items() if role not in (Role.CORE, Role.ROUTER)}
         found = []
         for name in sorted(left, key=natural):
@@ -86,6 +87,7 @@ def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
     """The roles of all devices. `stated` are those that the plan has."""
     campus = fabric.campus
     bridging = {inside.device for inside in fabric.bridges if not inside.routed}
+    # A device whose bridges are all routed ports bridges nothing.
     routers = {inside.device for inside in fabric.bridges if inside.routed} - bridging
     beside = _neighbours(fabric)
     found = Roles({}, beside=beside, stated=set(stated or {}) & campus.devices.keys())
@@ -99,13 +101,16 @@ def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
             continue
         part = _part(beside, name, switches)
         left -= part
+        # The plan's word first; else the cabling tells, in parts that are large enough.
         core = [n for n in part if n in found.stated and found.of[n] is Role.CORE]
         if not core and len(part) >= _FEWEST:
             core = _core(beside, part - found.stated or part, part, routing)
             found.of |= {n: Role.CORE for n in core if n not in found.stated}
+        # Without a core distances are from any switch: they still tell what is farther.
         found.depth |= _depths(beside, core or [name], part)
     hosts = {port.end.device for port in fabric.bridge_ports if fabric.has_hosts(port.end)}
     for name in switches - found.stated:
+        # What at least two hang on, or one if nobody is plugged in there.
         if found.of[name] is not Role.CORE:
             farther = [n for n in beside.get(name, ()) if found.depth.get(n, 0) > found.depth[name]]
             below = [n for n in farther if n in switches]
@@ -122,6 +127,7 @@ def _routing(fabric: Fabric) -> set[str]:
             if fabric.ports[end].mode is Mode.ROUTED:
                 routed[end.device] = routed.get(end.device, 0) + 1
     gateways = gateway_bits(fabric)
+    # One VLAN with an address is a switch's own management, not routing.
     return {name for name, mask in gateways.items() if mask.bit_count() > 1} | {
         name for name, number in routed.items() if number > 1
     }
@@ -160,6 +166,7 @@ def _core(
 ) -> list[str]:
     """The core of a part."""
     own = {name: {far for far in beside.get(name, ()) if far in part} for name in part}
+    # Where switches route, the core is one of these; else any may be.
     able = candidates & routing or candidates
     busiest = sorted(able, key=lambda name: (-len(own[name]), natural(name)))[:_CANDIDATES]
 
@@ -167,6 +174,7 @@ def _core(
         return sum(_depths(beside, [name], part).values()), natural(name)
 
     first = min(busiest, key=far_off)
+    # A pair shares at least half of what hangs on either.
     needed = len(own[first]) / 2
     pair = [
         name
@@ -174,6 +182,7 @@ def _core(
         if name != first
         and len(own[first]) >= _FEWEST
         and len(own[name]) >= needed
+        # It must be linked to as many, and to the same ones.
         and len(own[name] & own[first]) >= needed
     ]
     return sorted([first, *pair], key=natural)

@@ -108,6 +108,7 @@ def distinct_trees(
         here = switch is None or any(
             fabric.bridges[number].device == switch for number in tree.world.bridges
         )
+        # No VLAN of it is asked for, or the switch is not in it.
         if not mask or not here:
             continue
         key = _looks(tree)
@@ -153,12 +154,14 @@ def tree_row(
     of which sources report what they are now (`seen_only`).
     """
     roots = [fabric.bridges[number].device for number in tree.roots]
+    # Only a root that is the same in every outcome is told.
     sure_root = tree.roots[0] if len(tree.roots) == 1 and tree.complete else None
     following = next_root(tree, sure_root) if sure_root is not None else None
     ports = [
         _port_row(fabric, tree, number)
         for number in tree.world.ports
         if (switch is None or fabric.bridge_ports[number].end.device == switch)
+        # For a comparison with what sources report, the others do not matter.
         and (not seen_only or _seen(fabric, tree, number) is not None)
     ]
     blocked = [
@@ -194,11 +197,13 @@ def next_root(tree: SpanningTree, root: int) -> int | None:
     }
     order = Order()
     lowest = order.lowest(identifiers) if identifiers else []
+    # An answer that was guessed is none.
     return lowest[0][1] if len(lowest) == 1 and not order.asked else None
 
 
 def _remarks(fabric: Fabric, tree: SpanningTree) -> Iterator[Remark]:
     yield from tree.doubts
+    # Without a circle nothing is left to chance that shows.
     if not tree.circle and not tree.seams:
         return
     first = fabric.resolved(fabric.bridge_ports[next(iter(tree.world.ports))]).stated.origin
@@ -216,13 +221,16 @@ def _seen_roots(fabric: Fabric, tree: SpanningTree, switch: str | None) -> Itera
     for number in tree.world.bridges:
         inside = fabric.bridges[number]
         for one in fabric.device(inside.device).trees:
+            # An instance is told by its number; other trees by their VLANs.
             same = one.number == tree.instance or tree.mode is not TreeMode.MSTP
             if one.seen_root is None or one.bridge != inside.name or not same:
                 continue
+            # A device may run several: what it says of other VLANs is about another tree.
             if switch not in (None, inside.device) or not _shares_vlans(one, tree, number):
                 continue
             address = address_number(one.seen_root.value)
             root = own.get(address)
+            # An address that nobody stated cannot be held against one that is reported.
             known = sure and tree.world.bridges[tree.roots[0]].identifier.rest is not None
             yield SeenRoot(
                 inside.device,
@@ -246,6 +254,7 @@ def _seen(fabric: Fabric, tree: SpanningTree, number: int) -> Tree | None:
     port = fabric.bridge_ports[number]
     for one in fabric.device(port.end.device).trees:
         if port.port not in one.roles and port.port not in one.states:
+            # What it reports of another tree does not count here.
             continue
         same = one.number == tree.instance or tree.mode is not TreeMode.MSTP
         if same and one.bridge == fabric.bridges[port.bridge].name:
@@ -259,6 +268,7 @@ def _port_row(fabric: Fabric, tree: SpanningTree, number: int) -> TreePortRow:
     speaker = fabric.bridge_ports[elected.designated.get(tree.world.ports[number].wire, number)]
     roles = list(dict.fromkeys(elected.roles[number] for elected in tree.outcomes))
     states = {role.forwards for role in roles}
+    # On no circle a port forwards whatever comes out.
     known = tree.complete or number not in tree.circle
     state = TreeState.FORWARDING if True in states else TreeState.DISCARDING
     seen = _seen(fabric, tree, number)
@@ -286,6 +296,7 @@ def _cost_by(tree: SpanningTree, elected: Elected, number: int) -> int:
     """The cost of the way to the root by a port, or (of one that is designated) from its bridge."""
     port = tree.world.ports[number]
     speaker = tree.world.ports.get(elected.designated.get(port.wire, number), port)
+    # The port speaks for its wire: its own bridge's cost counts.
     if speaker.bridge == port.bridge:
         return sum(elected.cost[port.bridge])
     return sum(elected.cost[speaker.bridge]) + cost_over(tree, number, speaker.bridge)
@@ -310,12 +321,14 @@ def _because(fabric: Fabric, tree: SpanningTree, elected: Elected, number: int) 
     name = fabric.bridges[root].device
     speaker = elected.designated.get(port.wire, number)
     far = fabric.bridge_ports[speaker].end
+    # From the clearest reason to the finest: the root first, then costs, then identifiers.
     if role is TreeRole.DESIGNATED and port.bridge == root:
         return f"{name} is the root"
     if role is TreeRole.DESIGNATED:
         return f"{_end(fabric, number).device} has the best way to {name} of all on this wire"
     if role is TreeRole.BACKUP:
         return f"{_end(fabric, speaker).port} of the same switch speaks for this wire"
+    # Its wire leads out of the region, where this tree has no speaker.
     if port.wire not in elected.designated:
         return "it leads out of the region, and follows the common tree"
     cost = _cost_by(tree, elected, number)
@@ -330,6 +343,7 @@ def _because(fabric: Fabric, tree: SpanningTree, elected: Elected, number: int) 
     if chosen < cost:
         return f"cost {cost} to {name} by {far}; {_end(fabric, best).port} has cost {chosen}"
     other = fabric.bridge_ports[elected.designated[tree.world.ports[best].wire]].end
+    # Equal costs: who comes first decides, by the switch, then by its port.
     if chosen == cost and other.device != far.device:
         return (
             f"as cheap as {_end(fabric, best).port}, and {other.device} comes before {far.device}"
@@ -363,6 +377,7 @@ def branches(fabric: Fabric, tree: SpanningTree, outcome: int = 0) -> list[Branc
     """A tree from its root down, in natural order of the switches of one switch."""
     elected = tree.outcomes[outcome]
     children: dict[int, list[tuple[int, int]]] = {}
+    # A bridge hangs on whoever speaks for the wire of its root port.
     for bridge, port in elected.root_port.items():
         speaker = elected.designated[tree.world.ports[port].wire]
         children.setdefault(tree.world.ports[speaker].bridge, []).append((bridge, speaker))
@@ -371,6 +386,7 @@ def branches(fabric: Fabric, tree: SpanningTree, outcome: int = 0) -> list[Branc
         held = fabric.bridge_ports[number]
         blocked.setdefault(held.bridge, []).append(held.port)
     found: list[Branch] = []
+    # Where a guard parts the tree, there are several roots.
     tops = [bridge for bridge in tree.world.bridges if bridge not in elected.root_port]
     stack = [(top, 0, "", "") for top in reversed(tops)]
     while stack:

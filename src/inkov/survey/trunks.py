@@ -81,6 +81,7 @@ def trunk_rows(
     needs = needed(fabric, wanted)
     for number, link in enumerate(fabric.wiring.links):
         a, b = fabric.ports[link.a], fabric.ports[link.b]
+        # A link counts if either end is a trunk: the other may be the mistake.
         if not (_is_trunk(a) or _is_trunk(b)) or (
             switch and switch not in (link.a.device, link.b.device)
         ):
@@ -91,8 +92,10 @@ def trunk_rows(
         ways: dict[tuple[str, str], str] = dict.fromkeys(there[1], "a to b")
         for leaves, arrives in back[1]:
             ways[arrives, leaves] = "both" if (arrives, leaves) in ways else "b to a"
+        # The native VLAN is there to be empty: it is no surplus.
         natives = [end.native for end in (a, b) if end.effective_mode is Mode.TRUNK and end.native]
         ends = _end(fabric, a, mask), _end(fabric, b, mask)
+        # With VLANs asked for, a trunk that has to do with none of them is left out.
         if vlans is not None:
             ways = {pair: way for pair, way in ways.items() if _has_any(pair, mask)}
             about = (both | needs[number]) & mask or ways or any(end.is_about for end in ends)
@@ -110,6 +113,7 @@ def trunk_rows(
                 bits_to_text(needs[number] & ~both & mask),
             )
         )
+    # Trunks behind which nobody is known have no far end to compare.
     for end, resolved in fabric.ports.items():
         if _is_trunk(resolved) and end not in fabric.wiring.of and (switch in (None, end.device)):
             own = _end(fabric, resolved, mask)
@@ -126,6 +130,7 @@ def _has_any(pair: tuple[str, str], mask: int) -> bool:
 def _is_trunk(resolved: Resolved) -> bool:
     """True for a trunk, and for a general port that sends tagged frames."""
     view = resolved.view
+    # A general port is a trunk by what it does.
     return view.form in _TRUNKS or (view.form is Form.GENERAL and bool(view.emit & ~view.untagged))
 
 
@@ -141,6 +146,7 @@ def _crosses(fabric: Fabric, link: int, near: End) -> tuple[int, list[tuple[str,
                 translations += [
                     (bits_to_text(translation.leaves), bits_to_text(translation.arrives))
                     for translation in crossing.translations
+                    # A sub-interface's tag is its VLAN: nothing is translated.
                     if not port.outer and not fabric.bridge_ports[translation.to].outer
                 ]
     return passes(fabric, link, near), translations
@@ -152,6 +158,7 @@ def how_it_came(fabric: Fabric, resolved: Resolved) -> tuple[str, Origin]:
     mode = platform.fact(resolved.stated, "mode")
     negotiation = platform.fact(resolved.stated, "negotiation")
     assert mode is not None and negotiation is not None
+    # The far end had a say.
     if negotiates(resolved.completed):
         return (
             f"negotiated: {resolved.completed.negotiation}, far end {resolved.remote}",
@@ -174,6 +181,7 @@ def _end(fabric: Fabric, resolved: Resolved, mask: int) -> TrunkEnd:
     how, origin = how_it_came(fabric, resolved)
     view = resolved.view
     native = "none"
+    # A trunk shows its list as it is stated, and beside it what the switch has.
     if resolved.mode is Mode.TRUNK:
         vid = resolved.completed.native_vlan
         native = (
@@ -187,6 +195,7 @@ def _end(fabric: Fabric, resolved: Resolved, mask: int) -> TrunkEnd:
         stated = bits_to_text(resolved.free.emit & mask)
     live, mode = bits_to_text(view.emit & mask), str(resolved.effective_mode)
     tags = owned_tags(fabric, resolved.end)
+    # A routed port with sub-interfaces passes their tags, and nothing else.
     if tags and resolved.mode is Mode.ROUTED:  # what it passes are its sub-interfaces' tags
         native, stated, mode = "none", bits_to_text(tags & mask), TAGGED
         live = stated

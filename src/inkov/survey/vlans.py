@@ -74,6 +74,7 @@ def vlan_rows(
     devices.sort(key=lambda device: natural(device.name))
     mask = union(serving[device.name] for device in devices)
     mask |= union(bit(vid) for device in devices for vid in device.vlans or {})
+    # Defined on some switch, though nobody is in it.
     if vlans is not None:
         mask &= vlans.bits
     connected = domains(fabric)
@@ -91,8 +92,10 @@ def vlan_rows(
         for own in by_area(fabric, area, parts.get(vid, [])).values():
             row.islands += [island.devices(fabric) for island in own]
             row.areas.append(sorted({d for island in own for d in island.devices(fabric)}))
+            # One island needs no break.
             if len(own) > 1:
                 row.breaks += _breaks(fabric, connected, vid, own)
+        # One area is the normal case, and not told.
         row.areas = row.areas if len(row.areas) > 1 else []
         rows.append(row)
     return rows
@@ -104,6 +107,7 @@ def _places(
     """VLAN -> the switches that define it, or have members of it or a gateway in it."""
     with_members: dict[str, int] = {}
     for (name, vid), ports in members.items():
+        # A VLAN that only runs through a switch is not told of it.
         if ports:
             with_members[name] = with_members.get(name, 0) | bit(vid)
     found: dict[int, list[VlanAt]] = {}
@@ -121,11 +125,14 @@ def _places(
 def _at(device: Device, vid: int, ports: int, gateway: bool) -> VlanAt:
     """A VLAN on a switch that defines it or has members of it."""
     vlan = device.row(vid)
+    # What is carried is the table.
     if device.table_is_membership:  # what is carried is the table
         defined: bool | None = True
     elif device.vlans is None:  # no table is known: nobody can say
         defined = None
     else:
+        # No table is known: nobody can say.
+        # VLAN 1 is there without being listed.
         defined = vlan is not None or vid == 1  # the default PVID is there without being listed
     at = VlanAt(device.name, defined, ports=ports, gateway=gateway)
     if vlan is not None:
@@ -141,6 +148,7 @@ def _breaks(
     for island in split[1:]:
         devices = island.devices(fabric)
         gap = gaps.get(tuple(island.bridges))
+        # No way that is up at all: no link could be blamed.
         if gap is None:
             says = "no cable that is up leads there"
             yield VlanBreak(devices, says, fabric.device(devices[0]).origin)

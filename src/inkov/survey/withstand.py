@@ -67,6 +67,7 @@ def loss_rows(
         count = counts.setdefault(loss.kind, Survived(loss.kind))
         count.tried += 1
         cut, claims = losses.try_loss(loss), broken_by(loss)
+        # A loss that cuts nobody and breaks no claim is survived.
         if cut is None and not claims:
             count.survived += 1
         else:
@@ -131,6 +132,7 @@ def _cut_off(fabric: Fabric, cut: Cut) -> Iterator[str]:
     fallen: dict[int, int] = {}
     for bridge, vid in cut.off:
         fallen[bridge] = fallen.get(bridge, 0) | 1 << vid
+    # Hosts of a lost switch are lost with it, and not cut off.
     dead = () if cut.loss.kind is Kind.ROUTER else cut.loss.devices
     for number, inside in enumerate(fabric.bridges):
         mask = fallen.get(number, 0)
@@ -139,6 +141,7 @@ def _cut_off(fabric: Fabric, cut: Cut) -> Iterator[str]:
         for at in inside.ports:
             port = fabric.bridge_ports[at]
             view = port.view
+            # A host port: untagged, in one VLAN.
             plain = view.pvid and not view.emit & ~view.untagged
             if plain and mask >> view.pvid & 1 and fabric.is_host_port(port):
                 place = port.end.device, port.end.port
@@ -153,17 +156,21 @@ def _why(losses: Losses, cut: Cut) -> tuple[str, Origin]:
     fabric, loss = losses.fabric, cut.loss
     places = [*loss.devices, *(place.rpartition(":")[0] for place in loss.loses)]
     origin = fabric.device(places[0]).origin
+    # A link's place is its first port.
     if loss.links:
         first = fabric.wiring.links[loss.links[0]]
         origin = fabric.ports[first.a].stated.origin
+    # Only ways by routers are lost.
     if not cut.parts and cut.routerless:
         return f"no other device has a gateway in VLAN {_vlans_of(cut.routerless)}", origin
     if not cut.parts:
         return "there is no other way between the routers" if cut.unrouted else "", origin
+    # The largest part says best why there is no spare.
     largest = max(range(len(cut.parts)), key=lambda at: len(cut.parts[at]))
     spare = _spare(losses, cut, min(cut.parts[largest]))
     if spare is not None:
         return spare
+    # Several things at once: no single spare could be named.
     if loss.kind in (Kind.SHARED, Kind.PAIR):
         return "there is no way past all of them", origin
     if loss.devices:
@@ -178,6 +185,7 @@ def _through(losses: Losses, cut: Cut, hub: Hub) -> str:
     links = [link for link in fabric.wiring.links if {link.a.device, link.b.device} & own]
     out = [link for link in links if not {link.a.device, link.b.device} <= own]
     cables = sum(map(partial(_cables, fabric), out))
+    # Several cables, and one switch at the end of all: often a surprise.
     if cables > 1 and all(lost in (link.a.device, link.b.device) for link in out):
         return f"all {cables} cables lead to {lost}"
     return f"every way leads through {lost}"
@@ -192,6 +200,7 @@ def _cables(fabric: Fabric, link: Link) -> int:
         )
         for end in (link.a, link.b)
     ]
+    # The end with fewer live members decides how many there are.
     return max(1, min(members))
 
 
@@ -204,8 +213,10 @@ def _spare(losses: Losses, cut: Cut, hub: Hub) -> tuple[str, Origin] | None:
     blocked = shut = None
     for number, link in enumerate(fabric.wiring.links):
         ends = {link.a.device, link.b.device}
+        # Part of the loss itself, or a link that does not lead out of what fell off.
         if number in cut.loss.links or ends & set(cut.loss.devices) or len(ends & own) != 1:
             continue
+        # A link that lacks the VLAN can be mended by a list; the others are told if there is none.
         if not fabric.link_up[number]:
             shut = shut or (f"the spare {_named(link)} is shut", _shut_at(fabric, link))
         elif not _passes(fabric, number, vid):
@@ -234,5 +245,6 @@ def _passes(fabric: Fabric, number: int, vid: int) -> bool:
     for end in (link.a, link.b):
         for sender in fabric.at.get(end, ()):
             for crossing in fabric.crossings.get(sender, ()):
+                # One direction is no spare.
                 passing += crossing.link == number and any(m >> vid & 1 for _, m in crossing.same)
     return passing > 1
