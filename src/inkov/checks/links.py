@@ -49,6 +49,7 @@ _FAMILY = "Links and trunks"
 )
 def trunk_meets_access(site: Site) -> Iterator[Found]:
     for joined in site.links:
+        # Ends that negotiate and do not agree: negotiation-fails tells.
         if {joined.a.effective_mode, joined.b.effective_mode} != {
             Mode.TRUNK,
             Mode.ACCESS,
@@ -58,8 +59,10 @@ def trunk_meets_access(site: Site) -> Iterator[Found]:
             (joined.a, joined.b) if joined.a.effective_mode is Mode.TRUNK else (joined.b, joined.a)
         )
         native, vid = trunk.view.pvid, access.view.pvid
+        # Joined only if the trunk sends its native VLAN untagged: tagged, it is dropped.
         joins = bool(native and vid and native != vid and trunk.view.untagged)
         lost = trunk.view.emit & ~trunk.view.untagged & site.served_anywhere
+        # A trunk left at everything names nothing that could be lost.
         listed_ones = trunk.allowed != EVERYTHING and lost
         loss = "all lost" if not listed_ones else "one lost" if lost.bit_count() == 1 else "lost"
         yield finding(
@@ -87,6 +90,8 @@ def _as_its_far_end(site: Site, access: Resolved, trunk: Resolved, lost: int) ->
     """An access port as the trunk at its other end, if its switch has a VLAN that is lost: else
     it may be the trunk that is wrong.
     """
+    # A list left at everything tells nothing, and a switch without any of the VLANs may not be
+    # meant to have them.
     if trunk.allowed == EVERYTHING or not lost & site.fabric.live[access.end.device]:
         return []
     now, then = ((r.completed.allowed, r.completed.native_vlan) for r in (access, trunk))
@@ -118,6 +123,7 @@ def _as_its_far_end(site: Site, access: Resolved, trunk: Resolved, lost: int) ->
 )
 def tagging_differs(site: Site) -> Iterator[Found]:
     for _, _, a, b in site.links:
+        # A trunk that meets an access port is another mistake, as is a routed end.
         if Mode.ROUTED in (a.mode, b.mode) or {a.effective_mode, b.effective_mode} == {
             Mode.TRUNK,
             Mode.ACCESS,
@@ -156,6 +162,7 @@ def _as_they_can_tag(untagged_end: Resolved, tagged_end: Resolved, vids: int) ->
     """
     mode, accept = untagged_end.effective_mode, untagged_end.completed.accept
     voice = tagged_end.effective_mode is Mode.ACCESS
+    # Ports of private VLANs tag by rules of their own.
     if mode not in (Mode.ACCESS, Mode.TRUNK, Mode.GENERAL) or (voice and mode is Mode.ACCESS):
         return "private"
     if mode is Mode.ACCESS:
@@ -247,6 +254,8 @@ def trunk_expected(site: Site) -> Iterator[Found]:
     names = {device.name.lower() for device in site.devices}
     for resolved, about in site.described:
         text = about.value
+        # A description that leads nowhere says nothing of a trunk; a port with a known link needs
+        # none.
         if (
             not (text[:3].lower() == "to " or _TRUNKISH.search(text))
             or not resolved.up
@@ -254,8 +263,10 @@ def trunk_expected(site: Site) -> Iterator[Found]:
         ):
             continue
         words = text.lower().split()
+        # What it is described as, it is.
         if resolved.effective_mode is not Mode.ACCESS:
             continue
+        # "to core-1" counts if core-1 is a switch.
         if _TRUNKISH.search(about.value) or (
             words[:1] == ["to"] and words[1:2] and words[1].strip(",.;:") in names
         ):
@@ -316,9 +327,11 @@ def speed_differs(site: Site) -> Iterator[Found]:
 def _differ(site: Site, attribute: str, difference: str) -> Iterator[Found]:
     """The links whose ends state two values; `difference` is the piece of text for each cable."""
     stating = {resolved.end for resolved in site.stating(attribute)}
+    # Most campuses state neither: nothing to compare.
     for joined in site.links if stating else ():
         parts, places = [], []
         for pair in joined.link.cables:
+            # Both ends of a cable must state it.
             if stating.issuperset(pair):
                 facts = [getattr(site.resolved(end).stated, attribute) for end in pair]
                 if facts[0].value != facts[1].value:
@@ -356,12 +369,14 @@ def cabled_otherwise(site: Site) -> Iterator[Found]:
     for resolved, about in site.described:
         end = fabric.end_of(*resolved.end) if resolved.bundle else resolved.end
         links = fabric.wiring.of.get(end, ())
+        # Several links at a port: which is meant is not known.
         if len(links) != 1:
             continue
         named = {names[word] for word in _WORDS.findall(about.value.lower()) if word in names}
         far = links[0].far(end)
         own = {resolved.end.device, far.device}
         told = _LEADS.search(about.value) or about.value.lower() in names
+        # One other switch is named, and it is not the one that is there.
         if told and len(named - {resolved.end.device}) == 1 and not named & {far.device}:
             yield finding(
                 {"end": resolved.end, "about": about.value, "far": far},
@@ -398,8 +413,10 @@ def trunk_meets_routed(site: Site) -> Iterator[Found]:
     for _, link, a, b in site.links:
         for trunk, routed in ((a, b), (b, a)):
             tagged = trunk.view.emit & ~trunk.view.untagged
+            # Untagged frames alone may well be meant for a routed port.
             if routed.mode is not Mode.ROUTED or trunk.mode is Mode.ROUTED or not tagged:
                 continue
+            # Its sub-interfaces take the tags.
             if owned_tags(site.fabric, routed.end):
                 continue
             yield finding(

@@ -36,6 +36,7 @@ def _plainly(name: str) -> str:
 
 def _near(name: str, usual: str) -> str:
     """A remark if two names differ as slips of the finger do."""
+    # Only case and marks differ: the same name, written by another hand.
     if _plainly(name) == _plainly(usual):
         return " (only spelled otherwise)"
     return " (a slip of the finger?)" if SequenceMatcher(None, name, usual).ratio() > 0.8 else ""
@@ -58,6 +59,7 @@ def _near(name: str, usual: str) -> str:
 def vlan_name_differs(site: Site) -> Iterator[Found]:
     by_vid: dict[tuple[int, str], dict[str, list[Where]]] = {}
     for switch, vlan, name in _named(site):
+        # One number in two areas is two VLANs, which may have two names.
         one_vlan = vlan.vid, site.area[switch]
         by_vid.setdefault(one_vlan, {}).setdefault(name, []).append(_where(switch, vlan))
     for (vid, _), called in sorted(by_vid.items()):
@@ -126,6 +128,7 @@ def _unnamed(site: Site) -> Iterator[tuple[str, Vlan]]:
     """(switch, row) of VLANs without a name, on switches that name others."""
     for device in site.devices:
         table = device.vlans or {}
+        # A switch that names nothing lacks no name.
         named = any(vlan.name is not None and vlan.name.value for vlan in table.values())
         for vlan in table.values() if named and not device.table_is_membership else ():
             if (vlan.name is None or not vlan.name.value) and vlan.vid != DEFAULT_VID:
@@ -145,6 +148,7 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
         key = resolved.end.device, resolved.access
         fact = resolved.stated.access_vlan or resolved.stated.pvid
         if key in rows and key not in created and fact is not None:
+            # No other switch names it, and no link of this one passes it.
             alone = key[1] not in named and not any(
                 mask >> key[1] & 1
                 for sender in site.fabric.bridge_ports
@@ -152,6 +156,7 @@ def _created_by_port(site: Site) -> dict[tuple[str, int], Where]:
                 for crossing in site.fabric.crossings.get(sender.number, ())
                 for _, mask in crossing.same
             )
+            # The row has the very line of the port, or nothing else has to do with it.
             if rows[key].origin == fact.origin or alone:
                 created[key] = site.places.of(resolved, "access_vlan", key[1])
     return created
@@ -204,6 +209,7 @@ def vlan_unnamed(site: Site) -> Iterator[Found]:
     names = {vlan.vid: name for _, vlan, name in _named(site)}
     rows: dict[int, list[Where]] = {}
     for switch, vlan in _unnamed(site):
+        # Others are told by vlan-by-side-effect.
         if (switch, vlan.vid) not in by_port:
             rows.setdefault(vlan.vid, []).append(_where(switch, vlan))
     for vid, places in sorted(rows.items()):
@@ -241,6 +247,7 @@ def vlan_name_against_plan(site: Site) -> Iterator[Found]:
     wrong: dict[tuple[int, str], list[Where]] = {}
     for switch, vlan, name in _named(site):
         planned = site.plan.vlans.get(vlan.vid)
+        # The plan's name for this VLAN, or else the house rule for all names.
         if (planned is not None and planned.name and planned.name != name) or (
             site.plan.practice.names and not fnmatchcase(name, site.plan.practice.names)
         ):

@@ -36,6 +36,7 @@ def _joined(site: Site, number: int, link: Link) -> list[tuple[int, int, bool]]:
                         for v in range(translation.leaves.bit_length())
                         if translation.leaves >> v & 1
                     ):
+                        # The same number at both ends joins nothing.
                         if leaves != arrives:
                             pair = (leaves, arrives) if near == link.a else (arrives, leaves)
                             ways.setdefault(pair, set()).add(near == link.a)
@@ -47,6 +48,7 @@ def _mismatched(
 ) -> Iterator[tuple[Link, Resolved, Resolved, list[tuple[int, int, bool]]]]:
     for number, link in enumerate(site.fabric.wiring.links):
         a, b = site.resolved(link.a), site.resolved(link.b)
+        # A port of which nobody knows what it does joins nothing for sure.
         if not (a.known and b.known):
             continue
         if {a.effective_mode, b.effective_mode} == {Mode.TRUNK, Mode.ACCESS} or Mode.ROUTED in (
@@ -116,6 +118,7 @@ def _one_native(site: Site, a: Resolved, b: Resolved) -> list[Edit]:
     What was native at one end, and crosses tagged from now on, stays on the lists.
     """
     house = site.plan.practice.native
+    # Without a house rule nobody knows which end is right.
     if house is None or a.mode is not Mode.TRUNK or b.mode is not Mode.TRUNK:
         return []
     ends = [r for r in (a, b) if r.native != house]
@@ -129,6 +132,7 @@ def _who(site: Site, link: Link, vid_a: int, vid_b: int) -> str:
         bridge = site.fabric.bridge_of.get((device, ""), -1)
         label = site.domains.of(bridge, vid) if bridge >= 0 else -1
         column = site.domains.column.get(vid)
+        # A VLAN that no link passes has nobody to be told.
         if label < 0 or column is None:
             continue
         switches = {
@@ -172,6 +176,7 @@ def native_default(site: Site) -> Iterator[Found]:
             and r.end not in mismatched
         ]
         linked = any(r.end in site.fabric.wiring.of for r in ends)
+        # A trunk whose far end takes no tags is mistaken as a whole: told as such.
         if ends and not (linked and all(_meets_a_host_port(site, r) for r in ends)):
             case = "host" if not linked else "house" if site.plan.practice.native else "free"
             yield finding(
@@ -207,6 +212,7 @@ def native_default(site: Site) -> Iterator[Found]:
 def native_undefined(site: Site) -> Iterator[Found]:
     for resolved in site.trunks:
         native, table = resolved.native, site.defined(resolved.end.device)
+        # VLAN 1 is there without being defined.
         if native not in (None, DEFAULT_VID) and table is not None and native not in table:
             yield finding(
                 {"end": resolved.end, "native": native, "device": resolved.end.device},
@@ -272,6 +278,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
     trunks: dict[int, list[Resolved]] = {}
     for resolved in site.trunks:
         tagged = resolved.view.emit & ~resolved.view.untagged
+        # Only where the native VLAN leaves untagged can a hidden tag show.
         if (
             resolved.view.pvid not in (0, DEFAULT_VID)
             and resolved.view.untagged
@@ -282,6 +289,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
             trunks.setdefault(resolved.view.pvid, []).append(resolved)
     hosts: dict[int, list[Resolved]] = {}
     for resolved in site.host_ports:
+        # A host port that is a trunk hears all VLANs: it is not in this one.
         if resolved.effective_mode is not Mode.TRUNK and resolved.view.pvid in trunks:
             hosts.setdefault(resolved.view.pvid, []).append(resolved)
     mismatched = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
@@ -290,6 +298,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
             r for r in trunks[vid] if r.end not in mismatched and not _meets_a_host_port(site, r)
         ]
         homes = {r.end.device for r in ports}
+        # The trunks of the switches where the hosts are; of others one is enough.
         near = [r for r in ends if r.end.device in homes] or ends[:1]
         if ends:
             yield finding(
@@ -328,6 +337,7 @@ def native_has_hosts(site: Site) -> Iterator[Found]:
 def native_against_practice(site: Site) -> Iterator[Found]:
     wanted = site.plan.practice.native
     mismatched = {end for link, *_ in _mismatched(site) for end in (link.a, link.b)}
+    # Without a house rule no native VLAN is wrong.
     for group in site.trunk_groups if wanted else ():
         ends = [
             r
@@ -362,9 +372,11 @@ def _housed(site: Site, ends: Iterable[Resolved], wanted: int) -> Iterator[Edit]
         switch, port, old = resolved.end.device, resolved.stated, resolved.native
         yield from defined(site.fabric.campus, site.fabric.device(switch), wanted)
         yield of_port(switch, port, "native_vlan", wanted)
+        # It goes off the lists only if nobody is in it.
         idle = bit(old or 0) & ~site.served_anywhere
         allowed = (resolved.allowed - VlanSet(idle)) | VlanSet.of(wanted)
         yield from allowing(switch, port, resolved.allowed, allowed)
+        # From the switch as well, if the plan does not know it and no other port has it.
         if idle and old not in (None, DEFAULT_VID) and old not in site.plan.vlans:
             others = (r for r in site.every_port if r.end.device == switch and r not in ends)
             if not any(_has(other, old) for other in others):
@@ -396,6 +408,7 @@ def _has(resolved: Resolved, vid: int) -> bool:
 def native_tagged_at_one_end(site: Site) -> Iterator[Found]:
     for _, _, a, b in site.trunk_links:
         tags = a.completed.native_tagged, b.completed.native_tagged
+        # Native VLANs that differ are another finding.
         if (
             a.mode is b.mode is Mode.TRUNK
             and a.view.pvid

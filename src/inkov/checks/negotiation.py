@@ -23,8 +23,10 @@ _FAMILY = "Negotiation"
 def talked(joined: Joined) -> list[Resolved]:
     """The ends of a link that would be trunks if the far end let them, and are access ports."""
     ends = [r for r in (joined.a, joined.b) if negotiates(r.completed)]
+    # Both became trunks: all is well.
     if joined.a.mode is Mode.TRUNK and joined.b.mode is Mode.TRUNK:
         return []
+    # Two that negotiate and did not agree, or one that a fixed trunk does not answer.
     if len(ends) == 2 or (ends and Mode.TRUNK in (joined.a.mode, joined.b.mode)):
         return [r for r in ends if r.mode is Mode.ACCESS]
     return []
@@ -68,6 +70,7 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
         lost = site.needs[joined.number] | ((a.view.emit | b.view.emit) & site.served_anywhere)
         trunk = next((r for r in (a, b) if r.mode is Mode.TRUNK), None)
         case, joins = ["both wait" if trunk is None else "no answer"], 0
+        # What crosses untagged now must still cross when both are trunks.
         crosses = a.view.emit & bit(b.view.pvid) | b.view.emit & bit(a.view.pvid)
         kept = crosses & ~(a.completed.allowed & b.completed.allowed).bits
         words: dict[str, object] = {"a": a.end, "b": b.end, "kept": bits_to_text(kept)}
@@ -76,6 +79,7 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
             native, vid = trunk.view.pvid, one.view.pvid
             words |= {"end": one.end, "way": one.completed.negotiation, "trunk": trunk.end}
             words |= {"native": native, "access_vlan": vid or "?"}
+            # An end that is no trunk joins its VLAN with the native one.
             if native and vid and native != vid and trunk.view.untagged:
                 joins = 1 << native | 1 << vid
                 case.append("joined")
@@ -113,6 +117,7 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
 )
 def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
     for a, b in _resting(site):
+        # Where one end alone rests on a default, negotiation-by-default tells.
         if (
             a is not None
             and b is not None
@@ -150,6 +155,7 @@ def negotiation_defaults_differ(site: Site) -> Iterator[Found]:
 def negotiation_by_default(site: Site) -> Iterator[Found]:
     for a, b in _resting(site):
         ends = [r for r in (a, b) if r is not None]
+        # Alike by default: one finding for both; different ones are told above.
         if len(ends) == 1 or ends[0].completed.negotiation is ends[1].completed.negotiation:
             whose = listed(sorted({_platform(site, r) for r in ends}))
             yield finding(
@@ -211,6 +217,7 @@ def negotiation_on(site: Site) -> Iterator[Found]:
             r for r in (joined.a, joined.b) if negotiates(r.completed) and not _by_default(site, r)
         ]
         rest = [r for r in (joined.a, joined.b) if negotiates(r.completed) and _by_default(site, r)]
+        # Neither end rests on a default, and they agreed.
         if ends and not rest and not talked(joined):
             trunks = {joined.a.effective_mode, joined.b.effective_mode} == {Mode.TRUNK}
             yield finding(
@@ -254,6 +261,7 @@ def host_port_negotiates(site: Site) -> Iterator[Found]:
             ).append(resolved)
     for (device, how), ports in negotiating.items():
         opened = 0
+        # What a host gets by asking, on every bridge of the port.
         for resolved in ports:
             for number in site.fabric.at.get(resolved.end, ()):
                 for view in site.fabric.bridge_ports[number].on_request:

@@ -33,6 +33,7 @@ def vlan_placed_otherwise(site: Site) -> Iterator[Found]:
         wrong = [
             *_places(site, vid, planned),
             *_gateways(site, vid, planned),
+            # An empty list says that the VLAN is to be nowhere.
             *(_left(site, vid) if planned.on == [] else ()),
         ]
         if wrong:
@@ -53,11 +54,13 @@ def _places(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced]:
         yield says, []
     for name in meant.everywhere:
         table = site.defined(name)
+        # Without a table nobody can say whether it is defined.
         if table is not None and vid not in table and vid != DEFAULT_VID:
             yield f"{name} does not define it", [site.places.switch(name)]
     for (switch, port), by_name in meant.ports.items():
         end = site.fabric.end_of(switch, port)
         resolved = site.fabric.ports[end]
+        # A link carries what both switches need; named in the plan, it was taken for a host port.
         if end in site.fabric.wiring.of:
             if by_name:
                 yield f"{end} leads to another switch", [site.places.of(resolved, "mode")]
@@ -68,6 +71,7 @@ def _places(site: Site, vid: int, planned: PlannedVlan) -> Iterator[_Misplaced]:
 
 def vlan_of(resolved: Resolved) -> int:
     """The VLAN of untagged frames at a port, or that it would be once the port is on; 0: none."""
+    # A port that is off is asked what it would be.
     if resolved.up:
         return resolved.free.pvid
     now = resolved.completed
@@ -107,10 +111,12 @@ def _left(site: Site, vid: int) -> Iterator[_Misplaced]:
     """What is left of a VLAN that is to be nowhere."""
     for device in site.devices:
         row = device.row(vid)
+        # VLAN 1 is on every switch.
         if row is not None and vid != DEFAULT_VID:
             yield f"{device.name} defines it", [Where(device.name, None, vid, row.origin)]
     for resolved in site.fabric.ports.values():
         allowed = resolved.stated.allowed
+        # By itself or by its list; a list left at everything names nothing.
         if bit(vid) & (resolved.free.untagged | bit(resolved.free.pvid)) or (
             allowed is not None and vid in allowed.value and allowed.value != EVERYTHING
         ):

@@ -67,5 +67,6 @@ class Places:
 
 def _deciding(resolved: Resolved, attribute: str) -> str:
     """The attribute that decides at a port what `attribute` decides elsewhere."""
+    # A general port has other attributes that decide the same.
     general = resolved.mode is Mode.GENERAL
     return _OF_GENERAL.get(attribute, attribute) if general else attribute

@@ -43,6 +43,7 @@ def port_against_plan(site: Site) -> Iterator[Found]:
     devices = NameFinder(site.fabric.campus.devices, domains=True)
     unknown: dict[str, Where] = {}
     for planned in site.fabric.campus.planned:
+        # A table may spell a switch as people do.
         device = devices.find(planned.device)
         if device is None:
             unknown.setdefault(planned.device, Where(planned.device, None, None, planned.origin))
@@ -53,6 +54,7 @@ def port_against_plan(site: Site) -> Iterator[Found]:
         here = Where(
             device, port or planned.port, planned.values.get("access_vlan"), planned.origin
         )
+        # The plan has a port that the switch does not have.
         if port is None:
             yield finding(
                 {"port": planned.port, "switch": device},
@@ -73,6 +75,7 @@ def port_against_plan(site: Site) -> Iterator[Found]:
             ]
             wanted = [f"{_named(a)} {_word(planned.values[a])}" for a in wrong]
             table, vid = site.defined(device), planned.values.get("access_vlan")
+            # A VLAN that the switch lacks has to be defined first.
             lacking = vid if table is not None and vid and vid not in table else None
             live = union(site.fabric.live.values())
             unheard = vid and not usual_name(site.fabric.campus, vid) and not live >> vid & 1
@@ -134,6 +137,7 @@ def _of_port(resolved: Resolved, attribute: str) -> object:
     view = resolved.free
     if attribute == "mode":
         return resolved.effective_mode
+    # Of a port that is up, what frames do counts; else what is stated.
     if resolved.up and attribute in ("access_vlan", "native_vlan"):
         return view.pvid or None
     if resolved.up and attribute == "allowed":

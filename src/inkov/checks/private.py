@@ -78,8 +78,10 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
         known = _secondaries(device)
         for primary, listed_ones in _primaries(device).items():
             for vid in listed_ones:
+                # Defined as a secondary: nothing is missing.
                 if vid in known:
                     continue
+                # What it is elsewhere it is meant to be here, if all agree.
                 kinds = elsewhere.get(vid, set())
                 yield finding(
                     {
@@ -109,6 +111,7 @@ def secondary_undefined(site: Site) -> Iterator[Found]:
 
 def _private(site: Site, device: Device, vid: int, kind: Private) -> list[Edit]:
     """A VLAN that is defined as a secondary."""
+    # Not there at all, or there as an ordinary VLAN.
     row = device.row(vid)
     if row is None:
         name = usual_name(site.fabric.campus, vid)
@@ -143,6 +146,7 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
             associated = associated | listed_ones
         for vid, kind in _secondaries(device).items():
             if vid not in associated:
+                # Of the primaries that other switches have for it, those that this one has.
                 of_others = primaries.get(vid, set()) & set(_primaries(device))
                 yield finding(
                     {
@@ -162,6 +166,7 @@ def secondary_unassociated(site: Site) -> Iterator[Found]:
 def _associated(device: Device, vid: int, primary: int) -> list[Edit]:
     """A secondary with its primary."""
     row = device.row(primary)
+    # The primary states no list that it could be added to.
     if row is None or row.secondaries is None:
         return []
     return [of_row(device.name, row, "secondaries", row.secondaries.value | VlanSet.of(vid))]
@@ -204,6 +209,7 @@ def association_differs(site: Site) -> Iterator[Found]:
         for name, (_, shown) in by_device.items():
             for vid, kind in shown:
                 kinds_of.setdefault(vid, {}).setdefault(kind, []).append(name)
+        # Kinds may differ although the lists are alike.
         mixed = [
             f"VLAN {vid} is {both([f'{kind} on {listed(n)}' for kind, n in kinds.items()])}"
             for vid, kinds in kinds_of.items()
@@ -251,6 +257,7 @@ def association_differs(site: Site) -> Iterator[Found]:
 def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
     for resolved in site.stating("primary"):
         primary = resolved.completed.primary
+        # A port that is shut, or of another mode, maps nothing.
         if not resolved.up or resolved.mode is not Mode.PROMISCUOUS or not primary:
             continue
         wanted = _primaries(site.fabric.device(resolved.end.device)).get(primary, VlanSet())
@@ -301,11 +308,13 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
 def private_host_mismatch(site: Site) -> Iterator[Found]:
     for resolved in site.stating("primary"):
         primary, vid = resolved.completed.primary, resolved.completed.secondary
+        # Without both VLANs the port does nothing.
         if not resolved.up or resolved.mode is not Mode.PRIVATE_HOST or not primary or not vid:
             continue
         made = _primaries(site.fabric.device(resolved.end.device))
         owners = [p for p, listed_ones in made.items() if vid in listed_ones]
         device = resolved.end.device
+        # A secondary that nobody associates is told as that.
         alone = not owners and vid in _secondaries(site.fabric.device(device))
         if made and primary not in owners:
             yield finding(
@@ -353,9 +362,11 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
     for joined in site.trunk_links if made else ():
         a, b = joined.a, joined.b
         one, other = made.get(a.end.device, {}), made.get(b.end.device, {})
+        # Only where both switches make it a private VLAN can it cross as one.
         for primary in sorted(one.keys() & other.keys()):
             both_have = one[primary] & other[primary]
             crosses = site.shared[joined.number]
+            # The primary crosses, so its secondaries have to; or the other way round.
             missing = (
                 both_have.bits & ~crosses
                 if crosses >> primary & 1
@@ -419,6 +430,7 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
 def private_unsupported(site: Site) -> Iterator[Found]:
     for device in _private_devices(site):
         for name, platform in site.plan.platforms.items():
+            # The plan speaks of makes: only a switch of that make is concerned.
             if device.platform.name == name and not platform.private_vlans:
                 rows = [v.vid for v in (device.vlans or {}).values() if v.private is not None]
                 yield finding(
@@ -451,6 +463,7 @@ def private_unsupported(site: Site) -> Iterator[Found]:
 def protected_uplink(site: Site) -> Iterator[Found]:
     protected = [r for r in site.stating("protected") if r.up and r.completed.protected]
     hosts = {r.end.device for r in protected if r.end not in site.fabric.wiring.of}
+    # Only where hosts are protected too do they lose the link.
     for resolved in protected:
         if resolved.end in site.fabric.wiring.of and resolved.end.device in hosts:
             yield finding(
@@ -486,13 +499,16 @@ def protected_only_here(site: Site) -> Iterator[Found]:
             and resolved.end not in site.fabric.wiring.of
         ):
             vid = resolved.view.pvid
+            # The first is the port's own; the others are its sub-interfaces'.
             for number in site.fabric.at.get(resolved.end, ())[:1]:
                 label = site.domains.of(site.fabric.bridge_ports[number].bridge, vid)
+                # In no domain nobody could hear anybody.
                 if label >= 0:
                     protected.setdefault((label, vid), {}).setdefault(
                         resolved.end.device, []
                     ).append(resolved)
     for (_, vid), by_device in protected.items():
+        # On one switch protection does what it promises.
         if len(by_device) > 1:
             count = sum(map(len, by_device.values()))
             yield finding(

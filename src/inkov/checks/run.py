@@ -111,6 +111,7 @@ def audit(
     entries: list[Entry] = []
     faults: list[str] = []
     for rule in chosen:
+        # A rule that fails costs its own findings, and is told.
         try:
             entries += [(rule, found) for found in rule.find(site)]
         except Exception as error:
@@ -171,6 +172,7 @@ def _grouped(entries: list[Entry]) -> list[list[Entry]]:
     groups: dict[Cause | int, list[Entry]] = {}
     for number, entry in enumerate(entries):
         cause = entry[1].cause
+        # Without a cause each is a group of its own: no number equals a cause.
         groups.setdefault(number if cause is None else cause, []).append(entry)
     return list(groups.values())
 
@@ -186,6 +188,7 @@ def _apart(hints: list[Entry], groups: list[list[Entry]]) -> list[list[Entry]]:
                 pointing.setdefault((where.switch, where.port or where.vlan), group)
     alone = []
     for hint in hints:
+        # At its port, or at the VLAN that its port is in.
         place = hint[1].where[0]
         near = pointing.get((place.switch, place.port)) or pointing.get((place.switch, place.vlan))
         if near is not None:
@@ -236,6 +239,7 @@ def _accept(
     for one in findings:
         covering = [a for a in site.plan.accepted if _covers(a, one)]
         used.update(map(id, covering))
+        # An acceptance that has expired covers nothing any more.
         valid = [a for a in covering if a.until is None or a.until >= today]
         if valid:
             result.accepted.append((one, valid[0]))
@@ -243,6 +247,7 @@ def _accept(
             result.findings.append(one)
     for acceptance in site.plan.accepted if _STALE in chosen else ():
         expired = acceptance.until is not None and acceptance.until < today
+        # Used, and still valid.
         if id(acceptance) in used and not expired:
             continue
         if acceptance.rule not in chosen:

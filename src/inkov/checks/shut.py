@@ -30,8 +30,10 @@ from inkov.wiring import End, Link
 def link_shut(site: Site) -> Iterator[Found]:
     fabric, done = site.fabric, set[Link]()
     ways = site.shut_ways
+    # One switch alone has no links to lose.
     if len(site.devices) < 2:
         return
+    # Those with fewest links first: what is shut at a small switch is told there.
     for name in sorted(ways, key=lambda name: (len(ways[name]), natural(name))):
         links = [link for link in ways[name] if link not in done]
         if not links:
@@ -64,6 +66,7 @@ def link_shut(site: Site) -> Iterator[Found]:
 
 def _to_turn_on(fabric: Fabric, resolved: Resolved) -> list[Resolved]:
     """The ports to be turned on at an end that is down: of a bundle that is on, its members."""
+    # The port or bundle itself is shut.
     if not resolved.stated.on:
         return [resolved]
     device, name = resolved.end
@@ -72,6 +75,7 @@ def _to_turn_on(fabric: Fabric, resolved: Resolved) -> list[Resolved]:
         for port in fabric.device(device).ports.values()
         if port.bundle is not None and port.bundle.value == name and not port.on
     ]
+    # A bundle that is on and down: its members are shut.
     return members or [resolved]
 
 
@@ -97,6 +101,7 @@ def gateway_shut(site: Site) -> Iterator[Found]:
             continue
         for fact in interface.addresses:
             address = str(fact.value.ip)
+            # Somebody names it, and no other interface that is up has the address.
             if address in users and address not in up:
                 yield finding(
                     {
@@ -141,11 +146,13 @@ def _shut_at(site: Site, device: str, name: str) -> Where | None:
 def host_port_shut(site: Site) -> Iterator[Found]:
     fabric = site.fabric
     for place, names in site.hosts_at.items():
+        # A place that does not exist is another finding.
         if place not in fabric.ports or fabric.ports[fabric.end_of(*place)].up:
             continue
         origin = next(h.origin for h in fabric.campus.hosts if h.name == names[0])
         shut = fabric.ports[fabric.end_of(*place)]
         parent = shut.stated.parent
+        # The sub-interface is on: what is below it is shut.
         if shut.stated.on and parent is not None:
             shut = fabric.ports[End(place.device, parent.value)]
         at = shut.end if parent is not None else place

@@ -38,6 +38,7 @@ def _setting(resolved: Resolved) -> Setting | None:
     """What is compared: the mode, the VLAN of untagged frames, the voice VLAN. A port that is off
     has no say.
     """
+    # A port that is off, or of another kind, has no say.
     if not resolved.up or resolved.effective_mode not in (Mode.ACCESS, Mode.TRUNK):
         return None
     if resolved.effective_mode is Mode.TRUNK:
@@ -56,6 +57,7 @@ def _families(site: Site) -> list[list[str]]:
         kind = device.platform.name, physical
         alike.setdefault(kind, []).append(device.name)
         block.setdefault((*kind, frozenset(device.vlans or ())), []).append(device.name)
+    # A block that is the whole family would be compared twice.
     blocks = (group for group in block.values() if group not in alike.values())
     return [group for group in (*alike.values(), *blocks) if len(group) > _PEERS]
 
@@ -70,6 +72,7 @@ def _stated_by(site: Site, sisters: list[str], port: str) -> list[tuple[Resolved
         setting = _setting(resolved)
         if setting is not None:
             settings.append((resolved, setting))
+            # Two of five differ already: no single one will be odd.
             if len(settings) == _FEW and max(Counter(s for _, s in settings).values()) < _FEW - 1:
                 return []
     return settings
@@ -117,6 +120,7 @@ def odd_one_out(site: Site) -> Iterator[Found]:
         ("described", "as ports", _described_alike(site)),
     ):
         for odd in found:
+            # Odd among sisters: told once, not again for its description.
             if odd.port.end in told:
                 continue
             told.add(odd.port.end)
@@ -156,9 +160,11 @@ def _among_sisters(site: Site) -> Iterator[_Odd]:
         ports = site.fabric.device(sisters[0]).ports.values()
         for port in (p.name for p in ports if p.kind is PortKind.PHYSICAL):
             settings = _stated_by(site, sisters, port)
+            # Too few have a say.
             if len(settings) <= _PEERS:
                 continue
             [(usual, number), *others] = Counter(s for _, s in settings).most_common()
+            # More than one differs: none of them is the odd one.
             if number < len(settings) - 1:
                 continue
             agreeing.update(r.end.device for r, s in settings if s == usual)
@@ -169,6 +175,7 @@ def _among_sisters(site: Site) -> Iterator[_Odd]:
                 found.append(_Odd(one, peer, usual, number, peers))
         for odd in found:
             name = odd.port.end.device
+            # It must be a sister in earnest: agree often, and differ seldom.
             if agreeing[name] >= max(_POSITIONS, 4 * differing[name]):
                 yield odd
 
@@ -180,14 +187,17 @@ def _described_alike(site: Site) -> Iterator[_Odd]:
             alike.setdefault((resolved.end.device, stem), []).append(resolved)
     for (_, stem), ports in alike.items():
         first = ports[0].completed
+        # Too few alike, or all the same in everything.
         if len(ports) <= _SLIPPED or all(r.completed == first for r in ports):
             continue
         settings = [(r, setting) for r in ports if (setting := _setting(r)) is not None]
         [(usual, number), *others] = Counter(s for _, s in settings).most_common()
+        # Too few peers, no odd one, or several.
         if number < _SLIPPED or not others or number < len(settings) - 1:
             continue
         one, peer = _one_and_a_peer(settings, usual)
         beside = _beside(site, one, stem, usual)
+        # Many peers, or fewer and a neighbour that has what this one lacks.
         if number >= _ALIKE or beside is not None:
             peers = [f"port {r.end.port}" for r, s in settings if s == usual]
             yield _Odd(one, peer, usual, number, peers, beside)
@@ -224,6 +234,7 @@ def _beside(site: Site, odd: Resolved, stem: str, usual: Setting) -> Resolved | 
     at = names.index(odd.end.port) if odd.end.port in names else len(names)
     for name in names[max(at - 1, 0) : at + 2]:
         near = site.resolved(End(odd.end.device, name))
+        # Described otherwise, and set up as the odd one should be: a line slipped by one.
         if _stem(near) not in ("", stem) and _setting(near) == usual:
             return near
     return None

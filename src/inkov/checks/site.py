@@ -82,6 +82,7 @@ class Site:
     @cached_property
     def now(self) -> Now | None:
         """What forwards now, by the spanning trees; None where no switch says anything of one."""
+        # A guard against bridges says that trees are there, even if none is stated.
         told = are_stated(self.fabric) or self.stating("bpdu_guard")
         return now(self.fabric) if told else None
 
@@ -98,6 +99,7 @@ class Site:
         """Of single losses the one that cuts most off that a link would save if it passed some
         VLANs; False if it would save nobody, None where that is not sure.
         """
+        # It is not sure what forwards, so nothing is known of losses.
         if self._losses is None:
             return None
         return missed(*self._losses, link, vlans) or False
@@ -135,6 +137,7 @@ class Site:
         found: dict[int, list[Break]] = {}
         for vid, parts in self._parts.items():
             for split in parts:
+                # Parts that may go on where nothing is known are perhaps one.
                 if len(split) > 1 and sum(self._goes_on(vid, island) for island in split) < 2:
                     found.setdefault(vid, []).extend(breaks(self.fabric, self.domains, vid, split))
         return found
@@ -181,6 +184,7 @@ class Site:
             for port in fabric.bridge_ports
             if fabric.is_host_port(port) and not fabric.is_implied(port)
         )
+        # Without such a trunk the answer is the same, and known.
         return needed(fabric, self.wanted, perhaps=True) if hidden else self.needs
 
     @cached_property
@@ -309,6 +313,7 @@ class Site:
         up: set[str] = set()
         down: dict[str, list[Link]] = {}
         for number, link in enumerate(self.fabric.wiring.links):
+            # A cable from a switch to itself leads nowhere.
             for end in (link.a, link.b) if link.a.device != link.b.device else ():
                 if self.fabric.link_up[number]:
                     up.add(end.device)
@@ -342,6 +347,7 @@ class Site:
             heard = bits(interface.hears) if interface.bridge >= 0 else ()
             labels = (self.domains.of(interface.bridge, vid) for vid in heard)
             for label in dict.fromkeys(labels):
+                # A VLAN that nothing passes is in no domain.
                 if label >= 0:
                     by_domain.setdefault(label, []).append(interface)
         return by_domain
@@ -378,6 +384,7 @@ class Site:
         for sender, crossings in self.fabric.crossings.items():
             port = self.fabric.bridge_ports[sender]
             for crossing in crossings:
+                # Shared wires have numbers beyond the links: they are no link's.
                 if crossing.link < len(ways):
                     way = ways[crossing.link]
                     passing = passing_as(self.fabric, port, crossing)
@@ -405,6 +412,7 @@ class Site:
         for _, link, _, _ in self.links:
             a, b = link.a.device, link.b.device
             if a in decided_at and b in decided_at and decided_at[a] != decided_at[b]:
+                # The word that fewer say is the odd one; of two that are said as often, the second.
                 odd, other = (a, b) if count[decided_at[a]] < count[decided_at[b]] else (b, a)
                 kept = neighbours.setdefault((odd, decided_at[other]), [])
                 kept += [other] if other not in kept else []
@@ -422,6 +430,7 @@ class Site:
         nothing = (None,) * len(_RARE)
         for resolved in self.every_port:
             stated = facts(resolved.stated)
+            # Most ports state none of these.
             if stated != nothing:
                 for name, fact in zip(_RARE, stated, strict=True):
                     if fact is not None:
@@ -467,6 +476,7 @@ class Site:
             tagged = near.view.emit & ~near.view.untagged
             if nameless(self.fabric, outside):
                 continue  # it may well be among them
+            # From a cabling table it is a switch; a neighbour is one if it gets several VLANs.
             if outside.origin in cabled or tagged.bit_count() > 1:
                 where = Where(*outside.near, None, outside.origin)
                 places.setdefault(outside.far, []).append(where)
@@ -480,6 +490,7 @@ class Site:
         """
         by_file: dict[str, list[Origin]] = {}
         for origin, _ in self.fabric.campus.unmatched:
+            # Places in JSON have no lines that could be between others.
             if origin.line and not origin.pointer:
                 by_file.setdefault(origin.file, []).append(origin)
         found: dict[tuple[str, str], Origin] = {}
@@ -494,6 +505,7 @@ class Site:
                 for fact in (port, *stated)
                 if isinstance(fact, Fact | Port) and fact.origin.file == port.origin.file
             )
+            # The line below may go on with what the port says.
             inside = [o for o in lines if port.origin.line < o.line <= last + 1]
             if inside:
                 found[resolved.end.device, resolved.end.port] = inside[0]

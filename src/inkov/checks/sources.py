@@ -50,6 +50,7 @@ def _places(switch: str, one: Compared) -> tuple[Where, ...]:
     """Where the two sources say it; one of them only, where the other does not have it."""
     port, vid = one.port or None, one.vlan or None
     first, other = (Where(switch, port, vid, at) for at in (one.first_at, one.other_at))
+    # What only one of them has is told where it is.
     if one.agreement is Agreement.DIFFERS:
         return first, other
     return (first,) if one.agreement is Agreement.ONLY_FIRST else (other,)

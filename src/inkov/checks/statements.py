@@ -33,6 +33,7 @@ def statement_overridden(site: Site) -> Iterator[Found]:
     for device in site.devices:
         pairs: dict[tuple[Origin, Origin], list[Overridden]] = {}
         for change in device.overridden:
+            # The same value twice changes nothing; what other rules tell is told there.
             if change.before != change.after and not _is_told(site, device.name, change):
                 pairs.setdefault((change.old, change.new), []).append(change)
         for (old, new), changes in pairs.items():
@@ -59,6 +60,7 @@ def _is_told(site: Site, device: str, change: Overridden) -> bool:
     """True for what other rules tell, and for an exception to a range of ports: that is how people
     write.
     """
+    # For lists, list-replaced tells.
     if change.attribute in ("allowed", "tagged"):
         return True
     facts = [
@@ -66,6 +68,7 @@ def _is_told(site: Site, device: str, change: Overridden) -> bool:
     ]
     covered = sum(fact is not None and fact.origin == change.new for fact in facts)
     earlier = sum(fact is not None and fact.origin == change.old for fact in facts)
+    # One port out of a range is an exception; of ranges that overlap, ranges-overlap tells.
     return earlier > 0 if covered == 1 else change.attribute in _RANGES
 
 

@@ -92,6 +92,7 @@ _TAKE_OFF = "take VLAN {vids} off the lists of {a} and {b}"
 )
 def surplus_vlans(site: Site) -> Iterator[Found]:
     for joined, surplus in _surplus(site):
+        # The management VLAN has a rule of its own.
         surplus &= ~(1 << (site.plan.practice.management or 0))  # noqa: PLW2901
         if surplus:
             yield _of_surplus(site, joined, surplus)
@@ -132,6 +133,7 @@ def _surplus(site: Site) -> Iterator[tuple[Joined, int]]:
         hosts = any(site.fabric.has_hosts(r.end) for r in (joined.a, joined.b))
         if joined.a.end.device == joined.b.end.device:
             continue  # a loop, told as such
+        # A list left at everything is another finding.
         if EVERYTHING not in (joined.a.allowed, joined.b.allowed) and not hosts:
             natives = [r.native for r in (joined.a, joined.b) if r.native]
             needs = site.perhaps_needs[joined.number]
@@ -178,6 +180,7 @@ def allowed_nowhere_defined(site: Site) -> Iterator[Found]:
         known = VlanSet.of(DEFAULT_VID)  # it is there without being defined
         for resolved in group:
             table = site.defined(resolved.end.device)
+            # A switch without a table may have any VLAN.
             known = known | (table if table is not None else EVERYTHING)
             known = known | VlanSet(site.fabric.live[resolved.end.device])  # secondaries, too
             known = (

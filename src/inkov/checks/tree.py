@@ -29,6 +29,7 @@ def _runs(site: Site) -> dict[str, Device]:
     marked = {r.end.device for r in site.stating("edge") if r.completed.mode is not Mode.ROUTED}
     running = {}
     for device in site.devices:
+        # Off, or silent: such a switch is not judged.
         if not _is_off(device) and (
             device.tree_mode is not None or device.trees or device.name in marked
         ):
@@ -51,11 +52,13 @@ def _loops(site: Site) -> Iterator[tuple[tuple[tuple[int, int], ...], int]]:
     switches, those are on loops that are left when ends of chains are taken away, again and again.
     """
     fabric, without = site.fabric, {d.name for d in site.devices if _is_off(d)}
+    # A switch with a tree can still cut the loop: what forwards now tells.
     if without and site.now is not None and site.now.sure:
         fabric, without = site.now.first, set(fabric.campus.devices)
     ports = fabric.bridge_ports
     ways: dict[tuple[int, int], int] = {}
     for sender, crossings in fabric.crossings.items():
+        # Protected ports pass nothing to each other, so they make no loop.
         if ports[sender].end.device in without and not ports[sender].view.protected:
             for crossing in crossings:
                 for to, mask in crossing.same:
@@ -63,12 +66,14 @@ def _loops(site: Site) -> Iterator[tuple[tuple[tuple[int, int], ...], int]]:
     both = {
         (one, to): passed
         for (one, to), mask in ways.items()
+        # Both ways, each pair once.
         if one < to and (passed := mask & ways.get((to, one), 0))
     }
     by_links: dict[tuple[tuple[int, int], ...], int] = {}
     for vid in bits(union(both.values())):
         links = [pair for pair, mask in both.items() if mask >> vid & 1]
         while True:
+            # A bridge with one link left ends a chain.
             degrees = Counter(ports[end].bridge for pair in links for end in pair)
             kept = [pair for pair in links if all(degrees[ports[end].bridge] > 1 for end in pair)]
             if len(kept) == len(links):
@@ -132,6 +137,7 @@ def loop_unguarded(site: Site) -> Iterator[Found]:
     running = _runs(site)
     for number, _, a, b in site.links:
         device, shared = a.end.device, site.shared[number]
+        # Both ends on one switch, which says nothing of a tree.
         if device != b.end.device or not shared or device in running:
             continue
         if site.fabric.device(device).tree_mode is None:
@@ -223,6 +229,7 @@ def edge_missing(site: Site) -> Iterator[Found]:
 )
 def guard_missing(site: Site) -> Iterator[Found]:
     for device, ports in _lacking(site, "bpdu_guard", site.plan.practice.guard):
+        # Another guard does as well.
         without = [r for r in ports if r.stated.guard is None or r.stated.guard.value is Guard.NONE]
         if without:
             yield finding(
@@ -242,6 +249,7 @@ def _lacking(
     """By switch, the host ports without a setting that other ports of the switch have (or that is
     asked for).
     """
+    # Asked for by the plan: of all switches with a tree; else of those where other ports have it.
     devices = (
         set(_runs(site))
         if asked
@@ -272,11 +280,13 @@ def _priorities(site: Site) -> list[Priorities]:
     }
     found: dict[tuple[object, ...], Priorities] = {}
     every = site.served_anywhere or EVERYTHING.bits
+    # VLANs that are in the same trees have the same priorities.
     for mask in together(every, [t.vlans.bits for d in running.values() for t in d.trees]):
         of_area: dict[str, Priorities] = {}
         for name, device in running.items():
             mode = device.tree_mode
             kind = mode.value if mode is not None else TreeMode.RSTP
+            # What is stated counts as the switch takes it.
             stated = [
                 (taken_priority(kind, tree.priority), tree.priority.origin)
                 for tree in device.trees
@@ -287,6 +297,7 @@ def _priorities(site: Site) -> list[Priorities]:
             of_area.setdefault(site.area[name], {})[name] = lowest
         for area, priorities in of_area.items():
             key = area, *((name, value) for name, (value, _) in priorities.items())
+            # The same priorities for other VLANs are one finding.
             found.setdefault(key, priorities)
     return list(found.values())
 
@@ -317,6 +328,7 @@ def root_left_to_chance(site: Site) -> Iterator[Found]:
             continue  # the tree of the switches that say nothing is not known
         lowest = min(value for value, _ in priorities.values())
         first = [name for name, (value, _) in priorities.items() if value == lowest]
+        # One alone has the lowest: it is root.
         if len(first) > 1:
             root = _by_address(site, first)
             yield finding(
@@ -336,6 +348,7 @@ def _by_address(site: Site, first: list[str]) -> str:
     roots = set()
     for tree in site.now.trees.trees if site.now is not None else ():
         among = {site.fabric.bridges[number].device for number in tree.world.bridges}
+        # Only trees that all of them are in tell who wins.
         if set(first) <= among:
             root = site.fabric.bridges[tree.roots[0]].device
             roots.add(root if tree.root_is_sure and root in first else "")
@@ -370,6 +383,7 @@ def root_against_plan(site: Site) -> Iterator[Found]:
             # A deputy may lead where trees share the load.
             deputy = name in own and priorities[own[0]][0] > lowest and own[0] not in leading
             wrong = name not in wanted or deputy
+            # A default is nobody's choice: root-left-to-chance tells.
             if value == lowest and value < DEFAULT_PRIORITY and wrong and own:
                 yield finding(
                     {

@@ -31,6 +31,7 @@ def cut_by_tree(
     """By the number of the link that the tree takes. Nothing where it is not sure which ports
     forward. `shared` are the VLANs that each link passes both ways.
     """
+    # It is not sure what forwards: nothing can be said to be cut.
     if now is None or not now.sure or not now.blocks:
         return {}
     forwards = now.first
@@ -41,6 +42,7 @@ def cut_by_tree(
                 continue  # no link joins these
             own = set(part.devices(fabric))
             taken, blocked = _around(forwards, own, vid, shared)
+            # No pair of links explains it.
             if taken is None or blocked is None:
                 continue
             known = found.setdefault(taken, TreeCut(0, tuple(sorted(own)), blocked))
@@ -63,12 +65,14 @@ def missed(losses: Losses, cuts: list[Cut], link: Link, vlans: int) -> Cut | Non
     """
     fabric, ends = losses.fabric, {link.a.device, link.b.device}
     for cut in sorted(cuts, key=lambda cut: (-cut.hosts, cut.loss.kind, natural(cut.loss.name))):
+        # The link is lost with its own switch.
         if ends & set(cut.loss.devices):
             continue
         for part in cut.parts:
             hub = min(part)
             if vlans >> hub[1] & 1:
                 island = losses.island(cut.loss, hub)
+                # One end in what fell off, one outside: the link would save it.
                 if len(ends & {fabric.bridges[bridge].device for bridge in island}) == 1:
                     return cut
     return None
@@ -82,6 +86,7 @@ def _around(
     """
     taken = blocked = None
     for number, link in enumerate(forwards.wiring.links):
+        # Both ends inside or outside: it leads nowhere.
         if not forwards.link_up[number] or (link.a.device in own) == (link.b.device in own):
             continue
         discards = any(

@@ -66,6 +66,7 @@ def tree_seen_otherwise(site: Site) -> Iterator[Found]:
     for tree in site.now.trees.trees if site.now is not None else ():
         row = tree_row(site.fabric, tree, tree.vlans, seen_only=True)
         for one in row.seen_roots:
+            # Several trees see the same root.
             if one.differs and (one.switch, one.address) not in told:
                 told.add((one.switch, one.address))
                 root = one.root if one.root is not None else f"a bridge with address {one.address}"
@@ -75,6 +76,7 @@ def tree_seen_otherwise(site: Site) -> Iterator[Found]:
                     where=(site.places.switch(one.switch, one.origin),),
                     key=(one.switch,),
                 )
+        # Where it is not sure what a port should be, nothing can differ from it.
         for port in row.ports if tree.sure else ():
             if port.differs and port.seen_origin is not None:
                 seen = port.seen_state or port.seen_role

@@ -83,6 +83,7 @@ def _longest_row(tree: SpanningTree) -> tuple[int, ...]:
         next_to[bridge].append(above)
         next_to[above].append(bridge)
     root = min(elected.root.values())
+    # From the root to the farthest bridge, and from there again: the longest way of a tree.
     one_end = _farthest(tree, next_to, root)[-1]
     row = _farthest(tree, next_to, one_end)
     depth = {number: len(_way_to(tree, elected.root_port, number)) for number in row}
@@ -109,6 +110,7 @@ def _farthest(tree: SpanningTree, next_to: dict[int, list[int]], start: int) -> 
         here = waiting.pop()
         for there in sorted(next_to[here]):
             if there not in before:
+                # Within a region the age of messages does not grow.
                 same = region[here] is not None and region[here] == region[there]
                 before[there], steps[there] = here, steps[here] + (not same)
                 waiting.append(there)
@@ -162,6 +164,7 @@ def slow_link_wins(site: Site) -> Iterator[Found]:
             slow[choice] = slow.get(choice, 0) | mask
             by_choice[choice] = tree
     for choice, mask in slow.items():
+        # Blocked here, and the way to the root in another tree: the load is shared.
         if choice.blocked in leading:
             continue
         taken, blocked = (site.fabric.bridge_ports[n] for n in (choice.taken, choice.blocked))
@@ -192,6 +195,7 @@ def _slow_choices(fabric: Fabric, tree: SpanningTree) -> Iterator[_Choice]:
     """Where the way to the root is slower than one that is blocked. Ways with a link of which the
     speed is not known are not compared.
     """
+    # It is not sure who is root, or which way is taken.
     if not tree.root_is_sure or len(tree.outcomes) > 1:
         return
     elected, world = tree.outcomes[0], tree.world
@@ -212,9 +216,11 @@ def _slow_choices(fabric: Fabric, tree: SpanningTree) -> Iterator[_Choice]:
             speeds[bridge] = by_port(elected.root_port[bridge])
     for number, role in elected.roles.items():
         taken = elected.root_port.get(world.ports[number].bridge)
+        # Only a blocked way to another bridge is an alternative.
         if role is not TreeRole.ALTERNATE or taken is None:
             continue
         slow, fast = speeds[world.ports[number].bridge], by_port(number)
+        # 0 is "not known": nothing to compare.
         if 0 < slow < fast:
             yield _Choice(taken, number, slow, fast)
 
@@ -280,6 +286,7 @@ def load_not_shared(site: Site) -> Iterator[Found]:
     rows = [row for device in site.devices for row in _unshared(site, device, trees)]
     rows.sort(key=lambda row: row[0] != row[1])  # what the root itself states comes first
     for name, root, low, high, vids, following in rows:
+        # Several switches may state the same split: told once.
         if (root, vids) in told:
             continue
         told.add((root, vids))
@@ -309,6 +316,7 @@ def _unshared(
 ) -> Iterator[_Unshared]:
     """Two priorities of a switch that make no difference: the same switch is root with both."""
     priorities = _priorities(device)
+    # One priority for all: nothing is meant to differ.
     if len(priorities) < 2:
         return
     fabric = site.fabric
@@ -325,13 +333,16 @@ def _unshared(
     for worse in (priority for priority in priorities[1:] if priority.value != DEFAULT_PRIORITY):
         roots, seconds, vids = set(), set(), 0
         for mask, root, second in leaders:
+            # Only trees of VLANs that one of the two priorities is for.
             if mask & (best.vlans | worse.vlans):
                 roots.add(root)
                 seconds.add(second)
                 vids |= mask & (best.vlans | worse.vlans)
+        # Both must speak of VLANs with trees, and one root lead all.
         if not (vids & best.vlans and vids & worse.vlans) or len(roots) != 1:
             continue
         root = roots.pop()
+        # Only the root, or who is next in line, can have been meant.
         if device.name == root or seconds == {device.name}:
             second = seconds.pop() if len(seconds) == 1 and device.name == root else ""
             yield device.name, root, best, worse, vids, second
@@ -343,6 +354,7 @@ def _priorities(device: Device) -> list[_Priority]:
         return []
     found: dict[int, _Priority] = {}
     taken = 0
+    # What speaks of fewest VLANs counts first.
     for tree in sorted(device.trees, key=lambda tree: len(tree.vlans)):
         vlans = tree.vlans.bits & ~taken
         if tree.priority is not None and not tree.bridge and vlans:

@@ -60,6 +60,7 @@ def ends_of(fabric: Fabric, near: str, far: str) -> tuple[tuple[End, End] | None
 def joined_by(fabric: Fabric, one: End, other: End) -> int | None:
     """The number of the link between two ends; None if there is none."""
     for number, link in enumerate(fabric.wiring.links):
+        # A cable has no direction.
         if {link.a, link.b} == {one, other}:
             return number
     return None
@@ -68,6 +69,7 @@ def joined_by(fabric: Fabric, one: End, other: End) -> int | None:
 def _differences(fabric: Fabric, near: End, far: End, vlans: VlanSet | None) -> list[str]:
     """What is not as planned, in words."""
     number = joined_by(fabric, near, far)
+    # No cable between them: where each leads is what there is to say.
     if number is None:
         pairs = (near, far), (far, near)
         others = [
@@ -86,6 +88,7 @@ def _differences(fabric: Fabric, near: End, far: End, vlans: VlanSet | None) -> 
     if not fabric.link_up[number]:
         wrong.append("the link is down")
     passed = passes(fabric, number, near) & passes(fabric, number, far)
+    # A link that is no trunk, or down, passes nothing: told already.
     if not wrong and vlans is not None and vlans.bits & ~passed:
         wrong.append(f"VLAN {VlanSet(vlans.bits & ~passed)} does not pass both ways")
     return wrong

@@ -28,6 +28,7 @@ def stopped(site: Site) -> Iterator[tuple[str, int, list[str]]]:
             ends = sorted({gap.way[0], gap.way[-1]}, key=natural)
             for device in gap.way[1:-1]:
                 table = fabric.device(device).vlans
+                # A switch without a table passes what its ports carry.
                 if table is not None and not fabric.live[device] >> vid & 1:
                     kept = blamed.setdefault(device, [])
                     kept.extend(end for end in ends if end not in kept)
@@ -54,6 +55,7 @@ def stopped(site: Site) -> Iterator[tuple[str, int, list[str]]]:
 )
 def vlan_missing_in_transit(site: Site) -> Iterator[Found]:
     for device, vid, ends in stopped(site):
+        # In the table and suspended: vlan-suspended tells.
         if vid not in (site.fabric.device(device).vlans or {}):
             others = [w for name in ends for w in _member(site, name, vid)]
             yield finding(
@@ -99,6 +101,7 @@ def vlan_on_one_way_only(site: Site) -> Iterator[Found]:
     lists: dict[str, list[tuple[Resolved, Resolved, int]]] = {}
     for joined in site.trunk_links:
         a, b = joined.a, joined.b
+        # A list left at everything was not written for this VLAN.
         if EVERYTHING not in (a.allowed, b.allowed):
             both_allow = (a.allowed & b.allowed).bits & site.served_anywhere & ~(1 << DEFAULT_VID)
             lists.setdefault(a.end.device, []).append((a, b, both_allow))
@@ -111,11 +114,13 @@ def vlan_on_one_way_only(site: Site) -> Iterator[Found]:
         allowing: dict[int, list[tuple[Resolved, Resolved]]] = {}
         for near, far, both_allow in lists.get(device.name, ()):
             lacking = both_allow & lacks
+            # The far switch must have the VLAN: else nobody meant the way.
             for vid in bits(lacking & site.fabric.live[far.end.device]) if lacking else ():
                 allowing.setdefault(vid, []).append((near, far))
         for vid, pairs in sorted(allowing.items()):
             fars = sorted({far.end.device for _, far in pairs}, key=natural)
             native = any(vid == near.native for near, _ in pairs)
+            # One neighbour is no way through; a native VLAN is allowed for its own sake.
             if len(fars) < 2 or native or (device.name, vid) in told:
                 continue
             if not any(_has_two_ways(site, lists, far, device.name, vid) for far in fars):
@@ -227,6 +232,7 @@ def _beside(site: Site, known: set[int]) -> Iterator[tuple[int, list[Where]]]:
     places: dict[int, list[Where]] = {}
     for device in site.devices:
         for vid in (
+            # Where membership is the table, nothing is defined beside it.
             (device.vlans or {}).keys() - known - named if not device.table_is_membership else ()
         ):
             places.setdefault(vid, []).append(site.places.row(device.name, vid))
@@ -396,6 +402,7 @@ def vlan_planned_absent(site: Site) -> Iterator[Found]:
         in_plan = Where("", None, vid, planned.origin)
         if planned.on == []:
             continue  # it is to be nowhere; vlan-placed-otherwise tells
+        # Nowhere at all: told once, not for each switch that needs it.
         if vid not in everywhere and not live >> vid & 1:
             yield finding(
                 {"vid": vid, "named": f" ({planned.name})" if planned.name else ""},
