@@ -23,8 +23,10 @@ def apply(campus: Campus, edits: Iterable[Edit]) -> Campus:
         own.setdefault(edit.switch, []).append(edit)
     devices = dict(campus.devices)
     for name, of_switch in own.items():
+        # Edits of tables belong to no switch.
         if name:
             device = _edited(devices.get(name), of_switch)
+            # Taken away.
             if device is None:
                 devices.pop(name, None)
             else:
@@ -37,8 +39,10 @@ def apply(campus: Campus, edits: Iterable[Edit]) -> Campus:
 def _edited(device: Device | None, edits: list[Edit]) -> Device | None:
     """A switch with the edits made that are about it."""
     for edit in edits:
+        # The switch as a whole comes first: the others are about what it is then.
         if edit.kind is Kind.SWITCH and edit.whole:
             device = edit.after
+    # A switch that is not there cannot be changed.
     if device is None:
         return None
     device = replace(device)
@@ -57,11 +61,13 @@ def _put(holder: Any, kinds: list[Any], edits: list[Edit]) -> None:
             continue
         things = held.listed(holder)
         for edit in about:
+            # It comes, goes, or is replaced as a whole.
             if edit.whole:
                 if edit.after is None:
                     things.pop(edit.name, None)
                 else:
                     things[edit.name] = edit.after
             elif edit.name in things:
+                # What is not there is left alone.
                 things[edit.name] = replace(things[edit.name], **{edit.attribute: edit.after})
         held.put(holder, things)

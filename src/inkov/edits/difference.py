@@ -25,9 +25,11 @@ def difference(old: Campus, new: Campus, unchanged: Collection[str] = ()) -> lis
     edits: list[Edit] = []
     for name in sorted({*old.devices, *new.devices}, key=natural):
         before, after = old.devices.get(name), new.devices.get(name)
+        # On one side only: the whole switch came or went.
         if before is None or after is None:
             edits.append(Edit(name, Kind.SWITCH, name, "", before, after))
         elif before is not after and name not in unchanged:
+            # The same object, or the same files: nothing to compare.
             edits += _of_switch(before, after)
     for held in of_campus():
         edits += _of_things("", held.kind, held.listed(old), held.listed(new))
@@ -42,6 +44,7 @@ def _of_switch(old: Device, new: Device) -> Iterator[Edit]:
     if (old.vlans is None) != (new.vlans is None):  # there was no table at all, or is none now
         yield Edit(new.name, Kind.SWITCH, new.name, "vlans", old.vlans, new.vlans)
     for held in of_device():
+        # A table that comes or goes is told as that.
         if held.kind is Kind.VLAN and (old.vlans is None or new.vlans is None):
             continue
         things = held.listed(old), held.listed(new)
@@ -61,12 +64,15 @@ def _of_things(
     same_platform = platforms is None or same(platforms[0], platforms[1])
     for name in sorted({*old, *new}, key=natural):
         before, after = old.get(name), new.get(name)
+        # It came or went as a whole.
         if before is None or after is None:
             yield Edit(switch, kind, name, "", before, after)
         elif kind is Kind.SECOND_SOURCE:
+            # A second source is compared by what it says, not item by item.
             if not same(before, after):
                 yield Edit(switch, kind, name, "", before, after)
         elif before is not after and (not same_platform or not same(before, after)):
+            # With another make the same port may mean something else.
             yield from _of_attributes(switch, kind, name, before, after, platforms)
 
 
@@ -108,12 +114,14 @@ def _decides(
     it is of no mode in particular, or of one that the port is in or may come to by negotiation.
     """
     of = {mode for mode, names in _OF_MODE.items() if attribute in names}
+    # No mode of its own: it decides in any.
     if not of or platforms is None:
         return True
     for port, platform in zip(ports, platforms, strict=True):
         mode, negotiation = (platform.fact(port, name) for name in ("mode", "negotiation"))
         asks = negotiation is not None and negotiation.value in _ASKS
         modes = {mode.value if mode is not None else Mode.ACCESS}
+        # A port that asks may become a trunk or stay an access port.
         if (modes | ({Mode.ACCESS, Mode.TRUNK} if asks else set())) & of:
             return True
     return False

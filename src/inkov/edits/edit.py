@@ -85,11 +85,13 @@ def _place(value: Any) -> Origin | None:
 
 def places_of(value: Any) -> list[Origin]:
     """The places in files where a value was said, a thing's own first."""
+    # A default is said nowhere.
     if isinstance(value, Origin):
         return [value] if value.file and value.basis is not Basis.DEFAULT else []
     origin = getattr(value, "origin", None)
     if isinstance(origin, Origin):
         return places_of(origin)
+    # Of things that hold things, the places of each.
     if isinstance(value, dict):
         value = value.values()
     elif not isinstance(value, (list, tuple)):
@@ -108,14 +110,18 @@ def _counting(kind: type[Struct]) -> tuple[bool, ...]:
 
 def same(one: Any, other: Any) -> bool:
     """Whether two values mean the same, wherever they were said."""
+    # Nearly all values are shared by both sides.
     if one is other:
         return True
+    # A number and a text are never the same, even if they compare so.
     if type(one) is not type(other):
         return False
+    # Where it was said does not count.
     if isinstance(one, Fact):
         return bool(one.value == other.value)
     if isinstance(one, Origin):
         return True
+    # The statements of a make need not be compared, its defaults do.
     if isinstance(one, Platform):
         return one.name == other.name and same(one.unstated, other.unstated)
     if isinstance(one, Struct):

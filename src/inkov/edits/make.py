@@ -64,8 +64,10 @@ def like_trunk(
     `then`. One that `negotiates` does so no more, or it would be what it is now.
     """
     edits = [of_port(switch, port, "mode", Mode.TRUNK)]
+    # Of a port that negotiates a mode alone would decide nothing.
     if negotiates:
         edits.append(of_port(switch, port, "negotiation", Negotiation.SILENT))
+    # Only what is not so already.
     if now[0] != then[0]:
         edits.append(of_port(switch, port, "allowed", then[0]))
     if now[1] != then[1]:
@@ -76,6 +78,7 @@ def like_trunk(
 def decided(switch: str, port: Port, mode: Mode) -> list[Edit]:
     """A port that is what its mode says, and asks nobody."""
     edits = [of_port(switch, port, "negotiation", Negotiation.SILENT)]
+    # A mode that it states already stays.
     if port.mode is None or port.mode.value is not mode:
         edits.append(of_port(switch, port, "mode", mode))
     return edits
@@ -85,9 +88,11 @@ def defined(campus: Campus, device: Device, vid: int) -> list[Edit]:
     """What makes a VLAN active on a switch: a row, or a row that is suspended no more. [] if it is
     so, or if the switch has no table.
     """
+    # Without a table, or where it means members, nothing has to be defined.
     if device.vlans is None or device.table_is_membership:
         return []
     row = device.vlans.get(vid)
+    # The name that others have for it comes along.
     if row is None:
         new = Vlan(vid, device.origin, usual_name(campus, vid))
         return [Edit(device.name, Kind.VLAN, str(vid), "", None, new)]
@@ -96,6 +101,7 @@ def defined(campus: Campus, device: Device, vid: int) -> list[Edit]:
 
 def active(device: Device, row: Vlan) -> list[Edit]:
     """A row that is suspended no more; [] if it is not."""
+    # Active unless it is said not to be.
     if row.active is None or row.active.value:
         return []
     after = Fact(True, row.active.origin)
@@ -131,8 +137,10 @@ def usual_name(campus: Campus, vid: int) -> Fact[str] | None:
     counts: dict[str, int] = {}
     for device in campus.devices.values():
         row = (device.vlans or {}).get(vid)
+        # A name that is shared counts once for each switch.
         if row is not None and row.name is not None:
             counts[row.name.value] = counts.get(row.name.value, 0) + 1
+    # Nobody has a name for it.
     if not counts:
         return None
     return Fact(min(counts, key=lambda name: (-counts[name], name)), Origin())

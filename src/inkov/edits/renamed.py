@@ -43,12 +43,14 @@ def renames(old: Campus, new: Campus) -> dict[str, Renamed]:
         ]
         for one, other in pairs:
             meant = sum(pair[0] == one for pair in pairs), sum(pair[1] == other for pair in pairs)
+            # Of two that could be meant none is.
             if meant == (1, 1):  # nobody else could be meant
                 found[one] = Renamed(other, sure)
     return found
 
 
 def _same_address(one: Device, other: Device) -> bool:
+    # No address in common proves nothing.
     return bool(set(one.known_as) & set(other.known_as))
 
 
@@ -65,6 +67,7 @@ def _rows(device: Device) -> dict[str, Any]:
 
 def renamed(campus: Campus, names: Mapping[str, Renamed]) -> Campus:
     """A campus with other names for some switches, wherever they are named."""
+    # Nearly always nothing was renamed.
     if not names:
         return campus
 

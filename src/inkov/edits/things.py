@@ -54,6 +54,7 @@ def numbered(things: Iterable[tuple[str, Any]]) -> dict[str, Any]:
     times: dict[str, int] = {}
     for name, thing in things:
         times[name] = times.get(name, 0) + 1
+        # The first of a name keeps it; others are numbered.
         found[f"{name} #{times[name]}" if times[name] > 1 else name] = thing
     return found
 
@@ -63,6 +64,7 @@ def _by_vid(device: Device) -> dict[str, Any]:
 
 
 def _put_vlans(device: Device, rows: dict[str, Any]) -> None:
+    # No table stays no table.
     if device.vlans is not None or rows:
         device.vlans = {row.vid: row for row in sorted(rows.values(), key=lambda row: row.vid)}
 

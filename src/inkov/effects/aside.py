@@ -26,6 +26,7 @@ class Aside(Generic[T]):
         self._work = work
         self._child = 0
         self._file: IO[bytes] | None = None
+        # One core, or too little work: it would cost more than it saves.
         if long and hasattr(os, "fork") and len(os.sched_getaffinity(0)) > 1:
             try:
                 self._begin()
@@ -37,6 +38,7 @@ class Aside(Generic[T]):
         # them.
         file = tempfile.TemporaryFile()  # noqa: SIM115
         self._child = os.fork()
+        # The parent goes on.
         if self._child:
             self._file = file
             return
@@ -56,6 +58,7 @@ class Aside(Generic[T]):
             self._child = 0
             with self._file as file:
                 file.seek(0)
+                # Only what was handed over whole counts.
                 if status == 0:
                     found: T = pickle.load(file)  # noqa: S301  (our own, written just now)
                     return found

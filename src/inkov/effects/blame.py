@@ -90,6 +90,7 @@ class Blamer:
         """Fill in `blame` and `smallest` of an effect."""
         numbers = self._may_matter(effect)
         effect.blame, effect.smallest = [], True
+        # With one edit left it must be that one.
         if len(numbers) > 1:
             numbers, effect.smallest = self._fewest(numbers, effect)
         effect.blame = [self.edits[number] for number in numbers]
@@ -110,13 +111,17 @@ class Blamer:
         near = [
             number
             for number in near
+            # A make counts only by a default that changed.
             if self.edits[number].attribute != "platform" or self.edits[number].switch in silent
         ]
+        # Nothing near: then any may be it.
         if not near or near == decisive:
             return decisive
+        # Frames go no other way than the one that was looked at.
         if effect.layer == Layer.FRAMES:
             return near
         # Packets may get there by routers that are not on the way that was looked at.
+        # Without what is near, is the effect gone? Then it is among it.
         try:
             return near if self._gone_without(near, effect) else decisive
         except TooMuch:
@@ -124,14 +129,17 @@ class Blamer:
 
     def _is_near(self, edit: Edit, within: dict[str, int], effect: Effect) -> bool:
         """Whether an edit has to do with the VLANs (by switch, as masks) that an effect is in."""
+        # Either end may do something else now.
         if edit.kind in (Kind.CABLE, Kind.NEIGHBOUR):
             link = edit.after or edit.before
             ends = (link.device, link.port), (link.far_device, link.far_port)
             return any(self._does_otherwise(end, within) for end in ends)
+        # Who sits where may change any effect.
         if edit.kind is Kind.HOST:
             return True
         if edit.kind is Kind.PORT:
             return self._port_is_near(edit, within)
+        # What routers do counts wherever the effect passes them.
         if edit.kind is Kind.GATEWAY or edit.kind is Kind.FILTER:
             return edit.switch in within
         touched = vids_of(edit)
@@ -145,9 +153,11 @@ class Blamer:
         ends = {(edit.switch, edit.name)}
         for side in self.relation.sides:
             end = End(edit.switch, edit.name)
+            # On a side where the port is not there it changes nothing.
             if end in side.fabric.ports:
                 own = side.fabric.end_of(*end)
                 parent = side.fabric.ports[end].stated.parent
+                # A sub-interface does what its port does.
                 if parent is not None:
                     own = side.fabric.end_of(edit.switch, parent.value)
                 around = (own, *side.fabric.wiring.around(own))
@@ -176,6 +186,7 @@ class Blamer:
                 regions |= ear.regions
                 for place in ear.places:
                     regions |= self._regions_at(number, place.bridge, place.mask)
+            # Packets: the routers on the way, and their VLANs.
             if effect.layer == Layer.PACKETS:
                 for interface in self.relation.routed[number].routers.up:
                     if interface.device in {step.switch for step in effect.witness}:
@@ -203,6 +214,7 @@ class Blamer:
         ):
             for (device, bridge), mask in self.relation.changed.hubs.items():
                 at = side.fabric.bridge_of.get((device, bridge))
+                # A bridge may be on one side only.
                 for vid in bits(mask) if at is not None else ():
                     masks = by_region.setdefault(hearing.regions.of(at or 0, vid), {})
                     masks[device] = masks.get(device, 0) | 1 << vid
@@ -221,22 +233,28 @@ class Blamer:
         best, sure = numbers, False
         try:
             for number in (*shown, *others[:_MOST_SINGLE]):
+                # One edit alone: the smallest there can be.
                 if self._gone_without([number], effect):
                     return [number], True
             for some in (shown, numbers, list(range(len(self.edits)))):
+                # Together they do it: which of them are needed?
                 if some and self._gone_without(some, effect):
                     best = self._thinned(some, effect)
                     break
+            # Not all were tried: there may be a smaller set.
             if len(others) > _MOST_SINGLE:
                 return best, False
             for size in range(2, min(_SMALL, len(best) - 1) + 1):
+                # Too many sets to be sure.
                 if comb(len(numbers), size) > _MOST_SETS:
                     return best, False
                 for fewer in combinations((*shown, *others), size):
+                    # The smallest sets come first.
                     if self._gone_without(fewer, effect):
                         return sorted(fewer), True
             sure = len(best) <= _SMALL + 1
         except TooMuch:
+            # What was found so far stands.
             pass
         return best, sure
 
@@ -255,6 +273,7 @@ class Blamer:
             number
             for number in numbers
             for edit in [self.edits[number]]
+            # At a place that the effect shows; tables and rows by their switch.
             if (edit.switch, edit.name) in places
             or (edit.kind is not Kind.PORT and edit.switch in switches)
         ]
@@ -269,6 +288,7 @@ class Blamer:
                 size = (size + 1) // 2
                 for part in [numbers[at : at + size] for at in range(0, len(numbers), size)]:
                     left = [number for number in numbers if number not in part]
+                    # It goes without these: the part is not needed.
                     if left and self._gone_without(left, effect):
                         numbers = left
         except TooMuch:
@@ -281,9 +301,11 @@ class Blamer:
         return not self._is_there(effect, side)
 
     def _without(self, numbers: frozenset[int]) -> Side:
+        # The same set is resolved once.
         if numbers not in self._tried:
             self.trials -= 1
             if self.trials < 0:
+                # Trials are bounded: too many would take minutes.
                 raise TooMuch
             inverse = [undone(self.edits[number]) for number in sorted(numbers)]
             self._tried[numbers] = self.resolved(apply(self.campus, inverse))
@@ -293,6 +315,7 @@ class Blamer:
         """Whether any pair of an effect is still gained, or still lost, on a side."""
         reaches = Reaches(side, effect, self._views)
         sources, targets = effect.row.sources, effect.row.targets
+        # Gained: any pair that is still there; lost: any that is still missing.
         if effect.gained:
             return reaches.any(sources, targets)
         return not reaches.all(sources, targets)
@@ -313,6 +336,7 @@ class Reaches:
     def __init__(self, side: Side, effect: Effect, views: Views) -> None:
         self.side = side
         key = id(side), effect.level
+        # The same side is looked at once for each level.
         if key not in views:
             budget = Budget(10_000)
             hearing = side.hearing(effect.level, budget)
@@ -332,6 +356,7 @@ class Reaches:
 
     def all(self, sources: list[SeatName], targets: list[SeatName]) -> bool:
         """Whether all of some seats are there and reach all others on another wire."""
+        # Who is not there reaches nobody.
         if any(name not in self.side.seats for name in (*sources, *targets)):
             return False
         return all(
@@ -348,11 +373,13 @@ class Reaches:
         chosen: dict[object, list[SeatName]] = {}
         for name in names:
             seat = self.side.seats.get(name)
+            # Who is not there any more is left out here.
             if seat is not None:
                 routed = self.routed.sent.ear(seat) if self.routed is not None else None
                 key = self.hearing.sender(seat), self.hearing.ear(seat), routed
                 known = chosen.setdefault(key, [])
                 wires = {self.side.wire(other) for other in known}
+                # Two of a kind are enough, if on two wires.
                 if len(known) < 2 and self.side.wire(name) not in wires:
                     known.append(name)
         return [name for known in chosen.values() for name in known]
@@ -363,6 +390,7 @@ class Reaches:
     def _reaches(self, one: SeatName, other: SeatName) -> bool:
         seats = self.side.seats
         sender, ear = self.hearing.sender(seats[one]), self.hearing.ear(seats[other])
+        # By frames already: routers are not needed.
         if ear in self.hearing.hearers(sender):
             return True
         if self.routed is None:

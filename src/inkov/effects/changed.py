@@ -31,19 +31,23 @@ def changed(one: Fabric, other: Fabric) -> Changed:
     found = Changed({}, {})
     old, new = _bridges(one), _bridges(other)
     for bridge in {*old, *new}:
+        # Forwarded on one side only.
         mask = old.get(bridge, 0) ^ new.get(bridge, 0)
         if mask:
             found.hubs[bridge] = mask
     ports, others = _ports(one), _ports(other)
     for name in {*ports, *others}:
         mine, its = ports.get(name), others.get(name)
+        # Nearly all ports do what they did.
         if mine is not None and its is not None and _plainly_alike(one, mine, other, its):
             continue
         was, now = _does(one, mine), _does(other, its)
+        # Different, and yet it does the same.
         if was == now:
             continue
         differs = union(was.get(key, 0) ^ now.get(key, 0) for key in {*was, *now})
         for fabric, port in ((one, mine), (other, its)):
+            # Each side's bridge counts: the port may have moved.
             if port is not None:
                 inside = fabric.bridges[port.bridge]
                 bridge = inside.device, inside.name
@@ -84,6 +88,7 @@ def _does(fabric: Fabric, port: BridgePort | None) -> Masks:
     """What a port does with VIDs: the masks of its views, and for each far port what crosses to
     it. A change of VIDs counts for the one that leaves; `whole` says what concerns all VIDs.
     """
+    # Not there: it does nothing.
     if port is None:
         return {}
     masks: Masks = {}

@@ -149,6 +149,7 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
     aside = Aside(lambda: _judged(sites, options), long=len(after.devices) >= _MANY)
     _effects(result, fabrics, (old[1], new[1]), after, options)
     result.consequences, *audits = aside.result()
+    # Findings of the old side that are accepted are known as well.
     _findings(result, *audits)
     _claims(result, fabrics, (old[1], new[1]))
     meant = Meant(options.meant, (fabrics[0], old[1]), (fabrics[1], new[1]))
@@ -162,6 +163,7 @@ def _unlike(edits: list[Edit], before: Campus, after: Campus) -> list[str]:
     found = []
     for name in dict.fromkeys(edit.switch for edit in edits if edit.switch):
         one, other = before.devices.get(name), after.devices.get(name)
+        # On one side only, or it forwards otherwise by itself.
         if (
             one is None
             or other is None
@@ -209,6 +211,7 @@ def _effects(
             relation = Relation(old, new, level, floods, known, alike)
             found = effects_of(relation)
         except TooMuch:
+            # Too many floods: said, and not taken for "nothing".
             says = (
                 "what hostile hosts gain or lose is not worked out: too many places would have to"
                 " be followed one by one"
@@ -226,6 +229,7 @@ def _effects(
 def _levels(options: Options, old: Side, new: Side) -> list[Level]:
     """The levels to look at: not the hostile one beside the honest one, where it is the same."""
     levels = list(options.levels)
+    # Hostile hosts could do nothing more on either side.
     if len(levels) > 1 and old.hostile_gain_nothing and new.hostile_gain_nothing:
         levels.remove(Level.HOSTILE)
     return levels
@@ -241,6 +245,7 @@ def _beyond(found: list[Effect], honest: list[Effect]) -> list[Effect]:
         effect
         for effect in found
         for ends in [_ends(effect)]
+        # Within what honest hosts gain or lose already: told there.
         if not any(_covers(one, mine, effect, ends) for one, mine in known)
     ]
 
@@ -251,8 +256,10 @@ def _ends(effect: Effect) -> Ends:
 
 def _covers(one: Effect, mine: Ends, other: Effect, its: Ends) -> bool:
     """Whether all pairs of one effect are among those of another."""
+    # One gains and the other loses, or by other means.
     if (one.gained, one.layer) != (other.gained, other.layer):
         return False
+    # One way is within both ways, not the other way round.
     if other.row.both_ways and not one.row.both_ways:
         return False
     straight = its[0] <= mine[0] and its[1] <= mine[1]
@@ -275,11 +282,13 @@ def _findings(result: Comparison, old: Audit, new: Audit) -> None:
     baseline = Baseline(map(Earlier.of, every))
     known = {finding.id: finding for finding in every}
     for finding in new.findings:
+        # New, or known and graver now.
         if not baseline.knows(finding):
             graver = known.get(finding.id)
             (result.worse if graver is not None else result.new).append(finding)
     left = Baseline(map(Earlier.of, [*new.findings, *(f for f, _ in new.accepted)]))
     for finding in old.findings:
+        # Gone, and not moved or renamed.
         if left.has_lost(finding):
             result.gone.append(finding)
 
@@ -293,6 +302,7 @@ def _claims(result: Comparison, fabrics: list[Fabric], plans: tuple[Plan, Plan])
     before, after = verdicts
     for key in [*after, *(key for key in before if key not in after)]:
         was, now = before.get(key), after.get(key)
+        # What nobody claims, and another verdict, is told.
         if was is None or now is None or was.verdict != now.verdict:
             result.claims.append(ClaimChange(key[0], was, now))
 
@@ -308,6 +318,7 @@ def _refusals(
     meant: Meant,
 ) -> Iterator[Refusal]:
     for old, new in result.renamed.items():
+        # Likeness is a guess: whoever took a switch away has to say so.
         if not new.sure and not meant.may_go(old):
             says = (
                 f"{old} is not among the files any more; {new.name}, which is new, looks like it."
@@ -316,6 +327,7 @@ def _refusals(
             yield Refusal(says, after.devices[new.name].origin, unread=True)
     for edit in result.edits:
         if edit.kind is Kind.SWITCH and edit.whole and edit.after is None:
+            # A switch that vanished is never passed over.
             if not meant.may_go(edit.switch):
                 says = (
                     f"{edit.switch} is not among the files any more; if it was taken away, say so"
@@ -323,17 +335,21 @@ def _refusals(
                 )
                 yield Refusal(says, edit.where[0] or Origin(), unread=True)
         elif not meant.may_edit(edit):
+            # With a change that was announced, edits beside it are refused.
             thing = " ".join(filter(None, (edit.switch, edit.kind, edit.name, edit.attribute)))
             says = f"an edit outside what was to be changed: {thing}"
             yield Refusal(says, edit.where[1] or edit.where[0] or Origin(), edit)
     for story in result.stories:
         left = [effect for effect in story if not meant.is_meant(effect)]
+        # What nobody lost by it, or follows from another loss, is no news.
         if not left or (left[0].follows and not left[0].gained):
             continue
         words = story_in_words(left, result.name_of)
+        # Gained within a segment is what segments are for.
         if left[0].gained and left[0].crosses:
             yield Refusal(f"reach is gained: {words}", left[0].place, story=left)
         elif not left[0].gained and left[0].level == Level.HONEST:
+            # What a hostile host loses, nobody misses.
             yield Refusal(f"reach is lost: {words}", left[0].place, story=left)
     yield from _of_findings(result, options)
     yield from _of_claims(result)
@@ -343,6 +359,7 @@ def _refusals(
 def _of_findings(result: Comparison, options: Options) -> Iterator[Refusal]:
     for kind, findings in (("new", result.new), ("worse", result.worse)):
         for finding in findings:
+            # By how grave it is, as asked for.
             if options.fail_on is not None and finding.severity.rank <= options.fail_on.rank:
                 origin = finding.where[0].origin if finding.where else Origin()
                 yield Refusal(f"a {kind} {finding.severity}: {finding.says}", origin, finding)
@@ -351,6 +368,7 @@ def _of_findings(result: Comparison, options: Options) -> Iterator[Refusal]:
 def _of_claims(result: Comparison) -> Iterator[Refusal]:
     for change in result.claims:
         held = change.before is None or change.before.verdict == Outcome.HOLDS
+        # A claim that was dropped may have been in the way.
         if change.after is None and held:
             assert change.before is not None
             says = f"a claim is not made any more: {change.claim}"
@@ -365,6 +383,7 @@ def _unknown(result: Comparison, before: Campus, after: Campus) -> Iterator[Refu
     told = Counter(wherever(problem.says) for problem in before.problems)
     places: set[tuple[str, int, str]] = set()
     for problem in after.problems:
+        # Known before: not of this change.
         if told[wherever(problem.says)]:
             told[wherever(problem.says)] -= 1
             continue
@@ -372,9 +391,11 @@ def _unknown(result: Comparison, before: Campus, after: Campus) -> Iterator[Refu
         yield Refusal(problem.says.partition("\n")[0], problem.origin)
     known = Counter(text for _, text in before.unmatched)
     for origin, text in after.unmatched:
+        # The same line was not understood before, maybe at another place.
         if known[text]:
             known[text] -= 1
         elif _place(origin) not in places:
+            # A line whose problem is told is not told again.
             yield Refusal(f"a line that is new is not understood: {text}", origin)
     for says in result.undecided:
         yield Refusal(says)

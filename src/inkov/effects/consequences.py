@@ -77,12 +77,15 @@ def _gateways(old: Site, new: Site) -> Iterator[Consequence]:
     for key in sorted({*before, *after}, key=lambda key: (natural(key[0]), natural(key[1]))):
         was, now = before.get(key), after.get(key)
         name = " ".join(key)
+        # It came, up or down.
         if was is None and now is not None:
             says = f"is new, and down: {now.why_down}" if now.why_down else "is new, and up"
             yield _gateway(name, now.serves, says, bool(now.why_down), now.origin)
         elif was is not None and now is None:
+            # It went: worse, if it was up.
             yield _gateway(name, was.serves, "is gone", not was.why_down, was.origin)
         elif was is not None and now is not None and bool(was.why_down) != bool(now.why_down):
+            # There on both sides: up or down now.
             says = f"is down: {now.why_down}" if now.why_down else "is up"
             yield _gateway(name, now.serves, says, bool(now.why_down), now.origin)
 
@@ -96,12 +99,15 @@ def _islands(old: Site, new: Site) -> Iterator[Consequence]:
     turned: dict[tuple[int, int], list[int]] = {}
     for vid in sorted({*before, *after}):
         counts = before.get(vid, 0), after.get(vid, 0)
+        # As many islands as before is no news.
         if counts[0] != counts[1]:
             turned.setdefault(counts, []).append(vid)
     for (was, now), vids in sorted(turned.items()):
+        # Nobody was in it before.
         if not was:
             says = "used now, and not before" + (f": in {now} islands" if now > 1 else "")
         elif not now:
+            # Nobody is in it now.
             says = "not used any more"
         else:
             says = f"in {now} island{'s' * (now > 1)} instead of {was}"
@@ -122,6 +128,7 @@ def _links(old: Site, new: Site) -> Iterator[Consequence]:
     for key in sorted({*before, *after}, key=_order):
         was, now = before.get(key), after.get(key)
         name = " - ".join(key)
+        # A link came or went, with all it carried.
         if was is None or now is None:
             says = "is new, and carries {}" if was is None else "is there no more; it carried {}"
             carried = now or was
@@ -135,6 +142,7 @@ def _links(old: Site, new: Site) -> Iterator[Consequence]:
             (was[0] & ~now[0] & now[1], "carries {} no more, and should", True),
             (now[1] & ~was[1] & ~was[0], "should carry {} now, and does not", True),
         ):
+            # Nothing of that kind.
             if mask:
                 yield _about(About.LINK, name, mask, says, worse)
 
@@ -145,6 +153,7 @@ def _crossing(site: Site) -> dict[Link, tuple[int, int, int]]:
     """
     found = {}
     for joined in site.links:
+        # A routed end passes no VLANs.
         if Mode.ROUTED not in (joined.a.mode, joined.b.mode):
             both = _both_ways(site, joined)
             needs = site.needs[joined.number]
@@ -177,6 +186,7 @@ def _spares(old: Site, new: Site) -> Iterator[Consequence]:
     for name, mask in sorted(lone[1].items(), key=lambda item: _order(item[0])):
         spared = crossing[0].get(name, _NOTHING)[0] & ~lone[0].get(name, 0)
         lost = mask & spared & needs.get(name, 0)
+        # It was not the only way before, and somebody needs it.
         if lost:
             says = "is the only way left of {}: there was a spare"
             yield _about(About.SPARE, " - ".join(name), lost, says, True)
@@ -185,6 +195,7 @@ def _spares(old: Site, new: Site) -> Iterator[Consequence]:
         spared = union(
             1 << vid
             for vid, own in parts.items()
+            # Already in between before, or no way led past it.
             if vid not in between[0].get(switch, {}) and _was_past(old, vid, switch, own)
         )
         if spared:
@@ -208,6 +219,7 @@ def _in_between(site: Site, vids: int) -> dict[str, dict[int, Parts]]:
             name: 1 for name, mask in site.served.items() if mask >> vid & 1
         }
         for parting in partings(own, serving):
+            # Switches only: links are told as spares.
             if parting.edge < 0:
                 found.setdefault(str(parting.vertex), {})[vid] = parting.parts
     return found
@@ -218,6 +230,7 @@ def _was_past(site: Site, vid: int, switch: str, parts: Parts) -> bool:
     joined = Wires()
     for one in site.links:
         ends = one.link.a.device, one.link.b.device
+        # Not by the switch in question.
         if switch not in ends and _both_ways(site, one) >> vid & 1:
             joined.join(*ends)
     members = {name for name, mask in site.served.items() if mask >> vid & 1} - {switch}
@@ -235,6 +248,7 @@ def _lone(site: Site, vids: int) -> dict[Link, int]:
     links = [(_named(joined), joined, _both_ways(site, joined)) for joined in site.links]
     found: dict[Link, int] = {}
     for vid in bits(vids):
+        # Only links that pass it.
         own = [(name, joined.link) for name, joined, both in links if both >> vid & 1]
         for number in lone_links((link.a.device, link.b.device) for _, link in own):
             name = own[number][0]
@@ -244,11 +258,13 @@ def _lone(site: Site, vids: int) -> dict[Link, int]:
 
 def _roots(old: Site, new: Site) -> Iterator[Consequence]:
     """The roots of spanning trees, where some switch says that it runs one."""
+    # Without a spanning tree there is no root.
     if old.now is None or new.now is None:
         return
     before, after = _root_of(old, old.now.trees), _root_of(new, new.now.trees)
     turned: dict[tuple[str, str], int] = {}
     for vid in before.keys() & after.keys():
+        # A VLAN that is on one side only has no other root.
         if before[vid] != after[vid]:
             key = before[vid], after[vid]
             turned[key] = turned.get(key, 0) | 1 << vid
@@ -262,6 +278,7 @@ def _root_of(site: Site, trees: Trees) -> dict[int, str]:
     found: dict[int, list[str]] = {}
     for tree in trees.trees:
         names = sorted({site.fabric.bridges[number].device for number in tree.roots}, key=natural)
+        # A root is named where it is sure.
         told = tree.complete and len(names) < 5
         root = " or ".join(names) if told else "left to chance"
         live = union(mask & site.fabric.bridges[number].live for number, mask in tree.masks.items())
@@ -272,6 +289,7 @@ def _root_of(site: Site, trees: Trees) -> dict[int, str]:
 
 def _blocked(old: Site, new: Site) -> Iterator[Consequence]:
     """The links that a spanning tree blocks on one side only, of those that are there on both."""
+    # Without a tree nothing is blocked.
     if old.now is None or new.now is None:
         return
     before, after = _blocking(old, old.now), _blocking(new, new.now)

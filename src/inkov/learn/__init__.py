@@ -80,8 +80,11 @@ def paired(texts: Sequence[tuple[str, bytes]], devices: Sequence[Device]) -> lis
         stem = basename(file).partition(".")[0]
         head = data[:20_000].decode("utf-8", "replace").split()
         words = {word.strip('"') for word in head}
+        # The file is called as the switch is.
         named = [device for device in devices if stem in _names(device)]
+        # Or its text names the switch, and only this one.
         named = named or [device for device in devices if words & _names(device)]
+        # Several: which is meant is not known.
         if len(named) == 1 and len(data) <= _MOST_BYTES:
             pairs.append(Pair(file, data, named[0]))
     return pairs[:_MOST_PAIRS]
@@ -99,6 +102,7 @@ def learn(
     ask: Ask | None = None,
     begun: Begun | None = None,
 ) -> Lesson:
+    # A dialect that is begun brings examples: evidence like any.
     """The dialect that agrees with the evidence. `texts` are all texts of the language; `ask`
     answers what the evidence does not decide. `begun` is a dialect that is completed: its examples
     are evidence as well. Raises NothingLearnt.
@@ -112,6 +116,7 @@ def learn(
         known.append(text)
         devices.append(device)
         without.append(lines)
+    # Without ports nothing can be held against the text.
     if not any(device.ports for device in devices):
         raise NothingLearnt("the other source tells of no port")
     claims = _pattern_of([file for file, _ in texts])
@@ -128,6 +133,7 @@ def learn(
     best = learnt_with(guessed)
     tries = ["", *may_undo(best.seen)] if guessed else may_undo(best.seen)
     for word in tries:
+        # Nothing is wrong: no other word need be tried.
         if not best.learnt.error:
             break
         other = learnt_with(word)
@@ -146,6 +152,7 @@ def learn(
     wrong = [(number, port) for number, port, error in read if error]
     teacher.of_wrong(wrong, total, len(files))
     text = text_of(learnt.hypothesis, str(always) if always else "", remarks)
+    # What its author wrote down as an example must go on to hold.
     for number in begun.broken(_compiled(text)) if begun is not None else ():
         raise NothingLearnt(f"with what was learnt, example {number} of the dialect would not hold")
     return Lesson(text, total - len(wrong), total, teacher.open)
@@ -174,6 +181,7 @@ class _Attempt:
     ) -> str:
         """The dialect that a hypothesis is."""
         text = written(self.seen, hypothesis, self._name, always, self._claims, remarks)
+        # New: it must be usable as it stands.
         if self._begun is None:
             return usable(text)
         return self._begun.merged(text, remarks.head if remarks else ())
@@ -184,6 +192,7 @@ class _Attempt:
 
 
 def _compiled(text: str) -> Dialect:
+    # What is written here comes from evidence: a fault is told as nothing learnt.
     """A dialect that was written. Raises NothingLearnt."""
     try:
         return compile_dialect("learnt", text.encode())
@@ -204,6 +213,7 @@ def sketched(texts: Sequence[tuple[str, str]], name: str) -> str:
 def _pattern_of(files: Sequence[str]) -> str:
     """A pattern of names that fits all files."""
     endings = {basename(file).rpartition(".")[2] for file in files if "." in basename(file)}
+    # Files of several kinds: the pattern says nothing.
     ending = f"*.{endings.pop()}" if len(endings) == 1 else "*"
     return ending if all(fnmatchcase(basename(file), ending) for file in files) else "*"
 
@@ -214,5 +224,6 @@ def _always(dialect: Dialect, texts: Sequence[bytes], devices: Sequence[Device])
     for text, device in zip(texts, devices, strict=True):
         [read] = read_text(dialect, "text", text).part.devices
         missing = set(device.vlans or {}) - set(read.vlans or {})
+        # What every switch has and no text defines is there by itself.
         common = missing if common is None else common & missing
     return VlanSet.from_vids(common or ())

@@ -66,6 +66,7 @@ class Begun(Struct):
         return found
 
     def _opened(self, taken: Taken) -> Settled:
+        # Words above a statement, which open nothing.
         if not taken.forms:
             return PREFIX
         heads = [self.heads[form] for form, _ in taken.forms if form in self.heads]
@@ -76,6 +77,7 @@ class Begun(Struct):
         found = []
         for example in self.dialect.examples:
             device = meant_by(example)
+            # An example that means no switch is no evidence.
             if device is not None:
                 found.append((example.text, device, frozenset(example.unmatched)))
         return found
@@ -85,6 +87,7 @@ class Begun(Struct):
         own, other = tomlkit.parse(self.text), tomlkit.parse(learnt)
         claims = "recognise" in own or "files" in own
         for key, value in other.items():
+            # What the author said stays.
             if key in ("text", "defaults", "vlan-table"):
                 if key not in own:
                     own[key] = value
@@ -98,6 +101,7 @@ class Begun(Struct):
             elif isinstance(value, Table):
                 _add_block(own, key, value)
             elif key in ("recognise", "files") and not claims:
+                # A dialect that claims files already claims these as well, or not.
                 own[key] = value
         told = "".join(f"# {line}\n" for line in head)
         return told.replace("# Learnt from", "# Completed from") + _examples_last(own)
@@ -119,6 +123,7 @@ def begin(file: str, data: bytes) -> Begun:
     heads: dict[str, Settled] = {}
     for name, table in blocks.items():
         if name not in _NOT_BLOCKS:
+            # Each form of a block's heads, with its captures.
             for form in table.get("opens", ()):
                 captures = {
                     k: v for words in parse_form(form) for k, v in captures_in(words).items()
@@ -144,6 +149,7 @@ def _add_marks(own: Any, lists: Any) -> None:
     for key in ("separators", "ranges", "port-kinds", "port-names"):
         known = own["lists"].get(key)
         new = [mark for mark in lists.get(key, ()) if mark not in (known or ())]
+        # A list that the author left out is taken over whole.
         if known is None:
             if key in lists:
                 own["lists"][key] = lists[key]
@@ -164,6 +170,7 @@ def _add_block(own: Any, name: str, table: Any) -> None:
     _add_forms(block, "ignored", [form for form in table.get("ignored", ()) if form not in known])
     if "like" in table and "like" not in block:
         block["like"] = table["like"]
+    # Without statements there is nothing to add.
     if says is None:
         return
     if "says" not in block:
@@ -174,6 +181,7 @@ def _add_block(own: Any, name: str, table: Any) -> None:
             if item.as_string().strip():
                 block["says"].add(tomlkit.comment(item.as_string().strip().lstrip("# ")))
         elif key.key not in known:
+            # What the author has a statement for is his.
             block["says"].append(key, item)
 
 
@@ -182,6 +190,7 @@ def _add_forms(block: Any, key: str, forms: Sequence[str]) -> None:
     if not forms:
         return
     if known is None:
+        # To stand at the top is what blocks do anyway.
         if key != "within" or list(forms) != ["device"]:
             block[key] = list(forms)
     elif isinstance(known, list):

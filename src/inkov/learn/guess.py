@@ -61,6 +61,7 @@ def sketched(texts: Sequence[tuple[str, str]], name: str, files: str) -> str:
     seen.defaults = ({},)
     alike(seen)  # what a list holds in one place, it may hold in another
     text = written(seen, Hypothesis(), name, "", files, _remarks(seen))
+    # Without a name line such files are known by their names only.
     if not seen.name_form:
         claim = f"files = [{toml_text(files)}]\n"
         text = text.replace(claim, claim + _RECOGNISE, 1)
@@ -93,14 +94,17 @@ def _remarks(seen: Look) -> Remarks:
         "with it, and `inkov dialect unmatched CONFIGS` which lines to describe next.",
     ]
     for number, pattern in enumerate(seen.patterns):
+        # Blocks and names are written by the shape alone.
         if pattern.opens or is_name(pattern, seen.name_form):
             continue
         kinds = {slot.kind for one in pattern.path for slot in one.slots}
         about = kinds & {"ports", "vlans"} or pattern.is_shared
         own = [slot.kind for slot in pattern.slots]
+        # About neither ports nor VLANs: perhaps without meaning.
         if not about:
             remarks.proposed.add(number)
         elif "ports" in own or not effect_of(pattern, number, Hypothesis()):
+            # What a statement does cannot be guessed.
             count = len(pattern.rows)
             remarks.left_out[number] = f"{count} line{'s' * (count != 1)}"
     return remarks
@@ -114,6 +118,7 @@ def _subjects(rows: Sequence[Row], lists: Lists) -> dict[str, _Subject]:
     found: dict[str, _Subject] = {}
     for row in rows:
         first = next((n for n, word in enumerate(row.words) if is_numeric(word)), 0)
+        # Statements below others are about what these name.
         if row.parent is None and first:
             subject = found.setdefault(" ".join(row.words[:first]), _Subject())
             subject.rows.append(row)
@@ -133,18 +138,22 @@ def _of_vlans(subjects: dict[str, _Subject], rows: Sequence[Row], lists: Lists) 
     for words, subject in subjects.items():
         numbers = [numbers_in(lists, run) for run in subject.runs]
         vids = {vid for several in numbers for vid in several}
+        # Not all have numbers, or more than VLANs can have, or as dense as ports.
         if not all(numbers) or max(vids) > MAX_VID or _is_dense(vids):
             continue
         own = {id(row) for row in subject.rows}
         used: set[int] = set()
         for row in rows:
             runs = _runs(row, lists) if id(row) not in own else []
+            # The numbers behind the first words are its own subject.
             for run in runs if row.parent is not None else runs[1:]:
                 used.update(numbers_in(lists, run))
         share = len(vids & used) / len(vids)
+        # Hardly used, and without names: not VLANs.
         if share < _USED and not _names(subject, rows, lists):
             continue
         score = share * len(vids) if share >= _USED else 0.01 * len(vids)
+        # More VLANs, and more of them used, is the better guess.
         if score > most:
             best, most = words, score
     return best
@@ -152,6 +161,7 @@ def _of_vlans(subjects: dict[str, _Subject], rows: Sequence[Row], lists: Lists) 
 
 def _is_dense(numbers: set[int]) -> bool:
     """Whether numbers stand close together, as those of ports do."""
+    # Ports are numbered one after another.
     return len(numbers) > 3 and max(numbers) - min(numbers) < 2 * len(numbers)
 
 
@@ -164,6 +174,7 @@ def _of_ports(subjects: dict[str, _Subject], vlans: str, lists: Lists) -> str:
     counts = {}
     for words, subject in subjects.items():
         ports = {port for run in subject.runs for port in ports_in(lists, run)}
+        # One port, or only the VLANs' numbers: not ports.
         if words != vlans and len(ports) > 1 and not ports <= vids:
             counts[words] = len(ports)
     return max(counts, key=lambda words: counts[words], default="")
@@ -180,16 +191,19 @@ def _names(subject: _Subject, rows: Sequence[Row], lists: Lists) -> dict[tuple[i
         if len(numbers) == 1:
             vids[id(row)] = row.switch, numbers[0]
             rest = row.words[row.words.index(run[-1]) + 1 :]
+            # The name stands behind the number, on the same line.
             if rest and not any(map(is_numeric, rest)):
                 said[*rest[:-1], ""][vids[id(row)]] = rest[-1]
     for row in rows:
         at = vids.get(id(row.parent)) if row.parent is not None else None
+        # Or below it, on a line of its own.
         if at is not None and len(row.words) > 1 and not any(map(is_numeric, row.words)):
             said[tuple(row.words[:-1])][at] = row.words[-1]
     for names in said.values():
         switches = Counter(switch for switch, _ in names)
         different = {(switch, name) for (switch, _), name in names.items()}
         enough = len(names) > 1 and len(names) >= _NAMED * len({*vids.values()}) - len(switches)
+        # One name for several VLANs is no name.
         if enough and len(different) == len(names):
             return {at: name.strip('"') for at, name in names.items()}
     return {}
@@ -206,8 +220,10 @@ def _called(rows: Sequence[Row], files: Sequence[str]) -> dict[int, str]:
     found = {}
     for switch, own in tops.items():
         stem = basename(files[switch]).partition(".")[0]
+        # A text names its switch as its file does: enough.
         if any(stem == word.strip('"') for row in own for word in row.words):
             found[switch] = stem
+    # All found, or only one text to look at.
     if len(found) == len(tops) or len(tops) < 2:
         return found
     behind: dict[tuple[str, ...], dict[int, str]] = defaultdict(dict)
@@ -215,10 +231,12 @@ def _called(rows: Sequence[Row], files: Sequence[str]) -> dict[int, str]:
     for switch, own in tops.items():
         for row in own:
             lead = tuple(row.words[:-1])
+            # Said twice, or of a number: not the name of a switch.
             if switch in behind[lead] or is_numeric(lead[-1]):
                 twice.add(lead)
             behind[lead][switch] = row.words[-1].strip('"')
     for lead, names in behind.items():
+        # The same words in every text, and another one behind each.
         if lead not in twice and len(names) == len(tops) == len(set(names.values())):
             return names
     return found

@@ -77,14 +77,17 @@ def look(
     """
     states = begun.states if begun is not None else frozenset()
     style = begun.dialect.text if begun is not None and "text" in states else guessed_style(texts)
+    # What its author says of undoing stays.
     if negation is not None and "text" not in states:
         style.negation = [negation] if negation else []
     rows = list(rows_of(enumerate(texts), style))
     known = [Known(device) for device in devices]
+    # Nobody says how lists are written: the numbers show.
     if lists is None:
         kinds, names = kinds_of(rows, known), ports_without_numbers(rows, known)
         glue, marks = between(rows, kinds)
         lists = lists_of(glue | marks, Lists(kinds=kinds, port_names=names), rows, known)
+    # What the dialect says of lists goes first.
     if begun is not None:
         stated = begun.dialect.lists
         lists = replace(
@@ -98,6 +101,7 @@ def look(
         for row in rows:
             row.settled = settled[row.switch].get(row.number)
             meant = row.switch >= len(without) or " ".join(row.words) not in without[row.switch]
+            # Below what is left out, or opens nothing, nothing is learnt.
             above = row.parent is None or (row.parent.meant and _opens_a_block(row.parent))
             row.meant = meant and above
         rows = [row for row in rows if row.meant and row.settled != PREFIX]
@@ -159,13 +163,16 @@ def _patterns(
     for row in rows:
         own = tokens[id(row)]
         undoes = row.words[0] in negation and row.words[1:2] != [] and row.words[1] in stated
+        # Undoing is no statement of its own, where it undoes one.
         if undoes and not row.opens and row.settled is None:
             undoing.append(row)
             continue
+        # What the dialect takes is no free text.
         if row.settled is None:
             wordings.setdefault((place(row), own[0]), set()).add(own)
         key = place(row), own, row.settled.block if row.settled is not None else None
         pattern = found.get(key)
+        # The first row of its kind.
         if pattern is None:
             parent = of_row[id(row.parent)] if row.parent is not None else None
             pattern = found[key] = Pattern(own, parent, settled=row.settled)
@@ -192,6 +199,7 @@ def _patterns(
             if pattern.parent is above and pattern.tokens[: len(own)] == own
         )
         undone = next(alike, None)
+        # It undoes what stands in the same place.
         if undone is not None:
             undone.undone.append(row)
     return patterns
@@ -206,14 +214,17 @@ def _tokens(row: Row, marks: set[str], names: set[str]) -> tuple[str, ...]:
     """A statement with its lists, texts, addresses and names of profiles blanked out."""
     tokens: list[str] = []
     for word in _without_profile(row):
+        # A name in quotes may be that of a VLAN.
         if word.startswith('"') and word.strip('"') not in names:
             tokens.append(TEXT)
         elif ADDRESS.match(word):
             tokens.append(ADDRESSED)
         elif is_numeric(word) or word.strip('"') in names:
+            # Several numbers in a row are one list.
             if tokens[-1:] != [LIST]:
                 tokens.append(LIST)
         elif not (word in marks and tokens[-1:] == [LIST]):
+            # A mark within a list is part of it.
             tokens.append(word)
     return tuple(tokens)
 
@@ -224,9 +235,11 @@ def _with_free_texts(patterns: list[Pattern], free: set[tuple[int, str]]) -> lis
     kept = []
     for pattern in patterns:
         key = (id(pattern.parent) if pattern.parent is not None else 0), pattern.tokens[0]
+        # With lists it is no free text.
         if key not in free or pattern.opens or pattern.slots or pattern.settled is not None:
             kept.append(pattern)
         elif key in merged:
+            # In the same place and with the same first word: one pattern.
             merged[key].rows += pattern.rows
         else:
             merged[key] = pattern
@@ -258,11 +271,13 @@ def further(
     for row in rows_of(texts, seen.style):
         parent = of_row.get(id(row.parent)) if row.parent is not None else None
         of_row[id(row)] = None
+        # Below what is not known nothing is known.
         if (row.parent is not None and parent is None) or any(mark in but for mark in row.words):
             continue
         tokens = _tokens(row, marks, {*seen.lists.kinds, *seen.lists.port_names})
         place = id(parent) if parent is not None else 0
         pattern = known.get((place, tokens)) or known.get((place, (*tokens[:-1], PROFILE)))
+        # Only lines that the dialect lost are new.
         if pattern is None and not row.opens and row.number in lost.get(row.switch, ()):
             if wordings[place, tokens[0]] == _MANY:
                 continue  # free text, it seems
@@ -275,6 +290,7 @@ def further(
         of_row[id(row)] = row.pattern = pattern
         items = {*seen.lists.kinds, *seen.lists.port_names}
         row.runs = [tuple(run) for run in runs_in(row.words, marks, items)]
+        # Only those that are kept collect rows.
         if pattern in new[-_MOST_NEW:]:
             pattern.rows.append(row)
             for slot, run in zip(pattern.slots, row.runs, strict=True):
@@ -304,6 +320,7 @@ def _classify(
         plain = [word.strip('"') for word in words]
         named = [word for word in plain if word in own.names]
         slot.named = slot.named or bool(named)
+        # A name can be a VLAN's, never a port's.
         if named:
             vlans.append(all(w in own.names or w in lists.separators for w in plain))
             ports.append(False)
@@ -336,6 +353,7 @@ def _agree(patterns: Sequence[Pattern]) -> None:
 
 def _describes(pattern: Pattern, lists: Lists, known: Sequence[Known]) -> bool:
     """Whether a statement ends in the description that its ports have by the other source."""
+    # A description stands below its port, and is a text.
     if pattern.tokens[-1] != TEXT or pattern.opens or not pattern.path[:-1]:
         return False
     agree = 0
@@ -363,6 +381,7 @@ def _name_form(rows: Sequence[Row], devices: Sequence[Device]) -> str:
             if row.switch == switch and row.parent is None and row.settled is None:
                 plain = [word.strip('"') for word in row.words]
                 names = {device.name, device.name.partition(".")[0]}
+                # The switch by its name, with its domain or without.
                 at = next((n for n, word in enumerate(plain) if word in names), None)
                 if at is not None:
                     words = [

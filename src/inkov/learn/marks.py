@@ -47,11 +47,13 @@ def kinds_of(rows: Sequence[Row], known: Sequence[Known]) -> list[str]:
     for row in rows:
         ports = known[row.switch].ports
         for word, number in pairwise(row.words):
+            # A word and then a number: a port's name, perhaps.
             if word.isalpha() and number[:1].isdigit():
                 everywhere[word] += 1
                 first = re.match(r"[0-9]+(?:[/.:][0-9]+)*", number)
                 meant = ports.find(f"{word} {first[0]}") if first is not None else None
                 fits[word] += meant is not None and meant[:1].lower() == word[:1].lower()
+    # One such word alone is no part of a name.
     kinds = [word for word, n in fits.items() if n and n >= SURE * everywhere[word]]
     return sorted(kinds) if len(kinds) > 1 else []
 
@@ -72,11 +74,13 @@ def between(rows: Sequence[Row], kinds: Sequence[str] = ()) -> tuple[set[str], s
         words = row.words
         for at, word in enumerate(words):
             everywhere[word] += 1
+            # A word between two with numbers.
             if 0 < at < len(words) - 1 and not is_numeric(word) and word not in kinds:
                 after = words[at + 2 :][:1] if words[at + 1] in kinds else words[at + 1 :][:1]
                 inside[word] += is_numeric(words[at - 1]) and any(map(is_numeric, after))
             if is_numeric(word):
                 marks.update(_IN_WORD.findall(word))
+                # A mark at the end of a word divides what follows.
                 if word[-1:] in ",;":
                     marks.add(word[-1])
     return {word for word, count in inside.items() if count and count == everywhere[word]}, marks
@@ -111,6 +115,7 @@ def lists_of(marks: set[str], plain: Lists, rows: Sequence[Row], known: Sequence
         for row in rows:
             for words in runs_in(row.words, {mark, ","}, {*kinds, *names}):
                 text = " ".join(words)
+                # Here the mark is not used.
                 if mark not in (words if mark.isalnum() else text):
                     continue
                 tried += 1
@@ -118,6 +123,7 @@ def lists_of(marks: set[str], plain: Lists, rows: Sequence[Row], known: Sequence
                 as_ports = share_of(ports_in(trial, words), own.ports.find)
                 as_vlans = share_of(numbers_in(trial, words), own.has_vlan)
                 there += max(as_ports, as_vlans) >= SURE
+        # Only what is a range in nearly all places is one.
         if tried and there >= tried * SURE:
             ranges.append(mark)
     return Lists(separators, ranges or ["-"], kinds, names)
@@ -134,6 +140,7 @@ def written_lists(rows: Sequence[Row]) -> Lists:
         ends = re.compile(rf"([0-9]+)\s*{re.escape(mark)}\s*(?:[^\s,]*[^0-9\s,])?([0-9]+)")
         found = [pair for row in rows for pair in ends.findall(" ".join(row.words))]
         upward = bool(found) and all(int(low) < int(high) for low, high in found)
+        # A word that can be missing, or a mark: a range.
         if upward and (not mark.isalnum() or _may_be_missing(mark, rows)):
             ranges.append(mark)
     return Lists(separators, ranges or ["-"])
@@ -156,6 +163,7 @@ def runs_in(words: Sequence[str], marks: set[str], names: set[str]) -> Iterator[
     run: list[str] = []
     for word in words:
         item = is_numeric(word) or word.strip('"') in names
+        # A mark belongs to a list only behind an item.
         if item or (run and word in marks):
             run.append(word)
         elif run:

@@ -48,6 +48,7 @@ class Others:
         """What each port of each text does by a hypothesis."""
         effects = tuple(sorted(hypothesis.effects.items()))
         key = effects, hypothesis.defaults, tuple(self._seen.lists.ranges)
+        # Marks that were added since may read it otherwise.
         if key not in self._read:
             dialect = self._dialect_of(hypothesis)
             some = self.numbered[:_MOST_COMPARED]

@@ -23,15 +23,19 @@ def find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> 
     for row in rows:
         *lead, word = row.words
         if row.parent is not None:
+            # Their words but the last say what kind of thing is named.
             below.setdefault(id(row.parent), []).append(row)
+        # Words only: with numbers or marks it is about something else.
         if not lead or any(not one.isalpha() for one in lead):
             continue
+        # Ports and VLANs are no profiles.
         port = known[row.switch].ports.find(word) is not None
         if port or word[:1].isdigit() or word.strip('"') in names:
             continue
         if row.opens and row.parent is None:
             heads.setdefault(tuple(lead), []).append(row)
         elif row.parent is not None and not row.opens:
+            # What it names may be a profile.
             ending.setdefault(word, []).append(row)
     for several in heads.values():
         own = {id(row) for row in several}
@@ -39,8 +43,10 @@ def find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> 
             row
             for word in {row.words[-1]: None for row in several}
             for row in ending.get(word, ())
+            # Said below a port, or below the profile itself.
             if id(row.parent) in own or any(map(is_numeric, row.parent.words if row.parent else ()))
         ]
+        # What lists both can only be settings for these ports.
         if naming or any(_lists_both(below.get(id(row), ()), lists, known) for row in several):
             for row in (*several, *naming):
                 row.profile = len(row.words) - 1
@@ -56,6 +62,7 @@ def _lists_both(rows: Iterable[Row], lists: Lists, known: Sequence[Known]) -> bo
         for run in runs_in(row.words, {*lists.separators, *lists.ranges}, items):
             as_ports = share_of(ports_in(lists, run), own.ports.find) >= SURE
             as_vlans = share_of(numbers_in(lists, run), own.has_vlan) >= SURE
+            # A list that may be either tells nothing.
             ports = ports or (as_ports and not as_vlans)
             vlans = vlans or (as_vlans and not as_ports)
     return ports and vlans

@@ -57,13 +57,16 @@ class Teacher:
         own = self.learnt.hypothesis
         readings = self.learnt.readings[:_MOST_READINGS]
         self._of_readings(
+            # Only what would be read otherwise has to be asked.
             [hypothesis for hypothesis in readings if self.others.differ(own, hypothesis)]
         )
         for number in self._alike:
             pattern = self.seen.patterns[number]
+            # Settled, or the switch's name, or left out already: nothing to ask.
             named = pattern.settled or is_name(pattern, self.seen.name_form)
             if named or number in self._remarks.left_out:
                 continue
+            # Whatever it does, nobody could write it down.
             if not pattern.opens and any(not slot.kind for slot in pattern.slots):
                 says = "what are its numbers or names? They are neither all ports nor all VLANs"
                 self._leave_out(number, pattern, says)
@@ -77,6 +80,7 @@ class Teacher:
 
     def of_wrong(self, wrong: Sequence[tuple[int, str]], total: int, sourced: int) -> None:
         """Which ports do not agree, by text and name, of how many of the first texts in all."""
+        # What does not agree is told first.
         if wrong:
             names = [f"{basename(self.files[at])}: port {name}" for at, name in wrong]
             more = f" and {len(names) - _MOST_SHOWN} more" if len(names) > _MOST_SHOWN else ""
@@ -98,6 +102,7 @@ class Teacher:
             place = f"{basename(self.files[switch])}:{line}"
             says = f"what is {mark!r} between numbers ({place})?"
             chosen = self._answer(says, ["a range", "a list", "neither, a word of the statement"])
+            # Nobody knows: it stands under [lists] for whoever does.
             if chosen is None:
                 self.open.append(f"{says} A range, or a list? Name it under [lists]")
                 unclear.add(mark)
@@ -111,6 +116,7 @@ class Teacher:
         numbers = sorted(
             {n for hypothesis in readings for n in self._alike if self._differs(hypothesis, n)}
         )
+        # They are told apart by what is known.
         if not numbers:
             return
         forms = [f'"{form_of(self.seen.patterns[n])}"' for n in numbers]
@@ -127,6 +133,7 @@ class Teacher:
             f"what do {' and '.join(forms)} do ({place})? Nothing that is known tells these apart"
         )
         chosen = self._answer(says, answers)
+        # Not known: both readings are told.
         if chosen is None:
             listed = "; or ".join(answers[:_MOST_SHOWN])
             self.open.append(f"{says}: {listed}")
@@ -150,16 +157,20 @@ class Teacher:
         left = 0
         for number in numbers:
             pattern = self.seen.patterns[number]
+            # Another pattern of the same form stands for it.
             if number not in self._alike or pattern.settled:
                 continue
+            # What looks like a secret is not asked about.
             effects = [""] if holds_secret(pattern) else ["", *candidates(pattern)[:_MOST_OFFERED]]
             place = f'"{shown(form_of(pattern))}" ({self._where(pattern)})'
             says = f"{place}: what does it do? No switch of the other source has it"
             chosen = self._answer(says, self._told(pattern, effects)) if effects[1:] else None
+            # Nobody knows: it stays a line that is not understood.
             if chosen is None:
                 why = "what does it do? No other source tells"
                 self._remarks.left_out |= dict.fromkeys(self._alike[number], why)
                 left += 1
+                # Some are named, others counted.
                 if left <= _MOST_LISTED:
                     self.open.append(says)
             elif effects[chosen]:
@@ -178,6 +189,7 @@ class Teacher:
 
     def _answer(self, says: str, answers: list[str]) -> int | None:
         """The answer to a question, if there is somebody to ask, who knows."""
+        # Nobody to ask, or asked enough.
         if self._ask is None or self._asked >= _MOST_ASKED or not answers:
             return None
         self._asked += 1
@@ -194,6 +206,7 @@ class Teacher:
         effects = ["", *self.learnt.alternatives.get(number, [])]
         says = f'"{shown(form_of(pattern))}" ({self._where(pattern)}): what does it do?'
         chosen = self._answer(says, self._told(pattern, effects))
+        # Without an answer it stays open: to change nothing here is no proof.
         if chosen is None:
             says = "what does it do? Where it stands, it changes nothing that can be seen"
             self._leave_out(number, pattern, says)
@@ -210,11 +223,13 @@ class Teacher:
         others = [
             one
             for one in self.learnt.alternatives.get(number, [])
+            # General ports are told only where the effect is one of them already.
             if "general" in effect or "general" not in one
         ]
         told = self._told(pattern, [effect, *others])
         support = self._support(number)
         listed = ", or ".join(f"`{one}`" for one in told[1:][:_MOST_SHOWN])
+        # Asked only where the answer would change how some text is read.
         if _matters(told) and any(self._would_differ(number, one) for one in others):
             place = f'"{shown(form_of(pattern))}" ({self._where(pattern)})'
             chosen = self._answer(f"{place}: what does it do?", told)
@@ -251,11 +266,13 @@ class Teacher:
             for n in fitting
             if n == own or self.others.differ(hypothesis, Hypothesis(hypothesis.effects, n))
         ]
+        # All that agree come to the same here.
         if len(fitting) < 2 or len(differing) < 2:
             return
         says = "what is a port of which nothing is said?"
         told = {n: _told(*bare(self.seen.defaults[n])) for n in {*fitting, own}}
         chosen = self._answer(says, [told[n] for n in fitting])
+        # An answer decides; else it is said what was taken.
         if chosen is not None:
             own = self.learnt.hypothesis.defaults = fitting[chosen]
             self._remarks.head.append(
@@ -273,6 +290,7 @@ class Teacher:
 
 def _told(state: str, vid: str) -> str:
     """What a port is of which nothing is said, in words."""
+    # Off, whatever else is said.
     if state == "off":
         return "off"
     return f"on, untagged in VLAN {vid}" if vid != "none" else "on, in no VLAN"
@@ -284,4 +302,5 @@ def _matters(effects: Sequence[str]) -> bool:
     """
     changes = {one.rpartition(";")[2].strip().split(" {")[0] for one in effects}
     lists = [change.split() for change in changes if change[-1:] in "=+-"]
+    # Lists that replace and lists that add are not the same elsewhere.
     return len({sign for name, sign in lists if name == lists[0][0]}) > 1

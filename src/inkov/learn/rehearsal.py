@@ -97,6 +97,7 @@ class _Switch:
 
     def called(self, port: str) -> str | None:
         """The name by which the other source has a port of the text."""
+        # Each name is looked for once.
         if port not in self.named:
             self.named[port] = self.finder.find(port)
         return self.named[port]
@@ -141,6 +142,7 @@ class Rehearsal:
         lists tell. What ports take over may be about any.
         """
         alike = self._alike(number)
+        # What ports share may be about any of them.
         if ports and any(pattern.is_shared for pattern in alike):
             return True
         for row in (row for pattern in alike for row in pattern.rows):
@@ -150,6 +152,7 @@ class Rehearsal:
                     named = [switch.called(port) for port in self.look.lists.ports(words)]
                 except BadLine:
                     continue
+                # It names one of them.
                 if any((row.switch, name) in ports for name in named):
                     return True
         return False
@@ -178,6 +181,7 @@ class Rehearsal:
         spelled = [one_by_one(text.decode(), self.look.style).encode() for text in texts]
         pattern_of: list[dict[int, int]] = [{} for _ in texts]
         for first, alike in self.groups.items():
+            # Only patterns whose effect is looked for.
             for number in alike if first in options else ():
                 pattern = self.look.patterns[number]
                 for row in (*pattern.rows, *pattern.undone):
@@ -194,6 +198,7 @@ class Rehearsal:
             for switch, text in enumerate(spelled):
                 for line, done in _steps(dialect, text):
                     by_effect = steps[switch].setdefault(line, {})
+                    # Without an effect each line is kept; with one, those that can have it.
                     if not effect or line in pattern_of[switch]:
                         by_effect[effect] = done
         for switch, of_lines in enumerate(steps):
@@ -207,16 +212,19 @@ class Rehearsal:
         patterns: dict[str, set[int]] = {}
         shared: set[int] = set()
         for at, (pattern, by_effect) in enumerate(switch.lines):
+            # About ports, as far as what they take over is.
             if pattern >= 0 and any(one.is_shared for one in self._alike(pattern)):
                 shared.add(pattern)
             steps = [step for done in by_effect.values() for step in done]
             switch.special = switch.special or any(map(is_special, steps))
             named = {port for step in steps for port, _ in self._about_ports(step)}
             for port in sorted(named, key=str):
+                # "All others", and the like, may be any port.
                 switch.wild = switch.wild or isinstance(port, Wild)
                 if not isinstance(port, Wild):
                     patterns.setdefault(port, set()).add(pattern)
                     switch.ports.setdefault(port, _Port()).lines.append(at)
+            # About no port: it may still matter to what is said of others.
             if not named:
                 switch.apart.append(at)
         for port, own in patterns.items():
@@ -237,6 +245,7 @@ class Rehearsal:
             for name, port in switch.ports.items()
         }
         missing = [name for name, key in keys.items() if key not in switch.ports[name].views]
+        # Only what has not been seen with these effects.
         if missing:
             found = self._worked_out(switch, hypothesis, missing)
             for name in missing:
@@ -248,6 +257,7 @@ class Rehearsal:
     ) -> dict[str, View | None]:
         """What some ports do, from the steps about them."""
         wanted: Iterable[int] = range(len(switch.lines))
+        # What is said of ports named elsewhere needs all lines.
         if not switch.wild:
             wanted = sorted({*switch.apart, *(at for p in ports for at in switch.ports[p].lines)})
         steps: list[Step] = []
@@ -255,17 +265,20 @@ class Rehearsal:
             pattern, by_effect = switch.lines[at]
             steps += by_effect.get(hypothesis.effects.get(pattern, ""), ())
         in_order = steps
+        # What ports take over has an order of its own.
         if switch.special:
             result = ordered(steps, frozenset())
             in_order = [*result.first, *result.then]
         said: dict[str, list[int]] = {port: [hypothesis.defaults] for port in ports}
         for step in in_order:
             for port, kind in self._about_ports(step):
+                # What is said of other ports does not matter here.
                 if port in said:
                     said[port].append(kind)
         rows = {port: tuple(row) for port, row in said.items()}
         missing: dict[tuple[int, ...], str] = {}
         for port, row in rows.items():
+            # Another port with the same row does the same.
             if row not in switch.rows:
                 missing.setdefault(row, port)
         if missing:
@@ -282,6 +295,7 @@ class Rehearsal:
         found = []
         for bound in step.bound:
             kind, keys = (bound.on, bound.keys) if bound.on else (step.kind, step.keys)
+            # What it does to ports, as far as that decides a view.
             if kind in PORTS:
                 does = kind, bound.attribute, bound.operator, bound.value, bound.when, step.form
                 number = self._kinds.setdefault(does, len(self._kinds))
@@ -323,6 +337,7 @@ def _built(dialect: Dialect, steps: Iterable[Step]) -> tuple[Device, set[int]]:
 def _about(steps: Iterable[Step], ports: set[str]) -> Iterator[Step]:
     """Steps with no other ports than some."""
     for step in steps:
+        # Without the ports that nobody asks for.
         if step.kind in PORTS:
             keys = tuple(key for key in step.keys if key in ports)
             if keys:
@@ -343,6 +358,7 @@ def _about(steps: Iterable[Step], ports: set[str]) -> Iterator[Step]:
 
 def one_by_one(text: str, style: Style) -> str:
     """A text with each statement on a line of its own: a braced one is written anew."""
+    # Indented texts have a line for each statement anyway.
     if style.shape is not Shape.BRACED:
         return text
     out: list[str] = []
@@ -359,8 +375,10 @@ def _error(own: View | None, true: View) -> float:
     """How much a port differs from what it does: 0 for not at all. A list that is nearly right is
     better than one that is all wrong.
     """
+    # Not read at all: as wrong as can be, if it passes anything.
     if own is None:
         return _NO_PORT if true.on and (true.untagged or true.tagged) else 0.0
+    # Off is off, whatever it would do.
     if not own.on and not true.on:
         return 0.0
     tagged = (own.tagged ^ true.tagged).bit_count() / ((own.tagged | true.tagged).bit_count() or 1)

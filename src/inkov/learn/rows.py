@@ -71,6 +71,7 @@ class Pattern(Struct):
     @property
     def is_profile(self) -> bool:
         """Whether it opens a profile: settings that ports take over."""
+        # A dialect that is begun says what it opens.
         if self.settled is not None:
             return self.settled.block == "profile"
         return self.opens and PROFILE in self.tokens
@@ -118,6 +119,7 @@ class Row(Struct):
     pattern: Pattern | None = None
     runs: list[tuple[str, ...]] = field(default_factory=list)
 
+    # Lists above it count: a statement below a port is about this.
     def ports(self) -> Iterator[tuple[str, ...]]:
         """The lists of ports of this row, and of those that it stands in."""
         row: Row | None = self
@@ -156,9 +158,11 @@ def rows_of(texts: Iterable[tuple[int, str]], style: Style) -> Iterator[Row]:
         stack: list[tuple[int, Row]] = []
         place = 0
         for line in lines(text, style):
+            # Comments, closing marks, and what a free text holds.
             if not line.meaning or line.number <= skip_to or line.text in style.close:
                 continue
             place = place + 1 if style.shape is Shape.BRACED else line.number
+            # What stood deeper is over.
             while stack and stack[-1][0] >= line.depth:
                 stack.pop()
             parent = stack[-1][1] if stack else None
@@ -167,12 +171,14 @@ def rows_of(texts: Iterable[tuple[int, str]], style: Style) -> Iterator[Row]:
                 continue  # no statement that anything could be learnt from
             words = WORD.findall(line.text)
             opens = line.opens
+            # A text over several lines is one statement.
             if line.number - 1 in free and style.shape is not Shape.BRACED:
                 begins, last = free[line.number - 1]
                 skip_to, opens = last + 1, False
                 words = [*text.split("\n")[line.number - 1][:begins].split(), PASSAGE]
             if not words:
                 continue
+            # A word that may lead any statement says nothing.
             if words[0] in style.lead and len(words) > 1:
                 words = words[1:]
             row = Row(switch, line.number, place, words, parent, opens)

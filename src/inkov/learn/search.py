@@ -110,19 +110,24 @@ def candidates(pattern: Pattern) -> list[str]:
     kinds = [slot.kind for one in pattern.path for slot in one.slots]
     own = [slot.kind for slot in pattern.slots]
     in_profile = any(one.is_profile for one in pattern.path[:-1])
+    # Who opens a block, or stands near no port, has no effect on ports.
     if pattern.opens or pattern.settled or ("ports" not in kinds and not in_profile):
         return []
+    # It names a profile.
     if PROFILE in pattern.tokens:
         return list(_TAKING)
     if in_profile and own == ["ports"]:
         return [_TAKEN]
+    # Without VLANs it can only say plain things.
     if "vlans" not in kinds:
         others = [kind for kind in own if kind != "ports"]
         return (
             [] if others or TEXT in pattern.tokens or ADDRESSED in pattern.tokens else list(_PLAIN)
         )
+    # One VLAN where only one was ever seen.
     single = all(slot.single for one in pattern.path for slot in one.slots if slot.kind == "vlans")
     found = [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
+    # Lists of ports in VLANs are those of general ports first.
     if is_membership(pattern):
         found.sort(key=lambda effect: "general" not in effect)
     return found
@@ -153,6 +158,7 @@ def learn_effects(
     options = {
         first: found
         for first, alike in groups.items()
+        # The VLAN comes before the ports.
         if (found := _common([candidates(look.patterns[number]) for number in alike]))
         and not holds_secret(look.patterns[first])
     }
@@ -172,15 +178,18 @@ def learn_effects(
     read = errors_of(dialect_of(best), texts, devices)
     wrong = [(switch, name) for switch, name, error in read if error]
     alternatives: dict[int, list[str]] = {}
+    # Ports that do not agree make doubtful whatever is about them.
     doubtful = {n for n in options if rehearsal.touches(n, set(wrong))}
     for first, effects in options.items():
         chosen = best.effects.get(first, "")
         alike = [
             effect
             for effect in effects
+            # Effects that agree as well.
             if effect != chosen
             and search.error(search.changed(best, first, effect)) <= least + _NOTHING
         ]
+        # With an effect: what else it might be. Without one: whether it may have any.
         if chosen:
             alternatives |= dict.fromkeys(groups[first], alike)
         elif first in doubtful or any(_would_matter(effect) for effect in alike):
@@ -218,6 +227,7 @@ class _Search:
         """The error of all ports; infinite once enough has been tried."""
         key = tuple(sorted(hypothesis.effects.items())), hypothesis.defaults
         if key not in self._known:
+            # Enough was tried: nothing more is looked at.
             if self.left is not None and len(self._known) >= self.left:
                 return float("inf")
             self._known[key] = sum(error for _, _, error in self.rehearsal.errors(hypothesis))
@@ -228,6 +238,7 @@ class _Search:
         effects = dict(hypothesis.effects)
         for alike in self.rehearsal.groups[number]:
             effects[alike] = effect
+            # No effect is none, not an empty one.
             if not effect:
                 del effects[alike]
         return Hypothesis(effects, hypothesis.defaults)
@@ -237,11 +248,13 @@ class _Search:
         # What ports take over counts only once they take it, so that comes first.
         start = Hypothesis()
         for number, effects in self.options.items():
+            # What ports take over, taken: else the settings would seem to do nothing.
             if "takes" in effects[0]:
                 start = self.changed(start, number, effects[0])
         best, least = self._climbed(start)
         # From other sides: lists are those of trunks; or ports are members of VLANs by lists.
         for times, usual in enumerate((_TRUNKS, _MEMBERS), 2):
+            # All agrees: no other side is needed.
             if least <= _NOTHING:
                 break
             self.left = times * _MOST_TRIED
@@ -251,6 +264,7 @@ class _Search:
                 if usual in effects and (several or usual == _MEMBERS):
                     lists = self.changed(lists, number, usual)
             other, error = self._climbed(lists)
+            # Only what is really better; of those alike the first.
             if error < least - _NOTHING:
                 best, least = other, error
         best = self._plainer(self._bare(best, least), least)
@@ -267,6 +281,7 @@ class _Search:
         for number in sorted(self.options, key=lambda n: rows[n]):
             if number in hypothesis.effects:
                 without = self.changed(hypothesis, number, "")
+                # It agrees without: so it rests on nothing.
                 if self.error(without) <= least + _NOTHING:
                     hypothesis = without
         return hypothesis
@@ -288,11 +303,13 @@ class _Search:
                     if effect != best.effects.get(number, "")
                 }
                 tried += 1
+                # Single changes are looked at elsewhere.
                 if len(changes) < 2 or tried > _MOST_READINGS:
                     continue
                 one = best
                 for number, effect in changes.items():
                     one = self.changed(one, number, effect)
+                # Not if one of them alone would do.
                 if self.error(one) <= least + _NOTHING and not any(
                     self.error(self.changed(best, number, effect)) <= least + _NOTHING
                     for number, effect in changes.items()
@@ -306,6 +323,7 @@ class _Search:
         for switch in self.rehearsal.switches:
             for port in switch.ports.values():
                 own = [n for n in port.patterns if any("{V}" in e for e in self.options[n])]
+                # A few that are about one port together.
                 if 1 < len(own) <= _MOST_TOGETHER:
                     found[tuple(own)] = None
         return list(found)
@@ -314,11 +332,13 @@ class _Search:
         """The hypothesis that single changes, and pairs of them, lead to."""
         best, least = start, self.error(start)
         for _ in range(_MOST_STEPS):
+            # Only what is about ports that do not agree yet can help.
             at = {(switch, name) for switch, name, e in self.rehearsal.errors(best) if e}
             near = {
                 n: effects for n, effects in self.options.items() if self.rehearsal.touches(n, at)
             }
             found = self._lowest(self._changes(best, near), least) if at else None
+            # Single changes first; pairs only where none helps.
             found = found or (self._lowest(self._pairs(best, near), least) if at else None)
             if found is None:
                 break
@@ -334,6 +354,7 @@ class _Search:
                 if hypothesis.effects.get(number, "") != effect:
                     yield self.changed(hypothesis, number, effect)
         for number in range(len(self.rehearsal.look.defaults)):
+            # Other defaults are a change as well.
             if number != hypothesis.defaults:
                 yield Hypothesis(hypothesis.effects, number)
 
@@ -353,6 +374,7 @@ class _Search:
         options = {n: e for n, e in self.options.items() if not is_membership(self.patterns[n])}
         effects = hypothesis.effects.items()
         general = [n for n, effect in effects if "general" in effect and n in options]
+        # General ports nowhere, or in too many places to try all.
         if not 0 < len(general) <= _MOST_PLAINER:
             return hypothesis
         plain = [[e for e in options[n] if "general" not in e and "pvid" not in e] for n in general]
@@ -360,6 +382,7 @@ class _Search:
             one = hypothesis
             for number, effect in zip(general, chosen, strict=True):
                 one = self.changed(one, number, effect)
+            # Agrees as well, and is plainer.
             if self.error(one) <= least + _NOTHING:
                 return one
         return hypothesis
@@ -371,6 +394,7 @@ class _Search:
         best: tuple[Hypothesis, float] | None = None
         for hypothesis in hypotheses:
             wrong = self.error(hypothesis)
+            # The first of those that are alike.
             if wrong < (least if best is None else best[1]) - _NOTHING:
                 best = hypothesis, wrong
         return best

@@ -34,6 +34,7 @@ def toml_text(text: str) -> str:
 
 def toml_key(key: str) -> str:
     """A key as TOML writes it: bare where it can be."""
+    # Bare keys are easier to read.
     return key if key.replace("-", "").isalnum() and key.isascii() else toml_text(key)
 
 

@@ -42,4 +42,5 @@ def _words(text: str) -> set[str]:
 
 def _are_alike(one: set[str], other: set[str]) -> bool:
     fewer = min(len(one), len(other))
+    # Too few words tell nothing: taken to be alike.
     return fewer < _FEWEST or len(one & other) >= _ALIKE * fewer

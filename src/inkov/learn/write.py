@@ -75,13 +75,16 @@ def written(
     empty = _without_meaning(look, within, hypothesis, remarks)
     for number, pattern in enumerate(look.patterns):
         parent = within[number]
+        # Taken by the dialect that is begun, or in a block without meaning.
         if pattern.settled is not None or id(pattern.parent) in empty:
             continue
+        # A head without meaning is written so that its block is taken whole.
         if id(pattern) in empty:
             form = _without_words(form_of(pattern), pattern, look)
             block = blocks.setdefault(parent, _Block(parent))
             (block.proposed if remarks.guessed else block.ignored).append(form)
             continue
+        # Several heads may open one block.
         if pattern.opens:
             block_name = _block_of(look, number)
             block = blocks.setdefault(block_name, _Block(block_name))
@@ -95,6 +98,7 @@ def written(
             blocks.setdefault(parent, _Block(parent)), number, pattern, hypothesis, remarks, look
         )
     out = [*(f"# {line}".rstrip() for line in remarks.head), f"dialect = {toml_text(name)}"]
+    # By a line that every text has; else by the file's name.
     if look.name_form:
         out.append(f"recognise = [{toml_text(look.name_form)}]")
     else:
@@ -105,6 +109,7 @@ def written(
         for key, value in look.defaults[hypothesis.defaults].items()
     ]
     out += ["", "[vlan-table]", f"always = {toml_text(always)}"] if always else []
+    # A profile says what ports say.
     if "profile" in blocks:
         blocks["profile"].like = "port" in blocks
     for block in blocks.values():
@@ -125,6 +130,7 @@ def usable(text: str) -> str:
                 table = at + 1 in amiss if line.startswith("[") else table
                 if (table or at + 1 in amiss) and line and not line.startswith("#"):
                     lines[at] = f"# {line}"
+            # Nothing more can be taken out.
             if text == "\n".join(lines):
                 return text
             text = "\n".join(lines)
@@ -144,6 +150,7 @@ def _without_meaning(
     }
     for number, pattern in enumerate(look.patterns):
         means = effect_of(pattern, number, hypothesis) or number in remarks.left_out
+        # One with a meaning keeps all that it stands in.
         if pattern.settled is not None or (_kind(pattern) if pattern.opens else means):
             empty -= {id(one) for one in pattern.path}
     return empty | {
@@ -174,6 +181,7 @@ def _blocks(look: Look) -> list[str]:
 def _block_of(look: Look, number: int) -> str:
     """The block that a pattern opens."""
     name = f"g{number}"
+    # The author may have a group of that name.
     while name in look.groups:
         name += "x"
     return _kind(look.patterns[number]) or f"group.{name}"
@@ -185,6 +193,7 @@ def alike(look: Look) -> dict[int, list[int]]:
     """
     found: dict[tuple[Any, ...], list[int]] = {}
     for number, (pattern, block) in enumerate(zip(look.patterns, _blocks(look), strict=True)):
+        # Heads have no effects.
         if not pattern.opens and pattern.settled is None:
             kinds = tuple(slot.kind for slot in pattern.slots)
             found.setdefault((block, pattern.tokens, kinds), []).append(number)
@@ -207,6 +216,7 @@ def _state(
     """Enter a statement into its block: with its effect, as without meaning, or left out."""
     form = form_of(pattern)
     effect = effect_of(pattern, number, hypothesis)
+    # A name that is looked up as a VLAN is a name to be given here.
     if effect == "name = {vlan}":
         form, effect = form.replace("{vlan}", "{name}"), "name = {name}"
     if effect == "on vlan {vid}: name = {vlan}":
@@ -219,6 +229,7 @@ def _state(
         for one, several in (("{vid}", "{vids}"), ("{vlan}", "{vlans}")):
             form, effect = form.replace(one, several), effect.replace(one, several)
     why = remarks.left_out.get(number, "")
+    # What is proposed stands as a comment, and so does what is left out.
     if number in remarks.proposed:
         block.proposed.append(_without_words(form, pattern, look))
     elif why:
@@ -226,6 +237,7 @@ def _state(
         block.says.setdefault(form, f"# {toml_text(shown(form))} = {does}  # {why}")
     elif effect:
         about = remarks.support.get(number, "")
+        # In force, with what it rests on.
         told = f"  # {about}" * bool(about)
         block.says.setdefault(form, f"{toml_text(form)} = {toml_text(effect)}{told}")
     else:
@@ -270,12 +282,14 @@ def _without_words(form: str, pattern: Pattern, look: Look) -> str:
     alike = [p for p in look.patterns if p.parent is pattern.parent and p.tokens[0] == first]
     quoted = any(word.startswith('"') for row in pattern.rows for word in row.words)
     plain = not {LIST, ADDRESSED, PASSAGE}.intersection(pattern.tokens) and not quoted
+    # Where such statements have lists, the words decide which is meant.
     if not others or not plain or any(p.slots for p in alike):
         return shown(form)
     return f"{literal(first)} {{words}}"
 
 
 def _written(block: _Block, remarks: Remarks) -> list[str]:
+    # The outermost block says nothing.
     if block.name == "device" and not (block.says or block.ignored or block.proposed):
         return []
     out = ["", f"[{block.name}]"]
@@ -298,6 +312,7 @@ def _written(block: _Block, remarks: Remarks) -> list[str]:
 
 def _kind(pattern: Pattern) -> str:
     """What a head opens: ports, VLANs, a gateway, a profile, or nothing that is known."""
+    # A dialect that is begun says it.
     if pattern.settled is not None:
         return pattern.settled.block
     if PROFILE in pattern.tokens:
@@ -307,6 +322,7 @@ def _kind(pattern: Pattern) -> str:
         return "port"
     if kinds == ["vlans"]:
         slot = pattern.slots[0]
+        # VLANs by number are defined; by name, one VLAN is a gateway's.
         return "vlan" if not slot.named else "gateway" if slot.single else ""
     return ""
 
@@ -318,12 +334,14 @@ def form_of(pattern: Pattern) -> str:
     last = len(pattern.tokens) - 1
     for place, token in enumerate(pattern.tokens):
         kind = _BLANKED.get(token, "")
+        # A list is captured by what it holds.
         if token == LIST:
             kind = _capture(pattern.slots[slot])
             slot += 1
         if not kind:
             words.append(literal(token))
             continue
+        # A text within a statement is one word.
         if kind == "text" and place < last:
             kind = "word"
         seen[kind] = seen.get(kind, 0) + 1
@@ -335,10 +353,12 @@ def _capture(slot: Slot) -> str:
     """The type of capture that takes what a slot holds."""
     if slot.kind == "ports":
         return "ports"
+    # By name or number, one or several.
     if slot.kind == "vlans":
         return {(True, True): "vlan", (True, False): "vlans", (False, True): "vid"}.get(
             (slot.named, slot.single), "vids"
         )
+    # One word: a number, if all are.
     if slot.single:
         return "number" if all(word.isdigit() for words in slot.words for word in words) else "word"
     return "text"
@@ -349,6 +369,7 @@ def effect_of(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
     own = [slot.kind for slot in pattern.slots]
     path = pattern.path
     effect = hypothesis.effects.get(number, "")
+    # Of a statement with an effect on ports: which ports and VLANs it names.
     if effect:
         vlans = _label(path, "vlans")
         said = effect.replace("{V}", f"{{{vlans}}}")
@@ -362,13 +383,17 @@ def effect_of(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
             else f"on ports {{{_label(path, 'ports')}}}: {said}"
         )
     below = _kind(path[-2]) if path[:-1] else ""
+    # A description, where it stands below a port.
     if pattern.describes and below in _OF_PORTS:
         return "about = {text}"
     one_name = own == ["vlans"] and pattern.slots[0].named and pattern.slots[0].single
+    # A name below its VLAN.
     if below == "vlan" and one_name:
         return "name = {vlan}"
+    # An address below a gateway.
     if below == "gateway" and ADDRESSED in pattern.tokens:
         return "address = {address}"
+    # A VLAN and its name on one line.
     if own == ["vlans", "vlans"] and not path[:-1]:
         first, second = pattern.slots
         if not first.named and second.named and first.single and second.single:
@@ -378,6 +403,7 @@ def effect_of(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
         "profile",
     ):  # whatever it says, they are there
         return f"on ports {{{_capture(pattern.slots[0])}}}: is there"
+    # VLANs that are listed are there.
     if own == ["vlans"] and not path[:-1] and not pattern.slots[0].named:
         return f"on vlans {{{_capture(pattern.slots[0])}}}: is there"
     return ""
@@ -392,6 +418,7 @@ def _label(path: Sequence[Pattern], kind: str) -> str:
     """The capture of the nearest slot of a kind."""
     types = ("ports", "port") if kind == "ports" else ("vids", "vid", "vlans", "vlan")
     for pattern in reversed(path):
+        # A head of the dialect has captures of its own.
         if pattern.settled is not None:
             labels = (label for label, type_ in pattern.settled.captures.items() if type_ in types)
             label = next(labels, "")

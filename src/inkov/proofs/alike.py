@@ -42,6 +42,7 @@ def vids_named(name: str, vlans: dict[str, VlanSet]) -> VlanSet | None:
     """The VLANs that a name in a claim means, by number or by `vlans`; None if it means something
     else.
     """
+    # A name of the plan or of a switch comes before any number that it may look like.
     if name in vlans:
         return vlans[name]
     word, _, rest = name.partition(" ")
@@ -49,6 +50,7 @@ def vids_named(name: str, vlans: dict[str, VlanSet]) -> VlanSet | None:
     try:
         return VlanSet.parse(text) if text[:1].isdigit() else None
     except VlanListError:
+        # "0-10" or "9999": digits, and yet no list of VLANs.
         return None
 
 
@@ -69,6 +71,7 @@ def _used(fabric: Fabric) -> int:
     used = union(served(fabric)) | union(bit(host.vid or 0) for host in fabric.campus.hosts)
     used |= union(1 << gateway.vid for _, gateway in fabric.gateways())
     for port in fabric.bridge_ports:
+        # Hosts at such a trunk are nobody known: their tags are what is idle.
         used |= 1 << port.outer
         if fabric.has_hosts(port.end) and not is_left_at_everything(fabric, port):
             used |= port.view.emit
@@ -98,8 +101,10 @@ def _refined(classes: Sequence[int], masks: Iterable[int]) -> list[int]:
     """Classes of VIDs, split until each mask has all of a class or nothing of it."""
     refined = [one for one in classes if one]
     for mask in dict.fromkeys(masks):
+        # A mask that has all or nothing of each class splits none.
         if any(one & mask and one & ~mask for one in refined):
             refined = [part for one in refined for part in (one & mask, one & ~mask) if part]
+            # More would gain nothing: the caller goes VID by VID.
             if len(refined) > _MOST_CLASSES:
                 break
     return refined
@@ -138,6 +143,7 @@ def _masks_of(fabric: Fabric) -> set[int]:
             masks |= {view.admit, view.emit, view.untagged, bit(view.pvid)}
     for crossings in fabric.crossings.values():
         for crossing in crossings:
+            # By a change of VLAN a frame's number goes on as another: both count.
             masks |= {mask for _, mask in (*crossing.same, *crossing.lured)}
             for translation in (*crossing.translations, *crossing.hidden):
                 masks |= {translation.leaves, translation.arrives}

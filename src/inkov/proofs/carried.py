@@ -46,9 +46,11 @@ class _Bounds:
         self.forbidden: dict[
             int, list[BridgePort]
         ] = {}  # bridge -> ports to links that it may not cross
+        # Without `over` any link may be crossed.
         for port in fabric.bridge_ports if over is not None else ():
             fars = fabric.wiring.around(port.end)  # on one wire there may be several (FM 4.9)
             ends = {str(end) for end in (port.end, *fars) if fars}
+            # A host port has no link, so nothing is crossed there.
             if ends and not any(
                 fnmatchcase(end, pattern) for end in ends for pattern in over or ()
             ):
@@ -58,6 +60,7 @@ class _Bounds:
         """The port to a link it may not cross by which a frame leaves."""
         for port in self.forbidden.get(state.bridge, ()):
             emitted = union(view.emit for view in views_at(port, self.level))
+            # What came in by the port does not leave by it again.
             if emitted >> state.vid & 1 and may_leave(fabric, state, port):
                 return port
         return None
@@ -75,6 +78,7 @@ class _Bounds:
         over = {
             str(port.end)
             for port in (port for ports in self.forbidden.values() for port in ports)
+            # The VIDs whose crossing is tried without are left aside.
             for leaving in [union(spread.leaving(port, v) for v in views_at(port, self.level))]
             if leaving & ~(but[1] if port.number == but[0] else 0)
         }
@@ -87,6 +91,7 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, search: S
     assert carried is not None
     bounds = _Bounds(fabric, carried.on, carried.over, search.level)
     members = (seat for seat in seats if seat.vid in carried.vlans)
+    # A gateway sends frames of its VLAN as hosts do.
     sendings = [
         *sendings_of(fabric, members, search.level),
         *(
@@ -104,8 +109,10 @@ def judge_carried(fabric: Fabric, seats: Iterable[Seat], claim: Claim, search: S
         return Contained(carried=carried, certificate={"closures": [stated]})
     way = find_way(fabric, sendings, partial(bounds.is_beyond, fabric), search.level)
     assert way is not None
+    # Only by passing a switch twice, which a tree would cut: not settled.
     if not way.simple:
         return Unsettled(carried=carried, places=places)
+    # On a switch that is allowed, so it is the link that is not.
     out = bounds.crossed(fabric, way.end) if way.end.bridge not in bounds.beyond else None
     steps = [*tell(fabric, way), *([_leaving(fabric, out, way.end.vid)] if out else [])]
     blame = _blamed(fabric, sendings, bounds, way, out, search.level)
@@ -135,6 +142,7 @@ def _blamed(
     """
     blame: list[Blame] = []
     start, vid = way.start, way.start.vid
+    # The frame starts where it may not be: a member or gateway is to blame.
     if start.bridge in bounds.beyond:
         others = [
             sending
@@ -142,6 +150,7 @@ def _blamed(
             if (sending.port, sending.bridge) != (start.port, start.bridge)
         ]
         alone = not bounds.left(flood(fabric, others, level))
+        # A port number below 0 stands for a gateway.
         if start.port >= 0:
             own = fabric.resolved(fabric.bridge_ports[start.port])
             why = why_arrives(fabric, own, vid, own.view.pvid != vid)
@@ -153,6 +162,7 @@ def _blamed(
                     Blame(device.name, name, f"its gateway in VLAN {vid}", gateway.origin, alone)
                 )
     for hop in way.hops:
+        # The link as if the VLAN did not leave by it: is it where it may be, then?
         without = [_without(crossing, hop.link, vid) for crossing in fabric.crossings[hop.leaves]]
         less = replace(fabric, crossings={**fabric.crossings, hop.leaves: without})
         alone = not bounds.left(flood(less, sendings, level))
@@ -166,6 +176,7 @@ def _blamed(
         vid = hop.arrives.vid
         arrives = why_arrives(fabric, far, vid, tagged or hop.hidden)
         blame.append(Blame(far.end.device, far.end.port, arrives.says, arrives.origin, alone))
+    # The last link is crossed by no hop: the way ends before it.
     if out is not None:
         without = [
             _without(crossing, crossing.link, vid)
@@ -182,6 +193,7 @@ def _blamed(
 
 def _without(crossing: Crossing, link: int, vid: int) -> Crossing:
     """One direction of a link as it would be if the VLAN did not leave by it."""
+    # Other links at the port pass as before.
     if crossing.link != link:
         return crossing
     bit = 1 << vid

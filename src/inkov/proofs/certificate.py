@@ -65,6 +65,7 @@ def passing(fabric: Fabric) -> Passing:
     tagged: dict[tuple[int, int], int] = {}
     ports = fabric.bridge_ports
     for sender, crossings in fabric.crossings.items():
+        # A protected port does not pass what comes from another one: no link to join by.
         for crossing in crossings if not ports[sender].view.protected else ():
             for to, mask in crossing.same:
                 plain[sender, to] = plain.get((sender, to), 0) | mask
@@ -73,6 +74,7 @@ def passing(fabric: Fabric) -> Passing:
             ]
             for to in receivers:
                 tag = ports[sender].outer or ports[to].outer
+                # With a tag outside, the link passes the VLAN by that of the sub-interface.
                 if tag and passing_as(fabric, ports[sender], crossing, to) >> tag & 1:
                     tagged[sender, to] = 1 << tag
     return Passing(_both_ways(plain), _both_ways(tagged))
@@ -97,6 +99,7 @@ class Joined(NamedTuple):
 
     def top(self, place: int) -> int:
         root = self.root
+        # The first of a run of places stands for all of them.
         while root.get(place, place) != place:
             root[place] = place = root.get(root[place], root[place])
         return place
@@ -119,6 +122,7 @@ def spanning(fabric: Fabric, both_ways: Passing, vid: int) -> Joined:
     ports = fabric.bridge_ports
     joined, used = Joined([], {}), set[int]()
 
+    # By a tag, what is behind the sub-interface is joined, not its bridge.
     def place(number: int, *, by_tag: bool) -> int:
         port = ports[number]
         return Joined.behind(fabric, port) if by_tag and port.outer else port.bridge
@@ -128,6 +132,7 @@ def spanning(fabric: Fabric, both_ways: Passing, vid: int) -> Joined:
             if mask >> vid & 1 and used.isdisjoint((sender, to)):
                 one = joined.top(place(sender, by_tag=by_tag))
                 other = joined.top(place(to, by_tag=by_tag))
+                # Joined already: a cycle would say no more.
                 if one != other:
                     joined.root[one] = other
                     used |= {sender, to}
@@ -153,6 +158,7 @@ def certified(
         only = {}
         for port in inside.ports:
             alone = spread.alone(number, port)
+            # Where no link or listener is, nothing can leave, so nothing has to be said of it.
             if alone and (port in fabric.crossings or port in aimed):
                 only[fabric.bridge_ports[port].port] = bits_to_text(alone)
         if only:
@@ -172,6 +178,7 @@ def links_around(
     ports, used = fabric.bridge_ports, set[int]()
     links: dict[int, list[tuple[int, int]]] = {}
     for one, to, mask in both_ways.plain:
+        # A port that is on one link is on no other: what came in by it does not leave by it.
         if mask >> vid & 1 and one not in used and to not in used:
             used |= {one, to}
             for number in (one, to):

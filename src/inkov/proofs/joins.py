@@ -68,11 +68,13 @@ class Joins:
         places = {bridge for bridge in bridges if self._members[bridge] >> vid & 1}
         for port in self._outlets.get(vid, ()):
             if port.bridge in bridges:
+                # Untagged inside, it goes on under the number of its bridge.
                 own = port.view.untagged & port.view.emit == bit(vid)
                 places.add(port.bridge if own else Linked.behind(self.fabric, port))
         return places
 
     def judge(self, seats: frozenset[Seat], search: Search) -> Answer:
+        # One seat that stands for several tags would hear itself.
         """Whether some seats all hear each other. `search` notes what the answer rests on."""
         seats = frozenset(own for seat in seats for own in seat.one_by_one())
         by_links = self._plainly(seats, search)
@@ -82,10 +84,12 @@ class Joins:
             spread = closure(self.fabric, group, Level.HONEST)
             search.assume_about(passed_by(spread))
             own = {seat.port for seat in group}
+            # A host alone in its group need not hear itself, but others on its own port.
             others = [seat for seat in seats if seat.port not in own or len(group) > 1]
             deaf = set(others) - set(reached(self.fabric, spread, others, Level.HONEST))
             if deaf:
                 other = min(deaf)
+                # Whom to show: at another port, if there is one.
                 one = min((seat for seat in group if seat.port != other.port), default=min(group))
                 sides = frozenset([one]), frozenset([other])
                 answer = silent(self.fabric, *sides, search.level)
@@ -96,6 +100,7 @@ class Joins:
     def _each_way(self, seats: frozenset[Seat]) -> Certificate:
         """The ways from each member to each other; {} if they are too many or cannot all happen."""
         pairs = [pair for pair in permutations(sorted(seats), 2) if pair[0].port != pair[1].port]
+        # Too many to write down: the verdict stands, without a certificate.
         if len(pairs) > _MOST_PAIRS:
             return {}
         leaks = [find_leak(self.fabric, [seat], [other], Level.HONEST) for seat, other in pairs]
@@ -121,9 +126,11 @@ class Joins:
     def _plainly(self, seats: frozenset[Seat], search: Search) -> Certificate | None:
         """The links that join hosts in one VLAN; None if links alone do not tell."""
         vids, ports = {seat.vid for seat in seats}, self.fabric.bridge_ports
+        # Of two numbers links alone cannot tell.
         if len(vids) != 1:
             return None
         vid = min(vids)
+        # Each member must send and hear its VLAN in one form; else exactly.
         for seat in seats:
             view, outer = ports[seat.port].view, ports[seat.port].outer
             both = view.emit & ~view.untagged & view.admit
@@ -137,6 +144,7 @@ class Joins:
         """The links that pass a VLAN both ways and join some bridges; None if they do not."""
         joined = spanning(self.fabric, self._passing, vid)
         tops = {joined.top(bridge) for bridge in bridges}
+        # Links do not join them: the closures tell.
         if len(tops) > 1:
             return None
         there = {
@@ -191,6 +199,7 @@ class Joins:
         search: Search,
     ) -> Joined | Split:
         """Whether the islands of a VLAN are one. `members` are its seats."""
+        # One island: the whole VLAN is joined as far as links pass it.
         if len(parts) == 1:
             search.assume_about(
                 {
@@ -228,6 +237,7 @@ class Joins:
         hosts = [min(own) for own in inside if own][:_SHOWN]
         for one, other in permutations(dict.fromkeys(hosts), 2):
             certificate = self._not_heard(one, other)
+            # The other direction may still be heard; one that is not is enough.
             if certificate is not None:
                 return certificate
         return {}

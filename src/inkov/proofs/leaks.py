@@ -65,6 +65,7 @@ def sendings_of(fabric: Fabric, seats: Iterable[Seat], level: Level) -> list[Sen
     """
     masks: dict[int, int] = {}
     for seat in seats:
+        # A wire may have several seats: what they send is one sending.
         masks[seat.port] = masks.get(seat.port, 0) | sent_at(fabric.bridge_ports[seat.port], seat)
     if (
         level == Level.HOSTILE
@@ -80,6 +81,7 @@ def sent_at(port: BridgePort, seat: Seat) -> int:
     """What an honest host in a seat gets into, as a mask: the VLAN of its form, if the port takes
     that form.
     """
+    # A host without a tag is in the VLAN of its port.
     if not seat.tag:
         return bit(port.view.pvid)
     return bit(seat.tag) if port.outer == seat.tag else port.view.admit & seat.tags
@@ -99,6 +101,7 @@ def audible(fabric: Fabric, seat: Seat, level: Level) -> dict[int, int]:
     for number in fabric.at[own.end]:
         port, mask = fabric.bridge_ports[number], 0
         for view in views_at(port, level):
+            # A port under a tag of its own hears all that leaves with that tag.
             if level == Level.HOSTILE or (port.outer and number == own.number):
                 mask |= view.emit
             elif (
@@ -154,7 +157,9 @@ def hearing(spread: Flood, listening: Ears, level: Level) -> Seat | None:
 def _hearing(spread: Flood, listening: Ears, level: Level) -> Iterator[Seat]:
     for bridge, ports in listening.items():
         present = spread.present(bridge)
+        # A bridge that frames never get to says nothing.
         for port, mask, seats in ports if present else ():
+            # Cheap masks first: what leaves is worked out only where they meet.
             if mask & present:
                 leaving = union(spread.leaving(port, view) for view in views_at(port, level))
                 if leaving & mask:
@@ -183,6 +188,7 @@ def find_way_to(
 
     def heard_by(state: State) -> int | None:
         for number, mask in by_bridge.get(state.bridge, ()):
+            # Not back out of the port that it came in by.
             if mask >> state.vid & 1 and may_leave(fabric, state, fabric.bridge_ports[number]):
                 return number
         return None
@@ -194,6 +200,7 @@ def find_way_to(
         return Leak(targets[0].port, None)
     target = heard_by(way.end)
     assert target is not None
+    # A way that passes a bridge twice is no witness (FM 3.10).
     return Leak(target, way if way.simple else None)
 
 
@@ -202,6 +209,7 @@ def leak_steps(fabric: Fabric, leak: Leak) -> list[Step]:
     if leak.way is None:
         return []
     port, vid = fabric.bridge_ports[leak.target], leak.way.end.vid
+    # A sub-interface tags whatever the port under it does.
     tagged = bool(port.outer) or not port.view.untagged >> vid & 1
     why = why_leaves(fabric, fabric.resolved(port), vid, tagged)
     heard = Step(port.end.device, port.port, Event.HEARD, vid, tagged, why.says, why.origin)
@@ -224,6 +232,7 @@ def blamed(
         return _still(changed, sources, targets, level)
 
     lines = [*_on_request(fabric, sources, targets, leak, level), *turning(fabric, leak.way, still)]
+    # No single change of VLAN is needed: then who is in it.
     if not any(blame.alone for blame in lines):
         lines += _members(fabric, sources, targets, leak, level)
     return decisive(lines)
@@ -235,9 +244,11 @@ def turning(fabric: Fabric, way: Way, still: Callable[[Fabric], bool]) -> list[B
     """
     blame, state = [], way.start
     for hop in way.hops:
+        # Within one VLAN a hop turns nothing.
         if hop.arrives.vid != state.vid:
             crossings = dict(fabric.crossings)
             crossings[hop.leaves] = [
+                # The one link as if it changed nothing; others at the port as they are.
                 replace(c, translations=(), hidden=()) if c.link == hop.link else c
                 for c in crossings[hop.leaves]
             ]
@@ -280,6 +291,7 @@ def _on_request(
     assert leak.way is not None
     for number, vid in ((leak.way.start.port, leak.way.start.vid), (leak.target, leak.way.end.vid)):
         port = fabric.bridge_ports[number] if number >= 0 else None
+        # A gateway asks for nothing; nor does what passes anyhow.
         if port is None or not port.on_request or (port.view.enters() | port.view.emit) >> vid & 1:
             continue
         ports = list(fabric.bridge_ports)
@@ -304,6 +316,7 @@ def _members(
     assert leak.way is not None
     start, vid = leak.way.start, leak.way.end.vid
     blame = []
+    # What a gateway sends is in its VLAN whoever is there.
     if start.port >= 0:
         one = fabric.resolved(fabric.bridge_ports[start.port])
         why = why_arrives(fabric, one, start.vid, one.view.pvid != start.vid)
@@ -316,6 +329,7 @@ def _members(
     alone = not left or not _still(fabric, sources, left, level)
     why = why_leaves(fabric, other, vid, not other.view.untagged >> vid & 1)
     blame.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))
+    # It hears one VLAN and sends into another: both lines made it so.
     if other.view.pvid and other.view.pvid != vid:
         why = why_arrives(fabric, other, other.view.pvid, False)
         blame.append(Blame(other.end.device, other.end.port, why.says, why.origin, alone))

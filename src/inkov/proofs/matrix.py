@@ -53,6 +53,7 @@ def matrix(
     heard = {name: vid_reach.heard(seats) for name, seats in sides.items()}
 
     def hears(one: str, other: str) -> bool:
+        # Cheap first, as in every search.
         if not turned[one] & heard[other]:  # no VID of the one side can turn into any of the other
             return False
         near = prover.names.near(spreads[one], sides[other] - sides[one])
@@ -65,8 +66,10 @@ def matrix(
                 continue
             cell = Cell(one, other, Reach.APART)
             if hears(one, other):
+                # By frames: both ways, or only one.
                 cell.how = Reach.SAME if hears(other, one) else Reach.LEAKS
             else:
+                # Routers are asked only where frames alone do not get there.
                 ways = routing.passages(entered[one], its, level)
                 if ways:
                     way = min(ways, key=lambda way: way.perhaps)
@@ -80,6 +83,7 @@ def in_each_outcome(outcomes: list[list[Cell]]) -> list[Cell]:
     """One matrix of those of each outcome of the spanning trees (FM 7.10)."""
     return [
         same[0]
+        # The same in each outcome, so it is sure.
         if len({(cell.how, cell.via) for cell in same}) == 1
         else Cell(same[0].one, same[0].other, Reach.CHANCE)
         for same in zip(*outcomes, strict=True)
@@ -94,8 +98,10 @@ def _segments(prover: Prover) -> dict[str, frozenset[Seat]]:
     """The plan's segments, or else each VLAN that somebody sits in, by its name."""
     says = prover.plan.says
     named = [*says.segments, *(v.segment for v in says.vlans.values() if v.segment)]
+    # With segments in the plan they are what people talk of.
     if named:
         return {name: prover.names.of(name) for name in dict.fromkeys(named)}
+    # A name that means several VLANs is no name of one.
     called = {next(iter(vids)): name for name, vids in prover.names.vlans.items() if len(vids) == 1}
     sitting: dict[int, list[Seat]] = {}
     for seat in prover.names.seats:

@@ -33,9 +33,11 @@ def prove_now(
     by_outcome = [{_key(verdict): verdict for verdict in judged(fabric)} for fabric in now]
     found = []
     for verdict in over_all:
+        # Isolation is over all links: no tree changes it.
         if verdict.kind not in WANTED:
             found.append(verdict)
             continue
+        # A claim may be about nobody in some outcome.
         unmade = replace(verdict, verdict=Outcome.UNDECIDED, because="it is about nobody now")
         same = [verdicts.get(_key(verdict), unmade) for verdicts in by_outcome]
         found.append(_combined(verdict, same, doubts))
@@ -51,10 +53,12 @@ def _combined(over_all: Verdict, by_outcome: list[Verdict], doubts: Sequence[str
     outcomes = {verdict.verdict for verdict in by_outcome}
     if over_all.verdict == Outcome.BROKEN:
         return over_all  # what no link passes, no tree does
+    # Some outcomes keep it and some do not: chance decides.
     if len(outcomes) > 1:
         worst = next(v for v in by_outcome if v.verdict != Outcome.HOLDS)
         says = f"it hangs on chance in the spanning tree; in one outcome, {worst.because}"
         return replace(worst, verdict=Outcome.UNDECIDED, because=says, certificate={})
+    # All outcomes agree, and yet what decides them is a guess.
     if doubts:
         says = f"now: {first.because}; but the spanning tree is not sure: {doubts[0]}"
         return replace(first, verdict=Outcome.UNDECIDED, because=says, certificate={})

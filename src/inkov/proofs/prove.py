@@ -69,6 +69,7 @@ def prove(
     verdicts = prover.all(level)
     missing = list(unread)
     lines, problems = len(fabric.campus.unmatched), fabric.campus.problems
+    # Lines, files and switches that are missing: any of them could break it.
     if lines:
         missing.append(f"{lines} line(s) that may have to do with VLANs were not understood")
     missing += missing_switches(prover.plan.says.expected, fabric.campus.devices.keys())
@@ -79,6 +80,7 @@ def prove(
         verdict.assumes += missing
         wanted = verdict.kind in WANTED and verdict.verdict == Outcome.HOLDS
         unknown = [*missing, *prover.assumptions.unsafe(verdict.assumes, wanted=wanted)]
+        # Strictly, what is not known is not proved; undecided stays so.
         if strict and unknown and verdict.verdict != Outcome.UNDECIDED:
             _leave_open(verdict, unknown[0])
     return verdicts
@@ -124,6 +126,7 @@ class Prover:
     def all(self, level: Level) -> list[Verdict]:
         """Every claim of the plan, or without any, those that need none."""
         claims = self.plan.says.claims
+        # Nothing is claimed, so what anybody would want: no leaks, nothing split.
         if not claims:
             return [*self.no_leaks(level), *self.none_split()]
         withstanding = Withstanding(self.fabric, self.plan, Prover)
@@ -134,6 +137,7 @@ class Prover:
         try:
             return self.judge(claim)
         except Exception as error:
+            # A fault in judging one claim must not cost the verdicts on others.
             return Verdict(
                 claim.words,
                 claim.kind,
@@ -161,6 +165,7 @@ class Prover:
         verdict = self._verdict(judged, self._answer(claim, search), search)
         pair = claim.reach or claim.not_reach
         decided = verdict.verdict != Outcome.UNDECIDED
+        # Where a ping was not possible, only one way was judged.
         if pair and decided and self.names.pinged(claim) is None:
             verdict.because += "; the way back is not asked"
         if claim.join is not None and verdict.verdict == Outcome.HOLDS:
@@ -169,12 +174,14 @@ class Prover:
 
     def _answer(self, claim: Claim, search: Search) -> Answer:
         unnamed = self.names.unknown(claim)
+        # A name that means nothing: never "holds".
         if unnamed:
             says, name, known = unnamed[0]
             nearest = get_close_matches(name, known, n=2, cutoff=0.5)
             return Unnamed(says=says, nearest=nearest)
         if claim.join is not None:
             end = self.names.lost_in(claim.join)
+            # The files put somebody into the VLAN and he is cut off: it does not hold.
             if end is not None:
                 return self._lost(end)
             if not self.names.any_of(claim.join):
@@ -188,6 +195,7 @@ class Prover:
             return self.joins.judge(self.names.any_of(claim.join), search)
         if claim.carried_by is not None:
             return judge_carried(self.fabric, self.names.seats, claim, search)
+        # For two hosts with addresses, what counts is a ping.
         if claim.reach is not None:
             [(sources, targets)] = self.legs(claim)
             pair = self.names.pinged(claim)
@@ -202,6 +210,7 @@ class Prover:
 
     def _isolated(self, claim: Claim, search: Search) -> Answer:
         if claim.layer == Layer.FRAMES:
+            # Whole VLANs can often be told apart by their numbers.
             by_vlans = search.whole_vlans_apart(self.names.vlan_sides(claim))
             if by_vlans is not None:
                 return by_vlans
@@ -209,6 +218,7 @@ class Prover:
 
     def _overlapping(self, claim: Claim) -> Overlapping | None:
         """Two members of an isolation that have a port in common: they cannot be apart."""
+        # With "from", what both have in common counts as inside.
         if claim.from_ is not None:
             return None
         members = [(name, self.names.of(name, claim.level)) for name in claim.isolate or ()]
@@ -222,6 +232,7 @@ class Prover:
     def legs(self, claim: Claim) -> list[Leg]:
         """What a claim is about, as (those that send, those that hear). Raises Unknown."""
         if claim.isolate is not None and claim.from_ is None:
+            # Each member against all others.
             members = [self.names.of(name, claim.level) for name in claim.isolate]
             return [
                 (own, frozenset().union(*(member for member in members if member is not own)))
@@ -231,6 +242,7 @@ class Prover:
             inside = self.names.any_of(claim.isolate, claim.level)
             excepted = self.names.any_of(claim.except_ or (), claim.level)
             outside = self.names.any_of(claim.from_ or (), claim.level) - excepted - inside
+            # One way only, if the claim says so.
             return [(inside, outside), (outside, inside)][: 1 if claim.one_way else 2]
         if claim.join is not None:
             seats = self.names.any_of(claim.join)
@@ -247,6 +259,7 @@ class Prover:
             try:
                 legs = self.legs(claim)
             except Unknown:
+                # A claim about names that are not there covers nothing.
                 continue
             if any(
                 self._sits_at(source, senders)
@@ -291,6 +304,7 @@ class Prover:
             search = self._search(level, Layer.FRAMES)
             sent, heard = vid_reach.sent_in(group), vid_reach.heard_beside(group)
             plain = search.nowhere_near(sent, heard)
+            # Most VLANs: no link turns their frames into anything else.
             if plain is not None:
                 answer: Answer = Apart(certificate={"closures": [plain]})
             else:
@@ -319,6 +333,7 @@ class Prover:
                 for seat in self._seats_in.get(vid, [])
                 if joins.area[device_of[seat.port].end.device] == area
             ]
+            # Who is cut off where he is makes it split, whatever links do.
             if (vid, area) in lost:
                 answer: Answer = self._lost(lost[vid, area])
             else:
@@ -327,6 +342,7 @@ class Prover:
             words = f"VLAN {vid} is not split{around}"
             judged = _default_claim(words, "whole", Level.HONEST)
             judged.certificate = {"vlans": str(vid), **({"around": area} if several else {})}
+            # The line that splits it is where the verdict points to.
             if isinstance(answer, Split | Lost) and answer.why is not None:
                 judged.origin = answer.why.origin
             verdict = self._verdict(judged, answer, search)
@@ -367,10 +383,13 @@ class Prover:
         """
         assumptions = self.assumptions
         if isinstance(answer, Silent | Unanswered | Split) and judged.verdict == Outcome.BROKEN:
+            # "Broken" is not sure if a port that nobody knows may pass what stops.
             return next(iter(assumptions.unknown(judged.assumes)), "")
         if isinstance(answer, Reaches):
             if judged.verdict == Outcome.HOLDS:
+                # "Holds" is not sure if it rests on what was guessed.
                 return next(iter(assumptions.guessed(judged.assumes)), "")
+            # Frames that pass a port nobody knows may not.
             for step in answer.steps:
                 port = self.fabric.ports.get(End(step.switch, step.port))
                 if port is not None and not port.known:
@@ -398,5 +417,6 @@ def _default_claim(words: str, kind: str, level: Level) -> Verdict:
 def _about_nobody(answer: Answer) -> bool:
     """True for an answer that is what it is since there is nobody on a side."""
     if isinstance(answer, Joined):
+        # A join of one port, and an isolation from nobody.
         return not answer.switches and answer.number < 2
     return isinstance(answer, Apart) and answer.nobody

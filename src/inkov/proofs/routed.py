@@ -91,6 +91,7 @@ class Routing:
     def spread_from(self, interface: Interface) -> Flood:
         """Where frames that a router sends by an interface get to."""
         hub = interface.bridge, interface.vid
+        # Several gateways share a hub: one flood for all of them.
         if hub not in self._floods:
             self._floods[hub] = flood(self.fabric, [_sent(interface)], Level.HONEST)
         return self._floods[hub]
@@ -110,8 +111,10 @@ class Routing:
             )
             heard_by: dict[tuple[int, int], Seat | None] = {}
             for out in self.routers.up:
+                # The same bridge and VLAN: heard by the same.
                 hub = out.bridge, out.vid
                 if hub not in heard_by:
+                    # No VID of it is ever heard by the targets: no flood is needed.
                     near = self.vid_reach(Level.HONEST).spread(1 << out.vid) & heard_in
                     heard_by[hub] = (
                         hearing(self.spread_from(out), listening, level) if near else None
@@ -126,10 +129,12 @@ class Routing:
         """
         passages: list[Passage] = []
         leading = self._leading(targets, level)
+        # Ways that need not go back into their VLAN come first.
         for back, into, (out, seat) in product((False, True), entered, leading):
             ends = senders(into, level), networks(out)
             path = self.routers.path(into, [out], *ends, back=back)
             passages += [Passage(path, seat)] if path is not None else []
+            # One that passes whole is the best there is.
             if path is not None and not passages[-1].perhaps:
                 return passages
         return passages
@@ -150,6 +155,7 @@ class Routing:
         ):
             says = f"{came.device} routes it from {came.name} into {out.name}"
             steps.append(routed_by(out, says))
+            # Between routers the packet is a frame again.
             if then is not None:
                 way = find_way(
                     self.fabric,
@@ -160,6 +166,7 @@ class Routing:
                 assert way is not None
                 steps += list(tell(self.fabric, way))[1:]
                 ways.append(way)
+        # The last router's frame, to one that hears it.
         heard = reached(self.fabric, self.spread_from(passage.path.out), targets, level)
         leak = find_way_to(self.fabric, [_sent(passage.path.out)], heard, Level.HONEST, hears=level)
         steps += leak_steps(self.fabric, leak)[1:]
@@ -179,18 +186,22 @@ class Routing:
         )
         outs: dict[tuple[int, int], int] = {}
         for into in routers.up:
+            # By numbers alone it may be on every bridge.
             inside = self.fabric.bridges[into.bridge]
             there = stated_closure.get(f"{inside.device}|{inside.name}", {}) if not anywhere else {}
             vids = anywhere or VlanSet.parse(there.get("vids", "none")).bits
+            # Packets that do not get to an interface are not passed on.
             for out in self._known(into) if vids & into.hears else ():
                 ends = senders(into, level), networks(out)
                 stopped = [
                     routers.filtered(at, bound, *ends)[0] == Fate.STOPPED
                     for at, bound in ((into, into.filters_in), (out, out.filters_out))
                 ]
+                # Either filter is enough to stop them.
                 if not any(stopped):
                     outs[out.bridge, out.vid] = 1 << out.vid
         mask = vid_reach.spread(reduce(or_, outs.values(), 0))
+        # By numbers alone the targets hear nothing of it.
         if not mask & self.vid_reach(level).heard(targets):
             return {"anywhere": bits_to_text(mask)}
         spread = flood(
@@ -198,6 +209,7 @@ class Routing:
             [Sending(-1, bit, bridge) for (bridge, _), bit in outs.items()],
             Level.HONEST,
         )
+        # Somebody would hear it: no certificate of its absence.
         heard = hearing(spread, ears(self.fabric, targets, level), level)
         return certified(self.fabric, spread, targets) if heard is None else None
 
@@ -216,6 +228,7 @@ class Routing:
         """
         groups: set[Group] = {(start.device, start.vrf)}
         known: dict[int, Interface] = {}
+        # The list grows while it is walked: tables, and the VLANs they share.
         for group in (work := list(groups)):
             for interface in self._sharing.get(group, ()):
                 if id(interface) not in known:  # a name may be that of several, on several bridges
@@ -233,6 +246,7 @@ class Routing:
 
         def still(fabric: Fabric, without: Interface | None = None) -> bool:
             # With a link that turns fewer VIDs into others, what `vid_reach` says no to stays so.
+            # Without a gateway: which ways are left?
             routers = self.routers if without is None else self.routers.without(without)
             changed = Routing(fabric, routers, self.vid_reach)
             return bool(
@@ -242,6 +256,7 @@ class Routing:
         lines = [blame for way in routed.ways for blame in turning(self.fabric, way, still)]
         for interface in dict.fromkeys(i for hop in passage.path.hops for i in hop):
             alone = not still(self.fabric, interface)
+            # A router that is passed twice is tried once.
             lines.append(
                 Blame(
                     interface.device,

@@ -101,6 +101,7 @@ class Search:
         masks = [
             (vid_reach.sent_in(sources), vid_reach.heard_in(targets)) for sources, targets in sides
         ]
+        # A single pair that numbers do not tell apart needs a closer look: all of them get it.
         closures = [self.nowhere_near(sent, heard) for sent, heard in masks]
         if not closures or None in closures:
             return None
@@ -110,6 +111,7 @@ class Search:
     def nowhere_near(self, sent: int, heard: int) -> Certificate | None:
         """The closure, if no link anywhere turns what is sent into what is heard; else None."""
         everywhere = self.vid_reach(self.level).spread(sent)
+        # Numbers alone do not tell.
         if everywhere & heard:
             return None
         stated = {"anywhere": bits_to_text(everywhere)}
@@ -126,16 +128,20 @@ class Search:
         closures: list[Certificate] = []
         for sources, targets in legs:
             stated, answer = self._frames(sources, targets, blame=blame)
+            # A way that can happen ends the search; one that cannot is kept, and the others are
+            # looked at.
             if isinstance(answer, Heard):
                 return answer
             unsettled = answer or unsettled
             closures.append(stated)
+        # Routers are looked at only after all frames.
         for sources, targets in legs if self.layer == Layer.PACKETS else ():
             spread = closure(self.fabric, sources, self.level)
             routed = self._packets(spread, sources, targets, blame=blame)
             if isinstance(routed, Passed):
                 return routed
             unsettled = routed or unsettled
+            # A box that nobody knows may route between the sides.
             self._assume(self._boxes_between(sources, targets))
         if unsettled is not None:
             return unsettled
@@ -154,8 +160,10 @@ class Search:
         for port in fabric.bridge_ports:
             tagged = port.view.emit & ~port.view.untagged
             both = port.view.emit & one and port.view.enters() & other
+            # Without tags of both sides it cannot route between them.
             if port.outer or not tagged or not both or not fabric.is_host_port(port):
                 continue
+            # A host that is named is no router.
             if (port.end.device, port.end.port) not in named:
                 found.append(may_route(port.end))
         return found
@@ -166,11 +174,13 @@ class Search:
         """Where frames of one side can be, and what of it the other hears; None if nothing."""
         vid_reach = self.vid_reach(self.level)
         plain = self.nowhere_near(vid_reach.sent(sources), vid_reach.heard(targets))
+        # Told apart by numbers: no flood.
         if plain is not None:
             return plain, None
         spread = closure(self.fabric, sources, self.level)
         hearers = reached(self.fabric, spread, self.names.near(spread, targets), self.level)
         self.assume_about(passed_by(spread))
+        # Where it stops counts only if nothing is heard.
         if not hearers:
             self.assume_about(passed_by(spread), stopped=True)
         answer = self._leak(sources, hearers, blame=blame) if hearers else None
@@ -179,6 +189,7 @@ class Search:
     def _leak(self, sources: Seats, hearers: list[Seat], *, blame: bool) -> Heard | Unsettled:
         """The way of a frame from one side to some that hear it."""
         leak = find_leak(self.fabric, sources, hearers, self.level)
+        # Only ways that pass a switch twice: not settled.
         if leak.way is None:
             return Unsettled(end=self.fabric.bridge_ports[leak.target].end)
         steps = leak_steps(self.fabric, leak)
@@ -199,11 +210,13 @@ class Search:
     def _passed(
         self, passages: list[Passage], sources: Seats, targets: Seats, *, blame: bool
     ) -> Passed | Unsettled:
+        # A way that is sure comes before one that is not.
         passage = min(passages, key=lambda passage: passage.perhaps)
         end = self.fabric.bridge_ports[passage.hearer.port].end
         self.assumes += passage.path.assumes
         way = self.routing().steps_of(sources, passage, targets, self.level)
         self.assume_about({step.switch for step in way.steps})
+        # The packet would have to pass a switch twice as one frame.
         if not way.simple:
             return Unsettled(end=end, path=passage.path)
         perhaps = all(passage.perhaps for passage in passages)
@@ -219,11 +232,13 @@ class Search:
         """Whether frames (at layer 3: or packets) of one side get to the other."""
         spread = closure(self.fabric, sources, self.level)
         hearers: list[Seat] = []
+        # Without anybody on a side nothing can be heard.
         if sources and targets:
             hearers = reached(self.fabric, spread, targets, self.level)
         self.assume_about(passed_by(spread))
         if hearers:
             return self._leak(sources, hearers, blame=False)
+        # Frames alone do not get there: routers may.
         if self.layer == Layer.PACKETS:
             routing = self.routing()
             passages = routing.passages(routing.entered(spread), targets, self.level)
@@ -232,6 +247,7 @@ class Search:
                 if isinstance(passed, Passed) and passed.perhaps:
                     passed.certificate = {}  # nothing is decided that could be verified
                 return passed
+        # Nothing gets there: where it stops is told.
         answer = silent(self.fabric, sources, targets, self.level)
         stated = certified(self.fabric, spread, targets)
         answer.certificate = self._certificate([stated], [(sources, targets)])
@@ -243,8 +259,10 @@ class Search:
         there, back = result.way(one, other), result.way(other, one)
         self.assume_about({step.switch for step in (*there, *back)})
         self._assume(result.assumes)
+        # Which part of the ping fails is what people want to know.
         if not result.works:
             failed = next(part for part in result.parts if not part.holds)
+            # Nothing fails for sure: some part is not known.
             if all(part.holds or part.unknown for part in result.parts):
                 return Unnamed(says=f"{failed.name}: {failed.says}", nearest=[])
             # What the verifier can see of it: that frames alone do not get there.
@@ -253,6 +271,7 @@ class Search:
             return Unanswered(
                 way=failed.name, says=failed.says, steps=failed.steps, certificate=stated
             )
+        # It works only by ways that a tree would cut.
         if not result.simple:
             return Unsettled(end=self.fabric.bridge_ports[min(targets).port].end)
         ways = {"way": way_of(there), "back": way_of(back)} if result.whole else {}
@@ -265,6 +284,7 @@ class Search:
         """Where frames of each side can be; at layer 3 also where what routers send of their
         packets can be. Empty where the verifier, which looks less finely, could not follow.
         """
+        # Layer 2 asks for no routers.
         if self.layer == Layer.FRAMES:
             return {"closures": closures}
         routed = [
@@ -272,6 +292,7 @@ class Search:
             for stated, (_, targets) in zip(closures, legs, strict=True)
         ]
         # What routers send may be anywhere that no finer look has excluded.
+        # Of a side without a closure all that routers send may be anywhere.
         everywhere = set(self.fabric.campus.devices)
         for sent in routed:
             self.assume_about(everywhere if sent is None else self._devices(sent), stopped=True)
@@ -287,6 +308,7 @@ class Search:
 
 def silent(fabric: Fabric, sources: Seats, targets: Seats, level: Level) -> Silent:
     """Where what one side sends stops on its way to the other, without a certificate."""
+    # Nobody to send or to hear.
     if not sources or not targets:
         return Silent(ends=None)
     first, last = min(sources), min(targets)

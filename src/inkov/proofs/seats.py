@@ -61,12 +61,15 @@ def seats_of(fabric: Fabric, port: BridgePort, idle: Sequence[int] = ()) -> list
     """
     view = port.view
     if fabric.is_implied(port):
+        # A tag that only the plan's hosts use: somebody must be said to be there.
         there = tags_said(fabric).get(port.end, 0) >> port.outer & 1
         return [Seat(port.number, port.outer, port.outer)] if there else []
     seats = []
     vid = view.pvid or (view.untagged & -view.untagged).bit_length() - 1
+    # Who hears one VLAN untagged is in it, even if what he sends is dropped.
     if view.pvid or view.untagged:
         seats.append(Seat(port.number, 0, outside_name(fabric, port.bridge, vid)))
+    # A sub-interface takes its own tag only.
     if not port.outer:
         # One that only hears a tag is there as well; what it sends is dropped.
         tagged = view.emit & ~view.untagged
@@ -74,6 +77,7 @@ def seats_of(fabric: Fabric, port: BridgePort, idle: Sequence[int] = ()) -> list
         if view.form is Form.UNAWARE or port.end in fabric.wiring.of:
             # Nobody is taken to tag there but whom the plan says so of.
             tagged &= tags_said(fabric).get(port.end, 0) | honest_tags(fabric, port)
+        # Thousands of tags that nobody uses are one seat each class.
         if idle and is_left_at_everything(fabric, port):
             for together in idle:
                 seats += _one_for(port.number, tagged & together)
@@ -96,6 +100,7 @@ def wire_of(fabric: Fabric, place: End) -> list[End]:
     """The end of a port, and those that a known link joins it to: whoever sits at a port with a
     link is on the wire of all of these (FM 4.9). A bundle stands for its members.
     """
+    # A place that is not there has no wire.
     if place not in fabric.ports:
         return []
     end = fabric.end_of(place.device, place.port)
@@ -159,6 +164,7 @@ class ClaimNames:
         it names; else [].
         """
         named = [*(claim.isolate or ()), *(claim.from_ or ()), *(claim.except_ or ())]
+        # A name of a host or port, or a seat in no VLAN: numbers alone do not tell.
         sets = {name: VlanSet.all() if name == "everything" else self.vids(name) for name in named}
         if any(vids is None for vids in sets.values()) or any(seat.vid == 0 for seat in self.seats):
             return []
@@ -168,6 +174,7 @@ class ClaimNames:
             return VlanSet(mask)
 
         inside = together(claim.isolate or ())
+        # Each member against all others.
         if claim.from_ is None:
             members = claim.isolate or []
             return [(sets[m] or VlanSet(), together(n for n in members if n != m)) for m in members]
@@ -190,6 +197,7 @@ class ClaimNames:
         seats = self.of(name, claim.level)
         asked = claim.reach is not None or claim.not_reach is not None
         plain = name != "everything" and self.vids(name) is None and name not in self.hosts
+        # A named tag, or a VLAN, says the form itself.
         if asked and plain and claim.level == Level.HONEST and tag_of(name)[1] is None:
             return frozenset(seat for seat in seats if not seat.tag)
         return seats
@@ -204,19 +212,23 @@ class ClaimNames:
         for port in fabric.bridge_ports:
             resolved = fabric.resolved(port)
             vid, mode = resolved.free.pvid, resolved.effective_mode
+            # Others have no VLAN that they must be in; what is not known proves nothing.
             if mode not in (Mode.ACCESS, Mode.PRIVATE_HOST) or not resolved.known:
                 continue
             missed = fabric.is_host_port(port) and resolved.end.device not in self.gone
+            # The files put it there, and the switch does not.
             if vid and not port.view.pvid and missed:
                 lost.setdefault(vid, []).append(resolved.end)
         for host in fabric.campus.hosts:
             place = End(host.device, host.port)
+            # A host at a place that is not there is told elsewhere.
             if place not in fabric.ports or host.device in self.gone:
                 continue
             own = fabric.ports[fabric.end_of(*place)]
             completed = own.completed
             homes = {Mode.ACCESS: completed.access_vlan, Mode.GENERAL: completed.pvid}
             home = host.vid or homes.get(own.mode)
+            # A port that is shut cuts off whoever is known to be there.
             if home and not own.up and own.known:
                 lost.setdefault(home, []).append(own.end)
         return lost
@@ -226,6 +238,7 @@ class ClaimNames:
         """VLAN -> the ports for hosts that the files put into it, and that are shut."""
         shut: dict[int, list[End]] = {}
         for end, resolved in self.fabric.ports.items():
+            # With a link it is no port for hosts.
             idle = not resolved.stated.on and end not in self.fabric.wiring.of
             if idle and not resolved.bundle and resolved.mode is Mode.ACCESS and resolved.known:
                 shut.setdefault(resolved.completed.access_vlan or 0, []).append(end)
@@ -241,9 +254,11 @@ class ClaimNames:
         """A port that is cut off from a VLAN that some names mean."""
         for name in names:
             vids = self.vids(name)
+            # "All VLANs" would be lost with any port.
             for vid in vids if vids is not None and vids != VlanSet.all() else ():
                 if vid in self.lost:
                     return self.lost[vid][0]
+            # A host, or a port: is it cut off?
             if vids is None and name != "everything":
                 end = self._cut_off(name)
                 if end is not None:
@@ -255,6 +270,7 @@ class ClaimNames:
         host = self.hosts.get(name)
         device, _, port = name.partition(":")
         place = End(host.device, host.port) if host is not None else End(device, port)
+        # It has a seat, so it is not.
         if place not in self.fabric.ports or self.of(name):
             return None
         return self.fabric.end_of(*place)
@@ -266,6 +282,7 @@ class ClaimNames:
         if claim.reach is None or claim.level != Level.HONEST:
             return None
         one, other = (self.hosts.get(name) for name in claim.reach)
+        # Without both addresses nobody can ping.
         if one is None or other is None or one.address is None or other.address is None:
             return None
         return one, other
@@ -275,17 +292,20 @@ class ClaimNames:
         there is none.
         """
         for name in claim.members:
+            # Names that mean somebody are not missing.
             if name == "everything" or self.vids(name) is not None or self.meant(claim, name):
                 continue
             if name in self.hosts:
                 host = self.hosts[name]
                 place = End(host.device, host.port)
                 tag = f" with tag {host.vid}" if host.vid else ""
+                # Why nobody is there, as near as can be told.
                 if place not in self.fabric.ports:
                     return f"{name} is at {place}, which is not there"
                 up = self.fabric.ports[self.fabric.end_of(*place)].up
                 why = f"takes no frames of it{tag}" if up else "is shut"
                 return f"{name} sits at {place}, and that port {why}"
+            # It is there, only not untagged.
             if self.of(name, claim.level):
                 tags = sorted({seat.tag for seat in self.of(name, claim.level)})
                 return (
@@ -319,6 +339,7 @@ class ClaimNames:
         if name in self.hosts:
             return self._of_host(self.hosts[name], level)
         whole, tag = tag_of(name)
+        # A port may be called so itself: then it is no tag.
         if tag is not None and End(*name.split(":", 1)) not in self.fabric.ports:
             return frozenset(seat for seat in self.of(whole, level) if seat.tag == tag)
         if ":" in name:
@@ -326,6 +347,7 @@ class ClaimNames:
             if End(device, port) in self.fabric.ports:  # a bundle stands for its members
                 port = self.fabric.end_of(device, port).port
             seats = frozenset(self._at(device, port))
+            # A pattern that fits a port with nobody is known, and empty.
             if seats or any(
                 self._fits(end.device, end.port, device, port) for end in self.fabric.ports
             ):
@@ -335,11 +357,13 @@ class ClaimNames:
     def _of_host(self, host: Host, level: Level) -> frozenset[Seat]:
         """The seats of a host, in its form, on all of its wire."""
         place = End(host.device, host.port)
+        # At a sub-interface the host uses that one's tag.
         if place in self.fabric.ports and self.fabric.ports[place].stated.parent is not None:
             seats = self._at(*place)  # with the sub-interface's own tag
         else:
             seats = [s for end in wire_of(self.fabric, place) for s in self._at(*end)]
         own = frozenset(s for s in seats if s.tag == (host.vid or 0))
+        # Whoever is hostile uses any form, also where his own is not taken.
         return frozenset(seats) if level == Level.HOSTILE and not own else own
 
     def unknown(self, claim: Claim) -> list[tuple[str, str, list[str]]]:
@@ -348,6 +372,7 @@ class ClaimNames:
         """
         unknown = []
         for name in claim.members:
+            # A plan may be written before its switches are there.
             try:
                 self.of(name)
             except Unknown:

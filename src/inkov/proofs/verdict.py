@@ -28,6 +28,7 @@ class Blame(Struct, frozen=True):
 
 def decisive(blamed: list[Blame]) -> list[Blame]:
     """The lines that end a leak each by itself; where there is none, all of them."""
+    # One that ends it alone is told instead of many that do so only together.
     return list(dict.fromkeys([blame for blame in blamed if blame.alone] or blamed))
 
 

@@ -50,6 +50,7 @@ class VidReach:
                 for translation in (
                     *crossing.translations,
                     *(crossing.hidden if self.level == Level.HOSTILE else ()),
+                    # Hidden tags are a trick: honest hosts play none.
                 ):
                     for vid in VlanSet(translation.leaves):
                         turns[vid] = turns.get(vid, 0) | translation.arrives & ~(1 << vid)
@@ -60,6 +61,7 @@ class VidReach:
         """For each end with hosts what a hostile host there sends, and hears."""
         wires: dict[End, tuple[int, int]] = {}
         for port in self.fabric.bridge_ports:
+            # Where nobody can sit, nobody sends.
             if self.fabric.has_hosts(port.end):  # routed sub-interfaces on the wire count, too
                 sent, heard = wires.get(port.end, (0, 0))
                 for sending in sendings_at(self.fabric, [port.number], self.level):
@@ -73,6 +75,7 @@ class VidReach:
         """The VIDs that hosts in some seats can put their frames into."""
         mask, ports = 0, self.fabric.bridge_ports
         if self.level == Level.HOSTILE:
+            # Hostile: what the wire takes, whatever form the seat has.
             for end in {ports[seat.port].end for seat in seats}:
                 mask |= self._wires[end][0]
             return mask
@@ -127,6 +130,7 @@ class VidReach:
             low = work & -work
             work ^= low
             new = self.turns.get(low.bit_length() - 1, 0) & ~mask
+            # Only VIDs that are new have to be looked at.
             mask |= new
             work |= new
         return mask
@@ -140,6 +144,7 @@ def vlan_groups(fabric: Fabric, used: Iterable[int]) -> list[VlanSet]:
             if row.secondaries is not None:
                 whole = VlanSet.of(row.vid) | row.secondaries.value
                 for vid in whole:
+                    # Two primaries may share secondaries: one group.
                     if vid in groups:
                         whole = whole | groups[vid]
                 for vid in whole:

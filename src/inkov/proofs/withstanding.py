@@ -89,11 +89,13 @@ class Withstanding:
         """The claims that hold without a loss and not with it, in words."""
         asked = []
         for claim in self.standing:
+            # The members at a lost switch are not asked.
             left = _without_lost(claim, loss, self._names)
             if left is not None and not self._cannot_break(left, loss):
                 asked.append((claim, left))
         if not asked:
             return []
+        # Too many were tried: said, not left out in silence.
         if self._trials >= MOST_TRIALS:
             self.untried += 1
             return []
@@ -102,6 +104,7 @@ class Withstanding:
         broken = []
         for claim, left in asked:
             verdicts = {prover.judge(left).verdict for prover in provers}
+            # Broken in one outcome is broken.
             if verdicts != {Outcome.HOLDS}:
                 perhaps = "" if Outcome.BROKEN in verdicts else " (undecided)"
                 plain = replace(claim, withstand=None)
@@ -110,10 +113,12 @@ class Withstanding:
 
     def judge(self, claim: Claim, verdict: Verdict) -> Verdict:
         """The verdict on a claim that holds without losses: whether it does with each, too."""
+        # What does not hold without losses is not asked with them.
         if claim.withstand is None or verdict.verdict != Outcome.HOLDS:
             return verdict
         verdict = replace(verdict, certificate=self._certificate(claim), witness=[])
         doubts = remarks_on(self.losses.trees)
+        # Doubt about trees is doubt about each loss.
         if doubts:
             return _open(verdict, f"what losses do hangs on the spanning tree: {doubts[0]}")
         # What a loss cuts is told by what hangs together now: so that comes first.
@@ -125,9 +130,11 @@ class Withstanding:
         trials = 0
         for loss in counted("losses tried", list(self._losses_of(claim))):
             asked = _without_lost(claim, loss, self._names)
+            # Nobody is cut, so nothing can break: no trial.
             if asked is None or self._cannot_break(asked, loss):
                 continue
             trials += 1
+            # Rather undecided than hours of trials.
             if trials > MOST_TRIALS:
                 return _open(verdict, "too many losses would have to be tried one by one")
             for prover in self._without(loss):
@@ -150,6 +157,7 @@ class Withstanding:
         verifier looks less finely: at pings, packets, and bundles of which a part fails.
         """
         names = self._names
+        # The verifier has edges for frames between honest hosts only.
         if claim.layer is not Layer.FRAMES or claim.level is not Level.HONEST:
             return {}
         if names.pinged(claim) is not None or self._parts_of_bundles:
@@ -158,9 +166,11 @@ class Withstanding:
         plain = self._make(self.fabric, self.plan).judge(Claim(join=members))
         seats = names.any_of(members)
         vids = {seat.vid for seat in seats}
+        # Links alone did not tell.
         if "edges" not in plain.certificate or len(vids) != 1:
             return {}
         [of_vlan] = [group for group in self.losses.groups if group.vlans >> min(vids) & 1]
+        # The trees may cut what links join.
         if id(of_vlan) not in self.losses.safe:
             return {}
         boxes = Counter(box.far.lower() for box in self.fabric.wiring.outside)
@@ -190,11 +200,13 @@ class Withstanding:
         yield from all_losses(self.fabric, kinds, pairs=claim.withstand == 2)
         for fate in self.plan.says.together:
             loss, _ = shared_fate(self.fabric, fate.parts, fate.about)
+            # A fate counts as what is lost in it.
             if (Kind.SWITCH if loss.devices else Kind.LINK) in kinds:
                 yield loss
 
     def _cannot_break(self, claim: Claim, loss: Loss) -> bool:
         """Whether a loss cuts nobody, and all members of a claim of frames are told by that."""
+        # Routers and pings may hang on more than who hears whom.
         if claim.join is None or claim.layer != Layer.FRAMES:
             return False
         served = {hub for group in self.losses.groups for hub in group.hubs}
@@ -227,6 +239,7 @@ def _open(verdict: Verdict, says: str) -> Verdict:
 
 def _without_lost(claim: Claim, loss: Loss, names: ClaimNames) -> Claim | None:
     """A claim without the members at switches that are lost; None if too few are left to ask."""
+    # Without links only.
     if not loss.devices:
         return claim
     ports = names.fabric.bridge_ports
@@ -235,6 +248,7 @@ def _without_lost(claim: Claim, loss: Loss, names: ClaimNames) -> Claim | None:
         seats = names.of(member)
         return bool(seats) and all(ports[s.port].end.device in loss.devices for s in seats)
 
+    # A ping to what is lost is not asked.
     if claim.reach is not None:
         return None if any(map(is_lost, claim.reach)) else claim
     left = [member for member in claim.join or () if not is_lost(member)]

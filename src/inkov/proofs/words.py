@@ -39,6 +39,7 @@ def reason(answer: Answer, layer: Layer) -> str:
 
 def _heard(answer: Heard, layer: Layer) -> str:
     first, last = answer.steps[0], answer.steps[-1]
+    # One hearer is named, others are counted.
     more = f" and {answer.hearers - 1} more" if answer.hearers > 1 else ""
     return (
         f"what is sent at {first.switch}:{first.port} in VLAN {first.vlan} is heard at"
@@ -51,6 +52,7 @@ def _passed(answer: Passed, layer: Layer) -> str:
 
 
 def _routed_to(path: Path, end: End) -> str:
+    # Which filter, if one stops a part.
     in_part = f", in part ({path.says})" if path.how != Fate.PASSES else ""
     ways = f"packets are routed from {path.into.label} to {path.out.label}"
     if path.back:

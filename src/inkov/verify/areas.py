@@ -17,6 +17,7 @@ def areas_of(net: FrameModel) -> dict[str, set[str]]:
     routed = [one for one in bridged if not any(one == whole for whole in cabled)]
     order = {one: number for number, one in enumerate(sorted(net.campus.devices, key=natural))}
     largest = max(bridged, key=lambda one: (len(one), -min(order[n] for n in one)), default=set())
+    # The largest one takes in all that stands alone.
     alone = [one for one in bridged if one not in routed and one is not largest]
     areas = [set(largest).union(*alone), *(one for one in routed if one is not largest)]
     return {_called(one, largest, order): one for one in areas}
@@ -36,6 +37,7 @@ def _parts(net: FrameModel, passes: Callable[[End, End], bool]) -> list[set[str]
         for far in fars:
             if passes(one, far):
                 near[one[0]].add(far[0])
+    # Who is not among the files may pass on to all that are cabled to it.
     for ends in net.boxes.values():
         known = [net.whole(end) for end in ends if end[0] in near]
         names = {end[0] for end in known if passes(end, end)}
@@ -59,6 +61,7 @@ def _goes_on(net: FrameModel, one: End, far: End) -> bool:
     not meant to end there.
     """
     routed = [end for end in (one, far) if not _takes_frames(net, end)]
+    # Routed at both ends, or at none.
     if len(routed) != 1 or one == far:
         return not routed
     other = far if routed[0] == one else one
@@ -71,6 +74,7 @@ def _takes_frames(net: FrameModel, end: End) -> bool:
     """Whether an end is a bridge's, up or not."""
     spots = net.spots.get(end)
     if spots:
+        # Any part of it that is bridged counts.
         return any(not spot.routed for spot in spots)
     device = net.campus.devices[end[0]]
     return device.value(device.ports[end[1]], "mode") is not Mode.ROUTED

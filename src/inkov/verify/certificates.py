@@ -75,11 +75,13 @@ def verify_carried(net: PacketModel, claim: Claim, entry: ClaimEntry) -> None:
         return
     closure = verify_closed(net, entry["closures"][0], sends, claim.level)
     for hub, mask in closure.there.items():
+        # A closure that a claim allows has nothing beyond its switches.
         if mask and not places.on(hub[0]):
             raise Refused(f"frames can be on {hub[0]}")
         for spot in net.at.get(hub, ()):
             emitted = union(view.emit for view in views_at(spot, claim.level))
             leaves = spot.end in net.far and emitted & closure.leaving(spot)
+            # Only by a link can it leave the switch; host ports are its own.
             if leaves and not places.over(spot):
                 raise Refused(f"frames can leave by {spot.key}")
 
@@ -103,11 +105,13 @@ def _verify_escape(
     """That a way leads to where the VLAN may not be: a switch, or out over a link."""
     hub, came, vid, rest = replay(net, entry["way"], sends, level)
     if rest:
+        # The way may end by leaving over a link that it may not cross.
         step = rest[0]
         out = may_leave(net, hub, came, f"{step['switch']}:{step['port']}")
         sent_out = any(view.emit >> vid & 1 for view in views_at(out, level))
         if step["event"] != "leaves" or step["vlan"] != vid or not sent_out:
             raise Refused("a way ends where the VLAN may not be")
+        # Out over a forbidden link: that is the escape.
         if out.end in net.far and not places.over(out):
             return
     if places.on(hub[0]):
@@ -120,6 +124,7 @@ def verify(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet], entry: Cla
     holds = entry["verdict"] == "holds"
     if claim.join is not None:
         if holds:
+            # A member that is cut off hears nobody, whatever links do.
             _none_cut_off(net, vlans, claim.join, set(net.campus.devices))
         verify_join(net, meant(net, vlans, claim.join).seats(net), entry)
     elif claim.carried_by is not None:
@@ -143,6 +148,7 @@ def _verify_arrival(
             verify_way(net, entry["way"], *leg, claim)
             return
         except Refused as why:
+            # One leg is enough: the reason of the last one is given.
             refused.append(why)
     raise refused[-1]
 
@@ -152,11 +158,13 @@ def _verify_silence(
 ) -> None:
     legs = legs_of(net, claim, vlans)
     if claim.isolate is not None and claim.from_ is None:
+        # A seat in two members of an isolation would hear itself.
         _see_that_none_is_in_two(net, claim, vlans)
     for closure, leg in zip(entry["closures"], legs, strict=True):
         verify_apart(net, closure, *leg, claim.level, claim.level)
     if claim.layer == Layer.PACKETS:
         for closure, routed, leg in zip(entry["closures"], entry["routed"], legs, strict=True):
+            # By numbers alone: from any bridge a router may take it.
             if "anywhere" in closure:
                 sends = net.passed_on({}, parse(closure["anywhere"]), claim.level)
             else:
@@ -172,6 +180,7 @@ def _see_that_names_mean_somebody(
     """
     for name in claim.members:
         vlan = name == "everything" or vids_of(vlans, name) is not None
+        # Of nobody everything is true: never verified.
         if not vlan and not meant(net, vlans, [name], claim.level).some:
             raise Refused(f"nobody is meant by {name}, or nobody sits there")
     if claim.join is not None and not meant(net, vlans, claim.join).seats(net):
@@ -183,6 +192,7 @@ def _see_that_none_is_in_two(net: PacketModel, claim: Claim, vlans: dict[str, Vl
     taken: dict[HostSeat, str] = {}
     for name in claim.isolate or ():
         for seat in in_order(meant(net, vlans, [name], claim.level).seats(net)):
+            # The same host on both sides: no isolation.
             if seat in taken:
                 raise Refused(f"{seat.spot.key} is in {taken[seat]} and in {name}")
             taken[seat] = name
@@ -194,6 +204,7 @@ def _none_cut_off(
     """That no port of some switches is put into a VLAN that its switch lacks. Raises Refused."""
     for name in names:
         side = meant(net, vlans, [name])
+        # Of "everything" nobody can be cut off.
         for vid in sorted(net.lost) if name != "everything" else ():
             for switch, port in net.lost[vid] if side.vids >> vid & 1 else ():
                 if switch in switches:
@@ -213,8 +224,10 @@ def verify_entry(
     """Verify the entry of a certificate at a place; False if it brings none to verify. Raises
     Refused.
     """
+    # Words come from a file: what is not known is refused, not guessed.
     if entry["verdict"] not in list(Outcome) or entry["level"] not in list(Level):
         raise Refused("there is no such verdict, or no such level")
+    # The claims are those of the plan, not those that the entry says it is about.
     if claims:
         claim = claims[number]
     elif entry["kind"] == "no-leak":
@@ -226,8 +239,10 @@ def verify_entry(
     stated = claim.words, claim.kind if claims else entry["kind"], claim.level, claim.layer
     if (entry["claim"], entry["kind"], entry["level"], entry["layer"]) != stated:
         raise Refused("it is not the claim that the plan has at this place, or that needs none")
+    # Without any of these there is nothing to verify.
     brings = bool(entry.keys() & {"closures", "way", "ways", "edges"})
     if entry["verdict"] == Outcome.UNDECIDED:
+        # Undecided with a certificate would count as neither.
         if brings:
             raise Refused("what is undecided has no certificate")
         return False
@@ -252,6 +267,8 @@ def _no_leak(net: PacketModel, entry: ClaimEntry) -> Claim:
     Refused.
     """
     vlans = VlanSet.parse(entry["vlans"])
+    # A group must be one VLAN, or a primary with its secondaries: others would hide a leak between
+    # them.
     if not vlans or vlans.bits & ~net.together(next(iter(vlans))):
         raise Refused(f"VLAN {vlans} is no VLAN, and no primary with its secondaries")
     return Claim(
@@ -306,15 +323,19 @@ def check_certificate(
         try:
             brings = verify_entry(net, claims, vlans, number, entry, together)
             nobody = _about_nobody(net, claims[number], vlans) if claims else ""
+            # Only what holds, of somebody, and with a certificate, counts as verified.
             if entry["verdict"] != Outcome.HOLDS or not brings or nobody:
                 left.append(_why_not(entry, number, nobody, brings=brings))
         except Refused as why:
             refused.append(f"claim {number + 1}: {why}")
         except (KeyError, TypeError, ValueError, AttributeError, IndexError):
+            # An entry is data from a file: whatever is wrong with it is refused.
             refused.append(f"claim {number + 1}: the entry is not well-formed")
     verified = len(counted) - len(refused) - len(left)
     if not claims:
+        # Without a plan there must be an entry for each VLAN.
         refused += _missing(net, entries, level)
+    # What the plan has and the certificate does not is missing.
     if claims and len(claims) != len(entries):
         refused.append(f"the plan has {len(claims)} claims, the certificate {len(entries)}")
     return Checked(refused, left, verified)
@@ -348,6 +369,7 @@ def _missing(net: PacketModel, entries: list[Any], level: Level) -> list[str]:
     for entry in entries:
         try:
             vids = parse(entry["vlans"])
+            # An entry for hostile hosts covers honest ones.
             if entry["kind"] == "no-leak" and entry["level"] in (level, Level.HOSTILE):
                 covered |= vids
             elif entry["kind"] == "whole":
@@ -358,12 +380,14 @@ def _missing(net: PacketModel, entries: list[Any], level: Level) -> list[str]:
     lines = [
         f"no claim is about VLAN {vid}{hostile}"
         for vid in sorted(net.by_vid)
+        # A VLAN that nobody is in needs no entry.
         if vid and not covered >> vid & 1 and net.served(vid)
     ]
     areas = areas_of(net)
     for name, switches in areas.items():
         around = name if len(areas) > 1 else ""
         for vid in sorted(net.vids_of_somebody):
+            # On one bridge it cannot be split.
             if (vid, around) not in wholes and len(homes(net, vid, switches)) > 1:
                 lines.append(
                     f"no claim is that VLAN {vid} is not split{around and ' around '}{around}"
@@ -383,6 +407,7 @@ def check_ports(net: PacketModel, taken: dict[str, Any]) -> list[str]:
     """
     own = {}
     for spot in net.by_key.values():
+        # What keeps a tag apart is no port that a person could look at.
         if not net.campus.devices[spot.hub[0]].ports[spot.name].implied:
             view = spot.views[0]
             own[spot.key] = {

@@ -46,6 +46,7 @@ class Side(NamedTuple):
         } | self.some
 
     def minus(self, other: Side, net: PacketModel) -> Side:
+        # Seats by themselves cannot be taken off masks.
         if self.some or other.some:
             return Side(0, frozenset(self.seats(net) - other.seats(net)))
         return Side(self.vids & ~other.vids)
@@ -90,6 +91,7 @@ class Closure:
             )
             for port, vids in entry.get("only", {}).items():
                 for vid in bits(parse(vids)):
+                    # By two ports alone is by none alone.
                     if self.only.setdefault((hub, vid), port) != port:
                         raise Refused(
                             f"VLAN {vid} on {device} comes in by one port alone, and by two"
@@ -99,16 +101,19 @@ class Closure:
         """See that frames that come in somewhere are where they are said to be."""
         name, at = (spot.name, spot.key) if spot is not None else ("", hub[0])
         new = mask & ~self.there.get(hub, 0)
+        # It comes in where the certificate does not have it.
         if new:
             raise Refused(
                 f"{what} gets to {at} in VLAN {VlanSet(new)}, which the certificate does not have"
                 " there"
             )
         for vid in bits(mask):
+            # It comes in by another port than the one it is said to.
             if self.only.get((hub, vid), name) != name:
                 raise Refused(
                     f"VLAN {vid} comes in by {at}, and not by port {self.only[hub, vid]} alone"
                 )
+        # Shielded is only what came in by protected ports alone.
         if mask & self.shielded.get(hub, 0) and not (spot is not None and spot.protected):
             raise Refused(f"{what} comes in by {at}, which is not protected")
 
@@ -142,6 +147,7 @@ def verify_closed(net: PacketModel, stated: ClaimEntry, sends: list[Sent], level
         closure.take(hub, spot, mask, "what is sent")
     for hub in closure.there:
         for spot in net.at.get(hub, ()):
+            # Host ports lead to no other bridge.
             leaving = closure.leaving(spot) if spot.end in net.far else 0
             for far, _, arriving in net.over(spot, leaving, level):
                 closure.take(far.hub, far, arriving, f"what leaves {spot.key}")
@@ -159,6 +165,7 @@ def verify_apart(
     """That no frame of one side (or sent at some stations) is heard by the other, at the levels of
     those who send and who hear: by VIDs alone, or by where frames can be. Raises Refused.
     """
+    # Told apart by numbers, wherever frames are.
     if "anywhere" in stated:  # VIDs that no link turns into others, wherever they are
         vids = parse(stated["anywhere"])
         mask = (
@@ -172,6 +179,7 @@ def verify_apart(
             raise Refused(
                 f"links turn its VLANs into VLAN {VlanSet(net.spread(vids, level) & ~vids)}"
             )
+        # The other side must hear none of these numbers.
         if targets.hears(net, hear) & vids:
             raise Refused(f"the other side hears VLAN {VlanSet(targets.hears(net, hear) & vids)}")
         return
@@ -179,6 +187,7 @@ def verify_apart(
     closure = verify_closed(net, stated, sends, level)
     for seat in targets.seats(net):
         for spot, mask in net.heard(seat, hear):
+            # What is there, leaves by that port, and in a form that the host hears.
             if spot.hub in closure.there and closure.leaving(spot) & mask:
                 raise Refused(
                     f"{spot.key} is heard, in one of VLAN {VlanSet(closure.leaving(spot) & mask)}"

@@ -81,11 +81,13 @@ class FrameModel:
         self.campus = campus
         self.boxes: dict[str, set[End]] = {}
         for switch, name, box in occupied:
+            # Names of unknown neighbours are taken whatever their case.
             self.boxes.setdefault(box.lower(), set()).add((switch, name))
         self.far: dict[End, list[End]] = {}
         for a, p, b, q in cables:
             one, other = self.whole((a, p)), self.whole((b, q))
             for near, far in ((one, other), (other, one)):
+                # The same cable may be told twice.
                 if far not in self.far.setdefault(near, []):
                     self.far[near].append(far)
         self.attended = self._attended()
@@ -120,6 +122,7 @@ class FrameModel:
         ends = {*boxes, *((host.device, host.port) for host in self.campus.hosts)}
         found: set[End] = set()
         for device, port in ends:
+            # A host in the plan may be at a port that no file has.
             if device not in self.campus.devices or port not in self.campus.devices[device].ports:
                 continue
             parent = self.campus.devices[device].ports[port].parent
@@ -127,6 +130,7 @@ class FrameModel:
             work = [self.whole((device, parent.value if below and parent else port))]
             while work:
                 end = work.pop()
+                # Only at links it matters who else is on the wire.
                 if end in self.far and end not in found:
                     found.add(end)
                     work += self.far[end]
@@ -159,8 +163,10 @@ class FrameModel:
 
     def _up(self, device: Device, port: Port) -> bool:
         """FM 1.6."""
+        # Off is off, whatever it is made of.
         if not port.on:
             return False
+        # A sub-interface is up with what it hangs on, and only with a tag.
         if port.kind is PortKind.SUB:
             parent = device.ports.get(port.parent.value) if port.parent else None
             return (
@@ -169,6 +175,7 @@ class FrameModel:
                 and port.outer is not None
                 and self._up(device, parent)
             )
+        # A bundle is up with any of its members, or before it has some.
         if port.kind is PortKind.BUNDLE:
             members = [
                 p
@@ -180,8 +187,10 @@ class FrameModel:
 
     def _live(self, device: Device) -> int:
         """FM 3.3."""
+        # The table is what the switch has.
         if device.vlans is not None and not device.table_is_membership:
             return self._active(device.vlans)
+        # Without a table, and without regard for tags, all pass.
         if any(name == device.name for name, _ in self.unaware):
             return ALL
         mask = 2 | sum(
@@ -218,6 +227,7 @@ class FrameModel:
         mask = 2
         for row in table.values():
             on = row.active is None or row.active.value
+            # A row that is not active takes its VLAN away.
             mask = mask | 1 << row.vid if on else mask & ~(1 << row.vid)
         return mask
 
@@ -231,6 +241,7 @@ class FrameModel:
         waits for an asker.
         """
         asking = self._asks(device, port)
+        # It asks nobody: what is stated holds.
         if asking is None:
             return device.value(port, "mode")  # type: ignore[no-any-return]
         for name, far in self.far.get((device.name, port.name), ()):
@@ -268,19 +279,23 @@ class FrameModel:
             return bit(vid)
 
         pvid = admit = emit = untagged = 0
+        # A routed port is a bridge of its own, in VLAN 1 by our numbering.
         if mode is Mode.ROUTED:
             return PortRules(1, 0, 2, 2)
+        # Access: its own VLAN untagged, the voice VLAN with its tag.
         if mode is Mode.ACCESS:
             pvid, admit = get("access_vlan"), one(get("voice_vlan"))
             untagged = one(pvid)
             emit = untagged | admit
         elif mode is Mode.TRUNK:
+            # Trunk: what is allowed, untagged the native VLAN.
             admit = get("allowed").bits
             emit = admit & ~get("withheld").bits
             native = get("native_vlan")
             if native and admit >> native & 1:
                 pvid, untagged = native, 0 if get("native_tagged") else emit & one(native)
         elif mode is Mode.GENERAL:
+            # General: members by lists, by their own rules on what may enter.
             listed = get("untagged")
             untagged = one(get("pvid")) if listed is None else listed.bits
             member = get("tagged").bits | untagged
@@ -295,6 +310,7 @@ class FrameModel:
             untagged = one(pvid)
             admit = ALL & ~untagged
         elif mode is Mode.PRIVATE_HOST and get("primary") and get("secondary"):
+            # A host of a private VLAN sends in the secondary and hears the primary.
             pvid = get("secondary")
             row = device.row(pvid)
             isolated = (
@@ -304,6 +320,7 @@ class FrameModel:
             )
             emit = untagged = one(get("primary")) | (0 if isolated else one(pvid))
         elif mode is Mode.PROMISCUOUS and get("primary"):
+            # A promiscuous port sends in the primary and hears all secondaries.
             pvid = get("primary")
             emit = untagged = one(pvid) | get("secondaries").bits
         return PortRules(
@@ -312,6 +329,7 @@ class FrameModel:
 
     def _spot(self, device: Device, port: Port) -> Spot | None:
         end = (device.name, port.name)
+        # Shut, or a member of a bundle: no port of its own.
         if not self._up(device, port) or self.whole(end) != end:
             return None
         mode = self._mode(device, port)
@@ -323,6 +341,7 @@ class FrameModel:
             assert port.parent is not None and port.outer is not None
             end, outer = self.whole((device.name, port.parent.value)), port.outer.value
             twin = any(s.outer == outer for s in self.spots.get(end, ()))
+            # Two sub-interfaces with one tag on a port: the first has it.
             if twin and not port.implied:
                 return None
             views = [PortRules(v.pvid, 0, v.emit & v.untagged, v.untagged) for v in views]
@@ -387,6 +406,7 @@ class FrameModel:
             owned = sum(1 << spot.outer for spot in spots if spot.outer)
             for spot in spots if self.hosted(end) else ():
                 view, own = spot.views[0], []
+                # Behind a routed port sits only who is named.
                 if spot.routed:  # only who is known by name is there, and in no VLAN
                     at = {(h.device, h.port) for h in self.campus.hosts if not h.vid}
                     seats += [HostSeat(spot, 0, 0)] if (end[0], spot.name) in at else []
@@ -399,9 +419,11 @@ class FrameModel:
                     own.append(HostSeat(spot, 0, self.outside_name(spot.hub, home)))
                 if not spot.outer:
                     passed = view.emit & ~view.untagged & ~owned
+                    # On a known wire nobody is taken to tag but whom the plan names.
                     if end in self.far or self._is_unaware(spot):
                         passed &= union(1 << v for v in self._tags_at(end)) | self._voice(spot)
                     own += [HostSeat(spot, v, v) for v in bits(passed)]
+                # Without any form of its own a host may still get in by asking.
                 seats += own or (
                     [HostSeat(spot, 0, 0)] if view.pvid or view.admit or len(spot.views) > 1 else []
                 )
@@ -418,6 +440,7 @@ class FrameModel:
             return vid
         leaving = {
             spot.outer
+            # Only what leaves by sub-interfaces has another name outside.
             for spot in (self.at[hub] if hub in self._tagging else ())
             if spot.end in self.far and spot.views[0].emit >> vid & 1 and not self.is_implied(spot)
         }
@@ -455,6 +478,7 @@ class FrameModel:
         """What a host can put on bridges, by port (FM 4.1); a hostile one by all ports on its wire
         (FM 4.2, FM 4.4).
         """
+        # An honest host sends in its form only.
         if level == Level.HONEST:
             view, tag = seat.spot.views[0], seat.tag
             taken = bit(tag) if tag == seat.spot.outer else view.admit & bit(tag)
@@ -476,6 +500,7 @@ class FrameModel:
         tag = seat.spot.outer or seat.tag
         for spot in self.spots[seat.spot.end]:
             for view in spot.views if level == Level.HOSTILE else spot.views[:1]:
+                # A hostile host hears whatever form; a sub-interface's host its tag.
                 if level == Level.HOSTILE or (spot.outer and spot.outer == tag):
                     yield spot, view.emit
                 elif not spot.outer:
@@ -490,6 +515,7 @@ class FrameModel:
         of named hosts that are shut.
         """
         lost: dict[int, list[End]] = {}
+        # Who is in a VLAN by the files, and cut off on his switch.
         for end, spots in self.spots.items():
             for spot in spots if self.hosted(end) else ():
                 device = self.campus.devices[spot.end[0]]
@@ -498,6 +524,7 @@ class FrameModel:
                 view = self._view(device, port, mode, ALL)
                 one = mode is Mode.GENERAL and view.emit == view.untagged == bit(view.pvid)
                 member = one or mode in (Mode.ACCESS, Mode.PRIVATE_HOST)
+                # Of a port that nobody knows nothing is said.
                 if member and not port.unknown and view.pvid and not spot.views[0].pvid:
                     lost.setdefault(view.pvid, []).append((spot.hub[0], spot.name))
         for host in self.campus.hosts:
@@ -506,6 +533,7 @@ class FrameModel:
                 continue
             end = self.whole((host.device, host.port))
             port = known.ports[end[1]]
+            # A named host at a port that is shut.
             if not port.unknown and self._spot(known, port) is None:
                 mode = self._mode(known, port)
                 home = {Mode.ACCESS: "access_vlan", Mode.GENERAL: "pvid"}.get(mode)
@@ -537,6 +565,7 @@ class FrameModel:
             turns = self._turns[level] = {}
             for spot in (spot for end in self.far for spot in self.spots.get(end, ())):
                 for _, left, arriving in self.over(spot, ALL, level):
+                    # What a link leaves as it is turns nothing.
                     for vid in bits(left) if left != arriving else ():
                         turns[vid] = turns.get(vid, 0) | arriving
         return self._turns[level]
@@ -567,12 +596,14 @@ class FrameModel:
             far_views = [
                 (spot_there, v) for spot_there in there for v in views_at(spot_there, level)
             ]
+            # Each port at the far end, and each view that it can be lured into.
             for one, its in far_views:
                 enters = bit(its.pvid)
                 if one.outer:  # FM 3.9
                     left = mask if spot.outer == one.outer else tagged & 1 << one.outer
                     # FM 4.3: a tag hidden behind may show
                     left |= untagged if level == Level.HOSTILE else 0
+                    # A sub-interface takes its own tag, and untagged frames are none of its.
                     if left and enters:
                         yield one, left, enters
                     continue

@@ -22,13 +22,16 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
     """
     ordered = in_order(seats)
     named = {(seat.spot.key, seat.tag): seat for seat in ordered}
+    # Broken: one member does not hear another.
     if entry["verdict"] == "broken":
         one, other = (Side(0, frozenset([named[tuple(entry[end])]])) for end in ("from", "to"))
         if one == other:
             raise Refused("nobody hears what he sends himself, and is a member")
         verify_apart(net, entry["closures"][0], one, other, Level.HONEST, Level.HONEST)
     elif "ways" in entry:
+        # Each pair by a way of its own.
         ways = {(*one["from"], *one["to"]): one["way"] for one in entry["ways"]}
+        # Two seats of one port are no pair.
         for (a, near), (b, far) in product(named.items(), named.items()):
             if near.spot is not far.spot:
                 verify_way(
@@ -39,6 +42,7 @@ def verify_join(net: PacketModel, seats: set[HostSeat], entry: ClaimEntry) -> No
                     Claim(),
                 )
     else:
+        # By links that join the bridges of one VLAN.
         verify_joined(net, entry["edges"], home_vlan(seats), {seat.spot.hub for seat in seats})
 
 
@@ -52,6 +56,7 @@ def home_vlan(seats: set[HostSeat]) -> int:
         view = seat.spot.views[0]
         tagged = view.emit & ~view.untagged & view.admit
         keeps = (tagged if seat.tag else view.untagged & bit(view.pvid)) >> seat.vid & 1
+        # A protected port, or one that keeps nothing as it is, joins nobody.
         if seat.spot.protected or not keeps or seat.spot.outer:
             raise Refused(
                 f"a host at {seat.spot.key} may not hear its own VLAN, or not from every port,"
@@ -67,6 +72,7 @@ Place = Hub | Spot
 def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, places: set[Place]) -> None:
     """That links join the places with members of a VLAN, passing it both ways. Raises Refused."""
     root: dict[Place, Place] = {}
+    # A port on two of the links would have to send back what came in by it.
     if len({name for edge in edges for name in edge}) < 2 * len(edges):
         raise Refused(
             "two links at one port join nothing: what comes in by it does not leave by it"
@@ -79,6 +85,7 @@ def verify_joined(net: PacketModel, edges: list[list[str]], vid: int, places: se
 
     for one, other in edges:
         a, b = net.by_key[one], net.by_key[other]
+        # Both ways, each end by what it sends.
         for near, far in ((a, b), (b, a)):
             leaves = near.views[0].untagged if _is_by_tag(near, vid) else bit(vid)
             arrives = any(
@@ -125,6 +132,7 @@ def _home(net: PacketModel, hub: Hub) -> str:
     """The switch of a bridge; of one that hangs on others by sub-interfaces alone, the first of
     these.
     """
+    # A bridge with ports of its own is at home there.
     inside = net.at[hub]
     if any(not (spot.outer or spot.routed) for spot in inside):
         return hub[0]

@@ -51,6 +51,7 @@ def verify_withstanding(
     """That the members of a `join` or `reach` hear each other without each thing that the claim
     says may be lost. Raises Refused.
     """
+    # A ping hangs on routers, which have losses of their own.
     if claim.layer is not Layer.FRAMES or pinged(net, claim) is not None:
         raise Refused("packets hang on routers as well: losses are not checked for them")
     if claim.level is not Level.HONEST:
@@ -63,6 +64,7 @@ def verify_withstanding(
     every = set().union(*seats.values())
     vid = home_vlan(every)
     edges = entry["edges"]
+    # More links would take too long to try two by two.
     if claim.withstand == 2 and len(edges) > _MOST_FOR_PAIRS:
         raise Refused(f"{len(edges)} links are too many to try every two")
     verify_joined(net, edges, vid, {seat.spot.hub for seat in every})
@@ -73,6 +75,7 @@ def verify_withstanding(
             name: {seat.spot.hub for seat in own if seat.spot.hub[0] not in lost.switches}
             for name, own in seats.items()
         }
+        # Who is lost with a switch is not missed at it.
         if claim.reach is not None and not all(left.values()):
             continue  # one of the two is lost with its switch, and not asked
         if not _joined(ends, lost, set().union(*left.values())):
@@ -102,6 +105,7 @@ def _losses(
         yield from (Lost(switches=frozenset([name])) for name in sorted(switches))
     for fate in together:
         lost = _shared(fate, ends, net)
+        # A fate with switches counts where switches may be lost.
         if of_switches if lost.switches else of_links:
             yield lost
 
@@ -137,6 +141,7 @@ def _joined(ends: list[tuple[Spot, Spot]], lost: Lost, hubs: set[Hub]) -> bool:
     next_to: dict[Hub, list[Hub]] = {}
     for number, (one, other) in enumerate(ends):
         gone = {one.hub[0], other.hub[0]} & lost.switches
+        # With a switch its links are gone.
         if number not in lost.links and not gone:
             next_to.setdefault(one.hub, []).append(other.hub)
             next_to.setdefault(other.hub, []).append(one.hub)
@@ -170,12 +175,15 @@ def _see_that_trees_join(net: PacketModel, vid: int, hubs: Collection[Hub]) -> N
     wires = list(_wires_around(net, hubs))
     around = {spot.hub for wire in wires for spot in wire} | set(hubs)
     modes = {_mode(net, hub) for hub in around}
+    # No tree anywhere, and no circle: all links forward.
     if modes == {TreeMode.OFF}:
         return  # all links forward
     for box, ends in sorted(net.boxes.items()):
         at = {spot for end in ends for spot in net.spots.get(net.whole(end), ())}
+        # Who is at two ports may close a circle that nobody sees.
         if sum(spot.hub in around for spot in at) > 1:
             raise Refused(f"{box}, which is not among the files, may close a circle")
+    # Trees of two kinds may split the VLAN in ways of their own.
     if (TreeMode.PER_VLAN in modes and len(modes) > 1) or modes & {TreeMode.OFF, None}:
         raise Refused("it is not known that all switches around run one kind of spanning tree")
     for wire in wires:
@@ -183,15 +191,18 @@ def _see_that_trees_join(net: PacketModel, vid: int, hubs: Collection[Hub]) -> N
             device = net.campus.devices[spot.end[0]]
             port = device.ports[spot.end[1]]
             root_guard = port.guard is not None and port.guard.value is Guard.ROOT
+            # A guard may shut a port that the tree takes.
             if root_guard or device.value(port, "bpdu_guard"):
                 raise Refused(f"a guard at {spot.key} may keep it out of the spanning tree")
     turns = net.turns(Level.HONEST)
+    # Turned into another VLAN, it is in two graphs.
     if turns.get(vid) or any(mask >> vid & 1 for mask in turns.values()):
         raise Refused(f"a link turns VLAN {vid} into another one, or another one into it")
     if modes == {TreeMode.PER_VLAN}:
         return  # the tree of the VLAN takes the links that pass it
     passing = [_passes(net, wire, vid) for wire in wires]
     for block in _blocks([(wire.one.hub, wire.other.hub) for wire in wires]):
+        # A circle that passes the VLAN in part: the tree may take the other part.
         if len({passing[number] for number in block}) > 1:
             one = wires[next(number for number in sorted(block) if not passing[number])]
             near, far = sorted(spot.key for spot in one)
@@ -220,10 +231,13 @@ def _wires_around(net: PacketModel, hubs: Collection[Hub]) -> Iterator[_Wire]:
         for spot in net.at.get(work.pop(), ()):
             for end in net.far.get(spot.end, ()):
                 there = net.spots.get(end, [])
+                # No bridge is there, so no link of the graph.
                 if spot.routed or not there or all(spot.routed for spot in there):
                     continue  # no bridge is there, or it is shut
+                # A wire with several is no plain link.
                 if len(net.far[spot.end]) > 1 or len(net.far[end]) > 1:
                     raise Refused(f"{spot.key} is on a wire with several others")
+                # A sub-interface is in several graphs at once.
                 if len(there) > 1 or len(net.spots[spot.end]) > 1 or spot.outer or there[0].outer:
                     raise Refused(f"{spot.key} is a sub-interface, or opposite to one")
                 pair = frozenset((spot.end, end))
@@ -279,6 +293,7 @@ def _blocks(edges: list[tuple[Hub, Hub]]) -> list[set[int]]:
 
     for number, ends in enumerate(edges):
         one, other = ends
+        # An edge outside the forest closes a circle: all on it are of one block.
         while number not in in_forest and one != other:
             lower = one if depth[one] >= depth[other] else other
             up, passed = above[lower]

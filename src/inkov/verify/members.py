@@ -55,6 +55,7 @@ def _at_host(net: PacketModel, host: Host, level: Level) -> list[HostSeat]:
     """The seats of a host, in its form, on all of its wire."""
     device = net.campus.devices.get(host.device)
     port = device.ports.get(host.port) if device is not None else None
+    # A host at a sub-interface is there, with its tag.
     if port is not None and port.parent is not None:
         own = [seat for seat in net.seats if net.called(seat.spot) == (host.device, host.port)]
     else:
@@ -70,10 +71,12 @@ def _at_ports(net: PacketModel, name: str) -> list[HostSeat]:
     """
     device, port = name.partition(":")[::2]
     called = net.campus.devices.get(device)
+    # A port by its very name, whatever marks that holds.
     if called is not None and port in called.ports:
         end = net.whole((device, port))
         return [seat for seat in net.seats if net.called(seat.spot) == end]
     port, tagged, tag = port.rpartition(" tagged ")
+    # A tag behind the name of a port.
     if tagged and tag.isdecimal():
         return [seat for seat in _at_ports(net, f"{device}:{port}") if seat.tag == int(tag)]
     port = name.partition(":")[2]
@@ -91,11 +94,13 @@ def legs_of(net: PacketModel, claim: Claim, vlans: dict[str, VlanSet]) -> list[t
     def side(names: Iterable[str] | None) -> Side:
         return meant(net, vlans, names, claim.level)
 
+    # Each member against all the others.
     if claim.isolate is not None and claim.from_ is None:
         return [
             (side([one]), side(name for name in claim.isolate if name != one))
             for one in claim.isolate
         ]
+    # One side against another, less what is excepted.
     if claim.isolate is not None:
         inside = side(claim.isolate)
         outside = side(claim.from_).minus(side(claim.except_), net).minus(inside, net)
@@ -111,6 +116,7 @@ def _untagged(net: PacketModel, vlans: dict[str, VlanSet], name: str, level: Lev
     side = meant(net, vlans, [name], level)
     whole = vids_of(vlans, name) is not None or name == "everything" or " tagged " in name
     named = any(host.name == name for host in net.campus.hosts)
+    # Whole VLANs and named hosts say their form themselves.
     if whole or named or level == Level.HOSTILE:
         return side
     return Side(side.vids, frozenset(seat for seat in side.some if not seat.tag))
@@ -121,4 +127,5 @@ def pinged(net: PacketModel, claim: Claim) -> tuple[Host, Host] | None:
     hosts = {host.name: host for host in net.campus.hosts if host.address is not None}
     names = claim.reach or []
     pair = [hosts[name] for name in names if name in hosts and claim.level == Level.HONEST]
+    # Both must be hosts with addresses, or no ping is possible.
     return (pair[0], pair[1]) if len(pair) == len(names) == 2 else None

@@ -61,6 +61,7 @@ class PacketModel(FrameModel):
                 with_it = row.secondaries.value.bits if row and row.secondaries else 0
                 takes = 1 << g.vid | with_it
                 up = g.on and self.live_at(device, g.bridge) >> g.vid & 1
+                # A station is up if its VLAN is somewhere that leads anywhere.
                 if up and any(
                     (v.emit | v.admit | bit(v.pvid)) & takes and self._leads(spot.end)
                     for spot in self.at.get(hub, ())
@@ -76,6 +77,7 @@ class PacketModel(FrameModel):
                     yield Station(device.name, name, hub, g.vid, vrf, addresses, takes, *filters)
             for port in device.ports.values():
                 hub = device.name, f"routed {port.name}"
+                # A routed port with an address is a station of its own.
                 if port.addresses and hub in self.at and device.value(port, "mode") is Mode.ROUTED:
                     vrf = port.vrf.value if port.vrf is not None else ""
                     addresses = tuple(fact.value for fact in port.addresses)
@@ -102,12 +104,14 @@ class PacketModel(FrameModel):
         hubs = {
             station.hub
             for station in self.stations(Level.HONEST)
+            # A routed port is no bridge with members.
             if station.vid == vid and not any(spot.routed for spot in self.at[station.hub])
         }
         for seat in self.by_vid.get(vid, ()):
             device = self.campus.devices[seat.spot.hub[0]]
             port = device.ports[seat.spot.name]
             if (
+                # A trunk left at everything says nothing of who is there.
                 self._mode(device, port) is not Mode.TRUNK
                 or device.value(port, "allowed").bits != ALL
             ):
@@ -116,6 +120,7 @@ class PacketModel(FrameModel):
 
     def _is_inside(self, hub: Hub, vid: int) -> bool:
         """Whether VLAN 1 leaves a bridge for other switches by sub-interfaces, and only so."""
+        # Only VLAN 1 has another name outside.
         if vid != 1:
             return False
         leaving = [
@@ -139,6 +144,7 @@ class PacketModel(FrameModel):
                     gateway = any(
                         g.bridge == spot.hub[1] and spot.views[0].untagged >> g.vid & 1 for g in own
                     )
+                    # A gateway, a router, or others behind it: somebody is there.
                     if spot.routed or gateway or len(self.at[spot.hub]) > 1:
                         found.append(spot)
         return found
@@ -167,6 +173,7 @@ class PacketModel(FrameModel):
         reached: dict[int, Station] = {}
         for group in (work := list(groups)):
             for station in self._sharing(level).get(group, ()):
+                # Routers that share a VLAN know each other, as far as numbers tell.
                 if id(station) not in reached:  # a name may be that of several, on several bridges
                     reached[id(station)] = station
                     shared = bits(self.spread(1 << station.vid, Level.HONEST))
@@ -204,6 +211,7 @@ class PacketModel(FrameModel):
         pairs = [(a, b) for a, b in product(senders, out.subnets) if a.version == b.version]
         filters = self.campus.devices[station.device].filters
         some = every = True
+        # Without addresses of one family there is nothing to filter.
         for name in names if pairs else ():
             fates = [fate(filters[name].entries if name in filters else [], a, b) for a, b in pairs]
             some = some and any(passed for passed, _ in fates)
@@ -226,10 +234,13 @@ def fate(entries: list[FilterEntry], source: Subnet, destination: Subnet) -> tup
             prefix.version != subnet.version or not prefix.overlaps(subnet)
             for prefix, subnet in ends
         ):
+            # It fits none of these packets.
             continue
         passed, stopped = passed or entry.accepts, stopped or not entry.accepts
         # subnet_of wants two of one family, which the line above sees to.
         whole = all(subnet.subnet_of(prefix) for prefix, subnet in ends)  # type: ignore[arg-type]
+        # It fits all of them: later entries have no say.
         if whole and not entry.finer:
             return passed, stopped
+    # What no entry fits passes.
     return True, stopped

@@ -40,15 +40,19 @@ def wires_of(campus: Campus) -> Wires:
     occupied = []
     for report in _reports(campus):
         near, far = devices.called(report.near[0]), devices.called(report.far[0], report.serial)
+        # Told from the side without a file: turned round.
         if near is None and far is not None:  # told from the side that has no file
             report, near, far = _Report(report.far, report.near), far, None  # noqa: PLW2901
         port = devices.port(near, report.near[1]) if near is not None else None
+        # Neither has a file, or the port is not there: no cable.
         if near is None or port is None:
             continue
+        # The far side has no file: somebody is there, whoever that is.
         if far is None:
             occupied.append((near, port, report.far[0]))
             continue
         there = devices.port(far, report.far[1], report.about)
+        # A cable from a port to itself is none.
         if there is not None and (near, port) != (far, there):
             direct[frozenset([(near, port), (far, there)])] = None
     pairs = [sorted(pair) for pair in direct]
@@ -80,6 +84,7 @@ def _on_one_wire(campus: Campus, direct: dict[frozenset[End], None]) -> Iterator
                 wire += near[end]
         for pair in combinations(dict.fromkeys(wire), 2) if len(set(wire)) <= _MOST else ():
             ends = frozenset(_whole(campus, end) for end in pair)
+            # The same two ends by their bundles are known already.
             if frozenset(pair) not in direct and len(ends) == 2 and ends not in known:
                 yield frozenset(pair)
 
@@ -101,6 +106,7 @@ _Answers = Callable[[str], bool]
 def _one(names: Iterable[str], answers: _Answers) -> str | None:
     """The only name that answers."""
     found = [name for name in names if answers(name)]
+    # Several that answer are nobody.
     return found[0] if len(found) == 1 else None
 
 
@@ -144,6 +150,7 @@ class _Devices:
         """A device by its name; by that without a domain, or with more of it; by what else it is
         known as.
         """
+        # Its very name comes before all readings of it.
         if name in self.devices:
             return name
         even = _even(name)
@@ -154,6 +161,7 @@ class _Devices:
             length = min(len(parts), len(theirs))
             return parts[:length] == theirs[:length]
 
+        # By its name, without its domain, with more of it, by what else it is known as.
         return (
             self.even.only(even)
             or self.even.only(parts[0])
@@ -166,6 +174,7 @@ class _Devices:
         """A port of a device by its name, an abbreviation, what else it is known as, or by its
         description; or by one that the report brings.
         """
+        # As before: the very name first.
         if name in self.devices[device].ports:
             return name
         if device not in self._ports:
