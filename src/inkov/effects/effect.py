@@ -64,6 +64,7 @@ class Effect(Struct):
             for origin in (edit.where[1], edit.where[0]):
                 if origin is not None:
                     return origin
+        # Without an edit to blame, where the frame stops or is heard.
         return self.witness[-1].origin if self.witness else Origin()
 
 
@@ -77,6 +78,7 @@ def effects_of(relation: Relation) -> list[Effect]:
         by_plans = [Named(new if gained else old, side.plan) for side in (old, new)]
         named = by_plans[gained]
         for row in rows(differing, relation):
+            # Only packets need it: it costs a look at all routers.
             if row.layer == Layer.PACKETS and known is None:
                 known = SegmentReach(relation, 0)
             effect = Effect(
@@ -104,12 +106,14 @@ def effects_of(relation: Relation) -> list[Effect]:
 def _mark_what_follows(effects: list[Effect], relation: Relation) -> None:
     told: dict[bool, set[SeatName]] = {True: set(), False: set()}
     for effect in effects:
+        # Rows by frames first, whichever order they came in.
         if effect.layer == Layer.FRAMES:
             told[effect.gained] |= {*effect.row.sources, *effect.row.targets}
     for effect in effects:
         if effect.layer == Layer.PACKETS:
             absent = relation.sides[0 if effect.gained else 1].seats
             effect.follows = any(
+                # The other side does not have it, and a row by frames says so.
                 all(name not in absent and name in told[effect.gained] for name in names)
                 for names in (effect.row.sources, effect.row.targets)
             )
@@ -138,6 +142,7 @@ class SegmentReach:
         self._entering: dict[str, tuple[int, int]] = {}
         self._leading: dict[str, int] = {}
         for one, names in relation.members.items():
+            # Not there on that side: it reaches nobody.
             half = one[side]
             if half is None:
                 continue
@@ -164,11 +169,13 @@ def _show(effect: Effect, relation: Relation) -> None:
     """
     old, new = relation.sides
     pairs = pairs_of(effect.row, new if effect.gained else old)
+    # What is lost stops somewhere: one pair shows it.
     if not effect.gained:
         effect.witness = lost_way(relation, effect.layer, *next(pairs))
         return
     for source, target in islice(pairs, _LOOKED_AT):
         effect.witness, effect.settled = new_way(relation, effect.layer, source, target)
+        # A way that can happen is enough.
         if effect.settled:
             return
 
@@ -185,5 +192,6 @@ def pairs_of(row: Row, side: Side) -> Iterator[tuple[SeatName, SeatName]]:
         for source in sources:
             for target in targets:
                 on_two_wires = side.wire(source) != side.wire(target)
+                # First pairs on two switches, then those on one.
                 if on_two_wires and (source.switch != target.switch) is apart:
                     yield source, target

@@ -52,6 +52,7 @@ def rows(differing: Iterable[Differing], relation: Relation) -> list[Row]:
         size = {n: len(relation.members[classes[n]]) for n in range(len(classes))}
         for ones, others, both_ways in _together(targets_of, size):
             found.append(Row(layer, in_part, seats(ones), seats(others), both_ways, False))
+        # A class that reaches itself is a row of its own.
         for one in (one for one, others in targets_of.items() if one in others):
             found.append(Row(layer, in_part, seats([one]), seats([one]), True, True))
     return found
@@ -72,6 +73,7 @@ def _together(
     towards: dict[int, set[int]] = {}
     from_: dict[int, set[int]] = {}
     for one, others in targets_of.items():
+        # To itself: told as "among themselves".
         for other in others - {one}:
             towards.setdefault(one, set()).add(other)
             from_.setdefault(other, set()).add(one)
@@ -81,11 +83,14 @@ def _together(
         alike.setdefault(key, []).append(one)
     left = {tuple(ones): key for key, ones in alike.items()}
     done: set[int] = set()
+    # The smallest first: few that join many.
     for ones in sorted(left, key=lambda ones: (sum(size[n] for n in ones), ones)):
         to, back = (set(others) - done for others in left[ones])
+        # Both ways where both are lost or gained, then what is one way only.
         for others, both_ways in ((to & back, True), (to - back, False)):
             if others:
                 yield ones, tuple(sorted(others)), both_ways
+        # And what only comes back.
         if back - to:
             yield tuple(sorted(back - to)), ones, False
         done.update(ones)
@@ -122,6 +127,7 @@ class Named:
         says = (plan or side.plan).says
         self._segments = {name: segment.vlans for name, segment in says.segments.items()}
         for vid, vlan in says.vlans.items():
+            # A VLAN may be given to a segment at the segment, or at the VLAN.
             if vlan.segment:
                 own = self._segments.get(vlan.segment, VlanSet())
                 self._segments[vlan.segment] = own | VlanSet.of(vid)
@@ -133,6 +139,7 @@ class Named:
     def segments_of(self, name: SeatName) -> frozenset[str]:
         """The segments that a seat is in; a VLAN in none is one of its own."""
         seat = self.side.seats.get(name)
+        # Not on this side: in no segment of it.
         if seat is None:
             return frozenset()
         if seat.vid not in self._known:

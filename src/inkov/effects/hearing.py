@@ -34,6 +34,7 @@ class Budget:
     def __init__(self, floods: int) -> None:
         self.left = floods
 
+    # One flood less.
     def spend(self) -> None:
         self.left -= 1
         if self.left < 0:
@@ -90,6 +91,7 @@ class Kinds:
             port = ports[seat.port]
             key: object = seat
             alone = len(fabric.at[port.end]) == 1 and port.end not in linked
+            # Plain host ports of one view are alike; any other stands for itself.
             if alone and not port.view.protected:
                 key = port.bridge, port.view, port.on_request, port.outer, seat.tag, seat.also
             kind = known.setdefault(key, len(self.shown))
@@ -128,15 +130,18 @@ class Hearing:
         """What a seat hears. Of one that stands for several tags, one tag is as good as any."""
         fabric, regions = self.fabric, self.regions
         kind = self._kind(seat, self.level)
+        # Seats of one kind hear the same.
         if kind not in self._ears:
             plain: set[int] = set()
             places: list[Place] = []
             for number, mask in audible(fabric, seat._replace(also=0), self.level).items():
                 port = fabric.bridge_ports[number]
                 found = {regions.of(port.bridge, vid) for vid in bits(mask)} - {-1}
+                # A port that does not hear all of its bridge is a place of its own.
                 if self._is_apart(port):
                     places.append(Place(port.bridge, mask, number))
                 elif not all(regions.is_plain(region) for region in found):
+                    # In a region that is not plain, who hears has to be looked at.
                     places.append(Place(port.bridge, mask, -1))
                 else:
                     plain |= found
@@ -168,7 +173,9 @@ class Hearing:
 
     def hearers(self, sender: Sender) -> frozenset[Ear]:
         """The ears that hear something of a sender. TooMuch if that would be one flood too many."""
+        # Asked once for each sender.
         if sender not in self._hearers:
+            # What has to be followed is followed; else the region tells.
             found = self._of_flood(sender) if sender.frames else self._of_regions(sender)
             self._hearers[sender] = frozenset(found)
         return self._hearers[sender]
@@ -176,6 +183,7 @@ class Hearing:
     def _of_regions(self, sender: Sender) -> Iterator[Ear]:
         placed: dict[Ear, None] = {}  # each is looked at once, in however many regions it has ears
         for region in sender.regions:
+            # All plain ears of the region hear it.
             yield from self._by_region.get(region, ())
             placed |= dict.fromkeys(self._placed.get(region, ()))
         for ear in placed:
@@ -195,6 +203,7 @@ class Hearing:
         spread = self.spread(sender)
         touched: set[int] = set()
         for bridge in spread.bridges:
+            # On the bridges that frames got to.
             present = spread.present(bridge)
             touched |= {self.regions.of(bridge, vid) for vid in bits(present)}
             for ear in self._on_bridge.get(bridge, ()):
@@ -204,6 +213,7 @@ class Hearing:
             yield from self._by_region.get(region, ())
 
     def _hears_flood(self, place: Place, spread: Flood) -> bool:
+        # Whatever is on the bridge is heard there.
         if place.port < 0:
             return bool(spread.present(place.bridge) & place.mask)
         port = self.fabric.bridge_ports[place.port]
@@ -234,11 +244,14 @@ class Hearing:
             for vid in bits(mask & fabric.bridges[bridge].live):
                 region = regions.of(bridge, vid)
                 found.add(region)
+                # Not shielded, once some of it came in by another port.
                 if not protected:
                     free.add((bridge, vid))
                 elif not regions.goes_round(region):
+                    # Where there is a circle it comes back by another port.
                     shields.add((bridge, vid))
         frames: tuple[Sending, ...] = ()
+        # One region that is not plain, and all of it is followed.
         if not all(regions.is_plain(region) for region in found):
             frames = tuple(sorted(map(self._anybody, sendings)))
             shields = set()
@@ -246,11 +259,14 @@ class Hearing:
 
     def _anybody(self, sending: Sending) -> Sending:
         """What is sent by a port, as any other port like it on the bridge would send it."""
+        # What a router sends is anybody's.
         if sending.port < 0:
             return sending
         port = self.fabric.bridge_ports[sending.port]
+        # By a port with a link it does not come back.
         if port.end in self.fabric.wiring.of:
             return sending
+        # Unprotected: as sent by any such port of the bridge.
         if not port.view.protected:
             return sending._replace(port=-1)
         return sending._replace(port=self._shared.setdefault(port.bridge, port.number))
@@ -265,8 +281,10 @@ class Hearing:
     def gets_to(self, sender: Sender, interface: Interface) -> bool:
         """Whether frames of a sender get to a routed interface."""
         bridge = interface.bridge
+        # A routed port hears no bridge.
         if bridge < 0:
             return False
+        # Followed by a flood; else by its regions.
         if sender.frames:
             return bool(self.spread(sender).present(bridge) & interface.hears)
         return any(self.regions.of(bridge, vid) in sender.regions for vid in bits(interface.hears))

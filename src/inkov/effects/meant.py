@@ -42,12 +42,14 @@ class Meant:
         sides = [
             side
             for text in (*self.change.gain, *self.change.lose)
+            # A text that is no permission was refused when the plan was read.
             if (one := permitted(text)) is not None
             for side in (one.source, one.target)
         ]
         return [side for side in dict.fromkeys(sides) if not self._names(side)]
 
     def _names(self, side: str) -> bool:
+        # A host's name, or everybody.
         if side in ("everything", "*") or any(side in hosts for hosts in self.hosts):
             return True
         if any(vids_named(side, vlans) is not None for vlans in self.vlans):
@@ -66,16 +68,20 @@ class Meant:
     def may_edit(self, edit: Edit) -> bool:
         """Whether an edit is within `only`."""
         only = self.change.only if self.change is not None else None
+        # Nothing was said of what may be edited.
         if only is None:
             return True
+        # It has to be at one of the switches.
         if only.switches and not any(fits(one, only.switches) for one in switches_of(edit)):
             return False
+        # No VLANs were named, or it is about none.
         if only.vlans is None or edit.idle or edit.attribute in _WORDS:
             return True
         touched = vids_of(edit)
         if edit.kind is Kind.PORT:  # what is stated of a VLAN that never passes it does nothing
             passed = self._vids_at(End(edit.switch, edit.name))
             touched = passed if touched is None else touched & passed
+        # What says nothing of VLANs is not within some VLANs.
         return touched is not None and touched <= only.vlans
 
     def _vids_at(self, end: End) -> VlanSet:
@@ -89,6 +95,7 @@ class Meant:
 
     def is_meant(self, effect: Effect) -> bool:
         """Whether an effect as a whole is permitted."""
+        # Nothing was permitted.
         if self.change is None:
             return False
         texts = self.change.gain if effect.gained else self.change.lose
@@ -104,12 +111,14 @@ class Meant:
         back = self._all_in(targets, one.source, effect) and self._all_in(
             sources, one.target, effect
         )
+        # "<->" permits either direction; "->" only its own.
         if one.both_ways:
             return there or back
         return not effect.row.both_ways and there
 
     def _all_in(self, names: list[SeatName], side: str, effect: Effect) -> bool:
         """Whether all of some seats are meant by a name."""
+        # Everybody is meant.
         if side in ("everything", "*"):
             return True
         hosts = self.hosts[effect.gained]
@@ -119,6 +128,7 @@ class Meant:
         if side in hosts:
             return all((name.switch, name.port) == hosts[side] for name in names)
         switch, _, port = side.partition(":")
+        # A switch, or one of its ports.
         return all(
             fits(name.switch, [switch]) and (not port or fits(name.port, [port])) for name in names
         )
@@ -129,6 +139,7 @@ def switches_of(edit: Edit) -> list[str]:
     if edit.switch:
         return [edit.switch]
     thing = edit.after if edit.after is not None else edit.before
+    # A thing of the tables: at its name, or at its ends.
     if not edit.whole:  # of a host or a planned port, known by its name
         return [edit.name.partition(":")[0]]
     ends = [getattr(thing, name, "") for name in ("device", "far_device")]

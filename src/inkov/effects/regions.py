@@ -48,6 +48,7 @@ class Regions:
         used = union(_passed(port, level) for port in (*self._linked, *with_hosts))
         for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
             used |= mask & inside.live
+        # Honest hosts send in all VIDs that are used.
         alive = _alive(fabric, seats) if level == Level.HOSTILE else ALL_BITS
         self._hubs = contract(fabric, used, level, alive)
         self._used = used
@@ -61,6 +62,7 @@ class Regions:
         count, label = connected_components(graph, directed=False)
         self._label: Ints = label.astype(np.int64)
         self._odd = np.zeros(count, dtype=bool)
+        # Whatever a frame crosses one way only makes its region odd.
         self._odd[self._label[np.array(starts, dtype=np.int64)]] = True
         for hub in self._odd_hubs():
             self._odd[self._label[hub]] = True
@@ -70,6 +72,7 @@ class Regions:
 
     def of(self, bridge: int, vid: int) -> int:
         """The region of a hub; -1 for a VID that no port of the campus passes."""
+        # Never passed anywhere: it is in no region.
         if not self._used >> vid & 1:
             return -1
         return int(self._label[self._hubs.hub(bridge, vid)])
@@ -85,6 +88,7 @@ class Regions:
     def _odd_hubs(self) -> list[int]:
         """The hubs of ports that make a region one to be followed exactly."""
         fabric = self.fabric
+        # A port that passes a VID to several far ports.
         odd = [
             self._hubs.hub(fabric.bridge_ports[port].bridge, vid) for port, vid in self._hubs.forked
         ]
@@ -96,6 +100,7 @@ class Regions:
 
     def _is_odd(self, port: BridgePort) -> bool:
         crossings = self.fabric.crossings.get(port.number, ())
+        # Protected, several links at one port, or somebody else on the wire.
         return port.view.protected or len(crossings) > 1 or port.end in self.fabric.wiring.attended
 
 

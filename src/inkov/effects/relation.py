@@ -75,6 +75,7 @@ class Relation:
         self.members: dict[Class, list[SeatName]] = {}
         self._by_ear: tuple[dict[Ear, list[Class]], dict[Ear, list[Class]]] = ({}, {})
         for names in alike or seats_alike(old, new):
+            # Seats that are alike on both sides are one class from the start.
             halves = self._half(0, names[0]), self._half(1, names[0])
             self.members.setdefault(halves, []).extend(names)
         for one in self.members:
@@ -84,6 +85,7 @@ class Relation:
 
     def _half(self, side: int, name: SeatName) -> Half | None:
         seat = self.sides[side].seats.get(name)
+        # Not there on this side.
         if seat is None:
             return None
         hearing, routed = self.hearing[side], self.routed[side]
@@ -101,8 +103,10 @@ class Relation:
 
     def _heard(self, without: int, within: int) -> Iterator[Differing]:
         for one in self.members:
+            # What no change can touch differs in nothing.
             if self._is_affected(one):
                 for other in self._hearers(one, within):
+                    # Heard on one side, and not on the other.
                     if other not in self._hearers(one, without) and self._have_pairs(one, other):
                         yield Differing(Layer.FRAMES, one, other)
 
@@ -111,6 +115,7 @@ class Relation:
         half = one[side]
         if half is None:
             return {}
+        # Worked out once for each class and side.
         if (one, side) not in self._known:
             ears = self.hearing[side].hearers(half.sender)
             by_ear = self._by_ear[side]
@@ -125,6 +130,7 @@ class Relation:
     def _have_pairs(self, one: Class, other: Class) -> bool:
         """Whether two classes have seats on different wires."""
         wires = {self._wire(self.members[a_class][0]) for a_class in (one, other)}
+        # On one wire they hear each other whatever switches do.
         return len(wires) > 1 or any(
             self._wire(name) not in wires
             for a_class in (one, other)
@@ -151,8 +157,10 @@ class Relation:
             masks: dict[int, int] = {}
             for bridge, mask in self.changed.hubs.items():
                 number = fabric.bridge_of.get(bridge)
+                # A bridge that only the other side has.
                 if number is not None:
                     masks[number] = masks.get(number, 0) | mask
+            # Who is on one side only hears, or is heard, in its VLANs.
             for name in lone & side.seats.keys():
                 for port, mask in audible(fabric, side.seats[name], self.level).items():
                     number = fabric.bridge_ports[port].bridge
@@ -174,12 +182,14 @@ class Relation:
         for entering, some in sources.items():
             for leading, others in targets.items():
                 passes = [passed(*pair) for pair in zip(entering, leading, strict=True)]
+                # Not more than before.
                 if passes[within] <= passes[without]:
                     continue
                 in_part = passes[without] != Passes.NOTHING
                 for one in some:
                     beside = self._hearers(one, 0).keys() | self._hearers(one, 1).keys()
                     for other in others:
+                        # Whom frames reach anyway needs no router.
                         if other not in beside and self._have_pairs(one, other):
                             yield Differing(Layer.PACKETS, one, other, in_part)
 

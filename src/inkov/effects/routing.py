@@ -34,6 +34,7 @@ class Passes(IntEnum):
 def passed(entering: tuple[int, int], leading: int) -> Passes:
     """How much gets out by interfaces (those it may leave by whole, and in part) that lead on."""
     whole, part = entering
+    # The whole of it, a part, or nothing.
     if whole & leading:
         return Passes.WHOLE
     return Passes.IN_PART if part & leading else Passes.NOTHING
@@ -59,6 +60,7 @@ class RoutedReach:
         """The interfaces by which packets of a sender leave routers, as masks: whole, and at least
         in part.
         """
+        # Many seats send alike.
         if sender not in self._entered:
             rows = [self._rows[number] for number in self.entered(sender)]
             self._entered[sender] = union(row[0] for row in rows), union(row[1] for row in rows)
@@ -67,6 +69,7 @@ class RoutedReach:
     def entered(self, sender: Sender) -> list[int]:
         """The numbers of the interfaces that frames of a sender get to."""
         if sender not in self._reached:
+            # Followed by a flood, or by the regions of what is sent.
             if sender.frames:
                 up = enumerate(self.routers.up)
                 found = [n for n, interface in up if self.hearing.gets_to(sender, interface)]
@@ -105,6 +108,7 @@ class RoutedReach:
     def _leading(self) -> dict[Ear, int]:
         found: dict[Ear, int] = {}
         for number, interface in enumerate(self.routers.up):
+            # A routed port sends to its link only.
             if interface.bridge >= 0:
                 for ear in self.sent.hearers(self.sent.router(interface)):
                     found[ear] = found.get(ear, 0) | 1 << number
@@ -116,6 +120,7 @@ class RoutedReach:
         up = self.routers.up
         islands: dict[int, int] = {}
         hubs: dict[tuple[int, int], int] = {}
+        # All that share an island, and all that share a hub.
         for number, one in enumerate(up):
             island = self._island[one.device, one.vrf]
             islands[island] = islands.get(island, 0) | 1 << number
@@ -136,11 +141,14 @@ class RoutedReach:
     def _way(self, into: Interface, out: Interface) -> Passes:
         """How much gets from one interface out by another."""
         one, other = self._island[into.device, into.vrf], self._island[out.device, out.vrf]
+        # They do not know of each other.
         if one != other:
             return Passes.NOTHING
         back = (into.bridge, into.vid) == (out.bridge, out.vid)
+        # Nothing filters on this island.
         if one not in self._filtered and not back:
             return Passes.WHOLE
+        # Back by the very interface: only perhaps.
         if into is out and not self._filtered:
             return Passes.IN_PART
         key = self._alike(into, one), self._alike(out, one), back and (into.name, out.name)
@@ -151,14 +159,17 @@ class RoutedReach:
     def _searched(self, into: Interface, out: Interface) -> Passes:
         ends = senders(into, self.level), networks(out)
         plain = self.routers.path(into, [out], *ends, back=False)
+        # The plain way passes all of it.
         if plain is not None and plain.how == Fate.PASSES:
             return Passes.WHOLE
+        # Else by what has to go back.
         there = plain or self.routers.path(into, [out], *ends, back=True)
         return Passes.NOTHING if there is None else Passes.IN_PART
 
     def _alike(self, interface: Interface, island: int) -> Hashable:
         """What tells an interface from others of its routing table, for a packet."""
         key = interface.device, interface.name, island
+        # Nearly all interfaces of a table are alike.
         if key not in self._told_apart:
             subnets = networks(interface)
             prefixes = self._prefixes[island]
@@ -176,11 +187,13 @@ class RoutedReach:
         routers = self.routers
         island: dict[tuple[str, str], int] = {}
         for table, own in routers.of.items():
+            # Reached from another table already.
             if table in island:
                 continue
             number, work, seen = own[0], [table], set[int]()
             island[table] = number
             for at in work:
+                # Tables that share a domain know each other.
                 labels = {routers.label[interface] for interface in routers.of[at]} - seen - {-1}
                 seen |= labels
                 for near in (near for label in sorted(labels) for near in routers.sharing[label]):
@@ -208,6 +221,7 @@ class RoutedReach:
         for interface in self.routers.up:
             filters = self.routers.fabric.device(interface.device).filters
             for name in (*interface.filters_in, *interface.filters_out):
+                # A filter that is named and not there lets all pass.
                 for entry in filters[name].entries if name in filters else ():
                     own = found.setdefault(self._island[interface.device, interface.vrf], {})
                     own.update({p: None for p in (entry.source, entry.destination) if p})
@@ -228,8 +242,10 @@ class RoutedReach:
                 for out in outs:
                     ends = senders(into, self.level), networks(out)
                     path = self.routers.path(into, [out], *ends, back=back)
+                    # The plainest, and of those the shortest.
                     if path is not None and (best is None or _rank(path) < _rank(best)):
                         best = path
+            # Ways that go back only if there is no other.
             if best is not None:
                 return best
         return best
@@ -241,6 +257,7 @@ def _rank(path: Path) -> tuple[bool, int]:
 
 def _fits(prefix: Subnet, subnet: Subnet) -> tuple[bool, bool]:
     """Whether a prefix has any address of a subnet, and whether it has all."""
+    # No address of one family is in the other.
     if prefix.version != subnet.version:
         return False, False
     first, last = int(subnet.network_address), int(subnet.broadcast_address)

@@ -37,6 +37,7 @@ def idle_in_both(old: tuple[Fabric, Plan], new: tuple[Fabric, Plan]) -> list[int
     """
     both = [idle_classes(f, plan, vlan_names(plan, f.campus)) for f, plan in (old, new)]
     classes = [one & other for one in both[0] for other in both[1] if one & other]
+    # Nobody is idle on both sides: nothing to take together.
     return vids_alike(classes, [old[0], new[0]]) if classes else []
 
 
@@ -60,6 +61,7 @@ class Side:
         return domains(self.fabric)
 
     def regions(self, level: Level) -> Regions:
+        # Regions cost much: made once for each level.
         if level not in self._regions:
             self._regions[level] = Regions(self.fabric, self.kinds.shown, level)
         return self._regions[level]
@@ -94,11 +96,13 @@ class Side:
         filter goes by the address that a packet says it is from.
         """
         fabric = self.fabric
+        # Who asks gets more than an honest host.
         if any(port.on_request for port in fabric.bridge_ports):
             return False
         sent = 0
         for seat in self.kinds.shown:
             honest, hostile = (sendings_of(fabric, [seat], level) for level in Level)
+            # It can send or hear what an honest one does not.
             if honest != hostile or audible(fabric, seat, Level.HONEST) != audible(
                 fabric, seat, Level.HOSTILE
             ):

@@ -23,6 +23,7 @@ def stories(effects: Iterable[Effect]) -> list[Story]:
     together: dict[Hashable, Story] = {}
     for number, effect in enumerate(effects):
         key = _kind(effect)
+        # One that stands for itself is under its own number.
         together.setdefault(number if key is None else key, []).append(effect)
     return list(together.values())
 
@@ -35,6 +36,7 @@ def _kind(effect: Effect) -> Hashable:
     frames = effect.layer == Layer.FRAMES
     lone = len(one) == 1 and (one == other if frames else True)
     turned = not frames and not lone and len(other) == 1
+    # Of several VLANs, or nobody to blame: a story of its own.
     if not (lone or turned) or not effect.blame:
         return None
     row, fewer = effect.row, min(effect.sources, effect.targets, key=lambda group: group.count)
@@ -55,5 +57,6 @@ def vlans_of(story: Story) -> VlanSet:
     vlans = VlanSet()
     for effect in story:
         one, other = effect.sources.vlans, effect.targets.vlans
+        # The side that has one VLAN says which.
         vlans = vlans | (one if len(one) == 1 else other)
     return vlans

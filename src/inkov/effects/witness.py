@@ -30,6 +30,7 @@ def new_way(
     """
     side = relation.sides[1]
     one, other = side.seats[source], side.seats[target]
+    # By frames: the way of the leak.
     if layer == Layer.FRAMES:
         leak = find_leak(side.fabric, [one], [other], relation.level)
         return leak_steps(side.fabric, leak), leak.way is not None
@@ -46,6 +47,7 @@ def lost_way(relation: Relation, layer: Layer, source: SeatName, target: SeatNam
     fabric = relation.sides[1].fabric
     for name in (source, target):
         gone = _gone(fabric, name)
+        # Gone altogether: nothing has to be followed.
         if gone is not None:
             return [gone]
     if layer == Layer.PACKETS:
@@ -58,6 +60,7 @@ def _gone(fabric: Fabric, name: SeatName) -> Step | None:
     if name.switch not in fabric.campus.devices:
         return _stop(name.switch, "", f"{name.switch} is not among the files any more", Origin())
     device = fabric.device(name.switch)
+    # The port is gone, its switch is not.
     if End(name.switch, name.port) not in fabric.ports:
         says = f"{name.switch} has no port {name.port} any more"
         return _stop(name.switch, name.port, says, device.origin)
@@ -68,12 +71,14 @@ def _frames_lost(relation: Relation, source: SeatName, target: SeatName) -> list
     side = relation.sides[1]
     seat = side.seats.get(source)
     sendings = sendings_of(side.fabric, [seat], relation.level) if seat is not None else []
+    # Nothing gets into the switch at all.
     if not sendings:
         own = side.fabric.ports[side.fabric.end_of(source.switch, source.port)]
         why = why_dropped(side.fabric, own, source.tag or None)
         return [_stop(source.switch, source.port, why.says, why.origin)]
     start, end = (End(name.switch, name.port) for name in (source, target))
     story = follow_to(side.fabric, sendings, start, end, relation.level, target.tag)
+    # It gets there, in a form that the host does not take.
     return _in_another_form(story.steps, target) if story.arrives else story.steps
 
 
@@ -100,22 +105,27 @@ def _packets_lost(relation: Relation, source: SeatName, target: SeatName) -> lis
     }
     start = End(source.switch, source.port)
     if seat is None:
+        # Not even a frame can be sent.
         return _frames_lost(relation, source, target)
     into, out = (now.get((interface.device, interface.name)) for interface in (path.into, path.out))
     for was, then in ((path.into, into), (path.out, out)):
         stop = _down(fabric, was, then)
+        # The gateway itself is gone or down.
         if stop is not None:
             return [stop]
     assert into is not None and out is not None
     sendings = sendings_of(fabric, [seat], relation.level)
     story = follow_to_router(fabric, sendings, start, into)
+    # The packet does not get to its gateway.
     if not story.arrives:
         return story.steps
     stop = _filtered(relation, into, out, path)
+    # A filter stops it.
     if stop is not None:
         return [*story.steps, stop]
     sent = relation.routed[1].sent
     frames = sent.router(out)
+    # The router's own frame does not get there.
     if side.seats.get(target) is None or sent.ear(side.seats[target]) not in sent.hearers(frames):
         sendings = [Sending(-1, 1 << out.vid, out.bridge)]
         far = follow_to(
@@ -133,6 +143,7 @@ def _packets_lost(relation: Relation, source: SeatName, target: SeatName) -> lis
 
 def _down(fabric: Fabric, was: Interface, now: Interface | None) -> Step | None:
     """That a gateway is gone or down."""
+    # The switch went with it.
     if now is None:
         gone = was.device not in fabric.campus.devices
         origin = Origin() if gone else fabric.device(was.device).origin
@@ -150,6 +161,7 @@ def _filtered(relation: Relation, into: Interface, out: Interface, path: Path) -
     worst: tuple[Fate, Step] | None = None
     for interface, bound in ((into, into.filters_in), (out, out.filters_out)):
         fate, says = routers.filtered(interface, bound, *ends)
+        # What stops all of it is worse than what stops a part.
         if fate != Fate.PASSES and (worst is None or fate == Fate.STOPPED):
             filters = relation.sides[1].fabric.device(interface.device).filters
             origin = next((filters[n].origin for n in bound if n in filters), interface.origin)

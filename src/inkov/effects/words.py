@@ -22,13 +22,17 @@ def group_in_words(group: Group, name_of: Callable[[int], str] = lambda vid: "")
 
     `name_of` names a VLAN, "" for one without a name.
     """
+    # A side of which nobody is left.
     if not group.count:
         return "nobody"
     what = _what(group, name_of)
+    # All of a VLAN: no need to list them.
     if group.everyone:
         return f"{what} (all {group.count})" if group.count > 1 else f"{what} ({group.ports[0]})"
+    # A few named hosts, by their names.
     if group.hosts and len(group.hosts) == group.count <= _PORTS:
         return f"{', '.join(group.hosts)} ({what})"
+    # A few ports, by name; many by their switches.
     if len(group.ports) <= _PORTS:
         return f"{_ports(group.ports)} ({what})"
     where = ", ".join(group.switches[:_SWITCHES])
@@ -51,10 +55,12 @@ def _what(group: Group, name_of: Callable[[int], str]) -> str:
     vids = list(group.vlans)
     if not vids:
         return "no VLAN"
+    # One VLAN by its name, and the segment if that is called otherwise.
     if len(vids) == 1:
         name = name_of(vids[0])
         within = f", {group.segments[0]}" if group.segments and group.segments[0] != name else ""
         return f"VLAN {vids[0]}{f' {name}' if name else ''}{within}"
+    # All of one segment.
     if len(group.segments) == 1:
         return f"{group.segments[0]}: VLANs {_list(group.vlans)}"
     return f"VLANs {_list(group.vlans)}"
@@ -63,6 +69,7 @@ def _what(group: Group, name_of: Callable[[int], str]) -> str:
 def _list(vlans: VlanSet) -> str:
     """A list of VLANs; of a long one its beginning, and how many there are."""
     text = str(vlans)
+    # Short enough to be told whole.
     if len(text) <= _LONG:
         return text
     return f"{text[:_LONG].rpartition(',')[0]} and more, {len(vlans)} in all"
@@ -71,6 +78,7 @@ def _list(vlans: VlanSet) -> str:
 def pair_in_words(effect: Effect, name_of: Callable[[int], str] = lambda vid: "") -> str:
     """Who reaches whom: `A -> B`, `A <-> B`, or of one side `A among themselves`."""
     source = group_in_words(effect.sources, name_of)
+    # Of one group, among themselves.
     if effect.row.within:
         text = f"{source} among themselves"
     else:
@@ -86,6 +94,7 @@ def pair_in_words(effect: Effect, name_of: Callable[[int], str] = lambda vid: ""
 def story_in_words(story: Story, name_of: Callable[[int], str] = lambda vid: "") -> str:
     """Who reaches whom, in the first of its VLANs, and in how many more it is so."""
     text = pair_in_words(story[0], name_of)
+    # One effect is its own story.
     if len(story) == 1:
         return text
     vlans = vlans_of(story)

@@ -30,6 +30,7 @@ def kept_apart(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Iterator[A
     """All that is said to keep two places apart."""
     ends = [fabric.ports.get(fabric.end_of(host.device, host.port)) for host in (one, other)]
     near, far = ends
+    # Both places must be there to be kept apart.
     if near is not None and far is not None:
         yield from _private(fabric, near, far)
         if near.completed.protected and far.completed.protected and _beside(near, far):
@@ -46,10 +47,12 @@ def _private(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Apart]:
     """Two hosts of one private VLAN that are in an isolated VLAN, or in two communities (RFC
     5517).
     """
+    # Only hosts of private VLANs.
     if near.mode is not Mode.PRIVATE_HOST or far.mode is not Mode.PRIVATE_HOST:
         return
     primaries = {r.completed.primary for r in (near, far)}
     secondaries = [r.completed.secondary for r in (near, far)]
+    # Two private VLANs are two segments anyway.
     if len(primaries) > 1 or None in secondaries:
         return
     kinds = [
@@ -59,6 +62,7 @@ def _private(fabric: Fabric, near: Resolved, far: Resolved) -> Iterator[Apart]:
         and row.private is not None
     ]
     whole = f"of the private VLAN {primaries.pop()}"
+    # Two communities, or one isolated VLAN.
     if secondaries[0] != secondaries[1]:
         says = f"they are in two VLANs {whole}, {secondaries[0]} and {secondaries[1]}"
     elif Private.ISOLATED in kinds:
@@ -78,6 +82,7 @@ def _claimed(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Iterator[Apa
         for claim in plan.says.claims
         if (claim.isolate or claim.not_reach) and (claim.layer is Layer.PACKETS or by_frames)
     ]
+    # Nobody claims that they are apart.
     if not claims:
         return
     names = ClaimNames(fabric, plan)
@@ -96,14 +101,17 @@ def _between(names: ClaimNames, claim: Claim, one: Host, other: Host) -> bool:
     def inside(name: str, end: End, host: Host) -> bool:
         return any(_sits(seat, names, end, host) for seat in names.of(name))
 
+    # Straight from the one to the other.
     if claim.not_reach is not None:
         return inside(claim.not_reach[0], at_one, one) and inside(
             claim.not_reach[1], at_other, other
         )
     members = claim.isolate or []
     own = [name for name in members if inside(name, at_one, one)]
+    # The one is no member: the claim is not about them.
     if not own:
         return False
+    # Each member apart from all others.
     if claim.from_ is None:
         return any(name not in own and inside(name, at_other, other) for name in members)
     spared = any(inside(name, at_other, other) for name in claim.except_ or ())

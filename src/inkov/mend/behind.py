@@ -46,6 +46,7 @@ def contradict(fabric: Fabric, uplinks: Iterable[Uplink], placing: Iterable[Vlan
         ends, _ = ends_of(fabric, goal.near, goal.planned.to)
         for end in ends or ():
             other = owner.setdefault(end, goal)
+            # One port cannot lead to two switches.
             if other is not goal:
                 says = f"the plan has {other.words}, and {goal.words}: {end} is in both"
                 goal.says, other.says = goal.says or says, other.says or says
@@ -60,17 +61,20 @@ def contradict(fabric: Fabric, uplinks: Iterable[Uplink], placing: Iterable[Vlan
 def plugged(fabric: Fabric, goal: Uplink) -> list[Edit]:
     """The cable of an uplink, if it is not there, and its ports on."""
     ends, goal.says = ends_of(fabric, goal.near, goal.planned.to)
+    # A name that means no port, or several.
     if ends is None:
         return []
     for end, far in (ends, ends[::-1]):
         goal.says = goal.says or _taken(fabric, end, far)
     members = [members_of(fabric.device(end.device), end.port) for end in ends]
+    # Member by member: else some would lead nowhere.
     if not goal.says and len(members[0]) != len(members[1]):
         goal.says = f"{ends[0]} and {ends[1]} are bundles of different sizes"
     if goal.says:
         return []
     near, far = ends
     edits: list[Edit] = []
+    # Not there yet: a cable for each pair of members.
     if joined_by(fabric, near, far) is None:
         for one, other in zip(*members, strict=True):
             name = f"{near.device}:{one} - {far.device}:{other}"
@@ -79,6 +83,7 @@ def plugged(fabric: Fabric, goal: Uplink) -> list[Edit]:
     for end, names in zip(ends, members, strict=True):
         ports = fabric.device(end.device).ports
         for name in dict.fromkeys([*names, end.port]):
+            # What is shut carries nothing.
             if not ports[name].on:
                 edits.append(of_port(end.device, ports[name], "enabled", True))
     return edits
@@ -91,18 +96,22 @@ def _taken(fabric: Fabric, end: End, far: End) -> str:
     others += [
         outside.far for outside in fabric.wiring.outside if fabric.end_of(*outside.near) == end
     ]
+    # It leads to another switch.
     if others:
         return f"{end} leads to {' and '.join(others)}"
     # A host or a row of the plan may name a member of a bundle.
     own = {End(end.device, name) for name in (end.port, *members_of(device, end.port))}
+    # Somebody is known to be there.
     for host in fabric.campus.hosts:
         if (host.device, host.port) in own:
             return f"the host {host.name} is at {end}"
     for row in fabric.campus.planned:
         mode = row.values.get("mode")
+        # The plan itself wants it as something else than a trunk.
         if (row.device, row.port) in own and mode is not None and mode.value is not Mode.TRUNK:
             return f"the port plan has {end} for something else"
     resolved = fabric.ports[end]
+    # Private and routed ports are made for something else.
     if resolved.mode not in (Mode.TRUNK, Mode.ACCESS, Mode.GENERAL):
         return f"{end} is no port for a trunk: it is {resolved.mode.value}"
     return ""
@@ -112,10 +121,12 @@ def as_trunks(fabric: Fabric, plan: Plan, goal: Uplink) -> list[Edit]:
     """Both ends of an uplink as trunks for what it needs."""
     ends, _ = ends_of(fabric, goal.near, goal.planned.to)
     number = joined_by(fabric, *ends) if ends is not None else None
+    # Still no link: the other end does not see it.
     if ends is None or number is None:
         goal.says = goal.says or "the cable is not seen by both ends"
         return []
     vlans = _vlans(fabric, plan, goal, number)
+    # VLANs that the plan names are meant; others must be one segment.
     if goal.planned.vlans is None:
         goal.says = _called_otherwise(fabric, ends, vlans)
     if goal.says:
@@ -142,9 +153,11 @@ def _called_otherwise(fabric: Fabric, ends: tuple[End, End], vlans: VlanSet) -> 
     for vid in vlans:
         row = fabric.device(near).row(vid)
         usual = usual_name(Campus(devices=others), vid)
+        # Without a name on both sides nothing contradicts.
         if row is None or row.name is None or usual is None:
             continue
         own = row.name.value
+        # Case aside.
         if own and own.casefold() != usual.value.casefold():
             return (
                 f"VLAN {vid} is {own} on {near}, and {usual.value} elsewhere: are they one segment?"
@@ -155,6 +168,7 @@ def _called_otherwise(fabric: Fabric, ends: tuple[End, End], vlans: VlanSet) -> 
 
 def _vlans(fabric: Fabric, plan: Plan, goal: Uplink, number: int) -> VlanSet:
     """The VLANs that an uplink is to let through."""
+    # What the plan names is what passes.
     if goal.planned.vlans is not None:
         return goal.planned.vlans
     unused = plan.says.practice.unused
@@ -177,17 +191,22 @@ def _trunk(own: Resolved, vlans: VlanSet, native: int | None) -> Iterator[Edit]:
     """A port as a trunk that lets some VLANs through, and what it lets through if it is one."""
     port, switch, now = own.stated, own.end.device, own.completed
     untagged = VlanSet.of(native) if native is not None else VlanSet()
+    # A general port is a trunk by its lists.
     if own.mode is Mode.GENERAL:
+        # Only what is missing.
         if vlans - untagged - now.tagged:
             yield of_port(switch, port, "tagged", now.tagged | (vlans - untagged))
         if native is not None and now.pvid != native:
             yield of_port(switch, port, "pvid", native)
             yield of_port(switch, port, "untagged", untagged)
         return
+    # A trunk already stays one.
     if own.mode is not Mode.TRUNK:
         yield of_port(switch, port, "mode", Mode.TRUNK)
+    # What it asks its far end for would undo the rest.
     if now.negotiation in (Negotiation.ACTIVE, Negotiation.PASSIVE):
         yield of_port(switch, port, "negotiation", Negotiation.SILENT)
+    # Nothing is taken off a list that is there.
     allowed = vlans | untagged if own.mode is not Mode.TRUNK else now.allowed | vlans | untagged
     if allowed != now.allowed:
         yield of_port(switch, port, "allowed", allowed)
@@ -209,9 +228,11 @@ def carried(fabric: Fabric, plan: Plan, goal: Uplink) -> list[Edit]:
         parts: dict[int, set[int]] = {}
         for bridge, inside in enumerate(fabric.bridges):
             serves = (serving[bridge] | wanted.get(inside.device, 0)) >> vid & 1
+            # On any other switch where somebody needs it.
             if serves and not inside.routed and bridge != near:
                 parts.setdefault(there.of(bridge, vid), set()).add(bridge)
         most = max(parts, key=lambda label: (len(parts[label]), -label), default=-1)
+        # Nowhere, or there already.
         if most < 0 or most == there.of(near, vid):
             continue
         result = spread(fabric, {near, *parts[most]}, vid)

@@ -23,14 +23,17 @@ def cause_of(fabric: Fabric, edit: Edit) -> str:
     if edit.kind is Kind.VLAN and edit.whole:
         return f"{edit.switch} has no VLAN {edit.name}"
     if edit.kind is Kind.VLAN and edit.attribute == "active":
+        # The VLAN is there and passes nothing.
         return f"VLAN {edit.name} is suspended on {edit.switch}"
     if edit.kind is Kind.VLAN and edit.attribute == "private":
+        # Kinds and lists of private VLANs.
         return f"VLAN {edit.name} of {edit.switch} is not {_value(edit.after)}"
     if edit.kind is Kind.VLAN and edit.attribute == "secondaries":
         more, _ = _sets(edit, VlanSet())
         return f"VLAN {more} is no secondary of VLAN {edit.name} on {edit.switch}"
     if edit.kind is Kind.GATEWAY:
         return f"the gateway {edit.switch} {edit.name} is shut"
+    # A host asks no gateway, or one that is not there.
     if edit.kind is Kind.HOST and edit.attribute == "gateway":
         has = f"the gateway {edit.before}" if edit.before is not None else "no gateway"
         return f"{edit.name} has {has}, and its VLAN has {edit.after}"
@@ -44,6 +47,7 @@ def cause_of(fabric: Fabric, edit: Edit) -> str:
 
 def host_that_belongs(fabric: Fabric, edit: Edit) -> Host | None:
     """The host at a port whose address is of the VLAN that an edit puts the port into."""
+    # Only what says in which VLAN untagged frames are.
     if edit.kind is not Kind.PORT or edit.attribute not in ("access_vlan", "pvid", "untagged"):
         return None
     wanted = _value(edit.after)
@@ -68,9 +72,11 @@ def host_that_belongs(fabric: Fabric, edit: Edit) -> Host | None:
 
 def place_of(campus: Campus, edit: Edit) -> Origin:
     """The line to look at: what says it now, or the thing that does not say it."""
+    # Said somewhere now, or by what would say it.
     places = places_of(edit.before) or places_of(edit.after)
     if places:
         return places[0]
+    # A host is known from a table.
     if edit.kind is Kind.HOST:
         return next((h.origin for h in campus.hosts if h.name == edit.name), Origin())
     return campus.devices[edit.switch].origin if edit.switch else Origin()
@@ -128,6 +134,7 @@ def _vlan_of_port(fabric: Fabric, edit: Edit) -> str:
 
 def _mode(fabric: Fabric, edit: Edit) -> str:
     mode = fabric.ports[End(edit.switch, edit.name)].mode
+    # What it is, and what it would have to be, both by the far end.
     wanted = _value(edit.after)
     what = {Mode.ACCESS: "an access port", Mode.TRUNK: "a trunk", Mode.GENERAL: "a general port"}
     return f"{edit.switch}:{edit.name} is {what.get(mode, mode)}, and its far end {what[wanted]}"

@@ -58,9 +58,11 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     """The edits that make a claim true, and what they do besides."""
     goal = Claimed(claim.words)
     before = Prover(fabric, plan).judge(claim)
+    # Nothing to be done.
     if before.verdict == Outcome.HOLDS:
         goal.says = HOLDS
         return goal, Mended()
+    # What must not arrive has to be cut; what must arrive needs ways.
     cuts = Cuts(fabric, plan, claim, before) if _is_forbidding(claim) else None
     if cuts is not None:
         spare = _CUTS // max(len(fabric.campus.devices), 1)
@@ -70,6 +72,7 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
         )
     else:
         edits = _edits(fabric, plan, claim)
+        # No edits are known, and the reason is told.
         if isinstance(edits, str):
             goal.says = edits
             return goal, Mended()
@@ -82,17 +85,21 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
         verdict = next(
             (change.after for change in done.claims if change.claim == claim.words), None
         )
+        # It does not do, or is not sure to.
         if verdict is None or verdict.verdict != Outcome.HOLDS:
             continue
         meant = cuts.meant(partial(trier.resolved, edits)) if cuts is not None else None
         does = trier.harm_in(done, findings=False, meant=meant) or _cut_off_from(done)
+        # Somebody would lose something that nobody meant.
         if does:
             goal.says = f"its edits do harm: {does}" if goal.says == _NONE else goal.says
         elif best is None or not trier.harm_in(done, meant=meant):
+            # The first that does; a later one only if it does no harm at all.
             best = edits, done
             goal.smallest = cuts is None or cuts.sure or len(edits) == 1
             if not trier.harm_in(done, meant=meant):
                 break  # nothing else is found then: no other is better
+    # Proposals that do, if not harmless ones, are told with what they do.
     if best is not None:
         goal.edits, goal.says = best[0], ""
         mended = trier.mended(*best)
@@ -100,8 +107,10 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
             part, findings=False, meant=cuts.meant(partial(trier.resolved, part)) if cuts else None
         )
         return goal, mended
+    # What is undecided may hang on what nobody knows.
     if before.verdict == Outcome.UNDECIDED and goal.says == _NONE:
         goal.says = f"{_NONE}; it is undecided: {before.because}"
+    # The leak that no edit ends is named.
     if cuts is not None and cuts.left is not None:
         goal.says = f"no harmless edit that is known ends this: {cuts.left.because}"
     return goal, Mended()
@@ -110,6 +119,7 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
 def _cut_off_from(done: Comparison) -> str:
     """What is worse for the switches themselves, in words; "" if nothing is."""
     for new in done.new:
+        # A fault that a cure makes is no cure.
         if new.severity.rank <= Severity.FAULT.rank:
             return f"it makes another finding: {new.says} ({new.rule})"
     return ""
@@ -125,14 +135,17 @@ def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:
     if claim.reach is not None:
         places = [_place(fabric, name) for name in claim.reach]
         one, other = places
+        # Of several places it is not said which is meant.
         if one is None or other is None:
             return "what reaches must be two hosts or ports, and not VLANs"
         return Ticket(fabric, one, other).answer().edits or "no edits that are known make it hold"
+    # Packets are routed: links alone do not make that.
     if claim.join is None or claim.layer is not Layer.FRAMES:
         return "no edits are known for it"
     names = ClaimNames(fabric, plan)
     seats = names.any_of(claim.join)
     vids = {seat.vid for seat in seats if seat.vid}
+    # Two VLANs are not joined by a link.
     if len(vids) != 1:
         return "its members are in several VLANs: which one is meant?"
     [vid] = vids
@@ -152,10 +165,12 @@ def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:
 def _place(fabric: Fabric, name: str) -> Host | None:
     """The host that a name means, or a nameless one at a port."""
     hosts = {host.name: host for host in fabric.campus.hosts}
+    # A host by name, or whoever is at a port.
     if name in hosts:
         return hosts[name]
     switch, _, port = name.partition(":")
     device = fabric.campus.devices.get(switch)
+    # There is no such place.
     if device is None or port not in device.ports:
         return None
     return Host(name, switch, port, Origin())
@@ -171,12 +186,14 @@ def _joined(fabric: Fabric, bridges: set[int], vid: int) -> list[Edit] | str:
     ordered = sorted(parts.values(), key=lambda part: (-len(part), min(part)))
     connected, left = ordered[0], ordered[1:]
     ways, edits = Ways(fabric), list[Edit]()
+    # The nearest part first, until all are one.
     while left:
         found = [
             (len(way), number, way)
             for number, part in enumerate(left)
             if (way := ways.cheapest(connected, part, vid)) is not None
         ]
+        # A part that no way leads to.
         if not found:
             return f"no way for VLAN {vid} is known to all its members"
         _, number, way = min(found, key=lambda one: one[:2])

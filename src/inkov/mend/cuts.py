@@ -64,6 +64,7 @@ class Cuts:
         self.gaps = Site(fabric, plan).breaks
         self.found: dict[End, list[Finding]] = {}
         for finding in audit(fabric, plan).findings:
+            # Findings with edits only: they come with a cure.
             for where in finding.where if finding.edits else ():
                 at = self.found.setdefault(End(where.switch or "", where.port or ""), [])
                 if finding not in at:
@@ -87,6 +88,7 @@ class Cuts:
             for proposal in self._along(on, verdict):
                 edits = together([*before, *proposal])
                 key = frozenset(repr((edit.place, edit.after)) for edit in edits)
+                # The same edits may be found by several ways.
                 if key not in seen:
                     seen.add(key)
                     number += 1
@@ -94,10 +96,12 @@ class Cuts:
 
         propose(self.fabric, self.broken, [])
         for _ in range(min(_MOST_TRIALS, _TRIALS // max(len(self.fabric.campus.devices), 1))):
+            # All that is known was tried.
             if not waiting:
                 return
             _, _, edits = heappop(waiting)
             tried, verdict = self._with(edits)
+            # It holds: told; the search goes on for others.
             if verdict.verdict == Outcome.HOLDS:
                 yield edits
             else:
@@ -111,16 +115,19 @@ class Cuts:
         edits: list[list[Edit]] = []
         now, verdict = self.fabric, self.broken
         for _ in range(_MOST_LEAKS):
+            # Undecided is not broken: nothing more to cut.
             if verdict.verdict != Outcome.BROKEN:
                 break
             self.joined.append(_vlans_on(verdict))
             for proposal in self._along(now, verdict):
                 tried, then = self._with(_flat([*edits, proposal]))
+                # Another way is left, or none: and nobody was cut off.
                 if _way(then) != _way(verdict) and self._is_harmless(tried):
                     edits.append(proposal)
                     now, verdict = tried, then
                     break
             else:
+                # No proposal ends this leak.
                 self.left = verdict
                 return []
         return _flat(self._needed(edits)) if verdict.verdict == Outcome.HOLDS else []
@@ -130,6 +137,7 @@ class Cuts:
         for one in list(edits):
             fewer = [other for other in edits if other is not one]
             tried, verdict = self._with(_flat(fewer))
+            # Without it the claim still holds, and nobody loses.
             if verdict.verdict == Outcome.HOLDS and self._is_harmless(tried):
                 edits = fewer
         return edits
@@ -171,9 +179,11 @@ class Cuts:
                 for finding in self.found.get(at, ()):
                     cures[finding.id] = list(finding.edits)
                     self.joined += [finding.vlans] if finding.severity is Severity.BREACH else []
+            # A host's end, or a link's.
             if not fars:
                 others += _at_host(own)
             for far in fars:
+                # A far end that is not among the files cannot be edited.
                 if far in fabric.ports and vlan:
                     native = self.plan.says.practice.native
                     others += _on_link(own, fabric.ports[far], vlan, native)
@@ -190,11 +200,13 @@ def _sides(fabric: Fabric, plan: Plan, claim: Claim) -> list[tuple[int, int]]:
 
     try:
         own = [(name, vlans([name])) for name in claim.isolate or ()]
+        # "from" names the other side; without it each member is the other's.
         if claim.from_ is not None:
             others = vlans(claim.from_) & ~vlans(claim.except_ or ())
             return [(mask, others & ~mask) for _, mask in own]
         return [(mask, union(m for n, m in own if n != name) & ~mask) for name, mask in own]
     except Unknown:
+        # Names that mean nothing here.
         return []
 
 
@@ -204,8 +216,10 @@ def _ends_along(fabric: Fabric, verdict: Verdict) -> Iterator[tuple[End, int | N
     """
     for step in verdict.witness:
         end = End(step.switch, step.port)
+        # Steps at gateways have no port of their own.
         if end in fabric.ports:
             yield end, step.vlan
+    # No settled way: all places where frames change their VLAN.
     if not verdict.witness:
         for port in fabric.bridge_ports:
             for crossing in fabric.crossings.get(port.number, ()):
@@ -232,8 +246,10 @@ def _flat(proposals: Iterable[list[Edit]]) -> list[Edit]:
 def _at_host(own: Resolved) -> Iterator[list[Edit]]:
     """A host port that gives nobody what he asks for."""
     port, switch = own.stated, own.end.device
+    # A host that asks would become a trunk.
     if own.completed.negotiation in (Negotiation.PASSIVE, Negotiation.ACTIVE):
         yield [of_port(switch, port, "negotiation", Negotiation.SILENT)]
+    # Or register whatever it likes.
     if own.completed.registration:
         yield [of_port(switch, port, "registration", False)]
 
@@ -243,14 +259,17 @@ def _on_link(own: Resolved, far: Resolved, vid: int, native: int | None) -> Iter
     house's, in which no host is.
     """
     natives = own.native, far.native
+    # The house's native VLAN at both ends.
     if native is not None and own.mode is far.mode is Mode.TRUNK and {*natives} != {native}:
         yield [
             edit for port in (own, far) if port.native != native for edit in _untagged(port, native)
         ]
+    # Or that of either end at the other.
     if natives[0] != natives[1] and own.mode is far.mode is Mode.TRUNK:
         for one, other in ((own, natives[1]), (far, natives[0])):
             yield [of_port(one.end.device, one.stated, "native_vlan", other)]
     shut = [edit for port in (own, far) for edit in _without(port, vid)]
+    # Or the VLAN off both lists.
     if shut:
         yield shut
 
@@ -259,6 +278,7 @@ def _untagged(one: Resolved, native: int) -> Iterator[Edit]:
     """A trunk with another native VLAN, which its list lets through."""
     now = one.completed.allowed
     yield of_port(one.end.device, one.stated, "native_vlan", native)
+    # A native VLAN that is not let through would cut its hosts off.
     if native not in now:
         yield of_port(one.end.device, one.stated, "allowed", now | VlanSet.of(native))
 
@@ -267,5 +287,6 @@ def _without(one: Resolved, vid: int) -> Iterator[Edit]:
     """A port that does not pass a VLAN tagged."""
     attribute = {Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(one.mode)
     now: VlanSet = getattr(one.completed, attribute) if attribute else VlanSet()
+    # Untagged it does not leave by that list.
     if attribute and vid in now and vid != one.native:
         yield of_port(one.end.device, one.stated, attribute, now - VlanSet.of(vid))

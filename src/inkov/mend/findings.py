@@ -118,6 +118,7 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
     }
     for group in trier.apart([finding for finding in goals if finding.edits]):
         harm = trier.harm([*harmless, *group])
+        # Harmless together with what is harmless already.
         if harm:
             says |= {finding.id: f"its edits do harm: {harm}" for finding in group}
         else:
@@ -125,6 +126,7 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
     harmless += _but_one(
         trier, harmless, [finding for finding in goals if finding.edits and finding.id in says]
     )
+    # Nothing is left that could be mended.
     if not harmless:
         return Mended(unmet=[Unmet(finding, says[finding.id]) for finding in goals])
     harmless, smallest = _needed(trier, harmless)
@@ -134,6 +136,7 @@ def mend_findings(campus: Campus, plan: Plan, goals: Sequence[Finding], today: d
     mended.smallest = smallest and leanest
     mended.harm_of = lambda part: trier.harm_of(part, meant=trier.meant(harmless, part))
     for finding in goals:
+        # Found no more: mended; else told with its reason.
         if finding.id in tried.gone:
             mended.findings.append(finding)
         else:
@@ -148,6 +151,7 @@ def _but_one(trier: Trier, harmless: list[Finding], left: list[Finding]) -> list
     """
     for finding in left[: trier.spare_trials] if len(left) > 2 else ():
         others = [other for other in left if other is not finding]
+        # With all the others it does no harm: the one left out was it.
         if not trier.harm([*harmless, *others]):
             return others
     return []
@@ -162,6 +166,7 @@ def _needed(trier: Trier, findings: list[Finding]) -> tuple[list[Finding], bool]
     goals = {finding.id for finding in findings}
     for finding in doubtful[: trier.spare_trials]:
         fewer = [other for other in findings if other is not finding]
+        # Found no more without its own edits, with fewer of them, and nothing else is left.
         if (
             not trier.is_found(finding, together(edit for other in fewer for edit in other.edits))
             and len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
@@ -177,6 +182,7 @@ def _beside_others(findings: list[Finding]) -> list[Finding]:
     at: dict[tuple[str, str | int | None], list[Finding]] = {}
     of_vlan: dict[int, list[Finding]] = {}
     for finding in findings:
+        # Two findings at one port, or of one VLAN.
         for where in dict.fromkeys((w.switch, w.port or w.vlan) for w in finding.where):
             at.setdefault(where, []).append(finding)
         for vid in bits(finding.vlans):
@@ -206,12 +212,14 @@ class Trier:
         """
         findings = list(findings)
         key = frozenset(finding.id for finding in findings)
+        # The same findings come up in many halves.
         if key not in self._known:
             rounds: list[list[Finding]] = []
             edits = together(edit for finding in findings for edit in finding.edits)
             done = self.compared(edits)
             while len(rounds) < _ROUNDS:
                 then = [one for one in done.new if one.rule not in OF_PAPER and one.edits]
+                # Nothing more is found, or nothing more has a cure.
                 if not then:
                     break
                 rounds.append(then)
@@ -239,11 +247,13 @@ class Trier:
         for one in then[: self.spare_trials] if len(then) > 1 else ():
             rounds = [[other for other in round_ if other is not one] for round_ in tried.rounds]
             edits = self._in_rounds(findings, rounds)
+            # Not fewer, or it is needed.
             if len(edits) >= len(tried.edits) or self.is_found(one, edits):
                 continue
             done = self.compared(edits)
             fewer = _Tried(edits, done, _rules_of(findings, rounds), rounds)
             harm = self.harm_in(done, meant=self.meant(findings, edits))
+            # Fewer edits that cure as much and harm no more.
             if tried.gone & goals <= fewer.gone and not harm:
                 tried = fewer
         return tried, len(then) < 2 or len(then) <= self.spare_trials
@@ -311,19 +321,25 @@ class Trier:
         """
         # Whom a hostile host reaches where a VLAN is whole again is told at the end: no harm.
         for effect in done.effects:
+            # The cure is for it.
             if meant is not None and meant.covers(effect):
                 continue
+            # Somebody loses what nobody meant to take.
             if not effect.gained and not effect.follows:
                 return f"{story_in_words([effect], done.name_of)} would be cut off"
+            # A segment gets what it must not.
             if effect.gained and effect.crosses and effect.layer == Layer.FRAMES:
                 return f"it opens {story_in_words([effect], done.name_of)}"
         for claim in done.claims:
+            # A claim that held.
             if claim.after is not None and claim.after.verdict != Outcome.HOLDS:
                 return f"the claim {claim.claim} would not hold"
         for consequence in done.consequences if findings else ():
+            # Gateways, links and spares.
             if consequence.worse:
                 return " ".join(filter(None, (consequence.name, consequence.says)))
         for new in [*done.new, *done.worse] if findings else ():
+            # What is found on paper only is no harm.
             if new.rule not in OF_PAPER:
                 return f"it makes another finding: {new.says} ({new.rule})"
         return ""
@@ -332,8 +348,10 @@ class Trier:
         """The findings in groups: those whose edits do no harm together in one, each whose edits do
         by itself.
         """
+        # No harm in all of them, or nothing to try.
         if not findings or not self.harm(findings):
             return [findings] if findings else []
+        # One finding alone cannot be halved.
         if len(findings) == 1:
             return [findings]
         findings, middle = _halved(findings)
@@ -346,10 +364,12 @@ def _halved(findings: list[Finding]) -> tuple[list[Finding], int]:
     parts: list[tuple[int, list[Finding]]] = []
     for finding in findings:
         vlans, own = finding.vlans, [finding]
+        # Findings that share a VLAN belong together.
         for other in [part for part in parts if part[0] & vlans]:
             parts.remove(other)
             vlans, own = vlans | other[0], [*other[1], *own]
         parts.append((vlans, own))
+    # All hang together: parted in the middle.
     if len(parts) == 1:
         return findings, len(findings) // 2
     ends = [0]
@@ -386,8 +406,10 @@ def together(edits: Iterable[Edit]) -> list[Edit]:
 def _both(one: Edit, other: Edit) -> Edit:
     sets = [_set_of(one.before), _set_of(one.after), _set_of(other.before), _set_of(other.after)]
     before, first, _, second = sets
+    # No lists: what was said first counts.
     if first is None or second is None:
         return one
+    # A list that is stated nowhere yet: what both agree on.
     base = before if before is not None else first & second
     merged = (base | (first - base) | (second - base)) - (base - first) - (base - second)
     return Edit(*one.place, one.before, Fact(merged, one.after.origin))

@@ -78,6 +78,7 @@ class Uplink(Goal):
 
 def planned_name(edit: Edit, goal: VlanPlaced) -> Edit:
     """A new row of a VLAN gets the name that the plan has."""
+    # Only a row that comes new, if the plan has a name.
     if not (edit.kind is Kind.VLAN and edit.whole and edit.after is not None and goal.planned.name):
         return edit
     named = replace(edit.after, name=Fact(goal.planned.name, goal.planned.origin))

@@ -82,12 +82,15 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
     now = _with(campus, edits)
     found = [finding for finding in work.found_then if finding.rule in _OF_PLAN and finding.edits]
     more = mend_findings(now, plan, found, today)
+    # Cures for what else the plan says.
     if more.edits:
         edits = difference(campus, apply(now, more.edits))
         done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE))
+    # Nothing to do for VLANs and uplinks.
     if done is None:
         return goals, Mended(unmet=more.unmet)
     for goal in goals:
+        # With edits that should meet it: is it so now?
         if not goal.says:
             goal.says = work.still(done, goal)
     rules = dict(zip((edit.place for edit in more.edits), more.reasons, strict=True))
@@ -117,6 +120,7 @@ def _placed(work: _Work) -> tuple[list[Goal], list[Edit], Comparison | None]:
     kept = list(goals)
     edits = work.edits_of(kept)
     done = work.trier.compared(edits, (Level.HONEST, Level.HOSTILE)) if edits else None
+    # Harm: then one goal after the other.
     if done is not None and work.harm(done, kept):
         kept = work.harmless(kept)
         edits = work.edits_of(kept)
@@ -153,6 +157,7 @@ class _Work:
         gone = {finding.id for finding in done.gone}
         left = [finding for finding in self.before if finding.id not in gone]
         for finding in [*left, *done.new, *done.worse]:
+            # Found still, or found now: the goal is not met.
             if finding.rule in _MISPLACED and goal.is_missed_at(finding.where):
                 return finding.says
         return ""
@@ -166,6 +171,7 @@ class _Work:
         while True:
             found = self._tried(goals)
             failed = [goal for goal in goals if goal.says]
+            # Goals that cannot be met are left out, and the others tried anew.
             if not failed:
                 return found
             goals[:] = [goal for goal in goals if not goal.says]
@@ -183,6 +189,7 @@ class _Work:
         def make(edits: Iterable[Edit]) -> None:
             nonlocal now, fabric
             edits = list(edits)
+            # Nothing to make: the campus stays as it is.
             if edits:
                 now = _with(now, edits)
                 fabric = _resolved(now)
@@ -200,6 +207,7 @@ class _Work:
         make(edit for goal in leaving for edit in self._taken_away(fabric, goal))
         make(edit for goal in placing for edit in self._joined(fabric, goal))
         make_uplinks(carried)
+        # One of them failed: all are tried again without it.
         if any(goal.says for goal in goals):
             return []
         about = VlanSet.from_vids(goal.vid for goal in vlans)
@@ -216,6 +224,7 @@ class _Work:
 
     def _placed(self, fabric: Fabric, goal: VlanPlaced) -> list[Edit]:
         placing = Placing(fabric, goal)
+        # A place in the plan that means nothing.
         if placing.meant.unknown:
             goal.says = "; ".join(placing.meant.unknown)
             return []
@@ -228,10 +237,12 @@ class _Work:
         members: list[End] = []
         for resolved in fabric.ports.values():
             for edit in port_without(fabric, self.plan, resolved.end, goal.vid):
+                # A port that has nobody's other VLAN to go to.
                 if isinstance(edit, End):
                     members.append(edit)
                 else:
                     edits.append(edit)
+        # Hosts would be cut off: the plan has to say where they belong.
         if members:
             names = listed(list(map(str, members)), _SHOWN)
             be = "is" if len(members) == 1 else "are"
@@ -279,6 +290,7 @@ class _Work:
 
         for _ in range(_ROUNDS):
             unchanged = fabric is self.fabric
+            # Nothing was edited: what was found before is found again.
             self.found_then = self.before if unchanged else self._audited(fabric)
             proposed = [
                 finding
@@ -291,6 +303,7 @@ class _Work:
                     or {(where.switch, where.port) for where in finding.where} <= ends
                 )
             ]
+            # Nothing more that edits could do.
             if not proposed:
                 break
             known |= {finding.id for finding in proposed}
@@ -317,10 +330,12 @@ class _Work:
         kept: list[Goal] = []
         for goal in goals:
             chosen = [*kept, goal]
+            # It turned out that it cannot be met with these.
             edits = self.edits_of(chosen)
             if goal.says:
                 continue
             harm = self.harm(self.trier.compared(edits), chosen)
+            # It harms with those before: left out.
             if harm:
                 goal.says = f"its edits do harm: {harm}"
                 goal.edits = []
@@ -344,6 +359,7 @@ def _contradict(goals: list[VlanPlaced], campus: Campus) -> None:
     for goal in goals:
         for port in placed(goal.planned.on or (), campus.devices).ports:
             other = owner.setdefault(port, goal)
+            # Two VLANs claim one port.
             if other is not goal:
                 says = f"the plan has {':'.join(port)} in VLAN {other.vid} and in VLAN {goal.vid}"
                 goal.says = goal.says or says
@@ -377,6 +393,7 @@ class _Meant:
         for goal in vlans:
             self.moved |= {*placed(goal.planned.on or (), fabric.campus.devices).ports}
             for edit in goal.edits:
+                # A port that is moved loses its old VLAN: that is meant.
                 if edit.kind is Kind.PORT and edit.attribute == "access_vlan":
                     self.moved.add((edit.switch, edit.name))
         self.not_routed = self.gone | VlanSet.from_vids(
@@ -385,8 +402,10 @@ class _Meant:
 
     def covers(self, effect: Effect) -> bool:
         sides = (effect.sources.vlans.bits, effect.targets.vlans.bits)
+        # All of a side goes with its VLAN.
         if any(side and not side & ~self.gone.bits for side in sides):
             return True
+        # Packets of VLANs that are not to be routed.
         if effect.layer.value == 3 and any(side & ~self.not_routed.bits == 0 for side in sides):
             return True
         return any(

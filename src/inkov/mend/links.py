@@ -49,11 +49,13 @@ def link_steps(fabric: Fabric, number: int, vid: int) -> list[Step] | None:
     steps do not do.
     """
     link = fabric.wiring.links[number]
+    # A link from a switch to itself brings nothing.
     if link.a.device == link.b.device:
         return None
     small = _small(fabric.campus, link)
     defined = [definition(small, device, vid) for device in small.devices.values()]
     small = apply(small, [edit for step in defined if step is not None for edit in step.edits])
+    # Once both have the VLAN, the link passes it.
     if _is_passed(small, link, vid):
         return []
     pool = [
@@ -67,16 +69,19 @@ def link_steps(fabric: Fabric, number: int, vid: int) -> list[Step] | None:
         for steps in combinations(pool, size):
             cost = steps_cost(steps)
             disturbs = sum(step.disturbs for step in steps)
+            # Dearer than what is known.
             if best is not None and (cost, disturbs) >= best[:2]:
                 continue
             places = [edit.place for step in steps for edit in step.edits]
             if len(set(places)) < len(places):
                 continue  # two steps for one thing contradict each other
             trials += 1
+            # Enough was tried: the best so far stands.
             if trials > _MOST_TRIALS:
                 break
             if _is_passed(apply(small, [e for step in steps for e in step.edits]), link, vid):
                 best = cost, disturbs, list(steps)
+        # Larger sets cannot be cheaper.
         if best is not None and best[0] <= size:
             break
     return best[2] if best is not None else None
@@ -114,6 +119,7 @@ def members_of(device: Device, port: str) -> list[str]:
 def _is_passed(campus: Campus, link: Link, vid: int) -> bool:
     fabric = resolve(campus, wire(campus))
     for number, there in enumerate(fabric.wiring.links):
+        # The link, as both ends see it, and up.
         if {there.a, there.b} == {link.a, link.b} and fabric.link_up[number]:
             both = passes(fabric, number, there.a) & passes(fabric, number, there.b)
             return bool(both >> vid & 1)
@@ -127,8 +133,10 @@ def _at_end(fabric: Fabric, end: End, far: End, vid: int) -> Iterator[Step]:
     own, other = fabric.ports[end], fabric.ports[far]
     device = fabric.device(end.device)
     for name in dict.fromkeys([*members_of(device, end.port), end.port]):
+        # A member that is shut takes the bundle down.
         if not device.ports[name].on:
             yield Step((of_port(device.name, device.ports[name], "enabled", True),), 6)
+    # Ports of private VLANs, routed and unaware ones are changed by people.
     if own.mode in _OF_MODE:
         yield from _OF_MODE[own.mode](own, other, vid)
 
@@ -136,19 +144,24 @@ def _at_end(fabric: Fabric, end: End, far: End, vid: int) -> Iterator[Step]:
 def _trunk(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
     port, switch = own.stated, own.end.device
     now = own.completed
+    # The list lacks it.
     if vid not in now.allowed:
         yield Step((of_port(switch, port, "allowed", now.allowed | VlanSet.of(vid)),), 1)
+    # Pruned off.
     if vid in now.withheld:
         yield Step((of_port(switch, port, "withheld", now.withheld - VlanSet.of(vid)),), 2)
     theirs = other.native if other.mode in (Mode.TRUNK, Mode.GENERAL) else other.access
+    # Untagged here, tagged there: the native VLANs have to agree.
     if theirs != now.native_vlan and vid in (theirs, now.native_vlan):
         yield Step((of_port(switch, port, "native_vlan", theirs),), 4)
 
 
 def _access(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
     port, switch = own.stated, own.end.device
+    # The port is in another VLAN.
     if own.access != vid:
         yield Step((of_port(switch, port, "access_vlan", vid),), 5)
+    # Both wait: one has to ask.
     if own.completed.negotiation is Negotiation.PASSIVE:
         yield Step((of_port(switch, port, "negotiation", Negotiation.ACTIVE),), 3)
     if other.mode is Mode.TRUNK:
@@ -161,6 +174,7 @@ def _access(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
 def _general(own: Resolved, other: Resolved, vid: int) -> Iterator[Step]:
     port, switch = own.stated, own.end.device
     now = own.completed
+    # As with trunks: list, pruning, and what is untagged.
     if vid not in now.tagged:
         yield Step((of_port(switch, port, "tagged", now.tagged | VlanSet.of(vid)),), 1)
     if vid in now.withheld:
