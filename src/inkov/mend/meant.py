@@ -55,6 +55,7 @@ class Meant:
         after: Callable[[], Fabric],
         private: Iterable[int] = (),
     ) -> None:
+        # A side without VLANs is apart from anything.
         self.apart = [(a, b) for a, b in apart if a and b]
         self.moved = set(moved)
         self.private = list(private)
@@ -99,6 +100,7 @@ class Meant:
     @cached_property
     def private_wholes(self) -> list[int]:
         """The private VLANs that are made whole, each a primary VLAN with its secondaries."""
+        # Most cures are about no private VLAN.
         if not self.private:
             return []
         wholes = _private_vlans(self.after.fabric.campus)
@@ -107,19 +109,24 @@ class Meant:
     def covers(self, effect: Effect) -> bool:
         """Whether an effect is what is meant."""
         groups = effect.sources.vlans.bits, effect.targets.vlans.bits
+        # Between members of a private VLAN both gain and loss are as their kinds have it.
         if any(not (groups[0] | groups[1]) & ~whole for whole in self.private_wholes):
             return True
+        # Otherwise what is gained is never what a cure is for.
         if effect.gained:
             return False
         seats = effect.row.sources, effect.row.targets
+        # All of a side is moved elsewhere.
         if any(all((seat.switch, seat.port) in self.moved for seat in side) for side in seats):
             return True
+        # Frames: between the two sides, or by a leak that ends with it.
         if effect.layer == Layer.FRAMES:
             ways = *self.apart, *((b, a) for a, b in self.apart)
             return effect.crosses and (
                 any(not groups[0] & ~a and not groups[1] & ~b for a, b in ways)
                 or self._ends_with_a_leak(effect)
             )
+        # Packets: only where a side was one of a leak.
         leaked = any(not group & ~(a | b) for group in groups for a, b in self.apart)
         return leaked and self._routed_no_less(effect)
 
@@ -134,8 +141,10 @@ class Meant:
         ]
         hears = [self.after.numbers_at(*seat) for seat in sides[1]]
         for a, b in (*self.apart, *((b, a) for a, b in self.apart)):
+            # Whoever hears has to be one with the other side.
             if all(numbers & b for numbers in hears):
                 sends = [self.after.numbers_sent(*seat) for seat in sides[0]]
+                # Nothing of what is sent may still get there.
                 if all(numbers & a for numbers in sends) and not union(sends) & union(hears):
                     return True
         return False
@@ -219,6 +228,7 @@ class _Connected:
         found: dict[int, int] = {}
         for vid, column in self._domains.column.items():
             for bridge, label in enumerate(self._domains.label[:, column]):
+                # A VLAN that the bridge does not have is in none.
                 if self.fabric.bridges[bridge].live >> vid & 1:
                     found[int(label)] = found.get(int(label), 0) | bit(vid)
         return found
@@ -253,6 +263,7 @@ class _Connected:
             hubs_of.setdefault(table, []).append(hub)
         group: dict[Table, Table] = {}
         for first in hubs_of:
+            # In a group already, with another table.
             work = [] if first in group else [first]
             while work:
                 table = work.pop()
@@ -267,6 +278,7 @@ def _private_vlans(campus: Campus) -> list[int]:
     found: dict[int, int] = {}
     for device in campus.devices.values():
         for row in (device.vlans or {}).values():
+            # Several switches may state other secondaries of one primary.
             if row.secondaries is not None:
                 whole = found.get(row.vid, bit(row.vid))
                 found[row.vid] = whole | row.secondaries.value.bits

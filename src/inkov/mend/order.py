@@ -78,20 +78,26 @@ _DEFINES, _ALLOWS, _SERVES, _CHANGES, _PLUGS, _NAMES, _NARROWS, _ENDS, _REMOVES 
 
 
 def _stage(edit: Edit) -> int:
+    # A cable is of no use before.
     if edit.kind is Kind.CABLE:
         return _PLUGS  # once both ends are what they are to be
     if edit.kind is Kind.VLAN:
+        # A row comes first, or goes last.
         if edit.whole:
             return _DEFINES if edit.after is not None else _REMOVES
         return _NAMES if edit.attribute == "name" else _DEFINES
+    # A gateway, or a sub-interface, that is new serves; one that goes ends.
     if edit.kind is Kind.GATEWAY or (edit.whole and edit.kind is Kind.PORT):
         return _ENDS if edit.whole and edit.after is None else _SERVES
     sets = _sets(edit)
+    # A list that only gets more opens; any other narrows.
     if sets is not None and edit.attribute in _LISTS:
         before, after = sets
         return _ALLOWS if not before - after else _NARROWS
+    # Up is a change; down ends something.
     if edit.attribute == "enabled":
         return _CHANGES if isinstance(edit.after, Fact) and edit.after.value else _ENDS
+    # What says nothing of frames may come at any time.
     return _CHANGES if edit.attribute in _DECIDING else _NAMES
 
 
@@ -115,6 +121,7 @@ def _parts(edit: Edit) -> list[Edit]:
     if sets is None:
         return [edit]
     before, after = sets
+    # Only one of both: nothing to part.
     if not after - before or not before - after:
         return [edit]
     wider = Fact(before | after, edit.after.origin)
@@ -132,6 +139,7 @@ def _depths(fabric: Fabric, plan: Plan) -> dict[str, int]:
     routing: dict[str, int] = {}
     for device, gateway in fabric.gateways():
         routing[device.name] = routing.get(device.name, 0) + 1 + 1000 * (gateway.vid == vid)
+    # Without routers all switches count as equally near.
     most = max(routing.values(), default=0)
     found = {name: 0 for name, number in routing.items() if number == most}
     beside: dict[str, list[str]] = {}
@@ -141,6 +149,7 @@ def _depths(fabric: Fabric, plan: Plan) -> dict[str, int]:
     work = sorted(found)
     for name in work:
         for far in beside.get(name, ()):
+            # The nearest way counts.
             if far not in found:
                 found[far] = found[name] + 1
                 work.append(far)
@@ -152,6 +161,7 @@ def _depths(fabric: Fabric, plan: Plan) -> dict[str, int]:
 
 def _try(fabric: Fabric, plan: Plan, steps: Sequence[Step]) -> None:
     """Find out who is cut off on the way."""
+    # One step cannot be in the way of another.
     if len(steps) < 2:
         return
     campus = fabric.campus
@@ -162,6 +172,7 @@ def _try(fabric: Fabric, plan: Plan, steps: Sequence[Step]) -> None:
     made: list[Edit] = []
     for number, step in enumerate(counted("steps tried", steps[:-1])):
         made += step.edits
+        # Very many steps: only the end of each stage is tried.
         if not each and steps[number + 1].stage == step.stage:
             step.tried = False
             continue
@@ -180,6 +191,7 @@ def _resolved(campus: Campus, edits: Sequence[Edit]) -> Fabric:
 
 def _beyond(now: Trial, in_the_end: Trial) -> list[str]:
     """Who is cut off now, and not in the end."""
+    # Not known, now or in the end.
     if now.undecided or in_the_end.undecided:
         return [now.undecided or in_the_end.undecided]
     return [
@@ -200,6 +212,7 @@ def _covers(other: Effect, effect: Effect) -> bool:
 
 def _managed(fabric: Fabric, plan: Plan) -> set[str]:
     """The switches that are in the largest part of the management VLAN."""
+    # Nobody says in which VLAN the switches are managed.
     vid = plan.says.practice.management
     if vid is None:
         return set()
@@ -207,6 +220,7 @@ def _managed(fabric: Fabric, plan: Plan) -> set[str]:
     parts: dict[int, set[str]] = {}
     for device, gateway in fabric.gateways():
         bridge = fabric.bridge_of.get((device.name, gateway.bridge))
+        # Its address is in the VLAN and up.
         if gateway.vid == vid and gateway.on and bridge is not None:
             label = there.of(bridge, vid)
             if label >= 0:

@@ -29,6 +29,7 @@ class Placing:
 
     def rows(self) -> Iterator[Edit]:
         for name in (*self.meant.everywhere, *(self.goal.planned.gateways or ())):
+            # A plan may name switches that are not there.
             if name in self.fabric.campus.devices:
                 for edit in defined(self.fabric.campus, self.fabric.device(name), self.vid):
                     yield planned_name(edit, self.goal)
@@ -38,13 +39,16 @@ class Placing:
         for (switch, name), by_name in self.meant.ports.items():
             end = self.fabric.end_of(switch, name)
             resolved = self.fabric.ports[end]
+            # A link carries it; nobody named by a pattern meant that.
             if end in self.fabric.wiring.of:
                 if by_name:
                     self.goal.says = f"{end} leads to another switch"
                 continue
+            # Untagged or as the voice VLAN: it is in it.
             if self.vid in (vlan_of(resolved), resolved.completed.voice_vlan):
                 continue
             port = resolved.stated
+            # Moved; a port of another kind was not made for one VLAN.
             if resolved.mode is Mode.ACCESS:
                 yield of_port(end.device, port, "access_vlan", self.vid)
             elif resolved.mode is Mode.GENERAL and not resolved.free.emit & ~resolved.free.untagged:
@@ -57,21 +61,25 @@ class Placing:
 
     def gateways(self) -> Iterator[Edit]:
         wanted = self.goal.planned.gateways
+        # The plan says nothing of gateways.
         if wanted is None:
             return
         for name, address in wanted.items():
             device = self.fabric.campus.devices.get(name)
+            # A gateway of a switch that is not there.
             if device is None:
                 self.goal.says = f"no switch is called {name}"
                 return
             fact = Fact(address, self.goal.planned.origin)
             yield from self._gateway(device, fact)
         for device in self.fabric.campus.devices.values():
+            # Gateways elsewhere are against the plan.
             if device.name not in wanted:
                 yield from gateways_gone(device, self.vid)
 
     def _gateway(self, device: Device, address: Fact[Address]) -> Iterator[Edit]:
         """The address of a switch in the VLAN: that of a gateway, or of a sub-interface."""
+        # One is there: up, and with this address.
         for name, gateway in gateways_in(device, self.vid):
             if not gateway.on:
                 state = Fact(True, gateway.origin)
@@ -80,10 +88,12 @@ class Placing:
             return
         subs = _subs(device)
         for port in subs:
+            # Or a sub-interface with the VLAN's tag.
             if port.outer is not None and port.outer.value == self.vid:
                 yield from _address(device.name, Kind.PORT, port.name, port, address)
                 return
         bridge = self.fabric.bridge_of.get((device.name, ""))
+        # A switch gets a gateway, a router one more sub-interface.
         if bridge is not None and not self.fabric.bridges[bridge].routed and not subs:
             name = _gateway_name(device, self.vid)
             new = Gateway(self.vid, device.origin, addresses=(address,), name=name)
@@ -100,6 +110,7 @@ class Placing:
             and port.name == f"{port.parent.value}.{port.outer.value}"
             for port in subs
         )
+        # Where it would have to be is a guess.
         if len(parents) != 1 or not named_by_tag:
             self.goal.says = f"how is {device.name} to route VLAN {self.vid}? give it the gateway"
             return
@@ -120,6 +131,7 @@ class Placing:
 def _gateway_name(device: Device, vid: int) -> str:
     """How a switch calls its gateway in a VLAN: as its others, with the VLAN's own number."""
     for other in device.gateways:
+        # As the others are called, with its own number.
         if str(other.vid) in other.name:
             return other.name.replace(str(other.vid), str(vid))
     # In documents every interface has a name; in other files gateways go by their VLANs.
@@ -136,6 +148,7 @@ def _address(
     switch: str, kind: Kind, name: str, thing: Gateway | Port, address: Fact[Address]
 ) -> Iterator[Edit]:
     """The address that an interface is to have, instead of those of its family that it has."""
+    # The address is there.
     if any(fact.value == address.value for fact in thing.addresses):
         return
     family = address.value.version
@@ -155,10 +168,12 @@ def gateways_gone(device: Device, vid: int) -> Iterator[Edit]:
 def at_routers(fabric: Fabric, vid: int) -> Iterator[End]:
     """The ports of switches at which routers have a sub-interface in a VLAN."""
     for interface in interfaces(fabric):
+        # Only routers on a cable, by the tag.
         if interface.tag != vid:
             continue
         for number in fabric.bridges[interface.bridge].ports:
             for far in fabric.wiring.around(fabric.bridge_ports[number].end):
+                # The port of the switch at the other end.
                 if far.device != interface.device and (far.device, "") in fabric.bridge_of:
                     yield far
 
@@ -168,6 +183,7 @@ def listing(fabric: Fabric, end: End, vid: int) -> Iterator[Edit]:
     resolved = fabric.ports[end]
     attribute = {Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(resolved.mode)
     now: VlanSet = getattr(resolved.completed, attribute) if attribute else VlanSet.all()
+    # What passes everything, or is no trunk, has no list to widen.
     if attribute and vid not in now:
         yield of_port(end.device, resolved.stated, attribute, now | VlanSet.of(vid))
 
@@ -182,8 +198,10 @@ def port_without(fabric: Fabric, plan: Plan, end: End, vid: int) -> Iterator[Edi
     for attribute in ("allowed", "withheld", "tagged", "untagged", "forbidden", "prunable"):
         fact: Fact[VlanSet | None] | None = getattr(port, attribute)
         said = fact.value if fact is not None else None
+        # "All VLANs" does not name it.
         if said is not None and vid in said and said != VlanSet.all():
             yield of_port(end.device, port, attribute, said - one)
+    # Voice frames go nowhere then.
     if port.voice_vlan is not None and port.voice_vlan.value == vid:
         yield of_port(end.device, port, "voice_vlan", None)
     stated = {
@@ -194,8 +212,10 @@ def port_without(fabric: Fabric, plan: Plan, end: End, vid: int) -> Iterator[Edi
     decides = {Mode.ACCESS: "access_vlan", Mode.TRUNK: "native_vlan", Mode.GENERAL: "pvid"}
     unused = plan.says.practice.unused
     for attribute, value in stated.items():
+        # The port says another VLAN.
         if value != vid:
             continue
+        # Hosts of an access port go where nobody is; that is what unused ports are for.
         if attribute == "access_vlan" and unused is not None and unused.vlan not in (None, vid):
             yield of_port(end.device, port, attribute, unused.vlan)
             if unused.shut and resolved.mode is Mode.ACCESS and port.on:

@@ -68,6 +68,7 @@ def spread(fabric: Fabric, members: Collection[int], vid: int) -> Spread:
     ways = Ways(fabric)
     steps = {bridge: ways.of_bridge(bridge, vid) for bridge in members}
     own = [edit for step in steps.values() if step is not None for edit in step.edits]
+    # One switch alone needs no way.
     if len(members) < 2:
         return Spread(own)
     unusable: set[int] = set()
@@ -75,6 +76,7 @@ def spread(fabric: Fabric, members: Collection[int], vid: int) -> Spread:
     while True:
         edges = _edges(ways, members, unusable)
         lonely = _not_joined(edges, members)
+        # No choice can join what no link joins.
         if lonely:
             names = [fabric.bridges[bridge].device for bridge in lonely]
             return Spread(says=f"no link that is up leads to {' and '.join(sorted(names))}")
@@ -82,10 +84,12 @@ def spread(fabric: Fabric, members: Collection[int], vid: int) -> Spread:
         wrong = False
         for edge in chosen.links:
             of_link = ways.of_link(edge.link, vid)
+            # No edits make this link pass it: asked again without it.
             if of_link is None:
                 unusable.add(edge.link)
                 wrong = True
             elif steps_cost(of_link) != chosen.costs[edge.link]:
+                # The estimate was wrong: asked again with what it costs.
                 costs[edge.link] = steps_cost(of_link)
                 wrong = True
         if not wrong:
@@ -129,6 +133,7 @@ def _part(edges: Iterable[_Edge], start: int) -> set[int]:
     """What hangs together with a switch."""
     beside: dict[int, list[int]] = {}
     for edge in edges:
+        # Both ways: a link has no direction.
         beside.setdefault(edge.one, []).append(edge.other)
         beside.setdefault(edge.other, []).append(edge.one)
     seen, work = {start}, [start]
@@ -168,6 +173,7 @@ class _Choice:
 
     def _estimate(self, link: int) -> int:
         """How many edits a link takes between switches that have the VLAN: a list at each end."""
+        # It passes already.
         if self.ways.passed[link] >> self.vid & 1:
             return 0
         wiring = self.ways.fabric.wiring.links[link]
@@ -184,6 +190,7 @@ class _Choice:
         weights: dict[Hashable, int] = dict.fromkeys(self.members, 1)
         for parting in partings([(edge.one, edge.other) for edge in edges], weights):
             parts = [{one for one in part if isinstance(one, int)} for part in parting.parts]
+            # A switch is lost, or a link.
             if isinstance(parting.vertex, int):
                 yield (-1, parting.vertex), parts
             else:
@@ -198,10 +205,12 @@ class _Choice:
         for _ in range(_MOST_ROUNDS):
             self._ask(demands)
             wanting = [one for one in self._wanting() if one not in known]
+            # Nothing is wanting any more.
             if not wanting:
                 return self
             known.update(wanting)
             demands += sorted(set(wanting), key=sorted)
+        # Too many rounds: all links, which surely do.
         self.switches = {end for edge in self.edges for end in (edge.one, edge.other)}
         self.links, self.smallest = self.edges, False
         return self
@@ -212,11 +221,13 @@ class _Choice:
         while left:
             part = _part(self.links, min(left))
             left -= part
+            # Members that hang together are all there is to want.
             if not self.members <= part:
                 yield self._leading_out(part, (-1, -1))
         for loss, parts in self._partings(self.links):
             for members in parts:
                 kept = [edge for edge in self.links if not _is_lost(edge, loss)]
+                # What falls apart on the whole campus as well cannot be asked for.
                 if not self._falls_off_anyway(members, loss):
                     yield self._leading_out(_part(kept, min(members)), loss)
 
@@ -224,6 +235,7 @@ class _Choice:
         """Whether a loss parts members from all others on the whole campus as well."""
         others = self.members - members - {loss[1]}
         parts = self._given.get(loss)
+        # The whole campus withstands it.
         if parts is None:
             return False
         there = [*parts, self.members - set().union(*parts) - {loss[1]}]
@@ -265,6 +277,7 @@ class _Choice:
             1 + _EDIT * (len(step.edits) if (step := steps[bridge]) is not None else 0)
             for bridge in others
         ]
+        # Nothing to choose, or nothing asked of it.
         if not others or not demands:
             chosen = set[int]()
         else:
@@ -287,6 +300,7 @@ class _Choice:
                 options={"node_limit": _MOST_NODES, "mip_rel_gap": 0},
             )
             self.smallest = self.smallest and answer.status == 0
+            # No answer in time: all of them, which is not the smallest.
             chosen = (
                 set(others)
                 if answer.x is None

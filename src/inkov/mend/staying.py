@@ -49,6 +49,7 @@ def staying(fabric: Fabric, plan: Plan) -> Iterator[Stay]:
             (only, "the only way between its members"),
             (stay & ~only, "a spare way: another one may fail"),
         ):
+            # Only what stays is told.
             if vlans:
                 origin = site.places.of(joined.a, "allowed").origin
                 yield Stay(joined.a.end, joined.b.end, VlanSet(vlans), says, origin)
@@ -59,9 +60,11 @@ def _only_ways(fabric: Fabric, site: Site, vlans: int) -> dict[int, int]:
     found: dict[int, int] = {}
     links = list(enumerate(fabric.wiring.links))
     for vid in bits(vlans):
+        # Links that are down are no way.
         own = [(n, link) for n, link in links if site.shared[n] >> vid & 1 and fabric.link_up[n]]
         lone = lone_links((link.a.device, link.b.device) for _, link in own)
         for at in lone:
+            # On no circle: the only way.
             number = own[at][0]
             found[number] = found.get(number, 0) | 1 << vid
     return found

@@ -69,8 +69,10 @@ def judged(fabric: Fabric, one: Host, other: Host) -> Judged:
     """
     over_all = ping(fabric, one, other)
     trees = now(fabric) if over_all.works and are_stated(fabric) else None
+    # Trees that block nothing change nothing.
     if trees is None or not trees.blocks:
         return Judged(over_all.works, over_all, fabric, by_tree=False)
+    # A guess about the tree is no answer about now.
     if not trees.sure:
         notes = [f"The spanning tree is not sure: {doubt}." for doubt in trees.doubts]
         notes = notes or ["Chance decides which links the spanning tree blocks."]
@@ -122,11 +124,13 @@ class Ticket:
         for edits in cures:
             every += edits
             fabric, state = self._with(edits)
+            # The first cure that does.
             if state.works:
                 break
         else:
             edits = _followed_by(every, ())
             fabric, state = self._with(edits)
+        # What it takes of it, and no more.
         if state.works:
             answer.edits, answer.cured, answer.after = self._thinned(list(edits), fabric, state)
         return answer
@@ -136,6 +140,7 @@ class Ticket:
         several sets on the fewest switches, and of these the one that opens least.
         """
         before, answer = self.before, Answer(self.before)
+        # Nothing to cure.
         if before.works:
             return answer
         waiting = [_Tried((0, 0), 0, ())]
@@ -145,6 +150,7 @@ class Ticket:
             tried = heappop(waiting)
             fabric, state = self._with(tried.edits)
             trials += 1
+            # Sets come by size: none that is smaller does.
             if state.works:
                 chosen = self._least_opening(tried, fabric, state, waiting)
                 answer.edits, answer.cured, answer.after = self._thinned(*chosen)
@@ -152,6 +158,7 @@ class Ticket:
             for more in self._proposals(fabric, state):
                 edits = _followed_by(tried.edits, more)
                 key = frozenset(_key(edit) for edit in edits)
+                # Not more than before, or tried in another order.
                 if len(edits) > len(tried.edits) and key not in seen:
                     seen.add(key)
                     number += 1
@@ -173,6 +180,7 @@ class Ticket:
             then, how = self._with(other.edits)
             if how.works:
                 cures.append((list(other.edits), then, how))
+        # The only one of its size.
         if len(cures) == 1:
             return cures[0]
         opened = [_opened_by(self.fabric, cured) for _, cured, _ in cures]
@@ -180,6 +188,7 @@ class Ticket:
 
     def _with(self, edits: Collection[Edit]) -> tuple[Fabric, Judged]:
         """The campus with some edits, and whether it works then."""
+        # Nothing changed.
         if not edits:
             return self.fabric, self.before
         campus = apply(self.fabric.campus, edits)
@@ -198,6 +207,7 @@ class Ticket:
         for edit in list(edits) if len(edits) > 1 else ():
             fewer = [one for one in edits if one is not edit]
             fabric, state = self._with(fewer)
+            # It works without: the edit was not needed.
             if state.works:
                 edits, cured, after = fewer, fabric, state
         return edits, cured, after
@@ -207,10 +217,12 @@ class Ticket:
     def _proposals(self, fabric: Fabric, state: Judged) -> Iterator[list[Edit]]:
         """Edits that could cure the first need that is not met."""
         part = state.failing
+        # Every need is met.
         if part is None:
             return
         for host in (part.here, part.there):
             closed = list(_opened(fabric, host))
+            # Frames must get in at all, before anything else.
             if closed:
                 yield closed
                 return
@@ -258,6 +270,7 @@ def _seat(fabric: Fabric, host: Host) -> _Seat | None:
     end = fabric.end_of(host.device, host.port)
     for number in fabric.at.get(end, ()):
         port = fabric.bridge_ports[number]
+        # A tag of a sub-interface is another host's.
         if not port.outer:
             return _Seat(end, port.bridge, host.vid or port.view.pvid)
     return None
@@ -274,18 +287,22 @@ def _opened(fabric: Fabric, host: Host) -> Iterator[Edit]:
     switch has.
     """
     end = End(host.device, host.port)
+    # No such port.
     if end not in fabric.ports:
         return
     resolved = fabric.ports[end]
+    # Shut: it must be up.
     if not resolved.stated.on:
         yield of_port(host.device, resolved.stated, "enabled", True)
     whole = fabric.ports[fabric.end_of(*end)]
     now = whole.completed
+    # Tagged frames need the tag on the port's list.
     if host.vid and whole.mode is Mode.TRUNK and host.vid not in now.allowed:
         yield of_port(host.device, whole.stated, "allowed", now.allowed | VlanSet.of(host.vid))
     elif host.vid and whole.mode is Mode.GENERAL and host.vid not in now.tagged:
         yield of_port(host.device, whole.stated, "tagged", now.tagged | VlanSet.of(host.vid))
     intended = host.vid or whole.free.pvid
+    # The port is in a VLAN that its switch does not have.
     if intended and not (whole.view.emit if host.vid else whole.view.pvid):
         step = definition(fabric.campus, fabric.device(host.device), intended)
         yield from step.edits if step is not None else ()
@@ -300,6 +317,7 @@ class _Proposer:
 
     def of(self, part: Part) -> Iterator[list[Edit]]:
         here, there = part.here, part.there
+        # The first need that fails says where to look.
         if part.need is Need.NEAR:
             yield from self._near(here, there)
         elif part.need is Need.SET or (part.need is Need.THERE and part.interface is None):
@@ -318,12 +336,15 @@ class _Proposer:
 
     def _near(self, here: Host, there: Host) -> Iterator[list[Edit]]:
         one, other = _seat(self.fabric, here), _seat(self.fabric, there)
+        # One of them cannot send at all.
         if one is None or other is None:
             return
+        # In one VLAN: a way is missing.
         if one.vid == other.vid:
             yield from self._ways(one.bridge, other.bridge, one.vid)
             return
         homes = self._home(here), self._home(there)
+        # Moved only to where the address does not say otherwise.
         if homes[1] in (one.vid, None):
             yield from self._moved(there, one.vid)
         if homes[0] in (other.vid, None):
@@ -334,6 +355,7 @@ class _Proposer:
 
     def _home(self, host: Host) -> int | None:
         """The VLAN of a host's subnet, by the interfaces of routers; None if none has it."""
+        # Without an address nothing says where it belongs.
         if host.address is None:
             return None
         vids = {
@@ -342,14 +364,17 @@ class _Proposer:
             for fact in interface.addresses
             if host.address.ip in fact.value.network and interface.vlan is not None
         }
+        # Several VLANs have the subnet: which one is not known.
         return vids.pop() if len(vids) == 1 else None
 
     def _moved(self, host: Host, vid: int) -> Iterator[list[Edit]]:
         """A host's port in another VLAN."""
+        # Tagged, or in no VLAN: the port decides nothing.
         if host.vid or not vid:
             return
         resolved = self.fabric.ports[self.fabric.end_of(host.device, host.port)]
         port = resolved.stated
+        # A port for one VLAN.
         if resolved.mode is Mode.ACCESS:
             yield [of_port(host.device, port, "access_vlan", vid)]
         elif resolved.mode is Mode.GENERAL and not resolved.free.emit & ~resolved.free.untagged:
@@ -362,10 +387,12 @@ class _Proposer:
 
     def _settings(self, host: Host) -> Iterator[list[Edit]]:
         """Another mask or gateway for a host, as the router says that has its subnet."""
+        # No address, so no mask that could be wrong.
         if host.address is None:
             return
         for interface in self._serving(host):
             for fact in interface.addresses:
+                # Of another subnet, or the host's own address.
                 if host.address.ip not in fact.value.network or fact.value.ip == host.address.ip:
                     continue
                 edits = []
@@ -375,6 +402,7 @@ class _Proposer:
                 if host.gateway != str(fact.value.ip):
                     edits.append(host_edit(host, "gateway", str(fact.value.ip)))
                 yield from ([edit] for edit in edits)
+                # Both may be wrong.
                 if len(edits) > 1:
                     yield edits
 
@@ -402,8 +430,10 @@ class _Proposer:
             if edit.before is not None and not edit.before.value
         ]
         port = device.ports.get(interface.name)
+        # A routed port that is shut.
         if port is not None and not port.on:
             edits.append(of_port(device.name, port, "enabled", True))
+        # Shut: up. Else the VLAN, or a way to it, is what is missing.
         if edits:
             yield edits
         elif interface.vlan is not None:
@@ -417,8 +447,10 @@ class _Proposer:
     def _joined(self, interface: Interface, host: Host) -> Iterator[list[Edit]]:
         """A gateway and a host in one VLAN."""
         seat = _seat(self.fabric, host)
+        # It sends nothing.
         if seat is None:
             return
+        # The gateway is on a cable, or in the host's VLAN, or the host is not.
         if interface.serves >> seat.vid & 1 and self.fabric.bridges[interface.bridge].routed:
             yield from self._to_outside(interface, seat)
         elif interface.serves >> seat.vid & 1:
@@ -432,9 +464,11 @@ class _Proposer:
         for number in fabric.bridges[interface.bridge].ports:
             for far in fabric.wiring.around(fabric.bridge_ports[number].end):
                 bridge = fabric.bridge_of.get((far.device, ""))
+                # A routed port leads to no switch.
                 if bridge is None or far.device == interface.device:
                     continue
                 port, edits = fabric.ports[far], list[Edit]()
+                # The trunk to the router lacks the tag.
                 if port.mode is Mode.TRUNK and seat.vid not in port.completed.allowed:
                     allowed = port.completed.allowed | VlanSet.of(seat.vid)
                     edits.append(of_port(far.device, port.stated, "allowed", allowed))
@@ -444,6 +478,7 @@ class _Proposer:
 
     def _known(self, gateway: Interface, host: Host) -> Iterator[list[Edit]]:
         """A way from one router to one that has a host's subnet."""
+        # Without an address nobody knows its subnet.
         if host.address is None:
             return
         finals = [
@@ -462,6 +497,7 @@ class _Proposer:
         for final in finals:
             for interface in self.interfaces:
                 near = shared.get(interface.vid)
+                # Only two routers that share a VLAN can know each other by it.
                 if (
                     near is None
                     or interface.device != final.device
@@ -487,6 +523,7 @@ class _Proposer:
         tries = (now_used, lambda number: True) if self.state.by_tree else (lambda number: True,)
         for usable in tries:
             edits = self.ways.cheapest({one}, {other}, vid, usable)
+            # The first that does: links that forward now come first.
             if edits:
                 yield edits
                 return

@@ -45,6 +45,7 @@ class Trial(Struct):
             sides = [(row.sources, row.targets)]
             sides += [(row.targets, row.sources)] if row.both_ways or row.within else []
             for near, far in sides:
+                # The port is on this side of the row.
                 if any((seat.switch, seat.port) == end for seat in far):
                     found |= dict.fromkeys(f"{seat.switch}:{seat.port}" for seat in near)
         found.pop(str(end), None)

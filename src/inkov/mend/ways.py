@@ -69,6 +69,7 @@ class Ways:
             ends = [self._bridge(end.device) for end in (link.a, link.b)]
             routed = any(fabric.ports[end].mode.value == "routed" for end in (link.a, link.b))
             one, other = ends
+            # Boxes, links within a switch, and routed ones are no ways.
             if one is None or other is None or one == other or routed:
                 continue
             found.setdefault(one, []).append((number, other))
@@ -83,6 +84,7 @@ class Ways:
 
     def of_link(self, number: int, vid: int) -> list[Step] | None:
         """What it takes that a link passes a VLAN between switches that have it."""
+        # It passes: nothing to be done.
         if self.passed[number] >> vid & 1:
             return []
         key = number, vid
@@ -127,26 +129,32 @@ class Ways:
             cost, _, _, bridge, over = heappop(waiting)
             if over is not None:  # now it is worth while to look at the link
                 of_link = self.of_link(over.link, vid)
+                # No edits do, or a cheaper way was found meanwhile.
                 if of_link is None or bridge in done:
                     continue
                 further = over.cost.and_then([*of_link, *over.of_bridge])
+                # Cheaper than what is known.
                 if bridge not in best or further < best[bridge]:
                     came[bridge] = over.near, of_link
                     reach(bridge, further)
                 continue
+            # Reached by a cheaper way already.
             if bridge in done:
                 continue
             done.add(bridge)
             if bridge in targets:
                 return self._edits(bridge, came, vid)
             for number, far in self.links_at.get(bridge, ()):
+                # Behind us, or a link that may not be used.
                 if far in done or not usable(number):
                     continue
                 own = self.of_bridge(far, vid)
                 ahead = _Over(number, bridge, cost, [own] if own is not None else [])
                 least = cost.and_then(ahead.of_bridge)
+                # At least one edit: what exactly is looked at later.
                 if not self.passed[number] >> vid & 1:
                     least = Cost(least.edits + 1, least.disturbs, least.links)
+                # Only if it could be better.
                 if far not in best or least < best[far]:
                     heappush(waiting, (least, self._name(far), next(order), far, ahead))
         return None
@@ -157,6 +165,7 @@ class Ways:
         while True:
             own = self.of_bridge(bridge, vid)
             steps += [own] if own is not None else []
+            # The way begins here.
             if bridge not in came:
                 break
             bridge, of_link = came[bridge]

@@ -88,10 +88,12 @@ def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
     result.rests += _unread(fabric)
     result.ping = state.ping
     failing = state.failing
+    # The first need that fails is what stops it.
     if failing is not None:
         result.says, result.origin = failing.says, failing.origin
         for step in failing.steps[-1:]:
             result.says = f"{failing.says}: {step.because}" if step.because else failing.says
+    # It works: nothing to find out.
     if state.works:
         return result
     # What an audit says of the causes is worked out beside, on a large campus.
@@ -99,9 +101,11 @@ def why(fabric: Fabric, plan: Plan, one: Host, other: Host) -> Why:
     result.apart = list(kept_apart(fabric, plan, one, other))
     answer = ticket.answer() if not result.apart else Answer(state)
     findings = aside.result()
+    # No edits of its own: perhaps those of a finding near by.
     if answer.cured is None and not result.apart:
         answer = ticket.cured_by(_near(findings, fabric, (one, other)))
     result.smallest = answer.smallest
+    # A cure tells the causes; without one what an audit finds at the two.
     if answer.cured is not None:
         _cure(result, fabric, plan, answer, (one, other))
         _causes(result, fabric, answer, (one, other), findings)
@@ -114,6 +118,7 @@ def _at_hosts(findings: list[Finding], pair: tuple[Host, Host]) -> Iterator[Find
     """What an audit finds wrong at the ports of two hosts, which somebody has to decide."""
     ends = {(host.device, host.port) for host in pair}
     for finding in findings:
+        # A place of the finding is one of the two ports.
         if ends & {(where.switch, where.port) for where in finding.where}:
             yield finding
 
@@ -159,9 +164,11 @@ def _causes(
             result.otherwise.append(says)
     for edit in answer.edits:
         says = cause_of(fabric, edit)
+        # Nothing tells which of the two is wrong: told as such.
         if _moves_one_of(edit, pair) and host_that_belongs(fabric, edit) is None:
             says = _in_two(fabric, pair)
             result.otherwise = ["or the other one is in the wrong VLAN, or a router is meant there"]
+        # Several edits may have one cause.
         if says in told:
             continue
         told.add(says)
@@ -202,7 +209,9 @@ def _in_words(effects: list[Effect], fabric: Fabric) -> Iterator[str]:
 def _is_about(finding: Finding, edit: Edit) -> bool:
     """Whether a finding points at what an edit changes."""
     vids = _vids_of(edit)
+    # About the same VLANs, or about none in particular.
     speaks = not finding.vlans or not vids or finding.vlans & vids
+    # A host's own settings are found by rules about hosts.
     if edit.kind is Kind.HOST:
         return edit.name in finding.affects.hosts and finding.rule.startswith(("host-", "mask-"))
     if edit.kind is Kind.PORT:
@@ -216,6 +225,7 @@ def _vids_of(edit: Edit) -> int:
     """The VLANs that an edit is about, as a mask; 0 for none in particular."""
     if edit.kind in (Kind.VLAN, Kind.GATEWAY):
         numbers = [word for word in edit.name.split() if word.isdigit()]
+        # The number stands in the name of the row or gateway.
         return 1 << int(numbers[0]) if numbers else 0
     values = [getattr(one, "value", one) for one in (edit.before, edit.after)]
     sets = [value.bits for value in values if isinstance(value, VlanSet)]
@@ -230,12 +240,14 @@ def _vids_of(edit: Edit) -> int:
 def _fine(fabric: Fabric, state: Judged, one: Host, other: Host) -> Iterator[Fine]:
     for host in (one, other):
         resolved = fabric.ports.get(End(host.device, host.port))
+        # A port that is shut is what is wrong.
         if resolved is not None and resolved.stated.on:
             at = f"{host.device}:{host.port}"
             whose = f"the port of {host.name}, {at}," if at != host.name else at
             yield Fine(f"{whose} is up", resolved.stated.origin)
         yield from _masks(fabric, host)
     for part in state.ping.parts:
+        # Needs that are met.
         if part.holds:
             yield Fine(f"{part.name}: {part.says}", part.origin)
     if state.by_tree and state.works:
@@ -244,10 +256,12 @@ def _fine(fabric: Fabric, state: Judged, one: Host, other: Host) -> Iterator[Fin
 
 def _masks(fabric: Fabric, host: Host) -> Iterator[Fine]:
     """Whether a host's mask is that of the router that has its subnet."""
+    # No mask to be right.
     if host.address is None:
         return
     for interface in interfaces(fabric):
         for fact in interface.addresses:
+            # The first router with the subnet is enough.
             if fact.value.network == host.address.network:
                 yield Fine(f"the mask of {host.name} is that of {interface.label}", fact.origin)
                 return
@@ -256,6 +270,7 @@ def _masks(fabric: Fabric, host: Host) -> Iterator[Fine]:
 def _unread(fabric: Fabric) -> Iterator[str]:
     """What of the input is not known: an answer may hang on it."""
     problems, lines = fabric.campus.problems, len(fabric.campus.unmatched)
+    # What was not read may be the answer.
     if problems:
         count = f"{len(problems)} problem{'s' * (len(problems) > 1)}"
         yield f"{count} with the input: {problems[0].says.splitlines()[0]}"
@@ -266,6 +281,7 @@ def _unread(fabric: Fabric) -> Iterator[str]:
 def _twice(fabric: Fabric, one: Host, other: Host) -> Iterator[str]:
     """Addresses that somebody else has as well."""
     for host in (one, other):
+        # Nobody can have it as well.
         if host.address is None:
             continue
         others: Iterable[str] = [

@@ -85,6 +85,7 @@ def comparison_result(
 def headline(view: _View) -> str:
     """What it comes to, in one line that fits a chat message."""
     result = view.result
+    # All the same, and everything was read.
     if result.nothing and not result.refused:
         return f"No difference on {_count(result.switches, 'switch', 'switches')}."
     switches = {edit.switch for edit in result.edits if edit.switch}
@@ -100,6 +101,7 @@ def headline(view: _View) -> str:
         if result.effects
         else "nobody reaches more or less than before"
     )
+    # What did not change is left out.
     new, gone = len(result.new) + len(result.worse), len(result.gone)
     if new or gone:
         parts.append(f"findings: {new} new or worse, {gone} gone")
@@ -126,6 +128,7 @@ def _text(view: _View, lost: list[Problem]) -> Iterator[RenderableType]:
     """What matters stands last, where the eye ends on a terminal."""
     result = view.result
     for old, new in sorted(result.renamed.items()):
+        # By likeness it is a guess, and said so.
         yield Text(safe(f"{old} is called {new.name} now{'' if new.sure else ', by its looks'}."))
     yield from _section("Edits", _edits_together(view))
     others = [[_consequence_line(consequence)] for consequence in result.consequences]
@@ -183,6 +186,7 @@ Lines = list[tuple[str, str]]
 
 
 def _section(title: str, entries: list[Lines]) -> Iterator[RenderableType]:
+    # Nothing of the kind: no heading.
     if not entries:
         return
     yield Text(title, style=_SECTION)
@@ -209,12 +213,14 @@ def _edits_together(view: _View) -> list[Lines]:
         entries.append([(f"{safe(switch)}: {says}", "")])
     edits = [edit for edit in edits if edit.switch not in other_kind]
     for edit in edits:
+        # What held by default already is counted.
         if not edit.idle:
             key = edit.switch, f"{edit.kind} {edit.attribute}", change_in_words(edit)
             together.setdefault(key, []).append(edit)
     for same in together.values():
         first, others = same[0], len(same) - 1
         line = view.edit(first)
+        # The first stands for all that change alike.
         if others:
             name = safe(name_of_edit(first))
             line = f"{name} and {others} more{line.removeprefix(name)}"
@@ -255,6 +261,7 @@ def _claim_lines(view: _View, change: ClaimChange) -> Lines:
     assert told is not None
     fine = now == Outcome.HOLDS
     lines = [(safe(f"{change.claim}: {was} -> {now}"), "" if fine else "bold")]
+    # Good news needs no reason.
     if change.after is None or fine:
         return lines
     return [*lines, (safe(f"  {change.after.because}"), ""), (f"  {view.at(told.origin)}", "dim")]
@@ -266,6 +273,7 @@ def _story_lines(view: _View, story: Story) -> Lines:
     word = f"{'!' if refused else '-'} {'GAINED' if effect.gained else 'LOST'}"
     words = safe(story_in_words(story, view.result.name_of))
     lines: Lines = [(f"{word}  {words}", "bold" if refused else "")]
+    # Only ways that a tree would cut.
     if not effect.settled:
         lines.append(("  only by ways that pass a switch twice: not settled", ""))
     lines += [(f"    {text}", style) for text, style in _way(view, effect)]
@@ -282,11 +290,13 @@ def _story_lines(view: _View, story: Story) -> Lines:
 
 def _way(view: _View, effect: Effect) -> Lines:
     """The way in short: where it passes, and of what is lost, why it stops."""
+    # Who is gone altogether has no way.
     if not effect.witness:
         return []
     *way, last = effect.witness
     passed = [_end(step) for step in way]
     if effect.gained:
+        # Gained: where it passes; lost: where it stops.
         return [(f"as in {' > '.join(dict.fromkeys([*passed, _end(last)]))}", "dim")]
     stop = f"stops at {_end(last)}: {safe(last.because)}"
     start = f"from {' > '.join(dict.fromkeys(passed))}, " if passed else ""
@@ -338,6 +348,7 @@ def _grids(view: _View) -> list[Grid]:
         )
         grid.add("claim", change.claim, verdicts, view.at(told.origin), mark(change))
     for refusal in view.result.refusals:
+        # What stands in no other row.
         if refusal.about is None and refusal.story is None:
             grid.add("not known", "", refusal.says, view.at(refusal.origin), "yes")
     grid.notes += [headline(view), verdict(view)]
@@ -394,6 +405,7 @@ def _comment(view: _View, lost: list[Problem]) -> str:
         if entries:
             lines += [f"<details><summary>{title} ({len(entries)})</summary>", ""]
             lines += [f"- {_marked(safe(entry))}" for entry in entries[: 10 * _MOST]]
+            # A review takes only so much.
             more = len(entries) - 10 * _MOST
             lines += [f"- and {more} more"] * (more > 0)
             lines += ["", "</details>", ""]

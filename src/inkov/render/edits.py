@@ -30,6 +30,7 @@ _SHOWN = 4  # attributes of a thing that is told as a whole
 
 def name_of_edit(edit: Edit) -> str:
     """The thing that is edited: `stg-1:4`, `stg-1 VLAN 20`, `cable stg-1:1 - core-1:3`."""
+    # A switch by its name, a port behind its switch.
     if edit.kind is Kind.SWITCH:
         return edit.switch
     if edit.kind is Kind.PORT:
@@ -47,6 +48,7 @@ def change_in_words(edit: Edit, *, short: bool = False) -> str:
     """What was, and what is: of a set of VLANs what comes and goes; what is not stated any more
     with the default that holds then, and whose that is, if not `short`.
     """
+    # It comes or goes as a whole.
     if edit.whole:
         thing = edit.after if edit.after is not None else edit.before
         about = thing_in_words(thing)
@@ -56,6 +58,7 @@ def change_in_words(edit: Edit, *, short: bool = False) -> str:
         _stated(edit.after, edit.becomes, short=short),
     )
     sets = _set_of(edit.before), _set_of(edit.after)
+    # Of sets what comes and what goes, not two long lists.
     if sets[0] is not None and sets[1] is not None:
         signs = [f"+{sets[1] - sets[0]}" if sets[1] - sets[0] else ""]
         signs += [f"-{sets[0] - sets[1]}" if sets[0] - sets[1] else ""]
@@ -76,6 +79,7 @@ def _set_of(value: Any) -> VlanSet | None:
 def _stated(value: Any, default: Fact[Any] | None, *, short: bool) -> str:
     if value is not None:
         return value_in_words(value)
+    # Not stated, and no default that is known.
     if default is None:
         return "not stated"
     if short:
@@ -88,6 +92,7 @@ def value_in_words(value: Any) -> str:
     """A value of the model in a few words."""
     if isinstance(value, Fact):
         return value_in_words(value.value)
+    # A truth value is a number as well: asked first.
     if value is None:
         return "none"
     if isinstance(value, bool):
@@ -115,11 +120,13 @@ def thing_in_words(thing: Any) -> str:
         return f"{len(thing.ports)} ports"
     if isinstance(thing, Vlan):
         return thing.name.value if thing.name is not None else ""
+    # A port that is shut does nothing else worth telling.
     if isinstance(thing, Port) and not thing.on:
         return "shut"
     stated = []
     for attribute in attributes(thing) if isinstance(thing, Struct) else ():
         value = getattr(thing, attribute)
+        # Only what is stated.
         if isinstance(value, Fact) or (isinstance(value, tuple) and value):
             stated.append(f"{' '.join(attribute.split('_'))} {value_in_words(value)}")
     more = f", and {len(stated) - _SHOWN} more" if len(stated) > _SHOWN else ""
@@ -154,6 +161,7 @@ def _json_value(value: Any) -> Any:
         return _json_value(value.value)
     if value is None or isinstance(value, (bool, int)):
         return value
+    # A text is a sequence as well.
     if isinstance(value, (list, tuple)) and not isinstance(value, str):
         return [_json_value(one) for one in value]
     return safe(value_in_words(value))

@@ -36,6 +36,7 @@ def evidence_result(
         counts = ("understood", "without_meaning", "not_understood")
         files = [{"file": r.file, **{name: getattr(r, name) for name in counts}} for r in reports]
         shown: dict[str, object] = {"files": files, "doubts": plain(list(doubts), locator)}
+        # Without another source there is nothing to compare.
         if held is not None:
             shown |= {"compared": plain(held.rows, locator), "not_in_other": held.missing}
         return shown
@@ -60,6 +61,7 @@ def _doubts_grid(reports: Sequence[FileReport], doubts: Sequence[Doubt], locator
     told = ", ".join(f"{count} {what}" for what, count in lines.items() if count)
     more = " (inkov dialect unmatched lists these)" if lines["not understood"] else ""
     grid.notes.append(f"{texts}: lines {told}{more}")
+    # Only this says that nothing is doubtful.
     if not doubts:
         grid.notes.append("nothing else is doubtful")
     return grid
@@ -107,6 +109,7 @@ def _told(held: Evidence) -> Iterator[str]:
                 parts.append(", ".join([agree, *others]))
         yield f"{switch}: {'; '.join(parts) or 'nothing to compare'}"
     rows = len(held.rows)
+    # Most of it differs: perhaps another switch, or another day.
     if len(held.against) * 2 > rows:
         yield "more differs than agrees: is the other source of the same switch, and of now?"
     if held.missing:

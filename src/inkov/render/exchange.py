@@ -71,6 +71,7 @@ def lost_json(lost: Sequence[Problem]) -> dict[str, Any]:
 def location(origin: Origin, locator: Locator, name: str) -> dict[str, Any]:
     """A place: the file and line, and the switch and port as a logical location."""
     place: dict[str, Any] = {}
+    # What is said nowhere has no place.
     if origin.file:
         # A relative path is a relative reference, an absolute one needs its scheme (SARIF 3.4.3,
         # RFC 3986).
@@ -82,6 +83,7 @@ def location(origin: Origin, locator: Locator, name: str) -> dict[str, Any]:
         line = locator.line(origin)
         if line:
             place["physicalLocation"]["region"] = {"startLine": line}
+    # Switch and port, where there are any.
     if name:
         place["logicalLocations"] = [{"fullyQualifiedName": safe(name), "kind": "member"}]
     return place
@@ -155,6 +157,7 @@ def _result(
             "assumes": [safe(a) for a in f.assumes],
         },
     }
+    # Only with a baseline is anything new.
     if known is not None:
         result["baselineState"] = "unchanged" if known(f) else "new"
     return result
@@ -181,6 +184,7 @@ def junit(name: str, cases: list[tuple[str, str, list[str]]], lost: Sequence[Pro
         ]
     for case, group, failures in cases:
         head = f"    <testcase name={_attribute(case)} classname={_attribute(group)}"
+        # No failure: passed.
         if not failures:
             lines.append(head + "/>")
             continue
@@ -214,6 +218,7 @@ def findings_junit(
     for rule in rules:
         failures = []
         for f in audit.findings:
+            # Graver than what fails the run, and of this rule.
             if f.rule == rule.slug and f.severity in fails:
                 places = [
                     f"{_named(w)} {w.origin.file}:{locator.line(w.origin) or ''}".rstrip(": ")

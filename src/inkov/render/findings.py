@@ -96,6 +96,7 @@ def summary(
     of = f"{switches} switch{'es' * (switches != 1)}"
     also = f" {accepted} accepted by the plan." if accepted else ""
     also += f" {since}." if since else ""
+    # "No findings" only of what was read.
     if not findings:
         none = "No other findings" if also else "No findings"
         return f"{none} in what was read of {of}.{also}" if partial else f"{none} on {of}.{also}"
@@ -111,6 +112,7 @@ def summary(
 
 def touched(affects: Affected) -> str:
     """The blast radius in words; "" if no host port is touched."""
+    # Nobody sits there.
     if not affects.ports:
         return ""
     shown = ", ".join(affects.hosts[:5]) + (
@@ -166,6 +168,7 @@ def short_text(
         alike.setdefault((finding.severity, finding.rule), []).append(finding)
     folded = False
     for group in reversed(alike.values()):
+        # Many of a kind are folded, few are told one by one.
         if len(group) > _ONE_BY_ONE:
             folded = True
             parts += [*_folded(group, locator), Text()]
@@ -191,6 +194,7 @@ def _folded(group: list[Finding], locator: Locator) -> Iterator[RenderableType]:
     for finding in group[:_OF_A_KIND]:
         at = brief(finding.where[0].origin, locator) if finding.where else ""
         yield indented(f"{safe(finding.says)}{f'  ({at})' if at else ''}", 2)
+    # The rest is counted.
     if len(group) > _OF_A_KIND:
         yield indented(f"and {len(group) - _OF_A_KIND} more", 2, "dim")
     also = sum(len(finding.consequences) for finding in group)
@@ -201,6 +205,7 @@ def _folded(group: list[Finding], locator: Locator) -> Iterator[RenderableType]:
 
 def _accepted(audit: Audit) -> Iterator[RenderableType]:
     """What the plan accepts, each in a line."""
+    # The plan accepts nothing.
     if not audit.accepted:
         return
     yield Text("Accepted by the plan", style="bold underline")
@@ -216,6 +221,7 @@ def _head(finding: Finding, times: str = "", ports: int = 0) -> Text:
     head = Text()
     head.append(finding.severity.upper(), style=SEVERITY[finding.severity])
     head.append(f"  {finding.rule}", style="bold")
+    # Of several findings their number, and all they touch.
     if times:
         head.append(f"  {times}")
         if ports:
@@ -236,6 +242,7 @@ def _block(
     width = max((len(name) for name, _ in places[:_PLACES]), default=0)
     for name, at in places[:_PLACES]:
         yield indented(f"{name:<{width}}  {at}", 4, "dim")
+    # The first places are enough for a screen.
     if len(places) > _PLACES:
         yield indented(f"and {len(places) - _PLACES} more places", 4, "dim")
     for consequence in finding.consequences:
@@ -255,6 +262,7 @@ def _grouped(
     """The findings under headings; one that touches several switches or VLANs stands under each of
     them.
     """
+    # No groups asked for.
     if by is None:
         yield "", findings
         return
@@ -277,10 +285,12 @@ def _headings(
     """The headings that a finding stands under, each after its place among them. What is of no
     switch, or of no VLAN, comes last.
     """
+    # Rules in the order of their worst finding.
     if by == "rule":
         return [((rules[finding.rule],), finding.rule)]
     if by == "severity":
         return [((finding.severity.rank,), finding.severity)]
+    # One finding may stand under several switches.
     if by == "switch":
         named = (where.switch for where in finding.where if only in (None, where.switch))
         switches = dict.fromkeys(filter(None, named))

@@ -67,6 +67,7 @@ def hears_grid(
             else "not settled: no way within one spanning tree is known, or chance decides"
         )
         key = row["switch"], str(row["vlan"]), "yes" if row["tagged"] else "no", remark
+        # In short, ports that hear alike share a row.
         if brief:
             groups.setdefault(key, []).append(row["port"])
         else:
@@ -75,6 +76,7 @@ def hears_grid(
         grid.add(switch, runs_in_words(ports, len(ports)), *more)
     number = len({(row["switch"], row["port"]) for row in result["heard"]})
     heard = f"heard at {number} host port{'s' * (number != 1)}"
+    # Nobody hears it: the reason, and where it is said.
     if "because" in result:
         at = result["origin"]
         where = f"{at['file']}:{at['line']}" if at["line"] else at["file"]
@@ -89,6 +91,7 @@ def hears_grid(
 
 def _note_assumptions(grid: Grid, assumed: list[str]) -> None:
     grid.notes += [f"Rests on: {safe(text)}" for text in assumed[:_SHOWN]]
+    # Some are told, others counted.
     if len(assumed) > _SHOWN:
         grid.notes.append(f"... and {len(assumed) - _SHOWN} more; --format json lists them")
 
@@ -152,6 +155,7 @@ def _add(grid: Grid, steps: list[Step], locator: Locator, *before: str) -> None:
 def story_grid(one: str, other: str, story: Story, assumed: list[str], locator: Locator) -> Grid:
     grid = Grid(list(_COLUMNS))
     _add(grid, story.steps, locator)
+    # It arrives, if a way for it can happen.
     if story.arrives:
         grid.notes.append(f"A frame from {safe(one)} arrives at {safe(other)}.")
         if story.simple is not True:
@@ -209,6 +213,7 @@ def ping_grid(one: str, other: str, result: Ping, assumed: list[str], locator: L
 def because_grid(end: End, chain: list[Reason], locator: Locator) -> Grid:
     grid = Grid([Column("Stage", whole=True), Column("What holds, and why"), Column("Said at")])
     for number, reason in enumerate(chain):
+        # The stage is named once.
         same = number and chain[number - 1].stage == reason.stage
         grid.add("" if same else reason.stage, reason.says, brief(reason.origin, locator))
     return grid
