@@ -90,13 +90,16 @@ def _guarded(command: Callable[..., None]) -> Callable[..., None]:
             with interruptible():
                 command(*arguments, **options)
         except typer.Exit:
+            # What Typer ends with is no fault.
             raise
         except KeyboardInterrupt:
             fail("interrupted", INTERRUPTED)
+        # The one who reads has what he wants.
         except BrokenPipeError:  # the reader (as in `| head`) has what it wants
             let_go(sys.stdout)
             raise typer.Exit(PIPE_CLOSED) from None
         except Exception as error:
+            # For who wants to find the fault.
             if "INKOV_TRACEBACK" in os.environ:
                 raise
             says = f"{type(error).__name__}: {error}".partition("\n")[0]
@@ -166,8 +169,10 @@ def main() -> None:
     # cost half the time.
     gc.disable()
     for name in ("stdout", "stderr"):
+        # Written to nowhere, instead of a fault at the first line.
         if getattr(sys, name) is None:  # closed before we began
             setattr(sys, name, Closed())
+    # Only then is the machinery for shells loaded.
     if "_INKOV_COMPLETE" in os.environ:  # a shell asks
         from typer._completion_classes import completion_init
 
@@ -181,6 +186,7 @@ def main() -> None:
         complain("interrupted")
         sys.exit(INTERRUPTED)
     except Exception as error:
+        # Ours: shown as it is. Others: a message of the command line.
         if not hasattr(error, "show"):
             raise
         # A command line that is wrong: what is, and what may be meant.
@@ -198,6 +204,7 @@ def _plainly(says: str) -> str:
     """
     says = says.removeprefix("Value error, ")
     choices = _CHOICES.search(says)
+    # No choice, but another mistake.
     if choices is None:
         return says
     return says.rstrip(".") + nearest(choices[1], re.findall(r"'([^']*)'", choices[2]))

@@ -83,18 +83,23 @@ def audit(
     from inkov.render.findings import findings_result
 
     for slug in (*(only or ()), *(skip or ())):
+        # A rule that does not exist would find nothing.
         if slug not in CATALOGUE:
             fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
     for option, value in (("--by", by), ("--explain", explain)):
+        # Groups and reasons are for people.
         if value and options.form != "table":
             fail(f"{option} is about the text for people, not about --format {options.form}")
+    # Read before the work begins: it may be no baseline.
     earlier = _baseline(baseline) if baseline is not None else None
     session = start(options)
+    # A rule that the plan names and nobody knows.
     for line in no_rules(session.plan):
         fail(line)
     name = session.switch(switch)
     result = run(session.fabric, session.plan, only=only or (), skip=skip or (), today=date.today())
     session.admit(result.faults)
+    # Of one switch: what has a place there.
     if name is not None:
         _keep_switch(result, name)
     chosen = [
@@ -103,6 +108,7 @@ def audit(
         if (not only or rule.slug in only) and rule.slug not in (skip or ())
     ]
     since = ""
+    # What a baseline has is left out, and counted.
     if earlier is not None:
         since = _keep_new(result, earlier, {rule.slug for rule in chosen}, name)
     order = list(FailOn)[: list(FailOn).index(fail_on) + 1]
@@ -161,6 +167,7 @@ def _unread(session: Session) -> str:
     reports = session.loaded.reports
     missing = sum(1 for report in reports if not report.format)
     unmatched = sum(report.not_understood for report in reports)
+    # What was not read is said below the findings.
     lines = []
     if missing:
         lines.append(f"{missing} file(s) not read; `inkov read` lists them.")

@@ -63,11 +63,13 @@ def compare(
     from inkov.render.changes import comparison_result
 
     old, new = _sides(options)
+    # No output file may overwrite what is read.
     for side in (old, new):
         spare(side.loaded, options.output)
     change, problems = _meant(meant, old, new, only, gain, lose, gone)
     for problem in problems:
         complain(f"{problem.origin.file}:{problem.origin.line}: {problem.says}")
+    # A change file that is not understood permits nothing.
     if problems:
         raise typer.Exit(UNUSABLE)
     _have_something_in_common(options, old, new)
@@ -83,6 +85,7 @@ def compare(
         ),
     )
     new.admit(result.faults)
+    # A name that means nobody would permit nothing, in silence.
     for name in result.nobody:
         known = [*result.vlan_names.values(), *new.loaded.campus.devices]
         complain(f"nobody is called {name!r}: nothing is permitted by it{nearest(name, known)}")
@@ -90,6 +93,7 @@ def compare(
     locator = old.locator.beside(new.locator)
     names = options.old, options.new
     options.out.show(comparison_result(result, locator, names, lost))
+    # What was not read cannot be compared.
     if lost or any(refusal.unread for refusal in result.refusals):
         raise typer.Exit(UNUSABLE)
     raise typer.Exit(FINDINGS if result.refused else ALL_WELL)
@@ -109,8 +113,10 @@ def _sides(options: CompareOptions) -> tuple[Session, Session]:
             for revision, text in zip(revisions, (options.old, options.new), strict=True)
         ]
         check_paths([path for path in paths if path])
+        # The same folder twice: a slip.
         if all(paths) and os.path.exists(paths[0]) and os.path.samefile(*paths):
             fail(f"{options.old} and {options.new} are the same: name what was before, and after")
+        # Or the same commit.
         if revisions[0] is not None and revisions[1] is not None:
             same = revisions[0].path == revisions[1].path
             if same and commit_of(revisions[0]) == commit_of(revisions[1]):
@@ -124,6 +130,7 @@ def _sides(options: CompareOptions) -> tuple[Session, Session]:
             new = read_only(_of_side(options, configs), keep=True, say=False)
         with reading(options.old, within[1]) as configs:
             old = read_only(_of_side(options, configs), before=new.loaded.readings)
+        # Problems of the new side are said, not both times.
         if not options.quiet:
             say_problems(new.loaded.campus.problems, new.loaded)
         new.loaded.readings = None
@@ -145,6 +152,7 @@ def _unchanged(old: Session, new: Session) -> frozenset[str]:
     """The switches that one file describes, the same on both sides byte for byte. None, where the
     plans differ: they name makes.
     """
+    # A make that the plan names may mean something else.
     if old.plan.says.platforms or new.plan.says.platforms:
         return frozenset()
     return old.loaded.taken_over
@@ -154,6 +162,7 @@ def _have_something_in_common(options: CompareOptions, old: Session, new: Sessio
     from inkov.edits import renames
 
     campuses = old.loaded.campus, new.loaded.campus
+    # Nothing in common: two different campuses.
     if not campuses[0].devices.keys() & campuses[1].devices.keys() and not renames(*campuses):
         fail(f"{options.old} and {options.new} have no switch in common: nothing to compare")
 
@@ -179,16 +188,20 @@ def _meant(
     problems: list[Problem] = []
     change = None
     found = _change_file(named, old, new)
+    # What a file says, and the options besides.
     if found is not None:
         change = read_change(*found, problems)
     for option, texts in (("--gain", gain), ("--lose", lose)):
         for text in texts or ():
+            # Each option is checked before anything is read into it.
             if permitted(text) is None:
                 fail(f"{option}: {text!r} is not like 'A <-> B' or 'A -> B'")
+    # Any option makes it a change that was announced.
     if any((only, gain, lose, gone)):
         change = change or Change()
         vlans, switches = VlanSet(), []
         for text in only or ():
+            # A number is a VLAN, anything else a switch.
             if text[:1].isdigit():
                 try:
                     vlans = vlans | VlanSet.parse(text)
@@ -210,13 +223,16 @@ def _change_file(named: str | None, old: Session, new: Session) -> tuple[str, by
     """The file that --meant names, or else the one among the files after the change; not one that
     was there before: it is about an earlier change.
     """
+    # Named: that one, and no other.
     if named is not None:
         check_paths([named])
         return named, file_of(named, "change file")
     files = new.loaded.changes
+    # Which of them is meant?
     if len(files) > 1:
         fail(f"several change files: {', '.join(sorted(files))}; name one with --meant")
     for file, data in files.items():
+        # An old one is about another change.
         if data in old.loaded.changes.values():
             complain(f"{file} was there before the change, and is not about it: not used")
             return None

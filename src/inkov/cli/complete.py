@@ -56,6 +56,7 @@ def switches(ctx: typer.Context, incomplete: str) -> list[str]:
 def vlans(ctx: typer.Context, incomplete: str) -> list[str]:
     """VLAN numbers that begin as the last item of a list does."""
     campus = _campus(ctx)
+    # Nothing is known: nothing is offered.
     if campus is None:
         return []
     before, comma, last = incomplete.rpartition(",")
@@ -76,6 +77,7 @@ def places(ctx: typer.Context, incomplete: str) -> list[str]:
 def _places(campus: Campus | None, incomplete: str) -> list[str]:
     if campus is None:
         return []
+    # A switch, and then its ports.
     switch, colon, port = incomplete.partition(":")
     if colon:
         device = campus.devices.get(switch)
@@ -93,6 +95,7 @@ def _is_small(folder: str) -> bool:
     """Whether a folder holds few files, below it as well: one that a prompt can wait for."""
     left = _FEW
     for _, folders, files in os.walk(folder):
+        # What is hidden is not read either.
         folders[:] = [name for name in folders if not name.startswith(".")]
         left -= len(files) + len(folders)
         if left < 0:
@@ -108,6 +111,7 @@ def _campus(ctx: typer.Context, *, here: bool = False) -> Campus | None:
 
     # While a line is completed, what is on it may not have been told apart yet.
     named = ctx.params.get("configs") or [word for word in ctx.args if os.path.exists(word)]
+    # A folder too large to be read while somebody waits.
     if not named and here and _is_small("."):
         named = ["."]
     if not named:

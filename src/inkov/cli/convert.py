@@ -48,6 +48,7 @@ def convert(
     for device in campus.devices.values():
         own = [neighbour for neighbour in campus.neighbours if neighbour.device == device.name]
         name = _file_name(device.name, files)
+        # Sheets state what makes leave out.
         if to is To.SHEET:
             files[f"{name}.sheet"] = write_sheet(by_the_standard(deepcopy(device)), own)
         else:
@@ -55,6 +56,7 @@ def convert(
             lost += [f"{device.name}: {what}" for what in without]
     files |= _tables(campus)
     there = [file for file in files if os.path.lexists(os.path.join(folder, file))]
+    # Nothing is replaced that nobody asked to replace.
     if there and not force:
         fail(
             f"{os.path.join(folder, there[0])} is there; name another folder, or replace it with"
@@ -79,6 +81,7 @@ def _write(folder: str, files: dict[str, str]) -> None:
             write_file(os.path.join(folder, file), text)
             written += 1
     finally:
+        # Half of it was written: which half.
         if 0 < written < len(files):
             first = list(files)[:written]
             complain(f"written before that, in {folder}: {', '.join(first)}")
@@ -89,6 +92,7 @@ def _file_name(device: str, taken: dict[str, str]) -> str:
     name = re.sub(r"[^\w.-]", "_", device).lstrip(".")[:100] or "switch"
     known = {file.rpartition(".")[0].casefold() for file in taken}
     number = 2
+    # A name that differs in case only is the same on some disks.
     while name.casefold() in known:
         name, number = f"{name}-{number}", number + 1
     return name
@@ -106,6 +110,7 @@ def _tables(campus: Campus) -> dict[str, str]:
         ("cabling.csv", ("switch", "port", "far switch", "far port"), cables),
         ("hosts.csv", ("host", "switch", "port", "address", "gateway", "vlan"), hosts),
     ):
+        # A table without rows would be a file about nothing.
         if rows:
             out = io.StringIO()
             csv.writer(out, lineterminator="\n").writerows([head, *rows])

@@ -1,6 +1,8 @@
 from __future__ import annotations
 
 import os
+
+# Nothing but the dialect was named.
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -50,6 +52,7 @@ def new(configs: Configs, output: OutputOption = None, force: ForceOption = Fals
 
 
 def say_foreign(files: list[str]) -> None:
+    # Other languages are left out, and said.
     """Say which texts seem to be in another language, and were left out."""
     if files:
         from inkov.harmless import safe
@@ -69,6 +72,7 @@ def undescribed(configs: list[str], begun: str = "") -> list[tuple[str, str]]:
     problems: list[Problem] = []
     texts = unread_texts(configs, problems, begun)
     say_problems(problems, None)
+    # Every file is read already.
     if not texts:
         fail(
             f"no text to describe in {', '.join(configs)}: every file there is read already, or is"
@@ -98,6 +102,7 @@ def check(
     check_paths([*files, *(against or ())])
     dialects, texts = _sorted_out(files)
     out = Output(form, output, no_colour=no_colour)
+    # Only texts can be held against anything.
     if not texts:
         needs_texts = {"--against": against, "--output": output, "--format": form != Format.TABLE}
         for option, given in needs_texts.items():
@@ -108,6 +113,7 @@ def check(
         UNUSABLE if dialect is None else _examples(file, dialect, quiet=form != Format.TABLE)
         for (file, _), dialect in zip(dialects, compiled, strict=True)
     )
+    # What cannot be compiled cannot read.
     if texts and worst != UNUSABLE:
         worst = max(worst, _read_by([d for d in compiled if d], [*files], texts, against, out))
     if worst:
@@ -122,15 +128,19 @@ def _sorted_out(files: list[str]) -> tuple[list[tuple[str, bytes]], list[str]]:
     dialects: list[tuple[str, bytes]] = []
     texts: list[str] = []
     for file in files:
+        # A folder is no dialect.
         problems: list[Problem] = []
         data = None if os.path.isdir(file) else file_bytes(file, problems, [])
+        # What cannot be opened was not checked.
         if problems:
             say_problems(problems, None)
             fail(f"{file} was not checked")
+        # By its name, or by what is in it.
         if data is not None and (file.endswith(".toml") or looks_like_dialect(data)):
             dialects.append((file, data))
         else:
             texts.append(file)
+    # Without a dialect there is nothing to check.
     if not dialects:
         inside = os.path.join(files[0], "NAME.toml") if os.path.isdir(files[0]) else "NAME.toml"
         fail(f"no dialect among them: name the dialect file itself, as in {inside}")
@@ -167,6 +177,7 @@ def _examples(file: str, dialect: Dialect, *, quiet: bool) -> int:
     )
     if failed or not quiet:
         tell(f"{file}: dialect {safe(dialect.name)}: {dialect.forms} forms; {held}")
+    # Only what holds is tried in writing.
     if ran and not failed and not quiet:
         _tell_writings(dialect)
     return FINDINGS if failed else ALL_WELL
@@ -181,6 +192,7 @@ def _tell_writings(dialect: Dialect) -> None:
     done = ", ".join(written.what for written in tried if written.done)
     say(f"  can be written, and is read back as meant: {done or 'nothing'}")
     for written in tried:
+        # What cannot be written is said with its reason.
         if not written.done:
             say(f"  cannot be written: {written.what} ({safe(written.says)})")
 
@@ -209,8 +221,10 @@ def _read_by(
     for report in loaded.reports:
         name = report.format.removeprefix("dialect ")
         data = file_bytes(report.file, [], []) if name in read else None
+        # Read again, as bytes, for the doubts.
         if data is not None:
             read[name].append((report.file, data))
+    # No file is claimed: the dialect may recognise none.
     if not any(read.values()):
         names = ", ".join(texts)
         fail(f"none of the dialects reads a file of {names}: what does `recognise` ask for?")
@@ -218,6 +232,7 @@ def _read_by(
         doubt for d in dialects if read[d.name] for doubt in doubts(d, read[d.name])
     ]
     held, locator = None, loaded.locator
+    # Another source says whether it was read right.
     if against:
         other = other_source("--against", against)
         held = _held_against(dialects, read, loaded.campus, other.campus)
@@ -227,6 +242,7 @@ def _read_by(
     out.show(evidence_result(reports, doubtful, held, locator))
     lost = any(problem.lost for problem in loaded.campus.problems)
     unsure = any(not doubt.mild for doubt in doubtful) or loaded.campus.unmatched
+    # What differs from another source is not sure.
     if held is not None and held.against:
         unsure = True
     return UNUSABLE if lost else FINDINGS if unsure else ALL_WELL
@@ -240,6 +256,7 @@ def other_source(option: str, against: list[str]) -> Loaded:
     try:
         loaded = load(against)
     except NothingToRead as nothing:
+        # A port plan alone is a source.
         if not nothing.campus.planned:
             say_problems(nothing.problems, None)
             fail(f"{option}: {str(nothing) or 'nothing was read'}")
@@ -275,8 +292,10 @@ def _held_against(
             forms[file] = {line.number: line.forms for line in traced(dialect, file, data)}
     devices = [device for device in campus.devices.values() if device.origin.file in forms]
     held = evidence(devices, others, lambda at: forms.get(at.file, {}).get(at.line, []))
+    # It would agree with itself.
     if not others:
         fail("--against: the other source is the texts themselves")
+    # Of other switches: nothing to compare.
     if not held.switches:
         there = ", ".join(sorted(device.name for device in others))
         fail(f"--against: the texts are of {', '.join(held.missing)}, the other source of {there}")
@@ -311,6 +330,7 @@ def unmatched(
     problems: list[Problem] = []
     texts = unread_texts(configs, problems)
     say_problems(problems, None)
+    # No dialect reads anything here, and nothing waits for one.
     if not lines and not texts and not reports:
         fail(
             "no text here that a dialect reads, or that needs one: name configurations in a command"
@@ -329,5 +349,6 @@ def unmatched(
     ]
     result = listing("unmatched", rows, lambda: shapes_grid(groups, locator), locator)
     Output(form, output, no_colour=no_colour).show(result)
+    # Problems are graver than lines without a form.
     if problems or groups:
         raise typer.Exit(UNUSABLE if problems else FINDINGS)

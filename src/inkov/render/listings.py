@@ -58,6 +58,7 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
     )
     for report in loaded.reports:
         counts = [report.understood, report.without_meaning, report.not_understood]
+        # A table that is no configuration has nothing to count.
         shown = [str(count) for count in counts] if report.format and any(counts) else ["", "", ""]
         marked = (5,) if report.not_understood else () if report.format else (6,)
         grid.add(
@@ -93,6 +94,7 @@ def read_grid(loaded: Loaded, fabric: Fabric) -> Grid:
     for doubt in doubtful_ports(described):
         at = place(doubt.origin, loaded.locator)
         grid.notes.append(f"doubtful: {at}: {doubt.says} ({doubt.cure})")
+    # A switch named in a table, and no file of it.
     unfiled = {host.device for host in campus.hosts if host.device not in campus.devices}
     if unfiled:
         grid.notes.append(f"hosts at switches without a file: {', '.join(sorted(unfiled))}")
@@ -123,7 +125,9 @@ def trace_grid(lines: list[Traced], report: FileReport, dialects: list[Dialect])
     if dialect is None:
         del grid.columns[2]
     for line in lines:
+        # What was said, and what of it a later line replaced.
         says = [*line.does, *(f"but {later}" for later in line.later)]
+        # A line that says nothing tells why.
         if line.fate is not Fate.READ and line.text.strip():
             says = [f"({line.fate})"] if line.fate is not Fate.NOTHING else []
         cells = [str(line.number), line.text]
@@ -176,6 +180,7 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
         defined = [at.switch for at in row.at if at.defined]
         total = len(row.at) + len(row.absent)
         remarks = []
+        # Two names for one VLAN: perhaps two VLANs.
         if len(row.names) > 1:
             for name in row.names[1:]:
                 where = ", ".join(at.switch for at in row.at if at.name == name)
@@ -186,6 +191,7 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
         suspended = [at.switch for at in row.at if not at.active]
         if suspended:
             remarks.append(f"suspended on {', '.join(suspended)}")
+        # An area of its own for each is no break.
         if row.breaks:
             areas = max(len(row.areas), 1)
             remarks.append(
@@ -193,11 +199,14 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
                 + (f" in {areas} areas" if areas > 1 else "")
             )
         clash = bool(remarks)
+        # One number, used for several VLANs on purpose.
         if row.areas:
             shown = "; ".join(", ".join(area[:_LISTED]) for area in row.areas)
             remarks.append(f"{len(row.areas)} VLANs, apart by routed links: {shown}")
+        # Defined, and nobody in it.
         if not row.ports and not any(at.gateway for at in row.at):
             remarks.append("no ports")
+        # Told by whichever list is shorter.
         if len(defined) == total:
             on = f"all {total}"
         elif len(row.absent) < len(defined) and len(row.absent) <= _LISTED:
@@ -249,6 +258,7 @@ def ports_grid(rows: list[PortRow], locator: Locator | None = None) -> Grid:
     ]
     grid = Grid(columns, grouped=True)
     for row in rows:
+        # An empty cell is read faster than "none".
         untagged = "" if row.untagged == "none" else row.untagged
         tagged = "" if row.tagged == "none" else row.tagged
         grid.add(
@@ -301,6 +311,7 @@ def links_grid(rows: list[LinkRow], locator: Locator) -> Grid:
     grid = Grid(columns)
     for row in rows:
         places = dict.fromkeys(brief(e.origin, locator) for e in row.evidence)
+        # A bundle that is up is as good as a link that is up.
         state = "bundle" if row.kind == "bundle" and row.state == "up" else row.state or row.kind
         grid.add(
             row.a,
@@ -317,6 +328,7 @@ def links_grid(rows: list[LinkRow], locator: Locator) -> Grid:
 def _witnesses(row: LinkRow) -> str:
     witnesses = dict.fromkeys(e.says for e in row.evidence)
     heard = [says for says in witnesses if says.startswith("heard by")]
+    # Both ends heard each other: said once.
     if len(heard) == 2:
         spelled = "".join(says[says.index(" (") :] for says in heard if " (" in says)
         witnesses = {f"both ends{spelled}": None} | {
@@ -327,6 +339,7 @@ def _witnesses(row: LinkRow) -> str:
 
 def _both(a: str, b: str | None) -> str:
     """The values of both ends: one if they agree, else both."""
+    # How an end tags is not compared with a number.
     if TAGGED in (a, b) and b is not None:
         return f"{a}, {b}"
     return a if b is None or a == b else f"{a} ≠ {b}"
@@ -349,6 +362,7 @@ def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
     grid = Grid(columns, blocks=True)
     for row in rows:
         a, b = row.a, row.b
+        # Down, nothing crosses, whatever both ends say.
         shared = _crossing(row) if b and row.up else "shut" if b else ""
         names = ("mode", "native", "stated", "live")
         pairs = [(getattr(a, name), getattr(b, name) if b else None) for name in names]
@@ -376,6 +390,7 @@ def trunks_grid(rows: list[TrunkRow], locator: Locator) -> Grid:
         )
     for row in rows:
         for end in (row.a, row.b):
+            # What no file states has to be told.
             if end is not None and end.how != "stated":
                 grid.notes.append(f"{end.switch}:{end.port} is {end.mode}: {end.how}")
     return grid
@@ -387,6 +402,7 @@ _WAYS = {"both": "↔", "a to b": "→", "b to a": "←"}
 def _crossing(row: TrunkRow) -> str:
     parts = [row.shared]
     parts += [f"{leaves} {_WAYS[way]} {arrives}" for leaves, arrives, way in row.translated]
+    # What crosses one way only is told by its way.
     if row.a_to_b != "none":
         parts.append(f"{row.a_to_b} →")
     if row.b_to_a != "none":

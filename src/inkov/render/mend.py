@@ -65,6 +65,7 @@ def _stays(stays: Sequence[Stay], locator: Locator) -> Grid:
     for stay in stays[:_STAYS]:
         link = f"{stay.a} to {stay.b}"
         grid.add(f"VLAN {stay.vlans}", link, stay.says, brief(stay.origin, locator))
+    # Some rows on a screen, all of them in JSON.
     if len(stays) > _STAYS:
         grid.notes.append(f"{len(stays) - _STAYS} rows more, all of them in JSON")
     return grid
@@ -74,10 +75,12 @@ def claim_result(goal: Claimed, mended: Mended, locator: Locator) -> Result:
     """What makes a claim true, in every form."""
 
     def grids() -> list[Grid]:
+        # Nothing to change: the reason is the answer.
         if not goal.edits:
             grid = Grid([Column("Claim"), Column("Why there is nothing to change")])
             grid.add(goal.claim, goal.says)
             return [grid]
+        # The edits, and what they make true.
         grid = _changes(mended, locator)
         sure = "" if goal.smallest else " Fewer edits might do."
         grid.notes.insert(0, f"The claim {goal.claim} holds then.{sure}")
@@ -137,6 +140,7 @@ def _key(goal: Goal) -> dict[str, Any]:
 
 
 def _goal_in_words(goal: Goal) -> str:
+    # Nothing had to be done.
     if not goal.edits:
         return f"{goal.words} is as planned."
     switches = len({edit.switch for edit in goal.edits if edit.switch})
@@ -155,10 +159,12 @@ def steps_result(steps: list[Step], entered: list[list[str]], locator: Locator) 
         grid = Grid([Column("Step", right=True), Column("Switch"), Column("What to enter")])
         for number, (step, lines) in enumerate(zip(steps, entered, strict=True), 1):
             texts = lines or [_in_words(edit) for edit in step.edits]
+            # Whom a step cuts off until a later one.
             texts = [*texts, *(f"(until a later step: {says})" for says in step.cuts)]
             for place, text in enumerate(texts):
                 about = (str(number), step.switch or _where(step)) if place == 0 else ("", "")
                 grid.add(*about, text)
+        # Nothing to enter; too many steps to try; or nobody cut off.
         if not steps:
             grid.notes.append("There is nothing to change.")
         elif any(not step.tried for step in steps):
@@ -189,6 +195,7 @@ def _in_words(edit: Edit) -> str:
     thing = name_of_edit(edit).removeprefix(edit.switch).lstrip(" :")
     named = edit.kind is Kind.PORT and not thing.lower().startswith("port")
     thing = f"port {thing}" if named else thing
+    # A thing as a whole, or a value that goes.
     if edit.whole or edit.after is None:
         return " ".join(filter(None, (thing, what_of_edit(edit), change_in_words(edit))))
     after = value_in_words(edit.after)
@@ -226,11 +233,13 @@ def _changes(mended: Mended, locator: Locator) -> Grid:
             *([reason] if for_rules else []),
         )
     gone = len(mended.findings)
+    # Without edits there is nothing that they do.
     if not mended.edits:
         grid.notes.append("There is nothing to change.")
         return grid
     edits = "this edit" if len(mended.edits) == 1 else f"these {len(mended.edits)} edits"
     findings = "1 finding is" if gone == 1 else f"{gone} findings are"
+    # Findings that are gone with them.
     if gone:
         sure = "" if mended.smallest else " Fewer edits might do."
         grid.notes.append(f"With {edits} {findings} gone.{sure}")
@@ -244,6 +253,7 @@ def _what_they_do(done: Comparison) -> Iterator[str]:
     harm, and not proposed.
     """
     effects = [effect for effect in done.effects if not effect.follows]
+    # What a hostile host loses is told in one line.
     less = [e for e in effects if not e.gained and e.level == Level.HOSTILE]
     shown = [effect for effect in effects if effect not in less]
     for what, gained in (("Joined", True), ("Apart, as is meant", False)):
@@ -254,9 +264,11 @@ def _what_they_do(done: Comparison) -> Iterator[str]:
     if less:
         number = "1 row" if len(less) == 1 else f"{len(less)} rows"
         yield f"Hostile hosts reach fewer ports than before ({number} of `lost` in JSON)."
+    # Claims that hold with the edits.
     for change in done.claims:
         if change.after is not None and change.after.verdict == Outcome.HOLDS:
             yield f"Holds then: {change.claim}"
+    # Links that have a spare now, gateways that are up.
     for better in done.consequences:
         if better.about in (About.SPARE, About.GATEWAY) and not better.worse:
             yield f"Better: {' '.join(filter(None, (better.name, better.says)))}"
@@ -275,6 +287,7 @@ def _left(mended: Mended) -> Grid:
     for unmet in mended.unmet:
         rule = unmet.finding.rule
         shown[rule] += 1
+        # The first of a rule, and the number of the others.
         if shown[rule] <= _ALIKE:
             grid.add(rule, unmet.finding.says, unmet.says)
         elif shown[rule] == counts[rule]:

@@ -79,6 +79,7 @@ def overview_result(
 def _head(seen: Overview) -> str:
     routers = sum(len(row.switches) for row in seen.roles if row.role is Role.ROUTER)
     parts = [_counted(seen.devices - routers, "switch", "switches")]
+    # No routers, no word of them.
     parts += [_counted(routers, "router", "routers")] if routers else []
     parts += [_counted(len(seen.vlans), "VLAN", "VLANs")]
     parts += [_counted(seen.host_ports, "host port", "host ports")]
@@ -119,6 +120,7 @@ def _routing(seen: Overview) -> Iterator[str]:
     alike: dict[str, list[str]] = {}
     for row in seen.roles:
         for name, vlans in row.routes.items():
+            # More than its own management VLAN.
             if len(vlans) > 1:
                 alike.setdefault(_vlans_in_words(vlans), []).append(name)
     for numbers, names in list(alike.items())[:_NAMES]:
@@ -136,12 +138,14 @@ def _blocks(blocks: list[BlockRow]) -> Iterator[str]:
     """The blocks, those of one switch together; where they are many, those of one shape."""
     large = [block for block in blocks if len(block.heads) + len(block.access) > 1]
     single = [name for b in blocks if b not in large for name in (*b.heads, *b.access)]
+    # Many blocks are told by their shapes.
     if len(large) > _BLOCKS:
         shapes = Counter((len(block.heads), len(block.access)) for block in large)
         for (heads, access), number in sorted(shapes.items(), key=lambda item: (-item[1], item[0])):
             behind = f", each behind {_counted(heads, 'switch', 'switches')}" if heads else ""
             yield f"{_counted(number, 'block', 'blocks')} of {access} access switches{behind}"
         sizes = [len(block.vlans) for block in large]
+        # Of one size, or from the smallest to the largest.
         most = f" to {max(sizes)}" if max(sizes) > min(sizes) else ""
         yield f"{min(sizes)}{most} VLANs in a block"
     else:
@@ -151,6 +155,7 @@ def _blocks(blocks: list[BlockRow]) -> Iterator[str]:
                 f"{behind}{runs_in_words(block.access)}: VLAN {_vlans_in_words(block.vlans)},"
                 f" {_counted(block.ports, 'host port', 'host ports')}"
             )
+    # A switch alone is no block.
     if single:
         where = "by itself" if len(single) == 1 else "each by itself"
         yield f"{runs_in_words(single)}: {where}"
@@ -158,6 +163,7 @@ def _blocks(blocks: list[BlockRow]) -> Iterator[str]:
 
 def _vlans(seen: Overview) -> Iterator[str]:
     """The VLANs with most ports."""
+    # Used by ports or gateways.
     used = [vlan for vlan in seen.vlans if vlan.ports or vlan.gateways]
     used.sort(key=lambda vlan: (-vlan.ports, vlan.vlan))
     for vlan in used[:_VLANS]:
@@ -168,15 +174,18 @@ def _vlans(seen: Overview) -> Iterator[str]:
         gateway = f", gateway {routers}" if routers else ", no gateway"
         split = f", in {vlan.islands} parts" if vlan.islands > 1 else ""
         yield f"{vlan.vlan}{name}: {on}{gateway}{split}"
+    # The rest is counted.
     if len(used) > _VLANS:
         yield f"and {len(used) - _VLANS} more in use; `inkov vlans` lists them"
 
 
 def _redundancy(seen: Overview) -> Iterator[str]:
     own = seen.redundancy
+    # Without links there is nothing to say of spares.
     if not own.links:
         yield "no links between switches are known"
         return
+    # Links that nothing stands in for.
     if own.alone:
         yield (
             f"{own.alone} of {_counted(own.links, 'link', 'links')} without a spare;"
@@ -184,6 +193,7 @@ def _redundancy(seen: Overview) -> Iterator[str]:
         )
     else:
         yield f"each of {_counted(own.links, 'link', 'links')} has a spare"
+    # The switch whose loss cuts off most.
     if own.parted:
         yield f"without {own.worst}, {_counted(own.parted, 'switch is', 'switches are')} cut off"
 
@@ -197,6 +207,7 @@ def _odd(seen: Overview, unread: Sequence[str]) -> Iterator[str]:
     if seen.outside:
         verb = "is" if len(seen.outside) == 1 else "are"
         yield f"{runs_in_words(seen.outside)} {verb} seen by neighbours, and not among the files"
+    # On a campus of one switch that is no news.
     if seen.alone and seen.devices > 1:
         yield f"{runs_in_words(seen.alone)}: no link to others is known"
     if seen.second:
@@ -214,4 +225,5 @@ def _findings(seen: Overview, audit: Audit) -> Iterator[str]:
 
 def _short(finding: Finding) -> str:
     says = finding.says
+    # Long findings are cut at a word.
     return says if len(says) < 110 else f"{says[:100].rpartition(' ')[0]} ..."

@@ -35,6 +35,7 @@ def to_picture(drawing: Drawing, form: str) -> bytes:
         colour, width, dashes = lines[line.tone]
         xs, ys = zip(*line.points, strict=True)
         drawn = Line2D(xs, ys, color=colour, linewidth=width * points, zorder=1)
+        # A dash is given in widths of its line.
         if dashes:
             drawn.set_dashes([float(number) / width for number in dashes.split()])
         axes.add_line(drawn)
@@ -55,6 +56,7 @@ def to_picture(drawing: Drawing, form: str) -> bytes:
         )
     for label in drawing.labels:
         colour, size, weight = texts.get(label.tone, texts[Tone.SMALL])
+        # A label in a tone of a box is small text.
         axes.text(
             label.x,
             label.y,
@@ -69,6 +71,7 @@ def to_picture(drawing: Drawing, form: str) -> bytes:
             zorder=3,
         )
     out = io.BytesIO()
+    # No date and no version: the same drawing gives the same bytes.
     fixed = {"CreationDate": None} if form == "pdf" else {"Software": None}
     figure.savefig(out, format=form, metadata=fixed)
     return out.getvalue()

@@ -66,6 +66,7 @@ def verdicts_text(
         parts.append(head)
         # Its reason is in the other formats; but that nobody is concerned must be seen.
         if many and verdict.verdict == Outcome.HOLDS and not verdict.nobody:
+            # What holds for somebody, among many: one line is enough.
             if own:
                 plural = "s" * (len(own) != 1)
                 head.append(f", rests on {len(own)} assumption{plural} (-f json)", style="dim")
@@ -76,6 +77,7 @@ def verdicts_text(
         if len(own) > _SHOWN:
             parts.append(indented(_more(own), 2, "dim"))
         parts.append(Text())
+    # What all of it rests on is said once.
     for text in common[:_SHOWN]:
         parts.append(Text(f"All of it rests on: {safe(text)}", style=_STYLE[Outcome.UNDECIDED]))
     if len(common) > _SHOWN:
@@ -87,6 +89,7 @@ def verdicts_text(
 
 def assumed_by_all(verdicts: list[Verdict]) -> list[str]:
     """What all verdicts rest on: said once, below them."""
+    # No verdicts rest on nothing.
     if not verdicts:
         return []
     first, *others = verdicts
@@ -111,8 +114,10 @@ def _witness(verdict: Verdict, locator: Locator) -> Iterator[RenderableType]:
 
 def _blame(verdict: Verdict, locator: Locator) -> Iterator[RenderableType]:
     """The lines to blame, in columns."""
+    # Nobody to blame.
     if not verdict.blame:
         return
+    # One change is enough, or only all of them together.
     if all(blame.alone for blame in verdict.blame):
         yield indented("To blame (changing any one ends the leak):", 2)
     else:
@@ -158,6 +163,7 @@ def with_claims(
         to_blame = f"; to blame: {blame}" if blame else ""
         at = place(v.origin, locator)
         claim = f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level})"
+        # Said below each form of the table.
         for one in grids:
             one.notes.append(safe(f"{claim} {_IS[v.verdict]}{to_blame}"))
     claims = verdicts_json(verdicts, locator) if verdicts else {}
@@ -207,10 +213,12 @@ _BRIEF_SIGNS = {
 def brief_matrix_grid(cells: list[Cell]) -> Grid:
     """The same for a screen: numbers as heads, routers by letter, the letters below."""
     names = list(dict.fromkeys(cell.one for cell in cells))
+    # No two sides: the long form says why.
     if not cells:
         return matrix_grid(cells)
     by_pair = {(cell.one, cell.other): cell for cell in cells}
     heads = [_number_of(name) for name in names]
+    # Numbers as heads only if each has one, and no two the same.
     numbered = all(heads) and len(set(heads)) == len(heads)
     heads = heads if numbered else [str(number) for number in range(1, len(names) + 1)]
     letters: dict[str, str] = {}
@@ -220,8 +228,10 @@ def brief_matrix_grid(cells: list[Cell]) -> Grid:
         row, marked = [one if numbered else f"{head} {one}"], []
         for at, other in enumerate(names, 1):
             cell = by_pair.get((one, other))
+            # A letter for each row of routers.
             via = letters.setdefault(cell.via, _letter(len(letters))) if cell and cell.via else ""
             row.append("-" if cell is None else f"{via}{_BRIEF[cell.how]}")
+            # Leaks and shared domains need the eye.
             marked += [at] if cell is not None and cell.how in (Reach.SAME, Reach.LEAKS) else []
         grid.add(*row, marked=tuple(marked))
     there = {cell.how for cell in cells}
@@ -239,6 +249,7 @@ def _number_of(name: str) -> str:
 
 def _letter(number: int) -> str:
     """A, B, ..., Z, AA, AB, ..."""
+    # After Z come two letters.
     return (_letter(number // 26 - 1) if number >= 26 else "") + chr(65 + number % 26)
 
 
@@ -254,6 +265,7 @@ def matrix_grid(cells: list[Cell]) -> Grid:
             row.append("-" if cell is None else f"{_CELL[cell.how]} {cell.via}".strip())
             marked += [at] if cell is not None and cell.how in (Reach.SAME, Reach.LEAKS) else []
         grid.add(*row, marked=tuple(marked))
+    # Nobody to compare.
     if not cells:
         grid.notes.append(
             "There are no two sides to compare: segments and hosts are named in the plan, hosts in"
@@ -358,6 +370,7 @@ def verdicts_sarif(verdicts: list[Verdict], locator: Locator, lost: Sequence[Pro
         for kind, text in _KINDS.items()
     ]
     results = []
+    # A result stands where the blame is, or where it stops, or at the claim.
     for v in verdicts:
         blamed = [location(b.origin, locator, f"{b.switch}:{b.port}") for b in v.blame]
         stops = [location(v.witness[-1].origin, locator, v.witness[-1].switch)] if v.witness else []

@@ -153,6 +153,7 @@ def _body(
 ) -> Iterator[str]:
     yield f'<h1>{_t(report.title)}</h1>\n<p class="by">{_t(report.made)}</p>\n'
     parts: list[tuple[str, str, Iterable[str]]] = []
+    # With claims alone nothing else is shown.
     if not report.only_claims:
         parts.append(("overview", "Overview", _overview(report)))
         if report.drawing:
@@ -193,6 +194,7 @@ def _findings(
         yield f"<p><b>{_t(says)}.</b></p>\n"
     for finding in audit.findings:
         yield from _finding(finding, excerpt, locator)
+    # What somebody accepted is told with his reason.
     if audit.accepted:
         yield "<h3>Accepted by the plan</h3>\n"
         for finding, acceptance in audit.accepted:
@@ -217,6 +219,7 @@ def _finding(
     for where in finding.where[:_PLACES]:
         lines = excerpt(where.origin)
         key = where.origin.file, lines.about if lines is not None else 0
+        # No line to show, or shown already.
         if lines is None or key in shown:
             continue
         shown.add(key)
@@ -225,6 +228,7 @@ def _finding(
             line = _t(f"{number:>5}  {text}")
             yield f"<b>{line}</b>\n" if number == lines.about else f"{line}\n"
         yield "</pre>\n"
+    # More places than are shown.
     if len(finding.where) > _PLACES:
         yield f'<p class="soft">and {len(finding.where) - _PLACES} more places</p>\n'
     yield "</article>\n"
@@ -240,6 +244,7 @@ _IN_WORDS = {
 
 
 def _claims(report: Report, locator: Locator) -> Iterator[str]:
+    # Nothing is claimed: said, and not left out.
     if not report.verdicts:
         yield "<p>The plan makes no claims.</p>\n"
         return
@@ -283,6 +288,7 @@ def _claim(verdict: Verdict, common: Sequence[str], locator: Locator) -> Iterato
     for blame in verdict.blame:
         where = f"{blame.switch}:{blame.port} ({place(blame.origin, locator)})"
         yield f"<p>To blame: {_t(where)}: {_t(blame.says)}</p>\n"
+    # What all rest on is told once, below.
     own = [says for says in verdict.assumes if says not in common]
     if own:
         yield '<p class="soft">It takes for granted:</p>\n<ul class="soft">\n'

@@ -57,6 +57,7 @@ Writer = Callable[[Result, Screen], str]
 
 
 def _table(result: Result, screen: Screen) -> str:
+    # Forms of their own come before tables.
     if result.text is not None:
         return result.text(screen)
     return "\n".join(grid_text(grid, screen) for grid in result.grids())
@@ -104,7 +105,10 @@ FORMATS: dict[str, Writer] = {
 def formats_of(result: Result) -> list[str]:
     """The formats that a result can be written in."""
     missing = {
-        name for name, form in (("sarif", result.sarif), ("junit", result.junit)) if form is None
+        # What only some results have.
+        name
+        for name, form in (("sarif", result.sarif), ("junit", result.junit))
+        if form is None
     }
     return [name for name in FORMATS if name not in missing]
 
@@ -115,7 +119,9 @@ def written(result: Result, form: str, screen: Screen) -> str:
     Nothing that was read is in it as anything but text; `Screen` sees to that where it has colours.
     """
     known = formats_of(result)
+    # Never another format than the one asked for.
     if form not in known:
         raise NoSuchForm(known)
     text = FORMATS[form](result, screen)
+    # Colours are ours; what was read is clean already then.
     return text if screen.colour else clean(text)

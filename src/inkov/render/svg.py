@@ -47,6 +47,7 @@ def to_svg(drawing: Drawing, *, document: bool = True) -> str:
     width, height = drawing.width, drawing.height
     head = '<?xml version="1.0" encoding="UTF-8"?>\n' if document else ""
     size = f'viewBox="0 0 {_n(width)} {_n(height)}"'
+    # Within a page its size is the page's.
     size += f' width="{_n(width)}" height="{_n(height)}"' if document else ""
     return (
         f'{head}<svg xmlns="http://www.w3.org/2000/svg" {size} role="img"'

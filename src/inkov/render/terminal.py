@@ -43,6 +43,7 @@ class Screen:
 
     def render(self, *parts: RenderableType) -> str:
         plain = [_plain(part) for part in parts] if self.width is None and not self.colour else []
+        # Without width and colour nothing has to be laid out.
         if plain and None not in plain:
             return "".join(f"{clean(text)}\n" for text in plain if text is not None)
         out = io.StringIO()
@@ -72,6 +73,7 @@ def _plain(part: RenderableType) -> str | None:
     """
     left = part.left if isinstance(part, Padding) else 0
     inner = part.renderable if isinstance(part, Padding) else part
+    # Tables are no paragraphs.
     if not isinstance(inner, Text):
         return None
     return "\n".join((" " * left + line).rstrip() for line in inner.plain.split("\n"))
@@ -79,23 +81,27 @@ def _plain(part: RenderableType) -> str | None:
 
 def grid_text(grid: Grid, screen: Screen) -> str:
     """The table, its groups under headings of their own, its notes below."""
+    # For a file or a pipe.
     if screen.width is None and not screen.colour:
         return _as_wide_as_it_is(grid)
     parts: list[RenderableType] = []
     shown, widths, left_out = _fit(grid, screen.width)
     numbered = list(enumerate(grid.rows))
+    # A table for each group, under its name.
     if grid.grouped:
         for number, (name, rows) in enumerate(groupby(numbered, key=lambda item: item[1][0])):
             parts.append(Text("\n" * bool(number) + name, style=_GROUP))
             own = list(rows)
             parts += _in_pieces(grid, own, shown, widths, screen)
     elif numbered and grid.blocks and widths is None and (screen.width or _WIDE) < _NARROW:
+        # Too narrow: each row below its name.
         left_out = []
         for row in numbered:
             parts += _block(grid, *row)
     elif numbered:
         parts += _in_pieces(grid, numbered, shown, widths, screen)
     parts += [Text(safe(note), style=_NOTE) for note in grid.notes]
+    # What was left out is said.
     if left_out:
         parts.append(Text(f"Left out at this width: {', '.join(left_out)}", style=_NOTE))
     return screen.render(*parts)
@@ -139,8 +145,10 @@ def _fit(grid: Grid, width: int | None) -> tuple[list[int], list[int] | None, li
     shown = list(range(first, len(grid.columns)))
     natural = _natural(grid)
     left_out: list[str] = []
+    # One spare column after the other goes, until it fits.
     while width is not None and sum(natural[at] + 2 for at in shown) - 2 > width:
         spare = [at for at in shown if grid.columns[at].spare]
+        # Nothing more to leave out: it is squeezed.
         if not spare:
             return shown, None, left_out
         shown.remove(spare[-1])
@@ -157,6 +165,7 @@ def _in_pieces(
 ) -> Iterator[RenderableType]:
     """A table, or the pieces of one that may be told so, an empty line between them."""
     for number, columns in enumerate(_pieces(grid, shown, screen.width)):
+        # A piece stands apart from the one before.
         if number:
             yield Text()
         yield _table(grid, rows, columns, widths if columns == shown else _natural(grid))
@@ -166,6 +175,7 @@ def _pieces(grid: Grid, shown: list[int], width: int | None) -> list[list[int]]:
     """The columns of a table that may be told in pieces, as many at a time as a screen is wide,
     each with the first one; of others all at once.
     """
+    # Not in pieces, or there is room enough.
     if not grid.in_pieces or width is None or not shown:
         return [shown]
     first, *others = shown
@@ -174,6 +184,7 @@ def _pieces(grid: Grid, shown: list[int], width: int | None) -> list[list[int]]:
     left = room
     for at in others:
         left -= 2 + _wide(grid, at)
+        # Full: the next piece begins, with the first column again.
         if left < 0 and len(pieces[-1]) > 1:
             pieces.append([first])
             left = room - 2 - _wide(grid, at)
@@ -227,6 +238,7 @@ def _block(grid: Grid, number: int, row: list[str]) -> list[RenderableType]:
     table.add_column(overflow="fold")
     named = 2 if grid.columns[1].whole else 1
     for at, (column, cell) in enumerate(zip(grid.columns, row, strict=True)):
+        # What is empty is left out.
         if cell and at >= named:
             style = _MARK if (number, at) in grid.marks else ""
             table.add_row(column.name, Text(_COMMA.sub(", ", cell), style=style))

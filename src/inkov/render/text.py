@@ -37,10 +37,12 @@ def plain(value: Any, locator: Locator) -> Any:
     """A result as dicts, lists, texts and numbers. An origin becomes file, line and, for JSON
     files, pointer.
     """
+    # A place: file, line, and in documents the pointer.
     if isinstance(value, Origin):
         place: dict[str, Any] = {"file": value.file or None, "line": locator.line(value) or None}
         if value.pointer:
             place["pointer"] = locator.pointer(value)
+        # What nobody stated says on what it rests.
         if value.basis is not Basis.STATED:
             place |= {"basis": str(value.basis), "says": value.says}
         return place
@@ -60,6 +62,7 @@ def to_json(value: Any) -> str:
     a terminal would obey.
     """
     try:
+        # A name of bytes that are no text.
         data = msgspec.json.encode(value)
     except UnicodeEncodeError:  # a file name that is no text
         data = msgspec.json.encode(_as_text(value))
@@ -79,10 +82,12 @@ def runs_in_words(names: Sequence[str], most: int = _NAMED) -> str:
     """Names, those that differ by their last number alone as `fern-1..9`."""
     runs: list[list[str]] = []
     for name in sorted(names, key=natural):
+        # One more of a run.
         if runs and _follows(runs[-1][-1], name):
             runs[-1].append(name)
         else:
             runs.append([name])
+    # Two in a row are told as two.
     texts = [f"{run[0]}..{_number(run[-1])}" if len(run) > 2 else ", ".join(run) for run in runs]
     left = sum(len(run) for run in runs[most:])
     return ", ".join(texts[:most]) + (f" and {left} more" if left else "")
@@ -96,6 +101,7 @@ def _number(name: str) -> str:
 def _follows(one: str, other: str) -> bool:
     numbers = _number(one), _number(other)
     return (
+        # Very long digits are no numbers that anybody counts by.
         all(0 < len(number) < 10 for number in numbers)
         and one[: -len(numbers[0])] == other[: -len(numbers[1])]
         and int(numbers[1]) == int(numbers[0]) + 1

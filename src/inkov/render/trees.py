@@ -30,11 +30,13 @@ def trees_grid(rows: list[TreeRow], locator: Locator) -> Grid:
         Column("Remarks"),
     ]
     grid = Grid(columns, blocks=True)
+    # Nothing to show: said.
     if not rows:
         grid.notes.append("No spanning tree is there to be shown.")
     for row in rows:
         mode = f"{row.mode}, instance {row.instance}" if row.instance else str(row.mode)
         remarks = [remark.says for remark in row.remarks]
+        # Seen by devices otherwise than it should be.
         differing = sum(port.differs for port in row.ports)
         if differing:
             remarks.append(
@@ -47,6 +49,7 @@ def trees_grid(rows: list[TreeRow], locator: Locator) -> Grid:
             for root in row.seen_roots
             if root.differs
         ]
+        # Without a circle the tree blocks nothing.
         if not row.circle:
             remarks = ["no circles: every port forwards", *remarks]
         grid.add(
@@ -64,6 +67,7 @@ def trees_grid(rows: list[TreeRow], locator: Locator) -> Grid:
 
 def _one_of(row: TreeRow) -> str:
     """The switches that may be root, where chance decides."""
+    # Too many to name.
     if not row.all_told or len(row.roots) > 4:
         return "left to chance"
     return f"{', '.join(row.roots[:-1])} or {row.roots[-1]}"
@@ -109,6 +113,7 @@ def tree_ports_grid(rows: list[TreeRow], locator: Locator) -> Grid:
 def _differences(rows: list[TreeRow], locator: Locator) -> Iterator[str]:
     for row in rows:
         for port in row.ports:
+            # What is seen and what should be.
             if port.differs and port.seen_origin is not None:
                 said = " ".join(filter(None, (port.seen_role, port.seen_state)))
                 yield (
@@ -136,12 +141,14 @@ def branches_grid(found: list[Branch], title: str) -> Grid:
     def alike(item: tuple[int, Branch]) -> tuple[object, ...]:
         at, one = item
         plain_leaf = at not in deeper and not one.blocked
+        # A switch with others below it, or a blocked port, stands alone.
         return (one.depth, one.cost) if plain_leaf else (at,)
 
     for _, group in groupby(numbered, key=alike):
         some = [branch for _, branch in group]
         first, more = some[0], len(some) - 1
         indent = "· " * first.depth
+        # A few are told one by one.
         few = more < 3
         for branch in some if few else some[:1]:
             grid.add(

@@ -52,6 +52,7 @@ def why_result(
     def text(screen: Screen) -> str:
         parts: list[RenderableType] = [Text(_verdict(one, other, answer), style="bold"), Text()]
         for what, says, at in _lines(answer, locator, since):
+            # What goes on has no head of its own.
             if what:
                 parts.append(Text(what, style="bold"))
             parts.append(indented(f"{says}  ({at})" if at else says, 2))
@@ -75,11 +76,13 @@ def _lines(
     for number, cause in enumerate(answer.causes):
         cited = f" [{cause.rule} {cause.finding}]" if cause.rule else ""
         yield "" if number else title, f"{cause.says}{cited}", brief(cause.origin, locator)
+        # When it was changed, where git knows.
         changed = since[number] if number < len(since) else None
         if changed is not None:
             yield "", _changed(changed, "its file" if cause.absent else "this line"), ""
     for number, apart in enumerate(answer.apart):
         yield "" if number else "On purpose", apart.says, brief(apart.origin, locator)
+    # Without a cause: what stops it.
     if not answer.works and not answer.causes:
         yield "Stops", answer.says, brief(answer.origin, locator)
         none = "none: they are to be apart" if answer.apart else "none is known that cures it"
@@ -93,12 +96,14 @@ def _lines(
         yield "" if number else "Smallest change", f"{words}: {change_in_words(edit)}", ""
     for says in answer.otherwise:
         yield "", says, ""
+    # What the change does besides.
     if answer.change:
         yield "Then", "they reach each other", ""
         yield from _besides(answer)
     for number, fine in enumerate(answer.fine[:_FINE]):
         title = "" if number else "Looked at, and all right"
         yield title, fine.says, brief(fine.origin, locator)
+    # The rest is counted.
     if len(answer.fine) > _FINE:
         yield "", f"and {len(answer.fine) - _FINE} more", ""
     for number, says in enumerate(answer.rests):
@@ -106,6 +111,7 @@ def _lines(
 
 
 def _changed(changed: Changed, what: str) -> str:
+    # Not committed yet.
     if not changed.commit:
         return f"{what} is changed since the last commit"
     return f"{what} was changed last on {changed.day}: {safe(changed.title)} ({changed.commit})"
@@ -114,12 +120,14 @@ def _changed(changed: Changed, what: str) -> str:
 def _besides(answer: Why) -> Iterator[tuple[str, str, str]]:
     """Whom a change serves, and what it does besides."""
     count = len(answer.ports)
+    # Others are served as well.
     if count > 1:
         names = sorted(answer.ports, key=natural)
         switches = {name.rpartition(":")[0] for name in names}
         more = f" and {count - _SHOWN} more" if count > _SHOWN else ""
         on = f" on {len(switches)} switches" if len(switches) > 1 else ""
         yield "", f"it serves {count} host ports{on}: {', '.join(names[:_SHOWN])}{more}", ""
+    # Not known, nothing, or what follows.
     if answer.undecided:
         yield "", f"what else it does is not known: {answer.undecided}", ""
     elif not answer.opens and not answer.loses:
@@ -170,6 +178,7 @@ def _value(answer: Why, locator: Locator, since: Sequence[Changed | None]) -> di
 
 def _changed_json(changed: Changed | None) -> dict[str, str | None] | None:
     """When a line was last changed; None where git does not know."""
+    # Without git, or a line that it does not have.
     if changed is None:
         return None
     title = safe(changed.title) or None

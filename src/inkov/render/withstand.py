@@ -56,6 +56,7 @@ def losses_grid(
     ]
     grid = Grid(columns, blocks=True)
     for row in rows[:_ROWS]:
+        # What is apart, what has no gateway, what is not routed.
         vids = str(VlanSet.from_vids(map(int, row.vlans))) if row.vlans else ""
         gateway = f"no gateway in {row.routerless}" if row.routerless != "none" else ""
         unrouted = f"{row.unrouted} not routed" if row.unrouted != "none" else ""
@@ -72,6 +73,7 @@ def losses_grid(
             brief(row.origin, locator),
             marked=(1,) if row.ports else (),
         )
+    # All others, in lots.
     for lot in _alike(rows[_ROWS:]):
         grid.add(*lot, "")
     breaking: dict[str, list[str]] = {}
@@ -99,6 +101,7 @@ def _alike(rows: list[LossRow]) -> Iterator[tuple[str, ...]]:
         vids = VlanSet.from_vids({int(vid) for row in lot for vid in row.vlans})
         reasons = list(dict.fromkeys(row.because for row in lot))
         begins = next((says for says in _REASONS if reasons[0].startswith(says)), reasons[0])
+        # One alone goes by its name.
         several = len(lot) > 1
         yield (
             f"{len(lot)} more, each a {lot[0].kind}" if several else lot[0].name,
@@ -112,6 +115,7 @@ def _alike(rows: list[LossRow]) -> Iterator[tuple[str, ...]]:
 
 def _some(names: list[str], between: str = ", ") -> str:
     """Names, the first few of many."""
+    # Few enough to name all.
     if len(names) <= _SHOWN:
         return between.join(names)
     return f"{between.join(names[:_SHOWN])} and {len(names) - _SHOWN} more"
