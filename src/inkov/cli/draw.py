@@ -58,12 +58,14 @@ def draw(
 ) -> None:
     """The campus, or one switch, as a drawing: links, ports, VLANs."""
     ending = os.path.splitext(output)[1].lower()
+    # By its ending it is known how to write it.
     if ending not in _WRITERS:
         fail(f"--output {output}: a drawing ends in {', '.join(_WRITERS)}")
     if os.path.isdir(output):
         fail(f"--output {output}: a folder is there")
     session = start(options)
     spare(session.loaded, output)
+    # One switch has no ways and no trees.
     if switch is not None:
         if way is not None or tree or old is not None:
             fail("--switch draws one switch: leave out --path, --tree and --compare")
@@ -98,6 +100,7 @@ def drawn(
     trees = now(fabric) if are_stated(fabric) else None
     links = wires(fabric, session.plan.wanted(fabric.campus.devices), trees)
     look = Look(title=title_of(session))
+    # Where chance decides, no link is drawn as blocked.
     if trees is not None and trees.outcomes > 1:
         look.rests = ["chance decides what the spanning tree blocks: it is left out"]
     elif trees is not None and trees.blocks:
@@ -106,6 +109,7 @@ def drawn(
         look = _of_vlan(session, vid, look)
     if way is not None:
         look = _of_way(session, way, links, vid, look)
+    # Notes of several kinds stand behind each other.
     if tree:
         look = replace(look, notes=_added(look.notes, _roots(session, trees, vid)))
     if hosts:
@@ -137,6 +141,7 @@ def _changed(session: Session, options: PlannedOptions, text: str) -> Drawing:
     links, changes = link_changes(wires(was), wires(fabric, wanted))
     counts: dict[str, int] = {}
     for edit in difference(before, campus):
+        # A switch that is gone has no box to note it at.
         if edit.switch in campus.devices:
             counts[edit.switch] = counts.get(edit.switch, 0) + 1
     notes = {name: f"{number} edit{'s' * (number != 1)}" for name, number in counts.items()}
@@ -188,6 +193,7 @@ def _front(session: Session, name: str, vid: int | None) -> Drawing:
 
     fabric = session.fabric
     if name not in fabric.campus.devices:
+        # Nothing to draw.
         fail(f"--switch {name}: no such switch{nearest(name, fabric.campus.devices)}")
     device = fabric.device(name)
     hosts: dict[str, str] = {}
@@ -236,12 +242,14 @@ def _of_vlan(session: Session, vid: int, look: Look) -> Look:
     from inkov.vlanset import VlanSet
 
     rows = vlan_rows(session.fabric, VlanSet.of(vid))
+    # Nobody has the VLAN: an empty drawing would say that all is well.
     if not rows:
         fail(f"--vlan {vid}: no switch has it, and no port is in it")
     [row] = rows
     notes: dict[str, str] = {}
     for number, island in enumerate(row.islands, 1):
         for name in island:
+            # In one part, no part has to be named.
             notes[name] = f"part {number} of {len(row.islands)}" if len(row.islands) > 1 else ""
     for at in row.at:
         said = [notes.get(at.switch, "")]
@@ -275,6 +283,7 @@ def _of_way(
         if end in session.fabric.ports:  # a gateway in a VLAN is at none
             end = session.fabric.end_of(*end)
         number = by_end.get(end)
+        # A link that is passed twice keeps its first number.
         if number is not None and number not in numbers:
             numbers[number] = len(numbers) + 1
     ends = f"{places[0].label} to {places[1].label}"
@@ -292,6 +301,7 @@ def _roots(session: Session, trees: Now | None, vid: int | None) -> dict[str, st
     """What is said of the roots of the spanning trees."""
     from inkov.survey.trees import distinct_trees, tree_row
 
+    # Nothing is drawn, and that is said.
     if trees is None:
         complain("no switch says what spanning tree it runs: no roots are drawn")
         return {}
@@ -303,6 +313,7 @@ def _roots(session: Session, trees: Now | None, vid: int | None) -> dict[str, st
         of = "" if len(shown) == 1 else f" of VLAN {row.vlans}"
         if row.root is not None:
             found.setdefault(row.root, []).append(f"root{of}")
+        # Where chance decides, all that may be root.
         for name in row.roots if row.root is None else ():
             found.setdefault(name, []).append(f"root{of}, if chance has it so")
     return {name: ", ".join(said) for name, said in found.items()}
@@ -350,6 +361,7 @@ def _picture(drawing: Drawing, path: str) -> None:
     try:
         from inkov.render.picture import to_picture
     except ImportError:
+        # The library for pictures is an extra.
         fail("pictures need Matplotlib: pip install 'inkov[pictures]', or write .svg")
     write_bytes(path, to_picture(drawing, os.path.splitext(path)[1].lower().removeprefix(".")))
 

@@ -50,6 +50,7 @@ def follow(
     session = start(options)
     start_place, end_place = two_places(session, source, target)
     both_hosts = start_place.host is not None and end_place.host is not None
+    # Two named hosts: a ping; else a frame.
     if both_hosts and vid is None and level == Level.HONEST:
         arrives, result = _ping(session, start_place, end_place, now)
     else:
@@ -118,6 +119,7 @@ def _frame(
         only=now,
     )
     story = found.answer
+    # Nothing is sent: the reason stands for the way.
     if not sendings:
         why = why_nothing(session, source, vid)
         story.steps = [replace(story.steps[0], because=why.says, origin=why.origin)]

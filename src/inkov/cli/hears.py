@@ -33,11 +33,13 @@ def hears(
     sender = find_place(session, place)
     sendings = sendings_from(session, sender, level, vid)
     heard = listeners(session.fabric, sendings, level)
+    # By each outcome of the trees, where chance decides.
     if session.now is not None:
         heard = heard_in_all([listeners(fabric, sendings, level) for fabric in session.now.fabrics])
     assumed = assumptions(session, sendings, level)
     claims = claimed(session, sender.end, None)
     value = hears_json(sender.end, sendings, level, heard)
+    # Nobody hears it, since it does not get in.
     if not sendings:
         why = why_nothing(session, sender, vid)
         at = {"origin": plain(why.origin, session.locator)}

@@ -55,6 +55,7 @@ def learn(
 
     check_paths([*configs, *(source or ()), *([complete] if complete else ())])
     begun = _begun(complete) if complete else None
+    # Nothing that could tell what statements do.
     if not source and (begun is None or not begun.examples()):
         fail(
             "nothing to learn from: name another source of one of the switches with --from, or a"
@@ -66,12 +67,14 @@ def learn(
     devices = [*other_source("--from", source).campus.devices.values()] if source else []
     pairs = paired(texts, devices)
     if pairs:
+        # One language at a time.
         # Words of two languages together would be one that nobody has.
         first = [(pairs[0].file, pairs[0].data.decode()), *((f, t.decode()) for f, t in texts)]
         foreign = {first[n][0] for n in like_the_first(first)[1]}
         texts = [(file, text) for file, text in texts if file not in foreign]
         pairs = [pair for pair in pairs if pair.file not in foreign]
         say_foreign(sorted(foreign))
+    # No text is of a switch that is known.
     if source and not pairs:
         there = ", ".join(sorted(device.name for device in devices))
         fail(f"none of the texts is of a switch of the other source, which has {there}")
@@ -82,6 +85,7 @@ def learn(
         cure = "is what it says under [text] so?" if begun else "begin with `inkov dialect new`"
         fail(f"no dialect comes of it: {nothing}; {cure}")
     Output(file=output).write(lesson.dialect)
+    # The examples of a dialect are evidence as well.
     examples = begun is not None and bool(begun.examples())
     names = [pair.device.name for pair in pairs] + ["the examples"] * examples
     of = " and ".join([", ".join(names[:-1]), names[-1]] if names[1:] else names)
@@ -98,6 +102,7 @@ def _begun(file: str) -> Begun:
     from inkov.readers.dialects import BadDialect
     from inkov.readers.load import file_bytes
 
+    # A folder is no file.
     if os.path.isdir(file):
         fail(f"--complete: {file} is a folder; name the dialect file itself")
     problems: list[Problem] = []
@@ -123,8 +128,10 @@ def _answered(question: Question) -> int | None:
         given = typer.prompt(
             "number, or nothing to leave it open", "", show_default=False, err=True
         )
+        # Left open.
         if not given.strip():
             return None
+        # One of the numbers, or asked again.
         if given.strip().isdecimal() and 1 <= int(given) <= len(question.answers):
             return int(given) - 1
         complain(f"one of the numbers from 1 to {len(question.answers)}")

@@ -92,16 +92,19 @@ def mend(
 
     from inkov.checks import CATALOGUE
 
+    # Two forms at once could not be told apart.
     if diff and commands:
         fail("--diff and --commands are two ways to tell one thing: take one")
     how = _How(diff, write, commands)
     for slug in rule or ():
         if slug not in CATALOGUE:
             fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}")
+    # Nothing would be mended.
     if fail_on is FailOn.NEVER:
         fail("--fail-on never: then there is nothing to mend")
     session = start(options)
     today = date.today()
+    # One goal at a time.
     if claim is not None:
         if rule or finding or as_planned:
             fail("--claim is a goal of its own: leave out --rule, --finding and --as-planned")
@@ -113,6 +116,7 @@ def mend(
     else:
         mending = _findings(session, fail_on, rule, finding, today)
     written = _tell(session, options, mending, how)
+    # What has no place in a diff is said beside it.
     if how.brief:
         for says in mending.unsaid:
             complain(says)
@@ -136,6 +140,7 @@ def _findings(
     found = run(session.fabric, session.plan, today=today).findings
     known = {finding.id for finding in found}
     for identity in ids or ():
+        # A finding that is not there cannot be mended.
         if identity not in known:
             fail(f"no finding {identity!r}{nearest(identity, known)}")
     worst = Severity(fail_on).rank
@@ -148,9 +153,11 @@ def _findings(
     ]
     mended = mend_findings(session.loaded.campus, session.plan, goals, today)
     unsaid = []
+    # What is left is counted, where it has no place.
     if mended.unmet:
         left = "1 finding is" if len(mended.unmet) == 1 else f"{len(mended.unmet)} findings are"
         unsaid = [f"{left} left, each with the reason without --diff or --commands"]
+    # Who cleans up asks what may not go.
     cleans = CLEANING & set(rules or ())
     stays = list(staying(session.fabric, session.plan)) if cleans else []
     return _Mending(
@@ -168,6 +175,7 @@ def _claim(session: Session, number: int, today: date) -> _Mending:
     from inkov.render.mend import claim_result
 
     claims = session.plan.says.claims
+    # Claims are counted from one.
     if not 1 <= number <= len(claims):
         fail(f"--claim {number}: the plan has {len(claims)} claims")
     goal, mended = mend_claim(session.fabric, session.plan, claims[number - 1], today)
@@ -187,6 +195,7 @@ def _as_planned(session: Session, today: date) -> _Mending:
 
     campus = session.loaded.campus
     goals, mended = mend_plan(campus, session.plan, today)
+    # A plan that wants nothing would make an empty answer.
     if not (goals or mended.edits or mended.unmet):
         fail(
             "the plan wants nothing that is otherwise, and places nothing: say `on` or `gateways`"
@@ -211,16 +220,19 @@ def _tell(session: Session, options: ListingOptions, mending: _Mending, how: _Ho
     """
     from inkov.render.mend import diff_result
 
+    # Files are read only where they are asked for.
     asked = how.diff or how.write is not None
     files, left = edited_files(session, mending.edits) if asked else ([], [])
     told = _steps(session, mending.edits) if how.commands else mending.told
     options.out.show(diff_result([file.diff for file in files]) if how.diff else told)
     some = [edit for file in files for edit in file.edits]
+    # A part alone may do harm.
     harm = mending.harm_of(some) if files and left else ""
     for says in left:
         complain(f"not written: {says}")
     if harm:
         complain(f"the files that can be written do harm without the others: {harm}")
+    # Rather nothing than a part that harms.
     if how.write is not None and harm:
         complain(f"nothing is written to {how.write}: make all these edits by hand")
     elif how.write is not None:

@@ -247,6 +247,7 @@ def shared(command: Callable[..., None]) -> Callable[..., None]:
 
     arguments: list[inspect.Parameter] = []
     for name, parameter in own.items():
+        # Arguments stand where the options were, options at the end.
         if name == "options":
             arguments += [one for one in spread if _is_argument(one.annotation)]
         else:

@@ -44,6 +44,7 @@ class Output:
     def screen(self) -> Screen:
         from inkov.render.terminal import Screen
 
+        # A file or a pipe: no width, no colour.
         if self.file is not None or not sys.stdout.isatty():
             return Screen(None, colour=False)
         columns = os.get_terminal_size(sys.stdout.fileno()).columns
@@ -56,6 +57,7 @@ class Output:
         try:
             text = written(result, self.format, self.screen)
         except NoSuchForm as missing:
+            # The format is there, this result has it not.
             fail(f"--format {self.format}: {missing}")
         self._put(text)
 
@@ -72,6 +74,7 @@ class Output:
 
 def keep(path: str | None, *, force: bool) -> None:
     """End where a file of somebody's would be written over, unless `force`."""
+    # A file of somebody's is not replaced unasked.
     if path is not None and os.path.lexists(path) and not force and not _is_the_screen(path):
         fail(f"{path} is there; replace it with --force")
 
@@ -82,11 +85,13 @@ def _is_the_screen(path: str) -> bool:
         there, here = os.stat(path), os.fstat(sys.stdout.fileno())
     except (OSError, ValueError):  # nothing there, or a standard output that is none
         return False
+    # A device or a pipe, and the same one.
     return not stat.S_ISREG(there.st_mode) and os.path.samestat(there, here)
 
 
 def write_file(path: str, text: str, *, private: bool = False) -> None:
     """Write a text as `write_bytes` does. Where the standard output goes it goes too."""
+    # Where the standard output goes, nothing can be renamed.
     if _is_the_screen(path):
         to_screen(text)
         return
@@ -109,6 +114,7 @@ def write_bytes(path: str, data: bytes, *, private: bool = False) -> None:
             os.chmod(beside, mode)
             os.replace(beside, target)
         except BaseException:
+            # What was begun is taken away.
             os.unlink(beside)
             raise
     except OSError as error:
@@ -121,6 +127,7 @@ def _mode_of(target: str, *, private: bool) -> int:
         there = os.stat(target)
     except FileNotFoundError:
         return (0o600 if private else 0o666) & ~_umask()
+    # A folder, a device and a pipe are not written over.
     if stat.S_ISDIR(there.st_mode):
         raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR))
     if not stat.S_ISREG(there.st_mode):

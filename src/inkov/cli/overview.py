@@ -52,6 +52,7 @@ def unread(session: Session) -> list[str]:
     missing = [report.file for report in reports if not report.format]
     unmatched = sum(report.not_understood for report in reports)
     lines = []
+    # What was not read, and what of the rest was not understood.
     if missing:
         lines.append(f"{len(missing)} file{'s' * (len(missing) != 1)} not read")
     if unmatched:
@@ -74,6 +75,7 @@ def older_files(session: Session) -> list[str]:
     dates.sort()
     for number in range(len(dates) // 4, 0, -1):
         days = int((dates[number][0] - dates[number - 1][0]) // 86400)
+        # The largest gap that is old enough.
         if days >= _WEEK:
             names = sorted((os.path.basename(file) for _, file in dates[:number]), key=natural)
             more = f" and {len(names) - _NAMED} more" if len(names) > _NAMED else ""

@@ -31,16 +31,19 @@ def find_place(session: Session, text: str) -> Place:  # noqa: RET503 (fail does
 
     campus = session.fabric.campus
     hosts = {host.name: host for host in campus.hosts}
+    # A host by its name.
     if text in hosts:
         host = hosts[text]
         device, port = _at(
             session, host.device, host.port, f"host {text} ({host.origin.file}:{host.origin.line})"
         )
         return Place(text, End(device, port), host)
+    # A switch may have colons in its name.
     for cut in [at for at, char in enumerate(text) if char == ":"]:
         if text[:cut] in campus.devices:
             device, port = _at(session, text[:cut], text[cut + 1 :], "")
             return Place(f"{device}:{port}", End(device, port), None)
+    # A switch alone: which of its ports?
     if text in campus.devices:
         fail(f"{text} is a switch: say at which port, as in {text}:PORT")
     switch = text.partition(":")[0]
@@ -56,6 +59,7 @@ def find_place(session: Session, text: str) -> Place:  # noqa: RET503 (fail does
 def two_places(session: Session, source: str, target: str) -> tuple[Place, Place]:
     """The places that two texts name. Ends if both are the same port."""
     places = find_place(session, source), find_place(session, target)
+    # From a port to itself there is no way.
     if places[0].end == places[1].end:
         fail(f"{source} and {target} are the same port")
     return places
@@ -64,6 +68,7 @@ def two_places(session: Session, source: str, target: str) -> tuple[Place, Place
 def _at(session: Session, device: str, port: str, whose: str) -> tuple[str, str]:
     campus = session.fabric.campus
     before = f"{whose}: " if whose else ""
+    # With the nearest names.
     if device not in campus.devices:
         fail(f"{before}no switch {device!r} among the files{nearest(device, campus.devices)}")
     ports = campus.devices[device].ports
@@ -75,6 +80,7 @@ def _at(session: Session, device: str, port: str, whose: str) -> tuple[str, str]
 def one_vlan(text: str | None) -> int | None:
     """The VLAN that --vlan names, where only one makes sense."""
     vids = vlan_list(text)
+    # Nothing was said of a VLAN.
     if vids is None:
         return None
     if len(vids) != 1:
@@ -90,6 +96,7 @@ def sendings_from(
     """
     from inkov.forwarding.stations import sent_from
 
+    # A host that tags sends in its own VLAN.
     if vid is None and place.host is not None:
         vid = place.host.vid
     return sent_from(session.fabric, place.end, level, vid, untagged=untagged)
@@ -107,6 +114,7 @@ def why_nothing(session: Session, place: Place, vid: int | None) -> Sentence:
     resolved = fabric.ports[fabric.end_of(end.device, end.port)]
     why = why_dropped(fabric, resolved, vid if vid != resolved.completed.access_vlan else None)
     takes = union(port.view.enters() for port in bridge_ports_at(fabric, end))
+    # It takes nothing at all: that is the reason.
     if not takes:
         return why
     hint = "" if vid is not None else "; name one with --vlan"
@@ -130,6 +138,7 @@ def claimed(session: Session, one: End, other: End | None) -> list[Verdict]:
     """The verdicts on the plan's claims about what is sent at one port, and heard at another if
     given.
     """
+    # Nothing is claimed.
     if not session.plan.says.claims:
         return []
     from inkov.proofs.prove import Prover

@@ -25,6 +25,7 @@ def ports(
     from inkov.render.results import listing
     from inkov.survey.ports import memberships, port_rows
 
+    # One port is asked about: lists do not apply.
     if because is not None:
         alone("--because", {"--switch": switch, "--vlan": vlan, "--matrix": matrix})
     vids = vlan_list(vlan)
@@ -33,6 +34,7 @@ def ports(
         explain(session, because, options.out)
         return
     fabric, locator, name = session.fabric, session.locator, session.switch(switch)
+    # One form or the other.
     if matrix:
         result = matrix_result(memberships(fabric, name, vids), locator)
     else:

@@ -67,21 +67,26 @@ def prove(
             "--baseline": baseline,
         }
         alone("--matrix" if matrix else "--hosts", others)
+    # The tree changes, a certificate is about all links.
     if now and certificate is not None:
         fail("a certificate is about all links: leave out --now")
+    # A date has no place but in a certificate.
     if date is not None and certificate is None:
         fail("--date is written into a certificate: name one with --certificate")
     day = _day(date)
     earlier = _baseline(baseline) if baseline is not None else None
     session = start(options, digests=certificate is not None)
     spare(session.loaded, certificate)
+    # A matrix judges no claims.
     if matrix or hosts:
         options.out.show(_matrix(session, level, hosts=hosts, now=now))
         session.end()
         return
     judged = partial(run, plan=session.plan, level=level, unread=session.unread, strict=strict)
     verdicts = _now(session, judged) if now else judged(session.fabric)
+    # A fault of ours in judging makes a claim undecided, and is told.
     session.admit(v.because for v in verdicts if v.because.startswith(OURS))
+    # Before anything is left out: a certificate has all.
     if certificate is not None:
         write_file(certificate, to_json(certificate_of(session, verdicts, day)), private=True)
     since = ""
@@ -127,6 +132,7 @@ def _new(verdicts: list[Verdict], earlier: _Earlier) -> tuple[list[Verdict], str
     for verdict in verdicts:
         before = left.pop((safe(verdict.claim), verdict.level, verdict.layer), None)
         now = verdict.verdict, safe(verdict.because)
+        # What holds is kept, and what does not for another reason.
         if verdict.verdict == Outcome.HOLDS or before != now:
             kept.append(verdict)
     known = len(verdicts) - len(kept)
@@ -142,6 +148,7 @@ def _matrix(session: Session, level: Level, *, hosts: bool, now: bool) -> Result
 
     fabrics = [session.fabric]
     if now:
+        # One matrix for each outcome.
         forwards = what_forwards(session.fabric)
         fabrics = forwards.fabrics
         for doubt in forwards.doubts:

@@ -44,6 +44,7 @@ def read(
     session = start(options, account=True)
     loaded = session.loaded
     lines = [line for report in loaded.reports for line in report.unmatched]
+    # Every line, or only those that were not understood.
     if unmatched and trace is not None:
         fail("--trace shows every line: leave --unmatched out")
     if trace is not None:
@@ -67,6 +68,7 @@ def read(
         }
         result = listing("read", rows, lambda: read_grid(loaded, session.fabric), loaded.locator)
     options.out.show(result)
+    # Strictly, a line that may matter is not passed over.
     session.end(FINDINGS if strict and any(line.relevant for line in lines) else ALL_WELL)
 
 
@@ -76,9 +78,12 @@ def _file(name: str, reports: list[FileReport]) -> FileReport:
     """
     read = [report for report in reports if report.format]
     same = [report for report in read if os.path.realpath(report.file) == os.path.realpath(name)]
+    # By its path, or else by its name alone.
     same = same or [report for report in read if os.path.basename(report.file) == name]
+    # Which of them is meant?
     if len(same) > 1:
         fail(f"several files are called {name}: {', '.join(one.file for one in same)}")
+    # Not among them: perhaps misspelled.
     if not same:
         names = [os.path.basename(report.file) for report in read]
         fail(f"{name} is not among the files that were read{nearest(name, names)}")

@@ -50,6 +50,7 @@ def report(
     from inkov.survey.overview import overview
     from inkov.survey.vlans import vlan_rows
 
+    # A report is a page.
     if os.path.splitext(output)[1].lower() not in (".html", ".htm"):
         fail(f"--output {output}: a report ends in .html")
     if os.path.isdir(output):
@@ -122,15 +123,18 @@ def _tables(session: Session, vlans: list[VlanRow]) -> Iterator[tuple[str, list[
     yield "VLANs", [_limited(vlans_grid(vlans, locator))]
     wanted = session.plan.wanted(fabric.campus.devices)
     yield "Trunks", [_limited(trunks_grid(trunk_rows(fabric, None, wanted), locator))]
+    # A page of more rows opens nowhere.
     if sum(len(device.ports) for device in fabric.campus.devices.values()) > _MOST_ROWS:
         yield "Ports (those that are alike together)", [_limited(_alike(fabric))]
     else:
         yield "Ports", [ports_grid(port_rows(fabric), locator)]
     small = len(fabric.campus.devices) <= _LOSSES_UP_TO
+    # Trials of a large campus would take minutes.
     if small:
         from inkov.levels import Level
 
         yield "Who reaches whom", [matrix_grid(matrix(fabric, session.plan, Level.HONEST))]
+    # Without trees there is nothing to tell of them.
     if not are_stated(fabric):
         return
     trees = spanning_trees(fabric)
@@ -155,6 +159,7 @@ def _alike(fabric: Fabric) -> Grid:
 
 
 def _limited(grid: Grid) -> Grid:
+    # Too long for a page: said below.
     if len(grid.rows) > _MOST_ROWS:
         grid.notes.append(f"{len(grid.rows) - _MOST_ROWS} more rows are left out here.")
         del grid.rows[_MOST_ROWS:]
@@ -170,6 +175,7 @@ def _files(session: Session) -> Iterator[FileOf]:
         try:
             changed = datetime.fromtimestamp(os.path.getmtime(one.file), UTC).date().isoformat()
         except (OSError, OverflowError, ValueError):
+            # A date that no calendar has.
             changed = ""
         yield FileOf(one.file, one.format or one.remark, changed, one.digest)
 
@@ -186,6 +192,7 @@ def _sources(session: Session) -> str:
             one.agreement is Agreement.AGREES for one in compared(first, other)
         ):
             agrees += 1
+    # Nobody to compare.
     if not campus.others:
         return ""
     return (
@@ -214,6 +221,7 @@ def _excerpts(session: Session) -> Callable[[Origin], Excerpt | None]:
     def excerpt(origin: Origin) -> Excerpt | None:
         number = session.locator.line(origin)
         lines, words = lines_of(origin.file) if origin.file and number else ([], frozenset[str]())
+        # A place without a line, or beyond the end of the file.
         if not 0 < number <= len(lines):
             return None
         first, last = max(1, number - _AROUND), min(len(lines), number + _AROUND)

@@ -22,6 +22,7 @@ def rules(
     from inkov.checks import rules as catalogue
     from inkov.render.findings import rule_result, rules_result
 
+    # A rule that does not exist explains nothing.
     if slug is not None and slug not in CATALOGUE:
         fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
     result = rules_result(catalogue()) if slug is None else rule_result(CATALOGUE[slug])

@@ -52,12 +52,14 @@ def to_screen(text: str) -> None:
     """A text, harmless already, on the screen, in what characters this has."""
     _clear_progress()
     encoding = sys.stdout.encoding or "ascii"
+    # As near as the characters of the screen allow.
     if not encoding.lower().replace("-", "").startswith("utf"):
         text = text.translate(_ASCII).encode(encoding, "replace").decode(encoding)
     try:
         sys.stdout.write(text)
         sys.stdout.flush()
     except BrokenPipeError:
+        # Who reads has enough: that is no fault.
         raise
     except OSError as error:
         unwritable(error)
@@ -95,6 +97,7 @@ def fail(says: str, status: int = UNUSABLE) -> NoReturn:
 def alone(option: str, others: Mapping[str, object]) -> None:
     """End where an option is given that does nothing beside another one."""
     for name, value in others.items():
+        # Said, and not passed over.
         if value:
             fail(f"{name} does nothing beside {option}")
 
@@ -121,12 +124,14 @@ def say_problems(problems: Iterable[Problem], loaded: Loaded | None) -> None:
     counts: dict[str, int] = {}
     for problem in problems:
         counts[problem.origin.file] = counts.get(problem.origin.file, 0) + 1
+        # Many problems of one file are one problem.
         if counts[problem.origin.file] > _MOST_TOLD:
             continue
         where = place(problem.origin, locator)
         cure = f" ({safe(problem.cure)})" if problem.cure else ""
         first, line_end, rest = problem.says.partition("\n")
         complain(f"{where}: {first}{cure}{line_end}{rest}")
+    # The others are counted.
     for file, count in counts.items():
         if count > _MOST_TOLD:
             more = f"{count - _MOST_TOLD} more problems like these"
@@ -135,6 +140,7 @@ def say_problems(problems: Iterable[Problem], loaded: Loaded | None) -> None:
 
 def show_progress(*, quiet: bool) -> None:
     """Show on a terminal how far long work has got. What is done in a moment is not shown."""
+    # Nobody watches.
     if quiet or not sys.stderr.isatty():
         watch(None)
         return
@@ -145,10 +151,12 @@ def show_progress(*, quiet: bool) -> None:
         nonlocal last
         now = monotonic()
         since = begun.setdefault(what, now)
+        # Done: the line goes away.
         if total and done >= total:
             begun.pop(what)
             _clear_progress()
         elif now - since > _PATIENCE and now - last > _REDRAWN:
+            # Not at once, and not all the time.
             last = now
             of = f"{done} of {total}" if total else str(done)
             _progress(f"{what}: {of}")
@@ -181,6 +189,7 @@ def _clear_progress() -> None:
 
 def one_of_outcomes(now: Now | None) -> None:
     """Say that a listing shows one outcome of the spanning trees, if there are others."""
+    # Other outcomes are there, and not shown.
     if now is not None and now.outcomes > 1:
         complain(
             f"chance decides which ports discard in the spanning tree: one of {now.outcomes}"

@@ -57,6 +57,7 @@ class Session:
     @property
     def status(self) -> int:
         """The exit status as far as the input decides it."""
+        # What could not be read is worst.
         if self.lost:
             return UNUSABLE
         return FINDINGS if self.loaded.campus.problems else ALL_WELL
@@ -77,7 +78,9 @@ class Session:
 
     def end(self, status: int = ALL_WELL) -> None:
         """Leave with the worse of `status` and the input's."""
+        # The worse of both.
         worst = max(status, self.status)
+        # All is well: no need to leave in any way.
         if worst:
             raise typer.Exit(worst)
 
@@ -106,6 +109,7 @@ class Session:
 
     def switch(self, name: str | None) -> str | None:
         """The switch that --switch names. Ends with the nearest names if there is none."""
+        # Not there: perhaps misspelled.
         if name is not None and name not in self.fabric.campus.devices:
             fail(f"no switch {name!r} among the files{nearest(name, self.fabric.campus.devices)}")
         return name
@@ -114,6 +118,7 @@ class Session:
 def check_paths(paths: list[str]) -> None:
     """End with the nearest names if one of the paths is not there."""
     for path in paths:
+        # Nothing is fetched.
         if "://" in path and not os.path.lexists(path):
             fail(f"{path} is an address, and no file: save what is there, and name the file")
         if not os.path.lexists(path):
@@ -135,6 +140,7 @@ def start(
     session = read_only(options, account=account, digests=digests)
     campus = session.loaded.campus
     session.fabric = resolve(campus, wire(campus))
+    # Some commands look at what forwards now.
     if now:
         from inkov.forwarding.trees.active import now as what_forwards
 
@@ -161,11 +167,13 @@ def read_only(
     loaded = load([])
     plan = _plan(loaded, options.plan)
     tables = _tables(plan, loaded)
+    # A plan may name tables that lie elsewhere.
     if tables:  # that the plan names, and that are not among the files
         loaded = load(tables)
         plan = _plan(loaded, options.plan)
     _add_intended(loaded.campus, plan)
     spare(loaded, getattr(options, "output", None))
+    # What is wrong is said once.
     if say and not options.quiet:
         say_problems(loaded.campus.problems, loaded)
     return Session(loaded, plan)
@@ -175,6 +183,7 @@ def spare(loaded: Loaded, output: str | None) -> None:
     """End where a file that was read would be written over."""
     if output is not None and os.path.exists(output):
         for report in loaded.reports:
+            # The same file, whatever it is called.
             if os.path.exists(report.file) and os.path.samefile(report.file, output):
                 fail(f"{output} is one of the files that are read; write to another one")
 
@@ -204,9 +213,11 @@ def _load(
             before=before,
         )
     except UnknownFormat as unknown:
+        # With all that could stand there.
         known = ", ".join(unknown.known)
         fail(f"--as: {unknown}; it is one of: {known}{nearest(unknown.args[0], unknown.known)}")
     except NothingToRead as nothing:
+        # With every file that was looked at, and why it was not read.
         if not options.quiet or not str(nothing):
             say_problems(nothing.problems, None)
         if not str(nothing):
@@ -221,6 +232,7 @@ def _add_intended(campus: Campus, plan: Plan) -> None:
 
     hosts: dict[str, Host] = {}
     for host in (*campus.hosts, *plan.hosts):
+        # The first of a name is used.
         if host.name in hosts:
             first = hosts[host.name].origin
             says = (
@@ -233,6 +245,7 @@ def _add_intended(campus: Campus, plan: Plan) -> None:
     campus.hosts = list(hosts.values())
     for host in campus.hosts:
         device = campus.devices.get(host.device)
+        # A port that is not there: said, or the host would be nowhere.
         if device is not None and host.port not in device.ports:
             near = nearest(host.port, device.ports)
             says = (
@@ -249,12 +262,14 @@ def _plan(loaded: Loaded, named: str | None) -> Plan:
     from inkov.plan import Plan, read_plan
     from inkov.readers import FileReport
 
+    # Named: read, whatever lies among the files.
     if named is not None:
         check_paths([named])
         digests: dict[str, str] = {}
         data = file_of(named, "plan", digests)
         loaded.reports.append(FileReport(named, "the plan", len(data), digest=digests[named]))
         return read_plan(named, data)
+    # Which of them is meant?
     if len(loaded.plans) > 1:
         fail(
             f"several plans among the files: {', '.join(sorted(loaded.plans))}; name one with"

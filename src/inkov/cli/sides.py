@@ -14,6 +14,7 @@ def reading(text: str, beside: str) -> Iterator[list[str]]:
     from inkov.readers.revision import laid_out, parse
 
     revision = parse(text)
+    # Files and folders are read where they are.
     if revision is None:
         yield [text]
         return

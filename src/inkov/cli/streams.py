@@ -30,6 +30,7 @@ def interruptible() -> Iterator[None]:
     """
     ends_at_once = signal.getsignal(signal.SIGINT) == signal.SIG_DFL
     try:
+        # Only where an interrupt ends the program at once.
         if ends_at_once:
             signal.signal(signal.SIGINT, signal.default_int_handler)
         yield

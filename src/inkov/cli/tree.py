@@ -47,6 +47,7 @@ def tree(
         return shown
 
     options.out.show(Result(value=lambda: trees_value(rows, locator), grids=grids))
+    # An empty table needs a reason.
     if not rows and (wanted is not None or name is not None):
         about = f" of {name}" if name is not None else ""
         complain(f"no spanning tree{about}" + (f" is for VLAN {wanted}" if wanted else ""))

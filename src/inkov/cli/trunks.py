@@ -26,6 +26,7 @@ def trunks(
     from inkov.render.results import listing
     from inkov.survey.trunks import trunk_rows
 
+    # One port is asked about: lists do not apply.
     if because is not None:
         alone("--because", {"--switch": switch, "--vlan": vlan})
     vids = vlan_list(vlan)

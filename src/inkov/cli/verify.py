@@ -40,6 +40,7 @@ def verify(
         say(f"refused: {safe(line)}")
     for line in result.left:
         say(f"not verified: {safe(line)}")
+    # One entry that is not true, and nothing of it counts.
     if refused:
         say("The certificate is refused.")
     else:
@@ -52,6 +53,7 @@ def _certificate(path: str) -> tuple[dict[str, str], list[dict[str, Any]], dict[
     """The digests and the entries of a certificate, and what it takes the ports for."""
 
     def read(stated: Any) -> tuple[dict[str, str], list[dict[str, Any]], dict[str, Any]]:
+        # Another version says other things.
         if stated["inkov-certificate"] != 1:
             raise KeyError
         return dict(stated["files"]), list(stated["claims"]), dict(stated["ports"])
@@ -69,6 +71,7 @@ def _changed(certified: dict[str, str], read: dict[str, str]) -> list[str]:
     for name in sorted(certified.keys() | read.keys()):
         was, is_ = certified.get(name, ""), read.get(name, "")
         gone, new = before[was] > now[was], now[is_] > before[is_]
+        # There on both sides, and not the same.
         if was and is_ and (gone or new):
             lines.append(f"{name} is not what it was")
         elif was and gone:

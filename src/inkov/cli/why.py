@@ -61,6 +61,7 @@ def _last_changed(session: Session, cause: Cause) -> Changed | None:
     from inkov.readers.revision import last_changed
 
     file, line = cause.origin.file, session.locator.line(cause.origin)
+    # Nothing says it: no line that could have changed.
     if not file:
         return None
     return last_changed(file, 0 if cause.absent else line)

@@ -56,10 +56,12 @@ def withstand(
         claims.broken_by if asked else lambda _: [],
     )
     remarks = remarks_on(trees)
+    # What was not tried is said.
     if claims.untried:
         remarks.append(
             f"With {claims.untried} of the losses the claims of the plan were not tried."
         )
+    # Nobody there: nothing could be cut.
     if wanted is not None and not any(g.hubs for g in tried.groups if g.vlans & wanted.bits):
         complain(f"nobody uses VLAN {wanted}: no loss cuts anybody there")
     options.out.show(
@@ -83,6 +85,7 @@ def _kinds(text: str) -> list[Kind]:
     }
     found = []
     for word in text.split(","):
+        # A word that is none of them.
         if word.strip() not in words:
             fail(f"--losses: {word.strip()!r} is none of {', '.join(words)}{nearest(word, words)}")
         found.append(words[word.strip()])
@@ -96,6 +99,7 @@ def _together(session: Session, kinds: list[Kind]) -> Iterator[Loss]:
 
     for fate in session.plan.says.together if Kind.SHARED in kinds else ():
         loss, unknown = shared_fate(session.fabric, fate.parts, fate.about)
+        # A fate of nothing is a slip.
         if not fate.parts:
             session.note(Problem(fate.origin, "together: nothing is named", "name ends of links"))
         for part in unknown:
@@ -103,5 +107,6 @@ def _together(session: Session, kinds: list[Kind]) -> Iterator[Loss]:
             session.note(
                 Problem(fate.origin, f"together: {what} {part!r}", "name one that is there")
             )
+        # None of its parts is there: nothing is lost.
         if len(unknown) < len(fate.parts):
             yield loss

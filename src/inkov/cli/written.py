@@ -25,6 +25,7 @@ def read_written(path: str, what: str, made_by: str, read: Callable[[Any], T]) -
     try:
         return read(msgspec.json.decode(file_of(path, what)))
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        # A file of another kind, or of another shape.
         fail(f"{path} is no {what}; `{made_by}` makes one")
 
 
@@ -37,6 +38,7 @@ def file_of(path: str, what: str, digests: dict[str, str] | None = None) -> byte
     problems: list[Problem] = []
     reports: list[FileReport] = []
     data = file_bytes(path, problems, reports, digests)
+    # Not there, or too large, or no file.
     if data is None:
         why = problems[0].says if problems else "no regular file"
         fail(f"cannot read the {what} {path}: {why.removeprefix('cannot be read: ')}")

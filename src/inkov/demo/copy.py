@@ -29,10 +29,12 @@ def copy_demo(folder: str, *, replace: bool) -> None:
     stays. OSError if it cannot be written.
     """
     with _whole() as source:
+        # The untouched demo may stay; anything else is somebody's.
         if os.path.lexists(folder) and not replace:
             if not os.path.isdir(folder) or _differs(dircmp(source, folder, ignore=list(MADE))):
                 raise DemoExists(folder)
             return
+        # Only the demo's own files are written again.
         if os.path.isdir(folder):
             shutil.copytree(source, folder, dirs_exist_ok=True)
             return
@@ -65,6 +67,7 @@ def _whole() -> Iterator[str]:
 
 
 def _differs(compared: dircmp[str]) -> bool:
+    # A file more, a file less, or another one.
     if compared.left_only or compared.right_only or compared.diff_files or compared.funny_files:
         return True
     return any(_differs(below) for below in compared.subdirs.values())
