@@ -1,11 +1,17 @@
 """Mutation testing: small changes of the code, each of which some test has to notice.
 
-    python -m tests.mutants [--room ROOM] [--count N] [--seed S] [--jobs J]
+    python -m tests.mutants [--room ROOM] [--count N] [--seed S] [--jobs J] [--measured FOLDER]
 
-Each mutant changes one place of one module: a comparison, `and` or `or`, a `not`, a number, a
-condition, a statement that is left out. The tests of its room are run on a copy of the tree, up to
-the first failure. Mutants that no test notices are listed with their place; where a change means
-the same (or only words an error otherwise), that is no gap, and a look tells.
+Theory of operation. Each mutant changes one place of one module: a comparison, `and` or `or`, a
+`not`, a number, a condition, a statement that is left out. To run all tests on each would take
+days; but only those that run the line can notice it. So the suite is run once, and it is noted
+which tests run which lines and how long each takes (`--measured`, made where it is not there). For
+a mutant these tests are run on a copy of the tree, the quickest first, up to the first failure or
+as long as `SECONDS` allow. Lines that are run when a module is imported count for all tests that
+run anything of it.
+
+Mutants that no test notices are listed with their place; where a change means the same (or only
+words an error otherwise), that is no gap, and a look tells.
 """
 
 from __future__ import annotations
@@ -18,62 +24,51 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import xml.etree.ElementTree as ElementTree
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
 
-ROOT = Path(__file__).parent.parent
-SECONDS = 240  # for the tests of a room: a mutant that runs on is noticed as well
+from coverage import CoverageData
 
-ROOMS: dict[str, tuple[str, list[str]]] = {
-    "vlanset": ("vlanset.py", ["test_vlanset.py"]),
-    "dialects": (
-        "readers/dialects",
-        [
-            "readers/test_lists.py",
-            "readers/test_dialects.py",
-            "readers/test_dialect_meaning.py",
-            "readers/test_dialect_sentences.py",
-            "readers/test_dialect_groups.py",
-            "readers/test_dialect_columns.py",
-            "readers/test_ambiguous.py",
-            "cli/test_evidence.py",
-            "cli/test_trace.py",
-            "test_documents.py",
-        ],
-    ),
-    "learn": ("learn", ["learn", "readers/test_dialect_meaning.py"]),
-    "walk": ("readers/walk", ["readers/test_walk.py", "readers/test_walk_meaning.py"]),
-    "sheets": ("readers/sheets", ["readers/test_sheet.py", "readers/test_convert.py"]),
-    "openconfig": (
-        "readers/openconfig",
-        ["readers/test_openconfig.py", "proofs/test_filters.py", "readers/test_convert.py"],
-    ),
-    "linux": ("readers/linux", ["readers/test_linux.py", "readers/test_linux_meaning.py"]),
-    "tables": ("readers/tables.py", ["readers/test_tables.py"]),
-    "plan": ("plan", ["plan", "test_documents.py", "checks/test_examples.py"]),
-    "wiring": ("wiring", ["wiring", "cli/test_small_campus.py", "checks/test_examples.py"]),
-    "trees": (
-        "forwarding/trees",
-        [f"forwarding/trees/test_{name}.py" for name in ("election", "rules", "losses", "now")],
-    ),
-    "forwarding": ("forwarding", ["forwarding", "cli/test_frames.py", "proofs/test_commands.py"]),
-    "checks": ("checks", ["checks"]),
-    "proofs": ("proofs", ["proofs"]),
-    "verify": ("verify", ["proofs"]),
-    "edits": ("edits", ["edits", "cli/test_compare.py"]),
-    "effects": ("effects", ["effects", "cli/test_compare.py"]),
-    "mend": ("mend", ["mend"]),
-    "survey": ("survey", ["cli", "checks/test_demo.py", "forwarding/test_model.py"]),
-    "render": ("render", ["cli", "proofs/test_commands.py", "test_contributing.py"]),
-    "cli": ("cli", ["cli", "proofs/test_commands.py", "plan", "test_documents.py"]),
+ROOT = Path(__file__).parent.parent
+SECONDS = 60  # of tests for one mutant, as long as they take without it
+MOST = 300  # tests for one mutant
+PATIENCE = 30  # seconds more, then three times as long: a mutant that runs on is noticed as well
+
+ROOMS: dict[str, str] = {
+    "vlanset": "vlanset.py",
+    "campus": "campus",
+    "dialects": "readers/dialects",
+    "learn": "learn",
+    "walk": "readers/walk",
+    "sheets": "readers/sheets",
+    "openconfig": "readers/openconfig",
+    "linux": "readers/linux",
+    "readers": "readers/*.py",
+    "plan": "plan",
+    "wiring": "wiring",
+    "trees": "forwarding/trees",
+    "forwarding": "forwarding/*.py",
+    "checks": "checks",
+    "proofs": "proofs",
+    "verify": "verify",
+    "edits": "edits",
+    "effects": "effects",
+    "mend": "mend",
+    "survey": "survey",
+    "drawing": "drawing",
+    "render": "render",
+    "cli": "cli",
 }
-"""Room -> where it is in `src/inkov`, and which tests are its own."""
+"""Room -> where it is in `src/inkov`."""
 
 
 class Mutant(NamedTuple):
-    """In `file`, the text from `start` to `end` (offsets in bytes) becomes `text`."""
+    """In `file`, the text from `start` to `end` (offsets in bytes) becomes `text`; `around` are the
+    first and last line of the function that it is in, None outside of any.
+    """
 
     file: Path
     start: int
@@ -81,6 +76,7 @@ class Mutant(NamedTuple):
     text: str
     line: int
     before: str
+    around: tuple[int, int] | None
 
 
 _SWAPS = {
@@ -113,9 +109,16 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
         return offsets[node.end_lineno - 1] + node.end_col_offset
 
     def mutant(start: int, stop: int, text: str, line: int) -> Mutant:
-        return Mutant(file, start, stop, text, line, data[start:stop].decode())
+        within = [lines for lines in functions if lines[0] <= line <= lines[1]]
+        around = max(within, default=None)  # the innermost begins last
+        return Mutant(file, start, stop, text, line, data[start:stop].decode(), around)
 
     tree = ast.parse(data)
+    functions = [
+        (node.lineno, node.end_lineno or node.lineno)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.FunctionDef)
+    ]
     f_strings = (node for node in ast.walk(tree) if isinstance(node, ast.JoinedStr))
     # The places in f-strings are not told exactly, and they are words; annotations do nothing, and
     # how a class is stored (`gc`, `frozen`) does not show.
@@ -164,32 +167,104 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
             yield mutant(begin(node), end(node), "pass", node.lineno)
 
 
-def survives(mutant: Mutant, tests: list[str], tree: Path) -> bool:
+class Measured:
+    """Which tests run which lines, and how long each takes: from one run of the suite."""
+
+    def __init__(self, folder: Path) -> None:
+        data = CoverageData(str(folder / "coverage"))
+        data.read()
+        self.tests: dict[str, dict[int, set[str]]] = {}
+        for file in data.measured_files():
+            own = self.tests.setdefault(file.partition("/src/inkov/")[2], {})
+            for line, contexts in data.contexts_by_lineno(file).items():
+                own[line] = {context.partition("|")[0] for context in contexts} - {""}
+        self.seconds = dict(_durations(folder / "durations.xml"))
+
+    def running(self, mutant: Mutant) -> list[str]:
+        """The tests that can notice a mutant, the quickest first."""
+        own = self.tests.get(str(mutant.file.relative_to(ROOT / "src" / "inkov")), {})
+        first, last = mutant.around or (1, 10**9)
+        tests = own.get(mutant.line, set()) or {
+            test for line, several in own.items() if first <= line <= last for test in several
+        }
+        chosen: list[str] = []
+        left = float(SECONDS)
+        for test in sorted(tests, key=lambda test: (self.seconds_of(test), test))[:MOST]:
+            left -= self.seconds_of(test)
+            if left < 0 and chosen:
+                break
+            chosen.append(test)
+        return chosen
+
+    def seconds_of(self, test: str) -> float:
+        """How long a test takes."""
+        return self.seconds.get(_key(test), 1.0)
+
+
+def _durations(report: Path) -> Iterator[tuple[str, float]]:
+    """The tests of a JUnit report, each with its seconds."""
+    for case in ElementTree.parse(report).iter("testcase"):
+        yield f"{case.get('classname')}.{case.get('name')}", float(case.get("time") or 0)
+
+
+def _key(test: str) -> str:
+    """What a JUnit report calls a test."""
+    place, bracket, parameters = test.partition("[")
+    file, _, name = place.partition("::")
+    return ".".join((*file.removesuffix(".py").split("/"), *name.split("::"))) + (
+        bracket + parameters
+    )
+
+
+def measure(folder: Path) -> None:
+    """Run the suite once, and note in a folder what `Measured` reads."""
+    folder.mkdir(parents=True, exist_ok=True)
+    subprocess.run(
+        [
+            *(sys.executable, "-m", "pytest", "-q", "-n", "auto", "--cov-report="),
+            *("--cov=src/inkov", "--cov-context=test", f"--junitxml={folder / 'durations.xml'}"),
+        ],
+        cwd=ROOT,
+        env={**os.environ, "COVERAGE_FILE": str(folder / "coverage")},
+        check=True,
+    )
+
+
+def survives(mutant: Mutant, measured: Measured, tree: Path) -> bool:
     """True if no test notices the mutant. `tree` is a copy of the repository for this run alone."""
+    tests = measured.running(mutant)
+    if not tests:
+        return True
     target = tree / mutant.file.relative_to(ROOT)
     whole = target.read_bytes()
     target.write_bytes(whole[: mutant.start] + mutant.text.encode() + whole[mutant.end :])
-    command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-W", "ignore"]
-    environment = {**os.environ, "PYTHONPATH": str(tree / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
     try:
-        done = subprocess.run(
-            [*command, *(f"tests/{name}" for name in tests)],
-            cwd=tree,
-            env=environment,
-            capture_output=True,
-            timeout=SECONDS,
-        )
-        return done.returncode == 0
-    except subprocess.TimeoutExpired:
-        return False
+        return passes(tests, tree, measured)
     finally:
         target.write_bytes(whole)
 
 
+def passes(tests: list[str], tree: Path, measured: Measured) -> bool:
+    """Whether some tests pass on a tree, in time."""
+    command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-W", "ignore"]
+    environment = {**os.environ, "PYTHONPATH": str(tree / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+    try:
+        done = subprocess.run(
+            [*command, *tests],
+            cwd=tree,
+            env=environment,
+            capture_output=True,
+            timeout=PATIENCE + 3 * sum(map(measured.seconds_of, tests)),
+        )
+        return done.returncode == 0
+    except subprocess.TimeoutExpired:
+        return False
+
+
 def sample(room: str, count: int, seed: int) -> list[Mutant]:
     """Some mutants of a room, the same for the same seed."""
-    place = ROOT / "src" / "inkov" / ROOMS[room][0]
-    files = [place] if place.suffix else sorted(place.rglob("*.py"))
+    where, place = ROOT / "src" / "inkov", ROOMS[room]
+    files = sorted(where.glob(place) if place.endswith(".py") else (where / place).rglob("*.py"))
     every = [mutant for file in files for mutant in mutants_of(file)]
     return random.Random(seed).sample(every, min(count, len(every)))
 
@@ -200,7 +275,11 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=40)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    parser.add_argument("--measured", type=Path, default=ROOT / ".mutants")
     asked = parser.parse_args()
+    if not (asked.measured / "coverage").exists():
+        measure(asked.measured.absolute())
+    measured = Measured(asked.measured)
     with tempfile.TemporaryDirectory() as folder:
         trees = []
         for number in range(asked.jobs):
@@ -212,12 +291,16 @@ def main() -> None:
         def one(mutant: Mutant) -> bool:
             tree = trees.pop()
             try:
-                return survives(mutant, ROOMS[room][1], tree)
+                return survives(mutant, measured, tree)
             finally:
                 trees.append(tree)
 
         for room in asked.room or ROOMS:
             chosen = sample(room, asked.count, asked.seed)
+            control = [test for mutant in chosen[:5] for test in measured.running(mutant)[:10]]
+            if control and not passes(list(dict.fromkeys(control)), trees[0], measured):
+                print(f"{room}: its tests do not pass without a mutant: nothing is told by them")
+                continue
             with ThreadPoolExecutor(asked.jobs) as pool:
                 fates = list(pool.map(one, chosen))
             left = [mutant for mutant, alive in zip(chosen, fates, strict=True) if alive]
