@@ -82,6 +82,7 @@ class Texts:
 
         units = [path for path, form in self.formats.items() if form == _UNITS]
         said = self.session.loaded.campus.devices.get(switch)
+        # No units anywhere, or no such switch.
         if not units or said is None:
             return []
         places = {system_of(path, "networkd") for path in _files_of(said)}
@@ -106,6 +107,7 @@ class Texts:
         path = self.path_of(switch)
         form = self.formats.get(path, "of no format")
         rewrite = rewriter(form) or _by_dialect(self.session, switch)
+        # A format that can be rewritten, or a dialect that can.
         if rewrite is None:
             raise CannotWrite(f"{path} is {form}, which is not written")
         said = text.removeprefix(_MARK)
@@ -121,6 +123,7 @@ class Texts:
         path, dialects = self.path_of(switch), self.session.loaded.dialects
         _, part = read_bytes(path, text.encode(), account=False, dialects=dialects)
         campus = assemble([(path, part)], [], {}, {})  # filters are bound to where they stand
+        # Another name, or several: not the switch that it was.
         if list(campus.devices) != [switch]:
             return None
         platform = self.session.loaded.campus.devices[switch].platform
@@ -144,9 +147,11 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
     for switch, own in by_switch.items():
         path, named = texts.path_of(switch), switch
         try:
+            # A switch that only tables know.
             if not path:
                 raise CannotWrite("no file describes it")
             wanted = after.devices[switch]
+            # A system of several files is written as a whole.
             if texts.is_of_units(switch):
                 files += _units(texts, wanted, own)
                 continue
@@ -155,6 +160,7 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
         except CannotWrite as error:
             left.append(f"{named}: {error}")
             continue
+        # Read back it must be the switch that was tried, or nothing is written.
         if _is(texts.device(switch, written), wanted):
             files.append(Edited(path, text, written, own))
         else:
@@ -169,6 +175,7 @@ def _units(texts: Texts, wanted: Device, edits: list[Edit]) -> list[Edited]:
 
     before = {path: texts.read(path) for path in texts.units_of(wanted.name)}
     changed = rewrite_units(before, wanted, edits)
+    # The same for the units together.
     if not _is(read_units(wanted.name, before | changed), wanted):
         raise CannotWrite("what would be written is not read as it was tried")
     return [Edited(path, before[path], text, edits) for path, text in changed.items()]
@@ -185,6 +192,7 @@ def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str
     by_file: dict[str, list[Edit]] = {}
     files, left = list[Edited](), list[str]()
     for edit in edits:
+        # A cable is plugged in by hand.
         if edit.kind is Kind.CABLE:
             left.append(f"the cable {edit.name}: plug it in; neighbours or a cabling table tell it")
             continue
@@ -194,6 +202,7 @@ def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str
         names = ", ".join(edit.name for edit in own)
         form = texts.formats.get(path, "")
         try:
+            # A workbook is no text, a table is one.
             if form.startswith("Excel") and "host table" in form:
                 edited = _workbook(path, own)
             elif form == "host table":
@@ -213,6 +222,7 @@ def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str
             edit.name in back and getattr(back[edit.name], edit.attribute) == edit.after
             for edit in own
         )
+        # The same hosts, each as it was wanted.
         if wanted and len(back) == sum(host.origin.file == path for host in hosts.values()):
             files.append(edited)
         else:
@@ -249,11 +259,13 @@ def entered(session: Session, steps: Iterable[Step]) -> list[list[str]]:
     for step in steps:
         path, lines = texts.path_of(step.switch), list[str]()
         try:
+            # Read once for each switch; only a text can be told line by line.
             if step.switch not in now:
                 spoken = _by_dialect(session, step.switch) is not None
                 now[step.switch] = texts.read(path) if spoken else None
             text = now[step.switch]
             device = texts.device(step.switch, text) if text is not None else None
+            # Once it cannot be told, later steps cannot either.
             if text is not None and device is not None:
                 # What moves lines moves the places of what comes after: so it is read anew.
                 own = Campus(devices={step.switch: device})
@@ -282,10 +294,12 @@ def _changed_lines(before: str, after: str) -> list[str]:
     told: set[int] = set()
     changes = SequenceMatcher(None, old, new, autojunk=False).get_opcodes()
     for what, i1, i2, j1, j2 in changes:
+        # Only what changes is told.
         if what == "equal":
             continue
         # Heads are looked for where the line is: in what is new, or in what was.
         side, at = (new, j1) if j2 > j1 else (old, i1)
+        # A head stands once above all that is below it.
         for head in _heads(side, at):
             if head not in told:
                 told.add(head)
@@ -301,17 +315,21 @@ def _heads(lines: list[str], at: int) -> list[int]:
     def indent(line: str) -> int:
         return len(line) - len(line.lstrip())
 
+    # A section of its own stands below nothing.
     if at >= len(lines) or lines[at].startswith("["):
         return []
     found: list[int] = []
     depth = indent(lines[at])
     for number in range(at - 1, -1, -1):
         line = lines[number]
+        # The heading of a section ends the search.
         if line.startswith("[") and ":" not in line:
             return [number, *found]
+        # A line that closes a block is no head.
         if line.strip() and indent(line) < depth and line.strip()[:1] not in "]}":
             found.insert(0, number)
             depth = indent(line)
+        # Nothing stands above the outermost.
         if depth == 0 and found:
             break
     return found
@@ -325,6 +343,7 @@ def _is(device: Device | None, wanted: Device) -> bool:
     from inkov.edits import difference
     from inkov.readers.rewriting import deciding
 
+    # Nothing was read, so it is not it.
     if device is None:
         return False
     back = replace(device, platform=wanted.platform)
@@ -338,6 +357,7 @@ def _by_dialect(session: Session, switch: str) -> Rewrite | None:
 
     devices = session.loaded.campus.devices
     platform = devices[switch].platform if switch in devices else None
+    # Without a dialect there is nothing to write by.
     if platform is None or not platform.described:
         return None
     alike = [
@@ -366,6 +386,7 @@ def write_edited(session: Session, files: Iterable[Edited], folder: str) -> None
         (os.path.join(folder, os.path.relpath(os.path.abspath(file.path), root)), file)
         for file in files
     ]
+    # First all are looked at, then any is written.
     for target, _ in targets:
         spare(session.loaded, target)
     for target, file in targets:
