@@ -45,7 +45,7 @@ _MOST_WORDS = 50  # a language has one or two; more are made up to cost time
 
 def words_before_secrets(lines: Iterable[str]) -> frozenset[str]:
     """The words that stand before what looks like a hash or a key, in small letters."""
-    found: set[str] = set()
+    telling: set[str] = set()
     for line in lines:
         words = line.split()
         for at, word in enumerate(words):
@@ -53,10 +53,10 @@ def words_before_secrets(lines: Iterable[str]) -> frozenset[str]:
             if at and _SURE.match(word.strip("\"';")):
                 # A number between the two says how the secret is written.
                 before = [w for w in words[:at] if _WORD.match(w)]
-                found.update(w.lower() for w in before[-1:])
-                if len(found) >= _MOST_WORDS:
-                    return frozenset(found)
-    return frozenset(found)
+                telling.update(w.lower() for w in before[-1:])
+                if len(telling) >= _MOST_WORDS:
+                    return frozenset(telling)
+    return frozenset(telling)
 
 
 @lru_cache(maxsize=16)

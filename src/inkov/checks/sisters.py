@@ -115,11 +115,11 @@ class _Odd:
 )
 def odd_one_out(site: Site) -> Iterator[Found]:
     told: set[End] = set()
-    for case, after, found in (
+    for case, after, odds in (
         ("sisters", "on switches", _among_sisters(site)),
         ("described", "as ports", _described_alike(site)),
     ):
-        for odd in found:
+        for odd in odds:
             # Odd among sisters: told once, not again for its description.
             if odd.port.end in told:
                 continue
@@ -154,7 +154,7 @@ def odd_one_out(site: Site) -> Iterator[Found]:
 
 def _among_sisters(site: Site) -> Iterator[_Odd]:
     for sisters in _families(site):
-        found: list[_Odd] = []
+        odds: list[_Odd] = []
         agreeing: Counter[str] = Counter()
         differing: Counter[str] = Counter()
         ports = site.fabric.device(sisters[0]).ports.values()
@@ -172,8 +172,8 @@ def _among_sisters(site: Site) -> Iterator[_Odd]:
                 one, peer = _one_and_a_peer(settings, usual)
                 differing[one.end.device] += 1
                 peers = [name for name in sisters if name != one.end.device]
-                found.append(_Odd(one, peer, usual, number, peers))
-        for odd in found:
+                odds.append(_Odd(one, peer, usual, number, peers))
+        for odd in odds:
             name = odd.port.end.device
             # It must be a sister in earnest: agree often, and differ seldom.
             if agreeing[name] >= max(_POSITIONS, 4 * differing[name]):

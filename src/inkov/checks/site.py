@@ -134,13 +134,13 @@ class Site:
         """For each VLAN in several islands, where it stops between the largest and each other one
         (FM 6.6).
         """
-        found: dict[int, list[Break]] = {}
+        gaps: dict[int, list[Break]] = {}
         for vid, parts in self._parts.items():
             for split in parts:
                 # Parts that may go on where nothing is known are perhaps one.
                 if len(split) > 1 and sum(self._goes_on(vid, island) for island in split) < 2:
-                    found.setdefault(vid, []).extend(breaks(self.fabric, self.domains, vid, split))
-        return found
+                    gaps.setdefault(vid, []).extend(breaks(self.fabric, self.domains, vid, split))
+        return gaps
 
     def _goes_on(self, vid: int, island: Island) -> bool:
         """True if an island may go on where nothing is known."""
@@ -493,7 +493,7 @@ class Site:
             # Places in JSON have no lines that could be between others.
             if origin.line and not origin.pointer:
                 by_file.setdefault(origin.file, []).append(origin)
-        found: dict[tuple[str, str], Origin] = {}
+        places: dict[tuple[str, str], Origin] = {}
         for resolved in self.every_port if by_file else ():
             port = resolved.stated
             lines = by_file.get(port.origin.file, ())
@@ -508,8 +508,8 @@ class Site:
             # The line below may go on with what the port says.
             inside = [o for o in lines if port.origin.line < o.line <= last + 1]
             if inside:
-                found[resolved.end.device, resolved.end.port] = inside[0]
-        return found
+                places[resolved.end.device, resolved.end.port] = inside[0]
+        return places
 
     def hosts_in(self, vid: int, switches: set[str]) -> list[str]:
         """The named hosts at ports of some switches that are members of a VLAN."""

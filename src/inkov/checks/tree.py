@@ -278,7 +278,7 @@ def _priorities(site: Site) -> list[Priorities]:
         for name, device in _runs(site).items()
         if device.tree_mode is not None or device.trees
     }
-    found: dict[tuple[object, ...], Priorities] = {}
+    by_settings: dict[tuple[object, ...], Priorities] = {}
     every = site.served_anywhere or EVERYTHING.bits
     # VLANs that are in the same trees have the same priorities.
     for mask in together(every, [t.vlans.bits for d in running.values() for t in d.trees]):
@@ -298,8 +298,8 @@ def _priorities(site: Site) -> list[Priorities]:
         for area, priorities in of_area.items():
             key = area, *((name, value) for name, (value, _) in priorities.items())
             # The same priorities for other VLANs are one finding.
-            found.setdefault(key, priorities)
-    return list(found.values())
+            by_settings.setdefault(key, priorities)
+    return list(by_settings.values())
 
 
 @rule(

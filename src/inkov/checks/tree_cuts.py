@@ -35,7 +35,7 @@ def cut_by_tree(
     if now is None or not now.sure or not now.blocks:
         return {}
     forwards = now.first
-    found: dict[int, TreeCut] = {}
+    cuts: dict[int, TreeCut] = {}
     for vid, parts in islands(forwards, domains(forwards)):
         for part in parts[1:]:
             if over_all.of(part.bridges[0], vid) != over_all.of(parts[0].bridges[0], vid):
@@ -45,9 +45,9 @@ def cut_by_tree(
             # No pair of links explains it.
             if taken is None or blocked is None:
                 continue
-            known = found.setdefault(taken, TreeCut(0, tuple(sorted(own)), blocked))
+            known = cuts.setdefault(taken, TreeCut(0, tuple(sorted(own)), blocked))
             known.vlans |= 1 << vid
-    return found
+    return cuts
 
 
 def losses_that_cut(fabric: Fabric, now: Now | None) -> tuple[Losses, list[Cut]] | None:

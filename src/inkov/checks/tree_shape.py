@@ -352,7 +352,7 @@ def _priorities(device: Device) -> list[_Priority]:
     """What a switch states, the lowest first, each with all its VLANs."""
     if device.tree_mode is None:
         return []
-    found: dict[int, _Priority] = {}
+    priorities: dict[int, _Priority] = {}
     taken = 0
     # What speaks of fewest VLANs counts first.
     for tree in sorted(device.trees, key=lambda tree: len(tree.vlans)):
@@ -360,7 +360,7 @@ def _priorities(device: Device) -> list[_Priority]:
         if tree.priority is not None and not tree.bridge and vlans:
             taken |= vlans
             value = taken_priority(device.tree_mode.value, tree.priority)
-            known = found.get(value)
+            known = priorities.get(value)
             vlans |= known.vlans if known is not None else 0
-            found[value] = _Priority(value, vlans, tree.priority.origin)
-    return [found[value] for value in sorted(found)]
+            priorities[value] = _Priority(value, vlans, tree.priority.origin)
+    return [priorities[value] for value in sorted(priorities)]

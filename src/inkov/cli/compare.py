@@ -187,10 +187,10 @@ def _meant(
 
     problems: list[Problem] = []
     change = None
-    found = _change_file(named, old, new)
+    change_file = _change_file(named, old, new)
     # What a file says, and the options besides.
-    if found is not None:
-        change = read_change(*found, problems)
+    if change_file is not None:
+        change = read_change(*change_file, problems)
     for option, texts in (("--gain", gain), ("--lose", lose)):
         for text in texts or ():
             # Each option is checked before anything is read into it.

@@ -305,18 +305,18 @@ def _roots(session: Session, trees: Now | None, vid: int | None) -> dict[str, st
     if trees is None:
         complain("no switch says what spanning tree it runs: no roots are drawn")
         return {}
-    fabric, found = session.fabric, dict[str, list[str]]()
+    fabric, notes = session.fabric, dict[str, list[str]]()
     wanted = None if vid is None else 1 << vid
     shown = distinct_trees(fabric, trees.trees, None, wanted)
     for vlans, one in shown:
         row = tree_row(fabric, one, vlans, None, seen_only=True)
         of = "" if len(shown) == 1 else f" of VLAN {row.vlans}"
         if row.root is not None:
-            found.setdefault(row.root, []).append(f"root{of}")
+            notes.setdefault(row.root, []).append(f"root{of}")
         # Where chance decides, all that may be root.
         for name in row.roots if row.root is None else ():
-            found.setdefault(name, []).append(f"root{of}, if chance has it so")
-    return {name: ", ".join(said) for name, said in found.items()}
+            notes.setdefault(name, []).append(f"root{of}, if chance has it so")
+    return {name: ", ".join(said) for name, said in notes.items()}
 
 
 def _hosts(session: Session) -> dict[str, str]:
@@ -332,13 +332,13 @@ def _hosts(session: Session) -> dict[str, str]:
     named: dict[str, list[str]] = {}
     for host in fabric.campus.hosts:
         named.setdefault(host.device, []).append(host.name)
-    found = {}
+    notes = {}
     for name, number in ports.items():
         hosts = named.get(name, [])
         more = f" and {len(hosts) - _HOSTS} more" if len(hosts) > _HOSTS else ""
         which = f": {', '.join(hosts[:_HOSTS])}{more}" if hosts else ""
-        found[name] = f"{number} host port{'s' * (number != 1)}{which}"
-    return found
+        notes[name] = f"{number} host port{'s' * (number != 1)}{which}"
+    return notes
 
 
 # --- files ----------------------------------------------------------------------------------------

@@ -255,7 +255,7 @@ def entered(session: Session, steps: Iterable[Step]) -> list[list[str]]:
 
     texts = Texts(session)
     now: dict[str, str | None] = {}
-    found: list[list[str]] = []
+    lines_of_steps: list[list[str]] = []
     for step in steps:
         path, lines = texts.path_of(step.switch), list[str]()
         try:
@@ -279,8 +279,8 @@ def entered(session: Session, steps: Iterable[Step]) -> list[list[str]]:
                     now[step.switch] = None
         except CannotWrite:
             now[step.switch] = None
-        found.append(lines)
-    return found
+        lines_of_steps.append(lines)
+    return lines_of_steps
 
 
 def _changed_lines(before: str, after: str) -> list[str]:
@@ -318,21 +318,21 @@ def _heads(lines: list[str], at: int) -> list[int]:
     # A section of its own stands below nothing.
     if at >= len(lines) or lines[at].startswith("["):
         return []
-    found: list[int] = []
+    heads: list[int] = []
     depth = indent(lines[at])
     for number in range(at - 1, -1, -1):
         line = lines[number]
         # The heading of a section ends the search.
         if line.startswith("[") and ":" not in line:
-            return [number, *found]
+            return [number, *heads]
         # A line that closes a block is no head.
         if line.strip() and indent(line) < depth and line.strip()[:1] not in "]}":
-            found.insert(0, number)
+            heads.insert(0, number)
             depth = indent(line)
         # Nothing stands above the outermost.
-        if depth == 0 and found:
+        if depth == 0 and heads:
             break
-    return found
+    return heads
 
 
 def _is(device: Device | None, wanted: Device) -> bool:

@@ -70,7 +70,7 @@ def _ping(session: Session, source: Place, target: Place, now: bool) -> tuple[bo
     assert source.host is not None and target.host is not None
     fabric, locator = session.fabric, session.locator
     hosts = source.host, target.host
-    found = in_tree(
+    answered = in_tree(
         fabric,
         lambda fabric: ping(fabric, *hosts),
         lambda result: result.works,
@@ -84,17 +84,21 @@ def _ping(session: Session, source: Place, target: Place, now: bool) -> tuple[bo
     ]
     assumed = assumptions(session, sendings, Level.HONEST)
     claims = claimed(session, source.end, target.end)
-    value = ping_json(source.label, target.label, found.answer, assumed, locator)
-    grid = ping_grid(source.label, target.label, found.answer, assumed, locator)
-    value |= _of_tree(found)
-    grid.notes += found.notes
-    return found.arrives, with_claims(value, grid, claims, locator)
+    value = ping_json(source.label, target.label, answered.answer, assumed, locator)
+    grid = ping_grid(source.label, target.label, answered.answer, assumed, locator)
+    value |= _of_tree(answered)
+    grid.notes += answered.notes
+    return answered.arrives, with_claims(value, grid, claims, locator)
 
 
-def _of_tree(found: InTree[Any]) -> dict[str, Any]:
+def _of_tree(answered: InTree[Any]) -> dict[str, Any]:
     """What JSON says of the spanning tree."""
-    certain = {} if found.certain else {"certain": False}
-    return {"arrives": found.arrives, **certain, **({"tree": found.notes} if found.notes else {})}
+    certain = {} if answered.certain else {"certain": False}
+    return {
+        "arrives": answered.arrives,
+        **certain,
+        **({"tree": answered.notes} if answered.notes else {}),
+    }
 
 
 def _frame(
@@ -111,14 +115,14 @@ def _frame(
     fabric, locator = session.fabric, session.locator
     sendings = sendings_from(session, source, level, vid, untagged=True)
     assumed = assumptions(session, sendings, level)
-    found = in_tree(
+    answered = in_tree(
         fabric,
         lambda fabric: follow_to(fabric, sendings, source.end, target.end, level),
         lambda story: story.arrives,
         lambda story: story.steps,
         only=now,
     )
-    story = found.answer
+    story = answered.answer
     # Nothing is sent: the reason stands for the way.
     if not sendings:
         why = why_nothing(session, source, vid)
@@ -126,6 +130,6 @@ def _frame(
     claims = claimed(session, source.end, target.end)
     value = story_json(source.label, target.label, story, assumed, locator)
     grid = story_grid(source.label, target.label, story, assumed, locator)
-    value |= _of_tree(found)
-    grid.notes += found.notes
-    return found.arrives, with_claims(value, grid, claims, locator)
+    value |= _of_tree(answered)
+    grid.notes += answered.notes
+    return answered.arrives, with_claims(value, grid, claims, locator)

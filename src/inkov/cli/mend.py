@@ -137,8 +137,8 @@ def _findings(
     from inkov.mend.staying import CLEANING, staying
     from inkov.render.mend import mend_result
 
-    found = run(session.fabric, session.plan, today=today).findings
-    known = {finding.id for finding in found}
+    findings = run(session.fabric, session.plan, today=today).findings
+    known = {finding.id for finding in findings}
     for identity in ids or ():
         # A finding that is not there cannot be mended.
         if identity not in known:
@@ -146,7 +146,7 @@ def _findings(
     worst = Severity(fail_on).rank
     goals = [
         finding
-        for finding in found
+        for finding in findings
         if finding.severity.rank <= worst
         and (not rules or finding.rule in rules)
         and (not ids or finding.id in ids)

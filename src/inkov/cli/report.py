@@ -142,8 +142,8 @@ def _tables(session: Session, vlans: list[VlanRow]) -> Iterator[tuple[str, list[
     yield "Spanning trees", [_limited(trees_grid(rows, locator))]
     if small:
         losses = Losses(fabric, trees)
-        found, counts = loss_rows(losses, all_losses(fabric, [Kind.LINK, Kind.SWITCH]))
-        yield "What each loss does", [losses_grid(found, counts, [], locator)]
+        loss_table, counts = loss_rows(losses, all_losses(fabric, [Kind.LINK, Kind.SWITCH]))
+        yield "What each loss does", [losses_grid(loss_table, counts, [], locator)]
 
 
 def _alike(fabric: Fabric) -> Grid:

@@ -29,10 +29,10 @@ def tree(
     name = session.switch(switch)
     wanted = vlan_list(vlan)
     trees = spanning_trees(fabric)
-    found = distinct_trees(fabric, trees, name, wanted.bits if wanted is not None else None)
+    distinct = distinct_trees(fabric, trees, name, wanted.bits if wanted is not None else None)
     # A table of trees alone needs but the ports that are seen otherwise.
     brief = name is None and options.form is not Format.JSON
-    rows = [tree_row(fabric, one, vlans, name, seen_only=brief) for vlans, one in found]
+    rows = [tree_row(fabric, one, vlans, name, seen_only=brief) for vlans, one in distinct]
 
     def grids() -> list[Grid]:
         shown = [trees_grid(rows, locator)]
@@ -42,7 +42,7 @@ def tree(
             titles = [f"VLANs {row.vlans}" for row in rows]
             shown += [
                 branches_grid(branches(fabric, one), title)
-                for (_, one), title in zip(found, titles, strict=True)
+                for (_, one), title in zip(distinct, titles, strict=True)
             ]
         return shown
 

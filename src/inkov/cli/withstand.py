@@ -83,13 +83,13 @@ def _kinds(text: str) -> list[Kind]:
         "routers": Kind.ROUTER,
         "together": Kind.SHARED,
     }
-    found = []
+    kinds = []
     for word in text.split(","):
         # A word that is none of them.
         if word.strip() not in words:
             fail(f"--losses: {word.strip()!r} is none of {', '.join(words)}{nearest(word, words)}")
-        found.append(words[word.strip()])
-    return found
+        kinds.append(words[word.strip()])
+    return kinds
 
 
 def _together(session: Session, kinds: list[Kind]) -> Iterator[Loss]:

@@ -16,7 +16,7 @@ __all__ = ["link_changes"]
 def link_changes(old: Sequence[Wire], new: Sequence[Wire]) -> tuple[list[Wire], dict[int, str]]:
     """The links of both sides, and by their number what is said of those that change."""
     before = {_ends(wire): wire for wire in old}
-    found, changes = list(new), dict[int, str]()
+    drawn, changes = list(new), dict[int, str]()
     for wire in new:
         # A link is the same if it has the same ends; its number may differ.
         was = before.pop(_ends(wire), None)
@@ -27,9 +27,9 @@ def link_changes(old: Sequence[Wire], new: Sequence[Wire]) -> tuple[list[Wire], 
     # What is left was there before: drawn as it was, and as gone.
     for was in before.values():
         number += 1
-        found.append(replace(was, number=number, up=False, wrong=[], blocked=was.blocked))
+        drawn.append(replace(was, number=number, up=False, wrong=[], blocked=was.blocked))
         changes[number] = "gone" + (f": {vlans_in_short(was.crossing)}" if was.crossing else "")
-    return found, changes
+    return drawn, changes
 
 
 def _ends(wire: Wire) -> frozenset[str]:

@@ -101,13 +101,13 @@ def _rows(roles: Roles, names: list[str], above: set[str]) -> list[Row]:
                 left.discard(far)
                 below.setdefault(name, []).append(far)
                 work.append(far)
-    found: list[Row] = []
+    rows: list[Row] = []
 
     def put(name: str, depth: int, parent: str) -> None:
         stack = [(name, depth, parent)]
         while stack:
             own, deep, over = stack.pop()
-            found.append(Row(own, deep, over))
+            rows.append(Row(own, deep, over))
             stack += [(far, deep + 1, own) for far in reversed(below.get(own, []))]
 
     for name in sorted(first, key=natural):
@@ -115,4 +115,4 @@ def _rows(roles: Roles, names: list[str], above: set[str]) -> list[Row]:
     # No link leads there.
     for name in sorted(left, key=natural):  # no link leads there
         put(name, 0, "")
-    return found
+    return rows

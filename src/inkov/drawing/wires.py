@@ -58,7 +58,7 @@ def wires(
     `trees` that have one outcome, what they discard now.
     """
     needs = needed(fabric, wanted)
-    found = []
+    drawn = []
     for number, link in enumerate(fabric.wiring.links):
         # A cable of a switch to itself has no place between two.
         if link.a.device == link.b.device:
@@ -78,8 +78,8 @@ def wires(
         # Several outcomes: no single end discards for sure.
         if trees is not None and trees.outcomes == 1 and trees.blocks:
             _say_discarding(wire, trees.first)
-        found.append(wire)
-    return found
+        drawn.append(wire)
+    return drawn
 
 
 def _say_wrong(wire: Wire, fabric: Fabric, there: int, back: int, needs: int) -> None:

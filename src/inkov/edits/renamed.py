@@ -32,21 +32,21 @@ def renames(old: Campus, new: Campus) -> dict[str, Renamed]:
     """Old name -> new name, of the switches that were renamed as far as that can be told."""
     gone = [device for name, device in old.devices.items() if name not in new.devices]
     come = [device for name, device in new.devices.items() if name not in old.devices]
-    found: dict[str, Renamed] = {}
+    new_names: dict[str, Renamed] = {}
     for test, sure in ((_same_address, True), (_alike, False)):
-        taken = {renamed.name for renamed in found.values()}
+        taken = {renamed.name for renamed in new_names.values()}
         pairs = [
             (device.name, other.name)
             for device in gone
             for other in come
-            if device.name not in found and other.name not in taken and test(device, other)
+            if device.name not in new_names and other.name not in taken and test(device, other)
         ]
         for one, other in pairs:
             meant = sum(pair[0] == one for pair in pairs), sum(pair[1] == other for pair in pairs)
             # Of two that could be meant none is.
             if meant == (1, 1):  # nobody else could be meant
-                found[one] = Renamed(other, sure)
-    return found
+                new_names[one] = Renamed(other, sure)
+    return new_names
 
 
 def _same_address(one: Device, other: Device) -> bool:

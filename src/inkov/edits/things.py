@@ -50,13 +50,13 @@ def attributes(thing: Struct) -> list[str]:
 
 def numbered(things: Iterable[tuple[str, Any]]) -> dict[str, Any]:
     """Things by name; the second of a name gets ` #2`."""
-    found: dict[str, Any] = {}
+    by_name: dict[str, Any] = {}
     times: dict[str, int] = {}
     for name, thing in things:
         times[name] = times.get(name, 0) + 1
         # The first of a name keeps it; others are numbered.
-        found[f"{name} #{times[name]}" if times[name] > 1 else name] = thing
-    return found
+        by_name[f"{name} #{times[name]}" if times[name] > 1 else name] = thing
+    return by_name
 
 
 def _by_vid(device: Device) -> dict[str, Any]:

@@ -60,6 +60,6 @@ class Aside(Generic[T]):
                 file.seek(0)
                 # Only what was handed over whole counts.
                 if status == 0:
-                    found: T = pickle.load(file)  # noqa: S301  (our own, written just now)
-                    return found
+                    value: T = pickle.load(file)  # noqa: S301  (our own, written just now)
+                    return value
         return self._work()

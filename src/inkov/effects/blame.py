@@ -174,7 +174,7 @@ class Blamer:
 
     def _within(self, effect: Effect) -> dict[str, int]:
         """The VLANs, by switch, of the regions that an effect is in before or after."""
-        found: dict[str, int] = {}
+        masks: dict[str, int] = {}
         for number, (side, hearing) in enumerate(
             zip(self.relation.sides, self.relation.hearing, strict=True)
         ):
@@ -190,12 +190,12 @@ class Blamer:
             if effect.layer == Layer.PACKETS:
                 for interface in self.relation.routed[number].routers.up:
                     if interface.device in {step.switch for step in effect.witness}:
-                        found.setdefault(interface.device, 0)
+                        masks.setdefault(interface.device, 0)
                         regions.add(hearing.regions.of(interface.bridge, interface.vid))
             for region in regions:
                 for device, mask in self._changed_in[number].get(region, {}).items():
-                    found[device] = found.get(device, 0) | mask
-        return found
+                    masks[device] = masks.get(device, 0) | mask
+        return masks
 
     def _regions_at(self, side: int, bridge: int, mask: int) -> frozenset[int]:
         """The regions of some VLANs on a bridge; worked out once."""
@@ -208,9 +208,9 @@ class Blamer:
     @cached_property
     def _changed_in(self) -> tuple[dict[int, dict[str, int]], dict[int, dict[str, int]]]:
         """For each side: region -> switch -> the VLANs, as a mask, whose hub there is changed."""
-        found: tuple[dict[int, dict[str, int]], dict[int, dict[str, int]]] = ({}, {})
+        by_side: tuple[dict[int, dict[str, int]], dict[int, dict[str, int]]] = ({}, {})
         for side, hearing, by_region in zip(
-            self.relation.sides, self.relation.hearing, found, strict=True
+            self.relation.sides, self.relation.hearing, by_side, strict=True
         ):
             for (device, bridge), mask in self.relation.changed.hubs.items():
                 at = side.fabric.bridge_of.get((device, bridge))
@@ -218,7 +218,7 @@ class Blamer:
                 for vid in bits(mask) if at is not None else ():
                     masks = by_region.setdefault(hearing.regions.of(at or 0, vid), {})
                     masks[device] = masks.get(device, 0) | 1 << vid
-        return found
+        return by_side
 
     # --- the fewest -------------------------------------------------------------------------------
 

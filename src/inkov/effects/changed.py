@@ -28,13 +28,13 @@ class Changed(NamedTuple):
 
 def changed(one: Fabric, other: Fabric) -> Changed:
     """What two fabrics do otherwise with frames."""
-    found = Changed({}, {})
+    difference = Changed({}, {})
     old, new = _bridges(one), _bridges(other)
     for bridge in {*old, *new}:
         # Forwarded on one side only.
         mask = old.get(bridge, 0) ^ new.get(bridge, 0)
         if mask:
-            found.hubs[bridge] = mask
+            difference.hubs[bridge] = mask
     ports, others = _ports(one), _ports(other)
     for name in {*ports, *others}:
         mine, its = ports.get(name), others.get(name)
@@ -51,10 +51,10 @@ def changed(one: Fabric, other: Fabric) -> Changed:
             if port is not None:
                 inside = fabric.bridges[port.bridge]
                 bridge = inside.device, inside.name
-                found.hubs[bridge] = found.hubs.get(bridge, 0) | differs
+                difference.hubs[bridge] = difference.hubs.get(bridge, 0) | differs
                 for at in ((name[0], name[1]), (port.end.device, port.end.port)):
-                    found.ports[at] = found.ports.get(at, 0) | differs
-    return found
+                    difference.ports[at] = difference.ports.get(at, 0) | differs
+    return difference
 
 
 def _plainly_alike(one: Fabric, mine: BridgePort, other: Fabric, its: BridgePort) -> bool:

@@ -160,7 +160,7 @@ def compare(old: tuple[Campus, Plan], new: tuple[Campus, Plan], options: Options
 
 def _unlike(edits: list[Edit], before: Campus, after: Campus) -> list[str]:
     """The switches that are on one side only, or that would forward otherwise, each by itself."""
-    found = []
+    unlike = []
     for name in dict.fromkeys(edit.switch for edit in edits if edit.switch):
         one, other = before.devices.get(name), after.devices.get(name)
         # On one side only, or it forwards otherwise by itself.
@@ -169,8 +169,8 @@ def _unlike(edits: list[Edit], before: Campus, after: Campus) -> list[str]:
             or other is None
             or any(line.agreement is not Agreement.AGREES for line in compared(one, other))
         ):
-            found.append(name)
-    return found
+            unlike.append(name)
+    return unlike
 
 
 def _vlan_names(*campuses: Campus) -> dict[int, str]:
@@ -209,7 +209,7 @@ def _effects(
         floods = _FLOODS if level == Level.HOSTILE else 10**9
         try:
             relation = Relation(old, new, level, floods, known, alike)
-            found = effects_of(relation)
+            effects = effects_of(relation)
         except TooMuch:
             # Too many floods: said, and not taken for "nothing".
             says = (
@@ -219,11 +219,11 @@ def _effects(
             result.undecided.append(says)
             continue
         honest = [effect for effect in result.effects if effect.level == Level.HONEST]
-        found = _beyond(found, honest)
+        effects = _beyond(effects, honest)
         blamer = Blamer(campus, result.edits, relation, resolved, trials)
-        for effect in counted("effects explained", found if options.blame else []):
+        for effect in counted("effects explained", effects if options.blame else []):
             blamer.blame(effect)
-        result.effects += found
+        result.effects += effects
 
 
 def _levels(options: Options, old: Side, new: Side) -> list[Level]:
@@ -238,12 +238,12 @@ def _levels(options: Options, old: Side, new: Side) -> list[Level]:
 Ends = tuple[frozenset[SeatName], frozenset[SeatName]]
 
 
-def _beyond(found: list[Effect], honest: list[Effect]) -> list[Effect]:
+def _beyond(effects: list[Effect], honest: list[Effect]) -> list[Effect]:
     """The effects that go beyond what honest hosts gain or lose already."""
     known = [(effect, _ends(effect)) for effect in honest]
     return [
         effect
-        for effect in found
+        for effect in effects
         for ends in [_ends(effect)]
         # Within what honest hosts gain or lose already: told there.
         if not any(_covers(one, mine, effect, ends) for one, mine in known)
@@ -297,8 +297,8 @@ def _claims(result: Comparison, fabrics: list[Fabric], plans: tuple[Plan, Plan])
     """The claims of the plans, by their words. Without claims, isolation is in the effects."""
     verdicts: list[dict[tuple[str, str, int], Verdict]] = []
     for fabric, plan in zip(fabrics, plans, strict=True):
-        found = prove(fabric, plan) if plan.says.claims else []
-        verdicts.append({(v.claim, str(v.level), int(v.layer)): v for v in found})
+        judged = prove(fabric, plan) if plan.says.claims else []
+        verdicts.append({(v.claim, str(v.level), int(v.layer)): v for v in judged})
     before, after = verdicts
     for key in [*after, *(key for key in before if key not in after)]:
         was, now = before.get(key), after.get(key)

@@ -151,14 +151,14 @@ def _crossing(site: Site) -> dict[Link, tuple[int, int, int]]:
     """For each link that is up what crosses it both ways, what it needs and lacks, and what it
     needs, as masks.
     """
-    found = {}
+    masks = {}
     for joined in site.links:
         # A routed end passes no VLANs.
         if Mode.ROUTED not in (joined.a.mode, joined.b.mode):
             both = _both_ways(site, joined)
             needs = site.needs[joined.number]
-            found[_named(joined)] = both, needs & ~both, needs
-    return found
+            masks[_named(joined)] = both, needs & ~both, needs
+    return masks
 
 
 def _both_ways(site: Site, joined: Joined) -> int:
@@ -212,7 +212,7 @@ def _in_between(site: Site, vids: int) -> dict[str, dict[int, Parts]]:
     VLAN.
     """
     links = [(joined.link, _both_ways(site, joined)) for joined in site.links]
-    found: dict[str, dict[int, Parts]] = {}
+    by_switch: dict[str, dict[int, Parts]] = {}
     for vid in bits(vids):
         own = [(link.a.device, link.b.device) for link, both in links if both >> vid & 1]
         serving: dict[Hashable, int] = {
@@ -221,8 +221,8 @@ def _in_between(site: Site, vids: int) -> dict[str, dict[int, Parts]]:
         for parting in partings(own, serving):
             # Switches only: links are told as spares.
             if parting.edge < 0:
-                found.setdefault(str(parting.vertex), {})[vid] = parting.parts
-    return found
+                by_switch.setdefault(str(parting.vertex), {})[vid] = parting.parts
+    return by_switch
 
 
 def _was_past(site: Site, vid: int, switch: str, parts: Parts) -> bool:
@@ -246,14 +246,14 @@ def _was_past(site: Site, vid: int, switch: str, parts: Parts) -> bool:
 def _lone(site: Site, vids: int) -> dict[Link, int]:
     """The links whose loss alone splits some of these VLANs, and which of them."""
     links = [(_named(joined), joined, _both_ways(site, joined)) for joined in site.links]
-    found: dict[Link, int] = {}
+    masks: dict[Link, int] = {}
     for vid in bits(vids):
         # Only links that pass it.
         own = [(name, joined.link) for name, joined, both in links if both >> vid & 1]
         for number in lone_links((link.a.device, link.b.device) for _, link in own):
             name = own[number][0]
-            found[name] = found.get(name, 0) | 1 << vid
-    return found
+            masks[name] = masks.get(name, 0) | 1 << vid
+    return masks
 
 
 def _roots(old: Site, new: Site) -> Iterator[Consequence]:
@@ -275,7 +275,7 @@ def _roots(old: Site, new: Site) -> Iterator[Consequence]:
 
 def _root_of(site: Site, trees: Trees) -> dict[int, str]:
     """VLAN -> the roots of its trees, one for each part of the campus that hangs together."""
-    found: dict[int, list[str]] = {}
+    root_names: dict[int, list[str]] = {}
     for tree in trees.trees:
         names = sorted({site.fabric.bridges[number].device for number in tree.roots}, key=natural)
         # A root is named where it is sure.
@@ -283,8 +283,8 @@ def _root_of(site: Site, trees: Trees) -> dict[int, str]:
         root = " or ".join(names) if told else "left to chance"
         live = union(mask & site.fabric.bridges[number].live for number, mask in tree.masks.items())
         for vid in bits(live & site.served_anywhere):
-            found.setdefault(vid, []).append(root)
-    return {vid: ", ".join(sorted(set(roots))) for vid, roots in found.items()}
+            root_names.setdefault(vid, []).append(root)
+    return {vid: ", ".join(sorted(set(roots))) for vid, roots in root_names.items()}
 
 
 def _blocked(old: Site, new: Site) -> Iterator[Consequence]:

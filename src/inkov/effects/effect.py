@@ -71,7 +71,7 @@ class Effect(Struct):
 def effects_of(relation: Relation) -> list[Effect]:
     """All effects at the level of a relation, what is gained first; each with its witness."""
     old, new = relation.sides
-    found = []
+    effects = []
     known: SegmentReach | None = None
     for gained, differing in ((True, relation.gained()), (False, relation.lost())):
         # Who moves a border moves it for others: the plan before counts as well.
@@ -98,9 +98,9 @@ def effects_of(relation: Relation) -> list[Effect]:
                 },
             )
             _show(effect, relation)
-            found.append(effect)
-    _mark_what_follows(found, relation)
-    return found
+            effects.append(effect)
+    _mark_what_follows(effects, relation)
+    return effects
 
 
 def _mark_what_follows(effects: list[Effect], relation: Relation) -> None:

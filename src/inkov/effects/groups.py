@@ -47,15 +47,15 @@ def rows(differing: Iterable[Differing], relation: Relation) -> list[Row]:
         names = [name for n in numbers for name in relation.members[classes[n]]]
         return sorted(names, key=lambda name: (natural(name.switch), natural(name.port), name.tag))
 
-    found: list[Row] = []
+    listed: list[Row] = []
     for (layer, in_part), targets_of in kinds.items():
         size = {n: len(relation.members[classes[n]]) for n in range(len(classes))}
         for ones, others, both_ways in _together(targets_of, size):
-            found.append(Row(layer, in_part, seats(ones), seats(others), both_ways, False))
+            listed.append(Row(layer, in_part, seats(ones), seats(others), both_ways, False))
         # A class that reaches itself is a row of its own.
         for one in (one for one, others in targets_of.items() if one in others):
-            found.append(Row(layer, in_part, seats([one]), seats([one]), True, True))
-    return found
+            listed.append(Row(layer, in_part, seats([one]), seats([one]), True, True))
+    return listed
 
 
 Numbers = tuple[int, ...]
@@ -173,10 +173,10 @@ class Named:
 
     @cached_property
     def _of_vlan(self) -> dict[int, list[SeatName]]:
-        found: dict[int, list[SeatName]] = {}
+        names: dict[int, list[SeatName]] = {}
         for name, seat in self.side.seats.items():
-            found.setdefault(seat.vid, []).append(name)
-        return found
+            names.setdefault(seat.vid, []).append(name)
+        return names
 
 
 def _port(name: SeatName) -> str:

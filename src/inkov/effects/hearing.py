@@ -136,15 +136,15 @@ class Hearing:
             places: list[Place] = []
             for number, mask in audible(fabric, seat._replace(also=0), self.level).items():
                 port = fabric.bridge_ports[number]
-                found = {regions.of(port.bridge, vid) for vid in bits(mask)} - {-1}
+                numbers = {regions.of(port.bridge, vid) for vid in bits(mask)} - {-1}
                 # A port that does not hear all of its bridge is a place of its own.
                 if self._is_apart(port):
                     places.append(Place(port.bridge, mask, number))
-                elif not all(regions.is_plain(region) for region in found):
+                elif not all(regions.is_plain(region) for region in numbers):
                     # In a region that is not plain, who hears has to be looked at.
                     places.append(Place(port.bridge, mask, -1))
                 else:
-                    plain |= found
+                    plain |= numbers
             ear = Ear(frozenset(plain), tuple(places))
             self._ears[kind] = self._same.setdefault(ear, ear)
         return self._ears[kind]
@@ -176,8 +176,8 @@ class Hearing:
         # Asked once for each sender.
         if sender not in self._hearers:
             # What has to be followed is followed; else the region tells.
-            found = self._of_flood(sender) if sender.frames else self._of_regions(sender)
-            self._hearers[sender] = frozenset(found)
+            ears = self._of_flood(sender) if sender.frames else self._of_regions(sender)
+            self._hearers[sender] = frozenset(ears)
         return self._hearers[sender]
 
     def _of_regions(self, sender: Sender) -> Iterator[Ear]:
@@ -236,14 +236,14 @@ class Hearing:
 
     def _sender(self, sendings: list[Sending]) -> Sender:
         fabric, regions = self.fabric, self.regions
-        found: set[int] = set()
+        starts: set[int] = set()
         shields: set[Hub] = set()
         free: set[Hub] = set()  # hubs that some of it gets to by a port that is not protected
         for number, mask, bridge in sendings:
             protected = number >= 0 and fabric.bridge_ports[number].view.protected
             for vid in bits(mask & fabric.bridges[bridge].live):
                 region = regions.of(bridge, vid)
-                found.add(region)
+                starts.add(region)
                 # Not shielded, once some of it came in by another port.
                 if not protected:
                     free.add((bridge, vid))
@@ -252,10 +252,10 @@ class Hearing:
                     shields.add((bridge, vid))
         frames: tuple[Sending, ...] = ()
         # One region that is not plain, and all of it is followed.
-        if not all(regions.is_plain(region) for region in found):
+        if not all(regions.is_plain(region) for region in starts):
             frames = tuple(sorted(map(self._anybody, sendings)))
             shields = set()
-        return Sender(frozenset(found - {-1}), frozenset(shields - free), frames)
+        return Sender(frozenset(starts - {-1}), frozenset(shields - free), frames)
 
     def _anybody(self, sending: Sending) -> Sending:
         """What is sent by a port, as any other port like it on the bridge would send it."""

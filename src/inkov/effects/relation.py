@@ -119,8 +119,8 @@ class Relation:
         if (one, side) not in self._known:
             ears = self.hearing[side].hearers(half.sender)
             by_ear = self._by_ear[side]
-            found = {other for ear in ears for other in by_ear.get(ear, ())}
-            self._known[one, side] = {other: None for other in self.members if other in found}
+            classes = {other for ear in ears for other in by_ear.get(ear, ())}
+            self._known[one, side] = {other: None for other in self.members if other in classes}
         return self._known[one, side]
 
     @cached_property
@@ -150,9 +150,9 @@ class Relation:
 
     @cached_property
     def _regions_affected(self) -> tuple[set[int], set[int]]:
-        found: tuple[set[int], set[int]] = (set(), set())
+        affected: tuple[set[int], set[int]] = (set(), set())
         lone = self.sides[0].seats.keys() ^ self.sides[1].seats.keys()
-        for side, hearing, regions in zip(self.sides, self.hearing, found, strict=True):
+        for side, hearing, regions in zip(self.sides, self.hearing, affected, strict=True):
             fabric = side.fabric
             masks: dict[int, int] = {}
             for bridge, mask in self.changed.hubs.items():
@@ -168,7 +168,7 @@ class Relation:
             for number, mask in masks.items():
                 regions |= {hearing.regions.of(number, vid) for vid in bits(mask)}
             regions.discard(-1)
-        return found
+        return affected
 
     # --- layer 3 ----------------------------------------------------------------------------------
 

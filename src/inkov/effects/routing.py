@@ -72,22 +72,22 @@ class RoutedReach:
             # Followed by a flood, or by the regions of what is sent.
             if sender.frames:
                 up = enumerate(self.routers.up)
-                found = [n for n, interface in up if self.hearing.gets_to(sender, interface)]
+                numbers = [n for n, interface in up if self.hearing.gets_to(sender, interface)]
             else:
                 mask = union(self._in_region.get(region, 0) for region in sender.regions)
-                found = list(bits(mask))
-            self._reached[sender] = found
+                numbers = list(bits(mask))
+            self._reached[sender] = numbers
         return self._reached[sender]
 
     @cached_property
     def _in_region(self) -> dict[int, int]:
         """Region -> the interfaces that take frames of it, as a mask."""
-        found: dict[int, int] = {}
+        masks: dict[int, int] = {}
         for number, interface in enumerate(self.routers.up):
             heard = bits(interface.hears) if interface.bridge >= 0 else ()
             for region in {self.hearing.regions.of(interface.bridge, vid) for vid in heard}:
-                found[region] = found.get(region, 0) | 1 << number
-        return found
+                masks[region] = masks.get(region, 0) | 1 << number
+        return masks
 
     def leading(self, ear: Ear | None) -> int:
         """The interfaces by which a router gets to an ear, as a mask. Of an ear of `sent`."""
@@ -106,13 +106,13 @@ class RoutedReach:
 
     @cached_property
     def _leading(self) -> dict[Ear, int]:
-        found: dict[Ear, int] = {}
+        masks: dict[Ear, int] = {}
         for number, interface in enumerate(self.routers.up):
             # A routed port sends to its link only.
             if interface.bridge >= 0:
                 for ear in self.sent.hearers(self.sent.router(interface)):
-                    found[ear] = found.get(ear, 0) | 1 << number
-        return found
+                    masks[ear] = masks.get(ear, 0) | 1 << number
+        return masks
 
     @cached_property
     def _rows(self) -> list[tuple[int, int]]:
@@ -217,15 +217,15 @@ class RoutedReach:
     @cached_property
     def _prefixes(self) -> dict[int, list[Subnet]]:
         """Island -> the prefixes that its filters tell apart."""
-        found: dict[int, dict[Subnet, None]] = {}
+        prefixes: dict[int, dict[Subnet, None]] = {}
         for interface in self.routers.up:
             filters = self.routers.fabric.device(interface.device).filters
             for name in (*interface.filters_in, *interface.filters_out):
                 # A filter that is named and not there lets all pass.
                 for entry in filters[name].entries if name in filters else ():
-                    own = found.setdefault(self._island[interface.device, interface.vrf], {})
+                    own = prefixes.setdefault(self._island[interface.device, interface.vrf], {})
                     own.update({p: None for p in (entry.source, entry.destination) if p})
-        return {island: list(found.get(island, {})) for island in set(self._island.values())}
+        return {island: list(prefixes.get(island, {})) for island in set(self._island.values())}
 
     def path(self, sender: Sender, ear: Ear) -> Path | None:
         """A routed way from a sender to an ear, the plainest; None if there is none."""

@@ -40,7 +40,7 @@ def blocks(edges: Iterable[Edge]) -> list[list[int]]:
             beside.setdefault(other, []).append((one, number))
     depth: dict[Hashable, int] = {}
     low: dict[Hashable, int] = {}
-    found: list[list[int]] = []
+    parts: list[list[int]] = []
     passed: list[int] = []
     for root in beside:
         if root in depth:
@@ -69,9 +69,9 @@ def blocks(edges: Iterable[Edge]) -> list[list[int]]:
                     low[above] = min(low[above], low[at])
                     # Nothing below leads back above: these edges are a block.
                     if low[at] >= depth[above]:
-                        found.append(passed[begin:])
+                        parts.append(passed[begin:])
                         del passed[begin:]
-    return found
+    return parts
 
 
 class Parting(Struct, frozen=True):

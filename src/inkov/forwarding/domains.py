@@ -83,16 +83,16 @@ def domains(fabric: Fabric) -> Domains:
     # A VLAN that a switch has and no port passes is a domain of its own.
     for inside, mask in zip(fabric.bridges, served(fabric), strict=True):
         used |= mask & inside.live
-    found = contract(fabric, used)
-    size = len(fabric.bridges) * found.width
-    ones = np.ones(len(found.rows), dtype=np.int8)
-    graph = coo_array((ones, (found.rows, found.columns)), shape=(size, size))
+    contracted = contract(fabric, used)
+    size = len(fabric.bridges) * contracted.width
+    ones = np.ones(len(contracted.rows), dtype=np.int8)
+    graph = coo_array((ones, (contracted.rows, contracted.columns)), shape=(size, size))
     _, label = connected_components(graph, directed=False)
-    column = {vid: int(found.place[vid]) for vid in bits(used)}
-    label = label.astype(np.int64).reshape(len(fabric.bridges), found.width)
+    column = {vid: int(contracted.place[vid]) for vid in bits(used)}
+    label = label.astype(np.int64).reshape(len(fabric.bridges), contracted.width)
     result = Domains(label, column)
     # Where frames cross one way only, whether hubs talk is worked out by floods.
-    loose = {(fabric.bridge_ports[way.leaves].bridge, way.vid) for way in found.one_way}
+    loose = {(fabric.bridge_ports[way.leaves].bridge, way.vid) for way in contracted.one_way}
     if loose:
         _join_both_ways(fabric, result, loose)
     return result

@@ -105,14 +105,14 @@ class _Builder:
             if port.implied:
                 self.tables[device.name, self.home[end]] = ALL
             elif port.bundle is None and self.fabric.ports[end].completed.mode is not Mode.ROUTED:
-                found = unaware.setdefault(self.home.get(end, ""), set())
-                found.add(self._is_unaware(device, port))
+                tags = unaware.setdefault(self.home.get(end, ""), set())
+                tags.add(self._is_unaware(device, port))
         # One unaware port is enough: all frames get in by it.
-        for bridge, found in unaware.items():
-            if True in found:
+        for bridge, tags in unaware.items():
+            if True in tags:
                 self.tables[device.name, bridge] = ALL
             # A bridge with both kinds is unusual, and perhaps misread.
-            if len(found) > 1:
+            if len(tags) > 1:
                 says = (
                     f"{f'bridge {bridge}' if bridge else 'the bridge'} has ports that take no"
                     " notice of tags, and others that do: these count in their own VLANs"

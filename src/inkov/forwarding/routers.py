@@ -118,16 +118,16 @@ class Routers:
         )
         if not doubtful:
             return {}
-        found: dict[int, list[int]] = {}
+        apart: dict[int, list[int]] = {}
         for numbers in self.sharing.values():
             hears = {number: self._heard_among(number, numbers) for number in numbers}
             # All hear all: nothing has to be said of this domain.
             if any(len(heard) < len(numbers) for heard in hears.values()):
                 for number, heard in hears.items():
-                    found[number] = [
+                    apart[number] = [
                         other for other in numbers if other in heard and number in hears[other]
                     ]
-        return found
+        return apart
 
     def _heard_among(self, number: int, numbers: list[int]) -> set[int]:
         """Those of some interfaces that frames of one get to."""

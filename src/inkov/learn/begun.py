@@ -58,12 +58,12 @@ class Begun(Struct):
         tables of how texts and lists are written, where the dialect does not say.
         """
         dialect = compile_dialect(self.dialect.file, self.merged(style).encode())
-        found = []
+        by_text = []
         for text in texts:
             taken: dict[int, Taken] = {}
             read_text(dialect, "text", text.encode(), taken)
-            found.append({line: self._opened(one) for line, one in taken.items()})
-        return found
+            by_text.append({line: self._opened(one) for line, one in taken.items()})
+        return by_text
 
     def _opened(self, taken: Taken) -> Settled:
         # Words above a statement, which open nothing.
@@ -74,13 +74,13 @@ class Begun(Struct):
 
     def examples(self) -> list[tuple[str, Device, frozenset[str]]]:
         """The texts of its examples, what each of them means, and lines that mean nothing."""
-        found = []
+        examples = []
         for example in self.dialect.examples:
             device = meant_by(example)
             # An example that means no switch is no evidence.
             if device is not None:
-                found.append((example.text, device, frozenset(example.unmatched)))
-        return found
+                examples.append((example.text, device, frozenset(example.unmatched)))
+        return examples
 
     def merged(self, learnt: str, head: Sequence[str] = ()) -> str:
         """The dialect with what was learnt added. `head` is said of it at the top."""

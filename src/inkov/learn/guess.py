@@ -115,15 +115,15 @@ def _remarks(seen: Look) -> Remarks:
 
 def _subjects(rows: Sequence[Row], lists: Lists) -> dict[str, _Subject]:
     """The statements of the text that name something by number, by the words before it."""
-    found: dict[str, _Subject] = {}
+    subjects: dict[str, _Subject] = {}
     for row in rows:
         first = next((n for n, word in enumerate(row.words) if is_numeric(word)), 0)
         # Statements below others are about what these name.
         if row.parent is None and first:
-            subject = found.setdefault(" ".join(row.words[:first]), _Subject())
+            subject = subjects.setdefault(" ".join(row.words[:first]), _Subject())
             subject.rows.append(row)
             subject.runs.append(_runs(row, lists)[0])
-    return found
+    return subjects
 
 
 def _runs(row: Row, lists: Lists) -> list[list[str]]:
@@ -217,15 +217,15 @@ def _called(rows: Sequence[Row], files: Sequence[str]) -> dict[int, str]:
     for row in rows:
         if row.parent is None and len(row.words) > 1:
             tops[row.switch].append(row)
-    found = {}
+    stems = {}
     for switch, own in tops.items():
         stem = basename(files[switch]).partition(".")[0]
         # A text names its switch as its file does: enough.
         if any(stem == word.strip('"') for row in own for word in row.words):
-            found[switch] = stem
+            stems[switch] = stem
     # All found, or only one text to look at.
-    if len(found) == len(tops) or len(tops) < 2:
-        return found
+    if len(stems) == len(tops) or len(tops) < 2:
+        return stems
     behind: dict[tuple[str, ...], dict[int, str]] = defaultdict(dict)
     twice = set()
     for switch, own in tops.items():
@@ -239,7 +239,7 @@ def _called(rows: Sequence[Row], files: Sequence[str]) -> dict[int, str]:
         # The same words in every text, and another one behind each.
         if lead not in twice and len(names) == len(tops) == len(set(names.values())):
             return names
-    return found
+    return stems
 
 
 def _device(

@@ -121,7 +121,7 @@ def look(
 def may_undo(seen: Look) -> list[str]:
     """The words that might undo statements: what follows them is a statement elsewhere."""
     tokens = {pattern.tokens for pattern in seen.patterns}
-    found = {
+    words = {
         pattern.tokens[0]: None
         for pattern in seen.patterns
         if len(pattern.tokens) > 1
@@ -130,7 +130,7 @@ def may_undo(seen: Look) -> list[str]:
         and pattern.tokens[0] not in seen.style.negation
         and any(other[: len(pattern.tokens) - 1] == pattern.tokens[1:] for other in tokens)
     }
-    return list(found)[:_MOST_UNDOING]
+    return list(words)[:_MOST_UNDOING]
 
 
 def _opens_a_block(row: Row) -> bool:
@@ -151,7 +151,7 @@ def _patterns(
     find_profiles(rows, lists, known)
     tokens = {id(row): _tokens(row, marks, names) for row in rows}
     wordings: dict[tuple[int, str], set[tuple[str, ...]]] = {}
-    found: dict[tuple[int, tuple[str, ...], str | None], Pattern] = {}
+    by_wording: dict[tuple[int, tuple[str, ...], str | None], Pattern] = {}
     of_row: dict[int, Pattern] = {}
 
     def place(row: Row) -> int:
@@ -171,11 +171,11 @@ def _patterns(
         if row.settled is None:
             wordings.setdefault((place(row), own[0]), set()).add(own)
         key = place(row), own, row.settled.block if row.settled is not None else None
-        pattern = found.get(key)
+        pattern = by_wording.get(key)
         # The first row of its kind.
         if pattern is None:
             parent = of_row[id(row.parent)] if row.parent is not None else None
-            pattern = found[key] = Pattern(own, parent, settled=row.settled)
+            pattern = by_wording[key] = Pattern(own, parent, settled=row.settled)
             pattern.slots = [Slot() for _ in range(own.count(LIST))]
         pattern.opens = pattern.opens or row.opens
         of_row[id(row)] = row.pattern = pattern
@@ -189,7 +189,7 @@ def _patterns(
         if (len(several) > _MANY or (first, TEXT) in several)
         and not any(LIST in one or ADDRESSED in one for one in several)
     }
-    patterns = _with_free_texts(list(found.values()), free)
+    patterns = _with_free_texts(list(by_wording.values()), free)
     for row in undoing:
         own = tokens[id(row)][1:]
         above = of_row.get(id(row.parent)) if row.parent is not None else None

@@ -94,12 +94,12 @@ def new_marks(seen: Look, texts: Iterable[tuple[int, str]]) -> dict[str, tuple[i
     glue, marks = between(rows)
     known = {*seen.lists.separators, *seen.lists.ranges, "-"}
     known |= {token for pattern in seen.patterns for token in pattern.tokens}
-    found: dict[str, tuple[int, int]] = {}
+    places: dict[str, tuple[int, int]] = {}
     for row in rows:
         within = {mark for word in row.words if is_numeric(word) for mark in _IN_WORD.findall(word)}
         for mark in sorted((within & marks | glue.intersection(row.words)) - known):
-            found.setdefault(mark, (row.switch, row.number))
-    return dict(sorted(found.items()))
+            places.setdefault(mark, (row.switch, row.number))
+    return dict(sorted(places.items()))
 
 
 def lists_of(marks: set[str], plain: Lists, rows: Sequence[Row], known: Sequence[Known]) -> Lists:
@@ -138,8 +138,8 @@ def written_lists(rows: Sequence[Row]) -> Lists:
     ranges = []
     for mark in sorted((glue | marks) - set(_SEPARATORS)):
         ends = re.compile(rf"([0-9]+)\s*{re.escape(mark)}\s*(?:[^\s,]*[^0-9\s,])?([0-9]+)")
-        found = [pair for row in rows for pair in ends.findall(" ".join(row.words))]
-        upward = bool(found) and all(int(low) < int(high) for low, high in found)
+        pairs = [pair for row in rows for pair in ends.findall(" ".join(row.words))]
+        upward = bool(pairs) and all(int(low) < int(high) for low, high in pairs)
         # A word that can be missing, or a mark: a range.
         if upward and (not mark.isalnum() or _may_be_missing(mark, rows)):
             ranges.append(mark)
@@ -191,5 +191,9 @@ def numbers_in(lists: Lists, words: Sequence[str]) -> list[int]:
 
 def share_of(items: Sequence[Any], there: Callable[[Any], Any]) -> float:
     """The share of some items that are there; 0 of none."""
-    found = [there(item) for item in items]
-    return sum(one is not None and one is not False for one in found) / len(found) if found else 0.0
+    answers = [there(item) for item in items]
+    return (
+        sum(one is not None and one is not False for one in answers) / len(answers)
+        if answers
+        else 0.0
+    )

@@ -48,14 +48,14 @@ class View(NamedTuple):
 def views(device: Device) -> dict[str, View]:
     """What each port of a device does by itself."""
     fabric = resolve(Campus({device.name: device}), Wiring())
-    found = {}
+    by_port = {}
     for name in device.ports:
         port = fabric.ports[End(device.name, name)]
         view = port.view
         on = port.up
         masks = (view.untagged, view.emit & ~view.untagged, view.pvid) if on else (0, 0, 0)
-        found[name] = View(on, *masks)
-    return found
+        by_port[name] = View(on, *masks)
+    return by_port
 
 
 class _Line(NamedTuple):
@@ -161,15 +161,15 @@ class Rehearsal:
         """For each pattern how many ports that it is about are read as they are, and how many not,
         where `wrong` are these.
         """
-        found: dict[int, tuple[int, int]] = {}
+        support: dict[int, tuple[int, int]] = {}
         for number, switch in enumerate(self.switches):
             for name, port in switch.ports.items():
                 true = switch.called(name)
                 for pattern in port.patterns if true is not None else ():
-                    agree, differ = found.get(pattern, (0, 0))
+                    agree, differ = support.get(pattern, (0, 0))
                     amiss = (number, true) in wrong
-                    found[pattern] = agree + (not amiss), differ + amiss
-        return found
+                    support[pattern] = agree + (not amiss), differ + amiss
+        return support
 
     def _alike(self, number: int) -> list[Pattern]:
         return [self.look.patterns[one] for one in self.groups[number]]
@@ -247,9 +247,9 @@ class Rehearsal:
         missing = [name for name, key in keys.items() if key not in switch.ports[name].views]
         # Only what has not been seen with these effects.
         if missing:
-            found = self._worked_out(switch, hypothesis, missing)
+            worked_out = self._worked_out(switch, hypothesis, missing)
             for name in missing:
-                switch.ports[name].views[keys[name]] = found[name]
+                switch.ports[name].views[keys[name]] = worked_out[name]
         return [(name, port.views[keys[name]]) for name, port in switch.ports.items()]
 
     def _worked_out(
@@ -292,15 +292,15 @@ class Rehearsal:
 
     def _about_ports(self, step: Step) -> list[tuple[Any, int]]:
         """The ports that a step is about, each with the number of what it does to them."""
-        found = []
+        kinds = []
         for bound in step.bound:
             kind, keys = (bound.on, bound.keys) if bound.on else (step.kind, step.keys)
             # What it does to ports, as far as that decides a view.
             if kind in PORTS:
                 does = kind, bound.attribute, bound.operator, bound.value, bound.when, step.form
                 number = self._kinds.setdefault(does, len(self._kinds))
-                found += [(key, number) for key in keys]
-        return found
+                kinds += [(key, number) for key in keys]
+        return kinds
 
 
 def _takes_back(step: Step) -> bool:

@@ -126,11 +126,11 @@ def candidates(pattern: Pattern) -> list[str]:
         )
     # One VLAN where only one was ever seen.
     single = all(slot.single for one in pattern.path for slot in one.slots if slot.kind == "vlans")
-    found = [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
+    effects = [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
     # Lists of ports in VLANs are those of general ports first.
     if is_membership(pattern):
-        found.sort(key=lambda effect: "general" not in effect)
-    return found
+        effects.sort(key=lambda effect: "general" not in effect)
+    return effects
 
 
 def is_membership(pattern: Pattern) -> bool:
@@ -156,10 +156,10 @@ def learn_effects(
     effect, by the first of them.
     """
     options = {
-        first: found
+        first: shared
         for first, alike in groups.items()
         # The VLAN comes before the ports.
-        if (found := _common([candidates(look.patterns[number]) for number in alike]))
+        if (shared := _common([candidates(look.patterns[number]) for number in alike]))
         and not holds_secret(look.patterns[first])
     }
     frequent = sorted(options, key=lambda n: -len(look.patterns[n].at))
@@ -319,14 +319,14 @@ class _Search:
 
     def _together(self) -> list[tuple[int, ...]]:
         """The patterns with VLANs that are about one port, for each port; a few of them."""
-        found: dict[tuple[int, ...], None] = {}
+        groups: dict[tuple[int, ...], None] = {}
         for switch in self.rehearsal.switches:
             for port in switch.ports.values():
                 own = [n for n in port.patterns if any("{V}" in e for e in self.options[n])]
                 # A few that are about one port together.
                 if 1 < len(own) <= _MOST_TOGETHER:
-                    found[tuple(own)] = None
-        return list(found)
+                    groups[tuple(own)] = None
+        return list(groups)
 
     def _climbed(self, start: Hypothesis) -> tuple[Hypothesis, float]:
         """The hypothesis that single changes, and pairs of them, lead to."""
@@ -337,12 +337,12 @@ class _Search:
             near = {
                 n: effects for n, effects in self.options.items() if self.rehearsal.touches(n, at)
             }
-            found = self._lowest(self._changes(best, near), least) if at else None
+            better = self._lowest(self._changes(best, near), least) if at else None
             # Single changes first; pairs only where none helps.
-            found = found or (self._lowest(self._pairs(best, near), least) if at else None)
-            if found is None:
+            better = better or (self._lowest(self._pairs(best, near), least) if at else None)
+            if better is None:
                 break
-            best, least = found
+            best, least = better
         return best, least
 
     def _changes(

@@ -33,11 +33,11 @@ def largest(texts: Sequence[tuple[str, str]]) -> tuple[list[int], list[int]]:
 
 def _words(text: str) -> set[str]:
     """The first two words of each line, as far as they hold no number."""
-    found: set[str] = set()
+    beginnings: set[str] = set()
     for line in text.split("\n"):
         words = line.split()[:2]
-        found.update(word.rstrip(";{") for word in words if not is_numeric(word))
-    return found - {""}
+        beginnings.update(word.rstrip(";{") for word in words if not is_numeric(word))
+    return beginnings - {""}
 
 
 def _are_alike(one: set[str], other: set[str]) -> bool:

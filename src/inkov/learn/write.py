@@ -167,15 +167,15 @@ def _blocks(look: Look) -> list[str]:
         for number, pattern in enumerate(look.patterns)
         if pattern.opens
     }
-    found = []
+    names = []
     ports = any(pattern.opens and _kind(pattern) == "port" for pattern in look.patterns)
     for pattern in look.patterns:
         block = opened.get(id(pattern.parent), "device")
         of_ports = (
             block == "profile" and ports and all(slot.kind != "ports" for slot in pattern.slots)
         )
-        found.append("port" if of_ports else block)
-    return found
+        names.append("port" if of_ports else block)
+    return names
 
 
 def _block_of(look: Look, number: int) -> str:
@@ -191,18 +191,18 @@ def alike(look: Look) -> dict[int, list[int]]:
     """Patterns that come to one form of one block, which can have one effect only: by the first of
     them. What a list holds in one of them, it may hold in all.
     """
-    found: dict[tuple[Any, ...], list[int]] = {}
+    groups: dict[tuple[Any, ...], list[int]] = {}
     for number, (pattern, block) in enumerate(zip(look.patterns, _blocks(look), strict=True)):
         # Heads have no effects.
         if not pattern.opens and pattern.settled is None:
             kinds = tuple(slot.kind for slot in pattern.slots)
-            found.setdefault((block, pattern.tokens, kinds), []).append(number)
-    for several in found.values():
+            groups.setdefault((block, pattern.tokens, kinds), []).append(number)
+    for several in groups.values():
         for slots in zip(*(look.patterns[number].slots for number in several), strict=True):
             named, single = any(s.named for s in slots), all(s.single for s in slots)
             for slot in slots:
                 slot.named, slot.single = named, single
-    return {several[0]: several for several in found.values()}
+    return {several[0]: several for several in groups.values()}
 
 
 def _state(

@@ -67,7 +67,7 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     if cuts is not None:
         spare = _CUTS // max(len(fabric.campus.devices), 1)
         most = min(_MOST_CUTS, max(_FEWEST_CUTS, spare))
-        found: Iterable[list[Edit]] = chain(
+        proposals: Iterable[list[Edit]] = chain(
             islice(cuts.smallest(), most), (edits for edits in [cuts.one_by_one()] if edits)
         )
     else:
@@ -76,11 +76,11 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
         if isinstance(edits, str):
             goal.says = edits
             return goal, Mended()
-        found = [edits]
+        proposals = [edits]
     goal.says = _NONE
     trier = Trier(fabric.campus, plan, today)
     best: tuple[list[Edit], Comparison] | None = None
-    for edits in found:
+    for edits in proposals:
         done = trier.compared(edits)
         verdict = next(
             (change.after for change in done.claims if change.claim == claim.words), None
@@ -188,15 +188,15 @@ def _joined(fabric: Fabric, bridges: set[int], vid: int) -> list[Edit] | str:
     ways, edits = Ways(fabric), list[Edit]()
     # The nearest part first, until all are one.
     while left:
-        found = [
+        candidates = [
             (len(way), number, way)
             for number, part in enumerate(left)
             if (way := ways.cheapest(connected, part, vid)) is not None
         ]
         # A part that no way leads to.
-        if not found:
+        if not candidates:
             return f"no way for VLAN {vid} is known to all its members"
-        _, number, way = min(found, key=lambda one: one[:2])
+        _, number, way = min(candidates, key=lambda one: one[:2])
         edits += way
         connected = connected | left.pop(number)
     return together(edits)

@@ -157,7 +157,7 @@ class Cuts:
         )
         lost = any(not effect.follows and not meant.covers(effect) for effect in done.lost)
         gaps = Site(tried, self.plan).breaks
-        apart = any(len(found) > len(self.gaps.get(vid, ())) for vid, found in gaps.items())
+        apart = any(len(breaks) > len(self.gaps.get(vid, ())) for vid, breaks in gaps.items())
         return not (done.undecided or opens or lost or apart)
 
     def _leak_anyway(self, effect: Effect) -> bool:

@@ -396,11 +396,11 @@ def together(edits: Iterable[Edit]) -> list[Edit]:
     """Edits of several findings as one set: of a list of VLANs that several change, all that is
     added and all that is taken away; of what else is stated the first.
     """
-    found: dict[tuple[str, Kind, str, str], Edit] = {}
+    by_place: dict[tuple[str, Kind, str, str], Edit] = {}
     for edit in edits:
-        known = found.get(edit.place)
-        found[edit.place] = edit if known is None else _both(known, edit)
-    return list(found.values())
+        known = by_place.get(edit.place)
+        by_place[edit.place] = edit if known is None else _both(known, edit)
+    return list(by_place.values())
 
 
 def _both(one: Edit, other: Edit) -> Edit:

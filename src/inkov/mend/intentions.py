@@ -80,8 +80,10 @@ def mend_plan(campus: Campus, plan: Plan, today: date) -> tuple[list[Goal], Mend
     work = _Work(campus, plan, today)
     goals, edits, done = _placed(work)
     now = _with(campus, edits)
-    found = [finding for finding in work.found_then if finding.rule in _OF_PLAN and finding.edits]
-    more = mend_findings(now, plan, found, today)
+    findings = [
+        finding for finding in work.found_then if finding.rule in _OF_PLAN and finding.edits
+    ]
+    more = mend_findings(now, plan, findings, today)
     # Cures for what else the plan says.
     if more.edits:
         edits = difference(campus, apply(now, more.edits))
@@ -169,11 +171,11 @@ class _Work:
         dropped from the list.
         """
         while True:
-            found = self._tried(goals)
+            edits = self._tried(goals)
             failed = [goal for goal in goals if goal.says]
             # Goals that cannot be met are left out, and the others tried anew.
             if not failed:
-                return found
+                return edits
             goals[:] = [goal for goal in goals if not goal.says]
 
     def _tried(self, goals: list[Goal]) -> list[Edit]:
@@ -346,11 +348,11 @@ class _Work:
 
 def _ends(uplinks: list[Uplink], fabric: Fabric) -> set[tuple[str, str]]:
     """The ports at both ends of uplinks."""
-    found: set[tuple[str, str]] = set()
+    ports: set[tuple[str, str]] = set()
     for goal in uplinks:
         ends, _ = ends_of(fabric, goal.near, goal.planned.to)
-        found |= {(end.device, end.port) for end in ends or ()}
-    return found
+        ports |= {(end.device, end.port) for end in ends or ()}
+    return ports
 
 
 def _contradict(goals: list[VlanPlaced], campus: Campus) -> None:

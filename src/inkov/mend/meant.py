@@ -225,13 +225,13 @@ class _Connected:
     @cached_property
     def _numbers(self) -> dict[int, int]:
         """Domain -> the VLANs that are in it, as a mask."""
-        found: dict[int, int] = {}
+        masks: dict[int, int] = {}
         for vid, column in self._domains.column.items():
             for bridge, label in enumerate(self._domains.label[:, column]):
                 # A VLAN that the bridge does not have is in none.
                 if self.fabric.bridges[bridge].live >> vid & 1:
-                    found[int(label)] = found.get(int(label), 0) | bit(vid)
-        return found
+                    masks[int(label)] = masks.get(int(label), 0) | bit(vid)
+        return masks
 
     def knows(self, one: Table, other: Table) -> bool:
         """Whether two routing tables know each other's networks."""
@@ -275,11 +275,11 @@ class _Connected:
 
 def _private_vlans(campus: Campus) -> list[int]:
     """The primary VLANs of a campus, each with all its secondaries, as masks."""
-    found: dict[int, int] = {}
+    wholes: dict[int, int] = {}
     for device in campus.devices.values():
         for row in (device.vlans or {}).values():
             # Several switches may state other secondaries of one primary.
             if row.secondaries is not None:
-                whole = found.get(row.vid, bit(row.vid))
-                found[row.vid] = whole | row.secondaries.value.bits
-    return list(found.values())
+                whole = wholes.get(row.vid, bit(row.vid))
+                wholes[row.vid] = whole | row.secondaries.value.bits
+    return list(wholes.values())

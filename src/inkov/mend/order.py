@@ -141,19 +141,19 @@ def _depths(fabric: Fabric, plan: Plan) -> dict[str, int]:
         routing[device.name] = routing.get(device.name, 0) + 1 + 1000 * (gateway.vid == vid)
     # Without routers all switches count as equally near.
     most = max(routing.values(), default=0)
-    found = {name: 0 for name, number in routing.items() if number == most}
+    depths = {name: 0 for name, number in routing.items() if number == most}
     beside: dict[str, list[str]] = {}
     for link in fabric.wiring.links:
         beside.setdefault(link.a.device, []).append(link.b.device)
         beside.setdefault(link.b.device, []).append(link.a.device)
-    work = sorted(found)
+    work = sorted(depths)
     for name in work:
         for far in beside.get(name, ()):
             # The nearest way counts.
-            if far not in found:
-                found[far] = found[name] + 1
+            if far not in depths:
+                depths[far] = depths[name] + 1
                 work.append(far)
-    return found
+    return depths
 
 
 # --- trials ---------------------------------------------------------------------------------------

@@ -94,13 +94,13 @@ def spread(fabric: Fabric, members: Collection[int], vid: int) -> Spread:
                 wrong = True
         if not wrong:
             break
-    found = list(own)
+    edits = list(own)
     for bridge in sorted(chosen.switches - set(members)):
         step = ways.of_bridge(bridge, vid)
-        found += step.edits if step is not None else ()
+        edits += step.edits if step is not None else ()
     for edge in chosen.links:
-        found += [edit for step in ways.of_link(edge.link, vid) or () for edit in step.edits]
-    return Spread(found, smallest=chosen.smallest)
+        edits += [edit for step in ways.of_link(edge.link, vid) or () for edit in step.edits]
+    return Spread(edits, smallest=chosen.smallest)
 
 
 def _edges(ways: Ways, members: Collection[int], unusable: set[int]) -> list[_Edge]:

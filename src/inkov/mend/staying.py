@@ -57,7 +57,7 @@ def staying(fabric: Fabric, plan: Plan) -> Iterator[Stay]:
 
 def _only_ways(fabric: Fabric, site: Site, vlans: int) -> dict[int, int]:
     """Link -> the VLANs of a mask for which it is on no circle."""
-    found: dict[int, int] = {}
+    masks: dict[int, int] = {}
     links = list(enumerate(fabric.wiring.links))
     for vid in bits(vlans):
         # Links that are down are no way.
@@ -66,5 +66,5 @@ def _only_ways(fabric: Fabric, site: Site, vlans: int) -> dict[int, int]:
         for at in lone:
             # On no circle: the only way.
             number = own[at][0]
-            found[number] = found.get(number, 0) | 1 << vid
-    return found
+            masks[number] = masks.get(number, 0) | 1 << vid
+    return masks

@@ -250,11 +250,11 @@ def _followed_by(edits: Collection[Edit], more: Collection[Edit]) -> tuple[Edit,
     """Edits one after the other; a later one of the same attribute takes the place of an earlier
     one.
     """
-    found = {edit.place: edit for edit in edits}
+    by_place = {edit.place: edit for edit in edits}
     for edit in more:
-        before = found.get(edit.place, edit).before
-        found[edit.place] = Edit(*edit.place, before, edit.after)
-    return tuple(found.values())
+        before = by_place.get(edit.place, edit).before
+        by_place[edit.place] = Edit(*edit.place, before, edit.after)
+    return tuple(by_place.values())
 
 
 class _Seat(NamedTuple):

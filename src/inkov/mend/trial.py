@@ -39,7 +39,7 @@ class Trial(Struct):
 
     def serves(self, end: End) -> list[str]:
         """The ports that reach a port with the edits, and did not before."""
-        found: dict[str, None] = {}
+        ports: dict[str, None] = {}
         for effect in self.gained:
             row = effect.row
             sides = [(row.sources, row.targets)]
@@ -47,9 +47,9 @@ class Trial(Struct):
             for near, far in sides:
                 # The port is on this side of the row.
                 if any((seat.switch, seat.port) == end for seat in far):
-                    found |= dict.fromkeys(f"{seat.switch}:{seat.port}" for seat in near)
-        found.pop(str(end), None)
-        return list(found)
+                    ports |= dict.fromkeys(f"{seat.switch}:{seat.port}" for seat in near)
+        ports.pop(str(end), None)
+        return list(ports)
 
 
 def trial(before: Fabric, after: Fabric, plan: Plan) -> Trial:
@@ -58,10 +58,10 @@ def trial(before: Fabric, after: Fabric, plan: Plan) -> Trial:
     idle = idle_in_both(*pairs)
     old, new = (Side(fabric, plan, idle) for fabric, plan in pairs)
     try:
-        found = effects_of(Relation(old, new, Level.HONEST, _FLOODS))
+        effects = effects_of(Relation(old, new, Level.HONEST, _FLOODS))
     except TooMuch:
         return Trial(undecided="too many places would have to be followed one by one")
     return Trial(
-        [effect for effect in found if effect.gained],
-        [effect for effect in found if not effect.gained],
+        [effect for effect in effects if effect.gained],
+        [effect for effect in effects if not effect.gained],
     )

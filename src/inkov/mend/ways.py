@@ -64,7 +64,7 @@ class Ways:
     def links_at(self) -> dict[int, list[tuple[int, int]]]:
         """Bridge -> (link, far bridge), of links between main bridges of switches."""
         fabric = self.fabric
-        found: dict[int, list[tuple[int, int]]] = {}
+        links: dict[int, list[tuple[int, int]]] = {}
         for number, link in enumerate(fabric.wiring.links):
             ends = [self._bridge(end.device) for end in (link.a, link.b)]
             routed = any(fabric.ports[end].mode.value == "routed" for end in (link.a, link.b))
@@ -72,9 +72,9 @@ class Ways:
             # Boxes, links within a switch, and routed ones are no ways.
             if one is None or other is None or one == other or routed:
                 continue
-            found.setdefault(one, []).append((number, other))
-            found.setdefault(other, []).append((number, one))
-        return found
+            links.setdefault(one, []).append((number, other))
+            links.setdefault(other, []).append((number, one))
+        return links
 
     def _bridge(self, device: str) -> int | None:
         return self.fabric.bridge_of.get((device, ""))

@@ -61,8 +61,8 @@ def permitted(text: str) -> Permitted | None:
     """`A <-> B`, `A -> B`, or `A`, which is `A <-> A`. None for what is none of these."""
     # The mark of both ways holds that of one way, so it comes first.
     for mark, both_ways in (("<->", True), ("->", False)):
-        source, found, target = text.partition(mark)
-        if found:
+        source, sign, target = text.partition(mark)
+        if sign:
             names = source.strip(), target.strip()
             return Permitted(*names, both_ways) if all(names) else None
     return Permitted(text.strip(), text.strip(), True) if text.strip() else None

@@ -42,21 +42,21 @@ class Placed(Struct):
 
 def placed(places: Iterable[str], devices: Mapping[str, Device]) -> Placed:
     """What places mean on a campus."""
-    found = Placed()
+    belongs = Placed()
     for place in places:
         pattern, colon, ports = place.partition(":")
         fitting = _fitting(pattern, devices)
         # A word for a place that means nothing is told: else a slip would leave a VLAN out.
         if not fitting:
-            found.unknown.append(f"no switch is called {pattern}")
+            belongs.unknown.append(f"no switch is called {pattern}")
         for name in fitting:
             if not colon:
-                found.switches[name] = None
+                belongs.switches[name] = None
                 continue
             # A list of ports is of each switch that fits.
             for item in ports.split(","):
-                _of_item(found, devices[name], item.strip(), exact=name == pattern)
-    return found
+                _of_item(belongs, devices[name], item.strip(), exact=name == pattern)
+    return belongs
 
 
 def _fitting(pattern: str, names: Iterable[str]) -> list[str]:
@@ -65,26 +65,26 @@ def _fitting(pattern: str, names: Iterable[str]) -> list[str]:
     return [pattern] if pattern in names else [n for n in names if fnmatchcase(n, pattern)]
 
 
-def _of_item(found: Placed, device: Device, item: str, *, exact: bool) -> None:
+def _of_item(places: Placed, device: Device, item: str, *, exact: bool) -> None:
     first, between, last = item.partition("..")
     if not between:
         ports = _fitting(item, device.ports)
         for port in ports:
             # Written out once, a port is meant, whatever patterns fit it as well.
-            found.ports[device.name, port] = port == item or found.ports.get(
+            places.ports[device.name, port] = port == item or places.ports.get(
                 (device.name, port), False
             )
         # Behind a pattern of switches not every one has such a port.
         if not ports and exact:
-            found.unknown.append(f"{device.name} has no port {item}")
+            places.unknown.append(f"{device.name} has no port {item}")
         return
     ports = list(_between(device, first, last))
     missing = [end for end in (first, last) if end not in ports]
     # Both ends must be there: a range with an end missing may be a slip.
     if missing and exact:
-        found.unknown.append(f"{device.name} has no port {' and no port '.join(missing)}")
+        places.unknown.append(f"{device.name} has no port {' and no port '.join(missing)}")
     elif not missing:
-        found.ports |= {(device.name, port): True for port in ports}
+        places.ports |= {(device.name, port): True for port in ports}
 
 
 def _between(device: Device, first: str, last: str) -> Iterator[str]:

@@ -184,11 +184,11 @@ def links_around(
             for number in (one, to):
                 links.setdefault(ports[number].bridge, []).append((one, to))
     seen, work = set(bridges), list(bridges)
-    found: set[tuple[int, int]] = set()
+    pairs: set[tuple[int, int]] = set()
     while work:
         for pair in links.get(work.pop(), ()):
-            found.add(pair)
+            pairs.add(pair)
             new = {ports[number].bridge for number in pair} - seen
             seen |= new
             work += new
-    return [[f"{ports[n].end.device}:{ports[n].port}" for n in pair] for pair in sorted(found)]
+    return [[f"{ports[n].end.device}:{ports[n].port}" for n in pair] for pair in sorted(pairs)]

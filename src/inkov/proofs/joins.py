@@ -47,10 +47,10 @@ class Joins:
     @cached_property
     def _outlets(self) -> dict[int, list[BridgePort]]:
         """The sub-interfaces with somebody behind them, by their tags (FM 6.8)."""
-        found: dict[int, list[BridgePort]] = {}
+        by_tag: dict[int, list[BridgePort]] = {}
         for port in outlets(self.fabric):
-            found.setdefault(port.outer, []).append(port)
-        return found
+            by_tag.setdefault(port.outer, []).append(port)
+        return by_tag
 
     @cached_property
     def _members(self) -> list[int]:

@@ -31,17 +31,17 @@ def prove_now(
     """
     over_all = judged(fabric)
     by_outcome = [{_key(verdict): verdict for verdict in judged(fabric)} for fabric in now]
-    found = []
+    combined = []
     for verdict in over_all:
         # Isolation is over all links: no tree changes it.
         if verdict.kind not in WANTED:
-            found.append(verdict)
+            combined.append(verdict)
             continue
         # A claim may be about nobody in some outcome.
         unmade = replace(verdict, verdict=Outcome.UNDECIDED, because="it is about nobody now")
         same = [verdicts.get(_key(verdict), unmade) for verdicts in by_outcome]
-        found.append(_combined(verdict, same, doubts))
-    return found
+        combined.append(_combined(verdict, same, doubts))
+    return combined
 
 
 def _key(verdict: Verdict) -> tuple[str, str, int]:

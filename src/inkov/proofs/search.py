@@ -156,7 +156,7 @@ class Search:
         one = vid_reach.spread(vid_reach.sent(sources))
         other = vid_reach.heard(targets)
         named = {(host.device, host.port) for host in fabric.campus.hosts}
-        found = []
+        boxes = []
         for port in fabric.bridge_ports:
             tagged = port.view.emit & ~port.view.untagged
             both = port.view.emit & one and port.view.enters() & other
@@ -165,8 +165,8 @@ class Search:
                 continue
             # A host that is named is no router.
             if (port.end.device, port.end.port) not in named:
-                found.append(may_route(port.end))
-        return found
+                boxes.append(may_route(port.end))
+        return boxes
 
     def _frames(
         self, sources: Seats, targets: Seats, *, blame: bool

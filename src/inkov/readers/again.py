@@ -44,7 +44,7 @@ class Readings(Struct):
         ports and tables are shared, so files that could be halves of a device (`assembly`) are left
         out: all of a folder, unless two of them tell of the same things.
         """
-        found: Found = {}
+        unchanged: Found = {}
         told: dict[str, Counter[str]] = {}
         for file, data in data_of.items():
             # Equal bytes, not an equal time stamp: a file that was touched and put back is the
@@ -53,12 +53,12 @@ class Readings(Struct):
             if known is not None and known[0] == data:
                 _, report, part = known
                 devices = [replace(device) for device in part.devices]
-                found[file] = replace(report, file=file), replace(part, devices=devices)
+                unchanged[file] = replace(report, file=file), replace(part, devices=devices)
                 told.setdefault(os.path.dirname(file), Counter()).update(part.about)
         twice = {folder for folder, about in told.items() if max(about.values(), default=0) > 1}
         return {
             file: result
-            for file, result in found.items()
+            for file, result in unchanged.items()
             if not result[1].about or os.path.dirname(file) in twice
         }
 

@@ -356,7 +356,7 @@ def earlier(report: dict[str, Any]) -> list[Earlier]:
     """The findings of a JSON report, for what is new since. Raises ValueError, KeyError, TypeError
     or AttributeError for something else.
     """
-    found, accepted = report["findings"], report["accepted"]
+    findings, accepted = report["findings"], report["accepted"]
     return [
         Earlier(
             f["id"],
@@ -366,7 +366,7 @@ def earlier(report: dict[str, Any]) -> list[Earlier]:
             VlanSet.parse(f.get("vlans") or "none").bits,
             frozenset(f["consequences"]),
         )
-        for f in found + accepted
+        for f in findings + accepted
     ]
 
 

@@ -232,14 +232,14 @@ def _breaks(rows: list[VlanRow], locator: Locator) -> Iterator[str]:
     """Where VLANs fall apart: what cuts off the same switches at one place, of several VLANs, is
     one line.
     """
-    found: dict[tuple[str, ...], tuple[list[int], str]] = {}
+    groups: dict[tuple[str, ...], tuple[list[int], str]] = {}
     for row in rows:
         for gap in row.breaks:
             at = brief(gap.origin, locator)
             alike = re.sub(rf"\b{row.vlan}\b", "N", gap.says)
-            vids, _ = found.setdefault((*gap.island, alike, at), ([], f"{gap.says} ({at})"))
+            vids, _ = groups.setdefault((*gap.island, alike, at), ([], f"{gap.says} ({at})"))
             vids.append(row.vlan)
-    for (*island, _, _), (vids, says) in found.items():
+    for (*island, _, _), (vids, says) in groups.items():
         switches = runs_in_words(island)
         yield f"{switches} cut off in VLAN {VlanSet.from_vids(vids)}: {says}"
 

@@ -123,7 +123,7 @@ def _differences(rows: list[TreeRow], locator: Locator) -> Iterator[str]:
                 )
 
 
-def branches_grid(found: list[Branch], title: str) -> Grid:
+def branches_grid(rows: list[Branch], title: str) -> Grid:
     """A tree from its root down. Switches that hang alike from one are told as one row."""
     columns = [
         Column(title),
@@ -133,10 +133,8 @@ def branches_grid(found: list[Branch], title: str) -> Grid:
         Column("Discards at"),
     ]
     grid = Grid(columns)
-    deeper = {
-        at for at, (branch, below) in enumerate(pairwise(found)) if below.depth > branch.depth
-    }
-    numbered = list(enumerate(found))
+    deeper = {at for at, (branch, below) in enumerate(pairwise(rows)) if below.depth > branch.depth}
+    numbered = list(enumerate(rows))
 
     def alike(item: tuple[int, Branch]) -> tuple[object, ...]:
         at, one = item

@@ -61,15 +61,15 @@ def evidence(
     """Hold what texts were read as against other sources. `forms_at` gives the forms of a line."""
     names = NameFinder((other.name for other in others), domains=True)
     by_name = {other.name: other for other in others}
-    found = Evidence([], [], [])
+    held = Evidence([], [], [])
     for device in sorted(texts, key=lambda device: natural(device.name)):
         known = names.find(device.name)
         # A switch that the other side does not have is told, and not compared.
         if known is None:
-            found.missing.append(device.name)
+            held.missing.append(device.name)
             continue
-        found.switches.append(device.name)
-        found.rows += [
+        held.switches.append(device.name)
+        held.rows += [
             EvidenceRow(
                 device.name,
                 one.port or None,
@@ -83,7 +83,7 @@ def evidence(
             )
             for one in sorted(compared(device, by_name[known]), key=_place)
         ]
-    return found
+    return held
 
 
 def _place(one: Compared) -> tuple[bool, int, list[object]]:

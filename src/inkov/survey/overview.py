@@ -166,14 +166,14 @@ def _redundancy(fabric: Fabric, roles: Roles) -> Redundancy:
     ]
     edges = [(link.a.device, link.b.device) for link in links]
     weights: dict[Hashable, int] = dict.fromkeys(roles.of, 1)
-    found, hang = Redundancy(len(links)), dict[str, None]()
+    redundancy, hang = Redundancy(len(links)), dict[str, None]()
     for parting in partings(edges, weights):
         parted = [str(name) for part in parting.parts for name in part]
         # A link that parts something is the only one; a switch is told by how many it parts.
         if parting.edge >= 0:
-            found.alone += 1
+            redundancy.alone += 1
             hang |= dict.fromkeys(parted)
-        elif len(parted) > found.parted:
-            found.worst, found.parted = str(parting.vertex), len(parted)
-    found.hang = _sorted(hang)
-    return found
+        elif len(parted) > redundancy.parted:
+            redundancy.worst, redundancy.parted = str(parting.vertex), len(parted)
+    redundancy.hang = _sorted(hang)
+    return redundancy

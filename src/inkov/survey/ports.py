@@ -57,7 +57,7 @@ def alike_rows(fabric: Fabric) -> list[tuple[PortRow, list[str]]]:
     and the names of all. What leads somewhere stands alone.
     """
     outside = {report.near: f"{report.far}:{report.far_port}" for report in fabric.wiring.outside}
-    found: list[tuple[PortRow, list[str]]] = []
+    groups: list[tuple[PortRow, list[str]]] = []
     for device in sorted(fabric.campus.devices.values(), key=lambda device: natural(device.name)):
         alike: dict[object, list[str]] = {}
         for name in sorted(device.ports, key=natural):
@@ -74,8 +74,8 @@ def alike_rows(fabric: Fabric) -> list[tuple[PortRow, list[str]]]:
                 alike.setdefault(does, []).append(name)
         for names in alike.values():
             first = fabric.ports[End(device.name, names[0])]
-            found.append((_row(fabric, first, outside), names))
-    return found
+            groups.append((_row(fabric, first, outside), names))
+    return groups
 
 
 def _row(fabric: Fabric, resolved: Resolved, outside: dict[End, str]) -> PortRow:

@@ -72,15 +72,15 @@ class Roles(Struct, dict=True):
     def blocks(self) -> list[Block]:
         # What is left without the core and routers: the blocks.
         left = {n for n, role in self.of.items() if role not in (Role.CORE, Role.ROUTER)}
-        found = []
+        grouped = []
         for name in sorted(left, key=natural):
             if name in left:
                 part = _part(self.beside, name, left)
                 left -= part
                 ordered = sorted(part, key=natural)
                 heads = [n for n in ordered if self.of[n] is Role.DISTRIBUTION]
-                found.append(Block(heads, [n for n in ordered if n not in heads]))
-        return found
+                grouped.append(Block(heads, [n for n in ordered if n not in heads]))
+        return grouped
 
 
 def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
@@ -90,10 +90,10 @@ def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
     # A device whose bridges are all routed ports bridges nothing.
     routers = {inside.device for inside in fabric.bridges if inside.routed} - bridging
     beside = _neighbours(fabric)
-    found = Roles({}, beside=beside, stated=set(stated or {}) & campus.devices.keys())
-    found.of = {name: Role.ROUTER if name in routers else Role.ACCESS for name in campus.devices}
-    found.of |= {name: role for name, role in (stated or {}).items() if name in campus.devices}
-    switches = {name for name, role in found.of.items() if role is not Role.ROUTER}
+    result = Roles({}, beside=beside, stated=set(stated or {}) & campus.devices.keys())
+    result.of = {name: Role.ROUTER if name in routers else Role.ACCESS for name in campus.devices}
+    result.of |= {name: role for name, role in (stated or {}).items() if name in campus.devices}
+    switches = {name for name, role in result.of.items() if role is not Role.ROUTER}
     left = set(switches)
     routing = _routing(fabric)
     for name in sorted(switches, key=natural):
@@ -102,21 +102,23 @@ def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
         part = _part(beside, name, switches)
         left -= part
         # The plan's word first; else the cabling tells, in parts that are large enough.
-        core = [n for n in part if n in found.stated and found.of[n] is Role.CORE]
+        core = [n for n in part if n in result.stated and result.of[n] is Role.CORE]
         if not core and len(part) >= _FEWEST:
-            core = _core(beside, part - found.stated or part, part, routing)
-            found.of |= {n: Role.CORE for n in core if n not in found.stated}
+            core = _core(beside, part - result.stated or part, part, routing)
+            result.of |= {n: Role.CORE for n in core if n not in result.stated}
         # Without a core distances are from any switch: they still tell what is farther.
-        found.depth |= _depths(beside, core or [name], part)
+        result.depth |= _depths(beside, core or [name], part)
     hosts = {port.end.device for port in fabric.bridge_ports if fabric.has_hosts(port.end)}
-    for name in switches - found.stated:
+    for name in switches - result.stated:
         # What at least two hang on, or one if nobody is plugged in there.
-        if found.of[name] is not Role.CORE:
-            farther = [n for n in beside.get(name, ()) if found.depth.get(n, 0) > found.depth[name]]
+        if result.of[name] is not Role.CORE:
+            farther = [
+                n for n in beside.get(name, ()) if result.depth.get(n, 0) > result.depth[name]
+            ]
             below = [n for n in farther if n in switches]
             if len(below) > 1 or (below and name not in hosts):
-                found.of[name] = Role.DISTRIBUTION
-    return found
+                result.of[name] = Role.DISTRIBUTION
+    return result
 
 
 def _routing(fabric: Fabric) -> set[str]:
@@ -135,13 +137,13 @@ def _routing(fabric: Fabric) -> set[str]:
 
 def _neighbours(fabric: Fabric) -> dict[str, list[str]]:
     """Device -> the others that a link leads to."""
-    found: dict[str, dict[str, None]] = {}
+    near: dict[str, dict[str, None]] = {}
     for link in fabric.wiring.links:
         one, other = link.a.device, link.b.device
         if one != other:
-            found.setdefault(one, {})[other] = None
-            found.setdefault(other, {})[one] = None
-    return {name: sorted(others, key=natural) for name, others in found.items()}
+            near.setdefault(one, {})[other] = None
+            near.setdefault(other, {})[one] = None
+    return {name: sorted(others, key=natural) for name, others in near.items()}
 
 
 def _part(beside: dict[str, list[str]], start: str, among: set[str]) -> set[str]:

@@ -121,10 +121,10 @@ def distinct_trees(
 
 def _live(fabric: Fabric, tree: SpanningTree) -> int:
     """The VLANs of a tree that some bridge of it has."""
-    found = 0
+    alive = 0
     for number, mask in tree.masks.items():
-        found |= mask & fabric.bridges[number].live
-    return found
+        alive |= mask & fabric.bridges[number].live
+    return alive
 
 
 def _looks(tree: SpanningTree) -> tuple[object, ...]:
@@ -385,13 +385,13 @@ def branches(fabric: Fabric, tree: SpanningTree, outcome: int = 0) -> list[Branc
     for number in tree.blocked(outcome):
         held = fabric.bridge_ports[number]
         blocked.setdefault(held.bridge, []).append(held.port)
-    found: list[Branch] = []
+    listed: list[Branch] = []
     # Where a guard parts the tree, there are several roots.
     tops = [bridge for bridge in tree.world.bridges if bridge not in elected.root_port]
     stack = [(top, 0, "", "") for top in reversed(tops)]
     while stack:
         bridge, depth, above, own = stack.pop()
-        found.append(
+        listed.append(
             Branch(
                 depth,
                 fabric.bridges[bridge].device,
@@ -408,4 +408,4 @@ def branches(fabric: Fabric, tree: SpanningTree, outcome: int = 0) -> list[Branc
             at = str(fabric.bridge_ports[speaker].port)
             mine = fabric.bridge_ports[elected.root_port[child]].port
             stack.append((child, depth + 1, at, mine))
-    return found
+    return listed

@@ -110,7 +110,7 @@ def _places(
         # A VLAN that only runs through a switch is not told of it.
         if ports:
             with_members[name] = with_members.get(name, 0) | bit(vid)
-    found: dict[int, list[VlanAt]] = {}
+    places: dict[int, list[VlanAt]] = {}
     for device in devices:
         own = gateways.get(device.name, 0)
         there = (
@@ -118,8 +118,8 @@ def _places(
         )
         for vid in bits(there):
             ports = members.get((device.name, vid), 0)
-            found.setdefault(vid, []).append(_at(device, vid, ports, bool(own >> vid & 1)))
-    return found
+            places.setdefault(vid, []).append(_at(device, vid, ports, bool(own >> vid & 1)))
+    return places
 
 
 def _at(device: Device, vid: int, ports: int, gateway: bool) -> VlanAt:

@@ -120,7 +120,7 @@ class FrameModel:
         """FM 4.9: the ends of links on whose wire there are hosts or unknown neighbours besides."""
         boxes = {end for ends in self.boxes.values() for end in ends}
         ends = {*boxes, *((host.device, host.port) for host in self.campus.hosts)}
-        found: set[End] = set()
+        with_hosts: set[End] = set()
         for device, port in ends:
             # A host in the plan may be at a port that no file has.
             if device not in self.campus.devices or port not in self.campus.devices[device].ports:
@@ -131,10 +131,10 @@ class FrameModel:
             while work:
                 end = work.pop()
                 # Only at links it matters who else is on the wire.
-                if end in self.far and end not in found:
-                    found.add(end)
+                if end in self.far and end not in with_hosts:
+                    with_hosts.add(end)
                     work += self.far[end]
-        return found
+        return with_hosts
 
     def wire_of(self, place: End) -> list[End]:
         """The end of a port, and the far ends of its cables."""

@@ -149,13 +149,13 @@ def _joined(ends: list[tuple[Spot, Spot]], lost: Lost, hubs: set[Hub]) -> bool:
 
 
 def _reached(next_to: dict[Hub, list[Hub]], start: Hub) -> set[Hub]:
-    found, work = {start}, [start]
+    reached, work = {start}, [start]
     while work:
         for hub in next_to.get(work.pop(), ()):
-            if hub not in found:
-                found.add(hub)
+            if hub not in reached:
+                reached.add(hub)
                 work.append(hub)
-    return found
+    return reached
 
 
 # --- the spanning trees ---------------------------------------------------------------------------

@@ -135,7 +135,7 @@ class PacketModel(FrameModel):
 
     def outlets(self, vid: int) -> list[Spot]:
         """The sub-interfaces with a VLAN's tag on a cable, and somebody behind them (FM 6.8)."""
-        found = []
+        spots = []
         for end in self.far:
             for spot in self.spots.get(end, ()):
                 dead = not (spot.views[0].pvid or spot.views[0].emit)
@@ -146,8 +146,8 @@ class PacketModel(FrameModel):
                     )
                     # A gateway, a router, or others behind it: somebody is there.
                     if spot.routed or gateway or len(self.at[spot.hub]) > 1:
-                        found.append(spot)
-        return found
+                        spots.append(spot)
+        return spots
 
     def _sharing(self, level: Level) -> dict[Group, list[Station]]:
         """The stations of a routing table of a device, and in a VLAN."""

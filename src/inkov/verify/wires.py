@@ -105,9 +105,9 @@ _Answers = Callable[[str], bool]
 
 def _one(names: Iterable[str], answers: _Answers) -> str | None:
     """The only name that answers."""
-    found = [name for name in names if answers(name)]
+    answering = [name for name in names if answers(name)]
     # Several that answer are nobody.
-    return found[0] if len(found) == 1 else None
+    return answering[0] if len(answering) == 1 else None
 
 
 def _even(name: str) -> str:

@@ -60,14 +60,14 @@ class Cut(Struct):
     @property
     def pieces(self) -> dict[int, list[list[int]]]:
         """VLAN -> the bridges of each part that fell off."""
-        found: dict[int, list[list[int]]] = {}
+        pieces: dict[int, list[list[int]]] = {}
         for part in self.parts:
             by_vlan: dict[int, list[int]] = {}
             for bridge, vid in sorted(part):
                 by_vlan.setdefault(vid, []).append(bridge)
             for vid, bridges in by_vlan.items():
-                found.setdefault(vid, []).append(bridges)
-        return dict(sorted(found.items()))
+                pieces.setdefault(vid, []).append(bridges)
+        return dict(sorted(pieces.items()))
 
 
 class _After(Struct):
@@ -118,16 +118,16 @@ class Losses:
 
     def try_loss(self, loss: Loss) -> Cut | None:
         """What a loss cuts; None if it may happen without loss."""
-        found = Cut(loss)
+        cut = Cut(loss)
         # The routing alone is lost: the switch goes on.
         if loss.kind is Kind.ROUTER:
-            self._by_routers(found)
-            return self._told(found)
+            self._by_routers(cut)
+            return self._told(cut)
         ports = self.ports_of(loss)
         # One link or one switch: worked out for all safe VLANs at once.
         if loss.kind is Kind.LINK or loss.kind is Kind.SWITCH:
             of_safe = self._by_link if loss.kind is Kind.LINK else self._by_device
-            found.parts += of_safe.get(loss.links[0] if loss.links else loss.name, [])
+            cut.parts += of_safe.get(loss.links[0] if loss.links else loss.name, [])
             left = [group for group in self.groups if id(group) not in self.safe]
         else:
             left = self.groups
@@ -137,23 +137,23 @@ class Losses:
             wanted = {id(group) for group in left}
             for group in self._touched(loss, ports, after):
                 if id(group) in wanted:
-                    self._cut_group(group, loss, ports, after, found)
-        self._by_routers(found)
-        return self._told(found)
+                    self._cut_group(group, loss, ports, after, cut)
+        self._by_routers(cut)
+        return self._told(cut)
 
-    def _told(self, found: Cut) -> Cut | None:
+    def _told(self, cut: Cut) -> Cut | None:
         """What a loss cuts, as far as it is asked; None if that is nothing."""
         # Only some VLANs are asked about.
         if self.vlans != -1:
-            parts = [[hub for hub in part if self.vlans >> hub[1] & 1] for part in found.parts]
-            found.parts = [part for part in parts if part]
-            found.routerless = {hub for hub in found.routerless if self.vlans >> hub[1] & 1}
-            found.unrouted = {hub for hub in found.unrouted if self.vlans >> hub[1] & 1}
+            parts = [[hub for hub in part if self.vlans >> hub[1] & 1] for part in cut.parts]
+            cut.parts = [part for part in parts if part]
+            cut.routerless = {hub for hub in cut.routerless if self.vlans >> hub[1] & 1}
+            cut.unrouted = {hub for hub in cut.unrouted if self.vlans >> hub[1] & 1}
         # Nothing falls off: no cut.
-        if not found.off:
+        if not cut.off:
             return None
-        self._count(found)
-        return found
+        self._count(cut)
+        return cut
 
     def _known_cuts(self) -> None:
         """What each link and each switch cuts by itself, of the safe groups."""
@@ -232,7 +232,7 @@ class Losses:
     # --- what falls apart -------------------------------------------------------------------------
 
     def _cut_group(
-        self, group: VlanGraph, loss: Loss, lost: set[int], after: _After, found: Cut
+        self, group: VlanGraph, loss: Loss, lost: set[int], after: _After, cut: Cut
     ) -> None:
         gone = (
             {
@@ -252,7 +252,7 @@ class Losses:
         fallen: list[list[Hub]] = []
         for parts in outcomes:
             fallen = parts if len(parts) > len(fallen) else fallen
-        found.parts += fallen
+        cut.parts += fallen
 
     def _before(self, group: VlanGraph) -> list[dict[Hub, object]]:
         """The islands of a group without any loss, worked out once."""
@@ -267,13 +267,13 @@ class Losses:
         if not group.odd:
             return [_joined(group, discarding, lost) for discarding in after.discarding]
         assert after.trees is not None
-        found: list[dict[Hub, object]] = []
+        islands: list[dict[Hub, object]] = []
         for number in range(after.trees.outcomes):
             there = domains(active(self.fabric, after.trees, number, lost=lost))
-            found.append(
+            islands.append(
                 {hub: there.of(*hub) if there.of(*hub) >= 0 else hub for hub in group.hubs}
             )
-        return found
+        return islands
 
     def _fallen_apart(
         self,
@@ -318,9 +318,9 @@ class Losses:
     def _routed_before(self) -> dict[Hub, Hashable]:
         return self._routed.together()
 
-    def _by_routers(self, found: Cut) -> None:
+    def _by_routers(self, cut: Cut) -> None:
         """What a loss does to ways by routers."""
-        fabric, loss = self.fabric, found.loss
+        fabric, loss = self.fabric, cut.loss
         bridges = {
             fabric.bridge_ports[port].bridge
             for number in loss.links
@@ -328,7 +328,7 @@ class Losses:
             for port in fabric.at.get(end, ())
         }
         bridges = {number for number in bridges if fabric.bridges[number].routed}
-        part = {hub: at for at, own in enumerate(found.parts, 1) for hub in own}
+        part = {hub: at for at, own in enumerate(cut.parts, 1) for hub in own}
         # Most losses touch no router's way.
         if not self._routed.may_matter(loss.devices, bridges, part):
             return
@@ -348,16 +348,16 @@ class Losses:
             left = [active(fabric, trees, n, lost=lost) for n in range(trees.outcomes)]
             after = RoutedWays(left, ports).together(loss.devices)
             without, apart = fallen_off(self._routed_before, after, ports)
-        found.routerless, found.unrouted = without, apart
+        cut.routerless, cut.unrouted = without, apart
 
     def _dead(self, loss: Loss) -> Collection[str]:
         """The devices that are lost as switches: their hosts are lost with them."""
         return () if loss.kind is Kind.ROUTER else loss.devices
 
-    def _count(self, found: Cut) -> None:
+    def _count(self, cut: Cut) -> None:
         """How many host ports are cut off: from others, or from their gateway."""
-        off, dead = found.off, self._dead(found.loss)
-        found.hosts = sum(
+        off, dead = cut.off, self._dead(cut.loss)
+        cut.hosts = sum(
             ports
             for group in self.groups
             for hub, ports in group.hubs.items()

@@ -114,17 +114,17 @@ def outcomes(run: Callable[[Order], T]) -> tuple[list[T], bool]:
     """What comes of an election by each order that is possible; and whether these are all. Where
     there are more than `MOST_OUTCOMES`, the first ones are given.
     """
-    found: list[T] = []
+    results: list[T] = []
     # Scripts in their order: each differs from the one before in the last answer that could.
     script: tuple[int, ...] = ()
-    while len(found) < MOST_OUTCOMES:
+    while len(results) < MOST_OUTCOMES:
         order = Order(script)
-        found.append(run(order))
+        results.append(run(order))
         following = _next(order.asked)
         if following is None:
-            return found, True
+            return results, True
         script = following
-    return found, False
+    return results, False
 
 
 def _next(asked: Iterable[tuple[int, int]]) -> tuple[int, ...] | None:

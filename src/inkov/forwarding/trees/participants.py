@@ -55,15 +55,15 @@ class Taker(Struct):
     @property
     def instances(self) -> dict[int, int]:
         """Instance -> its VLANs, as a mask. A VLAN in two instances is in the first."""
-        found: dict[int, int] = {}
+        by_instance: dict[int, int] = {}
         taken = 0
         for tree in self.trees:
             # Number 0 is the common tree, and no instance.
             if tree.number:
                 mask = tree.vlans.bits & ~taken
                 taken |= mask
-                found[tree.number] = found.get(tree.number, 0) | mask
-        return found
+                by_instance[tree.number] = found.get(tree.number, 0) | mask
+        return by_instance
 
 
 class Participants(Struct, dict=True):
@@ -97,7 +97,7 @@ COMMON = (TreeMode.STP, TreeMode.RSTP, TreeMode.MSTP)
 
 def takers(fabric: Fabric) -> Participants:
     """The bridges that could take part in a tree: not routers' ports."""
-    found: dict[int, Taker] = {}
+    by_bridge: dict[int, Taker] = {}
     for number, bridge in enumerate(fabric.bridges):
         ports = [fabric.bridge_ports[port] for port in bridge.ports]
         # Routers' ports, and the other halves of unaware ones, take part in nothing.
@@ -108,10 +108,10 @@ def takers(fabric: Fabric) -> Participants:
         mode = (own.tree_mode if own is not None else None) or device.tree_mode
         # Stated: nothing has to be assumed.
         if mode is not None:
-            found[number] = Taker(number, device, bridge.name, mode.value)
+            by_bridge[number] = Taker(number, device, bridge.name, mode.value)
             continue
         # It states settings of a tree, so it runs one; of which kind is not said.
         states_some = any(tree.bridge == bridge.name for tree in device.trees)
         assumed = ANY_KIND if states_some else SILENT
-        found[number] = Taker(number, device, bridge.name, TreeMode.RSTP, assumed)
-    return Participants(found, fabric)
+        by_bridge[number] = Taker(number, device, bridge.name, TreeMode.RSTP, assumed)
+    return Participants(by_bridge, fabric)

@@ -76,7 +76,7 @@ class Reelection(Graph):
     def _below(self, lost: Collection[int], gone: set[int]) -> set[int]:
         """The bridges whose way to the root leads by a lost port."""
         ports, elected = self.ports, self.elected
-        found = [bridge for bridge in gone for bridge in self.children.get(bridge, ())]
+        below = [bridge for bridge in gone for bridge in self.children.get(bridge, ())]
         for number in lost:
             for near in self.on_wire[ports[number].wire]:
                 bridge = ports[near].bridge
@@ -84,12 +84,12 @@ class Reelection(Graph):
                 by_lost = own in lost or elected.designated[ports[number].wire] in lost
                 # Its root port is lost, or the port that spoke to it.
                 if own == near and by_lost:
-                    found.append(bridge)
-        seen = set(found)
-        for bridge in found:  # grows
+                    below.append(bridge)
+        seen = set(below)
+        for bridge in below:  # grows
             more = [child for child in self.children.get(bridge, ()) if child not in seen]
             seen.update(more)
-            found += more
+            below += more
         return seen - gone
 
     def _costs(self, below: set[int], lost: Collection[int]) -> dict[int, int] | None:
@@ -152,7 +152,7 @@ class Reelection(Graph):
         speakers: dict[int, int],
         order: Order,
     ) -> dict[int, int]:
-        found = {}
+        root_ports = {}
         for bridge in below:
             senders = {
                 near: speaker
@@ -167,8 +167,8 @@ class Reelection(Graph):
             receivers = [near for near in senders if self.ports[senders[near]].bridge == lowest]
             first = self.lowest_port({senders[near] for near in receivers}, order)
             receivers = [near for near in receivers if senders[near] == first]
-            found[bridge] = self.lowest_port(receivers, order)
-        return found
+            root_ports[bridge] = self.lowest_port(receivers, order)
+        return root_ports
 
     def _role(self, number: int, speaker: int, root_ports: dict[int, int]) -> TreeRole:
         bridge = self.ports[number].bridge

@@ -34,8 +34,8 @@ class OddSetting(Struct, frozen=True):
 def odd_settings(devices: Iterable[Device]) -> list[OddSetting]:
     """All of them, by switch."""
     devices = sorted(devices, key=lambda device: natural(device.name))
-    found = [odd for device in devices for odd in _of_device(device)]
-    return [*found, *_same_addresses(devices)]
+    odd_ones = [odd for device in devices for odd in _of_device(device)]
+    return [*odd_ones, *_same_addresses(devices)]
 
 
 def _of_device(device: Device) -> Iterator[OddSetting]:

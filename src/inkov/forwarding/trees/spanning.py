@@ -65,8 +65,8 @@ class SpanningTree(Struct):
     @property
     def roots(self) -> list[int]:
         """The bridges that may be root, as far as outcomes were told apart."""
-        found = dict.fromkeys(root for elected in self.outcomes for root in elected.root.values())
-        return list(found)
+        roots = dict.fromkeys(root for elected in self.outcomes for root in elected.root.values())
+        return list(roots)
 
     @property
     def settled(self) -> bool:
@@ -142,13 +142,13 @@ class Trees(Struct):
         if len(part.trees) == 1 and tree.complete and len(tree.outcomes) == 1:
             changed = _reelection(part).without(own)
             if changed is not None:
-                found = {}
+                masks = {}
                 for number, role in changed.items():
                     mask = tree.masks.get(part.world.ports[number].bridge, tree.vlans)
                     # A port that changes its role and forwards as before is no change.
                     if role.forwards != tree.outcomes[0].roles[number].forwards:
-                        found[number] = 0 if role.forwards else mask
-                return found
+                        masks[number] = 0 if role.forwards else mask
+                return masks
         # Elected anew as a whole.
         worlds = _apart(_left(part.world, own))
         after = _discarding(self._elected(world, part.vlans) for world in worlds)
@@ -170,30 +170,30 @@ class Trees(Struct):
 
     def discarding(self, outcome: int = 0) -> dict[int, int]:
         """Bridge port -> the VLANs that it does not forward, as a mask."""
-        found: dict[int, int] = dict.fromkeys(self.disabled, ALL)
+        masks: dict[int, int] = dict.fromkeys(self.disabled, ALL)
         # Each tree speaks for its own VLANs only.
         for tree in self.trees:
             for number in tree.blocked(outcome):
                 bridge = tree.world.ports[number].bridge
-                found[number] = found.get(number, 0) | tree.masks.get(bridge, tree.vlans)
-        return found
+                masks[number] = masks.get(number, 0) | tree.masks.get(bridge, tree.vlans)
+        return masks
 
 
 def spanning_trees(fabric: Fabric) -> Trees:
     """Work out the spanning trees. Bridges that no wire joins with others are in none."""
-    found = takers(fabric)
-    common = common_world(found)
+    participants = takers(fabric)
+    common = common_world(participants)
     parts = [
-        Part(world, 0, _common_trees(world, found), _circles(world.ports))
+        Part(world, 0, _common_trees(world, participants), _circles(world.ports))
         for world in _apart(common)
     ]
     # Trees of single VLANs, those alike together.
-    for mask, world in vlan_worlds(found, common):
+    for mask, world in vlan_worlds(participants, common):
         for one in _apart(world):
             tree = _vlan_tree(one, mask)
             parts.append(Part(one, mask, [tree], [tree.circle] if tree.circle else []))
     _meeting(common, [tree for part in parts for tree in part.trees])
-    return Trees(found, parts, common.disabled)
+    return Trees(participants, parts, common.disabled)
 
 
 def _meeting(common: World, trees: list[SpanningTree]) -> None:
@@ -231,13 +231,13 @@ def _reelection(part: Part) -> Reelection:
 
 def _discarding(parts: Iterable[Part]) -> dict[int, int]:
     """What ports discard by the trees of some parts, in the first outcome."""
-    found: dict[int, int] = {}
+    masks: dict[int, int] = {}
     for part in parts:
         for tree in part.trees:
             for number in tree.blocked(0):
                 mask = tree.masks.get(tree.world.ports[number].bridge, tree.vlans)
-                found[number] = found.get(number, 0) | mask
-    return found
+                masks[number] = masks.get(number, 0) | mask
+    return masks
 
 
 def matters(part: Part, number: int) -> bool:
@@ -294,12 +294,12 @@ class _Instance(NamedTuple):
     inside: set[int]
 
 
-def _common_trees(part: World, found: Participants) -> list[SpanningTree]:
+def _common_trees(part: World, participants: Participants) -> list[SpanningTree]:
     """The common tree of bridges that hang together, and the trees of their instances. They are
     elected together: an address that is not known is the same in all of them.
     """
     # Elected together: a script of answers holds for all of them.
-    instances = list(_instances(part, found))
+    instances = list(_instances(part, participants))
 
     def run(order: Order) -> list[Elected]:
         common = elect(part.bridges, part.ports, order)
@@ -315,7 +315,7 @@ def _common_trees(part: World, found: Participants) -> list[SpanningTree]:
 
     elections, complete = outcomes(run)
     circle = _on_circles(part.ports)
-    modes = {found.takers[number].mode for number in part.bridges}
+    modes = {participants.takers[number].mode for number in part.bridges}
     mode = max(modes, key=COMMON.index)
     trees = [
         SpanningTree(ALL, mode, 0, part, [one[0] for one in elections], complete, circle),
@@ -336,14 +336,14 @@ def _common_trees(part: World, found: Participants) -> list[SpanningTree]:
         tree.doubts = _that_matter(tree.world, tree.circle)
         tree.masks = dict.fromkeys(tree.world.bridges, tree.vlans)
     for number in part.bridges:
-        mapped = union(found.takers[number].instances.values())
+        mapped = union(participants.takers[number].instances.values())
         # VLANs that an instance has are not the common tree's.
-        trees[0].masks[number] = ALL & ~(mapped if found.takers[number].region else 0)
+        trees[0].masks[number] = ALL & ~(mapped if participants.takers[number].region else 0)
     trees[0].vlans = union(trees[0].masks.values())
     return trees
 
 
-def _instances(part: World, found: Participants) -> Iterator[_Instance]:
+def _instances(part: World, participants: Participants) -> Iterator[_Instance]:
     """The instances of the regions among some bridges."""
     on_wire: dict[int, list[int]] = {}
     for port in part.ports.values():
@@ -352,8 +352,8 @@ def _instances(part: World, found: Participants) -> Iterator[_Instance]:
         wire
         # A wire that leads out of a region is not inside it, nor one with somebody else on it.
         for wire, bridges in on_wire.items()
-        if found.takers[bridges[0]].region is not None
-        and len({found.takers[bridge].region for bridge in bridges}) == 1
+        if participants.takers[bridges[0]].region is not None
+        and len({participants.takers[bridge].region for bridge in bridges}) == 1
     }
     regions = Wires()
     for port in part.ports.values():
@@ -361,21 +361,26 @@ def _instances(part: World, found: Participants) -> Iterator[_Instance]:
             regions.join(("wire", port.wire), port.bridge)
     clusters: dict[object, list[int]] = {}
     for number in part.bridges:
-        if found.takers[number].region is not None:
+        if participants.takers[number].region is not None:
             clusters.setdefault(regions.of(number), []).append(number)
     for bridges in clusters.values():
-        for number, vlans in sorted(found.takers[bridges[0]].instances.items()):
+        for number, vlans in sorted(participants.takers[bridges[0]].instances.items()):
             # An instance without VLANs has no frames.
             if vlans:
                 yield _Instance(
-                    number, vlans, _instance_world(part, found, bridges, number), inside
+                    number, vlans, _instance_world(part, participants, bridges, number), inside
                 )
 
 
-def _instance_world(part: World, found: Participants, bridges: list[int], instance: int) -> World:
-    world, fabric = World(), found.fabric
+def _instance_world(
+    part: World, participants: Participants, bridges: list[int], instance: int
+) -> World:
+    world, fabric = World(), participants.fabric
     members = set(bridges)
-    settings = {number: settings_of(found.takers[number], found, instance) for number in bridges}
+    settings = {
+        number: settings_of(participants.takers[number], participants, instance)
+        for number in bridges
+    }
     for number in bridges:
         world.bridges[number] = TreeBridge(settings[number].identifier())
     for number, port in part.ports.items():
@@ -426,11 +431,11 @@ def _in_one_sentence(doubts: Iterable[Doubt]) -> list[Remark]:
     alike: dict[Assumed, dict[str, Doubt]] = {}
     for doubt in doubts:
         alike.setdefault(doubt.assumed, {}).setdefault(doubt.who, doubt)
-    found = []
+    remarks = []
     for by_who in alike.values():
         first = min(by_who, key=natural)
-        found.append(Remark(by_who[first].says(len(by_who) - 1), by_who[first].origin))
-    return found
+        remarks.append(Remark(by_who[first].says(len(by_who) - 1), by_who[first].origin))
+    return remarks
 
 
 def _that_matter(world: World, circle: set[int]) -> list[Remark]:
@@ -438,12 +443,12 @@ def _that_matter(world: World, circle: set[int]) -> list[Remark]:
 
     Of a default by speed there are two tables: which one holds matters if costs differ.
     """
-    found = _in_one_sentence(doubt for doubt in world.doubts if doubt.port in circle)
+    remarks = _in_one_sentence(doubt for doubt in world.doubts if doubt.port in circle)
     by_speed = world.by_speed & circle
     on_circle = [world.ports[number] for number in circle]
     # With one cost everywhere, either table leads to the same tree.
     if by_speed and len({(port.cost, port.between) for port in on_circle}) > 1:
         ports = "a port follows" if len(by_speed) == 1 else f"{len(by_speed)} ports follows"
         says = f"the cost of {ports} from the speed, as the standards recommend it"
-        found.append(Remark(says, Origin()))
-    return found
+        remarks.append(Remark(says, Origin()))
+    return remarks

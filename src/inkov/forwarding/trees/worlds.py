@@ -57,10 +57,10 @@ class World(Struct, dict=True):
     @cached_property
     def on_wire(self) -> dict[int, list[int]]:
         """Wire -> the ports on it."""
-        found: dict[int, list[int]] = {}
+        by_wire: dict[int, list[int]] = {}
         for number, port in self.ports.items():
-            found.setdefault(port.wire, []).append(number)
-        return found
+            by_wire.setdefault(port.wire, []).append(number)
+        return by_wire
 
 
 def common_world(all_takers: Participants) -> World:
@@ -163,10 +163,10 @@ def _seam(port: BridgePort, all_takers: Participants, assumed: Assumed) -> Doubt
 
 def _turned(fabric: Fabric, port: BridgePort) -> int:
     """The VLANs whose messages a port sends into another VLAN, or one way only, as a mask."""
-    found = 0
+    turned = 0
     for crossing in fabric.crossings.get(port.number, ()):
         for translation in crossing.translations:
-            found |= translation.leaves
+            turned |= translation.leaves
         for to, mask in crossing.same:
             back = union(
                 passed
@@ -175,8 +175,8 @@ def _turned(fabric: Fabric, port: BridgePort) -> int:
                 if far == port.number
             )
             # What passes one way and does not come back.
-            found |= mask & ~back
-    return found
+            turned |= mask & ~back
+    return turned
 
 
 def _doubts_of_wire(

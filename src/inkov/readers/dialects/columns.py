@@ -100,11 +100,11 @@ class _Writer:
             # All columns in their order, and nothing else in the line: else it is a row of a table.
             starts, at = [], 0
             for name in columns:
-                found = re.compile(rf"(?<!\S){re.escape(name)}(?!\S)").search(line, at)
-                if found is None:
+                match = re.compile(rf"(?<!\S){re.escape(name)}(?!\S)").search(line, at)
+                if match is None:
                     break
-                starts.append((name, found.start()))
-                at = found.end()
+                starts.append((name, match.start()))
+                at = match.end()
             else:
                 named = " ".join(columns).split()
                 if line.split() == named:

@@ -53,7 +53,7 @@ def doubts(dialect: Dialect, texts: Sequence[tuple[str, bytes]]) -> list[Doubt]:
         taken = {}
         read_text(dialect, "example", example.text.encode(), taken)
         uses.add(taken.values(), [])
-    found = [
+    doubtful = [
         *doubtful_ports(devices),
         *_of_vlans(devices),
         *_of_forms(dialect, uses),
@@ -61,7 +61,7 @@ def doubts(dialect: Dialect, texts: Sequence[tuple[str, bytes]]) -> list[Doubt]:
         *_of_blocks(dialect, uses),
         *_unused(dialect, uses),
     ]
-    return sorted(found, key=lambda doubt: doubt.mild)
+    return sorted(doubtful, key=lambda doubt: doubt.mild)
 
 
 # --- what came out --------------------------------------------------------------------------------
@@ -255,25 +255,25 @@ def _of_blocks(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
 
 def _statements(dialect: Dialect) -> list[Statement]:
     """Every form of a dialect once, by its line."""
-    found: dict[tuple[str, int], Statement] = {}
+    statements: dict[tuple[str, int], Statement] = {}
     roots = [dialect.device.root, *(block.root for block, _ in _blocks(dialect))]
     for root in roots:
         for statement in (*_ends(root), *(head.statement for head in _heads(root))):
-            found.setdefault((statement.form, statement.line), statement)
-    return sorted(found.values(), key=lambda statement: statement.line)
+            statements.setdefault((statement.form, statement.line), statement)
+    return sorted(statements.values(), key=lambda statement: statement.line)
 
 
 def _blocks(dialect: Dialect) -> list[tuple[Block, list[Head]]]:
     """The blocks that some head opens, with their heads."""
-    found: dict[int, tuple[Block, list[Head]]] = {}
+    by_block: dict[int, tuple[Block, list[Head]]] = {}
     roots = [dialect.device.root]
     for root in roots:
         for head in _heads(root):
-            if id(head.block) not in found:
-                found[id(head.block)] = head.block, []
+            if id(head.block) not in by_block:
+                by_block[id(head.block)] = head.block, []
                 roots.append(head.block.root)
-            found[id(head.block)][1].append(head)
-    return list(found.values())
+            by_block[id(head.block)][1].append(head)
+    return list(by_block.values())
 
 
 def _ends(root: Node) -> Iterator[Statement]:

@@ -171,7 +171,7 @@ def passages(lines: list[str], comment: Iterable[str]) -> dict[int, tuple[int, i
     """The passages of free text over several lines, each between two of one mark: place of the
     first line -> where the mark stands in it, and the place of the last line.
     """
-    found: dict[int, tuple[int, int]] = {}
+    ranges: dict[int, tuple[int, int]] = {}
     end = -1
     for number, line in enumerate(lines):
         begins = _PASSAGE.search(line) if number > end else None
@@ -184,9 +184,9 @@ def passages(lines: list[str], comment: Iterable[str]) -> dict[int, tuple[int, i
         last = next(ends, -1)
         # The mark must come again at the end of a line: else it is a mark of something else.
         if last > 0 and lines[last].rstrip().endswith(mark) and lines[last].count(mark) == 1:
-            found[number] = begins.start(1), last
+            ranges[number] = begins.start(1), last
             end = last
-    return found
+    return ranges
 
 
 def _end_mark(lines: list[str]) -> str:

@@ -274,7 +274,7 @@ def _comment_after(style: Style) -> re.Pattern[str] | None:
 
 
 def _cut(text: str, comment: re.Pattern[str]) -> str:
-    return comment.sub(lambda found: found[0] if found[0].startswith('"') else "", text).rstrip()
+    return comment.sub(lambda match: match[0] if match[0].startswith('"') else "", text).rstrip()
 
 
 def _braced_token(style: Style) -> re.Pattern[str]:

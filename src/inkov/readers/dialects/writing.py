@@ -42,7 +42,7 @@ def writings(dialect: Dialect, texts: Iterable[str] = ()) -> list[Written]:
     """What can be written into texts of a dialect, tried on its examples and on some texts."""
     sources = [*(example.text for example in dialect.examples), *texts]
     rewrite = rewriter(dialect, sources)
-    found: dict[str, Written] = {}
+    tried: dict[str, Written] = {}
     for text in sources:
         part = read_text(dialect, "", text.encode()).part
         if len(part.devices) != 1:
@@ -50,14 +50,14 @@ def writings(dialect: Dialect, texts: Iterable[str] = ()) -> list[Written]:
         device = part.devices[0]
         for what, edits in _trials(device):
             # Once written is enough: another text need not show it as well.
-            if what in found and found[what].done:
+            if what in tried and tried[what].done:
                 continue
             wanted = apply(Campus(devices={device.name: device}), edits)
             try:
                 written = rewrite(text, wanted.devices[device.name], edits)
             except CannotWrite as error:
                 # Another text may have a pattern for it.
-                found.setdefault(what, Written(what, False, str(error)))
+                tried.setdefault(what, Written(what, False, str(error)))
                 continue
             back = read_text(dialect, "", written.encode()).part.devices
             # Reading back is the only proof that it was written.
@@ -65,8 +65,8 @@ def writings(dialect: Dialect, texts: Iterable[str] = ()) -> list[Written]:
                 difference(wanted, Campus(devices={device.name: back[0]}))
             )
             says = "" if alike else "it is not read back as it was meant"
-            found[what] = Written(what, alike, says)
-    return list(found.values())
+            tried[what] = Written(what, alike, says)
+    return list(tried.values())
 
 
 def _trials(device: Device) -> Iterator[tuple[str, list[Edit]]]:

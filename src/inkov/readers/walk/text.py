@@ -202,8 +202,8 @@ def _may_be_quoted(spelled: str) -> bool:
     if not _is_known_to_the_tool(spelled):
         return True
     numbers = numbers_of_object(spelled)
-    found = _column_of(numbers) if numbers else None
-    return found is not None and found[0].name not in _HINTED
+    column = _column_of(numbers) if numbers else None
+    return column is not None and column[0].name not in _HINTED
 
 
 def _is_known_to_the_tool(spelled: str) -> bool:
@@ -233,9 +233,9 @@ def _prints_bare(text: str) -> bool:
         at = text.find(name)
         while at >= 0:
             at += len(name)
-            found = _AFTER_NAME.match(text, at)
-            if found is not None:
-                bare += -1 if found[1] else 1
+            match = _AFTER_NAME.match(text, at)
+            if match is not None:
+                bare += -1 if match[1] else 1
             at = text.find(name, at)
     return bare > 0
 
@@ -348,10 +348,10 @@ class _Columns:
     def _object(self, spelled: str) -> tuple[str, tuple[int, ...], int]:
         """The name of an object, its index, and the component that this begins with."""
         numbers = numbers_of_object(spelled)
-        found = _column_of(numbers) if numbers else None
-        if found is None:
+        at_column = _column_of(numbers) if numbers else None
+        if at_column is None:
             return "", (), 0
-        column, index = found
+        column, index = at_column
         # Only numeric spellings have a prefix that can be compared as text.
         if spelled[:1] == "." and not column.left_out and spelled[1:2].isdigit():
             self.column = f".{OBJECTS[column.name]}."

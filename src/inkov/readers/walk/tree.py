@@ -134,9 +134,9 @@ _NO_ADDRESS = "00:00:00:00:00:00"
 
 def _address(row: Row) -> str:
     """The address that an object holds; "" if it is none."""
-    found = octets(row)
+    numbers = octets(row)
     try:
         # Agents write it as octets, or as a text with colons.
-        return address_text(found.hex() if found and len(found) == 6 else words(row))
+        return address_text(numbers.hex() if numbers and len(numbers) == 6 else words(row))
     except ValueError:
         return ""
