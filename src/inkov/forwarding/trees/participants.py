@@ -62,7 +62,7 @@ class Taker(Struct):
             if tree.number:
                 mask = tree.vlans.bits & ~taken
                 taken |= mask
-                by_instance[tree.number] = found.get(tree.number, 0) | mask
+                by_instance[tree.number] = by_instance.get(tree.number, 0) | mask
         return by_instance
 
 
