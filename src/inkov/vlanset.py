@@ -214,7 +214,7 @@ def together(every: int, masks: Iterable[int]) -> list[int]:
     """The VIDs of a mask, those together that are in the same of some masks."""
     parts = [every] if every else []
     for mask in dict.fromkeys(masks):
-        parts = [part for one in parts for part in (one & mask, one & ~mask) if part]
+        parts = [part for group in parts for part in (group & mask, group & ~mask) if part]
     return parts
 
 

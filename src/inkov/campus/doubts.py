@@ -52,8 +52,8 @@ def odd_names(device: Device) -> list[Port]:
     usual = [re.escape(shape) for shape, count in shapes.items() if count > 1]
     if not usual:
         return []
-    one = "|".join(usual)
-    range_ = re.compile(rf"(?:{one}){_BETWEEN}(?:{one}|#|\Z)")
+    alternatives = "|".join(usual)
+    range_ = re.compile(rf"(?:{alternatives}){_BETWEEN}(?:{alternatives}|#|\Z)")
     return [port for port in _physical(device) if range_.match(_shape(port.name))]
 
 

@@ -59,10 +59,10 @@ class Baseline:
     """The findings of an earlier report."""
 
     def __init__(self, earlier: Iterable[Earlier]) -> None:
-        self.earlier = {one.id: one for one in earlier}
+        self.earlier = {entry.id: entry for entry in earlier}
         self._of_rule: dict[str, list[Earlier]] = {}
-        for one in self.earlier.values():
-            self._of_rule.setdefault(one.rule, []).append(one)
+        for entry in self.earlier.values():
+            self._of_rule.setdefault(entry.rule, []).append(entry)
 
     def knows(self, finding: Finding) -> bool:
         """True if a finding is not new."""

@@ -110,11 +110,11 @@ def finding(
     line that took a setting over is a place as well.
     """
     places: list[Where] = []
-    for one in where:
-        places.append(one)
+    for place in where:
+        places.append(place)
         # A setting that was taken over has two places: where it is said, and where it is taken.
-        if one.origin.taker is not None:
-            places.append(Where(one.switch, one.port, one.vlan, one.origin.taker))
+        if place.origin.taker is not None:
+            places.append(Where(place.switch, place.port, place.vlan, place.origin.taker))
     return Found(
         words,
         tuple(places),

@@ -75,9 +75,9 @@ def negotiation_fails(site: Site) -> Iterator[Found]:
         kept = crosses & ~(a.completed.allowed & b.completed.allowed).bits
         words: dict[str, object] = {"a": a.end, "b": b.end, "kept": bits_to_text(kept)}
         if trunk is not None:
-            one = failed[0]
-            native, vid = trunk.view.pvid, one.view.pvid
-            words |= {"end": one.end, "way": one.completed.negotiation, "trunk": trunk.end}
+            link = failed[0]
+            native, vid = trunk.view.pvid, link.view.pvid
+            words |= {"end": link.end, "way": link.completed.negotiation, "trunk": trunk.end}
             words |= {"native": native, "access_vlan": vid or "?"}
             # An end that is no trunk joins its VLAN with the native one.
             if native and vid and native != vid and trunk.view.untagged:

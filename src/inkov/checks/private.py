@@ -203,8 +203,8 @@ def association_differs(site: Site) -> Iterator[Found]:
     for primary, by_device in made.items():
         lists = {listed_ones for listed_ones, _ in by_device.values()}
         whole = VlanSet()
-        for one in lists:
-            whole = whole | one
+        for vlans in lists:
+            whole = whole | vlans
         kinds_of: dict[int, dict[str, list[str]]] = {}
         for name, (_, shown) in by_device.items():
             for vid, kind in shown:
@@ -218,8 +218,8 @@ def association_differs(site: Site) -> Iterator[Found]:
         if len(lists) > 1 or mixed:
             by_list = (
                 [
-                    f"{one} on {listed([n for n, (own, _) in by_device.items() if own == one])}"
-                    for one in sorted(lists, key=str)
+                    f"{vlans} on {listed([n for n, (own, _) in by_device.items() if own == vlans])}"
+                    for vlans in sorted(lists, key=str)
                 ]
                 if len(lists) > 1
                 else []

@@ -183,8 +183,8 @@ def _apart(hints: list[Entry], groups: list[list[Entry]]) -> list[list[Entry]]:
     """
     pointing: dict[tuple[str, str | int | None], list[Entry]] = {}
     for group in groups:
-        for _, one in group:
-            for where in one.where:
+        for _, entry in group:
+            for where in entry.where:
                 pointing.setdefault((where.switch, where.port or where.vlan), group)
     alone = []
     for hint in hints:
@@ -198,18 +198,18 @@ def _apart(hints: list[Entry], groups: list[list[Entry]]) -> list[list[Entry]]:
     return alone
 
 
-def _finding(rule: Rule, one: Found, consequences: list[Entry], radius: Radius) -> Finding:
+def _finding(rule: Rule, cause: Found, consequences: list[Entry], radius: Radius) -> Finding:
     return Finding(
         rule.slug,
-        one.severity or rule.severity,
-        *rule.sentences(one),
-        one.where,
-        (*_not_understood(one, radius.site), *one.assumes),
-        identity(rule.slug, one, [identity(also.slug, found) for also, found in consequences]),
-        radius.of(one),
+        cause.severity or rule.severity,
+        *rule.sentences(cause),
+        cause.where,
+        (*_not_understood(cause, radius.site), *cause.assumes),
+        identity(rule.slug, cause, [identity(also.slug, found) for also, found in consequences]),
+        radius.of(cause),
         tuple(f"{also.sentences(found)[0]} ({also.slug})" for also, found in consequences),
-        one.every_vlan,
-        one.edits,
+        cause.every_vlan,
+        cause.edits,
     )
 
 

@@ -195,20 +195,20 @@ def _described_alike(site: Site) -> Iterator[_Odd]:
         # Too few peers, no odd one, or several.
         if number < _SLIPPED or not others or number < len(settings) - 1:
             continue
-        one, peer = _one_and_a_peer(settings, usual)
-        beside = _beside(site, one, stem, usual)
+        odd, peer = _one_and_a_peer(settings, usual)
+        beside = _beside(site, odd, stem, usual)
         # Many peers, or fewer and a neighbour that has what this one lacks.
         if number >= _ALIKE or beside is not None:
             peers = [f"port {r.end.port}" for r, s in settings if s == usual]
-            yield _Odd(one, peer, usual, number, peers, beside)
+            yield _Odd(odd, peer, usual, number, peers, beside)
 
 
 def _one_and_a_peer(
     settings: list[tuple[Resolved, Setting]], usual: Setting
 ) -> tuple[Resolved, Resolved]:
     """The port that differs, and the first that does not."""
-    one = next(r for r, s in settings if s != usual)
-    return one, next(r for r, s in settings if s == usual)
+    odd = next(r for r, s in settings if s != usual)
+    return odd, next(r for r, s in settings if s == usual)
 
 
 def _stem(resolved: Resolved) -> str:

@@ -126,7 +126,7 @@ class Site:
     def split(self) -> int:
         """The VIDs that stand for a VLAN in several islands, as a mask."""
         return union(
-            1 << vid for vid, parts in self._parts.items() if any(len(one) > 1 for one in parts)
+            1 << vid for vid, parts in self._parts.items() if any(len(part) > 1 for part in parts)
         )
 
     @cached_property

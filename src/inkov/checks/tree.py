@@ -112,7 +112,7 @@ def _is_off(device: Device) -> bool:
 def loop_unguarded(site: Site) -> Iterator[Found]:
     ports = site.fabric.bridge_ports
     for links, mask in _loops(site):
-        ends = [(ports[one].end, ports[to].end) for one, to in links]
+        ends = [(ports[sender].end, ports[to].end) for sender, to in links]
         around = sorted({end.device for pair in ends for end in pair}, key=natural)
         names = [name for name in around if _is_off(site.fabric.device(name))]
         modes = [site.fabric.device(name).tree_mode for name in names]

@@ -207,7 +207,7 @@ def _slow_choices(fabric: Fabric, tree: SpanningTree) -> Iterator[_Choice]:
         if speaker is None:
             return 0  # the wire leads out of the region
         above = speeds.get(world.ports[speaker].bridge, 0)
-        ends = [fabric.bridge_ports[one] for one in (number, speaker)]
+        ends = [fabric.bridge_ports[at] for at in (number, speaker)]
         own = {port_speed(fabric.device(e.end.device), e.end.port) for e in ends}
         return min(above, *own) if len(own) == 1 else 0  # ends that differ: what is it then?
 

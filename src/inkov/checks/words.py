@@ -13,9 +13,9 @@ def counted(number: int, noun: str) -> str:
     return f"{number} {noun}{'' if number == 1 else plural}"
 
 
-def agree(number: int, one: str, several: str) -> str:
+def agree(number: int, singular: str, several: str) -> str:
     """The form of a word that goes with a number of things: `agree(len(ports), "is", "are")`."""
-    return one if number == 1 else several
+    return singular if number == 1 else several
 
 
 def listed(names: Sequence[str], most: int = _SHOWN) -> str:

@@ -165,10 +165,10 @@ def _examples(file: str, dialect: Dialect, *, quiet: bool) -> int:
 
     tell = complain if quiet else say
     ran = run_examples(dialect)
-    failed = [one for one in ran if one.faults]
-    for one in failed:
-        tell(f"{file}: example {one.number} (- wanted, + read):")
-        for fault in one.faults:
+    failed = [example for example in ran if example.faults]
+    for example in failed:
+        tell(f"{file}: example {example.number} (- wanted, + read):")
+        for fault in example.faults:
             tell(f"  {safe(fault)}")
     held = (
         f"{len(ran) - len(failed)} of {len(ran)} examples hold"

@@ -308,8 +308,8 @@ def _roots(session: Session, trees: Now | None, vid: int | None) -> dict[str, st
     fabric, notes = session.fabric, dict[str, list[str]]()
     wanted = None if vid is None else 1 << vid
     shown = distinct_trees(fabric, trees.trees, None, wanted)
-    for vlans, one in shown:
-        row = tree_row(fabric, one, vlans, None, seen_only=True)
+    for vlans, tree in shown:
+        row = tree_row(fabric, tree, vlans, None, seen_only=True)
         of = "" if len(shown) == 1 else f" of VLAN {row.vlans}"
         if row.root is not None:
             notes.setdefault(row.root, []).append(f"root{of}")

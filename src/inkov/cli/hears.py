@@ -44,6 +44,6 @@ def hears(
         why = why_nothing(session, sender, vid)
         at = {"origin": plain(why.origin, session.locator)}
         value |= {"because": why.says, **at}
-    grid, brief = (hears_grid(sender.label, value, assumed, brief=one) for one in (False, True))
+    grid, brief = (hears_grid(sender.label, value, assumed, brief=short) for short in (False, True))
     options.out.show(with_claims(value, grid, claims, session.locator, brief))
     session.end()

@@ -249,14 +249,14 @@ def shared(command: Callable[..., None]) -> Callable[..., None]:
     for name, parameter in own.items():
         # Arguments stand where the options were, options at the end.
         if name == "options":
-            arguments += [one for one in spread if _is_argument(one.annotation)]
+            arguments += [each for each in spread if _is_argument(each.annotation)]
         else:
             arguments.append(parameter.replace(annotation=hints[name]))
-    arguments += [one for one in spread if not _is_argument(one.annotation)]
+    arguments += [each for each in spread if not _is_argument(each.annotation)]
     # Typer passes everything by name, so the order may put one with a default before one without.
-    keyword = [one.replace(kind=inspect.Parameter.KEYWORD_ONLY) for one in arguments]
+    keyword = [each.replace(kind=inspect.Parameter.KEYWORD_ONLY) for each in arguments]
     run.__signature__ = inspect.Signature(keyword)  # type: ignore[attr-defined]
-    run.__annotations__ = {one.name: one.annotation for one in keyword}
+    run.__annotations__ = {each.name: each.annotation for each in keyword}
     return run
 
 
@@ -268,4 +268,4 @@ def _parameters(kind: type) -> list[inspect.Parameter]:
 
 
 def _is_argument(annotation: Any) -> bool:
-    return any(isinstance(one, ArgumentInfo) for one in getattr(annotation, "__metadata__", ()))
+    return any(isinstance(mark, ArgumentInfo) for mark in getattr(annotation, "__metadata__", ()))

@@ -171,13 +171,13 @@ def _files(session: Session) -> Iterator[FileOf]:
 
     from inkov.render.report import FileOf
 
-    for one in session.loaded.reports:
+    for report in session.loaded.reports:
         try:
-            changed = datetime.fromtimestamp(os.path.getmtime(one.file), UTC).date().isoformat()
+            changed = datetime.fromtimestamp(os.path.getmtime(report.file), UTC).date().isoformat()
         except (OSError, OverflowError, ValueError):
             # A date that no calendar has.
             changed = ""
-        yield FileOf(one.file, one.format or one.remark, changed, one.digest)
+        yield FileOf(report.file, report.format or report.remark, changed, report.digest)
 
 
 def _sources(session: Session) -> str:

@@ -32,7 +32,9 @@ def tree(
     distinct = distinct_trees(fabric, trees, name, wanted.bits if wanted is not None else None)
     # A table of trees alone needs but the ports that are seen otherwise.
     brief = name is None and options.form is not Format.JSON
-    rows = [tree_row(fabric, one, vlans, name, seen_only=brief) for vlans, one in distinct]
+    rows = [
+        tree_row(fabric, spanning, vlans, name, seen_only=brief) for vlans, spanning in distinct
+    ]
 
     def grids() -> list[Grid]:
         shown = [trees_grid(rows, locator)]
@@ -41,8 +43,8 @@ def tree(
         if down:
             titles = [f"VLANs {row.vlans}" for row in rows]
             shown += [
-                branches_grid(branches(fabric, one), title)
-                for (_, one), title in zip(distinct, titles, strict=True)
+                branches_grid(branches(fabric, spanning), title)
+                for (_, spanning), title in zip(distinct, titles, strict=True)
             ]
         return shown
 

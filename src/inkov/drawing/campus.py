@@ -428,7 +428,7 @@ class _Page:
             if not first:
                 start.insert(0, (placed.centre, self._turn(number)))
             for marked in (False, True):
-                xs = [x for x, one in reached[name] if one or not marked]
+                xs = [x for x, shown in reached[name] if shown or not marked]
                 if xs:
                     tone = self._shared_tone(marked=marked)
                     self.pen.line(start, tone, name)

@@ -158,7 +158,7 @@ class Pen:
                 self.drawing.lines.append(Line(((x, y - 3), (x + 26, y - 3)), tone))
             self.text(x + 32, y, says, Tone.SMALL)
             x += wide
-        for says in (*self.look.says, *(f"Rests on: {one}" for one in self.look.rests)):
+        for says in (*self.look.says, *(f"Rests on: {doubt}" for doubt in self.look.rests)):
             y += 16
             self.text(MARGIN, y, says, Tone.SMALL)
         self.drawing.height = y + MARGIN

@@ -96,7 +96,7 @@ def places_of(value: Any) -> list[Origin]:
         value = value.values()
     elif not isinstance(value, (list, tuple)):
         return []
-    return [origin for one in value for origin in places_of(one)]
+    return [origin for item in value for origin in places_of(item)]
 
 
 _ABOUT_THE_FILE = ("origin", "overridden")

@@ -117,7 +117,7 @@ def row_gone(device: Device, vid: int) -> list[Edit]:
 def gateways_in(device: Device, vid: int) -> list[tuple[str, Gateway]]:
     """The gateways of a switch in a VLAN, each with the name by which edits find it."""
     held = next(held for held in of_device() if held.kind is Kind.GATEWAY)
-    return [(name, one) for name, one in held.listed(device).items() if one.vid == vid]
+    return [(name, gateway) for name, gateway in held.listed(device).items() if gateway.vid == vid]
 
 
 def of_row(switch: str, row: Vlan, attribute: str, after: Any) -> Edit:

@@ -102,8 +102,8 @@ def of_device() -> list[Held]:
     ]
 
 
-def _link(one: Any) -> str:
-    return f"{one.device}:{one.port} - {one.far_device}:{one.far_port}"
+def _link(thing: Any) -> str:
+    return f"{thing.device}:{thing.port} - {thing.far_device}:{thing.far_port}"
 
 
 def of_campus() -> list[Held]:
@@ -111,27 +111,27 @@ def of_campus() -> list[Held]:
     return [
         Held(
             Kind.CABLE,
-            lambda c: numbered((_link(one), one) for one in c.cables),
+            lambda c: numbered((_link(thing), thing) for thing in c.cables),
             lambda c, v: setattr(c, "cables", list(v.values())),
         ),
         Held(
             Kind.NEIGHBOUR,
-            lambda c: numbered((_link(one), one) for one in c.neighbours),
+            lambda c: numbered((_link(thing), thing) for thing in c.neighbours),
             lambda c, v: setattr(c, "neighbours", list(v.values())),
         ),
         Held(
             Kind.HOST,
-            lambda c: numbered((one.name, one) for one in c.hosts),
+            lambda c: numbered((thing.name, thing) for thing in c.hosts),
             lambda c, v: setattr(c, "hosts", list(v.values())),
         ),
         Held(
             Kind.PLANNED,
-            lambda c: numbered((f"{one.device}:{one.port}", one) for one in c.planned),
+            lambda c: numbered((f"{thing.device}:{thing.port}", thing) for thing in c.planned),
             lambda c, v: setattr(c, "planned", list(v.values())),
         ),
         Held(
             Kind.SECOND_SOURCE,
-            lambda c: numbered((one.name, one) for one in c.others),
+            lambda c: numbered((thing.name, thing) for thing in c.others),
             lambda c, v: setattr(c, "others", list(v.values())),
         ),
     ]

@@ -246,7 +246,7 @@ def _beyond(effects: list[Effect], honest: list[Effect]) -> list[Effect]:
         for effect in effects
         for ends in [_ends(effect)]
         # Within what honest hosts gain or lose already: told there.
-        if not any(_covers(one, mine, effect, ends) for one, mine in known)
+        if not any(_covers(wider, mine, effect, ends) for wider, mine in known)
     ]
 
 

@@ -88,8 +88,8 @@ def effects_of(relation: Relation) -> list[Effect]:
                 named.group(row.sources),
                 named.group(row.targets),
                 any(
-                    _crosses(one, row, known if row.layer == Layer.PACKETS else None)
-                    for one in (by_plans if old.plan is not new.plan else [named])
+                    _crosses(naming, row, known if row.layer == Layer.PACKETS else None)
+                    for naming in (by_plans if old.plan is not new.plan else [named])
                 ),
                 vid_of={
                     name: named.side.seats[name].vid
@@ -141,9 +141,9 @@ class SegmentReach:
         named, routed = Named(relation.sides[side]), relation.routed[side]
         self._entering: dict[str, tuple[int, int]] = {}
         self._leading: dict[str, int] = {}
-        for one, names in relation.members.items():
+        for a_class, names in relation.members.items():
             # Not there on that side: it reaches nobody.
-            half = one[side]
+            half = a_class[side]
             if half is None:
                 continue
             whole, part = routed.entering(half.sender)

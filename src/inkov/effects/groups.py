@@ -53,8 +53,8 @@ def rows(differing: Iterable[Differing], relation: Relation) -> list[Row]:
         for ones, others, both_ways in _together(targets_of, size):
             listed.append(Row(layer, in_part, seats(ones), seats(others), both_ways, False))
         # A class that reaches itself is a row of its own.
-        for one in (one for one, others in targets_of.items() if one in others):
-            listed.append(Row(layer, in_part, seats([one]), seats([one]), True, True))
+        for own in (own for own, others in targets_of.items() if own in others):
+            listed.append(Row(layer, in_part, seats([own]), seats([own]), True, True))
     return listed
 
 

@@ -43,8 +43,8 @@ class Meant:
             side
             for text in (*self.change.gain, *self.change.lose)
             # A text that is no permission was refused when the plan was read.
-            if (one := permitted(text)) is not None
-            for side in (one.source, one.target)
+            if (permission := permitted(text)) is not None
+            for side in (permission.source, permission.target)
         ]
         return [side for side in dict.fromkeys(sides) if not self._names(side)]
 
@@ -72,7 +72,7 @@ class Meant:
         if only is None:
             return True
         # It has to be at one of the switches.
-        if only.switches and not any(fits(one, only.switches) for one in switches_of(edit)):
+        if only.switches and not any(fits(switch, only.switches) for switch in switches_of(edit)):
             return False
         # No VLANs were named, or it is about none.
         if only.vlans is None or edit.idle or edit.attribute in _WORDS:
@@ -100,19 +100,21 @@ class Meant:
             return False
         texts = self.change.gain if effect.gained else self.change.lose
         return any(
-            self._covers(one, effect) for text in texts if (one := permitted(text)) is not None
+            self._covers(permission, effect)
+            for text in texts
+            if (permission := permitted(text)) is not None
         )
 
-    def _covers(self, one: Permitted, effect: Effect) -> bool:
+    def _covers(self, permission: Permitted, effect: Effect) -> bool:
         sources, targets = effect.row.sources, effect.row.targets
-        there = self._all_in(sources, one.source, effect) and self._all_in(
-            targets, one.target, effect
+        there = self._all_in(sources, permission.source, effect) and self._all_in(
+            targets, permission.target, effect
         )
-        back = self._all_in(targets, one.source, effect) and self._all_in(
-            sources, one.target, effect
+        back = self._all_in(targets, permission.source, effect) and self._all_in(
+            sources, permission.target, effect
         )
         # "<->" permits either direction; "->" only its own.
-        if one.both_ways:
+        if permission.both_ways:
             return there or back
         return not effect.row.both_ways and there
 

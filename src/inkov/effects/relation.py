@@ -78,10 +78,10 @@ class Relation:
             # Seats that are alike on both sides are one class from the start.
             halves = self._half(0, names[0]), self._half(1, names[0])
             self.members.setdefault(halves, []).extend(names)
-        for one in self.members:
-            for half, by_ear in zip(one, self._by_ear, strict=True):
+        for a_class in self.members:
+            for half, by_ear in zip(a_class, self._by_ear, strict=True):
                 if half is not None:
-                    by_ear.setdefault(half.ear, []).append(one)
+                    by_ear.setdefault(half.ear, []).append(a_class)
 
     def _half(self, side: int, name: SeatName) -> Half | None:
         seat = self.sides[side].seats.get(name)
@@ -141,11 +141,11 @@ class Relation:
         side = self.sides[1 if name in self.sides[1].seats else 0]
         return side.wire(name)
 
-    def _is_affected(self, one: Class) -> bool:
+    def _is_affected(self, a_class: Class) -> bool:
         """Whether frames of a class can get to a hub that changed, or to a seat that only one side
         has.
         """
-        halves = zip(one, self._regions_affected, strict=True)
+        halves = zip(a_class, self._regions_affected, strict=True)
         return any(half is None or half.sender.regions & regions for half, regions in halves)
 
     @cached_property
@@ -193,12 +193,12 @@ class Relation:
                         if other not in beside and self._have_pairs(one, other):
                             yield Differing(Layer.PACKETS, one, other, in_part)
 
-    def _entering(self, one: Class, side: int) -> tuple[int, int]:
-        half = one[side]
+    def _entering(self, a_class: Class, side: int) -> tuple[int, int]:
+        half = a_class[side]
         return self.routed[side].entering(half.sender) if half is not None else (0, 0)
 
-    def _leading(self, one: Class, side: int) -> int:
-        half = one[side]
+    def _leading(self, a_class: Class, side: int) -> int:
+        half = a_class[side]
         return self.routed[side].leading(half.routed) if half is not None else 0
 
 

@@ -121,10 +121,10 @@ class RoutedReach:
         islands: dict[int, int] = {}
         hubs: dict[tuple[int, int], int] = {}
         # All that share an island, and all that share a hub.
-        for number, one in enumerate(up):
-            island = self._island[one.device, one.vrf]
+        for number, interface in enumerate(up):
+            island = self._island[interface.device, interface.vrf]
             islands[island] = islands.get(island, 0) | 1 << number
-            hub = one.bridge, one.vid
+            hub = interface.bridge, interface.vid
             hubs[hub] = hubs.get(hub, 0) | 1 << number
         rows = []
         for into in up:

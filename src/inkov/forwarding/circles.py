@@ -167,21 +167,23 @@ class _Search:
         self, edge: int, vertex: Hashable, ranges: list[tuple[int, int]]
     ) -> Iterator[Parting]:
         """What the parts are, if two of them count: those below, and all the rest."""
-        below = [(one, end) for one, end in ranges if end > one]
+        below = [(begin, end) for begin, end in ranges if end > begin]
         own = vertex is not None and vertex in self.counting
-        rest = len(self.order) - sum(end - one for one, end in below) - own
+        rest = len(self.order) - sum(end - begin for begin, end in below) - own
         if len(below) + (rest > 0) < 2:
             return
-        ranked = [(self.weights[end] - self.weights[one], end - one, -one) for one, end in below]
-        weight = self.weights[-1] - sum(one for one, _, _ in ranked)
+        ranked = [
+            (self.weights[end] - self.weights[begin], end - begin, -begin) for begin, end in below
+        ]
+        weight = self.weights[-1] - sum(begin for begin, _, _ in ranked)
         weight -= self.counting[vertex] if own else 0
         heaviest = max(range(len(below)), key=ranked.__getitem__)
         # The rest is the heaviest: it is the part that is not told.
         if rest and (weight, rest) >= ranked[heaviest][:2]:
-            yield Parting(edge, vertex, [self.order[one:end] for one, end in below])
+            yield Parting(edge, vertex, [self.order[begin:end] for begin, end in below])
             return
-        parts = [self.order[one:end] for at, (one, end) in enumerate(below) if at != heaviest]
+        parts = [self.order[begin:end] for at, (begin, end) in enumerate(below) if at != heaviest]
         if rest:
-            inside = {item for one, end in below for item in self.order[one:end]}
+            inside = {item for begin, end in below for item in self.order[begin:end]}
             parts.append([i for i in self.order if i not in inside and i != vertex])
         yield Parting(edge, vertex, parts)

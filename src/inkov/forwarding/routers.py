@@ -142,9 +142,11 @@ class Routers:
             if spread.present(self.up[other].bridge) >> self.up[other].vid & 1
         }
 
-    def without(self, one: Interface) -> Routers:
+    def without(self, interface: Interface) -> Routers:
         """The same routers, one of their interfaces being away."""
-        return Routers(self.fabric, self.domains, self.level, [i for i in self.up if i != one])
+        return Routers(
+            self.fabric, self.domains, self.level, [i for i in self.up if i != interface]
+        )
 
     def path(
         self,

@@ -41,9 +41,9 @@ class Heard(Struct, frozen=True):
 
 def heard_in_all(outcomes: list[list[Heard]]) -> list[Heard]:
     """Who hears in some outcome of the spanning trees: certain only if so in each (FM 7.10)."""
-    by_hearer = {replace(one, certain=True): True for heard in outcomes for one in heard}
+    by_hearer = {replace(listener, certain=True): True for heard in outcomes for listener in heard}
     for heard in outcomes:
-        sure = {one for one in heard if one.certain}
+        sure = {listener for listener in heard if listener.certain}
         by_hearer = {heard: certain and heard in sure for heard, certain in by_hearer.items()}
     return sorted(
         (replace(heard, certain=certain) for heard, certain in by_hearer.items()),

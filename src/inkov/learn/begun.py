@@ -62,7 +62,7 @@ class Begun(Struct):
         for text in texts:
             taken: dict[int, Taken] = {}
             read_text(dialect, "text", text.encode(), taken)
-            by_text.append({line: self._opened(one) for line, one in taken.items()})
+            by_text.append({line: self._opened(reading) for line, reading in taken.items()})
         return by_text
 
     def _opened(self, taken: Taken) -> Settled:
@@ -109,7 +109,9 @@ class Begun(Struct):
     def broken(self, completed: Dialect) -> list[int]:
         """The examples, by number, that held, and do not hold by the completed dialect."""
         ran = run_examples(completed)
-        return [one.number for one in ran if one.faults and one.number in self.holding]
+        return [
+            example.number for example in ran if example.faults and example.number in self.holding
+        ]
 
 
 def begin(file: str, data: bytes) -> Begun:

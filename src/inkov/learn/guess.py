@@ -97,7 +97,7 @@ def _remarks(seen: Look) -> Remarks:
         # Blocks and names are written by the shape alone.
         if pattern.opens or is_name(pattern, seen.name_form):
             continue
-        kinds = {slot.kind for one in pattern.path for slot in one.slots}
+        kinds = {slot.kind for head in pattern.path for slot in head.slots}
         about = kinds & {"ports", "vlans"} or pattern.is_shared
         own = [slot.kind for slot in pattern.slots]
         # About neither ports nor VLANs: perhaps without meaning.

@@ -147,7 +147,7 @@ def _patterns(
     rows: Sequence[Row], lists: Lists, known: Sequence[Known], negation: Sequence[str]
 ) -> list[Pattern]:
     marks = {*lists.separators, *lists.ranges}
-    names = {*lists.kinds, *lists.port_names, *(name for one in known for name in one.names)}
+    names = {*lists.kinds, *lists.port_names, *(name for switch in known for name in switch.names)}
     find_profiles(rows, lists, known)
     tokens = {id(row): _tokens(row, marks, names) for row in rows}
     wordings: dict[tuple[int, str], set[tuple[str, ...]]] = {}
@@ -187,7 +187,7 @@ def _patterns(
         (where, first)
         for (where, first), several in wordings.items()
         if (len(several) > _MANY or (first, TEXT) in several)
-        and not any(LIST in one or ADDRESSED in one for one in several)
+        and not any(LIST in switch or ADDRESSED in switch for switch in several)
     }
     patterns = _with_free_texts(list(by_wording.values()), free)
     for row in undoing:
@@ -367,7 +367,7 @@ def _describes(pattern: Pattern, lists: Lists, known: Sequence[Known]) -> bool:
 
 def _before(pattern: Pattern) -> list[tuple[str, ...]]:
     """For each list of a pattern the tokens up to it, with those of its heads."""
-    path = tuple(token for one in pattern.path[:-1] for token in (*one.tokens, "/"))
+    path = tuple(token for head in pattern.path[:-1] for token in (*head.tokens, "/"))
     at = [n for n in range(len(pattern.tokens)) if pattern.tokens[n] == LIST]
     return [(*path, *pattern.tokens[: n + 1]) for n in at]
 

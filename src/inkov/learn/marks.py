@@ -61,7 +61,7 @@ def kinds_of(rows: Sequence[Row], known: Sequence[Known]) -> list[str]:
 def ports_without_numbers(rows: Sequence[Row], known: Sequence[Known]) -> list[str]:
     """The ports without a number in their name that texts name."""
     words = {word for row in rows for word in row.words}
-    bare = {name for one in known for name in one.named if not any(c.isdigit() for c in name)}
+    bare = {name for switch in known for name in switch.named if not any(c.isdigit() for c in name)}
     return sorted(bare & words)
 
 
@@ -193,7 +193,7 @@ def share_of(items: Sequence[Any], there: Callable[[Any], Any]) -> float:
     """The share of some items that are there; 0 of none."""
     answers = [there(item) for item in items]
     return (
-        sum(one is not None and one is not False for one in answers) / len(answers)
+        sum(answer is not None and answer is not False for answer in answers) / len(answers)
         if answers
         else 0.0
     )

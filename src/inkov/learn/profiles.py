@@ -16,7 +16,7 @@ def find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> 
     opens one if statements below ports end in the word that the head ends in, or if what stands
     below it lists ports, and VLANs besides.
     """
-    names = {name for one in known for name in one.names}
+    names = {name for switch in known for name in switch.names}
     heads: dict[tuple[str, ...], list[Row]] = {}
     ending: dict[str, list[Row]] = {}
     below: dict[int, list[Row]] = {}
@@ -26,7 +26,7 @@ def find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> 
             # Their words but the last say what kind of thing is named.
             below.setdefault(id(row.parent), []).append(row)
         # Words only: with numbers or marks it is about something else.
-        if not lead or any(not one.isalpha() for one in lead):
+        if not lead or any(not switch.isalpha() for switch in lead):
             continue
         # Ports and VLANs are no profiles.
         port = known[row.switch].ports.find(word) is not None

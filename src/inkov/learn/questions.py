@@ -147,9 +147,9 @@ class Teacher:
                 self._decide(number, readings[chosen - 1].effects.get(number, ""))
                 self._remarks.support[number] = "by your answer"
 
-    def _differs(self, one: Hypothesis, number: int) -> bool:
+    def _differs(self, hypothesis: Hypothesis, number: int) -> bool:
         own = self.learnt.hypothesis.effects
-        return one.effects.get(number, "") != own.get(number, "")
+        return hypothesis.effects.get(number, "") != own.get(number, "")
 
     def _of_others(self, numbers: Sequence[int]) -> None:
         """What statements do that only texts without another source have."""
@@ -252,7 +252,7 @@ class Teacher:
 
     def _support(self, number: int) -> str:
         """What an effect rests on: its lines, and how the ports that they are about are read."""
-        lines = sum(len(self.seen.patterns[one].rows) for one in self._alike[number])
+        lines = sum(len(self.seen.patterns[alike].rows) for alike in self._alike[number])
         agree, differ = self.learnt.support.get(number, (0, 0))
         shown = f"{lines} line{'s' * (lines != 1)}; agrees with {agree} port{'s' * (agree != 1)}"
         return f"{shown}, contradicted by {differ or 'none'}"
@@ -300,7 +300,7 @@ def _matters(effects: Sequence[str]) -> bool:
     """Whether it makes a difference elsewhere which of some effects is meant: whether a list
     replaces what was said before, adds to it, or takes from it.
     """
-    changes = {one.rpartition(";")[2].strip().split(" {")[0] for one in effects}
+    changes = {effect.rpartition(";")[2].strip().split(" {")[0] for effect in effects}
     lists = [change.split() for change in changes if change[-1:] in "=+-"]
     # Lists that replace and lists that add are not the same elsewhere.
     return len({sign for name, sign in lists if name == lists[0][0]}) > 1

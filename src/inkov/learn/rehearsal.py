@@ -172,7 +172,7 @@ class Rehearsal:
         return support
 
     def _alike(self, number: int) -> list[Pattern]:
-        return [self.look.patterns[one] for one in self.groups[number]]
+        return [self.look.patterns[pattern] for pattern in self.groups[number]]
 
     # --- once -------------------------------------------------------------------------------------
 
@@ -213,7 +213,7 @@ class Rehearsal:
         shared: set[int] = set()
         for at, (pattern, by_effect) in enumerate(switch.lines):
             # About ports, as far as what they take over is.
-            if pattern >= 0 and any(one.is_shared for one in self._alike(pattern)):
+            if pattern >= 0 and any(alike.is_shared for alike in self._alike(pattern)):
                 shared.add(pattern)
             steps = [step for done in by_effect.values() for step in done]
             switch.special = switch.special or any(map(is_special, steps))
@@ -321,10 +321,10 @@ def _steps(dialect: Dialect, text: bytes) -> Iterator[tuple[int, list[Step]]]:
     """For each line that was taken its number, and what it does."""
     taken: dict[int, Taken] = {}
     read_text(dialect, "text", text, taken)
-    steps = [step for one in taken.values() for step in one.steps]
+    steps = [step for reading in taken.values() for step in reading.steps]
     _, failed = _built(dialect, steps)
-    for line, one in taken.items():
-        yield line, [step for step in one.steps if id(step) not in failed]
+    for line, reading in taken.items():
+        yield line, [step for step in reading.steps if id(step) not in failed]
 
 
 def _built(dialect: Dialect, steps: Iterable[Step]) -> tuple[Device, set[int]]:

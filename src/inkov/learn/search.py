@@ -107,9 +107,9 @@ def candidates(pattern: Pattern) -> list[str]:
     """The effects that a statement may have on ports, the simplest first; none where no port is in
     reach.
     """
-    kinds = [slot.kind for one in pattern.path for slot in one.slots]
+    kinds = [slot.kind for head in pattern.path for slot in head.slots]
     own = [slot.kind for slot in pattern.slots]
-    in_profile = any(one.is_profile for one in pattern.path[:-1])
+    in_profile = any(head.is_profile for head in pattern.path[:-1])
     # Who opens a block, or stands near no port, has no effect on ports.
     if pattern.opens or pattern.settled or ("ports" not in kinds and not in_profile):
         return []
@@ -125,7 +125,9 @@ def candidates(pattern: Pattern) -> list[str]:
             [] if others or TEXT in pattern.tokens or ADDRESSED in pattern.tokens else list(_PLAIN)
         )
     # One VLAN where only one was ever seen.
-    single = all(slot.single for one in pattern.path for slot in one.slots if slot.kind == "vlans")
+    single = all(
+        slot.single for head in pattern.path for slot in head.slots if slot.kind == "vlans"
+    )
     effects = [effect for effect in _WITH_VLANS if single or not _is_of_one(effect)]
     # Lists of ports in VLANs are those of general ports first.
     if is_membership(pattern):
@@ -137,7 +139,7 @@ def is_membership(pattern: Pattern) -> bool:
     """Whether a statement lists the ports of a VLAN: whoever says so means members, and a port may
     be one of several VLANs, tagged in some and untagged in another.
     """
-    kinds = [slot.kind for one in pattern.path for slot in one.slots]
+    kinds = [slot.kind for head in pattern.path for slot in head.slots]
     return "ports" in kinds and "vlans" in kinds[: kinds.index("ports")]
 
 
@@ -306,16 +308,16 @@ class _Search:
                 # Single changes are looked at elsewhere.
                 if len(changes) < 2 or tried > _MOST_READINGS:
                     continue
-                one = best
+                changed = best
                 for number, effect in changes.items():
-                    one = self.changed(one, number, effect)
+                    changed = self.changed(changed, number, effect)
                 # Not if one of them alone would do.
-                if self.error(one) <= least + _NOTHING and not any(
+                if self.error(changed) <= least + _NOTHING and not any(
                     self.error(self.changed(best, number, effect)) <= least + _NOTHING
                     for number, effect in changes.items()
                     if number in best.effects
                 ):
-                    yield one
+                    yield changed
 
     def _together(self) -> list[tuple[int, ...]]:
         """The patterns with VLANs that are about one port, for each port; a few of them."""
@@ -379,12 +381,12 @@ class _Search:
             return hypothesis
         plain = [[e for e in options[n] if "general" not in e and "pvid" not in e] for n in general]
         for chosen in product(*plain):
-            one = hypothesis
+            plainer = hypothesis
             for number, effect in zip(general, chosen, strict=True):
-                one = self.changed(one, number, effect)
+                plainer = self.changed(plainer, number, effect)
             # Agrees as well, and is plainer.
-            if self.error(one) <= least + _NOTHING:
-                return one
+            if self.error(plainer) <= least + _NOTHING:
+                return plainer
         return hypothesis
 
     def _lowest(

@@ -152,7 +152,7 @@ def _without_meaning(
         means = effect_of(pattern, number, hypothesis) or number in remarks.left_out
         # One with a meaning keeps all that it stands in.
         if pattern.settled is not None or (_kind(pattern) if pattern.opens else means):
-            empty -= {id(one) for one in pattern.path}
+            empty -= {id(head) for head in pattern.path}
     return empty | {
         id(pattern) for pattern in look.patterns if any(id(p) in empty for p in pattern.path)
     }
@@ -226,8 +226,8 @@ def _state(
     own = [slot.kind for slot in pattern.slots]
     if _is_list(effect) and own.count("vlans") == 1:
         # One VLAN wherever it was seen; elsewhere there may be more.
-        for one, several in (("{vid}", "{vids}"), ("{vlan}", "{vlans}")):
-            form, effect = form.replace(one, several), effect.replace(one, several)
+        for singular, several in (("{vid}", "{vids}"), ("{vlan}", "{vlans}")):
+            form, effect = form.replace(singular, several), effect.replace(singular, several)
     why = remarks.left_out.get(number, "")
     # What is proposed stands as a comment, and so does what is left out.
     if number in remarks.proposed:

@@ -127,7 +127,7 @@ def _cut_off_from(done: Comparison) -> str:
 
 def _is_forbidding(claim: Claim) -> bool:
     """Whether a claim is that something must not arrive."""
-    return any(one is not None for one in (claim.isolate, claim.not_reach, claim.carried_by))
+    return any(side is not None for side in (claim.isolate, claim.not_reach, claim.carried_by))
 
 
 def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:
@@ -196,7 +196,7 @@ def _joined(fabric: Fabric, bridges: set[int], vid: int) -> list[Edit] | str:
         # A part that no way leads to.
         if not candidates:
             return f"no way for VLAN {vid} is known to all its members"
-        _, number, way = min(candidates, key=lambda one: one[:2])
+        _, number, way = min(candidates, key=lambda candidate: candidate[:2])
         edits += way
         connected = connected | left.pop(number)
     return together(edits)

@@ -274,19 +274,19 @@ def _on_link(own: Resolved, far: Resolved, vid: int, native: int | None) -> Iter
         yield shut
 
 
-def _untagged(one: Resolved, native: int) -> Iterator[Edit]:
+def _untagged(port: Resolved, native: int) -> Iterator[Edit]:
     """A trunk with another native VLAN, which its list lets through."""
-    now = one.completed.allowed
-    yield of_port(one.end.device, one.stated, "native_vlan", native)
+    now = port.completed.allowed
+    yield of_port(port.end.device, port.stated, "native_vlan", native)
     # A native VLAN that is not let through would cut its hosts off.
     if native not in now:
-        yield of_port(one.end.device, one.stated, "allowed", now | VlanSet.of(native))
+        yield of_port(port.end.device, port.stated, "allowed", now | VlanSet.of(native))
 
 
-def _without(one: Resolved, vid: int) -> Iterator[Edit]:
+def _without(port: Resolved, vid: int) -> Iterator[Edit]:
     """A port that does not pass a VLAN tagged."""
-    attribute = {Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(one.mode)
-    now: VlanSet = getattr(one.completed, attribute) if attribute else VlanSet()
+    attribute = {Mode.TRUNK: "allowed", Mode.GENERAL: "tagged"}.get(port.mode)
+    now: VlanSet = getattr(port.completed, attribute) if attribute else VlanSet()
     # Untagged it does not leave by that list.
-    if attribute and vid in now and vid != one.native:
-        yield of_port(one.end.device, one.stated, attribute, now - VlanSet.of(vid))
+    if attribute and vid in now and vid != port.native:
+        yield of_port(port.end.device, port.stated, attribute, now - VlanSet.of(vid))

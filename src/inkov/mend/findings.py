@@ -218,7 +218,7 @@ class Trier:
             edits = together(edit for finding in findings for edit in finding.edits)
             done = self.compared(edits)
             while len(rounds) < _ROUNDS:
-                then = [one for one in done.new if one.rule not in OF_PAPER and one.edits]
+                then = [later for later in done.new if later.rule not in OF_PAPER and later.edits]
                 # Nothing more is found, or nothing more has a cure.
                 if not then:
                     break
@@ -262,8 +262,8 @@ class Trier:
         """Whether an audit finds it, or its like at one of its places, with some edits."""
         places = {(where.switch, where.port) for where in finding.where}
         return any(
-            one.rule == finding.rule and places & {(w.switch, w.port) for w in one.where}
-            for one in audit(self.resolved(edits), self.plan, today=self.today).findings
+            then.rule == finding.rule and places & {(w.switch, w.port) for w in then.where}
+            for then in audit(self.resolved(edits), self.plan, today=self.today).findings
         )
 
     def compared(
@@ -384,7 +384,7 @@ def _rules_of(
 ) -> dict[tuple[str, Kind, str, str], list[str]]:
     """The rules that each edit is for, by its place."""
     rules: dict[tuple[str, Kind, str, str], list[str]] = {}
-    for finding in (*findings, *(one for then in rounds for one in then)):
+    for finding in (*findings, *(later for then in rounds for later in then)):
         for edit in finding.edits:
             known = rules.setdefault(edit.place, [])
             if finding.rule not in known:

@@ -55,7 +55,7 @@ class VlanPlaced(Goal):
         return {"vlan": self.vid}
 
     def is_missed_at(self, where: Iterable[Where]) -> bool:
-        return any(one.vlan == self.vid for one in where)
+        return any(place.vlan == self.vid for place in where)
 
 
 class Uplink(Goal):
@@ -73,7 +73,7 @@ class Uplink(Goal):
         return {"uplink": self.near, "to": self.planned.to}
 
     def is_missed_at(self, where: Iterable[Where]) -> bool:
-        return any(one.origin == self.planned.origin for one in where)
+        return any(place.origin == self.planned.origin for place in where)
 
 
 def planned_name(edit: Edit, goal: VlanPlaced) -> Edit:

@@ -110,8 +110,8 @@ def members_of(device: Device, port: str) -> list[str]:
     """The members of a bundle, or the port itself."""
     members = [
         name
-        for name, one in device.ports.items()
-        if one.bundle is not None and one.bundle.value == port
+        for name, member in device.ports.items()
+        if member.bundle is not None and member.bundle.value == port
     ]
     return members or [port]
 

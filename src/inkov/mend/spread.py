@@ -189,7 +189,9 @@ class _Choice:
         """((edge, -1) or (-1, switch), parts): losses by which members fall apart."""
         weights: dict[Hashable, int] = dict.fromkeys(self.members, 1)
         for parting in partings([(edge.one, edge.other) for edge in edges], weights):
-            parts = [{one for one in part if isinstance(one, int)} for part in parting.parts]
+            parts = [
+                {bridge for bridge in part if isinstance(bridge, int)} for part in parting.parts
+            ]
             # A switch is lost, or a link.
             if isinstance(parting.vertex, int):
                 yield (-1, parting.vertex), parts
@@ -204,7 +206,7 @@ class _Choice:
         known: set[frozenset[int]] = set()
         for _ in range(_MOST_ROUNDS):
             self._ask(demands)
-            wanting = [one for one in self._wanting() if one not in known]
+            wanting = [demand for demand in self._wanting() if demand not in known]
             # Nothing is wanting any more.
             if not wanting:
                 return self

@@ -205,7 +205,7 @@ class Ticket:
     ) -> tuple[list[Edit], Fabric, Judged]:
         """The edits without those that are not needed, and the campus with them."""
         for edit in list(edits) if len(edits) > 1 else ():
-            fewer = [one for one in edits if one is not edit]
+            fewer = [kept for kept in edits if kept is not edit]
             fabric, state = self._with(fewer)
             # It works without: the edit was not needed.
             if state.works:

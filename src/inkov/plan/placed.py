@@ -94,9 +94,13 @@ def _between(device: Device, first: str, last: str) -> Iterator[str]:
     if ends[0] is None or ends[1] is None or max(len(end[2]) for end in ends if end) > _LONGEST:
         return
     for port in device.ports:
-        one = _LAST_NUMBER.match(port)
+        match = _LAST_NUMBER.match(port)
         # Only ports of the same words: `a1..a9` does not have b5.
-        if one is None or (one[1], one[3]) != (ends[0][1], ends[0][3]) or len(one[2]) > _LONGEST:
+        if (
+            match is None
+            or (match[1], match[3]) != (ends[0][1], ends[0][3])
+            or len(match[2]) > _LONGEST
+        ):
             continue
-        if int(ends[0][2]) <= int(one[2]) <= int(ends[1][2]) and ends[1][1] == one[1]:
+        if int(ends[0][2]) <= int(match[2]) <= int(ends[1][2]) and ends[1][1] == match[1]:
             yield port

@@ -99,11 +99,11 @@ def _masks_named(claim: Claim, vlans: dict[str, VlanSet]) -> Iterator[int]:
 
 def _refined(classes: Sequence[int], masks: Iterable[int]) -> list[int]:
     """Classes of VIDs, split until each mask has all of a class or nothing of it."""
-    refined = [one for one in classes if one]
+    refined = [group for group in classes if group]
     for mask in dict.fromkeys(masks):
         # A mask that has all or nothing of each class splits none.
-        if any(one & mask and one & ~mask for one in refined):
-            refined = [part for one in refined for part in (one & mask, one & ~mask) if part]
+        if any(group & mask and group & ~mask for group in refined):
+            refined = [part for group in refined for part in (group & mask, group & ~mask) if part]
             # More would gain nothing: the caller goes VID by VID.
             if len(refined) > _MOST_CLASSES:
                 break
@@ -130,8 +130,8 @@ def thinned(fabric: Fabric, sendings: list[Sending], goals: Iterable[int]) -> li
         return sendings
     lowest: dict[int, int] = {}  # sent mask -> its thinned one: most trunks send the same
     for mask in {sending.mask for sending in sendings}:
-        shared = [one & mask for one in classes if one & mask]
-        lowest[mask] = union(one & -one for one in shared)
+        shared = [group & mask for group in classes if group & mask]
+        lowest[mask] = union(group & -group for group in shared)
     return [sending._replace(mask=lowest[sending.mask]) for sending in sendings]
 
 

@@ -82,9 +82,9 @@ def passing(fabric: Fabric) -> Passing:
 
 def _both_ways(ways: dict[tuple[int, int], int]) -> list[Pair]:
     return [
-        (one, to, mask & ways.get((to, one), 0))
-        for (one, to), mask in sorted(ways.items())
-        if one < to
+        (sender, to, mask & ways.get((to, sender), 0))
+        for (sender, to), mask in sorted(ways.items())
+        if sender < to
     ]
 
 
@@ -177,12 +177,12 @@ def links_around(
     """
     ports, used = fabric.bridge_ports, set[int]()
     links: dict[int, list[tuple[int, int]]] = {}
-    for one, to, mask in both_ways.plain:
+    for sender, to, mask in both_ways.plain:
         # A port that is on one link is on no other: what came in by it does not leave by it.
-        if mask >> vid & 1 and one not in used and to not in used:
-            used |= {one, to}
-            for number in (one, to):
-                links.setdefault(ports[number].bridge, []).append((one, to))
+        if mask >> vid & 1 and sender not in used and to not in used:
+            used |= {sender, to}
+            for number in (sender, to):
+                links.setdefault(ports[number].bridge, []).append((sender, to))
     seen, work = set(bridges), list(bridges)
     pairs: set[tuple[int, int]] = set()
     while work:

@@ -116,8 +116,8 @@ def verdict(view: _View) -> str:
     return f"Refused: {_count(count, 'thing')} that nobody meant." if count else "Not refused."
 
 
-def _count(number: int, one: str, many: str = "") -> str:
-    return f"{number} {one if number == 1 else many or f'{one}s'}"
+def _count(number: int, singular: str, many: str = "") -> str:
+    return f"{number} {singular if number == 1 else many or f'{singular}s'}"
 
 
 def _times(number: int) -> str:
@@ -231,11 +231,14 @@ def _edits_together(view: _View) -> list[Lines]:
     return entries
 
 
-def _consequence_line(one: Consequence) -> tuple[str, str]:
-    of_tree = f"link {one.name} " if one.name else ""
-    subject = {About.ISLANDS: "", About.SPARE: f"link {one.name} ", About.TREE: of_tree}
-    line = subject.get(one.about, f"{one.about} {one.name} ") + one.says
-    return safe(line), _WORSE if one.worse else ""
+def _consequence_line(consequence: Consequence) -> tuple[str, str]:
+    of_tree = f"link {consequence.name} " if consequence.name else ""
+    subject = {About.ISLANDS: "", About.SPARE: f"link {consequence.name} ", About.TREE: of_tree}
+    line = (
+        subject.get(consequence.about, f"{consequence.about} {consequence.name} ")
+        + consequence.says
+    )
+    return safe(line), _WORSE if consequence.worse else ""
 
 
 _WORSE = "bold magenta"

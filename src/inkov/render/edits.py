@@ -65,8 +65,8 @@ def change_in_words(edit: Edit, *, short: bool = False) -> str:
         return "  ".join(filter(None, signs))
     if edit.attribute == "entries":  # of a filter, those that come and go
         lists = [list(map(value_in_words, entries)) for entries in (edit.before, edit.after)]
-        signs = [f"+({one})" for one in lists[1] if one not in lists[0]]
-        signs += [f"-({one})" for one in lists[0] if one not in lists[1]]
+        signs = [f"+({entry})" for entry in lists[1] if entry not in lists[0]]
+        signs += [f"-({entry})" for entry in lists[0] if entry not in lists[1]]
         return "  ".join(signs) or "in another order"
     return f"{before} -> {after}"
 
@@ -113,7 +113,7 @@ def value_in_words(value: Any) -> str:
 def thing_in_words(thing: Any) -> str:
     """The first of what is stated of a thing."""
     if isinstance(thing, FilterEntry):
-        source, destination = (one or "any" for one in (thing.source, thing.destination))
+        source, destination = (end or "any" for end in (thing.source, thing.destination))
         some = "some of " if thing.finer else ""
         return f"{'passes' if thing.accepts else 'stops'} {some}{source} to {destination}"
     if isinstance(thing, Device):
@@ -163,5 +163,5 @@ def _json_value(value: Any) -> Any:
         return value
     # A text is a sequence as well.
     if isinstance(value, (list, tuple)) and not isinstance(value, str):
-        return [_json_value(one) for one in value]
+        return [_json_value(item) for item in value]
     return safe(value_in_words(value))

@@ -86,8 +86,8 @@ def _head(seen: Overview) -> str:
     return ", ".join(parts)
 
 
-def _counted(number: int, one: str, several: str) -> str:
-    return f"{number} {one if number == 1 else several}"
+def _counted(number: int, singular: str, several: str) -> str:
+    return f"{number} {singular if number == 1 else several}"
 
 
 def overview_lines(

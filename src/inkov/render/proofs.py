@@ -164,8 +164,8 @@ def with_claims(
         at = place(v.origin, locator)
         claim = f"Claim: {v.claim} ({at}, layer {v.layer}, {v.level})"
         # Said below each form of the table.
-        for one in grids:
-            one.notes.append(safe(f"{claim} {_IS[v.verdict]}{to_blame}"))
+        for table in grids:
+            table.notes.append(safe(f"{claim} {_IS[v.verdict]}{to_blame}"))
     claims = verdicts_json(verdicts, locator) if verdicts else {}
     return Result(
         value=lambda: {**value, **claims},

@@ -86,9 +86,9 @@ def evidence(
     return held
 
 
-def _place(one: Compared) -> tuple[bool, int, list[object]]:
+def _place(line: Compared) -> tuple[bool, int, list[object]]:
     """VLANs first, by their numbers, then ports, as a person would order their names."""
-    return bool(one.port), one.vlan, [*natural(one.port)]
+    return bool(line.port), line.vlan, [*natural(line.port)]
 
 
 def planned_devices(planned: Sequence[Planned]) -> list[Device]:

@@ -66,7 +66,7 @@ class Roles(Struct, dict=True):
 
     def named(self, role: Role) -> list[str]:
         """The devices of a role, in natural order."""
-        return sorted((name for name, one in self.of.items() if one is role), key=natural)
+        return sorted((name for name, own in self.of.items() if own is role), key=natural)
 
     @cached_property
     def blocks(self) -> list[Block]:

@@ -115,7 +115,7 @@ def distinct_trees(
         known = rows.get(key)
         rows[key] = (mask | (known[0] if known is not None else 0), tree)
     return sorted(
-        rows.values(), key=lambda one: (one[1].mode, one[1].instance, natural(bits_to_text(one[0])))
+        rows.values(), key=lambda row: (row[1].mode, row[1].instance, natural(bits_to_text(row[0])))
     )
 
 

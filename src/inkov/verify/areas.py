@@ -12,15 +12,17 @@ __all__ = ["areas_of"]
 
 def areas_of(net: FrameModel) -> dict[str, set[str]]:
     """The switches of each area, by the one that it is called after."""
-    bridged = _parts(net, lambda one, far: _goes_on(net, one, far))
-    cabled = _parts(net, lambda one, far: True)
-    routed = [one for one in bridged if not any(one == whole for whole in cabled)]
-    order = {one: number for number, one in enumerate(sorted(net.campus.devices, key=natural))}
-    largest = max(bridged, key=lambda one: (len(one), -min(order[n] for n in one)), default=set())
+    bridged = _parts(net, lambda near, far: _goes_on(net, near, far))
+    cabled = _parts(net, lambda near, far: True)
+    routed = [near for near in bridged if not any(near == whole for whole in cabled)]
+    order = {near: number for number, near in enumerate(sorted(net.campus.devices, key=natural))}
+    largest = max(
+        bridged, key=lambda near: (len(near), -min(order[n] for n in near)), default=set()
+    )
     # The largest one takes in all that stands alone.
-    alone = [one for one in bridged if one not in routed and one is not largest]
-    areas = [set(largest).union(*alone), *(one for one in routed if one is not largest)]
-    return {_called(one, largest, order): one for one in areas}
+    alone = [near for near in bridged if near not in routed and near is not largest]
+    areas = [set(largest).union(*alone), *(near for near in routed if near is not largest)]
+    return {_called(near, largest, order): near for near in areas}
 
 
 def _called(area: set[str], largest: set[str], order: dict[str, int]) -> str:

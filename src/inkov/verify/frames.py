@@ -522,8 +522,8 @@ class FrameModel:
                 port = device.ports[spot.name]
                 mode = self._mode(device, port)
                 view = self._view(device, port, mode, ALL)
-                one = mode is Mode.GENERAL and view.emit == view.untagged == bit(view.pvid)
-                member = one or mode in (Mode.ACCESS, Mode.PRIVATE_HOST)
+                single = mode is Mode.GENERAL and view.emit == view.untagged == bit(view.pvid)
+                member = single or mode in (Mode.ACCESS, Mode.PRIVATE_HOST)
                 # Of a port that nobody knows nothing is said.
                 if member and not port.unknown and view.pvid and not spot.views[0].pvid:
                     lost.setdefault(view.pvid, []).append((spot.hub[0], spot.name))
@@ -597,26 +597,26 @@ class FrameModel:
                 (spot_there, v) for spot_there in there for v in views_at(spot_there, level)
             ]
             # Each port at the far end, and each view that it can be lured into.
-            for one, its in far_views:
+            for target, its in far_views:
                 enters = bit(its.pvid)
-                if one.outer:  # FM 3.9
-                    left = mask if spot.outer == one.outer else tagged & 1 << one.outer
+                if target.outer:  # FM 3.9
+                    left = mask if spot.outer == target.outer else tagged & 1 << target.outer
                     # FM 4.3: a tag hidden behind may show
                     left |= untagged if level == Level.HOSTILE else 0
                     # A sub-interface takes its own tag, and untagged frames are none of its.
                     if left and enters:
-                        yield one, left, enters
+                        yield target, left, enters
                     continue
                 if untagged and enters:  # FM 3.1
-                    yield one, untagged, enters
+                    yield target, untagged, enters
                 admit = its.admit & untaken
                 if spot.outer and mask and admit >> spot.outer & 1:
-                    yield one, mask, 1 << spot.outer
+                    yield target, mask, 1 << spot.outer
                 if tagged & admit:  # FM 3.2
-                    yield one, tagged & admit, tagged & admit
+                    yield target, tagged & admit, tagged & admit
                 for vid in bits(untagged) if level == Level.HOSTILE else ():  # FM 4.3
-                    yield one, 1 << vid, admit & ~(1 << vid)
-                    yield one, admit & 1 << vid, admit & 1 << vid
+                    yield target, 1 << vid, admit & ~(1 << vid)
+                    yield target, admit & 1 << vid, admit & 1 << vid
 
 
 def views_at(spot: Spot, level: Level) -> tuple[PortRules, ...]:

@@ -204,8 +204,8 @@ def _see_that_trees_join(net: PacketModel, vid: int, hubs: Collection[Hub]) -> N
     for block in _blocks([(wire.one.hub, wire.other.hub) for wire in wires]):
         # A circle that passes the VLAN in part: the tree may take the other part.
         if len({passing[number] for number in block}) > 1:
-            one = wires[next(number for number in sorted(block) if not passing[number])]
-            near, far = sorted(spot.key for spot in one)
+            cable = wires[next(number for number in sorted(block) if not passing[number])]
+            near, far = sorted(spot.key for spot in cable)
             raise Refused(
                 f"{near} - {far} does not pass VLAN {vid}, and other links of a circle do: the"
                 " spanning tree may take it"

@@ -163,9 +163,9 @@ def _assumptions(fabric: Fabric, tree: SpanningTree) -> list[Assumption]:
     if len(tree.outcomes) > 1 or not tree.complete:
         says.append("chance decides which ports discard in the spanning tree")
     return [
-        Assumption(device, "", one, Origin(basis=Basis.ASSUMED, says=one))
+        Assumption(device, "", text, Origin(basis=Basis.ASSUMED, says=text))
         for device in devices
-        for one in says
+        for text in says
     ]
 
 

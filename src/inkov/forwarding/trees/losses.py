@@ -412,7 +412,7 @@ def _rank(group: VlanGraph, part: list[Hub]) -> tuple[int, int, list[int]]:
 
 def _in_each(outcomes: list[dict[Hub, object]]) -> dict[Hub, object]:
     """Who hangs together in every outcome."""
-    return {hub: tuple(one[hub] for one in outcomes) for hub in outcomes[0]}
+    return {hub: tuple(outcome[hub] for outcome in outcomes) for hub in outcomes[0]}
 
 
 def _joined(

@@ -79,7 +79,7 @@ class Participants(Struct, dict=True):
     def shared_addresses(self) -> set[int]:
         """The addresses that several bridges have."""
         counts = Counter(taker.address for taker in self.takers.values())
-        return {one for one, count in counts.items() if one is not None and count > 1}
+        return {address for address, count in counts.items() if address is not None and count > 1}
 
     def ports(self, modes: Iterable[TreeMode]) -> Iterator[BridgePort]:
         """Those with a link, of the bridges that run a tree of some kind."""

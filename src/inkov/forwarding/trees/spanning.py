@@ -318,7 +318,7 @@ def _common_trees(part: World, participants: Participants) -> list[SpanningTree]
     modes = {participants.takers[number].mode for number in part.bridges}
     mode = max(modes, key=COMMON.index)
     trees = [
-        SpanningTree(ALL, mode, 0, part, [one[0] for one in elections], complete, circle),
+        SpanningTree(ALL, mode, 0, part, [elected[0] for elected in elections], complete, circle),
         *(
             SpanningTree(
                 instance.vlans,

@@ -91,9 +91,9 @@ def vlan_graphs(fabric: Fabric) -> list[VlanGraph]:
     return list(groups.values())
 
 
-def _edge(fabric: Fabric, link: int, one: int, vid: int, to: int, arrives: int) -> Edge:
+def _edge(fabric: Fabric, link: int, sender: int, vid: int, to: int, arrives: int) -> Edge:
     ports = fabric.bridge_ports
-    return Edge(link, (ports[one].bridge, vid), (ports[to].bridge, arrives), (one, to))
+    return Edge(link, (ports[sender].bridge, vid), (ports[to].bridge, arrives), (sender, to))
 
 
 def _host_ports(fabric: Fabric) -> dict[Hub, int]:

@@ -162,13 +162,13 @@ class _Uses:
         self.instead: dict[tuple[str, int], tuple[str, int]] = {}
 
     def add(self, taken: Iterable[Taken], traces: Iterable[Traced]) -> None:
-        for one in taken:
-            for form, labels in zip(one.forms, one.labels, strict=True):
+        for reading in taken:
+            for form, labels in zip(reading.forms, reading.labels, strict=True):
                 self.lines[form] += 1
                 self.captured.setdefault(form, set()).update(labels)
             # What a form without a meaning took, another one would have understood.
-            if one.instead is not None:
-                self.instead.setdefault(one.forms[-1], one.instead)
+            if reading.instead is not None:
+                self.instead.setdefault(reading.forms[-1], reading.instead)
         for line in traces:
             forms = list(zip(line.forms, line.form_lines, strict=True))
             if forms and line.does:
