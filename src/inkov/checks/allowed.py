@@ -121,8 +121,8 @@ def allowed_differs(site: Site) -> Iterator[Found]:
         if not differ or a.end.device == b.end.device:
             continue
         parts = [
-            _ALLOWED_HERE.format(a=end.end, vids=missing, b=other.end)
-            for end, other in ((a, b), (b, a))
+            _ALLOWED_HERE.format(a=end.end, vids=missing, b=far_end.end)
+            for end, far_end in ((a, b), (b, a))
             if (missing := end.allowed & differ)
         ]
         lost = [text for vid in differ for text in _loses(site, joined, vid)]
@@ -145,8 +145,8 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             differ.bits & (site.perhaps_needs[joined.number] | _cut(site, joined) | site.private)
         )
         wanted = [
-            f"VLAN {missing} at {other.end}"
-            for end, other in ((a, b), (b, a))
+            f"VLAN {missing} at {far_end.end}"
+            for end, far_end in ((a, b), (b, a))
             if (missing := end.allowed & needs)
         ]
         rest = differ - needs

@@ -379,7 +379,7 @@ def _housed(site: Site, ends: Iterable[Resolved], wanted: int) -> Iterator[Edit]
         # From the switch as well, if the plan does not know it and no other port has it.
         if idle and old not in (None, DEFAULT_VID) and old not in site.plan.vlans:
             others = (r for r in site.every_port if r.end.device == switch and r not in ends)
-            if not any(_has(other, old) for other in others):
+            if not any(_has(far_port, old) for far_port in others):
                 yield from row_gone(site.fabric.device(switch), old)
 
 

@@ -169,10 +169,10 @@ def _among_sisters(site: Site) -> Iterator[_Odd]:
                 continue
             agreeing.update(r.end.device for r, s in settings if s == usual)
             if others:
-                one, peer = _one_and_a_peer(settings, usual)
-                differing[one.end.device] += 1
-                peers = [name for name in sisters if name != one.end.device]
-                odds.append(_Odd(one, peer, usual, number, peers))
+                odd_port, peer = _one_and_a_peer(settings, usual)
+                differing[odd_port.end.device] += 1
+                peers = [name for name in sisters if name != odd_port.end.device]
+                odds.append(_Odd(odd_port, peer, usual, number, peers))
         for odd in odds:
             name = odd.port.end.device
             # It must be a sister in earnest: agree often, and differ seldom.

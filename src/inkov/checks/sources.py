@@ -28,14 +28,14 @@ _FAMILY = "Input"
     fix="which is true? collect the other again, or correct the switch",
 )
 def sources_disagree(site: Site) -> Iterator[Found]:
-    for other in site.fabric.campus.others:
-        first = site.fabric.campus.devices[other.name]
-        differences = [c for c in compared(first, other) if c.agreement is not Agreement.AGREES]
+    for second in site.fabric.campus.others:
+        first = site.fabric.campus.devices[second.name]
+        differences = [c for c in compared(first, second) if c.agreement is not Agreement.AGREES]
         if differences:
             shown = listed(
                 [
                     f"{one.name}: {one.first} by {first.origin.file}, {one.other} by"
-                    f" {other.origin.file}"
+                    f" {second.origin.file}"
                     for one in differences[:3]
                 ]
             )

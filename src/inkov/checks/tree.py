@@ -64,10 +64,10 @@ def _loops(site: Site) -> Iterator[tuple[tuple[tuple[int, int], ...], int]]:
                 for to, mask in crossing.same:
                     ways[sender, to] = ways.get((sender, to), 0) | mask
     both = {
-        (one, to): passed
-        for (one, to), mask in ways.items()
+        (sends, to): passed
+        for (sends, to), mask in ways.items()
         # Both ways, each pair once.
-        if one < to and (passed := mask & ways.get((to, one), 0))
+        if sends < to and (passed := mask & ways.get((to, sends), 0))
     }
     by_links: dict[tuple[tuple[int, int], ...], int] = {}
     for vid in bits(union(both.values())):

@@ -65,16 +65,20 @@ def tree_seen_otherwise(site: Site) -> Iterator[Found]:
     told: set[tuple[str, str]] = set()
     for tree in site.now.trees.trees if site.now is not None else ():
         row = tree_row(site.fabric, tree, tree.vlans, seen_only=True)
-        for one in row.seen_roots:
+        for seen_root in row.seen_roots:
             # Several trees see the same root.
-            if one.differs and (one.switch, one.address) not in told:
-                told.add((one.switch, one.address))
-                root = one.root if one.root is not None else f"a bridge with address {one.address}"
+            if seen_root.differs and (seen_root.switch, seen_root.address) not in told:
+                told.add((seen_root.switch, seen_root.address))
+                root = (
+                    seen_root.root
+                    if seen_root.root is not None
+                    else f"a bridge with address {seen_root.address}"
+                )
                 yield finding(
-                    {"end": one.switch, "seen": root, "state": row.root},
+                    {"end": seen_root.switch, "seen": root, "state": row.root},
                     case="root",
-                    where=(site.places.switch(one.switch, one.origin),),
-                    key=(one.switch,),
+                    where=(site.places.switch(seen_root.switch, seen_root.origin),),
+                    key=(seen_root.switch,),
                 )
         # Where it is not sure what a port should be, nothing can differ from it.
         for port in row.ports if tree.sure else ():

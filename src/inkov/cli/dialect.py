@@ -234,9 +234,9 @@ def _read_by(
     held, locator = None, loaded.locator
     # Another source says whether it was read right.
     if against:
-        other = other_source("--against", against)
-        held = _held_against(dialects, read, loaded.campus, other.campus)
-        locator = locator.beside(other.locator)
+        source = other_source("--against", against)
+        held = _held_against(dialects, read, loaded.campus, source.campus)
+        locator = locator.beside(source.locator)
     files_read = {file for own in read.values() for file, _ in own}
     reports = [report for report in loaded.reports if report.file in files_read]
     out.show(evidence_result(reports, doubtful, held, locator))
@@ -269,7 +269,7 @@ def _held_against(
     dialects: list[Dialect],
     read: dict[str, list[tuple[str, bytes]]],
     campus: Campus,
-    other: Campus,
+    against: Campus,
 ) -> Evidence:
     """What texts were read as, held against another source."""
     from inkov.readers.dialects.trace import traced
@@ -280,11 +280,11 @@ def _held_against(
     own = {os.path.realpath(file) for files in read.values() for file, _ in files}
     others = [
         device
-        for device in (*other.devices.values(), *other.others)
+        for device in (*against.devices.values(), *against.others)
         if os.path.realpath(device.origin.file) not in own
     ]
     others += [
-        device for device in planned_devices(other.planned) if device.name not in other.devices
+        device for device in planned_devices(against.planned) if device.name not in against.devices
     ]
     forms: dict[str, dict[int, list[str]]] = {}
     for dialect in dialects:

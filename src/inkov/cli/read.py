@@ -82,7 +82,7 @@ def _file(name: str, reports: list[FileReport]) -> FileReport:
     same = same or [report for report in read if os.path.basename(report.file) == name]
     # Which of them is meant?
     if len(same) > 1:
-        fail(f"several files are called {name}: {', '.join(one.file for one in same)}")
+        fail(f"several files are called {name}: {', '.join(same_name.file for same_name in same)}")
     # Not among them: perhaps misspelled.
     if not same:
         names = [os.path.basename(report.file) for report in read]

@@ -186,10 +186,10 @@ def _sources(session: Session) -> str:
 
     campus = session.fabric.campus
     agrees = 0
-    for other in campus.others:
-        first = campus.devices.get(other.name)
+    for second in campus.others:
+        first = campus.devices.get(second.name)
         if first is not None and all(
-            one.agreement is Agreement.AGREES for one in compared(first, other)
+            one.agreement is Agreement.AGREES for one in compared(first, second)
         ):
             agrees += 1
     # Nobody to compare.

@@ -321,20 +321,20 @@ class _Page:
             placed = _Placed(x, y, wide)
             self._switch(name, placed)
             number = 0
-            for other in self.core:
-                for wire in self.take(name, other):
+            for beside in self.core:
+                for wire in self.take(name, beside):
                     # Four drops side by side; more stand on top of them.
                     at = placed.x + 12 + 104.0 * (number % 4)
                     marked = self.pen.tone(wire) is Tone.MARKED
-                    reached.setdefault(other, []).append((at, marked))
-                    self.pen.link([(at, buses[other]), (at, y)], wire)
+                    reached.setdefault(beside, []).append((at, marked))
+                    self.pen.link([(at, buses[beside]), (at, y)], wire)
                     self.pen.along(wire, name, at + 4, y - 8)
                     number += 1
             x += wide + gap
         # Heads that stand side by side have their links between them.
-        for one, other in zip(panel.heads, panel.heads[1:], strict=False):
-            for number, wire in enumerate(self.take(one, other)):
-                a, b = self.at[one], self.at[other]
+        for one, beside in zip(panel.heads, panel.heads[1:], strict=False):
+            for number, wire in enumerate(self.take(one, beside)):
+                a, b = self.at[one], self.at[beside]
                 height = a.middle + 7 * number
                 self.pen.link([(a.right, height), (b.x, height)], wire)
                 self.pen.across(wire, one, a.right, b.x, height)
@@ -394,12 +394,12 @@ class _Page:
         names = [row.name for row in panel.rows]
         number = 0
         for one_at, one in enumerate(names):
-            for other in names[one_at + 1 :]:
+            for beside in names[one_at + 1 :]:
                 # Drawn already, or no link at all.
-                if (min(one, other), max(one, other)) not in self.left:
+                if (min(one, beside), max(one, beside)) not in self.left:
                     continue
-                for wire in self.take(one, other):
-                    a, b = self.at[one], self.at[other]
+                for wire in self.take(one, beside):
+                    a, b = self.at[one], self.at[beside]
                     out = max(a.right, b.right) + 8 + 7 * number
                     levels = a.bottom - 4, b.y + 4
                     points = [(a.right, levels[0]), (out, levels[0]), (out, levels[1])]
@@ -442,9 +442,9 @@ class _Page:
         """Links among the core and routers."""
         names = [*self.routers, *self.core]
         for at, one in enumerate(names):
-            for other in names[at + 1 :]:
-                for number, wire in enumerate(self.take(one, other)):
-                    a, b = self.at[one], self.at[other]
+            for beside in names[at + 1 :]:
+                for number, wire in enumerate(self.take(one, beside)):
+                    a, b = self.at[one], self.at[beside]
                     # Side by side: straight; one above the other: with a bend halfway.
                     if a.y == b.y:
                         left, right = (a, b) if a.x < b.x else (b, a)
@@ -452,7 +452,7 @@ class _Page:
                         self.pen.line(
                             [(left.right, y), (right.x, y)], self.pen.tone(wire), wire.title
                         )
-                        name = one if left is a else other
+                        name = one if left is a else beside
                         self.pen.across(wire, name, left.right, right.x, y)
                         continue
                     x = a.centre + 40 * number
@@ -462,7 +462,7 @@ class _Page:
                         (b.centre + 40 * number, b.y),
                     ]
                     self.pen.link(points, wire)
-                    self.pen.along(wire, other, points[-1][0] + 4, b.y - 6)
+                    self.pen.along(wire, beside, points[-1][0] + 4, b.y - 6)
 
     def _tag_what_fits_nowhere(self) -> None:
         """Links between blocks, told by name at both ends."""

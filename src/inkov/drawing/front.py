@@ -108,7 +108,9 @@ class _Front:
         lines += [behind, wrong]
         told = [f"{row.switch}:{row.port}: {row.state}, {row.mode}"]
         told += [f"untagged {row.untagged}", f"tagged {row.tagged}"]
-        told += [one for one in (row.behind, self.hosts.get(row.port, ""), row.about) if one]
+        told += [
+            detail for detail in (row.behind, self.hosts.get(row.port, ""), row.about) if detail
+        ]
         told += wire.wrong if wire is not None else []
         title = "; ".join(told)
         self.drawing.boxes.append(Box(x, y, _TILE, _HIGH, tone, title))

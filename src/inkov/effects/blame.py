@@ -378,7 +378,7 @@ class Reaches:
                 routed = self.routed.sent.ear(seat) if self.routed is not None else None
                 key = self.hearing.sender(seat), self.hearing.ear(seat), routed
                 known = chosen.setdefault(key, [])
-                wires = {self.side.wire(other) for other in known}
+                wires = {self.side.wire(known_name) for known_name in known}
                 # Two of a kind are enough, if on two wires.
                 if len(known) < 2 and self.side.wire(name) not in wires:
                     known.append(name)

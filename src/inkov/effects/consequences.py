@@ -235,10 +235,10 @@ def _was_past(site: Site, vid: int, switch: str, parts: Parts) -> bool:
             joined.join(*ends)
     members = {name for name, mask in site.served.items() if mask >> vid & 1} - {switch}
     return any(
-        joined.of(name) == joined.of(other)
+        joined.of(name) == joined.of(member)
         for part in parts
         for name in part
-        for other in members.difference(map(str, part))
+        for member in members.difference(map(str, part))
         if name in members
     )
 

@@ -105,10 +105,10 @@ class Relation:
         for one in self.members:
             # What no change can touch differs in nothing.
             if self._is_affected(one):
-                for other in self._hearers(one, within):
+                for hearer in self._hearers(one, within):
                     # Heard on one side, and not on the other.
-                    if other not in self._hearers(one, without) and self._have_pairs(one, other):
-                        yield Differing(Layer.FRAMES, one, other)
+                    if hearer not in self._hearers(one, without) and self._have_pairs(one, hearer):
+                        yield Differing(Layer.FRAMES, one, hearer)
 
     def _hearers(self, one: Class, side: int) -> dict[Class, None]:
         """The classes that hear a class on a side."""
@@ -119,8 +119,8 @@ class Relation:
         if (one, side) not in self._known:
             ears = self.hearing[side].hearers(half.sender)
             by_ear = self._by_ear[side]
-            classes = {other for ear in ears for other in by_ear.get(ear, ())}
-            self._known[one, side] = {other: None for other in self.members if other in classes}
+            classes = {hearer for ear in ears for hearer in by_ear.get(ear, ())}
+            self._known[one, side] = {hearer: None for hearer in self.members if hearer in classes}
         return self._known[one, side]
 
     @cached_property
@@ -188,10 +188,10 @@ class Relation:
                 in_part = passes[without] != Passes.NOTHING
                 for one in some:
                     beside = self._hearers(one, 0).keys() | self._hearers(one, 1).keys()
-                    for other in others:
+                    for target in others:
                         # Whom frames reach anyway needs no router.
-                        if other not in beside and self._have_pairs(one, other):
-                            yield Differing(Layer.PACKETS, one, other, in_part)
+                        if target not in beside and self._have_pairs(one, target):
+                            yield Differing(Layer.PACKETS, one, target, in_part)
 
     def _entering(self, a_class: Class, side: int) -> tuple[int, int]:
         half = a_class[side]

@@ -82,8 +82,8 @@ def _on_request(sender: BridgePort, end: _FarEnd) -> Iterator[tuple[PortView, _F
         yield view, end
     for view in (sender.view, *sender.on_request):
         for receiver in (*([end.whole] if end.whole is not None else []), *end.subs):
-            for other in receiver.on_request:
-                lured = replace(receiver, view=other)
+            for requested in receiver.on_request:
+                lured = replace(receiver, view=requested)
                 subs = [lured if sub is receiver else sub for sub in end.subs]
                 whole = lured if end.whole is receiver else end.whole
                 yield view, end._replace(whole=whole, subs=subs)

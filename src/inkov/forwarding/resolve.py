@@ -50,13 +50,13 @@ class _Builder:
 
     def second_sources(self) -> None:
         """Where two files describe a device, every answer about it rests on one of them."""
-        for other in self.fabric.campus.others:
-            first = self.fabric.campus.devices[other.name].origin.file
+        for second in self.fabric.campus.others:
+            first = self.fabric.campus.devices[second.name].origin.file
             self._assume(
-                other.name,
+                second.name,
                 "",
-                f"{other.name} is described by two files: {first} counts",
-                other.origin,
+                f"{second.name} is described by two files: {first} counts",
+                second.origin,
                 sure=True,  # what they disagree about is a finding
             )
 
@@ -315,7 +315,7 @@ class _Builder:
             outer = port.outer.value
             on_wire = [fabric.bridge_ports[n] for n in fabric.at.get(end, ())]
             # Two sub-interfaces with one tag: which of them gets a frame is not known.
-            if not port.implied and any(other.outer == outer for other in on_wire):
+            if not port.implied and any(sub.outer == outer for sub in on_wire):
                 self._assume(
                     device.name,
                     port.name,

@@ -125,7 +125,7 @@ class Routers:
             if any(len(heard) < len(numbers) for heard in hears.values()):
                 for number, heard in hears.items():
                     apart[number] = [
-                        other for other in numbers if other in heard and number in hears[other]
+                        router for router in numbers if router in heard and number in hears[router]
                     ]
         return apart
 
@@ -137,9 +137,9 @@ class Routers:
         one = self.up[number]
         spread = flood(self.fabric, [Sending(-1, 1 << one.vid, one.bridge)], Level.HONEST)
         return {
-            other
-            for other in numbers
-            if spread.present(self.up[other].bridge) >> self.up[other].vid & 1
+            router
+            for router in numbers
+            if spread.present(self.up[router].bridge) >> self.up[router].vid & 1
         }
 
     def without(self, interface: Interface) -> Routers:
@@ -259,11 +259,11 @@ class Routers:
                 packet_filter.entries if packet_filter is not None else []
             )  # one that is not there is no filter
             results = {
-                judge(entries, one, other)
+                judge(entries, one, subnet)
                 for one in sources
-                for other in destinations
+                for subnet in destinations
                 # An entry of one family says nothing about packets of the other.
-                if one.version == other.version
+                if one.version == subnet.version
             }
             if results == {Fate.STOPPED}:
                 return Fate.STOPPED, f"the filter {name} of {interface.label} stops it"

@@ -136,8 +136,8 @@ def learn(
         # Nothing is wrong: no other word need be tried.
         if not best.learnt.error:
             break
-        other = learnt_with(word)
-        best = other if other.learnt.error < best.learnt.error else best
+        attempt = learnt_with(word)
+        best = attempt if attempt.learnt.error < best.learnt.error else best
     seen, learnt, text_of, dialect_of = best.seen, best.learnt, best.text_of, best.dialect_of
     own = len(pairs)
     always = _always(dialect_of(learnt.hypothesis), data[:own], devices[:own])

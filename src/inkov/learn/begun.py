@@ -84,9 +84,9 @@ class Begun(Struct):
 
     def merged(self, learnt: str, head: Sequence[str] = ()) -> str:
         """The dialect with what was learnt added. `head` is said of it at the top."""
-        own, other = tomlkit.parse(self.text), tomlkit.parse(learnt)
+        own, added = tomlkit.parse(self.text), tomlkit.parse(learnt)
         claims = "recognise" in own or "files" in own
-        for key, value in other.items():
+        for key, value in added.items():
             # What the author said stays.
             if key in ("text", "defaults", "vlan-table"):
                 if key not in own:

@@ -128,7 +128,7 @@ def may_undo(seen: Look) -> list[str]:
         and pattern.tokens[0].isalpha()
         and pattern.tokens[1].isalpha()
         and pattern.tokens[0] not in seen.style.negation
-        and any(other[: len(pattern.tokens) - 1] == pattern.tokens[1:] for other in tokens)
+        and any(shape[: len(pattern.tokens) - 1] == pattern.tokens[1:] for shape in tokens)
     }
     return list(words)[:_MOST_UNDOING]
 
@@ -300,7 +300,7 @@ def further(
             _classify(slot, [row.switch for row in pattern.rows], seen.lists, told)
     seen.patterns += new[:_MOST_NEW]
     _agree(seen.patterns)
-    return [n for n, pattern in enumerate(seen.patterns) if any(pattern is other for other in new)]
+    return [n for n, pattern in enumerate(seen.patterns) if any(pattern is added for added in new)]
 
 
 # --- what they hold -------------------------------------------------------------------------------
@@ -332,9 +332,9 @@ def _classify(
         slot.single = slot.single and max(len(as_ports), len(as_vlans)) == 1
     # A line or two may be of another time than the other source.
     rate = {"ports": sum(ports) / len(ports), "vlans": sum(vlans) / len(vlans)}
-    best, other = sorted(rate, key=lambda kind: -rate[kind])
-    clear = rate[best] >= SURE or rate[best] - rate[other] >= _MOSTLY
-    slot.kind = best if clear and rate[best] > rate[other] else ""
+    best, worse = sorted(rate, key=lambda kind: -rate[kind])
+    clear = rate[best] >= SURE or rate[best] - rate[worse] >= _MOSTLY
+    slot.kind = best if clear and rate[best] > rate[worse] else ""
 
 
 def _agree(patterns: Sequence[Pattern]) -> None:

@@ -207,7 +207,7 @@ def learn_effects(
 
 def _common(several: Sequence[list[str]]) -> list[str]:
     """The effects that all of some patterns may have."""
-    return [effect for effect in several[0] if all(effect in other for other in several[1:])]
+    return [effect for effect in several[0] if all(effect in effects for effects in several[1:])]
 
 
 def _would_matter(effect: str) -> bool:
@@ -265,10 +265,10 @@ class _Search:
                 several = any(not slot.single for slot in self.patterns[number].slots)
                 if usual in effects and (several or usual == _MEMBERS):
                     lists = self.changed(lists, number, usual)
-            other, error = self._climbed(lists)
+            climbed, error = self._climbed(lists)
             # Only what is really better; of those alike the first.
             if error < least - _NOTHING:
-                best, least = other, error
+                best, least = climbed, error
         best = self._plainer(self._bare(best, least), least)
         return self._bare(best, least), least
 

@@ -45,11 +45,11 @@ def contradict(fabric: Fabric, uplinks: Iterable[Uplink], placing: Iterable[Vlan
     for goal in uplinks:
         ends, _ = ends_of(fabric, goal.near, goal.planned.to)
         for end in ends or ():
-            other = owner.setdefault(end, goal)
+            known = owner.setdefault(end, goal)
             # One port cannot lead to two switches.
-            if other is not goal:
-                says = f"the plan has {other.words}, and {goal.words}: {end} is in both"
-                goal.says, other.says = goal.says or says, other.says or says
+            if known is not goal:
+                says = f"the plan has {known.words}, and {goal.words}: {end} is in both"
+                goal.says, known.says = goal.says or says, known.says or says
     for vlan in placing:
         for port, by_name in placed(vlan.planned.on or (), fabric.campus.devices).ports.items():
             uplink = owner.get(fabric.end_of(*port))
@@ -92,7 +92,7 @@ def plugged(fabric: Fabric, goal: Uplink) -> list[Edit]:
 def _taken(fabric: Fabric, end: End, far: End) -> str:
     """What a port is used for, if not for this uplink; "" if for nothing that is known."""
     device = fabric.device(end.device)
-    others = [str(other) for other in fabric.wiring.around(end) if other != far]
+    others = [str(far_end) for far_end in fabric.wiring.around(end) if far_end != far]
     others += [
         outside.far for outside in fabric.wiring.outside if fabric.end_of(*outside.near) == end
     ]

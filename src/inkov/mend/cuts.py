@@ -135,7 +135,7 @@ class Cuts:
     def _needed(self, edits: list[list[Edit]]) -> list[list[Edit]]:
         """The proposals without those that later ones made needless."""
         for one in list(edits):
-            fewer = [other for other in edits if other is not one]
+            fewer = [kept for kept in edits if kept is not one]
             tried, verdict = self._with(_flat(fewer))
             # Without it the claim still holds, and nobody loses.
             if verdict.verdict == Outcome.HOLDS and self._is_harmless(tried):

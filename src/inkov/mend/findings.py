@@ -165,10 +165,10 @@ def _needed(trier: Trier, findings: list[Finding]) -> tuple[list[Finding], bool]
     doubtful = _beside_others(findings)
     goals = {finding.id for finding in findings}
     for finding in doubtful[: trier.spare_trials]:
-        fewer = [other for other in findings if other is not finding]
+        fewer = [kept for kept in findings if kept is not finding]
         # Found no more without its own edits, with fewer of them, and nothing else is left.
         if (
-            not trier.is_found(finding, together(edit for other in fewer for edit in other.edits))
+            not trier.is_found(finding, together(edit for kept in fewer for edit in kept.edits))
             and len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
             and trier.tried(findings).gone & goals <= trier.tried(fewer).gone
             and not trier.harm(fewer)
@@ -245,7 +245,7 @@ class Trier:
         goals = {finding.id for finding in findings}
         then = [finding for round_ in tried.rounds for finding in round_]
         for one in then[: self.spare_trials] if len(then) > 1 else ():
-            rounds = [[other for other in round_ if other is not one] for round_ in tried.rounds]
+            rounds = [[kept for kept in round_ if kept is not one] for round_ in tried.rounds]
             edits = self._in_rounds(findings, rounds)
             # Not fewer, or it is needed.
             if len(edits) >= len(tried.edits) or self.is_found(one, edits):

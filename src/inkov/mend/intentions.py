@@ -360,12 +360,12 @@ def _contradict(goals: list[VlanPlaced], campus: Campus) -> None:
     owner: dict[tuple[str, str], VlanPlaced] = {}
     for goal in goals:
         for port in placed(goal.planned.on or (), campus.devices).ports:
-            other = owner.setdefault(port, goal)
+            known = owner.setdefault(port, goal)
             # Two VLANs claim one port.
-            if other is not goal:
-                says = f"the plan has {':'.join(port)} in VLAN {other.vid} and in VLAN {goal.vid}"
+            if known is not goal:
+                says = f"the plan has {':'.join(port)} in VLAN {known.vid} and in VLAN {goal.vid}"
                 goal.says = goal.says or says
-                other.says = other.says or says
+                known.says = known.says or says
 
 
 def _resolved(campus: Campus) -> Fabric:

@@ -163,9 +163,9 @@ class Meant:
                     return False
                 tables[-1].update(own)
         return all(
-            self.after.knows(one, other) or not self.before.knows(one, other)
+            self.after.knows(one, table) or not self.before.knows(one, table)
             for one in tables[0]
-            for other in tables[1]
+            for table in tables[1]
         )
 
 

@@ -197,14 +197,14 @@ def _beyond(now: Trial, in_the_end: Trial) -> list[str]:
     return [
         f"{story_in_words([effect])} are cut off"
         for effect in now.lost
-        if not any(_covers(other, effect) for other in in_the_end.lost)
+        if not any(_covers(final, effect) for final in in_the_end.lost)
     ]
 
 
-def _covers(other: Effect, effect: Effect) -> bool:
+def _covers(wider: Effect, effect: Effect) -> bool:
     sides = set(effect.row.sources), set(effect.row.targets)
-    theirs = set(other.row.sources), set(other.row.targets)
-    return other.layer == effect.layer and (
+    theirs = set(wider.row.sources), set(wider.row.targets)
+    return wider.layer == effect.layer and (
         (sides[0] <= theirs[0] and sides[1] <= theirs[1])
         or (sides[0] <= theirs[1] and sides[1] <= theirs[0])
     )

@@ -130,10 +130,10 @@ class Placing:
 
 def _gateway_name(device: Device, vid: int) -> str:
     """How a switch calls its gateway in a VLAN: as its others, with the VLAN's own number."""
-    for other in device.gateways:
+    for sister in device.gateways:
         # As the others are called, with its own number.
-        if str(other.vid) in other.name:
-            return other.name.replace(str(other.vid), str(vid))
+        if str(sister.vid) in sister.name:
+            return sister.name.replace(str(sister.vid), str(vid))
     # In documents every interface has a name; in other files gateways go by their VLANs.
     named = any(port.origin.pointer for port in device.ports.values())
     return f"vlan-{vid}" if named and not device.gateways else ""

@@ -174,12 +174,12 @@ class Ticket:
         nobody off and opens least. On a large campus each trial takes long: there the first.
         """
         cures = [(list(tried.edits), fabric, state)]
-        alike = sorted(other for other in waiting if other.cost == tried.cost)
+        alike = sorted(candidate for candidate in waiting if candidate.cost == tried.cost)
         few = len(self.fabric.campus.devices) <= _FEW_SWITCHES
-        for other in alike[:_MOST_ALIKE] if few else ():
-            then, how = self._with(other.edits)
+        for candidate in alike[:_MOST_ALIKE] if few else ():
+            then, how = self._with(candidate.edits)
             if how.works:
-                cures.append((list(other.edits), then, how))
+                cures.append((list(candidate.edits), then, how))
         # The only one of its size.
         if len(cures) == 1:
             return cures[0]

@@ -227,7 +227,7 @@ def _vids_of(edit: Edit) -> int:
         numbers = [word for word in edit.name.split() if word.isdigit()]
         # The number stands in the name of the row or gateway.
         return 1 << int(numbers[0]) if numbers else 0
-    values = [getattr(one, "value", one) for one in (edit.before, edit.after)]
+    values = [getattr(side, "value", side) for side in (edit.before, edit.after)]
     sets = [value.bits for value in values if isinstance(value, VlanSet)]
     if len(sets) == 2:
         return sets[0] ^ sets[1]

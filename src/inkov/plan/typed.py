@@ -63,7 +63,7 @@ class Typed:
             return _bounded(node, inner[1], place)
         # A type or nothing: the one type that is left.
         if outer in (Union, types.UnionType):
-            [only] = [one for one in inner if one is not type(None)]
+            [only] = [inner_type for inner_type in inner if inner_type is not type(None)]
             return None if node is None else self.read(node, only, place)
         if isinstance(kind, type) and issubclass(kind, Enum):
             if node not in list(kind):

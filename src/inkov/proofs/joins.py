@@ -166,13 +166,13 @@ class Joins:
             groups.setdefault(key, []).append(seat)
         return list(groups.values())
 
-    def _not_heard(self, one: Seat, other: Seat) -> Certificate | None:
+    def _not_heard(self, one: Seat, target: Seat) -> Certificate | None:
         """Certifies that one seat is not heard in another; None if it is."""
         spread = closure(self.fabric, [one], Level.HONEST)
-        if reached(self.fabric, spread, [other], Level.HONEST):
+        if reached(self.fabric, spread, [target], Level.HONEST):
             return None
-        closures = [certified(self.fabric, spread, frozenset([other]))]
-        return {"from": self._named(one), "to": self._named(other), "closures": closures}
+        closures = [certified(self.fabric, spread, frozenset([target]))]
+        return {"from": self._named(one), "to": self._named(target), "closures": closures}
 
     # --- whole VLANs ------------------------------------------------------------------------------
 

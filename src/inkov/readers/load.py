@@ -350,7 +350,7 @@ def read_dialects(
             report.remark = "not usable"
             continue
         # Which of two with one name reads a file would depend on their order.
-        same = next((other for other in dialects if other.name == dialect.name), None)
+        same = next((known for known in dialects if known.name == dialect.name), None)
         if same is not None:
             says = f"a second dialect called {dialect.name!r}, beside {same.file}: not used"
             problems.append(Problem(Origin(file), says, "give it another name", True))

@@ -134,7 +134,7 @@ def last_changed(file: str, line: int = 0) -> Changed | None:
         commit, _, more = out.decode("utf-8", "replace").strip().partition(" ")
         seconds, _, title = more.partition(" ")
         return Changed(_day(seconds), commit[:12], title) if seconds else None
-    said = dict(one.partition(" ")[::2] for one in out.decode("utf-8", "replace").splitlines())
+    said = dict(row.partition(" ")[::2] for row in out.decode("utf-8", "replace").splitlines())
     commit = out[:40].decode("ascii", "replace")
     if "committer-time" not in said:
         return None

@@ -137,10 +137,10 @@ def branches_grid(rows: list[Branch], title: str) -> Grid:
     numbered = list(enumerate(rows))
 
     def alike(item: tuple[int, Branch]) -> tuple[object, ...]:
-        at, one = item
-        plain_leaf = at not in deeper and not one.blocked
+        at, twig = item
+        plain_leaf = at not in deeper and not twig.blocked
         # A switch with others below it, or a blocked port, stands alone.
-        return (one.depth, one.cost) if plain_leaf else (at,)
+        return (twig.depth, twig.cost) if plain_leaf else (at,)
 
     for _, group in groupby(numbered, key=alike):
         some = [branch for _, branch in group]

@@ -59,8 +59,8 @@ def evidence(
     texts: Sequence[Device], others: Sequence[Device], forms_at: Callable[[Origin], list[str]]
 ) -> Evidence:
     """Hold what texts were read as against other sources. `forms_at` gives the forms of a line."""
-    names = NameFinder((other.name for other in others), domains=True)
-    by_name = {other.name: other for other in others}
+    names = NameFinder((source.name for source in others), domains=True)
+    by_name = {source.name: source for source in others}
     held = Evidence([], [], [])
     for device in sorted(texts, key=lambda device: natural(device.name)):
         known = names.find(device.name)

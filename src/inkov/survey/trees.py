@@ -252,13 +252,13 @@ def _shares_vlans(stated: Tree, tree: SpanningTree, bridge: int) -> bool:
 def _seen(fabric: Fabric, tree: SpanningTree, number: int) -> Tree | None:
     """What the source of a port reports of it in a tree, if it does."""
     port = fabric.bridge_ports[number]
-    for one in fabric.device(port.end.device).trees:
-        if port.port not in one.roles and port.port not in one.states:
+    for stated in fabric.device(port.end.device).trees:
+        if port.port not in stated.roles and port.port not in stated.states:
             # What it reports of another tree does not count here.
             continue
-        same = one.number == tree.instance or tree.mode is not TreeMode.MSTP
-        if same and one.bridge == fabric.bridges[port.bridge].name:
-            return one
+        same = stated.number == tree.instance or tree.mode is not TreeMode.MSTP
+        if same and stated.bridge == fabric.bridges[port.bridge].name:
+            return stated
     return None
 
 

@@ -35,10 +35,10 @@ def _parts(net: FrameModel, passes: Callable[[End, End], bool]) -> list[set[str]
     files.
     """
     near: dict[str, set[str]] = {name: set() for name in net.campus.devices}
-    for one, fars in net.far.items():
+    for near_end, fars in net.far.items():
         for far in fars:
-            if passes(one, far):
-                near[one[0]].add(far[0])
+            if passes(near_end, far):
+                near[near_end[0]].add(far[0])
     # Who is not among the files may pass on to all that are cabled to it.
     for ends in net.boxes.values():
         known = [net.whole(end) for end in ends if end[0] in near]

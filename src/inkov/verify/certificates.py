@@ -417,6 +417,8 @@ def check_ports(net: PacketModel, taken: dict[str, Any]) -> list[str]:
                 "untagged": str(VlanSet(view.untagged)),
                 **({"protected": True} if spot.protected else {}),
             }
-    other = sorted(key for key in own.keys() | taken.keys() if own.get(key) != taken.get(key))
-    more = [f"and {len(other) - _TOLD} more ports"] if len(other) > _TOLD else []
-    return [f"port {key} is not what the certificate takes it for" for key in other[:_TOLD]] + more
+    differing = sorted(key for key in own.keys() | taken.keys() if own.get(key) != taken.get(key))
+    more = [f"and {len(differing) - _TOLD} more ports"] if len(differing) > _TOLD else []
+    return [
+        f"port {key} is not what the certificate takes it for" for key in differing[:_TOLD]
+    ] + more

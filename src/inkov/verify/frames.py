@@ -245,13 +245,13 @@ class FrameModel:
         if asking is None:
             return device.value(port, "mode")  # type: ignore[no-any-return]
         for name, far in self.far.get((device.name, port.name), ()):
-            other = self.campus.devices[name]
-            peer = other.ports[far]
-            its = self._asks(other, peer)
+            far_device = self.campus.devices[name]
+            peer = far_device.ports[far]
+            its = self._asks(far_device, peer)
             announces = (
                 its is None
-                and other.value(peer, "mode") is Mode.TRUNK
-                and (other.value(peer, "negotiation") is Negotiation.ANNOUNCING)
+                and far_device.value(peer, "mode") is Mode.TRUNK
+                and (far_device.value(peer, "negotiation") is Negotiation.ANNOUNCING)
             )
             if (
                 announces

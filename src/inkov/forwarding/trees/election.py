@@ -296,9 +296,9 @@ class _Election(Graph):
             return ports[0]
         # Two bridges with different costs: no identifier is asked.
         if len(ports) == 2:  # nearly all wires: most are decided by the costs
-            one, other = (self.ports[port].bridge for port in ports)
-            if self.root[one] == self.root[other] and self.external[one] != self.external[other]:
-                return ports[self.external[other] < self.external[one]]
+            one, second = (self.ports[port].bridge for port in ports)
+            if self.root[one] == self.root[second] and self.external[one] != self.external[second]:
+                return ports[self.external[second] < self.external[one]]
         # The components of the vector, one after the other.
         roots = {self.root[self.ports[port].bridge] for port in ports}
         root = self._lowest_bridge(roots)

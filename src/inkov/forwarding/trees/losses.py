@@ -304,7 +304,7 @@ class Losses:
             discarding = self._after(lost).discarding[0]
         joined = _wires(group, discarding, lost)
         hubs = {end for edge in group.edges for end in (edge.one, edge.other)} | {hub}
-        return {other[0] for other in hubs if joined.of(other) == joined.of(hub)}
+        return {reached[0] for reached in hubs if joined.of(reached) == joined.of(hub)}
 
     # --- routers ----------------------------------------------------------------------------------
 

@@ -109,10 +109,10 @@ class Reelection(Graph):
                 continue
             cost[bridge] = own
             for _, far in self._heard(bridge, lost):
-                other = self.ports[far].bridge
-                if other in below and other not in cost:
+                beyond = self.ports[far].bridge
+                if beyond in below and beyond not in cost:
                     # What it sends by `near` comes in by `far`.
-                    heapq.heappush(heap, (own + self.ports[far].between, other))
+                    heapq.heappush(heap, (own + self.ports[far].between, beyond))
         return cost if len(cost) == len(below) else None
 
     def _heard(self, bridge: int, lost: Collection[int]) -> Iterable[tuple[int, int]]:

@@ -49,11 +49,11 @@ class RoutedWays:
         self._tables: dict[Table, list[int]] = {}
         self._at: dict[Hub, list[int]] = {}
         # An interface takes frames of every VLAN that it hears: of secondaries as well.
-        for number, one in enumerate(self._up):
-            self._tables.setdefault((one.device, one.vrf), []).append(number)
-            self._at.setdefault((one.bridge, one.vid), []).append(number)
-            for vid in bits(one.hears):
-                label = self._label((one.bridge, vid))
+        for number, gateway in enumerate(self._up):
+            self._tables.setdefault((gateway.device, gateway.vrf), []).append(number)
+            self._at.setdefault((gateway.bridge, gateway.vid), []).append(number)
+            for vid in bits(gateway.hears):
+                label = self._label((gateway.bridge, vid))
                 if label is not None:
                     self._taken.setdefault(label, []).append(number)
         self._that_matter()
@@ -162,7 +162,7 @@ def fallen_off(
         parts.setdefault(before[hub], {}).setdefault(after[hub], []).append(hub)
     apart: set[Hub] = set()
     # The part with most hosts stays; the others fell off.
-    for one in parts.values():
-        by_size = sorted(one.values(), key=lambda part: (-sum(ports[hub] for hub in part), part))
+    for fallen in parts.values():
+        by_size = sorted(fallen.values(), key=lambda part: (-sum(ports[hub] for hub in part), part))
         apart.update(hub for part in by_size[1:] for hub in part)
     return without, apart

@@ -189,9 +189,9 @@ def spanning_trees(fabric: Fabric) -> Trees:
     ]
     # Trees of single VLANs, those alike together.
     for mask, world in vlan_worlds(participants, common):
-        for one in _apart(world):
-            tree = _vlan_tree(one, mask)
-            parts.append(Part(one, mask, [tree], [tree.circle] if tree.circle else []))
+        for world_part in _apart(world):
+            tree = _vlan_tree(world_part, mask)
+            parts.append(Part(world_part, mask, [tree], [tree.circle] if tree.circle else []))
     _meeting(common, [tree for part in parts for tree in part.trees])
     return Trees(participants, parts, common.disabled)
 

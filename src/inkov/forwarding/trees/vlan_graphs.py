@@ -54,20 +54,20 @@ def vlan_graphs(fabric: Fabric) -> list[VlanGraph]:
                     for arrives in bits(translation.arrives):
                         turns[sender, vid, translation.to, arrives] = crossing.link
     edges: list[Edge] = []
-    for (one, to), (link, mask) in same.items():
-        back = same.get((to, one), (link, 0))[1]
+    for (sends, to), (link, mask) in same.items():
+        back = same.get((to, sends), (link, 0))[1]
         # Each pair of ports is met from both ends.
-        for vid in bits(mask & back) if one < to else ():
-            edges.append(_edge(fabric, link, one, vid, to, vid))
+        for vid in bits(mask & back) if sends < to else ():
+            edges.append(_edge(fabric, link, sends, vid, to, vid))
         # What does not come back the same way makes the graph a directed one.
         one_way |= set(bits(mask & ~back))
-    for (one, vid, to, arrives), link in turns.items():
+    for (sends, vid, to, arrives), link in turns.items():
         turned.join(vid, arrives)
         # Turned there and not back.
-        if (to, arrives, one, vid) not in turns:
+        if (to, arrives, sends, vid) not in turns:
             one_way |= {vid, arrives}
-        elif (one, vid) < (to, arrives):
-            edges.append(_edge(fabric, link, one, vid, to, arrives))
+        elif (sends, vid) < (to, arrives):
+            edges.append(_edge(fabric, link, sends, vid, to, arrives))
     groups: dict[object, VlanGraph] = {}
     for edge in edges:
         group = groups.setdefault(turned.of(edge.one[1]), VlanGraph(0))

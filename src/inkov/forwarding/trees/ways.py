@@ -57,10 +57,10 @@ def in_tree(
     if all(arriving):
         notes = _detour(steps(over_all), steps(answers[0]), forwards.first)
         # The ways differ: which one is taken is left to chance.
-        if any(_places(steps(one)) != _places(steps(answers[0])) for one in answers):
+        if any(_places(steps(told)) != _places(steps(answers[0])) for told in answers):
             notes = ["Chance decides which way it takes in the spanning tree: one is shown."]
         return InTree(answers[0], True, [*notes, *(doubts if notes else [])], certain)
-    stopped = next(one for one, there in zip(answers, arriving, strict=True) if not there)
+    stopped = next(told for told, there in zip(answers, arriving, strict=True) if not there)
     stop = next((step for step in reversed(steps(stopped)) if step.event is Event.STOPS), None)
     where = f" stops at {stop.switch}:{stop.port}: {stop.because}" if stop is not None else " stops"
     # In some outcomes it arrives, in others it does not.

@@ -250,10 +250,10 @@ def _passing(fabric: Fabric, ports: dict[int, BridgePort]) -> Passing:
                 if to in ports:
                     ways[sender, to] = ways.get((sender, to), 0) | mask
     return [
-        (one, to, both)
-        for (one, to), mask in ways.items()
+        (sends, to, both)
+        for (sends, to), mask in ways.items()
         # Both ways, each pair once.
-        if one < to and (both := mask & ways.get((to, one), 0))
+        if sends < to and (both := mask & ways.get((to, sends), 0))
     ]
 
 

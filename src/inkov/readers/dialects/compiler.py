@@ -272,8 +272,8 @@ class _Compiler:
         """The statements that a block shares with another; its own go first."""
         if not table.like:
             return
-        other = tables.get(table.like)
-        if other is None or other is table or shared_kind(table.like) != shared_kind(name):
+        liked = tables.get(table.like)
+        if liked is None or liked is table or shared_kind(table.like) != shared_kind(name):
             alike = [
                 named
                 for named in tables
@@ -283,11 +283,11 @@ class _Compiler:
             self.fault([f"[{name}", "like"], f"{table.like!r} is no block like this one: {known}")
             return
         own = {*table.says, *table.ignored}
-        for form, effect in other.says.items():
+        for form, effect in liked.says.items():
             # Stated anew in this block: its own meaning counts.
             if form not in own:
                 self._form(table.like, block, form, effect, around)
-        for form in other.ignored:
+        for form in liked.ignored:
             if form not in own:
                 self._form(table.like, block, form, None, around)
 

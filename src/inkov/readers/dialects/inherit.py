@@ -311,7 +311,7 @@ class _Ordering:
 
     def _fault(self, step: Step, says: str) -> None:
         # One line may fail for many ports: it is told once.
-        if all(other is not step for other, _ in self.result.faults):
+        if all(faulty is not step for faulty, _ in self.result.faults):
             self.result.faults.append((step, BadLine(says, "take one of them out")))
 
     def _all_of(self, name: str, taking: Step, around: tuple[str, ...]) -> list[tuple[Step, Bound]]:

@@ -296,7 +296,7 @@ class Lists(Struct):
             return named
         left_out = self._selected(tokens[cut + 1 :])
         # An exception that names nothing, or everything, says something else than it seems to.
-        if not named or not left_out or any(isinstance(one, Wild) for one in left_out):
+        if not named or not left_out or any(isinstance(name, Wild) for name in left_out):
             raise BadLine("a list of ports lacks what is left out, or what it is left out of")
         but = tuple(str(port) for port in left_out)
         kept = [port for port in named if port not in but]

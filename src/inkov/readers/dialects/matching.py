@@ -50,7 +50,7 @@ def add_form(root: Node, words: list[Word], *, any_case: bool) -> Iterator[Node]
             node = node.literals.setdefault(key, Node())
         else:
             # Forms that begin alike share their nodes; labels count, since effects use them.
-            known = next((below for other, below in node.captures if other == word), None)
+            known = next((below for taken, below in node.captures if taken == word), None)
             if known is None:
                 known = Node()
                 node.captures.append((word, known))

@@ -352,8 +352,8 @@ class _Text:
         assert known.match is not None
         words = [*context.prefix, *known.words]
         dialect = self.dialect
-        other = match(context.block.root, words, dialect.lists, dialect.text, but=known.match.end)
-        end = other.end if other is not None else None
+        second = match(context.block.root, words, dialect.lists, dialect.text, but=known.match.end)
+        end = second.end if second is not None else None
         if isinstance(end, Statement) and not end.ignored:
             return end.form, end.line
         return None

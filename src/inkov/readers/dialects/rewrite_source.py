@@ -34,8 +34,8 @@ class Source:
         self.lost = len(reading.ledger.unmatched) + len(reading.part.problems)
         self.said = [
             Said(number, *((b.on, b.keys) if b.on else (step.kind, step.keys)), b)
-            for number, one in sorted(taken.items())
-            for step in one.steps
+            for number, read_line in sorted(taken.items())
+            for step in read_line.steps
             for b in step.bound
         ]
         self._depths = {line.number: line.depth for line in lines(text, dialect.text)}

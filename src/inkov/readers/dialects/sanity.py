@@ -189,10 +189,10 @@ def _of_forms(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
                 at, f"in {shown} nothing was ever taken by {{{label}}}", "a slip? else leave it out"
             )
         if form in uses.instead:
-            other, line = uses.instead[form]
+            instead, line = uses.instead[form]
             yield Doubt(
                 at,
-                f'{shown} takes lines without a meaning that "{other}" (line {line}) could take',
+                f'{shown} takes lines without a meaning that "{instead}" (line {line}) could take',
                 "make the one without a meaning narrower",
             )
         times = uses.passing[form]

@@ -55,7 +55,7 @@ def group(
         ShapeGroup(len(at), shape, without_secrets(at[0][1].strip(), secret_words), at[0][0])
         for shape, at in by_shape.items()
     ]
-    return sorted(groups, key=lambda one: (-one.count, one.shape))
+    return sorted(groups, key=lambda listed: (-listed.count, listed.shape))
 
 
 def _blank(word: str) -> str:
@@ -180,7 +180,7 @@ def passages(lines: list[str], comment: Iterable[str]) -> dict[int, tuple[int, i
             continue
         mark = begins[1]
         following = lines[number + 1 : number + 1 + _LONGEST_PASSAGE]
-        ends = (n for n, other in enumerate(following, number + 1) if mark in other)
+        ends = (n for n, text in enumerate(following, number + 1) if mark in text)
         last = next(ends, -1)
         # The mark must come again at the end of a line: else it is a mark of something else.
         if last > 0 and lines[last].rstrip().endswith(mark) and lines[last].count(mark) == 1:

@@ -73,19 +73,22 @@ def traced(dialect: Dialect, file: str, data: bytes) -> list[Traced]:
         texts.pop()
     lines = []
     for number, line in enumerate(shown(texts, reading.part.secret_words), 1):
-        one = taken.get(number)
+        read_line = taken.get(number)
         fate = Fate.NO_MEANING
         # A line that is lost in part is lost: what it does would be half the truth.
         if number in lost:
             fate = Fate.NOT_UNDERSTOOD
-        elif one is not None and not one.ignored:
-            fate = Fate.READ if one.forms else Fate.BEGINS
+        elif read_line is not None and not read_line.ignored:
+            fate = Fate.READ if read_line.forms else Fate.BEGINS
         own = Traced(number, line.text.rstrip(), fate, [], [], [], [])
-        if one is not None and fate is not Fate.NOT_UNDERSTOOD:
-            own.forms, own.form_lines = [f for f, _ in one.forms], [at for _, at in one.forms]
+        if read_line is not None and fate is not Fate.NOT_UNDERSTOOD:
+            own.forms, own.form_lines = (
+                [f for f, _ in read_line.forms],
+                [at for _, at in read_line.forms],
+            )
             # Forms that took the line as it stands, and what they say of what.
             said: list[tuple[str, str]] = []
-            for step in one.steps:
+            for step in read_line.steps:
                 for bound in step.bound:
                     kind, keys = (bound.on, bound.keys) if bound.on else (step.kind, step.keys)
                     said.append(_said(kind, keys, bound))

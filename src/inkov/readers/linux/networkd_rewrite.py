@@ -58,7 +58,7 @@ def rewrite_units(
     changed: dict[str, str] = {}
     for file, (unit, name) in ports.items():
         alike = [port for port in device.ports if unit_of(units, port) is unit]
-        if len({_membership(device.ports[other]) for other in alike}) > 1:
+        if len({_membership(device.ports[member]) for member in alike}) > 1:
             raise CannotWrite(f"{file} is for {len(alike)} interfaces, which are not alike then")
         changed[file] = _with_membership(texts[file], before.ports[name], device.ports[name])
     return changed
@@ -131,10 +131,10 @@ class _Text(Lines):
             elif len(left) < len(VlanSet.from_vids(_vids(value))):
                 first, *others = _ranges(left)
                 self.lines[number] = self.lines[number].replace(value, first)
-                apart += [(key, other) for other in others]
+                apart += [(key, path) for path in others]
         self._drop_empty()
-        for key, other in reversed(apart):
-            self._append([f"{key}={other}"])
+        for key, path in reversed(apart):
+            self._append([f"{key}={path}"])
 
     def _drop_empty(self) -> None:
         """Without sections in which nothing is left, and the blank line before each."""

@@ -54,7 +54,7 @@ class WalkAddresses:
         for interface, fact in self._addresses():
             kept = by_interface.setdefault(interface, [])
             # Both tables (RFC 4293 and its older one) list the same addresses.
-            if fact.value not in {other.value for other in kept}:
+            if fact.value not in {address.value for address in kept}:
                 kept.append(fact)
         for number, name in self.names.items():
             port = device.ports.get(name)
