@@ -252,10 +252,10 @@ def _of_vlan(session: Session, vid: int, look: Look) -> Look:
             # In one part, no part has to be named.
             notes[name] = f"part {number} of {len(row.islands)}" if len(row.islands) > 1 else ""
     for at in row.at:
-        said = [notes.get(at.switch, "")]
-        said += [f"{at.ports} port{'s' * (at.ports != 1)}"] if at.ports else []
-        said += ["gateway"] if at.gateway else []
-        notes[at.switch] = ", ".join(filter(None, said))
+        words = [notes.get(at.switch, "")]
+        words += [f"{at.ports} port{'s' * (at.ports != 1)}"] if at.ports else []
+        words += ["gateway"] if at.gateway else []
+        notes[at.switch] = ", ".join(filter(None, words))
     name = f" {row.names[0]}" if row.names else ""
     members = frozenset(at.switch for at in row.at)
     title = f"VLAN {vid}{name} on {look.title}"
@@ -316,7 +316,7 @@ def _roots(session: Session, trees: Now | None, vid: int | None) -> dict[str, st
         # Where chance decides, all that may be root.
         for name in row.roots if row.root is None else ():
             notes.setdefault(name, []).append(f"root{of}, if chance has it so")
-    return {name: ", ".join(said) for name, said in notes.items()}
+    return {name: ", ".join(sentences) for name, sentences in notes.items()}
 
 
 def _hosts(session: Session) -> dict[str, str]:

@@ -81,11 +81,11 @@ class Texts:
         from inkov.readers.assembly import system_of
 
         units = [path for path, form in self.formats.items() if form == _UNITS]
-        said = self.session.loaded.campus.devices.get(switch)
+        device = self.session.loaded.campus.devices.get(switch)
         # No units anywhere, or no such switch.
-        if not units or said is None:
+        if not units or device is None:
             return []
-        places = {system_of(path, "networkd") for path in _files_of(said)}
+        places = {system_of(path, "networkd") for path in _files_of(device)}
         return [path for path in units if system_of(path, "networkd") in places]
 
     def read(self, path: str) -> str:
@@ -110,8 +110,8 @@ class Texts:
         # A format that can be rewritten, or a dialect that can.
         if rewrite is None:
             raise CannotWrite(f"{path} is {form}, which is not written")
-        said = text.removeprefix(_MARK)
-        return text[: len(text) - len(said)] + rewrite(said, after, edits)
+        bare = text.removeprefix(_MARK)
+        return text[: len(text) - len(bare)] + rewrite(bare, after, edits)
 
     def device(self, switch: str, text: str) -> Device | None:
         """The switch that a text describes; None if it is not the one it is to be."""

@@ -215,13 +215,13 @@ class _Page:
         """What is told below a switch."""
         note = self.look.notes.get(name)
         others = self.outside.get(name, [])
-        said = [note] if note else []
+        lines = [note] if note else []
         # Two are named; more would be longer than the list.
-        said += [f"{port}: {far}, without a file" for port, far in others[:2]]
+        lines += [f"{port}: {far}, without a file" for port, far in others[:2]]
         if len(others) > 2:
-            said.append(f"and {len(others) - 2} more without a file")
+            lines.append(f"and {len(others) - 2} more without a file")
         tags = self.tags.get(name, [])
-        return [*said, *tags[:4], *([f"and {len(tags) - 4} more links"] if len(tags) > 4 else [])]
+        return [*lines, *tags[:4], *([f"and {len(tags) - 4} more links"] if len(tags) > 4 else [])]
 
     def _size(self, panel: Panel) -> tuple[float, float]:
         left, right = self._sides(panel)

@@ -44,11 +44,11 @@ def _what(was: Wire | None, wire: Wire) -> str:
     if was.up != wire.up:
         return f"up now: {vlans_in_short(wire.crossing)}" if wire.up else "shut now"
     more, less = wire.crossing - was.crossing, was.crossing - wire.crossing
-    said = [f"+{vlans_in_short(more)}"] if more else []
-    said += [f"-{vlans_in_short(less)}"] if less else []
+    changes = [f"+{vlans_in_short(more)}"] if more else []
+    changes += [f"-{vlans_in_short(less)}"] if less else []
     if was.cables != wire.cables:
-        said.append(f"{wire.cables} cable{'s' * (wire.cables > 1)}, not {was.cables}")
+        changes.append(f"{wire.cables} cable{'s' * (wire.cables > 1)}, not {was.cables}")
     # Nothing crosses otherwise, and still something else is wrong now.
-    if not said and was.wrong != wire.wrong:
-        said.append(f"! {wire.wrong[0]}" if wire.wrong else f"no more: {was.wrong[0]}")
-    return " ".join(said)
+    if not changes and was.wrong != wire.wrong:
+        changes.append(f"! {wire.wrong[0]}" if wire.wrong else f"no more: {was.wrong[0]}")
+    return " ".join(changes)

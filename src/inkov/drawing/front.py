@@ -157,12 +157,12 @@ class _Front:
         for vlan in told[:_MOST_VLANS]:
             self.label(MARGIN + 34, y, str(vlan.vid), Tone.TEXT, Anchor.END)
             self.label(MARGIN + 42, y, _short(vlan.name, 24))
-            said = []
+            words = []
             for word, names in (("untagged", vlan.untagged), ("tagged", vlan.tagged)):
                 if names:
-                    said.append(f"{word} at {_listed(names)}")
-            said += [vlan.says] if vlan.says else []
-            self.label(MARGIN + 210, y, _short("; ".join(said), 175), Tone.SMALL)
+                    words.append(f"{word} at {_listed(names)}")
+            words += [vlan.says] if vlan.says else []
+            self.label(MARGIN + 210, y, _short("; ".join(words), 175), Tone.SMALL)
             y += 15
         # Hundreds of lines would be no picture any more.
         if len(told) > _MOST_VLANS:

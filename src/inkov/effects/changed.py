@@ -26,27 +26,31 @@ class Changed(NamedTuple):
     ports: dict[tuple[str, str], int]
 
 
-def changed(one: Fabric, other: Fabric) -> Changed:
+def changed(old_fabric: Fabric, new_fabric: Fabric) -> Changed:
     """What two fabrics do otherwise with frames."""
     difference = Changed({}, {})
-    old, new = _bridges(one), _bridges(other)
+    old, new = _bridges(old_fabric), _bridges(new_fabric)
     for bridge in {*old, *new}:
         # Forwarded on one side only.
         mask = old.get(bridge, 0) ^ new.get(bridge, 0)
         if mask:
             difference.hubs[bridge] = mask
-    ports, others = _ports(one), _ports(other)
+    ports, others = _ports(old_fabric), _ports(new_fabric)
     for name in {*ports, *others}:
-        mine, its = ports.get(name), others.get(name)
+        before, after = ports.get(name), others.get(name)
         # Nearly all ports do what they did.
-        if mine is not None and its is not None and _plainly_alike(one, mine, other, its):
+        if (
+            before is not None
+            and after is not None
+            and _plainly_alike(old_fabric, before, new_fabric, after)
+        ):
             continue
-        was, now = _does(one, mine), _does(other, its)
+        was, now = _does(old_fabric, before), _does(new_fabric, after)
         # Different, and yet it does the same.
         if was == now:
             continue
         differs = union(was.get(key, 0) ^ now.get(key, 0) for key in {*was, *now})
-        for fabric, port in ((one, mine), (other, its)):
+        for fabric, port in ((old_fabric, before), (new_fabric, after)):
             # Each side's bridge counts: the port may have moved.
             if port is not None:
                 inside = fabric.bridges[port.bridge]
@@ -57,15 +61,17 @@ def changed(one: Fabric, other: Fabric) -> Changed:
     return difference
 
 
-def _plainly_alike(one: Fabric, mine: BridgePort, other: Fabric, its: BridgePort) -> bool:
+def _plainly_alike(
+    old_fabric: Fabric, before: BridgePort, new_fabric: Fabric, after: BridgePort
+) -> bool:
     """Whether two ports without a link, as nearly all are, do the same: seen at a glance."""
     return (
-        mine.view == its.view
-        and mine.on_request == its.on_request
-        and mine.end == its.end
-        and one.bridges[mine.bridge].name == other.bridges[its.bridge].name
-        and mine.end not in one.wiring.of
-        and its.end not in other.wiring.of
+        before.view == after.view
+        and before.on_request == after.on_request
+        and before.end == after.end
+        and old_fabric.bridges[before.bridge].name == new_fabric.bridges[after.bridge].name
+        and before.end not in old_fabric.wiring.of
+        and after.end not in new_fabric.wiring.of
     )
 
 

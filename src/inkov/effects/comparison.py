@@ -244,9 +244,9 @@ def _beyond(effects: list[Effect], honest: list[Effect]) -> list[Effect]:
     return [
         effect
         for effect in effects
-        for ends in [_ends(effect)]
+        for own_ends in [_ends(effect)]
         # Within what honest hosts gain or lose already: told there.
-        if not any(_covers(wider, mine, effect, ends) for wider, mine in known)
+        if not any(_covers(wide, wide_ends, effect, own_ends) for wide, wide_ends in known)
     ]
 
 
@@ -254,16 +254,18 @@ def _ends(effect: Effect) -> Ends:
     return frozenset(effect.row.sources), frozenset(effect.row.targets)
 
 
-def _covers(one: Effect, mine: Ends, other: Effect, its: Ends) -> bool:
+def _covers(wide: Effect, wide_ends: Ends, narrow: Effect, narrow_ends: Ends) -> bool:
     """Whether all pairs of one effect are among those of another."""
     # One gains and the other loses, or by other means.
-    if (one.gained, one.layer) != (other.gained, other.layer):
+    if (wide.gained, wide.layer) != (narrow.gained, narrow.layer):
         return False
     # One way is within both ways, not the other way round.
-    if other.row.both_ways and not one.row.both_ways:
+    if narrow.row.both_ways and not wide.row.both_ways:
         return False
-    straight = its[0] <= mine[0] and its[1] <= mine[1]
-    turned = one.row.both_ways and its[0] <= mine[1] and its[1] <= mine[0]
+    straight = narrow_ends[0] <= wide_ends[0] and narrow_ends[1] <= wide_ends[1]
+    turned = (
+        wide.row.both_ways and narrow_ends[0] <= wide_ends[1] and narrow_ends[1] <= wide_ends[0]
+    )
     return straight or turned
 
 

@@ -37,7 +37,7 @@ def served(fabric: Fabric) -> list[int]:
     if fabric.serving:
         return fabric.serving
     bits = fabric.serving = [0] * len(fabric.bridges)
-    said = tags_said(fabric)
+    tags = tags_said(fabric)
     for port in fabric.bridge_ports:
         view = port.view
         if not fabric.is_host_port(port):
@@ -46,7 +46,7 @@ def served(fabric: Fabric) -> list[int]:
             continue
         if view.form is Form.UNAWARE or port.end in fabric.wiring.attended:
             # Nobody is taken to tag there but whom the plan or a table says so of.
-            bits[port.bridge] |= view.untagged | bit(view.pvid) | view.emit & said.get(port.end, 0)
+            bits[port.bridge] |= view.untagged | bit(view.pvid) | view.emit & tags.get(port.end, 0)
         elif not fabric.is_implied(port):
             # A private host sends into a VLAN that it does not hear: that one has to get to who
             # does.
@@ -66,13 +66,13 @@ def is_left_at_everything(fabric: Fabric, port: BridgePort) -> bool:
 def tags_said(fabric: Fabric) -> dict[End, int]:
     """The tags that hosts are said to use, as a mask, by the ends on their wire (FM 4.9)."""
     if fabric.said_tags is None:
-        said = fabric.said_tags = {}
+        tags = fabric.said_tags = {}
         for host in fabric.campus.hosts:
             # A host at a place that is not there is told by a check.
             if host.vid and End(host.device, host.port) in fabric.ports:
                 end = fabric.end_of(host.device, host.port)
                 for near in {end, *fabric.wiring.around(end)}:
-                    said[near] = said.get(near, 0) | bit(host.vid)
+                    tags[near] = tags.get(near, 0) | bit(host.vid)
     return fabric.said_tags
 
 

@@ -67,15 +67,15 @@ def _tables(first: Device, other: Device) -> Iterator[Compared]:
     ):
         return
     for vid in sorted(first.vlans.keys() | other.vlans.keys() - {1}):
-        mine, theirs = first.vlans.get(vid), other.vlans.get(vid)
-        words = tuple("not defined" if row is None else "defined" for row in (mine, theirs))
+        row, second_row = first.vlans.get(vid), other.vlans.get(vid)
+        words = tuple("not defined" if each is None else "defined" for each in (row, second_row))
         places = tuple(
-            d.origin if r is None else r.origin for d, r in ((first, mine), (other, theirs))
+            d.origin if r is None else r.origin for d, r in ((first, row), (other, second_row))
         )
         agreement = Agreement.AGREES
         # VLAN 1 is there whether a table lists it or not.
-        if vid != 1 and (mine is None or theirs is None):
-            agreement = Agreement.ONLY_OTHER if mine is None else Agreement.ONLY_FIRST
+        if vid != 1 and (row is None or second_row is None):
+            agreement = Agreement.ONLY_OTHER if row is None else Agreement.ONLY_FIRST
         yield Compared(agreement, "", vid, words[0], words[1], places[0], places[1])
 
 

@@ -184,7 +184,7 @@ def _names(subject: _Subject, rows: Sequence[Row], lists: Lists) -> dict[tuple[i
     """The names of VLANs, by text and number: what stands behind the same words for each of them,
     and is different for each.
     """
-    said: dict[tuple[str, ...], dict[tuple[int, int], str]] = defaultdict(dict)
+    by_words: dict[tuple[str, ...], dict[tuple[int, int], str]] = defaultdict(dict)
     vids: dict[int, tuple[int, int]] = {}
     for row, run in zip(subject.rows, subject.runs, strict=True):
         numbers = numbers_in(lists, run)
@@ -193,13 +193,13 @@ def _names(subject: _Subject, rows: Sequence[Row], lists: Lists) -> dict[tuple[i
             rest = row.words[row.words.index(run[-1]) + 1 :]
             # The name stands behind the number, on the same line.
             if rest and not any(map(is_numeric, rest)):
-                said[*rest[:-1], ""][vids[id(row)]] = rest[-1]
+                by_words[*rest[:-1], ""][vids[id(row)]] = rest[-1]
     for row in rows:
         at = vids.get(id(row.parent)) if row.parent is not None else None
         # Or below it, on a line of its own.
         if at is not None and len(row.words) > 1 and not any(map(is_numeric, row.words)):
-            said[tuple(row.words[:-1])][at] = row.words[-1]
-    for names in said.values():
+            by_words[tuple(row.words[:-1])][at] = row.words[-1]
+    for names in by_words.values():
         switches = Counter(switch for switch, _ in names)
         different = {(switch, name) for (switch, _), name in names.items()}
         enough = len(names) > 1 and len(names) >= _NAMED * len({*vids.values()}) - len(switches)

@@ -359,9 +359,9 @@ def _describes(pattern: Pattern, lists: Lists, known: Sequence[Known]) -> bool:
     agree = 0
     for row in pattern.rows:
         own = known[row.switch]
-        said = " ".join(row.words[len(pattern.tokens) - 1 :]).strip('"')
+        text = " ".join(row.words[len(pattern.tokens) - 1 :]).strip('"')
         ports = [own.ports.find(port) for words in row.ports() for port in ports_in(lists, words)]
-        agree += bool(ports) and all(own.described.get(port or "") == said for port in ports)
+        agree += bool(ports) and all(own.described.get(port or "") == text for port in ports)
     return agree >= _MOSTLY * len(pattern.rows)
 
 

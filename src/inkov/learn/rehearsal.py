@@ -269,13 +269,13 @@ class Rehearsal:
         if switch.special:
             result = ordered(steps, frozenset())
             in_order = [*result.first, *result.then]
-        said: dict[str, list[int]] = {port: [hypothesis.defaults] for port in ports}
+        by_port: dict[str, list[int]] = {port: [hypothesis.defaults] for port in ports}
         for step in in_order:
             for port, kind in self._about_ports(step):
                 # What is said of other ports does not matter here.
-                if port in said:
-                    said[port].append(kind)
-        rows = {port: tuple(row) for port, row in said.items()}
+                if port in by_port:
+                    by_port[port].append(kind)
+        rows = {port: tuple(row) for port, row in by_port.items()}
         missing: dict[tuple[int, ...], str] = {}
         for port, row in rows.items():
             # Another port with the same row does the same.

@@ -372,15 +372,15 @@ def effect_of(pattern: Pattern, number: int, hypothesis: Hypothesis) -> str:
     # Of a statement with an effect on ports: which ports and VLANs it names.
     if effect:
         vlans = _label(path, "vlans")
-        said = effect.replace("{V}", f"{{{vlans}}}")
+        filled = effect.replace("{V}", f"{{{vlans}}}")
         inside = any(
             pattern.opens and _kind(pattern) in ("port", "bundle", "sub", "profile")
             for pattern in path[:-1]
         )
         return (
-            said
-            if inside or said.startswith("on ")
-            else f"on ports {{{_label(path, 'ports')}}}: {said}"
+            filled
+            if inside or filled.startswith("on ")
+            else f"on ports {{{_label(path, 'ports')}}}: {filled}"
         )
     below = _kind(path[-2]) if path[:-1] else ""
     # A description, where it stands below a port.

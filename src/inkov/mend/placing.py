@@ -197,10 +197,10 @@ def port_without(fabric: Fabric, plan: Plan, end: End, vid: int) -> Iterator[Edi
     port, vlan = resolved.stated, VlanSet.of(vid)
     for attribute in ("allowed", "withheld", "tagged", "untagged", "forbidden", "prunable"):
         fact: Fact[VlanSet | None] | None = getattr(port, attribute)
-        said = fact.value if fact is not None else None
+        vlans = fact.value if fact is not None else None
         # "All VLANs" does not name it.
-        if said is not None and vid in said and said != VlanSet.all():
-            yield of_port(end.device, port, attribute, said - vlan)
+        if vlans is not None and vid in vlans and vlans != VlanSet.all():
+            yield of_port(end.device, port, attribute, vlans - vlan)
     # Voice frames go nowhere then.
     if port.voice_vlan is not None and port.voice_vlan.value == vid:
         yield of_port(end.device, port, "voice_vlan", None)

@@ -106,7 +106,9 @@ def format_of(
 ) -> Format | None:
     """The format of a file: as `taken` says, or the first dialect or format that recognises it."""
     name = file.replace("\\", "/").rpartition("/")[2]
-    word = next((said.word for said in taken if fnmatch.fnmatchcase(name, said.pattern)), "")
+    word = next(
+        (request.word for request in taken if fnmatch.fnmatchcase(name, request.pattern)), ""
+    )
     head = data[:HEAD_BYTES]
     text = _whole_lines(head, cut=len(data) > HEAD_BYTES) if dialects else ""
     # Somebody wrote the dialect for these files: it comes before what only looks alike.

@@ -134,15 +134,15 @@ def last_changed(file: str, line: int = 0) -> Changed | None:
         commit, _, more = out.decode("utf-8", "replace").strip().partition(" ")
         seconds, _, title = more.partition(" ")
         return Changed(_day(seconds), commit[:12], title) if seconds else None
-    said = dict(row.partition(" ")[::2] for row in out.decode("utf-8", "replace").splitlines())
+    header = dict(row.partition(" ")[::2] for row in out.decode("utf-8", "replace").splitlines())
     commit = out[:40].decode("ascii", "replace")
-    if "committer-time" not in said:
+    if "committer-time" not in header:
         return None
-    day = _day(said["committer-time"])
+    day = _day(header["committer-time"])
     # git has a commit of zeros for lines that are in none yet.
     if not commit.strip("0"):
         return Changed(day, "", "")
-    return Changed(day, commit[:12], said.get("summary", ""))
+    return Changed(day, commit[:12], header.get("summary", ""))
 
 
 def _day(seconds: str) -> str:

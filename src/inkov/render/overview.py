@@ -60,8 +60,8 @@ def overview_result(
     def markdown() -> str:
         lines = [f"**{_head(seen)}**", ""]
         for what, says in overview_lines(seen, audit, unread):
-            said = markdown_cell(safe(says))
-            lines.append(f"- **{safe(what)}**: {said}" if what else f"  - {said}")
+            cell = markdown_cell(safe(says))
+            lines.append(f"- **{safe(what)}**: {cell}" if what else f"  - {cell}")
         return "\n".join(lines) + "\n"
 
     def value() -> dict[str, Any]:

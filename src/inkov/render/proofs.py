@@ -235,9 +235,9 @@ def brief_matrix_grid(cells: list[Cell]) -> Grid:
             marked += [at] if cell is not None and cell.how in (Reach.SAME, Reach.LEAKS) else []
         grid.add(*row, marked=tuple(marked))
     there = {cell.how for cell in cells}
-    said = [f"{letter}: routed by {via}" for via, letter in letters.items()]
-    said += [says for how, says in _BRIEF_SIGNS.items() if how in there]
-    grid.notes.append("; ".join(said))
+    legend = [f"{letter}: routed by {via}" for via, letter in letters.items()]
+    legend += [says for how, says in _BRIEF_SIGNS.items() if how in there]
+    grid.notes.append("; ".join(legend))
     return grid
 
 

@@ -115,9 +115,9 @@ def _differences(rows: list[TreeRow], locator: Locator) -> Iterator[str]:
         for port in row.ports:
             # What is seen and what should be.
             if port.differs and port.seen_origin is not None:
-                said = " ".join(filter(None, (port.seen_role, port.seen_state)))
+                seen = " ".join(filter(None, (port.seen_role, port.seen_state)))
                 yield (
-                    f"{port.switch}:{port.port} is seen as {said}, and should be {port.role}: a"
+                    f"{port.switch}:{port.port} is seen as {seen}, and should be {port.role}: a"
                     " cost or priority that no file states, a link that is down or not known, or"
                     f" a setting made since ({place(port.seen_origin, locator)})"
                 )

@@ -406,6 +406,6 @@ def branches(fabric: Fabric, tree: SpanningTree, outcome: int = 0) -> list[Branc
         )
         for child, speaker in reversed(below):
             at = str(fabric.bridge_ports[speaker].port)
-            mine = fabric.bridge_ports[elected.root_port[child]].port
-            stack.append((child, depth + 1, at, mine))
+            root_port = fabric.bridge_ports[elected.root_port[child]].port
+            stack.append((child, depth + 1, at, root_port))
     return listed

@@ -86,26 +86,26 @@ def fulfilled(in_order: Ordered, conditions: frozenset[str]) -> Ordered:
     # The order of a text does not matter for a condition: all is gone through first.
     if not conditions:
         return in_order
-    said: dict[Any, set[str]] = {}
+    stated: dict[Any, set[str]] = {}
     for step in (*in_order.first, *in_order.then):
         for bound in step.bound:
             # Only what fulfils a condition counts, and what takes everything back.
             if step.form not in conditions and bound.operator != "bare":
                 continue
             for key in bound.keys if bound.on else step.keys:
-                forms = said.setdefault(key, set())
+                forms = stated.setdefault(key, set())
                 if bound.operator == "bare":
                     forms.clear()
                 if step.form in conditions:
                     (forms.discard if step.undone else forms.add)(step.form)
     first, then = (
-        [kept for step in steps for kept in _met(step, said)]
+        [kept for step in steps for kept in _met(step, stated)]
         for steps in (in_order.first, in_order.then)
     )
     return Ordered(first, then, in_order.faults)
 
 
-def _met(step: Step, said: dict[Any, set[str]]) -> Iterator[Step]:
+def _met(step: Step, stated: dict[Any, set[str]]) -> Iterator[Step]:
     if all(bound.when is None for bound in step.bound):
         yield step
         return
@@ -114,7 +114,7 @@ def _met(step: Step, said: dict[Any, set[str]]) -> Iterator[Step]:
         if bound.when is not None:
             form, wanted = bound.when
             # Each port by itself meets the condition, or does not.
-            keys = tuple(key for key in keys if (form in said.get(key, ())) is wanted)
+            keys = tuple(key for key in keys if (form in stated.get(key, ())) is wanted)
         # What no port is left for is not done; a clause without a condition always is.
         if keys or bound.when is None:
             kind = bound.on or step.kind

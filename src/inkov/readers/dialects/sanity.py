@@ -240,11 +240,11 @@ def _of_blocks(dialect: Dialect, uses: _Uses) -> Iterator[Doubt]:
     for block, heads in _blocks(dialect):
         opened = sum(uses.lines[head.statement.form, head.statement.line] for head in heads)
         own = list(_ends(block.root))
-        said = any(uses.lines[s.form, s.line] for s in own if not s.ignored)
+        says_something = any(uses.lines[s.form, s.line] for s in own if not s.ignored)
         below = any(True for _ in _heads(block.root))
         several = opened >= _SEVERAL and block.kind in ("port", "bundle", "sub", "profile")
         # A block that only holds other blocks says nothing itself.
-        if several and own and not said and not below:
+        if several and own and not says_something and not below:
             line = heads[0].statement.line
             yield Doubt(
                 Origin(dialect.file, line),

@@ -87,13 +87,13 @@ def traced(dialect: Dialect, file: str, data: bytes) -> list[Traced]:
                 [at for _, at in read_line.forms],
             )
             # Forms that took the line as it stands, and what they say of what.
-            said: list[tuple[str, str]] = []
+            statements: list[tuple[str, str]] = []
             for step in read_line.steps:
                 for bound in step.bound:
                     kind, keys = (bound.on, bound.keys) if bound.on else (step.kind, step.keys)
-                    said.append(_said(kind, keys, bound))
+                    statements.append(_said(kind, keys, bound))
                     own.later += _later(device, kind, keys, bound, number)
-            own.does = _in_words(said)
+            own.does = _in_words(statements)
         lines.append(own)
     return lines
 
@@ -116,12 +116,14 @@ def _said(kind: str, keys: tuple[Any, ...], bound: Bound) -> tuple[str, str]:
     )
 
 
-def _in_words(said: list[tuple[str, str]]) -> list[str]:
+def _in_words(statements: list[tuple[str, str]]) -> list[str]:
     """What a line says, by what it is about. That something is there goes without saying where
     more is said.
     """
     # A head that opens a block and says more tells the more only.
-    more = [(about, what) for about, what in said if not what.endswith(" there")] or said
+    more = [
+        (about, what) for about, what in statements if not what.endswith(" there")
+    ] or statements
     return [
         f"{about} {', '.join(what for _, what in clauses)}"
         for about, clauses in groupby(more, key=itemgetter(0))

@@ -108,8 +108,8 @@ class _Text(Lines):
     def _put(self, number: int, key: str, value: str) -> None:
         """Another value in a line; a comment behind it stays."""
         old = self.lines[number]
-        said = without_comment(old)
-        comment = old[old.index(said) + len(said) :] if said in old else ""
+        bare = without_comment(old)
+        comment = old[old.index(bare) + len(bare) :] if bare in old else ""
         indent = old[: len(old) - len(old.lstrip())]
         self.lines[number] = f"{indent}{key}: {value}{comment}"
 
@@ -196,8 +196,8 @@ class _Text(Lines):
         if tables:
             head, end, _, _ = tables[-1]
             # A table in ascending order stays so.
-            said = {number: without_comment(self.lines[number]) for number in range(head + 1, end)}
-            before = [n for n, line in said.items() if line and _is_below(key_of(line)[0], vid)]
+            bare = {number: without_comment(self.lines[number]) for number in range(head + 1, end)}
+            before = [n for n, line in bare.items() if line and _is_below(key_of(line)[0], vid)]
             self.lines.insert(max(before, default=head) + 1, row_text(row))
         else:
             at = next((section[0] for section in self._sections()), self._last(0, len(self.lines)))
