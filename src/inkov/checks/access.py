@@ -15,6 +15,7 @@ from inkov.checks.words import agree, counted, listed
 from inkov.edits import Edit
 from inkov.edits.make import defined, of_port, usual_name
 from inkov.forwarding import Resolved
+from inkov.plan.schema import UnusedPractice
 
 _FAMILY = "Access ports"
 
@@ -316,6 +317,35 @@ _UNUSED = re.compile(
 def unused_port_open(site: Site) -> Iterator[Found]:
     practice = site.plan.practice.unused
     parking = practice.vlan if practice is not None else None
+    for (device, what), ports in _out_of_use(site, practice).items():
+        shown_by = "description" if what == "on" else "access_vlan"
+        yield finding(
+            {
+                "switch": device,
+                "count": counted(len(ports), "port"),
+                "ports": listed([p.end.port for p in ports]),
+                "vid": parking,
+            },
+            case=what,
+            where=tuple(site.places.of(p, shown_by, p.access or None) for p in ports),
+            severity=Severity.NOTE if what == "parking" else Severity.RISK,
+            key=(device, what, *(p.end.port for p in ports)),
+            edits=[
+                of_port(device, p.stated, "access_vlan", parking)
+                if what == "parking"
+                else of_port(device, p.stated, "enabled", False)
+                for p in ports
+                # A port where the plan has a host is not shut by anybody's description.
+                if p.end not in site.hosts_at
+            ],
+        )
+
+
+def _out_of_use(
+    site: Site, practice: UnusedPractice | None
+) -> dict[tuple[str, str], list[Resolved]]:
+    """The ports that are out of use and open in some way, by switch and what is open."""
+    parking = practice.vlan if practice is not None else None
     of = site.fabric.wiring.of
     unused: dict[tuple[str, str], list[Resolved]] = {}
     for resolved, about in site.described:
@@ -339,32 +369,7 @@ def unused_port_open(site: Site) -> Iterator[Found]:
         for resolved in site.access_hosts:
             if resolved.access == parking and resolved.end not in described:
                 unused.setdefault((resolved.end.device, "parked"), []).append(resolved)
-    for (device, what), ports in unused.items():
-        yield finding(
-            {
-                "switch": device,
-                "count": counted(len(ports), "port"),
-                "ports": listed([p.end.port for p in ports]),
-                "vid": parking,
-            },
-            case=what,
-            where=tuple(
-                site.places.of(
-                    p, "description" if what == "on" else "access_vlan", p.access or None
-                )
-                for p in ports
-            ),
-            severity=Severity.NOTE if what == "parking" else Severity.RISK,
-            key=(device, what, *(p.end.port for p in ports)),
-            edits=[
-                of_port(device, p.stated, "access_vlan", parking)
-                # A port where the plan has a host is not shut by anybody's description.
-                if what == "parking"
-                else of_port(device, p.stated, "enabled", False)
-                for p in ports
-                if p.end not in site.hosts_at
-            ],
-        )
+    return unused
 
 
 # --- against the statements before ----------------------------------------------------------------

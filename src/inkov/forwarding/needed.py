@@ -18,6 +18,7 @@ from inkov.forwarding.fabric import Fabric
 from inkov.forwarding.outlets import outlets
 from inkov.forwarding.serve import served
 from inkov.vlanset import VlanSet, union
+from inkov.wiring import End
 
 __all__ = ["links_on_ways", "needed", "unneeded"]
 
@@ -33,62 +34,95 @@ def needed(
     `wanted` adds VIDs to what devices serve (the plan's word). `perhaps`: whoever is behind a trunk
     that is left at everything counts as well.
     """
+    links = _Links(fabric, _serving(fabric, wanted or {}, perhaps=perhaps))
+    result = [0] * len(fabric.wiring.links)
+    carries = links.carries
+    for vid, terminals in _by_vid(links.serving).items():
+        # Served at one place only: no link has to carry it.
+        if len(terminals) < 2:
+            continue
+        graph = links.graph_of(carries.get(vid, set()) | terminals, terminals)
+        for edge in links_on_ways(graph, terminals):
+            result[links.link_of[edge]] |= 1 << vid
+    return result
+
+
+def _serving(fabric: Fabric, wanted: Mapping[str, int], *, perhaps: bool) -> list[int]:
+    """For each bridge the VIDs that have to get there, as a mask."""
     serving = list(served(fabric))
     # Whoever is behind an open trunk may need every VLAN.
     for port in fabric.bridge_ports if perhaps else ():
         if fabric.is_host_port(port) and not fabric.is_implied(port):
             serving[port.bridge] |= port.view.emit | port.view.enters()
-    for device, mask in (wanted or {}).items():
+    for device, mask in wanted.items():
         bridge = fabric.bridge_of.get((device, ""))
+        # A switch without a bridge of its own (a router) has nowhere to put it.
         if bridge is not None:
-            # A switch without a bridge of its own (a router) has nowhere to put it.
             serving[bridge] |= mask
-    adjacency: dict[int, list[tuple[int, int]]] = {}
-    carried = list(serving)
-    behind = {port.number for port in outlets(fabric)}
-    link_of: list[int] = []  # edge -> its link; one with sub-interfaces has several
-    for number, link in enumerate(fabric.wiring.links):
-        # A link that is down is on no way.
-        if not fabric.link_up[number]:
-            continue
-        ends: list[list[int]] = []
-        for end in (link.a, link.b):
-            ports = [fabric.bridge_ports[n] for n in fabric.at[end]]
-            plain = [port for port in ports if not port.outer]
-            for port in plain:
-                carried[port.bridge] |= port.view.emit
-            # A VLAN ends at a routed link (FM 6.7).
-            vertices = [p.bridge for p in plain if not fabric.bridges[p.bridge].routed]
-            tagged = [p for p in ports if p.outer and not fabric.is_implied(p)]
-            if tagged:  # what is behind them is one more vertex, in the VLANs of their tags
-                vertices.append(len(serving))
-                serving.append(union(1 << p.outer for p in tagged if p.number in behind))
-                carried.append(union(1 << p.outer for p in tagged))
-            ends.append(vertices)
-        for one, other in product(*ends):
-            if one != other:
-                adjacency.setdefault(one, []).append((other, len(link_of)))
-                adjacency.setdefault(other, []).append((one, len(link_of)))
-                link_of.append(number)
-    result = [0] * len(fabric.wiring.links)
-    serves, carries = (
-        _by_vid(serving),
-        _by_vid([mask if at in adjacency else 0 for at, mask in enumerate(carried)]),
-    )
-    for vid, terminals in serves.items():
-        # Served at one place only: no link has to carry it.
-        if len(terminals) < 2:
-            continue
-        passable = carries.get(vid, set()) | terminals
+    return serving
+
+
+class _Links:
+    """The links that are up as edges of a graph. Its vertices are the bridges, and behind them what
+    hangs on links by sub-interfaces: one more for each such end, in the VLANs of their tags.
+
+    `serving` and `carried` have the VIDs of each vertex, as masks; `link_of` the link of each edge:
+    one with sub-interfaces has several.
+    """
+
+    def __init__(self, fabric: Fabric, serving: list[int]) -> None:
+        self.fabric = fabric
+        self.serving = serving
+        self.carried = list(serving)
+        self.adjacency: dict[int, list[tuple[int, int]]] = {}
+        self.link_of: list[int] = []
+        self._behind = {port.number for port in outlets(fabric)}
+        for number, link in enumerate(fabric.wiring.links):
+            # A link that is down is on no way.
+            if fabric.link_up[number]:
+                for one, other in product(self._vertices(link.a), self._vertices(link.b)):
+                    self._join(one, other, number)
+
+    def _vertices(self, end: End) -> list[int]:
+        """What hangs on one end of a link."""
+        ports = [self.fabric.bridge_ports[n] for n in self.fabric.at[end]]
+        plain = [port for port in ports if not port.outer]
+        for port in plain:
+            self.carried[port.bridge] |= port.view.emit
+        # A VLAN ends at a routed link (FM 6.7).
+        vertices = [port.bridge for port in plain if not self.fabric.bridges[port.bridge].routed]
+        tagged = [port for port in ports if port.outer and not self.fabric.is_implied(port)]
+        if tagged:
+            vertices.append(len(self.serving))
+            behind = (port for port in tagged if port.number in self._behind)
+            self.serving.append(union(1 << port.outer for port in behind))
+            self.carried.append(union(1 << port.outer for port in tagged))
+        return vertices
+
+    def _join(self, one: int, other: int, link: int) -> None:
+        # A link from a bridge to itself leads nowhere.
+        if one != other:
+            self.adjacency.setdefault(one, []).append((other, len(self.link_of)))
+            self.adjacency.setdefault(other, []).append((one, len(self.link_of)))
+            self.link_of.append(link)
+
+    @property
+    def carries(self) -> dict[int, set[int]]:
+        """VID -> the vertices with links that carry it."""
+        return _by_vid(
+            [mask if at in self.adjacency else 0 for at, mask in enumerate(self.carried)]
+        )
+
+    def graph_of(self, passable: set[int], terminals: set[int]) -> Adjacency:
+        """The graph on which the ways of a VLAN are looked for: that of the switches which carry
+        it, if it joins the terminals.
+        """
         within = {
-            bridge: [(far, link) for far, link in adjacency.get(bridge, ()) if far in passable]
+            bridge: [(far, link) for far, link in self.adjacency.get(bridge, ()) if far in passable]
             for bridge in passable
         }
         # A VLAN that is cut may need any switch in between to be whole again.
-        graph: Adjacency = within if _hang_together(within, terminals) else adjacency
-        for edge in links_on_ways(graph, terminals):
-            result[link_of[edge]] |= 1 << vid
-    return result
+        return within if _hang_together(within, terminals) else self.adjacency
 
 
 def _by_vid(masks: list[int]) -> dict[int, set[int]]:

@@ -21,7 +21,7 @@ from collections.abc import Iterable, Sequence
 from msgspec.structs import replace
 
 from inkov.campus import Device
-from inkov.learn.begun import PREFIX, Begun
+from inkov.learn.begun import PREFIX, Begun, Settled
 from inkov.learn.hypothesis import DEFAULTS
 from inkov.learn.marks import (
     SURE,
@@ -82,29 +82,10 @@ def look(
         style.negation = [negation] if negation else []
     rows = list(rows_of(enumerate(texts), style))
     known = [Known(device) for device in devices]
-    # Nobody says how lists are written: the numbers show.
-    if lists is None:
-        kinds, names = kinds_of(rows, known), ports_without_numbers(rows, known)
-        glue, marks = between(rows, kinds)
-        lists = lists_of(glue | marks, Lists(kinds=kinds, port_names=names), rows, known)
-    # What the dialect says of lists goes first.
+    lists = lists or _lists_in(rows, known)
     if begun is not None:
-        stated = begun.dialect.lists
-        lists = replace(
-            stated,
-            separators=(stated if "separators" in begun.marks else lists).separators,
-            ranges=(stated if "ranges" in begun.marks else lists).ranges,
-            kinds=(stated if "port-kinds" in begun.marks else lists).kinds,
-            port_names=(stated if "port-names" in begun.marks else lists).port_names,
-        )
-        settled = begun.settled(texts, written_style(style, lists))
-        for row in rows:
-            row.settled = settled[row.switch].get(row.number)
-            meant = row.switch >= len(without) or " ".join(row.words) not in without[row.switch]
-            # Below what is left out, or opens nothing, nothing is learnt.
-            above = row.parent is None or (row.parent.meant and _opens_a_block(row.parent))
-            row.meant = meant and above
-        rows = [row for row in rows if row.meant and row.settled != PREFIX]
+        lists = _lists_by(begun, lists)
+        rows = _left_by(begun.settled(texts, written_style(style, lists)), rows, without)
     patterns = _patterns(rows, lists, known, style.negation)
     for pattern in patterns:
         for slot in pattern.slots:
@@ -116,6 +97,38 @@ def look(
     groups = begun.groups if begun is not None else frozenset()
     defaults = (begun.defaults,) if begun is not None and begun.defaults else DEFAULTS
     return Look(style, lists, patterns, name_form, defaults, groups)
+
+
+def _lists_in(rows: Sequence[Row], known: Sequence[Known]) -> Lists:
+    """How lists are written, where nobody says it: the numbers show."""
+    kinds, names = kinds_of(rows, known), ports_without_numbers(rows, known)
+    glue, marks = between(rows, kinds)
+    return lists_of(glue | marks, Lists(kinds=kinds, port_names=names), rows, known)
+
+
+def _lists_by(begun: Begun, shown: Lists) -> Lists:
+    """How lists are written: as the dialect says, and of what it does not say as texts show."""
+    stated = begun.dialect.lists
+    return replace(
+        stated,
+        separators=(stated if "separators" in begun.marks else shown).separators,
+        ranges=(stated if "ranges" in begun.marks else shown).ranges,
+        kinds=(stated if "port-kinds" in begun.marks else shown).kinds,
+        port_names=(stated if "port-names" in begun.marks else shown).port_names,
+    )
+
+
+def _left_by(
+    settled: Sequence[dict[int, Settled]], rows: Sequence[Row], without: Sequence[frozenset[str]]
+) -> list[Row]:
+    """The rows of which something may be learnt beside what a dialect makes of them."""
+    for row in rows:
+        row.settled = settled[row.switch].get(row.number)
+        meant = row.switch >= len(without) or " ".join(row.words) not in without[row.switch]
+        # Below what is left out, or opens nothing, nothing is learnt.
+        above = row.parent is None or (row.parent.meant and _opens_a_block(row.parent))
+        row.meant = meant and above
+    return [row for row in rows if row.meant and row.settled != PREFIX]
 
 
 def may_undo(seen: Look) -> list[str]:

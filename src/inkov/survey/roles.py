@@ -108,17 +108,24 @@ def roles(fabric: Fabric, stated: dict[str, Role] | None = None) -> Roles:
             result.of |= {n: Role.CORE for n in core if n not in result.stated}
         # Without a core distances are from any switch: they still tell what is farther.
         result.depth |= _depths(beside, core or [name], part)
+    _find_distribution(result, fabric, switches)
+    return result
+
+
+def _find_distribution(result: Roles, fabric: Fabric, switches: set[str]) -> None:
+    """Find the switches that others hang on."""
     hosts = {port.end.device for port in fabric.bridge_ports if fabric.has_hosts(port.end)}
     for name in switches - result.stated:
         # What at least two hang on, or one if nobody is plugged in there.
         if result.of[name] is not Role.CORE:
             farther = [
-                n for n in beside.get(name, ()) if result.depth.get(n, 0) > result.depth[name]
+                n
+                for n in result.beside.get(name, ())
+                if result.depth.get(n, 0) > result.depth[name]
             ]
             below = [n for n in farther if n in switches]
             if len(below) > 1 or (below and name not in hosts):
                 result.of[name] = Role.DISTRIBUTION
-    return result
 
 
 def _routing(fabric: Fabric) -> set[str]:

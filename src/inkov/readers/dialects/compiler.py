@@ -128,6 +128,7 @@ class _Compiler:
         self.problems.append(self.places.problem(keys, says, at))
 
     def compile(self) -> Dialect:
+        """The dialect; what is wrong with it goes to `problems`."""
         file, style = self.file, self.file.text
         # Without either, no text would ever be read with it.
         if not file.recognise and not file.files:
@@ -135,6 +136,43 @@ class _Compiler:
                 ["dialect"],
                 "state `recognise` (forms that every such file has) or `files` (patterns of names)",
             )
+        self._check_text()
+        self._check_numbers()
+        # Words of the text are compared in lower case then.
+        if style.any_case:
+            style.negation = [word.lower() for word in style.negation]
+            style.lead = [word.lower() for word in style.lead]
+        tables = {"device": file.device, **{kind: getattr(file, kind) for kind in _KINDS}}
+        tables |= {f"group.{name}": table for name, table in file.group.items()}
+        device = self._device(tables)
+        recognise = [self._recognising(form) for form in file.recognise]
+        if self.forms > _MOST_FORMS:
+            self.fault(["dialect"], f"more than {_MOST_FORMS} forms")
+        return Dialect(
+            file.dialect,
+            self.places.file,
+            style,
+            self.lists,
+            self._platform(),
+            file.vlan_table,
+            self._always(),
+            device,
+            recognise,
+            file.files,
+            file.example,
+            {ord(c): 32 for c in style.spaces},
+            self.words,
+            frozenset(self.secret_words),
+            self._specific(tables),
+            self.forms,
+            frozenset(self.conditions),
+        )
+
+    def _check_text(self) -> None:
+        """See that what is said of texts can be: no mark that would stand everywhere, no tables
+        where rows could not be told from statements.
+        """
+        style, lists = self.file.text, self.file.lists
         if style.case not in ("exact", "any"):
             self.fault(["text", "case"], f"{style.case!r} is not one of: exact, any")
         for pair in style.comment_block:
@@ -149,21 +187,22 @@ class _Compiler:
         if any(len(names) < 2 or not all(names) for names in style.tables):
             self.fault(["text", "tables"], "a table has the names of two columns at least")
         # An empty mark would stand everywhere.
-        marks = (*style.comment, *file.lists.ranges, *file.lists.separators, *file.lists.wildcards)
+        marks = (*style.comment, *lists.ranges, *lists.separators, *lists.wildcards)
         if any(not mark for mark in marks):
             self.fault(["text"], "a mark cannot be empty")
+
+    def _check_numbers(self) -> None:
+        """See that the numbers of the dialect itself can be those of ports and VLANs."""
+        file = self.file
         if not 0 <= file.lists.ports_per_unit <= _MOST_PORTS_PER_UNIT:
             says = f"a unit has {_MOST_PORTS_PER_UNIT} ports at most"
             self.fault(["[lists", "ports-per-unit"], says)
         for name, vid in file.vlan_table.names.items():
             if not MIN_VID <= vid <= MAX_VID:
                 self.fault(["[vlan-table", "names", name], f"{vid} is no VLAN number")
-        # Words of the text are compared in lower case then.
-        if style.any_case:
-            style.negation = [word.lower() for word in style.negation]
-            style.lead = [word.lower() for word in style.lead]
-        tables = {"device": file.device, **{kind: getattr(file, kind) for kind in _KINDS}}
-        tables |= {f"group.{name}": table for name, table in file.group.items()}
+
+    def _device(self, tables: dict[str, BlockTable]) -> Block:
+        """The outermost block, with all that can be opened in it."""
         blocks = {name: Block(name, name if name in ("device", *_KINDS) else "") for name in tables}
         around = self._around(tables)
         # A block's own statements first, then those it shares: of equal forms its own counts.
@@ -176,34 +215,15 @@ class _Compiler:
         self._never_opened(tables)
         self._unknown_conditions(tables)
         self._hidden()
-        recognise = []
-        for form in file.recognise:
-            root = Node()
-            for words in self._variants(["recognise", form], form):
-                *_, last = add_form(root, words, any_case=style.any_case)
-                last.end = Statement(())
-            recognise.append(root)
-        if self.forms > _MOST_FORMS:
-            self.fault(["dialect"], f"more than {_MOST_FORMS} forms")
-        return Dialect(
-            file.dialect,
-            self.places.file,
-            style,
-            self.lists,
-            self._platform(),
-            file.vlan_table,
-            self._always(),
-            blocks["device"],
-            recognise,
-            file.files,
-            file.example,
-            {ord(c): 32 for c in style.spaces},
-            self.words,
-            frozenset(self.secret_words),
-            self._specific(tables),
-            self.forms,
-            frozenset(self.conditions),
-        )
+        return blocks["device"]
+
+    def _recognising(self, form: str) -> Node:
+        """The tree that tells whether a line has a form of `recognise`."""
+        root = Node()
+        for words in self._variants(["recognise", form], form):
+            *_, last = add_form(root, words, any_case=self.file.text.any_case)
+            last.end = Statement(())
+        return root
 
     # --- blocks ---
 

@@ -285,25 +285,9 @@ def captures_in(words: list[Word]) -> dict[str, str]:
 
 def never_said(words: list[Word], style: Any) -> str:
     """Why no statement of a text can have a form, by how its texts are written; "" if one can."""
-    fixed = [piece for word in words for piece in (word.literal, *word.pieces) if piece]
-    begins = [word.literal or (word.pieces[0] if word.pieces else "") for word in words]
-    for marks, reason in (
-        (style.comment, "begins a comment"),
-        (['"'], "begins a quoted name, which is compared without its quotes: use a capture"),
-    ):
-        # Such a line would be left out before any form sees it.
-        for mark in marks:
-            if any(begin.startswith(mark) for begin in begins):
-                return f"{mark} {reason}"
-    ends = style.statement_end
-    braced = style.shape == "braced"
-    splitting = [*style.spaces, *([ends] if ends and braced else [])]
-    last = [word.literal or (word.pieces[-1] if word.pieces else "") for word in words]
-    if ends and not braced and any(piece.endswith(ends) for piece in last):
-        return f"{ends} ends a statement in these texts"
-    for mark in (*splitting, *(pair[0] for pair in style.comment_block)):
-        if mark and any(mark in piece for piece in fixed):
-            return f"{mark} is no part of a word in these texts"
+    why = _never_begun(words, style) or _never_whole(words, style)
+    if why:
+        return why
     if style.continued and words[-1].literal.endswith(style.continued):
         return f"a line that ends with {style.continued} goes on in the next"
     # A word alone that closes a block is taken as that.
@@ -311,4 +295,36 @@ def never_said(words: list[Word], style: Any) -> str:
         return f"{words[0].literal!r} closes a block"
     if words[0].literal and words[0].literal in style.lead:
         return f"{words[0].literal!r} is one of `lead`, which are left out: begin with the next"
+    return ""
+
+
+def _never_begun(words: list[Word], style: Any) -> str:
+    """Why no word of a text begins as one of a form does: it would be left out before any form sees
+    it. "" if each may.
+    """
+    begins = [word.literal or (word.pieces[0] if word.pieces else "") for word in words]
+    for marks, reason in (
+        (style.comment, "begins a comment"),
+        (['"'], "begins a quoted name, which is compared without its quotes: use a capture"),
+    ):
+        for mark in marks:
+            if any(begin.startswith(mark) for begin in begins):
+                return f"{mark} {reason}"
+    return ""
+
+
+def _never_whole(words: list[Word], style: Any) -> str:
+    """Why a word of a form would be cut in two, or lose its end, in every text; "" if none
+    would.
+    """
+    fixed = [piece for word in words for piece in (word.literal, *word.pieces) if piece]
+    ends, braced = style.statement_end, style.shape == "braced"
+    last = [word.literal or (word.pieces[-1] if word.pieces else "") for word in words]
+    if ends and not braced and any(piece.endswith(ends) for piece in last):
+        return f"{ends} ends a statement in these texts"
+    # In braces a statement may end within a line.
+    splitting = [*style.spaces, *([ends] if ends and braced else [])]
+    for mark in (*splitting, *(pair[0] for pair in style.comment_block)):
+        if mark and any(mark in piece for piece in fixed):
+            return f"{mark} is no part of a word in these texts"
     return ""
