@@ -125,20 +125,7 @@ def allowed_differs(site: Site) -> Iterator[Found]:
             for end, far_end in ((a, b), (b, a))
             if (missing := end.allowed & differ)
         ]
-        lost = [text for vid in differ for text in _loses(site, joined, vid)]
-        among = _cut_devices(site, joined) if lost else None
-        # The tree takes this link although it lacks the VLAN: cut off now, not some day.
-        cut = site.cut_by_tree.get(joined.number)
-        if cut is not None and cut.vlans & differ.bits:
-            vids, blocked = bits_to_text(cut.vlans & differ.bits), cut.blocked
-            lost.append(
-                _CUT_NOW.format(
-                    blocked=f"{blocked.a} to {blocked.b}",
-                    vids=vids,
-                    switches=listed(list(cut.switches)),
-                )
-            )
-            among = {*(among or ()), *cut.switches}
+        lost, among = _lost(site, joined, differ)
         # What has members on both sides is wanted; the rest may have been meant some day, and
         # serves nobody until then.
         needs = VlanSet(
@@ -184,6 +171,27 @@ def allowed_differs(site: Site) -> Iterator[Found]:
                 for edit in with_list(r, (r.allowed - rest) | (needs if wanted else VlanSet()))
             ],
         )
+
+
+def _lost(site: Site, joined: Joined, differ: VlanSet) -> tuple[list[str], set[str] | None]:
+    """What is lost where the lists of a link differ, in words, and the switches that lose it; None
+    for nobody.
+    """
+    lost = [text for vid in differ for text in _loses(site, joined, vid)]
+    among = _cut_devices(site, joined) if lost else None
+    # The tree takes this link although it lacks the VLAN: cut off now, not some day.
+    cut = site.cut_by_tree.get(joined.number)
+    if cut is not None and cut.vlans & differ.bits:
+        vids, blocked = bits_to_text(cut.vlans & differ.bits), cut.blocked
+        lost.append(
+            _CUT_NOW.format(
+                blocked=f"{blocked.a} to {blocked.b}",
+                vids=vids,
+                switches=listed(list(cut.switches)),
+            )
+        )
+        among = {*(among or ()), *cut.switches}
+    return lost, among
 
 
 def _differing(site: Site, joined: Joined) -> VlanSet:

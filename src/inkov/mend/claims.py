@@ -64,41 +64,13 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
         return goal, Mended()
     # What must not arrive has to be cut; what must arrive needs ways.
     cuts = Cuts(fabric, plan, claim, before) if _is_forbidding(claim) else None
-    if cuts is not None:
-        spare = _CUTS // max(len(fabric.campus.devices), 1)
-        most = min(_MOST_CUTS, max(_FEWEST_CUTS, spare))
-        proposals: Iterable[list[Edit]] = chain(
-            islice(cuts.smallest(), most), (edits for edits in [cuts.one_by_one()] if edits)
-        )
-    else:
-        edits = _edits(fabric, plan, claim)
-        # No edits are known, and the reason is told.
-        if isinstance(edits, str):
-            goal.says = edits
-            return goal, Mended()
-        proposals = [edits]
-    goal.says = _NONE
+    proposals = _cutting(cuts, fabric) if cuts is not None else _joining(fabric, plan, claim)
+    # No edits are known, and the reason is told.
+    if isinstance(proposals, str):
+        goal.says = proposals
+        return goal, Mended()
     trier = Trier(fabric.campus, plan, today)
-    best: tuple[list[Edit], Comparison] | None = None
-    for edits in proposals:
-        done = trier.compared(edits)
-        verdict = next(
-            (change.after for change in done.claims if change.claim == claim.words), None
-        )
-        # It does not do, or is not sure to.
-        if verdict is None or verdict.verdict != Outcome.HOLDS:
-            continue
-        meant = cuts.meant(partial(trier.resolved, edits)) if cuts is not None else None
-        does = trier.harm_in(done, findings=False, meant=meant) or _cut_off_from(done)
-        # Somebody would lose something that nobody meant.
-        if does:
-            goal.says = f"its edits do harm: {does}" if goal.says == _NONE else goal.says
-        elif best is None or not trier.harm_in(done, meant=meant):
-            # The first that does; a later one only if it does no harm at all.
-            best = edits, done
-            goal.smallest = cuts is None or cuts.sure or len(edits) == 1
-            if not trier.harm_in(done, meant=meant):
-                break  # nothing else is found then: no other is better
+    best = _best(proposals, goal, trier, cuts)
     # Proposals that do, if not harmless ones, are told with what they do.
     if best is not None:
         goal.edits, goal.says = best[0], ""
@@ -116,6 +88,42 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     return goal, Mended()
 
 
+def _cutting(cuts: Cuts, fabric: Fabric) -> Iterable[list[Edit]]:
+    """The sets of edits that may end all leaks: the smallest, and then leak by leak."""
+    spare = _CUTS // max(len(fabric.campus.devices), 1)
+    most = min(_MOST_CUTS, max(_FEWEST_CUTS, spare))
+    one_by_one = (edits for edits in [cuts.one_by_one()] if edits)
+    return chain(islice(cuts.smallest(), most), one_by_one)
+
+
+def _best(
+    proposals: Iterable[list[Edit]], goal: Claimed, trier: Trier, cuts: Cuts | None
+) -> tuple[list[Edit], Comparison] | None:
+    """The proposal that makes a claim hold with the least harm, and what it does; None, and why in
+    the goal, if there is none.
+    """
+    goal.says = _NONE
+    best: tuple[list[Edit], Comparison] | None = None
+    for edits in proposals:
+        done = trier.compared(edits)
+        verdict = next((change.after for change in done.claims if change.claim == goal.claim), None)
+        # It does not do, or is not sure to.
+        if verdict is None or verdict.verdict != Outcome.HOLDS:
+            continue
+        meant = cuts.meant(partial(trier.resolved, edits)) if cuts is not None else None
+        does = trier.harm_in(done, findings=False, meant=meant) or _cut_off_from(done)
+        # Somebody would lose something that nobody meant.
+        if does:
+            goal.says = f"its edits do harm: {does}" if goal.says == _NONE else goal.says
+        elif best is None or not trier.harm_in(done, meant=meant):
+            # The first that does; a later one only if it does no harm at all.
+            best = edits, done
+            goal.smallest = cuts is None or cuts.sure or len(edits) == 1
+            if not trier.harm_in(done, meant=meant):
+                break  # nothing else is found then: no other is better
+    return best
+
+
 def _cut_off_from(done: Comparison) -> str:
     """What is worse for the switches themselves, in words; "" if nothing is."""
     for new in done.new:
@@ -128,6 +136,12 @@ def _cut_off_from(done: Comparison) -> str:
 def _is_forbidding(claim: Claim) -> bool:
     """Whether a claim is that something must not arrive."""
     return any(side is not None for side in (claim.isolate, claim.not_reach, claim.carried_by))
+
+
+def _joining(fabric: Fabric, plan: Plan, claim: Claim) -> Iterable[list[Edit]] | str:
+    """The edits by which something gets where a claim wants it; why there are none."""
+    edits = _edits(fabric, plan, claim)
+    return edits if isinstance(edits, str) else [edits]
 
 
 def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:

@@ -31,8 +31,8 @@ def starter(campus: Campus) -> str:
         for gateway in device.gateways:
             for fact in gateway.addresses:
                 subnets.setdefault(gateway.vid, Counter())[str(fact.value.network)] += 1
-    vids = sorted(vid for vid in names.keys() | subnets.keys() if vid != 1)
     # VLAN 1 is on every switch, and belongs to nobody.
+    vids = sorted(vid for vid in names.keys() | subnets.keys() if vid != 1)
     lines = [
         (
             "# A starting plan, made from the configurations by `inkov plan new`. It says what is,"
@@ -42,19 +42,8 @@ def starter(campus: Campus) -> str:
         "vlans:" if vids else "vlans: {}",
     ]
     for vid in vids:
-        counts = names.get(vid, Counter())
-        parts = [f"name: {_text(_most(counts))}"] if counts else []
-        parts += [f"subnet: {_most(subnets[vid])}"] if vid in subnets else []
-        # Other names for one VLAN are told, for somebody to decide.
-        others = sorted(counts - Counter({_most(counts): counts[_most(counts)]})) if counts else []
-        remark = f"  # also called {', '.join(map(_text, others))}" if others else ""
-        lines.append(f"  {vid}: {{{', '.join(parts)}}}{remark}")
-    segments: dict[str, str] = {}
-    for vid, counts in sorted(names.items()):
-        if counts and vid != 1:
-            # Several VLANs of one name are one segment.
-            name = _text(_most(counts))
-            segments[name] = f"{segments[name]},{vid}" if name in segments else str(vid)
+        lines.append(_of_vlan(vid, names.get(vid, Counter()), subnets.get(vid, Counter())))
+    segments = _segments(names)
     lines += ["", "segments:" if segments else "segments: {}"]
     lines += [f"  {name}: {listed}" for name, listed in segments.items()]
     lines += ["", "claims: []"]
@@ -63,6 +52,26 @@ def starter(campus: Campus) -> str:
         lines += [f"#  - isolate: [{', '.join(segments)}]", "#    level: hostile"]
         lines += [f"#  - join: {name}" for name in segments]
     return "\n".join(lines) + "\n"
+
+
+def _of_vlan(vid: int, names: Counter[str], subnets: Counter[str]) -> str:
+    """The line of a VLAN: the name and the subnet that most switches have for it."""
+    parts = [f"name: {_text(_most(names))}"] if names else []
+    parts += [f"subnet: {_most(subnets)}"] if subnets else []
+    # Other names for one VLAN are told, for somebody to decide.
+    others = sorted(names - Counter({_most(names): names[_most(names)]})) if names else []
+    remark = f"  # also called {', '.join(map(_text, others))}" if others else ""
+    return f"  {vid}: {{{', '.join(parts)}}}{remark}"
+
+
+def _segments(names: dict[int, Counter[str]]) -> dict[str, str]:
+    """Name -> the VLANs of that name, which are one segment."""
+    segments: dict[str, str] = {}
+    for vid, counts in sorted(names.items()):
+        if counts and vid != 1:
+            name = _text(_most(counts))
+            segments[name] = f"{segments[name]},{vid}" if name in segments else str(vid)
+    return segments
 
 
 def _most(counts: Counter[str]) -> str:

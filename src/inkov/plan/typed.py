@@ -8,7 +8,7 @@ the plan.
 from __future__ import annotations
 
 import types
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from datetime import date
 from difflib import get_close_matches
 from enum import Enum
@@ -53,37 +53,39 @@ class Typed:
             return _leaf(node, kind, place)
         outer, inner = get_origin(kind), get_args(kind)
         if outer is Annotated:
-            # One name may stand where a list of names is expected.
-            if get_origin(inner[0]) is list:
-                return (
-                    self.read(node, inner[0], place)
-                    if isinstance(node, list)
-                    else [_leaf(node, str, place)]
-                )
-            return _bounded(node, inner[1], place)
+            return self._annotated(node, inner, place)
         # A type or nothing: the one type that is left.
         if outer in (Union, types.UnionType):
             [only] = [inner_type for inner_type in inner if inner_type is not type(None)]
             return None if node is None else self.read(node, only, place)
         if isinstance(kind, type) and issubclass(kind, Enum):
-            if node not in list(kind):
-                known = ", ".join(str(member.value) for member in kind)
-                raise Fault(place, f"{_shown(node)} is not one of: {known}")
-            return kind(node)
+            return kind(_chosen(node, [member.value for member in kind], place))
         if outer is Literal:
             # YAML has read `on` as true already.
             word = _YES_NO.get(node, node) if isinstance(node, bool) else node
-            if word not in inner:
-                raise Fault(place, f"{_shown(node)} is not one of: {', '.join(map(str, inner))}")
-            return word
+            return _chosen(word, inner, place, shown=node)
         if outer is list:
-            if not isinstance(node, list):
-                raise Fault(place, f"expected here: a list, not {_shown(node)}")
-            where = node.lc.item  # type: ignore[attr-defined]
-            # An item without a place of its own stands where the list does.
-            items = [(None, n, where(i) or place) for i, n in enumerate(node)]
-            return self._each(items, None, inner[0])
+            return self._list(node, inner[0], place)
         assert outer is dict, kind
+        return self._map(node, inner, place)
+
+    def _annotated(self, node: Any, inner: tuple[Any, ...], place: Place) -> Any:
+        """A list of names, for which one name may stand; or a number within bounds."""
+        if get_origin(inner[0]) is not list:
+            return _bounded(node, inner[1], place)
+        if isinstance(node, list):
+            return self.read(node, inner[0], place)
+        return [_leaf(node, str, place)]
+
+    def _list(self, node: Any, kind: Any, place: Place) -> list[Any]:
+        if not isinstance(node, list):
+            raise Fault(place, f"expected here: a list, not {_shown(node)}")
+        where = node.lc.item  # type: ignore[attr-defined]
+        # An item without a place of its own stands where the list does.
+        items = [(None, n, where(i) or place) for i, n in enumerate(node)]
+        return self._each(items, None, kind)
+
+    def _map(self, node: Any, inner: tuple[Any, ...], place: Place) -> dict[Any, Any]:
         if not isinstance(node, dict):
             raise Fault(place, f"expected here: a map, not {_shown(node)}")
         lines = node.lc  # type: ignore[attr-defined]
@@ -214,6 +216,14 @@ def _leaf(node: Any, kind: Any, place: Place) -> Any:
         raise Fault(place, f"expected here: {expected}; {error.reason}") from None
     except (ValueError, KeyError, TypeError):
         raise Fault(place, f"expected here: {expected}; not {_shown(node)}") from None
+
+
+def _chosen(word: Any, choices: Collection[Any], place: Place, shown: Any = None) -> Any:
+    """A word that is one of some choices; `shown` is how the plan has it. Raises Fault."""
+    if word not in choices:
+        told = _shown(word if shown is None else shown)
+        raise Fault(place, f"{told} is not one of: {', '.join(map(str, choices))}")
+    return word
 
 
 def _bounded(node: Any, meta: Meta, place: Place) -> int:

@@ -177,55 +177,63 @@ def vlans_grid(rows: list[VlanRow], locator: Locator) -> Grid:
         ]
     )
     for row in rows:
-        defined = [at.switch for at in row.at if at.defined]
-        total = len(row.at) + len(row.absent)
-        remarks = []
-        # Two names for one VLAN: perhaps two VLANs.
-        if len(row.names) > 1:
-            for name in row.names[1:]:
-                where = ", ".join(at.switch for at in row.at if at.name == name)
-                remarks.append(f"{name!r} on {where}")
-        undefined = [at.switch for at in row.at if at.defined is False]
-        if undefined:
-            remarks.append(f"used but not defined on {', '.join(undefined)}")
-        suspended = [at.switch for at in row.at if not at.active]
-        if suspended:
-            remarks.append(f"suspended on {', '.join(suspended)}")
-        # An area of its own for each is no break.
-        if row.breaks:
-            areas = max(len(row.areas), 1)
-            remarks.append(
-                f"falls into {len(row.islands)} islands"
-                + (f" in {areas} areas" if areas > 1 else "")
-            )
-        clash = bool(remarks)
-        # One number, used for several VLANs on purpose.
-        if row.areas:
-            shown = "; ".join(", ".join(area[:_LISTED]) for area in row.areas)
-            remarks.append(f"{len(row.areas)} VLANs, apart by routed links: {shown}")
-        # Defined, and nobody in it.
-        if not row.ports and not any(at.gateway for at in row.at):
-            remarks.append("no ports")
-        # Told by whichever list is shorter.
-        if len(defined) == total:
-            on = f"all {total}"
-        elif len(row.absent) < len(defined) and len(row.absent) <= _LISTED:
-            on = f"all but {', '.join(row.absent)}"
-        elif len(defined) <= _LISTED:
-            on = ", ".join(defined) or "none"
-        else:
-            on = f"{len(defined)} of {total}"
+        clashes = _clashes(row)
         name = row.names[0] if row.names else "-"
         grid.add(
             str(row.vlan),
             name,
-            on,
+            _defined_on(row),
             str(row.ports),
-            "; ".join(remarks),
-            marked=(1, 4) if clash else (),
+            "; ".join([*clashes, *_peculiar(row)]),
+            marked=(1, 4) if clashes else (),
         )
     grid.notes += _breaks(rows, locator)
     return grid
+
+
+def _clashes(row: VlanRow) -> list[str]:
+    """What is not as it should be about a VLAN."""
+    remarks = []
+    # Two names for one VLAN: perhaps two VLANs.
+    for name in row.names[1:]:
+        where = ", ".join(at.switch for at in row.at if at.name == name)
+        remarks.append(f"{name!r} on {where}")
+    undefined = [at.switch for at in row.at if at.defined is False]
+    if undefined:
+        remarks.append(f"used but not defined on {', '.join(undefined)}")
+    suspended = [at.switch for at in row.at if not at.active]
+    if suspended:
+        remarks.append(f"suspended on {', '.join(suspended)}")
+    # An area of its own for each is no break.
+    if row.breaks:
+        areas = max(len(row.areas), 1)
+        within = f" in {areas} areas" if areas > 1 else ""
+        remarks.append(f"falls into {len(row.islands)} islands{within}")
+    return remarks
+
+
+def _peculiar(row: VlanRow) -> Iterator[str]:
+    """What is worth knowing about a VLAN, and all right."""
+    # One number, used for several VLANs on purpose.
+    if row.areas:
+        shown = "; ".join(", ".join(area[:_LISTED]) for area in row.areas)
+        yield f"{len(row.areas)} VLANs, apart by routed links: {shown}"
+    # Defined, and nobody in it.
+    if not row.ports and not any(at.gateway for at in row.at):
+        yield "no ports"
+
+
+def _defined_on(row: VlanRow) -> str:
+    """The switches that define a VLAN, told by whichever list is shorter."""
+    defined = [at.switch for at in row.at if at.defined]
+    total = len(row.at) + len(row.absent)
+    if len(defined) == total:
+        return f"all {total}"
+    if len(row.absent) < len(defined) and len(row.absent) <= _LISTED:
+        return f"all but {', '.join(row.absent)}"
+    if len(defined) <= _LISTED:
+        return ", ".join(defined) or "none"
+    return f"{len(defined)} of {total}"
 
 
 def _breaks(rows: list[VlanRow], locator: Locator) -> Iterator[str]:

@@ -177,29 +177,43 @@ def _see_that_trees_join(net: PacketModel, vid: int, hubs: Collection[Hub]) -> N
     modes = {_mode(net, hub) for hub in around}
     # No tree anywhere, and no circle: all links forward.
     if modes == {TreeMode.OFF}:
-        return  # all links forward
-    for box, ends in sorted(net.boxes.items()):
-        at = {spot for end in ends for spot in net.spots.get(net.whole(end), ())}
-        # Who is at two ports may close a circle that nobody sees.
-        if sum(spot.hub in around for spot in at) > 1:
-            raise Refused(f"{box}, which is not among the files, may close a circle")
+        return
+    _see_that_no_box_joins(net, around)
     # Trees of two kinds may split the VLAN in ways of their own.
     if (TreeMode.PER_VLAN in modes and len(modes) > 1) or modes & {TreeMode.OFF, None}:
         raise Refused("it is not known that all switches around run one kind of spanning tree")
-    for wire in wires:
-        for spot in wire:
-            device = net.campus.devices[spot.end[0]]
-            port = device.ports[spot.end[1]]
-            root_guard = port.guard is not None and port.guard.value is Guard.ROOT
-            # A guard may shut a port that the tree takes.
-            if root_guard or device.value(port, "bpdu_guard"):
-                raise Refused(f"a guard at {spot.key} may keep it out of the spanning tree")
+    _see_that_no_guard_shuts(net, wires)
     turns = net.turns(Level.HONEST)
     # Turned into another VLAN, it is in two graphs.
     if turns.get(vid) or any(mask >> vid & 1 for mask in turns.values()):
         raise Refused(f"a link turns VLAN {vid} into another one, or another one into it")
-    if modes == {TreeMode.PER_VLAN}:
-        return  # the tree of the VLAN takes the links that pass it
+    # A tree of the VLAN itself takes the links that pass it.
+    if modes != {TreeMode.PER_VLAN}:
+        _see_that_circles_pass_it(net, wires, vid)
+
+
+def _see_that_no_box_joins(net: PacketModel, around: set[Hub]) -> None:
+    """That nobody who is not among the files is at two of some bridges: he may close a circle that
+    nobody sees. Raises Refused.
+    """
+    for box, ends in sorted(net.boxes.items()):
+        at = {spot for end in ends for spot in net.spots.get(net.whole(end), ())}
+        if sum(spot.hub in around for spot in at) > 1:
+            raise Refused(f"{box}, which is not among the files, may close a circle")
+
+
+def _see_that_no_guard_shuts(net: PacketModel, wires: list[_Wire]) -> None:
+    """That no guard may shut a port that the tree takes. Raises Refused."""
+    for spot in (spot for wire in wires for spot in wire):
+        device = net.campus.devices[spot.end[0]]
+        port = device.ports[spot.end[1]]
+        root_guard = port.guard is not None and port.guard.value is Guard.ROOT
+        if root_guard or device.value(port, "bpdu_guard"):
+            raise Refused(f"a guard at {spot.key} may keep it out of the spanning tree")
+
+
+def _see_that_circles_pass_it(net: PacketModel, wires: list[_Wire], vid: int) -> None:
+    """That circles pass a VLAN on all their links, or on none. Raises Refused."""
     passing = [_passes(net, wire, vid) for wire in wires]
     for block in _blocks([(wire.one.hub, wire.other.hub) for wire in wires]):
         # A circle that passes the VLAN in part: the tree may take the other part.

@@ -5,6 +5,7 @@ cannot.
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from typing import Any
 
 from inkov.campus import (
@@ -99,20 +100,8 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
         lost.append(f"{port.name}: sub-interfaces are not written")
         return None
     mode = Mode.TRUNK if _is_trunk(device, port) else device.value(port, "mode")
-    # A value that is the default loses nothing by being left out.
-    lost_settings = [
-        name for name, plain in _PLAIN.items() if device.value(port, name) not in (plain, None)
-    ]
-    if device.value(port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
-        lost_settings.append("negotiation")
-    if device.value(port, "withheld"):
-        lost_settings.append("withheld")
     switched = _switched(device, port, mode) if mode in (Mode.ACCESS, Mode.TRUNK) else {}
-    if port.unknown:
-        lost_settings.append("what is not known of a port")
-    # An empty leaf-list would not be stated, and a trunk without one carries every VLAN.
-    if switched.get("trunk-vlans") == []:  # an empty leaf-list would not be stated
-        lost_settings.append("trunks without any VLAN")
+    lost_settings = list(_without_a_place(device, port, switched))
     if not switched or lost_settings:
         what = ", ".join(name.replace("_", " ") for name in lost_settings) or f"{mode} ports"
         lost.append(f"{port.name}: the models have no place for {what}; the port is left out")
@@ -125,28 +114,49 @@ def _interface(device: Device, port: Port, lost: list[str]) -> dict[str, Any] | 
     }
     if port.description is not None:
         config["description"] = port.description.value
-    static = port.aggregation is not None and port.aggregation.value is Aggregation.STATIC
-    holder: dict[str, Any] = (
-        {"config": {"lag-type": "STATIC" if static else "LACP"}} if bundle else {}
-    )
-    # Neither type of bundle says that its ports stay independent.
-    if port.aggregation is not None and port.aggregation.value is Aggregation.INDEPENDENT:
-        lost.append(f"{port.name}: that its ports stay independent is not written")
-        holder = {}
     if port.mtu is not None:
         config["mtu"] = port.mtu.value
+    holder = _aggregated(port, lost)
     lost += [
         f"{port.name}: {name.replace('_', ' ')} is not written"
         for name in _ASIDE
         if getattr(port, name)
     ]
     # A member carries what its bundle carries: VLANs of its own would be taken for it.
-    if port.bundle is not None:
-        holder["config"] = {"openconfig-if-aggregate:aggregate-id": port.bundle.value}
-    else:
+    if port.bundle is None:
         holder["openconfig-vlan:switched-vlan"] = {"config": switched}
     name = "openconfig-if-aggregate:aggregation" if bundle else "openconfig-if-ethernet:ethernet"
     return {"name": port.name, "config": config, name: holder}
+
+
+def _without_a_place(device: Device, port: Port, switched: dict[str, Any]) -> Iterator[str]:
+    """The settings of a port that the models have no place for, and that decide about frames."""
+    # A value that is the default loses nothing by being left out.
+    for name, plain in _PLAIN.items():
+        if device.value(port, name) not in (plain, None):
+            yield name
+    if device.value(port, "negotiation") in (Negotiation.PASSIVE, Negotiation.ACTIVE):
+        yield "negotiation"
+    if device.value(port, "withheld"):
+        yield "withheld"
+    if port.unknown:
+        yield "what is not known of a port"
+    # An empty leaf-list would not be stated, and a trunk without one carries every VLAN.
+    if switched.get("trunk-vlans") == []:
+        yield "trunks without any VLAN"
+
+
+def _aggregated(port: Port, lost: list[str]) -> dict[str, Any]:
+    """What is said of a bundle as such, or of a port as its member."""
+    kind = port.aggregation.value if port.aggregation is not None else None
+    # Neither type of bundle says that its ports stay independent.
+    if kind is Aggregation.INDEPENDENT:
+        lost.append(f"{port.name}: that its ports stay independent is not written")
+    if port.bundle is not None:
+        return {"config": {"openconfig-if-aggregate:aggregate-id": port.bundle.value}}
+    if port.kind is not PortKind.BUNDLE or kind is Aggregation.INDEPENDENT:
+        return {}
+    return {"config": {"lag-type": "STATIC" if kind is Aggregation.STATIC else "LACP"}}
 
 
 def _lacp(bundles: list[Port]) -> list[dict[str, Any]]:
