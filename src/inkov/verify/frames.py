@@ -10,26 +10,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any
 
-from inkov.campus import Accept, Campus, Device, Mode, Negotiation, Port, PortKind, Private
+from inkov.campus import Campus, Device, Mode, Negotiation, Port, PortKind
 from inkov.levels import Level
+from inkov.verify.rules import ALL, PortRules, rules_of
 from inkov.vlanset import VlanSet, bit, union
 
 __all__ = ["End", "FrameModel", "HostSeat", "Hub", "Spot", "bits"]
 
-ALL = VlanSet.all().bits
 End = tuple[str, str]
 Hub = tuple[str, str]  # device and bridge
-
-
-class PortRules(NamedTuple):
-    """FM 2.1, VID sets as masks."""
-
-    pvid: int = 0
-    admit: int = 0
-    emit: int = 0
-    untagged: int = 0
 
 
 @dataclass(eq=False, slots=True)
@@ -269,64 +260,6 @@ class FrameModel:
                 return True
         return False
 
-    def _view(self, device: Device, port: Port, mode: Mode, live: int) -> PortRules:
-        """FM 2.2 to FM 2.10, within the VIDs that the bridge has."""
-
-        def get(name: str) -> Any:
-            return device.value(port, name)
-
-        def one(vid: int | None) -> int:
-            return bit(vid)
-
-        pvid = admit = emit = untagged = 0
-        # A routed port is a bridge of its own, in VLAN 1 by our numbering.
-        if mode is Mode.ROUTED:
-            return PortRules(1, 0, 2, 2)
-        # Access: its own VLAN untagged, the voice VLAN with its tag.
-        if mode is Mode.ACCESS:
-            pvid, admit = get("access_vlan"), one(get("voice_vlan"))
-            untagged = one(pvid)
-            emit = untagged | admit
-        elif mode is Mode.TRUNK:
-            # Trunk: what is allowed, untagged the native VLAN.
-            admit = get("allowed").bits
-            emit = admit & ~get("withheld").bits
-            native = get("native_vlan")
-            if native and admit >> native & 1:
-                pvid, untagged = native, 0 if get("native_tagged") else emit & one(native)
-        elif mode is Mode.GENERAL:
-            # General: members by lists, by their own rules on what may enter.
-            listed = get("untagged")
-            untagged = one(get("pvid")) if listed is None else listed.bits
-            member = get("tagged").bits | untagged
-            accept, filtering = get("accept"), get("ingress_filtering")
-            admit = 0 if accept is Accept.UNTAGGED else member if filtering else ALL
-            pvid = 0 if accept is Accept.TAGGED else get("pvid") or 0
-            pvid = 0 if filtering and not member >> pvid & 1 else pvid
-            emit = member & ~get("withheld").bits
-            untagged &= emit
-        elif mode is Mode.UNAWARE:  # the tag of its own number is another port's
-            pvid, emit = get("pvid"), ALL
-            untagged = one(pvid)
-            admit = ALL & ~untagged
-        elif mode is Mode.PRIVATE_HOST and get("primary") and get("secondary"):
-            # A host of a private VLAN sends in the secondary and hears the primary.
-            pvid = get("secondary")
-            row = device.row(pvid)
-            isolated = (
-                row is not None
-                and row.private is not None
-                and row.private.value is Private.ISOLATED
-            )
-            emit = untagged = one(get("primary")) | (0 if isolated else one(pvid))
-        elif mode is Mode.PROMISCUOUS and get("primary"):
-            # A promiscuous port sends in the primary and hears all secondaries.
-            pvid = get("primary")
-            emit = untagged = one(pvid) | get("secondaries").bits
-        return PortRules(
-            pvid if live >> pvid & 1 else 0, admit & live, emit & live, untagged & live
-        )
-
     def _spot(self, device: Device, port: Port) -> Spot | None:
         end = (device.name, port.name)
         # Shut, or a member of a bundle: no port of its own.
@@ -335,7 +268,7 @@ class FrameModel:
         mode = self._mode(device, port)
         bridge = f"routed {port.name}" if mode is Mode.ROUTED else self.homes.get(end, "")
         live = self.live_at(device, bridge)
-        views = [self._view(device, port, mode, live)]
+        views = [rules_of(device, port, mode, live)]
         outer = 0
         if port.kind is PortKind.SUB:  # FM 3.9
             assert port.parent is not None and port.outer is not None
@@ -354,7 +287,7 @@ class FrameModel:
         if registers and outer == 0 and self._registering(end):  # FM 1.11
             views = [registered(view) for view in views]
         if self.hosted(end) and self._asks(device, port) and mode is not Mode.TRUNK:  # FM 4.4
-            views.append(self._view(device, port, Mode.TRUNK, live))
+            views.append(rules_of(device, port, Mode.TRUNK, live))
         if registers:  # FM 4.5
             views += [registered(view) for view in views]
         protected = bool(device.value(port, "protected")) and mode is not Mode.ROUTED
@@ -521,7 +454,7 @@ class FrameModel:
                 device = self.campus.devices[spot.end[0]]
                 port = device.ports[spot.name]
                 mode = self._mode(device, port)
-                view = self._view(device, port, mode, ALL)
+                view = rules_of(device, port, mode, ALL)
                 single = mode is Mode.GENERAL and view.emit == view.untagged == bit(view.pvid)
                 member = single or mode in (Mode.ACCESS, Mode.PRIVATE_HOST)
                 # Of a port that nobody knows nothing is said.

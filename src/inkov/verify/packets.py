@@ -12,7 +12,8 @@ from typing import NamedTuple
 
 from inkov.campus import Address, FilterEntry, Mode, Subnet
 from inkov.levels import Level
-from inkov.verify.frames import ALL, FrameModel, Hub, Spot, bits
+from inkov.verify.frames import FrameModel, Hub, Spot, bits
+from inkov.verify.rules import ALL
 from inkov.vlanset import bit
 
 __all__ = ["PacketModel", "Station"]
