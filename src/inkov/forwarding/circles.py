@@ -175,7 +175,7 @@ class _Search:
         ranked = [
             (self.weights[end] - self.weights[begin], end - begin, -begin) for begin, end in below
         ]
-        weight = self.weights[-1] - sum(begin for begin, _, _ in ranked)
+        weight = self.weights[-1] - sum(own_weight for own_weight, _, _ in ranked)
         weight -= self.counting[vertex] if own else 0
         heaviest = max(range(len(below)), key=ranked.__getitem__)
         # The rest is the heaviest: it is the part that is not told.

@@ -159,63 +159,82 @@ def _opens_a_block(row: Row) -> bool:
 def _patterns(
     rows: Sequence[Row], lists: Lists, known: Sequence[Known], negation: Sequence[str]
 ) -> list[Pattern]:
+    """The patterns of some rows, parents before what stands in them."""
     marks = {*lists.separators, *lists.ranges}
     names = {*lists.kinds, *lists.port_names, *(name for switch in known for name in switch.names)}
     find_profiles(rows, lists, known)
     tokens = {id(row): _tokens(row, marks, names) for row in rows}
-    wordings: dict[tuple[int, str], set[tuple[str, ...]]] = {}
-    by_wording: dict[tuple[int, tuple[str, ...], str | None], Pattern] = {}
-    of_row: dict[int, Pattern] = {}
-
-    def place(row: Row) -> int:
-        return id(of_row[id(row.parent)]) if row.parent is not None else 0
-
     stated = {row.words[0] for row in rows}
+    wordings = _Wordings()
     undoing: list[Row] = []
     # Parents come before what stands in them, so that their patterns are known.
     for row in rows:
-        own = tokens[id(row)]
-        undoes = row.words[0] in negation and row.words[1:2] != [] and row.words[1] in stated
         # Undoing is no statement of its own, where it undoes one.
-        if undoes and not row.opens and row.settled is None:
+        if _undoes(row, negation, stated):
             undoing.append(row)
             continue
-        # What the dialect takes is no free text.
-        if row.settled is None:
-            wordings.setdefault((place(row), own[0]), set()).add(own)
-        key = place(row), own, row.settled.block if row.settled is not None else None
-        pattern = by_wording.get(key)
-        # The first row of its kind.
-        if pattern is None:
-            parent = of_row[id(row.parent)] if row.parent is not None else None
-            pattern = by_wording[key] = Pattern(own, parent, settled=row.settled)
-            pattern.slots = [Slot() for _ in range(own.count(LIST))]
-        pattern.opens = pattern.opens or row.opens
-        of_row[id(row)] = row.pattern = pattern
-        pattern.rows.append(row)
+        pattern = wordings.add(row, tokens[id(row)])
         row.runs = [tuple(run) for run in runs_in(_without_profile(row), marks, names)]
         for slot, run in zip(pattern.slots, row.runs, strict=True):
             slot.words.append(run)
-    free = {
-        (where, first)
-        for (where, first), several in wordings.items()
-        if (len(several) > _MANY or (first, TEXT) in several)
-        and not any(LIST in switch or ADDRESSED in switch for switch in several)
-    }
-    patterns = _with_free_texts(list(by_wording.values()), free)
+    patterns = _with_free_texts(list(wordings.patterns.values()), wordings.free)
     for row in undoing:
-        own = tokens[id(row)][1:]
-        above = of_row.get(id(row.parent)) if row.parent is not None else None
-        alike = (
-            pattern
-            for pattern in patterns
-            if pattern.parent is above and pattern.tokens[: len(own)] == own
-        )
-        undone = next(alike, None)
-        # It undoes what stands in the same place.
-        if undone is not None:
-            undone.undone.append(row)
+        own, above = tokens[id(row)][1:], wordings.above(row)
+        for pattern in patterns:
+            # It undoes the first that stands in the same place and begins alike.
+            if pattern.parent is above and pattern.tokens[: len(own)] == own:
+                pattern.undone.append(row)
+                break
     return patterns
+
+
+def _undoes(row: Row, negation: Sequence[str], stated: set[str]) -> bool:
+    """Whether a statement only undoes another one. What a dialect takes is settled."""
+    undoes = row.words[0] in negation and row.words[1:2] != [] and row.words[1] in stated
+    return undoes and not row.opens and row.settled is None
+
+
+class _Wordings:
+    """Patterns by their wording and the pattern that they stand in."""
+
+    def __init__(self) -> None:
+        self.patterns: dict[tuple[int, tuple[str, ...], str | None], Pattern] = {}
+        self._of_row: dict[int, Pattern] = {}
+        self._several: dict[tuple[int, str], set[tuple[str, ...]]] = {}
+        """(pattern above, first word) -> the wordings that go on from there."""
+
+    def above(self, row: Row) -> Pattern | None:
+        """The pattern that a row stands in."""
+        return self._of_row.get(id(row.parent)) if row.parent is not None else None
+
+    def add(self, row: Row, tokens: tuple[str, ...]) -> Pattern:
+        """The pattern of a row, which is new or known."""
+        parent = self.above(row)
+        place = id(parent) if parent is not None else 0
+        # What the dialect takes is no free text.
+        if row.settled is None:
+            self._several.setdefault((place, tokens[0]), set()).add(tokens)
+        key = place, tokens, row.settled.block if row.settled is not None else None
+        pattern = self.patterns.get(key)
+        if pattern is None:
+            slots = [Slot() for _ in range(tokens.count(LIST))]
+            pattern = self.patterns[key] = Pattern(tokens, parent, slots, settled=row.settled)
+        pattern.opens = pattern.opens or row.opens
+        pattern.rows.append(row)
+        self._of_row[id(row)] = row.pattern = pattern
+        return pattern
+
+    @property
+    def free(self) -> set[tuple[int, str]]:
+        """Where free texts stand: behind which first words, in which pattern. They go on in ever
+        other words, without lists or addresses.
+        """
+        return {
+            (place, first)
+            for (place, first), several in self._several.items()
+            if (len(several) > _MANY or (first, TEXT) in several)
+            and not any(LIST in tokens or ADDRESSED in tokens for tokens in several)
+        }
 
 
 def _without_profile(row: Row) -> list[str]:
@@ -279,7 +298,8 @@ def further(
         for pattern in seen.patterns
     }
     of_row: dict[int, Pattern | None] = {}
-    new: list[Pattern] = []
+    kept: dict[int, Pattern] = {}  # by `id`; of more new ones nothing is learnt
+    items = {*seen.lists.kinds, *seen.lists.port_names}
     wordings: Counter[tuple[int, str]] = Counter()
     for row in rows_of(texts, seen.style):
         parent = of_row.get(id(row.parent)) if row.parent is not None else None
@@ -287,7 +307,7 @@ def further(
         # Below what is not known nothing is known.
         if (row.parent is not None and parent is None) or any(mark in but for mark in row.words):
             continue
-        tokens = _tokens(row, marks, {*seen.lists.kinds, *seen.lists.port_names})
+        tokens = _tokens(row, marks, items)
         place = id(parent) if parent is not None else 0
         pattern = known.get((place, tokens)) or known.get((place, (*tokens[:-1], PROFILE)))
         # Only lines that the dialect lost are new.
@@ -297,23 +317,23 @@ def further(
             wordings[place, tokens[0]] += 1
             slots = [Slot() for _ in range(tokens.count(LIST))]
             pattern = known[place, tokens] = Pattern(tokens, parent, slots)
-            new.append(pattern)
+            if len(kept) < _MOST_NEW:
+                kept[id(pattern)] = pattern
         if pattern is None:
             continue
         of_row[id(row)] = row.pattern = pattern
-        items = {*seen.lists.kinds, *seen.lists.port_names}
         row.runs = [tuple(run) for run in runs_in(row.words, marks, items)]
         # Only those that are kept collect rows.
-        if pattern in new[-_MOST_NEW:]:
+        if id(pattern) in kept:
             pattern.rows.append(row)
             for slot, run in zip(pattern.slots, row.runs, strict=True):
                 slot.words.append(run)
-    for pattern in new[:_MOST_NEW]:
+    for pattern in kept.values():
         for slot in pattern.slots:
             _classify(slot, [row.switch for row in pattern.rows], seen.lists, told)
-    seen.patterns += new[:_MOST_NEW]
+    seen.patterns += kept.values()
     _agree(seen.patterns)
-    return [n for n, pattern in enumerate(seen.patterns) if any(pattern is added for added in new)]
+    return [n for n, pattern in enumerate(seen.patterns) if id(pattern) in kept]
 
 
 # --- what they hold -------------------------------------------------------------------------------

@@ -26,7 +26,7 @@ def find_profiles(rows: Sequence[Row], lists: Lists, known: Sequence[Known]) -> 
             # Their words but the last say what kind of thing is named.
             below.setdefault(id(row.parent), []).append(row)
         # Words only: with numbers or marks it is about something else.
-        if not lead or any(not switch.isalpha() for switch in lead):
+        if not lead or any(not part.isalpha() for part in lead):
             continue
         # Ports and VLANs are no profiles.
         port = known[row.switch].ports.find(word) is not None

@@ -221,16 +221,16 @@ class Teacher:
         """A statement whose effect is known, but for others that agree as well."""
         effect = self.learnt.hypothesis.effects[number]
         others = [
-            effect_too
-            for effect_too in self.learnt.alternatives.get(number, [])
+            another
+            for another in self.learnt.alternatives.get(number, [])
             # General ports are told only where the effect is one of them already.
-            if "general" in effect or "general" not in effect_too
+            if "general" in effect or "general" not in another
         ]
         told = self._told(pattern, [effect, *others])
         support = self._support(number)
-        listed = ", or ".join(f"`{effect_too}`" for effect_too in told[1:][:_MOST_SHOWN])
+        listed = ", or ".join(f"`{another}`" for another in told[1:][:_MOST_SHOWN])
         # Asked only where the answer would change how some text is read.
-        if _matters(told) and any(self._would_differ(number, effect_too) for effect_too in others):
+        if _matters(told) and any(self._would_differ(number, another) for another in others):
             place = f'"{shown(form_of(pattern))}" ({self._where(pattern)})'
             chosen = self._answer(f"{place}: what does it do?", told)
             if chosen is not None:

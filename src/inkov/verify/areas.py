@@ -14,15 +14,15 @@ def areas_of(net: FrameModel) -> dict[str, set[str]]:
     """The switches of each area, by the one that it is called after."""
     bridged = _parts(net, lambda near, far: _goes_on(net, near, far))
     cabled = _parts(net, lambda near, far: True)
-    routed = [near for near in bridged if not any(near == whole for whole in cabled)]
-    order = {near: number for number, near in enumerate(sorted(net.campus.devices, key=natural))}
+    routed = [area for area in bridged if not any(area == whole for whole in cabled)]
+    order = {name: number for number, name in enumerate(sorted(net.campus.devices, key=natural))}
     largest = max(
-        bridged, key=lambda near: (len(near), -min(order[n] for n in near)), default=set()
+        bridged, key=lambda area: (len(area), -min(order[n] for n in area)), default=set()
     )
     # The largest one takes in all that stands alone.
-    alone = [near for near in bridged if near not in routed and near is not largest]
-    areas = [set(largest).union(*alone), *(near for near in routed if near is not largest)]
-    return {_called(near, largest, order): near for near in areas}
+    alone = [area for area in bridged if area not in routed and area is not largest]
+    areas = [set(largest).union(*alone), *(area for area in routed if area is not largest)]
+    return {_called(area, largest, order): area for area in areas}
 
 
 def _called(area: set[str], largest: set[str], order: dict[str, int]) -> str:

@@ -51,7 +51,7 @@ def _access(stated: _Stated) -> PortRules:
 
 
 def _trunk(stated: _Stated) -> PortRules:
-    """FM 2.4 to FM 2.6: what is allowed, with tags; untagged the native VLAN, if it is among that."""
+    """FM 2.4 to FM 2.6: what is allowed, with tags; untagged the native VLAN, if it is in that."""
     admit = stated.get("allowed").bits
     emit = admit & ~stated.get("withheld").bits
     native = stated.get("native_vlan")

@@ -16,7 +16,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 from msgspec import Struct
 
@@ -319,29 +319,33 @@ def _parts(effect: str) -> list[str]:
     return parts
 
 
+class _About(NamedTuple):
+    """What a clause is about: a kind of thing (`on`, "" for what the block is about), named by
+    `where`, `several` of them; and under which condition.
+    """
+
+    on: str
+    where: Template | None
+    several: bool
+    when: tuple[str, bool] | None
+
+    def says(self, attribute: str, operator: str, value: Template | None) -> Clause:
+        """The clause that says something of it."""
+        return Clause(attribute, operator, value, self.on, self.where, self.several, self.when)
+
+
 def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: Clause) -> Clause:
-    # `on` and `when` hold on from the clause before.
-    on, where, several, when, at = before.on, before.where, before.several, before.when, 0
-    target = _ON.match(part)
-    if target:
-        # A word that is no kind would make everything behind it mean something else.
-        if target[1] not in KINDS:
-            raise FormError(
-                start + target.start(1), f"{target[1]!r} is not one of: {', '.join(KINDS)}"
-            )
-        on, several, at = KINDS[target[1]], target[1] == "ports", target.end()
-        where = parse_template(target[2], known, start + target.start(2))
-        refuse_name(on, where, known, start + target.start(2))
-        if not target[2] and on != "device":
-            raise FormError(start + target.end(1), f"which {on}? write `on {on} NAME:`")
-        # A new subject: the condition was about the one before.
-        when = None
+    """One clause, `part` of an effect, from `start` on. What it is about holds on from the clause
+    `before`. Raises FormError.
+    """
+    subject, at = _subject(part, start, known, before)
+    about = shared_kind(subject.on or kind)
     condition = _WHEN.match(part, at)
     if condition:
-        if shared_kind(on or kind) != "port":
+        if about != "port":
             raise FormError(start + condition.start(1), "only what is said of ports has conditions")
-        when, at = (condition[2], condition[1] == "when"), condition.end()
-    about = shared_kind(on or kind)
+        subject = subject._replace(when=(condition[2], condition[1] == "when"))
+        at = condition.end()
     lead = len(part[at:]) - len(part[at:].lstrip())
     where_at = start + at + lead
     attributes = ATTRIBUTES.get(about, {})
@@ -352,15 +356,39 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
             raise FormError(where_at, _no_such(words[1], about, attributes))
         if words[3] == "bare" and about != "port":
             raise FormError(where_at, "only a port can be bare: `is gone` takes other things away")
-        return Clause(words[1] or "", words[2] or words[3], None, on, where, several, when)
+        return subject.says(words[1] or "", words[2] or words[3], None)
     stated = _STATEMENT.match(part, at)
     if stated is None:
         raise FormError(
             where_at, "a clause is `ATTRIBUTE = VALUE`, with + or - for =, or `ATTRIBUTE unset`"
         )
+    if stated[1] not in attributes:
+        raise FormError(where_at, _no_such(stated[1], about, attributes))
+    return subject.says(stated[1], stated[2], _stated_value(stated, start, known, attributes))
+
+
+def _subject(part: str, start: int, known: Mapping[str, str], before: Clause) -> tuple[_About, int]:
+    """What a clause is about, and where what it says begins. Raises FormError."""
+    target = _ON.match(part)
+    if target is None:
+        return _About(before.on, before.where, before.several, before.when), 0
+    # A word that is no kind would make everything behind it mean something else.
+    if target[1] not in KINDS:
+        raise FormError(start + target.start(1), f"{target[1]!r} is not one of: {', '.join(KINDS)}")
+    on = KINDS[target[1]]
+    where = parse_template(target[2], known, start + target.start(2))
+    refuse_name(on, where, known, start + target.start(2))
+    if not target[2] and on != "device":
+        raise FormError(start + target.end(1), f"which {on}? write `on {on} NAME:`")
+    # A new subject: the condition was about the one before.
+    return _About(on, where, target[1] == "ports", None), target.end()
+
+
+def _stated_value(
+    stated: re.Match[str], start: int, known: Mapping[str, str], attributes: Mapping[str, Any]
+) -> Template:
+    """The value that a clause states for an attribute. Raises FormError."""
     attribute, operator = stated[1], stated[2]
-    if attribute not in attributes:
-        raise FormError(where_at, _no_such(attribute, about, attributes))
     one_less = operator == "-" and attribute in SINGLE_VLANS
     # Only sets grow and shrink; one VLAN can be taken back by naming it.
     if operator != "=" and attribute not in SETS and not one_less:
@@ -377,7 +405,7 @@ def _clause(part: str, start: int, kind: str, known: Mapping[str, str], before: 
             attributes[attribute](stated[3])
         except ValueError as error:
             raise FormError(start + stated.start(3), str(error).partition("\n")[0]) from None
-    return Clause(attribute, operator, value, on, where, several, when)
+    return value
 
 
 def _no_such(attribute: str, kind: str, attributes: Mapping[str, Any]) -> str:
