@@ -72,6 +72,8 @@ def asked_again(inkov: Inkov) -> Any:
         ("carried-by: {vlans: 10, on: [a]}", "no harmless edit that is known ends this"),
         ("join: [climate, pumps]", "several VLANs"),
         ("reach: [climate, 'c:1']", "two hosts or ports"),
+        ("join: [climate, nowhere]", "nothing is called 'nowhere'"),
+        ("reach: ['a:1', climat]", "did you mean climate?"),
     ],
 )
 def test_what_is_not_mended_is_said(inkov: Inkov, tmp_path: Path, claim: str, says: str) -> None:

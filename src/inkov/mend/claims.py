@@ -62,6 +62,10 @@ def mend_claim(fabric: Fabric, plan: Plan, claim: Claim, today: date) -> tuple[C
     if before.verdict == Outcome.HOLDS:
         goal.says = HOLDS
         return goal, Mended()
+    # A name that means nothing: no edit could make it true.
+    if ClaimNames(fabric, plan).unknown(claim):
+        goal.says = before.because
+        return goal, Mended()
     # What must not arrive has to be cut; what must arrive needs ways.
     cuts = Cuts(fabric, plan, claim, before) if _is_forbidding(claim) else None
     proposals = _cutting(cuts, fabric) if cuts is not None else _joining(fabric, plan, claim)
