@@ -19,7 +19,8 @@ from inkov.forwarding import resolve
 from inkov.levels import Outcome
 from inkov.mend.claims import mend_claim
 from inkov.mend.findings import mend_findings
-from inkov.mend.tickets import Ticket, judged
+from inkov.mend.judged import judged
+from inkov.mend.tickets import Ticket
 from inkov.plan import Claim, Plan
 from inkov.proofs.prove import Prover
 from inkov.vlanset import VlanSet, bits

@@ -269,7 +269,7 @@ def _of_way(
     from msgspec.structs import replace
 
     from inkov.cli.why import host_at
-    from inkov.mend.tickets import judged
+    from inkov.mend.judged import judged
     from inkov.wiring import End
 
     places = two_places(session, *way)

@@ -20,7 +20,9 @@ from inkov.forwarding.ping import Ping
 from inkov.forwarding.stations import interfaces
 from inkov.mend.apart import Apart, kept_apart
 from inkov.mend.causes import cause_of, host_that_belongs, place_of
-from inkov.mend.tickets import Answer, Judged, Ticket, vid_of
+from inkov.mend.judged import Judged
+from inkov.mend.proposals import vid_of
+from inkov.mend.tickets import Answer, Ticket
 from inkov.mend.trial import trial
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet, union
