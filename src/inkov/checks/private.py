@@ -1,6 +1,4 @@
-"""Private VLANs (RFC 5517) and protected ports: associations, mappings, trunks, and where
-protection ends.
-"""
+"""Private VLANs (RFC 5517): associations, mappings and trunks."""
 
 from __future__ import annotations
 
@@ -10,13 +8,12 @@ from inkov.campus import Device, Fact, Mode, Private, Vlan
 from inkov.checks.catalogue import Found, Severity, Where, finding, rule
 from inkov.checks.causes import LinkFails, SecondaryAlone, VlanAbsent
 from inkov.checks.site import Site
-from inkov.checks.words import both, counted, listed
+from inkov.checks.words import both, listed
 from inkov.edits import Edit, Kind
 from inkov.edits.make import allowing, of_port, of_row, usual_name
-from inkov.forwarding import Resolved
 from inkov.vlanset import VlanSet, bits_to_text
 
-_FAMILY = "Private VLANs and protected ports"
+FAMILY = "Private VLANs and protected ports"
 
 
 def _primaries(device: Device) -> dict[int, VlanSet]:
@@ -49,7 +46,7 @@ def _private_devices(site: Site) -> list[Device]:
 
 @rule(
     "secondary-undefined",
-    family=_FAMILY,
+    family=FAMILY,
     severity=Severity.FAULT,
     what="a primary VLAN is associated with a secondary that the switch does not define as one",
     why="hosts in that secondary are cut off, or in an ordinary VLAN where they meet each other",
@@ -122,7 +119,7 @@ def _private(site: Site, device: Device, vid: int, kind: Private) -> list[Edit]:
 
 @rule(
     "secondary-unassociated",
-    family=_FAMILY,
+    family=FAMILY,
     severity=Severity.FAULT,
     what="an isolated or community VLAN is associated with no primary VLAN",
     why="its hosts hear nobody: a secondary reaches the rest of the network by its primary only",
@@ -174,7 +171,7 @@ def _associated(device: Device, vid: int, primary: int) -> list[Edit]:
 
 @rule(
     "association-differs",
-    family=_FAMILY,
+    family=FAMILY,
     severity=Severity.FAULT,
     what="a private VLAN is made up differently on different switches",
     why=(
@@ -245,7 +242,7 @@ def association_differs(site: Site) -> Iterator[Found]:
 
 @rule(
     "promiscuous-mapping-incomplete",
-    family=_FAMILY,
+    family=FAMILY,
     severity=Severity.FAULT,
     what="a promiscuous port does not map all secondaries of its primary VLAN",
     why="the gateway or server behind it does not hear the hosts of the secondaries left out",
@@ -283,7 +280,7 @@ def promiscuous_mapping_incomplete(site: Site) -> Iterator[Found]:
 
 @rule(
     "private-host-mismatch",
-    family=_FAMILY,
+    family=FAMILY,
     severity=Severity.FAULT,
     what="a private host port has a secondary VLAN of another primary",
     why=(
@@ -339,7 +336,7 @@ def private_host_mismatch(site: Site) -> Iterator[Found]:
 
 @rule(
     "trunk-lacks-secondaries",
-    family=_FAMILY,
+    family=FAMILY,
     severity=Severity.FAULT,
     what=(
         "a trunk carries a primary VLAN and not all its secondaries, or secondaries without their"
@@ -409,7 +406,7 @@ def trunk_lacks_secondaries(site: Site) -> Iterator[Found]:
 
 @rule(
     "private-unsupported",
-    family=_FAMILY,
+    family=FAMILY,
     severity=Severity.FAULT,
     what="private VLANs are used on a switch of a make that cannot do them, as the plan says",
     why=(
@@ -441,84 +438,3 @@ def private_unsupported(site: Site) -> Iterator[Found]:
                     ),
                     key=(device.name,),
                 )
-
-
-# --- protected ports ------------------------------------------------------------------------------
-
-
-@rule(
-    "protected-uplink",
-    family=_FAMILY,
-    severity=Severity.FAULT,
-    what="a port towards another switch is protected, as host ports of its switch are",
-    why="protected ports do not talk with each other: the hosts cannot use the link at all",
-    cure="take the protection off the port towards the other switch",
-    example="ports 1 to 8 of pond-1 are protected, and so is its uplink, port 24",
-    says=(
-        "{end}, a link to another switch, is protected: the protected host ports of {device} cannot"
-        " use it"
-    ),
-    fix="take the protection off {end}",
-)
-def protected_uplink(site: Site) -> Iterator[Found]:
-    protected = [r for r in site.stating("protected") if r.up and r.completed.protected]
-    hosts = {r.end.device for r in protected if r.end not in site.fabric.wiring.of}
-    # Only where hosts are protected too do they lose the link.
-    for resolved in protected:
-        if resolved.end in site.fabric.wiring.of and resolved.end.device in hosts:
-            yield finding(
-                {"end": resolved.end, "device": resolved.end.device},
-                where=(site.places.of(resolved, "protected"),),
-                edits=[of_port(resolved.end.device, resolved.stated, "protected", False)],
-            )
-
-
-@rule(
-    "protected-only-here",
-    family=_FAMILY,
-    severity=Severity.NOTE,
-    what="protected ports of one VLAN are on several switches",
-    why=(
-        "protection ends at the switch: a protected port of one switch talks with those of the next"
-        " over the uplink"
-    ),
-    cure="use an isolated private VLAN, or another VLAN for each switch, if they are to be apart",
-    example=(
-        "ports of pond-1 and of pond-2 in VLAN 40 are protected, and both switches carry VLAN 40 to"
-        " core-1"
-    ),
-    says="{count} in VLAN {vid} on {switches} talk with each other from switch to switch",
-    fix="are they to be apart on all switches? use an isolated private VLAN instead of VLAN {vid}",
-)
-def protected_only_here(site: Site) -> Iterator[Found]:
-    protected: dict[tuple[int, int], dict[str, list[Resolved]]] = {}
-    for resolved in site.stating("protected"):
-        if (
-            resolved.up
-            and resolved.completed.protected
-            and resolved.end not in site.fabric.wiring.of
-        ):
-            vid = resolved.view.pvid
-            # The first is the port's own; the others are its sub-interfaces'.
-            for number in site.fabric.at.get(resolved.end, ())[:1]:
-                label = site.domains.of(site.fabric.bridge_ports[number].bridge, vid)
-                # In no domain nobody could hear anybody.
-                if label >= 0:
-                    protected.setdefault((label, vid), {}).setdefault(
-                        resolved.end.device, []
-                    ).append(resolved)
-    for (_, vid), by_device in protected.items():
-        # On one switch protection does what it promises.
-        if len(by_device) > 1:
-            count = sum(map(len, by_device.values()))
-            yield finding(
-                {
-                    "count": counted(count, "protected port"),
-                    "vid": vid,
-                    "switches": listed(list(by_device)),
-                },
-                where=tuple(
-                    site.places.of(ports[0], "protected", vid) for ports in by_device.values()
-                ),
-                key=(vid,),
-            )

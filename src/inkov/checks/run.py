@@ -27,6 +27,7 @@ from inkov.checks import (  # noqa: F401  (they enter their rules)
     placed,
     port_plan,
     private,
+    protected,
     shut,
     sisters,
     sources,

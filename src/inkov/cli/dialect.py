@@ -123,7 +123,7 @@ def check(
 def _sorted_out(files: list[str]) -> tuple[list[tuple[str, bytes]], list[str]]:
     """The dialects among some files, with their bytes, and all others: the texts."""
     from inkov.readers.dialects import looks_like_dialect
-    from inkov.readers.load import file_bytes
+    from inkov.readers.files import file_bytes
 
     dialects: list[tuple[str, bytes]] = []
     texts: list[str] = []
@@ -208,7 +208,8 @@ def _read_by(
     otherwise: the status that this is worth.
     """
     from inkov.readers.dialects.sanity import doubts
-    from inkov.readers.load import NothingToRead, file_bytes, load
+    from inkov.readers.files import file_bytes
+    from inkov.readers.load import NothingToRead, load
     from inkov.render.evidence import evidence_result
 
     try:

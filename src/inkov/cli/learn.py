@@ -100,7 +100,7 @@ def _begun(file: str) -> Begun:
     """A dialect that is to be completed. Ends if it is none, or not right."""
     from inkov.learn import begin
     from inkov.readers.dialects import BadDialect
-    from inkov.readers.load import file_bytes
+    from inkov.readers.files import file_bytes
 
     # A folder is no file.
     if os.path.isdir(file):

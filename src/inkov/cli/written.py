@@ -33,7 +33,7 @@ def file_of(path: str, what: str, digests: dict[str, str] | None = None) -> byte
     """The bytes, in UTF-8, of a file that is named on the command line; `digests` gets that of
     the file as it stands. Ends where it is none, or larger than any file that is read.
     """
-    from inkov.readers.load import file_bytes
+    from inkov.readers.files import file_bytes
 
     problems: list[Problem] = []
     reports: list[FileReport] = []

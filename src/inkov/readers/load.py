@@ -1,4 +1,4 @@
-"""Files and folders to a campus. The only place that opens input files.
+"""Files and folders to a campus.
 
 A folder is read with all below it, in the order of the paths, so that the same files give the same
 campus whatever order the disk lists them in. Links to folders are not followed. Nothing is read
@@ -7,10 +7,8 @@ that is no regular file.
 
 from __future__ import annotations
 
-import codecs
 import os
 import re
-import stat
 from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 
@@ -23,6 +21,7 @@ from inkov.readers.again import Found, Readings, names_below
 from inkov.readers.assembly import assemble, put_together
 from inkov.readers.both_cores import Share, read_share, worth_it
 from inkov.readers.dialects import BadDialect, Dialect, compile_dialect, looks_like_dialect
+from inkov.readers.files import Digests, file_bytes, reason
 from inkov.readers.linux.device import LINUX
 from inkov.readers.locate import Locator
 from inkov.readers.reading import (
@@ -37,18 +36,11 @@ from inkov.readers.reading import (
 from inkov.readers.registry import HEAD_BYTES, format_of, read_bytes, shown, taken_as
 
 __all__ = [
-    "MAX_FILE_BYTES",
     "Loaded",
     "NothingToRead",
-    "digest_of",
-    "file_bytes",
     "load",
     "unread_texts",
 ]
-
-MAX_FILE_BYTES = 64 * 1024 * 1024
-"""A larger file is no switch's configuration; it is left out with a message."""
-
 
 PLAN_NAMES = ("plan.yaml", "plan.yml")
 CHANGE_NAMES = ("change.yaml", "change.yml")
@@ -364,7 +356,7 @@ def _files(paths: list[str], problems: list[Problem], reports: list[FileReport])
 
     def refused(error: OSError) -> None:
         problems.append(
-            Problem(Origin(str(error.filename)), f"cannot be listed: {_reason(error)}", "", True)
+            Problem(Origin(str(error.filename)), f"cannot be listed: {reason(error)}", "", True)
         )
 
     for path in paths:
@@ -445,72 +437,3 @@ def _elsewhere(
         )
     except OSError:  # no process or no file to be had: then this one reads all
         return _Elsewhere(set())
-
-
-Digests = dict[str, str] | None
-"""File -> SHA-256 of its bytes; None where nobody asks for them."""
-
-
-def digest_of(data: bytes) -> str:
-    """The SHA-256 of what was read, as certificates have it."""
-    from hashlib import sha256
-
-    return sha256(data).hexdigest()
-
-
-def file_bytes(
-    file: str, problems: list[Problem], reports: list[FileReport], digests: Digests = None
-) -> bytes | None:
-    """The bytes of a regular file of bearable size, in UTF-8; None, and a problem, if it is none or
-    cannot be read.
-    """
-    try:
-        status = os.stat(file)
-        # A pipe or a device never ends, and opening one may wait for ever.
-        if not stat.S_ISREG(status.st_mode):
-            reports.append(FileReport(file, "", 0, remark="no regular file, not read"))
-            return None
-        # The size is that of a moment ago: a file that has grown since is read up to there.
-        if status.st_size <= MAX_FILE_BYTES:
-            with open(file, "rb") as opened:
-                # A larger number would be set aside in memory at once.
-                data = opened.read(status.st_size + 1)
-            if digests is not None:
-                digests[file] = digest_of(data)
-            return _as_utf8(data)
-        size, most = status.st_size / 1e6, MAX_FILE_BYTES / 1e6
-        remark = (
-            f"too large to be a switch configuration: {size:.0f} MB, {most:.0f} MB are read at most"
-        )
-        problems.append(
-            Problem(Origin(file), remark, "move it out of the folder, or split it by device", True)
-        )
-        reports.append(FileReport(file, "", status.st_size, remark=remark))
-    except OSError as error:
-        problems.append(Problem(Origin(file), f"cannot be read: {_reason(error)}", "", True))
-        reports.append(FileReport(file, "", 0, remark=_reason(error)))
-    return None
-
-
-def _as_utf8(data: bytes) -> bytes:
-    """The bytes of a text in UTF-16 or UTF-32, as some systems write what a command prints, in
-    UTF-8; and with line ends that are carriage returns alone, as line feeds.
-    """
-    for marks, encoding in _WIDE:
-        if data.startswith(marks):
-            data = data.decode(encoding, "replace").encode()
-            break
-    # With a NUL the bytes are no text at all, and changing them could make a format of it.
-    if b"\r" in data and b"\n" not in data and b"\x00" not in data[:HEAD_BYTES]:
-        return data.replace(b"\r", b"\n")
-    return data
-
-
-_WIDE = (
-    ((codecs.BOM_UTF32_LE, codecs.BOM_UTF32_BE), "utf-32"),  # one begins like UTF-16
-    ((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE), "utf-16"),
-)
-
-
-def _reason(error: OSError) -> str:
-    return (error.strerror or str(error)).lower()

@@ -17,7 +17,7 @@ from pathlib import PurePosixPath
 from tempfile import TemporaryDirectory
 from typing import NamedTuple
 
-from inkov.readers.load import MAX_FILE_BYTES
+from inkov.readers.files import MAX_FILE_BYTES
 
 __all__ = [
     "PREFIX",

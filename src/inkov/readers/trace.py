@@ -12,7 +12,8 @@ from typing import Any
 
 from inkov.campus import Basis, Cable, Campus, Device, Fact, Neighbour, Origin
 from inkov.readers.dialects.trace import Fate, Traced, spelled, traced
-from inkov.readers.load import Loaded, file_bytes
+from inkov.readers.files import file_bytes
+from inkov.readers.load import Loaded
 from inkov.readers.reading import FileReport, Unread
 from inkov.readers.registry import shown
 from inkov.readers.sheets.words import PORT_KEYS
