@@ -6,8 +6,8 @@ Theory of operation. Each mutant changes one place of one module: a comparison, 
 `not`, a number, a condition, a statement that is left out. To run all tests on each would take
 days; but only those that run the line can notice it. So the suite is run once, and it is noted
 which tests run which lines and how long each takes (`--measured`, made where it is not there). For
-a mutant these tests are run on a copy of the tree, the quickest first, up to the first failure or
-as long as `SECONDS` allow. Lines that are run when a module is imported count for all tests that
+a mutant these tests are run on a copy of the tree, up to the first failure or as long as `SECONDS`
+allow: in turn the quickest, and that which runs least besides, as a test of just this module does. Lines that are run when a module is imported count for all tests that
 run anything of it.
 
 Mutants that no test notices are listed with their place; where a change means the same (or only
@@ -25,8 +25,10 @@ import subprocess
 import sys
 import tempfile
 import xml.etree.ElementTree as ElementTree
+from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from itertools import chain
 from pathlib import Path
 from typing import NamedTuple
 
@@ -178,20 +180,25 @@ class Measured:
             own = self.tests.setdefault(file.partition("/src/inkov/")[2], {})
             for line, contexts in data.contexts_by_lineno(file).items():
                 own[line] = {context.partition("|")[0] for context in contexts} - {""}
+        self.breadth = Counter(
+            test for own in self.tests.values() for several in own.values() for test in several
+        )
         self.seconds = dict(_durations(folder / "durations.xml"))
 
     def running(self, mutant: Mutant) -> list[str]:
-        """The tests that can notice a mutant, the quickest first."""
+        """The tests that can notice a mutant, the likeliest first."""
         own = self.tests.get(str(mutant.file.relative_to(ROOT / "src" / "inkov")), {})
         first, last = mutant.around or (1, 10**9)
         tests = own.get(mutant.line, set()) or {
             test for line, several in own.items() if first <= line <= last for test in several
         }
+        quick = sorted(tests, key=lambda test: (self.seconds_of(test), test))
+        narrow = sorted(tests, key=lambda test: (self.breadth[test], test))
         chosen: list[str] = []
         left = float(SECONDS)
-        for test in sorted(tests, key=lambda test: (self.seconds_of(test), test))[:MOST]:
+        for test in dict.fromkeys(chain.from_iterable(zip(narrow, quick, strict=True))):
             left -= self.seconds_of(test)
-            if left < 0 and chosen:
+            if (left < 0 and chosen) or len(chosen) >= MOST:
                 break
             chosen.append(test)
         return chosen
