@@ -259,6 +259,23 @@ def test_json_stays_laid_out_as_it_was(
     assert (tmp_path / "out" / "palm-1.json").read_bytes() == expected.encode()
 
 
+MIXED = (
+    "inkov sheet 1\r\nswitch: a\n[vlans]\r\n10: climate\n99: nobody\r\n[port 1]\nvlan: 10\r\n"
+    "[port 8]\nmode: trunk\r\nnative: 99\r\nallowed: 99\n[neighbours]\n8: b:8\r\n"
+)
+
+
+def test_line_ends_stay_as_they_are_each_by_itself(inkov: Inkov, tmp_path: Path) -> None:
+    """Files that several people edited have both kinds: only the line of the cure differs."""
+    (tmp_path / "in").mkdir()
+    far = MIXED.replace("switch: a", "switch: b").replace("8: b:8", "8: a:8")
+    (tmp_path / "in" / "a.sheet").write_bytes(MIXED.encode())
+    (tmp_path / "in" / "b.sheet").write_bytes(far.replace("allowed: 99", "allowed: 10,99").encode())
+    assert inkov("mend", "in", "--write", "out").status == 0
+    expected = MIXED.replace("allowed: 99\n", "allowed: 10,99\n")
+    assert (tmp_path / "out" / "a.sheet").read_bytes() == expected.encode()
+
+
 def test_half_of_a_cure_is_not_written_where_it_does_harm(inkov: Inkov, tmp_path: Path) -> None:
     """orchard-1 would not let VLAN 60 through any more, and palm-1 still would."""
     pair(tmp_path, lambda text: text.replace(": ", " : "))

@@ -102,7 +102,7 @@ class Texts:
 
     def rewritten(self, switch: str, text: str, after: Device, edits: list[Edit]) -> str:
         """The text of a switch with some edits made. Raises CannotWrite."""
-        from inkov.readers.rewriting import CannotWrite, rewriter
+        from inkov.readers.rewriting import CannotWrite, rewriter, with_line_ends_of
 
         path = self.path_of(switch)
         form = self.formats.get(path, "of no format")
@@ -111,7 +111,8 @@ class Texts:
         if rewrite is None:
             raise CannotWrite(f"{path} is {form}, which is not written")
         bare = text.removeprefix(_MARK)
-        return text[: len(text) - len(bare)] + rewrite(bare, after, edits)
+        written = with_line_ends_of(bare, rewrite(bare, after, edits))
+        return text[: len(text) - len(bare)] + written
 
     def device(self, switch: str, text: str) -> Device | None:
         """The switch that a text describes; None if it is not the one it is to be."""
@@ -171,10 +172,13 @@ def edited_files(session: Session, edits: Iterable[Edit]) -> tuple[list[Edited],
 def _units(texts: Texts, wanted: Device, edits: list[Edit]) -> list[Edited]:
     """The units of a system that edits change. Raises CannotWrite."""
     from inkov.readers.linux.networkd_rewrite import read_units, rewrite_units
-    from inkov.readers.rewriting import CannotWrite
+    from inkov.readers.rewriting import CannotWrite, with_line_ends_of
 
     before = {path: texts.read(path) for path in texts.units_of(wanted.name)}
-    changed = rewrite_units(before, wanted, edits)
+    changed = {
+        path: with_line_ends_of(before[path], text)
+        for path, text in rewrite_units(before, wanted, edits).items()
+    }
     # The same for the units together.
     if not _is(read_units(wanted.name, before | changed), wanted):
         raise CannotWrite("what would be written is not read as it was tried")
@@ -185,7 +189,7 @@ def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str
     """The tables of hosts that edits change, and what is not written; cables are in none."""
     from inkov.edits import Kind
     from inkov.readers.registry import read_bytes
-    from inkov.readers.rewriting import CannotWrite
+    from inkov.readers.rewriting import CannotWrite, with_line_ends_of
     from inkov.readers.tables_rewrite import rewrite_hosts
 
     hosts = {host.name: host for host in texts.session.loaded.campus.hosts}
@@ -209,7 +213,8 @@ def _tables(texts: Texts, edits: Iterable[Edit]) -> tuple[list[Edited], list[str
                 text = texts.read(path)
                 mark = _MARK * text.startswith(_MARK)
                 pairs = [(edit, hosts[edit.name].origin) for edit in own]
-                written = mark + rewrite_hosts(text.removeprefix(_MARK), pairs)
+                bare = text.removeprefix(_MARK)
+                written = mark + with_line_ends_of(bare, rewrite_hosts(bare, pairs))
                 edited = Edited(path, text, written, own)
             else:
                 raise CannotWrite(f"{path or 'where it stands'} is not written")

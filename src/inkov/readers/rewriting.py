@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Sequence
+from difflib import SequenceMatcher
 
 from inkov.campus import Device, Fact
 from inkov.edits import Edit
 
-__all__ = ["CannotWrite", "Lines", "Rewrite", "deciding", "rewriter"]
+__all__ = ["CannotWrite", "Lines", "Rewrite", "deciding", "rewriter", "with_line_ends_of"]
 
 Rewrite = Callable[[str, Device, Sequence[Edit]], str]
 """The text of a file with some edits made, from the text, the switch as it is with them, and the
@@ -29,6 +31,29 @@ class Lines:
     @property
     def text(self) -> str:
         return self.newline.join(self.lines)
+
+
+_LINE = re.compile(r"([^\r\n]*)(\r\n|\n|\r|\Z)")
+
+
+def with_line_ends_of(before: str, after: str) -> str:
+    """A text that was changed, with the line ends that each of its lines had before; lines that
+    are new end as the one before them. Only where several people have edited a file they differ.
+    """
+    old = [(match[1], match[2]) for match in _LINE.finditer(before)]
+    if len({end for _, end in old} - {""}) < 2:
+        return after
+    new = [(match[1], match[2]) for match in _LINE.finditer(after)]
+    ends = [end for _, end in new]
+    texts = [line for line, _ in old], [line for line, _ in new]
+    for what, i1, i2, j1, j2 in SequenceMatcher(None, *texts, autojunk=False).get_opcodes():
+        for number in range(j1, j2):
+            # Of as many lines for others each takes the end of the one that it replaces.
+            same = what == "equal" or i2 - i1 == j2 - j1
+            kept = old[i1 + number - j1][1] if same else ends[number - 1] if number else ""
+            # The last line of a file may have none.
+            ends[number] = kept or ends[number]
+    return "".join(line + end for (line, _), end in zip(new, ends, strict=True))
 
 
 def deciding(edits: Iterable[Edit]) -> list[Edit]:
