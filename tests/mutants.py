@@ -7,8 +7,8 @@ Theory of operation. Each mutant changes one place of one module: a comparison, 
 days; but only those that run the line can notice it. So the suite is run once, and it is noted
 which tests run which lines and how long each takes (`--measured`, made where it is not there). For
 a mutant these tests are run on a copy of the tree, up to the first failure or as long as `SECONDS`
-allow: in turn the quickest, and the one that runs least besides, as a test of just this module
-does. Lines that are run when a module is imported count for all tests that run anything of it.
+allow: in turn one of the room's own tests, the quickest of all, and the one that runs least
+besides, as a test of just this module does. Lines that are run when a module is imported count for all tests that run anything of it.
 
 Mutants that no test notices are listed with their place; where a change means the same (or only
 words an error otherwise), that is no gap, and a look tells.
@@ -65,6 +65,9 @@ ROOMS: dict[str, str] = {
     "cli": "cli",
 }
 """Room -> where it is in `src/inkov`."""
+
+HOMES = {"verify": "proofs", "survey": "cli", "render": "cli", "demo": "cli", "vlanset.py": ""}
+"""Room -> the folder of `tests` with its tests, where that is called otherwise."""
 
 
 class Mutant(NamedTuple):
@@ -187,16 +190,19 @@ class Measured:
 
     def running(self, mutant: Mutant) -> list[str]:
         """The tests that can notice a mutant, the likeliest first."""
-        own = self.tests.get(str(mutant.file.relative_to(ROOT / "src" / "inkov")), {})
+        lines = self.tests.get(str(mutant.file.relative_to(ROOT / "src" / "inkov")), {})
         first, last = mutant.around or (1, 10**9)
-        tests = own.get(mutant.line, set()) or {
-            test for line, several in own.items() if first <= line <= last for test in several
+        tests = lines.get(mutant.line, set()) or {
+            test for line, several in lines.items() if first <= line <= last for test in several
         }
+        room = mutant.file.relative_to(ROOT / "src" / "inkov").parts[0]
+        home = f"tests/{HOMES.get(room, room)}/"
         quick = sorted(tests, key=lambda test: (self.seconds_of(test), test))
+        own = sorted(quick, key=lambda test: not test.startswith(home))
         narrow = sorted(tests, key=lambda test: (self.breadth[test], test))
         chosen: list[str] = []
         left = float(SECONDS)
-        for test in dict.fromkeys(chain.from_iterable(zip(narrow, quick, strict=True))):
+        for test in dict.fromkeys(chain.from_iterable(zip(own, narrow, quick, strict=True))):
             left -= self.seconds_of(test)
             if (left < 0 and chosen) or len(chosen) >= MOST:
                 break
