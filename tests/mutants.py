@@ -8,7 +8,8 @@ days; but only those that run the line can notice it. So the suite is run once, 
 which tests run which lines and how long each takes (`--measured`, made where it is not there). For
 a mutant these tests are run on a copy of the tree, up to the first failure or as long as `SECONDS`
 allow: in turn one of the room's own tests, the quickest of all, and the one that runs least
-besides, as a test of just this module does. Lines that are run when a module is imported count for all tests that run anything of it.
+besides, as a test of just this module does. Lines that are run when a module is imported count for
+all tests that run anything of it.
 
 Mutants that no test notices are listed with their place; where a change means the same (or only
 words an error otherwise), that is no gap, and a look tells.
