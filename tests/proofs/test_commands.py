@@ -598,6 +598,20 @@ def test_ports_reach_each_other_untagged_and_one_way(inkov: Inkov, tmp_path: Pat
     assert "refused" not in inkov("verify", "../c.json", ".").out
 
 
+def test_fm_3_6_protected_hosts_are_certified_apart(inkov: Inkov, tmp_path: Path) -> None:
+    """Two protected hosts of a VLAN, and a third that is not and whom both reach."""
+    (tmp_path / "p.sheet").write_text(
+        "inkov sheet 1\nswitch: p\n[vlans]\n10: climate\n"
+        "[port 1..2]\nvlan: 10\nprotected: yes\n[port 3]\nvlan: 10\n"
+    )
+    (tmp_path / "plan.yaml").write_text(
+        "claims:\n  - isolate: ['p:1', 'p:2']\n  - reach: ['p:1', 'p:3']\n"
+    )
+    assert inkov("prove", ".", "--certificate", "../c.json").status == 0
+    verified = inkov("verify", "../c.json", ".")
+    assert (verified.status, verified.out) == (0, "2 of 2 claims verified.\n")
+
+
 def test_protected_hosts_meet_at_the_router(inkov: Inkov, tmp_path: Path) -> None:
     """No frame gets from one to the other, and the router sends packets back."""
     protected = REACHED.replace("vlan: 10\n", "vlan: 10\nprotected: yes\n")
