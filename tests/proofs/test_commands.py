@@ -598,6 +598,25 @@ def test_ports_reach_each_other_untagged_and_one_way(inkov: Inkov, tmp_path: Pat
     assert "refused" not in inkov("verify", "../c.json", ".").out
 
 
+def test_defaults_that_a_verdict_rests_on_are_counted(inkov: Inkov, tmp_path: Path) -> None:
+    """Three trunks state no native VLAN, and one does; the switch apart has no say."""
+    link = "[port 8]\nmode: trunk\nallowed: 10\n"
+    texts = {
+        "a": f"[port 1]\nmode: access\nvlan: 10\n{link}[neighbours]\n8: b:8\n",
+        "b": f"{link}[port 7]\nmode: trunk\nallowed: 10\n[neighbours]\n8: a:8\n7: c:8\n",
+        "c": f"[port 1]\nmode: access\nvlan: 10\n{link}native: 99\n[neighbours]\n8: b:7\n",
+        "apart": link,
+    }
+    for name, text in texts.items():
+        head = f"inkov sheet 1\nswitch: {name}\n[vlans]\n10: climate\n99: nobody\n"
+        (tmp_path / f"{name}.sheet").write_text(head + text)
+    (tmp_path / "plan.yaml").write_text("claims:\n  - join: ['a:1', 'c:1']\n")
+    [claim] = inkov("prove", ".", "-f", "json").json["claims"]
+    assert claim["verdict"] == "holds"
+    [text] = [text for text in claim["assumes"] if text.startswith("native VLAN")]
+    assert text.startswith("native VLAN not stated at 3 ports, default: ")
+
+
 def test_fm_3_6_protected_hosts_are_certified_apart(inkov: Inkov, tmp_path: Path) -> None:
     """Two protected hosts of a VLAN, and a third that is not and whom both reach."""
     (tmp_path / "p.sheet").write_text(

@@ -251,6 +251,30 @@ def test_fm_7_7_without_regions_no_way_is_between_them(asked: Any, inkov: Inkov)
     )
 
 
+def test_fm_7_7_several_regions_on_one_wire_are_not_sure(inkov: Inkov, tmp_path: Path) -> None:
+    """Three bridges on one wire, and a link besides between two of them: a circle whose ports no
+    rule decides, as long as each is a region of its own.
+    """
+    near = {"a": ("b", "c"), "b": ("a", "c"), "c": ("a", "b")}
+
+    def doubts(regions: str) -> list[str]:
+        for (name, far), region in zip(near.items(), regions, strict=True):
+            other = {"a": "b", "b": "a"}.get(name)
+            (tmp_path / f"{name}.sheet").write_text(
+                f"inkov sheet 1\nswitch: {name}\n[tree]\nmode: mstp\nregion: {region}\n"
+                f"[vlans]\n10: moss\n99: nobody\n[port 1]\n{TRUNK}\n[port 2]\nvlan: 10\n"
+                f"[port 3]\n{TRUNK}\n"
+                f"[neighbours]\n1: {far[0]}:1\n1: {far[1]}:1\n"
+                + (f"3: {other}:3\n" if other else "")
+            )
+        found = inkov("tree", ".", "-f", "json").json["trees"]
+        return [remark["says"] for tree in found for remark in tree["remarks"]]
+
+    wire = "share their wires with bridges of several regions"
+    assert any(wire in says for says in doubts("xyz"))
+    assert not any("several regions" in says for says in doubts("xxx"))
+
+
 def without_addresses(ring: Ring) -> Ring:
     for name in ring.trees:
         ring.trees[name] = f"mode: rstp\n{'priority: 4096' if name != 'fern-1' else ''}\n"
