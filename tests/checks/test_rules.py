@@ -107,6 +107,15 @@ def test_a_vlan_missing_on_the_way_is_one_finding() -> None:
     )
 
 
+def test_a_gateway_is_down_for_want_of_its_own_vlan() -> None:
+    """The link lacks VLAN 20; VLAN 40, whose gateway is down, has nothing to do with that."""
+    gateway = "[gateway 40]\naddress: 10.0.40.1/24\n"
+    a = LINKED_A.replace("20: irrigation", "20: irrigation\n40: seeds") + gateway
+    by_rule = {finding.rule: finding for finding in findings(a, LINKED_B.replace("10,20,", "10,"))}
+    assert {"allowed-differs", "gateway-down"} <= by_rule.keys()
+    assert not by_rule["allowed-differs"].consequences
+
+
 def test_a_list_left_at_everything_hides_no_cut() -> None:
     everything = LINKED_A.replace("allowed: 10,20,99\n", "")
     assert slugs(everything, LINKED_B.replace("10,20,99", "20,99")) == [
@@ -254,6 +263,24 @@ def test_a_rule_gives_the_words_and_names_the_cases_of_its_sentences(slug: str) 
         for case in pieces:
             # In its own table, and where the search chooses it (`acceptance-stale`: in `run`).
             assert not case or slug == "acceptance-stale" or code.count(f'"{case}"') >= 2, case
+
+
+@pytest.mark.parametrize(
+    ("near", "to", "says"),
+    [
+        ("a:1", "c:1", "a:1 leads to b:1"),
+        ("b:1", "a:12", "b:1 leads to a:1"),
+        ("a:11", "c:1", "nobody reports a cable from a:11 to c:1"),
+    ],
+)
+def test_an_uplink_that_is_elsewhere_says_where(
+    inkov: Inkov, tmp_path: Path, near: str, to: str, says: str
+) -> None:
+    for name, text in (("a", LINKED_A), ("b", LINKED_B), ("c", f"switch: c\n{VLANS}{UP}")):
+        (tmp_path / f"{name}.sheet").write_text(f"inkov sheet 1\n{text}")
+    (tmp_path / "plan.yaml").write_text(f"uplinks: {{'{near}': '{to}'}}\n")
+    found = inkov("audit", ".", "--only", "uplink-against-plan", "-f", "json").json["findings"]
+    assert says in found[0]["says"]
 
 
 def test_whom_a_mistake_touches(inkov: Inkov, tmp_path: Path) -> None:
