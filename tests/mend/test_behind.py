@@ -106,6 +106,31 @@ def test_what_a_plan_states_is_all_that_passes(inkov: Inkov, tmp_path: Path) -> 
 
 
 @pytest.mark.parametrize(
+    ("port", "wanted"),
+    [
+        ("tagged: 10\npvid: 99\nuntagged: 99\n", {"tagged": "10,30,90"}),
+        ("tagged: 10,30,90\npvid: 99\n", {}),  # without a list the PVID leaves untagged
+        ("tagged: 10,30,90\npvid: 99\nuntagged: none\n", {"untagged": "99"}),
+        ("tagged: 10,30,90\npvid: 1\nuntagged: 1\n", {"pvid": 99, "untagged": "99"}),
+        # 10 untagged would be in VLAN 99 at the far end.
+        ("tagged: 30,90\npvid: 99\nuntagged: 10,99\n", {"tagged": "10,30,90", "untagged": "99"}),
+    ],
+)
+def test_a_general_port_is_made_a_trunk_by_its_lists(
+    inkov: Inkov, tmp_path: Path, port: str, wanted: dict[str, object]
+) -> None:
+    """Only what is missing; e2 does not define the house's native VLAN either."""
+    text = FILES["e2"].replace("vlan: 999\nstate: off\n", f"mode: general\nstate: off\n{port}")
+    write(tmp_path, "{'e2:8': 'e1:8'}", e2=text.replace("99: nobody\n", "", 1))
+    found = inkov("mend", ".", "--as-planned", "-f", "json")
+    assert found.status == 0, found.out
+    edits = [e for e in found.json["edits"] if e["switch"] == "e2"]
+    own = {e["attribute"]: e["after"] for e in edits if e["kind"] == "port" and e["name"] == "8"}
+    assert own == {"enabled": True, **wanted}
+    assert [(e["name"], e["after"]) for e in edits if e["kind"] == "vlan"] == [("99", "nobody")]
+
+
+@pytest.mark.parametrize(
     ("uplinks", "more", "says"),
     [
         ("{'e2:8': 'e1:1'}", {}, "e1:1 leads to c:1"),

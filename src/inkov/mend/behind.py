@@ -198,6 +198,9 @@ def _trunk(own: Resolved, vlans: VlanSet, native: int | None) -> Iterator[Edit]:
             yield of_port(switch, port, "tagged", now.tagged | (vlans - untagged))
         if native is not None and now.pvid != native:
             yield of_port(switch, port, "pvid", native)
+        # What comes untagged has to leave so, and nothing else: it would change its VLAN on the
+        # way. Without a list only the PVID does.
+        if native is not None and now.untagged not in (None, untagged):
             yield of_port(switch, port, "untagged", untagged)
         return
     # A trunk already stays one.
