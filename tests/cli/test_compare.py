@@ -469,3 +469,21 @@ def test_a_folder_that_is_in_no_repository(sides: tuple[Path, Path]) -> None:
     need(shutil.which("git") is not None, "git")
     result = run_inkov("compare", "rev:main", sides[1], "-q", cwd=sides[1])
     assert result.status == 2 and "not a git repository" in result.err
+
+
+def test_what_hostile_hosts_gain_is_told_beside_what_everybody_does(
+    inkov: Inkov, sides: tuple[Path, Path]
+) -> None:
+    """Port 3 of fern-1 becomes a trunk for whoever asks; port 1 moves to VLAN 20, for everybody,
+    and so is not told again. The two reach each other before and after, if port 3 is hostile.
+    """
+    edit(sides[1], "fern-1.sheet", "[port 3]\nvlan: 10", "[port 3]\nvlan: 10\nnegotiation: passive")
+    edit(sides[1], "fern-1.sheet", "[port 1]\nvlan: 10", "[port 1]\nvlan: 20")
+    said = run(inkov, sides).json
+    assert pairs(said["gained"]) == [(["fern-1:1"], ["core-1:2", "fern-1:2"], True)]
+    assert pairs(said["lost"]) == [(["fern-1:1"], ["core-1:1", "fern-1:3"], True)]
+    hostile = pairs(said["gained"], level="hostile")
+    assert hostile == [(["core-1:2", "fern-1:2"], ["fern-1:3"], True)]
+    assert pairs(said["lost"], level="hostile") == []
+    lines = inkov("compare", *sides, "-q").out.splitlines()
+    assert [("fern-1:3" in line) for line in lines if "if hostile" in line] == [True]

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from inkov.campus import Cable, Campus
-from inkov.effects.groups import Row, rows
+from inkov.effects.groups import Row, beyond, rows
 from inkov.effects.relation import Relation
 from inkov.effects.side import SeatName, Side, idle_in_both
 from inkov.forwarding import resolve
@@ -87,6 +87,27 @@ def test_all_pairs_that_differ_in_frames_are_found_and_no_others(tmp_path: Path)
 def from_files(rng: random.Random, campus: Campus, folder: Path) -> Campus:
     in_files(rng, campus, folder)
     return load([str(folder)]).campus
+
+
+def test_what_honest_hosts_gain_or_lose_is_not_told_again() -> None:
+    """What is left of the hostile rows beside the honest ones: no pair too many, none missing."""
+    shorter = gone = 0
+    for number in range(CHANGES):
+        rng = random.Random(f"beyond {number}")
+        old = random_campus(rng, 5)
+        new = changed(rng, old)
+        honest, hostile = (relation_of(old, new, level) for level in Level)
+        for gained in (True, False):
+            told, every = (
+                list(rows(one.gained() if gained else one.lost(), one)) for one in (honest, hostile)
+            )
+            left = list(beyond(every, told))
+            side = hostile.sides[gained]
+            wanted, known = pairs_of(every, side), pairs_of(told, side)
+            assert wanted - known <= pairs_of(left, side) <= wanted, (number, gained)
+            gone += len(left) < len(every)
+            shorter += len(left) == len(every) and left != every
+    assert shorter > CHANGES // 10 and gone > CHANGES // 20, (shorter, gone)
 
 
 def changes_places(relation: Relation, other: Relation) -> bool:

@@ -29,7 +29,7 @@ from inkov.effects.effect import Effect, effects_of
 from inkov.effects.hearing import TooMuch
 from inkov.effects.meant import Meant
 from inkov.effects.relation import Relation, seats_alike
-from inkov.effects.side import SeatName, Side, idle_in_both
+from inkov.effects.side import Side, idle_in_both
 from inkov.effects.stories import Story, stories
 from inkov.effects.words import story_in_words
 from inkov.forwarding import Fabric, resolve
@@ -209,7 +209,7 @@ def _effects(
         floods = _FLOODS if level == Level.HOSTILE else 10**9
         try:
             relation = Relation(old, new, level, floods, known, alike)
-            effects = effects_of(relation)
+            effects = effects_of(relation, beside=result.effects)
         except TooMuch:
             # Too many floods: said, and not taken for "nothing".
             says = (
@@ -218,8 +218,6 @@ def _effects(
             )
             result.undecided.append(says)
             continue
-        honest = [effect for effect in result.effects if effect.level == Level.HONEST]
-        effects = _beyond(effects, honest)
         blamer = Blamer(campus, result.edits, relation, resolved, trials)
         for effect in counted("effects explained", effects if options.blame else []):
             blamer.blame(effect)
@@ -233,40 +231,6 @@ def _levels(options: Options, old: Side, new: Side) -> list[Level]:
     if len(levels) > 1 and old.hostile_gain_nothing and new.hostile_gain_nothing:
         levels.remove(Level.HOSTILE)
     return levels
-
-
-Ends = tuple[frozenset[SeatName], frozenset[SeatName]]
-
-
-def _beyond(effects: list[Effect], honest: list[Effect]) -> list[Effect]:
-    """The effects that go beyond what honest hosts gain or lose already."""
-    known = [(effect, _ends(effect)) for effect in honest]
-    return [
-        effect
-        for effect in effects
-        for own_ends in [_ends(effect)]
-        # Within what honest hosts gain or lose already: told there.
-        if not any(_covers(wide, wide_ends, effect, own_ends) for wide, wide_ends in known)
-    ]
-
-
-def _ends(effect: Effect) -> Ends:
-    return frozenset(effect.row.sources), frozenset(effect.row.targets)
-
-
-def _covers(wide: Effect, wide_ends: Ends, narrow: Effect, narrow_ends: Ends) -> bool:
-    """Whether all pairs of one effect are among those of another."""
-    # One gains and the other loses, or by other means.
-    if (wide.gained, wide.layer) != (narrow.gained, narrow.layer):
-        return False
-    # One way is within both ways, not the other way round.
-    if narrow.row.both_ways and not wide.row.both_ways:
-        return False
-    straight = narrow_ends[0] <= wide_ends[0] and narrow_ends[1] <= wide_ends[1]
-    turned = (
-        wide.row.both_ways and narrow_ends[0] <= wide_ends[1] and narrow_ends[1] <= wide_ends[0]
-    )
-    return straight or turned
 
 
 # --- findings and claims --------------------------------------------------------------------------

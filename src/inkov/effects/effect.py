@@ -7,14 +7,14 @@ undo them, and the effect is gone (`blame`).
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from itertools import islice
 
 from msgspec import Struct, field
 
 from inkov.campus import Origin
 from inkov.edits import Edit
-from inkov.effects.groups import Group, Named, Row, rows
+from inkov.effects.groups import Group, Named, Row, beyond, rows
 from inkov.effects.relation import Relation
 from inkov.effects.routing import Passes, passed
 from inkov.effects.side import SeatName, Side
@@ -68,16 +68,20 @@ class Effect(Struct):
         return self.witness[-1].origin if self.witness else Origin()
 
 
-def effects_of(relation: Relation) -> list[Effect]:
-    """All effects at the level of a relation, what is gained first; each with its witness."""
+def effects_of(relation: Relation, beside: Iterable[Effect] = ()) -> list[Effect]:
+    """All effects at the level of a relation, what is gained first; each with its witness. What
+    those `beside` it, of honest hosts, tell already is left out.
+    """
     old, new = relation.sides
+    honest = list(beside)
     effects = []
     known: SegmentReach | None = None
     for gained, differing in ((True, relation.gained()), (False, relation.lost())):
         # Who moves a border moves it for others: the plan before counts as well.
         by_plans = [Named(new if gained else old, side.plan) for side in (old, new)]
         named = by_plans[gained]
-        for row in rows(differing, relation):
+        told = [effect.row for effect in honest if effect.gained is gained]
+        for row in beyond(rows(differing, relation), told):
             # Only packets need it: it costs a look at all routers.
             if row.layer == Layer.PACKETS and known is None:
                 known = SegmentReach(relation, 0)

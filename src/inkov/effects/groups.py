@@ -10,6 +10,7 @@ from collections.abc import Iterable, Iterator
 from functools import cached_property
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from inkov.campus import natural
 from inkov.effects.relation import Differing, Relation
@@ -18,7 +19,7 @@ from inkov.levels import Layer
 from inkov.plan import Plan
 from inkov.vlanset import VlanSet
 
-__all__ = ["Group", "Named", "Row", "rows"]
+__all__ = ["Group", "Named", "Row", "beyond", "rows"]
 
 
 class Row(Struct):
@@ -56,6 +57,37 @@ def rows(differing: Iterable[Differing], relation: Relation) -> list[Row]:
         for own in (own for own, others in targets_of.items() if own in others):
             listed.append(Row(layer, in_part, seats([own]), seats([own]), True, True))
     return listed
+
+
+def beyond(listed: Iterable[Row], told: Iterable[Row]) -> Iterator[Row]:
+    """Some rows without what others tell already: who is in a row only for such pairs is left out
+    of it, and a row of nothing else goes.
+    """
+    known = [
+        (row, frozenset(sides[0]), frozenset(sides[1]))
+        for row in told
+        # Both ways: the other way round as well.
+        for sides in ((row.sources, row.targets), (row.targets, row.sources))[: 1 + row.both_ways]
+    ]
+    for row in listed:
+        sources, targets = set(row.sources), set(row.targets)
+        for other, theirs, reached in known:
+            # By other means, or only one way of two.
+            if other.layer != row.layer or (row.both_ways and not other.both_ways):
+                continue
+            sources, targets = (
+                sources - theirs if targets <= reached else sources,
+                targets - reached if sources <= theirs else targets,
+            )
+        # Who is on both sides of a row within stays on both.
+        if row.within and sources and targets:
+            yield row
+        elif sources and targets:
+            yield replace(
+                row,
+                sources=[name for name in row.sources if name in sources],
+                targets=[name for name in row.targets if name in targets],
+            )
 
 
 Numbers = tuple[int, ...]
