@@ -32,9 +32,14 @@ HOSTS = (
 )
 
 
-def asked(inkov: Inkov, folder: Path, pair: str, *changes: tuple[str, str, str]) -> Any:
-    """The answer about a pair, once some texts are others: (file, what stands there, what then)."""
-    texts = {f"{name}.sheet": f"inkov sheet 1\nswitch: {name}\n{t}" for name, t in SHEETS.items()}
+def asked(
+    inkov: Inkov, folder: Path, pair: str, *changes: tuple[str, str, str], **more: str
+) -> Any:
+    """The answer about a pair, once some texts are others: (file, what stands there, what then);
+    and with some `more` switches.
+    """
+    sheets = SHEETS | {name.replace("_", "-"): text for name, text in more.items()}
+    texts = {f"{name}.sheet": f"inkov sheet 1\nswitch: {name}\n{t}" for name, t in sheets.items()}
     texts["hosts.csv"] = HOSTS
     for file, old, new in changes:
         name = file if "." in file else f"{file}.sheet"
@@ -199,15 +204,38 @@ def test_whom_the_cause_concerns_besides(inkov: Inkov, tmp_path: Path) -> None:
     assert answer["serves"] == [f"fern-1:{number}" for number in range(1, 6)]
 
 
+def test_an_access_port_towards_a_trunk_is_made_one(inkov: Inkov, tmp_path: Path) -> None:
+    answer = asked(
+        inkov, tmp_path, "fan lamp", ("gate-1", f"[port 8]\n{TRUNK}", "[port 8]\nvlan: 20\n")
+    )
+    assert ("gate-1", "8", "mode", None, "trunk") in edits(answer)
+
+
 def test_what_a_change_opens_is_told(inkov: Inkov, tmp_path: Path) -> None:
-    """fern-1 is behind an access port: its hosts of VLAN 20 would come in with the trunk."""
+    """VLAN 10 gets into VLAN 30 behind fern-1: once it passes to fern-1 again, lamp reaches that
+    one as well.
+    """
     answer = asked(
         inkov,
         tmp_path,
         "fan lamp",
-        ("gate-1", f"[port 8]\n{TRUNK}", "[port 8]\nvlan: 20\n"),
+        ("gate-1", f"[port 8]\n{TRUNK}", f"[port 8]\n{TRUNK.replace('10,20', '20')}"),
+        ("fern-1", "[port 8]", "[port 5]\nvlan: 10\n[port 8]"),
+        ("fern-1", "8: gate-1:8\n", "8: gate-1:8\n5: bed-1:5\n"),
+        (
+            "hosts.csv",
+            "lamp,",
+            "seed,bed-1,1,10.0.30.5/24,10.0.30.1\nlamp,",
+        ),
+        bed_1="[vlans]\n30: beds\n[port 1]\nvlan: 30\n[port 5]\nvlan: 30\n"
+        "[neighbours]\n5: fern-1:5\n",
     )
-    assert ("gate-1", "8", "mode", None, "trunk") in edits(answer)
+    assert edits(answer) == [("gate-1", "8", "allowed", "20,99", "10,20,99")]
+    frames = [says for says in answer["opens"] if "by routers" not in says]
+    assert len(frames) == 1 and "lamp" in frames[0] and "seed" in frames[0], answer["opens"]
+    assert f"it opens as well: {frames[0]}" in " ".join(
+        inkov("why", "fan", "lamp", "campus").out.split()
+    )
 
 
 NONE = "[filter none]\n10: reject from any to any\n"
