@@ -15,7 +15,7 @@ from inkov.checks import audit
 from inkov.edits import apply
 from inkov.edits.make import of_port
 from inkov.forwarding import resolve
-from inkov.mend.findings import Trier, mend_findings
+from inkov.mend.findings import Trier, mend_findings, together
 from inkov.mend.meant import Meant
 from inkov.plan import Plan, read_plan
 from inkov.readers import load
@@ -24,7 +24,7 @@ from inkov.wiring import End, wire
 from tests.checks.mistakes import KINDS, Ground
 from tests.checks.test_cures import reach_of
 from tests.checks.test_mistakes import clean, ground_of
-from tests.conftest import Inkov
+from tests.conftest import Inkov, campus_of
 
 TODAY = date(2026, 1, 1)
 
@@ -84,6 +84,46 @@ def test_what_several_findings_change_is_put_together(inkov: Inkov, tmp_path: Pa
     ]
     assert found.json["lost"] == [] and len(found.json["changes"]) == 2
     assert "findings are gone" in inkov("mend", ".").out
+
+
+def test_lists_that_are_stated_nowhere_begin_with_everything(inkov: Inkov, tmp_path: Path) -> None:
+    """No list at either end, and b has another native VLAN than the house: b needs 10, 20 and 99
+    there, and its old native VLAN no more.
+    """
+    write(tmp_path, "mode: trunk\nnative: 99\n", "mode: trunk\n", "practice: {native: 99}\n")
+    found = inkov("mend", ".", "-f", "json")
+    assert found.status == 0 and found.json["unmet"] == [], found.out
+    edits = {(e["switch"], e["attribute"]): e["after"] for e in found.json["edits"]}
+    of_a = edits.pop(("a", "allowed"))
+    assert edits == {("b", "native_vlan"): 99, ("b", "allowed"): "10,20,99"}
+    assert VlanSet.of(10, 20, 99) <= VlanSet.parse(str(of_a)) <= VlanSet.of(1, 10, 20, 99)
+
+
+ALL = VlanSet.parse("1-4094")
+
+
+@pytest.mark.parametrize(
+    ("port", "first", "second", "follows", "wanted"),
+    [
+        ("1", ALL - VlanSet.of(1), VlanSet.of(10, 20), False, VlanSet.of(10, 20)),
+        ("1", ALL - VlanSet.of(1), ALL - VlanSet.of(2), False, ALL - VlanSet.of(1, 2)),
+        ("2", VlanSet.of(10, 20, 30), VlanSet.of(10), False, VlanSet.of(10, 30)),
+        ("2", VlanSet.of(10, 20, 30), VlanSet.of(10, 20), True, VlanSet.of(10, 20)),
+        ("1", VlanSet.of(10, 20), VlanSet.of(10, 20, 30), True, VlanSet.of(10, 20, 30)),
+    ],
+)
+def test_two_edits_of_one_list(
+    port: str, first: VlanSet, second: VlanSet, follows: bool, wanted: VlanSet
+) -> None:
+    """Port 1 has no list, and so all VLANs; port 2 has 10 and 20. An edit that `follows` begins
+    with what the first has made.
+    """
+    campus = campus_of("switch: a\n[port 1]\nmode: trunk\n[port 2]\nmode: trunk\nallowed: 10,20\n")
+    edits = [of_port("a", campus.devices["a"].ports[port], "allowed", first)]
+    on = apply(campus, edits) if follows else campus
+    edits.append(of_port("a", on.devices["a"].ports[port], "allowed", second))
+    [edit] = together(campus, edits)
+    assert edit.after.value == wanted and edit.before is edits[0].before
 
 
 def test_edits_that_break_a_claim_are_left_out(inkov: Inkov, tmp_path: Path) -> None:

@@ -177,7 +177,7 @@ def _edits(fabric: Fabric, plan: Plan, claim: Claim) -> list[Edit] | str:
         for edit in defined(fabric.campus, fabric.device(name), vid)
     ]
     ways = _joined(fabric, bridges, vid)
-    return ways if isinstance(ways, str) else together([*rows, *ways])
+    return ways if isinstance(ways, str) else together(fabric.campus, [*rows, *ways])
 
 
 def _place(fabric: Fabric, name: str) -> Host | None:
@@ -217,4 +217,4 @@ def _joined(fabric: Fabric, bridges: set[int], vid: int) -> list[Edit] | str:
         _, number, way = min(candidates, key=lambda candidate: candidate[:2])
         edits += way
         connected = connected | left.pop(number)
-    return together(edits)
+    return together(fabric.campus, edits)

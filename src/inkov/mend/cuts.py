@@ -86,7 +86,7 @@ class Cuts:
         def propose(on: Fabric, verdict: Verdict, before: list[Edit]) -> None:
             nonlocal number
             for proposal in self._along(on, verdict):
-                edits = together([*before, *proposal])
+                edits = together(self.fabric.campus, [*before, *proposal])
                 key = frozenset(repr((edit.place, edit.after)) for edit in edits)
                 # The same edits may be found by several ways.
                 if key not in seen:
@@ -120,7 +120,7 @@ class Cuts:
                 break
             self.joined.append(_vlans_on(verdict))
             for proposal in self._along(now, verdict):
-                tried, then = self._with(_flat([*edits, proposal]))
+                tried, then = self._with(self._flat([*edits, proposal]))
                 # Another way is left, or none: and nobody was cut off.
                 if _way(then) != _way(verdict) and self._is_harmless(tried):
                     edits.append(proposal)
@@ -130,17 +130,21 @@ class Cuts:
                 # No proposal ends this leak.
                 self.left = verdict
                 return []
-        return _flat(self._needed(edits)) if verdict.verdict == Outcome.HOLDS else []
+        return self._flat(self._needed(edits)) if verdict.verdict == Outcome.HOLDS else []
 
     def _needed(self, edits: list[list[Edit]]) -> list[list[Edit]]:
         """The proposals without those that later ones made needless."""
         for one in list(edits):
             fewer = [kept for kept in edits if kept is not one]
-            tried, verdict = self._with(_flat(fewer))
+            tried, verdict = self._with(self._flat(fewer))
             # Without it the claim still holds, and nobody loses.
             if verdict.verdict == Outcome.HOLDS and self._is_harmless(tried):
                 edits = fewer
         return edits
+
+    def _flat(self, proposals: Iterable[list[Edit]]) -> list[Edit]:
+        each = (edit for proposal in proposals for edit in proposal)
+        return together(self.fabric.campus, each)
 
     def _with(self, edits: list[Edit]) -> tuple[Fabric, Verdict]:
         campus = apply(self.fabric.campus, edits)
@@ -237,10 +241,6 @@ def _way(verdict: Verdict) -> list[tuple[str, str, int | None]]:
 
 def _size(edits: list[Edit]) -> tuple[int, int]:
     return len(edits), len({edit.switch for edit in edits})
-
-
-def _flat(proposals: Iterable[list[Edit]]) -> list[Edit]:
-    return together(edit for proposal in proposals for edit in proposal)
 
 
 def _at_host(own: Resolved) -> Iterator[list[Edit]]:

@@ -168,7 +168,7 @@ def _needed(trier: Trier, findings: list[Finding]) -> tuple[list[Finding], bool]
         fewer = [kept for kept in findings if kept is not finding]
         # Found no more without its own edits, with fewer of them, and nothing else is left.
         if (
-            not trier.is_found(finding, together(edit for kept in fewer for edit in kept.edits))
+            not trier.is_found(finding, trier.together(fewer))
             and len(trier.tried(fewer).edits) < len(trier.tried(findings).edits)
             and trier.tried(findings).gone & goals <= trier.tried(fewer).gone
             and not trier.harm(fewer)
@@ -206,6 +206,10 @@ class Trier:
         """How many trials are worth while to leave something out."""
         return min(_MOST_LEFT_OUT, _TRIALS // max(len(self.campus.devices), 1))
 
+    def together(self, findings: Iterable[Finding], campus: Campus | None = None) -> list[Edit]:
+        """The edits of some findings of the campus, or of another one."""
+        return together(campus or self.campus, (edit for one in findings for edit in one.edits))
+
     def tried(self, findings: Iterable[Finding]) -> _Tried:
         """The edits of some findings. What an audit finds then is mended as well, as far as edits
         are proposed.
@@ -215,7 +219,7 @@ class Trier:
         # The same findings come up in many halves.
         if key not in self._known:
             rounds: list[list[Finding]] = []
-            edits = together(edit for finding in findings for edit in finding.edits)
+            edits = self.together(findings)
             done = self.compared(edits)
             while len(rounds) < _ROUNDS:
                 then = [later for later in done.new if later.rule not in OF_PAPER and later.edits]
@@ -230,10 +234,10 @@ class Trier:
 
     def _in_rounds(self, findings: list[Finding], rounds: list[list[Finding]]) -> list[Edit]:
         """The edits of findings, and with them of those that are found only then."""
-        edits = together(edit for finding in findings for edit in finding.edits)
+        edits = self.together(findings)
         for then in rounds:
             now = apply(self.campus, edits)
-            now = apply(now, together(edit for finding in then for edit in finding.edits))
+            now = apply(now, self.together(then, now))
             edits = difference(self.campus, now)
         return edits
 
@@ -392,27 +396,36 @@ def _rules_of(
     return rules
 
 
-def together(edits: Iterable[Edit]) -> list[Edit]:
-    """Edits of several findings as one set: of a list of VLANs that several change, all that is
-    added and all that is taken away; of what else is stated the first.
+def together(campus: Campus, edits: Iterable[Edit]) -> list[Edit]:
+    """Edits of a campus, proposed for several reasons, as one set: of a list of VLANs that several
+    change, all that is added and all that is taken away; of what else is stated the first.
     """
     by_place: dict[tuple[str, Kind, str, str], Edit] = {}
     for edit in edits:
         known = by_place.get(edit.place)
-        by_place[edit.place] = edit if known is None else _both(known, edit)
+        by_place[edit.place] = edit if known is None else _both(campus, known, edit)
     return list(by_place.values())
 
 
-def _both(one: Edit, other: Edit) -> Edit:
+def _both(campus: Campus, one: Edit, other: Edit) -> Edit:
     sets = [_set_of(one.before), _set_of(one.after), _set_of(other.before), _set_of(other.after)]
-    before, first, _, second = sets
+    before, first, then, second = sets
     # No lists: what was said first counts.
     if first is None or second is None:
         return one
-    # A list that is stated nowhere yet: what both agree on.
-    base = before if before is not None else first & second
+    # One follows the other, proposed for what the first has made.
+    if then is not None and then == first != before:
+        return Edit(*one.place, one.before, other.after)
+    # Where no list is stated, its default is what both begin with.
+    base = before if before is not None else _by_default(campus, one)
+    base = base if base is not None else first & second
     merged = (base | (first - base) | (second - base)) - (base - first) - (base - second)
     return Edit(*one.place, one.before, Fact(merged, one.after.origin))
+
+
+def _by_default(campus: Campus, edit: Edit) -> VlanSet | None:
+    device = campus.devices.get(edit.switch)
+    return _set_of(device.platform.unstated.get(edit.attribute)) if device is not None else None
 
 
 def _set_of(fact: Any) -> VlanSet | None:

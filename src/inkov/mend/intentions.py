@@ -373,7 +373,7 @@ def _resolved(campus: Campus) -> Fabric:
 
 
 def _with(campus: Campus, edits: Iterable[Edit]) -> Campus:
-    edits = together(edits)
+    edits = together(campus, edits)
     return apply(campus, edits) if edits else campus
 
 
