@@ -556,6 +556,21 @@ def test_what_is_apart_on_purpose_is_not_cured(
         assert said["cause"]["rule"] == "promiscuous-mapping-incomplete"
 
 
+def test_cures_of_several_findings_are_put_together(inkov: Inkov, tmp_path: Path) -> None:
+    """Port 1 belongs to no primary of its VLAN, and the promiscuous port maps it not: only both
+    cures together do.
+    """
+    text = PRIVATE.replace("[port 1..2]", "40: pumps\n[port 1]").replace(
+        "primary: 30", "primary: 40", 1
+    )
+    (tmp_path / "a.sheet").write_text(text)
+    answer = inkov("why", "a:1", "a:4", ".", "-f", "json").json
+    assert not answer["works"] and sorted(edits(answer)) == [
+        ("a", "1", "primary", 40, 30),
+        ("a", "4", "secondaries", "32", "31-32"),
+    ]
+
+
 def test_a_claim_about_frames_is_no_answer_to_a_ping(inkov: Inkov, tmp_path: Path) -> None:
     """The plan keeps the VLANs apart at layer 2, where a router joins them."""
     plan = ("plan.yaml", "", "claims:\n  - isolate: [climate, pumps]\n")
