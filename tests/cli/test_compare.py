@@ -247,6 +247,32 @@ def test_a_spare_that_is_lost_is_told(inkov: Inkov, sides: tuple[Path, Path]) ->
     assert said["gained"] == said["lost"] == [] and not said["refused"]
 
 
+@pytest.mark.parametrize(("member", "between"), [("", []), ("[port 3]\nvlan: 10\n", ["core-1"])])
+def test_a_switch_is_in_between_members_only(
+    inkov: Inkov, sides: tuple[Path, Path], member: str, between: list[str]
+) -> None:
+    """bed-1 is behind core-1 and fern-1, and the latter lets VLAN 10 through to it no more. Then
+    core-1 is in between fern-1 and bed-1: if somebody there is in VLAN 10.
+    """
+    ports = "".join(f"[port {n}]\nmode: trunk\nnative: 99\nallowed: 10,20,99\n" for n in (1, 2))
+    rows = "[vlans]\n10: ferns\n20: visitors\n99: nobody\n"
+    neighbours = "[neighbours]\n1: fern-1:9\n2: core-1:4\n"
+    for folder in sides:
+        text = f"inkov sheet 1\nswitch: bed-1\n{rows}{ports}{member}{neighbours}"
+        (folder / "bed-1.sheet").write_text(text)
+        edit(folder, "fern-1.sheet", "9: core-1:4", "9: bed-1:1")
+    edit(
+        sides[1], "fern-1.sheet", "allowed: 10,20,99\n[neighbours]", "allowed: 20,99\n[neighbours]"
+    )
+    said = run(inkov, sides).json
+    told: dict[str, list[str]] = {"spare": [], "switch": []}
+    for one in said["consequences"]:
+        if one["vlans"] == "10" and one["about"] in told:
+            told[one["about"]].append(one["name"])
+    assert told["switch"] == between
+    assert "core-1:3 - fern-1:8" in told["spare"]
+
+
 def test_no_file_that_is_read_is_written_over(inkov: Inkov, sides: tuple[Path, Path]) -> None:
     for folder in sides:
         result = inkov("compare", *sides, "-q", "-o", folder / "fern-1.sheet")
