@@ -204,10 +204,12 @@ class Measured:
         chosen: list[str] = []
         left = float(SECONDS)
         for test in dict.fromkeys(chain.from_iterable(zip(own, narrow, quick, strict=True))):
-            left -= self.seconds_of(test)
-            if (left < 0 and chosen) or len(chosen) >= MOST:
+            if len(chosen) == MOST:
                 break
-            chosen.append(test)
+            # A long one may not fit where quicker ones do.
+            if not chosen or self.seconds_of(test) <= left:
+                left -= self.seconds_of(test)
+                chosen.append(test)
         return chosen
 
     def seconds_of(self, test: str) -> float:

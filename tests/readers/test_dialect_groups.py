@@ -106,6 +106,20 @@ def test_what_ports_take_over(
     assert ports(inkov, tmp_path, WATERS + text) == meant
 
 
+def test_what_is_out_of_force_counts_as_without_meaning(inkov: Inkov, tmp_path: Path) -> None:
+    """A statement, a block, and what stands in that."""
+    (tmp_path / "lagoon.toml").write_text(LAGOON)
+    text = "pier 1\n    in 10\n    dry: in 20\ndry: pier 1, 2\n    in 30\npier 3\n    in 20\n"
+    (tmp_path / "a.txt").write_text(WATERS + text)
+    [file] = [
+        one
+        for one in inkov("read", ".", "-f", "json").json["read"]["files"]
+        if one["file"].endswith("a.txt")
+    ]
+    assert file["understood"] == len(WATERS.splitlines()) + 4
+    assert (file["without_meaning"], file["not_understood"]) == (3, 0)
+
+
 def test_the_narrower_section_wins_wherever_it_stands(inkov: Inkov, tmp_path: Path) -> None:
     text = (
         "pier 2\n    in 20\npier 1~4\n    in 10\npier 3~4\n    in 30\npier *\n    through 10\n"
