@@ -377,6 +377,22 @@ def test_what_an_audit_finds_there_is_told_where_no_edit_cures_it(
     )
 
 
+@pytest.mark.parametrize(
+    ("table", "words"), [("vrf: plants\n", " (routing table 'plants')"), ("", "")]
+)
+def test_routing_tables_are_apart(inkov: Inkov, tmp_path: Path, table: str, words: str) -> None:
+    gateways = (
+        f"[gateway 10]\naddress: 10.0.10.1/24\n{table}"
+        "[gateway 20]\naddress: 10.0.20.1/24\nvrf: guests\n"
+    )
+    text = f"{VLANS}[port 1]\nvlan: 10\n[port 2]\nvlan: 20\n{gateways}"
+    hosts = "x,a,1,10.0.10.5/24,10.0.10.1,\ny,a,2,10.0.20.6/24,10.0.20.1,\n"
+    answer = sheets(inkov, tmp_path, hosts, a=text)
+    assert answer["change"] == [] and answer["cause"]["says"] == (
+        f"no router that a knows{words} has an interface in the subnet of y"
+    )
+
+
 LIST_OF = "mode: trunk\nnative: 99\nallowed: {}\n"
 PLACES = "x,a,1,,,\ny,b,1,,,\n"
 HOST = "[port 1]\nvlan: 10\n"
