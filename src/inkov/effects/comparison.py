@@ -207,9 +207,10 @@ def _effects(
     known, alike = changed(old.fabric, new.fabric), seats_alike(old, new)
     for level in _levels(options, old, new):
         floods = _FLOODS if level == Level.HOSTILE else 10**9
+        honest = [effect for effect in result.effects if effect.level == Level.HONEST]
         try:
             relation = Relation(old, new, level, floods, known, alike)
-            effects = effects_of(relation, beside=result.effects)
+            effects = effects_of(relation, beside=honest)
         except TooMuch:
             # Too many floods: said, and not taken for "nothing".
             says = (
