@@ -112,6 +112,7 @@ def test_the_trace_of_other_formats_comes_from_the_campus(inkov: Inkov, tmp_path
         "inkov sheet 1\nswitch: a\n[port 1]\nvlan: 10\nstate: off\nwhat: ever\n[neighbours]\n"
         "1: b:2\n"
     )
+    (tmp_path / "hosts.csv").write_text("host,switch,port\nx,a,1\n")
     traced = inkov("read", ".", "--trace", "a.sheet", "-f", "csv", "-q").out.splitlines()
     assert traced == [
         "line,text,says",
@@ -124,6 +125,8 @@ def test_the_trace_of_other_formats_comes_from_the_campus(inkov: Inkov, tmp_path
         "7,[neighbours],",
         "8,1: b:2,link from a:1 to b:2",
     ]
+    of_hosts = inkov("read", ".", "--trace", "hosts.csv", "-f", "csv", "-q").out.splitlines()
+    assert of_hosts[-1] == '2,"x,a,1",host x at a:1'
 
 
 def test_a_file_that_was_not_read_is_named(inkov: Inkov, tmp_path: Path) -> None:

@@ -592,6 +592,8 @@ def test_ports_reach_each_other_untagged_and_one_way(inkov: Inkov, tmp_path: Pat
     judged = inkov("prove", ".", "-f", "json", "--certificate", "../c.json").json["claims"]
     assert [one["verdict"] for one in judged] == [verdict for _, verdict in claims]
     assert judged[0]["because"].endswith("; the way back is not asked")
+    heard = [one["witness"][-1] for one in (judged[4], judged[5])]
+    assert [(step["port"], step["tagged"]) for step in heard] == [("4", True), ("3", False)]
     assert (
         "r:4 takes no untagged frames; name a tag, as in 'r:4 tagged 10'" in judged[-1]["because"]
     )

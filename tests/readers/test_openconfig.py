@@ -54,6 +54,46 @@ def port(name: str, **vlan: Any) -> dict[str, Any]:
     }
 
 
+def test_what_has_no_meaning_here_is_counted_as_that() -> None:
+    """Leaf by leaf; what might be about VLANs is not understood instead."""
+    plain = switch({"name": "1", "config": {"name": "1"}})
+    more = switch(
+        {"name": "1", "config": {"name": "1", "loopback-mode": "NONE", "hold-time": {"up": 1}}}
+    )
+    doubtful = switch({"name": "1", "config": {"name": "1", "vlan-of-mine": 7}})
+    counts = [
+        (report.understood, report.without_meaning, report.not_understood)
+        for report, _ in map(reported, (plain, more, doubtful))
+    ]
+    understood, without, unread = counts[0]
+    assert counts[1:] == [(understood, without + 2, unread), (understood, without, unread + 1)]
+
+
+def test_nothing_holds_over_what_was_not_understood(inkov: Inkov, tmp_path: Path) -> None:
+    """A word of a module that nobody here knows, at a port: no strict proof holds, and no audit
+    finds nothing. Both name its line.
+    """
+    vlan: dict[str, Any] = {"interface-mode": "ACCESS", "access-vlan": 10}
+    rows = {"vlan": [{"vlan-id": 10, "config": {"vlan-id": 10}}]}
+    texts = [
+        json.dumps(switch(port("1", **config), **{"openconfig-vlan:vlans": rows}), indent=1)
+        for config in (vlan, {**vlan, "own:also-in": 20})
+    ]
+    (tmp_path / "a.json").write_text(texts[0])
+    assert "undecided" not in inkov("prove", ".", "--strict", "-f", "json").out
+    (tmp_path / "a.json").write_text(texts[1])
+    line = 1 + next(n for n, row in enumerate(texts[1].splitlines()) if "also-in" in row)
+    strict = inkov("prove", ".", "--strict", "-f", "json").json["claims"]
+    assert strict and {one["verdict"] for one in strict} == {"undecided"}
+    [one] = [
+        finding
+        for finding in inkov("audit", ".", "-f", "json").json["findings"]
+        if finding["rule"] == "line-not-understood"
+    ]
+    assert [(where["file"], where["line"]) for where in one["where"]] == [("./a.json", line)]
+    assert "dialect" not in one["cure"]
+
+
 def test_reads_what_is_stated() -> None:
     device = read(CORE).devices[0]
     assert device.name == "core-1"

@@ -82,8 +82,17 @@ def _is_told(site: Site, device: str, change: Overridden) -> bool:
         "add their forms to the dialect of the file; `inkov dialect unmatched` shows what to write"
     ),
     example="gate-1.txt line 40 names a VLAN, and the dialect has no form for it",
-    says="{count} of {file} {were} not understood: {shown}",
-    fix="what do they mean? add their forms to the dialect, or name their words as without meaning",
+    says={"unread": "{count} of {file} {were} not understood: {shown}"},
+    fix={
+        "dialect": (
+            "what do they mean? add their forms to the dialect, or name their words as without"
+            " meaning"
+        ),
+        "other": (
+            "what do they mean? correct what is mistyped; what is meant as it stands has to be"
+            " looked at on the switch"
+        ),
+    },
 )
 def line_not_understood(site: Site) -> Iterator[Found]:
     by_file: dict[str, list[tuple[Origin, str]]] = {}
@@ -95,15 +104,18 @@ def line_not_understood(site: Site) -> Iterator[Found]:
             continue
         by_file.setdefault(origin.file, []).append((origin, text))
     devices = {device.origin.file: device.name for device in site.devices}
+    # What no dialect reads has forms of its own, which nobody can add to.
+    fixed = {device.origin.file for device in site.devices if not device.platform.described}
     for file, lines in sorted(by_file.items()):
         shown = listed([repr(text.strip()) for _, text in lines], 3)
         yield finding(
             {
-                "count": counted(len(lines), "line"),
+                "count": counted(len(lines), "line" if lines[0][0].line else "value"),
                 "file": file,
                 "were": agree(len(lines), "was", "were"),
                 "shown": shown,
             },
+            case=("unread", "other" if file in fixed else "dialect"),
             where=tuple(Where(devices.get(file, ""), None, None, origin) for origin, _ in lines),
             key=(devices.get(file, PurePath(file).name), len(lines)),
         )

@@ -126,7 +126,7 @@ def check_paths(paths: list[str]) -> None:
 
 
 def start(
-    options: AnyOptions, *, account: bool = False, digests: bool = False, now: bool = False
+    options: AnyOptions, *, account: bool = True, digests: bool = False, now: bool = False
 ) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input.
 
@@ -154,7 +154,7 @@ def start(
 def read_only(
     options: AnyOptions,
     *,
-    account: bool = False,
+    account: bool = True,
     digests: bool = False,
     keep: bool = False,
     before: Readings | None = None,

@@ -1,14 +1,14 @@
 """The account of an OpenConfig file: which of its values were understood, and which were not used.
 
-This walks the whole tree a second time, so it is made only where the account itself is asked for
-(`inkov read`).
+This walks the whole tree a second time, so it is made only where an answer hangs on what was not
+understood.
 """
 
 from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from inkov.campus import Origin
@@ -56,6 +56,7 @@ _UNDERSTOOD = re.compile(
 _VLAN_RELEVANT = re.compile(
     r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/"
     r"|/vlan/(?:match|ingress-mapping|egress-mapping)/"
+    r"|/config/[^/]*vlan[^/]*\Z"  # of modules that are not known here
 )
 
 
@@ -63,24 +64,49 @@ def account_of(file: str, tree: Any, ledger: Ledger) -> None:
     """Enter every value of a decoded tree into a ledger, those that were not used by subtree."""
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
-    for whole in _leaves(tree, ""):
+    # Thousands of ports have the same few paths.
+    for whole, count in Counter(_leaves(tree, "")).items():
         # An answer of RESTCONF is wrapped.
         pointer = whole.removeprefix("/data")
         if _UNDERSTOOD.match(pointer):
-            ledger.understood += 1
+            ledger.understood += count
         elif _VLAN_RELEVANT.search(pointer):
-            unmatched[pointer] += 1
+            unmatched[pointer] += count
         else:
-            ignored[pointer] += 1
-    ledger.ignored += _listed(file, ignored)
-    ledger.unmatched += _listed(file, unmatched)
+            ignored[pointer] += count
+    ledger.ignored += _listed(file, ignored, {})
+    ledger.unmatched += _listed(file, unmatched, _first_of(unmatched, tree) if unmatched else {})
 
 
-def _listed(file: str, counts: Counter[str]) -> list[Unread]:
+def _listed(file: str, counts: Counter[str], places: dict[str, str]) -> list[Unread]:
     return [
-        Unread(Origin(file), f"{path} ({n} value{'s' * (n > 1)})", n, ours=True)
+        Unread(
+            Origin(file, pointer=places.get(path, "")),
+            f"{path} ({n} value{'s' * (n > 1)})",
+            n,
+            ours=True,
+        )
         for path, n in sorted(counts.items())
     ]
+
+
+def _first_of(paths: Iterable[str], tree: Any) -> dict[str, str]:
+    """The place of the first value of each path: with list positions."""
+    wanted = set(paths)
+    places: dict[str, str] = {}
+    stack = [(tree, "", "")]
+    while stack:
+        node, path, pointer = stack.pop()
+        if isinstance(node, dict):
+            names = [(key.rpartition(":")[2], value) for key, value in node.items()]
+            # The first has to be on top.
+            stack += [(one, f"{path}/{n}", f"{pointer}/{n}") for n, one in reversed(names)]
+        elif isinstance(node, list):
+            numbered = list(enumerate(node))
+            stack += [(value, path, f"{pointer}/{number}") for number, value in reversed(numbered)]
+        elif (known := path.removeprefix("/data")) in wanted:
+            places.setdefault(known, pointer)
+    return places
 
 
 def _leaves(tree: Any, pointer: str) -> Iterator[str]:
