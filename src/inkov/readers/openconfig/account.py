@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from typing import Any
 
 from inkov.campus import Origin
@@ -65,7 +65,7 @@ def account_of(file: str, tree: Any, ledger: Ledger) -> None:
     ignored: Counter[str] = Counter()
     unmatched: Counter[str] = Counter()
     # Thousands of ports have the same few paths.
-    for whole, count in Counter(_leaves(tree, "")).items():
+    for whole, count in _paths(tree).items():
         # An answer of RESTCONF is wrapped.
         pointer = whole.removeprefix("/data")
         if _UNDERSTOOD.match(pointer):
@@ -109,15 +109,42 @@ def _first_of(paths: Iterable[str], tree: Any) -> dict[str, str]:
     return places
 
 
-def _leaves(tree: Any, pointer: str) -> Iterator[str]:
-    """The pointer of every value, without module prefixes and list positions."""
-    stack = [(tree, pointer)]
+class _Path:
+    """A path in the tree without module prefixes and list positions: how many values have it, and
+    the paths below, by the keys as the file has them.
+    """
+
+    __slots__ = ("below", "name", "values")
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.values = 0
+        self.below: dict[str, _Path] = {}
+
+
+def _paths(tree: Any) -> Counter[str]:
+    """How many values there are of each path. A path is spelt once, not for each of its values."""
+    root = _Path("")
+    every = [root]
+    stack = [(tree, root)]
     while stack:
-        node, at = stack.pop()
+        node, path = stack.pop()
         if isinstance(node, dict):
-            # Module prefixes differ between exports, and mean nothing to the tables above.
-            stack.extend((value, f"{at}/{key.rpartition(':')[2]}") for key, value in node.items())
+            for key, value in node.items():
+                below = path.below.get(key)
+                if below is None:
+                    # Module prefixes differ between exports, and mean nothing to the tables above.
+                    below = path.below[key] = _Path(f"{path.name}/{key.rpartition(':')[2]}")
+                    every.append(below)
+                if isinstance(value, dict | list):
+                    stack.append((value, below))
+                else:
+                    below.values += 1
         elif isinstance(node, list):
-            stack.extend((value, at) for value in node)
+            stack.extend((value, path) for value in node)
         else:
-            yield at
+            path.values += 1
+    counts: Counter[str] = Counter()
+    for path in every:
+        counts[path.name] += path.values
+    return +counts
