@@ -65,6 +65,9 @@ def test_what_has_no_meaning_here_is_counted_as_that() -> None:
         (report.understood, report.without_meaning, report.not_understood)
         for report, _ in map(reported, (plain, more, doubtful))
     ]
+    members = {"vlan": [{"vlan-id": 10, "members": {"member": [{"state": {"interface": "1"}}]}}]}
+    report, _ = reported(switch(**{"openconfig-vlan:vlans": members}))
+    assert (report.without_meaning, report.not_understood) == (1, 0)
     understood, without, unread = counts[0]
     assert counts[1:] == [(understood, without + 2, unread), (understood, without, unread + 1)]
 

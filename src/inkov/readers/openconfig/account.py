@@ -28,7 +28,8 @@ _UNDERSTOOD = re.compile(
           | (?:routed-vlan|subinterfaces/subinterface)/ipv[46]/addresses/address/
             (?:ip|(?:config|state)/(?:ip|prefix-length))
           | subinterfaces/subinterface/(?:index|config/(?:index|enabled))
-          | subinterfaces/subinterface/vlan/(?:config|match/single-tagged/config)/vlan-id )
+          | subinterfaces/subinterface/vlan/
+            (?:config|match/single-tagged/(?:config|state))/vlan-id )
       | (?:network-instances/network-instance/)?vlans/vlan/(?:vlan-id
           | (?:config|state)/(?:vlan-id|name|status))
       | network-instances/network-instance/(?:name|config/(?:name|type)
@@ -54,10 +55,11 @@ _UNDERSTOOD = re.compile(
     re.VERBOSE,
 )
 _VLAN_RELEVANT = re.compile(
-    r"/switched-vlan/|/vlans/vlan/|/routed-vlan/(?:config|state)/"
+    r"/switched-vlan/|/vlans/vlan/(?!members/)|/routed-vlan/(?:config|state)/"
     r"|/vlan/(?:match|ingress-mapping|egress-mapping)/"
     r"|/config/[^/]*vlan[^/]*\Z"  # of modules that are not known here
 )
+"""The members of a VLAN are a report of what its ports say."""
 
 
 def account_of(file: str, tree: Any, ledger: Ledger) -> None:
