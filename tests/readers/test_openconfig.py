@@ -97,6 +97,22 @@ def test_nothing_holds_over_what_was_not_understood(inkov: Inkov, tmp_path: Path
     assert "dialect" not in one["cure"]
 
 
+@pytest.mark.parametrize("vlan", ["vlan", "openconfig-vlan:vlan"])
+@pytest.mark.parametrize("state", [{}, {"vlan-id": 7}])
+def test_a_sub_interface_of_which_only_the_state_is_there(vlan: str, state: dict[str, Any]) -> None:
+    """Its tag and that it is shut; what is configured counts before that."""
+    sub = {"index": 1, "state": {"enabled": False}, vlan: {"state": {"vlan-id": 30}}}
+    if state:
+        sub = {"index": 1, "config": {"enabled": True}, vlan: {"config": state, "state": {}}}
+    address = {"ip": "10.0.30.1", "config": {"ip": "10.0.30.1", "prefix-length": 24}}
+    sub["ipv4"] = {"addresses": {"address": [address]}}
+    report, part = reported(switch({"name": "1", "subinterfaces": {"subinterface": [sub]}}))
+    [made] = [each for each in part.devices[0].ports.values() if each.kind is PortKind.SUB]
+    assert (made.outer and made.outer.value) == (7 if state else 30)
+    assert made.enabled is not None and made.enabled.value is bool(state)
+    assert (report.not_understood, report.without_meaning) == (0, 0)
+
+
 def test_reads_what_is_stated() -> None:
     device = read(CORE).devices[0]
     assert device.name == "core-1"

@@ -27,9 +27,9 @@ _UNDERSTOOD = re.compile(
           | routed-vlan/(?:config|state)/vlan
           | (?:routed-vlan|subinterfaces/subinterface)/ipv[46]/addresses/address/
             (?:ip|(?:config|state)/(?:ip|prefix-length))
-          | subinterfaces/subinterface/(?:index|config/(?:index|enabled))
+          | subinterfaces/subinterface/(?:index|(?:config|state)/(?:index|enabled))
           | subinterfaces/subinterface/vlan/
-            (?:config|match/single-tagged/(?:config|state))/vlan-id )
+            (?:match/single-tagged/)?(?:config|state)/vlan-id )
       | (?:network-instances/network-instance/)?vlans/vlan/(?:vlan-id
           | (?:config|state)/(?:vlan-id|name|status))
       | network-instances/network-instance/(?:name|config/(?:name|type)

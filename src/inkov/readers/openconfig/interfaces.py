@@ -258,8 +258,9 @@ class InterfaceReader:
         if vlan and (vlan.ingress_mapping or vlan.egress_mapping):
             made.unknown = "its tags are changed on the way (mapping): not followed"
         # A sub-interface is on unless it says otherwise, whatever its port is.
-        if sub.config is not None and sub.config.enabled is not None:
-            made.enabled = Fact(sub.config.enabled, self.at(f"{path}/config/enabled"))
+        config, at = either(sub, path)
+        if config is not None and config.enabled is not None:
+            made.enabled = Fact(config.enabled, self.at(f"{at}/enabled"))
 
     def _gateway(
         self,
@@ -319,13 +320,9 @@ def _tag_of(sub: shape.Subinterface, pointer: str) -> tuple[int | str | None, st
     # The newer model matches tags; the older one has the number right below.
     vlan = sub.prefixed or sub.plain
     tagged = vlan and (vlan.match.single_tagged if vlan.match else None)
-    if tagged:
-        config = tagged.config or tagged.state
-        pointer += "/vlan/match/single-tagged/config/vlan-id"
-    else:
-        config = vlan.config if vlan else None
-        pointer += "/vlan/config/vlan-id"
-    return (config.vlan_id if config else None), pointer
+    pointer += "/vlan/match/single-tagged" if tagged else "/vlan"
+    config, at = either(tagged or vlan, pointer) if vlan else (None, f"{pointer}/config")
+    return (config.vlan_id if config else None), f"{at}/vlan-id"
 
 
 def _is_short_number(text: str) -> bool:

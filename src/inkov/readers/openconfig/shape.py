@@ -92,6 +92,7 @@ class Match(Struct, rename="kebab"):
 
 class SubVlan(Struct, rename="kebab"):
     config: VlanIdConfig | None = None
+    state: VlanIdConfig | None = None
     match: Match | None = None
     ingress_mapping: Any = None
     egress_mapping: Any = None
@@ -112,6 +113,7 @@ class SubConfig(Struct):
 class Subinterface(L3):
     index: int = 0
     config: SubConfig | None = None
+    state: SubConfig | None = None
     plain: SubVlan | None = field(default=None, name="vlan")
     prefixed: SubVlan | None = field(default=None, name="openconfig-vlan:vlan")
 
