@@ -113,6 +113,19 @@ def test_a_sub_interface_of_which_only_the_state_is_there(vlan: str, state: dict
     assert (report.not_understood, report.without_meaning) == (0, 0)
 
 
+@pytest.mark.parametrize("holder", ["config", "state"])
+def test_an_instance_has_its_ports_by_what_is_configured_or_reported(holder: str) -> None:
+    """Ports 1 and 2 are both in VLAN 10, and 1 is on a bridge of its own."""
+    kind = {"name": "east", "type": "openconfig-network-instance-types:L2VSI"}
+    member = {"id": "first", holder: {"interface": "1"}}
+    east = {"name": "east", holder: kind, "interfaces": {"interface": [member]}}
+    vlan = {"interface-mode": "ACCESS", "access-vlan": 10}
+    instances = {"openconfig-network-instance:network-instances": {"network-instance": [east]}}
+    report, part = reported(switch(port("1", **vlan), port("2", **vlan), **instances))
+    assert [*part.devices[0].bridges["east"].ports] == ["1"]
+    assert (report.not_understood, report.without_meaning) == (0, 0)
+
+
 def test_reads_what_is_stated() -> None:
     device = read(CORE).devices[0]
     assert device.name == "core-1"

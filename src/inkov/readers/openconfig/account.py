@@ -32,8 +32,8 @@ _UNDERSTOOD = re.compile(
             (?:match/single-tagged/)?(?:config|state)/vlan-id )
       | (?:network-instances/network-instance/)?vlans/vlan/(?:vlan-id
           | (?:config|state)/(?:vlan-id|name|status))
-      | network-instances/network-instance/(?:name|config/(?:name|type)
-          | interfaces/interface/(?:id|config/.*))
+      | network-instances/network-instance/(?:name|(?:config|state)/(?:name|type)
+          | interfaces/interface/(?:id|(?:config|state)/.*))
       | lacp/interfaces/interface/(?:name|(?:config|state)/(?:name|lacp-mode))
       | stp/(?:global/config/(?:enabled-protocol|bpdu-guard)
           | rstp/(?:config/bridge-priority|interfaces/interface/(?:name|config/.*))

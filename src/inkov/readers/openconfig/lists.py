@@ -55,12 +55,9 @@ def assign_interfaces(device: Device, instances: list[shape.Instance], at: At) -
             instance.interfaces.interface if instance.interfaces else ()
         ):
             where = at(f"/network-instances/network-instance/{index}/interfaces/interface/{number}")
-            name = (member.config and member.config.interface) or member.id or ""
-            sub = (
-                f"{name}.{member.config.subinterface}"
-                if member.config and member.config.subinterface
-                else ""
-            )
+            config, _ = either(member, "")
+            name = (config and config.interface) or member.id or ""
+            sub = f"{name}.{config.subinterface}" if config and config.subinterface else ""
             # An id need not be the name of the interface; exports differ in which of the three they
             # fill.
             port = (
@@ -112,7 +109,8 @@ def _bridged(bridge: Bridge, members: list[Port], instance: shape.Instance) -> N
 
 
 def _type(instance: shape.Instance) -> str:
-    return ((instance.config and instance.config.type) or "").rpartition(":")[2]
+    config, _ = either(instance, "")
+    return ((config and config.type) or "").rpartition(":")[2]
 
 
 def read_lldp(

@@ -181,6 +181,7 @@ class MemberConfig(Struct):
 class InstanceMember(Struct):
     id: str | None = None
     config: MemberConfig | None = None
+    state: MemberConfig | None = None
 
 
 class InstanceMembers(Struct):
@@ -190,6 +191,7 @@ class InstanceMembers(Struct):
 class Instance(Struct):
     name: str | None = None
     config: InstanceConfig | None = None
+    state: InstanceConfig | None = None
     interfaces: InstanceMembers | None = None
     vlans: Vlans | None = None
 
