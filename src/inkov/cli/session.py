@@ -125,19 +125,17 @@ def check_paths(paths: list[str]) -> None:
             fail(f"{path}: no such file or folder{nearest(path, _siblings(path))}")
 
 
-def start(
-    options: AnyOptions, *, account: bool = True, digests: bool = False, now: bool = False
-) -> Session:
+def start(options: AnyOptions, *, digests: bool = False, now: bool = False) -> Session:
     """Read, wire and resolve; say on the error output what was wrong with the input.
 
-    `account`: every line of the input is to be accounted for. `digests`: of the files as well.
-    `now`: the fabric is what forwards now, in the first outcome of the spanning trees; it is said
+    Every line of the input is accounted for: answers hang on what was not understood. `digests`:
+    of the files as well. `now`: the fabric is what forwards now, in the first outcome of the spanning trees; it is said
     if there are others.
     """
     from inkov.forwarding import resolve
     from inkov.wiring import wire
 
-    session = read_only(options, account=account, digests=digests)
+    session = read_only(options, digests=digests)
     campus = session.loaded.campus
     session.fabric = resolve(campus, wire(campus))
     # Some commands look at what forwards now.
@@ -154,7 +152,6 @@ def start(
 def read_only(
     options: AnyOptions,
     *,
-    account: bool = True,
     digests: bool = False,
     keep: bool = False,
     before: Readings | None = None,
@@ -163,7 +160,7 @@ def read_only(
     """The same without wiring and resolving: the session has no fabric. `keep` and `before` are for
     reading two states of a campus (`readers.load`); without `say`, what is wrong is said later.
     """
-    load = partial(_load, options, account=account, digests=digests, keep=keep, before=before)
+    load = partial(_load, options, digests=digests, keep=keep, before=before)
     loaded = load([])
     plan = _plan(loaded, options.plan)
     tables = _tables(plan, loaded)
@@ -192,7 +189,6 @@ def _load(
     options: AnyOptions,
     more: list[str],
     *,
-    account: bool,
     digests: bool,
     keep: bool,
     before: Readings | None,
@@ -206,7 +202,7 @@ def _load(
     try:
         return load(
             [*options.configs, *more],
-            account=account,
+            account=True,
             digests=digests,
             read_as=options.read_as or (),
             keep=keep,
