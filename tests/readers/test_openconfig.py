@@ -113,6 +113,50 @@ def test_a_sub_interface_of_which_only_the_state_is_there(vlan: str, state: dict
     assert (report.not_understood, report.without_meaning) == (0, 0)
 
 
+def as_state(node: Any) -> Any:
+    """A document as a device reports it: without what is configured."""
+    if isinstance(node, list):
+        return [as_state(each) for each in node]
+    if not isinstance(node, dict):
+        return node
+    reported_alone = "config" in node and "state" not in node
+    return {
+        "state" if key == "config" and reported_alone else key: as_state(value)
+        for key, value in node.items()
+    }
+
+
+MSTP = {
+    "global": {"config": {"enabled-protocol": ["MSTP"], "bpdu-guard": True}},
+    "mstp": {
+        "config": {"name": "beds", "revision": 3},
+        "mst-instances": {
+            "mst-instance": [
+                {"mst-id": 2, "config": {"mst-id": 2, "vlan": [10], "bridge-priority": 4096}}
+            ]
+        },
+    },
+    "interfaces": {"interface": [{"name": "port-1", "config": {"edge-port": "EDGE_ENABLE"}}]},
+}
+
+
+@pytest.mark.parametrize("name", ["core-1", "fern-1", "palm-1", "pond-1"])
+def test_what_is_only_reported_counts_as_if_it_were_configured(name: str) -> None:
+    data = json.loads((DEMO / "garden" / f"{name}.json").read_bytes())
+    data["openconfig-spanning-tree:stp"] = MSTP
+    static = {
+        "name": "b9",
+        "openconfig-if-aggregate:aggregation": {"config": {"lag-type": "STATIC"}},
+    }
+    data["openconfig-interfaces:interfaces"]["interface"].append(static)
+    (report, part), (other, same) = reported(data), reported(as_state(data))
+    [device] = part.devices
+    assert device.tree_mode and device.region and len(device.trees) == 1
+    assert without_origins(same) == without_origins(part)
+    counts = other.understood, other.without_meaning, other.not_understood
+    assert counts == (report.understood, 0, 0) and not other.unmatched
+
+
 @pytest.mark.parametrize("holder", ["config", "state"])
 def test_an_instance_has_its_ports_by_what_is_configured_or_reported(holder: str) -> None:
     """Ports 1 and 2 are both in VLAN 10, and 1 is on a bridge of its own."""

@@ -129,8 +129,8 @@ def start(options: AnyOptions, *, digests: bool = False, now: bool = False) -> S
     """Read, wire and resolve; say on the error output what was wrong with the input.
 
     Every line of the input is accounted for: answers hang on what was not understood. `digests`:
-    of the files as well. `now`: the fabric is what forwards now, in the first outcome of the spanning trees; it is said
-    if there are others.
+    of the files as well. `now`: the fabric is what forwards now, in the first outcome of the
+    spanning trees; it is said if there are others.
     """
     from inkov.forwarding import resolve
     from inkov.wiring import wire

@@ -21,7 +21,7 @@ _UNDERSTOOD = re.compile(
         interfaces/interface/(?:
             name | (?:config|state)/(?:name|type|enabled|description|mtu)
           | ethernet/(?:config|state)/(?:aggregate-id|port-speed)
-          | aggregation/config/lag-type
+          | aggregation/(?:config|state)/lag-type
           | (?:ethernet|aggregation)/switched-vlan/(?:config|state)/
             (?:interface-mode|access-vlan|native-vlan|trunk-vlans)
           | routed-vlan/(?:config|state)/vlan
@@ -35,20 +35,23 @@ _UNDERSTOOD = re.compile(
       | network-instances/network-instance/(?:name|(?:config|state)/(?:name|type)
           | interfaces/interface/(?:id|(?:config|state)/.*))
       | lacp/interfaces/interface/(?:name|(?:config|state)/(?:name|lacp-mode))
-      | stp/(?:global/config/(?:enabled-protocol|bpdu-guard)
-          | rstp/(?:config/bridge-priority|interfaces/interface/(?:name|config/.*))
-          | mstp/mst-instances/mst-instance/(?:mst-id|config/(?:mst-id|vlan|bridge-priority)
-              | interfaces/interface/(?:name|config/.*))
-          | rapid-[a-z]+/vlan/(?:vlan-id|config/(?:vlan-id|bridge-priority)
-              | interfaces/interface/(?:name|config/.*))
-          | interfaces/interface/(?:name|config/(?:name|edge-port|guard|bpdu-guard)))
-      | acl/acl-sets/acl-set/(?:name|type|config/.*|acl-entries/acl-entry/(?:sequence-id|config/.*
+      | stp/(?:global/(?:config|state)/(?:enabled-protocol|bpdu-guard)
+          | mstp/(?:config|state)/(?:name|revision)
+          | (?:rstp|mstp/mst-instances/mst-instance|rapid-[a-z]+/vlan)/(?:mst-id|vlan-id
+              | (?:config|state)/(?:mst-id|vlan-id|vlan|bridge-priority)
+              | state/(?:bridge-address|designated-root-address)
+              | interfaces/interface/(?:name|config/.*
+                  | state/(?:name|cost|port-priority|port-num|role|port-state)))
+          | interfaces/interface/(?:name|(?:config|state)/(?:name|edge-port|guard|bpdu-guard)))
+      | acl/acl-sets/acl-set/(?:name|type|(?:config|state)/.*
+          | acl-entries/acl-entry/(?:sequence-id|(?:config|state)/.*
           | ipv[46]/(?:config|state)/(?:source-address|destination-address|protocol)
           | transport/.*|l2/.*
           | actions/(?:config|state)/forwarding-action))
-      | acl/interfaces/interface/(?:id|config/.*|interface-ref/.*|(?:ingress|egress)-acl-sets/.*)
+      | acl/interfaces/interface/(?:id|(?:config|state)/.*|interface-ref/.*
+          | (?:ingress|egress)-acl-sets/.*)
       | system/(?:config|state)/hostname
-      | lldp/interfaces/interface/(?:name|config/name
+      | lldp/interfaces/interface/(?:name|(?:config|state)/name
           | neighbors/neighbor/(?:id
               | state/(?:id|system-name|chassis-id|port-id|port-id-type|port-description)))
     )\Z""",

@@ -113,9 +113,9 @@ class InterfaceReader:
         # A bundle's own VLANs are in its container; those below `ethernet` would be of a member.
         if ethernet is not None:
             self._ethernet(port, ethernet, f"{path}/ethernet")
-        if aggregation and aggregation.config and aggregation.config.lag_type == "STATIC":
-            origin = self.at(f"{path}/aggregation/config/lag-type")
-            port.aggregation = Fact(Aggregation.STATIC, origin)
+        config, at = either(aggregation, f"{path}/aggregation") if aggregation else (None, "")
+        if config is not None and config.lag_type == "STATIC":
+            port.aggregation = Fact(Aggregation.STATIC, self.at(f"{at}/lag-type"))
         bundle = port.kind is PortKind.BUNDLE
         layer, holder = (aggregation, "aggregation") if bundle else (ethernet, "ethernet")
         switched = layer and (layer.prefixed or layer.plain)

@@ -309,6 +309,7 @@ class MstpConfig(Struct):
 
 class Mstp(Struct, rename="kebab"):
     config: MstpConfig | None = None
+    state: MstpConfig | None = None
     mst_instances: MstInstances | None = None
 
 

@@ -21,6 +21,7 @@ from inkov.campus import (
     address_text,
 )
 from inkov.readers.openconfig import shape
+from inkov.readers.openconfig.lists import either
 from inkov.vlanset import VlanSet
 
 __all__ = ["per_vlan_member", "read_lacp", "read_stp"]
@@ -49,9 +50,9 @@ def per_vlan_member(tree: Any) -> str:
 
 def read_stp(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> None:
     """Mode, trees and port settings. `at` makes an origin of a pointer, `say` a problem."""
-    config = stp.overall and (stp.overall.config or stp.overall.state)
+    config, where = either(stp.overall, "/stp/global") if stp.overall else (None, "")
     if config:
-        _protocol(device, config.enabled_protocol, at, say)
+        _protocol(device, config.enabled_protocol, f"{where}/enabled-protocol", at, say)
     _trees(device, stp, per_vlan, at, say)
     for index, port in enumerate(stp.interfaces.interface if stp.interfaces else ()):
         _port(device, port, f"/stp/interfaces/interface/{index}", at, say)
@@ -59,13 +60,13 @@ def read_stp(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) ->
     if config and config.bpdu_guard:  # of all edge ports that do not say otherwise
         for known in device.ports.values():
             if known.edge is not None and known.edge.value and known.bpdu_guard is None:
-                known.bpdu_guard = Fact(True, at("/stp/global/config/bpdu-guard"))
+                known.bpdu_guard = Fact(True, at(f"{where}/bpdu-guard"))
 
 
-def _protocol(device: Device, names: list[str], at: At, say: Say) -> None:
+def _protocol(device: Device, names: list[str], path: str, at: At, say: Say) -> None:
     """The mode of a device: the first protocol that is known here counts."""
     for index, name in enumerate(names):
-        pointer = f"/stp/global/config/enabled-protocol/{index}"
+        pointer = f"{path}/{index}"
         word = name.rpartition(":")[2].upper()
         # Identities that begin so are a rapid tree for each VLAN.
         mode = TreeMode.PER_VLAN if word.startswith("RAPID_") else _MODES.get(word)
@@ -80,15 +81,16 @@ def _trees(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> N
     """The one tree of RSTP, the instances of MSTP, and the trees of single VLANs."""
     if stp.rstp is not None:
         _tree(device, Tree(VlanSet.all(), at("/stp/rstp")), stp.rstp, "/stp/rstp", at)
-    if stp.mstp is not None and stp.mstp.config is not None:
-        config, path = stp.mstp.config, "/stp/mstp/config"
+    config, path = either(stp.mstp, "/stp/mstp") if stp.mstp else (None, "")
+    if config is not None:
         device.region = None if config.name is None else Fact(config.name, at(f"{path}/name"))
         if config.revision is not None:
             device.revision = Fact(config.revision, at(f"{path}/revision"))
     instances = stp.mstp.mst_instances if stp.mstp else None
     for index, instance in enumerate(instances.mst_instance if instances else ()):
         path = f"/stp/mstp/mst-instances/mst-instance/{index}"
-        vids = _vids(instance.config.vlan if instance.config else None, f"{path}/config/vlan", say)
+        config, where = either(instance, path)
+        vids = _vids(config.vlan if config else None, f"{where}/vlan", say)
         _tree(device, Tree(vids, at(path), instance.mst_id or 0), instance, path, at)
     for index, entry in enumerate(stp.per_vlan.vlan if stp.per_vlan else ()):
         path = f"/stp/{per_vlan}/vlan/{index}"
@@ -99,8 +101,9 @@ def _trees(device: Device, stp: shape.Stp, per_vlan: str, at: At, say: Say) -> N
 
 
 def _tree(device: Device, tree: Tree, entry: shape.StpTree, path: str, at: At) -> None:
-    if entry.config is not None and entry.config.bridge_priority is not None:
-        tree.priority = Fact(entry.config.bridge_priority, at(f"{path}/config/bridge-priority"))
+    config, where = either(entry, path)
+    if config is not None and config.bridge_priority is not None:
+        tree.priority = Fact(config.bridge_priority, at(f"{where}/bridge-priority"))
     if entry.state is not None:
         address, root = entry.state.bridge_address, entry.state.designated_root_address
         # A device says its address once for each tree: all are the same.
@@ -151,7 +154,7 @@ def _address(text: str | None, pointer: str, at: At) -> Fact[str] | None:
 
 
 def _port(device: Device, entry: shape.StpPort, path: str, at: At, say: Say) -> None:
-    config = entry.config or entry.state
+    config, where = either(entry, path)
     name = entry.name or (config and config.name)
     if config is None or not name:
         return
@@ -164,11 +167,11 @@ def _port(device: Device, entry: shape.StpPort, path: str, at: At, say: Say) -> 
         and (edge := _EDGE.get(config.edge_port.rpartition(":")[2])) is not None
     ):
         # A word that is neither on nor off says nothing: the port is as by default.
-        port.edge = Fact(edge, at(f"{path}/config/edge-port"))
+        port.edge = Fact(edge, at(f"{where}/edge-port"))
     if config.guard is not None and config.guard.lower() in set(Guard):
-        port.guard = Fact(Guard(config.guard.lower()), at(f"{path}/config/guard"))
+        port.guard = Fact(Guard(config.guard.lower()), at(f"{where}/guard"))
     if config.bpdu_guard is not None:
-        port.bpdu_guard = Fact(config.bpdu_guard, at(f"{path}/config/bpdu-guard"))
+        port.bpdu_guard = Fact(config.bpdu_guard, at(f"{where}/bpdu-guard"))
 
 
 def _vids(value: shape.VidItems, pointer: str, say: Say) -> VlanSet:
@@ -188,7 +191,7 @@ def _vids(value: shape.VidItems, pointer: str, say: Say) -> VlanSet:
 def read_lacp(device: Device, lacp: shape.Lacp, at: At) -> None:
     """How each bundle comes about."""
     for index, entry in enumerate(lacp.interfaces.interface if lacp.interfaces else ()):
-        config = entry.config or entry.state
+        config, _ = either(entry, "")
         # LACP is spoken for bundles; entries of single ports say nothing of one.
         name = entry.name or (config and config.name)
         port = device.ports.get(name) if name else None
