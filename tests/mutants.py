@@ -1,15 +1,16 @@
 """Mutation testing: small changes of the code, each of which some test has to notice.
 
-    python -m tests.mutants [--room ROOM] [--count N] [--seed S] [--jobs J] [--measured FOLDER]
+    python -m tests.mutants [--room ROOM] [--count N] [--seed S] [--jobs J] [--seconds T]
+                            [--measured FOLDER]
 
 Theory of operation. Each mutant changes one place of one module: a comparison, `and` or `or`, a
 `not`, a number, a condition, a statement that is left out. To run all tests on each would take
 days; but only those that run the line can notice it. So the suite is run once, and it is noted
 which tests run which lines and how long each takes (`--measured`, made where it is not there). For
-a mutant these tests are run on a copy of the tree, up to the first failure or as long as `SECONDS`
-allow: in turn one of the room's own tests, the quickest of all, and the one that runs least
-besides, as a test of just this module does. Lines that are run when a module is imported count for
-all tests that run anything of it.
+a mutant these tests are run on a copy of the tree, up to the first failure or as long as
+`--seconds` allow: in turn one of the room's own tests, the quickest of all, and the one that runs
+least besides, as a test of just this module does. Lines that are run when a module is imported
+count for all tests that run anything of it.
 
 Mutants that no test notices are listed with their place; where a change means the same (or only
 words an error otherwise), that is no gap, and a look tells.
@@ -126,16 +127,23 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
         if isinstance(node, ast.FunctionDef)
     ]
     f_strings = (node for node in ast.walk(tree) if isinstance(node, ast.JoinedStr))
-    # The places in f-strings are not told exactly, and they are words; annotations do nothing, and
-    # how a class is stored (`gc`, `frozen`) does not show.
+    # The places in f-strings are not told exactly, and they are words; annotations do nothing; how
+    # a class is stored (`gc`, `frozen`) and what `strict` asserts do not show; nor does one more
+    # where work or a text that is shown is limited.
     skipped = {inner for node in f_strings for inner in ast.walk(node)}
     for node in ast.walk(tree):
         for name in ("annotation", "returns"):
             if isinstance(annotation := getattr(node, name, None), ast.expr):
                 skipped |= set(ast.walk(annotation))
         if isinstance(node, ast.ClassDef):
-            stored = [each.value for each in node.keywords if each.arg in ("gc", "frozen")]
-            skipped |= set(stored)
+            skipped |= {each.value for each in node.keywords if each.arg in ("gc", "frozen")}
+        elif isinstance(node, ast.Call):
+            skipped |= {each.value for each in node.keywords if each.arg == "strict"}
+        elif isinstance(node, ast.Slice) and _is_large(node.upper):
+            skipped |= set(ast.walk(node))
+    for node in tree.body:
+        if isinstance(node, ast.Assign) and _is_large(node.value):
+            skipped.add(node.value)
     for node in ast.walk(tree):
         if node in skipped:
             continue
@@ -161,7 +169,9 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
         elif isinstance(node, ast.Constant) and isinstance(node.value, bool):
             yield mutant(begin(node), end(node), str(not node.value), node.lineno)
         elif isinstance(node, ast.Constant) and isinstance(node.value, int):
-            yield mutant(begin(node), end(node), str(node.value + 1), node.lineno)
+            # As a mask, 1 would be VLAN 0, which is none: nothing becomes VLAN 1.
+            number = node.value + 1 if node.value else 2
+            yield mutant(begin(node), end(node), str(number), node.lineno)
         elif isinstance(node, ast.If | ast.While | ast.IfExp) and not isinstance(
             node.test, ast.Compare | ast.UnaryOp
         ):
@@ -173,10 +183,16 @@ def mutants_of(file: Path) -> Iterator[Mutant]:
             yield mutant(begin(node), end(node), "pass", node.lineno)
 
 
+def _is_large(node: ast.expr | None) -> bool:
+    """True for a number that limits something, rather than to mean one thing."""
+    return isinstance(node, ast.Constant) and isinstance(node.value, int) and node.value > 9
+
+
 class Measured:
     """Which tests run which lines, and how long each takes: from one run of the suite."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, allowed: float = SECONDS) -> None:
+        self.allowed = allowed
         data = CoverageData(str(folder / "coverage"))
         data.read()
         self.tests: dict[str, dict[int, set[str]]] = {}
@@ -202,7 +218,7 @@ class Measured:
         own = sorted(quick, key=lambda test: not test.startswith(home))
         narrow = sorted(tests, key=lambda test: (self.breadth[test], test))
         chosen: list[str] = []
-        left = float(SECONDS)
+        left = self.allowed
         for test in dict.fromkeys(chain.from_iterable(zip(own, narrow, quick, strict=True))):
             if len(chosen) == MOST:
                 break
@@ -291,11 +307,12 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=40)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    parser.add_argument("--seconds", type=float, default=SECONDS)
     parser.add_argument("--measured", type=Path, default=ROOT / ".mutants")
     asked = parser.parse_args()
     if not (asked.measured / "coverage").exists():
         measure(asked.measured.absolute())
-    measured = Measured(asked.measured)
+    measured = Measured(asked.measured, asked.seconds)
     with tempfile.TemporaryDirectory() as folder:
         trees = []
         for number in range(asked.jobs):
