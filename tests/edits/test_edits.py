@@ -6,11 +6,14 @@ import random
 from pathlib import Path
 from typing import Any
 
+import pytest
 from msgspec import Struct
+from msgspec.structs import replace
 
-from inkov.campus import Campus, Fact, Origin
+from inkov.campus import Basis, Campus, Fact, Origin
 from inkov.edits import Edit, Kind, apply, difference, renames, vids_of
 from inkov.readers import load
+from inkov.vlanset import VlanSet
 from tests.campuses import random_campus
 from tests.conftest import campus_of
 from tests.edits.changes import changed
@@ -144,6 +147,23 @@ def test_another_make_brings_its_own_defaults(tmp_path: Path) -> None:
         "all",
         "1",
     )
+
+
+@pytest.mark.parametrize(
+    ("says", "decides"),
+    [("", False), ("negotiation: passive", True), ("negotiation: silent", False)],
+)
+def test_a_default_that_no_port_can_come_to_is_no_edit(says: str, *, decides: bool) -> None:
+    """Two makes mean different things by no list: it matters for a trunk, and for a port that may
+    become one.
+    """
+    old, new = (campus_of(f"switch: a\n[port 1]\nvlan: 20\n{says}\n") for _ in range(2))
+    rill = Origin("rill.toml", 4, basis=Basis.DEFAULT, says="a gate that says nothing")
+    [device] = new.devices.values()
+    unstated = {**device.platform.unstated, "allowed": Fact(VlanSet.of(1), rill)}
+    device.platform = replace(device.platform, unstated=unstated)
+    lists = [edit for edit in difference(old, new) if edit.attribute == "allowed"]
+    assert [edit.by_default for edit in lists] == [True] * decides
 
 
 def test_the_vlans_that_an_edit_is_about() -> None:

@@ -321,6 +321,29 @@ def test_a_fault_in_a_unit_is_placed(tmp_path: Path, text: str, line: int, says:
     assert [(p.origin.line, says in p.says) for p in problems] == [(line, True)], problems
 
 
+def test_a_unit_is_for_whom_its_drop_in_says(tmp_path: Path) -> None:
+    """What the unit is about stands in a file beside it: as if it stood in the unit."""
+    units = tmp_path / "shed" / "etc" / "systemd" / "network"
+    (units / "20-bench.network.d").mkdir(parents=True)
+    (units / "10-br.netdev").write_text(
+        "[NetDev]\nName=br0\nKind=bridge\n[Bridge]\nVLANFiltering=yes\nDefaultPVID=none\n"
+    )
+    (units / "20-bench.network").write_text(
+        "[Network]\nBridge=br0\n[BridgeVLAN]\nPVID=10\nEgressUntagged=10\n"
+    )
+    (units / "20-bench.network.d" / "whom.conf").write_text(
+        "[Match]\nName=eth1 eth2\n[BridgeVLAN]\nVLAN=20\n"
+    )
+    loaded = load([str(tmp_path)])
+    assert not loaded.campus.problems, loaded.campus.problems
+    [device] = loaded.campus.devices.values()
+    members = {
+        name: (str(port.tagged and port.tagged.value), str(port.untagged and port.untagged.value))
+        for name, port in device.ports.items()
+    }
+    assert members["eth1"] == members["eth2"] == ("20", "10")
+
+
 def test_bad_lists_cost_what_is_bad_only(tmp_path: Path) -> None:
     links, vlans = list(RUNNING["link"]), list(RUNNING["vlan"])
     bad = [*links, {"ifname": "z", "mtu": "large"}, {"ifname": "y", "linkinfo": []}]
