@@ -288,7 +288,7 @@ def test_a_walk_that_lost_something_is_incomplete(
     assert {verdict["verdict"] for verdict in strict} <= {"undecided"}
 
 
-@pytest.mark.parametrize("name", ['"p2"', "p2"])
+@pytest.mark.parametrize("name", ['"p2"', "p2", '"p2\nby the pond"', "p2\nby the pond"])
 def test_a_walk_that_is_cut_off_in_a_name(inkov: Inkov, tmp_path: Path, name: str) -> None:
     """The beginning of an object's name is no part of the text above it: it is said."""
     walk = tmp_path / "beds-1.walk"
@@ -300,7 +300,9 @@ def test_a_walk_that_is_cut_off_in_a_name(inkov: Inkov, tmp_path: Path, name: st
     )
     read = inkov("read", walk, "--strict")
     assert read.status == 1
-    assert "beds-1.walk:14: not understood: .1.3.6.1.2.1.2.2.1.2" in read.out
+    line = 14 + name.count("\n")
+    assert f"beds-1.walk:{line}: not understood: .1.3.6.1.2.1.2.2.1.2" in read.out
+    assert f"beds-1.walk:{line}: '.1.3.6.1.2.1.2.2.1.2' belongs to no object" in read.err
     assert "the walk may be cut off (walk again)" in read.err
 
 

@@ -21,6 +21,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from itertools import takewhile
 
 from msgspec import Struct
 
@@ -264,10 +265,12 @@ def parse(text: str) -> tuple[list[Row], list[Note], Row | None]:
             if statement.value.startswith("No more"):
                 notes += _ended(statement)
             continue
-        row, stray = columns.row(statement)
-        if stray:
-            says = f"{stray.strip()[:80]!r} belongs to no object: the walk may be cut off"
-            notes.append(Note(statement.line + 1, says, "walk again", stray.strip()))
+        row, taken = columns.row(statement)
+        stray = "\n".join((statement.more or [])[taken:])
+        if lost := stray.strip():
+            above = stray[: stray.index(lost[0])].count("\n")  # blank lines
+            says = f"{lost[:80]!r} belongs to no object: the walk may be cut off"
+            notes.append(Note(statement.line + taken + above + 1, says, "walk again", lost))
         if row.kind in TEXTS:
             longest = _longest(row, bare=bare)
             if longest:
@@ -323,8 +326,8 @@ class _Columns:
     def __init__(self) -> None:
         self.column, self.name, self.length = "?", "", 1
 
-    def row(self, statement: _Statement) -> tuple[Row, str]:
-        """The row of a statement, and the lines below it that do not belong to its value."""
+    def row(self, statement: _Statement) -> tuple[Row, int]:
+        """The row of a statement, and how many of the lines below it belong to its value."""
         spelled, text = statement.spelled, statement.value
         kind, _, value = text.partition(": ")
         # Most rows have a type that is known; the patterns are for the others.
@@ -339,11 +342,12 @@ class _Columns:
             name, component = self.name, 0
         else:
             name, index, component = self._object(spelled)
-        stray = ""
+        taken = 0
         if statement.more:
-            value, stray = _with_more(name, kind, value, statement.more)
+            taken = _belonging(name, kind, value, statement.more)
+            value = "\n".join([value, *statement.more[:taken]])
         row = Row(name, index, kind, value.strip(), statement.line, spelled, False, component)
-        return row, stray
+        return row, taken
 
     def _object(self, spelled: str) -> tuple[str, tuple[int, ...], int]:
         """The name of an object, its index, and the component that this begins with."""
@@ -378,20 +382,14 @@ _HINTED = {name for name in OBJECTS if name.endswith(("Alias", "Name", "Desc", "
 _SYSTEM = (1, 3, 6, 1, 2, 1, 1)
 
 
-def _with_more(name: str, kind: str, value: str, more: list[str]) -> tuple[str, str]:
-    """A value with the lines below it that belong to it, and those that do not."""
+def _belonging(name: str, kind: str, value: str, more: list[str]) -> int:
+    """How many of the lines below a value belong to it; the rest was lost from somewhere."""
     text = kind in TEXTS and (value[:1] == '"' or not name or name in _TEXT_OBJECTS)
     if text or name in _SET_BY_THE_DEVICE:
-        end = _end_of_text(value, more)
-        # A text takes what belongs to it; the rest was lost from somewhere.
-        return "\n".join([value, *more[:end]]), "\n".join(more[end:]).strip()
-    own: list[str] = []
-    for at, line in enumerate(more):
-        # Hex goes on below while lines look like hex.
-        if kind not in HEX_KINDS or not HEX_LINE.match(line):
-            return "\n".join([value, *own]), "\n".join(more[at:]).strip()
-        own.append(line)
-    return "\n".join([value, *own]), ""
+        return _end_of_text(value, more)
+    # Hex goes on below while lines look like hex.
+    hexes = takewhile(HEX_LINE.match, more) if kind in HEX_KINDS else ()
+    return sum(1 for _ in hexes)
 
 
 def _end_of_text(value: str, more: list[str]) -> int:
