@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import random
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from inkov.readers.sheets.writer import write_sheet
+from tests.campuses import random_campus
 from tests.conftest import Inkov
+from tests.proofs.test_packets import with_gateways
 
 MOSS = """\
 dialect = "moss"
@@ -127,6 +131,78 @@ def test_the_trace_of_other_formats_comes_from_the_campus(inkov: Inkov, tmp_path
     ]
     of_hosts = inkov("read", ".", "--trace", "hosts.csv", "-f", "csv", "-q").out.splitlines()
     assert of_hosts[-1] == '2,"x,a,1",host x at a:1'
+
+
+EVERYTHING = """\
+inkov sheet 1
+switch: a               | switch a
+[vlans]
+10: ferns               | VLAN 10 is there; VLAN 10: name = ferns
+30: beds; suspended     | VLAN 30 is there; VLAN 30: name = beds; VLAN 30: active = no
+[port 1]                | port 1 is there
+mode: routed            | port 1: mode = routed
+address: 10.0.0.1/24    | port 1: address = 10.0.0.1/24
+filter in: door         | port 1: filter in = door
+[sub 1.5]               | sub-interface 1.5 is there
+of: 1                   | sub-interface 1.5: of = 1
+tag: 5                  | sub-interface 1.5: tag = 5
+[gateway 10]            | gateway 10 is there
+state: off              | gateway 10: state = off
+address: 10.0.10.1/24   | gateway 10: address = 10.0.10.1/24
+vrf: green              | gateway 10: vrf = green
+filter out: door        | gateway 10: filter out = door
+[filter door]           | filter door is there
+10: reject from 10.0.10.0/24 to any      | filter door rejects 10.0.10.0/24 to any
+20: accept from any to 10.0.0.0/24 in part | filter door accepts any to 10.0.0.0/24 in part
+[tree]
+mode: mstp              | switch: tree mode = mstp
+region: north           | switch: region = north
+[tree 10]               | tree 10 is there
+priority: 4096          | tree 10: priority = 4096
+cost of 1: 20           | tree 10, port 1: cost = 20
+external cost of 1: 30  | tree 10, port 1: external cost = 30
+priority of 1: 16       | tree 10, port 1: priority = 16
+role of 1: root         | tree 10, port 1: role = root
+state of 1: forwarding  | tree 10, port 1: state = forwarding
+[bundle b]              | bundle b is there
+members: 2              | port 2 is there; port 2: bundle = b
+[bridge x]              | bridge x is there
+ports: 2                | bridge x: port 2
+[vlans in x]
+40: moss                | VLAN 40 in x is there; VLAN 40 in x: name = moss
+[gateway 40 in x]       | gateway 40 in x is there
+[distribution]          | distribution is there
+domain: garden          | distribution: domain = garden
+role: origin            | distribution: role = origin
+password: set           | distribution: password = yes
+"""
+
+
+def test_every_kind_of_thing_is_told_on_its_line(inkov: Inkov, tmp_path: Path) -> None:
+    rows = [line.partition("|") for line in EVERYTHING.splitlines()]
+    (tmp_path / "a.sheet").write_text("".join(f"{text}\n" for text, _, _ in rows))
+    traced = inkov("read", ".", "--trace", "a.sheet", "-f", "json").json["lines"]
+    told = [(line["text"], line["does"]) for line in traced]
+    assert told == [
+        (text.rstrip(), says.strip().split("; ") if says else []) for text, _, says in rows
+    ]
+
+
+def test_no_line_that_says_something_is_left_out(inkov: Inkov, tmp_path: Path) -> None:
+    """Of random switches, written as sheets: each line with a value shows what it is taken for."""
+    silent = ("inkov sheet 1", "known as:", "unknown:", "reading:", "tagged: yes")
+    lines = 0
+    for number in range(12):
+        rng = random.Random(f"trace {number}")
+        campus = with_gateways(rng, random_campus(rng, 2))
+        [device, *_] = campus.devices.values()
+        (tmp_path / "s.sheet").write_text(write_sheet(device))
+        for line in inkov("read", ".", "--trace", "s.sheet", "-f", "json").json["lines"]:
+            text = line["text"]
+            if ": " in text and not text.startswith(("[", "#", *silent)):
+                assert line["does"] and line["fate"] == "read", line
+                lines += 1
+    assert lines > 100, lines
 
 
 def test_a_file_that_was_not_read_is_named(inkov: Inkov, tmp_path: Path) -> None:

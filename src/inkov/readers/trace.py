@@ -10,7 +10,21 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from inkov.campus import Basis, Cable, Campus, Device, Fact, Neighbour, Origin
+from inkov.campus import (
+    Basis,
+    Cable,
+    Campus,
+    Device,
+    Fact,
+    FilterEntry,
+    Gateway,
+    Neighbour,
+    Origin,
+    Port,
+    PortKind,
+    Tree,
+    Vlan,
+)
 from inkov.readers.dialects.trace import Fate, Traced, spelled, traced
 from inkov.readers.files import file_bytes
 from inkov.readers.load import Loaded
@@ -20,8 +34,22 @@ from inkov.readers.sheets.words import PORT_KEYS
 
 __all__ = ["Fate", "Traced", "trace"]
 
-_PORT_WORDS = {attribute: key for key, (attribute, _) in PORT_KEYS.items()} | {"bundle": "bundle"}
-_VLAN_WORDS = ("name", "active", "private", "secondaries")
+# Attribute -> how a sheet calls it. What stands in no fact has no line of its own.
+_PORT_WORDS = {attribute: key for key, (attribute, _) in PORT_KEYS.items()} | {
+    "bundle": "bundle",
+    "parent": "of",
+    "outer": "tag",
+    "vrf": "vrf",
+}
+_VLAN_WORDS = {word: word for word in ("name", "active", "private", "secondaries")}
+_SWITCH_WORDS = {"tree_mode": "tree mode"} | {
+    word: word for word in ("address", "region", "revision")
+}
+_BRIDGE_WORDS = {"tree_mode": "tree mode", "address": "address"}
+_GATEWAY_WORDS = {"enabled": "state", "vrf": "vrf"}
+_DISTRIBUTION_WORDS = {
+    word: word for word in ("domain", "version", "role", "revision", "password", "pruning")
+}
 
 
 def trace(loaded: Loaded, report: FileReport) -> list[Traced]:
@@ -78,40 +106,81 @@ def _facts(campus: Campus, file: str) -> Iterator[tuple[Origin, str]]:
 
 def _of_device(device: Device) -> Iterator[tuple[Origin, str]]:
     yield device.origin, f"switch {device.name}"
-    for vlan in (device.vlans or {}).values():
-        yield vlan.origin, f"VLAN {vlan.vid} is there"
-        for word in _VLAN_WORDS:
-            yield from _fact(f"VLAN {vlan.vid}", word, getattr(vlan, word))
+    yield from _facts_of("switch", device, _SWITCH_WORDS)
+    yield from _of_table(device.vlans)
     for port in device.ports.values():
-        yield port.origin, f"port {port.name} is there"
-        for attribute, key in _PORT_WORDS.items():
-            yield from _fact(f"port {port.name}", key, getattr(port, attribute))
-        for address in port.addresses:
-            yield from _fact(f"port {port.name}", "address", address)
-        for bound in (*port.filters_in, *port.filters_out):
-            yield from _fact(f"port {port.name}", "filter", bound)
+        yield from _of_port(port)
     for bridge in device.bridges.values():
+        about = f"bridge {bridge.name}"
+        yield bridge.origin, f"{about} is there"
+        yield from _facts_of(about, bridge, _BRIDGE_WORDS)
+        yield from _of_table(bridge.vlans, f" in {bridge.name}")
         for name, origin in bridge.ports.items():
-            yield origin, f"bridge {bridge.name}: port {name}"
+            yield origin, f"{about}: port {name}"
     for gateway in device.gateways:
-        about = f"gateway {gateway.vid}"
+        about = f"gateway {gateway.vid}" + (f" in {gateway.bridge}" if gateway.bridge else "")
         yield gateway.origin, f"{about} is there"
-        for word, fact in (("state", gateway.enabled), ("vrf", gateway.vrf)):
-            yield from _fact(about, word, fact)
-        for address in gateway.addresses:
-            yield from _fact(about, "address", address)
-        for bound in (*gateway.filters_in, *gateway.filters_out):
-            yield from _fact(about, "filter", bound)
+        yield from _facts_of(about, gateway, _GATEWAY_WORDS)
+        yield from _routing(about, gateway)
     for packet_filter in device.filters.values():
+        yield packet_filter.origin, f"filter {packet_filter.name} is there"
         for entry in packet_filter.entries:
-            passes = "accepts" if entry.accepts else "drops"
-            source, destination = entry.source or "any", entry.destination or "any"
-            says = f"filter {packet_filter.name} {passes} {source} to {destination}"
-            yield entry.origin, says
-    yield from _fact("switch", "tree mode", device.tree_mode)
+            yield entry.origin, f"filter {packet_filter.name} {_entry_in_words(entry)}"
     for tree in device.trees:
-        yield tree.origin, f"tree {tree.vlans}"
-        yield from _fact(f"tree {tree.vlans}", "priority", tree.priority)
+        yield from _of_tree(tree)
+    if device.distribution is not None:
+        yield device.distribution.origin, "distribution is there"
+        yield from _facts_of("distribution", device.distribution, _DISTRIBUTION_WORDS)
+
+
+def _of_table(vlans: dict[int, Vlan] | None, where: str = "") -> Iterator[tuple[Origin, str]]:
+    for vlan in (vlans or {}).values():
+        yield vlan.origin, f"VLAN {vlan.vid}{where} is there"
+        yield from _facts_of(f"VLAN {vlan.vid}{where}", vlan, _VLAN_WORDS)
+
+
+def _of_port(port: Port) -> Iterator[tuple[Origin, str]]:
+    kind = "port" if port.kind is PortKind.PHYSICAL else port.kind
+    yield port.origin, f"{kind} {port.name} is there"
+    yield from _facts_of(f"{kind} {port.name}", port, _PORT_WORDS)
+    yield from _routing(f"{kind} {port.name}", port)
+
+
+def _routing(about: str, routed: Port | Gateway) -> Iterator[tuple[Origin, str]]:
+    """What a routed port or a gateway has several of."""
+    for word, facts in (
+        ("address", routed.addresses),
+        ("filter in", routed.filters_in),
+        ("filter out", routed.filters_out),
+    ):
+        for fact in facts:
+            yield from _fact(about, word, fact)
+
+
+def _of_tree(tree: Tree) -> Iterator[tuple[Origin, str]]:
+    about = f"tree {tree.vlans}" + (f" in {tree.bridge}" if tree.bridge else "")
+    yield tree.origin, f"{about} is there"
+    yield from _facts_of(about, tree, {"priority": "priority", "seen_root": "root"})
+    for word, facts in (
+        ("cost", tree.costs),
+        ("external cost", tree.external_costs),
+        ("priority", tree.priorities),
+        ("role", tree.roles),
+        ("state", tree.states),
+    ):
+        for port, fact in facts.items():
+            yield from _fact(f"{about}, port {port}", word, fact)
+
+
+def _entry_in_words(entry: FilterEntry) -> str:
+    passes = "accepts" if entry.accepts else "rejects"
+    source, destination = entry.source or "any", entry.destination or "any"
+    return f"{passes} {source} to {destination}" + (" in part" if entry.finer else "")
+
+
+def _facts_of(about: str, holder: Any, words: dict[str, str]) -> Iterator[tuple[Origin, str]]:
+    for attribute, word in words.items():
+        yield from _fact(about, word, getattr(holder, attribute))
 
 
 def _fact(about: str, word: str, fact: Fact[Any] | None) -> Iterator[tuple[Origin, str]]:
