@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 import random
+import re
 import shutil
 from collections.abc import Callable
 from copy import deepcopy
@@ -334,8 +335,8 @@ def test_a_switch_with_packet_filters_is_written(inkov: Inkov, tmp_path: Path) -
     assert inkov("mend", "in", "--as-planned").out.startswith("VLAN 61 (seedlings) is as planned.")
 
 
-@pytest.mark.parametrize("newline", ["\n", "\r\n"])
-def test_xml_is_written_line_by_line(inkov: Inkov, tmp_path: Path, newline: str) -> None:
+@pytest.mark.parametrize(("vid", "newline"), [(61, "\n"), (61, "\r\n"), (7, "\n")])
+def test_xml_is_written_line_by_line(inkov: Inkov, tmp_path: Path, vid: int, newline: str) -> None:
     """A VLAN comes with its row, its place in the list of the uplink, and a gateway; and goes."""
     (tmp_path / "in").mkdir()
     for name in ("core-1.json", "lily-1.xml"):
@@ -344,20 +345,38 @@ def test_xml_is_written_line_by_line(inkov: Inkov, tmp_path: Path, newline: str)
     before = (tmp_path / "in" / "lily-1.xml").read_bytes().decode()
     plan = tmp_path / "in" / "plan.yaml"
     plan.write_text(
-        "vlans:\n  61: {name: see & sow, on: [lily-1, core-1], gateways: {lily-1: 10.61.0.1/24}}\n"
+        f"vlans:\n  {vid}: {{name: see & sow, on: [lily-1, core-1], "
+        f"gateways: {{lily-1: 10.{vid}.0.1/24}}}}\n"
     )
     assert inkov("mend", "in", "--as-planned", "--write", "out").status == 0
     written = (tmp_path / "out" / "lily-1.xml").read_bytes().decode()
     more = [line for line in written.split(newline) if line not in before.split(newline)]
     assert {line.strip() for line in more} == {
-        *("<trunk-vlans>61</trunk-vlans>", "<vlan-id>61</vlan-id>", "<name>see &amp; sow</name>"),
-        *("<name>vlan-61</name>", "<vlan>61</vlan>", "<ip>10.61.0.1</ip>"),
+        *(f"<trunk-vlans>{vid}</trunk-vlans>", f"<vlan-id>{vid}</vlan-id>"),
+        *("<name>see &amp; sow</name>", f"<name>vlan-{vid}</name>", f"<vlan>{vid}</vlan>"),
+        f"<ip>10.{vid}.0.1</ip>",
     }
+    for leaf in ("vlan-id", "trunk-vlans"):  # tables and lists are ascending
+        listed = [int(number) for number in re.findall(f"<{leaf}>(.*)</{leaf}>", written)]
+        assert listed == sorted(listed) and vid in listed
     for name in ("core-1.json", "lily-1.xml"):
         (tmp_path / "in" / name).write_bytes((tmp_path / "out" / name).read_bytes())
-    plan.write_text("vlans:\n  61: {on: []}\n")
+    plan.write_text(f"vlans:\n  {vid}: {{on: []}}\n")
     assert inkov("mend", "in", "--as-planned", "--write", "out2").status == 0
     assert (tmp_path / "out2" / "lily-1.xml").read_bytes().decode() == before
+
+
+def test_a_leaf_of_xml_gets_another_value(inkov: Inkov, tmp_path: Path) -> None:
+    """The first port is planned for another VLAN: the line that says its VLAN, and no other."""
+    (tmp_path / "in").mkdir()
+    before = (DEMO / "repaired" / "lily-1.xml").read_text()
+    (tmp_path / "in" / "lily-1.xml").write_text(before)
+    port = re.findall("<name>(.*)</name>", before)[0]
+    (tmp_path / "in" / "ports.csv").write_text(f"switch,port,vlan\nlily-1,{port},60\n")
+    assert inkov("mend", "in", "--rule", "port-against-plan", "--write", "out").status == 0
+    written = (tmp_path / "out" / "lily-1.xml").read_text()
+    own = "<access-vlan>{}</access-vlan>"
+    assert written == before.replace(own.format(10), own.format(60), 1)
 
 
 TABBED = "host\tswitch\tport\taddress\tgateway\ng\ta\t2\t10.10.0.6/24\t10.10.0.1\n"
