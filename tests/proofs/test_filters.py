@@ -122,6 +122,12 @@ def action(word: str) -> dict[str, Any]:
     return {"actions": {"config": {"forwarding-action": word}}}
 
 
+def reported(family: str, leaf: str, value: str) -> dict[str, Any]:
+    """An entry that drops what comes from VLAN 10, with one more leaf that is only reported."""
+    config = {"source-address": "10.0.10.0/24"}
+    return {family: {"config": config, "state": {leaf: value}}} | action("DROP")
+
+
 @pytest.mark.parametrize(
     ("entry", "kind", "verdict", "says"),
     [
@@ -136,6 +142,10 @@ def action(word: str) -> dict[str, Any]:
         (ip(destination_address="10.0.21.0/24") | action("DROP"), "ACL_IPV4", "broken", ""),
         (ip(protocol="IP_TCP") | action("DROP"), "ACL_IPV4", "broken", ""),
         (action("ACCEPT"), "ACL_IPV4", "broken", ""),
+        # What is only reported fills gaps: a prefix that makes an entry narrower, an action.
+        (reported("ipv4", "destination-address", "10.0.21.0/24"), "ACL_IPV4", "broken", ""),
+        (reported("ipv4", "destination-address", "10.0.20.0/24"), "ACL_IPV4", "holds", ""),
+        ({"actions": {"state": {"forwarding-action": "DROP"}}}, "ACL_IPV4", "holds", ""),
         # What stops one family of addresses lets the other pass.
         (action("DROP"), "ACL_IPV6", "broken", ""),
         ({"ipv6": {"config": {}}} | action("DROP"), "ACL_MIXED", "broken", ""),

@@ -10,6 +10,7 @@ from ipaddress import ip_network
 from msgspec import Struct, field
 
 from inkov.campus import Device, Fact, Filter, FilterEntry, Mode, Origin, Problem, Subnet
+from inkov.readers.openconfig.lists import either
 from inkov.readers.reading import Binding
 
 __all__ = ["Acl", "bind_filters", "read_acl"]
@@ -180,7 +181,7 @@ def _entry(entry: Entry, kind: str, path: str, at: At, say: Say) -> FilterEntry:
     of the other.
     """
     ip = entry.ipv4 or entry.ipv6
-    config = ip and (ip.config or ip.state)
+    config = either(ip, path)[0] if ip else None
     source, source_read = _network(
         config.source_address if config else None, f"{path}/source-address", say
     )
@@ -212,7 +213,7 @@ def _number(entry: Entry) -> int:
 
 def _action(entry: Entry, path: str, say: Say) -> str:
     """What is done with a packet; a problem if that is nothing known."""
-    actions = entry.actions and (entry.actions.config or entry.actions.state)
+    actions = either(entry.actions, path)[0] if entry.actions else None
     action = (actions.forwarding_action or "" if actions else "").rpartition(":")[2].upper()
     if action not in _ACTIONS and entry != Entry():  # an entry left out has its own problem
         says = f"the action {action!r} is none of {', '.join(_ACTIONS)}; packets may pass or not"

@@ -92,9 +92,9 @@ class Builder:
         return True
 
     def _device(self, system: shape.System | None) -> Device:
-        config = system and (system.config or system.state)
+        config, at = either(system, "/system") if system else (None, "")
         if config and config.hostname:
-            return Device(config.hostname, self.at("/system/config/hostname"), OPENCONFIG)
+            return Device(config.hostname, self.at(f"{at}/hostname"), OPENCONFIG)
         self.part.named = False
         return Device(*self.called, OPENCONFIG)
 
