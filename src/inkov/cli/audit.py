@@ -15,7 +15,7 @@ from inkov.cli.written import read_written
 if TYPE_CHECKING:
     from collections.abc import Collection
 
-    from inkov.checks import Audit
+    from inkov.checks import Audit, Severity
     from inkov.checks.baseline import Baseline
 
 
@@ -78,14 +78,11 @@ def audit(
     """All checks: what is wrong, where at both ends, and the cure."""
     from datetime import date
 
-    from inkov.checks import CATALOGUE, Severity, rules
     from inkov.checks import audit as run
+    from inkov.checks import rules
     from inkov.render.findings import findings_result
 
-    for slug in (*(only or ()), *(skip or ())):
-        # A rule that does not exist would find nothing.
-        if slug not in CATALOGUE:
-            fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
+    _refuse_unknown([*(only or ()), *(skip or ())])
     for option, value in (("--by", by), ("--explain", explain)):
         # Groups and reasons are for people.
         if value and options.form != "table":
@@ -102,18 +99,13 @@ def audit(
     # Of one switch: what has a place there.
     if name is not None:
         _keep_switch(result, name)
-    chosen = [
-        rule
-        for rule in rules()
-        if (not only or rule.slug in only) and rule.slug not in (skip or ())
-    ]
+    chosen = [rule for rule in rules() if not only or rule.slug in only]
+    chosen = [rule for rule in chosen if rule.slug not in (skip or ())]
     since = ""
     # What a baseline has is left out, and counted.
     if earlier is not None:
         since = _keep_new(result, earlier, {rule.slug for rule in chosen}, name)
-    order = list(FailOn)[: list(FailOn).index(fail_on) + 1]
-    fails = {severity for severity in Severity if FailOn(severity) in order}
-    fails = fails if fail_on is not FailOn.NEVER else set()
+    fails = _failing(fail_on)
     options.out.show(
         findings_result(
             result,
@@ -133,6 +125,25 @@ def audit(
         )
     )
     session.end(FINDINGS if any(f.severity in fails for f in result.findings) else ALL_WELL)
+
+
+def _refuse_unknown(slugs: list[str]) -> None:
+    """End where a rule is named that does not exist: it would find nothing."""
+    from inkov.checks import CATALOGUE
+
+    for slug in slugs:
+        if slug not in CATALOGUE:
+            fail(f"no rule {slug!r}{nearest(slug, CATALOGUE)}; `inkov rules` lists them")
+
+
+def _failing(fail_on: FailOn) -> set[Severity]:
+    """The severities that fail: from one on, the worst first."""
+    from inkov.checks import Severity
+
+    if fail_on is FailOn.NEVER:
+        return set()
+    worst_first = list(FailOn)
+    return {Severity(each) for each in worst_first[: worst_first.index(fail_on) + 1]}
 
 
 def _keep_switch(result: Audit, name: str) -> None:

@@ -16,8 +16,8 @@ from inkov.cli.says import complain, fail, say_problems
 from inkov.cli.session import check_paths
 
 if TYPE_CHECKING:
-    from inkov.campus import Problem
-    from inkov.learn import Begun, Question
+    from inkov.campus import Device, Problem
+    from inkov.learn import Begun, Lesson, Pair, Question
 
 
 def learn(
@@ -49,8 +49,7 @@ def learn(
     force: ForceOption = False,
 ) -> None:
     """Derive a dialect from texts and another source of one or more of the same switches."""
-    from inkov.harmless import safe
-    from inkov.learn import NothingLearnt, like_the_first, paired
+    from inkov.learn import NothingLearnt
     from inkov.learn import learn as learnt_from
 
     check_paths([*configs, *(source or ()), *([complete] if complete else ())])
@@ -62,38 +61,60 @@ def learn(
             " dialect with examples with --complete"
         )
     keep(output, force=force)
-    own = begun.dialect.name if begun is not None else ""
-    texts = [(file, text.encode()) for file, text in undescribed(configs, own)]
     devices = [*other_source("--from", source).campus.devices.values()] if source else []
-    pairs = paired(texts, devices)
-    if pairs:
-        # One language at a time.
-        # Words of two languages together would be one that nobody has.
-        first = [(pairs[0].file, pairs[0].data.decode()), *((f, t.decode()) for f, t in texts)]
-        foreign = {first[n][0] for n in like_the_first(first)[1]}
-        texts = [(file, text) for file, text in texts if file not in foreign]
-        pairs = [pair for pair in pairs if pair.file not in foreign]
-        say_foreign(sorted(foreign))
+    own = begun.dialect.name if begun is not None else ""
+    texts, pairs = _of_one_language(undescribed(configs, own), devices)
     # No text is of a switch that is known.
     if source and not pairs:
         there = ", ".join(sorted(device.name for device in devices))
         fail(f"none of the texts is of a switch of the other source, which has {there}")
+    ask = _answered if asking and sys.stdin.isatty() else None
     try:
-        ask = _answered if asking and sys.stdin.isatty() else None
         lesson = learnt_from(pairs, texts, "my-switches", ask, begun)
     except NothingLearnt as nothing:
         cure = "is what it says under [text] so?" if begun else "begin with `inkov dialect new`"
         fail(f"no dialect comes of it: {nothing}; {cure}")
     Output(file=output).write(lesson.dialect)
+    names = [pair.device.name for pair in pairs]
     # The examples of a dialect are evidence as well.
-    examples = begun is not None and bool(begun.examples())
-    names = [pair.device.name for pair in pairs] + ["the examples"] * examples
+    if begun is not None and begun.examples():
+        names.append("the examples")
+    _tell(lesson, names)
+    if lesson.questions:
+        raise typer.Exit(FINDINGS)
+
+
+def _of_one_language(
+    undescribed_texts: list[tuple[str, str]], devices: list[Device]
+) -> tuple[list[tuple[str, bytes]], list[Pair]]:
+    """The texts of one language, and those of them that are of some switches, each with its switch.
+
+    Words of two languages together would be a language that nobody has: where a switch is known,
+    the texts that are not like the first such are left out, and this is said.
+    """
+    from inkov.learn import like_the_first, paired
+
+    texts = [(file, text.encode()) for file, text in undescribed_texts]
+    pairs = paired(texts, devices)
+    if not pairs:
+        return texts, pairs
+    first = [(pairs[0].file, pairs[0].data.decode()), *undescribed_texts]
+    foreign = {first[number][0] for number in like_the_first(first)[1]}
+    say_foreign(sorted(foreign))
+    return (
+        [(file, text) for file, text in texts if file not in foreign],
+        [pair for pair in pairs if pair.file not in foreign],
+    )
+
+
+def _tell(lesson: Lesson, names: list[str]) -> None:
+    """How well the dialect reads what is known, of the switches of some names; and what is open."""
+    from inkov.harmless import safe
+
     of = " and ".join([", ".join(names[:-1]), names[-1]] if names[1:] else names)
     complain(f"{lesson.agree} of {lesson.ports} ports of {safe(of)} are read as they are")
     for question in lesson.questions:
         complain(f"question: {safe(question)}")
-    if lesson.questions:
-        raise typer.Exit(FINDINGS)
 
 
 def _begun(file: str) -> Begun:

@@ -252,66 +252,72 @@ class _Choice:
 
     def _ask(self, demands: list[frozenset[int]]) -> None:
         """Choose the cheapest switches, with all links between them, that meet the demands."""
-        import numpy as np
-        from scipy.optimize import Bounds, LinearConstraint, milp
-        from scipy.sparse import csr_array
-
         others = sorted({end for e in self.edges for end in (e.one, e.other)} - self.members)
-        place = {bridge: len(self.edges) + number for number, bridge in enumerate(others)}
-        rows: list[tuple[dict[int, int], float]] = []  # coefficients, and the least they come to
-        touching: dict[int, list[int]] = {}
-        for number, edge in enumerate(self.edges):
-            free = [place[end] for end in (edge.one, edge.other) if end in place]
-            # A link is chosen exactly if both its switches are.
-            rows += [({column: 1, number: -1}, 0) for column in free]
-            rows.append(({number: 1, **dict.fromkeys(free, -1)}, 1 - len(free)))
-            for end in (edge.one, edge.other):
-                touching.setdefault(end, []).append(number)
-        # Nobody chooses a switch that leads nowhere.
-        rows += [
-            ({**dict.fromkeys(touching[bridge], 1), column: -2}, 0)
-            for bridge, column in place.items()
-        ]
-        rows += [(dict.fromkeys(demand, 1), 1) for demand in demands]
-        steps = {bridge: self.ways.of_bridge(bridge, self.vid) for bridge in others}
-        weights = [self.costs[edge.link] * _EDIT for edge in self.edges]
-        weights += [
-            1 + _EDIT * (len(step.edits) if (step := steps[bridge]) is not None else 0)
-            for bridge in others
-        ]
         # Nothing to choose, or nothing asked of it.
-        if not others or not demands:
-            chosen = set[int]()
-        else:
-            matrix = csr_array(
-                (
-                    [value for row, _ in rows for value in row.values()],
-                    (
-                        [number for number, (row, _) in enumerate(rows) for _ in row],
-                        [column for row, _ in rows for column in row],
-                    ),
-                ),
-                shape=(len(rows), len(weights)),
-            )
-            least = np.array([bound for _, bound in rows], dtype=float)
-            answer = milp(
-                np.array(weights, dtype=float),
-                integrality=np.ones(len(weights)),
-                bounds=Bounds(0, 1),
-                constraints=LinearConstraint(matrix, least),
-                options={"node_limit": _MOST_NODES, "mip_rel_gap": 0},
-            )
-            self.smallest = self.smallest and answer.status == 0
-            # No answer in time: all of them, which is not the smallest.
-            chosen = (
-                set(others)
-                if answer.x is None
-                else {bridge for bridge in others if answer.x[place[bridge]] > 0.5}
-            )
+        chosen = self._cheapest(others, demands) if others and demands else set()
         self.switches = chosen | self.members
         self.links = [
             edge for edge in self.edges if edge.one in self.switches and edge.other in self.switches
         ]
+
+    def _cheapest(self, others: list[int], demands: list[frozenset[int]]) -> set[int]:
+        """Those of some switches that meet the demands at the least cost, by an integer program:
+        one column for each link, then one for each switch, 1 if it is chosen.
+        """
+        import numpy as np
+        from scipy.optimize import Bounds, LinearConstraint, milp
+        from scipy.sparse import csr_array
+
+        place = {bridge: len(self.edges) + number for number, bridge in enumerate(others)}
+        rows = [*self._rules(place), *((dict.fromkeys(demand, 1), 1) for demand in demands)]
+        weights = self._weights(others)
+        matrix = csr_array(
+            (
+                [value for row, _ in rows for value in row.values()],
+                (
+                    [number for number, (row, _) in enumerate(rows) for _ in row],
+                    [column for row, _ in rows for column in row],
+                ),
+            ),
+            shape=(len(rows), len(weights)),
+        )
+        least = np.array([bound for _, bound in rows], dtype=float)
+        answer = milp(
+            np.array(weights, dtype=float),
+            integrality=np.ones(len(weights)),
+            bounds=Bounds(0, 1),
+            constraints=LinearConstraint(matrix, least),
+            options={"node_limit": _MOST_NODES, "mip_rel_gap": 0},
+        )
+        self.smallest = self.smallest and answer.status == 0
+        # No answer in time: all of them, which is not the smallest.
+        if answer.x is None:
+            return set(others)
+        return {bridge for bridge in others if answer.x[place[bridge]] > 0.5}
+
+    def _rules(self, place: dict[int, int]) -> Iterator[tuple[dict[int, int], int]]:
+        """What any choice keeps to: rows of (column -> coefficient, the least that they come to).
+        `place` has the column of each switch that may be chosen.
+        """
+        touching: dict[int, list[int]] = {}
+        for number, edge in enumerate(self.edges):
+            free = [place[end] for end in (edge.one, edge.other) if end in place]
+            # A link is chosen exactly if both its switches are.
+            for column in free:
+                yield {column: 1, number: -1}, 0
+            yield {number: 1, **dict.fromkeys(free, -1)}, 1 - len(free)
+            for end in (edge.one, edge.other):
+                touching.setdefault(end, []).append(number)
+        # Nobody chooses a switch that leads nowhere.
+        for bridge, column in place.items():
+            yield {**dict.fromkeys(touching[bridge], 1), column: -2}, 0
+
+    def _weights(self, others: list[int]) -> list[int]:
+        """What each link, then each of some switches costs if it is chosen."""
+        steps = [self.ways.of_bridge(bridge, self.vid) for bridge in others]
+        weights = [self.costs[edge.link] * _EDIT for edge in self.edges]
+        # One more for each switch: of two choices with as many edits, the one with fewer.
+        return weights + [1 + _EDIT * (len(step.edits) if step else 0) for step in steps]
 
 
 def _is_lost(edge: _Edge, loss: tuple[int, int]) -> bool:
